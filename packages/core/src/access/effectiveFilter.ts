@@ -1,0 +1,61 @@
+import type { DatasetShape } from '../dataset/index.ts';
+import { allOf, explainInWords, type TypedNode } from '../filter/index.ts';
+
+/** Where a limit comes from. */
+export type LimitOrigin = 'record rule' | 'token' | 'placement' | 'report' | 'page' | 'figure' | 'parameter' | 'burst' | 'reader';
+
+/** One limit on the rows, which keeps its origin. */
+export interface LimitPart {
+  readonly origin: LimitOrigin;
+  /** Which rule, token, parameter … it is. */
+  readonly name: string;
+  readonly node: TypedNode;
+  /** In words; made of the condition when left out. */
+  readonly words?: string;
+  /** Fixed limits cannot be taken off by the reader. */
+  readonly isFixed: boolean;
+}
+
+/**
+ * Every limit on one dataset's rows for one viewing. Rows are read through nothing else.
+ *
+ * It can only be narrowed: there is no way to take a part out. It starts from a decision about record rules (`start`).
+ */
+export class EffectiveFilter {
+  readonly #parts: readonly LimitPart[];
+
+  private constructor(
+    readonly dataset: DatasetShape,
+    parts: readonly LimitPart[],
+  ) {
+    this.#parts = parts;
+  }
+
+  /** @param decided - what `decideRecordRules` answered for this viewer */
+  static start(decided: { readonly dataset: DatasetShape; readonly parts: readonly LimitPart[] }): EffectiveFilter {
+    return new EffectiveFilter(decided.dataset, decided.parts);
+  }
+
+  narrow(...parts: readonly LimitPart[]): EffectiveFilter {
+    return new EffectiveFilter(this.dataset, [...this.#parts, ...parts]);
+  }
+
+  get parts(): readonly LimitPart[] {
+    return this.#parts;
+  }
+
+  /** The condition that every row meets. */
+  get where(): TypedNode {
+    return allOf(this.#parts.map((part) => part.node));
+  }
+
+  /** Each limit in words, in the order in which they apply. */
+  explain(): { origin: LimitOrigin; name: string; words: string; isFixed: boolean }[] {
+    return this.#parts.map(({ origin, name, node, words, isFixed }) => ({
+      origin,
+      name,
+      words: words ?? explainInWords(node),
+      isFixed,
+    }));
+  }
+}

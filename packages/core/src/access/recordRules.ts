@@ -1,0 +1,177 @@
+import type { DatasetShape } from '../dataset/index.ts';
+import { anyOf, checkFilter, nothing, parseFilter, type FilterNode, type FilterScope, type TypedNode } from '../filter/index.ts';
+import { Refusal, isRefusal, suggest } from '../refusal/index.ts';
+import type { LimitPart } from './effectiveFilter.ts';
+import type { PersonViewer, Viewer } from './viewer.ts';
+
+/** A condition that limits a dataset's rows for everyone, the members of a group, or one person. */
+export interface RecordRule {
+  readonly name: string;
+  readonly dataset: string;
+  readonly appliesTo: { readonly kind: 'everyone' } | { readonly kind: 'group' | 'person'; readonly name: string };
+  /** CQL2 text. */
+  readonly where: string;
+}
+
+/** The instant at which a decision is made, and the day it is for its viewer. */
+export interface Moment {
+  readonly now: number;
+  readonly today: string;
+}
+
+/** A rule's text as a condition for one person; an attribute that the person lacks gives no rows and a reason. */
+function ruleFor(rule: RecordRule, person: PersonViewer, dataset: DatasetShape, moment: Moment): { node: TypedNode; words?: string } {
+  const scope: FilterScope = {
+    dataset,
+    text: rule.where,
+    ...moment,
+    valuesOf: (source, name) => (source === 'person' ? personValues(person, name) : undefined),
+  };
+  try {
+    return { node: checkFilter(parseFilter(rule.where), scope) };
+  } catch (error) {
+    if (!isRefusal(error, 'VALUE_UNBOUND')) throw error;
+    return { node: nothing, words: `no rows: ${person.name} has no attribute \`${error.details.word}\`` };
+  }
+}
+
+function personValues(person: PersonViewer, name: string): readonly string[] | undefined {
+  if (name === 'email') return [person.email];
+  return Object.hasOwn(person.attributes, name) ? person.attributes[name] : undefined;
+}
+
+function applies(rule: RecordRule, person: PersonViewer): boolean {
+  const { appliesTo } = rule;
+  if (appliesTo.kind === 'everyone') return true;
+  return appliesTo.kind === 'group' ? person.groups.includes(appliesTo.name) : person.email === appliesTo.name;
+}
+
+/**
+ * What record rules leave of a dataset for a person.
+ *
+ * Rules for everyone must all hold; of the rules for groups and persons that apply, one must hold. Where such rules
+ * exist and none applies, there are no rows.
+ */
+function personParts(rules: readonly RecordRule[], person: PersonViewer, dataset: DatasetShape, moment: Moment): LimitPart[] {
+  const part = (name: string, made: { node: TypedNode; words?: string }): LimitPart => ({
+    origin: 'record rule', name, isFixed: true, ...made,
+  });
+  const forEveryone = rules.filter((rule) => rule.appliesTo.kind === 'everyone');
+  const opening = rules.filter((rule) => rule.appliesTo.kind !== 'everyone');
+  const parts = forEveryone.map((rule) => part(rule.name, ruleFor(rule, person, dataset, moment)));
+  if (opening.length === 0) return parts;
+  const matching = opening.filter((rule) => applies(rule, person));
+  if (matching.length === 0) {
+    return [...parts, part('no rule applies', { node: nothing, words: `no rows: no rule of \`${dataset.name}\` applies to ${person.name}` })];
+  }
+  const made = matching.map((rule) => ruleFor(rule, person, dataset, moment));
+  const names = matching.map((rule) => rule.name).join(' or ');
+  return [...parts, part(names, made.length === 1 ? made[0]! : { node: anyOf(made.map((one) => one.node)) })];
+}
+
+/**
+ * Whether a condition holds a value of a guarding column fast: at its top, or joined by AND, stands `column = value` or
+ * `column IN (values)`.
+ */
+function fixesOneOf(node: TypedNode, names: ReadonlySet<string>): boolean {
+  if (node.kind !== 'operation') return false;
+  if (node.op === 'and') return node.args.some((arg) => fixesOneOf(arg, names));
+  if (node.op !== '=' && node.op !== 'in') return false;
+  const [left, ...values] = node.args;
+  return left?.kind === 'column' && names.has(left.column.name) && values.every((one) => one.kind === 'literal');
+}
+
+/** The names that an expression mentions. */
+function namesIn(node: FilterNode): string[] {
+  if (node.kind === 'column') return [node.name];
+  return node.kind === 'operation' || node.kind === 'call' ? node.args.flatMap(namesIn) : [];
+}
+
+/** The columns by which a ruled dataset is divided among people: its keys and whatever its rules look at. */
+function guardingColumns(rules: readonly RecordRule[], dataset: DatasetShape): Set<string> {
+  const keys = dataset.columns.filter((column) => column.key !== undefined).map((column) => column.name);
+  const names = new Set(dataset.columns.map((column) => column.name));
+  const looked = rules.flatMap((rule) => namesIn(parseFilter(rule.where))).filter((name) => names.has(name));
+  return new Set([...keys, ...looked]);
+}
+
+/** A token's filter for one dataset, checked; undefined when it carries none. */
+export function checkTokenFilter(
+  where: Readonly<Record<string, string>>,
+  dataset: DatasetShape,
+  rules: readonly RecordRule[],
+  moment: Moment,
+  hasPerson: boolean,
+): TypedNode | undefined {
+  const text = Object.hasOwn(where, dataset.name) ? where[dataset.name] : undefined;
+  const node = text === undefined ? undefined : checkFilter(parseFilter(text), { dataset, text, ...moment });
+  if (rules.length === 0 || hasPerson) return node;
+  const guarding = guardingColumns(rules, dataset);
+  if (node !== undefined && fixesOneOf(node, guarding)) return node;
+  const columns = [...guarding].map((name) => `\`${name}\``).join(' or ');
+  throw new Refusal(
+    'TOKEN_NEEDS_FILTER',
+    `\`${dataset.name}\` is filtered by records; the token must name a person, or a filter that fixes ${columns}`,
+    { pointer: `where/${dataset.name}`, hint: `for example "where": {"${dataset.name}": "${[...guarding][0] ?? 'column'} = '…'"}` },
+  );
+}
+
+/** Refuses a token filter for a dataset that the report does not have: it would silently limit nothing. */
+export function checkTokenDatasets(where: Readonly<Record<string, string>>, datasets: readonly string[]): void {
+  for (const name of Object.keys(where)) {
+    if (datasets.includes(name)) continue;
+    throw new Refusal('INPUT_INVALID', `the report reads no dataset \`${name}\``, { pointer: `where/${name}`, word: name, ...suggest(name, datasets) });
+  }
+}
+
+/**
+ * What a viewer may see of a dataset: the start of every effective filter.
+ *
+ * @throws {Refusal} `TOKEN_NEEDS_FILTER` for a token with neither person nor filter on a ruled dataset
+ */
+export function decideRecordRules(options: {
+  readonly dataset: DatasetShape;
+  /** The rules of this dataset, all of them. */
+  readonly rules: readonly RecordRule[];
+  readonly viewer: Viewer;
+  readonly moment: Moment;
+}): { dataset: DatasetShape; parts: LimitPart[] } {
+  const { dataset, viewer, moment } = options;
+  const rules = options.rules.filter((rule) => rule.dataset === dataset.name);
+  if (viewer.kind === 'person') return { dataset, parts: personParts(rules, viewer, dataset, moment) };
+  const node = checkTokenFilter(viewer.where, dataset, rules, moment, viewer.person !== undefined);
+  const own = viewer.person ? personParts(rules, viewer.person, dataset, moment) : [];
+  const token: LimitPart[] = node ? [{ origin: 'token', name: viewer.clientId, node, isFixed: true }] : [];
+  return { dataset, parts: [...own, ...token] };
+}
+
+/** Checks a rule's text before it is saved, with every `person('…')` taken as present. */
+export function checkRule(where: string, dataset: DatasetShape, attributes: readonly string[]): void {
+  const samples: Record<string, string> = { text: 'x', integer: '0', number: '0', boolean: 'true', date: '2026-01-01', instant: '2026-01-01T00:00:00Z' };
+  const tryType = (sample: string) =>
+    checkFilter(parseFilter(where), {
+      dataset,
+      text: where,
+      today: '2026-01-01',
+      now: 0,
+      valuesOf: (source, name) => {
+        if (source !== 'person') return undefined;
+        if (name !== 'email' && !attributes.includes(name)) {
+          throw new Refusal('VALUE_UNBOUND', `nobody has an attribute \`${name}\``, { word: name, ...suggest(name, [...attributes, 'email']) });
+        }
+        return [sample];
+      },
+    });
+  // A person's value takes the type of the column it stands beside, so any type that fits will do.
+  let last: unknown;
+  for (const sample of new Set(Object.values(samples))) {
+    try {
+      tryType(sample);
+      return;
+    } catch (error) {
+      if (!isRefusal(error, 'VALUE_INVALID')) throw error;
+      last = error;
+    }
+  }
+  throw last;
+}

@@ -1,0 +1,29 @@
+/** A person as rules see one. */
+export interface PersonViewer {
+  readonly kind: 'person';
+  readonly id: string;
+  readonly name: string;
+  readonly email: string;
+  readonly isAdministrator: boolean;
+  readonly groups: readonly string[];
+  /** Raw values by attribute name; typed by what they are compared with. */
+  readonly attributes: Readonly<Record<string, readonly string[]>>;
+}
+
+/** A program with an access token; `person` when the token speaks for one. */
+export interface ClientViewer {
+  readonly kind: 'client';
+  readonly clientId: string;
+  readonly tokenId: string;
+  readonly person?: PersonViewer;
+  /** CQL2 text by dataset, from the token's authorization details. */
+  readonly where: Readonly<Record<string, string>>;
+}
+
+export type Viewer = PersonViewer | ClientViewer;
+
+/** The viewer in words, for limits and the audit. */
+export function viewerName(viewer: Viewer): string {
+  if (viewer.kind === 'person') return viewer.name;
+  return viewer.person ? `${viewer.clientId} for ${viewer.person.name}` : viewer.clientId;
+}

@@ -1,0 +1,61 @@
+import Joi from 'joi';
+import { checkShape } from '../check/index.ts';
+import { fieldName, thingName } from '../dataset/index.ts';
+
+export type CopyFormat = 'csv' | 'pdf';
+
+/** Where the copies of a burst go, and how they are announced there. */
+export interface MailDestination {
+  readonly kind: 'mail';
+  readonly subject: string;
+  readonly message: string;
+}
+
+/** A burst as its publisher writes it, in the format `underbell-burst/1`. */
+export interface BurstDefinition {
+  readonly format: 'underbell-burst/1';
+  readonly name: string;
+  readonly title: string;
+  readonly report: string;
+  /** The first page when left out. */
+  readonly page?: string;
+  readonly list: string;
+  /** Report parameter -> column of the recipient list. */
+  readonly bind: Readonly<Record<string, string>>;
+  /** The parameter that a run's period sets. */
+  readonly period?: { readonly unit: 'month' | 'day'; readonly parameter: string };
+  readonly formats: readonly CopyFormat[];
+  /** The dataset whose rows a CSV copy holds, and which columns; the report's only one and all of them when left out. */
+  readonly rows?: { readonly dataset?: string; readonly columns?: readonly string[] };
+  /** Without extension: `{burst}-{quay}-{period}`. */
+  readonly fileName: string;
+  readonly destination: MailDestination;
+}
+
+const thing = Joi.string().pattern(thingName, 'lower-case letters, digits and hyphens, starting with a letter').max(60);
+const field = Joi.string().pattern(fieldName, 'lower-case letters, digits and underscores, starting with a letter');
+
+export const burstSchema = Joi.object({
+  $schema: Joi.string(),
+  format: Joi.string().valid('underbell-burst/1').required(),
+  name: thing.required(),
+  title: Joi.string().trim().min(1).max(200).required(),
+  report: thing.required(),
+  page: thing,
+  list: thing.required(),
+  bind: Joi.object().pattern(field, field).min(1).max(1).required(),
+  period: Joi.object({ unit: Joi.string().valid('month', 'day').required(), parameter: field.required() }),
+  formats: Joi.array().items(Joi.string().valid('csv', 'pdf')).min(1).unique().required(),
+  rows: Joi.object({ dataset: thing, columns: Joi.array().items(field).min(1).max(200).unique() }),
+  fileName: Joi.string().min(1).max(200).required(),
+  destination: Joi.object({
+    kind: Joi.string().valid('mail').required(),
+    subject: Joi.string().min(1).max(200).required(),
+    message: Joi.string().min(1).max(10_000).required(),
+  }).required(),
+}).required();
+
+/** @throws {Refusal} `BURST_INVALID` with one problem per mistake */
+export function readBurst(value: unknown): BurstDefinition {
+  return checkShape<BurstDefinition>(value, burstSchema, { code: 'BURST_INVALID', what: 'the burst definition' });
+}

@@ -1,0 +1,85 @@
+import { isRefusal } from '../refusal/index.ts';
+import { parseValue, type ColumnType, type Value } from '../dataset/index.ts';
+import type { BurstDefinition, CopyFormat } from './definition.ts';
+import type { Period } from './period.ts';
+import type { Recipient } from './recipients.ts';
+import { fillTemplate, safeFileName } from './template.ts';
+
+export interface PlannedFile {
+  readonly name: string;
+  readonly format: CopyFormat;
+}
+
+/** What one recipient would get, or why not. */
+export interface PlanEntry {
+  readonly recipient: string;
+  readonly address: string;
+  /** The value that cuts this copy out. */
+  readonly value?: Value;
+  readonly rows: number;
+  readonly files: readonly PlannedFile[];
+  readonly action: 'send' | 'skip';
+  /** Why it is skipped. */
+  readonly reason?: string;
+}
+
+export interface PlanInput {
+  readonly definition: BurstDefinition;
+  readonly period: Period;
+  readonly recipients: readonly Recipient[];
+  /** The type of the column that the bound parameter filters. */
+  readonly keyType: ColumnType;
+  /** Rows by value of that column, under every other limit. */
+  readonly rowCounts: ReadonlyMap<Value, number>;
+  /** Recipients who already have this occurrence, with the run that sent it. */
+  readonly alreadySent: ReadonlyMap<string, number>;
+}
+
+/** What templates can be filled with. */
+export function templateValues(definition: BurstDefinition, period: Period, recipient: Recipient): Record<string, string> {
+  return { ...recipient.values, burst: definition.name, report: definition.report, title: definition.title, period: period.name, period_words: period.words };
+}
+
+/** The names that `templateValues` fills for a list with these columns. */
+export function templateNamesFor(listColumns: readonly string[]): string[] {
+  return [...new Set([...listColumns, 'burst', 'report', 'title', 'period', 'period_words'])];
+}
+
+function copyFiles(input: PlanInput, recipient: Recipient, taken: Map<string, string>): { files: PlannedFile[]; clash?: string } {
+  const { definition, period } = input;
+  const stem = safeFileName(fillTemplate(definition.fileName, templateValues(definition, period, recipient)));
+  const other = taken.get(stem.toLowerCase());
+  taken.set(stem.toLowerCase(), other ?? recipient.id);
+  const files = definition.formats.map((format) => ({ name: `${stem}.${format}`, format }));
+  return { files, ...(other !== undefined ? { clash: other } : {}) };
+}
+
+/**
+ * Works out who gets what, before anything is sent.
+ *
+ * One entry per recipient, in the order of the list. Recipients without rows, with a value that cannot be read, or who
+ * already have this occurrence are skipped with a reason.
+ */
+export function planBurst(input: PlanInput): PlanEntry[] {
+  const [listColumn] = Object.values(input.definition.bind);
+  const taken = new Map<string, string>();
+  return input.recipients.map((recipient): PlanEntry => {
+    const base = { recipient: recipient.id, address: recipient.address };
+    const raw = recipient.values[listColumn!] ?? '';
+    if (raw === '') return { ...base, rows: 0, files: [], action: 'skip', reason: `no value in column ${listColumn}` };
+    let value: Value;
+    try {
+      value = parseValue(raw, input.keyType, listColumn);
+    } catch (error) {
+      if (!isRefusal(error)) throw error;
+      return { ...base, rows: 0, files: [], action: 'skip', reason: error.message };
+    }
+    const rows = input.rowCounts.get(value) ?? 0;
+    if (rows === 0) return { ...base, value, rows, files: [], action: 'skip', reason: `no rows for ${raw} in ${input.period.words}` };
+    const { files, clash } = copyFiles(input, recipient, taken);
+    const run = input.alreadySent.get(recipient.id);
+    if (run !== undefined) return { ...base, value, rows, files, action: 'skip', reason: `already sent in run ${run}` };
+    if (clash !== undefined) return { ...base, value, rows, files, action: 'skip', reason: `the file name is the same as that of ${clash}` };
+    return { ...base, value, rows, files, action: 'send' };
+  });
+}

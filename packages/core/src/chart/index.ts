@@ -1,0 +1,1 @@
+export { chartInWords, chartOption, type ChartLook } from './chartOption.ts';

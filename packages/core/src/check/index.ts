@@ -1,0 +1,2 @@
+export { checkShape } from './checkShape.ts';
+export { joiProblems, toPointer } from './joiProblems.ts';

@@ -1,0 +1,38 @@
+/** What a column holds. `integer` and `number` compare alike; they differ in storage and format. */
+export type ColumnType = 'text' | 'integer' | 'number' | 'boolean' | 'date' | 'instant';
+export const columnTypes: readonly ColumnType[] = ['text', 'integer', 'number', 'boolean', 'date', 'instant'];
+
+export interface DatasetColumn {
+  readonly name: string;
+  readonly type: ColumnType;
+  /** What people read; the name when left out. */
+  readonly label?: string;
+  /** The meaning shared with other datasets, so that one value filters all of them. */
+  readonly key?: string;
+  readonly unit?: string;
+  /** Unicode number pattern, such as `#,##0.0`. */
+  readonly format?: string;
+}
+
+/** The typed shape of a dataset, as filters and figures see it. */
+export interface DatasetShape {
+  readonly name: string;
+  readonly columns: readonly DatasetColumn[];
+}
+
+/** The type that a filter compares with. */
+export type ValueType = 'text' | 'number' | 'boolean' | 'date' | 'instant';
+
+/**
+ * A value as filters hold it: text, number and boolean as themselves, a date as `YYYY-MM-DD`,
+ * an instant as milliseconds since 1970-01-01T00:00:00Z.
+ */
+export type Value = string | number | boolean;
+
+export function valueTypeOf(type: ColumnType): ValueType {
+  return type === 'integer' ? 'number' : type;
+}
+
+export function columnLabel(column: DatasetColumn): string {
+  return column.label ?? column.name.replaceAll('_', ' ');
+}

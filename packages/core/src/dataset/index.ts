@@ -1,0 +1,7 @@
+export {
+  columnLabel, columnTypes, valueTypeOf,
+  type ColumnType, type DatasetColumn, type DatasetShape, type Value, type ValueType,
+} from './columns.ts';
+export { fitsType, formatValue, isDate, parseValue, readInstant } from './values.ts';
+export { TypeGuess } from './infer.ts';
+export { fieldName, thingName, toFieldName } from './names.ts';

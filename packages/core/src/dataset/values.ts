@@ -1,0 +1,80 @@
+import { Refusal } from '../refusal/index.ts';
+import type { ColumnType, Value, ValueType } from './columns.ts';
+
+const examples: Record<ColumnType, string> = {
+  text: 'any text',
+  integer: 'a whole number such as 12',
+  number: 'a number such as 12.5',
+  boolean: 'true or false',
+  date: 'a date such as 2026-10-01',
+  instant: 'an instant such as 2026-10-01T06:00:00Z',
+};
+
+const datePattern = /^(\d{4})-(\d{2})-(\d{2})$/;
+const instantPattern = /^(\d{4}-\d{2}-\d{2})[T ](\d{2}):(\d{2})(?::(\d{2})(\.\d{1,9})?)?(Z|[+-]\d{2}(?::?\d{2})?)$/;
+
+/** Whether a text is a day of the proleptic Gregorian calendar, written as ISO 8601 does. */
+export function isDate(text: string): boolean {
+  const match = datePattern.exec(text);
+  if (match === null) return false;
+  const [year, month, day] = match.slice(1).map(Number) as [number, number, number];
+  const date = new Date(Date.UTC(2000, month - 1, day));
+  date.setUTCFullYear(year, month - 1, day);
+  return year >= 1 && date.getUTCMonth() === month - 1 && date.getUTCDate() === day;
+}
+
+/** Milliseconds since the epoch, with fractions for microseconds; undefined when the text is no instant with an offset. */
+export function readInstant(text: string): number | undefined {
+  const match = instantPattern.exec(text);
+  if (match === null || !isDate(match[1]!)) return undefined;
+  const [hours, minutes, seconds] = [Number(match[2]), Number(match[3]), Number(match[4] ?? 0)];
+  if (hours > 23 || minutes > 59 || seconds > 59) return undefined;
+  const zone = match[6]!;
+  const sign = zone.startsWith('-') ? -1 : 1;
+  const offset = zone === 'Z' ? 0 : sign * (Number(zone.slice(1, 3)) * 60 + Number(zone.slice(3).replace(':', '') || 0));
+  const whole = Date.parse(`${match[1]}T${match[2]}:${match[3]}:${match[4] ?? '00'}Z`) - offset * 60_000;
+  return whole + Number(match[5] ?? 0) * 1000;
+}
+
+function read(text: string, type: ColumnType): Value | undefined {
+  const bare = text.trim();
+  switch (type) {
+    case 'text':
+      return text.includes('\0') || !text.isWellFormed() ? undefined : text;
+    case 'integer':
+      return /^[+-]?\d{1,18}$/.test(bare) ? Number(bare) : undefined;
+    case 'number':
+      return /^[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?$/.test(bare) && Number.isFinite(Number(bare)) ? Number(bare) : undefined;
+    case 'boolean':
+      return { true: true, false: false }[bare.toLowerCase()];
+    case 'date':
+      return isDate(bare) ? bare : undefined;
+    case 'instant':
+      return readInstant(bare);
+  }
+}
+
+/**
+ * Reads a value by the declared type, not by quotes.
+ *
+ * @throws {Refusal} `VALUE_INVALID`, saying what the type wants
+ */
+export function parseValue(text: string, type: ColumnType, what = 'value'): Value {
+  const value = read(text, type);
+  if (value !== undefined) return value;
+  throw new Refusal('VALUE_INVALID', `${what} \`${text.slice(0, 60)}\` is not ${examples[type]}`, {
+    word: text.slice(0, 60),
+    expected: examples[type],
+  });
+}
+
+/** Whether a text can be read as a type; what type inference asks. */
+export function fitsType(text: string, type: ColumnType): boolean {
+  return read(text, type) !== undefined;
+}
+
+/** The text of a value: what PostgreSQL reads and what file names and messages show. */
+export function formatValue(value: Value, type: ValueType): string {
+  if (type === 'instant') return new Date(value as number).toISOString();
+  return String(value);
+}

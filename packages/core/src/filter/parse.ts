@@ -1,0 +1,241 @@
+import { Refusal } from '../refusal/index.ts';
+import { lex, type Token } from './lex.ts';
+import { refuseAt } from './refuse.ts';
+import { maxFilterDepth, type ArithmeticOperator, type ComparisonOperator, type FilterNode, type Operator, type Span } from './tree.ts';
+
+const comparisons = new Set(['=', '<>', '<', '<=', '>', '>=']);
+const spatial = /^s_|^(point|linestring|polygon|multi\w+|geometrycollection|bbox)$/i;
+
+/** Recursive descent without backtracking: every token is looked at a bounded number of times. */
+class Parser {
+  readonly #text: string;
+  readonly #tokens: readonly Token[];
+  #next = 0;
+  #depth = 0;
+
+  constructor(text: string) {
+    this.#text = text;
+    this.#tokens = lex(text);
+  }
+
+  parse(): FilterNode {
+    if (this.#peek().kind === 'end') throw this.#refuse(this.#peek().span, 'the filter is empty');
+    const node = this.#or();
+    const rest = this.#peek();
+    if (rest.kind !== 'end') throw this.#refuse(rest.span, `\`${rest.value}\` was not expected here`, this.#afterHint(rest));
+    return node;
+  }
+
+  #peek(): Token {
+    return this.#tokens[this.#next]!;
+  }
+
+  #is(kind: Token['kind'], value: string): boolean {
+    const token = this.#peek();
+    return token.kind === kind && token.value === value;
+  }
+
+  #take(kind: Token['kind'], value: string): boolean {
+    if (!this.#is(kind, value)) return false;
+    this.#next++;
+    return true;
+  }
+
+  #expect(value: string, after: string): Token {
+    const token = this.#peek();
+    if ((token.kind === 'symbol' || token.kind === 'keyword') && token.value === value) {
+      this.#next++;
+      return token;
+    }
+    throw this.#refuse(token.span, `expected \`${value}\` ${after}, found ${this.#found(token)}`, undefined, value);
+  }
+
+  #found(token: Token): string {
+    return token.kind === 'end' ? 'the end of the filter' : `\`${this.#text.slice(token.span.start, token.span.end)}\``;
+  }
+
+  #refuse(span: Span, message: string, hint?: string, expected?: string): Refusal {
+    return refuseAt(this.#text, span, { code: 'FILTER_SYNTAX', message, hint, expected });
+  }
+
+  #afterHint(token: Token): string | undefined {
+    const before = this.#tokens[this.#next - 1];
+    if (token.value === '=' && before?.value === '=') return 'equal is written with one =';
+    if (token.kind === 'name' && before?.kind === 'name') return "text stands between straight quotes: 'like this'";
+    return token.kind === 'name' || token.kind === 'text' || token.kind === 'number' ? 'join conditions with AND or OR' : undefined;
+  }
+
+  #deeper<T>(span: Span, inner: () => T): T {
+    if (++this.#depth > maxFilterDepth) {
+      throw refuseAt(this.#text, span, {
+        code: 'FILTER_TOO_DEEP',
+        message: `the filter is nested more than ${maxFilterDepth} levels deep`,
+      });
+    }
+    const result = inner();
+    this.#depth--;
+    return result;
+  }
+
+  #operation(op: Operator, args: FilterNode[]): FilterNode {
+    return { kind: 'operation', op, args, span: { start: args[0]!.span.start, end: args.at(-1)!.span.end } };
+  }
+
+  /** `a OR b OR c` is one node with three arguments, so that long lists of conditions stay flat. */
+  #chain(keyword: 'OR' | 'AND', operand: () => FilterNode): FilterNode {
+    const args = [operand()];
+    while (this.#take('keyword', keyword)) args.push(operand());
+    return args.length === 1 ? args[0]! : this.#operation(keyword === 'OR' ? 'or' : 'and', args);
+  }
+
+  #or(): FilterNode {
+    return this.#chain('OR', () => this.#chain('AND', () => this.#not()));
+  }
+
+  #not(): FilterNode {
+    const token = this.#peek();
+    if (!this.#take('keyword', 'NOT')) return this.#predicate();
+    const arg = this.#deeper(token.span, () => this.#not());
+    return { kind: 'operation', op: 'not', args: [arg], span: { start: token.span.start, end: arg.span.end } };
+  }
+
+  #predicate(): FilterNode {
+    const left = this.#additive();
+    const token = this.#peek();
+    if (token.kind === 'symbol' && comparisons.has(token.value)) {
+      this.#next++;
+      if (this.#is('symbol', '=') && token.value === '=') {
+        throw this.#refuse(this.#peek().span, '`==` is not an operator', 'equal is written with one =');
+      }
+      const right = this.#additive();
+      const more = this.#peek();
+      if (more.kind === 'symbol' && comparisons.has(more.value)) {
+        throw this.#refuse(more.span, 'comparisons cannot be chained', 'write a BETWEEN, or two conditions with AND');
+      }
+      return this.#operation(token.value as ComparisonOperator, [left, right]);
+    }
+    if (this.#take('keyword', 'IS')) {
+      const negated = this.#take('keyword', 'NOT');
+      const end = this.#expect('NULL', 'after IS').span.end;
+      const node: FilterNode = { kind: 'operation', op: 'isNull', args: [left], span: { start: left.span.start, end } };
+      return negated ? { kind: 'operation', op: 'not', args: [node], span: node.span } : node;
+    }
+    const negated = this.#take('keyword', 'NOT');
+    const node = this.#listed(left);
+    if (node === undefined && negated) {
+      throw this.#refuse(this.#peek().span, `expected IN, BETWEEN or LIKE after NOT, found ${this.#found(this.#peek())}`);
+    }
+    if (node === undefined) return left;
+    return negated ? { kind: 'operation', op: 'not', args: [node], span: node.span } : node;
+  }
+
+  #listed(left: FilterNode): FilterNode | undefined {
+    if (this.#take('keyword', 'LIKE')) return this.#operation('like', [left, this.#additive()]);
+    if (this.#take('keyword', 'BETWEEN')) {
+      const low = this.#additive();
+      this.#expect('AND', 'between the two bounds');
+      return this.#operation('between', [left, low, this.#additive()]);
+    }
+    if (!this.#take('keyword', 'IN')) return undefined;
+    this.#expect('(', 'after IN');
+    const values = [this.#additive()];
+    while (this.#take('symbol', ',')) values.push(this.#additive());
+    const end = this.#expect(')', 'after the list').span.end;
+    return { kind: 'operation', op: 'in', args: [left, ...values], span: { start: left.span.start, end } };
+  }
+
+  #binary(symbols: readonly ArithmeticOperator[], operand: () => FilterNode): FilterNode {
+    let node = operand();
+    for (let count = 0; ; count++) {
+      const token = this.#peek();
+      if (token.kind !== 'symbol' || !(symbols as readonly string[]).includes(token.value)) return node;
+      // The tree leans left and is walked recursively later, so a chain counts as depth.
+      if (count >= maxFilterDepth * 4) throw this.#refuse(token.span, 'the arithmetic is too long');
+      this.#next++;
+      node = this.#operation(token.value as ArithmeticOperator, [node, operand()]);
+    }
+  }
+
+  #additive(): FilterNode {
+    return this.#binary(['+', '-'], () => this.#binary(['*', '/'], () => this.#signed()));
+  }
+
+  #signed(): FilterNode {
+    const token = this.#peek();
+    if (!this.#take('symbol', '-')) {
+      this.#take('symbol', '+');
+      return this.#primary();
+    }
+    const arg = this.#deeper(token.span, () => this.#signed());
+    const span = { start: token.span.start, end: arg.span.end };
+    if (arg.kind === 'number') return { ...arg, value: -arg.value, span };
+    return { kind: 'operation', op: '-', args: [{ kind: 'number', value: 0, span: token.span }, arg], span };
+  }
+
+  #primary(): FilterNode {
+    const token = this.#peek();
+    this.#next++;
+    if (token.kind === 'text') return { kind: 'text', value: token.value, span: token.span };
+    if (token.kind === 'number') return this.#number(token.value, token.span);
+    if (token.kind === 'quotedName') return { kind: 'column', name: token.value, quoted: true, span: token.span };
+    if (token.kind === 'name') return this.#named(token.value, token.span);
+    if (token.kind === 'keyword' && (token.value === 'TRUE' || token.value === 'FALSE')) {
+      return { kind: 'boolean', value: token.value === 'TRUE', span: token.span };
+    }
+    if (token.kind === 'symbol' && token.value === '(') {
+      const inner = this.#deeper(token.span, () => this.#or());
+      this.#expect(')', 'to close the parenthesis');
+      return inner;
+    }
+    this.#next--;
+    const hint = token.value === 'NULL' ? 'write `column IS NULL`' : undefined;
+    throw this.#refuse(token.span, `expected a column or a value, found ${this.#found(token)}`, hint);
+  }
+
+  #number(digits: string, span: Span): FilterNode {
+    const value = Number(digits);
+    if (!Number.isFinite(value)) throw this.#refuse(span, `the number ${digits} is too large`);
+    return { kind: 'number', value, span };
+  }
+
+  #named(name: string, span: Span): FilterNode {
+    if (!this.#is('symbol', '(')) return { kind: 'column', name, quoted: false, span };
+    if (spatial.test(name)) {
+      throw refuseAt(this.#text, span, {
+        code: 'FILTER_NOT_SUPPORTED',
+        message: `\`${name}\` is spatial; figures have no places on the map to compare`,
+      });
+    }
+    this.#next++;
+    const args: FilterNode[] = [];
+    if (!this.#is('symbol', ')')) {
+      args.push(this.#deeper(span, () => this.#or()));
+      while (this.#take('symbol', ',')) args.push(this.#deeper(span, () => this.#or()));
+    }
+    const end = this.#expect(')', `to close \`${name}(\``).span.end;
+    const upper = name.toUpperCase();
+    if (upper === 'DATE' || upper === 'TIMESTAMP') return this.#temporal(upper, args, { start: span.start, end });
+    return { kind: 'call', name, args, span: { start: span.start, end } };
+  }
+
+  #temporal(name: 'DATE' | 'TIMESTAMP', args: readonly FilterNode[], span: Span): FilterNode {
+    const [only] = args;
+    if (args.length !== 1 || only?.kind !== 'text') {
+      const example = name === 'DATE' ? "DATE('2026-10-01')" : "TIMESTAMP('2026-10-01T06:00:00Z')";
+      throw this.#refuse(span, `${name} takes one text in quotes`, `write ${example}`);
+    }
+    return { kind: name === 'DATE' ? 'date' : 'instant', value: only.value, span };
+  }
+}
+
+/**
+ * Parses CQL2 text.
+ *
+ * @param text - at most `maxFilterLength` UTF-16 units; white space and line breaks never matter
+ * @returns a tree in which no name and no type has been looked at yet
+ * @throws {Refusal} `FILTER_SYNTAX`, `FILTER_TOO_LONG`, `FILTER_TOO_DEEP`, `FILTER_NOT_SUPPORTED`, with the position
+ * @see OGC 21-065r2, annex B
+ */
+export function parseFilter(text: string): FilterNode {
+  return new Parser(text).parse();
+}

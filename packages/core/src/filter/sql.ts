@@ -1,0 +1,126 @@
+import { formatValue, type ValueType } from '../dataset/index.ts';
+import type { TypedNode } from './typed.ts';
+
+/** How values travel: as parameters of a statement, or as settings that a COPY can read. */
+export interface SqlBinder {
+  /** @returns SQL that stands for the value with this PostgreSQL type */
+  bind(text: string, pgType: string): string;
+  /** @returns SQL that stands for an array of values with this PostgreSQL element type */
+  bindArray(texts: readonly string[], pgType: string): string;
+}
+
+const pgTypes: Record<ValueType, string> = {
+  text: 'text', number: 'numeric', boolean: 'boolean', date: 'date', instant: 'timestamptz',
+};
+/** Longer lists become a hashed lookup instead of a chain of comparisons. */
+const longList = 8;
+
+/** Quotes an identifier; names come from the dataset's own columns, never from a request. */
+export function quoteName(name: string): string {
+  return `"${name.replaceAll('"', '""')}"`;
+}
+
+/** Binds to `$1`, `$2`, … of one statement. */
+export class StatementBinder implements SqlBinder {
+  readonly values: (string | readonly string[])[] = [];
+
+  bind(text: string, pgType: string): string {
+    this.values.push(text);
+    return `$${this.values.length}::${pgType}`;
+  }
+
+  bindArray(texts: readonly string[], pgType: string): string {
+    this.values.push(texts);
+    return `$${this.values.length}::${pgType}[]`;
+  }
+}
+
+/**
+ * Binds to settings of the transaction, because COPY takes no parameters: each value is set by `set_config`, itself
+ * bound, and read once per statement through an uncorrelated subquery.
+ */
+export class SettingBinder implements SqlBinder {
+  readonly settings: { readonly name: string; readonly value: string }[] = [];
+
+  #add(value: string): string {
+    const name = `underbell.v${this.settings.length + 1}`;
+    this.settings.push({ name, value });
+    return `(SELECT current_setting('${name}'))`;
+  }
+
+  bind(text: string, pgType: string): string {
+    return `${this.#add(text)}::${pgType}`;
+  }
+
+  bindArray(texts: readonly string[], pgType: string): string {
+    const quoted = texts.map((text) => `"${text.replaceAll('\\', '\\\\').replaceAll('"', '\\"')}"`);
+    return `${this.#add(`{${quoted.join(',')}}`)}::${pgType}[]`;
+  }
+}
+
+/**
+ * Compiles a checked expression to PostgreSQL.
+ *
+ * Text compares by code point (`COLLATE "C"` on the column), numbers exactly, missing values by SQL's three-valued logic.
+ */
+export function compileSql(node: TypedNode, binder: SqlBinder, alias = ''): string {
+  const prefix = alias === '' ? '' : `${quoteName(alias)}.`;
+  const sql = (one: TypedNode): string => {
+    switch (one.kind) {
+      case 'literal':
+        if (one.type === 'boolean') return one.value === true ? 'TRUE' : 'FALSE';
+        return binder.bind(formatValue(one.value, one.type), pgTypes[one.type]);
+      case 'column':
+        return `${prefix}${quoteName(one.column.name)}`;
+      case 'aggregate':
+        return aggregateSql(one, sql);
+      case 'operation':
+        return operationSql(one, sql, binder);
+    }
+  };
+  return sql(node);
+}
+
+type Sql = (node: TypedNode) => string;
+
+function aggregateSql(node: TypedNode & { kind: 'aggregate' }, sql: Sql): string {
+  if (node.arg === undefined) return 'count(*)';
+  const arg = sql(node.arg);
+  if (node.name === 'count_distinct') return `count(DISTINCT ${arg})`;
+  if (node.arg.type !== 'boolean') return `${node.name}(${arg})`;
+  // A condition counts as one where it holds; missing stays missing, as for numbers.
+  return `${node.name}((${arg})::integer)`;
+}
+
+function operationSql(node: TypedNode & { kind: 'operation' }, sql: Sql, binder: SqlBinder): string {
+  const { op, args } = node;
+  switch (op) {
+    case 'and':
+    case 'or':
+      return `(${args.map(sql).join(op === 'and' ? ' AND ' : ' OR ')})`;
+    case 'not':
+      return `(NOT ${sql(args[0]!)})`;
+    case 'isNull':
+      return `(${sql(args[0]!)} IS NULL)`;
+    case 'between':
+      return `(${sql(args[0]!)} BETWEEN ${sql(args[1]!)} AND ${sql(args[2]!)})`;
+    case 'like':
+      return `(${sql(args[0]!)} LIKE ${sql(args[1]!)})`;
+    case 'in':
+      return inSql(args, sql, binder);
+    case '/':
+      // Division by zero has no value; a figure shows a dash instead of failing.
+      return `(${sql(args[0]!)}::numeric / nullif(${sql(args[1]!)}, 0))`;
+    default:
+      return `(${sql(args[0]!)} ${op} ${sql(args[1]!)})`;
+  }
+}
+
+function inSql([item, ...values]: readonly TypedNode[], sql: Sql, binder: SqlBinder): string {
+  const texts = values.map((value) => (value.kind === 'literal' ? formatValue(value.value, value.type) : undefined));
+  const type = item!.type;
+  if (values.length > longList && type !== 'boolean' && texts.every((text) => text !== undefined)) {
+    return `(${sql(item!)} IN (SELECT unnest(${binder.bindArray(texts as string[], pgTypes[type])})))`;
+  }
+  return `(${sql(item!)} IN (${values.map(sql).join(', ')}))`;
+}

@@ -1,0 +1,4 @@
+export { refusalKinds, type RefusalCode, type RefusalKind } from './codes.ts';
+export { Refusal, isRefusal, type Problem, type RefusalDetails } from './refusal.ts';
+export { nearestNames, suggest } from './nearest.ts';
+export { toProblemDocument, type ProblemDocument } from './problem.ts';

@@ -1,0 +1,19 @@
+import { BarChart, LineChart } from 'echarts/charts';
+import { GridComponent, LegendComponent } from 'echarts/components';
+import * as echarts from 'echarts/core';
+import { SVGRenderer } from 'echarts/renderers';
+import { chartOption, type ChartLook } from '../chart/index.ts';
+import type { BarFigure, FigureResult, LineFigure } from '../report/index.ts';
+
+echarts.use([BarChart, LineChart, GridComponent, LegendComponent, SVGRenderer]);
+
+/** Draws a chart as SVG without a browser. Width and height in pixels. */
+export function chartSvg(figure: BarFigure | LineFigure, result: FigureResult, look: ChartLook): string {
+  const chart = echarts.init(null, null, { renderer: 'svg', ssr: true, width: look.width, height: look.height });
+  try {
+    chart.setOption(chartOption(figure, result, { ...look, isPrint: true }));
+    return chart.renderToSVGString();
+  } finally {
+    chart.dispose();
+  }
+}

@@ -1,0 +1,8 @@
+import type { Cell } from '../filter/index.ts';
+import type { ResultColumn } from './figureQuery.ts';
+
+/** A figure's answer: cells in the order of the columns; numbers as doubles, dates as `YYYY-MM-DD`, instants in milliseconds. */
+export interface FigureResult {
+  readonly columns: readonly ResultColumn[];
+  readonly rows: readonly (readonly Cell[])[];
+}

@@ -1,0 +1,1 @@
+export { cssVariables, dark, fontFamily, light, seriesColours, type ThemeTokens } from './tokens.ts';

@@ -1,0 +1,1 @@
+export { signAccessToken, tokenAlgorithm, verifyAccessToken, type AccessTokenClaims } from './accessToken.ts';
