@@ -67,6 +67,7 @@ export const refusalKinds = {
   SOURCE_REFUSED: failed('The source refused the query', 502),
   DESTINATION_UNREACHABLE: failed('The destination cannot be reached', 502),
   DESTINATION_REFUSED: failed('The destination refused the copy', 502),
+  DELIVERY_IN_DOUBT: failed('Whether the copy arrived is not known', 502),
   DISK_FULL: failed('There is no space left', 507),
   FOREIGN_ROW: failed('A row did not belong to its recipient; the run was stopped', 500),
   RUN_ACTIVE: wrong('A run of this burst is already going on', 409),

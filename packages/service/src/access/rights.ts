@@ -1,0 +1,39 @@
+import { decideRight, isAtLeast, type PersonViewer, type Right, type RightLevel, type ThingKind } from '@underbell/core/access';
+import { Refusal, suggest } from '@underbell/core/refusal';
+import type { App } from '../platform/index.ts';
+import { listGrants } from './store.ts';
+
+/** What a person may do with a thing, or nothing. */
+export async function rightOn(app: App, person: PersonViewer, kind: ThingKind, name: string): Promise<Right | undefined> {
+  return decideRight(await listGrants(app), person, { kind, name });
+}
+
+/**
+ * Stops whoever lacks a right. A thing that may not even be seen answers as if it did not exist.
+ *
+ * @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED`
+ */
+export async function requireRight(app: App, person: PersonViewer, level: RightLevel, kind: ThingKind, name: string): Promise<void> {
+  const right = await rightOn(app, person, kind, name);
+  if (isAtLeast(right, level)) return;
+  if (right === undefined) throw noSuch(kind, name, []);
+  throw new Refusal('NOT_ALLOWED', `you may ${right.level} the ${kind} \`${name}\`, not ${level} it`, {
+    hint: `ask somebody who owns it for the right to ${level}`,
+  });
+}
+
+/** @throws {Refusal} `NOT_ALLOWED`: making new things of a kind needs the right to edit every one of it */
+export async function requireMaker(app: App, person: PersonViewer, kind: ThingKind): Promise<void> {
+  if (isAtLeast(await rightOn(app, person, kind, '*'), 'edit')) return;
+  throw new Refusal('NOT_ALLOWED', `you may not make a new ${kind}`, { hint: 'publishers and administrators may' });
+}
+
+/** Those of some names that a person may see, for lists and suggestions. */
+export async function visibleNames(app: App, person: PersonViewer, kind: ThingKind, names: readonly string[]): Promise<string[]> {
+  const grants = await listGrants(app);
+  return names.filter((name) => decideRight(grants, person, { kind, name }) !== undefined);
+}
+
+export function noSuch(kind: string, name: string, known: readonly string[]): Refusal {
+  return new Refusal('NOT_FOUND', `there is no ${kind} \`${name}\``, { word: name, ...(known.length > 0 ? suggest(name, known) : {}) });
+}

@@ -1,0 +1,44 @@
+import type { ColumnType, DatasetColumn } from '@underbell/core/dataset';
+import { quoteName } from '@underbell/core/filter';
+
+const pgTypes: Record<ColumnType, string> = {
+  // By code point, so that comparisons mean the same in SQL and in memory.
+  text: 'text COLLATE "C"',
+  integer: 'bigint',
+  number: 'numeric',
+  boolean: 'boolean',
+  date: 'date',
+  instant: 'timestamptz',
+};
+
+export function dataTable(tableName: string): string {
+  return `data.${quoteName(tableName)}`;
+}
+
+export function createTableSql(tableName: string, columns: readonly DatasetColumn[]): string {
+  return `CREATE TABLE ${dataTable(tableName)} (${columns.map((one) => `${quoteName(one.name)} ${pgTypes[one.type]}`).join(', ')})`;
+}
+
+/** Rows out of a source's query, typed and laid out, as COPY writes them. */
+export function sourceCopySql(sql: string, columns: readonly DatasetColumn[], order: readonly string[]): string {
+  const cells = columns.map((one) => `(q.${quoteName(one.name)})::${pgTypes[one.type].replace(/ COLLATE.*/, '')}`);
+  const orderBy = order.length > 0 ? ` ORDER BY ${order.map((name) => `q.${quoteName(name)}`).join(', ')}` : '';
+  return `COPY (SELECT ${cells.join(', ')} FROM (\n${sql}\n) AS q${orderBy}) TO STDOUT`;
+}
+
+export function indexSql(tableName: string, columns: readonly DatasetColumn[]): string[] {
+  return columns.filter((one) => one.key !== undefined).map((one) => `CREATE INDEX ON ${dataTable(tableName)} (${quoteName(one.name)})`);
+}
+
+const typeOfOid = new Map<number, ColumnType>([
+  [16, 'boolean'],
+  [20, 'integer'], [21, 'integer'], [23, 'integer'],
+  [700, 'number'], [701, 'number'], [1700, 'number'],
+  [1082, 'date'],
+  [1184, 'instant'],
+]);
+
+/** The column type of a PostgreSQL type; everything else is text. */
+export function columnTypeOf(oid: number): ColumnType {
+  return typeOfOid.get(oid) ?? 'text';
+}

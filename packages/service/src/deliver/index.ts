@@ -1,0 +1,1 @@
+export { MailRoad, messageIdOf, type MailCopy } from './mail.ts';

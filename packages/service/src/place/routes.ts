@@ -1,0 +1,52 @@
+import Joi from 'joi';
+import { thing } from '../access/routes.ts';
+import { defineRoute, type Route } from '../platform/index.ts';
+import type { Placement, PlaceKind } from './store.ts';
+import { savePlacement, seenPlacements } from './usecases.ts';
+
+interface PlacementInput {
+  readonly kind: PlaceKind;
+  readonly title: string;
+  readonly report: string;
+  readonly page?: string;
+  readonly where: Record<string, string>;
+  readonly parameters: Record<string, string>;
+  readonly origins: string[];
+}
+
+/** An origin is scheme, host and port, nothing after. */
+const origin = Joi.string()
+  .custom((value: string, tools) => {
+    try {
+      return new URL(value).origin === value && /^https?:/.test(value) ? value : tools.error('string.pattern.name');
+    } catch {
+      return tools.error('string.pattern.name');
+    }
+  }, 'origin')
+  .description('scheme, host and port of the host page, such as https://portal.example');
+
+export const placeRoutes: Route[] = [
+  defineRoute<Record<string, never>, { report?: string }>({
+    method: 'get', path: '/api/v1/placements', tag: 'Places', audience: 'person', summary: 'Where reports are shown',
+    query: Joi.object({ report: thing }),
+    handle: async ({ app, person, query }) => ({ placements: await seenPlacements(app, person, query.report) }),
+  }),
+  defineRoute<{ name: string }, Record<string, never>, PlacementInput>({
+    method: 'put', path: '/api/v1/placements/:name', tag: 'Places', audience: 'person', summary: 'Save a placement',
+    params: Joi.object({ name: thing.required() }),
+    body: Joi.object({
+      kind: Joi.string().valid('portal', 'app', 'link').required(),
+      title: Joi.string().trim().min(1).max(200).required(),
+      report: thing.required(),
+      page: thing,
+      where: Joi.object().pattern(thing, Joi.string().max(16_384)).default({}),
+      parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)).default({}),
+      origins: Joi.array().items(origin).max(50).default([]),
+    }),
+    handle({ app, person, params, body, origin: from }) {
+      const { report, page, where, ...rest } = body;
+      const placement: Placement = { name: params.name, ...rest, reportName: report, page: page ?? null, conditions: where };
+      return savePlacement(app, person, placement, from);
+    },
+  }),
+];

@@ -1,0 +1,38 @@
+import type { Transaction } from 'sequelize';
+import { defineRecord, plain, type App } from '../platform/index.ts';
+
+export type PlaceKind = 'portal' | 'channel' | 'app' | 'screen' | 'link';
+
+/** One delivery of a report or page into one place. */
+export interface Placement {
+  readonly name: string;
+  readonly kind: PlaceKind;
+  readonly title: string;
+  readonly reportName: string;
+  readonly page: string | null;
+  /** CQL2 text by dataset. */
+  readonly conditions: Readonly<Record<string, string>>;
+  /** Raw values of report parameters that this place fixes. */
+  readonly parameters: Readonly<Record<string, string>>;
+  /** Origins whose pages may frame it. */
+  readonly origins: readonly string[];
+}
+
+const table = (app: App) =>
+  defineRecord<Placement>(app.records, 'placements', {
+    name: 'key', kind: 'text', title: 'text', reportName: 'text', page: 'text', conditions: 'json', parameters: 'json', origins: 'json',
+  });
+
+export async function findPlacement(app: App, name: string): Promise<Placement | undefined> {
+  const row = await table(app).findByPk(name);
+  return row ? plain(row) : undefined;
+}
+
+export async function listPlacements(app: App, report?: string): Promise<Placement[]> {
+  const where = report === undefined ? {} : { reportName: report };
+  return (await table(app).findAll({ where, order: ['name'] })).map(plain);
+}
+
+export async function putPlacement(app: App, placement: Placement, transaction: Transaction): Promise<void> {
+  await table(app).upsert(placement, { transaction });
+}

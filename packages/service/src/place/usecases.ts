@@ -1,0 +1,51 @@
+import type { PersonViewer } from '@underbell/core/access';
+import { checkFilter, parseFilter } from '@underbell/core/filter';
+import { Refusal, suggest } from '@underbell/core/refusal';
+import { findPage, readParameters } from '@underbell/core/report';
+import { requireRight, visibleNames } from '../access/index.ts';
+import { findDataset } from '../dataset/index.ts';
+import { momentOf, remember, type App } from '../platform/index.ts';
+import { findEdition } from '../report/index.ts';
+import { findPlacement, listPlacements, putPlacement, type Placement } from './store.ts';
+
+/** What a page's author pastes: the element, its script, and where the host hands out access tokens. */
+export function placementSnippet(app: App, placement: Placement): string {
+  const { publicUrl } = app.settings;
+  return [
+    `<script type="module" src="${publicUrl}/element.js"></script>`,
+    `<under-bell src="${publicUrl}/v/${placement.name}" token-from="/report-token" title="${placement.title.replaceAll('&', '&amp;').replaceAll('"', '&quot;')}"></under-bell>`,
+  ].join('\n');
+}
+
+export function showPlacement(app: App, placement: Placement) {
+  const { reportName, conditions, ...rest } = placement;
+  return { ...rest, report: reportName, where: conditions, link: `${app.settings.publicUrl}/v/${placement.name}`, snippet: placementSnippet(app, placement) };
+}
+
+/** Saves a placement after checking page, parameters and filters against the report. */
+export async function savePlacement(app: App, person: PersonViewer, placement: Placement, origin: string) {
+  await requireRight(app, person, 'edit', 'report', placement.reportName);
+  const before = await findPlacement(app, placement.name);
+  if (before && before.reportName !== placement.reportName) await requireRight(app, person, 'edit', 'report', before.reportName);
+  const { definition } = await findEdition(app, placement.reportName);
+  if (placement.page !== null) findPage(definition, placement.page);
+  readParameters({ ...definition, parameters: definition.parameters?.map((one) => ({ ...one, required: false })) }, placement.parameters);
+  const moment = momentOf(app);
+  const datasets = Object.keys(definition.datasets);
+  for (const [name, text] of Object.entries(placement.conditions)) {
+    if (!datasets.includes(name)) throw new Refusal('INPUT_INVALID', `the report reads no dataset \`${name}\``, { pointer: `/where/${name}`, word: name, ...suggest(name, datasets) });
+    checkFilter(parseFilter(text), { dataset: await findDataset(app, name), text, ...moment });
+  }
+  await app.records.transaction(async (transaction) => {
+    await putPlacement(app, placement, transaction);
+    await remember(app, { who: person.email, what: 'placement saved', thing: `placement ${placement.name}`, origin, before, after: placement }, transaction);
+  });
+  return showPlacement(app, placement);
+}
+
+/** The placements of reports that a person may see. */
+export async function seenPlacements(app: App, person: PersonViewer, report?: string) {
+  const all = await listPlacements(app, report);
+  const reports = new Set(await visibleNames(app, person, 'report', [...new Set(all.map((one) => one.reportName))]));
+  return all.filter((one) => reports.has(one.reportName)).map((one) => showPlacement(app, one));
+}

@@ -1,0 +1,39 @@
+import type { Logger } from 'pino';
+import type { Sequelize } from 'sequelize';
+import { closeLanes, openLanes, type Lanes } from './lanes.ts';
+import { openRecords } from './records.ts';
+import type { Settings } from './settings.ts';
+import { Vault } from './vault.ts';
+
+/** What every use case works with: the surroundings of one process, passed in rather than reached for. */
+export interface App {
+  readonly settings: Settings;
+  readonly records: Sequelize;
+  readonly lanes: Lanes;
+  readonly vault: Vault;
+  readonly log: Logger;
+  /** Milliseconds since 1970-01-01T00:00:00Z. */
+  readonly now: () => number;
+}
+
+export function openApp(settings: Settings, log: Logger, now: () => number = Date.now): App {
+  return {
+    settings,
+    records: openRecords(settings.databaseUrl),
+    lanes: openLanes(settings.databaseUrl),
+    vault: new Vault(settings.secret),
+    log,
+    now,
+  };
+}
+
+export async function closeApp(app: App): Promise<void> {
+  await closeLanes(app.lanes);
+  await app.records.close();
+}
+
+/** The instant and the day it is in the installation's time zone. */
+export function momentOf(app: App): { now: number; today: string } {
+  const now = app.now();
+  return { now, today: new Intl.DateTimeFormat('en-CA', { timeZone: app.settings.timeZone }).format(now) };
+}

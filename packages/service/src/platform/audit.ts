@@ -1,0 +1,76 @@
+import { createHash } from 'node:crypto';
+import type { Transaction } from 'sequelize';
+import type { App } from './app.ts';
+import { defineRecord, plain } from './records.ts';
+
+interface AuditRow {
+  id: number;
+  at: Date;
+  who: string;
+  what: string;
+  thing: string;
+  origin: string;
+  before: unknown;
+  after: unknown;
+  previousHash: string;
+  hash: string;
+}
+
+/** A change as it is remembered. Secrets are never part of it. */
+export interface AuditEntry {
+  readonly who: string;
+  readonly what: string;
+  readonly thing: string;
+  readonly origin?: string;
+  readonly before?: unknown;
+  readonly after?: unknown;
+}
+
+const table = (app: App) =>
+  defineRecord<AuditRow>(app.records, 'audit', {
+    id: 'serial', at: 'instant', who: 'text', what: 'text', thing: 'text', origin: 'text',
+    before: 'json', after: 'json', previousHash: 'text', hash: 'text',
+  });
+
+/** JSON with sorted names, so that a value read back from the database hashes alike. */
+function canonical(value: unknown): string {
+  return JSON.stringify(value ?? null, (_, part: unknown) =>
+    part !== null && typeof part === 'object' && !Array.isArray(part)
+      ? Object.fromEntries(Object.entries(part).sort(([a], [b]) => (a < b ? -1 : 1)))
+      : part,
+  );
+}
+
+function hashOf(row: Omit<AuditRow, 'id' | 'hash'>): string {
+  const { at, who, what, thing, origin, before, after, previousHash } = row;
+  return createHash('sha256').update(canonical([at.toISOString(), who, what, thing, origin, before, after, previousHash])).digest('hex');
+}
+
+/** Appends an entry that carries the hash of the one before; part of the change's own transaction. */
+export async function remember(app: App, entry: AuditEntry, transaction: Transaction): Promise<void> {
+  await app.records.query('SELECT pg_advisory_xact_lock(730002)', { transaction });
+  const Audit = table(app);
+  const last = await Audit.findOne({ order: [['id', 'DESC']], transaction });
+  const row = {
+    at: new Date(app.now()),
+    who: entry.who,
+    what: entry.what,
+    thing: entry.thing,
+    origin: entry.origin ?? '',
+    before: entry.before ?? null,
+    after: entry.after ?? null,
+    previousHash: last ? plain(last).hash : '',
+  };
+  await Audit.create({ ...row, hash: hashOf(row) }, { transaction });
+}
+
+/** Walks the chain. @returns how many entries hold, and the number of the first one that does not */
+export async function verifyAudit(app: App): Promise<{ entries: number; brokenAt?: number }> {
+  const rows = (await table(app).findAll({ order: [['id', 'ASC']] })).map(plain);
+  let previousHash = '';
+  for (const row of rows) {
+    if (row.previousHash !== previousHash || hashOf(row) !== row.hash) return { entries: rows.length, brokenAt: row.id };
+    previousHash = row.hash;
+  }
+  return { entries: rows.length };
+}

@@ -1,0 +1,43 @@
+import { randomUUID } from 'node:crypto';
+import { ConnectionError } from 'sequelize';
+import type { Context, Next } from 'koa';
+import { Refusal, toProblemDocument, type ProblemDocument } from '@underbell/core/refusal';
+import type { App } from '../app.ts';
+
+/** Errors of the body parser and router that are the asker's fault. */
+function asRefusal(error: unknown): Refusal | undefined {
+  if (error instanceof Refusal) return error;
+  const status = (error as { status?: number; statusCode?: number }).status;
+  if (status === 413) return new Refusal('INPUT_TOO_LARGE', 'the body is larger than allowed', {}, { cause: error });
+  if (status === 400) return new Refusal('INPUT_INVALID', 'the body is not readable JSON', {}, { cause: error });
+  return undefined;
+}
+
+function unexpected(app: App, error: unknown, ctx: Context): ProblemDocument {
+  const reference = randomUUID();
+  app.log.error({ err: error, reference, method: ctx.method, path: ctx.path }, 'unexpected error');
+  const message = error instanceof ConnectionError ? 'the database cannot be reached' : 'something went wrong inside';
+  return { ...toProblemDocument(new Refusal('INTERNAL', `${message}; give the reference to the operator`)), reference };
+}
+
+/** The single exit for errors: words every refusal as a problem document (RFC 9457). */
+export function answerErrors(app: App) {
+  return async (ctx: Context, next: Next): Promise<void> => {
+    try {
+      await next();
+      if (ctx.status === 404 && ctx.body === undefined) {
+        throw new Refusal('NOT_FOUND', `nothing answers ${ctx.method} ${ctx.path}`);
+      }
+      if (ctx.status === 405) throw new Refusal('INPUT_INVALID', `${ctx.method} is not possible on ${ctx.path}`);
+    } catch (error) {
+      const refusal = asRefusal(error);
+      const problem = refusal ? toProblemDocument(refusal) : unexpected(app, error, ctx);
+      if (refusal?.cause) app.log.info({ err: refusal.cause, code: refusal.code }, 'refused');
+      ctx.status = problem.status;
+      if (problem.status === 401 && !ctx.path.startsWith('/oauth')) ctx.set('WWW-Authenticate', 'Bearer');
+      ctx.set('Cache-Control', 'no-store');
+      ctx.type = 'application/problem+json';
+      ctx.body = JSON.stringify(problem);
+    }
+  };
+}

@@ -1,0 +1,76 @@
+import Router from '@koa/router';
+import { bodyParser } from '@koa/bodyparser';
+import type { Context, Next } from 'koa';
+import type { ClientViewer, PersonViewer } from '@underbell/core/access';
+import { Refusal } from '@underbell/core/refusal';
+import type { App } from '../app.ts';
+import { readInput } from './input.ts';
+import type { Route } from './route.ts';
+
+/** Finds out who asks. Passed in, so that the platform knows nothing of sessions and tokens. */
+export interface Identify {
+  person(ctx: Context): Promise<PersonViewer | undefined>;
+  /** @throws {Refusal} when a token is there but not good */
+  client(ctx: Context): Promise<ClientViewer | undefined>;
+}
+
+const unsafe = new Set(['POST', 'PUT', 'DELETE', 'PATCH']);
+
+/** A browser's cookie counts only for requests from this service's own pages. */
+function refuseCrossSite(app: App, ctx: Context): void {
+  if (!unsafe.has(ctx.method) || ctx.get('Authorization') !== '') return;
+  const origin = ctx.get('Origin');
+  const site = ctx.get('Sec-Fetch-Site');
+  if (origin === new URL(app.settings.publicUrl).origin) return;
+  if (origin === '' && (site === '' || site === 'same-origin')) return;
+  throw new Refusal('CROSS_SITE', 'this request came from a page of another site');
+}
+
+async function readBody(route: Route, ctx: Context): Promise<unknown> {
+  if (route.consumes !== undefined) {
+    if (!ctx.is(route.consumes)) {
+      throw new Refusal('INPUT_INVALID', `send the content as ${route.consumes}`, { pointer: 'Content-Type', word: ctx.get('Content-Type') });
+    }
+    return undefined;
+  }
+  return route.body === undefined ? undefined : readInput(ctx.request.body, route.body, 'body');
+}
+
+/** Mounts declared routes: who asks, then what they ask, then the handler. */
+export function mountRoutes(app: App, routes: readonly Route[], identify: Identify): Router {
+  const router = new Router();
+  const json = bodyParser({ enableTypes: ['json', 'form'], jsonLimit: '4mb', formLimit: '256kb' });
+  for (const route of routes) {
+    const parse = route.consumes === undefined && route.body !== undefined ? json : (_: Context, next: Next) => next();
+    router[route.method](route.path, parse as never, async (ctx: Context) => {
+      refuseCrossSite(app, ctx);
+      const client = route.audience === 'viewer' ? await identify.client(ctx) : undefined;
+      const person = client === undefined && route.audience !== 'anyone' ? await identify.person(ctx) : undefined;
+      if (route.audience !== 'anyone' && person === undefined && client === undefined) {
+        throw new Refusal('SIGN_IN_NEEDED', 'sign in first', { hint: 'underbell sign-in, or /console/sign-in in a browser' });
+      }
+      const params = readInput((ctx as unknown as { params: object }).params, route.params, 'path');
+      const query = readInput({ ...ctx.query }, route.query, 'query');
+      const body = await readBody(route, ctx);
+      const request = {
+        app, ctx, params, query, body, client, origin: ctx.ip,
+        get person(): PersonViewer {
+          if (person) return person;
+          throw new Refusal('SIGN_IN_NEEDED', 'sign in first');
+        },
+      };
+      const answer = await route.handle(request as never);
+      if (ctx.body !== undefined || ctx.status === 304) return;
+      ctx.status = route.status ?? 200;
+      if (answer === null) {
+        ctx.status = 204;
+      } else if ('stream' in answer) {
+        ctx.type = answer.type;
+        ctx.body = answer.stream;
+      } else {
+        ctx.body = answer;
+      }
+    });
+  }
+  return router;
+}

@@ -1,0 +1,53 @@
+import type { Readable } from 'node:stream';
+import type Joi from 'joi';
+import type { Context } from 'koa';
+import type { ClientViewer, PersonViewer } from '@underbell/core/access';
+import type { App } from '../app.ts';
+
+/** Who may ask: anyone, a signed-in person, or a person or the holder of an access token. */
+export type RouteAudience = 'anyone' | 'person' | 'viewer';
+
+export interface Request<Params, Query, Body> {
+  readonly app: App;
+  readonly ctx: Context;
+  readonly params: Params;
+  readonly query: Query;
+  readonly body: Body;
+  /** The signed-in person; throws `SIGN_IN_NEEDED` when there is none. */
+  readonly person: PersonViewer;
+  /** Set where the audience is `viewer` and an access token came along. */
+  readonly client?: ClientViewer;
+  /** Address of the asker, for the audit. */
+  readonly origin: string;
+}
+
+/** What a handler answers: JSON, or a stream or bytes with their type. */
+export type Answer = object | null | { readonly stream: Readable; readonly type: string };
+
+export interface RouteSpec<Params = never, Query = never, Body = never> {
+  readonly method: 'get' | 'post' | 'put' | 'delete';
+  readonly path: string;
+  readonly summary: string;
+  readonly tag: string;
+  readonly audience: RouteAudience;
+  readonly params?: Joi.ObjectSchema;
+  readonly query?: Joi.ObjectSchema;
+  readonly body?: Joi.Schema;
+  /** The body is not JSON but this media type, and is read as a stream by the handler. */
+  readonly consumes?: string;
+  /** The status of a good answer; 200 when left out. */
+  readonly status?: number;
+  /** What comes back, in words and as a schema for the description. */
+  readonly answer?: { readonly description: string; readonly schema?: Joi.Schema; readonly type?: string };
+  readonly handle: (request: Request<Params, Query, Body>) => Promise<Answer>;
+}
+
+/** A route whose types are settled. */
+export type Route = RouteSpec<never, never, never>;
+
+/** Declares a route; one declaration feeds the router and the API description. */
+export function defineRoute<Params = Record<string, never>, Query = Record<string, never>, Body = undefined>(
+  spec: RouteSpec<Params, Query, Body>,
+): Route {
+  return spec as unknown as Route;
+}

@@ -1,0 +1,32 @@
+import pg from 'pg';
+
+/** Connections for dataset rows. Readers and planned work never wait for each other's. */
+export interface Lanes {
+  /** People who are looking. */
+  readonly readers: pg.Pool;
+  /** Scheduled and bulk work. */
+  readonly planned: pg.Pool;
+}
+
+export type Lane = keyof Lanes;
+
+/** Opens both lanes; a query of a reader may take 30 s, planned work is not bounded. */
+export function openLanes(databaseUrl: string): Lanes {
+  const open = (max: number, name: string, timeoutMs: number) => {
+    const pool = new pg.Pool({
+      connectionString: databaseUrl,
+      max,
+      application_name: `underbell ${name}`,
+      statement_timeout: timeoutMs,
+      options: '-c timezone=UTC -c datestyle=ISO',
+    });
+    // An idle connection that the server closes is replaced at the next use.
+    pool.on('error', () => undefined);
+    return pool;
+  };
+  return { readers: open(8, 'readers', 30_000), planned: open(4, 'planned', 0) };
+}
+
+export async function closeLanes(lanes: Lanes): Promise<void> {
+  await Promise.all([lanes.readers.end(), lanes.planned.end()]);
+}

@@ -1,0 +1,22 @@
+import type { Sequelize } from 'sequelize';
+import { SequelizeStorage, Umzug } from 'umzug';
+import * as records from './migrations/001-records.ts';
+
+/** In order; only ever appended to. */
+const migrations = [records];
+
+/** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */
+export async function migrate(sequelize: Sequelize): Promise<string[]> {
+  const umzug = new Umzug({
+    migrations: migrations.map(({ name, up }) => ({
+      name,
+      up: () => sequelize.transaction((transaction) => sequelize.query(up, { transaction })),
+    })),
+    storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
+    logger: undefined,
+  });
+  return sequelize.transaction(async (transaction) => {
+    await sequelize.query('SELECT pg_advisory_xact_lock(730001)', { transaction });
+    return (await umzug.up()).map((one) => one.name);
+  });
+}

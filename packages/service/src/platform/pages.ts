@@ -1,0 +1,64 @@
+import { readFile } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import type Router from '@koa/router';
+import type { Context } from 'koa';
+import send from 'koa-send';
+import { Refusal } from '@underbell/core/refusal';
+import type { App } from './app.ts';
+
+const packages = join(dirname(fileURLToPath(import.meta.url)), '../../..');
+const dist = (name: string) => join(packages, name, 'dist');
+const yearMs = 365 * 24 * 3_600_000;
+
+const basePolicy = "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'";
+
+async function sendPage(ctx: Context, name: string, frameAncestors: string, attributes: Readonly<Record<string, string>> = {}): Promise<void> {
+  const html = await readFile(join(dist(name), 'index.html'), 'utf8').catch((cause: unknown) => {
+    throw new Refusal('NOT_FOUND', `the ${name} has not been built`, { hint: 'npm run build' }, { cause });
+  });
+  const data = Object.entries(attributes)
+    .map(([key, value]) => ` data-${key}="${value.replaceAll('&', '&amp;').replaceAll('"', '&quot;')}"`)
+    .join('');
+  ctx.set('Content-Security-Policy', `${basePolicy}; frame-ancestors ${frameAncestors}`);
+  ctx.set('Referrer-Policy', 'no-referrer');
+  ctx.set('Cache-Control', 'no-cache');
+  ctx.type = 'html';
+  ctx.body = html.replace('<div id="app">', `<div id="app"${data}>`);
+}
+
+/**
+ * Serves console, viewer and element.
+ *
+ * @param originsOf - the origins whose pages may frame a placement
+ */
+export function mountPages(app: App, router: Router, originsOf: (placement: string) => Promise<readonly string[]>): void {
+  const assets = (name: string, prefix: string) =>
+    router.get(`${prefix}/assets/{*path}`, (ctx: Context) => send(ctx, ctx.path.slice(prefix.length), { root: dist(name), maxage: yearMs, immutable: true }));
+  assets('console', '/console');
+  assets('viewer', '/viewer');
+  router.get('/', (ctx: Context) => ctx.redirect('/console'));
+  router.get(['/console', '/console/{*path}'], (ctx: Context) => sendPage(ctx, 'console', "'none'"));
+  router.get('/v/:name', async (ctx: Context & { params: { name: string } }) => {
+    const origins = await originsOf(ctx.params.name);
+    await sendPage(ctx, 'viewer', ["'self'", ...origins].join(' '), { placement: ctx.params.name, origins: origins.join(' ') });
+  });
+  router.get('/element.js', async (ctx: Context) => {
+    ctx.set('Access-Control-Allow-Origin', '*');
+    ctx.set('Cross-Origin-Resource-Policy', 'cross-origin');
+    await send(ctx, 'element.js', { root: dist('element'), maxage: 300_000 });
+  });
+  router.get('/health/live', (ctx: Context) => {
+    ctx.body = { isAlive: true };
+  });
+  router.get('/health/ready', async (ctx: Context) => {
+    try {
+      await app.lanes.readers.query('SELECT 1');
+      ctx.body = { isReady: true };
+    } catch (error) {
+      app.log.warn({ err: error }, 'not ready');
+      ctx.status = 503;
+      ctx.body = { isReady: false, reason: 'the database cannot be reached' };
+    }
+  });
+}

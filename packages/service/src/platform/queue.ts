@@ -1,0 +1,127 @@
+import { randomUUID } from 'node:crypto';
+import { QueryTypes, type Transaction } from 'sequelize';
+import type { App } from './app.ts';
+
+/** A piece of background work, leased to one worker at a time. */
+export interface Job {
+  readonly id: number;
+  readonly kind: string;
+  readonly payload: Readonly<Record<string, unknown>>;
+  /** Counts from 1; more than one means that an earlier worker died. */
+  readonly attempts: number;
+  readonly lease: string;
+}
+
+/** Does the work. `isMine` turns false when the lease is lost; work must then stop without a further effect. */
+export type JobHandler = (app: App, job: Job, isMine: () => boolean) => Promise<void>;
+
+const leaseMs = 8_000;
+const heartbeatMs = 2_000;
+const pollMs = 400;
+const maxAttempts = 5;
+
+export async function enqueue(app: App, kind: string, payload: object, transaction: Transaction): Promise<void> {
+  await app.records.query('INSERT INTO jobs (kind, payload, created_at) VALUES (:kind, :payload, :at)', {
+    replacements: { kind, payload: JSON.stringify(payload), at: new Date(app.now()) },
+    transaction,
+  });
+}
+
+async function claim(app: App): Promise<Job | undefined> {
+  const lease = randomUUID();
+  const rows = await app.records.query<Job>(
+    `UPDATE jobs SET state = 'leased', lease = :lease, attempts = attempts + 1, lease_until = clock_timestamp() + :ms * interval '1 ms'
+     WHERE id = (SELECT id FROM jobs WHERE state = 'waiting' OR (state = 'leased' AND lease_until < clock_timestamp())
+                 ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED)
+     RETURNING id, kind, payload, attempts, lease`,
+    { replacements: { lease, ms: leaseMs }, type: QueryTypes.SELECT },
+  );
+  return rows[0];
+}
+
+async function renew(app: App, job: Job): Promise<boolean> {
+  const rows = await app.records.query(
+    `UPDATE jobs SET lease_until = clock_timestamp() + :ms * interval '1 ms' WHERE id = :id AND lease = :lease AND state = 'leased' RETURNING id`,
+    { replacements: { id: job.id, lease: job.lease, ms: leaseMs }, type: QueryTypes.SELECT },
+  );
+  return rows.length > 0;
+}
+
+async function settle(app: App, job: Job, state: 'done' | 'failed', error: string | null): Promise<void> {
+  await app.records.query('UPDATE jobs SET state = :state, error = :error, lease = NULL WHERE id = :id AND lease = :lease', {
+    replacements: { id: job.id, lease: job.lease, state, error },
+  });
+}
+
+/** Claims jobs one after the other until it is stopped. */
+export class Worker {
+  readonly #app: App;
+  readonly #handlers: Readonly<Record<string, JobHandler>>;
+  #stopped = false;
+  #loop: Promise<void> | undefined;
+  #wake: (() => void) | undefined;
+
+  constructor(app: App, handlers: Readonly<Record<string, JobHandler>>) {
+    this.#app = app;
+    this.#handlers = handlers;
+  }
+
+  start(): void {
+    this.#loop = this.#run();
+  }
+
+  /** Waits for the job at hand: handlers see `isMine` turn false and leave at the next safe point. */
+  async stop(): Promise<void> {
+    this.#stopped = true;
+    this.#wake?.();
+    await this.#loop;
+  }
+
+  async #run(): Promise<void> {
+    while (!this.#stopped) {
+      try {
+        const job = await claim(this.#app);
+        if (job) await this.#work(job);
+        else await this.#rest();
+      } catch (error) {
+        this.#app.log.error({ err: error }, 'the queue could not be asked');
+        await this.#rest();
+      }
+    }
+  }
+
+  #rest(): Promise<void> {
+    return new Promise((resolve) => {
+      const timer = setTimeout(resolve, pollMs);
+      this.#wake = () => {
+        clearTimeout(timer);
+        resolve();
+      };
+    });
+  }
+
+  async #work(job: Job): Promise<void> {
+    const handler = this.#handlers[job.kind];
+    if (!handler || job.attempts > maxAttempts) {
+      const why = handler ? `given up after ${maxAttempts} attempts` : `no handler for ${job.kind}`;
+      return settle(this.#app, job, 'failed', why);
+    }
+    let isHeld = true;
+    const beat = setInterval(() => {
+      renew(this.#app, job).then(
+        (held) => (isHeld = isHeld && held),
+        (error: unknown) => this.#app.log.warn({ err: error }, 'a lease could not be renewed'),
+      );
+    }, heartbeatMs);
+    try {
+      await handler(this.#app, job, () => isHeld && !this.#stopped);
+      // A handler that left because of a stop has not finished: the lease runs out and another worker goes on.
+      if (!this.#stopped) await settle(this.#app, job, 'done', null);
+    } catch (error) {
+      this.#app.log.error({ err: error, job: job.id, kind: job.kind }, 'a job failed');
+      await settle(this.#app, job, 'failed', error instanceof Error ? error.message : String(error));
+    } finally {
+      clearInterval(beat);
+    }
+  }
+}

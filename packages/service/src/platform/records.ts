@@ -1,0 +1,37 @@
+import { DataTypes, Sequelize, type Model, type ModelAttributes, type ModelStatic } from 'sequelize';
+
+/** A table of records whose rows have this shape. */
+export type RecordTable<Row extends object> = ModelStatic<Model<Row, Partial<Row>>>;
+
+export type ColumnKind = 'text' | 'integer' | 'boolean' | 'json' | 'instant' | 'serial' | 'key';
+
+const kinds: Record<ColumnKind, object> = {
+  text: { type: DataTypes.TEXT },
+  integer: { type: DataTypes.INTEGER },
+  boolean: { type: DataTypes.BOOLEAN },
+  json: { type: DataTypes.JSONB },
+  instant: { type: DataTypes.DATE },
+  serial: { type: DataTypes.INTEGER, autoIncrement: true, primaryKey: true },
+  key: { type: DataTypes.TEXT, primaryKey: true },
+};
+
+/** Declares a table; its columns are the row's fields in snake case. */
+export function defineRecord<Row extends object>(
+  sequelize: Sequelize,
+  table: string,
+  columns: Readonly<Record<keyof Row & string, ColumnKind>>,
+): RecordTable<Row> {
+  const attributes = Object.fromEntries(Object.entries(columns).map(([name, kind]) => [name, { ...kinds[kind as ColumnKind] }]));
+  const options = { tableName: table, timestamps: false, underscored: true };
+  return sequelize.define(table, attributes as ModelAttributes, options) as unknown as RecordTable<Row>;
+}
+
+/** A record as plain data. */
+export function plain<Row extends object>(model: Model<Row, Partial<Row>>): Row {
+  return model.get({ plain: true });
+}
+
+/** Opens the records' database. */
+export function openRecords(databaseUrl: string): Sequelize {
+  return new Sequelize(databaseUrl, { dialect: 'postgres', logging: false, pool: { max: 10, idle: 10_000 } });
+}

@@ -1,0 +1,73 @@
+import Joi from 'joi';
+import { Refusal } from '@underbell/core/refusal';
+
+/** What the surroundings decide. Read once, at start. */
+export interface Settings {
+  readonly role: 'web' | 'worker' | 'all';
+  readonly host: string;
+  readonly port: number;
+  /** Address under which people reach the service, without a closing slash; issuer of tokens. */
+  readonly publicUrl: string;
+  readonly databaseUrl: string;
+  /** Encrypts passwords of sources and signing keys at rest. At least 32 characters. */
+  readonly secret: string;
+  /** Folder for copies on their way. */
+  readonly spool: string;
+  readonly smtpUrl: string;
+  readonly mailFrom: string;
+  /** IANA time zone of "today" and of everything printed. */
+  readonly timeZone: string;
+  /** BCP 47 language tag of everything printed. */
+  readonly locale: string;
+  readonly logLevel: string;
+}
+
+const url = (schemes: string[]) => Joi.string().uri({ scheme: schemes });
+
+const schema = Joi.object({
+  UNDERBELL_ROLE: Joi.string().valid('web', 'worker', 'all').default('all'),
+  UNDERBELL_HOST: Joi.string().hostname().default('127.0.0.1'),
+  UNDERBELL_PORT: Joi.number().port().default(7300),
+  UNDERBELL_PUBLIC_URL: url(['http', 'https']),
+  UNDERBELL_DATABASE_URL: url(['postgres', 'postgresql']).required(),
+  UNDERBELL_SECRET: Joi.string().min(32).required(),
+  UNDERBELL_SPOOL: Joi.string().required(),
+  UNDERBELL_SMTP_URL: url(['smtp', 'smtps']).default('smtp://127.0.0.1:7301'),
+  UNDERBELL_MAIL_FROM: Joi.string().default('Under Bell <reports@underbell.example>'),
+  UNDERBELL_TIME_ZONE: Joi.string().custom(timeZone, 'time zone').default('UTC'),
+  UNDERBELL_LOCALE: Joi.string().default('en-GB'),
+  UNDERBELL_LOG_LEVEL: Joi.string().valid('silent', 'error', 'warn', 'info', 'debug').default('info'),
+}).unknown(true);
+
+function timeZone(value: string): string {
+  new Intl.DateTimeFormat('en', { timeZone: value });
+  return value;
+}
+
+/**
+ * Reads the settings from the environment.
+ *
+ * @throws {Refusal} `SETTING_INVALID`, naming each setting that is missing or wrong
+ */
+export function readSettings(environment: Readonly<Record<string, string | undefined>>): Settings {
+  const { error, value } = schema.validate(environment, { abortEarly: false });
+  if (error) {
+    const problems = error.details.map((one) => ({ at: String(one.path[0]), message: one.message.replaceAll('"', '`') }));
+    throw new Refusal('SETTING_INVALID', problems.map((one) => one.message).join('; '), { problems });
+  }
+  const publicUrl: string = value.UNDERBELL_PUBLIC_URL ?? `http://${value.UNDERBELL_HOST}:${value.UNDERBELL_PORT}`;
+  return {
+    role: value.UNDERBELL_ROLE,
+    host: value.UNDERBELL_HOST,
+    port: value.UNDERBELL_PORT,
+    publicUrl: publicUrl.replace(/\/$/, ''),
+    databaseUrl: value.UNDERBELL_DATABASE_URL,
+    secret: value.UNDERBELL_SECRET,
+    spool: value.UNDERBELL_SPOOL,
+    smtpUrl: value.UNDERBELL_SMTP_URL,
+    mailFrom: value.UNDERBELL_MAIL_FROM,
+    timeZone: value.UNDERBELL_TIME_ZONE,
+    locale: value.UNDERBELL_LOCALE,
+    logLevel: value.UNDERBELL_LOG_LEVEL,
+  };
+}

@@ -1,0 +1,96 @@
+import { createServer, type Server } from 'node:http';
+import Koa, { type Context, type Next } from 'koa';
+import compress from 'koa-compress';
+import helmet from 'koa-helmet';
+import { accessRoutes, personOf } from './access/index.ts';
+import { burstRoutes, runBurstJob } from './burst/index.ts';
+import { datasetRoutes } from './dataset/index.ts';
+import { oauthRoutes, tokenViewer } from './oauth/index.ts';
+import { findPlacement, placeRoutes } from './place/index.ts';
+import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
+import { defineRoute, Worker, type App } from './platform/index.ts';
+import { mountPages } from './platform/pages.ts';
+import { reportRoutes } from './report/index.ts';
+import { sourceRoutes } from './source/index.ts';
+import { viewRoutes } from './view/index.ts';
+
+const capabilities: Route[] = [
+  ...accessRoutes, ...sourceRoutes, ...datasetRoutes, ...reportRoutes, ...viewRoutes, ...placeRoutes, ...oauthRoutes, ...burstRoutes,
+];
+
+/** Every route of the service, the description of them among them. */
+export const routes: Route[] = [
+  ...capabilities,
+  defineRoute({
+    method: 'get', path: '/openapi.json', tag: 'Description', audience: 'anyone', summary: 'This API as OpenAPI 3.1',
+    handle: async ({ app }) => describeApi(routes, app.settings.publicUrl),
+  }),
+];
+
+/** Neither addresses' queries nor headers are logged: tokens and figures stay out of the log. */
+function logRequests(app: App) {
+  return async (ctx: Context, next: Next): Promise<void> => {
+    const start = performance.now();
+    await next();
+    app.log.info({ method: ctx.method, path: ctx.path, status: ctx.status, ms: Math.round(performance.now() - start) }, 'request');
+  };
+}
+
+/** Who asks: an access token in the header wins over a cookie, so that a frame never shows more than its token. */
+function identify(app: App): Identify {
+  return {
+    person: (ctx) => personOf(app, ctx),
+    async client(ctx) {
+      const bearer = /^Bearer (.+)$/.exec(ctx.get('Authorization'))?.[1];
+      return bearer === undefined || bearer.startsWith('ubs_') ? undefined : tokenViewer(app, bearer);
+    },
+  };
+}
+
+function createKoa(app: App): Koa {
+  const koa = new Koa();
+  koa.on('error', (error: Error & { code?: string }) => {
+    // A reader who leaves in the middle of an answer is no fault.
+    if (error.code !== 'ECONNRESET' && error.code !== 'ERR_STREAM_PREMATURE_CLOSE') app.log.error({ err: error }, 'an answer broke off');
+  });
+  koa.use(logRequests(app));
+  koa.use(answerErrors(app));
+  // Pages set their own policy; the rest is data.
+  koa.use(helmet({
+    contentSecurityPolicy: { useDefaults: false, directives: { defaultSrc: ["'none'"], frameAncestors: ["'none'"] } },
+    frameguard: false,
+    crossOriginOpenerPolicy: false,
+    crossOriginEmbedderPolicy: false,
+  }));
+  koa.use(compress({ threshold: 2048, br: false }));
+  const router = mountRoutes(app, routes, identify(app));
+  mountPages(app, router, async (name) => (await findPlacement(app, name))?.origins ?? []);
+  koa.use(router.routes());
+  koa.use(router.allowedMethods());
+  return koa;
+}
+
+/** Starts to answer. @returns the server once it listens; port 0 takes a free one */
+export async function startWeb(app: App): Promise<Server> {
+  const server = createServer(createKoa(app).callback());
+  await new Promise<void>((resolve, reject) => {
+    server.once('error', reject);
+    server.listen(app.settings.port, app.settings.host, resolve);
+  });
+  return server;
+}
+
+/** Starts to work through the queue. */
+export function startWorker(app: App): Worker {
+  const worker = new Worker(app, { 'burst.run': runBurstJob });
+  worker.start();
+  return worker;
+}
+
+export function stopWeb(server: Server): Promise<void> {
+  return new Promise((resolve) => {
+    server.close(() => resolve());
+    server.closeIdleConnections();
+    setTimeout(() => server.closeAllConnections(), 2_000).unref();
+  });
+}

@@ -1,0 +1,3 @@
+export { sourceRoutes } from './routes.ts';
+export { copyFrom, copyOut, withSource } from './postgres.ts';
+export { listSources, putSource, sourceUrl } from './store.ts';

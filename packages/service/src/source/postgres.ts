@@ -1,0 +1,53 @@
+import pg from 'pg';
+import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
+import type { Readable } from 'node:stream';
+import { Refusal } from '@underbell/core/refusal';
+
+export { copyFrom, copyTo };
+
+const timeoutMs = 10_000;
+
+/** SQLSTATE classes that mean "not reached" rather than "refused". */
+const unreachable = /^(08|57P0)/;
+
+/** Turns what a source answered into advice; addresses and passwords stay out. */
+export function sourceRefusal(cause: unknown, name: string): Refusal {
+  const error = cause as { code?: string; message?: string; position?: string; hint?: string };
+  const code = error.code ?? '';
+  if (code === '28P01' || code === '28000') {
+    return new Refusal('SOURCE_REFUSED', `the source \`${name}\` refused the name or password`, { hint: 'store the credentials anew' }, { cause });
+  }
+  if (!/^[0-9A-Z]{5}$/.test(code) || unreachable.test(code)) {
+    return new Refusal('SOURCE_UNREACHABLE', `the source \`${name}\` did not answer`, { hint: 'is its host up, and the port right?' }, { cause });
+  }
+  return new Refusal('SOURCE_REFUSED', `the source \`${name}\` refused the query: ${error.message}`, { hint: error.hint }, { cause });
+}
+
+/**
+ * Runs work on a source's connection, which is read-only and closed afterwards.
+ *
+ * @throws {Refusal} `SOURCE_UNREACHABLE`, `SOURCE_REFUSED`
+ */
+export async function withSource<T>(name: string, url: string, work: (client: pg.Client) => Promise<T>): Promise<T> {
+  const client = new pg.Client({
+    connectionString: url,
+    connectionTimeoutMillis: timeoutMs,
+    application_name: 'underbell source',
+    options: '-c default_transaction_read_only=on -c timezone=UTC -c datestyle=ISO',
+  });
+  client.on('error', () => undefined);
+  try {
+    await client.connect();
+    return await work(client);
+  } catch (cause) {
+    if (cause instanceof Refusal) throw cause;
+    throw sourceRefusal(cause, name);
+  } finally {
+    await client.end().catch(() => undefined);
+  }
+}
+
+/** Streams an answer of COPY. */
+export function copyOut(client: pg.ClientBase, sql: string): Readable {
+  return client.query(copyTo(sql));
+}

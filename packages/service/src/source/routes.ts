@@ -1,0 +1,44 @@
+import Joi from 'joi';
+import { noSuch, requireMaker, requireRight, thing, visibleNames } from '../access/index.ts';
+import { defineRoute, remember, type Route } from '../platform/index.ts';
+import { withSource } from './postgres.ts';
+import { listSources, putSource, sourceUrl } from './store.ts';
+
+const name = Joi.object({ name: thing.required() });
+
+export const sourceRoutes: Route[] = [
+  defineRoute({
+    method: 'get', path: '/api/v1/sources', tag: 'Sources', audience: 'person', summary: 'The sources you may see',
+    async handle({ app, person }) {
+      const all = await listSources(app);
+      const seen = await visibleNames(app, person, 'source', all.map((one) => one.name));
+      return { sources: all.filter((one) => seen.includes(one.name)) };
+    },
+  }),
+  defineRoute<{ name: string }, Record<string, never>, { url: string }>({
+    method: 'put', path: '/api/v1/sources/:name', tag: 'Sources', audience: 'person', summary: 'Save a PostgreSQL source; its password is encrypted',
+    params: name,
+    body: Joi.object({ url: Joi.string().uri({ scheme: ['postgres', 'postgresql'] }).required() }),
+    async handle({ app, person, params, body, origin }) {
+      await requireMaker(app, person, 'source');
+      await app.records.transaction(async (transaction) => {
+        await putSource(app, params.name, body.url, transaction);
+        await remember(app, { who: person.email, what: 'source saved', thing: `source ${params.name}`, origin }, transaction);
+      });
+      return { name: params.name };
+    },
+  }),
+  defineRoute<{ name: string }>({
+    method: 'post', path: '/api/v1/sources/:name/test', tag: 'Sources', audience: 'person', summary: 'Ask the source whether it answers',
+    params: name,
+    async handle({ app, person, params }) {
+      await requireRight(app, person, 'view', 'source', params.name);
+      const url = await sourceUrl(app, params.name);
+      if (url === undefined) throw noSuch('source', params.name, []);
+      return withSource(params.name, url, async (client) => {
+        const { rows } = await client.query<{ server_version: string }>('SHOW server_version');
+        return { answers: true, version: rows[0]!.server_version };
+      });
+    },
+  }),
+];

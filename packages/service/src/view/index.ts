@@ -1,0 +1,2 @@
+export { viewRoutes } from './routes.ts';
+export { revisionsOf } from './usecases.ts';
