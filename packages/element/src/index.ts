@@ -1,0 +1,5 @@
+import { UnderBellElement } from './underBellElement.ts';
+
+if (!customElements.get('under-bell')) customElements.define('under-bell', UnderBellElement);
+
+export { UnderBellElement };

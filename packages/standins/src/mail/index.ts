@@ -1,0 +1,2 @@
+export { MailHost, type MailHostOptions, type StoredMail } from './mailHost.ts';
+export { createMailboxPages } from './mailboxPage.ts';

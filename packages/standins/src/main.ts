@@ -1,0 +1,39 @@
+import { existsSync, readFileSync } from 'node:fs';
+import { createServer } from 'node:http';
+import type Koa from 'koa';
+import { createMailboxPages, MailHost } from './mail/index.ts';
+import { createPortal, type PortalSetup } from './portal/index.ts';
+
+function setting(name: string): string {
+  const value = process.env[name];
+  if (!value) throw new Error(`the setting ${name} is missing`);
+  return value;
+}
+
+function serve(koa: Koa, port: number): Promise<void> {
+  return new Promise((resolve, reject) => {
+    createServer(koa.callback()).once('error', reject).listen(port, '127.0.0.1', resolve);
+  });
+}
+
+/** The outside world of the demo, in one process. */
+async function main(): Promise<void> {
+  const host = new MailHost({ port: Number(setting('STANDIN_SMTP_PORT')), folder: setting('STANDIN_MAIL_FOLDER') });
+  await host.start();
+  await serve(createMailboxPages(host), Number(setting('STANDIN_MAILBOX_PORT')));
+  const file = setting('STANDIN_PORTAL_FILE');
+  if (existsSync(file)) {
+    const setup = JSON.parse(readFileSync(file, 'utf8')) as PortalSetup;
+    await serve(createPortal(setup, setting('STANDIN_UNDERBELL_URL')), Number(setting('STANDIN_PORTAL_PORT')));
+  }
+  process.send?.({ isReady: true });
+}
+
+const leave = () => process.exit(0);
+process.on('SIGTERM', leave);
+process.on('disconnect', leave);
+main().catch((error: Error) => {
+  process.stderr.write(`stand-ins: ${error.message}\n`);
+  process.send?.({ isReady: false, message: error.message });
+  process.exit(1);
+});

@@ -1,0 +1,1 @@
+export { createPortal, type PortalSetup } from './portal.ts';

@@ -1,0 +1,81 @@
+import Router from '@koa/router';
+import Koa, { type Context } from 'koa';
+import { escapeHtml, page } from '../html.ts';
+
+interface PortalQuay {
+  readonly id: string;
+  readonly name: string;
+  readonly district: string;
+  readonly isClosed: boolean;
+}
+
+/** What the portal's owner was given. */
+export interface PortalSetup {
+  readonly clientId: string;
+  readonly clientSecret: string;
+  readonly placement: string;
+  readonly report: string;
+  readonly quays: readonly PortalQuay[];
+}
+
+const accent = '#2f4a3a';
+const header = '<header><b>Harbour portal</b><a href="/">All quays</a></header>';
+
+function quayList(setup: PortalSetup): string {
+  const districts = [...new Set(setup.quays.map((quay) => quay.district))];
+  const blocks = districts.map((district) => {
+    const items = setup.quays
+      .filter((quay) => quay.district === district)
+      .map((quay) => `<li><a href="/quay/${quay.id}">${escapeHtml(quay.name)}</a> <span class="quiet">${quay.id}${quay.isClosed ? ', closed for the winter' : ''}</span></li>`);
+    return `<h2>${escapeHtml(district)}</h2><ul class="quays">${items.join('')}</ul>`;
+  });
+  return page('Harbour portal', `${header}<main><h1>Quays</h1>${blocks.join('')}</main>`, accent);
+}
+
+function quayPage(setup: PortalSetup, quay: PortalQuay, underBellUrl: string): string {
+  const body = `${header}<main><h1>${escapeHtml(quay.name)}</h1>
+<p class="quiet">${escapeHtml(quay.district)} · berth plan · tide table · contacts</p>
+<script type="module" src="${underBellUrl}/element.js"></script>
+<under-bell src="${underBellUrl}/v/${setup.placement}" token-from="/report-token?quay=${quay.id}" title="Quay punctuality"></under-bell>
+</main>`;
+  return page(quay.name, body, accent);
+}
+
+/** CQL2 text: a quote inside a text is doubled. */
+const cql2Text = (value: string) => `'${value.replaceAll("'", "''")}'`;
+
+/** The portal's own server asks for a token that shows one quay and no more. */
+async function askForToken(setup: PortalSetup, quay: PortalQuay, underBellUrl: string): Promise<{ status: number; body: unknown }> {
+  const details = [{ type: 'report_view', report: setup.report, actions: ['view'], where: { sailings: `quay_id = ${cql2Text(quay.id)}` } }];
+  const answer = await fetch(`${underBellUrl}/oauth/token`, {
+    method: 'POST',
+    headers: { Authorization: `Basic ${Buffer.from(`${setup.clientId}:${setup.clientSecret}`).toString('base64')}` },
+    body: new URLSearchParams({ grant_type: 'client_credentials', authorization_details: JSON.stringify(details) }),
+  });
+  const body = (await answer.json()) as { access_token?: string; expires_in?: number };
+  return { status: answer.status, body };
+}
+
+/** A small intranet with a page for each quay, on which the report is shown cut to that quay. */
+export function createPortal(setup: PortalSetup, underBellUrl: string): Koa {
+  const koa = new Koa();
+  const router = new Router();
+  const find = (id: unknown) => setup.quays.find((quay) => quay.id === id);
+  router.get('/', (ctx: Context) => {
+    ctx.body = quayList(setup);
+  });
+  router.get('/quay/:id', (ctx: Context & { params: Record<string, string> }) => {
+    const quay = find(ctx.params['id']);
+    if (quay) ctx.body = quayPage(setup, quay, underBellUrl);
+  });
+  router.get('/report-token', async (ctx: Context) => {
+    const quay = find(ctx.query['quay']);
+    if (!quay) return;
+    const { status, body } = await askForToken(setup, quay, underBellUrl);
+    ctx.set('Cache-Control', 'no-store');
+    ctx.status = status === 200 ? 200 : 502;
+    ctx.body = body;
+  });
+  koa.use(router.routes());
+  return koa;
+}

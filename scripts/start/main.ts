@@ -1,0 +1,149 @@
+import { existsSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { parseArgs } from 'node:util';
+import { fillSkerrow } from '../../demo/src/fill.ts';
+import { demoPassword, demoPeople, installDemo } from '../../demo/src/index.ts';
+import { buildPages } from '../build.ts';
+import { Advice, Cluster } from '../cluster.ts';
+import { Children, requireFreePort } from './children.ts';
+import { dataFolder, lockFolder, openInstallation, saveInstallation, type Installation } from './installation.ts';
+
+const say = (text = '') => process.stdout.write(`${text}\n`);
+
+function readOptions() {
+  try {
+    const { values } = parseArgs({ options: { fresh: { type: 'boolean', default: false }, empty: { type: 'boolean', default: false }, help: { type: 'boolean', default: false } } });
+    return values;
+  } catch (error) {
+    throw new Advice(`${(error as Error).message}\nThere is: npm start, npm start -- --fresh (begin anew), npm start -- --empty (without the demo)`);
+  }
+}
+
+function readPort(): number {
+  const port = Number(process.env['UNDERBELL_PORT'] ?? 7300);
+  if (Number.isInteger(port) && port > 1023 && port < 65_530) return port;
+  throw new Advice(`UNDERBELL_PORT is \`${process.env['UNDERBELL_PORT']}\`; it must be a number from 1024 to 65529.`);
+}
+
+/** Ports follow the first one. */
+const portsFrom = (first: number) => ({ service: first, smtp: first + 1, mailbox: first + 2, portal: first + 3, database: first + 4 });
+type Ports = ReturnType<typeof portsFrom>;
+
+function environmentFor(folder: string, ports: Ports, cluster: Cluster, installation: Installation): Record<string, string> {
+  return {
+    UNDERBELL_PORT: String(ports.service),
+    UNDERBELL_DATABASE_URL: cluster.url('underbell'),
+    UNDERBELL_SECRET: installation.secret,
+    UNDERBELL_SPOOL: join(folder, 'spool'),
+    UNDERBELL_SMTP_URL: `smtp://127.0.0.1:${ports.smtp}`,
+    UNDERBELL_MAIL_FROM: process.env['UNDERBELL_MAIL_FROM'] ?? 'Skerrow Ferries reports <reports@skerrow.example>',
+    UNDERBELL_TIME_ZONE: process.env['UNDERBELL_TIME_ZONE'] ?? 'Europe/London',
+    STANDIN_SMTP_PORT: String(ports.smtp),
+    STANDIN_MAILBOX_PORT: String(ports.mailbox),
+    STANDIN_PORTAL_PORT: String(ports.portal),
+    STANDIN_MAIL_FOLDER: join(folder, 'mail'),
+    STANDIN_PORTAL_FILE: join(folder, 'portal.json'),
+    STANDIN_UNDERBELL_URL: `http://127.0.0.1:${ports.service}`,
+  };
+}
+
+function welcome(ports: Ports, installation: Installation, setupCode: string | undefined): void {
+  const service = `http://127.0.0.1:${ports.service}`;
+  say();
+  if (installation.demo !== 'loaded') {
+    say(`Under Bell runs: ${service}/console`);
+    if (setupCode) say(`The first visit makes the administrator. One-time code: ${setupCode}`);
+    say(`Mailboxes: http://127.0.0.1:${ports.mailbox}`);
+  } else {
+    say('Under Bell runs with the demo, Skerrow Ferries.');
+    say();
+    say(`  Console    ${service}/console`);
+    say(`             sign in as ${demoPeople.publisher.email} (publisher) with ${demoPassword}`);
+    say(`             or as ${demoPeople.manager.email}, who manages one quay, with the same password`);
+    say(`  Portal     http://127.0.0.1:${ports.portal}   a page for each quay`);
+    say(`  Mailboxes  http://127.0.0.1:${ports.mailbox}   where the copies arrive`);
+    say();
+    say('On the command line, in a second terminal (you are signed in as the publisher):');
+    say('  npx underbell burst plan quay-pack --period 2026-10');
+    say('  npx underbell burst run quay-pack --period 2026-10');
+    say(`  npx underbell see quay-punctuality --as ${demoPeople.manager.email}`);
+  }
+  say();
+  say('Ctrl-C stops everything; the data stays.');
+}
+
+async function main(): Promise<void> {
+  const options = readOptions();
+  if (options.help) {
+    say('npm start [-- --fresh] [-- --empty]    UNDERBELL_DATA, UNDERBELL_PORT move everything');
+    return;
+  }
+  const folder = dataFolder();
+  const ports = portsFrom(readPort());
+  const unlock = lockFolder(folder);
+  const children = new Children(folder);
+  let cluster: Cluster | undefined;
+  let isStopping = false;
+  const stop = async (): Promise<void> => {
+    if (isStopping) return;
+    isStopping = true;
+    await children.stop();
+    await cluster?.stop().catch(() => undefined);
+    unlock();
+  };
+  const onSignal = () => {
+    say('\nStopping …');
+    void stop().then(() => process.exit(0));
+  };
+  process.on('SIGINT', onSignal);
+  process.on('SIGTERM', onSignal);
+  try {
+    const known = existsSync(join(folder, 'installation.json')) ? openInstallation(folder).installation : undefined;
+    // A database that a crashed start left behind is not somebody else's.
+    if (known && existsSync(join(folder, 'postgres'))) await new Cluster(join(folder, 'postgres'), ports.database, known.databasePassword).stop().catch(() => undefined);
+    if (options.fresh) {
+      for (const part of ['postgres', 'installation.json', 'spool', 'mail', 'portal.json', 'cli.json', 'lists']) rmSync(join(folder, part), { recursive: true, force: true });
+    }
+    for (const [what, port] of Object.entries(ports)) await requireFreePort(port, what);
+    await buildPages(say);
+    let { installation } = openInstallation(folder);
+    cluster = new Cluster(join(folder, 'postgres'), ports.database, installation.databasePassword);
+    await cluster.start();
+    if (installation.demo === 'loading') {
+      say('An earlier start was interrupted while it loaded the demo; loading it anew.');
+      for (const name of ['underbell', 'skerrow']) await cluster.dropDatabase(name);
+      for (const part of ['spool', 'mail']) rmSync(join(folder, part), { recursive: true, force: true });
+      installation = { ...installation, demo: 'none' };
+    }
+    const isFirst = await cluster.ensureDatabase('underbell');
+    const wantsDemo = isFirst && !options.empty;
+    if (wantsDemo) {
+      installation = { ...installation, demo: 'loading' };
+      saveInstallation(folder, installation);
+      say('Making the data of Skerrow Ferries …');
+      await fillSkerrow(cluster, folder);
+    }
+    const environment = environmentFor(folder, ports, cluster, installation);
+    const web = await children.start('service', 'packages/service/src/main.ts', { ...environment, UNDERBELL_ROLE: 'web' });
+    await children.start('worker', 'packages/service/src/main.ts', { ...environment, UNDERBELL_ROLE: 'worker' });
+    if (wantsDemo) {
+      say('Loading the demo …');
+      await installDemo({ cluster, folder, environment, portalUrl: `http://127.0.0.1:${ports.portal}` });
+      installation = { ...installation, demo: 'loaded' };
+      saveInstallation(folder, installation);
+    }
+    await children.start('standins', 'packages/standins/src/main.ts', environment);
+    if (!isStopping) welcome(ports, installation, web.setupCode);
+  } catch (error) {
+    await stop();
+    throw error;
+  }
+}
+
+try {
+  await main();
+} catch (error) {
+  process.stderr.write(`\n${error instanceof Advice ? error.message : `The start failed: ${(error as Error).message}`}\n`);
+  if (process.env['UNDERBELL_LOG_LEVEL'] === 'debug') process.stderr.write(`${(error as Error).stack}\n`);
+  process.exit(1);
+}
