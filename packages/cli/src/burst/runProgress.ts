@@ -1,0 +1,104 @@
+import { SingleBar } from 'cli-progress';
+import { line } from '../platform/output.ts';
+import { askService } from '../platform/service.ts';
+
+export interface RunCounts {
+  readonly recipients: number;
+  readonly planned: number;
+  readonly skipped: number;
+  readonly rendered: number;
+  readonly sent: number;
+  readonly failed: number;
+  readonly inDoubt: number;
+}
+
+export interface LedgerEntry {
+  readonly recipient: string;
+  readonly address: string;
+  readonly rows: number;
+  readonly files: readonly { readonly name: string; readonly sizeBytes?: number }[];
+  readonly state: string;
+  readonly reason: string | null;
+}
+
+export interface ShownRun {
+  readonly id: number;
+  readonly burst: string;
+  readonly period: string;
+  readonly state: 'waiting' | 'running' | 'done' | 'partly' | 'failed' | 'stopped';
+  readonly phase: string;
+  readonly error: string | null;
+  readonly rowsRead: number;
+  readonly startedAt: string | null;
+  readonly finishedAt: string | null;
+  readonly counts: RunCounts;
+  readonly entries: readonly LedgerEntry[];
+}
+
+const pollMs = 250;
+const settled = (run: ShownRun) => run.counts.sent + run.counts.failed + run.counts.inDoubt;
+
+/** Shows how far a run is: a bar on a terminal, a line per step elsewhere. */
+class Progress {
+  readonly #bar: SingleBar | undefined;
+  #lastPhase = '';
+
+  constructor(isQuiet: boolean) {
+    if (!isQuiet && process.stderr.isTTY) {
+      this.#bar = new SingleBar({ format: '{bar} {value} of {total} sent · {phase}', barsize: 28, stream: process.stderr, hideCursor: true, clearOnComplete: true });
+    }
+    this.#isQuiet = isQuiet;
+  }
+
+  readonly #isQuiet: boolean;
+
+  start(total: number): void {
+    this.#bar?.start(Math.max(total, 1), 0, { phase: 'waiting' });
+  }
+
+  update(run: ShownRun): void {
+    this.#bar?.update(settled(run), { phase: run.phase });
+    const step = run.phase.replace(/\d+ of \d+/, '').trim();
+    if (!this.#bar && !this.#isQuiet && step !== '' && step !== this.#lastPhase) process.stderr.write(`${step}\n`);
+    this.#lastPhase = step;
+  }
+
+  stop(): void {
+    this.#bar?.stop();
+  }
+}
+
+/** Waits until a run has finished. Ctrl-C leaves the run going and says how to stop it. */
+export async function followRun(id: number, isQuiet: boolean): Promise<ShownRun> {
+  const progress = new Progress(isQuiet);
+  const leave = () => {
+    progress.stop();
+    process.stderr.write(`\nRun ${id} goes on. Watch it: underbell burst status --run ${id}. Stop it: underbell burst stop ${id}\n`);
+    process.exit(1);
+  };
+  process.once('SIGINT', leave);
+  let run = await askService<ShownRun>('GET', `/api/v1/runs/${id}`);
+  progress.start(run.counts.planned);
+  while (run.state === 'waiting' || run.state === 'running') {
+    progress.update(run);
+    await new Promise((resolve) => setTimeout(resolve, pollMs));
+    run = await askService<ShownRun>('GET', `/api/v1/runs/${id}`);
+  }
+  progress.stop();
+  process.off('SIGINT', leave);
+  return run;
+}
+
+/** 0 when all that was planned left, 5 when a part did, 1 when nothing did or the run was stopped. */
+export function exitCodeOf(run: ShownRun): number {
+  if (run.state === 'done') return 0;
+  return run.state === 'partly' ? 5 : 1;
+}
+
+export function summaryLine(run: ShownRun): void {
+  const { counts } = run;
+  const parts = [`${counts.sent} sent`, `${counts.skipped} skipped`, `${counts.failed} failed`];
+  if (counts.inDoubt > 0) parts.push(`${counts.inDoubt} in doubt`);
+  const took = run.startedAt && run.finishedAt ? ` in ${((Date.parse(run.finishedAt) - Date.parse(run.startedAt)) / 1000).toFixed(1)} s` : '';
+  line(`Run ${run.id} of ${run.burst} for ${run.period}: ${run.state}${took}. ${parts.join(', ')}.${run.error ? ` ${run.error}` : ''}`);
+}

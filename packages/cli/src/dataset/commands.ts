@@ -1,0 +1,163 @@
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import type { Command } from 'commander';
+import { collect } from '../platform/files.ts';
+import { faint, line, plural, show, table, wantsJson } from '../platform/output.ts';
+import { localProblem } from '../platform/problem.ts';
+import { askService, callService } from '../platform/service.ts';
+
+interface ShownColumn {
+  readonly name: string;
+  readonly type: string;
+  readonly label?: string;
+  readonly key?: string;
+  readonly unit?: string;
+}
+
+interface Loaded {
+  readonly name: string;
+  readonly revision: number;
+  readonly rows: number;
+  readonly columns: readonly ShownColumn[];
+}
+
+function columnTable(columns: readonly ShownColumn[]): void {
+  table(columns, [
+    { heading: 'column', cell: (one) => one.name },
+    { heading: 'type', cell: (one) => one.type },
+    { heading: 'key', cell: (one) => one.key },
+    { heading: 'label', cell: (one) => one.label },
+    { heading: 'unit', cell: (one) => one.unit },
+  ]);
+}
+
+/** Puts JSON Lines together to one array, line by line, so that nothing is held. */
+async function* asArray(lines: AsyncIterable<Uint8Array>): AsyncGenerator<string> {
+  const decoder = new TextDecoder();
+  let rest = '';
+  let isFirst = true;
+  yield '[';
+  for await (const chunk of lines) {
+    const pieces = (rest + decoder.decode(chunk, { stream: true })).split('\n');
+    rest = pieces.pop()!;
+    for (const piece of pieces) {
+      yield `${isFirst ? '\n' : ',\n'}  ${piece}`;
+      isFirst = false;
+    }
+  }
+  yield isFirst ? ']\n' : '\n]\n';
+}
+
+async function showRows(name: string, options: { where?: string; csv?: boolean; limit?: string }, command: Command): Promise<void> {
+  const path = `/api/v1/datasets/${encodeURIComponent(name)}/rows`;
+  if (options.csv || wantsJson(command)) {
+    const answer = await callService('GET', path, { query: { where: options.where, format: options.csv ? 'csv' : 'jsonl' } });
+    const body = Readable.fromWeb(answer.body as never);
+    await pipeline(options.csv ? body : Readable.from(asArray(body)), process.stdout, { end: false });
+    return;
+  }
+  const most = 20;
+  const tried = await askService<{ rows: number; limits: { origin: string; name: string; words: string; rowsLeft: number }[] }>('GET', path.replace(/rows$/, 'count'), { query: { where: options.where } });
+  const answer = await callService('GET', path, { query: { where: options.where } });
+  const rows: Record<string, string | number | boolean | null>[] = [];
+  let rest = '';
+  const decoder = new TextDecoder();
+  for await (const chunk of Readable.fromWeb(answer.body as never) as AsyncIterable<Uint8Array>) {
+    const pieces = (rest + decoder.decode(chunk, { stream: true })).split('\n');
+    rest = pieces.pop()!;
+    rows.push(...pieces.map((piece) => JSON.parse(piece) as (typeof rows)[number]));
+    if (rows.length >= most) break;
+  }
+  const names = Object.keys(rows[0] ?? {});
+  const text = (value: unknown) => (value === null || value === undefined ? '' : String(value));
+  if (rows.length > 0) table(rows.slice(0, most), names.map((one) => ({ heading: one, cell: (row) => text(row[one]), isNumber: typeof rows[0]![one] === 'number' })));
+  for (const limit of tried.limits) line(faint(`${limit.origin} ${limit.name}: ${limit.words} (${plural(limit.rowsLeft, 'row')} left)`));
+  line(tried.rows > most ? `${plural(tried.rows, 'row')}; the first ${most} are shown, --csv and --json give all` : plural(tried.rows, 'row'));
+}
+
+export function addDatasetCommands(program: Command): void {
+  const dataset = program.command('dataset').description('typed tables of rows that reports read');
+  dataset
+    .command('list')
+    .description('the datasets that you may see')
+    .action(async (_options, command: Command) => {
+      const answer = await askService<{ datasets: { name: string; title: string; source: string | null; columns: number }[] }>('GET', '/api/v1/datasets');
+      show(command, answer, ({ datasets }) => {
+        table(datasets, [
+          { heading: 'dataset', cell: (one) => one.name },
+          { heading: 'title', cell: (one) => one.title },
+          { heading: 'source', cell: (one) => one.source ?? 'file' },
+          { heading: 'columns', cell: (one) => one.columns, isNumber: true },
+        ]);
+      });
+    });
+  dataset
+    .command('show <name>')
+    .description('columns and revisions')
+    .action(async (name: string, _options, command: Command) => {
+      type Revision = { number: number; rows: number; state: string; error: string | null; finishedAt: string | null; isCurrent: boolean };
+      const answer = await askService<{ title: string; columns: ShownColumn[]; revisions: Revision[] }>('GET', `/api/v1/datasets/${encodeURIComponent(name)}`);
+      show(command, answer, ({ columns, revisions }) => {
+        columnTable(columns);
+        line();
+        table(revisions, [
+          { heading: 'revision', cell: (one) => one.number, isNumber: true },
+          { heading: 'rows', cell: (one) => one.rows, isNumber: true },
+          { heading: 'state', cell: (one) => (one.isCurrent ? 'current' : one.state) },
+          { heading: 'finished', cell: (one) => one.finishedAt },
+          { heading: 'error', cell: (one) => one.error },
+        ]);
+      });
+    });
+  dataset
+    .command('load <file>')
+    .description('load a CSV file as the next revision of a dataset')
+    .requiredOption('--name <name>', 'the dataset, made when it is new')
+    .option('--key <column=key>', 'give a column a key that datasets share; may be repeated', collect, [])
+    .option('--type <column=type>', 'settle a type instead of the inferred one; may be repeated', collect, [])
+    .option('--label <column=label>', 'what people read; may be repeated', collect, [])
+    .addHelpText('after', '\nExample:\n  underbell dataset load takings.csv --name takings --key quay_id=quay')
+    .action(async (file: string, options: { name: string; key: string[]; type: string[]; label: string[] }, command: Command) => {
+      const { name, ...query } = options;
+      const loaded = await askService<Loaded>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}/file`, { query, file: { path: file, type: 'text/csv' } });
+      show(command, loaded, (answer) => {
+        line(`${answer.name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`);
+        columnTable(answer.columns);
+      });
+    });
+  dataset
+    .command('define <name>')
+    .description('define a dataset by SQL on a source and load it')
+    .requiredOption('--source <source>', 'the source')
+    .requiredOption('--sql <text>', 'the query')
+    .option('--title <title>', 'what people read')
+    .option('--key <column=key>', 'give a column a key; may be repeated', collect, [])
+    .option('--order <column>', 'lay the rows out by a column; may be repeated', collect, [])
+    .action(async (name: string, options: { source: string; sql: string; title?: string; key: string[]; order: string[] }, command: Command) => {
+      const columns = options.key.map((pair) => {
+        const [column, key] = pair.split('=');
+        if (!column || !key) throw localProblem('INPUT_INVALID', `\`${pair}\` is not column=key`, { word: pair });
+        return { name: column, key };
+      });
+      const { source, sql, title, order } = options;
+      const loaded = await askService<Loaded>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}`, { body: { source, sql, title, order, columns } });
+      show(command, loaded, (answer) => {
+        line(`${answer.name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`);
+        columnTable(answer.columns);
+      });
+    });
+  dataset
+    .command('refresh <name>')
+    .description('load a snapshot anew from its source')
+    .action(async (name: string, _options, command: Command) => {
+      const loaded = await askService<{ revision: number; rows: number }>('POST', `/api/v1/datasets/${encodeURIComponent(name)}/refresh`);
+      show(command, loaded, (answer) => line(`${name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`));
+    });
+  dataset
+    .command('rows <name>')
+    .description('the rows that you may see')
+    .option('--where <filter>', 'CQL2 text, for example "quay_id = \'Q017\'"')
+    .option('--csv', 'all rows as CSV')
+    .addHelpText('after', '\nExample:\n  underbell dataset rows sailings --where "quay_id = \'Q017\' AND cancelled = TRUE" --csv')
+    .action(showRows);
+}

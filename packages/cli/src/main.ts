@@ -1,0 +1,54 @@
+import { Command, CommanderError } from 'commander';
+import { addRuleCommands } from './access/commands.ts';
+import { addBurstCommands, addListCommands } from './burst/commands.ts';
+import { addDatasetCommands } from './dataset/commands.ts';
+import { addOauthCommands } from './oauth/commands.ts';
+import { addPlaceCommands } from './place/commands.ts';
+import { addCompletionCommand } from './platform/completion.ts';
+import { Problem, problemLines } from './platform/problem.ts';
+import { addReportCommands } from './report/commands.ts';
+import { addSessionCommands } from './session/commands.ts';
+import { addSourceCommands } from './source/commands.ts';
+import { addSeeCommand } from './view/commands.ts';
+
+function createProgram(): Command {
+  const program = new Command('underbell')
+    .description('Publish reports, decide who sees what, deliver and burst them.')
+    .version('0.1.0')
+    .exitOverride()
+    .configureHelp({ showGlobalOptions: true })
+    .option('--json', 'answer as JSON');
+  for (const add of [
+    addSessionCommands, addSourceCommands, addDatasetCommands, addReportCommands, addRuleCommands, addSeeCommand, addOauthCommands, addPlaceCommands,
+    addListCommands, addBurstCommands, addCompletionCommand,
+  ]) add(program);
+  program.addHelpText('after', '\nExit codes: 0 fine, 1 failed, 2 wrong use or refused input, 3 not allowed, 4 not found, 5 partly done.');
+  for (const command of allCommands(program)) command.exitOverride();
+  return program;
+}
+
+function allCommands(command: Command): Command[] {
+  return command.commands.flatMap((one) => [one as Command, ...allCommands(one as Command)]);
+}
+
+function fail(error: unknown): number {
+  // Help and version are answers; every other complaint about words is wrong use.
+  if (error instanceof CommanderError) return error.exitCode === 0 || error.code === 'commander.help' ? error.exitCode : 2;
+  if (error instanceof Problem) {
+    if (process.argv.includes('--json')) process.stdout.write(`${JSON.stringify(error.document, null, 2)}\n`);
+    process.stderr.write(`${problemLines(error).join('\n')}\n`);
+    return error.exitCode;
+  }
+  if ((error as { code?: string }).code === 'EPIPE') return 0;
+  process.stderr.write(`error: ${(error as Error).message}\n  code: INTERNAL\n`);
+  return 1;
+}
+
+// A reader such as `head` that has seen enough is no failure.
+process.stdout.on('error', (error: Error & { code?: string }) => process.exit(error.code === 'EPIPE' ? 0 : 1));
+
+try {
+  await createProgram().parseAsync();
+} catch (error) {
+  process.exitCode = fail(error);
+}

@@ -1,0 +1,66 @@
+import type { Command } from 'commander';
+import { suggest } from '@underbell/core/refusal';
+import { collect, readPairs } from '../platform/files.ts';
+import { line, show, table } from '../platform/output.ts';
+import { localProblem } from '../platform/problem.ts';
+import { askService } from '../platform/service.ts';
+
+interface ShownPlacement {
+  readonly name: string;
+  readonly kind: string;
+  readonly title: string;
+  readonly report: string;
+  readonly page: string | null;
+  readonly origins: readonly string[];
+  readonly link: string;
+  readonly snippet: string;
+}
+
+export function addPlaceCommands(program: Command): void {
+  const place = program.command('place').description('placements: where reports are shown');
+  place
+    .command('list')
+    .description('the placements of reports that you may see')
+    .option('--report <name>', 'of one report')
+    .action(async (options: { report?: string }, command: Command) => {
+      const answer = await askService<{ placements: ShownPlacement[] }>('GET', '/api/v1/placements', { query: options });
+      show(command, answer, ({ placements }) => {
+        table(placements, [
+          { heading: 'placement', cell: (one) => one.name },
+          { heading: 'kind', cell: (one) => one.kind },
+          { heading: 'report', cell: (one) => one.report },
+          { heading: 'page', cell: (one) => one.page ?? 'first' },
+          { heading: 'link', cell: (one) => one.link },
+        ]);
+      });
+    });
+  place
+    .command('show <name>')
+    .description('a placement with the lines to paste into a page')
+    .action(async (name: string, _options, command: Command) => {
+      const { placements } = await askService<{ placements: ShownPlacement[] }>('GET', '/api/v1/placements');
+      const found = placements.find((one) => one.name === name);
+      if (!found) throw localProblem('NOT_FOUND', `there is no placement \`${name}\``, suggest(name, placements.map((one) => one.name)));
+      show(command, found, (answer) => {
+        line(answer.link);
+        line();
+        line(answer.snippet);
+      });
+    });
+  place
+    .command('add <name>')
+    .description('save a placement')
+    .requiredOption('--report <name>', 'the report')
+    .requiredOption('--title <title>', 'what people read')
+    .option('--kind <kind>', 'portal, app or link', 'portal')
+    .option('--page <page>', 'the page; the first one when left out')
+    .option('--origin <origin>', 'a host whose pages may frame it, such as https://portal.example; may be repeated', collect, [])
+    .option('--where <dataset=filter>', 'CQL2 text for a dataset; may be repeated', collect, [])
+    .option('--param <name=value>', 'fix a parameter; may be repeated', collect, [])
+    .action(async (name: string, options: { report: string; title: string; kind: string; page?: string; origin: string[]; where: string[]; param: string[] }, command: Command) => {
+      const { report, title, kind, page, origin } = options;
+      const body = { report, title, kind, page, origins: origin, where: readPairs(options.where, '--where'), parameters: readPairs(options.param, '--param') };
+      const answer = await askService<ShownPlacement>('PUT', `/api/v1/placements/${encodeURIComponent(name)}`, { body });
+      show(command, answer, (made) => line(made.snippet));
+    });
+}

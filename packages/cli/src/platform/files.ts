@@ -1,0 +1,32 @@
+import { existsSync, readFileSync } from 'node:fs';
+import { localProblem } from './problem.ts';
+
+/** Reads a definition file. @throws {Problem} `NOT_FOUND`, `INPUT_INVALID` with line and column */
+export function readJsonFile(path: string): object {
+  if (!existsSync(path)) throw localProblem('NOT_FOUND', `there is no file \`${path}\``, { word: path });
+  const text = readFileSync(path, 'utf8');
+  try {
+    return JSON.parse(text) as object;
+  } catch (cause) {
+    const offset = Number(/position (\d+)/.exec((cause as Error).message)?.[1] ?? text.length);
+    const before = text.slice(0, offset).split('\n');
+    const position = { line: before.length, column: before.at(-1)!.length + 1, offset };
+    throw localProblem('INPUT_INVALID', `\`${path}\` is not JSON: ${(cause as Error).message}`, { position }, { cause });
+  }
+}
+
+/** `name=value` options as a record. @throws {Problem} `INPUT_INVALID` */
+export function readPairs(pairs: readonly string[], option: string): Record<string, string> {
+  return Object.fromEntries(
+    pairs.map((pair) => {
+      const at = pair.indexOf('=');
+      if (at < 1) throw localProblem('INPUT_INVALID', `\`${pair}\` is not name=value`, { pointer: option, word: pair });
+      return [pair.slice(0, at), pair.slice(at + 1)];
+    }),
+  );
+}
+
+/** For options that may be given several times. */
+export function collect(value: string, before: string[]): string[] {
+  return [...before, value];
+}

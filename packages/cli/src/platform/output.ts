@@ -1,0 +1,58 @@
+import Table from 'cli-table3';
+import type { Command } from 'commander';
+
+const isPlain = () => !process.stdout.isTTY || process.env['NO_COLOR'] !== undefined;
+
+/** Faint on a terminal, plain elsewhere. */
+export function faint(text: string): string {
+  return isPlain() ? text : `\u001b[2m${text}\u001b[22m`;
+}
+
+export function strong(text: string): string {
+  return isPlain() ? text : `\u001b[1m${text}\u001b[22m`;
+}
+
+export function line(text = ''): void {
+  process.stdout.write(`${text}\n`);
+}
+
+export interface Column<Row> {
+  readonly heading: string;
+  readonly cell: (row: Row) => string | number | null | undefined;
+  readonly isNumber?: boolean;
+}
+
+const count = new Intl.NumberFormat('en-GB');
+const showCell = (value: string | number | null | undefined) => (typeof value === 'number' ? count.format(value) : (value ?? ''));
+
+const noLines = {
+  top: '', 'top-mid': '', 'top-left': '', 'top-right': '', bottom: '', 'bottom-mid': '', 'bottom-left': '', 'bottom-right': '',
+  left: '', 'left-mid': '', mid: '', 'mid-mid': '', right: '', 'right-mid': '', middle: '  ',
+};
+
+/** Prints a table; numbers stand to the right. */
+export function table<Row>(rows: readonly Row[], columns: readonly Column<Row>[]): void {
+  const made = new Table({
+    chars: noLines,
+    style: { head: [], border: [], 'padding-left': 0, 'padding-right': 0 },
+    head: columns.map((one) => faint(one.heading)),
+    colAligns: columns.map((one) => (one.isNumber ? 'right' : 'left')),
+  });
+  for (const row of rows) made.push(columns.map((one) => showCell(one.cell(row))));
+  line(made.toString().split('\n').map((text) => text.trimEnd()).join('\n'));
+}
+
+/** Prints the answer as JSON where asked, else as people read it. */
+export function show<T>(command: Command, answer: T, forPeople: (answer: T) => void): void {
+  if (command.optsWithGlobals<{ json?: boolean }>().json) line(JSON.stringify(answer, null, 2));
+  else forPeople(answer);
+}
+
+export function wantsJson(command: Command): boolean {
+  return command.optsWithGlobals<{ json?: boolean }>().json === true;
+}
+
+/** "3 datasets", "1 dataset". */
+export function plural(number: number, word: string): string {
+  return `${count.format(number)} ${word}${number === 1 ? '' : 's'}`;
+}

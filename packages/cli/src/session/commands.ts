@@ -1,0 +1,64 @@
+import { createInterface } from 'node:readline/promises';
+import { Writable } from 'node:stream';
+import type { Command } from 'commander';
+import { dropCredentials, saveCredentials } from '../platform/credentials.ts';
+import { line, show } from '../platform/output.ts';
+import { localProblem } from '../platform/problem.ts';
+import { askService, serviceUrl } from '../platform/service.ts';
+
+interface Person {
+  readonly email: string;
+  readonly name: string;
+  readonly groups: readonly string[];
+  readonly attributes: Readonly<Record<string, readonly string[]>>;
+  readonly isAdministrator: boolean;
+}
+
+/** Asks for a password without showing it; from a pipe it is the first line. */
+async function askPassword(): Promise<string> {
+  const given = process.env['UNDERBELL_PASSWORD'];
+  if (given) return given;
+  const silent = new Writable({ write: (_chunk, _encoding, done) => done() });
+  if (process.stdin.isTTY) process.stderr.write('Password: ');
+  const asker = createInterface({ input: process.stdin, output: silent, terminal: process.stdin.isTTY });
+  try {
+    for await (const text of asker) return text;
+    throw localProblem('INPUT_INVALID', 'no password was given');
+  } finally {
+    asker.close();
+    if (process.stdin.isTTY) process.stderr.write('\n');
+  }
+}
+
+export function addSessionCommands(program: Command): void {
+  program
+    .command('sign-in <email>')
+    .description('sign in; the password is asked for, or read from UNDERBELL_PASSWORD or standard input')
+    .option('--url <url>', 'address of the service')
+    .action(async (email: string, options: { url?: string }, command: Command) => {
+      if (options.url) process.env['UNDERBELL_URL'] = options.url;
+      const password = await askPassword();
+      const answer = await askService<{ key: string; person: Person }>('POST', '/api/v1/session', { isAnonymous: true, body: { email, password, kind: 'command line' } });
+      saveCredentials({ url: serviceUrl(), key: answer.key, email });
+      show(command, { person: answer.person }, ({ person }) => line(`Signed in as ${person.name}.`));
+    });
+  program
+    .command('sign-out')
+    .description('end the session')
+    .action(async (_options, command: Command) => {
+      await askService('DELETE', '/api/v1/session');
+      dropCredentials();
+      show(command, { signedOut: true }, () => line('Signed out.'));
+    });
+  program
+    .command('whoami')
+    .description('who is signed in, with groups and attributes')
+    .action(async (_options, command: Command) => {
+      const answer = await askService<{ person: Person }>('GET', '/api/v1/session');
+      show(command, answer, ({ person }) => {
+        line(`${person.name} <${person.email}>${person.isAdministrator ? ', administrator' : ''}`);
+        if (person.groups.length > 0) line(`groups: ${person.groups.join(', ')}`);
+        for (const [name, values] of Object.entries(person.attributes)) line(`${name}: ${values.join(', ')}`);
+      });
+    });
+}
