@@ -124,16 +124,26 @@ async function main(): Promise<void> {
       await fillSkerrow(cluster, folder);
     }
     const environment = environmentFor(folder, ports, cluster, installation);
-    const web = await children.start('service', 'packages/service/src/main.ts', { ...environment, UNDERBELL_ROLE: 'web' });
-    await children.start('worker', 'packages/service/src/main.ts', { ...environment, UNDERBELL_ROLE: 'worker' });
+    const startWeb = () => children.start('service', 'packages/service/src/main.ts', { ...environment, UNDERBELL_ROLE: 'web' });
+    const startOthers = () =>
+      Promise.all([
+        children.start('worker', 'packages/service/src/main.ts', { ...environment, UNDERBELL_ROLE: 'worker' }),
+        children.start('standins', 'packages/standins/src/main.ts', environment),
+      ]);
+    let setupCode: string | undefined;
     if (wantsDemo) {
+      // The stand-ins open only once the demo has told them what to show.
+      await startWeb();
       say('Loading the demo …');
       await installDemo({ cluster, folder, environment, portalUrl: `http://127.0.0.1:${ports.portal}` });
       installation = { ...installation, demo: 'loaded' };
       saveInstallation(folder, installation);
+      await startOthers();
+    } else {
+      const [web] = await Promise.all([startWeb(), startOthers()]);
+      setupCode = web.setupCode;
     }
-    await children.start('standins', 'packages/standins/src/main.ts', environment);
-    if (!isStopping) welcome(ports, installation, web.setupCode);
+    if (!isStopping) welcome(ports, installation, setupCode);
   } catch (error) {
     await stop();
     throw error;

@@ -36,11 +36,13 @@ export class UnderBellElement extends HTMLElement {
   }
 
   attributeChangedCallback(): void {
-    if (this.isConnected) this.#draw();
+    // Before the element stands in the page, `connectedCallback` is still to come.
+    if (this.#frame) this.#draw();
   }
 
   #draw(): void {
     const root = this.shadowRoot ?? this.attachShadow({ mode: 'open' });
+    this.#frame = undefined;
     root.innerHTML = `<style>${style}</style>`;
     const source = this.getAttribute('src') ?? '';
     if (!URL.canParse(source, document.baseURI)) {

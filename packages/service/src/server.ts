@@ -3,7 +3,7 @@ import Koa, { type Context, type Next } from 'koa';
 import compress from 'koa-compress';
 import helmet from 'koa-helmet';
 import { accessRoutes, personOf } from './access/index.ts';
-import { burstRoutes, runBurstJob } from './burst/index.ts';
+import { burstRoutes } from './burst/index.ts';
 import { datasetRoutes } from './dataset/index.ts';
 import { oauthRoutes, tokenViewer } from './oauth/index.ts';
 import { findPlacement, placeRoutes } from './place/index.ts';
@@ -82,7 +82,10 @@ export async function startWeb(app: App): Promise<Server> {
 
 /** Starts to work through the queue. */
 export function startWorker(app: App): Worker {
-  const worker = new Worker(app, { 'burst.run': runBurstJob });
+  const worker = new Worker(app, {
+    // Only workers load the renderers, and only when there is something to render.
+    'burst.run': async (...job) => (await import('./burst/jobs.ts')).runBurstJob(...job),
+  });
   worker.start();
   return worker;
 }

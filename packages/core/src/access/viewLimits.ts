@@ -22,7 +22,7 @@ export interface Viewing {
   readonly rules: readonly RecordRule[];
   readonly moment: Moment;
   /** Values fixed by a token, a placement or a burst; the reader cannot change them. */
-  readonly fixed: readonly (ParameterValue & { readonly origin: LimitOrigin; readonly by: string })[];
+  readonly fixed: readonly (ParameterValue & { readonly origin: LimitOrigin; readonly by: string; readonly words?: string })[];
   /** The reader's own parameter values. */
   readonly chosen: readonly ParameterValue[];
   /** A placement's own filter, CQL2 text by dataset. */
@@ -51,11 +51,12 @@ function textPart(viewing: Viewing, dataset: DatasetShape, origin: LimitOrigin, 
   return [{ origin, name, node, isFixed: origin !== 'reader' }];
 }
 
-function parameterPart(viewing: Viewing, dataset: DatasetShape, value: ParameterValue, origin: LimitOrigin, name: string): LimitPart[] {
+function parameterPart(viewing: Viewing, dataset: DatasetShape, value: ParameterValue & { words?: string }, origin: LimitOrigin, name: string): LimitPart[] {
   const column = parameterColumn(viewing.report, value.parameter, dataset);
   if (column === undefined) return [];
   const isFixed = origin !== 'reader';
-  return [{ origin, name, isFixed, node: columnIn(column, valueTypeOf(column.type), [value.value]) }];
+  const words = value.words === undefined ? {} : { words: value.words };
+  return [{ origin, name, isFixed, ...words, node: columnIn(column, valueTypeOf(column.type), [value.value]) }];
 }
 
 function choicePart(viewing: Viewing, dataset: DatasetShape, choice: Choice, figure: Figure | undefined): LimitPart[] {

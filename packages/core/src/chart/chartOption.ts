@@ -101,7 +101,8 @@ function lineOption(result: FigureResult, look: ChartLook): EChartsOption {
   const measures = result.columns.slice(1);
   const dates = result.rows.map((row) => String(row[0]));
   const shortDate = new Intl.DateTimeFormat(taste.locale, { day: 'numeric', month: 'short', timeZone: 'UTC' });
-  const format = measures[0]?.format;
+  // An axis needs no more digits than its steps have.
+  const format = measures[0]?.format?.replace(/\.[0#]+/, '.##');
   const every = Math.max(1, Math.ceil(dates.length / Math.max(2, Math.floor(look.width / 74))));
   return {
     ...base(look),

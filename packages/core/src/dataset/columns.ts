@@ -33,6 +33,9 @@ export function valueTypeOf(type: ColumnType): ValueType {
   return type === 'integer' ? 'number' : type;
 }
 
+/** What people read: the label, or the name as words. */
 export function columnLabel(column: DatasetColumn): string {
-  return column.label ?? column.name.replaceAll('_', ' ');
+  if (column.label !== undefined) return column.label;
+  const words = column.name.replaceAll('_', ' ');
+  return words.charAt(0).toUpperCase() + words.slice(1);
 }

@@ -1,5 +1,4 @@
 export { chartSvg } from './chartSvg.ts';
-export { csvField, csvLine } from './csv.ts';
 export { parseFonts, type PrintFonts } from './fonts.ts';
 export { bandsOf, type Band, type PageScene } from './pageScene.ts';
 export { renderPdf } from './pdf.ts';

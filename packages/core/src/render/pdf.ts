@@ -26,6 +26,8 @@ const pixel = 0.75;
 const regular = 'regular';
 const semibold = 'semibold';
 
+const capitalised = (text: string) => text.charAt(0).toLocaleUpperCase() + text.slice(1);
+
 /** Draws one page of a report on as many sheets as it needs. */
 class PageDrawer {
   readonly #doc: Document;
@@ -59,7 +61,7 @@ class PageDrawer {
     const { title, page, limits } = this.#scene;
     this.#text(title, margin, margin, { size: 20, font: semibold, width: this.#width });
     if (page.title !== title) this.#text(page.title, margin, this.#doc.y, { size: 12, colour: light.quiet, width: this.#width });
-    if (limits.length > 0) this.#text(limits.join(' · '), margin, this.#doc.y + 2, { size: 10, colour: light.quiet, width: this.#width });
+    if (limits.length > 0) this.#text(capitalised(limits.join(' · ')), margin, this.#doc.y + 2, { size: 10, colour: light.quiet, width: this.#width });
     const y = this.#doc.y + 6;
     this.#doc.moveTo(margin, y).lineTo(margin + this.#width, y).lineWidth(1.2).strokeColor(light.sea).stroke();
     this.#doc.y = y + gap;
@@ -125,7 +127,6 @@ class PageDrawer {
     svgToPdf(this.#doc, svg, box.x, top, {
       width: box.width,
       height,
-      assumePt: true,
       fontCallback: (_family, bold) => (bold ? semibold : regular),
     });
   }

@@ -1,4 +1,4 @@
-import { valueTypeOf, type DatasetColumn, type DatasetShape, type ValueType } from '../dataset/index.ts';
+import { columnLabel, valueTypeOf, type DatasetColumn, type DatasetShape, type ValueType } from '../dataset/index.ts';
 import { checkMeasure, parseFilter, type TypedNode } from '../filter/index.ts';
 import type { DataFigure, Measure, ReportDefinition } from './definition.ts';
 
@@ -30,7 +30,7 @@ function cellColumn(column: DatasetColumn, role: 'group' | 'cell') {
   const type = valueTypeOf(column.type);
   return {
     name: column.name,
-    label: column.label ?? column.name.replaceAll('_', ' '),
+    label: columnLabel(column),
     type,
     role,
     ...(column.format ? { format: column.format } : {}),

@@ -3,7 +3,7 @@ import type { Readable } from 'node:stream';
 import { createRouter, RowCutter } from '@underbell/core/burst';
 import type { Value } from '@underbell/core/dataset';
 import { columnsOf } from '@underbell/core/filter';
-import { csvLine } from '@underbell/core/render';
+import { csvLine } from '@underbell/core/csv';
 import { copyRows } from '../dataset/index.ts';
 import type { App } from '../platform/index.ts';
 import { copyColumns, filterFor, type PreparedBurst } from './prepare.ts';

@@ -63,14 +63,16 @@ export async function prepareBurst(app: App, sender: PersonViewer, definition: B
   const rules = (await Promise.all([...revisions.keys()].map((name) => listRules(app, name)))).flat();
   const viewing: Viewing = {
     report, page, viewer: sender, rules, moment: momentOf(app), chosen: [], choices: [],
-    fixed: definition.period && period.value ? [periodValue(report, definition.period.parameter, period.value, definition.name)] : [],
+    fixed: definition.period && period.value ? [periodValue(report, definition.period.parameter, period, definition.name)] : [],
   };
   return { definition, period, editionNumber: edition.number, viewing, bound, listColumn, revisions, rowRevision, key: keyOf(report, bound, rowRevision.shape) };
 }
 
-function periodValue(report: ReportDefinition, name: string, raw: string, burst: string) {
+function periodValue(report: ReportDefinition, name: string, period: Period, burst: string) {
   const parameter = findParameter(report, name, '/period/parameter');
-  return { parameter, raw, value: parseValue(raw, parameter.type, name), origin: 'burst' as const, by: burst };
+  const raw = period.value ?? '';
+  const words = `${(parameter.label ?? name).toLowerCase()} is ${period.words}`;
+  return { parameter, raw, value: parseValue(raw, parameter.type, name), origin: 'burst' as const, by: burst, words };
 }
 
 /** The columns of the row copies, in order. */

@@ -2,7 +2,7 @@ import { PassThrough, type Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import Joi from 'joi';
 import { columnTypes, fieldName, type DatasetColumn } from '@underbell/core/dataset';
-import { csvLine } from '@underbell/core/render';
+import { csvLine } from '@underbell/core/csv';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { thing } from '../access/routes.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';

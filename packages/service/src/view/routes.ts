@@ -51,8 +51,9 @@ export const viewRoutes: Route[] = [
   defineRoute<{ name: string }, ViewQuery>({
     method: 'get', path: '/api/v1/placements/:name/view', tag: 'Viewing', audience: 'viewer', summary: 'A page as the visitor of a placement may see it',
     params: Joi.object({ name: thing.required() }), query: viewQuery,
-    async handle({ app, ctx, person, client, params, query }) {
-      const who = client ? { client: client as TokenViewer } : { person };
+    async handle(request) {
+      const { app, ctx, client, params, query } = request;
+      const who = client ? { client: client as TokenViewer } : { person: request.person };
       return answerView(app, ctx, await preparePlacement(app, params.name, who, readRequest(query)));
     },
   }),

@@ -1,0 +1,61 @@
+<script setup lang="ts">
+import { Button, ConfigProvider } from 'ant-design-vue';
+import enGB from 'ant-design-vue/es/locale/en_GB';
+import { computed, onBeforeUnmount, ref } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import BellMark from './platform/BellMark.vue';
+import { componentTheme } from './platform/theme.ts';
+import { useSession } from './session/useSession.ts';
+
+const { person, signOut } = useSession();
+const route = useRoute();
+const router = useRouter();
+const darkness = window.matchMedia('(prefers-color-scheme: dark)');
+const isDark = ref(darkness.matches);
+const follow = (event: MediaQueryListEvent) => (isDark.value = event.matches);
+darkness.addEventListener('change', follow);
+onBeforeUnmount(() => darkness.removeEventListener('change', follow));
+
+const places = [
+  { to: '/', title: 'Start' },
+  { to: '/reports', title: 'Reports' },
+  { to: '/sending', title: 'Sending' },
+];
+const theme = computed(() => componentTheme(isDark.value));
+const isCurrent = (to: string) => (to === '/' ? route.path === '/' : route.path.startsWith(to));
+
+async function leave(): Promise<void> {
+  await signOut();
+  await router.push({ name: 'sign-in' });
+}
+</script>
+
+<template>
+  <ConfigProvider :theme="theme" :locale="enGB">
+    <a class="skip" href="#main">To the content</a>
+    <header class="top">
+      <RouterLink to="/" class="mark"><BellMark /> Under Bell</RouterLink>
+      <nav v-if="person" aria-label="Console">
+        <RouterLink v-for="place in places" :key="place.to" :to="place.to" :aria-current="isCurrent(place.to) ? 'page' : undefined">{{ place.title }}</RouterLink>
+      </nav>
+      <div v-if="person" class="who">
+        <span>{{ person.name }}</span>
+        <Button size="small" @click="leave">Sign out</Button>
+      </div>
+    </header>
+    <main id="main" tabindex="-1"><RouterView /></main>
+  </ConfigProvider>
+</template>
+
+<style scoped>
+.top { display: flex; align-items: stretch; gap: 2rem; padding: 0 2rem; background: var(--raised); border-bottom: 1px solid var(--line); min-height: 3.25rem; flex-wrap: wrap; }
+.mark { display: flex; align-items: center; gap: 0.5rem; font-weight: 600; font-size: 1.1rem; color: var(--ink); }
+.mark svg { width: 26px; height: 26px; }
+nav { display: flex; gap: 0.3rem; }
+nav a { display: flex; align-items: center; padding: 0 0.9rem; color: var(--ink); border-bottom: 3px solid transparent; border-top: 3px solid transparent; }
+nav a[aria-current] { border-bottom-color: var(--brass); font-weight: 600; }
+.who { margin-left: auto; display: flex; align-items: center; gap: 0.8rem; color: var(--quiet); }
+main { max-width: 84rem; margin: 0 auto; padding: 1.6rem 2rem 4rem; outline: none; }
+.skip { position: absolute; left: -100rem; }
+.skip:focus { left: 1rem; top: 1rem; z-index: 10; background: var(--raised); padding: 0.5rem; }
+</style>

@@ -1,0 +1,39 @@
+<script setup lang="ts">
+import { Empty, Table } from 'ant-design-vue';
+import { computed } from 'vue';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useResource } from '../platform/useResource.ts';
+import { showInstant } from '../platform/words.ts';
+import RunState from './RunState.vue';
+import type { ShownBurst } from './shapes.ts';
+
+const { data, error, isLoading } = useResource<{ bursts: ShownBurst[] }>('/api/v1/bursts');
+const bursts = computed(() => data.value?.bursts ?? []);
+const columns = [
+  { title: 'Burst', key: 'name' },
+  { title: 'Report', key: 'report' },
+  { title: 'Recipient list', key: 'list' },
+  { title: 'Formats', key: 'formats' },
+  { title: 'Last run', key: 'lastRun' },
+];
+</script>
+
+<template>
+  <h1>Sending</h1>
+  <p class="quiet">Bursts send every recipient of a list their own filtered copy.</p>
+  <ProblemNote v-if="error" :problem="error" />
+  <Table v-else :columns="columns" :data-source="bursts" row-key="name" :loading="isLoading" :pagination="false">
+    <template #emptyText><Empty description="No bursts yet. Save one: underbell burst define FILE" /></template>
+    <template #bodyCell="{ column, record }">
+      <RouterLink v-if="column.key === 'name'" :to="`/sending/${record.name}`">{{ record.definition.title }}</RouterLink>
+      <RouterLink v-else-if="column.key === 'report'" :to="`/reports/${record.definition.report}`">{{ record.definition.report }}</RouterLink>
+      <template v-else-if="column.key === 'list'">{{ record.definition.list }}</template>
+      <template v-else-if="column.key === 'formats'">{{ record.definition.formats.join(', ').toUpperCase() }}</template>
+      <template v-else-if="record.lastRun">
+        <RunState :state="record.lastRun.state" /> {{ record.lastRun.period }}, {{ record.lastRun.counts.sent }} sent
+        <span class="quiet">{{ showInstant(record.lastRun.finishedAt ?? record.lastRun.createdAt) }}</span>
+      </template>
+      <span v-else class="quiet">never</span>
+    </template>
+  </Table>
+</template>

@@ -1,0 +1,71 @@
+/** What the API answers about runs and plans. */
+export interface RunCounts {
+  readonly recipients: number;
+  readonly planned: number;
+  readonly skipped: number;
+  readonly rendered: number;
+  readonly sent: number;
+  readonly failed: number;
+  readonly inDoubt: number;
+}
+
+export interface ShownRun {
+  readonly id: number;
+  readonly burst: string;
+  readonly period: string;
+  readonly state: 'waiting' | 'running' | 'done' | 'partly' | 'failed' | 'stopped';
+  readonly phase: string;
+  readonly error: string | null;
+  readonly rowsRead: number;
+  readonly createdAt: string;
+  readonly startedAt: string | null;
+  readonly finishedAt: string | null;
+  readonly counts: RunCounts;
+}
+
+export interface LedgerEntry {
+  readonly recipient: string;
+  readonly address: string;
+  readonly rows: number;
+  readonly files: readonly { readonly name: string; readonly format: string; readonly sizeBytes?: number; readonly sha256?: string }[];
+  readonly state: string;
+  readonly reason: string | null;
+  readonly changedAt: string;
+}
+
+export interface Ledger extends ShownRun {
+  readonly entries: readonly LedgerEntry[];
+}
+
+export interface ShownBurst {
+  readonly name: string;
+  readonly definition: {
+    readonly title: string;
+    readonly report: string;
+    readonly list: string;
+    readonly formats: readonly string[];
+    readonly period?: { readonly unit: 'month' | 'day' };
+    readonly destination: { readonly kind: string; readonly subject: string };
+  };
+  readonly lastRun: ShownRun | null;
+}
+
+export interface PlanEntry {
+  readonly recipient: string;
+  readonly address: string;
+  readonly rows: number;
+  readonly files: readonly { readonly name: string }[];
+  readonly action: 'send' | 'skip';
+  readonly reason?: string;
+  readonly filter: string;
+}
+
+export interface Plan {
+  readonly period: { readonly name: string; readonly words: string };
+  readonly sender: string;
+  readonly limits: readonly { readonly origin: string; readonly name: string; readonly words: string }[];
+  readonly counts: RunCounts & { readonly rows: number; readonly files: number };
+  readonly entries: readonly PlanEntry[];
+}
+
+export const isActive = (run: ShownRun) => run.state === 'waiting' || run.state === 'running';

@@ -1,0 +1,27 @@
+import { createRouter, createWebHistory } from 'vue-router';
+import { call } from './api.ts';
+import { useSession } from '../session/useSession.ts';
+
+/** The console's pages, in the order of the work. */
+export const router = createRouter({
+  history: createWebHistory('/console/'),
+  routes: [
+    { path: '/', name: 'start', component: () => import('../start/StartPage.vue'), meta: { title: 'Start' } },
+    { path: '/reports', name: 'reports', component: () => import('../report/ReportsPage.vue'), meta: { title: 'Reports' } },
+    { path: '/reports/:name', name: 'report', component: () => import('../report/ReportPage.vue'), props: true, meta: { title: 'Report' } },
+    { path: '/sending', name: 'sending', component: () => import('../burst/BurstsPage.vue'), meta: { title: 'Sending' } },
+    { path: '/sending/:name', name: 'burst', component: () => import('../burst/BurstPage.vue'), props: true, meta: { title: 'Burst' } },
+    { path: '/sign-in', name: 'sign-in', component: () => import('../session/SignInPage.vue'), meta: { title: 'Sign in', isOpen: true } },
+    { path: '/first-visit', name: 'first-visit', component: () => import('../session/FirstVisitPage.vue'), meta: { title: 'First visit', isOpen: true } },
+    { path: '/:rest(.*)', name: 'nowhere', component: () => import('./NowherePage.vue'), meta: { title: 'Not found' } },
+  ],
+});
+
+const session = useSession();
+
+router.beforeEach(async (to) => {
+  document.title = `${String(to.meta['title'])} – Under Bell`;
+  if (session.person.value || to.meta['isOpen'] || (await session.load())) return true;
+  const { isNeeded } = await call<{ isNeeded: boolean }>('GET', '/api/v1/setup');
+  return isNeeded ? { name: 'first-visit' } : { name: 'sign-in', query: { then: to.fullPath } };
+});

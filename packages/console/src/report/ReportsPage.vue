@@ -1,0 +1,40 @@
+<script setup lang="ts">
+import { Empty, Table } from 'ant-design-vue';
+import { computed } from 'vue';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useResource } from '../platform/useResource.ts';
+import { showInstant } from '../platform/words.ts';
+
+interface Shown {
+  readonly name: string;
+  readonly title: string;
+  readonly description: string;
+  readonly edition: number;
+  readonly publishedAt: string;
+  readonly publishedBy: string;
+}
+
+const { data, error, isLoading } = useResource<{ reports: Shown[] }>('/api/v1/reports');
+const reports = computed(() => data.value?.reports ?? []);
+const columns = [
+  { title: 'Report', key: 'title' },
+  { title: 'Edition', dataIndex: 'edition', align: 'right' as const, width: 90 },
+  { title: 'Published', key: 'published', width: 300 },
+];
+</script>
+
+<template>
+  <h1>Reports</h1>
+  <p class="quiet">Published once under one stable name; every place that shows a report follows its newest edition.</p>
+  <ProblemNote v-if="error" :problem="error" />
+  <Table v-else :columns="columns" :data-source="reports" row-key="name" :loading="isLoading" :pagination="false">
+    <template #emptyText><Empty description="No reports for you yet. Publish one: underbell report publish FILE" /></template>
+    <template #bodyCell="{ column, record }">
+      <template v-if="column.key === 'title'">
+        <RouterLink :to="`/reports/${record.name}`">{{ record.title }}</RouterLink> <code class="quiet">{{ record.name }}</code><br />
+        <span class="quiet">{{ record.description }}</span>
+      </template>
+      <template v-else-if="column.key === 'published'">{{ showInstant(record.publishedAt) }} by {{ record.publishedBy }}</template>
+    </template>
+  </Table>
+</template>

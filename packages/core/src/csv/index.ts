@@ -1,0 +1,1 @@
+export { csvField, csvLine } from './csv.ts';

@@ -1,0 +1,66 @@
+/** What a host page says to the viewer in its frame. */
+type HostMessage =
+  | { readonly underBell: 'token'; readonly token: string; readonly expiresInSeconds: number }
+  | { readonly underBell: 'token failed'; readonly message: string }
+  | { readonly underBell: 'no token' };
+
+export type TokenState = { readonly token: string } | { readonly failure: string } | { readonly none: true };
+
+const answerWithinMs = 4_000;
+/** A token is renewed when this share of its life is over. */
+const renewAt = 0.8;
+
+/**
+ * The talk between the frame and its host page. Only origins that the placement allows are spoken to or listened to,
+ * and a token stays in memory.
+ */
+export class HostChannel {
+  readonly #origins: readonly string[];
+  #onToken: (state: TokenState) => void = () => undefined;
+  #renewal: number | undefined;
+
+  constructor(origins: readonly string[]) {
+    this.#origins = origins;
+    window.addEventListener('message', this.#onMessage);
+  }
+
+  get isFramed(): boolean {
+    return window.parent !== window;
+  }
+
+  /** Asks the host for a token. @param onToken - called now and at each renewal */
+  ask(onToken: (state: TokenState) => void): void {
+    this.#onToken = onToken;
+    if (!this.isFramed) return onToken({ none: true });
+    const timer = window.setTimeout(() => onToken({ none: true }), answerWithinMs);
+    const first = this.#onToken;
+    this.#onToken = (state) => {
+      window.clearTimeout(timer);
+      first(state);
+    };
+    this.#tell({ underBell: 'hello' });
+  }
+
+  /** Tells the host how high the page is, so that its frame fits. */
+  tellHeight(height: number): void {
+    if (this.isFramed) this.#tell({ underBell: 'height', height });
+  }
+
+  #tell(message: object): void {
+    for (const origin of this.#origins) window.parent.postMessage(message, origin);
+  }
+
+  readonly #onMessage = (event: MessageEvent<HostMessage>): void => {
+    if (event.source !== window.parent || !this.#origins.includes(event.origin)) return;
+    const { data } = event;
+    if (data.underBell === 'token') {
+      this.#onToken({ token: data.token });
+      window.clearTimeout(this.#renewal);
+      this.#renewal = window.setTimeout(() => this.#tell({ underBell: 'token please' }), data.expiresInSeconds * 1000 * renewAt);
+    } else if (data.underBell === 'token failed') {
+      this.#onToken({ failure: data.message });
+    } else if (data.underBell === 'no token') {
+      this.#onToken({ none: true });
+    }
+  };
+}

@@ -1,0 +1,57 @@
+import type { ProblemDocument } from '@underbell/core/refusal';
+import type { Figure, FigureResult } from '@underbell/core/report';
+
+export interface ShownLimit {
+  readonly origin: string;
+  readonly name: string;
+  readonly words: string;
+  readonly isFixed: boolean;
+}
+
+/** What the service answers for one page. */
+export interface ViewAnswer {
+  readonly report: { readonly name: string; readonly title: string; readonly edition: number };
+  readonly title: string;
+  readonly pages: readonly { readonly name: string; readonly title: string }[];
+  readonly page: { readonly name: string; readonly title: string; readonly figures: readonly Figure[] };
+  readonly datasets: readonly { readonly dataset: string; readonly revision: number; readonly loadedAt: string; readonly limits: readonly ShownLimit[] }[];
+  readonly taste: { readonly locale: string; readonly timeZone: string };
+  readonly results: Readonly<Record<string, FigureResult>>;
+}
+
+export interface ViewQuestion {
+  readonly page?: string;
+  readonly where?: string;
+  readonly choices: Readonly<Record<string, readonly string[]>>;
+  readonly parameters: Readonly<Record<string, string>>;
+}
+
+/** A refusal of the service. */
+export class ViewProblem extends Error {
+  constructor(readonly document: ProblemDocument) {
+    super(document.detail);
+  }
+}
+
+const offline: ProblemDocument = {
+  type: 'urn:underbell:problem:service-unreachable', title: 'The service cannot be reached', status: 503,
+  detail: 'The figures cannot be fetched right now.', code: 'SERVICE_UNREACHABLE', hint: 'Check the connection, then try again.',
+};
+
+/** Asks for one page. @throws {ViewProblem} */
+export async function fetchView(placement: string, question: ViewQuestion, token: string | undefined): Promise<ViewAnswer> {
+  const search = new URLSearchParams(question.parameters);
+  if (question.page !== undefined) search.set('page', question.page);
+  if (question.where !== undefined) search.set('where', question.where);
+  for (const [figure, values] of Object.entries(question.choices)) for (const value of values) search.append('choose', `${figure}:${value}`);
+  const headers: HeadersInit = token === undefined ? {} : { Authorization: `Bearer ${token}` };
+  let answer: Response;
+  try {
+    answer = await fetch(`/api/v1/placements/${encodeURIComponent(placement)}/view?${search}`, { headers });
+  } catch {
+    throw new ViewProblem(offline);
+  }
+  const body: unknown = await answer.json();
+  if (!answer.ok) throw new ViewProblem(body as ProblemDocument);
+  return body as ViewAnswer;
+}
