@@ -18,7 +18,8 @@ function filesBelow(folder: string): string[] {
 function stampOf(name: string): string {
   const hash = createHash('sha256');
   const folders = [join(root, 'packages', name), join(root, 'packages/core/src')];
-  for (const file of [...folders.flatMap(filesBelow), join(root, 'package-lock.json')]) hash.update(file.slice(root.length)).update(readFileSync(file));
+  for (const file of [...folders.flatMap(filesBelow), join(root, 'package-lock.json')])
+    hash.update(file.slice(root.length)).update(readFileSync(file));
   return hash.digest('hex');
 }
 
@@ -35,4 +36,5 @@ export async function buildPages(say: (text: string) => void): Promise<void> {
   }
 }
 
-if (import.meta.url === pathToFileURL(process.argv[1] ?? '').href) await buildPages((text) => process.stdout.write(`${text}\n`));
+if (import.meta.url === pathToFileURL(process.argv[1] ?? '').href)
+  await buildPages((text) => process.stdout.write(`${text}\n`));

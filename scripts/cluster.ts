@@ -60,7 +60,11 @@ export class Cluster {
   }
 
   async #run(program: string, args: readonly string[]): Promise<string> {
-    const { stdout } = await execFileAsync(join(this.#bin, program), [...args], { ...this.#owner, cwd: '/', env: { ...process.env, LC_ALL: 'C.UTF-8', TZ: 'UTC' } });
+    const { stdout } = await execFileAsync(join(this.#bin, program), [...args], {
+      ...this.#owner,
+      cwd: '/',
+      env: { ...process.env, LC_ALL: 'C.UTF-8', TZ: 'UTC' },
+    });
     return stdout;
   }
 
@@ -74,7 +78,22 @@ export class Cluster {
     const secret = join(this.folder, 'password');
     writeFileSync(secret, this.password, { mode: 0o600 });
     if (uid !== undefined && gid !== undefined) chownSync(secret, uid, gid);
-    await this.#run('initdb', ['-D', made, '-U', 'underbell', '-A', 'scram-sha-256', '--pwfile', secret, '-E', 'UTF8', '--locale', 'C.UTF-8', '--no-sync', '--no-instructions']);
+    await this.#run('initdb', [
+      '-D',
+      made,
+      '-U',
+      'underbell',
+      '-A',
+      'scram-sha-256',
+      '--pwfile',
+      secret,
+      '-E',
+      'UTF8',
+      '--locale',
+      'C.UTF-8',
+      '--no-sync',
+      '--no-instructions',
+    ]);
     rmSync(secret);
     renameSync(made, this.#data);
   }
@@ -85,7 +104,8 @@ export class Cluster {
     if (!existsSync(pidFile)) return;
     const pid = readFileSync(pidFile, 'utf8').split('\n')[0]!;
     const command = existsSync(`/proc/${pid}/cmdline`) ? readFileSync(`/proc/${pid}/cmdline`, 'utf8') : '';
-    if (command.includes('postgres') && command.includes(this.#data)) await this.#run('pg_ctl', ['-D', this.#data, '-m', 'fast', '-w', 'stop']);
+    if (command.includes('postgres') && command.includes(this.#data))
+      await this.#run('pg_ctl', ['-D', this.#data, '-m', 'fast', '-w', 'stop']);
     else rmSync(pidFile, { force: true });
   }
 
@@ -93,16 +113,25 @@ export class Cluster {
     if (!existsSync(this.#data)) await this.#make();
     await this.#clearLeftovers();
     const all: Record<string, string> = {
-      listen_addresses: '127.0.0.1', port: String(this.port), unix_socket_directories: '', shared_buffers: '256MB', max_connections: '100',
-      max_wal_size: '2GB', ...settings,
+      listen_addresses: '127.0.0.1',
+      port: String(this.port),
+      unix_socket_directories: '',
+      shared_buffers: '256MB',
+      max_connections: '100',
+      max_wal_size: '2GB',
+      ...settings,
     };
-    const options = Object.entries(all).map(([name, value]) => `-c ${name}='${value}'`).join(' ');
+    const options = Object.entries(all)
+      .map(([name, value]) => `-c ${name}='${value}'`)
+      .join(' ');
     const log = join(this.#data, 'server.log');
     try {
       await this.#run('pg_ctl', ['-D', this.#data, '-l', log, '-w', '-t', '60', '-o', options, 'start']);
     } catch (cause) {
       const said = existsSync(log) ? readFileSync(log, 'utf8').trim().split('\n').slice(-5).join('\n') : String(cause);
-      throw new Advice(`PostgreSQL did not start in ${this.#data}. Its last words:\n${said}\n\nIf the folder is beyond repair: npm start -- --fresh`);
+      throw new Advice(
+        `PostgreSQL did not start in ${this.#data}. Its last words:\n${said}\n\nIf the folder is beyond repair: npm start -- --fresh`,
+      );
     }
   }
 
@@ -131,6 +160,8 @@ export class Cluster {
   }
 
   async dropDatabase(name: string): Promise<void> {
-    await this.asOwner((client) => client.query(`DROP DATABASE IF EXISTS ${client.escapeIdentifier(name)} WITH (FORCE)`));
+    await this.asOwner((client) =>
+      client.query(`DROP DATABASE IF EXISTS ${client.escapeIdentifier(name)} WITH (FORCE)`),
+    );
   }
 }

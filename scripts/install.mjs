@@ -23,8 +23,11 @@ function run(command, args, options = {}) {
 /** npm packages, exactly as locked; skipped when nothing changed since the last time. */
 export function installPackages() {
   const [major, minor] = process.versions.node.split('.').map(Number);
-  if (major < 20 || (major === 20 && minor < 19)) fail(`Under Bell needs Node.js 20.19 or newer; this is ${process.versions.node}.`);
-  const lock = createHash('sha256').update(readFileSync(join(root, 'package-lock.json'))).digest('hex');
+  if (major < 20 || (major === 20 && minor < 19))
+    fail(`Under Bell needs Node.js 20.19 or newer; this is ${process.versions.node}.`);
+  const lock = createHash('sha256')
+    .update(readFileSync(join(root, 'package-lock.json')))
+    .digest('hex');
   const mark = join(root, 'node_modules', '.underbell-lock');
   if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) return;
   process.stdout.write('Installing npm packages …\n');
@@ -35,7 +38,8 @@ export function installPackages() {
 function aptInstall(packages, before = () => undefined) {
   const line = `apt-get install -y --no-install-recommends ${packages.join(' ')}`;
   if (!isRoot) fail(`${packages.join(', ')} is missing. Install it and start again:\n\n  sudo ${line}\n`);
-  if (spawnSync('apt-get', ['--version']).status !== 0) fail(`${packages.join(', ')} is missing, and this system has no apt-get; install it by its own means.`);
+  if (spawnSync('apt-get', ['--version']).status !== 0)
+    fail(`${packages.join(', ')} is missing, and this system has no apt-get; install it by its own means.`);
   process.stdout.write(`Installing ${packages.join(', ')} from Debian …\n`);
   const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
   run('apt-get', ['update'], { env });
@@ -46,7 +50,9 @@ function aptInstall(packages, before = () => undefined) {
 /** The folder of PostgreSQL's server programs, the newest there is; undefined when there is none. */
 export function findPostgres() {
   const base = '/usr/lib/postgresql';
-  const versions = existsSync(base) ? readdirSync(base).filter((name) => existsSync(join(base, name, 'bin/initdb'))) : [];
+  const versions = existsSync(base)
+    ? readdirSync(base).filter((name) => existsSync(join(base, name, 'bin/initdb')))
+    : [];
   const newest = versions.sort((a, b) => Number(b) - Number(a))[0];
   if (newest) return join(base, newest, 'bin');
   const found = spawnSync('sh', ['-c', 'command -v initdb'], { encoding: 'utf8' }).stdout.trim();
@@ -59,7 +65,8 @@ export function installPostgres() {
     // Debian would make and start a cluster on port 5432; ours is our own.
     run('apt-get', ['install', '-y', '--no-install-recommends', 'postgresql-common'], { env });
     const conf = '/etc/postgresql-common/createcluster.conf';
-    if (existsSync(conf)) execFileSync('sed', ['-i', 's/^#\\?create_main_cluster.*/create_main_cluster = false/', conf]);
+    if (existsSync(conf))
+      execFileSync('sed', ['-i', 's/^#\\?create_main_cluster.*/create_main_cluster = false/', conf]);
   });
   if (!findPostgres()) fail('PostgreSQL was installed, but its server programs were not found.');
 }

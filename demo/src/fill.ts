@@ -50,10 +50,26 @@ async function copyLines(client: pg.Client, table: string, lines: Iterable<strin
 
 async function fillTables(client: pg.Client, company: Company, rows: number): Promise<void> {
   await client.query(schema);
-  await copyLines(client, 'districts', [...new Set(company.quays.map((quay) => quay.district))].map((name) => `${name}\n`));
-  await copyLines(client, 'quays', company.quays.map((quay) => `${quay.id},${quay.name},${quay.district},${quay.isClosed}\n`));
-  await copyLines(client, 'routes', company.routes.map((route) => `${route.id},${route.name}\n`));
-  await copyLines(client, 'vessels', company.vessels.map((name) => `${name}\n`));
+  await copyLines(
+    client,
+    'districts',
+    [...new Set(company.quays.map((quay) => quay.district))].map((name) => `${name}\n`),
+  );
+  await copyLines(
+    client,
+    'quays',
+    company.quays.map((quay) => `${quay.id},${quay.name},${quay.district},${quay.isClosed}\n`),
+  );
+  await copyLines(
+    client,
+    'routes',
+    company.routes.map((route) => `${route.id},${route.name}\n`),
+  );
+  await copyLines(
+    client,
+    'vessels',
+    company.vessels.map((name) => `${name}\n`),
+  );
   await copyLines(client, `sailings (${sailingColumns.join(', ')})`, sailingLines(company, rows));
   await copyLines(client, 'berth_works', berthWorkLines(company));
   await copyLines(client, 'kiosk_takings', kioskLines(company));
@@ -77,7 +93,8 @@ export async function fillSkerrow(cluster: DemoCluster, folder: string, rows = d
   await cluster.asOwner((client) => fillTables(client, company, rows), 'skerrow');
   await cluster.asOwner(async (client) => {
     const known = await client.query('SELECT 1 FROM pg_roles WHERE rolname = $1', [sourceUser]);
-    if (known.rowCount === 0) await client.query(`CREATE ROLE ${sourceUser} LOGIN PASSWORD ${client.escapeLiteral(sourcePassword)}`);
+    if (known.rowCount === 0)
+      await client.query(`CREATE ROLE ${sourceUser} LOGIN PASSWORD ${client.escapeLiteral(sourcePassword)}`);
     await client.query(`GRANT SELECT ON ALL TABLES IN SCHEMA public TO ${sourceUser}`);
   }, 'skerrow');
   mkdirSync(join(folder, 'lists'), { recursive: true });

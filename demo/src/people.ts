@@ -20,13 +20,39 @@ export async function addDemoPeople(app: App, company: Company): Promise<void> {
   await app.records.transaction(async (transaction) => {
     await addPerson(app, { ...demoPeople.administrator, passwordHash, isAdministrator: true }, transaction);
     await addPerson(app, { ...demoPeople.publisher, passwordHash, groups: ['Publishers'] }, transaction);
-    await addPerson(app, { email: 'board@harbourboard.example', name: 'Harbour board', passwordHash, groups: ['Harbour board'] }, transaction);
+    await addPerson(
+      app,
+      { email: 'board@harbourboard.example', name: 'Harbour board', passwordHash, groups: ['Harbour board'] },
+      transaction,
+    );
     for (const quay of company.quays) {
-      await addPerson(app, { email: quay.email, name: quay.manager, passwordHash, groups: ['Quay managers'], attributes: { quay: [quay.id], district: [quay.district] } }, transaction);
+      await addPerson(
+        app,
+        {
+          email: quay.email,
+          name: quay.manager,
+          passwordHash,
+          groups: ['Quay managers'],
+          attributes: { quay: [quay.id], district: [quay.district] },
+        },
+        transaction,
+      );
     }
     for (const kind of makerKinds) {
-      await putGrant(app, { holder: { kind: 'group', name: 'Publishers' }, thing: { kind, name: '*' }, level: 'own' }, transaction);
+      await putGrant(
+        app,
+        { holder: { kind: 'group', name: 'Publishers' }, thing: { kind, name: '*' }, level: 'own' },
+        transaction,
+      );
     }
-    await putGrant(app, { holder: { kind: 'group', name: 'Quay managers' }, thing: { kind: 'report', name: 'quay-punctuality' }, level: 'view' }, transaction);
+    await putGrant(
+      app,
+      {
+        holder: { kind: 'group', name: 'Quay managers' },
+        thing: { kind: 'report', name: 'quay-punctuality' },
+        level: 'view',
+      },
+      transaction,
+    );
   });
 }

@@ -7,7 +7,18 @@ export const dayCount = 90;
 const dayMs = 86_400_000;
 
 export const sailingColumns = [
-  'sailing_id', 'quay_id', 'route_id', 'destination_id', 'vessel', 'planned_departure', 'actual_departure', 'passengers', 'vehicles', 'fares', 'cancelled', 'cancel_cause',
+  'sailing_id',
+  'quay_id',
+  'route_id',
+  'destination_id',
+  'vessel',
+  'planned_departure',
+  'actual_departure',
+  'passengers',
+  'vehicles',
+  'fares',
+  'cancelled',
+  'cancel_cause',
 ] as const;
 
 const causes = ['weather', 'crew', 'engine', 'berth blocked', 'tide'];
@@ -16,13 +27,18 @@ const stormDays = [42, 48] as const;
 
 function routesByQuay(company: Company): Map<string, Route[]> {
   const found = new Map<string, Route[]>();
-  for (const route of company.routes) for (const quay of route.quays) found.set(quay.id, [...(found.get(quay.id) ?? []), route]);
+  for (const route of company.routes)
+    for (const quay of route.quays) found.set(quay.id, [...(found.get(quay.id) ?? []), route]);
   return found;
 }
 
 const stamp = (ms: number) => new Date(ms).toISOString().replace('.000Z', 'Z');
 
-function sailingLine(random: Random, company: Company, sailing: { id: number; quay: Quay; route: Route; day: number; planned: number }): string {
+function sailingLine(
+  random: Random,
+  company: Company,
+  sailing: { id: number; quay: Quay; route: Route; day: number; planned: number },
+): string {
   const { id, quay, route, day, planned } = sailing;
   const vessel = company.vessels[(Number(route.id.slice(1)) * 3 + random.whole(0, 2)) % company.vessels.length]!;
   const others = route.quays.filter((one) => one !== quay && !one.isClosed);
@@ -36,7 +52,9 @@ function sailingLine(random: Random, company: Company, sailing: { id: number; qu
   const isPeak = (hour >= 7 && hour <= 9) || (hour >= 16 && hour <= 18);
   const fading = route.id === fadingRoute ? 1 - (0.45 * day) / dayCount : 1;
   const season = 1.12 - (0.24 * day) / dayCount;
-  const passengers = isCancelled ? 0 : Math.max(0, Math.round(random.around(46, 26) * quay.weight * (isPeak ? 1.5 : 1) * fading * season));
+  const passengers = isCancelled
+    ? 0
+    : Math.max(0, Math.round(random.around(46, 26) * quay.weight * (isPeak ? 1.5 : 1) * fading * season));
   const vehicles = isCancelled ? 0 : Math.max(0, Math.round(random.around(11, 9) * quay.weight));
   const fares = (passengers * 6.4 + vehicles * 17.5).toFixed(2);
   const actual = isCancelled ? '' : stamp(planned + Math.max(-2, delay) * 60_000);

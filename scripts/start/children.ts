@@ -19,7 +19,10 @@ export async function requireFreePort(port: number, what: string): Promise<void>
     probe.once('error', () => resolve(false));
     probe.listen(port, '127.0.0.1', () => probe.close(() => resolve(true)));
   });
-  if (!isFree) throw new Advice(`Port ${port} (${what}) is taken by another program. Stop that program, or choose other ports: UNDERBELL_PORT=${port + 1000} npm start`);
+  if (!isFree)
+    throw new Advice(
+      `Port ${port} (${what}) is taken by another program. Stop that program, or choose other ports: UNDERBELL_PORT=${port + 1000} npm start`,
+    );
 }
 
 /** The processes of one installation, each with a log file of its own. */
@@ -57,8 +60,15 @@ export class Children {
     child.once('exit', (code) => {
       if (this.#isStopping) return;
       process.stderr.write(`The ${name} ended unexpectedly (code ${code}); its log: ${logPath}. Starting it again.\n`);
-      this.#running.splice(this.#running.findIndex((one) => one.child === child), 1);
-      setTimeout(() => void this.start(name, file, environment).catch((error: Error) => process.stderr.write(`${error.message}\n`)), 1000);
+      this.#running.splice(
+        this.#running.findIndex((one) => one.child === child),
+        1,
+      );
+      setTimeout(
+        () =>
+          void this.start(name, file, environment).catch((error: Error) => process.stderr.write(`${error.message}\n`)),
+        1000,
+      );
     });
     return ready;
   }

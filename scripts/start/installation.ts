@@ -17,7 +17,10 @@ export interface Installation {
 export function dataFolder(): string {
   const named = process.env['UNDERBELL_DATA'];
   if (named) {
-    if (!isReachable(named)) throw new Advice(`The database server's user cannot get into ${named}. Choose another UNDERBELL_DATA, or open the folders above it (chmod a+x).`);
+    if (!isReachable(named))
+      throw new Advice(
+        `The database server's user cannot get into ${named}. Choose another UNDERBELL_DATA, or open the folders above it (chmod a+x).`,
+      );
     return named;
   }
   const own = join(root, '.underbell');
@@ -39,9 +42,15 @@ export function openInstallation(folder: string): { installation: Installation; 
   const path = fileIn(folder);
   if (!existsSync(path)) {
     if (existsSync(join(folder, 'postgres'))) {
-      throw new Advice(`${folder} has a database but not the file that opens it (installation.json). Put that file back, or begin anew: npm start -- --fresh`);
+      throw new Advice(
+        `${folder} has a database but not the file that opens it (installation.json). Put that file back, or begin anew: npm start -- --fresh`,
+      );
     }
-    const made: Installation = { databasePassword: randomBytes(24).toString('hex'), secret: randomBytes(32).toString('hex'), demo: 'none' };
+    const made: Installation = {
+      databasePassword: randomBytes(24).toString('hex'),
+      secret: randomBytes(32).toString('hex'),
+      demo: 'none',
+    };
     saveInstallation(folder, made);
     return { installation: made, isNew: true };
   }
@@ -63,7 +72,9 @@ export function lockFolder(folder: string): () => void {
   const path = join(folder, 'start.pid');
   const holder = existsSync(path) ? Number(readFileSync(path, 'utf8')) : 0;
   if (holder > 0 && holder !== process.pid && isRunning(holder)) {
-    throw new Advice(`Under Bell already runs from ${folder} (process ${holder}). Stop it there with Ctrl-C, or use another UNDERBELL_DATA and UNDERBELL_PORT.`);
+    throw new Advice(
+      `Under Bell already runs from ${folder} (process ${holder}). Stop it there with Ctrl-C, or use another UNDERBELL_DATA and UNDERBELL_PORT.`,
+    );
   }
   writeFileSync(path, String(process.pid));
   return () => rmSync(path, { force: true });

@@ -12,10 +12,18 @@ const say = (text = '') => process.stdout.write(`${text}\n`);
 
 function readOptions() {
   try {
-    const { values } = parseArgs({ options: { fresh: { type: 'boolean', default: false }, empty: { type: 'boolean', default: false }, help: { type: 'boolean', default: false } } });
+    const { values } = parseArgs({
+      options: {
+        fresh: { type: 'boolean', default: false },
+        empty: { type: 'boolean', default: false },
+        help: { type: 'boolean', default: false },
+      },
+    });
     return values;
   } catch (error) {
-    throw new Advice(`${(error as Error).message}\nThere is: npm start, npm start -- --fresh (begin anew), npm start -- --empty (without the demo)`);
+    throw new Advice(
+      `${(error as Error).message}\nThere is: npm start, npm start -- --fresh (begin anew), npm start -- --empty (without the demo)`,
+    );
   }
 }
 
@@ -26,10 +34,21 @@ function readPort(): number {
 }
 
 /** Ports follow the first one. */
-const portsFrom = (first: number) => ({ service: first, smtp: first + 1, mailbox: first + 2, portal: first + 3, database: first + 4 });
+const portsFrom = (first: number) => ({
+  service: first,
+  smtp: first + 1,
+  mailbox: first + 2,
+  portal: first + 3,
+  database: first + 4,
+});
 type Ports = ReturnType<typeof portsFrom>;
 
-function environmentFor(folder: string, ports: Ports, cluster: Cluster, installation: Installation): Record<string, string> {
+function environmentFor(
+  folder: string,
+  ports: Ports,
+  cluster: Cluster,
+  installation: Installation,
+): Record<string, string> {
   return {
     UNDERBELL_PORT: String(ports.service),
     UNDERBELL_DATABASE_URL: cluster.url('underbell'),
@@ -100,9 +119,11 @@ async function main(): Promise<void> {
   try {
     const known = existsSync(join(folder, 'installation.json')) ? openInstallation(folder).installation : undefined;
     // A database that a crashed start left behind is not somebody else's.
-    if (known && existsSync(join(folder, 'postgres'))) await new Cluster(join(folder, 'postgres'), ports.database, known.databasePassword).stop().catch(() => undefined);
+    if (known && existsSync(join(folder, 'postgres')))
+      await new Cluster(join(folder, 'postgres'), ports.database, known.databasePassword).stop().catch(() => undefined);
     if (options.fresh) {
-      for (const part of ['postgres', 'installation.json', 'spool', 'mail', 'portal.json', 'cli.json', 'lists']) rmSync(join(folder, part), { recursive: true, force: true });
+      for (const part of ['postgres', 'installation.json', 'spool', 'mail', 'portal.json', 'cli.json', 'lists'])
+        rmSync(join(folder, part), { recursive: true, force: true });
     }
     for (const [what, port] of Object.entries(ports)) await requireFreePort(port, what);
     await buildPages(say);
@@ -124,7 +145,8 @@ async function main(): Promise<void> {
       await fillSkerrow(cluster, folder);
     }
     const environment = environmentFor(folder, ports, cluster, installation);
-    const startWeb = () => children.start('service', 'packages/service/src/main.ts', { ...environment, UNDERBELL_ROLE: 'web' });
+    const startWeb = () =>
+      children.start('service', 'packages/service/src/main.ts', { ...environment, UNDERBELL_ROLE: 'web' });
     const startOthers = () =>
       Promise.all([
         children.start('worker', 'packages/service/src/main.ts', { ...environment, UNDERBELL_ROLE: 'worker' }),
@@ -153,7 +175,9 @@ async function main(): Promise<void> {
 try {
   await main();
 } catch (error) {
-  process.stderr.write(`\n${error instanceof Advice ? error.message : `The start failed: ${(error as Error).message}`}\n`);
+  process.stderr.write(
+    `\n${error instanceof Advice ? error.message : `The start failed: ${(error as Error).message}`}\n`,
+  );
   if (process.env['UNDERBELL_LOG_LEVEL'] === 'debug') process.stderr.write(`${(error as Error).stack}\n`);
   process.exit(1);
 }

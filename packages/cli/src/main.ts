@@ -19,10 +19,23 @@ function createProgram(): Command {
     .configureHelp({ showGlobalOptions: true })
     .option('--json', 'answer as JSON');
   for (const add of [
-    addSessionCommands, addSourceCommands, addDatasetCommands, addReportCommands, addRuleCommands, addSeeCommand, addOauthCommands, addPlaceCommands,
-    addListCommands, addBurstCommands, addCompletionCommand,
-  ]) add(program);
-  program.addHelpText('after', '\nExit codes: 0 fine, 1 failed, 2 wrong use or refused input, 3 not allowed, 4 not found, 5 partly done.');
+    addSessionCommands,
+    addSourceCommands,
+    addDatasetCommands,
+    addReportCommands,
+    addRuleCommands,
+    addSeeCommand,
+    addOauthCommands,
+    addPlaceCommands,
+    addListCommands,
+    addBurstCommands,
+    addCompletionCommand,
+  ])
+    add(program);
+  program.addHelpText(
+    'after',
+    '\nExit codes: 0 fine, 1 failed, 2 wrong use or refused input, 3 not allowed, 4 not found, 5 partly done.',
+  );
   for (const command of allCommands(program)) command.exitOverride();
   return program;
 }
@@ -33,7 +46,8 @@ function allCommands(command: Command): Command[] {
 
 function fail(error: unknown): number {
   // Help and version are answers; every other complaint about words is wrong use.
-  if (error instanceof CommanderError) return error.exitCode === 0 || error.code === 'commander.help' ? error.exitCode : 2;
+  if (error instanceof CommanderError)
+    return error.exitCode === 0 || error.code === 'commander.help' ? error.exitCode : 2;
   if (error instanceof Problem) {
     if (process.argv.includes('--json')) process.stdout.write(`${JSON.stringify(error.document, null, 2)}\n`);
     process.stderr.write(`${problemLines(error).join('\n')}\n`);

@@ -36,7 +36,13 @@ async function leave(): Promise<void> {
     <header class="top">
       <RouterLink to="/" class="mark"><BellMark /> Under Bell</RouterLink>
       <nav v-if="person" aria-label="Console">
-        <RouterLink v-for="place in places" :key="place.to" :to="place.to" :aria-current="isCurrent(place.to) ? 'page' : undefined">{{ place.title }}</RouterLink>
+        <RouterLink
+          v-for="place in places"
+          :key="place.to"
+          :to="place.to"
+          :aria-current="isCurrent(place.to) ? 'page' : undefined"
+          >{{ place.title }}</RouterLink
+        >
       </nav>
       <div v-if="person" class="who">
         <span>{{ person.name }}</span>
@@ -48,14 +54,70 @@ async function leave(): Promise<void> {
 </template>
 
 <style scoped>
-.top { display: flex; align-items: stretch; gap: 2rem; padding: 0 2rem; background: var(--raised); border-bottom: 1px solid var(--line); min-height: 3.25rem; flex-wrap: wrap; }
-.mark { display: flex; align-items: center; gap: 0.5rem; font-weight: 600; font-size: 1.1rem; color: var(--ink); }
-.mark svg { width: 26px; height: 26px; }
-nav { display: flex; gap: 0.3rem; }
-nav a { display: flex; align-items: center; padding: 0 0.9rem; color: var(--ink); border-bottom: 3px solid transparent; border-top: 3px solid transparent; }
-nav a[aria-current] { border-bottom-color: var(--brass); font-weight: 600; }
-.who { margin-left: auto; display: flex; align-items: center; gap: 0.8rem; color: var(--quiet); }
-main { max-width: 84rem; margin: 0 auto; padding: 1.6rem 2rem 4rem; outline: none; }
-.skip { position: absolute; left: -100rem; }
-.skip:focus { left: 1rem; top: 1rem; z-index: 10; background: var(--raised); padding: 0.5rem; }
+.top {
+  display: flex;
+  align-items: stretch;
+  gap: 2rem;
+  padding: 0 2rem;
+  background: var(--raised);
+  border-bottom: 1px solid var(--line);
+  min-height: 3.25rem;
+  flex-wrap: wrap;
+}
+.mark {
+  display: flex;
+  align-items: center;
+  gap: 0.5rem;
+  font-weight: 600;
+  font-size: 1.1rem;
+  color: var(--ink);
+}
+.mark svg {
+  width: 26px;
+  height: 26px;
+}
+nav {
+  display: flex;
+  gap: 0.3rem;
+}
+nav a,
+.mark {
+  text-decoration: none;
+}
+nav a {
+  display: flex;
+  align-items: center;
+  padding: 0 0.9rem;
+  color: var(--ink);
+  border-bottom: 3px solid transparent;
+  border-top: 3px solid transparent;
+}
+nav a[aria-current] {
+  border-bottom-color: var(--brass);
+  font-weight: 600;
+}
+.who {
+  margin-left: auto;
+  display: flex;
+  align-items: center;
+  gap: 0.8rem;
+  color: var(--quiet);
+}
+main {
+  max-width: 84rem;
+  margin: 0 auto;
+  padding: 1.6rem 2rem 4rem;
+  outline: none;
+}
+.skip {
+  position: absolute;
+  left: -100rem;
+}
+.skip:focus {
+  left: 1rem;
+  top: 1rem;
+  z-index: 10;
+  background: var(--raised);
+  padding: 0.5rem;
+}
 </style>

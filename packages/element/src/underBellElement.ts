@@ -1,7 +1,6 @@
 /** What the viewer in the frame says. */
 type FrameMessage =
-  | { readonly underBell: 'hello' | 'token please' }
-  | { readonly underBell: 'height'; readonly height: number };
+  { readonly underBell: 'hello' | 'token please' } | { readonly underBell: 'height'; readonly height: number };
 
 interface TokenAnswer {
   readonly access_token?: string;
@@ -68,7 +67,8 @@ export class UnderBellElement extends HTMLElement {
   readonly #onMessage = (event: MessageEvent<FrameMessage>): void => {
     if (event.source !== this.#frame?.contentWindow || event.origin !== this.#origin) return;
     const { data } = event;
-    if (data.underBell === 'height') this.style.setProperty('--under-bell-height', `${Math.max(120, Math.ceil(data.height))}px`);
+    if (data.underBell === 'height')
+      this.style.setProperty('--under-bell-height', `${Math.max(120, Math.ceil(data.height))}px`);
     else if (data.underBell === 'hello' || data.underBell === 'token please') void this.#sendToken();
   };
 

@@ -37,7 +37,11 @@ try {
   await main(readSettings(process.env));
 } catch (error) {
   const { code } = error as { code?: string };
-  const message = isRefusal(error) ? error.message : code === 'EADDRINUSE' ? 'the port is taken by another program' : `${(error as Error).message}`;
+  const message = isRefusal(error)
+    ? error.message
+    : code === 'EADDRINUSE'
+      ? 'the port is taken by another program'
+      : `${(error as Error).message}`;
   process.stderr.write(`underbell: ${message}\n`);
   process.send?.({ isReady: false, message });
   process.exit(1);

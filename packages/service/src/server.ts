@@ -15,14 +15,25 @@ import { sourceRoutes } from './source/index.ts';
 import { viewRoutes } from './view/index.ts';
 
 const capabilities: Route[] = [
-  ...accessRoutes, ...sourceRoutes, ...datasetRoutes, ...reportRoutes, ...viewRoutes, ...placeRoutes, ...oauthRoutes, ...burstRoutes,
+  ...accessRoutes,
+  ...sourceRoutes,
+  ...datasetRoutes,
+  ...reportRoutes,
+  ...viewRoutes,
+  ...placeRoutes,
+  ...oauthRoutes,
+  ...burstRoutes,
 ];
 
 /** Every route of the service, the description of them among them. */
 export const routes: Route[] = [
   ...capabilities,
   defineRoute({
-    method: 'get', path: '/openapi.json', tag: 'Description', audience: 'anyone', summary: 'This API as OpenAPI 3.1',
+    method: 'get',
+    path: '/openapi.json',
+    tag: 'Description',
+    audience: 'anyone',
+    summary: 'This API as OpenAPI 3.1',
     handle: async ({ app }) => describeApi(routes, app.settings.publicUrl),
   }),
 ];
@@ -32,7 +43,10 @@ function logRequests(app: App) {
   return async (ctx: Context, next: Next): Promise<void> => {
     const start = performance.now();
     await next();
-    app.log.info({ method: ctx.method, path: ctx.path, status: ctx.status, ms: Math.round(performance.now() - start) }, 'request');
+    app.log.info(
+      { method: ctx.method, path: ctx.path, status: ctx.status, ms: Math.round(performance.now() - start) },
+      'request',
+    );
   };
 }
 
@@ -51,17 +65,20 @@ function createKoa(app: App): Koa {
   const koa = new Koa();
   koa.on('error', (error: Error & { code?: string }) => {
     // A reader who leaves in the middle of an answer is no fault.
-    if (error.code !== 'ECONNRESET' && error.code !== 'ERR_STREAM_PREMATURE_CLOSE') app.log.error({ err: error }, 'an answer broke off');
+    if (error.code !== 'ECONNRESET' && error.code !== 'ERR_STREAM_PREMATURE_CLOSE')
+      app.log.error({ err: error }, 'an answer broke off');
   });
   koa.use(logRequests(app));
   koa.use(answerErrors(app));
   // Pages set their own policy; the rest is data.
-  koa.use(helmet({
-    contentSecurityPolicy: { useDefaults: false, directives: { defaultSrc: ["'none'"], frameAncestors: ["'none'"] } },
-    frameguard: false,
-    crossOriginOpenerPolicy: false,
-    crossOriginEmbedderPolicy: false,
-  }));
+  koa.use(
+    helmet({
+      contentSecurityPolicy: { useDefaults: false, directives: { defaultSrc: ["'none'"], frameAncestors: ["'none'"] } },
+      frameguard: false,
+      crossOriginOpenerPolicy: false,
+      crossOriginEmbedderPolicy: false,
+    }),
+  );
   koa.use(compress({ threshold: 2048, br: false }));
   const router = mountRoutes(app, routes, identify(app));
   mountPages(app, router, async (name) => (await findPlacement(app, name))?.origins ?? []);

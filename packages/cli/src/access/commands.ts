@@ -12,12 +12,16 @@ interface ShownRule {
 
 function readHolder(options: { group?: string; person?: string; everyone?: boolean }): ShownRule['appliesTo'] {
   const given = [options.group, options.person, options.everyone].filter((one) => one !== undefined);
-  if (given.length !== 1) throw localProblem('INPUT_INVALID', 'say for whom the rule is', { hint: 'one of --group NAME, --person EMAIL, --everyone' });
+  if (given.length !== 1)
+    throw localProblem('INPUT_INVALID', 'say for whom the rule is', {
+      hint: 'one of --group NAME, --person EMAIL, --everyone',
+    });
   if (options.group) return { kind: 'group', name: options.group };
   return options.person ? { kind: 'person', name: options.person } : { kind: 'everyone' };
 }
 
-const rulePath = (dataset: string, name: string) => `/api/v1/datasets/${encodeURIComponent(dataset)}/rules/${encodeURIComponent(name)}`;
+const rulePath = (dataset: string, name: string) =>
+  `/api/v1/datasets/${encodeURIComponent(dataset)}/rules/${encodeURIComponent(name)}`;
 
 export function addRuleCommands(program: Command): void {
   const rule = program.command('rule').description('conditions that limit the rows people see');
@@ -25,12 +29,19 @@ export function addRuleCommands(program: Command): void {
     .command('list <dataset>')
     .description('the record rules of a dataset')
     .action(async (dataset: string, _options, command: Command) => {
-      const answer = await askService<{ rules: ShownRule[] }>('GET', `/api/v1/datasets/${encodeURIComponent(dataset)}/rules`);
+      const answer = await askService<{ rules: ShownRule[] }>(
+        'GET',
+        `/api/v1/datasets/${encodeURIComponent(dataset)}/rules`,
+      );
       show(command, answer, ({ rules }) => {
         if (rules.length === 0) return line('No rules: whoever may view a report sees every row.');
         table(rules, [
           { heading: 'rule', cell: (one) => one.name },
-          { heading: 'for', cell: (one) => (one.appliesTo.kind === 'everyone' ? 'everyone' : `${one.appliesTo.kind} ${one.appliesTo.name}`) },
+          {
+            heading: 'for',
+            cell: (one) =>
+              one.appliesTo.kind === 'everyone' ? 'everyone' : `${one.appliesTo.kind} ${one.appliesTo.name}`,
+          },
           { heading: 'rows', cell: (one) => one.where },
         ]);
       });
@@ -38,16 +49,26 @@ export function addRuleCommands(program: Command): void {
   rule
     .command('add <dataset> <name>')
     .description('save a record rule')
-    .requiredOption('--where <filter>', 'CQL2 text; person(\'attribute\') is the viewer\'s own value')
+    .requiredOption('--where <filter>', "CQL2 text; person('attribute') is the viewer's own value")
     .option('--group <name>', 'for the members of a group')
     .option('--person <email>', 'for one person')
     .option('--everyone', 'for everyone')
-    .addHelpText('after', '\nExample:\n  underbell rule add sailings own-quay --group "Quay managers" --where "quay_id = person(\'quay\')"')
-    .action(async (dataset: string, name: string, options: { where: string; group?: string; person?: string; everyone?: boolean }, command: Command) => {
-      const body = { appliesTo: readHolder(options), where: options.where };
-      const answer = await askService<{ rule: ShownRule }>('PUT', rulePath(dataset, name), { body });
-      show(command, answer, () => line(`The rule ${name} of ${dataset} is saved.`));
-    });
+    .addHelpText(
+      'after',
+      '\nExample:\n  underbell rule add sailings own-quay --group "Quay managers" --where "quay_id = person(\'quay\')"',
+    )
+    .action(
+      async (
+        dataset: string,
+        name: string,
+        options: { where: string; group?: string; person?: string; everyone?: boolean },
+        command: Command,
+      ) => {
+        const body = { appliesTo: readHolder(options), where: options.where };
+        const answer = await askService<{ rule: ShownRule }>('PUT', rulePath(dataset, name), { body });
+        show(command, answer, () => line(`The rule ${name} of ${dataset} is saved.`));
+      },
+    );
   rule
     .command('remove <dataset> <name>')
     .description('remove a record rule')

@@ -11,7 +11,15 @@ interface Plan {
   readonly sender: string;
   readonly limits: readonly { readonly origin: string; readonly name: string; readonly words: string }[];
   readonly counts: RunCounts & { readonly rows: number; readonly files: number };
-  readonly entries: readonly { recipient: string; address: string; rows: number; files: { name: string }[]; action: string; reason?: string; filter: string }[];
+  readonly entries: readonly {
+    recipient: string;
+    address: string;
+    rows: number;
+    files: { name: string }[];
+    action: string;
+    reason?: string;
+    filter: string;
+  }[];
 }
 
 interface PeriodOptions {
@@ -32,7 +40,9 @@ function showPlan(plan: Plan): void {
   line();
   for (const limit of plan.limits) line(faint(`limit for all, ${limit.origin} ${limit.name}: ${limit.words}`));
   const { counts } = plan;
-  line(`${plan.title}, ${plan.period.words}: ${plural(counts.planned, 'copy').replace('copys', 'copies')} of ${plural(counts.rows, 'row')}, ${plural(counts.files, 'file')}; ${counts.skipped} of ${counts.recipients} recipients skipped. Nothing has been sent.`);
+  line(
+    `${plan.title}, ${plan.period.words}: ${plural(counts.planned, 'copy').replace('copys', 'copies')} of ${plural(counts.rows, 'row')}, ${plural(counts.files, 'file')}; ${counts.skipped} of ${counts.recipients} recipients skipped. Nothing has been sent.`,
+  );
 }
 
 function showLedger(entries: readonly LedgerEntry[]): void {
@@ -42,7 +52,11 @@ function showLedger(entries: readonly LedgerEntry[]): void {
     { heading: 'rows', cell: (one) => one.rows, isNumber: true },
     { heading: 'state', cell: (one) => one.state },
     { heading: 'files', cell: (one) => one.files.length, isNumber: true },
-    { heading: 'kB', cell: (one) => Math.round(one.files.reduce((sum, file) => sum + (file.sizeBytes ?? 0), 0) / 1024), isNumber: true },
+    {
+      heading: 'kB',
+      cell: (one) => Math.round(one.files.reduce((sum, file) => sum + (file.sizeBytes ?? 0), 0) / 1024),
+      isNumber: true,
+    },
     { heading: 'reason', cell: (one) => one.reason },
   ]);
 }
@@ -50,7 +64,10 @@ function showLedger(entries: readonly LedgerEntry[]): void {
 async function run(name: string, options: PeriodOptions & { wait: boolean }, command: Command): Promise<void> {
   const { period, again, wait } = options;
   const started = await askService<ShownRun>('POST', `${burstPath(name)}/runs`, { body: { period, again } });
-  if (!wait) return show(command, started, () => line(`Run ${started.id} has started. Watch it: underbell burst status --run ${started.id}`));
+  if (!wait)
+    return show(command, started, () =>
+      line(`Run ${started.id} has started. Watch it: underbell burst status --run ${started.id}`),
+    );
   const finished = await followRun(started.id, wantsJson(command));
   show(command, finished, (one) => {
     const bad = one.entries.filter((entry) => entry.state === 'failed' || entry.state === 'in doubt');
@@ -82,7 +99,11 @@ export function addBurstCommands(program: Command): void {
     .command('list')
     .description('the bursts that you may see')
     .action(async (_options, command: Command) => {
-      type Shown = { name: string; definition: { title: string; report: string; list: string }; lastRun: ShownRun | null };
+      type Shown = {
+        name: string;
+        definition: { title: string; report: string; list: string };
+        lastRun: ShownRun | null;
+      };
       const answer = await askService<{ bursts: Shown[] }>('GET', '/api/v1/bursts');
       show(command, answer, ({ bursts }) => {
         table(bursts, [
@@ -90,7 +111,10 @@ export function addBurstCommands(program: Command): void {
           { heading: 'title', cell: (one) => one.definition.title },
           { heading: 'report', cell: (one) => one.definition.report },
           { heading: 'list', cell: (one) => one.definition.list },
-          { heading: 'last run', cell: (one) => (one.lastRun ? `${one.lastRun.period}: ${one.lastRun.state}` : 'never') },
+          {
+            heading: 'last run',
+            cell: (one) => (one.lastRun ? `${one.lastRun.period}: ${one.lastRun.state}` : 'never'),
+          },
         ]);
       });
     });
@@ -99,18 +123,26 @@ export function addBurstCommands(program: Command): void {
     .description('save a burst definition (format underbell-burst/1)')
     .action(async (file: string, _options, command: Command) => {
       const answer = await askService<{ name: string }>('PUT', '/api/v1/bursts', { body: readJsonFile(file) });
-      show(command, answer, ({ name }) => line(`The burst ${name} is saved. See what it would do: underbell burst plan ${name}`));
+      show(command, answer, ({ name }) =>
+        line(`The burst ${name} is saved. See what it would do: underbell burst plan ${name}`),
+      );
     });
   const forPeriod = (made: Command) =>
     made
       .option('--period <period>', '2026-10 for a month, 2026-10-01 for a day')
       .option('--again', 'also to those who have this period already', false);
-  forPeriod(burst.command('plan <name>').description('who would get what, how many rows, who is skipped and why; sends nothing'))
+  forPeriod(
+    burst
+      .command('plan <name>')
+      .description('who would get what, how many rows, who is skipped and why; sends nothing'),
+  )
     .addHelpText('after', '\nExample:\n  underbell burst plan quay-pack --period 2026-10')
     .action(async (name: string, options: PeriodOptions, command: Command) => {
       show(command, await askService<Plan>('GET', `${burstPath(name)}/plan`, { query: { ...options } }), showPlan);
     });
-  forPeriod(burst.command('run <name>').description('make and send the copies; nobody gets the same period twice unless asked'))
+  forPeriod(
+    burst.command('run <name>').description('make and send the copies; nobody gets the same period twice unless asked'),
+  )
     .option('--no-wait', 'start it and return at once')
     .action(run);
   burst
@@ -138,14 +170,22 @@ export function addListCommands(program: Command): void {
     .addHelpText('after', '\nExample:\n  underbell list load managers.csv --name quay-managers --id quay')
     .action(async (file: string, options: { name: string; id?: string; address: string }, command: Command) => {
       const { name, ...query } = options;
-      const answer = await askService<{ version: number; recipients: number }>('PUT', `/api/v1/lists/${encodeURIComponent(name)}`, { query, file: { path: file, type: 'text/csv' } });
-      show(command, answer, ({ version, recipients }) => line(`${name}, version ${version}: ${plural(recipients, 'recipient')}`));
+      const answer = await askService<{ version: number; recipients: number }>(
+        'PUT',
+        `/api/v1/lists/${encodeURIComponent(name)}`,
+        { query, file: { path: file, type: 'text/csv' } },
+      );
+      show(command, answer, ({ version, recipients }) =>
+        line(`${name}, version ${version}: ${plural(recipients, 'recipient')}`),
+      );
     });
   list
     .command('list')
     .description('the lists that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ lists: { name: string; version: number; recipients: number; loadedAt: string }[] }>('GET', '/api/v1/lists');
+      const answer = await askService<{
+        lists: { name: string; version: number; recipients: number; loadedAt: string }[];
+      }>('GET', '/api/v1/lists');
       show(command, answer, ({ lists }) => {
         table(lists, [
           { heading: 'list', cell: (one) => one.name },
@@ -161,6 +201,11 @@ export function addListCommands(program: Command): void {
     .action(async (name: string, _options, command: Command) => {
       type Shown = { columns: string[]; recipients: { id: string; address: string; values: Record<string, string> }[] };
       const answer = await askService<Shown>('GET', `/api/v1/lists/${encodeURIComponent(name)}`);
-      show(command, answer, ({ columns, recipients }) => table(recipients, columns.map((column) => ({ heading: column, cell: (one) => one.values[column] }))));
+      show(command, answer, ({ columns, recipients }) =>
+        table(
+          recipients,
+          columns.map((column) => ({ heading: column, cell: (one) => one.values[column] })),
+        ),
+      );
     });
 }

@@ -45,7 +45,13 @@ class Progress {
 
   constructor(isQuiet: boolean) {
     if (!isQuiet && process.stderr.isTTY) {
-      this.#bar = new SingleBar({ format: '{bar} {value} of {total} sent · {phase}', barsize: 28, stream: process.stderr, hideCursor: true, clearOnComplete: true });
+      this.#bar = new SingleBar({
+        format: '{bar} {value} of {total} sent · {phase}',
+        barsize: 28,
+        stream: process.stderr,
+        hideCursor: true,
+        clearOnComplete: true,
+      });
     }
     this.#isQuiet = isQuiet;
   }
@@ -73,7 +79,9 @@ export async function followRun(id: number, isQuiet: boolean): Promise<ShownRun>
   const progress = new Progress(isQuiet);
   const leave = () => {
     progress.stop();
-    process.stderr.write(`\nRun ${id} goes on. Watch it: underbell burst status --run ${id}. Stop it: underbell burst stop ${id}\n`);
+    process.stderr.write(
+      `\nRun ${id} goes on. Watch it: underbell burst status --run ${id}. Stop it: underbell burst stop ${id}\n`,
+    );
     process.exit(1);
   };
   process.once('SIGINT', leave);
@@ -99,6 +107,11 @@ export function summaryLine(run: ShownRun): void {
   const { counts } = run;
   const parts = [`${counts.sent} sent`, `${counts.skipped} skipped`, `${counts.failed} failed`];
   if (counts.inDoubt > 0) parts.push(`${counts.inDoubt} in doubt`);
-  const took = run.startedAt && run.finishedAt ? ` in ${((Date.parse(run.finishedAt) - Date.parse(run.startedAt)) / 1000).toFixed(1)} s` : '';
-  line(`Run ${run.id} of ${run.burst} for ${run.period}: ${run.state}${took}. ${parts.join(', ')}.${run.error ? ` ${run.error}` : ''}`);
+  const took =
+    run.startedAt && run.finishedAt
+      ? ` in ${((Date.parse(run.finishedAt) - Date.parse(run.startedAt)) / 1000).toFixed(1)} s`
+      : '';
+  line(
+    `Run ${run.id} of ${run.burst} for ${run.period}: ${run.state}${took}. ${parts.join(', ')}.${run.error ? ` ${run.error}` : ''}`,
+  );
 }

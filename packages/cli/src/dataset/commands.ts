@@ -48,16 +48,25 @@ async function* asArray(lines: AsyncIterable<Uint8Array>): AsyncGenerator<string
   yield isFirst ? ']\n' : '\n]\n';
 }
 
-async function showRows(name: string, options: { where?: string; csv?: boolean; limit?: string }, command: Command): Promise<void> {
+async function showRows(
+  name: string,
+  options: { where?: string; csv?: boolean; limit?: string },
+  command: Command,
+): Promise<void> {
   const path = `/api/v1/datasets/${encodeURIComponent(name)}/rows`;
   if (options.csv || wantsJson(command)) {
-    const answer = await callService('GET', path, { query: { where: options.where, format: options.csv ? 'csv' : 'jsonl' } });
+    const answer = await callService('GET', path, {
+      query: { where: options.where, format: options.csv ? 'csv' : 'jsonl' },
+    });
     const body = Readable.fromWeb(answer.body as never);
     await pipeline(options.csv ? body : Readable.from(asArray(body)), process.stdout, { end: false });
     return;
   }
   const most = 20;
-  const tried = await askService<{ rows: number; limits: { origin: string; name: string; words: string; rowsLeft: number }[] }>('GET', path.replace(/rows$/, 'count'), { query: { where: options.where } });
+  const tried = await askService<{
+    rows: number;
+    limits: { origin: string; name: string; words: string; rowsLeft: number }[];
+  }>('GET', path.replace(/rows$/, 'count'), { query: { where: options.where } });
   const answer = await callService('GET', path, { query: { where: options.where } });
   const rows: Record<string, string | number | boolean | null>[] = [];
   let rest = '';
@@ -70,9 +79,22 @@ async function showRows(name: string, options: { where?: string; csv?: boolean; 
   }
   const names = Object.keys(rows[0] ?? {});
   const text = (value: unknown) => (value === null || value === undefined ? '' : String(value));
-  if (rows.length > 0) table(rows.slice(0, most), names.map((one) => ({ heading: one, cell: (row) => text(row[one]), isNumber: typeof rows[0]![one] === 'number' })));
-  for (const limit of tried.limits) line(faint(`${limit.origin} ${limit.name}: ${limit.words} (${plural(limit.rowsLeft, 'row')} left)`));
-  line(tried.rows > most ? `${plural(tried.rows, 'row')}; the first ${most} are shown, --csv and --json give all` : plural(tried.rows, 'row'));
+  if (rows.length > 0)
+    table(
+      rows.slice(0, most),
+      names.map((one) => ({
+        heading: one,
+        cell: (row) => text(row[one]),
+        isNumber: typeof rows[0]![one] === 'number',
+      })),
+    );
+  for (const limit of tried.limits)
+    line(faint(`${limit.origin} ${limit.name}: ${limit.words} (${plural(limit.rowsLeft, 'row')} left)`));
+  line(
+    tried.rows > most
+      ? `${plural(tried.rows, 'row')}; the first ${most} are shown, --csv and --json give all`
+      : plural(tried.rows, 'row'),
+  );
 }
 
 export function addDatasetCommands(program: Command): void {
@@ -81,7 +103,9 @@ export function addDatasetCommands(program: Command): void {
     .command('list')
     .description('the datasets that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ datasets: { name: string; title: string; source: string | null; columns: number }[] }>('GET', '/api/v1/datasets');
+      const answer = await askService<{
+        datasets: { name: string; title: string; source: string | null; columns: number }[];
+      }>('GET', '/api/v1/datasets');
       show(command, answer, ({ datasets }) => {
         table(datasets, [
           { heading: 'dataset', cell: (one) => one.name },
@@ -95,8 +119,18 @@ export function addDatasetCommands(program: Command): void {
     .command('show <name>')
     .description('columns and revisions')
     .action(async (name: string, _options, command: Command) => {
-      type Revision = { number: number; rows: number; state: string; error: string | null; finishedAt: string | null; isCurrent: boolean };
-      const answer = await askService<{ title: string; columns: ShownColumn[]; revisions: Revision[] }>('GET', `/api/v1/datasets/${encodeURIComponent(name)}`);
+      type Revision = {
+        number: number;
+        rows: number;
+        state: string;
+        error: string | null;
+        finishedAt: string | null;
+        isCurrent: boolean;
+      };
+      const answer = await askService<{ title: string; columns: ShownColumn[]; revisions: Revision[] }>(
+        'GET',
+        `/api/v1/datasets/${encodeURIComponent(name)}`,
+      );
       show(command, answer, ({ columns, revisions }) => {
         columnTable(columns);
         line();
@@ -117,14 +151,23 @@ export function addDatasetCommands(program: Command): void {
     .option('--type <column=type>', 'settle a type instead of the inferred one; may be repeated', collect, [])
     .option('--label <column=label>', 'what people read; may be repeated', collect, [])
     .addHelpText('after', '\nExample:\n  underbell dataset load takings.csv --name takings --key quay_id=quay')
-    .action(async (file: string, options: { name: string; key: string[]; type: string[]; label: string[] }, command: Command) => {
-      const { name, ...query } = options;
-      const loaded = await askService<Loaded>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}/file`, { query, file: { path: file, type: 'text/csv' } });
-      show(command, loaded, (answer) => {
-        line(`${answer.name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`);
-        columnTable(answer.columns);
-      });
-    });
+    .action(
+      async (
+        file: string,
+        options: { name: string; key: string[]; type: string[]; label: string[] },
+        command: Command,
+      ) => {
+        const { name, ...query } = options;
+        const loaded = await askService<Loaded>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}/file`, {
+          query,
+          file: { path: file, type: 'text/csv' },
+        });
+        show(command, loaded, (answer) => {
+          line(`${answer.name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`);
+          columnTable(answer.columns);
+        });
+      },
+    );
   dataset
     .command('define <name>')
     .description('define a dataset by SQL on a source and load it')
@@ -133,24 +176,35 @@ export function addDatasetCommands(program: Command): void {
     .option('--title <title>', 'what people read')
     .option('--key <column=key>', 'give a column a key; may be repeated', collect, [])
     .option('--order <column>', 'lay the rows out by a column; may be repeated', collect, [])
-    .action(async (name: string, options: { source: string; sql: string; title?: string; key: string[]; order: string[] }, command: Command) => {
-      const columns = options.key.map((pair) => {
-        const [column, key] = pair.split('=');
-        if (!column || !key) throw localProblem('INPUT_INVALID', `\`${pair}\` is not column=key`, { word: pair });
-        return { name: column, key };
-      });
-      const { source, sql, title, order } = options;
-      const loaded = await askService<Loaded>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}`, { body: { source, sql, title, order, columns } });
-      show(command, loaded, (answer) => {
-        line(`${answer.name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`);
-        columnTable(answer.columns);
-      });
-    });
+    .action(
+      async (
+        name: string,
+        options: { source: string; sql: string; title?: string; key: string[]; order: string[] },
+        command: Command,
+      ) => {
+        const columns = options.key.map((pair) => {
+          const [column, key] = pair.split('=');
+          if (!column || !key) throw localProblem('INPUT_INVALID', `\`${pair}\` is not column=key`, { word: pair });
+          return { name: column, key };
+        });
+        const { source, sql, title, order } = options;
+        const loaded = await askService<Loaded>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}`, {
+          body: { source, sql, title, order, columns },
+        });
+        show(command, loaded, (answer) => {
+          line(`${answer.name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`);
+          columnTable(answer.columns);
+        });
+      },
+    );
   dataset
     .command('refresh <name>')
     .description('load a snapshot anew from its source')
     .action(async (name: string, _options, command: Command) => {
-      const loaded = await askService<{ revision: number; rows: number }>('POST', `/api/v1/datasets/${encodeURIComponent(name)}/refresh`);
+      const loaded = await askService<{ revision: number; rows: number }>(
+        'POST',
+        `/api/v1/datasets/${encodeURIComponent(name)}/refresh`,
+      );
       show(command, loaded, (answer) => line(`${name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`));
     });
   dataset
@@ -158,6 +212,9 @@ export function addDatasetCommands(program: Command): void {
     .description('the rows that you may see')
     .option('--where <filter>', 'CQL2 text, for example "quay_id = \'Q017\'"')
     .option('--csv', 'all rows as CSV')
-    .addHelpText('after', '\nExample:\n  underbell dataset rows sailings --where "quay_id = \'Q017\' AND cancelled = TRUE" --csv')
+    .addHelpText(
+      'after',
+      '\nExample:\n  underbell dataset rows sailings --where "quay_id = \'Q017\' AND cancelled = TRUE" --csv',
+    )
     .action(showRows);
 }

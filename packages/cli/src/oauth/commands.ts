@@ -25,11 +25,16 @@ function addTokenCommands(program: Command): void {
     .option('--page <page>', 'only this page; may be repeated', collect, [])
     .option('--person <email>', 'the person for whom the token speaks')
     .option('--seconds <number>', 'how long it lives')
-    .addHelpText('after', '\nExample:\n  underbell token mint --client harbour-portal --report quay-punctuality --where "sailings=quay_id = \'Q017\'"')
+    .addHelpText(
+      'after',
+      '\nExample:\n  underbell token mint --client harbour-portal --report quay-punctuality --where "sailings=quay_id = \'Q017\'"',
+    )
     .action(async (options: MintOptions, command: Command) => {
       const { client, report, person, seconds } = options;
       const body = {
-        client, report, person,
+        client,
+        report,
+        person,
         ...(options.page.length > 0 ? { pages: options.page } : {}),
         ...(options.where.length > 0 ? { where: readPairs(options.where, '--where') } : {}),
         ...(options.param.length > 0 ? { parameters: readPairs(options.param, '--param') } : {}),
@@ -42,7 +47,13 @@ function addTokenCommands(program: Command): void {
     .command('list')
     .description('the newest tokens that were handed out')
     .action(async (_options, command: Command) => {
-      type Shown = { id: string; clientId: string; details: { report: string; where?: Record<string, string> }; expiresAt: string; revokedAt: string | null };
+      type Shown = {
+        id: string;
+        clientId: string;
+        details: { report: string; where?: Record<string, string> };
+        expiresAt: string;
+        revokedAt: string | null;
+      };
       const answer = await askService<{ tokens: Shown[] }>('GET', '/api/v1/tokens');
       show(command, answer, ({ tokens }) => {
         table(tokens, [
@@ -50,7 +61,15 @@ function addTokenCommands(program: Command): void {
           { heading: 'client', cell: (one) => one.clientId },
           { heading: 'report', cell: (one) => one.details.report },
           { heading: 'filter', cell: (one) => Object.values(one.details.where ?? {}).join('; ') },
-          { heading: 'state', cell: (one) => (one.revokedAt ? 'revoked' : Date.parse(one.expiresAt) < Date.now() ? 'expired' : `until ${one.expiresAt.slice(11, 19)}`) },
+          {
+            heading: 'state',
+            cell: (one) =>
+              one.revokedAt
+                ? 'revoked'
+                : Date.parse(one.expiresAt) < Date.now()
+                  ? 'expired'
+                  : `until ${one.expiresAt.slice(11, 19)}`,
+          },
         ]);
       });
     });
@@ -70,7 +89,14 @@ export function addOauthCommands(program: Command): void {
     .command('list')
     .description('the clients that reach reports of yours')
     .action(async (_options, command: Command) => {
-      type Shown = { id: string; title: string; reports: string[]; actions: string[]; maxLifetimeSeconds: number; state: string };
+      type Shown = {
+        id: string;
+        title: string;
+        reports: string[];
+        actions: string[];
+        maxLifetimeSeconds: number;
+        state: string;
+      };
       const answer = await askService<{ clients: Shown[] }>('GET', '/api/v1/clients');
       show(command, answer, ({ clients }) => {
         table(clients, [
@@ -91,7 +117,11 @@ export function addOauthCommands(program: Command): void {
     .option('--seconds <number>', 'the longest life of its tokens', '3600')
     .action(async (id: string, options: { title: string; report: string[]; seconds: string }, command: Command) => {
       const body = { title: options.title, reports: options.report, maxLifetimeSeconds: Number(options.seconds) };
-      const answer = await askService<{ id: string; secret: string }>('PUT', `/api/v1/clients/${encodeURIComponent(id)}`, { body });
+      const answer = await askService<{ id: string; secret: string }>(
+        'PUT',
+        `/api/v1/clients/${encodeURIComponent(id)}`,
+        { body },
+      );
       show(command, answer, ({ secret }) => {
         line(`client: ${id}`);
         line(`secret: ${secret}   (shown only now)`);

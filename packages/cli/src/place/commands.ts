@@ -23,7 +23,9 @@ export function addPlaceCommands(program: Command): void {
     .description('the placements of reports that you may see')
     .option('--report <name>', 'of one report')
     .action(async (options: { report?: string }, command: Command) => {
-      const answer = await askService<{ placements: ShownPlacement[] }>('GET', '/api/v1/placements', { query: options });
+      const answer = await askService<{ placements: ShownPlacement[] }>('GET', '/api/v1/placements', {
+        query: options,
+      });
       show(command, answer, ({ placements }) => {
         table(placements, [
           { heading: 'placement', cell: (one) => one.name },
@@ -40,7 +42,15 @@ export function addPlaceCommands(program: Command): void {
     .action(async (name: string, _options, command: Command) => {
       const { placements } = await askService<{ placements: ShownPlacement[] }>('GET', '/api/v1/placements');
       const found = placements.find((one) => one.name === name);
-      if (!found) throw localProblem('NOT_FOUND', `there is no placement \`${name}\``, suggest(name, placements.map((one) => one.name)));
+      if (!found)
+        throw localProblem(
+          'NOT_FOUND',
+          `there is no placement \`${name}\``,
+          suggest(
+            name,
+            placements.map((one) => one.name),
+          ),
+        );
       show(command, found, (answer) => {
         line(answer.link);
         line();
@@ -54,13 +64,42 @@ export function addPlaceCommands(program: Command): void {
     .requiredOption('--title <title>', 'what people read')
     .option('--kind <kind>', 'portal, app or link', 'portal')
     .option('--page <page>', 'the page; the first one when left out')
-    .option('--origin <origin>', 'a host whose pages may frame it, such as https://portal.example; may be repeated', collect, [])
+    .option(
+      '--origin <origin>',
+      'a host whose pages may frame it, such as https://portal.example; may be repeated',
+      collect,
+      [],
+    )
     .option('--where <dataset=filter>', 'CQL2 text for a dataset; may be repeated', collect, [])
     .option('--param <name=value>', 'fix a parameter; may be repeated', collect, [])
-    .action(async (name: string, options: { report: string; title: string; kind: string; page?: string; origin: string[]; where: string[]; param: string[] }, command: Command) => {
-      const { report, title, kind, page, origin } = options;
-      const body = { report, title, kind, page, origins: origin, where: readPairs(options.where, '--where'), parameters: readPairs(options.param, '--param') };
-      const answer = await askService<ShownPlacement>('PUT', `/api/v1/placements/${encodeURIComponent(name)}`, { body });
-      show(command, answer, (made) => line(made.snippet));
-    });
+    .action(
+      async (
+        name: string,
+        options: {
+          report: string;
+          title: string;
+          kind: string;
+          page?: string;
+          origin: string[];
+          where: string[];
+          param: string[];
+        },
+        command: Command,
+      ) => {
+        const { report, title, kind, page, origin } = options;
+        const body = {
+          report,
+          title,
+          kind,
+          page,
+          origins: origin,
+          where: readPairs(options.where, '--where'),
+          parameters: readPairs(options.param, '--param'),
+        };
+        const answer = await askService<ShownPlacement>('PUT', `/api/v1/placements/${encodeURIComponent(name)}`, {
+          body,
+        });
+        show(command, answer, (made) => line(made.snippet));
+      },
+    );
 }

@@ -12,8 +12,14 @@ export function addCompletionCommand(program: Command): void {
     .description('print a completion script: source <(underbell completion)')
     .action(() => {
       const cases = program.commands.map((noun) => {
-        const verbs = noun.commands.map((verb) => `      "${noun.name()} ${verb.name()}") words="${[...wordsOf(verb), '--json', '--help'].join(' ')}" ;;`);
-        return [...verbs, `      "${noun.name()} "*) words="${[...wordsOf(noun), '--json', '--help'].join(' ')}" ;;`].join('\n');
+        const verbs = noun.commands.map(
+          (verb) =>
+            `      "${noun.name()} ${verb.name()}") words="${[...wordsOf(verb), '--json', '--help'].join(' ')}" ;;`,
+        );
+        return [
+          ...verbs,
+          `      "${noun.name()} "*) words="${[...wordsOf(noun), '--json', '--help'].join(' ')}" ;;`,
+        ].join('\n');
       });
       line(`_underbell() {
   local words

@@ -19,7 +19,11 @@ function places(): string[] {
   if (told) return [told];
   const data = process.env['UNDERBELL_DATA'];
   if (data) return [join(data, 'cli.json')];
-  const elsewhere = join('/var/lib/underbell', createHash('sha256').update(checkout).digest('hex').slice(0, 8), 'cli.json');
+  const elsewhere = join(
+    '/var/lib/underbell',
+    createHash('sha256').update(checkout).digest('hex').slice(0, 8),
+    'cli.json',
+  );
   const home = join(process.env['XDG_CONFIG_HOME'] ?? join(homedir(), '.config'), 'underbell', 'session.json');
   return [join(checkout, '.underbell', 'cli.json'), elsewhere, home];
 }

@@ -11,7 +11,12 @@ export function readJsonFile(path: string): object {
     const offset = Number(/position (\d+)/.exec((cause as Error).message)?.[1] ?? text.length);
     const before = text.slice(0, offset).split('\n');
     const position = { line: before.length, column: before.at(-1)!.length + 1, offset };
-    throw localProblem('INPUT_INVALID', `\`${path}\` is not JSON: ${(cause as Error).message}`, { position }, { cause });
+    throw localProblem(
+      'INPUT_INVALID',
+      `\`${path}\` is not JSON: ${(cause as Error).message}`,
+      { position },
+      { cause },
+    );
   }
 }
 

@@ -23,11 +23,25 @@ export interface Column<Row> {
 }
 
 const count = new Intl.NumberFormat('en-GB');
-const showCell = (value: string | number | null | undefined) => (typeof value === 'number' ? count.format(value) : (value ?? ''));
+const showCell = (value: string | number | null | undefined) =>
+  typeof value === 'number' ? count.format(value) : (value ?? '');
 
 const noLines = {
-  top: '', 'top-mid': '', 'top-left': '', 'top-right': '', bottom: '', 'bottom-mid': '', 'bottom-left': '', 'bottom-right': '',
-  left: '', 'left-mid': '', mid: '', 'mid-mid': '', right: '', 'right-mid': '', middle: '  ',
+  top: '',
+  'top-mid': '',
+  'top-left': '',
+  'top-right': '',
+  bottom: '',
+  'bottom-mid': '',
+  'bottom-left': '',
+  'bottom-right': '',
+  left: '',
+  'left-mid': '',
+  mid: '',
+  'mid-mid': '',
+  right: '',
+  'right-mid': '',
+  middle: '  ',
 };
 
 /** Prints a table; numbers stand to the right. */
@@ -39,7 +53,13 @@ export function table<Row>(rows: readonly Row[], columns: readonly Column<Row>[]
     colAligns: columns.map((one) => (one.isNumber ? 'right' : 'left')),
   });
   for (const row of rows) made.push(columns.map((one) => showCell(one.cell(row))));
-  line(made.toString().split('\n').map((text) => text.trimEnd()).join('\n'));
+  line(
+    made
+      .toString()
+      .split('\n')
+      .map((text) => text.trimEnd())
+      .join('\n'),
+  );
 }
 
 /** Prints the answer as JSON where asked, else as people read it. */

@@ -16,9 +16,17 @@ export class Problem extends Error {
 }
 
 /** A problem that this program finds by itself. */
-export function localProblem(code: RefusalCode, detail: string, more: Partial<ProblemDocument> = {}, options?: ErrorOptions): Problem {
+export function localProblem(
+  code: RefusalCode,
+  detail: string,
+  more: Partial<ProblemDocument> = {},
+  options?: ErrorOptions,
+): Problem {
   const { title, status } = refusalKinds[code];
-  return new Problem({ type: `urn:underbell:problem:${code.toLowerCase().replaceAll('_', '-')}`, title, status, detail, code, ...more }, options);
+  return new Problem(
+    { type: `urn:underbell:problem:${code.toLowerCase().replaceAll('_', '-')}`, title, status, detail, code, ...more },
+    options,
+  );
 }
 
 /** A problem as lines for people. */
@@ -26,7 +34,8 @@ export function problemLines({ document }: Problem): string[] {
   const { position, hint, nearest, problems = [], reference } = document;
   const lines = [`error: ${document.detail}`];
   if (position) lines.push(`  at line ${position.line}, column ${position.column}`);
-  if (problems.length > 1) lines.push(...problems.map((one) => `  ${one.at}: ${one.message}${one.hint ? ` (${one.hint})` : ''}`));
+  if (problems.length > 1)
+    lines.push(...problems.map((one) => `  ${one.at}: ${one.message}${one.hint ? ` (${one.hint})` : ''}`));
   else if (hint) lines.push(`  hint: ${hint}`);
   else if (nearest?.[0]) lines.push(`  hint: did you mean \`${nearest[0]}\`?`);
   if (reference) lines.push(`  reference: ${reference}`);

@@ -37,9 +37,11 @@ interface CallOptions {
  */
 export async function callService(method: string, path: string, options: CallOptions = {}): Promise<Response> {
   const credentials = readCredentials();
-  if (!credentials && !options.isAnonymous) throw localProblem('SIGN_IN_NEEDED', 'you are not signed in', { hint: 'underbell sign-in EMAIL' });
+  if (!credentials && !options.isAnonymous)
+    throw localProblem('SIGN_IN_NEEDED', 'you are not signed in', { hint: 'underbell sign-in EMAIL' });
   const { file, body } = options;
-  if (file && !existsSync(file.path)) throw localProblem('NOT_FOUND', `there is no file \`${file.path}\``, { word: file.path });
+  if (file && !existsSync(file.path))
+    throw localProblem('NOT_FOUND', `there is no file \`${file.path}\``, { word: file.path });
   const url = `${serviceUrl()}${path}${queryText(options.query ?? {})}`;
   let answer: Response;
   try {
@@ -49,10 +51,19 @@ export async function callService(method: string, path: string, options: CallOpt
         ...(credentials && !options.isAnonymous ? { Authorization: `Bearer ${credentials.key}` } : {}),
         ...(file ? { 'Content-Type': file.type } : body ? { 'Content-Type': 'application/json' } : {}),
       },
-      ...(file ? { body: Readable.toWeb(createReadStream(file.path)) as never, duplex: 'half' } : body ? { body: JSON.stringify(body) } : {}),
+      ...(file
+        ? { body: Readable.toWeb(createReadStream(file.path)) as never, duplex: 'half' }
+        : body
+          ? { body: JSON.stringify(body) }
+          : {}),
     } as RequestInit);
   } catch (cause) {
-    throw localProblem('SERVICE_UNREACHABLE', `Under Bell does not answer at ${serviceUrl()}`, { hint: 'is it started? npm start' }, { cause });
+    throw localProblem(
+      'SERVICE_UNREACHABLE',
+      `Under Bell does not answer at ${serviceUrl()}`,
+      { hint: 'is it started? npm start' },
+      { cause },
+    );
   }
   if (answer.ok) return answer;
   throw await readProblem(answer);

@@ -32,7 +32,10 @@ export function addReportCommands(program: Command): void {
     .command('show <name>')
     .description('a report with its editions')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await askService<{ title: string; edition: number; editions: ShownEdition[] }>('GET', `/api/v1/reports/${encodeURIComponent(name)}`);
+      const answer = await askService<{ title: string; edition: number; editions: ShownEdition[] }>(
+        'GET',
+        `/api/v1/reports/${encodeURIComponent(name)}`,
+      );
       show(command, answer, ({ title, edition, editions }) => {
         line(`${title}, edition ${edition}`);
         table(editions, [
@@ -47,15 +50,25 @@ export function addReportCommands(program: Command): void {
     .command('check <file>')
     .description('check a definition without publishing it')
     .action(async (file: string, _options, command: Command) => {
-      const answer = await askService<{ name: string; pages: number; figures: number }>('POST', '/api/v1/reports/check', { body: readJsonFile(file) });
-      show(command, answer, ({ name, pages, figures }) => line(`${name} is fine: ${plural(pages, 'page')}, ${plural(figures, 'figure')}.`));
+      const answer = await askService<{ name: string; pages: number; figures: number }>(
+        'POST',
+        '/api/v1/reports/check',
+        { body: readJsonFile(file) },
+      );
+      show(command, answer, ({ name, pages, figures }) =>
+        line(`${name} is fine: ${plural(pages, 'page')}, ${plural(figures, 'figure')}.`),
+      );
     });
   report
     .command('publish <file>')
     .description('publish a definition as the next edition under its name')
     .option('--notes <text>', 'what is new', '')
     .action(async (file: string, options: { notes: string }, command: Command) => {
-      const answer = await askService<{ name: string; edition: number }>('POST', '/api/v1/reports', { body: { definition: readJsonFile(file), notes: options.notes } });
-      show(command, answer, ({ name, edition }) => line(`${name}: edition ${edition} is published and shown everywhere.`));
+      const answer = await askService<{ name: string; edition: number }>('POST', '/api/v1/reports', {
+        body: { definition: readJsonFile(file), notes: options.notes },
+      });
+      show(command, answer, ({ name, edition }) =>
+        line(`${name}: edition ${edition} is published and shown everywhere.`),
+      );
     });
 }

@@ -38,7 +38,10 @@ export function addSessionCommands(program: Command): void {
     .action(async (email: string, options: { url?: string }, command: Command) => {
       if (options.url) process.env['UNDERBELL_URL'] = options.url;
       const password = await askPassword();
-      const answer = await askService<{ key: string; person: Person }>('POST', '/api/v1/session', { isAnonymous: true, body: { email, password, kind: 'command line' } });
+      const answer = await askService<{ key: string; person: Person }>('POST', '/api/v1/session', {
+        isAnonymous: true,
+        body: { email, password, kind: 'command line' },
+      });
       saveCredentials({ url: serviceUrl(), key: answer.key, email });
       show(command, { person: answer.person }, ({ person }) => line(`Signed in as ${person.name}.`));
     });

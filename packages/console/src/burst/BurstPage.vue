@@ -18,21 +18,33 @@ const runs = useResource<{ runs: ShownRun[] }>(() => `/api/v1/runs?burst=${encod
 /** The month or day before this one: what people send most. */
 function lastPeriod(unit: 'month' | 'day'): string {
   const now = new Date();
-  const before = unit === 'month' ? new Date(Date.UTC(now.getUTCFullYear(), now.getUTCMonth() - 1, 1)) : new Date(now.getTime() - 86_400_000);
+  const before =
+    unit === 'month'
+      ? new Date(Date.UTC(now.getUTCFullYear(), now.getUTCMonth() - 1, 1))
+      : new Date(now.getTime() - 86_400_000);
   return before.toISOString().slice(0, unit === 'month' ? 7 : 10);
 }
 
 const period = ref('');
 const isAgain = ref(false);
-watch(burst, (found) => { if (found?.definition.period && period.value === '') period.value = lastPeriod(found.definition.period.unit); });
+watch(burst, (found) => {
+  if (found?.definition.period && period.value === '') period.value = lastPeriod(found.definition.period.unit);
+});
 
 const plan = ref<Plan>();
 const problem = ref<ProblemDocument>();
 const busy = ref<'plan' | 'run' | ''>('');
 const runId = ref<number>();
 const run = useRun(runId);
-watch(runs.data, (found) => { if (runId.value === undefined) runId.value = found?.runs[0]?.id; });
-watch(() => run.isFollowing.value, (follows) => { if (!follows) void runs.reload(); });
+watch(runs.data, (found) => {
+  if (runId.value === undefined) runId.value = found?.runs[0]?.id;
+});
+watch(
+  () => run.isFollowing.value,
+  (follows) => {
+    if (!follows) void runs.reload();
+  },
+);
 watch([period, isAgain], () => (plan.value = undefined));
 
 async function attempt(what: 'plan' | 'run', work: () => Promise<void>): Promise<void> {
@@ -48,8 +60,13 @@ async function attempt(what: 'plan' | 'run', work: () => Promise<void>): Promise
   }
 }
 
-const query = computed(() => `?again=${isAgain.value}${burst.value?.definition.period ? `&period=${encodeURIComponent(period.value)}` : ''}`);
-const makePlan = () => attempt('plan', async () => { plan.value = await call<Plan>('GET', `/api/v1/bursts/${props.name}/plan${query.value}`); });
+const query = computed(
+  () => `?again=${isAgain.value}${burst.value?.definition.period ? `&period=${encodeURIComponent(period.value)}` : ''}`,
+);
+const makePlan = () =>
+  attempt('plan', async () => {
+    plan.value = await call<Plan>('GET', `/api/v1/bursts/${props.name}/plan${query.value}`);
+  });
 const start = () =>
   attempt('run', async () => {
     const body = { again: isAgain.value, ...(burst.value?.definition.period ? { period: period.value } : {}) };
@@ -57,8 +74,14 @@ const start = () =>
     plan.value = undefined;
     await runs.reload();
   });
-const stop = () => attempt('run', async () => { await call('POST', `/api/v1/runs/${runId.value}/stop`); await run.reload(); });
-const runOptions = computed(() => (runs.data.value?.runs ?? []).map((one) => ({ value: one.id, label: `Run ${one.id}, ${one.period}: ${one.state}` })));
+const stop = () =>
+  attempt('run', async () => {
+    await call('POST', `/api/v1/runs/${runId.value}/stop`);
+    await run.reload();
+  });
+const runOptions = computed(() =>
+  (runs.data.value?.runs ?? []).map((one) => ({ value: one.id, label: `Run ${one.id}, ${one.period}: ${one.state}` })),
+);
 </script>
 
 <template>
@@ -68,35 +91,76 @@ const runOptions = computed(() => (runs.data.value?.runs ?? []).map((one) => ({ 
   <template v-else-if="burst">
     <h1>{{ burst.definition.title }}</h1>
     <p class="quiet">
-      <RouterLink :to="`/reports/${burst.definition.report}`">{{ burst.definition.report }}</RouterLink> as {{ burst.definition.formats.join(' and ').toUpperCase() }}
-      by {{ burst.definition.destination.kind }} to everyone on the list <b>{{ burst.definition.list }}</b>
+      <RouterLink :to="`/reports/${burst.definition.report}`">{{ burst.definition.report }}</RouterLink> as
+      {{ burst.definition.formats.map((one) => one.toUpperCase()).join(' and ') }} by
+      {{ burst.definition.destination.kind }} to everyone on the list <b>{{ burst.definition.list }}</b>
     </p>
     <div class="bar">
-      <label v-if="burst.definition.period">{{ burst.definition.period.unit === 'month' ? 'Month' : 'Day' }} <Input v-model:value="period" class="period" :aria-label="burst.definition.period.unit" /></label>
+      <label v-if="burst.definition.period"
+        >{{ burst.definition.period.unit === 'month' ? 'Month' : 'Day' }}
+        <Input v-model:value="period" class="period" :aria-label="burst.definition.period.unit"
+      /></label>
       <Checkbox v-model:checked="isAgain">Also to those who have it already</Checkbox>
       <Button :type="plan ? 'default' : 'primary'" :loading="busy === 'plan'" @click="makePlan">Plan</Button>
-      <Popconfirm v-if="plan && plan.counts.planned > 0" :title="`Send ${plan.counts.planned} copies by mail now?`" ok-text="Send" @confirm="start">
+      <Popconfirm
+        v-if="plan && plan.counts.planned > 0"
+        :title="`Send ${plan.counts.planned} copies by mail now?`"
+        ok-text="Send"
+        @confirm="start"
+      >
         <Button type="primary" :loading="busy === 'run'">Send {{ plan.counts.planned }} copies</Button>
       </Popconfirm>
     </div>
     <ProblemNote v-if="problem" :problem="problem" />
-    <section v-if="plan" aria-label="Plan"><h2>Plan</h2><PlanTable :plan="plan" /></section>
+    <section v-if="plan" aria-label="Plan">
+      <h2>Plan</h2>
+      <PlanTable :plan="plan" />
+    </section>
     <section v-if="run.data.value" aria-label="Run">
       <div class="runs">
         <h2>Ledger of run {{ run.data.value.id }}</h2>
-        <Select v-if="runOptions.length > 1" v-model:value="runId" :options="runOptions" class="which" aria-label="Which run" />
+        <Select
+          v-if="runOptions.length > 1"
+          v-model:value="runId"
+          :options="runOptions"
+          class="which"
+          aria-label="Which run"
+        />
       </div>
       <RunLedger :run="run.data.value" @stop="stop" />
     </section>
-    <p v-else-if="runs.data.value?.runs.length === 0" class="quiet">This burst has not been run yet. Make a plan first: it shows who gets what, and sends nothing.</p>
+    <p v-else-if="runs.data.value?.runs.length === 0" class="quiet">
+      This burst has not been run yet. Make a plan first: it shows who gets what, and sends nothing.
+    </p>
   </template>
   <h1 v-else>There is no such burst</h1>
 </template>
 
 <style scoped>
-.crumbs { margin: 0 0 0.3rem; }
-.bar { display: flex; flex-wrap: wrap; gap: 0.6rem 1.2rem; align-items: center; margin: 1rem 0; padding: 0.8rem 1rem; background: var(--raised); border: 1px solid var(--line); border-radius: 4px; }
-.period { width: 8rem; margin-left: 0.4rem; }
-.runs { display: flex; gap: 1rem; align-items: baseline; }
-.which { min-width: 15rem; }
+.crumbs {
+  margin: 0 0 0.3rem;
+}
+.bar {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.6rem 1.2rem;
+  align-items: center;
+  margin: 1rem 0;
+  padding: 0.8rem 1rem;
+  background: var(--raised);
+  border: 1px solid var(--line);
+  border-radius: 4px;
+}
+.period {
+  width: 8rem;
+  margin-left: 0.4rem;
+}
+.runs {
+  display: flex;
+  gap: 1rem;
+  align-items: baseline;
+}
+.which {
+  min-width: 15rem;
+}
 </style>

@@ -25,8 +25,12 @@ const columns = [
   <Table v-else :columns="columns" :data-source="bursts" row-key="name" :loading="isLoading" :pagination="false">
     <template #emptyText><Empty description="No bursts yet. Save one: underbell burst define FILE" /></template>
     <template #bodyCell="{ column, record }">
-      <RouterLink v-if="column.key === 'name'" :to="`/sending/${record.name}`">{{ record.definition.title }}</RouterLink>
-      <RouterLink v-else-if="column.key === 'report'" :to="`/reports/${record.definition.report}`">{{ record.definition.report }}</RouterLink>
+      <RouterLink v-if="column.key === 'name'" :to="`/sending/${record.name}`">{{
+        record.definition.title
+      }}</RouterLink>
+      <RouterLink v-else-if="column.key === 'report'" :to="`/reports/${record.definition.report}`">{{
+        record.definition.report
+      }}</RouterLink>
       <template v-else-if="column.key === 'list'">{{ record.definition.list }}</template>
       <template v-else-if="column.key === 'formats'">{{ record.definition.formats.join(', ').toUpperCase() }}</template>
       <template v-else-if="record.lastRun">

@@ -18,18 +18,28 @@ const columns = [
 
 <template>
   <p>
-    <b>{{ showCount(plan.counts.planned) }} copies</b> of {{ showCount(plan.counts.rows) }} rows in {{ showCount(plan.counts.files) }} files would go out for {{ plan.period.words }};
-    {{ plan.counts.skipped }} of {{ plan.counts.recipients }} recipients would be skipped. Nothing has been sent.
+    <b>{{ showCount(plan.counts.planned) }} copies</b> of {{ showCount(plan.counts.rows) }} rows in
+    {{ showCount(plan.counts.files) }} files would go out for {{ plan.period.words }}; {{ plan.counts.skipped }} of
+    {{ plan.counts.recipients }} recipients would be skipped. Nothing has been sent.
   </p>
   <p class="quiet">
     Limits for all, under the rights of {{ plan.sender }}:
-    <span v-for="(limit, i) in plan.limits" :key="limit.origin + limit.name">{{ i > 0 ? '; ' : '' }}{{ i === 0 ? capitalised(limit.words) : limit.words }} ({{ limit.origin }} {{ limit.name }})</span>
+    <span v-for="(limit, i) in plan.limits" :key="limit.origin + limit.name"
+      >{{ i > 0 ? '; ' : '' }}{{ i === 0 ? capitalised(limit.words) : limit.words }} ({{ limit.origin }}
+      {{ limit.name }})</span
+    >
   </p>
   <label class="only"><input v-model="onlySkipped" type="checkbox" /> Only those who would be skipped</label>
-  <Table :columns="columns" :data-source="entries" row-key="recipient" size="small" :pagination="{ pageSize: 15, showSizeChanger: false, hideOnSinglePage: true }">
+  <Table
+    :columns="columns"
+    :data-source="entries"
+    row-key="recipient"
+    size="small"
+    :pagination="{ pageSize: 15, showSizeChanger: false, hideOnSinglePage: true }"
+  >
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'rows'">{{ showCount(record.rows) }}</template>
-      <template v-else-if="column.key === 'filter'">{{ capitalised(record.filter.split(' and ').at(-1) ?? '') }}</template>
+      <template v-else-if="column.key === 'filter'">{{ capitalised(record.filter) }}</template>
       <template v-else-if="column.key === 'files'">
         <span v-if="record.action === 'skip'" class="quiet">– {{ record.reason }}</span>
         <template v-else>{{ record.files.map((file: { name: string }) => file.name).join(', ') }}</template>
@@ -39,5 +49,10 @@ const columns = [
 </template>
 
 <style scoped>
-.only { display: inline-flex; gap: 0.4rem; align-items: center; margin-bottom: 0.6rem; }
+.only {
+  display: inline-flex;
+  gap: 0.4rem;
+  align-items: center;
+  margin-bottom: 0.6rem;
+}
 </style>

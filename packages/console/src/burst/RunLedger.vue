@@ -12,15 +12,25 @@ const share = computed(() => {
   const { planned, sent, failed, inDoubt, rendered } = props.run.counts;
   if (planned === 0) return isActive(props.run) ? 0 : 100;
   // Making a copy and sending it are half of the way each.
-  return Math.round((50 * Math.max(rendered, sent + failed + inDoubt)) / planned + (50 * (sent + failed + inDoubt)) / planned);
+  return Math.round(
+    (50 * Math.max(rendered, sent + failed + inDoubt)) / planned + (50 * (sent + failed + inDoubt)) / planned,
+  );
 });
 const sizeOf = (entry: LedgerEntry) => entry.files.reduce((sum, file) => sum + (file.sizeBytes ?? 0), 0);
-const states = computed(() => [...new Set(props.run.entries.map((one) => one.state))].map((state) => ({ text: state, value: state })));
+const states = computed(() =>
+  [...new Set(props.run.entries.map((one) => one.state))].map((state) => ({ text: state, value: state })),
+);
 const columns = computed(() => [
   { title: 'Recipient', dataIndex: 'recipient', width: 110 },
   { title: 'Address', dataIndex: 'address', ellipsis: true },
   { title: 'Rows', key: 'rows', align: 'right' as const, width: 90 },
-  { title: 'State', key: 'state', width: 130, filters: states.value, onFilter: (value: string | number | boolean, entry: LedgerEntry) => entry.state === value },
+  {
+    title: 'State',
+    key: 'state',
+    width: 130,
+    filters: states.value,
+    onFilter: (value: string | number | boolean, entry: LedgerEntry) => entry.state === value,
+  },
   { title: 'Size', key: 'size', align: 'right' as const, width: 90 },
   { title: 'Reason', key: 'reason' },
 ]);
@@ -29,26 +39,55 @@ const columns = computed(() => [
 <template>
   <div class="head">
     <span><RunState :state="run.state" /> for {{ run.period }}</span>
-    <span>{{ run.counts.sent }} sent, {{ run.counts.skipped }} skipped, {{ run.counts.failed }} failed<template v-if="run.counts.inDoubt">, {{ run.counts.inDoubt }} in doubt</template></span>
-    <span class="quiet">{{ showCount(run.rowsRead) }} rows read · {{ showInstant(run.startedAt ?? run.createdAt) }}</span>
-    <Popconfirm v-if="isActive(run)" title="Stop this run? What has left stays sent; the rest can be run again." ok-text="Stop" @confirm="emit('stop')"><Button danger>Stop</Button></Popconfirm>
+    <span
+      >{{ run.counts.sent }} sent, {{ run.counts.skipped }} skipped, {{ run.counts.failed }} failed<template
+        v-if="run.counts.inDoubt"
+        >, {{ run.counts.inDoubt }} in doubt</template
+      ></span
+    >
+    <span class="quiet"
+      >{{ showCount(run.rowsRead) }} rows read · {{ showInstant(run.startedAt ?? run.createdAt) }}</span
+    >
+    <Popconfirm
+      v-if="isActive(run)"
+      title="Stop this run? What has left stays sent; the rest can be run again."
+      ok-text="Stop"
+      @confirm="emit('stop')"
+      ><Button danger>Stop</Button></Popconfirm
+    >
   </div>
   <div v-if="isActive(run)" aria-live="polite">
     <Progress :percent="share" :show-info="false" />
     <p class="quiet">{{ run.phase }}</p>
   </div>
   <p v-if="run.error" class="error" role="alert">{{ run.error }}</p>
-  <Table :columns="columns" :data-source="[...run.entries]" row-key="recipient" size="small" :pagination="{ pageSize: 15, showSizeChanger: false, hideOnSinglePage: true }">
+  <Table
+    :columns="columns"
+    :data-source="[...run.entries]"
+    row-key="recipient"
+    size="small"
+    :pagination="{ pageSize: 15, showSizeChanger: false, hideOnSinglePage: true }"
+  >
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'rows'">{{ showCount(record.rows) }}</template>
       <RunState v-else-if="column.key === 'state'" :state="record.state" />
-      <template v-else-if="column.key === 'size'">{{ sizeOf(record as LedgerEntry) > 0 ? showSize(sizeOf(record as LedgerEntry)) : '' }}</template>
+      <template v-else-if="column.key === 'size'">{{
+        sizeOf(record as LedgerEntry) > 0 ? showSize(sizeOf(record as LedgerEntry)) : ''
+      }}</template>
       <span v-else-if="column.key === 'reason'" class="quiet">{{ record.reason }}</span>
     </template>
   </Table>
 </template>
 
 <style scoped>
-.head { display: flex; flex-wrap: wrap; gap: 0.4rem 1.4rem; align-items: center; margin-bottom: 0.6rem; }
-.error { color: var(--signal); }
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.4rem 1.4rem;
+  align-items: center;
+  margin-bottom: 0.6rem;
+}
+.error {
+  color: var(--signal);
+}
 </style>

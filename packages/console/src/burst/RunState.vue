@@ -17,10 +17,17 @@ const shown = computed(() => signs[props.state] ?? { sign: '…', colour: 'sea' 
 </script>
 
 <template>
-  <span :style="{ color: `var(--${shown.colour})` }" class="state"><b aria-hidden="true">{{ shown.sign }}</b> {{ state }}</span>
+  <span :style="{ color: `var(--${shown.colour})` }" class="state"
+    ><b aria-hidden="true">{{ shown.sign }}</b> {{ state }}</span
+  >
 </template>
 
 <style scoped>
-.state { white-space: nowrap; }
-b { display: inline-block; width: 1.1em; }
+.state {
+  white-space: nowrap;
+}
+b {
+  display: inline-block;
+  width: 1.1em;
+}
 </style>

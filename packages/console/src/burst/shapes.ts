@@ -27,7 +27,12 @@ export interface LedgerEntry {
   readonly recipient: string;
   readonly address: string;
   readonly rows: number;
-  readonly files: readonly { readonly name: string; readonly format: string; readonly sizeBytes?: number; readonly sha256?: string }[];
+  readonly files: readonly {
+    readonly name: string;
+    readonly format: string;
+    readonly sizeBytes?: number;
+    readonly sha256?: string;
+  }[];
   readonly state: string;
   readonly reason: string | null;
   readonly changedAt: string;

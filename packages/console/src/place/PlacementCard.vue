@@ -34,7 +34,9 @@ async function copy(text: string, what: string): Promise<void> {
     </p>
     <pre tabindex="0">{{ placement.snippet }}</pre>
     <div class="actions">
-      <Button @click="copy(placement.snippet, 'snippet')">{{ copied === 'snippet' ? 'Copied' : 'Copy the snippet' }}</Button>
+      <Button @click="copy(placement.snippet, 'snippet')">{{
+        copied === 'snippet' ? 'Copied' : 'Copy the snippet'
+      }}</Button>
       <Button @click="copy(placement.link, 'link')">{{ copied === 'link' ? 'Copied' : 'Copy the link' }}</Button>
       <a :href="placement.link" target="_blank" rel="noopener">Open it</a>
     </div>
@@ -42,10 +44,37 @@ async function copy(text: string, what: string): Promise<void> {
 </template>
 
 <style scoped>
-.card { background: var(--raised); border: 1px solid var(--line); border-radius: 4px; padding: 0.9rem 1.1rem; }
-header { display: flex; gap: 0.8rem; align-items: baseline; }
-h3 { font-size: 1rem; margin: 0; color: var(--ink); }
-p { margin: 0.3rem 0 0.6rem; }
-pre { background: var(--paper); border: 1px solid var(--line); border-radius: 3px; padding: 0.7rem; white-space: pre-wrap; overflow-wrap: anywhere; margin: 0 0 0.7rem; }
-.actions { display: flex; gap: 0.6rem; align-items: center; }
+.card {
+  background: var(--raised);
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 0.9rem 1.1rem;
+}
+header {
+  display: flex;
+  gap: 0.8rem;
+  align-items: baseline;
+}
+h3 {
+  font-size: 1rem;
+  margin: 0;
+  color: var(--ink);
+}
+p {
+  margin: 0.3rem 0 0.6rem;
+}
+pre {
+  background: var(--paper);
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  padding: 0.7rem;
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+  margin: 0 0 0.7rem;
+}
+.actions {
+  display: flex;
+  gap: 0.6rem;
+  align-items: center;
+}
 </style>

@@ -12,14 +12,22 @@ defineProps<{ problem: ProblemDocument }>();
     <template #description>
       <p v-if="problem.hint">{{ capitalised(problem.hint) }}</p>
       <ul v-if="problem.problems && problem.problems.length > 1">
-        <li v-for="one in problem.problems" :key="one.at + one.message"><code>{{ one.at }}</code> {{ one.message }}</li>
+        <li v-for="one in problem.problems" :key="one.at + one.message">
+          <code>{{ one.at }}</code> {{ one.message }}
+        </li>
       </ul>
-      <small>{{ problem.code }}<template v-if="problem.reference">, reference {{ problem.reference }}</template></small>
+      <small
+        >{{ problem.code }}<template v-if="problem.reference">, reference {{ problem.reference }}</template></small
+      >
     </template>
   </Alert>
 </template>
 
 <style scoped>
-.note { margin: 1rem 0; }
-p { margin: 0; }
+.note {
+  margin: 1rem 0;
+}
+p {
+  margin: 0;
+}
 </style>

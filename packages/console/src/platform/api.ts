@@ -8,15 +8,22 @@ export class ApiProblem extends Error {
 }
 
 const unreachable: ProblemDocument = {
-  type: 'urn:underbell:problem:service-unreachable', title: 'The service cannot be reached', status: 503, code: 'SERVICE_UNREACHABLE',
-  detail: 'the service does not answer', hint: 'check the connection, then try again',
+  type: 'urn:underbell:problem:service-unreachable',
+  title: 'The service cannot be reached',
+  status: 503,
+  code: 'SERVICE_UNREACHABLE',
+  detail: 'the service does not answer',
+  hint: 'check the connection, then try again',
 };
 
 /** Calls the API. @throws {ApiProblem} */
 export async function call<T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: string, body?: object): Promise<T> {
   let answer: Response;
   try {
-    answer = await fetch(path, { method, ...(body ? { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) } : {}) });
+    answer = await fetch(path, {
+      method,
+      ...(body ? { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) } : {}),
+    });
   } catch {
     throw new ApiProblem(unreachable);
   }

@@ -32,7 +32,14 @@ export function useResource<T>(path: MaybeRefOrGetter<string | undefined>) {
     }
   }
 
-  watch(() => toValue(path), () => { data.value = undefined; void reload(); }, { immediate: true });
+  watch(
+    () => toValue(path),
+    () => {
+      data.value = undefined;
+      void reload();
+    },
+    { immediate: true },
+  );
   onBeforeUnmount(() => newest++);
   return { data, error, isLoading, reload };
 }

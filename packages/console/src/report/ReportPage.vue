@@ -18,13 +18,18 @@ interface ShownReport {
   readonly title: string;
   readonly description: string;
   readonly edition: number;
-  readonly definition: { readonly pages: readonly { readonly name: string; readonly title: string; readonly figures: readonly unknown[] }[]; readonly parameters?: readonly { readonly name: string; readonly type: string }[] };
+  readonly definition: {
+    readonly pages: readonly { readonly name: string; readonly title: string; readonly figures: readonly unknown[] }[];
+    readonly parameters?: readonly { readonly name: string; readonly type: string }[];
+  };
   readonly editions: readonly ShownEdition[];
 }
 
 const props = defineProps<{ name: string }>();
 const { data: report, error } = useResource<ShownReport>(() => `/api/v1/reports/${encodeURIComponent(props.name)}`);
-const places = useResource<{ placements: ShownPlacement[] }>(() => `/api/v1/placements?report=${encodeURIComponent(props.name)}`);
+const places = useResource<{ placements: ShownPlacement[] }>(
+  () => `/api/v1/placements?report=${encodeURIComponent(props.name)}`,
+);
 const placements = computed(() => places.data.value?.placements ?? []);
 const columns = [
   { title: 'Edition', key: 'number', width: 130 },
@@ -41,24 +46,43 @@ const columns = [
     <h1>{{ report.title }}</h1>
     <p class="quiet">{{ report.description }}</p>
     <p>
-      <code>{{ report.name }}</code> · {{ report.definition.pages.map((page) => `${page.title} (${page.figures.length} figures)`).join(', ') }}
-      <template v-if="report.definition.parameters"> · parameters {{ report.definition.parameters.map((one) => one.name).join(', ') }}</template>
+      <code>{{ report.name }}</code> ·
+      {{ report.definition.pages.map((page) => `${page.title} (${page.figures.length} figures)`).join(', ') }}
+      <template v-if="report.definition.parameters">
+        · parameters {{ report.definition.parameters.map((one) => one.name).join(', ') }}</template
+      >
     </p>
     <h2>Where it is shown</h2>
-    <p v-if="placements.length === 0" class="quiet">Nowhere yet. <code>underbell place add NAME --report {{ report.name }} --title TITLE --origin ORIGIN</code></p>
-    <div class="cards"><PlacementCard v-for="placement in placements" :key="placement.name" :placement="placement" /></div>
+    <p v-if="placements.length === 0" class="quiet">
+      Nowhere yet. <code>underbell place add NAME --report {{ report.name }} --title TITLE --origin ORIGIN</code>
+    </p>
+    <div class="cards">
+      <PlacementCard v-for="placement in placements" :key="placement.name" :placement="placement" />
+    </div>
     <h2>Editions</h2>
     <Table :columns="columns" :data-source="[...report.editions]" row-key="number" size="small" :pagination="false">
       <template #bodyCell="{ column, record }">
-        <template v-if="column.key === 'number'">{{ record.number }}<b v-if="record.number === report.edition" class="current"> current</b></template>
-        <template v-else-if="column.key === 'published'">{{ showInstant(record.publishedAt) }} by {{ record.publishedBy }}</template>
+        <template v-if="column.key === 'number'"
+          >{{ record.number }}<b v-if="record.number === report.edition" class="current"> current</b></template
+        >
+        <template v-else-if="column.key === 'published'"
+          >{{ showInstant(record.publishedAt) }} by {{ record.publishedBy }}</template
+        >
       </template>
     </Table>
   </template>
 </template>
 
 <style scoped>
-.crumbs { margin: 0 0 0.3rem; }
-.cards { display: grid; gap: 0.8rem; }
-.current { color: var(--brass); font-weight: 600; }
+.crumbs {
+  margin: 0 0 0.3rem;
+}
+.cards {
+  display: grid;
+  gap: 0.8rem;
+}
+.current {
+  color: var(--brass);
+  font-weight: 600;
+}
 </style>

@@ -28,13 +28,18 @@ const columns = [
   <p class="quiet">Published once under one stable name; every place that shows a report follows its newest edition.</p>
   <ProblemNote v-if="error" :problem="error" />
   <Table v-else :columns="columns" :data-source="reports" row-key="name" :loading="isLoading" :pagination="false">
-    <template #emptyText><Empty description="No reports for you yet. Publish one: underbell report publish FILE" /></template>
+    <template #emptyText
+      ><Empty description="No reports for you yet. Publish one: underbell report publish FILE"
+    /></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'title'">
-        <RouterLink :to="`/reports/${record.name}`">{{ record.title }}</RouterLink> <code class="quiet">{{ record.name }}</code><br />
+        <RouterLink :to="`/reports/${record.name}`">{{ record.title }}</RouterLink>
+        <code class="quiet">{{ record.name }}</code><br />
         <span class="quiet">{{ record.description }}</span>
       </template>
-      <template v-else-if="column.key === 'published'">{{ showInstant(record.publishedAt) }} by {{ record.publishedBy }}</template>
+      <template v-else-if="column.key === 'published'"
+        >{{ showInstant(record.publishedAt) }} by {{ record.publishedBy }}</template
+      >
     </template>
   </Table>
 </template>

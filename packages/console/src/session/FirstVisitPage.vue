@@ -31,18 +31,39 @@ async function submit(): Promise<void> {
 <template>
   <section class="narrow">
     <h1>First visit</h1>
-    <p class="quiet">This installation has no administrator yet. The start command printed a one-time code; with it you become the first.</p>
+    <p class="quiet">
+      This installation has no administrator yet. The start command printed a one-time code; with it you become the
+      first.
+    </p>
     <ProblemNote v-if="problem" :problem="problem" />
     <Form layout="vertical" :model="fields" @finish="submit">
-      <FormItem label="One-time code" name="code" :rules="[{ required: true, message: 'The start command printed it' }]"><Input v-model:value="fields.code" autocomplete="off" /></FormItem>
-      <FormItem label="Your name" name="name" :rules="[{ required: true, message: 'Your name is missing' }]"><Input v-model:value="fields.name" autocomplete="name" /></FormItem>
-      <FormItem label="Mail address" name="email" :rules="[{ required: true, type: 'email', message: 'A mail address, such as name@host.example' }]"><Input v-model:value="fields.email" autocomplete="username" /></FormItem>
-      <FormItem label="Password" name="password" extra="At least 12 characters" :rules="[{ required: true, min: 12, message: 'At least 12 characters' }]"><InputPassword v-model:value="fields.password" autocomplete="new-password" /></FormItem>
+      <FormItem label="One-time code" name="code" :rules="[{ required: true, message: 'The start command printed it' }]"
+        ><Input v-model:value="fields.code" autocomplete="off"
+      /></FormItem>
+      <FormItem label="Your name" name="name" :rules="[{ required: true, message: 'Your name is missing' }]"
+        ><Input v-model:value="fields.name" autocomplete="name"
+      /></FormItem>
+      <FormItem
+        label="Mail address"
+        name="email"
+        :rules="[{ required: true, type: 'email', message: 'A mail address, such as name@host.example' }]"
+        ><Input v-model:value="fields.email" autocomplete="username"
+      /></FormItem>
+      <FormItem
+        label="Password"
+        name="password"
+        extra="At least 12 characters"
+        :rules="[{ required: true, min: 12, message: 'At least 12 characters' }]"
+        ><InputPassword v-model:value="fields.password" autocomplete="new-password"
+      /></FormItem>
       <Button type="primary" html-type="submit" size="large" :loading="isBusy">Become administrator</Button>
     </Form>
   </section>
 </template>
 
 <style scoped>
-.narrow { max-width: 30rem; margin: 2rem auto; }
+.narrow {
+  max-width: 30rem;
+  margin: 2rem auto;
+}
 </style>

@@ -36,14 +36,26 @@ async function submit(): Promise<void> {
     <h1>Sign in</h1>
     <ProblemNote v-if="problem" :problem="problem" />
     <Form layout="vertical" :model="fields" @finish="submit">
-      <FormItem label="Mail address" name="email" :rules="[{ required: true, type: 'email', message: 'A mail address, such as name@host.example' }]"><Input id="email" v-model:value="fields.email" autocomplete="username" size="large" autofocus /></FormItem>
-      <FormItem label="Password" name="password" :rules="[{ required: true, message: 'The password is missing' }]"><InputPassword id="password" v-model:value="fields.password" autocomplete="current-password" size="large" /></FormItem>
+      <FormItem
+        label="Mail address"
+        name="email"
+        :rules="[{ required: true, type: 'email', message: 'A mail address, such as name@host.example' }]"
+        ><Input id="email" v-model:value="fields.email" autocomplete="username" size="large" autofocus
+      /></FormItem>
+      <FormItem label="Password" name="password" :rules="[{ required: true, message: 'The password is missing' }]"
+        ><InputPassword id="password" v-model:value="fields.password" autocomplete="current-password" size="large"
+      /></FormItem>
       <Button type="primary" html-type="submit" size="large" :loading="isBusy">Sign in</Button>
     </Form>
   </section>
 </template>
 
 <style scoped>
-.narrow { max-width: 26rem; margin: 3rem auto; }
-h1 { margin-bottom: 1.2rem; }
+.narrow {
+  max-width: 26rem;
+  margin: 3rem auto;
+}
+h1 {
+  margin-bottom: 1.2rem;
+}
 </style>

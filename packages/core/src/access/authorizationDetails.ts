@@ -43,7 +43,10 @@ export interface ClientBounds {
  */
 export function readAuthorizationDetails(value: unknown, bounds: ClientBounds): ReportViewDetails {
   const schema = Joi.array().items(reportViewSchema).length(1).required();
-  const [details] = checkShape<ReportViewDetails[]>(value, schema, { code: 'INPUT_INVALID', what: 'authorization_details' });
+  const [details] = checkShape<ReportViewDetails[]>(value, schema, {
+    code: 'INPUT_INVALID',
+    what: 'authorization_details',
+  });
   const outside = (message: string, word: string, allowed: readonly string[]) =>
     new Refusal('TOKEN_OUT_OF_BOUNDS', message, { pointer: '/0', word, ...suggest(word, allowed) });
   if (!bounds.reports.includes(details!.report)) {

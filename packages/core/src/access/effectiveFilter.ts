@@ -2,7 +2,8 @@ import type { DatasetShape } from '../dataset/index.ts';
 import { allOf, explainInWords, type TypedNode } from '../filter/index.ts';
 
 /** Where a limit comes from. */
-export type LimitOrigin = 'record rule' | 'token' | 'placement' | 'report' | 'page' | 'figure' | 'parameter' | 'burst' | 'reader';
+export type LimitOrigin =
+  'record rule' | 'token' | 'placement' | 'report' | 'page' | 'figure' | 'parameter' | 'burst' | 'reader';
 
 /** One limit on the rows, which keeps its origin. */
 export interface LimitPart {

@@ -1,5 +1,13 @@
 import type { DatasetShape } from '../dataset/index.ts';
-import { anyOf, checkFilter, nothing, parseFilter, type FilterNode, type FilterScope, type TypedNode } from '../filter/index.ts';
+import {
+  anyOf,
+  checkFilter,
+  nothing,
+  parseFilter,
+  type FilterNode,
+  type FilterScope,
+  type TypedNode,
+} from '../filter/index.ts';
 import { Refusal, isRefusal, suggest } from '../refusal/index.ts';
 import type { LimitPart } from './effectiveFilter.ts';
 import type { PersonViewer, Viewer } from './viewer.ts';
@@ -20,7 +28,12 @@ export interface Moment {
 }
 
 /** A rule's text as a condition for one person; an attribute that the person lacks gives no rows and a reason. */
-function ruleFor(rule: RecordRule, person: PersonViewer, dataset: DatasetShape, moment: Moment): { node: TypedNode; words?: string } {
+function ruleFor(
+  rule: RecordRule,
+  person: PersonViewer,
+  dataset: DatasetShape,
+  moment: Moment,
+): { node: TypedNode; words?: string } {
   const scope: FilterScope = {
     dataset,
     text: rule.where,
@@ -52,9 +65,17 @@ function applies(rule: RecordRule, person: PersonViewer): boolean {
  * Rules for everyone must all hold; of the rules for groups and persons that apply, one must hold. Where such rules
  * exist and none applies, there are no rows.
  */
-function personParts(rules: readonly RecordRule[], person: PersonViewer, dataset: DatasetShape, moment: Moment): LimitPart[] {
+function personParts(
+  rules: readonly RecordRule[],
+  person: PersonViewer,
+  dataset: DatasetShape,
+  moment: Moment,
+): LimitPart[] {
   const part = (name: string, made: { node: TypedNode; words?: string }): LimitPart => ({
-    origin: 'record rule', name, isFixed: true, ...made,
+    origin: 'record rule',
+    name,
+    isFixed: true,
+    ...made,
   });
   const forEveryone = rules.filter((rule) => rule.appliesTo.kind === 'everyone');
   const opening = rules.filter((rule) => rule.appliesTo.kind !== 'everyone');
@@ -62,7 +83,13 @@ function personParts(rules: readonly RecordRule[], person: PersonViewer, dataset
   if (opening.length === 0) return parts;
   const matching = opening.filter((rule) => applies(rule, person));
   if (matching.length === 0) {
-    return [...parts, part('no rule applies', { node: nothing, words: `no rows: no rule of \`${dataset.name}\` applies to ${person.name}` })];
+    return [
+      ...parts,
+      part('no rule applies', {
+        node: nothing,
+        words: `no rows: no rule of \`${dataset.name}\` applies to ${person.name}`,
+      }),
+    ];
   }
   const made = matching.map((rule) => ruleFor(rule, person, dataset, moment));
   const names = matching.map((rule) => rule.name).join(' or ');
@@ -112,7 +139,10 @@ export function checkTokenFilter(
   throw new Refusal(
     'TOKEN_NEEDS_FILTER',
     `\`${dataset.name}\` is filtered by records; the token must name a person, or a filter that fixes ${columns}`,
-    { pointer: `where/${dataset.name}`, hint: `for example "where": {"${dataset.name}": "${[...guarding][0] ?? 'column'} = '…'"}` },
+    {
+      pointer: `where/${dataset.name}`,
+      hint: `for example "where": {"${dataset.name}": "${[...guarding][0] ?? 'column'} = '…'"}`,
+    },
   );
 }
 
@@ -120,7 +150,11 @@ export function checkTokenFilter(
 export function checkTokenDatasets(where: Readonly<Record<string, string>>, datasets: readonly string[]): void {
   for (const name of Object.keys(where)) {
     if (datasets.includes(name)) continue;
-    throw new Refusal('INPUT_INVALID', `the report reads no dataset \`${name}\``, { pointer: `where/${name}`, word: name, ...suggest(name, datasets) });
+    throw new Refusal('INPUT_INVALID', `the report reads no dataset \`${name}\``, {
+      pointer: `where/${name}`,
+      word: name,
+      ...suggest(name, datasets),
+    });
   }
 }
 
@@ -147,7 +181,14 @@ export function decideRecordRules(options: {
 
 /** Checks a rule's text before it is saved, with every `person('…')` taken as present. */
 export function checkRule(where: string, dataset: DatasetShape, attributes: readonly string[]): void {
-  const samples: Record<string, string> = { text: 'x', integer: '0', number: '0', boolean: 'true', date: '2026-01-01', instant: '2026-01-01T00:00:00Z' };
+  const samples: Record<string, string> = {
+    text: 'x',
+    integer: '0',
+    number: '0',
+    boolean: 'true',
+    date: '2026-01-01',
+    instant: '2026-01-01T00:00:00Z',
+  };
   const tryType = (sample: string) =>
     checkFilter(parseFilter(where), {
       dataset,
@@ -157,7 +198,10 @@ export function checkRule(where: string, dataset: DatasetShape, attributes: read
       valuesOf: (source, name) => {
         if (source !== 'person') return undefined;
         if (name !== 'email' && !attributes.includes(name)) {
-          throw new Refusal('VALUE_UNBOUND', `nobody has an attribute \`${name}\``, { word: name, ...suggest(name, [...attributes, 'email']) });
+          throw new Refusal('VALUE_UNBOUND', `nobody has an attribute \`${name}\``, {
+            word: name,
+            ...suggest(name, [...attributes, 'email']),
+          });
         }
         return [sample];
       },

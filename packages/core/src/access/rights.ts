@@ -41,7 +41,10 @@ export function decideRight(
 ): Right | undefined {
   if (person.isAdministrator) return { level: 'own', because: `${person.name} is an administrator` };
   const fitting = grants.filter(
-    (grant) => grant.thing.kind === thing.kind && (grant.thing.name === '*' || grant.thing.name === thing.name) && holds(grant, person),
+    (grant) =>
+      grant.thing.kind === thing.kind &&
+      (grant.thing.name === '*' || grant.thing.name === thing.name) &&
+      holds(grant, person),
   );
   const best = fitting.sort((a, b) => rightLevels.indexOf(b.level) - rightLevels.indexOf(a.level))[0];
   return best && { level: best.level, because: because(best) };

@@ -2,7 +2,14 @@ import type { DatasetShape } from '../dataset/index.ts';
 import { checkFilter, columnIn, parseFilter, type FilterScope } from '../filter/index.ts';
 import { valueTypeOf, parseValue } from '../dataset/index.ts';
 import { Refusal } from '../refusal/index.ts';
-import { findFigure, parameterColumn, type Figure, type Page, type ParameterValue, type ReportDefinition } from '../report/index.ts';
+import {
+  findFigure,
+  parameterColumn,
+  type Figure,
+  type Page,
+  type ParameterValue,
+  type ReportDefinition,
+} from '../report/index.ts';
 import { EffectiveFilter, type LimitOrigin, type LimitPart } from './effectiveFilter.ts';
 import { decideRecordRules, type Moment, type RecordRule } from './recordRules.ts';
 import type { Viewer } from './viewer.ts';
@@ -22,7 +29,11 @@ export interface Viewing {
   readonly rules: readonly RecordRule[];
   readonly moment: Moment;
   /** Values fixed by a token, a placement or a burst; the reader cannot change them. */
-  readonly fixed: readonly (ParameterValue & { readonly origin: LimitOrigin; readonly by: string; readonly words?: string })[];
+  readonly fixed: readonly (ParameterValue & {
+    readonly origin: LimitOrigin;
+    readonly by: string;
+    readonly words?: string;
+  })[];
   /** The reader's own parameter values. */
   readonly chosen: readonly ParameterValue[];
   /** A placement's own filter, CQL2 text by dataset. */
@@ -40,18 +51,33 @@ function scopeOf(viewing: Viewing, dataset: DatasetShape, text: string): FilterS
     ...viewing.moment,
     valuesOf: (source, name) => {
       if (source !== 'param') return undefined;
-      return values.filter((one) => one.parameter.name === name).map((one) => one.raw).slice(0, 1);
+      return values
+        .filter((one) => one.parameter.name === name)
+        .map((one) => one.raw)
+        .slice(0, 1);
     },
   };
 }
 
-function textPart(viewing: Viewing, dataset: DatasetShape, origin: LimitOrigin, name: string, text: string | undefined): LimitPart[] {
+function textPart(
+  viewing: Viewing,
+  dataset: DatasetShape,
+  origin: LimitOrigin,
+  name: string,
+  text: string | undefined,
+): LimitPart[] {
   if (text === undefined) return [];
   const node = checkFilter(parseFilter(text), scopeOf(viewing, dataset, text));
   return [{ origin, name, node, isFixed: origin !== 'reader' }];
 }
 
-function parameterPart(viewing: Viewing, dataset: DatasetShape, value: ParameterValue & { words?: string }, origin: LimitOrigin, name: string): LimitPart[] {
+function parameterPart(
+  viewing: Viewing,
+  dataset: DatasetShape,
+  value: ParameterValue & { words?: string },
+  origin: LimitOrigin,
+  name: string,
+): LimitPart[] {
   const column = parameterColumn(viewing.report, value.parameter, dataset);
   if (column === undefined) return [];
   const isFixed = origin !== 'reader';
@@ -62,12 +88,22 @@ function parameterPart(viewing: Viewing, dataset: DatasetShape, value: Parameter
 function choicePart(viewing: Viewing, dataset: DatasetShape, choice: Choice, figure: Figure | undefined): LimitPart[] {
   if (figure?.name === choice.figure) return [];
   const source = findFigure(viewing.page, choice.figure);
-  const by = source.kind === 'bar' || source.kind === 'line' ? source.by : source.kind === 'table' && source.measures ? source.columns[0] : undefined;
-  if (by === undefined) throw new Refusal('FIGURE_UNKNOWN', `nothing can be picked in the figure \`${choice.figure}\``, { word: choice.figure });
+  const by =
+    source.kind === 'bar' || source.kind === 'line'
+      ? source.by
+      : source.kind === 'table' && source.measures
+        ? source.columns[0]
+        : undefined;
+  if (by === undefined)
+    throw new Refusal('FIGURE_UNKNOWN', `nothing can be picked in the figure \`${choice.figure}\``, {
+      word: choice.figure,
+    });
   const column = dataset.columns.find((one) => one.name === by);
   if (column === undefined) return [];
   const values = choice.values.map((raw) => parseValue(raw, column.type, `${by}:`));
-  return [{ origin: 'reader', name: source.title, isFixed: false, node: columnIn(column, valueTypeOf(column.type), values) }];
+  return [
+    { origin: 'reader', name: source.title, isFixed: false, node: columnIn(column, valueTypeOf(column.type), values) },
+  ];
 }
 
 /**
@@ -89,7 +125,9 @@ export function effectiveFilterOf(viewing: Viewing, dataset: DatasetShape, figur
     ...textPart(viewing, dataset, 'report', report.name, report.where),
     ...textPart(viewing, dataset, 'page', page.name, page.where),
     ...(figure && figure.kind !== 'text' ? textPart(viewing, dataset, 'figure', figure.name, figure.where) : []),
-    ...viewing.chosen.flatMap((one) => parameterPart(viewing, dataset, one, 'reader', one.parameter.label ?? one.parameter.name)),
+    ...viewing.chosen.flatMap((one) =>
+      parameterPart(viewing, dataset, one, 'reader', one.parameter.label ?? one.parameter.name),
+    ),
     ...textPart(viewing, dataset, 'reader', 'own filter', viewing.where),
     ...viewing.choices.flatMap((choice) => choicePart(viewing, dataset, choice, figure)),
   ];

@@ -20,17 +20,20 @@ export interface Period {
  */
 export function readPeriod(definition: BurstDefinition, text: string | undefined, locale = 'en-GB'): Period {
   const { period } = definition;
-  const refuse = (message: string, hint: string) => new Refusal('INPUT_INVALID', message, { pointer: 'period', ...(text ? { word: text } : {}), hint });
+  const refuse = (message: string, hint: string) =>
+    new Refusal('INPUT_INVALID', message, { pointer: 'period', ...(text ? { word: text } : {}), hint });
   if (period === undefined) {
     if (text === undefined) return { name: 'once', words: 'once' };
     throw refuse(`\`${definition.name}\` has no periods`, 'leave the period out');
   }
   const example = period.unit === 'month' ? '2026-10' : '2026-10-01';
-  if (text === undefined) throw refuse(`\`${definition.name}\` needs a period`, `give a ${period.unit}, for example ${example}`);
+  if (text === undefined)
+    throw refuse(`\`${definition.name}\` needs a period`, `give a ${period.unit}, for example ${example}`);
   const value = period.unit === 'month' ? `${text}-01` : text;
   const fits = period.unit === 'month' ? /^\d{4}-\d{2}$/.test(text) : true;
   if (!fits || !isDate(value)) throw refuse(`\`${text}\` is not a ${period.unit}`, `write it like ${example}`);
-  const look: Intl.DateTimeFormatOptions = period.unit === 'month' ? { month: 'long', year: 'numeric' } : { dateStyle: 'long' };
+  const look: Intl.DateTimeFormatOptions =
+    period.unit === 'month' ? { month: 'long', year: 'numeric' } : { dateStyle: 'long' };
   const words = new Intl.DateTimeFormat(locale, { ...look, timeZone: 'UTC' }).format(new Date(`${value}T00:00:00Z`));
   return { name: text, words, value };
 }

@@ -36,8 +36,19 @@ export interface PlanInput {
 }
 
 /** What templates can be filled with. */
-export function templateValues(definition: BurstDefinition, period: Period, recipient: Recipient): Record<string, string> {
-  return { ...recipient.values, burst: definition.name, report: definition.report, title: definition.title, period: period.name, period_words: period.words };
+export function templateValues(
+  definition: BurstDefinition,
+  period: Period,
+  recipient: Recipient,
+): Record<string, string> {
+  return {
+    ...recipient.values,
+    burst: definition.name,
+    report: definition.report,
+    title: definition.title,
+    period: period.name,
+    period_words: period.words,
+  };
 }
 
 /** The names that `templateValues` fills for a list with these columns. */
@@ -45,7 +56,11 @@ export function templateNamesFor(listColumns: readonly string[]): string[] {
   return [...new Set([...listColumns, 'burst', 'report', 'title', 'period', 'period_words'])];
 }
 
-function copyFiles(input: PlanInput, recipient: Recipient, taken: Map<string, string>): { files: PlannedFile[]; clash?: string } {
+function copyFiles(
+  input: PlanInput,
+  recipient: Recipient,
+  taken: Map<string, string>,
+): { files: PlannedFile[]; clash?: string } {
   const { definition, period } = input;
   const stem = safeFileName(fillTemplate(definition.fileName, templateValues(definition, period, recipient)));
   const other = taken.get(stem.toLowerCase());
@@ -75,11 +90,13 @@ export function planBurst(input: PlanInput): PlanEntry[] {
       return { ...base, rows: 0, files: [], action: 'skip', reason: error.message };
     }
     const rows = input.rowCounts.get(value) ?? 0;
-    if (rows === 0) return { ...base, value, rows, files: [], action: 'skip', reason: `no rows for ${raw} in ${input.period.words}` };
+    if (rows === 0)
+      return { ...base, value, rows, files: [], action: 'skip', reason: `no rows for ${raw} in ${input.period.words}` };
     const { files, clash } = copyFiles(input, recipient, taken);
     const run = input.alreadySent.get(recipient.id);
     if (run !== undefined) return { ...base, value, rows, files, action: 'skip', reason: `already sent in run ${run}` };
-    if (clash !== undefined) return { ...base, value, rows, files, action: 'skip', reason: `the file name is the same as that of ${clash}` };
+    if (clash !== undefined)
+      return { ...base, value, rows, files, action: 'skip', reason: `the file name is the same as that of ${clash}` };
     return { ...base, value, rows, files, action: 'send' };
   });
 }

@@ -16,7 +16,8 @@ export interface ListColumns {
 }
 
 /** The part of RFC 5321's Mailbox that mail hosts take without quoting. */
-const mailbox = /^[A-Za-z0-9.!#$%&'*+/=?^_`{|}~-]{1,64}@(?=.{1,253}$)[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?(?:\.[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?)+$/;
+const mailbox =
+  /^[A-Za-z0-9.!#$%&'*+/=?^_`{|}~-]{1,64}@(?=.{1,253}$)[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?(?:\.[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?)+$/;
 
 export function isMailAddress(text: string): boolean {
   return mailbox.test(text) && !/^\.|\.\.|\.@/.test(text);
@@ -41,16 +42,25 @@ export function readRecipients(rows: readonly Readonly<Record<string, string>>[]
       problems.push({ at: `row ${row}, column ${columns.id}`, message: `\`${id}\` already stands in row ${earlier}` });
     } else firstRow.set(id, row);
     if (!isMailAddress(address)) {
-      const message = address === '' ? 'the recipient has no address' : `\`${address.slice(0, 80)}\` is not a mail address`;
-      problems.push({ at: `row ${row}, column ${columns.address}`, message, hint: 'an address looks like name@host.example' });
+      const message =
+        address === '' ? 'the recipient has no address' : `\`${address.slice(0, 80)}\` is not a mail address`;
+      problems.push({
+        at: `row ${row}, column ${columns.address}`,
+        message,
+        hint: 'an address looks like name@host.example',
+      });
     }
     return { id, address, values };
   });
   if (problems.length === 0) return recipients;
   const [first] = problems;
-  throw new Refusal('LIST_INVALID', `${first!.at}: ${first!.message}${problems.length > 1 ? `, and ${problems.length - 1} more` : ''}`, {
-    pointer: first!.at,
-    hint: first!.hint,
-    problems: problems.slice(0, 100),
-  });
+  throw new Refusal(
+    'LIST_INVALID',
+    `${first!.at}: ${first!.message}${problems.length > 1 ? `, and ${problems.length - 1} more` : ''}`,
+    {
+      pointer: first!.at,
+      hint: first!.hint,
+      problems: problems.slice(0, 100),
+    },
+  );
 }

@@ -38,6 +38,9 @@ export function createRouter(options: RouterOptions): (fields: (string | null)[]
     const cut = value === null || value === undefined ? undefined : byValue.get(value);
     if (cut === undefined) return -1;
     if (tests[cut]!(row)) return cut;
-    throw new Refusal('FOREIGN_ROW', `a row did not pass the second check for \`${String(cuts[cut]!.value)}\`; nothing more is sent`);
+    throw new Refusal(
+      'FOREIGN_ROW',
+      `a row did not pass the second check for \`${String(cuts[cut]!.value)}\`; nothing more is sent`,
+    );
   };
 }

@@ -11,7 +11,11 @@ export function templateNames(template: string): string[] {
 export function checkTemplate(template: string, known: readonly string[], pointer: string): void {
   for (const name of templateNames(template)) {
     if (known.includes(name)) continue;
-    throw new Refusal('BURST_INVALID', `${pointer}: nothing fills \`{${name}}\``, { pointer, word: name, ...suggest(name, known) });
+    throw new Refusal('BURST_INVALID', `${pointer}: nothing fills \`{${name}}\``, {
+      pointer,
+      word: name,
+      ...suggest(name, known),
+    });
   }
 }
 
@@ -25,7 +29,7 @@ const reserved = /^(con|prn|aux|nul|com\d|lpt\d)$/i;
 /** A file name that every system keeps as it is: no separators, control characters or reserved names, at most 120 characters. */
 export function safeFileName(text: string): string {
   const clean = [...text.normalize('NFC')]
-    // eslint-disable-next-line no-control-regex
+     
     .map((char) => (/[\u0000-\u001f\u007f<>:"/\\|?*]/.test(char) ? '-' : char))
     .slice(0, 120)
     .join('')

@@ -62,7 +62,11 @@ function barOption(result: FigureResult, look: ChartLook): EChartsOption {
   const data = rows.map((row) => {
     const raw = row[0] === null ? missingMark : String(row[0]);
     const isFaded = picked !== undefined && picked.length > 0 && !picked.includes(raw);
-    return { value: row[1] as number | null, name: raw, itemStyle: { color: isFaded ? theme.faded : seriesColours[0], borderRadius: [0, 2, 2, 0] } };
+    return {
+      value: row[1] as number | null,
+      name: raw,
+      itemStyle: { color: isFaded ? theme.faded : seriesColours[0], borderRadius: [0, 2, 2, 0] },
+    };
   });
   return {
     ...base(look),
@@ -73,7 +77,13 @@ function barOption(result: FigureResult, look: ChartLook): EChartsOption {
       type: 'category',
       data: names,
       ...axisLook(theme),
-      axisLabel: { color: theme.ink, fontSize: 12, width: nameWidth, overflow: 'truncate', interval: room >= smallestFont + 1 ? 0 : 'auto' },
+      axisLabel: {
+        color: theme.ink,
+        fontSize: 12,
+        width: nameWidth,
+        overflow: 'truncate',
+        interval: room >= smallestFont + 1 ? 0 : 'auto',
+      },
     },
     series: [
       {
@@ -89,7 +99,10 @@ function barOption(result: FigureResult, look: ChartLook): EChartsOption {
           fontSize: 12,
           formatter: (point) => formatCell(rows[point.dataIndex]?.[1], measure!, taste),
         },
-        tooltip: { valueFormatter: (value) => (typeof value === 'number' ? formatNumber(value, measure!.format, taste.locale) : missingMark) },
+        tooltip: {
+          valueFormatter: (value) =>
+            typeof value === 'number' ? formatNumber(value, measure!.format, taste.locale) : missingMark,
+        },
         cursor: look.isPrint ? 'default' : 'pointer',
       },
     ],
@@ -108,7 +121,9 @@ function lineOption(result: FigureResult, look: ChartLook): EChartsOption {
     ...base(look),
     ...tooltip(look),
     grid: { left: 52, right: 18, top: measures.length > 1 ? 30 : 12, bottom: 26 },
-    ...(measures.length > 1 ? { legend: { top: 0, left: 0, textStyle: { color: theme.ink, fontSize: 12 }, itemHeight: 8 } } : {}),
+    ...(measures.length > 1
+      ? { legend: { top: 0, left: 0, textStyle: { color: theme.ink, fontSize: 12 }, itemHeight: 8 } }
+      : {}),
     xAxis: {
       type: 'category',
       data: dates,
@@ -135,7 +150,10 @@ function lineOption(result: FigureResult, look: ChartLook): EChartsOption {
       symbol: dates.length > 45 ? 'none' : 'circle',
       symbolSize: 4,
       lineStyle: { width: 1.8 },
-      tooltip: { valueFormatter: (value) => (typeof value === 'number' ? formatNumber(value, measure.format, taste.locale) : missingMark) },
+      tooltip: {
+        valueFormatter: (value) =>
+          typeof value === 'number' ? formatNumber(value, measure.format, taste.locale) : missingMark,
+      },
     })),
   };
 }

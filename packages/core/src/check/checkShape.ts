@@ -13,5 +13,9 @@ export function checkShape<T>(value: unknown, schema: Joi.Schema, refusal: { cod
   if (result.error === undefined) return result.value as T;
   const problems = joiProblems(result.error, schema, value);
   const first = problems[0]!;
-  throw new Refusal(refusal.code, `${refusal.what}: ${first.message}`, { pointer: first.at, hint: first.hint, problems });
+  throw new Refusal(refusal.code, `${refusal.what}: ${first.message}`, {
+    pointer: first.at,
+    hint: first.hint,
+    problems,
+  });
 }

@@ -23,17 +23,19 @@ interface Described extends Joi.Description {
   keys?: Record<string, Described>;
   items?: Described[];
   patterns?: { rule: Described }[];
-  matches?: { schema?: Described; ref?: unknown; is?: unknown; switch?: { is: Described; then: Described }[] }[];
+  matches?: { schema?: Described; switch?: { then: Described }[] }[];
 }
 
 function childOf(described: Described, part: string | number, value: unknown): Described | undefined {
   const direct =
     typeof part === 'number' ? described.items?.[0] : (described.keys?.[part] ?? described.patterns?.[0]?.rule);
-  const options = direct?.matches?.flatMap((match) => (match.schema ? [match.schema] : []));
+  const options = direct?.matches?.flatMap((match) => ([...(match.schema ? [match.schema] : []), ...(match.switch ?? []).map((one) => one.then)]));
   if (options === undefined || options.length === 0) return direct;
   // Alternatives are told apart by their constant `kind`.
   const kind = (value as { kind?: unknown } | undefined)?.kind;
-  return options.find((one) => (one.keys?.['kind'] as { allow?: unknown[] } | undefined)?.allow?.includes(kind)) ?? direct;
+  return (
+    options.find((one) => (one.keys?.['kind'] as { allow?: unknown[] } | undefined)?.allow?.includes(kind)) ?? direct
+  );
 }
 
 /**
@@ -46,7 +48,11 @@ export function joiProblems(error: Joi.ValidationError, schema: Joi.Schema, valu
     const at = toPointer(detail.path) || '/';
     const word = String(detail.path.at(-1) ?? '');
     if (detail.type === 'object.unknown') {
-      return { at, message: `\`${word}\` is not known here`, ...suggest(word, namesAt(schema, detail.path.slice(0, -1), value)) };
+      return {
+        at,
+        message: `\`${word}\` is not known here`,
+        ...suggest(word, namesAt(schema, detail.path.slice(0, -1), value)),
+      };
     }
     const valids = detail.context?.['valids'] as unknown[] | undefined;
     if (detail.type === 'any.only' && valids) {
@@ -55,7 +61,11 @@ export function joiProblems(error: Joi.ValidationError, schema: Joi.Schema, valu
     }
     if (detail.type === 'string.pattern.name' || detail.type === 'string.pattern.base') {
       const wanted = (detail.context as { name?: string } | undefined)?.name;
-      return { at, message: `\`${String(detail.context?.['value']).slice(0, 60)}\` is not usable here`, ...(wanted ? { hint: wanted } : {}) };
+      return {
+        at,
+        message: `\`${String(detail.context?.['value']).slice(0, 60)}\` is not usable here`,
+        ...(wanted ? { hint: wanted } : {}),
+      };
     }
     return { at, message: detail.message.replaceAll('"', '`') };
   });

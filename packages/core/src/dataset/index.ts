@@ -1,6 +1,12 @@
 export {
-  columnLabel, columnTypes, valueTypeOf,
-  type ColumnType, type DatasetColumn, type DatasetShape, type Value, type ValueType,
+  columnLabel,
+  columnTypes,
+  valueTypeOf,
+  type ColumnType,
+  type DatasetColumn,
+  type DatasetShape,
+  type Value,
+  type ValueType,
 } from './columns.ts';
 export { fitsType, formatValue, isDate, parseValue, readInstant } from './values.ts';
 export { TypeGuess } from './infer.ts';

@@ -31,7 +31,8 @@ export function readInstant(text: string): number | undefined {
   if (hours > 23 || minutes > 59 || seconds > 59) return undefined;
   const zone = match[6]!;
   const sign = zone.startsWith('-') ? -1 : 1;
-  const offset = zone === 'Z' ? 0 : sign * (Number(zone.slice(1, 3)) * 60 + Number(zone.slice(3).replace(':', '') || 0));
+  const offset =
+    zone === 'Z' ? 0 : sign * (Number(zone.slice(1, 3)) * 60 + Number(zone.slice(3).replace(':', '') || 0));
   const whole = Date.parse(`${match[1]}T${match[2]}:${match[3]}:${match[4] ?? '00'}Z`) - offset * 60_000;
   return whole + Number(match[5] ?? 0) * 1000;
 }
@@ -44,7 +45,9 @@ function read(text: string, type: ColumnType): Value | undefined {
     case 'integer':
       return /^[+-]?\d{1,18}$/.test(bare) ? Number(bare) : undefined;
     case 'number':
-      return /^[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?$/.test(bare) && Number.isFinite(Number(bare)) ? Number(bare) : undefined;
+      return /^[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?$/.test(bare) && Number.isFinite(Number(bare))
+        ? Number(bare)
+        : undefined;
     case 'boolean':
       return { true: true, false: false }[bare.toLowerCase()];
     case 'date':

@@ -1,5 +1,13 @@
-import { parseValue, valueTypeOf, type DatasetColumn, type DatasetShape, type Value, type ValueType } from '../dataset/index.ts';
-import { Refusal, isRefusal, suggest, type RefusalCode, type RefusalDetails } from '../refusal/index.ts';
+import {
+  parseValue,
+  valueTypeOf,
+  type DatasetColumn,
+  type DatasetShape,
+  type Value,
+  type ValueType,
+} from '../dataset/index.ts';
+import type { Refusal} from '../refusal/index.ts';
+import { isRefusal, suggest, type RefusalCode, type RefusalDetails } from '../refusal/index.ts';
 import { refuseAt } from './refuse.ts';
 import type { FilterNode, Operator } from './tree.ts';
 import type { AggregateName, TypedNode } from './typed.ts';
@@ -28,7 +36,11 @@ export interface FilterScope {
 }
 
 const typeWords: Record<ValueType, string> = {
-  text: 'text', number: 'a number', boolean: 'true or false', date: 'a date', instant: 'an instant',
+  text: 'text',
+  number: 'a number',
+  boolean: 'true or false',
+  date: 'a date',
+  instant: 'an instant',
 };
 
 class Checker {
@@ -63,8 +75,11 @@ class Checker {
   condition(node: FilterNode): TypedNode {
     const typed = this.check(node, 'boolean');
     if (typed.type !== 'boolean') {
-      const hint = typed.kind === 'column' ? `compare it with something, for example \`${typed.column.name} = …\`` : undefined;
-      throw this.#refuse(node, 'FILTER_WRONG_TYPE', `a condition was expected, this is ${typeWords[typed.type]}`, { hint });
+      const hint =
+        typed.kind === 'column' ? `compare it with something, for example \`${typed.column.name} = …\`` : undefined;
+      throw this.#refuse(node, 'FILTER_WRONG_TYPE', `a condition was expected, this is ${typeWords[typed.type]}`, {
+        hint,
+      });
     }
     return typed;
   }
@@ -91,11 +106,18 @@ class Checker {
     if (column === undefined) {
       const details = suggest(node.name, this.#columns.keys());
       const looksLikeText = node.quoted && details.nearest === undefined;
-      throw this.#refuse(node, 'FILTER_UNKNOWN_COLUMN', `no column \`${node.name}\` in \`${this.#scope.dataset.name}\``, {
-        word: node.name,
-        ...details,
-        ...(looksLikeText ? { hint: `double quotes name a column; text stands between single quotes: '${node.name}'` } : {}),
-      });
+      throw this.#refuse(
+        node,
+        'FILTER_UNKNOWN_COLUMN',
+        `no column \`${node.name}\` in \`${this.#scope.dataset.name}\``,
+        {
+          word: node.name,
+          ...details,
+          ...(looksLikeText
+            ? { hint: `double quotes name a column; text stands between single quotes: '${node.name}'` }
+            : {}),
+        },
+      );
     }
     return { kind: 'column', type: valueTypeOf(column.type), column };
   }
@@ -106,15 +128,23 @@ class Checker {
     if ((valueFunctions as readonly string[]).includes(name)) {
       const values = this.#valueCall(node, name as ValueFunction, wanted ?? 'text');
       if (values.length === 1) return values[0]!;
-      throw this.#refuse(node, 'FILTER_WRONG_TYPE', `\`${this.#written(node)}\` holds ${values.length} values where one is compared`, {
-        hint: `write \`… IN (${this.#written(node)})\``,
-      });
+      throw this.#refuse(
+        node,
+        'FILTER_WRONG_TYPE',
+        `\`${this.#written(node)}\` holds ${values.length} values where one is compared`,
+        {
+          hint: `write \`… IN (${this.#written(node)})\``,
+        },
+      );
     }
     if (this.#scope.allowsAggregates && (aggregates as readonly string[]).includes(name)) {
       return this.#aggregate(node, name as AggregateName);
     }
     const known = ['today', 'now', ...valueFunctions, ...(this.#scope.allowsAggregates ? aggregates : [])];
-    throw this.#refuse(node, 'FILTER_UNKNOWN_FUNCTION', `no function \`${name}\` here`, { word: name, ...suggest(name, known) });
+    throw this.#refuse(node, 'FILTER_UNKNOWN_FUNCTION', `no function \`${name}\` here`, {
+      word: name,
+      ...suggest(name, known),
+    });
   }
 
   #written(node: FilterNode): string {
@@ -122,7 +152,8 @@ class Checker {
   }
 
   #clock(node: FilterNode & { kind: 'call' }, name: 'today' | 'now'): TypedNode {
-    if (node.args.length > 0) throw this.#refuse(node, 'FILTER_SYNTAX', `${name}() takes nothing between its parentheses`);
+    if (node.args.length > 0)
+      throw this.#refuse(node, 'FILTER_SYNTAX', `${name}() takes nothing between its parentheses`);
     const value = name === 'today' ? this.#scope.today : this.#scope.now;
     if (value === undefined) throw this.#refuse(node, 'VALUE_UNBOUND', `${name}() has no value here`);
     return { kind: 'literal', type: name === 'today' ? 'date' : 'instant', value, from: `${name}()` };
@@ -132,7 +163,9 @@ class Checker {
   #valueCall(node: FilterNode & { kind: 'call' }, source: ValueFunction, type: ValueType): TypedNode[] {
     const [only] = node.args;
     if (node.args.length !== 1 || only?.kind !== 'text') {
-      throw this.#refuse(node, 'FILTER_SYNTAX', `${source} takes one name in quotes`, { hint: `write ${source}('quay')` });
+      throw this.#refuse(node, 'FILTER_SYNTAX', `${source} takes one name in quotes`, {
+        hint: `write ${source}('quay')`,
+      });
     }
     if (this.#scope.valuesOf === undefined) {
       throw this.#refuse(node, 'FILTER_UNKNOWN_FUNCTION', `\`${this.#written(node)}\` has no meaning here`);
@@ -146,7 +179,8 @@ class Checker {
   }
 
   #aggregate(node: FilterNode & { kind: 'call' }, name: AggregateName): TypedNode {
-    if (this.#insideAggregate) throw this.#refuse(node, 'FILTER_WRONG_TYPE', 'an aggregate cannot stand inside another one');
+    if (this.#insideAggregate)
+      throw this.#refuse(node, 'FILTER_WRONG_TYPE', 'an aggregate cannot stand inside another one');
     const [first] = node.args;
     if (first === undefined && name === 'count') return { kind: 'aggregate', type: 'number', name };
     if (first === undefined || node.args.length > 1) {
@@ -157,7 +191,11 @@ class Checker {
     this.#insideAggregate = false;
     const wantsNumber = name === 'sum' || name === 'avg';
     if (wantsNumber && arg.type !== 'number' && arg.type !== 'boolean') {
-      throw this.#refuse(first, 'FILTER_WRONG_TYPE', `${name} needs a number or a condition, this is ${typeWords[arg.type]}`);
+      throw this.#refuse(
+        first,
+        'FILTER_WRONG_TYPE',
+        `${name} needs a number or a condition, this is ${typeWords[arg.type]}`,
+      );
     }
     if ((name === 'min' || name === 'max') && arg.type === 'boolean') {
       throw this.#refuse(first, 'FILTER_WRONG_TYPE', `${name} cannot order true and false`);
@@ -180,7 +218,11 @@ class Checker {
     const args = node.args.map((arg) => this.check(arg, 'number'));
     const bad = args.findIndex((arg) => arg.type !== 'number');
     if (bad >= 0) {
-      throw this.#refuse(node.args[bad]!, 'FILTER_WRONG_TYPE', `\`${op}\` needs numbers, this is ${typeWords[args[bad]!.type]}`);
+      throw this.#refuse(
+        node.args[bad]!,
+        'FILTER_WRONG_TYPE',
+        `\`${op}\` needs numbers, this is ${typeWords[args[bad]!.type]}`,
+      );
     }
     return { kind: 'operation', type: 'number', op, args };
   }
@@ -191,7 +233,9 @@ class Checker {
       throw this.#refuse(node.args[0]!, 'FILTER_WRONG_TYPE', `LIKE compares text, this is ${typeWords[left.type]}`);
     }
     if (right.kind !== 'literal' || right.type !== 'text') {
-      throw this.#refuse(node.args[1]!, 'FILTER_WRONG_TYPE', 'LIKE needs a pattern in quotes', { hint: "write LIKE 'North%'" });
+      throw this.#refuse(node.args[1]!, 'FILTER_WRONG_TYPE', 'LIKE needs a pattern in quotes', {
+        hint: "write LIKE 'North%'",
+      });
     }
     if (/(^|[^\\])(\\\\)*\\$/.test(String(right.value))) {
       throw this.#refuse(node.args[1]!, 'FILTER_SYNTAX', 'a pattern cannot end in a single backslash');
@@ -209,11 +253,13 @@ class Checker {
     const type = guided?.type ?? 'text';
     const args = node.args.flatMap((arg, index): TypedNode[] => {
       if (arg === guide) return [guided!];
-      if (op === 'in' && index > 0 && this.#isValueCall(arg)) return this.#valueCall(arg, arg.name as ValueFunction, type);
+      if (op === 'in' && index > 0 && this.#isValueCall(arg))
+        return this.#valueCall(arg, arg.name as ValueFunction, type);
       return [this.check(arg, type)];
     });
     args.forEach((arg, index) => {
-      if (arg.type !== type) throw this.#mismatch(node, guide!, type, node.args[Math.min(index, node.args.length - 1)]!, arg);
+      if (arg.type !== type)
+        throw this.#mismatch(node, guide!, type, node.args[Math.min(index, node.args.length - 1)]!, arg);
     });
     if (type === 'boolean' && op !== '=' && op !== '<>' && op !== 'in') {
       throw this.#refuse(node, 'FILTER_WRONG_TYPE', `\`${op}\` cannot order true and false`);
@@ -233,7 +279,8 @@ function mismatchHint(type: ValueType, other: FilterNode, typed: TypedNode): str
   if (other.kind === 'text' && type === 'instant') return `write TIMESTAMP('${other.value}')`;
   if (other.kind === 'text' && type === 'boolean') return 'write TRUE or FALSE without quotes';
   if (other.kind === 'number' && type === 'text') return `put it in quotes: '${other.value}'`;
-  if (type === 'instant' && typed.type === 'date') return 'write the instant with its time: TIMESTAMP(\'2026-10-01T00:00:00Z\')';
+  if (type === 'instant' && typed.type === 'date')
+    return "write the instant with its time: TIMESTAMP('2026-10-01T00:00:00Z')";
   if (type === 'date' && typed.type === 'instant') return "write the day alone: DATE('2026-10-01')";
   return undefined;
 }

@@ -2,7 +2,11 @@ import { refuseAt } from './refuse.ts';
 import { maxFilterLength, type Span } from './tree.ts';
 
 export type Token =
-  | { readonly kind: 'text' | 'name' | 'quotedName' | 'keyword' | 'symbol'; readonly value: string; readonly span: Span }
+  | {
+      readonly kind: 'text' | 'name' | 'quotedName' | 'keyword' | 'symbol';
+      readonly value: string;
+      readonly span: Span;
+    }
   | { readonly kind: 'number'; readonly value: string; readonly span: Span }
   | { readonly kind: 'end'; readonly value: ''; readonly span: Span };
 
@@ -33,11 +37,15 @@ function readQuoted(text: string, start: number, quote: string): { value: string
     const close = text.indexOf(quote, from);
     if (close < 0) {
       const what = quote === "'" ? 'text' : 'name';
-      throw refuseAt(text, { start, end: text.length }, {
-        code: 'FILTER_SYNTAX',
-        message: `a ${what} that starts here has no closing ${quote}`,
-        hint: quote === "'" ? "a quote inside a text is doubled: 'Skipper''s Quay'" : undefined,
-      });
+      throw refuseAt(
+        text,
+        { start, end: text.length },
+        {
+          code: 'FILTER_SYNTAX',
+          message: `a ${what} that starts here has no closing ${quote}`,
+          hint: quote === "'" ? "a quote inside a text is doubled: 'Skipper''s Quay'" : undefined,
+        },
+      );
     }
     parts.push(text.slice(from, close));
     if (text[close + 1] !== quote) return { value: parts.join(quote), end: close + 1 };
@@ -53,10 +61,14 @@ function readQuoted(text: string, start: number, quote: string): { value: string
  */
 export function lex(text: string): Token[] {
   if (text.length > maxFilterLength) {
-    throw refuseAt(text, { start: maxFilterLength, end: maxFilterLength }, {
-      code: 'FILTER_TOO_LONG',
-      message: `the filter has ${text.length} characters; ${maxFilterLength} are allowed`,
-    });
+    throw refuseAt(
+      text,
+      { start: maxFilterLength, end: maxFilterLength },
+      {
+        code: 'FILTER_TOO_LONG',
+        message: `the filter has ${text.length} characters; ${maxFilterLength} are allowed`,
+      },
+    );
   }
   const tokens: Token[] = [];
   let at = 0;
@@ -102,9 +114,13 @@ function lexOne(text: string, at: number, char: string): Token {
   }
   const symbol = symbols.find((one) => text.startsWith(one, at));
   if (symbol !== undefined) return { kind: 'symbol', value: symbol, span: { start: at, end: at + symbol.length } };
-  throw refuseAt(text, { start: at, end: at + codePoint.length }, {
-    code: 'FILTER_SYNTAX',
-    message: `\`${codePoint}\` cannot stand in a filter`,
-    hint: strayHint(text, at),
-  });
+  throw refuseAt(
+    text,
+    { start: at, end: at + codePoint.length },
+    {
+      code: 'FILTER_SYNTAX',
+      message: `\`${codePoint}\` cannot stand in a filter`,
+      hint: strayHint(text, at),
+    },
+  );
 }

@@ -1,7 +1,14 @@
-import { Refusal } from '../refusal/index.ts';
+import type { Refusal } from '../refusal/index.ts';
 import { lex, type Token } from './lex.ts';
 import { refuseAt } from './refuse.ts';
-import { maxFilterDepth, type ArithmeticOperator, type ComparisonOperator, type FilterNode, type Operator, type Span } from './tree.ts';
+import {
+  maxFilterDepth,
+  type ArithmeticOperator,
+  type ComparisonOperator,
+  type FilterNode,
+  type Operator,
+  type Span,
+} from './tree.ts';
 
 const comparisons = new Set(['=', '<>', '<', '<=', '>', '>=']);
 const spatial = /^s_|^(point|linestring|polygon|multi\w+|geometrycollection|bbox)$/i;
@@ -22,7 +29,8 @@ class Parser {
     if (this.#peek().kind === 'end') throw this.#refuse(this.#peek().span, 'the filter is empty');
     const node = this.#or();
     const rest = this.#peek();
-    if (rest.kind !== 'end') throw this.#refuse(rest.span, `\`${rest.value}\` was not expected here`, this.#afterHint(rest));
+    if (rest.kind !== 'end')
+      throw this.#refuse(rest.span, `\`${rest.value}\` was not expected here`, this.#afterHint(rest));
     return node;
   }
 
@@ -62,7 +70,9 @@ class Parser {
     const before = this.#tokens[this.#next - 1];
     if (token.value === '=' && before?.value === '=') return 'equal is written with one =';
     if (token.kind === 'name' && before?.kind === 'name') return "text stands between straight quotes: 'like this'";
-    return token.kind === 'name' || token.kind === 'text' || token.kind === 'number' ? 'join conditions with AND or OR' : undefined;
+    return token.kind === 'name' || token.kind === 'text' || token.kind === 'number'
+      ? 'join conditions with AND or OR'
+      : undefined;
   }
 
   #deeper<T>(span: Span, inner: () => T): T {
@@ -123,7 +133,10 @@ class Parser {
     const negated = this.#take('keyword', 'NOT');
     const node = this.#listed(left);
     if (node === undefined && negated) {
-      throw this.#refuse(this.#peek().span, `expected IN, BETWEEN or LIKE after NOT, found ${this.#found(this.#peek())}`);
+      throw this.#refuse(
+        this.#peek().span,
+        `expected IN, BETWEEN or LIKE after NOT, found ${this.#found(this.#peek())}`,
+      );
     }
     if (node === undefined) return left;
     return negated ? { kind: 'operation', op: 'not', args: [node], span: node.span } : node;

@@ -10,7 +10,11 @@ export interface SqlBinder {
 }
 
 const pgTypes: Record<ValueType, string> = {
-  text: 'text', number: 'numeric', boolean: 'boolean', date: 'date', instant: 'timestamptz',
+  text: 'text',
+  number: 'numeric',
+  boolean: 'boolean',
+  date: 'date',
+  instant: 'timestamptz',
 };
 /** Longer lists become a hashed lookup instead of a chain of comparisons. */
 const longList = 8;

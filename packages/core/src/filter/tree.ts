@@ -8,15 +8,7 @@ export type ComparisonOperator = '=' | '<>' | '<' | '<=' | '>' | '>=';
 export type ArithmeticOperator = '+' | '-' | '*' | '/';
 /** Operators by their CQL2 JSON names (OGC 21-065r2, section 8). */
 export type Operator =
-  | ComparisonOperator
-  | ArithmeticOperator
-  | 'and'
-  | 'or'
-  | 'not'
-  | 'in'
-  | 'between'
-  | 'like'
-  | 'isNull';
+  ComparisonOperator | ArithmeticOperator | 'and' | 'or' | 'not' | 'in' | 'between' | 'like' | 'isNull';
 
 /** What the parser understood, before any name or type is known. */
 export type FilterNode =

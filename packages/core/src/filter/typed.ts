@@ -9,7 +9,12 @@ export type TypedNode =
   | { readonly kind: 'literal'; readonly type: ValueType; readonly value: Value; readonly from?: string }
   | { readonly kind: 'column'; readonly type: ValueType; readonly column: DatasetColumn }
   | { readonly kind: 'aggregate'; readonly type: ValueType; readonly name: AggregateName; readonly arg?: TypedNode }
-  | { readonly kind: 'operation'; readonly type: ValueType; readonly op: Operator; readonly args: readonly TypedNode[] };
+  | {
+      readonly kind: 'operation';
+      readonly type: ValueType;
+      readonly op: Operator;
+      readonly args: readonly TypedNode[];
+    };
 
 /** The columns that an expression reads, each once. */
 export function columnsOf(node: TypedNode): DatasetColumn[] {

@@ -2,10 +2,20 @@ import { columnLabel, formatValue } from '../dataset/index.ts';
 import type { TypedNode } from './typed.ts';
 
 const comparisonWords: Record<string, string> = {
-  '=': 'is', '<>': 'is not', '<': 'is under', '<=': 'is at most', '>': 'is over', '>=': 'is at least',
+  '=': 'is',
+  '<>': 'is not',
+  '<': 'is under',
+  '<=': 'is at most',
+  '>': 'is over',
+  '>=': 'is at least',
 };
 const temporalWords: Record<string, string> = {
-  '=': 'is', '<>': 'is not', '<': 'is before', '<=': 'is on or before', '>': 'is after', '>=': 'is on or after',
+  '=': 'is',
+  '<>': 'is not',
+  '<': 'is before',
+  '<=': 'is on or before',
+  '>': 'is after',
+  '>=': 'is on or after',
 };
 const negatedWords: Partial<Record<string, (args: string[]) => string>> = {
   isNull: ([a]) => `${a} is present`,
@@ -35,7 +45,9 @@ function explain(node: TypedNode, nested: boolean): string {
       if (node.type === 'boolean' && !nested) return node.value === true ? 'every row' : 'no row';
       return valueWords(node);
     case 'column':
-      return node.type === 'boolean' && !nested ? `${columnLabel(node.column)} is yes` : columnLabel(node.column).toLowerCase();
+      return node.type === 'boolean' && !nested
+        ? `${columnLabel(node.column)} is yes`
+        : columnLabel(node.column).toLowerCase();
     case 'aggregate':
       return `${node.name.replace('_', ' ')} of ${node.arg ? explain(node.arg, true) : 'rows'}`;
     case 'operation':

@@ -35,7 +35,11 @@ export function formatCell(value: Value | null | undefined, column: ShownColumn,
     case 'date':
       return formatDate(value as string, taste.locale);
     case 'instant':
-      return new Intl.DateTimeFormat(taste.locale, { dateStyle: 'medium', timeStyle: 'short', timeZone: taste.timeZone }).format(value as number);
+      return new Intl.DateTimeFormat(taste.locale, {
+        dateStyle: 'medium',
+        timeStyle: 'short',
+        timeZone: taste.timeZone,
+      }).format(value as number);
     case 'text':
       return value as string;
   }

@@ -1,7 +1,15 @@
 import PDFDocument from 'pdfkit';
 import svgToPdf from 'svg-to-pdfkit';
 import { formatCell } from '../format/index.ts';
-import { gridColumns, type BarFigure, type Figure, type FigureResult, type LineFigure, type NumberFigure, type TableFigure } from '../report/index.ts';
+import {
+  gridColumns,
+  type BarFigure,
+  type Figure,
+  type FigureResult,
+  type LineFigure,
+  type NumberFigure,
+  type TableFigure,
+} from '../report/index.ts';
 import { light } from '../theme/index.ts';
 import { chartSvg } from './chartSvg.ts';
 import type { PrintFonts } from './fonts.ts';
@@ -52,18 +60,38 @@ class PageDrawer {
     return this.#doc.page.height - margin - footerHeight;
   }
 
-  #text(text: string, x: number, y: number, look: { size: number; font?: string; colour?: string } & PDFKit.Mixins.TextOptions): void {
+  #text(
+    text: string,
+    x: number,
+    y: number,
+    look: { size: number; font?: string; colour?: string } & PDFKit.Mixins.TextOptions,
+  ): void {
     const { size, font = regular, colour = light.ink, ...options } = look;
-    this.#doc.font(font).fontSize(size).fillColor(colour).text(text, x, y, { features: ['tnum'], ...options });
+    this.#doc
+      .font(font)
+      .fontSize(size)
+      .fillColor(colour)
+      .text(text, x, y, { features: ['tnum'], ...options });
   }
 
   #heading(): void {
     const { title, page, limits } = this.#scene;
     this.#text(title, margin, margin, { size: 20, font: semibold, width: this.#width });
-    if (page.title !== title) this.#text(page.title, margin, this.#doc.y, { size: 12, colour: light.quiet, width: this.#width });
-    if (limits.length > 0) this.#text(capitalised(limits.join(' · ')), margin, this.#doc.y + 2, { size: 10, colour: light.quiet, width: this.#width });
+    if (page.title !== title)
+      this.#text(page.title, margin, this.#doc.y, { size: 12, colour: light.quiet, width: this.#width });
+    if (limits.length > 0)
+      this.#text(capitalised(limits.join(' · ')), margin, this.#doc.y + 2, {
+        size: 10,
+        colour: light.quiet,
+        width: this.#width,
+      });
     const y = this.#doc.y + 6;
-    this.#doc.moveTo(margin, y).lineTo(margin + this.#width, y).lineWidth(1.2).strokeColor(light.sea).stroke();
+    this.#doc
+      .moveTo(margin, y)
+      .lineTo(margin + this.#width, y)
+      .lineWidth(1.2)
+      .strokeColor(light.sea)
+      .stroke();
     this.#doc.y = y + gap;
   }
 
@@ -123,7 +151,12 @@ class PageDrawer {
       return;
     }
     const height = box.height - 17;
-    const svg = chartSvg(figure, result, { theme: light, taste: this.#scene.taste, width: box.width / pixel, height: height / pixel });
+    const svg = chartSvg(figure, result, {
+      theme: light,
+      taste: this.#scene.taste,
+      width: box.width / pixel,
+      height: height / pixel,
+    });
     svgToPdf(this.#doc, svg, box.x, top, {
       width: box.width,
       height,
@@ -134,7 +167,9 @@ class PageDrawer {
   #table(figure: TableFigure): void {
     const result = this.#scene.results.get(figure.name);
     if (result === undefined) throw new TypeError(`the figure ${figure.name} has no result`);
-    const cells = result.rows.map((row) => result.columns.map((column, i) => formatCell(row[i], column, this.#scene.taste)));
+    const cells = result.rows.map((row) =>
+      result.columns.map((column, i) => formatCell(row[i], column, this.#scene.taste)),
+    );
     const headings = result.columns.map((column) => (column.unit ? `${column.label} (${column.unit})` : column.label));
     const widths = this.#columnWidths([headings, ...cells]);
     if (this.#doc.y + 20 + 3 * tableRow > this.#bottom) this.#nextSheet();
@@ -156,7 +191,9 @@ class PageDrawer {
   #columnWidths(rows: readonly (readonly string[])[]): number[] {
     this.#doc.font(semibold).fontSize(9);
     const sample = rows.slice(0, 60);
-    const needed = rows[0]!.map((_, i) => Math.max(...sample.map((row) => Math.min(this.#doc.widthOfString(row[i]!), 190))) + 12);
+    const needed = rows[0]!.map(
+      (_, i) => Math.max(...sample.map((row) => Math.min(this.#doc.widthOfString(row[i]!), 190))) + 12,
+    );
     const total = needed.reduce((sum, one) => sum + one, 0);
     return needed.map((one) => (one * this.#width) / total);
   }
@@ -179,22 +216,39 @@ class PageDrawer {
     });
     const bottom = y + tableRow;
     this.#doc.moveTo(margin, bottom).lineTo(margin + this.#width, bottom);
-    this.#doc.lineWidth(isHeading ? 0.9 : 0.4).strokeColor(isHeading ? light.quiet : light.line).stroke();
+    this.#doc
+      .lineWidth(isHeading ? 0.9 : 0.4)
+      .strokeColor(isHeading ? light.quiet : light.line)
+      .stroke();
     this.#doc.x = margin;
     this.#doc.y = bottom;
   }
 
   #footers(): void {
     const { taste, dataAsOf, title } = this.#scene;
-    const asOf = new Intl.DateTimeFormat(taste.locale, { dateStyle: 'medium', timeStyle: 'short', timeZone: taste.timeZone }).format(dataAsOf);
+    const asOf = new Intl.DateTimeFormat(taste.locale, {
+      dateStyle: 'medium',
+      timeStyle: 'short',
+      timeZone: taste.timeZone,
+    }).format(dataAsOf);
     const { count } = this.#doc.bufferedPageRange();
     for (let i = 0; i < count; i++) {
       this.#doc.switchToPage(i);
       const y = this.#doc.page.height - margin - 10;
       // Text below the margin would start a new sheet.
       this.#doc.page.margins.bottom = 0;
-      this.#text(`${title} · data as of ${asOf} (${taste.timeZone})`, margin, y, { size: 8.5, colour: light.quiet, lineBreak: false });
-      this.#text(`${i + 1} / ${count}`, margin, y, { size: 8.5, colour: light.quiet, width: this.#width, align: 'right', lineBreak: false });
+      this.#text(`${title} · data as of ${asOf} (${taste.timeZone})`, margin, y, {
+        size: 8.5,
+        colour: light.quiet,
+        lineBreak: false,
+      });
+      this.#text(`${i + 1} / ${count}`, margin, y, {
+        size: 8.5,
+        colour: light.quiet,
+        width: this.#width,
+        align: 'right',
+        lineBreak: false,
+      });
     }
   }
 }
@@ -214,13 +268,23 @@ export async function renderPdf(scene: PageScene, fonts: PrintFonts): Promise<Bu
     bufferPages: true,
     lang: scene.taste.locale,
     displayTitle: true,
-    info: { Title: `${scene.title}: ${scene.page.title}`, Producer: 'Under Bell', Creator: 'Under Bell', CreationDate: new Date(scene.dataAsOf) },
+    info: {
+      Title: `${scene.title}: ${scene.page.title}`,
+      Producer: 'Under Bell',
+      Creator: 'Under Bell',
+      CreationDate: new Date(scene.dataAsOf),
+    },
   });
   // pdfkit takes a parsed fontkit font as well as bytes; parsing for every document doubles its time.
   doc.registerFont(regular, fonts.regular as unknown as Buffer);
   doc.registerFont(semibold, fonts.semibold as unknown as Buffer);
   const chunks: Buffer[] = [];
-  const finished = new Promise<void>((resolve, reject) => doc.on('data', (chunk: Buffer) => chunks.push(chunk)).on('end', resolve).on('error', reject));
+  const finished = new Promise<void>((resolve, reject) =>
+    doc
+      .on('data', (chunk: Buffer) => chunks.push(chunk))
+      .on('end', resolve)
+      .on('error', reject),
+  );
   new PageDrawer(doc, scene).draw();
   doc.end();
   await finished;

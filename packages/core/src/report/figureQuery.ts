@@ -59,7 +59,12 @@ export function planFigureQuery(report: ReportDefinition, figure: DataFigure, da
   const base = { dataset: dataset.name, isGrouped: true };
   switch (figure.kind) {
     case 'number':
-      return { ...base, columns: [figure.measure, ...(figure.beside ? [figure.beside] : [])].map(measure), order: [], limit: 1 };
+      return {
+        ...base,
+        columns: [figure.measure, ...(figure.beside ? [figure.beside] : [])].map(measure),
+        order: [],
+        limit: 1,
+      };
     case 'bar': {
       const order = figure.sort === 'name' ? [] : [{ column: figure.measure, descending: true }];
       return {

@@ -26,7 +26,10 @@ export function compileFigureSql(
   const { table, where, binder, partitionBy } = options;
   const columns = query.columns.map((column) => ({ ...column, sql: compileSql(column.node, binder) }));
   const partition = partitionBy === undefined ? undefined : compileSql(partitionBy, binder);
-  const groups = [...(partition ? [partition] : []), ...columns.filter((one) => one.role === 'group').map((one) => one.sql)];
+  const groups = [
+    ...(partition ? [partition] : []),
+    ...columns.filter((one) => one.role === 'group').map((one) => one.sql),
+  ];
   const groupBy = query.isGrouped && groups.length > 0 ? ` GROUP BY ${groups.join(', ')}` : '';
   const order = query.order.map(({ column, descending }) => {
     const { sql } = columns.find((one) => one.name === column)!;

@@ -1,7 +1,18 @@
 export {
-  gridColumns, reportFormat,
-  type BarFigure, type DataFigure, type Figure, type GridPlace, type LineFigure, type Measure, type NumberFigure,
-  type Page, type Parameter, type ReportDefinition, type TableFigure, type TextFigure,
+  gridColumns,
+  reportFormat,
+  type BarFigure,
+  type DataFigure,
+  type Figure,
+  type GridPlace,
+  type LineFigure,
+  type Measure,
+  type NumberFigure,
+  type Page,
+  type Parameter,
+  type ReportDefinition,
+  type TableFigure,
+  type TextFigure,
 } from './definition.ts';
 export { reportSchema } from './schema.ts';
 export { validateReport } from './validate.ts';

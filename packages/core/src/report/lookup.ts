@@ -9,7 +9,10 @@ export function findPage(report: ReportDefinition, name?: string): Page {
   throw new Refusal('PAGE_UNKNOWN', `the report \`${report.name}\` has no page \`${name}\``, {
     pointer: 'page',
     word: name,
-    ...suggest(name ?? '', report.pages.map((one) => one.name)),
+    ...suggest(
+      name ?? '',
+      report.pages.map((one) => one.name),
+    ),
   });
 }
 
@@ -18,7 +21,10 @@ export function findFigure(page: Page, name: string): Figure {
   if (figure !== undefined) return figure;
   throw new Refusal('FIGURE_UNKNOWN', `the page \`${page.name}\` has no figure \`${name}\``, {
     word: name,
-    ...suggest(name, page.figures.map((one) => one.name)),
+    ...suggest(
+      name,
+      page.figures.map((one) => one.name),
+    ),
   });
 }
 

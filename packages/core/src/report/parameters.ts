@@ -27,9 +27,12 @@ export function readParameters(report: ReportDefinition, given: Readonly<Record<
   }
   return parameters.flatMap((parameter) => {
     const raw = given[parameter.name];
-    if (raw !== undefined) return [{ parameter, raw, value: parseValue(raw, parameter.type, `parameter ${parameter.name}:`) }];
+    if (raw !== undefined)
+      return [{ parameter, raw, value: parseValue(raw, parameter.type, `parameter ${parameter.name}:`) }];
     if (parameter.required !== true) return [];
-    throw new Refusal('PARAMETER_MISSING', `the parameter \`${parameter.name}\` needs a value`, { pointer: parameter.name });
+    throw new Refusal('PARAMETER_MISSING', `the parameter \`${parameter.name}\` needs a value`, {
+      pointer: parameter.name,
+    });
   });
 }
 
@@ -39,7 +42,11 @@ export function readParameters(report: ReportDefinition, given: Readonly<Record<
  * @returns undefined when the dataset is declared as shared and lacks it
  * @throws {Refusal} `KEY_MISSING`: showing such a dataset whole would be a leak
  */
-export function parameterColumn(report: ReportDefinition, parameter: Parameter, dataset: DatasetShape): DatasetColumn | undefined {
+export function parameterColumn(
+  report: ReportDefinition,
+  parameter: Parameter,
+  dataset: DatasetShape,
+): DatasetColumn | undefined {
   const { key, column } = parameter;
   const found = dataset.columns.find((one) => (key === undefined ? one.name === column : one.key === key));
   if (found !== undefined || report.datasets[dataset.name]?.shared === true) return found;

@@ -2,8 +2,12 @@ import Joi from 'joi';
 import { columnTypes, fieldName, thingName } from '../dataset/index.ts';
 import { gridColumns, reportFormat } from './definition.ts';
 
-const field = Joi.string().pattern(fieldName, 'lower-case letters, digits and underscores, starting with a letter').max(63);
+const field = Joi.string()
+  .pattern(fieldName, 'lower-case letters, digits and underscores, starting with a letter')
+  .max(63);
 const thing = Joi.string().pattern(thingName, 'lower-case letters, digits and hyphens, starting with a letter').max(60);
+/** A name that is looked up afterwards, where the nearest valid one is known. */
+const reference = Joi.string().max(63);
 const filter = Joi.string().max(16_384).description('CQL2 text');
 const words = Joi.string().trim().min(1).max(200);
 
@@ -19,27 +23,46 @@ const figureBase = {
   title: words.required(),
   at: place.required(),
 };
-const dataBase = { ...figureBase, dataset: thing, where: filter };
+const dataBase = { ...figureBase, dataset: reference, where: filter };
 const kind = (name: string) => Joi.string().valid(name).required();
-const sort = Joi.array().items(Joi.object({ by: field.required(), descending: Joi.boolean() })).max(4);
+const sort = Joi.array()
+  .items(Joi.object({ by: reference.required(), descending: Joi.boolean() }))
+  .max(4);
 
 const figures = {
-  number: Joi.object({ kind: kind('number'), ...dataBase, measure: field.required(), beside: field }),
+  number: Joi.object({ kind: kind('number'), ...dataBase, measure: reference.required(), beside: reference }),
   bar: Joi.object({
-    kind: kind('bar'), ...dataBase, by: field.required(), measure: field.required(),
-    sort: Joi.string().valid('value', 'name'), limit: Joi.number().integer().min(1).max(200),
+    kind: kind('bar'),
+    ...dataBase,
+    by: reference.required(),
+    measure: reference.required(),
+    sort: Joi.string().valid('value', 'name'),
+    limit: Joi.number().integer().min(1).max(200),
   }),
-  line: Joi.object({ kind: kind('line'), ...dataBase, by: field.required(), measures: Joi.array().items(field).min(1).max(6).required() }),
+  line: Joi.object({
+    kind: kind('line'),
+    ...dataBase,
+    by: reference.required(),
+    measures: Joi.array().items(reference).min(1).max(6).required(),
+  }),
   table: Joi.object({
-    kind: kind('table'), ...dataBase, columns: Joi.array().items(field).min(1).max(40).required(),
-    measures: Joi.array().items(field).max(20), sort, limit: Joi.number().integer().min(1).max(1000),
+    kind: kind('table'),
+    ...dataBase,
+    columns: Joi.array().items(reference).min(1).max(40).required(),
+    measures: Joi.array().items(reference).max(20),
+    sort,
+    limit: Joi.number().integer().min(1).max(1000),
   }),
   text: Joi.object({ kind: kind('text'), ...figureBase, text: Joi.string().max(4000).required() }),
 };
 
 const figure = Joi.alternatives().conditional('.kind', {
   switch: Object.entries(figures).map(([is, then]) => ({ is, then })),
-  otherwise: Joi.object({ kind: Joi.string().valid(...Object.keys(figures)).required() }).unknown(true),
+  otherwise: Joi.object({
+    kind: Joi.string()
+      .valid(...Object.keys(figures))
+      .required(),
+  }).unknown(true),
 });
 
 const page = Joi.object({
@@ -47,22 +70,27 @@ const page = Joi.object({
   title: words.required(),
   where: filter,
   figures: Joi.array().items(figure).min(1).max(60).required(),
-  print: Joi.object({ paper: Joi.string().valid('A4', 'LETTER'), orientation: Joi.string().valid('portrait', 'landscape') }),
+  print: Joi.object({
+    paper: Joi.string().valid('A4', 'LETTER'),
+    orientation: Joi.string().valid('portrait', 'landscape'),
+  }),
 });
 
 const parameter = Joi.object({
   name: field.required(),
   label: words,
-  type: Joi.string().valid(...columnTypes).required(),
-  key: field,
-  column: field,
+  type: Joi.string()
+    .valid(...columnTypes)
+    .required(),
+  key: reference,
+  column: reference,
   required: Joi.boolean(),
 }).xor('key', 'column');
 
 const measure = Joi.object({
   label: words.required(),
   expression: Joi.string().max(2000).required(),
-  dataset: thing,
+  dataset: reference,
   format: Joi.string().max(40),
   unit: Joi.string().max(20),
 });
@@ -74,7 +102,11 @@ export const reportSchema = Joi.object({
   name: thing.required(),
   title: words.required(),
   description: Joi.string().max(2000),
-  datasets: Joi.object().pattern(thing, Joi.object({ shared: Joi.boolean() })).min(1).max(20).required(),
+  datasets: Joi.object()
+    .pattern(thing, Joi.object({ shared: Joi.boolean() }))
+    .min(1)
+    .max(20)
+    .required(),
   parameters: Joi.array().items(parameter).max(30),
   measures: Joi.object().pattern(field, measure).required(),
   where: filter,

@@ -29,7 +29,11 @@ class ReportChecker {
     }
     this.#checkParameters();
     this.#checkMeasures();
-    this.#unique(this.#report.pages.map((page) => page.name), (index) => ['pages', index, 'name'], 'page');
+    this.#unique(
+      this.#report.pages.map((page) => page.name),
+      (index) => ['pages', index, 'name'],
+      'page',
+    );
     for (const name of Object.keys(this.#report.datasets)) this.#filter(['where'], this.#report.where, name);
     this.#report.pages.forEach((page, index) => this.#checkPage(page, ['pages', index]));
   }
@@ -63,7 +67,8 @@ class ReportChecker {
     this.#expression(path, () => {
       const valuesOf = (source: string, name: string) => {
         if (source !== 'param') return undefined;
-        if (!types.has(name)) throw new Refusal('PARAMETER_UNKNOWN', `no parameter \`${name}\``, suggest(name, types.keys()));
+        if (!types.has(name))
+          throw new Refusal('PARAMETER_UNKNOWN', `no parameter \`${name}\``, suggest(name, types.keys()));
         return [sampleValues[valueTypeOf(types.get(name)!)]];
       };
       checkFilter(parseFilter(text), { dataset, text, valuesOf, today: '2026-01-01', now: 0 });
@@ -77,7 +82,11 @@ class ReportChecker {
       return undefined;
     }
     if (this.#report.datasets[name] === undefined) {
-      this.#add([...path, 'dataset'], `the report does not list a dataset \`${name}\``, suggest(name, Object.keys(this.#report.datasets)));
+      this.#add(
+        [...path, 'dataset'],
+        `the report does not list a dataset \`${name}\``,
+        suggest(name, Object.keys(this.#report.datasets)),
+      );
       return undefined;
     }
     return this.#find(name);
@@ -85,27 +94,48 @@ class ReportChecker {
 
   #column(path: Path, dataset: DatasetShape | undefined, name: string): void {
     if (dataset === undefined || dataset.columns.some((one) => one.name === name)) return;
-    this.#add(path, `no column \`${name}\` in \`${dataset.name}\``, suggest(name, dataset.columns.map((one) => one.name)));
+    this.#add(
+      path,
+      `no column \`${name}\` in \`${dataset.name}\``,
+      suggest(
+        name,
+        dataset.columns.map((one) => one.name),
+      ),
+    );
   }
 
   #checkParameters(): void {
     const parameters = this.#report.parameters ?? [];
-    this.#unique(parameters.map((one) => one.name), (index) => ['parameters', index, 'name'], 'parameter');
+    this.#unique(
+      parameters.map((one) => one.name),
+      (index) => ['parameters', index, 'name'],
+      'parameter',
+    );
     const shapes = Object.keys(this.#report.datasets).flatMap((name) => this.#find(name) ?? []);
     parameters.forEach((parameter, index) => {
       if (reservedNames.includes(parameter.name)) {
         this.#add(['parameters', index, 'name'], `\`${parameter.name}\` already means something in a viewer's address`);
       }
       const columns = shapes.flatMap((shape) => shape.columns);
-      const found = columns.filter((one) => (parameter.key === undefined ? one.name === parameter.column : one.key === parameter.key));
+      const found = columns.filter((one) =>
+        parameter.key === undefined ? one.name === parameter.column : one.key === parameter.key,
+      );
       const by = parameter.key === undefined ? 'column' : 'key';
       const word = parameter.key ?? parameter.column!;
       if (found.length === 0 && shapes.length > 0) {
         const names = columns.flatMap((one) => (by === 'key' ? (one.key ?? []) : one.name));
-        this.#add(['parameters', index, by], `no dataset of the report has the ${by} \`${word}\``, suggest(word, names));
+        this.#add(
+          ['parameters', index, by],
+          `no dataset of the report has the ${by} \`${word}\``,
+          suggest(word, names),
+        );
       }
       const other = found.find((one) => valueTypeOf(one.type) !== valueTypeOf(parameter.type));
-      if (other) this.#add(['parameters', index, 'type'], `the parameter is ${parameter.type}, the column \`${other.name}\` is ${other.type}`);
+      if (other)
+        this.#add(
+          ['parameters', index, 'type'],
+          `the parameter is ${parameter.type}, the column \`${other.name}\` is ${other.type}`,
+        );
     });
   }
 
@@ -129,7 +159,11 @@ class ReportChecker {
 
   #checkPage(page: Page, path: Path): void {
     for (const name of Object.keys(this.#report.datasets)) this.#filter([...path, 'where'], page.where, name);
-    this.#unique(page.figures.map((one) => one.name), (index) => [...path, 'figures', index, 'name'], 'figure');
+    this.#unique(
+      page.figures.map((one) => one.name),
+      (index) => [...path, 'figures', index, 'name'],
+      'figure',
+    );
     page.figures.forEach((figure, index) => {
       const at = [...path, 'figures', index];
       this.#checkPlace(page.figures, index, at);
@@ -158,23 +192,35 @@ class ReportChecker {
     } else if (figure.kind === 'line') {
       this.#column([...path, 'by'], dataset, figure.by);
       const column = dataset?.columns.find((one) => one.name === figure.by);
-      if (column && column.type !== 'date') this.#add([...path, 'by'], `a line runs along a date; \`${figure.by}\` is ${column.type}`);
+      if (column && column.type !== 'date')
+        this.#add([...path, 'by'], `a line runs along a date; \`${figure.by}\` is ${column.type}`);
       figure.measures.forEach((name, i) => this.#measure([...path, 'measures', i], figure, name));
     } else {
       figure.columns.forEach((name, i) => this.#column([...path, 'columns', i], dataset, name));
       figure.measures?.forEach((name, i) => this.#measure([...path, 'measures', i], figure, name));
       const known = [...figure.columns, ...(figure.measures ?? [])];
       figure.sort?.forEach(({ by }, i) => {
-        if (!known.includes(by)) this.#add([...path, 'sort', i, 'by'], `the table does not show \`${by}\``, suggest(by, known));
+        if (!known.includes(by))
+          this.#add([...path, 'sort', i, 'by'], `the table does not show \`${by}\``, suggest(by, known));
       });
     }
   }
 }
 
-const sampleValues = { text: 'x', number: '0', boolean: 'true', date: '2026-01-01', instant: '2026-01-01T00:00:00Z' } as const;
+const sampleValues = {
+  text: 'x',
+  number: '0',
+  boolean: 'true',
+  date: '2026-01-01',
+  instant: '2026-01-01T00:00:00Z',
+} as const;
 
 function overlaps(a: Figure['at'], b: Figure['at']): boolean {
-  const apart = a.column + a.width <= b.column || b.column + b.width <= a.column || a.row + a.height <= b.row || b.row + b.height <= a.row;
+  const apart =
+    a.column + a.width <= b.column ||
+    b.column + b.width <= a.column ||
+    a.row + a.height <= b.row ||
+    b.row + b.height <= a.row;
   return !apart;
 }
 
@@ -184,7 +230,10 @@ function overlaps(a: Figure['at'], b: Figure['at']): boolean {
  * @throws {Refusal} `REPORT_INVALID` with one problem per mistake, each with its JSON Pointer
  */
 export function validateReport(value: unknown, find: FindDataset): ReportDefinition {
-  const report = checkShape<ReportDefinition>(value, reportSchema, { code: 'REPORT_INVALID', what: 'the report definition' });
+  const report = checkShape<ReportDefinition>(value, reportSchema, {
+    code: 'REPORT_INVALID',
+    what: 'the report definition',
+  });
   const checker = new ReportChecker(report, find);
   checker.check();
   const [first, ...more] = checker.problems;

@@ -16,13 +16,29 @@ export interface ThemeTokens {
 }
 
 export const light: ThemeTokens = {
-  paper: '#FBFAF6', raised: '#FFFFFF', ink: '#10262E', quiet: '#55666D', line: '#DCDDD6',
-  sea: '#1D5468', brass: '#80570F', signal: '#A8321F', good: '#1F6B4A', faded: '#C9D3D6',
+  paper: '#FBFAF6',
+  raised: '#FFFFFF',
+  ink: '#10262E',
+  quiet: '#55666D',
+  line: '#DCDDD6',
+  sea: '#1D5468',
+  brass: '#80570F',
+  signal: '#A8321F',
+  good: '#1F6B4A',
+  faded: '#C9D3D6',
 };
 
 export const dark: ThemeTokens = {
-  paper: '#0C1B21', raised: '#12262E', ink: '#E6ECEC', quiet: '#9BABB0', line: '#2A3E46',
-  sea: '#7FB7CB', brass: '#D9AE5F', signal: '#F08A78', good: '#74C69D', faded: '#33474F',
+  paper: '#0C1B21',
+  raised: '#12262E',
+  ink: '#E6ECEC',
+  quiet: '#9BABB0',
+  line: '#2A3E46',
+  sea: '#7FB7CB',
+  brass: '#D9AE5F',
+  signal: '#F08A78',
+  good: '#74C69D',
+  faded: '#33474F',
 };
 
 /** Okabe–Ito, colour-blind safe: blue and vermilion first, yellow last and never for thin lines. */

@@ -18,8 +18,13 @@ export interface AccessTokenClaims {
 }
 
 /** Signs an access token. @see RFC 9068 section 2 */
-export async function signAccessToken(claims: AccessTokenClaims, key: { readonly id: string; readonly privateKey: CryptoKey }): Promise<string> {
-  return new SignJWT({ ...claims }).setProtectedHeader({ alg: tokenAlgorithm, typ: 'at+jwt', kid: key.id }).sign(key.privateKey);
+export async function signAccessToken(
+  claims: AccessTokenClaims,
+  key: { readonly id: string; readonly privateKey: CryptoKey },
+): Promise<string> {
+  return new SignJWT({ ...claims })
+    .setProtectedHeader({ alg: tokenAlgorithm, typ: 'at+jwt', kid: key.id })
+    .sign(key.privateKey);
 }
 
 /**
@@ -31,7 +36,12 @@ export async function signAccessToken(claims: AccessTokenClaims, key: { readonly
  */
 export async function verifyAccessToken(
   jwt: string,
-  options: { readonly findKey: JWTVerifyGetKey; readonly issuer: string; readonly audience: string; readonly now: number },
+  options: {
+    readonly findKey: JWTVerifyGetKey;
+    readonly issuer: string;
+    readonly audience: string;
+    readonly now: number;
+  },
 ): Promise<AccessTokenClaims> {
   try {
     const { payload } = await jwtVerify(jwt, options.findKey, {
@@ -45,7 +55,12 @@ export async function verifyAccessToken(
     return payload as unknown as AccessTokenClaims;
   } catch (cause) {
     if (cause instanceof errors.JWTExpired) {
-      throw new Refusal('TOKEN_EXPIRED', 'the access token has expired', { hint: 'ask the token endpoint for a new one' }, { cause });
+      throw new Refusal(
+        'TOKEN_EXPIRED',
+        'the access token has expired',
+        { hint: 'ask the token endpoint for a new one' },
+        { cause },
+      );
     }
     if (!(cause instanceof errors.JOSEError) && !(cause instanceof TypeError)) throw cause;
     throw new Refusal('TOKEN_INVALID', 'the access token is not valid here', {}, { cause });

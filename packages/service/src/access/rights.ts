@@ -1,10 +1,22 @@
-import { decideRight, isAtLeast, type PersonViewer, type Right, type RightLevel, type ThingKind } from '@underbell/core/access';
+import {
+  decideRight,
+  isAtLeast,
+  type PersonViewer,
+  type Right,
+  type RightLevel,
+  type ThingKind,
+} from '@underbell/core/access';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import type { App } from '../platform/index.ts';
 import { listGrants } from './store.ts';
 
 /** What a person may do with a thing, or nothing. */
-export async function rightOn(app: App, person: PersonViewer, kind: ThingKind, name: string): Promise<Right | undefined> {
+export async function rightOn(
+  app: App,
+  person: PersonViewer,
+  kind: ThingKind,
+  name: string,
+): Promise<Right | undefined> {
   return decideRight(await listGrants(app), person, { kind, name });
 }
 
@@ -13,7 +25,13 @@ export async function rightOn(app: App, person: PersonViewer, kind: ThingKind, n
  *
  * @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED`
  */
-export async function requireRight(app: App, person: PersonViewer, level: RightLevel, kind: ThingKind, name: string): Promise<void> {
+export async function requireRight(
+  app: App,
+  person: PersonViewer,
+  level: RightLevel,
+  kind: ThingKind,
+  name: string,
+): Promise<void> {
   const right = await rightOn(app, person, kind, name);
   if (isAtLeast(right, level)) return;
   if (right === undefined) throw noSuch(kind, name, []);
@@ -29,11 +47,19 @@ export async function requireMaker(app: App, person: PersonViewer, kind: ThingKi
 }
 
 /** Those of some names that a person may see, for lists and suggestions. */
-export async function visibleNames(app: App, person: PersonViewer, kind: ThingKind, names: readonly string[]): Promise<string[]> {
+export async function visibleNames(
+  app: App,
+  person: PersonViewer,
+  kind: ThingKind,
+  names: readonly string[],
+): Promise<string[]> {
   const grants = await listGrants(app);
   return names.filter((name) => decideRight(grants, person, { kind, name }) !== undefined);
 }
 
 export function noSuch(kind: string, name: string, known: readonly string[]): Refusal {
-  return new Refusal('NOT_FOUND', `there is no ${kind} \`${name}\``, { word: name, ...(known.length > 0 ? suggest(name, known) : {}) });
+  return new Refusal('NOT_FOUND', `there is no ${kind} \`${name}\``, {
+    word: name,
+    ...(known.length > 0 ? suggest(name, known) : {}),
+  });
 }

@@ -11,10 +11,16 @@ import { dropRule, giveGrant, saveRule } from './usecases.ts';
 
 const email = Joi.string().email({ tlds: false }).max(254);
 const password = Joi.string().min(1).max(200);
-export const thing = Joi.string().pattern(thingName, 'lower-case letters, digits and hyphens, starting with a letter').max(60);
+export const thing = Joi.string()
+  .pattern(thingName, 'lower-case letters, digits and hyphens, starting with a letter')
+  .max(60);
 
 const shownPerson = (person: PersonViewer) => ({
-  email: person.email, name: person.name, isAdministrator: person.isAdministrator, groups: person.groups, attributes: person.attributes,
+  email: person.email,
+  name: person.name,
+  isAdministrator: person.isAdministrator,
+  groups: person.groups,
+  attributes: person.attributes,
 });
 
 function setCookie(ctx: Context, key: string, expires: Date, isSecure: boolean): void {
@@ -24,13 +30,24 @@ function setCookie(ctx: Context, key: string, expires: Date, isSecure: boolean):
 const holder = Joi.alternatives().conditional('.kind', {
   is: 'everyone',
   then: Joi.object({ kind: Joi.string().valid('everyone').required() }),
-  otherwise: Joi.object({ kind: Joi.string().valid('person', 'group', 'everyone').required(), name: Joi.string().max(254).required() }),
+  otherwise: Joi.object({
+    kind: Joi.string().valid('person', 'group', 'everyone').required(),
+    name: Joi.string().max(254).required(),
+  }),
 });
 
 export const accessRoutes: Route[] = [
   defineRoute<Record<string, never>, Record<string, never>, { email: string; password: string; kind: SessionKind }>({
-    method: 'post', path: '/api/v1/session', tag: 'Session', audience: 'anyone', summary: 'Sign in with a password',
-    body: Joi.object({ email: email.required(), password: password.required(), kind: Joi.string().valid('browser', 'command line').default('browser') }),
+    method: 'post',
+    path: '/api/v1/session',
+    tag: 'Session',
+    audience: 'anyone',
+    summary: 'Sign in with a password',
+    body: Joi.object({
+      email: email.required(),
+      password: password.required(),
+      kind: Joi.string().valid('browser', 'command line').default('browser'),
+    }),
     answer: { description: 'the person, and for the command line the session key' },
     async handle({ app, ctx, body }) {
       const { key, expiresAt, person } = await signIn(app, body);
@@ -40,11 +57,20 @@ export const accessRoutes: Route[] = [
     },
   }),
   defineRoute({
-    method: 'get', path: '/api/v1/session', tag: 'Session', audience: 'person', summary: 'Who is signed in',
+    method: 'get',
+    path: '/api/v1/session',
+    tag: 'Session',
+    audience: 'person',
+    summary: 'Who is signed in',
     handle: async ({ person }) => ({ person: shownPerson(person) }),
   }),
   defineRoute({
-    method: 'delete', path: '/api/v1/session', tag: 'Session', audience: 'person', summary: 'Sign out', status: 204,
+    method: 'delete',
+    path: '/api/v1/session',
+    tag: 'Session',
+    audience: 'person',
+    summary: 'Sign out',
+    status: 204,
     async handle({ app, ctx }) {
       await signOut(app, ctx);
       ctx.cookies.set(sessionCookie, null);
@@ -52,13 +78,27 @@ export const accessRoutes: Route[] = [
     },
   }),
   defineRoute({
-    method: 'get', path: '/api/v1/setup', tag: 'Session', audience: 'anyone', summary: 'Whether the first administrator is still missing',
+    method: 'get',
+    path: '/api/v1/setup',
+    tag: 'Session',
+    audience: 'anyone',
+    summary: 'Whether the first administrator is still missing',
     handle: async ({ app }) => ({ isNeeded: await needsSetup(app) }),
   }),
-  defineRoute<Record<string, never>, Record<string, never>, { code: string; email: string; name: string; password: string }>({
-    method: 'post', path: '/api/v1/setup', tag: 'Session', audience: 'anyone', summary: 'Make the first administrator with the one-time code',
+  defineRoute<
+    Record<string, never>,
+    Record<string, never>,
+    { code: string; email: string; name: string; password: string }
+  >({
+    method: 'post',
+    path: '/api/v1/setup',
+    tag: 'Session',
+    audience: 'anyone',
+    summary: 'Make the first administrator with the one-time code',
     body: Joi.object({
-      code: Joi.string().max(100).required(), email: email.required(), name: Joi.string().trim().min(1).max(200).required(),
+      code: Joi.string().max(100).required(),
+      email: email.required(),
+      name: Joi.string().trim().min(1).max(200).required(),
       password: Joi.string().min(12).max(200).required(),
     }),
     async handle({ app, ctx, body }) {
@@ -68,22 +108,39 @@ export const accessRoutes: Route[] = [
     },
   }),
   defineRoute({
-    method: 'get', path: '/api/v1/people', tag: 'People', audience: 'person', summary: 'Everyone, for administrators and publishers',
+    method: 'get',
+    path: '/api/v1/people',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Everyone, for administrators and publishers',
     async handle({ app, person }) {
-      if (!person.isAdministrator && !person.groups.includes('Publishers')) throw new Refusal('NOT_ALLOWED', 'only publishers and administrators see people');
+      if (!person.isAdministrator && !person.groups.includes('Publishers'))
+        throw new Refusal('NOT_ALLOWED', 'only publishers and administrators see people');
       return { people: (await listPeople(app)).map(shownPerson) };
     },
   }),
   defineRoute<{ dataset: string }>({
-    method: 'get', path: '/api/v1/datasets/:dataset/rules', tag: 'Rules', audience: 'person', summary: 'The record rules of a dataset',
+    method: 'get',
+    path: '/api/v1/datasets/:dataset/rules',
+    tag: 'Rules',
+    audience: 'person',
+    summary: 'The record rules of a dataset',
     params: Joi.object({ dataset: thing.required() }),
     async handle({ app, person, params }) {
       await requireRight(app, person, 'edit', 'dataset', params.dataset);
       return { rules: await listRules(app, params.dataset) };
     },
   }),
-  defineRoute<{ dataset: string; name: string }, Record<string, never>, { appliesTo: RecordRule['appliesTo']; where: string }>({
-    method: 'put', path: '/api/v1/datasets/:dataset/rules/:name', tag: 'Rules', audience: 'person', summary: 'Save a record rule',
+  defineRoute<
+    { dataset: string; name: string },
+    Record<string, never>,
+    { appliesTo: RecordRule['appliesTo']; where: string }
+  >({
+    method: 'put',
+    path: '/api/v1/datasets/:dataset/rules/:name',
+    tag: 'Rules',
+    audience: 'person',
+    summary: 'Save a record rule',
     params: Joi.object({ dataset: thing.required(), name: thing.required() }),
     body: Joi.object({ appliesTo: holder.required(), where: Joi.string().max(16_384).required() }),
     async handle({ app, person, params, body, origin }) {
@@ -93,7 +150,12 @@ export const accessRoutes: Route[] = [
     },
   }),
   defineRoute<{ dataset: string; name: string }, { confirmed: boolean }>({
-    method: 'delete', path: '/api/v1/datasets/:dataset/rules/:name', tag: 'Rules', audience: 'person', summary: 'Remove a record rule', status: 204,
+    method: 'delete',
+    path: '/api/v1/datasets/:dataset/rules/:name',
+    tag: 'Rules',
+    audience: 'person',
+    summary: 'Remove a record rule',
+    status: 204,
     params: Joi.object({ dataset: thing.required(), name: thing.required() }),
     query: Joi.object({ confirmed: Joi.boolean().default(false) }),
     async handle({ app, person, params, query, origin }) {
@@ -102,11 +164,22 @@ export const accessRoutes: Route[] = [
     },
   }),
   defineRoute<Record<string, never>, Record<string, never>, Grant>({
-    method: 'put', path: '/api/v1/grants', tag: 'People', audience: 'person', summary: 'Give a right on a thing',
+    method: 'put',
+    path: '/api/v1/grants',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Give a right on a thing',
     body: Joi.object({
       holder: holder.required(),
-      thing: Joi.object({ kind: Joi.string().valid(...thingKinds).required(), name: Joi.alternatives(thing, Joi.string().valid('*')).required() }).required(),
-      level: Joi.string().valid(...rightLevels).required(),
+      thing: Joi.object({
+        kind: Joi.string()
+          .valid(...thingKinds)
+          .required(),
+        name: Joi.alternatives(thing, Joi.string().valid('*')).required(),
+      }).required(),
+      level: Joi.string()
+        .valid(...rightLevels)
+        .required(),
     }),
     async handle({ app, person, body, origin }) {
       await giveGrant(app, person, body, origin);

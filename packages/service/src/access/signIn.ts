@@ -1,8 +1,27 @@
 import type { Context } from 'koa';
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { fingerprint, hashPassword, isPassword, isSameSecret, plain, defineRecord, randomKey, remember, type App } from '../platform/index.ts';
-import { addPerson, addSession, countPeople, findPerson, findPersonRow, findSession, noteSignIn, removeSession } from './store.ts';
+import {
+  fingerprint,
+  hashPassword,
+  isPassword,
+  isSameSecret,
+  plain,
+  defineRecord,
+  randomKey,
+  remember,
+  type App,
+} from '../platform/index.ts';
+import {
+  addPerson,
+  addSession,
+  countPeople,
+  findPerson,
+  findPersonRow,
+  findSession,
+  noteSignIn,
+  removeSession,
+} from './store.ts';
 
 export const sessionCookie = 'underbell_session';
 const sessionMs = { browser: 12 * 3_600_000, 'command line': 30 * 24 * 3_600_000 } as const;
@@ -12,7 +31,11 @@ const lockMs = 5 * 60_000;
 export type SessionKind = keyof typeof sessionMs;
 
 /** Starts a session for a person whose identity is settled. @returns its key, shown only now */
-export async function startSession(app: App, personId: string, kind: SessionKind): Promise<{ key: string; expiresAt: Date }> {
+export async function startSession(
+  app: App,
+  personId: string,
+  kind: SessionKind,
+): Promise<{ key: string; expiresAt: Date }> {
   const key = randomKey('ubs');
   const now = app.now();
   const expiresAt = new Date(now + sessionMs[kind]);
@@ -35,7 +58,12 @@ export async function signIn(app: App, options: { email: string; password: strin
   if (!row || !isRight || row.state !== 'active') {
     if (row) {
       const failures = row.failedSignIns + 1;
-      await noteSignIn(app, row.id, failures % allowedFailures, failures >= allowedFailures ? new Date(app.now() + lockMs) : null);
+      await noteSignIn(
+        app,
+        row.id,
+        failures % allowedFailures,
+        failures >= allowedFailures ? new Date(app.now() + lockMs) : null,
+      );
     }
     throw new Refusal('SIGN_IN_FAILED', 'the address or the password is wrong');
   }
@@ -60,7 +88,8 @@ export async function signOut(app: App, ctx: Context): Promise<void> {
   if (key !== undefined) await removeSession(app, fingerprint(key));
 }
 
-const settingsTable = (app: App) => defineRecord<{ name: string; value: unknown }>(app.records, 'settings', { name: 'key', value: 'json' });
+const settingsTable = (app: App) =>
+  defineRecord<{ name: string; value: unknown }>(app.records, 'settings', { name: 'key', value: 'json' });
 
 /** Makes the one-time code with which the first visitor becomes administrator; none when there are people already. */
 export async function makeSetupCode(app: App): Promise<string | undefined> {
@@ -86,11 +115,18 @@ export async function setUp(app: App, options: { code: string; email: string; na
     await app.records.query('SELECT pg_advisory_xact_lock(730003)', { transaction });
     if (!(await needsSetup(app))) throw new Refusal('SETUP_DONE', 'this installation already has its administrator');
     if (!stored || !isSameSecret(fingerprint(options.code), String(plain(stored).value))) {
-      throw new Refusal('SIGN_IN_FAILED', 'the one-time code is wrong', { pointer: '/code', hint: 'the start command printed it' });
+      throw new Refusal('SIGN_IN_FAILED', 'the one-time code is wrong', {
+        pointer: '/code',
+        hint: 'the start command printed it',
+      });
     }
     const made = await addPerson(app, { ...options, passwordHash, isAdministrator: true }, transaction);
     await settingsTable(app).destroy({ where: { name: 'setup code' }, transaction });
-    await remember(app, { who: options.email, what: 'first administrator made', thing: `person ${options.email}` }, transaction);
+    await remember(
+      app,
+      { who: options.email, what: 'first administrator made', thing: `person ${options.email}` },
+      transaction,
+    );
     return made;
   });
   return { ...(await startSession(app, id, 'browser')), person: (await findPerson(app, { id }))! };

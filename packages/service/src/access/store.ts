@@ -42,19 +42,42 @@ interface RuleRow {
 
 const tables = (app: App) => ({
   people: defineRecord<PersonRow>(app.records, 'people', {
-    id: 'key', email: 'text', name: 'text', passwordHash: 'text', isAdministrator: 'boolean', state: 'text',
-    attributes: 'json', failedSignIns: 'integer', lockedUntil: 'instant',
+    id: 'key',
+    email: 'text',
+    name: 'text',
+    passwordHash: 'text',
+    isAdministrator: 'boolean',
+    state: 'text',
+    attributes: 'json',
+    failedSignIns: 'integer',
+    lockedUntil: 'instant',
   }),
   groups: defineRecord<{ name: string }>(app.records, 'groups', { name: 'key' }),
-  members: defineRecord<{ groupName: string; personId: string }>(app.records, 'group_members', { groupName: 'key', personId: 'key' }),
+  members: defineRecord<{ groupName: string; personId: string }>(app.records, 'group_members', {
+    groupName: 'key',
+    personId: 'key',
+  }),
   sessions: defineRecord<SessionRow>(app.records, 'sessions', {
-    fingerprint: 'key', personId: 'text', kind: 'text', createdAt: 'instant', expiresAt: 'instant',
+    fingerprint: 'key',
+    personId: 'text',
+    kind: 'text',
+    createdAt: 'instant',
+    expiresAt: 'instant',
   }),
   grants: defineRecord<GrantRow>(app.records, 'grants', {
-    id: 'serial', holderKind: 'text', holderName: 'text', thingKind: 'text', thingName: 'text', level: 'text',
+    id: 'serial',
+    holderKind: 'text',
+    holderName: 'text',
+    thingKind: 'text',
+    thingName: 'text',
+    level: 'text',
   }),
   rules: defineRecord<RuleRow>(app.records, 'record_rules', {
-    name: 'key', datasetName: 'key', appliesKind: 'text', appliesName: 'text', condition: 'text',
+    name: 'key',
+    datasetName: 'key',
+    appliesKind: 'text',
+    appliesName: 'text',
+    condition: 'text',
   }),
 });
 
@@ -106,8 +129,15 @@ export async function addPerson(app: App, person: NewPerson, transaction: Transa
   const id = randomUUID();
   await people.create(
     {
-      id, email: person.email.toLowerCase(), name: person.name, passwordHash: person.passwordHash, state: 'active',
-      isAdministrator: person.isAdministrator ?? false, attributes: person.attributes ?? {}, failedSignIns: 0, lockedUntil: null,
+      id,
+      email: person.email.toLowerCase(),
+      name: person.name,
+      passwordHash: person.passwordHash,
+      state: 'active',
+      isAdministrator: person.isAdministrator ?? false,
+      attributes: person.attributes ?? {},
+      failedSignIns: 0,
+      lockedUntil: null,
     },
     { transaction },
   );
@@ -133,7 +163,9 @@ export async function addSession(app: App, session: SessionRow): Promise<void> {
 }
 
 export async function findSession(app: App, print: string): Promise<PersonViewer | undefined> {
-  const row = await tables(app).sessions.findOne({ where: { fingerprint: print, expiresAt: { [Op.gt]: new Date(app.now()) } } });
+  const row = await tables(app).sessions.findOne({
+    where: { fingerprint: print, expiresAt: { [Op.gt]: new Date(app.now()) } },
+  });
   return row ? findPerson(app, { id: plain(row).personId }) : undefined;
 }
 
@@ -153,7 +185,10 @@ export async function listGrants(app: App): Promise<Grant[]> {
 export async function putGrant(app: App, grant: Grant, transaction?: Transaction): Promise<void> {
   const { holder, thing, level } = grant;
   const where = {
-    holderKind: holder.kind, holderName: holder.kind === 'everyone' ? '' : holder.name, thingKind: thing.kind, thingName: thing.name,
+    holderKind: holder.kind,
+    holderName: holder.kind === 'everyone' ? '' : holder.name,
+    thingKind: thing.kind,
+    thingName: thing.name,
   };
   const { grants } = tables(app);
   const [row] = await grants.findOrCreate({ where, defaults: { ...where, level }, transaction });
@@ -175,8 +210,11 @@ export async function putRule(app: App, rule: RecordRule, transaction: Transacti
   const { appliesTo } = rule;
   await tables(app).rules.upsert(
     {
-      name: rule.name, datasetName: rule.dataset, appliesKind: appliesTo.kind,
-      appliesName: appliesTo.kind === 'everyone' ? '' : appliesTo.name, condition: rule.where,
+      name: rule.name,
+      datasetName: rule.dataset,
+      appliesKind: appliesTo.kind,
+      appliesName: appliesTo.kind === 'everyone' ? '' : appliesTo.name,
+      condition: rule.where,
     },
     { transaction },
   );

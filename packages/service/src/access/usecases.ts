@@ -3,7 +3,16 @@ import { Refusal, suggest } from '@underbell/core/refusal';
 import { findDataset } from '../dataset/store.ts';
 import { remember, type App } from '../platform/index.ts';
 import { noSuch, requireRight } from './rights.ts';
-import { attributeNames, findPerson, groupNames, listPeople, listRules, putGrant, putRule, removeRule } from './store.ts';
+import {
+  attributeNames,
+  findPerson,
+  groupNames,
+  listPeople,
+  listRules,
+  putGrant,
+  putRule,
+  removeRule,
+} from './store.ts';
 
 /** Saves a record rule after checking every name in it. */
 export async function saveRule(app: App, person: PersonViewer, rule: RecordRule, origin: string): Promise<void> {
@@ -15,13 +24,21 @@ export async function saveRule(app: App, person: PersonViewer, rule: RecordRule,
     if (!groups.includes(appliesTo.name)) throw noSuch('group', appliesTo.name, groups);
   }
   if (appliesTo.kind === 'person' && !(await findPerson(app, { email: appliesTo.name }))) {
-    throw noSuch('person', appliesTo.name, (await listPeople(app)).map((one) => one.email));
+    throw noSuch(
+      'person',
+      appliesTo.name,
+      (await listPeople(app)).map((one) => one.email),
+    );
   }
   checkRule(rule.where, dataset, await attributeNames(app));
   const before = (await listRules(app, rule.dataset)).find((one) => one.name === rule.name);
   await app.records.transaction(async (transaction) => {
     await putRule(app, rule, transaction);
-    await remember(app, { who: person.email, what: 'record rule saved', thing: `dataset ${rule.dataset}`, origin, before, after: rule }, transaction);
+    await remember(
+      app,
+      { who: person.email, what: 'record rule saved', thing: `dataset ${rule.dataset}`, origin, before, after: rule },
+      transaction,
+    );
   });
 }
 
@@ -39,15 +56,28 @@ export async function dropRule(
   await requireRight(app, person, 'own', 'dataset', rule.dataset);
   const rules = await listRules(app, rule.dataset);
   const before = rules.find((one) => one.name === rule.name);
-  if (!before) throw noSuch('record rule', rule.name, rules.map((one) => one.name));
+  if (!before)
+    throw noSuch(
+      'record rule',
+      rule.name,
+      rules.map((one) => one.name),
+    );
   if (rules.length === 1 && !rule.isConfirmed) {
-    throw new Refusal('IN_USE', `\`${rule.name}\` is the last rule of \`${rule.dataset}\`; without it every viewer sees every row`, {
-      hint: 'confirm that this is meant',
-    });
+    throw new Refusal(
+      'IN_USE',
+      `\`${rule.name}\` is the last rule of \`${rule.dataset}\`; without it every viewer sees every row`,
+      {
+        hint: 'confirm that this is meant',
+      },
+    );
   }
   await app.records.transaction(async (transaction) => {
     await removeRule(app, rule.dataset, rule.name, transaction);
-    await remember(app, { who: person.email, what: 'record rule removed', thing: `dataset ${rule.dataset}`, origin, before }, transaction);
+    await remember(
+      app,
+      { who: person.email, what: 'record rule removed', thing: `dataset ${rule.dataset}`, origin, before },
+      transaction,
+    );
   });
 }
 
@@ -55,13 +85,27 @@ export async function dropRule(
 export async function giveGrant(app: App, person: PersonViewer, grant: Grant, origin: string): Promise<void> {
   await requireRight(app, person, 'own', grant.thing.kind, grant.thing.name);
   const { holder } = grant;
-  if (holder.kind === 'group' && !(await groupNames(app)).includes(holder.name)) throw noSuch('group', holder.name, await groupNames(app));
+  if (holder.kind === 'group' && !(await groupNames(app)).includes(holder.name))
+    throw noSuch('group', holder.name, await groupNames(app));
   if (holder.kind === 'person' && !(await findPerson(app, { email: holder.name }))) {
     const known = (await listPeople(app)).map((one) => one.email);
-    throw new Refusal('NOT_FOUND', `there is no person \`${holder.name}\``, { word: holder.name, ...suggest(holder.name, known) });
+    throw new Refusal('NOT_FOUND', `there is no person \`${holder.name}\``, {
+      word: holder.name,
+      ...suggest(holder.name, known),
+    });
   }
   await app.records.transaction(async (transaction) => {
     await putGrant(app, grant, transaction);
-    await remember(app, { who: person.email, what: 'right given', thing: `${grant.thing.kind} ${grant.thing.name}`, origin, after: grant }, transaction);
+    await remember(
+      app,
+      {
+        who: person.email,
+        what: 'right given',
+        thing: `${grant.thing.kind} ${grant.thing.name}`,
+        origin,
+        after: grant,
+      },
+      transaction,
+    );
   });
 }

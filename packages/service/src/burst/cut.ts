@@ -27,14 +27,27 @@ export async function cutRows(
 ): Promise<number> {
   const { rowRevision, key } = burst;
   const { shape } = rowRevision;
-  const filter = filterFor(burst, shape, cuts.map((cut) => cut.value));
+  const filter = filterFor(
+    burst,
+    shape,
+    cuts.map((cut) => cut.value),
+  );
   const routed = cuts.map((cut) => ({ value: cut.value, where: filterFor(burst, shape, [cut.value]).where }));
   const read = columnsOf(filter.where).filter((column) => column.name !== key.name);
   const prefix = [key, ...read];
   const cells = copyColumns(burst);
-  const spool = new CutSpool(cuts.map((cut) => cut.path), csvLine(cells.map((one) => one.name)).replace('\r\n', '\n'));
-  const cutter = new RowCutter({ prefixFields: prefix.length, route: createRouter({ columns: prefix, key, cuts: routed }), take: spool.take });
-  await copyRows(app, { lane: 'planned', revision: rowRevision, filter }, { prefix, cells }, 'csv', (rows) => pump(rows, cutter, onProgress));
+  const spool = new CutSpool(
+    cuts.map((cut) => cut.path),
+    csvLine(cells.map((one) => one.name)).replace('\r\n', '\n'),
+  );
+  const cutter = new RowCutter({
+    prefixFields: prefix.length,
+    route: createRouter({ columns: prefix, key, cuts: routed }),
+    take: spool.take,
+  });
+  await copyRows(app, { lane: 'planned', revision: rowRevision, filter }, { prefix, cells }, 'csv', (rows) =>
+    pump(rows, cutter, onProgress),
+  );
   spool.flush();
   onProgress(cutter.rows);
   return cutter.rows;

@@ -11,7 +11,17 @@ import { findList, listRecipients } from './listStore.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
 import { readAnswers, renderCopy } from './render.ts';
 import { describeFile, dropRunFolder, runFolder, writeCopy } from './spool.ts';
-import { changeRun, countDeliveries, findRun, listDeliveries, moveDeliveries, type DeliveryRow, type MadeFile, type RunRow, type RunState } from './store.ts';
+import {
+  changeRun,
+  countDeliveries,
+  findRun,
+  listDeliveries,
+  moveDeliveries,
+  type DeliveryRow,
+  type MadeFile,
+  type RunRow,
+  type RunState,
+} from './store.ts';
 
 const mediaTypes: Record<CopyFormat, string> = { csv: 'text/csv; charset=utf-8', pdf: 'application/pdf' };
 const parallelSends = 5;
@@ -52,7 +62,10 @@ class RunExecution {
     const { senderId, definition, occurrence, editionNumber, revisions } = this.#run;
     const sender = await findPerson(this.#app, { id: senderId });
     if (!sender) throw new Refusal('NOT_ALLOWED', 'the sender of this burst has left');
-    return prepareBurst(this.#app, sender, definition, definition.period ? occurrence : undefined, { editionNumber, revisions });
+    return prepareBurst(this.#app, sender, definition, definition.period ? occurrence : undefined, {
+      editionNumber,
+      revisions,
+    });
   }
 
   #check(): void {
@@ -74,7 +87,8 @@ class RunExecution {
     if (now - this.#lastNote < progressEveryMs) return;
     this.#lastNote = now;
     this.#note(change).catch((error: unknown) => {
-      if (!isRefusal(error, 'RUN_STOPPED') && !(error instanceof LeaseLost)) this.#app.log.warn({ err: error }, 'progress could not be noted');
+      if (!isRefusal(error, 'RUN_STOPPED') && !(error instanceof LeaseLost))
+        this.#app.log.warn({ err: error }, 'progress could not be noted');
     });
   }
 
@@ -88,7 +102,10 @@ class RunExecution {
     const fileOf = (delivery: DeliveryRow, format: CopyFormat) => delivery.files.find((one) => one.format === format);
     if (burst.definition.formats.includes('csv')) {
       await this.#note({ phase: 'reading and cutting rows' });
-      const cuts = values.map((value) => ({ value, path: this.#path({ format: 'csv', name: `cut-${values.indexOf(value)}.rows` }) }));
+      const cuts = values.map((value) => ({
+        value,
+        path: this.#path({ format: 'csv', name: `cut-${values.indexOf(value)}.rows` }),
+      }));
       const rowsRead = await cutRows(this.#app, burst, cuts, (rows) => this.#noteSometimes({ rowsRead: rows }));
       await this.#note({ rowsRead });
       for (const delivery of deliveries) {
@@ -103,7 +120,11 @@ class RunExecution {
     }
   }
 
-  async #renderPages(burst: PreparedBurst, deliveries: readonly DeliveryRow[], values: readonly Value[]): Promise<void> {
+  async #renderPages(
+    burst: PreparedBurst,
+    deliveries: readonly DeliveryRow[],
+    values: readonly Value[],
+  ): Promise<void> {
     await this.#note({ phase: 'reading figures' });
     const answers = await readAnswers(this.#app, burst, values);
     const rendered = new Map<Value, Buffer>();
@@ -140,11 +161,26 @@ class RunExecution {
     }
   }
 
-  async #sendOne(road: MailRoad, burst: PreparedBurst, delivery: DeliveryRow, recipient: Recipient | undefined): Promise<void> {
+  async #sendOne(
+    road: MailRoad,
+    burst: PreparedBurst,
+    delivery: DeliveryRow,
+    recipient: Recipient | undefined,
+  ): Promise<void> {
     const { definition, period } = burst;
-    const values = templateValues(definition, period, recipient ?? { id: delivery.recipient, address: delivery.address, values: {} });
-    const messageId = messageIdOf([definition.name, delivery.occurrence, delivery.recipient, delivery.repeat], this.#app.settings.mailFrom);
-    const moved = await moveDeliveries(this.#app, { ids: [delivery.id] }, ['rendered'], { state: 'sending', messageId });
+    const values = templateValues(
+      definition,
+      period,
+      recipient ?? { id: delivery.recipient, address: delivery.address, values: {} },
+    );
+    const messageId = messageIdOf(
+      [definition.name, delivery.occurrence, delivery.recipient, delivery.repeat],
+      this.#app.settings.mailFrom,
+    );
+    const moved = await moveDeliveries(this.#app, { ids: [delivery.id] }, ['rendered'], {
+      state: 'sending',
+      messageId,
+    });
     if (moved === 0) return;
     try {
       await road.send({
@@ -152,7 +188,11 @@ class RunExecution {
         to: delivery.address,
         subject: fillTemplate(definition.destination.subject, values).replace(/[\r\n]+/g, ' '),
         text: fillTemplate(definition.destination.message, values),
-        attachments: delivery.files.map((file) => ({ name: file.name, path: this.#path(file), type: mediaTypes[file.format] })),
+        attachments: delivery.files.map((file) => ({
+          name: file.name,
+          path: this.#path(file),
+          type: mediaTypes[file.format],
+        })),
       });
       await moveDeliveries(this.#app, { ids: [delivery.id] }, ['sending'], { state: 'sent', reason: null });
     } catch (error) {

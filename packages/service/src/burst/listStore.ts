@@ -22,10 +22,20 @@ interface ListRecipientRow {
 
 const tables = (app: App) => ({
   lists: defineRecord<ListRow>(app.records, 'lists', {
-    name: 'key', columns: 'json', idColumn: 'text', addressColumn: 'text', version: 'integer', loadedAt: 'instant',
+    name: 'key',
+    columns: 'json',
+    idColumn: 'text',
+    addressColumn: 'text',
+    version: 'integer',
+    loadedAt: 'instant',
   }),
   rows: defineRecord<ListRecipientRow>(app.records, 'list_rows', {
-    listName: 'key', version: 'key', position: 'key', recipient: 'text', address: 'text', cells: 'json',
+    listName: 'key',
+    version: 'key',
+    position: 'key',
+    recipient: 'text',
+    address: 'text',
+    cells: 'json',
   }),
 });
 
@@ -37,11 +47,21 @@ export async function findList(app: App, name: string): Promise<ListRow | undefi
 export async function listLists(app: App): Promise<(ListRow & { recipients: number })[]> {
   const { lists, rows } = tables(app);
   const all = (await lists.findAll({ order: ['name'] })).map(plain);
-  return Promise.all(all.map(async (one) => ({ ...one, recipients: await rows.count({ where: { listName: one.name, version: one.version } }) })));
+  return Promise.all(
+    all.map(async (one) => ({
+      ...one,
+      recipients: await rows.count({ where: { listName: one.name, version: one.version } }),
+    })),
+  );
 }
 
 /** Stores the next version of a list; the versions before stay. */
-export async function putList(app: App, list: Omit<ListRow, 'version' | 'loadedAt'>, recipients: readonly Recipient[], transaction: Transaction): Promise<number> {
+export async function putList(
+  app: App,
+  list: Omit<ListRow, 'version' | 'loadedAt'>,
+  recipients: readonly Recipient[],
+  transaction: Transaction,
+): Promise<number> {
   const { lists, rows } = tables(app);
   const known = await lists.findByPk(list.name, { lock: transaction.LOCK.UPDATE, transaction });
   const version = known ? plain(known).version + 1 : 1;
@@ -49,13 +69,23 @@ export async function putList(app: App, list: Omit<ListRow, 'version' | 'loadedA
   if (known) await known.update(row, { transaction });
   else await lists.create(row, { transaction });
   await rows.bulkCreate(
-    recipients.map((one, position) => ({ listName: list.name, version, position, recipient: one.id, address: one.address, cells: { ...one.values } })),
+    recipients.map((one, position) => ({
+      listName: list.name,
+      version,
+      position,
+      recipient: one.id,
+      address: one.address,
+      cells: { ...one.values },
+    })),
     { transaction },
   );
   return version;
 }
 
 export async function listRecipients(app: App, list: ListRow): Promise<Recipient[]> {
-  const rows = await tables(app).rows.findAll({ where: { listName: list.name, version: list.version }, order: ['position'] });
+  const rows = await tables(app).rows.findAll({
+    where: { listName: list.name, version: list.version },
+    order: ['position'],
+  });
   return rows.map(plain).map((row) => ({ id: row.recipient, address: row.address, values: row.cells }));
 }

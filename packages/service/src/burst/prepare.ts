@@ -1,9 +1,22 @@
-import { effectiveFilterOf, type EffectiveFilter, type LimitPart, type PersonViewer, type Viewing } from '@underbell/core/access';
+import {
+  effectiveFilterOf,
+  type EffectiveFilter,
+  type LimitPart,
+  type PersonViewer,
+  type Viewing,
+} from '@underbell/core/access';
 import { readPeriod, type BurstDefinition, type Period } from '@underbell/core/burst';
 import { parseValue, valueTypeOf, type DatasetColumn, type DatasetShape, type Value } from '@underbell/core/dataset';
 import { columnIn } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
-import { datasetNameOf, findPage, parameterColumn, type Figure, type Parameter, type ReportDefinition } from '@underbell/core/report';
+import {
+  datasetNameOf,
+  findPage,
+  parameterColumn,
+  type Figure,
+  type Parameter,
+  type ReportDefinition,
+} from '@underbell/core/report';
 import { listRules } from '../access/index.ts';
 import { readableRevision, type Revision } from '../dataset/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
@@ -36,18 +49,31 @@ function findParameter(report: ReportDefinition, name: string, pointer: string):
   const found = report.parameters?.find((one) => one.name === name);
   if (found) return found;
   throw new Refusal('BURST_INVALID', `the report \`${report.name}\` has no parameter \`${name}\``, {
-    pointer, word: name, ...suggest(name, (report.parameters ?? []).map((one) => one.name)),
+    pointer,
+    word: name,
+    ...suggest(
+      name,
+      (report.parameters ?? []).map((one) => one.name),
+    ),
   });
 }
 
 function keyOf(report: ReportDefinition, parameter: Parameter, dataset: DatasetShape): DatasetColumn {
   const column = parameterColumn(report, parameter, dataset);
   if (column) return column;
-  throw new Refusal('KEY_MISSING', `\`${dataset.name}\` cannot be cut by \`${parameter.name}\``, { word: parameter.name });
+  throw new Refusal('KEY_MISSING', `\`${dataset.name}\` cannot be cut by \`${parameter.name}\``, {
+    word: parameter.name,
+  });
 }
 
 /** Settles a burst for a period: edition, revisions, sender's limits. */
-export async function prepareBurst(app: App, sender: PersonViewer, definition: BurstDefinition, periodText: string | undefined, binding?: Binding): Promise<PreparedBurst> {
+export async function prepareBurst(
+  app: App,
+  sender: PersonViewer,
+  definition: BurstDefinition,
+  periodText: string | undefined,
+  binding?: Binding,
+): Promise<PreparedBurst> {
   const period = readPeriod(definition, periodText, app.settings.locale);
   const edition = await findEdition(app, definition.report, binding?.editionNumber);
   const report = edition.definition;
@@ -56,16 +82,41 @@ export async function prepareBurst(app: App, sender: PersonViewer, definition: B
   const bound = findParameter(report, boundName, `/bind/${boundName}`);
   const rowsName = datasetNameOf(report, definition.rows?.dataset);
   if (rowsName === undefined || report.datasets[rowsName] === undefined) {
-    throw new Refusal('BURST_INVALID', 'say which dataset of the report the rows come from', { pointer: '/rows/dataset', ...suggest(rowsName ?? '', Object.keys(report.datasets)) });
+    throw new Refusal('BURST_INVALID', 'say which dataset of the report the rows come from', {
+      pointer: '/rows/dataset',
+      ...suggest(rowsName ?? '', Object.keys(report.datasets)),
+    });
   }
   const rowRevision = await readableRevision(app, rowsName, binding?.revisions[rowsName]);
-  const revisions = new Map([...(await revisionsOf(app, report, page, binding?.revisions)), [rowsName, rowRevision] as const]);
+  const revisions = new Map([
+    ...(await revisionsOf(app, report, page, binding?.revisions)),
+    [rowsName, rowRevision] as const,
+  ]);
   const rules = (await Promise.all([...revisions.keys()].map((name) => listRules(app, name)))).flat();
   const viewing: Viewing = {
-    report, page, viewer: sender, rules, moment: momentOf(app), chosen: [], choices: [],
-    fixed: definition.period && period.value ? [periodValue(report, definition.period.parameter, period, definition.name)] : [],
+    report,
+    page,
+    viewer: sender,
+    rules,
+    moment: momentOf(app),
+    chosen: [],
+    choices: [],
+    fixed:
+      definition.period && period.value
+        ? [periodValue(report, definition.period.parameter, period, definition.name)]
+        : [],
   };
-  return { definition, period, editionNumber: edition.number, viewing, bound, listColumn, revisions, rowRevision, key: keyOf(report, bound, rowRevision.shape) };
+  return {
+    definition,
+    period,
+    editionNumber: edition.number,
+    viewing,
+    bound,
+    listColumn,
+    revisions,
+    rowRevision,
+    key: keyOf(report, bound, rowRevision.shape),
+  };
 }
 
 function periodValue(report: ReportDefinition, name: string, period: Period, burst: string) {
@@ -83,7 +134,14 @@ export function copyColumns({ definition, rowRevision }: PreparedBurst): Dataset
   return wanted.map((name) => {
     const column = columns.find((one) => one.name === name);
     if (column) return column;
-    throw new Refusal('BURST_INVALID', `\`${rowRevision.shape.name}\` has no column \`${name}\``, { pointer: '/rows/columns', word: name, ...suggest(name, columns.map((one) => one.name)) });
+    throw new Refusal('BURST_INVALID', `\`${rowRevision.shape.name}\` has no column \`${name}\``, {
+      pointer: '/rows/columns',
+      word: name,
+      ...suggest(
+        name,
+        columns.map((one) => one.name),
+      ),
+    });
   });
 }
 
@@ -93,10 +151,18 @@ export function commonFilter(burst: PreparedBurst, dataset: DatasetShape, figure
 }
 
 /** The same, narrowed to the recipients with these values. */
-export function filterFor(burst: PreparedBurst, dataset: DatasetShape, values: readonly Value[], figure?: Figure): EffectiveFilter {
+export function filterFor(
+  burst: PreparedBurst,
+  dataset: DatasetShape,
+  values: readonly Value[],
+  figure?: Figure,
+): EffectiveFilter {
   const column = keyOf(burst.viewing.report, burst.bound, dataset);
   const part: LimitPart = {
-    origin: 'burst', name: burst.definition.name, isFixed: true, node: columnIn(column, valueTypeOf(column.type), values),
+    origin: 'burst',
+    name: burst.definition.name,
+    isFixed: true,
+    node: columnIn(column, valueTypeOf(column.type), values),
   };
   return commonFilter(burst, dataset, figure).narrow(part);
 }

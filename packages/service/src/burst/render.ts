@@ -13,7 +13,10 @@ let fonts: PrintFonts | undefined;
 function printFonts(): PrintFonts {
   const require = createRequire(import.meta.resolve('@underbell/core/render'));
   const read = (file: string) => readFileSync(require.resolve(`@expo-google-fonts/source-sans-3/${file}`));
-  fonts ??= parseFonts({ regular: read('400Regular/SourceSans3_400Regular.ttf'), semibold: read('600SemiBold/SourceSans3_600SemiBold.ttf') });
+  fonts ??= parseFonts({
+    regular: read('400Regular/SourceSans3_400Regular.ttf'),
+    semibold: read('600SemiBold/SourceSans3_600SemiBold.ttf'),
+  });
   return fonts;
 }
 
@@ -30,7 +33,11 @@ export async function readAnswers(app: App, burst: PreparedBurst, values: readon
     const query = planFigureQuery(viewing.report, figure, revision.shape);
     const column = partitionColumn(burst, revision.shape);
     if (column === undefined) {
-      const whole = await readFigure(app, { lane: 'planned', revision, filter: commonFilter(burst, revision.shape, figure) }, query);
+      const whole = await readFigure(
+        app,
+        { lane: 'planned', revision, filter: commonFilter(burst, revision.shape, figure) },
+        query,
+      );
       perFigure.push({ name: figure.name, answer: () => whole });
       continue;
     }
@@ -45,7 +52,12 @@ export async function readAnswers(app: App, burst: PreparedBurst, values: readon
 }
 
 /** One recipient's page as PDF. */
-export async function renderCopy(app: App, burst: PreparedBurst, value: Value, results: Map<string, FigureResult>): Promise<Buffer> {
+export async function renderCopy(
+  app: App,
+  burst: PreparedBurst,
+  value: Value,
+  results: Map<string, FigureResult>,
+): Promise<Buffer> {
   const { viewing, rowRevision } = burst;
   const parts = filterFor(burst, rowRevision.shape, [value]).parts.filter((part) => part.origin !== 'record rule');
   return renderPdf(

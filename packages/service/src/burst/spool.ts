@@ -12,7 +12,12 @@ const firstBufferBytes = 16 * 1024;
 function diskRefusal(cause: unknown): unknown {
   const { code } = cause as { code?: string };
   if (code !== 'ENOSPC' && code !== 'EDQUOT') return cause;
-  return new Refusal('DISK_FULL', 'there is no space left for the copies; nothing was sent', { hint: 'make room and run the burst again' }, { cause });
+  return new Refusal(
+    'DISK_FULL',
+    'there is no space left for the copies; nothing was sent',
+    { hint: 'make room and run the burst again' },
+    { cause },
+  );
 }
 
 /** A growing piece of memory. */

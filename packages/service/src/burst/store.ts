@@ -60,17 +60,46 @@ export interface DeliveryRow {
 const tables = (app: App) => ({
   bursts: defineRecord<BurstRow>(app.records, 'bursts', { name: 'key', definition: 'json', ownerId: 'text' }),
   runs: defineRecord<RunRow>(app.records, 'runs', {
-    id: 'serial', burstName: 'text', occurrence: 'text', state: 'text', phase: 'text', definition: 'json', editionNumber: 'integer',
-    revisions: 'json', senderId: 'text', stopAsked: 'boolean', rowsRead: 'integer', error: 'text',
-    createdAt: 'instant', startedAt: 'instant', finishedAt: 'instant',
+    id: 'serial',
+    burstName: 'text',
+    occurrence: 'text',
+    state: 'text',
+    phase: 'text',
+    definition: 'json',
+    editionNumber: 'integer',
+    revisions: 'json',
+    senderId: 'text',
+    stopAsked: 'boolean',
+    rowsRead: 'integer',
+    error: 'text',
+    createdAt: 'instant',
+    startedAt: 'instant',
+    finishedAt: 'instant',
   }),
   deliveries: defineRecord<DeliveryRow>(app.records, 'deliveries', {
-    id: 'serial', runId: 'integer', burstName: 'text', occurrence: 'text', recipient: 'text', address: 'text', repeat: 'integer',
-    value: 'json', rowCount: 'integer', files: 'json', state: 'text', reason: 'text', messageId: 'text', changedAt: 'instant',
+    id: 'serial',
+    runId: 'integer',
+    burstName: 'text',
+    occurrence: 'text',
+    recipient: 'text',
+    address: 'text',
+    repeat: 'integer',
+    value: 'json',
+    rowCount: 'integer',
+    files: 'json',
+    state: 'text',
+    reason: 'text',
+    messageId: 'text',
+    changedAt: 'instant',
   }),
 });
 
-export async function putBurst(app: App, definition: BurstDefinition, ownerId: string, transaction: Transaction): Promise<void> {
+export async function putBurst(
+  app: App,
+  definition: BurstDefinition,
+  ownerId: string,
+  transaction: Transaction,
+): Promise<void> {
   await tables(app).bursts.upsert({ name: definition.name, definition, ownerId }, { transaction });
 }
 
@@ -87,7 +116,11 @@ export async function listBursts(app: App): Promise<BurstRow[]> {
 const left: DeliveryState[] = ['sent', 'sending', 'in doubt'];
 
 /** Recipients who have this occurrence, with the run that sent it and how often. */
-export async function sentBefore(app: App, burst: string, occurrence: string): Promise<Map<string, { run: number; repeat: number }>> {
+export async function sentBefore(
+  app: App,
+  burst: string,
+  occurrence: string,
+): Promise<Map<string, { run: number; repeat: number }>> {
   const rows = await tables(app).deliveries.findAll({
     where: { burstName: burst, occurrence, state: { [Op.in]: left } },
     order: [['repeat', 'ASC']],
@@ -95,7 +128,10 @@ export async function sentBefore(app: App, burst: string, occurrence: string): P
   return new Map(rows.map(plain).map((row) => [row.recipient, { run: row.runId, repeat: row.repeat }]));
 }
 
-export type NewRun = Pick<RunRow, 'burstName' | 'occurrence' | 'definition' | 'editionNumber' | 'revisions' | 'senderId'>;
+export type NewRun = Pick<
+  RunRow,
+  'burstName' | 'occurrence' | 'definition' | 'editionNumber' | 'revisions' | 'senderId'
+>;
 
 /**
  * Opens a run with its ledger, one line per recipient.
@@ -103,24 +139,55 @@ export type NewRun = Pick<RunRow, 'burstName' | 'occurrence' | 'definition' | 'e
  * @param repeats - recipient -> how often the copy was sent before
  * @throws {Refusal} `RUN_ACTIVE` when another run of the burst is going on
  */
-export async function addRun(app: App, run: NewRun, entries: readonly PlanEntry[], repeats: ReadonlyMap<string, number>, transaction: Transaction): Promise<number> {
+export async function addRun(
+  app: App,
+  run: NewRun,
+  entries: readonly PlanEntry[],
+  repeats: ReadonlyMap<string, number>,
+  transaction: Transaction,
+): Promise<number> {
   const { runs, deliveries } = tables(app);
-  const active = await runs.findOne({ where: { burstName: run.burstName, state: { [Op.in]: ['waiting', 'running'] } }, transaction });
+  const active = await runs.findOne({
+    where: { burstName: run.burstName, state: { [Op.in]: ['waiting', 'running'] } },
+    transaction,
+  });
   if (active) {
     const { id } = plain(active);
-    throw new Refusal('RUN_ACTIVE', `run ${id} of \`${run.burstName}\` is still going on`, { hint: `watch it: underbell burst status ${run.burstName}` });
+    throw new Refusal('RUN_ACTIVE', `run ${id} of \`${run.burstName}\` is still going on`, {
+      hint: `watch it: underbell burst status ${run.burstName}`,
+    });
   }
   const now = new Date(app.now());
   const made = await runs.create(
-    { ...run, state: 'waiting', phase: 'waiting for a worker', stopAsked: false, rowsRead: 0, error: null, createdAt: now, startedAt: null, finishedAt: null },
+    {
+      ...run,
+      state: 'waiting',
+      phase: 'waiting for a worker',
+      stopAsked: false,
+      rowsRead: 0,
+      error: null,
+      createdAt: now,
+      startedAt: null,
+      finishedAt: null,
+    },
     { transaction },
   );
   const { id } = plain(made);
   await deliveries.bulkCreate(
     entries.map((entry) => ({
-      runId: id, burstName: run.burstName, occurrence: run.occurrence, recipient: entry.recipient, address: entry.address,
-      repeat: repeats.get(entry.recipient) ?? 0, value: entry.value ?? null, rowCount: entry.rows, files: [...entry.files],
-      state: (entry.action === 'send' ? 'planned' : 'skipped') as DeliveryState, reason: entry.reason ?? null, messageId: null, changedAt: now,
+      runId: id,
+      burstName: run.burstName,
+      occurrence: run.occurrence,
+      recipient: entry.recipient,
+      address: entry.address,
+      repeat: repeats.get(entry.recipient) ?? 0,
+      value: entry.value ?? null,
+      rowCount: entry.rows,
+      files: [...entry.files],
+      state: (entry.action === 'send' ? 'planned' : 'skipped') as DeliveryState,
+      reason: entry.reason ?? null,
+      messageId: null,
+      changedAt: now,
     })),
     { transaction },
   );
@@ -143,7 +210,10 @@ export async function changeRun(app: App, id: number, change: Partial<RunRow>): 
 
 /** Asks a run that has not finished to stop. @returns whether there was one */
 export async function askToStop(app: App, id: number): Promise<boolean> {
-  const [changed] = await tables(app).runs.update({ stopAsked: true }, { where: { id, state: { [Op.in]: ['waiting', 'running'] } } });
+  const [changed] = await tables(app).runs.update(
+    { stopAsked: true },
+    { where: { id, state: { [Op.in]: ['waiting', 'running'] } } },
+  );
   return changed > 0;
 }
 
@@ -160,7 +230,10 @@ export async function moveDeliveries(
   change: Partial<Pick<DeliveryRow, 'reason' | 'files' | 'messageId'>> & { state: DeliveryState },
 ): Promise<number> {
   const where = 'ids' in which ? { id: { [Op.in]: [...which.ids] } } : { runId: which.run };
-  const [moved] = await tables(app).deliveries.update({ ...change, changedAt: new Date(app.now()) }, { where: { ...where, state: { [Op.in]: [...from] } } });
+  const [moved] = await tables(app).deliveries.update(
+    { ...change, changedAt: new Date(app.now()) },
+    { where: { ...where, state: { [Op.in]: [...from] } } },
+  );
   return moved;
 }
 

@@ -1,16 +1,42 @@
 import type { Readable } from 'node:stream';
 import type { PersonViewer } from '@underbell/core/access';
-import { checkTemplate, planBurst, readBurst, readRecipients, templateNamesFor, type BurstDefinition, type PlanEntry } from '@underbell/core/burst';
+import {
+  checkTemplate,
+  planBurst,
+  readBurst,
+  readRecipients,
+  templateNamesFor,
+  type BurstDefinition,
+  type PlanEntry,
+} from '@underbell/core/burst';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { noSuch, putGrant, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { columnNames, countRowsPerValue, readCsv } from '../dataset/index.ts';
 import { enqueue, remember, type App } from '../platform/index.ts';
 import { findList, listLists, listRecipients, putList, type ListRow } from './listStore.ts';
 import { commonFilter, copyColumns, filterFor, prepareBurst, type PreparedBurst } from './prepare.ts';
-import { addRun, askToStop, countDeliveries, findBurst, findRun, listBursts, listDeliveries, listRuns, putBurst, sentBefore, type DeliveryRow, type RunRow } from './store.ts';
+import {
+  addRun,
+  askToStop,
+  countDeliveries,
+  findBurst,
+  findRun,
+  listBursts,
+  listDeliveries,
+  listRuns,
+  putBurst,
+  sentBefore,
+  type DeliveryRow,
+  type RunRow,
+} from './store.ts';
 
 /** Loads a recipient list from CSV as its next version; a file with any mistake changes nothing. */
-export async function loadList(app: App, person: PersonViewer, upload: Readable, options: { name: string; id?: string; address: string; origin: string }) {
+export async function loadList(
+  app: App,
+  person: PersonViewer,
+  upload: Readable,
+  options: { name: string; id?: string; address: string; origin: string },
+) {
   const { name } = options;
   const known = await findList(app, name);
   if (known) await requireRight(app, person, 'edit', 'list', name);
@@ -22,16 +48,43 @@ export async function loadList(app: App, person: PersonViewer, upload: Readable,
     else rows.push(Object.fromEntries(columns.map((column, i) => [column, cells[i]!])));
   });
   const idColumn = options.id ?? options.address;
-  for (const [pointer, column] of [['id', idColumn], ['address', options.address]] as const) {
+  for (const [pointer, column] of [
+    ['id', idColumn],
+    ['address', options.address],
+  ] as const) {
     if (columns.includes(column)) continue;
-    throw new Refusal('FILE_COLUMN_MISSING', `the file has no column \`${column}\``, { pointer, word: column, ...suggest(column, columns) });
+    throw new Refusal('FILE_COLUMN_MISSING', `the file has no column \`${column}\``, {
+      pointer,
+      word: column,
+      ...suggest(column, columns),
+    });
   }
   if (rows.length === 0) throw new Refusal('FILE_EMPTY', 'the list has headings but no recipients');
   const recipients = readRecipients(rows, { id: idColumn, address: options.address });
   const version = await app.records.transaction(async (transaction) => {
-    const made = await putList(app, { name, columns, idColumn, addressColumn: options.address }, recipients, transaction);
-    if (!known) await putGrant(app, { holder: { kind: 'person', name: person.email }, thing: { kind: 'list', name }, level: 'own' }, transaction);
-    await remember(app, { who: person.email, what: `version ${made} loaded`, thing: `list ${name}`, origin: options.origin, after: { recipients: recipients.length } }, transaction);
+    const made = await putList(
+      app,
+      { name, columns, idColumn, addressColumn: options.address },
+      recipients,
+      transaction,
+    );
+    if (!known)
+      await putGrant(
+        app,
+        { holder: { kind: 'person', name: person.email }, thing: { kind: 'list', name }, level: 'own' },
+        transaction,
+      );
+    await remember(
+      app,
+      {
+        who: person.email,
+        what: `version ${made} loaded`,
+        thing: `list ${name}`,
+        origin: options.origin,
+        after: { recipients: recipients.length },
+      },
+      transaction,
+    );
     return made;
   });
   return { name, version, recipients: recipients.length, columns };
@@ -39,7 +92,17 @@ export async function loadList(app: App, person: PersonViewer, upload: Readable,
 
 async function requireList(app: App, person: PersonViewer, name: string): Promise<ListRow> {
   const list = await findList(app, name);
-  if (!list) throw noSuch('list', name, await visibleNames(app, person, 'list', (await listLists(app)).map((one) => one.name)));
+  if (!list)
+    throw noSuch(
+      'list',
+      name,
+      await visibleNames(
+        app,
+        person,
+        'list',
+        (await listLists(app)).map((one) => one.name),
+      ),
+    );
   await requireRight(app, person, 'view', 'list', name);
   return list;
 }
@@ -51,7 +114,12 @@ export async function showList(app: App, person: PersonViewer, name: string) {
 
 export async function seenLists(app: App, person: PersonViewer) {
   const all = await listLists(app);
-  const names = await visibleNames(app, person, 'list', all.map((one) => one.name));
+  const names = await visibleNames(
+    app,
+    person,
+    'list',
+    all.map((one) => one.name),
+  );
   return all.filter((one) => names.includes(one.name));
 }
 
@@ -60,7 +128,11 @@ async function checkAgainstList(app: App, person: PersonViewer, definition: Burs
   const list = await requireList(app, person, definition.list);
   for (const [parameter, column] of Object.entries(definition.bind)) {
     if (list.columns.includes(column)) continue;
-    throw new Refusal('BURST_INVALID', `the list \`${list.name}\` has no column \`${column}\``, { pointer: `/bind/${parameter}`, word: column, ...suggest(column, list.columns) });
+    throw new Refusal('BURST_INVALID', `the list \`${list.name}\` has no column \`${column}\``, {
+      pointer: `/bind/${parameter}`,
+      word: column,
+      ...suggest(column, list.columns),
+    });
   }
   const known = templateNamesFor(list.columns);
   checkTemplate(definition.fileName, known, '/fileName');
@@ -82,27 +154,65 @@ export async function saveBurst(app: App, person: PersonViewer, value: unknown, 
   copyColumns(await prepareBurst(app, person, definition, sample));
   await app.records.transaction(async (transaction) => {
     await putBurst(app, definition, person.id, transaction);
-    if (!known) await putGrant(app, { holder: { kind: 'person', name: person.email }, thing: { kind: 'burst', name }, level: 'own' }, transaction);
-    await remember(app, { who: person.email, what: 'burst saved', thing: `burst ${name}`, origin, before: known?.definition, after: definition }, transaction);
+    if (!known)
+      await putGrant(
+        app,
+        { holder: { kind: 'person', name: person.email }, thing: { kind: 'burst', name }, level: 'own' },
+        transaction,
+      );
+    await remember(
+      app,
+      {
+        who: person.email,
+        what: 'burst saved',
+        thing: `burst ${name}`,
+        origin,
+        before: known?.definition,
+        after: definition,
+      },
+      transaction,
+    );
   });
   return definition;
 }
 
-async function requireBurst(app: App, person: PersonViewer, name: string, level: 'view' | 'edit'): Promise<BurstDefinition> {
+async function requireBurst(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  level: 'view' | 'edit',
+): Promise<BurstDefinition> {
   const burst = await findBurst(app, name);
-  if (!burst) throw noSuch('burst', name, await visibleNames(app, person, 'burst', (await listBursts(app)).map((one) => one.name)));
+  if (!burst)
+    throw noSuch(
+      'burst',
+      name,
+      await visibleNames(
+        app,
+        person,
+        'burst',
+        (await listBursts(app)).map((one) => one.name),
+      ),
+    );
   await requireRight(app, person, level, 'burst', name);
   return burst.definition;
 }
 
 export async function seenBursts(app: App, person: PersonViewer) {
   const all = await listBursts(app);
-  const names = await visibleNames(app, person, 'burst', all.map((one) => one.name));
+  const names = await visibleNames(
+    app,
+    person,
+    'burst',
+    all.map((one) => one.name),
+  );
   return Promise.all(
-    all.filter((one) => names.includes(one.name)).map(async ({ name, definition }) => {
-      const [last] = await listRuns(app, name, 1);
-      return { name, definition, lastRun: last ? await showRun(app, last) : null };
-    }),
+    all
+      .filter((one) => names.includes(one.name))
+      .map(async ({ name, definition }) => {
+        const [last] = await listRuns(app, name, 1);
+        return { name, definition, lastRun: last ? await showRun(app, last) : null };
+      }),
   );
 }
 
@@ -113,7 +223,12 @@ interface MadePlan {
   readonly repeats: Map<string, number>;
 }
 
-async function makePlan(app: App, person: PersonViewer, name: string, options: { period?: string; again: boolean }): Promise<MadePlan> {
+async function makePlan(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  options: { period?: string; again: boolean },
+): Promise<MadePlan> {
   const definition = await requireBurst(app, person, name, 'edit');
   await requireRight(app, person, 'export', 'report', definition.report);
   const list = await checkAgainstList(app, person, definition);
@@ -122,14 +237,23 @@ async function makePlan(app: App, person: PersonViewer, name: string, options: {
   const rowCounts = await countRowsPerValue(app, { lane: 'planned', revision: burst.rowRevision, filter }, burst.key);
   const before = await sentBefore(app, name, burst.period.name);
   const entries = planBurst({
-    definition, period: burst.period, recipients: await listRecipients(app, list), keyType: burst.key.type, rowCounts,
+    definition,
+    period: burst.period,
+    recipients: await listRecipients(app, list),
+    keyType: burst.key.type,
+    rowCounts,
     alreadySent: options.again ? new Map() : new Map([...before].map(([id, { run }]) => [id, run])),
   });
   return { burst, entries, repeats: new Map([...before].map(([id, { repeat }]) => [id, repeat + 1])) };
 }
 
 /** What a run would do: who gets what, how many rows, who is skipped and why. Nothing is sent. */
-export async function showPlan(app: App, person: PersonViewer, name: string, options: { period?: string; again: boolean }) {
+export async function showPlan(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  options: { period?: string; again: boolean },
+) {
   const { burst, entries } = await makePlan(app, person, name, options);
   const planned = entries.filter((one) => one.action === 'send');
   const { shape } = burst.rowRevision;
@@ -140,13 +264,19 @@ export async function showPlan(app: App, person: PersonViewer, name: string, opt
     period: burst.period,
     sender: person.name,
     edition: burst.editionNumber,
-    data: [...burst.revisions.values()].map((one) => ({ dataset: one.shape.name, revision: one.number, loadedAt: one.loadedAt })),
+    data: [...burst.revisions.values()].map((one) => ({
+      dataset: one.shape.name,
+      revision: one.number,
+      loadedAt: one.loadedAt,
+    })),
     limits,
     cut: { parameter: burst.bound.name, listColumn: burst.listColumn, dataset: shape.name, column: burst.key.name },
     counts: {
       recipients: entries.length,
       planned: planned.length,
       skipped: entries.length - planned.length,
+      sent: 0,
+      failed: 0,
       rows: planned.reduce((sum, one) => sum + one.rows, 0),
       files: planned.reduce((sum, one) => sum + one.files.length, 0),
     },
@@ -154,23 +284,44 @@ export async function showPlan(app: App, person: PersonViewer, name: string, opt
   };
 }
 
+/** The limit that cuts out this one copy; those for all stand above the plan. */
 function explainCut(burst: PreparedBurst, entry: PlanEntry): string {
-  const parts = filterFor(burst, burst.rowRevision.shape, [entry.value!]).explain();
-  return parts.filter((one) => one.origin === 'burst').map((one) => one.words).join(' and ');
+  return filterFor(burst, burst.rowRevision.shape, [entry.value!]).explain().at(-1)!.words;
 }
 
 /** Starts a run in the background. @throws {Refusal} `RUN_ACTIVE` */
-export async function startRun(app: App, person: PersonViewer, name: string, options: { period?: string; again: boolean; origin: string }) {
+export async function startRun(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  options: { period?: string; again: boolean; origin: string },
+) {
   const { burst, entries, repeats } = await makePlan(app, person, name, options);
   const id = await app.records.transaction(async (transaction) => {
-    await app.records.query('SELECT pg_advisory_xact_lock(hashtext(:name))', { replacements: { name: `burst ${name}` }, transaction });
+    await app.records.query('SELECT pg_advisory_xact_lock(hashtext(:name))', {
+      replacements: { name: `burst ${name}` },
+      transaction,
+    });
     const run = {
-      burstName: name, occurrence: burst.period.name, definition: burst.definition, editionNumber: burst.editionNumber,
-      revisions: Object.fromEntries([...burst.revisions].map(([dataset, revision]) => [dataset, revision.id])), senderId: person.id,
+      burstName: name,
+      occurrence: burst.period.name,
+      definition: burst.definition,
+      editionNumber: burst.editionNumber,
+      revisions: Object.fromEntries([...burst.revisions].map(([dataset, revision]) => [dataset, revision.id])),
+      senderId: person.id,
     };
     const made = await addRun(app, run, entries, repeats, transaction);
     await enqueue(app, 'burst.run', { run: made }, transaction);
-    await remember(app, { who: person.email, what: `run ${made} started for ${burst.period.name}`, thing: `burst ${name}`, origin: options.origin }, transaction);
+    await remember(
+      app,
+      {
+        who: person.email,
+        what: `run ${made} started for ${burst.period.name}`,
+        thing: `burst ${name}`,
+        origin: options.origin,
+      },
+      transaction,
+    );
     return made;
   });
   return showRun(app, (await findRun(app, id))!);
@@ -205,8 +356,15 @@ export async function showRun(app: App, run: RunRow) {
 }
 
 const shownDelivery = (row: DeliveryRow) => ({
-  recipient: row.recipient, address: row.address, rows: Number(row.rowCount), files: row.files, state: row.state, reason: row.reason,
-  messageId: row.messageId, changedAt: row.changedAt, repeat: row.repeat,
+  recipient: row.recipient,
+  address: row.address,
+  rows: Number(row.rowCount),
+  files: row.files,
+  state: row.state,
+  reason: row.reason,
+  messageId: row.messageId,
+  changedAt: row.changedAt,
+  repeat: row.repeat,
 });
 
 async function requireRun(app: App, person: PersonViewer, id: number): Promise<RunRow> {
@@ -234,6 +392,12 @@ export async function stopRun(app: App, person: PersonViewer, id: number, origin
   const run = await requireRun(app, person, id);
   await requireRight(app, person, 'edit', 'burst', run.burstName);
   if (!(await askToStop(app, id))) throw new Refusal('RUN_STOPPED', `run ${id} has already finished`);
-  await app.records.transaction((transaction) => remember(app, { who: person.email, what: `run ${id} stopped`, thing: `burst ${run.burstName}`, origin }, transaction));
+  await app.records.transaction((transaction) =>
+    remember(
+      app,
+      { who: person.email, what: `run ${id} stopped`, thing: `burst ${run.burstName}`, origin },
+      transaction,
+    ),
+  );
   return showRun(app, (await findRun(app, id))!);
 }

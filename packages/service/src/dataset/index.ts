@@ -1,5 +1,12 @@
 export { datasetRoutes } from './routes.ts';
 export { columnNames, readCsv, withUpload } from './load.ts';
-export { copyRows, countRowsPerLimit, countRowsPerValue, readFigure, readFigurePerValue, type RowRequest } from './road.ts';
+export {
+  copyRows,
+  countRowsPerLimit,
+  countRowsPerValue,
+  readFigure,
+  readFigurePerValue,
+  type RowRequest,
+} from './road.ts';
 export { findDataset, listDatasets, readableRevision, type Revision } from './store.ts';
 export { defineDataset, refreshDataset } from './usecases.ts';

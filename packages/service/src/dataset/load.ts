@@ -11,19 +11,35 @@ import { quoteName } from '@underbell/core/filter';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from '../platform/index.ts';
 import { copyFrom, copyOut, sourceUrl, withSource } from '../source/index.ts';
-import { finishRevision, markDropped, setColumns, spentRevisions, startRevision, type DatasetRow, type RevisionRow } from './store.ts';
+import {
+  finishRevision,
+  markDropped,
+  setColumns,
+  spentRevisions,
+  startRevision,
+  type DatasetRow,
+  type RevisionRow,
+} from './store.ts';
 import { columnTypeOf, createTableSql, dataTable, indexSql, sourceCopySql } from './table.sql.ts';
 
 /** Asks a source which columns a query has, without reading rows. */
 export async function describeQuery(app: App, source: string, sql: string): Promise<DatasetColumn[]> {
   const url = await sourceUrl(app, source);
   if (url === undefined) throw new Refusal('NOT_FOUND', `there is no source \`${source}\``, { word: source });
-  const fields = await withSource(source, url, async (client) => (await client.query(`SELECT * FROM (\n${sql}\n) AS q LIMIT 0`)).fields);
+  const fields = await withSource(
+    source,
+    url,
+    async (client) => (await client.query(`SELECT * FROM (\n${sql}\n) AS q LIMIT 0`)).fields,
+  );
   return fields.map((field) => ({ name: field.name, type: columnTypeOf(field.dataTypeID) }));
 }
 
 /** Fills the table of a revision; the caller's work streams into it. */
-async function fillRevision(app: App, revision: RevisionRow, fill: (into: pg.PoolClient, table: string) => Promise<void>): Promise<void> {
+async function fillRevision(
+  app: App,
+  revision: RevisionRow,
+  fill: (into: pg.PoolClient, table: string) => Promise<void>,
+): Promise<void> {
   const client = await app.lanes.planned.connect();
   let failure: Error | undefined;
   try {
@@ -50,7 +66,9 @@ async function loadRevision(
   const revision = await startRevision(app, dataset.name, dataset.columns);
   try {
     await fillRevision(app, revision, fill);
-    const counted = await app.lanes.planned.query<{ rows: string }>(`SELECT count(*) AS rows FROM ${dataTable(revision.tableName)}`);
+    const counted = await app.lanes.planned.query<{ rows: string }>(
+      `SELECT count(*) AS rows FROM ${dataTable(revision.tableName)}`,
+    );
     const rows = Number(counted.rows[0]!.rows);
     await app.records.transaction(async (transaction) => {
       await setColumns(app, dataset.name, dataset.columns, transaction);
@@ -100,7 +118,12 @@ function strictUtf8(): Transform {
     try {
       decoder.decode(chunk, { stream: chunk !== undefined });
     } catch (cause) {
-      throw new Refusal('FILE_NOT_UTF8', encodingMessage, { pointer: `near byte ${offset}`, hint: 'save it as UTF-8' }, { cause });
+      throw new Refusal(
+        'FILE_NOT_UTF8',
+        encodingMessage,
+        { pointer: `near byte ${offset}`, hint: 'save it as UTF-8' },
+        { cause },
+      );
     }
     offset += chunk?.length ?? 0;
   };
@@ -124,7 +147,12 @@ function csvRefusal(cause: unknown): unknown {
   const line = typeof cause['lines'] === 'number' ? cause['lines'] : undefined;
   const pointer = line === undefined ? undefined : `line ${line}`;
   if (cause.code.startsWith('CSV_RECORD_INCONSISTENT')) {
-    return new Refusal('FILE_RAGGED', `${pointer}: the row has another number of cells than the headings`, { pointer, hint: 'cells with commas stand in double quotes' }, { cause });
+    return new Refusal(
+      'FILE_RAGGED',
+      `${pointer}: the row has another number of cells than the headings`,
+      { pointer, hint: 'cells with commas stand in double quotes' },
+      { cause },
+    );
   }
   return new Refusal('FILE_MALFORMED', `${pointer ?? 'the file'}: ${cause.message}`, { pointer }, { cause });
 }
@@ -133,9 +161,14 @@ function csvRefusal(cause: unknown): unknown {
 export async function readCsv(bytes: Readable, onRow: (cells: string[], index: number) => void): Promise<number> {
   let rows = 0;
   try {
-    await pipeline(bytes, strictUtf8(), parse({ bom: true, skip_empty_lines: true }), async (records: AsyncIterable<string[]>) => {
-      for await (const cells of records) onRow(cells, rows++);
-    });
+    await pipeline(
+      bytes,
+      strictUtf8(),
+      parse({ bom: true, skip_empty_lines: true }),
+      async (records: AsyncIterable<string[]>) => {
+        for await (const cells of records) onRow(cells, rows++);
+      },
+    );
   } catch (error) {
     throw csvRefusal(error);
   }
@@ -146,12 +179,16 @@ export async function readCsv(bytes: Readable, onRow: (cells: string[], index: n
 /** Headings as column names. @throws {Refusal} `FILE_COLUMN_INVALID` for an empty or repeated one */
 export function columnNames(headings: readonly string[]): string[] {
   const names = headings.map((heading, i) => {
-    if (heading.trim() === '') throw new Refusal('FILE_COLUMN_INVALID', `column ${i + 1} has no heading`, { pointer: `column ${i + 1}` });
+    if (heading.trim() === '')
+      throw new Refusal('FILE_COLUMN_INVALID', `column ${i + 1} has no heading`, { pointer: `column ${i + 1}` });
     return toFieldName(heading);
   });
   names.forEach((name, i) => {
     if (names.indexOf(name) === i) return;
-    throw new Refusal('FILE_COLUMN_INVALID', `two headings become the column \`${name}\``, { pointer: `column ${i + 1}`, word: headings[i] });
+    throw new Refusal('FILE_COLUMN_INVALID', `two headings become the column \`${name}\``, {
+      pointer: `column ${i + 1}`,
+      word: headings[i],
+    });
   });
   return names;
 }
@@ -183,7 +220,8 @@ export async function withUpload<T>(app: App, upload: Readable, work: (path: str
     await pipeline(upload, createWriteStream(path));
     return await work(path);
   } catch (cause) {
-    if ((cause as { code?: string }).code === 'ENOSPC') throw new Refusal('DISK_FULL', 'there is no space left for the upload', {}, { cause });
+    if ((cause as { code?: string }).code === 'ENOSPC')
+      throw new Refusal('DISK_FULL', 'there is no space left for the upload', {}, { cause });
     throw cause;
   } finally {
     await rm(folder, { recursive: true, force: true });
@@ -206,10 +244,18 @@ export async function loadFromCsv(
   const loaded = await loadRevision(app, { name, columns }, async (into, table) => {
     const names = columns.map((one) => quoteName(one.name)).join(', ');
     try {
-      await pipeline(createReadStream(path), into.query(copyFrom(`COPY ${table} (${names}) FROM STDIN (FORMAT csv, HEADER)`)));
+      await pipeline(
+        createReadStream(path),
+        into.query(copyFrom(`COPY ${table} (${names}) FROM STDIN (FORMAT csv, HEADER)`)),
+      );
     } catch (cause) {
       const { where, message } = cause as { where?: string; message: string };
-      throw new Refusal('FILE_MALFORMED', `the file cannot be loaded: ${message}`, { pointer: where?.split('\n')[0] }, { cause });
+      throw new Refusal(
+        'FILE_MALFORMED',
+        `the file cannot be loaded: ${message}`,
+        { pointer: where?.split('\n')[0] },
+        { cause },
+      );
     }
   });
   return { ...loaded, columns };

@@ -2,7 +2,15 @@ import type { Readable } from 'node:stream';
 import type pg from 'pg';
 import type { EffectiveFilter } from '@underbell/core/access';
 import type { DatasetColumn, Value } from '@underbell/core/dataset';
-import { allOf, compileSql, quoteName, SettingBinder, StatementBinder, type Cell, type TypedNode } from '@underbell/core/filter';
+import {
+  allOf,
+  compileSql,
+  quoteName,
+  SettingBinder,
+  StatementBinder,
+  type Cell,
+  type TypedNode,
+} from '@underbell/core/filter';
 import { Refusal } from '@underbell/core/refusal';
 import { compileFigureSql, resultColumns, type FigureQuery, type FigureResult } from '@underbell/core/report';
 import type { App, Lane } from '../platform/index.ts';
@@ -19,7 +27,8 @@ export interface RowRequest {
 
 /** Guards against a filter that was made for another dataset. */
 function whereOf({ revision, filter }: RowRequest): TypedNode {
-  if (filter.dataset.name !== revision.shape.name) throw new TypeError(`a filter of ${filter.dataset.name} cannot read ${revision.shape.name}`);
+  if (filter.dataset.name !== revision.shape.name)
+    throw new TypeError(`a filter of ${filter.dataset.name} cannot read ${revision.shape.name}`);
   return filter.where;
 }
 
@@ -30,8 +39,15 @@ async function select(app: App, lane: Lane, text: string, values: readonly unkno
   } catch (cause) {
     const { code } = cause as { code?: string };
     // 57014: the statement took longer than its lane allows; 22003: a number left the range of doubles.
-    if (code === '57014') throw new Refusal('INPUT_INVALID', 'the query took too long and was stopped', { hint: 'narrow the filter' }, { cause });
-    if (code === '22003') throw new Refusal('VALUE_INVALID', 'a number of the filter or the data is out of range', {}, { cause });
+    if (code === '57014')
+      throw new Refusal(
+        'INPUT_INVALID',
+        'the query took too long and was stopped',
+        { hint: 'narrow the filter' },
+        { cause },
+      );
+    if (code === '22003')
+      throw new Refusal('VALUE_INVALID', 'a number of the filter or the data is out of range', {}, { cause });
     throw cause;
   }
 }
@@ -51,7 +67,12 @@ export async function readFigurePerValue(
   by: TypedNode & { kind: 'column' },
 ): Promise<Map<Value, FigureResult>> {
   const binder = new StatementBinder();
-  const text = compileFigureSql(query, { table: dataTable(request.revision.table), where: whereOf(request), binder, partitionBy: by });
+  const text = compileFigureSql(query, {
+    table: dataTable(request.revision.table),
+    where: whereOf(request),
+    binder,
+    partitionBy: by,
+  });
   const columns = resultColumns(query);
   const results = new Map<Value, { columns: typeof columns; rows: Cell[][] }>();
   for (const [value, ...cells] of await select(app, request.lane, text, binder.values)) {
@@ -111,7 +132,12 @@ function fileCell(column: DatasetColumn): string {
 /** Bytes that no text may hold, so that JSON passes through COPY unchanged. */
 const rawCsv = `FORMAT csv, QUOTE E'\\x01', DELIMITER E'\\x02'`;
 
-function copySql(request: RowRequest, columns: { prefix: readonly DatasetColumn[]; cells: readonly DatasetColumn[] }, format: RowFormat, binder: SettingBinder): string {
+function copySql(
+  request: RowRequest,
+  columns: { prefix: readonly DatasetColumn[]; cells: readonly DatasetColumn[] },
+  format: RowFormat,
+  binder: SettingBinder,
+): string {
   const from = `FROM ${dataTable(request.revision.table)} WHERE ${compileSql(whereOf(request), binder)}`;
   if (format === 'jsonl') {
     const cells = columns.cells.map((one) => `${fileCell(one)} AS ${quoteName(one.name)}`).join(', ');

@@ -7,12 +7,26 @@ import { Refusal, suggest } from '@underbell/core/refusal';
 import { thing } from '../access/routes.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { copyRows, type RowFormat, type RowRequest } from './road.ts';
-import { defineDataset, loadUpload, ownRows, refreshDataset, seenDatasets, showDataset, tryFilter, type ColumnNote, type DatasetSpec } from './usecases.ts';
+import {
+  defineDataset,
+  loadUpload,
+  ownRows,
+  refreshDataset,
+  seenDatasets,
+  showDataset,
+  tryFilter,
+  type ColumnNote,
+  type DatasetSpec,
+} from './usecases.ts';
 
 const field = Joi.string().pattern(fieldName, 'lower-case letters, digits and underscores, starting with a letter');
 const note = Joi.object({
-  name: field.required(), type: Joi.string().valid(...columnTypes), label: Joi.string().max(200), key: field,
-  unit: Joi.string().max(20), format: Joi.string().max(40),
+  name: field.required(),
+  type: Joi.string().valid(...columnTypes),
+  label: Joi.string().max(200),
+  key: field,
+  unit: Joi.string().max(20),
+  format: Joi.string().max(40),
 });
 const where = Joi.string().max(16_384).description('CQL2 text; can only narrow');
 const named = Joi.object({ name: thing.required() });
@@ -24,7 +38,11 @@ function readPairs(pairs: readonly string[], what: 'key' | 'type' | 'label'): Co
     if (at < 1) throw new Refusal('INPUT_INVALID', `\`${pair}\` is not column=${what}`, { pointer: what, word: pair });
     const value = pair.slice(at + 1);
     if (what === 'type' && !(columnTypes as readonly string[]).includes(value)) {
-      throw new Refusal('INPUT_INVALID', `there is no column type \`${value}\``, { pointer: what, word: value, ...suggest(value, columnTypes) });
+      throw new Refusal('INPUT_INVALID', `there is no column type \`${value}\``, {
+        pointer: what,
+        word: value,
+        ...suggest(value, columnTypes),
+      });
     }
     return { name: pair.slice(0, at), [what]: value } as ColumnNote;
   });
@@ -39,7 +57,12 @@ function mergeNotes(notes: readonly ColumnNote[]): ColumnNote[] {
 const list = Joi.array().items(Joi.string().max(200)).single().default([]);
 
 /** Rows as a stream that starts only once the query has: errors before that are still answered as problems. */
-async function rowStream(app: App, request: RowRequest, columns: readonly DatasetColumn[], format: RowFormat): Promise<Readable> {
+async function rowStream(
+  app: App,
+  request: RowRequest,
+  columns: readonly DatasetColumn[],
+  format: RowFormat,
+): Promise<Readable> {
   const out = new PassThrough();
   if (format === 'csv') out.write(csvLine(columns.map((one) => one.name)).replace('\r\n', '\n'));
   await new Promise<void>((started, failed) => {
@@ -57,39 +80,78 @@ async function rowStream(app: App, request: RowRequest, columns: readonly Datase
 
 export const datasetRoutes: Route[] = [
   defineRoute({
-    method: 'get', path: '/api/v1/datasets', tag: 'Datasets', audience: 'person', summary: 'The datasets you may see',
+    method: 'get',
+    path: '/api/v1/datasets',
+    tag: 'Datasets',
+    audience: 'person',
+    summary: 'The datasets you may see',
     handle: async ({ app, person }) => ({ datasets: await seenDatasets(app, person) }),
   }),
   defineRoute<{ name: string }>({
-    method: 'get', path: '/api/v1/datasets/:name', tag: 'Datasets', audience: 'person', summary: 'Columns and revisions of a dataset',
+    method: 'get',
+    path: '/api/v1/datasets/:name',
+    tag: 'Datasets',
+    audience: 'person',
+    summary: 'Columns and revisions of a dataset',
     params: named,
     handle: ({ app, person, params }) => showDataset(app, person, params.name),
   }),
   defineRoute<{ name: string }, Record<string, never>, Omit<DatasetSpec, 'name'>>({
-    method: 'put', path: '/api/v1/datasets/:name', tag: 'Datasets', audience: 'person', summary: 'Define a dataset by SQL on a source and load it',
+    method: 'put',
+    path: '/api/v1/datasets/:name',
+    tag: 'Datasets',
+    audience: 'person',
+    summary: 'Define a dataset by SQL on a source and load it',
     params: named,
     body: Joi.object({
-      title: Joi.string().max(200), source: thing.required(), sql: Joi.string().max(100_000).required(),
-      columns: Joi.array().items(note).max(500), order: Joi.array().items(field).max(10),
+      title: Joi.string().max(200),
+      source: thing.required(),
+      sql: Joi.string().max(100_000).required(),
+      columns: Joi.array().items(note).max(500),
+      order: Joi.array().items(field).max(10),
     }),
     handle: ({ app, person, params, body, origin }) => defineDataset(app, person, { ...params, ...body }, origin),
   }),
   defineRoute<{ name: string }>({
-    method: 'post', path: '/api/v1/datasets/:name/refresh', tag: 'Datasets', audience: 'person', summary: 'Load a snapshot anew from its source',
+    method: 'post',
+    path: '/api/v1/datasets/:name/refresh',
+    tag: 'Datasets',
+    audience: 'person',
+    summary: 'Load a snapshot anew from its source',
     params: named,
     handle: ({ app, person, params }) => refreshDataset(app, person, params.name),
   }),
   defineRoute<{ name: string }, { key: string[]; type: string[]; label: string[] }>({
-    method: 'put', path: '/api/v1/datasets/:name/file', tag: 'Datasets', audience: 'person', summary: 'Load a CSV file as the next revision',
-    params: named, consumes: 'text/csv',
-    query: Joi.object({ key: list.description('column=key'), type: list.description('column=type'), label: list.description('column=label') }),
+    method: 'put',
+    path: '/api/v1/datasets/:name/file',
+    tag: 'Datasets',
+    audience: 'person',
+    summary: 'Load a CSV file as the next revision',
+    params: named,
+    consumes: 'text/csv',
+    query: Joi.object({
+      key: list.description('column=key'),
+      type: list.description('column=type'),
+      label: list.description('column=label'),
+    }),
     handle({ app, ctx, person, params, query, origin }) {
-      const columns = mergeNotes([...readPairs(query.key, 'key'), ...readPairs(query.type, 'type'), ...readPairs(query.label, 'label')]);
-      return loadUpload(app, person, ctx.req, { name: params.name, columns, origin }).then((loaded) => ({ name: params.name, ...loaded }));
+      const columns = mergeNotes([
+        ...readPairs(query.key, 'key'),
+        ...readPairs(query.type, 'type'),
+        ...readPairs(query.label, 'label'),
+      ]);
+      return loadUpload(app, person, ctx.req, { name: params.name, columns, origin }).then((loaded) => ({
+        name: params.name,
+        ...loaded,
+      }));
     },
   }),
   defineRoute<{ name: string }, { where?: string; format: RowFormat }>({
-    method: 'get', path: '/api/v1/datasets/:name/rows', tag: 'Datasets', audience: 'person', summary: 'The rows that you may see',
+    method: 'get',
+    path: '/api/v1/datasets/:name/rows',
+    tag: 'Datasets',
+    audience: 'person',
+    summary: 'The rows that you may see',
     params: named,
     query: Joi.object({ where, format: Joi.string().valid('csv', 'jsonl').default('jsonl') }),
     answer: { description: 'CSV (RFC 4180) or JSON Lines', type: 'application/x-ndjson' },
@@ -100,7 +162,11 @@ export const datasetRoutes: Route[] = [
     },
   }),
   defineRoute<{ name: string }, { where?: string }>({
-    method: 'get', path: '/api/v1/datasets/:name/count', tag: 'Datasets', audience: 'person', summary: 'Try a filter: rows kept, and what was understood',
+    method: 'get',
+    path: '/api/v1/datasets/:name/count',
+    tag: 'Datasets',
+    audience: 'person',
+    summary: 'Try a filter: rows kept, and what was understood',
     params: named,
     query: Joi.object({ where }),
     handle: ({ app, person, params, query }) => tryFilter(app, person, params.name, query.where),

@@ -1,4 +1,4 @@
-import type { Model, Transaction } from "sequelize";
+import type { Model, Transaction } from 'sequelize';
 import type { DatasetColumn, DatasetShape } from '@underbell/core/dataset';
 import { noSuch } from '../access/rights.ts';
 import { defineRecord, plain, type App } from '../platform/index.ts';
@@ -39,11 +39,25 @@ export interface Revision {
 
 const tables = (app: App) => ({
   datasets: defineRecord<DatasetRow>(app.records, 'datasets', {
-    name: 'key', title: 'text', sourceName: 'text', sql: 'text', columns: 'json', rowOrder: 'json', revisionId: 'integer',
+    name: 'key',
+    title: 'text',
+    sourceName: 'text',
+    sql: 'text',
+    columns: 'json',
+    rowOrder: 'json',
+    revisionId: 'integer',
   }),
   revisions: defineRecord<RevisionRow>(app.records, 'revisions', {
-    id: 'serial', datasetName: 'text', number: 'integer', columns: 'json', tableName: 'text', rowCount: 'integer',
-    state: 'text', error: 'text', startedAt: 'instant', finishedAt: 'instant',
+    id: 'serial',
+    datasetName: 'text',
+    number: 'integer',
+    columns: 'json',
+    tableName: 'text',
+    rowCount: 'integer',
+    state: 'text',
+    error: 'text',
+    startedAt: 'instant',
+    finishedAt: 'instant',
   }),
 });
 
@@ -59,18 +73,32 @@ export async function findDatasetRow(app: App, name: string): Promise<DatasetRow
 /** The shape of a dataset. @throws {Refusal} `NOT_FOUND` */
 export async function findDataset(app: App, name: string): Promise<DatasetShape> {
   const row = await findDatasetRow(app, name);
-  if (!row) throw noSuch('dataset', name, (await listDatasets(app)).map((one) => one.name));
+  if (!row)
+    throw noSuch(
+      'dataset',
+      name,
+      (await listDatasets(app)).map((one) => one.name),
+    );
   return { name, columns: row.columns };
 }
 
-export async function putDataset(app: App, row: Omit<DatasetRow, 'revisionId'>, transaction: Transaction): Promise<void> {
+export async function putDataset(
+  app: App,
+  row: Omit<DatasetRow, 'revisionId'>,
+  transaction: Transaction,
+): Promise<void> {
   const { datasets } = tables(app);
   const known = await datasets.findByPk(row.name, { transaction });
   if (known) await known.update(row, { transaction });
   else await datasets.create({ ...row, revisionId: null }, { transaction });
 }
 
-export async function setColumns(app: App, name: string, columns: DatasetColumn[], transaction: Transaction): Promise<void> {
+export async function setColumns(
+  app: App,
+  name: string,
+  columns: DatasetColumn[],
+  transaction: Transaction,
+): Promise<void> {
   await tables(app).datasets.update({ columns }, { where: { name }, transaction });
 }
 
@@ -79,12 +107,22 @@ export async function startRevision(app: App, dataset: string, columns: DatasetC
   return app.records.transaction(async (transaction) => {
     const { datasets, revisions } = tables(app);
     await datasets.findByPk(dataset, { lock: transaction.LOCK.UPDATE, transaction });
-    const last = await revisions.max<number, Model<RevisionRow, Partial<RevisionRow>>>("number", { where: { datasetName: dataset }, transaction });
+    const last = await revisions.max<number, Model<RevisionRow, Partial<RevisionRow>>>('number', {
+      where: { datasetName: dataset },
+      transaction,
+    });
     const number = (last ?? 0) + 1;
     const made = await revisions.create(
       {
-        datasetName: dataset, number, columns, tableName: `${dataset.replaceAll('-', '_')}_r${number}`,
-        rowCount: 0, state: 'loading', error: null, startedAt: new Date(app.now()), finishedAt: null,
+        datasetName: dataset,
+        number,
+        columns,
+        tableName: `${dataset.replaceAll('-', '_')}_r${number}`,
+        rowCount: 0,
+        state: 'loading',
+        error: null,
+        startedAt: new Date(app.now()),
+        finishedAt: null,
       },
       { transaction },
     );
@@ -92,20 +130,35 @@ export async function startRevision(app: App, dataset: string, columns: DatasetC
   });
 }
 
-export async function finishRevision(app: App, revision: RevisionRow, outcome: { rows: number } | { error: string }, transaction?: Transaction): Promise<void> {
+export async function finishRevision(
+  app: App,
+  revision: RevisionRow,
+  outcome: { rows: number } | { error: string },
+  transaction?: Transaction,
+): Promise<void> {
   const { datasets, revisions } = tables(app);
   const finishedAt = new Date(app.now());
   if ('error' in outcome) {
-    await revisions.update({ state: 'failed', error: outcome.error, finishedAt }, { where: { id: revision.id }, transaction });
+    await revisions.update(
+      { state: 'failed', error: outcome.error, finishedAt },
+      { where: { id: revision.id }, transaction },
+    );
     return;
   }
-  await revisions.update({ state: 'ready', rowCount: outcome.rows, finishedAt }, { where: { id: revision.id }, transaction });
+  await revisions.update(
+    { state: 'ready', rowCount: outcome.rows, finishedAt },
+    { where: { id: revision.id }, transaction },
+  );
   await datasets.update({ revisionId: revision.id }, { where: { name: revision.datasetName }, transaction });
 }
 
 /** Revisions whose tables nobody can come to read any more: all but the newest two that are ready. */
 export async function spentRevisions(app: App, dataset: string): Promise<RevisionRow[]> {
-  const ready = await tables(app).revisions.findAll({ where: { datasetName: dataset, state: 'ready' }, order: [['number', 'DESC']], offset: 2 });
+  const ready = await tables(app).revisions.findAll({
+    where: { datasetName: dataset, state: 'ready' },
+    order: [['number', 'DESC']],
+    offset: 2,
+  });
   return ready.map(plain);
 }
 
@@ -114,11 +167,20 @@ export async function markDropped(app: App, id: number): Promise<void> {
 }
 
 export async function listRevisions(app: App, dataset: string): Promise<RevisionRow[]> {
-  return (await tables(app).revisions.findAll({ where: { datasetName: dataset }, order: [['number', 'DESC']], limit: 50 })).map(plain);
+  return (
+    await tables(app).revisions.findAll({ where: { datasetName: dataset }, order: [['number', 'DESC']], limit: 50 })
+  ).map(plain);
 }
 
 function toRevision(row: RevisionRow, shape: DatasetShape): Revision {
-  return { id: row.id, number: row.number, shape, table: row.tableName, rowCount: Number(row.rowCount), loadedAt: row.finishedAt! };
+  return {
+    id: row.id,
+    number: row.number,
+    shape,
+    table: row.tableName,
+    rowCount: Number(row.rowCount),
+    loadedAt: row.finishedAt!,
+  };
 }
 
 /** The revision that is shown now, or one that a run is bound to. @throws {Refusal} `NOT_FOUND` when there is no data yet */

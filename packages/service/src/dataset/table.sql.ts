@@ -27,13 +27,19 @@ export function sourceCopySql(sql: string, columns: readonly DatasetColumn[], or
 }
 
 export function indexSql(tableName: string, columns: readonly DatasetColumn[]): string[] {
-  return columns.filter((one) => one.key !== undefined).map((one) => `CREATE INDEX ON ${dataTable(tableName)} (${quoteName(one.name)})`);
+  return columns
+    .filter((one) => one.key !== undefined)
+    .map((one) => `CREATE INDEX ON ${dataTable(tableName)} (${quoteName(one.name)})`);
 }
 
 const typeOfOid = new Map<number, ColumnType>([
   [16, 'boolean'],
-  [20, 'integer'], [21, 'integer'], [23, 'integer'],
-  [700, 'number'], [701, 'number'], [1700, 'number'],
+  [20, 'integer'],
+  [21, 'integer'],
+  [23, 'integer'],
+  [700, 'number'],
+  [701, 'number'],
+  [1700, 'number'],
   [1082, 'date'],
   [1184, 'instant'],
 ]);

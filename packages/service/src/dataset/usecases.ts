@@ -24,11 +24,18 @@ function annotate(columns: readonly DatasetColumn[], notes: readonly ColumnNote[
   const names = columns.map((one) => one.name);
   for (const note of notes) {
     if (names.includes(note.name)) continue;
-    throw new Refusal('DATASET_INVALID', `the data has no column \`${note.name}\``, { pointer: 'columns', word: note.name, ...suggest(note.name, names) });
+    throw new Refusal('DATASET_INVALID', `the data has no column \`${note.name}\``, {
+      pointer: 'columns',
+      word: note.name,
+      ...suggest(note.name, names),
+    });
   }
   const bad = names.find((name) => !fieldName.test(name));
   if (bad !== undefined) {
-    throw new Refusal('DATASET_INVALID', `the column name \`${bad}\` cannot be used`, { word: bad, hint: 'lower-case letters, digits and underscores; rename it in the query with AS' });
+    throw new Refusal('DATASET_INVALID', `the column name \`${bad}\` cannot be used`, {
+      word: bad,
+      hint: 'lower-case letters, digits and underscores; rename it in the query with AS',
+    });
   }
   return columns.map((column) => ({ ...column, ...notes.find((note) => note.name === column.name) }));
 }
@@ -50,46 +57,100 @@ export async function defineDataset(app: App, person: PersonViewer, spec: Datase
   await requireRight(app, person, 'view', 'source', spec.source);
   const columns = annotate(await describeQuery(app, spec.source, spec.sql), spec.columns ?? []);
   const unknown = spec.order?.find((name) => !columns.some((one) => one.name === name));
-  if (unknown !== undefined) throw new Refusal('DATASET_INVALID', `the order names no column: \`${unknown}\``, { word: unknown, ...suggest(unknown, columns.map((one) => one.name)) });
-  const row = { name: spec.name, title: spec.title ?? spec.name, sourceName: spec.source, sql: spec.sql, columns, rowOrder: [...(spec.order ?? [])] };
+  if (unknown !== undefined)
+    throw new Refusal('DATASET_INVALID', `the order names no column: \`${unknown}\``, {
+      word: unknown,
+      ...suggest(
+        unknown,
+        columns.map((one) => one.name),
+      ),
+    });
+  const row = {
+    name: spec.name,
+    title: spec.title ?? spec.name,
+    sourceName: spec.source,
+    sql: spec.sql,
+    columns,
+    rowOrder: [...(spec.order ?? [])],
+  };
   await save(app, person, row, known === undefined, origin);
   return { name: spec.name, columns, ...(await loadFromSource(app, { ...row, revisionId: null })) };
 }
 
-async function save(app: App, person: PersonViewer, row: Parameters<typeof putDataset>[1], isNew: boolean, origin: string): Promise<void> {
+async function save(
+  app: App,
+  person: PersonViewer,
+  row: Parameters<typeof putDataset>[1],
+  isNew: boolean,
+  origin: string,
+): Promise<void> {
   await app.records.transaction(async (transaction) => {
     await putDataset(app, row, transaction);
     if (isNew) {
       const thing = { kind: 'dataset', name: row.name } as const;
       await putGrant(app, { holder: { kind: 'person', name: person.email }, thing, level: 'own' }, transaction);
     }
-    await remember(app, { who: person.email, what: 'dataset defined', thing: `dataset ${row.name}`, origin, after: { sql: row.sql, columns: row.columns } }, transaction);
+    await remember(
+      app,
+      {
+        who: person.email,
+        what: 'dataset defined',
+        thing: `dataset ${row.name}`,
+        origin,
+        after: { sql: row.sql, columns: row.columns },
+      },
+      transaction,
+    );
   });
 }
 
 /** Loads a snapshot anew from its source. */
-export async function refreshDataset(app: App, person: PersonViewer, name: string): Promise<{ revision: number; rows: number }> {
+export async function refreshDataset(
+  app: App,
+  person: PersonViewer,
+  name: string,
+): Promise<{ revision: number; rows: number }> {
   await requireRight(app, person, 'edit', 'dataset', name);
   const row = await findDatasetRow(app, name);
   if (!row) throw noSuch('dataset', name, []);
-  if (row.sourceName === null) throw new Refusal('DATASET_INVALID', `\`${name}\` comes from a file`, { hint: `load a new file: underbell dataset load FILE --name ${name}` });
+  if (row.sourceName === null)
+    throw new Refusal('DATASET_INVALID', `\`${name}\` comes from a file`, {
+      hint: `load a new file: underbell dataset load FILE --name ${name}`,
+    });
   return loadFromSource(app, row);
 }
 
 /** Loads an uploaded CSV as the next revision of a dataset, which is made when it is new. */
-export async function loadUpload(app: App, person: PersonViewer, upload: Readable, options: { name: string; columns: readonly ColumnNote[]; origin: string }) {
+export async function loadUpload(
+  app: App,
+  person: PersonViewer,
+  upload: Readable,
+  options: { name: string; columns: readonly ColumnNote[]; origin: string },
+) {
   const { name } = options;
   const known = await findDatasetRow(app, name);
   if (known) await requireRight(app, person, 'edit', 'dataset', name);
   else await requireMaker(app, person, 'dataset');
-  if (known?.sourceName) throw new Refusal('NAME_TAKEN', `\`${name}\` is loaded from the source \`${known.sourceName}\``, { hint: 'choose another name' });
+  if (known?.sourceName)
+    throw new Refusal('NAME_TAKEN', `\`${name}\` is loaded from the source \`${known.sourceName}\``, {
+      hint: 'choose another name',
+    });
   return withUpload(app, upload, (path) =>
     loadFromCsv(app, name, path, async (inferred) => {
       // What was said about a column before still holds for the next file.
-      const kept = (known?.columns ?? []).filter((one) => inferred.some((column) => column.name === one.name)).map(({ type: _, ...note }) => note);
+      const kept = (known?.columns ?? [])
+        .filter((one) => inferred.some((column) => column.name === one.name))
+        .map(({ type: _, ...note }) => note);
       const columns = annotate(annotate(inferred, kept), options.columns);
       // The columns of a known dataset change with the swap, not before.
-      const row = { name, title: known?.title ?? name, sourceName: null, sql: null, columns: known?.columns ?? columns, rowOrder: [] };
+      const row = {
+        name,
+        title: known?.title ?? name,
+        sourceName: null,
+        sql: null,
+        columns: known?.columns ?? columns,
+        rowOrder: [],
+      };
       await save(app, person, row, known === undefined, options.origin);
       return columns;
     }),
@@ -109,7 +170,12 @@ export async function showDataset(app: App, person: PersonViewer, name: string) 
     columns: shape.columns,
     order: row.rowOrder,
     revisions: revisions.map((one) => ({
-      number: one.number, rows: Number(one.rowCount), state: one.state, error: one.error, startedAt: one.startedAt, finishedAt: one.finishedAt,
+      number: one.number,
+      rows: Number(one.rowCount),
+      state: one.state,
+      error: one.error,
+      startedAt: one.startedAt,
+      finishedAt: one.finishedAt,
       isCurrent: one.id === row.revisionId,
     })),
   };
@@ -117,22 +183,44 @@ export async function showDataset(app: App, person: PersonViewer, name: string) 
 
 export async function seenDatasets(app: App, person: PersonViewer) {
   const all = await listDatasets(app);
-  const names = await visibleNames(app, person, 'dataset', all.map((one) => one.name));
-  return all.filter((one) => names.includes(one.name)).map(({ name, title, sourceName, columns, revisionId }) => ({
-    name, title, source: sourceName, columns: columns.length, isLoaded: revisionId !== null,
-  }));
+  const names = await visibleNames(
+    app,
+    person,
+    'dataset',
+    all.map((one) => one.name),
+  );
+  return all
+    .filter((one) => names.includes(one.name))
+    .map(({ name, title, sourceName, columns, revisionId }) => ({
+      name,
+      title,
+      source: sourceName,
+      columns: columns.length,
+      isLoaded: revisionId !== null,
+    }));
 }
 
 /** What one person may read of a dataset, narrowed by that person's own filter. */
-export async function ownRows(app: App, person: PersonViewer, name: string, where: string | undefined): Promise<RowRequest> {
+export async function ownRows(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  where: string | undefined,
+): Promise<RowRequest> {
   await requireRight(app, person, 'view', 'dataset', name);
   await findDataset(app, name);
   const revision = await readableRevision(app, name);
   const moment = momentOf(app);
-  const start = EffectiveFilter.start(decideRecordRules({ dataset: revision.shape, rules: await listRules(app, name), viewer: person, moment }));
+  const start = EffectiveFilter.start(
+    decideRecordRules({ dataset: revision.shape, rules: await listRules(app, name), viewer: person, moment }),
+  );
   if (where === undefined) return { lane: 'readers', revision, filter: start };
   const node = checkFilter(parseFilter(where), { dataset: revision.shape, text: where, ...moment });
-  return { lane: 'readers', revision, filter: start.narrow({ origin: 'reader', name: 'own filter', node, isFixed: false }) };
+  return {
+    lane: 'readers',
+    revision,
+    filter: start.narrow({ origin: 'reader', name: 'own filter', node, isFixed: false }),
+  };
 }
 
 /** How many rows one person's filter keeps, and what it was understood to mean. */

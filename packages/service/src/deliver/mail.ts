@@ -22,12 +22,27 @@ function mailRefusal(cause: unknown, url: string): Refusal {
   const { responseCode, response, command } = cause as { responseCode?: number; response?: string; command?: string };
   const host = new URL(url).host;
   if (responseCode === undefined && command === 'DATA') {
-    return new Refusal('DELIVERY_IN_DOUBT', `the mail host ${host} broke off while it took the copy; it may have arrived`, {}, { cause });
+    return new Refusal(
+      'DELIVERY_IN_DOUBT',
+      `the mail host ${host} broke off while it took the copy; it may have arrived`,
+      {},
+      { cause },
+    );
   }
   if (responseCode !== undefined) {
-    return new Refusal('DESTINATION_REFUSED', `the mail host refused the copy: ${String(response).slice(0, 200)}`, {}, { cause });
+    return new Refusal(
+      'DESTINATION_REFUSED',
+      `the mail host refused the copy: ${String(response).slice(0, 200)}`,
+      {},
+      { cause },
+    );
   }
-  return new Refusal('DESTINATION_UNREACHABLE', `the mail host ${host} cannot be reached`, { hint: 'is it up? The copies are kept for the next run' }, { cause });
+  return new Refusal(
+    'DESTINATION_UNREACHABLE',
+    `the mail host ${host} cannot be reached`,
+    { hint: 'is it up? The copies are kept for the next run' },
+    { cause },
+  );
 }
 
 /** Connections to the mail host for the length of one run. */
@@ -42,7 +57,9 @@ export class MailRoad {
       host: url.hostname,
       port: Number(url.port || 25),
       secure: url.protocol === 'smtps:',
-      ...(url.username ? { auth: { user: decodeURIComponent(url.username), pass: decodeURIComponent(url.password) } } : {}),
+      ...(url.username
+        ? { auth: { user: decodeURIComponent(url.username), pass: decodeURIComponent(url.password) } }
+        : {}),
       pool: true,
       maxConnections: 5,
       connectionTimeout: 10_000,

@@ -1,5 +1,13 @@
 import { randomUUID } from 'node:crypto';
-import { createLocalJWKSet, exportJWK, generateKeyPair, importJWK, type CryptoKey, type JSONWebKeySet, type JWTVerifyGetKey } from 'jose';
+import {
+  createLocalJWKSet,
+  exportJWK,
+  generateKeyPair,
+  importJWK,
+  type CryptoKey,
+  type JSONWebKeySet,
+  type JWTVerifyGetKey,
+} from 'jose';
 import { tokenAlgorithm } from '@underbell/core/token';
 import type { App } from '../platform/index.ts';
 import { addKey, listKeys } from './store.ts';
@@ -19,13 +27,21 @@ async function loadKeys(app: App): Promise<Keys> {
   if (rows.length === 0) {
     const pair = await generateKeyPair(tokenAlgorithm, { extractable: true });
     const id = randomUUID();
-    const publicJwk = { ...(await exportJWK(pair.publicKey)), kid: id, alg: tokenAlgorithm, use: 'sig' } as unknown as Record<string, string>;
+    const publicJwk = {
+      ...(await exportJWK(pair.publicKey)),
+      kid: id,
+      alg: tokenAlgorithm,
+      use: 'sig',
+    } as unknown as Record<string, string>;
     const sealedPrivateJwk = app.vault.seal(JSON.stringify(await exportJWK(pair.privateKey)), purpose);
     await addKey(app, { id, publicJwk, sealedPrivateJwk, createdAt: new Date(app.now()) });
     rows = await listKeys(app);
   }
   const [newest] = rows;
-  const privateKey = (await importJWK(JSON.parse(app.vault.open(newest!.sealedPrivateJwk, purpose)), tokenAlgorithm)) as CryptoKey;
+  const privateKey = (await importJWK(
+    JSON.parse(app.vault.open(newest!.sealedPrivateJwk, purpose)),
+    tokenAlgorithm,
+  )) as CryptoKey;
   const published = { keys: rows.map((row) => row.publicJwk) } as unknown as JSONWebKeySet;
   return { signing: { id: newest!.id, privateKey }, find: createLocalJWKSet(published), published };
 }

@@ -27,10 +27,26 @@ export interface TokenRow {
 }
 
 const tables = (app: App) => ({
-  clients: defineRecord<ClientRow>(app.records, 'clients', { id: 'key', title: 'text', secretFingerprint: 'text', bounds: 'json', state: 'text' }),
-  keys: defineRecord<KeyRow>(app.records, 'signing_keys', { id: 'key', publicJwk: 'json', sealedPrivateJwk: 'text', createdAt: 'instant' }),
+  clients: defineRecord<ClientRow>(app.records, 'clients', {
+    id: 'key',
+    title: 'text',
+    secretFingerprint: 'text',
+    bounds: 'json',
+    state: 'text',
+  }),
+  keys: defineRecord<KeyRow>(app.records, 'signing_keys', {
+    id: 'key',
+    publicJwk: 'json',
+    sealedPrivateJwk: 'text',
+    createdAt: 'instant',
+  }),
   tokens: defineRecord<TokenRow>(app.records, 'access_tokens', {
-    id: 'key', clientId: 'text', details: 'json', issuedAt: 'instant', expiresAt: 'instant', revokedAt: 'instant',
+    id: 'key',
+    clientId: 'text',
+    details: 'json',
+    issuedAt: 'instant',
+    expiresAt: 'instant',
+    revokedAt: 'instant',
   }),
 });
 
@@ -62,7 +78,12 @@ export async function addToken(app: App, token: TokenRow): Promise<void> {
 /** A token that was handed out, if it still counts: its client active, itself not revoked. */
 export async function isTokenAlive(app: App, id: string, clientId: string): Promise<boolean> {
   const [token, client] = await Promise.all([tables(app).tokens.findByPk(id), findClient(app, clientId)]);
-  return token !== null && plain(token).revokedAt === null && plain(token).clientId === clientId && client?.state === 'active';
+  return (
+    token !== null &&
+    plain(token).revokedAt === null &&
+    plain(token).clientId === clientId &&
+    client?.state === 'active'
+  );
 }
 
 export async function listTokens(app: App, limit: number): Promise<TokenRow[]> {
@@ -75,6 +96,9 @@ export async function findToken(app: App, id: string): Promise<TokenRow | undefi
 }
 
 export async function revokeToken(app: App, id: string, transaction: Transaction): Promise<boolean> {
-  const [changed] = await tables(app).tokens.update({ revokedAt: new Date(app.now()) }, { where: { id, revokedAt: null }, transaction });
+  const [changed] = await tables(app).tokens.update(
+    { revokedAt: new Date(app.now()) },
+    { where: { id, revokedAt: null }, transaction },
+  );
   return changed > 0;
 }

@@ -27,12 +27,20 @@ const origin = Joi.string()
 
 export const placeRoutes: Route[] = [
   defineRoute<Record<string, never>, { report?: string }>({
-    method: 'get', path: '/api/v1/placements', tag: 'Places', audience: 'person', summary: 'Where reports are shown',
+    method: 'get',
+    path: '/api/v1/placements',
+    tag: 'Places',
+    audience: 'person',
+    summary: 'Where reports are shown',
     query: Joi.object({ report: thing }),
     handle: async ({ app, person, query }) => ({ placements: await seenPlacements(app, person, query.report) }),
   }),
   defineRoute<{ name: string }, Record<string, never>, PlacementInput>({
-    method: 'put', path: '/api/v1/placements/:name', tag: 'Places', audience: 'person', summary: 'Save a placement',
+    method: 'put',
+    path: '/api/v1/placements/:name',
+    tag: 'Places',
+    audience: 'person',
+    summary: 'Save a placement',
     params: Joi.object({ name: thing.required() }),
     body: Joi.object({
       kind: Joi.string().valid('portal', 'app', 'link').required(),
@@ -45,7 +53,13 @@ export const placeRoutes: Route[] = [
     }),
     handle({ app, person, params, body, origin: from }) {
       const { report, page, where, ...rest } = body;
-      const placement: Placement = { name: params.name, ...rest, reportName: report, page: page ?? null, conditions: where };
+      const placement: Placement = {
+        name: params.name,
+        ...rest,
+        reportName: report,
+        page: page ?? null,
+        conditions: where,
+      };
       return savePlacement(app, person, placement, from);
     },
   }),

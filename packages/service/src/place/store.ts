@@ -20,7 +20,14 @@ export interface Placement {
 
 const table = (app: App) =>
   defineRecord<Placement>(app.records, 'placements', {
-    name: 'key', kind: 'text', title: 'text', reportName: 'text', page: 'text', conditions: 'json', parameters: 'json', origins: 'json',
+    name: 'key',
+    kind: 'text',
+    title: 'text',
+    reportName: 'text',
+    page: 'text',
+    conditions: 'json',
+    parameters: 'json',
+    origins: 'json',
   });
 
 export async function findPlacement(app: App, name: string): Promise<Placement | undefined> {

@@ -19,26 +19,52 @@ export function placementSnippet(app: App, placement: Placement): string {
 
 export function showPlacement(app: App, placement: Placement) {
   const { reportName, conditions, ...rest } = placement;
-  return { ...rest, report: reportName, where: conditions, link: `${app.settings.publicUrl}/v/${placement.name}`, snippet: placementSnippet(app, placement) };
+  return {
+    ...rest,
+    report: reportName,
+    where: conditions,
+    link: `${app.settings.publicUrl}/v/${placement.name}`,
+    snippet: placementSnippet(app, placement),
+  };
 }
 
 /** Saves a placement after checking page, parameters and filters against the report. */
 export async function savePlacement(app: App, person: PersonViewer, placement: Placement, origin: string) {
   await requireRight(app, person, 'edit', 'report', placement.reportName);
   const before = await findPlacement(app, placement.name);
-  if (before && before.reportName !== placement.reportName) await requireRight(app, person, 'edit', 'report', before.reportName);
+  if (before && before.reportName !== placement.reportName)
+    await requireRight(app, person, 'edit', 'report', before.reportName);
   const { definition } = await findEdition(app, placement.reportName);
   if (placement.page !== null) findPage(definition, placement.page);
-  readParameters({ ...definition, parameters: definition.parameters?.map((one) => ({ ...one, required: false })) }, placement.parameters);
+  readParameters(
+    { ...definition, parameters: definition.parameters?.map((one) => ({ ...one, required: false })) },
+    placement.parameters,
+  );
   const moment = momentOf(app);
   const datasets = Object.keys(definition.datasets);
   for (const [name, text] of Object.entries(placement.conditions)) {
-    if (!datasets.includes(name)) throw new Refusal('INPUT_INVALID', `the report reads no dataset \`${name}\``, { pointer: `/where/${name}`, word: name, ...suggest(name, datasets) });
+    if (!datasets.includes(name))
+      throw new Refusal('INPUT_INVALID', `the report reads no dataset \`${name}\``, {
+        pointer: `/where/${name}`,
+        word: name,
+        ...suggest(name, datasets),
+      });
     checkFilter(parseFilter(text), { dataset: await findDataset(app, name), text, ...moment });
   }
   await app.records.transaction(async (transaction) => {
     await putPlacement(app, placement, transaction);
-    await remember(app, { who: person.email, what: 'placement saved', thing: `placement ${placement.name}`, origin, before, after: placement }, transaction);
+    await remember(
+      app,
+      {
+        who: person.email,
+        what: 'placement saved',
+        thing: `placement ${placement.name}`,
+        origin,
+        before,
+        after: placement,
+      },
+      transaction,
+    );
   });
   return showPlacement(app, placement);
 }

@@ -28,8 +28,16 @@ export interface AuditEntry {
 
 const table = (app: App) =>
   defineRecord<AuditRow>(app.records, 'audit', {
-    id: 'serial', at: 'instant', who: 'text', what: 'text', thing: 'text', origin: 'text',
-    before: 'json', after: 'json', previousHash: 'text', hash: 'text',
+    id: 'serial',
+    at: 'instant',
+    who: 'text',
+    what: 'text',
+    thing: 'text',
+    origin: 'text',
+    before: 'json',
+    after: 'json',
+    previousHash: 'text',
+    hash: 'text',
   });
 
 /** JSON with sorted names, so that a value read back from the database hashes alike. */
@@ -43,7 +51,9 @@ function canonical(value: unknown): string {
 
 function hashOf(row: Omit<AuditRow, 'id' | 'hash'>): string {
   const { at, who, what, thing, origin, before, after, previousHash } = row;
-  return createHash('sha256').update(canonical([at.toISOString(), who, what, thing, origin, before, after, previousHash])).digest('hex');
+  return createHash('sha256')
+    .update(canonical([at.toISOString(), who, what, thing, origin, before, after, previousHash]))
+    .digest('hex');
 }
 
 /** Appends an entry that carries the hash of the one before; part of the change's own transaction. */
@@ -69,7 +79,8 @@ export async function verifyAudit(app: App): Promise<{ entries: number; brokenAt
   const rows = (await table(app).findAll({ order: [['id', 'ASC']] })).map(plain);
   let previousHash = '';
   for (const row of rows) {
-    if (row.previousHash !== previousHash || hashOf(row) !== row.hash) return { entries: rows.length, brokenAt: row.id };
+    if (row.previousHash !== previousHash || hashOf(row) !== row.hash)
+      return { entries: rows.length, brokenAt: row.id };
     previousHash = row.hash;
   }
   return { entries: rows.length };

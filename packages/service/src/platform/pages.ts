@@ -11,9 +11,15 @@ const packages = join(dirname(fileURLToPath(import.meta.url)), '../../..');
 const dist = (name: string) => join(packages, name, 'dist');
 const yearMs = 365 * 24 * 3_600_000;
 
-const basePolicy = "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'";
+const basePolicy =
+  "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'";
 
-async function sendPage(ctx: Context, name: string, frameAncestors: string, attributes: Readonly<Record<string, string>> = {}): Promise<void> {
+async function sendPage(
+  ctx: Context,
+  name: string,
+  frameAncestors: string,
+  attributes: Readonly<Record<string, string>> = {},
+): Promise<void> {
   const html = await readFile(join(dist(name), 'index.html'), 'utf8').catch((cause: unknown) => {
     throw new Refusal('NOT_FOUND', `the ${name} has not been built`, { hint: 'npm run build' }, { cause });
   });
@@ -32,16 +38,25 @@ async function sendPage(ctx: Context, name: string, frameAncestors: string, attr
  *
  * @param originsOf - the origins whose pages may frame a placement
  */
-export function mountPages(app: App, router: Router, originsOf: (placement: string) => Promise<readonly string[]>): void {
+export function mountPages(
+  app: App,
+  router: Router,
+  originsOf: (placement: string) => Promise<readonly string[]>,
+): void {
   const assets = (name: string, prefix: string) =>
-    router.get(`${prefix}/assets/{*path}`, (ctx: Context) => send(ctx, ctx.path.slice(prefix.length), { root: dist(name), maxage: yearMs, immutable: true }));
+    router.get(`${prefix}/assets/{*path}`, (ctx: Context) =>
+      send(ctx, ctx.path.slice(prefix.length), { root: dist(name), maxage: yearMs, immutable: true }),
+    );
   assets('console', '/console');
   assets('viewer', '/viewer');
   router.get('/', (ctx: Context) => ctx.redirect('/console'));
   router.get(['/console', '/console/{*path}'], (ctx: Context) => sendPage(ctx, 'console', "'none'"));
   router.get('/v/:name', async (ctx: Context & { params: { name: string } }) => {
     const origins = await originsOf(ctx.params.name);
-    await sendPage(ctx, 'viewer', ["'self'", ...origins].join(' '), { placement: ctx.params.name, origins: origins.join(' ') });
+    await sendPage(ctx, 'viewer', ["'self'", ...origins].join(' '), {
+      placement: ctx.params.name,
+      origins: origins.join(' '),
+    });
   });
   router.get('/element.js', async (ctx: Context) => {
     ctx.set('Access-Control-Allow-Origin', '*');

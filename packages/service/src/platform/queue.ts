@@ -48,9 +48,12 @@ async function renew(app: App, job: Job): Promise<boolean> {
 }
 
 async function settle(app: App, job: Job, state: 'done' | 'failed', error: string | null): Promise<void> {
-  await app.records.query('UPDATE jobs SET state = :state, error = :error, lease = NULL WHERE id = :id AND lease = :lease', {
-    replacements: { id: job.id, lease: job.lease, state, error },
-  });
+  await app.records.query(
+    'UPDATE jobs SET state = :state, error = :error, lease = NULL WHERE id = :id AND lease = :lease',
+    {
+      replacements: { id: job.id, lease: job.lease, state, error },
+    },
+  );
 }
 
 /** Claims jobs one after the other until it is stopped. */

@@ -21,7 +21,9 @@ export function defineRecord<Row extends object>(
   table: string,
   columns: Readonly<Record<keyof Row & string, ColumnKind>>,
 ): RecordTable<Row> {
-  const attributes = Object.fromEntries(Object.entries(columns).map(([name, kind]) => [name, { ...kinds[kind as ColumnKind] }]));
+  const attributes = Object.fromEntries(
+    Object.entries(columns).map(([name, kind]) => [name, { ...kinds[kind as ColumnKind] }]),
+  );
   const options = { tableName: table, timestamps: false, underscored: true };
   return sequelize.define(table, attributes as ModelAttributes, options) as unknown as RecordTable<Row>;
 }

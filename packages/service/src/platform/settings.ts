@@ -52,7 +52,10 @@ function timeZone(value: string): string {
 export function readSettings(environment: Readonly<Record<string, string | undefined>>): Settings {
   const { error, value } = schema.validate(environment, { abortEarly: false });
   if (error) {
-    const problems = error.details.map((one) => ({ at: String(one.path[0]), message: one.message.replaceAll('"', '`') }));
+    const problems = error.details.map((one) => ({
+      at: String(one.path[0]),
+      message: one.message.replaceAll('"', '`'),
+    }));
     throw new Refusal('SETTING_INVALID', problems.map((one) => one.message).join('; '), { problems });
   }
   const publicUrl: string = value.UNDERBELL_PUBLIC_URL ?? `http://${value.UNDERBELL_HOST}:${value.UNDERBELL_PORT}`;

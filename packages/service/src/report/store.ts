@@ -27,7 +27,12 @@ export interface Edition {
 const tables = (app: App) => ({
   reports: defineRecord<ReportRow>(app.records, 'reports', { name: 'key', title: 'text', editionNumber: 'integer' }),
   editions: defineRecord<EditionRow>(app.records, 'editions', {
-    reportName: 'key', number: 'key', definition: 'json', notes: 'text', publishedBy: 'text', publishedAt: 'instant',
+    reportName: 'key',
+    number: 'key',
+    definition: 'json',
+    notes: 'text',
+    publishedBy: 'text',
+    publishedAt: 'instant',
   }),
 });
 
@@ -38,7 +43,12 @@ export async function listReports(app: App): Promise<ReportRow[]> {
 /** The current edition of a report, or a given one. @throws {Refusal} `NOT_FOUND` */
 export async function findEdition(app: App, name: string, number?: number): Promise<Edition> {
   const report = await tables(app).reports.findByPk(name);
-  if (!report) throw noSuch('report', name, (await listReports(app)).map((one) => one.name));
+  if (!report)
+    throw noSuch(
+      'report',
+      name,
+      (await listReports(app)).map((one) => one.name),
+    );
   const wanted = number ?? plain(report).editionNumber;
   const edition = await tables(app).editions.findOne({ where: { reportName: name, number: wanted } });
   if (!edition) throw noSuch(`edition of ${name}`, String(wanted), []);
@@ -62,7 +72,14 @@ export async function addEdition(
   if (known) await known.update({ title, editionNumber: number }, { transaction });
   else await reports.create({ name, title, editionNumber: number }, { transaction });
   await editions.create(
-    { reportName: name, number, definition: edition.definition, notes: edition.notes, publishedBy: edition.by, publishedAt: new Date(app.now()) },
+    {
+      reportName: name,
+      number,
+      definition: edition.definition,
+      notes: edition.notes,
+      publishedBy: edition.by,
+      publishedAt: new Date(app.now()),
+    },
     { transaction },
   );
   return number;
@@ -70,5 +87,7 @@ export async function addEdition(
 
 export async function listEditions(app: App, name: string): Promise<Omit<EditionRow, 'definition' | 'reportName'>[]> {
   const rows = await tables(app).editions.findAll({ where: { reportName: name }, order: [['number', 'DESC']] });
-  return rows.map(plain).map(({ number, notes, publishedBy, publishedAt }) => ({ number, notes, publishedBy, publishedAt }));
+  return rows
+    .map(plain)
+    .map(({ number, notes, publishedBy, publishedAt }) => ({ number, notes, publishedBy, publishedAt }));
 }

@@ -13,13 +13,25 @@ import { addEdition, findEdition, hasReport, listEditions, listReports } from '.
  */
 export async function checkReport(app: App, person: PersonViewer, value: unknown): Promise<ReportDefinition> {
   const all = await listDatasets(app);
-  const seen = new Set(await visibleNames(app, person, 'dataset', all.map((one) => one.name)));
+  const seen = new Set(
+    await visibleNames(
+      app,
+      person,
+      'dataset',
+      all.map((one) => one.name),
+    ),
+  );
   const shapes = new Map<string, DatasetShape>(all.filter((one) => seen.has(one.name)).map((one) => [one.name, one]));
   return validateReport(value, (name) => shapes.get(name));
 }
 
 /** Publishes a definition as the next edition under its name; every place that shows the report follows. */
-export async function publishReport(app: App, person: PersonViewer, value: unknown, options: { notes: string; origin: string }) {
+export async function publishReport(
+  app: App,
+  person: PersonViewer,
+  value: unknown,
+  options: { notes: string; origin: string },
+) {
   const definition = await checkReport(app, person, value);
   const isKnown = await hasReport(app, definition.name);
   if (isKnown) await requireRight(app, person, 'edit', 'report', definition.name);
@@ -27,8 +39,18 @@ export async function publishReport(app: App, person: PersonViewer, value: unkno
   const edition = await app.records.transaction(async (transaction) => {
     const number = await addEdition(app, { definition, notes: options.notes, by: person.name }, transaction);
     const thing = { kind: 'report', name: definition.name } as const;
-    if (!isKnown) await putGrant(app, { holder: { kind: 'person', name: person.email }, thing, level: 'own' }, transaction);
-    await remember(app, { who: person.email, what: `edition ${number} published`, thing: `report ${definition.name}`, origin: options.origin }, transaction);
+    if (!isKnown)
+      await putGrant(app, { holder: { kind: 'person', name: person.email }, thing, level: 'own' }, transaction);
+    await remember(
+      app,
+      {
+        who: person.email,
+        what: `edition ${number} published`,
+        thing: `report ${definition.name}`,
+        origin: options.origin,
+      },
+      transaction,
+    );
     return number;
   });
   return { name: definition.name, edition };
@@ -36,18 +58,39 @@ export async function publishReport(app: App, person: PersonViewer, value: unkno
 
 export async function seenReports(app: App, person: PersonViewer) {
   const all = await listReports(app);
-  const names = await visibleNames(app, person, 'report', all.map((one) => one.name));
+  const names = await visibleNames(
+    app,
+    person,
+    'report',
+    all.map((one) => one.name),
+  );
   return Promise.all(
-    all.filter((one) => names.includes(one.name)).map(async ({ name, title, editionNumber }) => {
-      const [newest] = await listEditions(app, name);
-      const { definition } = await findEdition(app, name);
-      return { name, title, description: definition.description ?? '', edition: editionNumber, publishedAt: newest!.publishedAt, publishedBy: newest!.publishedBy };
-    }),
+    all
+      .filter((one) => names.includes(one.name))
+      .map(async ({ name, title, editionNumber }) => {
+        const [newest] = await listEditions(app, name);
+        const { definition } = await findEdition(app, name);
+        return {
+          name,
+          title,
+          description: definition.description ?? '',
+          edition: editionNumber,
+          publishedAt: newest!.publishedAt,
+          publishedBy: newest!.publishedBy,
+        };
+      }),
   );
 }
 
 export async function showReport(app: App, person: PersonViewer, name: string) {
   await requireRight(app, person, 'view', 'report', name);
   const { number, definition } = await findEdition(app, name);
-  return { name, title: definition.title, description: definition.description ?? '', edition: number, definition, editions: await listEditions(app, name) };
+  return {
+    name,
+    title: definition.title,
+    description: definition.description ?? '',
+    edition: number,
+    definition,
+    editions: await listEditions(app, name),
+  };
 }

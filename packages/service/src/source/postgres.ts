@@ -15,12 +15,27 @@ export function sourceRefusal(cause: unknown, name: string): Refusal {
   const error = cause as { code?: string; message?: string; position?: string; hint?: string };
   const code = error.code ?? '';
   if (code === '28P01' || code === '28000') {
-    return new Refusal('SOURCE_REFUSED', `the source \`${name}\` refused the name or password`, { hint: 'store the credentials anew' }, { cause });
+    return new Refusal(
+      'SOURCE_REFUSED',
+      `the source \`${name}\` refused the name or password`,
+      { hint: 'store the credentials anew' },
+      { cause },
+    );
   }
   if (!/^[0-9A-Z]{5}$/.test(code) || unreachable.test(code)) {
-    return new Refusal('SOURCE_UNREACHABLE', `the source \`${name}\` did not answer`, { hint: 'is its host up, and the port right?' }, { cause });
+    return new Refusal(
+      'SOURCE_UNREACHABLE',
+      `the source \`${name}\` did not answer`,
+      { hint: 'is its host up, and the port right?' },
+      { cause },
+    );
   }
-  return new Refusal('SOURCE_REFUSED', `the source \`${name}\` refused the query: ${error.message}`, { hint: error.hint }, { cause });
+  return new Refusal(
+    'SOURCE_REFUSED',
+    `the source \`${name}\` refused the query: ${error.message}`,
+    { hint: error.hint },
+    { cause },
+  );
 }
 
 /**

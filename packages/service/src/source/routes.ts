@@ -8,28 +8,53 @@ const name = Joi.object({ name: thing.required() });
 
 export const sourceRoutes: Route[] = [
   defineRoute({
-    method: 'get', path: '/api/v1/sources', tag: 'Sources', audience: 'person', summary: 'The sources you may see',
+    method: 'get',
+    path: '/api/v1/sources',
+    tag: 'Sources',
+    audience: 'person',
+    summary: 'The sources you may see',
     async handle({ app, person }) {
       const all = await listSources(app);
-      const seen = await visibleNames(app, person, 'source', all.map((one) => one.name));
+      const seen = await visibleNames(
+        app,
+        person,
+        'source',
+        all.map((one) => one.name),
+      );
       return { sources: all.filter((one) => seen.includes(one.name)) };
     },
   }),
   defineRoute<{ name: string }, Record<string, never>, { url: string }>({
-    method: 'put', path: '/api/v1/sources/:name', tag: 'Sources', audience: 'person', summary: 'Save a PostgreSQL source; its password is encrypted',
+    method: 'put',
+    path: '/api/v1/sources/:name',
+    tag: 'Sources',
+    audience: 'person',
+    summary: 'Save a PostgreSQL source; its password is encrypted',
     params: name,
-    body: Joi.object({ url: Joi.string().uri({ scheme: ['postgres', 'postgresql'] }).required() }),
+    body: Joi.object({
+      url: Joi.string()
+        .uri({ scheme: ['postgres', 'postgresql'] })
+        .required(),
+    }),
     async handle({ app, person, params, body, origin }) {
       await requireMaker(app, person, 'source');
       await app.records.transaction(async (transaction) => {
         await putSource(app, params.name, body.url, transaction);
-        await remember(app, { who: person.email, what: 'source saved', thing: `source ${params.name}`, origin }, transaction);
+        await remember(
+          app,
+          { who: person.email, what: 'source saved', thing: `source ${params.name}`, origin },
+          transaction,
+        );
       });
       return { name: params.name };
     },
   }),
   defineRoute<{ name: string }>({
-    method: 'post', path: '/api/v1/sources/:name/test', tag: 'Sources', audience: 'person', summary: 'Ask the source whether it answers',
+    method: 'post',
+    path: '/api/v1/sources/:name/test',
+    tag: 'Sources',
+    audience: 'person',
+    summary: 'Ask the source whether it answers',
     params: name,
     async handle({ app, person, params }) {
       await requireRight(app, person, 'view', 'source', params.name);

@@ -7,7 +7,8 @@ interface SourceRow {
   shownUrl: string;
 }
 
-const table = (app: App) => defineRecord<SourceRow>(app.records, 'sources', { name: 'key', sealedUrl: 'text', shownUrl: 'text' });
+const table = (app: App) =>
+  defineRecord<SourceRow>(app.records, 'sources', { name: 'key', sealedUrl: 'text', shownUrl: 'text' });
 const purpose = 'source address';
 
 /** The address without its password, for people. */
@@ -18,7 +19,10 @@ export function withoutPassword(url: string): string {
 }
 
 export async function putSource(app: App, name: string, url: string, transaction: Transaction): Promise<void> {
-  await table(app).upsert({ name, sealedUrl: app.vault.seal(url, purpose), shownUrl: withoutPassword(url) }, { transaction });
+  await table(app).upsert(
+    { name, sealedUrl: app.vault.seal(url, purpose), shownUrl: withoutPassword(url) },
+    { transaction },
+  );
 }
 
 export async function sourceUrl(app: App, name: string): Promise<string | undefined> {
@@ -27,5 +31,7 @@ export async function sourceUrl(app: App, name: string): Promise<string | undefi
 }
 
 export async function listSources(app: App): Promise<{ name: string; url: string }[]> {
-  return (await table(app).findAll({ order: ['name'] })).map(plain).map(({ name, shownUrl }) => ({ name, url: shownUrl }));
+  return (await table(app).findAll({ order: ['name'] }))
+    .map(plain)
+    .map(({ name, shownUrl }) => ({ name, url: shownUrl }));
 }

@@ -4,13 +4,25 @@ import { Refusal } from '@underbell/core/refusal';
 import { thing } from '../access/index.ts';
 import type { TokenViewer } from '../oauth/index.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
-import { preparePlacement, prepareReport, seeAs, showView, viewTag, type PreparedView, type ViewRequest } from './usecases.ts';
+import {
+  preparePlacement,
+  prepareReport,
+  seeAs,
+  showView,
+  viewTag,
+  type PreparedView,
+  type ViewRequest,
+} from './usecases.ts';
 
 const text = Joi.string().max(16_384);
 const viewWords = {
   page: Joi.string().max(60).description('a page by its readable name'),
   where: text.description('CQL2 text; can only narrow'),
-  choose: Joi.array().items(text).single().max(60).description('figure:value, a mark picked in a figure; repeated for several'),
+  choose: Joi.array()
+    .items(text)
+    .single()
+    .max(60)
+    .description('figure:value, a mark picked in a figure; repeated for several'),
 };
 
 /** Every other word of the address is a parameter of the report, checked against its definition. */
@@ -49,8 +61,13 @@ async function answerView(app: App, ctx: Context, view: PreparedView): Promise<o
 
 export const viewRoutes: Route[] = [
   defineRoute<{ name: string }, ViewQuery>({
-    method: 'get', path: '/api/v1/placements/:name/view', tag: 'Viewing', audience: 'viewer', summary: 'A page as the visitor of a placement may see it',
-    params: Joi.object({ name: thing.required() }), query: viewQuery,
+    method: 'get',
+    path: '/api/v1/placements/:name/view',
+    tag: 'Viewing',
+    audience: 'viewer',
+    summary: 'A page as the visitor of a placement may see it',
+    params: Joi.object({ name: thing.required() }),
+    query: viewQuery,
     async handle(request) {
       const { app, ctx, client, params, query } = request;
       const who = client ? { client: client as TokenViewer } : { person: request.person };
@@ -58,14 +75,23 @@ export const viewRoutes: Route[] = [
     },
   }),
   defineRoute<{ name: string }, ViewQuery>({
-    method: 'get', path: '/api/v1/reports/:name/view', tag: 'Viewing', audience: 'person', summary: 'A page of a report as you may see it',
-    params: Joi.object({ name: thing.required() }), query: viewQuery,
+    method: 'get',
+    path: '/api/v1/reports/:name/view',
+    tag: 'Viewing',
+    audience: 'person',
+    summary: 'A page of a report as you may see it',
+    params: Joi.object({ name: thing.required() }),
+    query: viewQuery,
     async handle({ app, ctx, person, params, query }) {
       return answerView(app, ctx, await prepareReport(app, params.name, person, readRequest(query)));
     },
   }),
   defineRoute<{ name: string }, ViewQuery & { as: string }>({
-    method: 'get', path: '/api/v1/reports/:name/see', tag: 'Viewing', audience: 'person', summary: 'What a person would see, and why',
+    method: 'get',
+    path: '/api/v1/reports/:name/see',
+    tag: 'Viewing',
+    audience: 'person',
+    summary: 'What a person would see, and why',
     params: Joi.object({ name: thing.required() }),
     query: viewQuery.keys({ as: Joi.string().email({ tlds: false }).required() }),
     async handle({ app, person, params, query }) {

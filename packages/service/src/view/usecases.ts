@@ -1,9 +1,23 @@
 import { createHash } from 'node:crypto';
-import { effectiveFilterOf, viewerName, type Choice, type PersonViewer, type Viewer, type Viewing } from '@underbell/core/access';
+import {
+  effectiveFilterOf,
+  viewerName,
+  type Choice,
+  type PersonViewer,
+  type Viewer,
+  type Viewing,
+} from '@underbell/core/access';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import {
-  datasetNameOf, findPage, planFigureQuery, readParameters,
-  type DataFigure, type FigureResult, type Page, type ParameterValue, type ReportDefinition,
+  datasetNameOf,
+  findPage,
+  planFigureQuery,
+  readParameters,
+  type DataFigure,
+  type FigureResult,
+  type Page,
+  type ParameterValue,
+  type ReportDefinition,
 } from '@underbell/core/report';
 import { findPerson, listPeople, listRules, noSuch, requireRight, rightOn } from '../access/index.ts';
 import { countRowsPerLimit, readableRevision, readFigure, type Revision } from '../dataset/index.ts';
@@ -31,19 +45,32 @@ export interface PreparedView {
 
 type Fixed = Viewing['fixed'];
 
-function fix(report: ReportDefinition, raw: Readonly<Record<string, string>>, origin: 'token' | 'placement', by: string): Fixed {
+function fix(
+  report: ReportDefinition,
+  raw: Readonly<Record<string, string>>,
+  origin: 'token' | 'placement',
+  by: string,
+): Fixed {
   const optional = { ...report, parameters: report.parameters?.map((one) => ({ ...one, required: false })) };
   return readParameters(optional, raw).map((value) => ({ ...value, origin, by }));
 }
 
 /** A reader may not set again what a token or placement fixes, unless to the same value. */
-function chosenParameters(report: ReportDefinition, given: Readonly<Record<string, string>>, fixed: Fixed): ParameterValue[] {
+function chosenParameters(
+  report: ReportDefinition,
+  given: Readonly<Record<string, string>>,
+  fixed: Fixed,
+): ParameterValue[] {
   const known = Object.fromEntries(fixed.map((one) => [one.parameter.name, one.raw]));
   const all = readParameters(report, { ...known, ...given });
   return all.filter((value) => {
     const held = fixed.find((one) => one.parameter.name === value.parameter.name);
     if (held && held.value !== value.value) {
-      throw new Refusal('TOKEN_OUT_OF_BOUNDS', `\`${held.parameter.name}\` is fixed by the ${held.origin} and cannot be changed`, { pointer: held.parameter.name, word: value.raw });
+      throw new Refusal(
+        'TOKEN_OUT_OF_BOUNDS',
+        `\`${held.parameter.name}\` is fixed by the ${held.origin} and cannot be changed`,
+        { pointer: held.parameter.name, word: value.raw },
+      );
     }
     return !held;
   });
@@ -55,9 +82,16 @@ function dataFigures(page: Page): DataFigure[] {
 }
 
 /** The datasets of a page as they stand now, or as a run is bound to them. */
-export async function revisionsOf(app: App, report: ReportDefinition, page: Page, bound?: Readonly<Record<string, number>>): Promise<Map<string, Revision>> {
+export async function revisionsOf(
+  app: App,
+  report: ReportDefinition,
+  page: Page,
+  bound?: Readonly<Record<string, number>>,
+): Promise<Map<string, Revision>> {
   const names = [...new Set(dataFigures(page).map((figure) => datasetNameOf(report, figure.dataset)!))];
-  const entries = await Promise.all(names.map(async (name) => [name, await readableRevision(app, name, bound?.[name])] as const));
+  const entries = await Promise.all(
+    names.map(async (name) => [name, await readableRevision(app, name, bound?.[name])] as const),
+  );
   return new Map(entries);
 }
 
@@ -76,7 +110,14 @@ async function prepare(app: App, subject: Subject): Promise<PreparedView> {
   const chosen = chosenParameters(report, request.parameters, fixed);
   const rules = (await Promise.all(Object.keys(report.datasets).map((name) => listRules(app, name)))).flat();
   const viewing: Viewing = {
-    report, page, viewer, rules, moment: momentOf(app), fixed, chosen, choices: request.choices,
+    report,
+    page,
+    viewer,
+    rules,
+    moment: momentOf(app),
+    fixed,
+    chosen,
+    choices: request.choices,
     ...(placement ? { placement: { name: placement.name, where: placement.conditions } } : {}),
     ...(request.where === undefined ? {} : { where: request.where }),
   };
@@ -85,21 +126,33 @@ async function prepare(app: App, subject: Subject): Promise<PreparedView> {
 
 function tokenBounds(viewer: TokenViewer, report: ReportDefinition, page: string | undefined): Fixed {
   const { details } = viewer;
-  if (details.report !== report.name) throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another report');
-  if (!details.actions.includes('view')) throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token does not allow viewing');
+  if (details.report !== report.name)
+    throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another report');
+  if (!details.actions.includes('view'))
+    throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token does not allow viewing');
   const shown = page ?? report.pages[0]!.name;
   if (details.pages && !details.pages.includes(shown)) {
-    throw new Refusal('TOKEN_OUT_OF_BOUNDS', `the access token does not reach the page \`${shown}\``, { pointer: 'page', word: shown, ...suggest(shown, details.pages) });
+    throw new Refusal('TOKEN_OUT_OF_BOUNDS', `the access token does not reach the page \`${shown}\``, {
+      pointer: 'page',
+      word: shown,
+      ...suggest(shown, details.pages),
+    });
   }
   return fix(report, details.parameters ?? {}, 'token', viewer.clientId);
 }
 
 /** A placement as its visitor may see it: by access token, or by the visitor's own right on the report. */
-export async function preparePlacement(app: App, name: string, who: { person?: PersonViewer; client?: TokenViewer }, request: ViewRequest): Promise<PreparedView> {
+export async function preparePlacement(
+  app: App,
+  name: string,
+  who: { person?: PersonViewer; client?: TokenViewer },
+  request: ViewRequest,
+): Promise<PreparedView> {
   const placement = await findPlacement(app, name);
   if (!placement) throw noSuch('placement', name, []);
   if (who.person) await requireRight(app, who.person, 'view', 'report', placement.reportName);
-  else if (who.client?.details.report !== placement.reportName) throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another report');
+  else if (who.client?.details.report !== placement.reportName)
+    throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another report');
   const edition = await findEdition(app, placement.reportName);
   const report = edition.definition;
   const page = request.page ?? placement.page ?? undefined;
@@ -109,7 +162,12 @@ export async function preparePlacement(app: App, name: string, who: { person?: P
 }
 
 /** A report as one person sees it in full. */
-export async function prepareReport(app: App, name: string, person: PersonViewer, request: ViewRequest): Promise<PreparedView> {
+export async function prepareReport(
+  app: App,
+  name: string,
+  person: PersonViewer,
+  request: ViewRequest,
+): Promise<PreparedView> {
   await requireRight(app, person, 'view', 'report', name);
   return prepare(app, { viewer: person, edition: await findEdition(app, name), request, fixed: [] });
 }
@@ -117,8 +175,17 @@ export async function prepareReport(app: App, name: string, person: PersonViewer
 /** Changes whenever anything that the answer is made of does. */
 export function viewTag(view: PreparedView): string {
   const { edition, viewing, revisions } = view;
-  const filters = dataFigures(viewing.page).map((figure) => effectiveFilterOf(viewing, shapeFor(view, figure), figure).where);
-  const parts = [edition.number, viewing.report.name, viewing.page.name, [...revisions.values()].map((one) => one.id), filters, viewerName(viewing.viewer)];
+  const filters = dataFigures(viewing.page).map(
+    (figure) => effectiveFilterOf(viewing, shapeFor(view, figure), figure).where,
+  );
+  const parts = [
+    edition.number,
+    viewing.report.name,
+    viewing.page.name,
+    [...revisions.values()].map((one) => one.id),
+    filters,
+    viewerName(viewing.viewer),
+  ];
   return `"${createHash('sha256').update(JSON.stringify(parts)).digest('base64url').slice(0, 27)}"`;
 }
 
@@ -164,7 +231,9 @@ export async function showView(app: App, view: PreparedView) {
   return {
     report: { name: report.name, title: report.title, edition: edition.number },
     title: placement?.title ?? report.title,
-    pages: report.pages.filter((one) => !allowed || allowed.includes(one.name)).map(({ name, title }) => ({ name, title })),
+    pages: report.pages
+      .filter((one) => !allowed || allowed.includes(one.name))
+      .map(({ name, title }) => ({ name, title })),
     page: { name: page.name, title: page.title, figures: page.figures.map(withoutFilters) },
     parameters: (report.parameters ?? []).map(({ name, label, type }) => ({ name, label: label ?? name, type })),
     datasets: limitsOf(view),
@@ -185,18 +254,38 @@ function withoutFilters<T extends object>(figure: T): Omit<T, 'where'> {
  *
  * @throws {Refusal} `NOT_ALLOWED` unless the asker may edit the report
  */
-export async function seeAs(app: App, asker: PersonViewer, options: { report: string; as: string; request: ViewRequest }) {
+export async function seeAs(
+  app: App,
+  asker: PersonViewer,
+  options: { report: string; as: string; request: ViewRequest },
+) {
   await requireRight(app, asker, 'edit', 'report', options.report);
   const person = await findPerson(app, { email: options.as });
-  if (!person) throw noSuch('person', options.as, (await listPeople(app)).map((one) => one.email));
+  if (!person)
+    throw noSuch(
+      'person',
+      options.as,
+      (await listPeople(app)).map((one) => one.email),
+    );
   const right = await rightOn(app, person, 'report', options.report);
-  const view = await prepare(app, { viewer: person, edition: await findEdition(app, options.report), request: options.request, fixed: [] });
+  const view = await prepare(app, {
+    viewer: person,
+    edition: await findEdition(app, options.report),
+    request: options.request,
+    fixed: [],
+  });
   const datasets = await Promise.all(
     [...view.revisions.values()].map(async (revision) => {
       const filter = effectiveFilterOf(view.viewing, revision.shape);
       const [total, ...left] = await countRowsPerLimit(app, { lane: 'readers', revision, filter });
       const limits = filter.explain().map((limit, i) => ({ ...limit, rowsLeft: left[i]! }));
-      return { dataset: revision.shape.name, revision: revision.number, rowsTotal: total!, rows: left.at(-1) ?? total!, limits };
+      return {
+        dataset: revision.shape.name,
+        revision: revision.number,
+        rowsTotal: total!,
+        rows: left.at(-1) ?? total!,
+        limits,
+      };
     }),
   );
   const shown = right === undefined ? undefined : await showView(app, view);
@@ -210,4 +299,3 @@ export async function seeAs(app: App, asker: PersonViewer, options: { report: st
     results: shown?.results ?? {},
   };
 }
-

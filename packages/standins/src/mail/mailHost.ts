@@ -41,7 +41,10 @@ export class MailHost {
         const parts: Buffer[] = [];
         stream.on('data', (part: Buffer) => parts.push(part));
         stream.on('end', () => {
-          this.#keep(session.envelope.rcptTo.map((one) => one.address.toLowerCase()), Buffer.concat(parts));
+          this.#keep(
+            session.envelope.rcptTo.map((one) => one.address.toLowerCase()),
+            Buffer.concat(parts),
+          );
           done();
         });
       },
@@ -52,7 +55,9 @@ export class MailHost {
 
   #load(folder: string): void {
     mkdirSync(folder, { recursive: true });
-    for (const file of readdirSync(folder).filter((name) => name.endsWith('.json')).sort()) {
+    for (const file of readdirSync(folder)
+      .filter((name) => name.endsWith('.json'))
+      .sort()) {
       const { id, to } = JSON.parse(readFileSync(join(folder, file), 'utf8')) as StoredMail;
       this.#mails.push({ id, to, raw: readFileSync(join(folder, file.replace('.json', '.eml'))) });
     }
@@ -84,7 +89,9 @@ export class MailHost {
   start(): Promise<number> {
     return new Promise((resolve, reject) => {
       this.#server.once('error', reject);
-      const listening = this.#server.listen(this.#options.port, '127.0.0.1', () => resolve((listening.address() as { port: number }).port));
+      const listening = this.#server.listen(this.#options.port, '127.0.0.1', () =>
+        resolve((listening.address() as { port: number }).port),
+      );
     });
   }
 

@@ -5,14 +5,27 @@ import type { MailHost, StoredMail } from './mailHost.ts';
 
 const accent = '#4a3b63';
 const header = '<header><b>Mailboxes</b><a href="/">All mailboxes</a></header>';
-const size = (bytes: number) => (bytes < 1024 ? `${bytes} B` : `${(bytes / 1024).toLocaleString('en-GB', { maximumFractionDigits: 0 })} kB`);
+const size = (bytes: number) =>
+  bytes < 1024 ? `${bytes} B` : `${(bytes / 1024).toLocaleString('en-GB', { maximumFractionDigits: 0 })} kB`;
 
 function mailboxList(host: MailHost): string {
   const counts = new Map<string, number>();
   for (const mail of host.mails) for (const to of mail.to) counts.set(to, (counts.get(to) ?? 0) + 1);
-  const rows = [...counts].sort().map(([address, count]) => `<tr><td><a href="/box/${encodeURIComponent(address)}">${escapeHtml(address)}</a></td><td class="number">${count}</td></tr>`);
-  const list = rows.length === 0 ? '<p class="quiet">No mail has arrived yet.</p>' : `<table><tr><th>Mailbox</th><th class="number">Messages</th></tr>${rows.join('')}</table>`;
-  return page('Mailboxes', `${header}<main><p class="quiet">${host.mails.length} messages in ${counts.size} mailboxes</p>${list}</main>`, accent);
+  const rows = [...counts]
+    .sort()
+    .map(
+      ([address, count]) =>
+        `<tr><td><a href="/box/${encodeURIComponent(address)}">${escapeHtml(address)}</a></td><td class="number">${count}</td></tr>`,
+    );
+  const list =
+    rows.length === 0
+      ? '<p class="quiet">No mail has arrived yet.</p>'
+      : `<table><tr><th>Mailbox</th><th class="number">Messages</th></tr>${rows.join('')}</table>`;
+  return page(
+    'Mailboxes',
+    `${header}<main><p class="quiet">${host.mails.length} messages in ${counts.size} mailboxes</p>${list}</main>`,
+    accent,
+  );
 }
 
 async function mailbox(host: MailHost, address: string): Promise<string> {
@@ -23,15 +36,31 @@ async function mailbox(host: MailHost, address: string): Promise<string> {
       return `<tr><td><a href="/mail/${mail.id}">${escapeHtml(subject ?? '(no subject)')}</a></td><td>${attachments.length} files</td><td class="quiet">${date?.toISOString().slice(0, 16).replace('T', ' ') ?? ''}</td></tr>`;
     }),
   );
-  return page(address, `${header}<main><h1>${escapeHtml(address)}</h1><table><tr><th>Subject</th><th>Attached</th><th>Sent (UTC)</th></tr>${rows.join('')}</table></main>`, accent);
+  return page(
+    address,
+    `${header}<main><h1>${escapeHtml(address)}</h1><table><tr><th>Subject</th><th>Attached</th><th>Sent (UTC)</th></tr>${rows.join('')}</table></main>`,
+    accent,
+  );
 }
 
 async function message(host: MailHost, mail: StoredMail): Promise<string> {
   const { subject, from, date, text, attachments, messageId } = await host.parse(mail);
-  const files = attachments.map((file, i) => `<li><a href="/mail/${mail.id}/file/${i}">${escapeHtml(file.filename ?? `file ${i}`)}</a> <span class="quiet">${size(file.size)}</span></li>`);
-  const lines = [['From', from?.text], ['To', mail.to.join(', ')], ['Sent', date?.toUTCString()], ['Message-ID', messageId]];
+  const files = attachments.map(
+    (file, i) =>
+      `<li><a href="/mail/${mail.id}/file/${i}">${escapeHtml(file.filename ?? `file ${i}`)}</a> <span class="quiet">${size(file.size)}</span></li>`,
+  );
+  const lines = [
+    ['From', from?.text],
+    ['To', mail.to.join(', ')],
+    ['Sent', date?.toUTCString()],
+    ['Message-ID', messageId],
+  ];
   const facts = lines.map(([name, value]) => `<tr><th>${name}</th><td>${escapeHtml(value ?? '')}</td></tr>`).join('');
-  return page(subject ?? '', `${header}<main><h1>${escapeHtml(subject ?? '')}</h1><table>${facts}</table><pre>${escapeHtml(text ?? '')}</pre><h2>Attached</h2><ul>${files.join('')}</ul></main>`, accent);
+  return page(
+    subject ?? '',
+    `${header}<main><h1>${escapeHtml(subject ?? '')}</h1><table>${facts}</table><pre>${escapeHtml(text ?? '')}</pre><h2>Attached</h2><ul>${files.join('')}</ul></main>`,
+    accent,
+  );
 }
 
 /** The mailboxes as web pages, and as JSON under `/api/mails` for whoever counts. */

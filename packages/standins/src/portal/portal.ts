@@ -26,7 +26,10 @@ function quayList(setup: PortalSetup): string {
   const blocks = districts.map((district) => {
     const items = setup.quays
       .filter((quay) => quay.district === district)
-      .map((quay) => `<li><a href="/quay/${quay.id}">${escapeHtml(quay.name)}</a> <span class="quiet">${quay.id}${quay.isClosed ? ', closed for the winter' : ''}</span></li>`);
+      .map(
+        (quay) =>
+          `<li><a href="/quay/${quay.id}">${escapeHtml(quay.name)}</a> <span class="quiet">${quay.id}${quay.isClosed ? ', closed for the winter' : ''}</span></li>`,
+      );
     return `<h2>${escapeHtml(district)}</h2><ul class="quays">${items.join('')}</ul>`;
   });
   return page('Harbour portal', `${header}<main><h1>Quays</h1>${blocks.join('')}</main>`, accent);
@@ -45,8 +48,19 @@ function quayPage(setup: PortalSetup, quay: PortalQuay, underBellUrl: string): s
 const cql2Text = (value: string) => `'${value.replaceAll("'", "''")}'`;
 
 /** The portal's own server asks for a token that shows one quay and no more. */
-async function askForToken(setup: PortalSetup, quay: PortalQuay, underBellUrl: string): Promise<{ status: number; body: unknown }> {
-  const details = [{ type: 'report_view', report: setup.report, actions: ['view'], where: { sailings: `quay_id = ${cql2Text(quay.id)}` } }];
+async function askForToken(
+  setup: PortalSetup,
+  quay: PortalQuay,
+  underBellUrl: string,
+): Promise<{ status: number; body: unknown }> {
+  const details = [
+    {
+      type: 'report_view',
+      report: setup.report,
+      actions: ['view'],
+      where: { sailings: `quay_id = ${cql2Text(quay.id)}` },
+    },
+  ];
   const answer = await fetch(`${underBellUrl}/oauth/token`, {
     method: 'POST',
     headers: { Authorization: `Basic ${Buffer.from(`${setup.clientId}:${setup.clientSecret}`).toString('base64')}` },

@@ -13,7 +13,9 @@ const place = computed(() => {
   const { column, row, width, height } = props.figure.at;
   return { '--column': column, '--row': row, '--width': width, '--height': height, '--half': width <= 3 ? 3 : 6 };
 });
-const isEmpty = computed(() => props.result !== undefined && props.figure.kind !== 'number' && props.result.rows.length === 0);
+const isEmpty = computed(
+  () => props.result !== undefined && props.figure.kind !== 'number' && props.result.rows.length === 0,
+);
 </script>
 
 <template>
@@ -24,7 +26,14 @@ const isEmpty = computed(() => props.result !== undefined && props.figure.kind !
     <template v-else-if="result">
       <NumberFigure v-if="figure.kind === 'number'" :result="result" :taste="taste" />
       <TableFigure v-else-if="figure.kind === 'table'" :title="figure.title" :result="result" :taste="taste" />
-      <ChartFigure v-else :figure="figure" :result="result" :taste="taste" :picked="picked" @pick="(value, isAdding) => emit('pick', value, isAdding)" />
+      <ChartFigure
+        v-else
+        :figure="figure"
+        :result="result"
+        :taste="taste"
+        :picked="picked"
+        @pick="(value, isAdding) => emit('pick', value, isAdding)"
+      />
     </template>
   </section>
 </template>
@@ -43,14 +52,33 @@ const isEmpty = computed(() => props.result !== undefined && props.figure.kind !
   min-height: 0;
   position: relative;
 }
-h2 { margin: 0; font-size: 1rem; font-weight: 600; }
-.number h2 { font-weight: 400; color: var(--quiet); font-size: 0.9375rem; }
-.text { white-space: pre-line; margin: 0.3rem 0 0; }
-.empty { color: var(--quiet); margin: auto; }
+h2 {
+  margin: 0;
+  font-size: 1rem;
+  font-weight: 600;
+}
+.number h2 {
+  font-weight: 400;
+  color: var(--quiet);
+  font-size: 0.9375rem;
+}
+.text {
+  white-space: pre-line;
+  margin: 0.3rem 0 0;
+}
+.empty {
+  color: var(--quiet);
+  margin: auto;
+}
 @container page (max-width: 900px) {
-  .figure { grid-column: span var(--half); grid-row: auto / span var(--height); }
+  .figure {
+    grid-column: span var(--half);
+    grid-row: auto / span var(--height);
+  }
 }
 @container page (max-width: 560px) {
-  .figure { grid-column: 1 / -1; }
+  .figure {
+    grid-column: 1 / -1;
+  }
 }
 </style>

@@ -56,7 +56,10 @@ export class HostChannel {
     if (data.underBell === 'token') {
       this.#onToken({ token: data.token });
       window.clearTimeout(this.#renewal);
-      this.#renewal = window.setTimeout(() => this.#tell({ underBell: 'token please' }), data.expiresInSeconds * 1000 * renewAt);
+      this.#renewal = window.setTimeout(
+        () => this.#tell({ underBell: 'token please' }),
+        data.expiresInSeconds * 1000 * renewAt,
+      );
     } else if (data.underBell === 'token failed') {
       this.#onToken({ failure: data.message });
     } else if (data.underBell === 'no token') {

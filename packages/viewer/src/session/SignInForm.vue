@@ -37,9 +37,36 @@ async function submit(): Promise<void> {
 </template>
 
 <style scoped>
-form { display: grid; gap: 0.8rem; max-width: 22rem; margin-top: 1rem; }
-label { display: grid; gap: 0.2rem; font-weight: 600; }
-input { font: inherit; padding: 0.4rem 0.6rem; border: 1px solid var(--quiet); border-radius: 3px; background: var(--raised); color: var(--ink); }
-button { background: var(--sea); color: var(--paper); border: 0; border-radius: 3px; padding: 0.5rem 1rem; justify-self: start; font-weight: 600; }
-.failure { color: var(--signal); margin: 0; }
+form {
+  display: grid;
+  gap: 0.8rem;
+  max-width: 22rem;
+  margin-top: 1rem;
+}
+label {
+  display: grid;
+  gap: 0.2rem;
+  font-weight: 600;
+}
+input {
+  font: inherit;
+  padding: 0.4rem 0.6rem;
+  border: 1px solid var(--quiet);
+  border-radius: 3px;
+  background: var(--raised);
+  color: var(--ink);
+}
+button {
+  background: var(--sea);
+  color: var(--paper);
+  border: 0;
+  border-radius: 3px;
+  padding: 0.5rem 1rem;
+  justify-self: start;
+  font-weight: 600;
+}
+.failure {
+  color: var(--signal);
+  margin: 0;
+}
 </style>

@@ -7,17 +7,27 @@ const emit = defineEmits<{ clear: [figure?: string] }>();
 
 /** The same limit on several datasets is said once. */
 const fixed = computed(() => {
-  const words = props.answer.datasets.flatMap((one) => one.limits).filter((one: ShownLimit) => one.isFixed && one.words !== 'every row');
+  const words = props.answer.datasets
+    .flatMap((one) => one.limits)
+    .filter((one: ShownLimit) => one.isFixed && one.words !== 'every row');
   return [...new Set(words.map((one) => one.words))];
 });
 const own = computed(() =>
   Object.entries(props.choices).map(([name, values]) => ({
     name,
-    words: `${props.answer.page.figures.find((figure) => figure.name === name)?.title.split(',').at(-1)?.trim() ?? name}: ${values.join(', ')}`,
+    words: `${
+      props.answer.page.figures
+        .find((figure) => figure.name === name)
+        ?.title.split(',')
+        .at(-1)
+        ?.trim() ?? name
+    }: ${values.join(', ')}`,
   })),
 );
 const narrowing = computed(() => {
-  const words = props.answer.datasets.flatMap((one) => one.limits).filter((one) => !one.isFixed && one.name === 'own filter');
+  const words = props.answer.datasets
+    .flatMap((one) => one.limits)
+    .filter((one) => !one.isFixed && one.name === 'own filter');
   return [...new Set(words.map((one) => one.words))];
 });
 const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
@@ -36,10 +46,39 @@ const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(
 </template>
 
 <style scoped>
-.limits { display: flex; flex-wrap: wrap; gap: 0.35rem 0.5rem; margin: 0 0 0.9rem; font-size: 0.9375rem; align-items: center; }
-.fixed, .own { padding: 0.1rem 0.55rem; border-radius: 3px; border: 1px solid var(--line); background: var(--raised); overflow-wrap: anywhere; text-align: left; }
-.fixed small { color: var(--quiet); margin-left: 0.25rem; }
-.own { border-color: var(--sea); color: var(--sea); }
-.all { border: 0; background: none; color: var(--sea); text-decoration: underline; padding: 0; }
-.none { color: var(--quiet); }
+.limits {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.35rem 0.5rem;
+  margin: 0 0 0.9rem;
+  font-size: 0.9375rem;
+  align-items: center;
+}
+.fixed,
+.own {
+  padding: 0.1rem 0.55rem;
+  border-radius: 3px;
+  border: 1px solid var(--line);
+  background: var(--raised);
+  overflow-wrap: anywhere;
+  text-align: left;
+}
+.fixed small {
+  color: var(--quiet);
+  margin-left: 0.25rem;
+}
+.own {
+  border-color: var(--sea);
+  color: var(--sea);
+}
+.all {
+  border: 0;
+  background: none;
+  color: var(--sea);
+  text-decoration: underline;
+  padding: 0;
+}
+.none {
+  color: var(--quiet);
+}
 </style>

@@ -19,26 +19,60 @@ const here = window.location.href;
   <section class="box" :class="{ wrong: !needsSignIn }" role="alert">
     <h1>{{ heading }}</h1>
     <template v-if="needsSignIn">
-      <p v-if="isFramed">The page around this report has passed no access to it. <a :href="here" target="_blank" rel="noopener">Open it in a window of its own and sign in</a>, then come back.</p>
+      <p v-if="isFramed">
+        The page around this report has passed no access to it.
+        <a :href="here" target="_blank" rel="noopener">Open it in a window of its own and sign in</a>, then come back.
+      </p>
       <template v-else>
         <p>You will see what you may see of it, and no more.</p>
         <SignInForm @signed-in="emit('retry')" />
       </template>
     </template>
     <template v-else>
-      <p>{{ capitalised(problem.detail) }}.<template v-if="problem.position"> (line {{ problem.position.line }}, column {{ problem.position.column }})</template></p>
+      <p>
+        {{ capitalised(problem.detail) }}.<template v-if="problem.position">
+          (line {{ problem.position.line }}, column {{ problem.position.column }})</template
+        >
+      </p>
       <p v-if="problem.hint" class="hint">{{ capitalised(problem.hint) }}</p>
-      <p class="code">{{ problem.code }}<template v-if="problem.reference">, reference {{ problem.reference }}</template></p>
+      <p class="code">
+        {{ problem.code }}<template v-if="problem.reference">, reference {{ problem.reference }}</template>
+      </p>
       <button type="button" @click="emit('retry')">Try again</button>
     </template>
   </section>
 </template>
 
 <style scoped>
-.box { background: var(--raised); border: 1px solid var(--line); border-left: 4px solid var(--sea); border-radius: 4px; padding: 1.2rem 1.5rem; max-width: 40rem; margin: 1rem auto; }
-.wrong { border-left-color: var(--signal); }
-h1 { font-size: 1.25rem; margin: 0 0 0.4rem; }
-p { margin: 0.3rem 0; }
-.code { color: var(--quiet); font-size: 0.875rem; }
-button { margin-top: 0.6rem; border: 1px solid var(--sea); background: none; color: var(--sea); border-radius: 3px; padding: 0.3rem 0.9rem; }
+.box {
+  background: var(--raised);
+  border: 1px solid var(--line);
+  border-left: 4px solid var(--sea);
+  border-radius: 4px;
+  padding: 1.2rem 1.5rem;
+  max-width: 40rem;
+  margin: 1rem auto;
+}
+.wrong {
+  border-left-color: var(--signal);
+}
+h1 {
+  font-size: 1.25rem;
+  margin: 0 0 0.4rem;
+}
+p {
+  margin: 0.3rem 0;
+}
+.code {
+  color: var(--quiet);
+  font-size: 0.875rem;
+}
+button {
+  margin-top: 0.6rem;
+  border: 1px solid var(--sea);
+  background: none;
+  color: var(--sea);
+  border-radius: 3px;
+  padding: 0.3rem 0.9rem;
+}
 </style>

@@ -25,7 +25,11 @@ export function useView(placement: string, channel: HostChannel) {
     const turn = ++newest;
     isLoading.value = true;
     try {
-      const found = await fetchView(placement, { ...address.question, page: page.value, choices: choices.value }, token);
+      const found = await fetchView(
+        placement,
+        { ...address.question, page: page.value, choices: choices.value },
+        token,
+      );
       if (turn !== newest) return;
       answer.value = found;
       problem.value = undefined;
@@ -41,8 +45,12 @@ export function useView(placement: string, channel: HostChannel) {
   function onToken(state: TokenState): void {
     if ('failure' in state) {
       problem.value = {
-        type: 'urn:underbell:problem:token-invalid', title: 'No access', status: 401, code: 'TOKEN_INVALID',
-        detail: 'The page around this report could not get access to it.', hint: state.failure,
+        type: 'urn:underbell:problem:token-invalid',
+        title: 'No access',
+        status: 401,
+        code: 'TOKEN_INVALID',
+        detail: 'The page around this report could not get access to it.',
+        hint: state.failure,
       };
       isLoading.value = false;
       return;

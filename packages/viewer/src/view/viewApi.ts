@@ -14,7 +14,12 @@ export interface ViewAnswer {
   readonly title: string;
   readonly pages: readonly { readonly name: string; readonly title: string }[];
   readonly page: { readonly name: string; readonly title: string; readonly figures: readonly Figure[] };
-  readonly datasets: readonly { readonly dataset: string; readonly revision: number; readonly loadedAt: string; readonly limits: readonly ShownLimit[] }[];
+  readonly datasets: readonly {
+    readonly dataset: string;
+    readonly revision: number;
+    readonly loadedAt: string;
+    readonly limits: readonly ShownLimit[];
+  }[];
   readonly taste: { readonly locale: string; readonly timeZone: string };
   readonly results: Readonly<Record<string, FigureResult>>;
 }
@@ -34,16 +39,25 @@ export class ViewProblem extends Error {
 }
 
 const offline: ProblemDocument = {
-  type: 'urn:underbell:problem:service-unreachable', title: 'The service cannot be reached', status: 503,
-  detail: 'The figures cannot be fetched right now.', code: 'SERVICE_UNREACHABLE', hint: 'Check the connection, then try again.',
+  type: 'urn:underbell:problem:service-unreachable',
+  title: 'The service cannot be reached',
+  status: 503,
+  detail: 'The figures cannot be fetched right now.',
+  code: 'SERVICE_UNREACHABLE',
+  hint: 'Check the connection, then try again.',
 };
 
 /** Asks for one page. @throws {ViewProblem} */
-export async function fetchView(placement: string, question: ViewQuestion, token: string | undefined): Promise<ViewAnswer> {
+export async function fetchView(
+  placement: string,
+  question: ViewQuestion,
+  token: string | undefined,
+): Promise<ViewAnswer> {
   const search = new URLSearchParams(question.parameters);
   if (question.page !== undefined) search.set('page', question.page);
   if (question.where !== undefined) search.set('where', question.where);
-  for (const [figure, values] of Object.entries(question.choices)) for (const value of values) search.append('choose', `${figure}:${value}`);
+  for (const [figure, values] of Object.entries(question.choices))
+    for (const value of values) search.append('choose', `${figure}:${value}`);
   const headers: HeadersInit = token === undefined ? {} : { Authorization: `Bearer ${token}` };
   let answer: Response;
   try {

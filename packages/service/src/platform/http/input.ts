@@ -10,10 +10,18 @@ import { Refusal } from '@underbell/core/refusal';
 export function readInput(value: unknown, schema: Joi.Schema | undefined, part: 'path' | 'query' | 'body'): unknown {
   if (schema === undefined) {
     const names = part === 'body' || value === null || typeof value !== 'object' ? [] : Object.keys(value);
-    if (names.length > 0) throw new Refusal('OPTION_UNKNOWN', `the ${part} option \`${names[0]}\` is not known here`, { pointer: names[0], word: names[0] });
+    if (names.length > 0)
+      throw new Refusal('OPTION_UNKNOWN', `the ${part} option \`${names[0]}\` is not known here`, {
+        pointer: names[0],
+        word: names[0],
+      });
     return undefined;
   }
-  const result = schema.validate(value ?? {}, { abortEarly: false, convert: part !== 'body', errors: { wrap: { label: '`' } } });
+  const result = schema.validate(value ?? {}, {
+    abortEarly: false,
+    convert: part !== 'body',
+    errors: { wrap: { label: '`' } },
+  });
   if (result.error === undefined) return result.value;
   const problems = joiProblems(result.error, schema, value);
   const isUnknown = result.error.details[0]!.type === 'object.unknown';

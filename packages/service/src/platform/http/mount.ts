@@ -29,7 +29,10 @@ function refuseCrossSite(app: App, ctx: Context): void {
 async function readBody(route: Route, ctx: Context): Promise<unknown> {
   if (route.consumes !== undefined) {
     if (!ctx.is(route.consumes)) {
-      throw new Refusal('INPUT_INVALID', `send the content as ${route.consumes}`, { pointer: 'Content-Type', word: ctx.get('Content-Type') });
+      throw new Refusal('INPUT_INVALID', `send the content as ${route.consumes}`, {
+        pointer: 'Content-Type',
+        word: ctx.get('Content-Type'),
+      });
     }
     return undefined;
   }
@@ -47,13 +50,21 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
       const client = route.audience === 'viewer' ? await identify.client(ctx) : undefined;
       const person = client === undefined && route.audience !== 'anyone' ? await identify.person(ctx) : undefined;
       if (route.audience !== 'anyone' && person === undefined && client === undefined) {
-        throw new Refusal('SIGN_IN_NEEDED', 'sign in first', { hint: 'underbell sign-in, or /console/sign-in in a browser' });
+        throw new Refusal('SIGN_IN_NEEDED', 'sign in first', {
+          hint: 'underbell sign-in, or /console/sign-in in a browser',
+        });
       }
       const params = readInput((ctx as unknown as { params: object }).params, route.params, 'path');
       const query = readInput({ ...ctx.query }, route.query, 'query');
       const body = await readBody(route, ctx);
       const request = {
-        app, ctx, params, query, body, client, origin: ctx.ip,
+        app,
+        ctx,
+        params,
+        query,
+        body,
+        client,
+        origin: ctx.ip,
         get person(): PersonViewer {
           if (person) return person;
           throw new Refusal('SIGN_IN_NEEDED', 'sign in first');

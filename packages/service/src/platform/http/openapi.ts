@@ -23,7 +23,8 @@ function parametersOf(schema: Joi.ObjectSchema | undefined, place: 'path' | 'que
 }
 
 function requestBody(route: Route): JsonSchema | undefined {
-  if (route.consumes) return { required: true, content: { [route.consumes]: { schema: { type: 'string', format: 'binary' } } } };
+  if (route.consumes)
+    return { required: true, content: { [route.consumes]: { schema: { type: 'string', format: 'binary' } } } };
   return route.body && { required: true, content: { 'application/json': { schema: toJsonSchema(route.body) } } };
 }
 
@@ -48,7 +49,10 @@ function operation(route: Route): JsonSchema {
         description: answer?.description ?? 'done',
         content: { [answer?.type ?? 'application/json']: { schema } },
       },
-      default: { description: 'refused, with a stable code', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } },
+      default: {
+        description: 'refused, with a stable code',
+        content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
+      },
     },
   };
 }
@@ -64,14 +68,20 @@ const problem: JsonSchema = {
     detail: { type: 'string' },
     code: { type: 'string', enum: Object.keys(refusalKinds) },
     pointer: { type: 'string' },
-    position: { type: 'object', properties: { line: { type: 'integer' }, column: { type: 'integer' }, offset: { type: 'integer' } } },
+    position: {
+      type: 'object',
+      properties: { line: { type: 'integer' }, column: { type: 'integer' }, offset: { type: 'integer' } },
+    },
     word: { type: 'string' },
     expected: { type: 'string' },
     hint: { type: 'string' },
     nearest: { type: 'array', items: { type: 'string' } },
     problems: {
       type: 'array',
-      items: { type: 'object', properties: { at: { type: 'string' }, message: { type: 'string' }, hint: { type: 'string' } } },
+      items: {
+        type: 'object',
+        properties: { at: { type: 'string' }, message: { type: 'string' }, hint: { type: 'string' } },
+      },
     },
     reference: { type: 'string' },
   },
@@ -86,7 +96,11 @@ export function describeApi(routes: readonly Route[], publicUrl: string): JsonSc
   }
   return {
     openapi: '3.1.0',
-    info: { title: 'Under Bell', version: '1', description: 'Delivers published reports, filtered to what each viewer may see.' },
+    info: {
+      title: 'Under Bell',
+      version: '1',
+      description: 'Delivers published reports, filtered to what each viewer may see.',
+    },
     servers: [{ url: publicUrl }],
     paths,
     components: {
@@ -94,7 +108,10 @@ export function describeApi(routes: readonly Route[], publicUrl: string): JsonSc
       securitySchemes: {
         session: { type: 'apiKey', in: 'cookie', name: 'underbell_session' },
         sessionKey: { type: 'http', scheme: 'bearer', description: 'a key from POST /api/v1/session' },
-        accessToken: { type: 'oauth2', flows: { clientCredentials: { tokenUrl: `${publicUrl}/oauth/token`, scopes: {} } } },
+        accessToken: {
+          type: 'oauth2',
+          flows: { clientCredentials: { tokenUrl: `${publicUrl}/oauth/token`, scopes: {} } },
+        },
       },
     },
   };

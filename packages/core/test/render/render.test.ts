@@ -1,0 +1,88 @@
+import assert from 'node:assert/strict';
+import { readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import { describe, it } from 'node:test';
+import { chartOption } from '../../src/chart/index.ts';
+import { formatCell, formatNumber } from '../../src/format/index.ts';
+import { bandsOf, chartSvg, parseFonts, renderPdf, type PageScene } from '../../src/render/index.ts';
+import type { BarFigure, FigureResult, Page } from '../../src/report/index.ts';
+import { light } from '../../src/theme/index.ts';
+import { aReport } from '../builders.ts';
+
+const require = createRequire(import.meta.url);
+const read = (file: string) => readFileSync(require.resolve(`@expo-google-fonts/source-sans-3/${file}`));
+const fonts = parseFonts({ regular: read('400Regular/SourceSans3_400Regular.ttf'), semibold: read('600SemiBold/SourceSans3_600SemiBold.ttf') });
+const taste = { locale: 'en-GB', timeZone: 'UTC' };
+const [number, bar] = aReport().pages[0]!.figures as [never, BarFigure];
+const bars: FigureResult = {
+  columns: [{ name: 'route', label: 'Route', type: 'text', role: 'group' }, { name: 'passengers', label: 'Passengers', type: 'number', role: 'measure' }],
+  rows: [['Ostle – Zoë', 1200], ['Κέλνταν', 15]],
+};
+const table = { kind: 'table', name: 'rows', title: 'Rows', columns: ['route'], at: { column: 1, row: 9, width: 12, height: 4 } } as const;
+
+function scene(rows: number): PageScene {
+  const page: Page = { name: 'overview', title: 'Overview', figures: [number, bar, table] };
+  return {
+    title: 'Punctuality', page, taste, limits: ['quay is Q017'], dataAsOf: Date.parse('2026-11-01T00:00:00Z'),
+    results: new Map<string, FigureResult>([
+      ['all', { columns: [{ name: 'sailings', label: 'Sailings', type: 'number', role: 'measure' }], rows: [[1215]] }],
+      ['by-route', bars],
+      ['rows', { columns: [{ name: 'route', label: 'Route', type: 'text', role: 'cell' }], rows: Array.from({ length: rows }, (_, i) => [`row ${i}`]) }],
+    ]),
+  };
+}
+const sheets = (pdf: Buffer) => pdf.toString('latin1').match(/\/Type \/Page\b/g)?.length;
+
+describe('renderPdf', () => {
+  it('gives equal bytes for equal scenes', async () => {
+    const [one, two] = [await renderPdf(scene(10), fonts), await renderPdf(scene(10), fonts)];
+    assert.equal(one.subarray(0, 5).toString(), '%PDF-');
+    assert.ok(one.equals(two));
+  });
+
+  it('flows a table over as many sheets as it needs', async () => {
+    assert.equal(sheets(await renderPdf(scene(5), fonts)), 1);
+    assert.equal(sheets(await renderPdf(scene(120), fonts)), 3);
+  });
+
+  it('refuses to leave a figure out', async () => {
+    const without = { ...scene(1), results: new Map() };
+    await assert.rejects(renderPdf(without, fonts), /has no result/);
+  });
+});
+
+describe('bandsOf', () => {
+  it('puts figures that stand beside each other together and lets tables flow', () => {
+    assert.deepEqual(bandsOf(scene(1).page).map((band) => band.figures.map((one) => one.name)), [['all'], ['by-route'], ['rows']]);
+  });
+});
+
+describe('charts', () => {
+  it('draw the same option for print and screen', () => {
+    const svg = chartSvg(bar, bars, { theme: light, taste, width: 400, height: 200 });
+    assert.match(svg, /Ostle – Zoë/);
+    assert.match(svg, /1,200/);
+    assert.match(svg, /#0072B2/i);
+  });
+
+  it('fade what is not picked', () => {
+    const option = chartOption(bar, bars, { theme: light, taste, width: 400, height: 200, picked: ['Κέλνταν'] }) as { series: { data: { name: string; itemStyle: { color: string } }[] }[] };
+    const colours = new Map(option.series[0]!.data.map((one) => [one.name, one.itemStyle.color]));
+    assert.equal(colours.get('Ostle – Zoë'), light.faded);
+    assert.notEqual(colours.get('Κέλνταν'), light.faded);
+  });
+});
+
+describe('formats', () => {
+  it('follow Unicode number patterns and the reader\'s language', () => {
+    assert.equal(formatNumber(1234.5, '#,##0.00', 'en-GB'), '1,234.50');
+    assert.equal(formatNumber(1234.5, '#,##0.00', 'de-DE'), '1.234,50');
+    assert.equal(formatNumber(0.8125, '0.0 %', 'en-GB'), '81.3 %');
+    assert.equal(formatNumber(12, undefined, 'en-GB'), '12');
+  });
+
+  it('show what is missing as a dash', () => {
+    assert.equal(formatCell(null, { type: 'number' }, taste), '–');
+    assert.equal(formatCell('2026-10-01', { type: 'date' }, taste), '1 Oct 2026');
+  });
+});

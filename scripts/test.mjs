@@ -1,0 +1,15 @@
+// Runs every test: installs what is missing, starts a database of its own, hands the files to Node's test runner, cleans up.
+import { spawn } from 'node:child_process';
+import { join } from 'node:path';
+import { installChromium, installPackages, installPostgres, root } from './install.mjs';
+
+installPackages();
+installPostgres();
+installChromium();
+const child = spawn(
+  process.execPath,
+  ['--import', 'tsx', join(root, 'scripts/test/main.ts'), ...process.argv.slice(2)],
+  { stdio: 'inherit', cwd: root },
+);
+process.on('SIGINT', () => undefined);
+child.on('exit', (code) => process.exit(code ?? 1));
