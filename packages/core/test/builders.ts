@@ -32,8 +32,21 @@ export function aReport(change: Partial<ReportDefinition> = {}): ReportDefinitio
         name: 'overview',
         title: 'Overview',
         figures: [
-          { kind: 'number', name: 'all', title: 'All', measure: 'sailings', at: { column: 1, row: 1, width: 3, height: 2 } },
-          { kind: 'bar', name: 'by-route', title: 'By route', by: 'route', measure: 'passengers', at: { column: 1, row: 3, width: 6, height: 6 } },
+          {
+            kind: 'number',
+            name: 'all',
+            title: 'All',
+            measure: 'sailings',
+            at: { column: 1, row: 1, width: 3, height: 2 },
+          },
+          {
+            kind: 'bar',
+            name: 'by-route',
+            title: 'By route',
+            by: 'route',
+            measure: 'passengers',
+            at: { column: 1, row: 3, width: 6, height: 6 },
+          },
         ],
       },
     ],

@@ -40,10 +40,10 @@ async function submit(): Promise<void> {
         label="Mail address"
         name="email"
         :rules="[{ required: true, type: 'email', message: 'A mail address, such as name@host.example' }]"
-        ><Input id="email" v-model:value="fields.email" autocomplete="username" size="large" autofocus
+        ><Input v-model:value="fields.email" autocomplete="username" size="large" autofocus
       /></FormItem>
       <FormItem label="Password" name="password" :rules="[{ required: true, message: 'The password is missing' }]"
-        ><InputPassword id="password" v-model:value="fields.password" autocomplete="current-password" size="large"
+        ><InputPassword v-model:value="fields.password" autocomplete="current-password" size="large"
       /></FormItem>
       <Button type="primary" html-type="submit" size="large" :loading="isBusy">Sign in</Button>
     </Form>

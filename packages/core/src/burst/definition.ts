@@ -1,6 +1,6 @@
 import Joi from 'joi';
 import { checkShape } from '../check/index.ts';
-import { fieldName, thingName } from '../dataset/index.ts';
+import { thingName } from '../dataset/index.ts';
 
 export type CopyFormat = 'csv' | 'pdf';
 
@@ -33,7 +33,8 @@ export interface BurstDefinition {
 }
 
 const thing = Joi.string().pattern(thingName, 'lower-case letters, digits and hyphens, starting with a letter').max(60);
-const field = Joi.string().pattern(fieldName, 'lower-case letters, digits and underscores, starting with a letter');
+/** A name that is looked up afterwards, where the nearest valid one is known. */
+const reference = Joi.string().max(63);
 
 export const burstSchema = Joi.object({
   $schema: Joi.string(),
@@ -43,10 +44,10 @@ export const burstSchema = Joi.object({
   report: thing.required(),
   page: thing,
   list: thing.required(),
-  bind: Joi.object().pattern(field, field).min(1).max(1).required(),
-  period: Joi.object({ unit: Joi.string().valid('month', 'day').required(), parameter: field.required() }),
+  bind: Joi.object().pattern(reference, reference).min(1).max(1).required(),
+  period: Joi.object({ unit: Joi.string().valid('month', 'day').required(), parameter: reference.required() }),
   formats: Joi.array().items(Joi.string().valid('csv', 'pdf')).min(1).unique().required(),
-  rows: Joi.object({ dataset: thing, columns: Joi.array().items(field).min(1).max(200).unique() }),
+  rows: Joi.object({ dataset: thing, columns: Joi.array().items(reference).min(1).max(200).unique() }),
   fileName: Joi.string().min(1).max(200).required(),
   destination: Joi.object({
     kind: Joi.string().valid('mail').required(),

@@ -29,7 +29,7 @@ const reserved = /^(con|prn|aux|nul|com\d|lpt\d)$/i;
 /** A file name that every system keeps as it is: no separators, control characters or reserved names, at most 120 characters. */
 export function safeFileName(text: string): string {
   const clean = [...text.normalize('NFC')]
-     
+
     .map((char) => (/[\u0000-\u001f\u007f<>:"/\\|?*]/.test(char) ? '-' : char))
     .slice(0, 120)
     .join('')

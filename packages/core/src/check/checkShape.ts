@@ -16,6 +16,7 @@ export function checkShape<T>(value: unknown, schema: Joi.Schema, refusal: { cod
   throw new Refusal(refusal.code, `${refusal.what}: ${first.message}`, {
     pointer: first.at,
     hint: first.hint,
+    nearest: first.nearest,
     problems,
   });
 }

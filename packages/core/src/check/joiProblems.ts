@@ -29,7 +29,10 @@ interface Described extends Joi.Description {
 function childOf(described: Described, part: string | number, value: unknown): Described | undefined {
   const direct =
     typeof part === 'number' ? described.items?.[0] : (described.keys?.[part] ?? described.patterns?.[0]?.rule);
-  const options = direct?.matches?.flatMap((match) => ([...(match.schema ? [match.schema] : []), ...(match.switch ?? []).map((one) => one.then)]));
+  const options = direct?.matches?.flatMap((match) => [
+    ...(match.schema ? [match.schema] : []),
+    ...(match.switch ?? []).map((one) => one.then),
+  ]);
   if (options === undefined || options.length === 0) return direct;
   // Alternatives are told apart by their constant `kind`.
   const kind = (value as { kind?: unknown } | undefined)?.kind;

@@ -6,7 +6,7 @@ import {
   type Value,
   type ValueType,
 } from '../dataset/index.ts';
-import type { Refusal} from '../refusal/index.ts';
+import type { Refusal } from '../refusal/index.ts';
 import { isRefusal, suggest, type RefusalCode, type RefusalDetails } from '../refusal/index.ts';
 import { refuseAt } from './refuse.ts';
 import type { FilterNode, Operator } from './tree.ts';

@@ -6,6 +6,8 @@ export interface Problem {
   readonly at: string;
   readonly message: string;
   readonly hint?: string;
+  /** The valid names nearest to the word, best first. */
+  readonly nearest?: readonly string[];
 }
 
 /** Where and why, as data: wording comes at the edge. */

@@ -38,8 +38,8 @@ class ReportChecker {
     this.#report.pages.forEach((page, index) => this.#checkPage(page, ['pages', index]));
   }
 
-  #add(path: Path, message: string, more: { hint?: string } = {}): void {
-    this.problems.push({ at: toPointer(path), message, ...(more.hint ? { hint: more.hint } : {}) });
+  #add(path: Path, message: string, more: Pick<Problem, 'hint' | 'nearest'> = {}): void {
+    this.problems.push({ at: toPointer(path), message, ...more });
   }
 
   #unique(names: readonly string[], pathOf: (index: number) => Path, what: string): void {
@@ -54,9 +54,9 @@ class ReportChecker {
       check();
     } catch (error) {
       if (!isRefusal(error)) throw error;
-      const { position, hint } = error.details;
+      const { position, hint, nearest } = error.details;
       const place = position ? ` (line ${position.line}, column ${position.column})` : '';
-      this.#add(path, `${error.message}${place}`, { hint });
+      this.#add(path, `${error.message}${place}`, { hint, nearest });
     }
   }
 
@@ -242,6 +242,7 @@ export function validateReport(value: unknown, find: FindDataset): ReportDefinit
   throw new Refusal('REPORT_INVALID', `${first.at}: ${first.message}${others}`, {
     pointer: first.at,
     hint: first.hint,
+    nearest: first.nearest,
     problems: checker.problems,
   });
 }

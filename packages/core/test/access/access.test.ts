@@ -1,12 +1,31 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { checkRule, decideRecordRules, decideRight, EffectiveFilter, effectiveFilterOf, readAuthorizationDetails, type ClientViewer, type Grant, type RecordRule, type Viewer, type Viewing } from '../../src/access/index.ts';
+import {
+  checkRule,
+  decideRecordRules,
+  decideRight,
+  EffectiveFilter,
+  effectiveFilterOf,
+  readAuthorizationDetails,
+  type ClientViewer,
+  type Grant,
+  type RecordRule,
+  type Viewer,
+  type Viewing,
+} from '../../src/access/index.ts';
 import { explainInWords } from '../../src/filter/index.ts';
 import { aPerson, aReport, aRule, moment, sailings } from '../builders.ts';
 import { refused } from '../refused.ts';
 
-const wordsFor = (rules: RecordRule[], viewer: Viewer) => explainInWords(EffectiveFilter.start(decideRecordRules({ dataset: sailings, rules, viewer, moment })).where);
-const aToken = (change: Partial<ClientViewer> = {}): ClientViewer => ({ kind: 'client', clientId: 'portal', tokenId: 't', where: {}, ...change });
+const wordsFor = (rules: RecordRule[], viewer: Viewer) =>
+  explainInWords(EffectiveFilter.start(decideRecordRules({ dataset: sailings, rules, viewer, moment })).where);
+const aToken = (change: Partial<ClientViewer> = {}): ClientViewer => ({
+  kind: 'client',
+  clientId: 'portal',
+  tokenId: 't',
+  where: {},
+  ...change,
+});
 
 describe('decideRecordRules', () => {
   it('leaves a dataset without rules open', () => {
@@ -22,13 +41,22 @@ describe('decideRecordRules', () => {
   });
 
   it('shows nothing, and says why, when an attribute is missing', () => {
-    const { parts } = decideRecordRules({ dataset: sailings, rules: [aRule()], viewer: aPerson({ attributes: {} }), moment });
+    const { parts } = decideRecordRules({
+      dataset: sailings,
+      rules: [aRule()],
+      viewer: aPerson({ attributes: {} }),
+      moment,
+    });
     assert.match(parts[0]?.words ?? '', /no attribute `quay`/);
     assert.equal(wordsFor([aRule({ where: "NOT quay_id = person('quay')" })], aPerson({ attributes: {} })), 'no row');
   });
 
   it('joins rules for groups and persons by OR, rules for everyone by AND', () => {
-    const rules = [aRule(), aRule({ name: 'whole', appliesTo: { kind: 'person', name: 'kira@skerrow.example' }, where: 'TRUE' }), aRule({ name: 'sailed', appliesTo: { kind: 'everyone' }, where: 'cancelled = FALSE' })];
+    const rules = [
+      aRule(),
+      aRule({ name: 'whole', appliesTo: { kind: 'person', name: 'kira@skerrow.example' }, where: 'TRUE' }),
+      aRule({ name: 'sailed', appliesTo: { kind: 'everyone' }, where: 'cancelled = FALSE' }),
+    ];
     assert.equal(wordsFor(rules, aPerson()), 'cancelled is no and (quay is Q017 or every row)');
     assert.equal(wordsFor([rules[2]!], aPerson({ groups: [] })), 'cancelled is no');
   });
@@ -43,28 +71,65 @@ describe('decideRecordRules', () => {
   });
 
   it('refuses a token filter that fixes nothing', () => {
-    for (const text of ['TRUE', "quay_id <> 'Q017'", "quay_id = 'Q017' OR TRUE", "quay_id LIKE '%'", 'quay_id IS NOT NULL', 'passengers = 3', 'quay_id = quay_id', "NOT quay_id = 'x'"]) {
+    for (const text of [
+      'TRUE',
+      "quay_id <> 'Q017'",
+      "quay_id = 'Q017' OR TRUE",
+      "quay_id LIKE '%'",
+      'quay_id IS NOT NULL',
+      'passengers = 3',
+      'quay_id = quay_id',
+      "NOT quay_id = 'x'",
+    ]) {
       refused('TOKEN_NEEDS_FILTER', () => wordsFor([aRule()], aToken({ where: { sailings: text } })));
     }
-    assert.equal(wordsFor([aRule()], aToken({ where: { sailings: "passengers > 3 AND quay_id IN ('a', 'b')" } })), 'passengers is over 3 and quay is one of a, b');
+    assert.equal(
+      wordsFor([aRule()], aToken({ where: { sailings: "passengers > 3 AND quay_id IN ('a', 'b')" } })),
+      'passengers is over 3 and quay is one of a, b',
+    );
   });
 
   it("adds the person's rules to a token that speaks for one", () => {
     assert.equal(wordsFor([aRule()], aToken({ person: aPerson() })), 'quay is Q017');
-    assert.equal(wordsFor([aRule()], aToken({ person: aPerson(), where: { sailings: "quay_id = 'Q001'" } })), 'quay is Q017 and quay is Q001');
+    assert.equal(
+      wordsFor([aRule()], aToken({ person: aPerson(), where: { sailings: "quay_id = 'Q001'" } })),
+      'quay is Q017 and quay is Q001',
+    );
   });
 });
 
 describe('effectiveFilterOf', () => {
   const report = aReport({ where: 'cancelled = FALSE' });
-  const viewing = (change: Partial<Viewing> = {}): Viewing => ({ report, page: report.pages[0]!, viewer: aPerson(), rules: [aRule()], moment, fixed: [], chosen: [], choices: [], ...change });
+  const viewing = (change: Partial<Viewing> = {}): Viewing => ({
+    report,
+    page: report.pages[0]!,
+    viewer: aPerson(),
+    rules: [aRule()],
+    moment,
+    fixed: [],
+    chosen: [],
+    choices: [],
+    ...change,
+  });
   const parts = (change: Partial<Viewing>, figure?: string) =>
-    effectiveFilterOf(viewing(change), sailings, report.pages[0]!.figures.find((one) => one.name === figure)).explain().map((one) => `${one.origin}: ${one.words}`);
+    effectiveFilterOf(
+      viewing(change),
+      sailings,
+      report.pages[0]!.figures.find((one) => one.name === figure),
+    )
+      .explain()
+      .map((one) => `${one.origin}: ${one.words}`);
 
   it('keeps the origin of every limit', () => {
-    assert.deepEqual(parts({ where: 'passengers > 3', placement: { name: 'p', where: { sailings: "route = 'R1'" } } }), [
-      'record rule: quay is Q017', 'placement: route is R1', 'report: cancelled is no', 'reader: passengers is over 3',
-    ]);
+    assert.deepEqual(
+      parts({ where: 'passengers > 3', placement: { name: 'p', where: { sailings: "route = 'R1'" } } }),
+      [
+        'record rule: quay is Q017',
+        'placement: route is R1',
+        'report: cancelled is no',
+        'reader: passengers is over 3',
+      ],
+    );
   });
 
   it('lets a choice narrow every figure but the one it was made in', () => {
@@ -92,28 +157,49 @@ describe('checkRule', () => {
   it('names attributes that nobody has', () => {
     checkRule("quay_id = person('quay')", sailings, ['quay']);
     checkRule("passengers > person('limit')", sailings, ['limit']);
-    assert.equal(refused('VALUE_UNBOUND', () => checkRule("quay_id = person('Quay')", sailings, ['quay'])).details.nearest?.[0], 'quay');
+    assert.equal(
+      refused('VALUE_UNBOUND', () => checkRule("quay_id = person('Quay')", sailings, ['quay'])).details.nearest?.[0],
+      'quay',
+    );
     refused('FILTER_UNKNOWN_FUNCTION', () => checkRule("quay_id = persn('quay')", sailings, ['quay']));
   });
 });
 
 describe('decideRight', () => {
-  const grant = (change: Partial<Grant>): Grant => ({ holder: { kind: 'group', name: 'Quay managers' }, thing: { kind: 'report', name: 'r' }, level: 'view', ...change });
+  const grant = (change: Partial<Grant>): Grant => ({
+    holder: { kind: 'group', name: 'Quay managers' },
+    thing: { kind: 'report', name: 'r' },
+    level: 'view',
+    ...change,
+  });
 
   it('takes the highest fitting grant and says where it comes from', () => {
-    const right = decideRight([grant({}), grant({ thing: { kind: 'report', name: '*' }, level: 'edit' })], aPerson(), { kind: 'report', name: 'r' });
+    const right = decideRight([grant({}), grant({ thing: { kind: 'report', name: '*' }, level: 'edit' })], aPerson(), {
+      kind: 'report',
+      name: 'r',
+    });
     assert.deepEqual(right, { level: 'edit', because: 'members of Quay managers may edit every report' });
   });
 
   it('gives nothing without a fitting grant', () => {
-    const grants = [grant({ thing: { kind: 'dataset', name: 'r' } }), grant({ holder: { kind: 'person', name: 'else@skerrow.example' } }), grant({ thing: { kind: 'report', name: 'other' } })];
+    const grants = [
+      grant({ thing: { kind: 'dataset', name: 'r' } }),
+      grant({ holder: { kind: 'person', name: 'else@skerrow.example' } }),
+      grant({ thing: { kind: 'report', name: 'other' } }),
+    ];
     assert.equal(decideRight(grants, aPerson(), { kind: 'report', name: 'r' }), undefined);
   });
 });
 
 describe('readAuthorizationDetails', () => {
-  const bounds = { reports: ['punctuality'], actions: ['view'] as const, maxLifetimeSeconds: 60, mayNamePersons: false };
-  const read = (change: object) => readAuthorizationDetails([{ type: 'report_view', report: 'punctuality', actions: ['view'], ...change }], bounds);
+  const bounds = {
+    reports: ['punctuality'],
+    actions: ['view'] as const,
+    maxLifetimeSeconds: 60,
+    mayNamePersons: false,
+  };
+  const read = (change: object) =>
+    readAuthorizationDetails([{ type: 'report_view', report: 'punctuality', actions: ['view'], ...change }], bounds);
 
   it('stays within the bounds of the client', () => {
     assert.equal(read({}).report, 'punctuality');

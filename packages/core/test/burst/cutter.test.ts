@@ -35,15 +35,34 @@ function cut(text: Buffer, pieces: readonly number[]): Map<string, string> {
 
 describe('RowCutter', () => {
   it('cuts by the first field and drops it', () => {
-    assert.deepEqual([...cut(Buffer.from('a,1\nb,2\na,3\n'), [])], [['a', '1\n3\n'], ['b', '2\n']]);
+    assert.deepEqual(
+      [...cut(Buffer.from('a,1\nb,2\na,3\n'), [])],
+      [
+        ['a', '1\n3\n'],
+        ['b', '2\n'],
+      ],
+    );
   });
 
   it('drops rows that go nowhere', () => {
-    assert.deepEqual([...cut(Buffer.from(',1\nb,2\n"",3\n'), [])], [['b', '2\n'], ['', '3\n']]);
+    assert.deepEqual(
+      [...cut(Buffer.from(',1\nb,2\n"",3\n'), [])],
+      [
+        ['b', '2\n'],
+        ['', '3\n'],
+      ],
+    );
   });
 
   it('does not take a key for one that it begins with', () => {
-    assert.deepEqual([...cut(Buffer.from('Q0,1\nQ017,2\nQ01,3\nQ017,4\n'), [])], [['Q0', '1\n'], ['Q017', '2\n4\n'], ['Q01', '3\n']]);
+    assert.deepEqual(
+      [...cut(Buffer.from('Q0,1\nQ017,2\nQ01,3\nQ017,4\n'), [])],
+      [
+        ['Q0', '1\n'],
+        ['Q017', '2\n4\n'],
+        ['Q01', '3\n'],
+      ],
+    );
   });
 
   it('refuses a stream that ends in the middle of a row', () => {
@@ -51,7 +70,10 @@ describe('RowCutter', () => {
   });
 
   it('cuts any fields right, in pieces of any length', (t) => {
-    const field = fc.oneof(fc.constantFrom('a', 'b', 'Q017', 'a,b', 'x"y', 'two\nlines', '', '"', ',', '\r\n', 'ß🦆'), fc.string({ maxLength: 6 }).filter((text) => !text.includes('\0')));
+    const field = fc.oneof(
+      fc.constantFrom('a', 'b', 'Q017', 'a,b', 'x"y', 'two\nlines', '', '"', ',', '\r\n', 'ß🦆'),
+      fc.string({ maxLength: 6 }).filter((text) => !text.includes('\0')),
+    );
     const rows = fc.array(fc.tuple(field, fc.array(field, { minLength: 1, maxLength: 3 })), { maxLength: 25 });
     let seen = 0;
     fc.assert(
@@ -90,10 +112,14 @@ describe('createRouter', () => {
     assert.equal(route([null, 'f']), -1);
   });
 
-  it('stops at a row that does not meet its recipient\'s filter', () => {
+  it("stops at a row that does not meet its recipient's filter", () => {
     refused('FOREIGN_ROW', () => route(['Q001', 't']));
     refused('FOREIGN_ROW', () => route(['Q001', null]));
-    const wrong = createRouter({ columns: [quay!], key: quay!, cuts: [{ value: 'Q001', where: where("quay_id = 'Q002'") }] });
+    const wrong = createRouter({
+      columns: [quay!],
+      key: quay!,
+      cuts: [{ value: 'Q001', where: where("quay_id = 'Q002'") }],
+    });
     refused('FOREIGN_ROW', () => wrong(['Q001']));
   });
 });

@@ -1,23 +1,57 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { checkTemplate, fillTemplate, isMailAddress, planBurst, readBurst, readPeriod, readRecipients, safeFileName, type BurstDefinition } from '../../src/burst/index.ts';
+import {
+  checkTemplate,
+  fillTemplate,
+  isMailAddress,
+  planBurst,
+  readBurst,
+  readPeriod,
+  readRecipients,
+  safeFileName,
+  type BurstDefinition,
+} from '../../src/burst/index.ts';
 import { refused } from '../refused.ts';
 
 const definition: BurstDefinition = {
-  format: 'underbell-burst/1', name: 'quay-pack', title: 'Quay pack', report: 'punctuality', list: 'managers', bind: { quay: 'quay' },
-  period: { unit: 'month', parameter: 'month' }, formats: ['pdf', 'csv'], fileName: '{burst}-{quay}-{period}',
+  format: 'underbell-burst/1',
+  name: 'quay-pack',
+  title: 'Quay pack',
+  report: 'punctuality',
+  list: 'managers',
+  bind: { quay: 'quay' },
+  period: { unit: 'month', parameter: 'month' },
+  formats: ['pdf', 'csv'],
+  fileName: '{burst}-{quay}-{period}',
   destination: { kind: 'mail', subject: 'Pack for {quay}', message: 'Hello' },
 };
 const recipient = (quay: string) => ({ id: quay, address: `${quay.toLowerCase()}@skerrow.example`, values: { quay } });
 const period = readPeriod(definition, '2026-10');
 
 describe('planBurst', () => {
-  const plan = (recipients: ReturnType<typeof recipient>[], alreadySent = new Map<string, number>(), change: Partial<BurstDefinition> = {}) =>
-    planBurst({ definition: { ...definition, ...change }, period, recipients, keyType: 'text', rowCounts: new Map([['Q001', 12], ['Q002', 3]]), alreadySent });
+  const plan = (
+    recipients: ReturnType<typeof recipient>[],
+    alreadySent = new Map<string, number>(),
+    change: Partial<BurstDefinition> = {},
+  ) =>
+    planBurst({
+      definition: { ...definition, ...change },
+      period,
+      recipients,
+      keyType: 'text',
+      rowCounts: new Map([
+        ['Q001', 12],
+        ['Q002', 3],
+      ]),
+      alreadySent,
+    });
 
   it('names files and skips those without rows, with the reason', () => {
     const [one, closed] = plan([recipient('Q001'), recipient('Q003')]);
-    assert.deepEqual(one?.files.map((file) => file.name), ['quay-pack-Q001-2026-10.pdf', 'quay-pack-Q001-2026-10.csv']);
+    assert.deepEqual(
+      one?.files.map((file) => file.name),
+      ['quay-pack-Q001-2026-10.pdf', 'quay-pack-Q001-2026-10.csv'],
+    );
     assert.equal(one?.rows, 12);
     assert.deepEqual([closed?.action, closed?.reason], ['skip', 'no rows for Q003 in October 2026']);
   });
@@ -37,7 +71,8 @@ describe('planBurst', () => {
 describe('readPeriod', () => {
   it('reads months and days as they are written', () => {
     assert.deepEqual(period, { name: '2026-10', words: 'October 2026', value: '2026-10-01' });
-    for (const text of ['2026-13', '2026-1', 'October', '2026-10-01', '']) refused('INPUT_INVALID', () => readPeriod(definition, text));
+    for (const text of ['2026-13', '2026-1', 'October', '2026-10-01', ''])
+      refused('INPUT_INVALID', () => readPeriod(definition, text));
     refused('INPUT_INVALID', () => readPeriod(definition, undefined));
     refused('INPUT_INVALID', () => readPeriod({ ...definition, period: undefined }, '2026-10'));
   });
@@ -45,15 +80,33 @@ describe('readPeriod', () => {
 
 describe('readRecipients', () => {
   it('names every mistake with its row', () => {
-    const rows = [{ quay: 'Q1', email: 'a@b.example' }, { quay: 'Q1', email: 'no address' }, { quay: '', email: '' }];
+    const rows = [
+      { quay: 'Q1', email: 'a@b.example' },
+      { quay: 'Q1', email: 'no address' },
+      { quay: '', email: '' },
+    ];
     const { details } = refused('LIST_INVALID', () => readRecipients(rows, { id: 'quay', address: 'email' }));
-    assert.deepEqual(details.problems?.map((one) => one.at), ['row 3, column quay', 'row 3, column email', 'row 4, column quay', 'row 4, column email']);
+    assert.deepEqual(
+      details.problems?.map((one) => one.at),
+      ['row 3, column quay', 'row 3, column email', 'row 4, column quay', 'row 4, column email'],
+    );
     assert.match(details.problems?.[0]?.message ?? '', /row 2/);
   });
 
   it('knows a mail address from what is none', () => {
     for (const text of ['a@b.example', "o'neil+x@mail.b-c.example"]) assert.equal(isMailAddress(text), true, text);
-    for (const text of ['a', 'a@b', '@b.example', 'a@@b.example', 'a b@c.example', '.a@b.example', 'a..b@c.example', 'a@b.example\nBcc: x@y.example', 'a@-b.example', 'a@b.example,c@d.example']) {
+    for (const text of [
+      'a',
+      'a@b',
+      '@b.example',
+      'a@@b.example',
+      'a b@c.example',
+      '.a@b.example',
+      'a..b@c.example',
+      'a@b.example\nBcc: x@y.example',
+      'a@-b.example',
+      'a@b.example,c@d.example',
+    ]) {
       assert.equal(isMailAddress(text), false, text);
     }
   });
@@ -63,7 +116,10 @@ describe('templates', () => {
   it('fill what is known and refuse what is not', () => {
     assert.equal(fillTemplate('{quay}: { period }', { quay: 'Q1', period: '2026' }), 'Q1: 2026');
     checkTemplate('{quay}', ['quay'], '/fileName');
-    assert.equal(refused('BURST_INVALID', () => checkTemplate('{Quay}', ['quay'], '/fileName')).details.nearest?.[0], 'quay');
+    assert.equal(
+      refused('BURST_INVALID', () => checkTemplate('{Quay}', ['quay'], '/fileName')).details.nearest?.[0],
+      'quay',
+    );
   });
 
   it('make file names that no system minds', () => {
@@ -76,7 +132,9 @@ describe('templates', () => {
 
 describe('readBurst', () => {
   it('points at every mistake', () => {
-    const { details } = refused('BURST_INVALID', () => readBurst({ ...definition, format: 'underbell-burst/2', formats: ['xls'], filename: 'x' }));
+    const { details } = refused('BURST_INVALID', () =>
+      readBurst({ ...definition, format: 'underbell-burst/2', formats: ['xls'], filename: 'x' }),
+    );
     assert.deepEqual(details.problems?.map((one) => one.at).sort(), ['/filename', '/format', '/formats/0']);
   });
 });

@@ -34,7 +34,15 @@ describe('parseValue', () => {
   });
 
   it('refuses what is none', () => {
-    for (const [text, type] of [['1.5', 'integer'], ['1e999', 'number'], ['NaN', 'number'], ['yes', 'boolean'], ['2026-02-30', 'date'], ['2026-10-01T06:00:00', 'instant'], ['\0', 'text']] as const) {
+    for (const [text, type] of [
+      ['1.5', 'integer'],
+      ['1e999', 'number'],
+      ['NaN', 'number'],
+      ['yes', 'boolean'],
+      ['2026-02-30', 'date'],
+      ['2026-10-01T06:00:00', 'instant'],
+      ['\0', 'text'],
+    ] as const) {
       refused('VALUE_INVALID', () => parseValue(text, type));
     }
   });

@@ -4,7 +4,8 @@ import { checkFilter, checkMeasure, explainInWords, parseFilter, type FilterScop
 import { sailings } from '../builders.ts';
 import { refused } from '../refused.ts';
 
-const check = (text: string, more: Partial<FilterScope> = {}) => checkFilter(parseFilter(text), { dataset: sailings, text, ...more });
+const check = (text: string, more: Partial<FilterScope> = {}) =>
+  checkFilter(parseFilter(text), { dataset: sailings, text, ...more });
 const measure = (text: string) => checkMeasure(parseFilter(text), { dataset: sailings, text });
 
 describe('checkFilter', () => {
@@ -30,11 +31,15 @@ describe('checkFilter', () => {
   }
 
   it('takes double quotes around text for what they are', () => {
-    assert.match(refused('FILTER_UNKNOWN_COLUMN', () => check('quay_id = "Quite Else"')).details.hint ?? '', /single quotes/);
+    assert.match(
+      refused('FILTER_UNKNOWN_COLUMN', () => check('quay_id = "Quite Else"')).details.hint ?? '',
+      /single quotes/,
+    );
   });
 
   it('refuses days that do not exist', () => {
-    for (const day of ['2026-02-29', '2026-13-01', '26-01-01', '2026-1-1', '']) refused('VALUE_INVALID', () => check(`sailed_on = DATE('${day}')`));
+    for (const day of ['2026-02-29', '2026-13-01', '26-01-01', '2026-1-1', ''])
+      refused('VALUE_INVALID', () => check(`sailed_on = DATE('${day}')`));
     check("sailed_on = DATE('2024-02-29')");
   });
 
@@ -53,7 +58,11 @@ describe('checkFilter', () => {
   });
 
   it('never ignores a value that is missing', () => {
-    for (const text of ["quay_id = person('quay')", "NOT quay_id = person('quay')", "cancelled = TRUE OR quay_id IN (person('quay'))"]) {
+    for (const text of [
+      "quay_id = person('quay')",
+      "NOT quay_id = person('quay')",
+      "cancelled = TRUE OR quay_id IN (person('quay'))",
+    ]) {
       assert.equal(refused('VALUE_UNBOUND', () => check(text, { valuesOf: () => undefined })).details.word, 'quay');
     }
     refused('VALUE_UNBOUND', () => check('sailed_on = today()'));
@@ -61,7 +70,10 @@ describe('checkFilter', () => {
 
   it('wants IN for several values', () => {
     const several = { valuesOf: () => ['Q001', 'Q002'] };
-    assert.match(refused('FILTER_WRONG_TYPE', () => check("quay_id = person('quay')", several)).details.hint ?? '', /IN/);
+    assert.match(
+      refused('FILTER_WRONG_TYPE', () => check("quay_id = person('quay')", several)).details.hint ?? '',
+      /IN/,
+    );
     assert.equal(explainInWords(check("quay_id IN (person('quay'))", several)), 'quay is one of Q001, Q002');
   });
 });
@@ -83,7 +95,10 @@ describe('checkMeasure', () => {
 
 describe('explainInWords', () => {
   for (const [text, words] of [
-    ["quay_id = 'Q017' AND sailed_on >= DATE('2026-10-01')", 'quay is Q017 and sailed on is on or after 1 October 2026'],
+    [
+      "quay_id = 'Q017' AND sailed_on >= DATE('2026-10-01')",
+      'quay is Q017 and sailed on is on or after 1 October 2026',
+    ],
     ["NOT (route IN ('R1', 'R2'))", 'route is not one of R1, R2'],
     ['fares BETWEEN 1 AND 2.5 OR cancelled = TRUE', 'fares is between 1 and 2.5 or cancelled is yes'],
     ['route IS NOT NULL', 'route is present'],

@@ -6,7 +6,8 @@ import { isRefusal } from '../../src/refusal/index.ts';
 import { refused } from '../refused.ts';
 
 /** The tree without positions. */
-const shape = (text: string): unknown => JSON.parse(JSON.stringify(parseFilter(text), (key, value) => (key === 'span' ? undefined : value)));
+const shape = (text: string): unknown =>
+  JSON.parse(JSON.stringify(parseFilter(text), (key, value) => (key === 'span' ? undefined : value)));
 
 describe('parseFilter', () => {
   it('reads keywords in any case and white space of any kind', () => {
@@ -23,7 +24,14 @@ describe('parseFilter', () => {
   });
 
   it('reads a doubled quote inside a text as one', () => {
-    assert.deepEqual(shape("name = 'Skipper''s'"), { kind: 'operation', op: '=', args: [{ kind: 'column', name: 'name', quoted: false }, { kind: 'text', value: "Skipper's" }] });
+    assert.deepEqual(shape("name = 'Skipper''s'"), {
+      kind: 'operation',
+      op: '=',
+      args: [
+        { kind: 'column', name: 'name', quoted: false },
+        { kind: 'text', value: "Skipper's" },
+      ],
+    });
   });
 
   for (const [what, text, word, hint] of [
@@ -51,18 +59,58 @@ describe('parseFilter', () => {
     refused('FILTER_TOO_LONG', () => parseFilter(' '.repeat(maxFilterLength + 1)));
     refused('FILTER_TOO_DEEP', () => parseFilter(`${'('.repeat(65)}a = 1${')'.repeat(65)}`));
     refused('FILTER_TOO_DEEP', () => parseFilter(`${'NOT '.repeat(65)}a = 1`));
-    refused('FILTER_NOT_SUPPORTED', () => parseFilter("S_INTERSECTS(place, POINT(1 2))"));
+    refused('FILTER_NOT_SUPPORTED', () => parseFilter('S_INTERSECTS(place, POINT(1 2))'));
   });
 
   it('refuses an empty filter, an open quote, a chained comparison and text with U+0000', () => {
-    for (const text of ['', '   ', "a = 'x", 'a < b < c', "a = '\0'", 'a IN ()', 'a BETWEEN 1', 'a NOT 3', 'a = 1)', 'DATE(3)']) {
+    for (const text of [
+      '',
+      '   ',
+      "a = 'x",
+      'a < b < c',
+      "a = '\0'",
+      'a IN ()',
+      'a BETWEEN 1',
+      'a NOT 3',
+      'a = 1)',
+      'DATE(3)',
+    ]) {
       refused('FILTER_SYNTAX', () => parseFilter(text));
     }
   });
 
   it('answers any text with a tree or a typed refusal', (t) => {
-    const piece = fc.constantFrom("a", '=', "'x'", '(', ')', ' AND ', ' OR ', ' NOT ', ' IN ', '1.5', '"q"', ',', ' LIKE ', ' BETWEEN ', ' IS NULL', 'DATE(', "'", '"', '\\', '%', '🦆', '\ud800', '-', '*', ' ');
-    const texts = fc.oneof(fc.array(piece, { maxLength: 40 }).map((parts) => parts.join('')), fc.string({ unit: 'binary', maxLength: 80 }));
+    const piece = fc.constantFrom(
+      'a',
+      '=',
+      "'x'",
+      '(',
+      ')',
+      ' AND ',
+      ' OR ',
+      ' NOT ',
+      ' IN ',
+      '1.5',
+      '"q"',
+      ',',
+      ' LIKE ',
+      ' BETWEEN ',
+      ' IS NULL',
+      'DATE(',
+      "'",
+      '"',
+      '\\',
+      '%',
+      '🦆',
+      '\ud800',
+      '-',
+      '*',
+      ' ',
+    );
+    const texts = fc.oneof(
+      fc.array(piece, { maxLength: 40 }).map((parts) => parts.join('')),
+      fc.string({ unit: 'binary', maxLength: 80 }),
+    );
     let trees = 0;
     let refusals = 0;
     fc.assert(

@@ -1,6 +1,15 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { checkFilter, compareText, compilePredicate, compileSql, parseFilter, SettingBinder, StatementBinder, type Cell } from '../../src/filter/index.ts';
+import {
+  checkFilter,
+  compareText,
+  compilePredicate,
+  compileSql,
+  parseFilter,
+  SettingBinder,
+  StatementBinder,
+  type Cell,
+} from '../../src/filter/index.ts';
 import { sailings } from '../builders.ts';
 
 const index = (name: string) => sailings.columns.findIndex((one) => one.name === name);
@@ -35,7 +44,8 @@ describe('compilePredicate', () => {
       ['', '', true],
       ['%', '', true],
       ['a%a', 'a', false],
-    ] as const) assert.equal(holds(`route LIKE '${pattern}'`, { route: text }), expected, `${text} LIKE ${pattern}`);
+    ] as const)
+      assert.equal(holds(`route LIKE '${pattern}'`, { route: text }), expected, `${text} LIKE ${pattern}`);
   });
 
   it('divides by zero to nothing', () => {
@@ -64,7 +74,10 @@ describe('compileSql', () => {
   it('binds through settings where a statement takes no parameters', () => {
     const binder = new SettingBinder();
     const list = Array.from({ length: 9 }, (_, i) => `'a"${i}\\'`).join(', ');
-    assert.match(compileSql(typed(`quay_id IN (${list})`), binder), /IN \(SELECT unnest\(\(SELECT current_setting\('underbell\.v1'\)\)::text\[\]\)\)/);
+    assert.match(
+      compileSql(typed(`quay_id IN (${list})`), binder),
+      /IN \(SELECT unnest\(\(SELECT current_setting\('underbell\.v1'\)\)::text\[\]\)\)/,
+    );
     assert.equal(binder.settings[0]!.value.startsWith('{"a\\"0\\\\","a\\"1'), true);
   });
 });

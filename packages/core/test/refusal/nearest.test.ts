@@ -15,7 +15,17 @@ describe('nearestNames', () => {
 
 describe('toProblemDocument', () => {
   it('shows code, place and hint, and nothing of the cause', () => {
-    const problem = toProblemDocument(new Refusal('FILTER_SYNTAX', 'no', { pointer: '/x', hint: 'h' }, { cause: new Error('inside') }));
-    assert.deepEqual(problem, { type: 'urn:underbell:problem:filter-syntax', title: refusalKinds.FILTER_SYNTAX.title, status: 400, detail: 'no', code: 'FILTER_SYNTAX', pointer: '/x', hint: 'h' });
+    const problem = toProblemDocument(
+      new Refusal('FILTER_SYNTAX', 'no', { pointer: '/x', hint: 'h' }, { cause: new Error('inside') }),
+    );
+    assert.deepEqual(problem, {
+      type: 'urn:underbell:problem:filter-syntax',
+      title: refusalKinds.FILTER_SYNTAX.title,
+      status: 400,
+      detail: 'no',
+      code: 'FILTER_SYNTAX',
+      pointer: '/x',
+      hint: 'h',
+    });
   });
 });

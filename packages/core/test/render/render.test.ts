@@ -11,23 +11,48 @@ import { aReport } from '../builders.ts';
 
 const require = createRequire(import.meta.url);
 const read = (file: string) => readFileSync(require.resolve(`@expo-google-fonts/source-sans-3/${file}`));
-const fonts = parseFonts({ regular: read('400Regular/SourceSans3_400Regular.ttf'), semibold: read('600SemiBold/SourceSans3_600SemiBold.ttf') });
+const fonts = parseFonts({
+  regular: read('400Regular/SourceSans3_400Regular.ttf'),
+  semibold: read('600SemiBold/SourceSans3_600SemiBold.ttf'),
+});
 const taste = { locale: 'en-GB', timeZone: 'UTC' };
 const [number, bar] = aReport().pages[0]!.figures as [never, BarFigure];
 const bars: FigureResult = {
-  columns: [{ name: 'route', label: 'Route', type: 'text', role: 'group' }, { name: 'passengers', label: 'Passengers', type: 'number', role: 'measure' }],
-  rows: [['Ostle – Zoë', 1200], ['Κέλνταν', 15]],
+  columns: [
+    { name: 'route', label: 'Route', type: 'text', role: 'group' },
+    { name: 'passengers', label: 'Passengers', type: 'number', role: 'measure' },
+  ],
+  rows: [
+    ['Ostle – Zoë', 1200],
+    ['Κέλνταν', 15],
+  ],
 };
-const table = { kind: 'table', name: 'rows', title: 'Rows', columns: ['route'], at: { column: 1, row: 9, width: 12, height: 4 } } as const;
+const table = {
+  kind: 'table',
+  name: 'rows',
+  title: 'Rows',
+  columns: ['route'],
+  at: { column: 1, row: 9, width: 12, height: 4 },
+} as const;
 
 function scene(rows: number): PageScene {
   const page: Page = { name: 'overview', title: 'Overview', figures: [number, bar, table] };
   return {
-    title: 'Punctuality', page, taste, limits: ['quay is Q017'], dataAsOf: Date.parse('2026-11-01T00:00:00Z'),
+    title: 'Punctuality',
+    page,
+    taste,
+    limits: ['quay is Q017'],
+    dataAsOf: Date.parse('2026-11-01T00:00:00Z'),
     results: new Map<string, FigureResult>([
       ['all', { columns: [{ name: 'sailings', label: 'Sailings', type: 'number', role: 'measure' }], rows: [[1215]] }],
       ['by-route', bars],
-      ['rows', { columns: [{ name: 'route', label: 'Route', type: 'text', role: 'cell' }], rows: Array.from({ length: rows }, (_, i) => [`row ${i}`]) }],
+      [
+        'rows',
+        {
+          columns: [{ name: 'route', label: 'Route', type: 'text', role: 'cell' }],
+          rows: Array.from({ length: rows }, (_, i) => [`row ${i}`]),
+        },
+      ],
     ]),
   };
 }
@@ -53,7 +78,10 @@ describe('renderPdf', () => {
 
 describe('bandsOf', () => {
   it('puts figures that stand beside each other together and lets tables flow', () => {
-    assert.deepEqual(bandsOf(scene(1).page).map((band) => band.figures.map((one) => one.name)), [['all'], ['by-route'], ['rows']]);
+    assert.deepEqual(
+      bandsOf(scene(1).page).map((band) => band.figures.map((one) => one.name)),
+      [['all'], ['by-route'], ['rows']],
+    );
   });
 });
 
@@ -66,7 +94,9 @@ describe('charts', () => {
   });
 
   it('fade what is not picked', () => {
-    const option = chartOption(bar, bars, { theme: light, taste, width: 400, height: 200, picked: ['Κέλνταν'] }) as { series: { data: { name: string; itemStyle: { color: string } }[] }[] };
+    const option = chartOption(bar, bars, { theme: light, taste, width: 400, height: 200, picked: ['Κέλνταν'] }) as {
+      series: { data: { name: string; itemStyle: { color: string } }[] }[];
+    };
     const colours = new Map(option.series[0]!.data.map((one) => [one.name, one.itemStyle.color]));
     assert.equal(colours.get('Ostle – Zoë'), light.faded);
     assert.notEqual(colours.get('Κέλνταν'), light.faded);
@@ -74,7 +104,7 @@ describe('charts', () => {
 });
 
 describe('formats', () => {
-  it('follow Unicode number patterns and the reader\'s language', () => {
+  it("follow Unicode number patterns and the reader's language", () => {
     assert.equal(formatNumber(1234.5, '#,##0.00', 'en-GB'), '1,234.50');
     assert.equal(formatNumber(1234.5, '#,##0.00', 'de-DE'), '1.234,50');
     assert.equal(formatNumber(0.8125, '0.0 %', 'en-GB'), '81.3 %');

@@ -1,7 +1,14 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
 import { StatementBinder, checkFilter, parseFilter } from '../../src/filter/index.ts';
-import { compileFigureSql, findPage, planFigureQuery, readParameters, validateReport, type DataFigure } from '../../src/report/index.ts';
+import {
+  compileFigureSql,
+  findPage,
+  planFigureQuery,
+  readParameters,
+  validateReport,
+  type DataFigure,
+} from '../../src/report/index.ts';
 import { aReport, sailings } from '../builders.ts';
 import { refused } from '../refused.ts';
 
@@ -30,26 +37,51 @@ describe('validateReport', () => {
       { ...first.figures[0]!, measure: 'sailngs' },
       { ...first.figures[1]!, by: 'Route' },
     ] as never;
-    const found = problemsOf(aReport({ datasets: { sailings: {}, works: {} }, pages: [{ ...first, figures }], measures: { sailings: { label: 'S', expression: 'cont()', dataset: 'sailings' } } }));
+    const found = problemsOf(
+      aReport({
+        datasets: { sailings: {}, works: {} },
+        pages: [{ ...first, figures }],
+        measures: { sailings: { label: 'S', expression: 'cont()', dataset: 'sailings' } },
+      }),
+    );
     assert.deepEqual(
       found.map((one) => one.at),
-      ['/datasets/works', '/measures/sailings/expression', '/pages/0/figures/0', '/pages/0/figures/0/measure', '/pages/0/figures/1', '/pages/0/figures/1/measure'],
+      [
+        '/datasets/works',
+        '/measures/sailings/expression',
+        '/pages/0/figures/0',
+        '/pages/0/figures/0/measure',
+        '/pages/0/figures/1',
+        '/pages/0/figures/1/measure',
+      ],
     );
   });
 
   it('finds figures that overlap or leave the page, and names that stand twice', () => {
     const [one, two] = first.figures as [DataFigure, DataFigure];
-    const at = (figures: DataFigure[]) => problemsOf(aReport({ pages: [{ ...first, figures }] })).map((problem) => problem.at);
+    const at = (figures: DataFigure[]) =>
+      problemsOf(aReport({ pages: [{ ...first, figures }] })).map((problem) => problem.at);
     assert.deepEqual(at([one, { ...two, at: { column: 2, row: 2, width: 3, height: 3 } }]), ['/pages/0/figures/1/at']);
-    assert.deepEqual(at([{ ...one, at: { column: 11, row: 1, width: 3, height: 1 } }, two]), ['/pages/0/figures/0/at/width']);
+    assert.deepEqual(at([{ ...one, at: { column: 11, row: 1, width: 3, height: 1 } }, two]), [
+      '/pages/0/figures/0/at/width',
+    ]);
     assert.deepEqual(at([one, { ...two, name: 'all' }]), ['/pages/0/figures/1/name']);
   });
 
   it('checks filters and parameters against the columns', () => {
     assert.deepEqual(problemsOf(aReport({ where: "quay_ID = 'x'" }))[0]?.hint, 'did you mean `quay_id`?');
-    assert.equal(problemsOf(aReport({ parameters: [{ name: 'quay', type: 'date', key: 'quay' }] }))[0]?.at, '/parameters/0/type');
-    assert.equal(problemsOf(aReport({ parameters: [{ name: 'where', type: 'text', key: 'quay' }] }))[0]?.at, '/parameters/0/name');
-    assert.equal(problemsOf(aReport({ parameters: [{ name: 'quay', type: 'text', key: 'quai' }] }))[0]?.hint, 'did you mean `quay`?');
+    assert.equal(
+      problemsOf(aReport({ parameters: [{ name: 'quay', type: 'date', key: 'quay' }] }))[0]?.at,
+      '/parameters/0/type',
+    );
+    assert.equal(
+      problemsOf(aReport({ parameters: [{ name: 'where', type: 'text', key: 'quay' }] }))[0]?.at,
+      '/parameters/0/name',
+    );
+    assert.equal(
+      problemsOf(aReport({ parameters: [{ name: 'quay', type: 'text', key: 'quai' }] }))[0]?.hint,
+      'did you mean `quay`?',
+    );
   });
 });
 

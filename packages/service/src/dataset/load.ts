@@ -160,17 +160,26 @@ function csvRefusal(cause: unknown): unknown {
 /** Reads a CSV (RFC 4180) row by row, UTF-8 checked, rows of equal length checked. */
 export async function readCsv(bytes: Readable, onRow: (cells: string[], index: number) => void): Promise<number> {
   let rows = 0;
+  // When the reader stops the pipeline, what comes out may be the streams' complaint about it instead of the reason.
+  let refusal: unknown;
   try {
     await pipeline(
       bytes,
       strictUtf8(),
       parse({ bom: true, skip_empty_lines: true }),
       async (records: AsyncIterable<string[]>) => {
-        for await (const cells of records) onRow(cells, rows++);
+        for await (const cells of records) {
+          try {
+            onRow(cells, rows++);
+          } catch (error) {
+            refusal = error;
+            throw error;
+          }
+        }
       },
     );
   } catch (error) {
-    throw csvRefusal(error);
+    throw refusal ?? csvRefusal(error);
   }
   if (rows === 0) throw new Refusal('FILE_EMPTY', 'the file is empty', { hint: 'the first row holds the headings' });
   return rows - 1;

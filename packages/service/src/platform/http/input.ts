@@ -29,6 +29,7 @@ export function readInput(value: unknown, schema: Joi.Schema | undefined, part: 
   throw new Refusal(isUnknown ? 'OPTION_UNKNOWN' : 'INPUT_INVALID', `${first!.message}`, {
     pointer: first!.at,
     hint: first!.hint,
+    nearest: first!.nearest,
     problems,
   });
 }

@@ -1,0 +1,135 @@
+import assert from 'node:assert/strict';
+import { after, before, describe, it } from 'node:test';
+import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+import { chromiumPath } from '../scripts/install.mjs';
+import { House, manager, publisher } from '../packages/service/test/house.ts';
+
+const launchArgs = [
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+];
+
+describe('in a browser', () => {
+  let house: House;
+  let browser: Browser;
+  let context: BrowserContext;
+  let page: Page;
+  const complaints: string[] = [];
+  before(async () => {
+    house = await House.open({ hasDemo: true });
+    browser = await chromium.launch({ executablePath: chromiumPath, args: launchArgs });
+  });
+  after(async () => {
+    await browser.close();
+    await house.close();
+  });
+  async function fresh(): Promise<Page> {
+    await context?.close();
+    context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+    page = await context.newPage();
+    page.setDefaultTimeout(30_000);
+    page.on('pageerror', (error) => complaints.push(error.message));
+    return page;
+  }
+
+  it('the portal shows one quay, and the rest of the page answers a picked bar', async () => {
+    await fresh();
+    const addresses: string[] = [];
+    page.on('request', (request) => addresses.push(request.url()));
+    await page.goto(`${house.portalUrl}/quay/Q017`);
+    const frame = page.frameLocator('under-bell iframe');
+    await frame.getByText('Quay is Q017').waitFor();
+    const onTime = frame.locator('section.number').first();
+    const whole = await onTime.innerText();
+    const mark = frame.locator('.marks button').first();
+    await mark.focus();
+    await mark.press('Enter');
+    const chip = frame.locator('button.own');
+    await chip.waitFor();
+    await assert.doesNotReject(
+      frame
+        .locator('section.number', { hasText: 'Left on time' })
+        .filter({ hasNotText: whole.split('\n').at(-1)! })
+        .first()
+        .waitFor(),
+    );
+    assert.notEqual(await onTime.innerText(), whole);
+    await chip.click();
+    await chip.waitFor({ state: 'detached' });
+    assert.ok(addresses.some((one) => one.includes('/api/v1/placements/quay-page/view')));
+    // A token is never part of an address.
+    assert.ok(addresses.every((one) => !/eyJ[\w-]+\./.test(one)));
+  });
+
+  it('a bar can be picked with the pointer', async () => {
+    await fresh();
+    await page.goto(`${house.portalUrl}/quay/Q017`);
+    const frame = page.frameLocator('under-bell iframe');
+    await frame.locator('section.bar svg path[fill="#0072B2"]').first().click();
+    await frame.locator('button.own').waitFor();
+  });
+
+  it('a page of another origin cannot frame the placement', async () => {
+    await fresh();
+    await page.route('http://elsewhere.example/', (route) =>
+      route.fulfill({ contentType: 'text/html', body: `<iframe src="${house.url}/v/quay-page"></iframe>` }),
+    );
+    await page.goto('http://elsewhere.example/');
+    await page.waitForTimeout(500);
+    assert.equal(await page.frameLocator('iframe').locator('.page').count(), 0);
+  });
+
+  it('the plain link asks to sign in, then shows the own rows only', async () => {
+    await fresh();
+    await page.goto(`${house.url}/v/quay-page`);
+    await page.getByRole('heading', { name: 'Sign in to see this report' }).waitFor();
+    await page.getByLabel('Mail address').fill(manager);
+    await page.getByLabel('Password').fill('lantern-quay-7');
+    await page.getByRole('button', { name: 'Sign in' }).click();
+    await page.getByText('Quay is Q017').waitFor();
+  });
+
+  it('a wrong word in the address is said, not ignored', async () => {
+    await fresh();
+    await page.goto(`${house.url}/v/quay-page`);
+    await page.request.post(`${house.url}/api/v1/session`, { data: { email: manager, password: 'lantern-quay-7' } });
+    await page.goto(`${house.url}/v/quay-page?Quay=Q001`);
+    await page.getByText('has no parameter `Quay`').waitFor();
+    await page.getByText('Did you mean `quay`?').waitFor();
+    await page.goto(`${house.url}/v/quay-page?where=${encodeURIComponent("quay_id == 'x'")}`);
+    await page.getByText('Equal is written with one =').waitFor();
+  });
+
+  it('the console signs in, opens a report, plans and sends a burst', async () => {
+    await fresh();
+    await page.goto(`${house.url}/console/reports`);
+    await page.getByLabel('Mail address').fill(publisher);
+    await page.getByLabel('Password').fill('lantern-quay-7');
+    await page.getByRole('button', { name: 'Sign in' }).click();
+    await page.getByRole('link', { name: 'Quay punctuality' }).click();
+    await page.getByText('<under-bell src=').waitFor();
+    await page.getByText('First edition').waitFor();
+    await page.getByRole('link', { name: 'Sending' }).click();
+    await page.getByRole('link', { name: 'Monthly quay pack' }).click();
+    await page.getByLabel('month').fill('2026-10');
+    await page.getByRole('button', { name: 'Plan' }).click();
+    await page.getByText('46 copies').first().waitFor();
+    await page.getByText('no rows for Q005 in October 2026').waitFor();
+    await page.getByRole('button', { name: 'Send 46 copies' }).click();
+    await page.getByRole('button', { name: 'Send', exact: true }).click();
+    await page.getByText('46 sent, 6 skipped, 0 failed').first().waitFor({ timeout: 90_000 });
+    await page.getByRole('heading', { name: /Ledger of run 1/ }).waitFor();
+    assert.equal(house.mail.mails.length, 46);
+    await page.goto(house.mailboxUrl);
+    await page.getByText('46 messages in 46 mailboxes').waitFor();
+  });
+
+  it('nothing failed behind the pages', () => {
+    assert.deepEqual(complaints, []);
+  });
+});

@@ -1,0 +1,237 @@
+import assert from 'node:assert/strict';
+import { execFile } from 'node:child_process';
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { after, before, describe, it } from 'node:test';
+import { fileURLToPath } from 'node:url';
+import { House, manager, publisher } from '../../service/test/house.ts';
+
+const program = fileURLToPath(new URL('../bin/underbell.mjs', import.meta.url));
+
+interface Said {
+  readonly code: number;
+  readonly out: string;
+  readonly errors: string;
+}
+
+describe('underbell', () => {
+  let house: House;
+  let folder: string;
+  before(async () => {
+    house = await House.open({ hasDemo: true });
+    folder = mkdtempSync(join(house.folder, 'cli-'));
+  });
+  after(() => house.close());
+
+  function underbell(args: string[], more: Record<string, string> = {}): Promise<Said> {
+    const env = { ...process.env, UNDERBELL_CREDENTIALS: join(house.folder, 'cli.json'), NO_COLOR: '1', ...more };
+    return new Promise((resolve) => {
+      const child = execFile(process.execPath, [program, ...args], { env }, (error, out, errors) => {
+        resolve({ code: error ? Number(error.code ?? 1) : 0, out, errors });
+      });
+      child.stdin?.end();
+    });
+  }
+  const json = async <T>(...args: string[]) => JSON.parse((await underbell([...args, '--json'])).out) as T;
+  const file = (name: string, text: string) => {
+    writeFileSync(join(folder, name), text);
+    return join(folder, name);
+  };
+
+  it('is signed in as the publisher of the demo', async () => {
+    assert.match((await underbell(['whoami'])).out, /Mara Venn/);
+    assert.equal((await json<{ person: { email: string } }>('whoami')).person.email, publisher);
+  });
+
+  it('signs in and out', async () => {
+    const own = { UNDERBELL_CREDENTIALS: join(folder, 'own.json'), UNDERBELL_PASSWORD: 'lantern-quay-7' };
+    const signedIn = await underbell(['sign-in', manager, '--url', house.url], own);
+    assert.deepEqual([signedIn.code, signedIn.out.trim()], [0, 'Signed in as Kira Arkwell.']);
+    assert.equal((await underbell(['dataset', 'show', 'sailings'], own)).code, 4);
+    assert.equal((await underbell(['see', 'quay-punctuality', '--as', publisher], own)).code, 3);
+    assert.equal((await underbell(['sign-out'], own)).code, 0);
+    assert.equal((await underbell(['whoami'], own)).code, 3);
+    assert.equal(
+      (await underbell(['sign-in', manager, '--url', house.url], { ...own, UNDERBELL_PASSWORD: 'wrong' })).code,
+      3,
+    );
+  });
+
+  it('loads a file, shows the types and gives the rows back', async () => {
+    const path = file('works.csv', 'Quay,Days,Note\nQ017,3,"a, b"\nQ018,,\n');
+    const loaded = await json<{ rows: number; columns: { name: string; type: string }[] }>(
+      'dataset',
+      'load',
+      path,
+      '--name',
+      'works',
+      '--key',
+      'quay=quay',
+    );
+    assert.deepEqual([loaded.rows, loaded.columns.map((one) => one.type)], [2, ['text', 'integer', 'text']]);
+    assert.deepEqual(await json('dataset', 'rows', 'works', '--where', "quay = 'Q017'"), [
+      { quay: 'Q017', days: 3, note: 'a, b' },
+    ]);
+    assert.deepEqual(await json('dataset', 'rows', 'works', '--where', "quay = 'Q0'"), []);
+    assert.equal(
+      (await underbell(['dataset', 'rows', 'works', '--csv'])).out,
+      'quay,days,note\nQ017,3,"a, b"\nQ018,,\n',
+    );
+    assert.match((await underbell(['dataset', 'rows', 'works'])).out, /2 rows/);
+  });
+
+  it('refuses a filter with a typo: exit code 2, the word, the place, the nearest name', async () => {
+    const { code, out, errors } = await underbell([
+      'dataset',
+      'rows',
+      'sailings',
+      '--where',
+      "quay_ID = 'Q017'",
+      '--csv',
+    ]);
+    assert.deepEqual([code, out], [2, '']);
+    assert.match(errors, /no column `quay_ID`[\s\S]*line 1, column 1[\s\S]*`quay_id`[\s\S]*FILTER_UNKNOWN_COLUMN/);
+    const { code: again, out: said } = await underbell([
+      'dataset',
+      'rows',
+      'sailings',
+      '--where',
+      "quay_ID = 'Q017'",
+      '--json',
+    ]);
+    assert.deepEqual([again, (JSON.parse(said) as { code: string }).code], [2, 'FILTER_UNKNOWN_COLUMN']);
+  });
+
+  it('checks and publishes a report', async () => {
+    const definition = JSON.parse(
+      readFileSync(new URL('../../../demo/definitions/quay-punctuality.report.json', import.meta.url), 'utf8'),
+    ) as Record<string, unknown>;
+    const good = file('good.report.json', JSON.stringify(definition));
+    assert.deepEqual(await json('report', 'check', good), { name: 'quay-punctuality', pages: 1, figures: 7 });
+    assert.deepEqual(await json('report', 'publish', good, '--notes', 'again'), {
+      name: 'quay-punctuality',
+      edition: 2,
+    });
+    const bad = await underbell([
+      'report',
+      'check',
+      file('bad.report.json', JSON.stringify({ ...definition, titel: 'x', datasets: { sailing: {} } })),
+    ]);
+    assert.equal(bad.code, 2);
+    assert.match(bad.errors, /titel/);
+    const broken = await underbell(['report', 'check', file('broken.json', '{\n  "a": 1,\n}')]);
+    assert.equal(broken.code, 2);
+    assert.match(broken.errors, /line 3/);
+    assert.equal((await underbell(['report', 'check', join(folder, 'none.json')])).code, 4);
+  });
+
+  it('shows what a person would see', async () => {
+    const { out } = await underbell(['see', 'quay-punctuality', '--as', manager]);
+    assert.match(out, /record rule\s+own-quay\s+quay is Q017/);
+    assert.equal((await underbell(['see', 'quay-punctuality', '--as', 'nobody@skerrow.example'])).code, 4);
+    assert.equal((await underbell(['see', 'quay-punctuality', '--as', manager, '--param', 'Quay=Q1'])).code, 2);
+  });
+
+  it('adds a rule, a placement, a client and a token', async () => {
+    assert.equal(
+      (await underbell(['rule', 'add', 'works', 'own', '--group', 'Quay managers', '--where', "quay = person('quay')"]))
+        .code,
+      0,
+    );
+    assert.match((await underbell(['rule', 'list', 'works'])).out, /group Quay managers/);
+    assert.equal((await underbell(['rule', 'add', 'works', 'own', '--where', 'TRUE'])).code, 2);
+    assert.match(
+      (
+        await underbell([
+          'place',
+          'add',
+          'board-page',
+          '--report',
+          'quay-punctuality',
+          '--title',
+          'Board',
+          '--origin',
+          'https://board.example',
+        ])
+      ).out,
+      /<under-bell src=/,
+    );
+    assert.equal(
+      (
+        await underbell([
+          'place',
+          'add',
+          'board-page',
+          '--report',
+          'quay-punctuality',
+          '--title',
+          'Board',
+          '--origin',
+          'board.example',
+        ])
+      ).code,
+      2,
+    );
+    assert.match(
+      (await json<{ secret: string }>('client', 'add', 'second', '--title', 'Second', '--report', 'quay-punctuality'))
+        .secret,
+      /^ubc_/,
+    );
+    const token = (
+      await underbell([
+        'token',
+        'mint',
+        '--client',
+        'second',
+        '--report',
+        'quay-punctuality',
+        '--where',
+        "sailings=quay_id = 'Q017'",
+      ])
+    ).out.trim();
+    assert.equal(token.split('.').length, 3);
+    assert.equal((await underbell(['token', 'mint', '--client', 'second', '--report', 'quay-punctuality'])).code, 3);
+  });
+
+  it('plans, runs and shows a burst', async () => {
+    type Counts = {
+      counts: { recipients: number; planned: number; skipped: number; sent: number; failed: number };
+      entries: { rows: number; files: unknown[]; reason?: string | null }[];
+    };
+    const plan = await json<Counts>('burst', 'plan', 'quay-pack', '--period', '2026-10');
+    assert.deepEqual(
+      [plan.counts.recipients, plan.counts.planned, plan.counts.skipped, plan.counts.sent, plan.entries.length],
+      [52, 46, 6, 0, 52],
+    );
+    const { code, out, errors } = await underbell(['burst', 'run', 'quay-pack', '--period', '2026-10']);
+    assert.equal(code, 0, errors);
+    assert.match(out, /done in .* 46 sent, 6 skipped, 0 failed/);
+    assert.match(errors, /sending/);
+    const status = await json<Counts>('burst', 'status', 'quay-pack');
+    assert.deepEqual([status.counts.sent, status.counts.failed, status.entries.length], [46, 0, 52]);
+    assert.equal((await json<Counts>('burst', 'run', 'quay-pack', '--period', '2026-10')).counts.skipped, 52);
+    assert.equal(house.mail.mails.length, 46);
+    assert.equal((await underbell(['burst', 'plan', 'quay-pack'])).code, 2);
+    assert.equal((await underbell(['burst', 'plan', 'quay-pak', '--period', '2026-10'])).code, 4);
+    await house.mail.stop();
+    assert.equal((await underbell(['burst', 'run', 'quay-pack', '--period', '2026-09'])).code, 1);
+    await house.mail.start().catch(() => undefined);
+  });
+
+  it('explains itself, and calls wrong use by its exit code', async () => {
+    const help = await underbell(['--help']);
+    assert.deepEqual([help.code, /Exit codes/.test(help.out)], [0, true]);
+    for (const args of [
+      ['nothing'],
+      ['burst', 'plan'],
+      ['dataset', 'rows', 'sailings', '--were', 'x'],
+      ['dataset', 'load', 'x'],
+    ]) {
+      assert.equal((await underbell(args)).code, 2, args.join(' '));
+    }
+    const away = await underbell(['whoami'], { UNDERBELL_URL: 'http://127.0.0.1:9' });
+    assert.equal(away.code, 1);
+    assert.match(away.errors, /SERVICE_UNREACHABLE/);
+    assert.match((await underbell(['completion'])).out, /complete .* underbell/);
+  });
+});

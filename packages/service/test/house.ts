@@ -1,0 +1,230 @@
+import { randomBytes } from 'node:crypto';
+import { mkdirSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { join } from 'node:path';
+import pg from 'pg';
+import { pino } from 'pino';
+import { installDemo, demoPassword } from '@underbell/demo';
+import type { ProblemDocument } from '@underbell/core/refusal';
+import {
+  createMailboxPages,
+  createPortal,
+  MailHost,
+  type MailHostOptions,
+  type PortalSetup,
+} from '../../standins/src/index.ts';
+import { closeApp, migrate, openApp, readSettings, type App, type Worker } from '../src/platform/index.ts';
+import { startWeb, startWorker, stopWeb } from '../src/server.ts';
+
+const base = process.env['UNDERBELL_TEST_DATABASE'];
+const testFolder = process.env['UNDERBELL_TEST_FOLDER'];
+if (!base || !testFolder) throw new Error('run the tests with `npm test`, which starts their database');
+
+async function asOwner<T>(work: (client: pg.Client) => Promise<T>, database = 'postgres'): Promise<T> {
+  const url = new URL(base!);
+  url.pathname = `/${database}`;
+  const client = new pg.Client({ connectionString: url.toString() });
+  await client.connect();
+  try {
+    return await work(client);
+  } finally {
+    await client.end();
+  }
+}
+
+async function makeDatabase(): Promise<{ url: string; name: string }> {
+  const name = `test_${randomBytes(6).toString('hex')}`;
+  await asOwner((client) => client.query(`CREATE DATABASE ${name}`));
+  const url = new URL(base!);
+  url.pathname = `/${name}`;
+  return { url: url.toString(), name };
+}
+
+export function listen(server: Server): Promise<number> {
+  return new Promise((resolve) => server.listen(0, '127.0.0.1', () => resolve((server.address() as AddressInfo).port)));
+}
+
+async function freePort(): Promise<number> {
+  const server = createServer();
+  const port = await listen(server);
+  await new Promise((resolve) => server.close(resolve));
+  return port;
+}
+
+export interface HouseOptions {
+  /** Loads the demo, on 6,000 sailings. */
+  readonly hasDemo?: boolean;
+  readonly mail?: Omit<MailHostOptions, 'port'>;
+  readonly now?: () => number;
+}
+
+/** A whole installation on a database of its own: service, worker, mail host, portal. */
+export class House {
+  readonly folder = mkdtempSync(join(testFolder!, 'house-'));
+  app!: App;
+  url!: string;
+  mail!: MailHost;
+  mailboxUrl!: string;
+  portalUrl!: string;
+  databaseName!: string;
+  worker: Worker | undefined;
+  #server: Server | undefined;
+  #servers: Server[] = [];
+  readonly #keys = new Map<string, string>();
+
+  static async open(options: HouseOptions = {}): Promise<House> {
+    const house = new House();
+    await house.#open(options);
+    return house;
+  }
+
+  async #open(options: HouseOptions): Promise<void> {
+    const database = await makeDatabase();
+    this.databaseName = database.name;
+    this.mail = new MailHost({ port: 0, ...options.mail });
+    const smtpPort = await this.mail.start();
+    const port = await freePort();
+    const environment = {
+      UNDERBELL_PORT: String(port),
+      UNDERBELL_DATABASE_URL: database.url,
+      UNDERBELL_SECRET: randomBytes(32).toString('hex'),
+      UNDERBELL_SPOOL: join(this.folder, 'spool'),
+      UNDERBELL_SMTP_URL: `smtp://127.0.0.1:${smtpPort}`,
+      UNDERBELL_LOG_LEVEL: 'silent',
+      UNDERBELL_MAIL_FROM: 'Reports <reports@skerrow.example>',
+      UNDERBELL_TIME_ZONE: 'Europe/London',
+    };
+    const settings = readSettings(environment);
+    mkdirSync(settings.spool, { recursive: true });
+    this.app = openApp(settings, pino({ level: process.env['UNDERBELL_TEST_LOG'] ?? 'silent' }), options.now);
+    await migrate(this.app.records);
+    this.url = settings.publicUrl;
+    this.#server = await startWeb(this.app);
+    this.mailboxUrl = await this.#serve(createServer(createMailboxPages(this.mail).callback()));
+    if (options.hasDemo !== true) return;
+    const portal = createServer();
+    this.portalUrl = await this.#serve(portal);
+    mkdirSync(join(this.folder, 'lists'));
+    const list = readFileSync(join(testFolder!, 'lists', 'quay-managers.csv'));
+    writeFileSync(join(this.folder, 'lists', 'quay-managers.csv'), list);
+    const cluster = { port: Number(new URL(base!).port), asOwner, ensureDatabase: async () => false };
+    await installDemo({ cluster, folder: this.folder, environment, portalUrl: this.portalUrl });
+    const setup = JSON.parse(readFileSync(join(this.folder, 'portal.json'), 'utf8')) as PortalSetup;
+    portal.on('request', createPortal(setup, this.url).callback());
+    this.worker = startWorker(this.app);
+  }
+
+  async #serve(server: Server): Promise<string> {
+    this.#servers.push(server);
+    return `http://127.0.0.1:${await listen(server)}`;
+  }
+
+  get portalSetup(): PortalSetup {
+    return JSON.parse(readFileSync(join(this.folder, 'portal.json'), 'utf8')) as PortalSetup;
+  }
+
+  async close(): Promise<void> {
+    await this.worker?.stop();
+    if (this.#server) await stopWeb(this.#server);
+    for (const server of this.#servers) {
+      server.closeAllConnections();
+      await new Promise((resolve) => server.close(resolve));
+    }
+    await this.mail.stop();
+    await closeApp(this.app);
+    await asOwner((client) => client.query(`DROP DATABASE IF EXISTS ${this.databaseName} WITH (FORCE)`));
+  }
+
+  /** A bearer key of a person, signed in once. */
+  async keyOf(email: string, password = demoPassword): Promise<string> {
+    const known = this.#keys.get(email);
+    if (known) return known;
+    const answer = await fetch(`${this.url}/api/v1/session`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify({ email, password, kind: 'command line' }),
+    });
+    const { key } = (await answer.json()) as { key: string };
+    this.#keys.set(email, key);
+    return key;
+  }
+
+  async call(
+    method: string,
+    path: string,
+    options: {
+      as?: string;
+      token?: string;
+      body?: unknown;
+      csv?: string | Buffer;
+      headers?: Record<string, string>;
+    } = {},
+  ): Promise<Answer> {
+    const bearer = options.token ?? (options.as ? await this.keyOf(options.as) : undefined);
+    const answer = await fetch(`${this.url}${path}`, {
+      method,
+      redirect: 'manual',
+      headers: {
+        ...(bearer ? { Authorization: `Bearer ${bearer}` } : {}),
+        ...(options.csv === undefined
+          ? options.body === undefined
+            ? {}
+            : { 'Content-Type': 'application/json' }
+          : { 'Content-Type': 'text/csv' }),
+        ...options.headers,
+      },
+      ...(options.csv === undefined
+        ? options.body === undefined
+          ? {}
+          : { body: JSON.stringify(options.body) }
+        : { body: options.csv as never }),
+    });
+    const text = await answer.text();
+    const isJson =
+      (answer.headers.get('content-type') ?? '').includes('json') &&
+      !(answer.headers.get('content-type') ?? '').includes('ndjson');
+    return {
+      status: answer.status,
+      headers: answer.headers,
+      text,
+      body: isJson ? (JSON.parse(text) as never) : ({} as never),
+    };
+  }
+
+  /** Waits for a run to finish. */
+  async finished(id: number, as: string): Promise<Ledger> {
+    for (;;) {
+      const { body } = await this.call('GET', `/api/v1/runs/${id}`, { as });
+      const run = body as unknown as Ledger;
+      if (run.state !== 'waiting' && run.state !== 'running') return run;
+      await new Promise((resolve) => setTimeout(resolve, 60));
+    }
+  }
+}
+
+export interface Answer {
+  readonly status: number;
+  readonly headers: Headers;
+  readonly text: string;
+  readonly body: Record<string, never> & Partial<ProblemDocument>;
+}
+
+export interface Ledger {
+  readonly id: number;
+  readonly state: string;
+  readonly error: string | null;
+  readonly rowsRead: number;
+  readonly counts: Readonly<Record<'recipients' | 'planned' | 'skipped' | 'sent' | 'failed' | 'inDoubt', number>>;
+  readonly entries: readonly {
+    readonly recipient: string;
+    readonly rows: number;
+    readonly state: string;
+    readonly reason: string | null;
+    readonly files: readonly { readonly name: string; readonly sha256?: string; readonly sizeBytes?: number }[];
+  }[];
+}
+
+export const publisher = 'mara.venn@skerrow.example';
+export const manager = 'quay17@skerrow.example';
+export const board = 'board@harbourboard.example';

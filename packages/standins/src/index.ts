@@ -1,0 +1,2 @@
+export { createMailboxPages, MailHost, type MailHostOptions, type StoredMail } from './mail/index.ts';
+export { createPortal, type PortalSetup } from './portal/index.ts';
