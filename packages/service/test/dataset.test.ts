@@ -41,9 +41,9 @@ describe('datasets', () => {
     assert.deepEqual([count, revision, columns[0]!.key, columns[5]!.label], [2, 1, 'quay', 'Remark']);
     assert.deepEqual(
       await rows('takings', "code = '007'"),
-      [{ quay: 'Q017', code: '007', when: '2026-10-01', amount: 12.5, ok: 'true', note: 'a, "b"\nc' }].map((row) => ({
+      [{ quay: 'Q017', code: '007', when: '2026-10-01', amount: 12.5, ok: true, note: 'a, "b"\nc' }].map((row) => ({
         ...row,
-        ok: 'true',
+        ok: true,
       })),
     );
   });

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import fc from 'fast-check';
-import pg from 'pg';
+import type pg from 'pg';
 import {
   checkFilter,
   compilePredicate,

@@ -1,4 +1,4 @@
-import { computed, onBeforeUnmount, ref, watch, type Ref } from 'vue';
+import { computed, onBeforeUnmount, watch, type Ref } from 'vue';
 import { useResource } from '../platform/useResource.ts';
 import { isActive, type Ledger } from './shapes.ts';
 
@@ -8,11 +8,16 @@ const followEveryMs = 600;
 export function useRun(id: Ref<number | undefined>) {
   const resource = useResource<Ledger>(() => (id.value === undefined ? undefined : `/api/v1/runs/${id.value}`));
   const isFollowing = computed(() => resource.data.value !== undefined && isActive(resource.data.value));
-  const timer = ref<number>();
-  const stop = () => window.clearInterval(timer.value);
+  let timer: number | undefined;
+  const stop = () => window.clearTimeout(timer);
+  /** The next look waits for the answer to this one: on a slow line, answers would otherwise overtake each other for ever. */
+  async function follow(): Promise<void> {
+    await resource.reload();
+    if (isFollowing.value) timer = window.setTimeout(() => void follow(), followEveryMs);
+  }
   watch(isFollowing, (follows) => {
     stop();
-    if (follows) timer.value = window.setInterval(() => void resource.reload(), followEveryMs);
+    if (follows) timer = window.setTimeout(() => void follow(), followEveryMs);
   });
   onBeforeUnmount(stop);
   return { ...resource, isFollowing };

@@ -121,11 +121,15 @@ export async function countRowsPerLimit(app: App, request: RowRequest): Promise<
 
 export type RowFormat = 'csv' | 'jsonl';
 
-/** How one column leaves in a file. */
-function fileCell(column: DatasetColumn): string {
+/**
+ * How one column leaves in a file. Instants in CSV are as PostgreSQL writes them fastest: local time with its offset
+ * (RFC 3339 with a space); in JSON they are UTC.
+ */
+function fileCell(column: DatasetColumn, format: RowFormat): string {
   const name = quoteName(column.name);
-  if (column.type === 'boolean') return `${name}::text`;
-  if (column.type === 'instant') return `to_char(${name} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
+  if (column.type === 'boolean' && format === 'csv') return `${name}::text`;
+  if (column.type === 'instant' && format === 'jsonl')
+    return `to_char(${name} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
   return name;
 }
 
@@ -140,10 +144,13 @@ function copySql(
 ): string {
   const from = `FROM ${dataTable(request.revision.table)} WHERE ${compileSql(whereOf(request), binder)}`;
   if (format === 'jsonl') {
-    const cells = columns.cells.map((one) => `${fileCell(one)} AS ${quoteName(one.name)}`).join(', ');
+    const cells = columns.cells.map((one) => `${fileCell(one, format)} AS ${quoteName(one.name)}`).join(', ');
     return `COPY (SELECT row_to_json(line) FROM (SELECT ${cells} ${from}) line) TO STDOUT (${rawCsv})`;
   }
-  const cells = [...columns.prefix.map((one) => quoteName(one.name)), ...columns.cells.map(fileCell)];
+  const cells = [
+    ...columns.prefix.map((one) => quoteName(one.name)),
+    ...columns.cells.map((one) => fileCell(one, format)),
+  ];
   return `COPY (SELECT ${cells.join(', ')} ${from}) TO STDOUT (FORMAT csv)`;
 }
 
@@ -168,6 +175,7 @@ export async function copyRows<T>(
     await client.query('BEGIN READ ONLY');
     // Rows come as they lie: neither from several processes at once nor from wherever another scan stands.
     await client.query('SET LOCAL max_parallel_workers_per_gather = 0; SET LOCAL synchronize_seqscans = off');
+    await client.query(`SELECT set_config('timezone', $1, true)`, [app.settings.timeZone]);
     for (const { name, value } of binder.settings) await client.query('SELECT set_config($1, $2, true)', [name, value]);
     const result = await consume(copyOut(client, sql));
     await client.query('COMMIT');

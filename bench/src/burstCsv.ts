@@ -1,0 +1,145 @@
+import { execFile } from 'node:child_process';
+import { mkdirSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { promisify } from 'node:util';
+import { readBurst } from '@underbell/core/burst';
+import { csvLine } from '@underbell/core/csv';
+import { findPerson } from '@underbell/service/access';
+import { cutRows, prepareBurst } from '@underbell/service/burst';
+import type { App } from '@underbell/service/platform';
+import { timeIt, type BenchFigure } from './figures.ts';
+
+const execFileAsync = promisify(execFile);
+
+export interface BurstBench {
+  readonly app: App;
+  readonly folder: string;
+  readonly psql: string;
+  readonly databaseUrl: string;
+  readonly sender: string;
+  /** Quays that the copies are for. */
+  readonly quays: readonly string[];
+  readonly runs: number;
+  /** Leaves out the query per recipient, which takes minutes. */
+  readonly isQuick: boolean;
+  readonly say: (text: string) => void;
+}
+
+/** Rows and bytes below a folder, to see that both ways wrote the same. */
+function bytesIn(folder: string): number {
+  return readdirSync(folder).reduce((sum, name) => sum + statSync(join(folder, name)).size, 0);
+}
+
+function emptyFolder(folder: string): string {
+  rmSync(folder, { recursive: true, force: true });
+  mkdirSync(folder, { recursive: true });
+  return folder;
+}
+
+/** The whole way of this program: scan once, cut, check every row a second time, write a file each. */
+async function ours(bench: BurstBench): Promise<{ ms: number; bytes: number; rows: number }> {
+  const sender = (await findPerson(bench.app, { email: bench.sender }))!;
+  const definition = readBurst({
+    format: 'underbell-burst/1',
+    name: 'bench',
+    title: 'Bench',
+    report: 'quay-punctuality',
+    list: 'none',
+    bind: { quay: 'quay' },
+    formats: ['csv'],
+    fileName: '{quay}',
+    destination: { kind: 'mail', subject: 'x', message: 'x' },
+  });
+  let rows = 0;
+  const folder = join(bench.folder, 'ours');
+  const ms = await timeIt(bench.runs, async () => {
+    emptyFolder(folder);
+    const burst = await prepareBurst(bench.app, sender, definition, undefined);
+    rows = await cutRows(
+      bench.app,
+      burst,
+      bench.quays.map((value) => ({ value, path: join(folder, `${value}.csv`) })),
+      () => undefined,
+    );
+  });
+  return { ms, bytes: bytesIn(folder), rows };
+}
+
+/** What people write today: a query for each recipient, rows as objects, a line each. */
+async function loop(bench: BurstBench, table: string): Promise<{ ms: number; bytes: number }> {
+  const folder = join(bench.folder, 'loop');
+  const ms = await timeIt(1, async () => {
+    emptyFolder(folder);
+    for (const quay of bench.quays) {
+      const { rows, fields } = await bench.app.lanes.planned.query<Record<string, unknown>>(
+        `SELECT * FROM ${table} WHERE quay_id = $1`,
+        [quay],
+      );
+      const names = fields.map((field) => field.name);
+      const text = rows.map((row) =>
+        csvLine(
+          names.map((name) =>
+            row[name] === null ? null : row[name] instanceof Date ? row[name].toISOString() : String(row[name]),
+          ),
+        ),
+      );
+      writeFileSync(join(folder, `${quay}.csv`), csvLine(names) + text.join(''));
+    }
+  });
+  return { ms, bytes: bytesIn(folder) };
+}
+
+/** Burst of CSV only against an unordered COPY of the same rows by psql to nowhere, and against a query per recipient. */
+export async function benchBurstCsv(bench: BurstBench): Promise<BenchFigure[]> {
+  const { app, say } = bench;
+  const [found] = await app.records.query(
+    "SELECT r.table_name FROM revisions r JOIN datasets d ON d.revision_id = r.id WHERE d.name = 'sailings'",
+  );
+  const table = `data."${(found as { table_name: string }[])[0]!.table_name}"`;
+  const list = bench.quays.map((quay) => `'${quay}'`).join(',');
+  const copy = `COPY (SELECT * FROM ${table} WHERE quay_id IN (${list})) TO STDOUT`;
+  const psql = () =>
+    execFileAsync('sh', ['-c', `exec "$0" -X -q "$1" -c "$2" > /dev/null`, bench.psql, bench.databaseUrl, copy]);
+  await psql();
+  say('  psql COPY …');
+  const floor = await timeIt(bench.runs, psql);
+  say('  one pass …');
+  const mine = await ours(bench);
+  const name = `burst, CSV, ${bench.quays.length} recipients`;
+  const first: BenchFigure = {
+    benchmark: name,
+    ours: mine.ms,
+    against: 'psql, unordered COPY to nowhere',
+    floor,
+    goal: { atMost: 1.5 },
+  };
+  if (bench.isQuick) return [first];
+  say('  a query per recipient, with an index …');
+  const indexed = await loop(bench, table);
+  const { rows: indexes } = await app.lanes.planned.query<{ indexrelid: string }>(
+    `SELECT indexrelid::regclass::text AS indexrelid FROM pg_index WHERE indrelid = '${table}'::regclass`,
+  );
+  for (const { indexrelid } of indexes) await app.lanes.planned.query(`DROP INDEX ${indexrelid}`);
+  say('  a query per recipient, without one …');
+  const bare = await loop(bench, table);
+  say(
+    `  ${mine.rows.toLocaleString('en')} rows to ${bench.quays.length} files, ${Math.round(mine.bytes / 1e6)} MB; the loop wrote ${Math.round(indexed.bytes / 1e6)} MB`,
+  );
+  return [
+    first,
+    {
+      benchmark: name,
+      ours: mine.ms,
+      against: 'a query per recipient, index',
+      floor: indexed.ms,
+      goal: { atLeast: 12 },
+    },
+    {
+      benchmark: name,
+      ours: mine.ms,
+      against: 'a query per recipient, no index',
+      floor: bare.ms,
+      goal: { atLeast: 25 },
+    },
+  ];
+}
