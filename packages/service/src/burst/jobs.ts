@@ -1,5 +1,6 @@
 import { copyFile } from 'node:fs/promises';
 import { join } from 'node:path';
+import { setImmediate } from 'node:timers/promises';
 import { fillTemplate, templateValues, type CopyFormat, type Recipient } from '@underbell/core/burst';
 import type { Value } from '@underbell/core/dataset';
 import { Refusal, isRefusal } from '@underbell/core/refusal';
@@ -134,6 +135,8 @@ class RunExecution {
       // Recipients with the same value share one rendering.
       const bytes = rendered.get(value) ?? (await renderCopy(this.#app, burst, value, answers(value)));
       rendered.set(value, bytes);
+      // Rendering never waits for anything outside; without a pause here leases and readers would starve.
+      await setImmediate();
       writeCopy(this.#path(delivery.files.find((one) => one.format === 'pdf')!), bytes);
     }
   }
