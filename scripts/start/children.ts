@@ -38,6 +38,7 @@ export class Children {
 
   /** Starts a process and waits until it says that it is ready. */
   async start(name: string, file: string, environment: Readonly<Record<string, string>>): Promise<ReadyMessage> {
+    if (this.#isStopping) throw new Advice('stopping');
     const logPath = join(this.#logs, `${name}.log`);
     const log = openSync(logPath, 'a', 0o600);
     const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], {

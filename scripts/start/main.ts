@@ -117,10 +117,9 @@ async function main(): Promise<void> {
   process.on('SIGINT', onSignal);
   process.on('SIGTERM', onSignal);
   try {
-    const known = existsSync(join(folder, 'installation.json')) ? openInstallation(folder).installation : undefined;
     // A database that a crashed start left behind is not somebody else's.
-    if (known && existsSync(join(folder, 'postgres')))
-      await new Cluster(join(folder, 'postgres'), ports.database, known.databasePassword).stop().catch(() => undefined);
+    if (existsSync(join(folder, 'postgres')))
+      await new Cluster(join(folder, 'postgres'), ports.database, '').stop().catch(() => undefined);
     if (options.fresh) {
       for (const part of ['postgres', 'installation.json', 'spool', 'mail', 'portal.json', 'cli.json', 'lists'])
         rmSync(join(folder, part), { recursive: true, force: true });
@@ -167,6 +166,8 @@ async function main(): Promise<void> {
     }
     if (!isStopping) welcome(ports, installation, setupCode);
   } catch (error) {
+    // Ctrl-C in the middle of a start makes whatever was going on fail; that is no news.
+    if (isStopping) return;
     await stop();
     throw error;
   }

@@ -1,7 +1,7 @@
 import type { EChartsOption } from 'echarts/types/dist/shared';
 import { formatCell, formatDate, formatNumber, missingMark, type ReaderTaste } from '../format/index.ts';
 import type { BarFigure, FigureResult, LineFigure } from '../report/index.ts';
-import { fontFamily, seriesColours, type ThemeTokens } from '../theme/index.ts';
+import { fontFamily, type ThemeTokens } from '../theme/index.ts';
 
 export interface ChartLook {
   readonly theme: ThemeTokens;
@@ -21,7 +21,7 @@ function base(look: ChartLook): EChartsOption {
   return {
     animation: !look.isPrint,
     animationDuration: 250,
-    color: [...seriesColours],
+    color: [...look.theme.series],
     textStyle: { fontFamily: look.isPrint ? 'Source Sans 3' : fontFamily, color: look.theme.ink, fontSize: 12 },
     aria: { enabled: !look.isPrint },
   };
@@ -65,14 +65,14 @@ function barOption(result: FigureResult, look: ChartLook): EChartsOption {
     return {
       value: row[1] as number | null,
       name: raw,
-      itemStyle: { color: isFaded ? theme.faded : seriesColours[0], borderRadius: [0, 2, 2, 0] },
+      itemStyle: { color: isFaded ? theme.faded : theme.series[0], borderRadius: [0, 2, 2, 0] },
     };
   });
   return {
     ...base(look),
     ...tooltip(look),
     grid: { left: nameWidth + 12, right: 56, top: 6, bottom: 8, containLabel: false },
-    xAxis: { type: 'value', ...axisLook(theme), axisLabel: { show: false }, splitNumber: 4 },
+    xAxis: { type: 'value', ...axisLook(theme), axisLabel: { show: false }, splitLine: { show: false } },
     yAxis: {
       type: 'category',
       data: names,

@@ -1,1 +1,1 @@
-export { cssVariables, dark, fontFamily, light, seriesColours, type ThemeTokens } from './tokens.ts';
+export { cssVariables, dark, fontFamily, light, type ThemeTokens } from './tokens.ts';

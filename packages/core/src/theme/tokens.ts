@@ -13,6 +13,8 @@ export interface ThemeTokens {
   readonly good: string;
   /** For figures that are not picked while others are. */
   readonly faded: string;
+  /** Okabe–Ito, colour-blind safe; in the order in which they stand out from the background. */
+  readonly series: readonly string[];
 }
 
 export const light: ThemeTokens = {
@@ -26,6 +28,8 @@ export const light: ThemeTokens = {
   signal: '#A8321F',
   good: '#1F6B4A',
   faded: '#C9D3D6',
+  // Yellow last: it is never for thin lines.
+  series: ['#0072B2', '#D55E00', '#009E73', '#CC79A7', '#56B4E9', '#E69F00', '#F0E442'],
 };
 
 export const dark: ThemeTokens = {
@@ -39,16 +43,15 @@ export const dark: ThemeTokens = {
   signal: '#F08A78',
   good: '#74C69D',
   faded: '#33474F',
+  series: ['#56B4E9', '#E69F00', '#009E73', '#CC79A7', '#D55E00', '#0072B2', '#F0E442'],
 };
-
-/** Okabe–Ito, colour-blind safe: blue and vermilion first, yellow last and never for thin lines. */
-export const seriesColours = ['#0072B2', '#D55E00', '#009E73', '#CC79A7', '#56B4E9', '#E69F00', '#F0E442'] as const;
 
 export const fontFamily = "'Source Sans 3', system-ui, sans-serif";
 
 /** The tokens as CSS custom properties, for a style element. */
 export function cssVariables(tokens: ThemeTokens): string {
   return Object.entries(tokens)
+    .filter((entry): entry is [string, string] => typeof entry[1] === 'string')
     .map(([name, value]) => `--${name}: ${value};`)
     .join(' ');
 }

@@ -24,10 +24,12 @@ const own = computed(() =>
     }: ${values.join(', ')}`,
   })),
 );
+/** The reader's parameters and own filter; picked marks have a chip of their own. */
 const narrowing = computed(() => {
+  const picked = new Set(props.answer.page.figures.map((figure) => figure.title));
   const words = props.answer.datasets
     .flatMap((one) => one.limits)
-    .filter((one) => !one.isFixed && one.name === 'own filter');
+    .filter((one) => !one.isFixed && !picked.has(one.name));
   return [...new Set(words.map((one) => one.words))];
 });
 const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
