@@ -45,9 +45,10 @@ export const placeRoutes: Route[] = [
     body: Joi.object({
       kind: Joi.string().valid('portal', 'app', 'link').required(),
       title: Joi.string().trim().min(1).max(200).required(),
-      report: thing.required(),
-      page: thing,
-      where: Joi.object().pattern(thing, Joi.string().max(16_384)).default({}),
+      // Looked up afterwards, where the nearest valid name is known.
+      report: Joi.string().max(60).required(),
+      page: Joi.string().max(60),
+      where: Joi.object().pattern(Joi.string().max(60), Joi.string().max(16_384)).default({}),
       parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)).default({}),
       origins: Joi.array().items(origin).max(50).default([]),
     }),

@@ -1,0 +1,219 @@
+import assert from 'node:assert/strict';
+import { readFileSync } from 'node:fs';
+import { createServer } from 'node:http';
+import { createRequire } from 'node:module';
+import { after, before, describe, it } from 'node:test';
+import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+import { chromiumPath } from '../scripts/install.mjs';
+import { House, listen, manager, publisher } from '../packages/service/test/house.ts';
+
+const launchArgs = [
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+];
+const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+
+interface Finding {
+  readonly id: string;
+  readonly nodes: readonly { readonly html: string }[];
+}
+
+describe('every page', () => {
+  let house: House;
+  let browser: Browser;
+  let context: BrowserContext;
+  let page: Page;
+  before(async () => {
+    house = await House.open({ hasDemo: true });
+    browser = await chromium.launch({ executablePath: chromiumPath, args: launchArgs });
+  });
+  after(async () => {
+    await browser.close();
+    await house.close();
+  });
+  async function open(
+    path: string,
+    options: { as?: string; colorScheme?: 'light' | 'dark'; width?: number } = {},
+  ): Promise<void> {
+    await context?.close();
+    context = await browser.newContext({
+      viewport: { width: options.width ?? 1280, height: 800 },
+      colorScheme: options.colorScheme ?? 'light',
+      reducedMotion: 'reduce',
+      bypassCSP: true,
+    });
+    page = await context.newPage();
+    page.setDefaultTimeout(30_000);
+    if (options.as)
+      await page.request.post(`${house.url}/api/v1/session`, {
+        data: { email: options.as, password: 'lantern-quay-7' },
+      });
+    await page.goto(`${house.url}${path}`);
+  }
+  async function findings(): Promise<string[]> {
+    await page.evaluate(axe);
+    const found = await page.evaluate(async () => {
+      const { axe: checker } = window as unknown as {
+        axe: { run(options: object): Promise<{ violations: Finding[] }> };
+      };
+      return (await checker.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] })).violations;
+    });
+    return found.map((one) => `${one.id}: ${one.nodes.map((node) => node.html.slice(0, 160)).join(' | ')}`);
+  }
+
+  for (const colorScheme of ['light', 'dark'] as const) {
+    it(`of the viewer can be used by everybody, ${colorScheme}`, async () => {
+      await open('/v/quay-page', { as: manager, colorScheme });
+      await page.getByText('Quay is Q017').waitFor();
+      await page.locator('section.bar svg').waitFor();
+      assert.deepEqual(await findings(), []);
+      await open('/v/quay-page', { colorScheme });
+      await page.getByRole('heading', { name: 'Sign in' }).waitFor();
+      assert.deepEqual(await findings(), []);
+    });
+
+    for (const [path, text] of [
+      ['/console/', 'What went out'],
+      ['/console/reports', 'Published once'],
+      ['/console/reports/quay-punctuality', 'First edition'],
+      ['/console/sending', 'Monthly quay pack'],
+      ['/console/sending/quay-pack', 'has not been run yet'],
+    ] as const) {
+      it(`${path} can be used by everybody, ${colorScheme}`, async () => {
+        await open(path, { as: publisher, colorScheme });
+        await page.getByText(text).first().waitFor();
+        assert.deepEqual(await findings(), []);
+      });
+    }
+
+    it(`to sign in can be used by everybody, ${colorScheme}`, async () => {
+      await open('/console/sign-in', { colorScheme });
+      await page.getByRole('button', { name: 'Sign in' }).waitFor();
+      assert.deepEqual(await findings(), []);
+    });
+  }
+
+  for (const width of [1280, 768, 400, 280]) {
+    it(`of the viewer fits into ${width} pixels, with no text under 11 pixels`, async () => {
+      await open('/v/quay-page', { as: manager, width });
+      await page.getByText('Quay is Q017').waitFor();
+      await page.locator('section.bar svg text').first().waitFor();
+      const seen = await page.evaluate(() => {
+        const sizes = [...document.querySelectorAll('.page *')]
+          .filter((one) => one.childNodes.length > 0 && one.textContent?.trim() && !one.closest('.unseen'))
+          .map((one) => Number.parseFloat(getComputedStyle(one).fontSize));
+        const boxes = [...document.querySelectorAll('section.figure')].map((one) => one.getBoundingClientRect());
+        const overlaps = boxes.some((a, i) =>
+          boxes
+            .slice(i + 1)
+            .some((b) => a.left < b.right - 1 && b.left < a.right - 1 && a.top < b.bottom - 1 && b.top < a.bottom - 1),
+        );
+        return { smallest: Math.min(...sizes), overlaps, width: document.documentElement.scrollWidth };
+      });
+      assert.ok(seen.smallest >= 11, `${seen.smallest}`);
+      assert.equal(seen.overlaps, false);
+      assert.ok(seen.width <= width, `${seen.width} in ${width}`);
+    });
+  }
+
+  it('that does not exist says so', async () => {
+    await open('/console/nowhere', { as: publisher });
+    await page.getByText('There is no such page').waitFor();
+  });
+
+  it('leaves the bar away in bare mode', async () => {
+    await open('/v/quay-page?bare', { as: manager });
+    await page.getByText('Quay is Q017').waitFor();
+    assert.equal(await page.locator('header').count(), 0);
+  });
+});
+
+describe('the element in a host page', () => {
+  let house: House;
+  let browser: Browser;
+  before(async () => {
+    house = await House.open({ hasDemo: true });
+    browser = await chromium.launch({ executablePath: chromiumPath, args: launchArgs });
+  });
+  after(async () => {
+    await browser.close();
+    await house.close();
+  });
+
+  let content = '';
+  let token: { status: number; body: object };
+  const server = createServer((request, response) => {
+    const isToken = request.url === '/own-token';
+    response.writeHead(isToken ? token.status : 200, { 'Content-Type': isToken ? 'application/json' : 'text/html' });
+    response.end(isToken ? JSON.stringify(token.body) : content);
+  });
+  let origin: string;
+  before(async () => {
+    origin = `http://127.0.0.1:${await listen(server)}`;
+    await house.call('PUT', '/api/v1/placements/own-page', {
+      as: publisher,
+      body: { kind: 'portal', title: 'Own', report: 'quay-punctuality', origins: [origin] },
+    });
+  });
+  after(() => {
+    server.closeAllConnections();
+    server.close();
+  });
+
+  /** A host page with an element, and what its server answers for a token. */
+  async function host(html: string, answer: { status: number; body: object }): Promise<Page> {
+    content = `<!doctype html><script type="module" src="${house.url}/element.js"></script>${html}`;
+    token = answer;
+    const page = await (await browser.newContext()).newPage();
+    page.setDefaultTimeout(30_000);
+    await page.goto(origin);
+    return page;
+  }
+  const element = (attributes: string) => `<under-bell src="${house.url}/v/own-page" ${attributes}></under-bell>`;
+  const good = async () => (await (await fetch(`${house.portalUrl}/report-token?quay=Q017`)).json()) as object;
+
+  it('fits the frame to what is in it, and names it', async () => {
+    const page = await host(element('token-from="/own-token" title="Punctuality"'), {
+      status: 200,
+      body: await good(),
+    });
+    await page.frameLocator('under-bell iframe').getByText('Quay is Q017').waitFor();
+    await page.waitForFunction(
+      () => (document.querySelector('under-bell')?.shadowRoot?.querySelector('iframe')?.clientHeight ?? 0) > 900,
+    );
+    assert.equal(await page.locator('under-bell iframe').getAttribute('title'), 'Punctuality');
+  });
+
+  it('renews the token before it runs out, without a flicker', async () => {
+    const page = await host(element('token-from="/own-token"'), {
+      status: 200,
+      body: { ...(await good()), expires_in: 1 },
+    });
+    let asked = 0;
+    page.on('request', (request) => (asked += request.url().endsWith('/own-token') ? 1 : 0));
+    await page.frameLocator('under-bell iframe').getByText('Quay is Q017').waitFor();
+    while (asked < 2) await page.waitForTimeout(100);
+    assert.equal(await page.frameLocator('under-bell iframe').getByText('Quay is Q017').count(), 1);
+  });
+
+  it("says so when the host's server gives no token, and shows nothing", async () => {
+    const page = await host(element('token-from="/own-token"'), { status: 502, body: { error: 'invalid_client' } });
+    await page.frameLocator('under-bell iframe').getByText('could not get access').waitFor();
+    assert.equal(await page.frameLocator('under-bell iframe').locator('section.figure').count(), 0);
+  });
+
+  it('asks to sign in when no token is offered', async () => {
+    const page = await host(element(''), { status: 200, body: {} });
+    await page.frameLocator('under-bell iframe').getByText('Sign in to see this report').waitFor();
+  });
+
+  it('says so when its address is none', async () => {
+    const page = await host('<under-bell src="http://"></under-bell>', { status: 200, body: {} });
+    await page.getByText('is not an address').waitFor();
+  });
+});

@@ -1,0 +1,122 @@
+import assert from 'node:assert/strict';
+import { after, before, beforeEach, describe, it } from 'node:test';
+import { QueryTypes } from 'sequelize';
+import { enqueue, migrate, Worker, type Job } from '../../src/platform/index.ts';
+import { House } from '../house.ts';
+
+describe('the queue', () => {
+  let house: House;
+  before(async () => {
+    house = await House.open();
+  });
+  after(() => house.close());
+  beforeEach(() => house.app.records.query('DELETE FROM jobs'));
+
+  const put = (kind: string, payload: object = {}) =>
+    house.app.records.transaction((transaction) => enqueue(house.app, kind, payload, transaction));
+  const states = async () =>
+    (
+      await house.app.records.query<{ state: string }>('SELECT state FROM jobs ORDER BY id', {
+        type: QueryTypes.SELECT,
+      })
+    ).map((row) => row.state);
+  async function until(what: () => Promise<boolean> | boolean): Promise<void> {
+    while (!(await what())) await new Promise((resolve) => setTimeout(resolve, 20));
+  }
+
+  it('gives each job to one worker, however many there are', async () => {
+    const done: number[] = [];
+    const handlers = { count: async (_: unknown, job: Job) => void done.push(Number(job.payload['n'])) };
+    for (let n = 0; n < 30; n++) await put('count', { n });
+    const workers = [1, 2, 3].map(() => new Worker(house.app, handlers));
+    workers.forEach((worker) => worker.start());
+    await until(() => done.length >= 30);
+    await Promise.all(workers.map((worker) => worker.stop()));
+    assert.deepEqual(
+      [...done].sort((a, b) => a - b),
+      Array.from({ length: 30 }, (_, n) => n),
+    );
+    assert.deepEqual(new Set(await states()), new Set(['done']));
+  });
+
+  it('takes a job over whose lease ran out, and counts the attempt', async () => {
+    await put('count', { n: 1 });
+    await house.app.records.query(
+      "UPDATE jobs SET state = 'leased', lease = 'dead', attempts = 1, lease_until = now() - interval '1 second'",
+    );
+    let attempts = 0;
+    const worker = new Worker(house.app, { count: async (_, job) => void (attempts = job.attempts) });
+    worker.start();
+    await until(() => attempts > 0);
+    await worker.stop();
+    assert.equal(attempts, 2);
+  });
+
+  it('leaves a job alone while its lease holds', async () => {
+    await put('count');
+    await house.app.records.query(
+      "UPDATE jobs SET state = 'leased', lease = 'alive', lease_until = now() + interval '1 minute'",
+    );
+    let ran = false;
+    const worker = new Worker(house.app, { count: async () => void (ran = true) });
+    worker.start();
+    await put('mark');
+    await until(async () => (await states())[1] === 'failed');
+    await worker.stop();
+    assert.equal(ran, false);
+  });
+
+  it('gives up after five attempts, and on kinds that nobody handles', async () => {
+    await put('count');
+    await put('nothing');
+    await house.app.records.query("UPDATE jobs SET attempts = 5 WHERE kind = 'count'");
+    const worker = new Worker(house.app, { count: async () => assert.fail('it must not run') });
+    worker.start();
+    await until(async () => (await states()).every((state) => state === 'failed'));
+    await worker.stop();
+  });
+
+  it('keeps a failed job with its reason and goes on with the next', async () => {
+    await put('break');
+    await put('count');
+    let ran = false;
+    const worker = new Worker(house.app, {
+      break: () => Promise.reject(new Error('the rope broke')),
+      count: async () => void (ran = true),
+    });
+    worker.start();
+    await until(() => ran);
+    await worker.stop();
+    const [row] = await house.app.records.query<{ state: string; error: string }>(
+      "SELECT state, error FROM jobs WHERE kind = 'break'",
+      { type: QueryTypes.SELECT },
+    );
+    assert.deepEqual(row, { state: 'failed', error: 'the rope broke' });
+  });
+
+  it('leaves the job of a worker that is stopped for another one', async () => {
+    await put('wait');
+    let isStarted = false;
+    const worker = new Worker(house.app, {
+      wait: async (_, _job, isMine) => {
+        isStarted = true;
+        await until(() => !isMine());
+      },
+    });
+    worker.start();
+    await until(() => isStarted);
+    await worker.stop();
+    assert.deepEqual(await states(), ['leased']);
+  });
+});
+
+describe('migrate', () => {
+  it('does nothing the second time, and processes that start together wait for each other', async () => {
+    const house = await House.open();
+    try {
+      assert.deepEqual(await Promise.all([migrate(house.app.records), migrate(house.app.records)]), [[], []]);
+    } finally {
+      await house.close();
+    }
+  });
+});

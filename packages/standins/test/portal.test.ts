@@ -1,0 +1,92 @@
+import assert from 'node:assert/strict';
+import { createServer, type IncomingMessage, type Server } from 'node:http';
+import { after, before, describe, it } from 'node:test';
+import { createPortal } from '../src/index.ts';
+
+function serve(server: Server): Promise<string> {
+  return new Promise((resolve) =>
+    server.listen(0, '127.0.0.1', () => resolve(`http://127.0.0.1:${(server.address() as { port: number }).port}`)),
+  );
+}
+
+async function bodyOf(request: IncomingMessage): Promise<string> {
+  let text = '';
+  for await (const chunk of request) text += String(chunk);
+  return text;
+}
+
+describe('the portal', () => {
+  const asked: { authorization: string; form: URLSearchParams }[] = [];
+  let status = 200;
+  const issuer = createServer(async (request, response) => {
+    asked.push({
+      authorization: request.headers.authorization ?? '',
+      form: new URLSearchParams(await bodyOf(request)),
+    });
+    response
+      .writeHead(status, { 'Content-Type': 'application/json' })
+      .end(JSON.stringify({ access_token: 'tok', expires_in: 600 }));
+  });
+  let portal: Server;
+  let url: string;
+  before(async () => {
+    const underBell = await serve(issuer);
+    const quays = [
+      { id: 'Q017', name: 'Sallow Pier', district: 'Tarvie Bay', isClosed: false },
+      { id: "Q'18", name: 'Skipper’s <Quay>', district: 'Tarvie Bay', isClosed: true },
+    ];
+    portal = createServer(
+      createPortal(
+        { clientId: 'harbour', clientSecret: 's3', placement: 'quay-page', report: 'punctuality', quays },
+        underBell,
+      ).callback(),
+    );
+    url = await serve(portal);
+  });
+  after(() => {
+    portal.close();
+    issuer.close();
+    portal.closeAllConnections();
+    issuer.closeAllConnections();
+  });
+
+  it('lists the quays, safe for HTML', async () => {
+    const text = await (await fetch(url)).text();
+    assert.match(text, /Sallow Pier/);
+    assert.match(text, /closed for the winter/);
+    assert.ok(!text.includes('<Quay>'));
+  });
+
+  it('shows the element on the page of a quay, and nothing for one that is none', async () => {
+    assert.match(
+      await (await fetch(`${url}/quay/Q017`)).text(),
+      /<under-bell src="[^"]+\/v\/quay-page" token-from="\/report-token\?quay=Q017"/,
+    );
+    assert.equal((await fetch(`${url}/quay/Q999`)).status, 404);
+  });
+
+  it('asks for a token that shows one quay, its secret kept to itself', async () => {
+    const answer = await fetch(`${url}/report-token?quay=Q017`);
+    assert.deepEqual(await answer.json(), { access_token: 'tok', expires_in: 600 });
+    assert.equal(answer.headers.get('cache-control'), 'no-store');
+    const { authorization, form } = asked.at(-1)!;
+    assert.equal(authorization, `Basic ${Buffer.from('harbour:s3').toString('base64')}`);
+    assert.deepEqual(JSON.parse(form.get('authorization_details')!), [
+      { type: 'report_view', report: 'punctuality', actions: ['view'], where: { sailings: "quay_id = 'Q017'" } },
+    ]);
+  });
+
+  it('doubles a quote inside a value', async () => {
+    await fetch(`${url}/report-token?quay=${encodeURIComponent("Q'18")}`);
+    assert.match(asked.at(-1)!.form.get('authorization_details')!, /quay_id = 'Q''18'/);
+  });
+
+  it('passes no token on when there is none, and asks for no quay that it does not know', async () => {
+    status = 401;
+    assert.equal((await fetch(`${url}/report-token?quay=Q017`)).status, 502);
+    const before = asked.length;
+    assert.equal((await fetch(`${url}/report-token?quay=Q999`)).status, 404);
+    assert.equal((await fetch(`${url}/report-token?quay=Q017&quay=Q018`)).status, 404);
+    assert.equal(asked.length, before);
+  });
+});
