@@ -13,13 +13,15 @@ export interface ChartLook {
   readonly picked?: readonly string[];
   /** Print has no pointer, so no tooltips and no movement. */
   readonly isPrint?: boolean;
+  /** The reader asked for less motion. */
+  readonly isStill?: boolean;
 }
 
 const smallestFont = 11;
 
 function base(look: ChartLook): EChartsOption {
   return {
-    animation: !look.isPrint,
+    animation: !look.isPrint && !look.isStill,
     animationDuration: 250,
     color: [...look.theme.series],
     textStyle: { fontFamily: look.isPrint ? 'Source Sans 3' : fontFamily, color: look.theme.ink, fontSize: 12 },

@@ -17,6 +17,7 @@ const emit = defineEmits<{ pick: [value: string, isAdding: boolean] }>();
 
 const element = ref<HTMLElement>();
 const isDark = window.matchMedia('(prefers-color-scheme: dark)');
+const isStill = window.matchMedia('(prefers-reduced-motion: reduce)').matches;
 let chart: Chart | undefined;
 let watcher: ResizeObserver | undefined;
 
@@ -27,7 +28,14 @@ function draw(): void {
   chart.resize({ width, height });
   const theme = isDark.matches ? dark : light;
   chart.setOption(
-    chartOption(props.figure, props.result, { theme, taste: props.taste, width, height, picked: props.picked }),
+    chartOption(props.figure, props.result, {
+      theme,
+      taste: props.taste,
+      width,
+      height,
+      picked: props.picked,
+      isStill,
+    }),
     { notMerge: true },
   );
 }
