@@ -32,6 +32,8 @@ describe('people, rules and rights', () => {
       headers: { Cookie: session, Origin: 'https://evil.example' },
     });
     assert.deepEqual([foreign.status, foreign.body.code], [403, 'CROSS_SITE']);
+    const opaque = await house.call('DELETE', '/api/v1/session', { headers: { Cookie: session, Origin: 'null' } });
+    assert.equal(opaque.body.code, 'CROSS_SITE');
     assert.equal(
       (await house.call('DELETE', '/api/v1/session', { headers: { Cookie: session, Origin: house.url } })).status,
       204,

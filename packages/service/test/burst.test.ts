@@ -201,6 +201,16 @@ describe('the quay pack', () => {
     assert.match(next.reason!, /already sent in run/);
   });
 
+  it('gives a run up that three workers died on, so that the next can start', async () => {
+    await house.worker!.stop();
+    const { id } = (await start({ period: '2026-10', again: true })).body as unknown as { id: number };
+    await house.app.records.query("UPDATE jobs SET attempts = 3 WHERE state = 'waiting'");
+    house.worker = startWorker(house.app);
+    const given = await house.finished(id, publisher);
+    assert.deepEqual([given.state, given.counts.sent, given.counts.failed], ['failed', 0, 46]);
+    assert.match(given.error!, /3 workers died/);
+  });
+
   it('stops when a row fails the second check, were the SQL to lose its filter', async () => {
     const { app } = house;
     const sender = (await findPerson(app, { email: publisher }))!;

@@ -27,6 +27,8 @@ import {
 const mediaTypes: Record<CopyFormat, string> = { csv: 'text/csv; charset=utf-8', pdf: 'application/pdf' };
 const parallelSends = 5;
 const progressEveryMs = 250;
+/** A run that brings down so many workers is given up, so that it does not bring down the next. */
+const maxWorkers = 3;
 
 /** Thrown to leave a run whose lease was lost; another worker goes on with it. */
 class LeaseLost extends Error {}
@@ -223,6 +225,7 @@ class RunExecution {
   async fail(error: Error): Promise<void> {
     const isStop = isRefusal(error, 'RUN_STOPPED');
     const reason = isRefusal(error) ? error.message : 'something went wrong inside';
+    await moveDeliveries(this.#app, { run: this.#run.id }, ['sending'], { state: 'in doubt', reason });
     await moveDeliveries(this.#app, { run: this.#run.id }, ['planned', 'rendered'], { state: 'failed', reason });
     const counts = await countDeliveries(this.#app, this.#run.id);
     await this.#close(isStop ? 'stopped' : (counts.sent ?? 0) > 0 ? 'partly' : 'failed', reason);
@@ -234,6 +237,11 @@ export const runBurstJob: JobHandler = async (app, job, isMine) => {
   const run = await findRun(app, Number(job.payload['run']));
   if (!run || (run.state !== 'waiting' && run.state !== 'running')) return;
   const execution = new RunExecution(app, run, isMine);
+  if (job.attempts > maxWorkers) {
+    return execution.fail(
+      new Refusal('INTERNAL', `${maxWorkers} workers died in the middle of this run; it was given up`),
+    );
+  }
   await changeRun(app, run.id, { state: 'running', startedAt: run.startedAt ?? new Date(app.now()) });
   try {
     await execution.execute();

@@ -22,6 +22,8 @@ function refuseCrossSite(app: App, ctx: Context): void {
   const origin = ctx.get('Origin');
   const site = ctx.get('Sec-Fetch-Site');
   if (origin === new URL(app.settings.publicUrl).origin) return;
+  // Reached by another of its names, such as localhost: the page and the address it asks are still one.
+  if (URL.canParse(origin) && new URL(origin).host === ctx.host) return;
   if (origin === '' && (site === '' || site === 'same-origin')) return;
   throw new Refusal('CROSS_SITE', 'this request came from a page of another site');
 }

@@ -1,0 +1,128 @@
+import assert from 'node:assert/strict';
+import { request } from 'node:http';
+import { after, before, describe, it } from 'node:test';
+import { House, manager, publisher } from './house.ts';
+
+describe('what an attacker tries over HTTP', () => {
+  let house: House;
+  before(async () => {
+    house = await House.open({ hasDemo: true });
+  });
+  after(() => house.close());
+
+  /** A request whose path is sent as it stands. */
+  function raw(path: string, method = 'GET'): Promise<{ status: number; text: string }> {
+    return new Promise((resolve, reject) => {
+      const asked = request({ host: '127.0.0.1', port: new URL(house.url).port, path, method }, (answer) => {
+        let text = '';
+        answer.on('data', (chunk) => (text += String(chunk)));
+        answer.on('end', () => resolve({ status: answer.statusCode ?? 0, text }));
+      });
+      asked.on('error', reject);
+      asked.end();
+    });
+  }
+
+  it('gets no file by a path with dots', async () => {
+    for (const path of [
+      '/console/assets/../../package.json',
+      '/viewer/assets/..%2f..%2fpackage.json',
+      '/viewer/assets/%2e%2e/%2e%2e/vite.config.ts',
+      '/console/assets/%00',
+      '/console/assets//etc/passwd',
+      '/viewer/assets/.stamp',
+    ]) {
+      const { status, text } = await raw(path);
+      assert.ok(status >= 400, `${path}: ${status}`);
+      assert.ok(!/"name"|defineConfig|root:/.test(text), path);
+    }
+  });
+
+  it('gets a problem document for a body that is too large, too deep or no JSON', async () => {
+    const large = await house.call('POST', '/api/v1/reports', {
+      as: publisher,
+      body: { definition: { x: 'y'.repeat(5_000_000) } },
+    });
+    assert.deepEqual([large.status, large.body.code], [413, 'INPUT_TOO_LARGE']);
+    let deep: unknown = 1;
+    for (let i = 0; i < 3_000; i++) deep = { a: deep };
+    const nested = await house.call('POST', '/api/v1/reports', { as: publisher, body: { definition: deep } });
+    assert.equal(nested.status, 400);
+    const broken = await fetch(`${house.url}/api/v1/session`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: '{"email":',
+    });
+    assert.deepEqual([broken.status, ((await broken.json()) as { code: string }).code], [400, 'INPUT_INVALID']);
+  });
+
+  it('assigns nothing that a form does not have', async () => {
+    const answer = await house.call('POST', '/api/v1/session', {
+      body: { email: manager, password: 'lantern-quay-7', isAdministrator: true },
+    });
+    assert.equal(answer.body.code, 'OPTION_UNKNOWN');
+    const proto = await fetch(`${house.url}/api/v1/session`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: '{"email":"a@b.example","password":"x","__proto__":{"kind":"browser"}}',
+    });
+    assert.ok([400, 401].includes(proto.status));
+    assert.equal(({} as { kind?: string }).kind, undefined);
+  });
+
+  it('cannot use a session key, a cookie or a token of another kind', async () => {
+    const key = await house.keyOf(manager);
+    for (const headers of [
+      { Authorization: `Bearer ${key}x` },
+      { Authorization: key },
+      { Cookie: `underbell_session=${key.slice(0, -1)}` },
+      { Authorization: 'Bearer ' },
+      { Authorization: `Basic ${Buffer.from(`${manager}:lantern-quay-7`).toString('base64')}` },
+    ]) {
+      assert.equal(
+        (await house.call('GET', '/api/v1/session', { headers: headers as unknown as Record<string, string> })).status,
+        401,
+      );
+    }
+  });
+
+  it('sees nothing of the inside when something breaks', async () => {
+    await house.app.records.query('ALTER TABLE placements RENAME TO placements_away');
+    const answer = await house.call('GET', '/api/v1/placements', { as: publisher });
+    await house.app.records.query('ALTER TABLE placements_away RENAME TO placements');
+    assert.deepEqual([answer.status, answer.body.code], [500, 'INTERNAL']);
+    assert.match(String(answer.body.reference), /^[0-9a-f-]{36}$/);
+    assert.ok(!/placements"|relation|sequelize|\.ts/i.test(answer.text), answer.text);
+  });
+
+  it('finds headers that keep pages to themselves', async () => {
+    const page = await house.call('GET', '/console/');
+    assert.match(page.headers.get('content-security-policy')!, /default-src 'self'.*frame-ancestors 'none'/);
+    assert.ok(!/script-src[^;]*unsafe/.test(page.headers.get('content-security-policy')!));
+    assert.equal(page.headers.get('referrer-policy'), 'no-referrer');
+    assert.equal(page.headers.get('x-content-type-options'), 'nosniff');
+    const data = await house.call('GET', '/api/v1/reports/quay-punctuality/view', { as: manager });
+    assert.equal(data.headers.get('cache-control'), 'private, no-cache');
+    assert.match(data.headers.get('vary')!, /Authorization, Cookie/);
+    assert.equal((await house.call('GET', '/api/v1/session')).headers.get('cache-control'), 'no-store');
+    assert.equal(data.headers.get('access-control-allow-origin'), null);
+  });
+
+  it('is told which methods there are', async () => {
+    const wrong = await house.call('DELETE', '/api/v1/reports', { as: publisher });
+    assert.ok(wrong.status >= 400 && wrong.body.code !== 'INTERNAL', wrong.text);
+    assert.equal((await raw('/api/v1/reports', 'TRACE')).status >= 400, true);
+  });
+
+  it('gets the same view compressed or not', async () => {
+    const plain = await house.call('GET', '/api/v1/reports/quay-punctuality/view', {
+      as: manager,
+      headers: { 'Accept-Encoding': 'identity' },
+    });
+    const packed = await house.call('GET', '/api/v1/reports/quay-punctuality/view', {
+      as: manager,
+      headers: { 'Accept-Encoding': 'gzip' },
+    });
+    assert.deepEqual(packed.body, plain.body);
+  });
+});
