@@ -40,7 +40,7 @@ function targetPackage(file: string, specifier: string): string | undefined {
 function layerOf(path: string): number {
   const name = path.split('/').at(-1)!.replace(/\.ts$/, '');
   if (path.includes('/service/src/platform/')) return 0;
-  return layers.indexOf(name.toLowerCase().endsWith('store') ? 'store' : name);
+  return layers.findIndex((layer) => name.toLowerCase().endsWith(layer));
 }
 
 function complaint(file: string, specifier: string): string | undefined {

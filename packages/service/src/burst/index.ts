@@ -1,4 +1,4 @@
 export { burstRoutes } from './routes.ts';
-export { loadList, saveBurst } from './usecases.ts';
+export { saveBurst } from './usecases.ts';
 export { cutRows } from './cut.ts';
 export { prepareBurst } from './prepare.ts';

@@ -1,18 +1,8 @@
 import Joi from 'joi';
 import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import {
-  loadList,
-  saveBurst,
-  seenBursts,
-  seenLists,
-  seenRuns,
-  showLedger,
-  showList,
-  showPlan,
-  startRun,
-  stopRun,
-} from './usecases.ts';
+import { loadList, seenLists, showList } from './listUsecases.ts';
+import { saveBurst, seenBursts, seenRuns, showLedger, showPlan, startRun, stopRun } from './usecases.ts';
 
 const named = Joi.object({ name: thing.required() });
 const column = Joi.string().max(63);
