@@ -1,18 +1,8 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
-import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
-import { chromiumPath } from '../scripts/install.mjs';
+import type { Browser, BrowserContext, Page } from 'playwright-core';
+import { launchBrowser } from '../scripts/browser.ts';
 import { House, manager, publisher } from '../packages/service/test/house.ts';
-
-const launchArgs = [
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-];
 
 describe('in a browser', () => {
   let house: House;
@@ -22,7 +12,7 @@ describe('in a browser', () => {
   const complaints: string[] = [];
   before(async () => {
     house = await House.open({ hasDemo: true });
-    browser = await chromium.launch({ executablePath: chromiumPath, args: launchArgs });
+    browser = await launchBrowser();
   });
   after(async () => {
     await browser.close();

@@ -3,19 +3,10 @@ import { readFileSync } from 'node:fs';
 import { createServer } from 'node:http';
 import { createRequire } from 'node:module';
 import { after, before, describe, it } from 'node:test';
-import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
-import { chromiumPath } from '../scripts/install.mjs';
+import type { Browser, BrowserContext, Page } from 'playwright-core';
+import { launchBrowser } from '../scripts/browser.ts';
 import { House, listen, manager, publisher } from '../packages/service/test/house.ts';
 
-const launchArgs = [
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-];
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
 
 interface Finding {
@@ -30,7 +21,7 @@ describe('every page', () => {
   let page: Page;
   before(async () => {
     house = await House.open({ hasDemo: true });
-    browser = await chromium.launch({ executablePath: chromiumPath, args: launchArgs });
+    browser = await launchBrowser();
   });
   after(async () => {
     await browser.close();
@@ -138,7 +129,7 @@ describe('the element in a host page', () => {
   let browser: Browser;
   before(async () => {
     house = await House.open({ hasDemo: true });
-    browser = await chromium.launch({ executablePath: chromiumPath, args: launchArgs });
+    browser = await launchBrowser();
   });
   after(async () => {
     await browser.close();

@@ -2,26 +2,18 @@ import { execFileSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { chromium, type Page } from 'playwright-core';
+import type { Page } from 'playwright-core';
 import { demoPassword, demoPeople } from '../demo/src/people.ts';
-import { chromiumPath, root } from './install.mjs';
+import { launchBrowser } from './browser.ts';
+import { root } from './install.mjs';
 
 const first = Number(process.env['UNDERBELL_PORT'] ?? 7300);
 const service = `http://127.0.0.1:${first}`;
 const mailboxes = `http://127.0.0.1:${first + 2}`;
 const portal = `http://127.0.0.1:${first + 3}`;
 const folder = join(root, 'docs/screenshots');
-const args = [
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-];
 
-const browser = await chromium.launch({ executablePath: chromiumPath, args });
+const browser = await launchBrowser();
 
 async function open(scheme: 'light' | 'dark', person?: string, height = 800): Promise<Page> {
   const context = await browser.newContext({ viewport: { width: 1280, height }, colorScheme: scheme });
