@@ -22,7 +22,7 @@ export interface DemoSurroundings {
   readonly portalUrl: string;
 }
 
-/** A caller of the service's API, as any other program is one. */
+/** Calls the service's API like every other program. */
 class Caller {
   readonly #url: string;
   readonly #key: string;

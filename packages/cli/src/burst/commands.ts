@@ -41,7 +41,7 @@ function showPlan(plan: Plan): void {
   for (const limit of plan.limits) line(faint(`limit for all, ${limit.origin} ${limit.name}: ${limit.words}`));
   const { counts } = plan;
   line(
-    `${plan.title}, ${plan.period.words}: ${plural(counts.planned, 'copy').replace('copys', 'copies')} of ${plural(counts.rows, 'row')}, ${plural(counts.files, 'file')}; ${counts.skipped} of ${counts.recipients} recipients skipped. Nothing has been sent.`,
+    `${plan.title}, ${plan.period.words}: ${plural(counts.planned, 'copy', 'copies')} of ${plural(counts.rows, 'row')}, ${plural(counts.files, 'file')}; ${counts.skipped} of ${counts.recipients} recipients skipped. Nothing has been sent.`,
   );
 }
 

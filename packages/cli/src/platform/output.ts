@@ -73,6 +73,6 @@ export function wantsJson(command: Command): boolean {
 }
 
 /** "3 datasets", "1 dataset". */
-export function plural(number: number, word: string): string {
-  return `${count.format(number)} ${word}${number === 1 ? '' : 's'}`;
+export function plural(number: number, word: string, several = `${word}s`): string {
+  return `${count.format(number)} ${number === 1 ? word : several}`;
 }

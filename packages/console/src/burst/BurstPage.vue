@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { Button, Checkbox, Input, Popconfirm, Select, Spin } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
-import type { ProblemDocument } from '@underbell/core/refusal';
-import { ApiProblem, call } from '../platform/api.ts';
+import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import PlanTable from './PlanTable.vue';
 import RunLedger from './RunLedger.vue';
@@ -32,8 +32,7 @@ watch(burst, (found) => {
 });
 
 const plan = ref<Plan>();
-const problem = ref<ProblemDocument>();
-const busy = ref<'plan' | 'run' | ''>('');
+const { busy, problem, attempt } = useAttempt<'plan' | 'run'>();
 const runId = ref<number>();
 const run = useRun(runId);
 watch(runs.data, (found) => {
@@ -46,19 +45,6 @@ watch(
   },
 );
 watch([period, isAgain], () => (plan.value = undefined));
-
-async function attempt(what: 'plan' | 'run', work: () => Promise<void>): Promise<void> {
-  busy.value = what;
-  problem.value = undefined;
-  try {
-    await work();
-  } catch (thrown) {
-    if (!(thrown instanceof ApiProblem)) throw thrown;
-    problem.value = thrown.document;
-  } finally {
-    busy.value = '';
-  }
-}
 
 const query = computed(
   () => `?again=${isAgain.value}${burst.value?.definition.period ? `&period=${encodeURIComponent(period.value)}` : ''}`,

@@ -1,31 +1,21 @@
 <script setup lang="ts">
 import { Button, Form, FormItem, Input, InputPassword } from 'ant-design-vue';
-import { reactive, ref } from 'vue';
+import { reactive } from 'vue';
 import { useRouter } from 'vue-router';
-import type { ProblemDocument } from '@underbell/core/refusal';
-import { ApiProblem } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
 import { useSession } from './useSession.ts';
 
 const { setUp } = useSession();
 const router = useRouter();
 const fields = reactive({ code: '', name: '', email: '', password: '' });
-const problem = ref<ProblemDocument>();
-const isBusy = ref(false);
+const { busy, problem, attempt } = useAttempt();
 
-async function submit(): Promise<void> {
-  isBusy.value = true;
-  problem.value = undefined;
-  try {
+const submit = () =>
+  attempt('work', async () => {
     await setUp({ ...fields });
     await router.push('/');
-  } catch (error) {
-    if (!(error instanceof ApiProblem)) throw error;
-    problem.value = error.document;
-  } finally {
-    isBusy.value = false;
-  }
-}
+  });
 </script>
 
 <template>
@@ -56,7 +46,7 @@ async function submit(): Promise<void> {
         :rules="[{ required: true, min: 12, message: 'At least 12 characters' }]"
         ><InputPassword v-model:value="fields.password" autocomplete="new-password"
       /></FormItem>
-      <Button type="primary" html-type="submit" size="large" :loading="isBusy">Become administrator</Button>
+      <Button type="primary" html-type="submit" size="large" :loading="busy !== ''">Become administrator</Button>
     </Form>
   </section>
 </template>

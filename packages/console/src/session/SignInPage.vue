@@ -1,34 +1,24 @@
 <script setup lang="ts">
 import { Button, Form, FormItem, Input, InputPassword } from 'ant-design-vue';
-import { reactive, ref } from 'vue';
+import { reactive } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import type { ProblemDocument } from '@underbell/core/refusal';
-import { ApiProblem } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
 import { useSession } from './useSession.ts';
 
 const { signIn } = useSession();
 const route = useRoute();
 const router = useRouter();
 const fields = reactive({ email: '', password: '' });
-const problem = ref<ProblemDocument>();
-const isBusy = ref(false);
+const { busy, problem, attempt } = useAttempt();
 
-async function submit(): Promise<void> {
-  isBusy.value = true;
-  problem.value = undefined;
-  try {
+const submit = () =>
+  attempt('work', async () => {
     await signIn(fields.email, fields.password);
     const then = route.query['then'];
     // Only a place inside the console is followed.
     await router.push(typeof then === 'string' && /^\/(?!\/)/.test(then) ? then : '/');
-  } catch (error) {
-    if (!(error instanceof ApiProblem)) throw error;
-    problem.value = error.document;
-  } finally {
-    isBusy.value = false;
-  }
-}
+  });
 </script>
 
 <template>
@@ -45,7 +35,7 @@ async function submit(): Promise<void> {
       <FormItem label="Password" name="password" :rules="[{ required: true, message: 'The password is missing' }]"
         ><InputPassword v-model:value="fields.password" autocomplete="current-password" size="large"
       /></FormItem>
-      <Button type="primary" html-type="submit" size="large" :loading="isBusy">Sign in</Button>
+      <Button type="primary" html-type="submit" size="large" :loading="busy !== ''">Sign in</Button>
     </Form>
   </section>
 </template>

@@ -34,21 +34,22 @@ export async function describeQuery(app: App, source: string, sql: string): Prom
   return fields.map((field) => ({ name: field.name, type: columnTypeOf(field.dataTypeID) }));
 }
 
-/** Fills the table of a revision; the caller's work streams into it. */
+/** Fills the table of a revision; the caller's work streams into it and says how many rows COPY took. */
 async function fillRevision(
   app: App,
   revision: RevisionRow,
-  fill: (into: pg.PoolClient, table: string) => Promise<void>,
-): Promise<void> {
+  fill: (into: pg.PoolClient, table: string) => Promise<number>,
+): Promise<number> {
   const client = await app.lanes.planned.connect();
   let failure: Error | undefined;
   try {
     await client.query('BEGIN');
     await client.query(createTableSql(revision.tableName, revision.columns));
-    await fill(client, dataTable(revision.tableName));
+    const rows = await fill(client, dataTable(revision.tableName));
     for (const sql of indexSql(revision.tableName, revision.columns)) await client.query(sql);
     await client.query('COMMIT');
     await client.query(`ANALYZE ${dataTable(revision.tableName)}`);
+    return rows;
   } catch (error) {
     failure = error as Error;
     throw error;
@@ -61,25 +62,25 @@ async function fillRevision(
 async function loadRevision(
   app: App,
   dataset: { name: string; columns: DatasetColumn[] },
-  fill: (into: pg.PoolClient, table: string) => Promise<void>,
+  fill: (into: pg.PoolClient, table: string) => Promise<number>,
 ): Promise<{ revision: number; rows: number }> {
   const revision = await startRevision(app, dataset.name, dataset.columns);
+  let rows: number;
   try {
-    await fillRevision(app, revision, fill);
-    const counted = await app.lanes.planned.query<{ rows: string }>(
-      `SELECT count(*) AS rows FROM ${dataTable(revision.tableName)}`,
-    );
-    const rows = Number(counted.rows[0]!.rows);
+    rows = await fillRevision(app, revision, fill);
     await app.records.transaction(async (transaction) => {
       await setColumns(app, dataset.name, dataset.columns, transaction);
       await finishRevision(app, revision, { rows }, transaction);
     });
-    await dropSpent(app, dataset.name);
-    return { revision: revision.number, rows };
   } catch (error) {
     await finishRevision(app, revision, { error: error instanceof Error ? error.message : String(error) });
     throw error;
   }
+  // The new revision is shown by now: a table that cannot be dropped today is dropped after the next load.
+  await dropSpent(app, dataset.name).catch((error: unknown) => {
+    app.log.warn({ err: error, dataset: dataset.name }, 'a spent revision could not be dropped');
+  });
+  return { revision: revision.number, rows };
 }
 
 async function dropSpent(app: App, dataset: string): Promise<void> {
@@ -103,7 +104,9 @@ export async function loadFromSource(app: App, dataset: DatasetRow): Promise<{ r
   const sql = sourceCopySql(dataset.sql, dataset.columns, order);
   return loadRevision(app, dataset, (into, table) =>
     withSource(source, url, async (from) => {
-      await pipeline(copyOut(from, sql), into.query(copyFrom(`COPY ${table} FROM STDIN`)));
+      const copy = into.query(copyFrom(`COPY ${table} FROM STDIN`));
+      await pipeline(copyOut(from, sql), copy);
+      return copy.rowCount ?? 0;
     }),
   );
 }
@@ -253,10 +256,9 @@ export async function loadFromCsv(
   const loaded = await loadRevision(app, { name, columns }, async (into, table) => {
     const names = columns.map((one) => quoteName(one.name)).join(', ');
     try {
-      await pipeline(
-        createReadStream(path),
-        into.query(copyFrom(`COPY ${table} (${names}) FROM STDIN (FORMAT csv, HEADER)`)),
-      );
+      const copy = into.query(copyFrom(`COPY ${table} (${names}) FROM STDIN (FORMAT csv, HEADER)`));
+      await pipeline(createReadStream(path), copy);
+      return copy.rowCount ?? 0;
     } catch (cause) {
       const { where, message } = cause as { where?: string; message: string };
       throw new Refusal(

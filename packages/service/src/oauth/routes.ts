@@ -6,7 +6,15 @@ import { visibleNames, thing } from '../access/index.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { signingKeys } from './keys.ts';
 import { listClients, listTokens, revokeToken } from './store.ts';
-import { authenticateClient, issueToken, mintToken, revokeOne, saveClient, tokenViewer } from './usecases.ts';
+import {
+  authenticateClient,
+  issueToken,
+  mintToken,
+  revokeOne,
+  saveClient,
+  tokenViewer,
+  type TokenViewer,
+} from './usecases.ts';
 
 interface TokenForm {
   readonly grant_type?: string;
@@ -75,6 +83,17 @@ async function authenticated(app: App, ctx: Context, form: TokenForm) {
   return authenticateClient(app, id, secret);
 }
 
+/** A token that counts and is the client's own; an unknown and a foreign one look alike. */
+async function ownToken(app: App, clientId: string, token: string | undefined): Promise<TokenViewer | undefined> {
+  try {
+    const viewer = await tokenViewer(app, token ?? '');
+    return viewer.clientId === clientId ? viewer : undefined;
+  } catch (error) {
+    if (isRefusal(error)) return undefined;
+    throw error;
+  }
+}
+
 const form = Joi.object({
   grant_type: Joi.string(),
   client_id: Joi.string().max(60),
@@ -119,11 +138,8 @@ export const oauthRoutes: Route[] = [
       oauthAnswer(ctx, async () => {
         const client = await authenticated(app, ctx, body);
         // An unknown or foreign token is answered alike, as the standard asks.
-        const viewer = await tokenViewer(app, body.token ?? '').catch((error: unknown) =>
-          isRefusal(error) ? undefined : Promise.reject(error),
-        );
-        if (viewer?.clientId === client.id)
-          await app.records.transaction((transaction) => revokeToken(app, viewer.tokenId, transaction));
+        const viewer = await ownToken(app, client.id, body.token);
+        if (viewer) await app.records.transaction((transaction) => revokeToken(app, viewer.tokenId, transaction));
         return {};
       }),
   }),
@@ -137,10 +153,8 @@ export const oauthRoutes: Route[] = [
     handle: ({ app, ctx, body }) =>
       oauthAnswer(ctx, async () => {
         const client = await authenticated(app, ctx, body);
-        const viewer = await tokenViewer(app, body.token ?? '').catch((error: unknown) =>
-          isRefusal(error) ? undefined : Promise.reject(error),
-        );
-        if (viewer?.clientId !== client.id) return { active: false };
+        const viewer = await ownToken(app, client.id, body.token);
+        if (!viewer) return { active: false };
         return {
           active: true,
           client_id: client.id,
