@@ -35,7 +35,7 @@ export async function timeIt(runs: number, work: () => Promise<unknown>): Promis
   return median(times);
 }
 
-const seconds = (ms: number) => `${(ms / 1000).toFixed(2)} s`;
+const seconds = (ms: number) => (ms < 1_000 ? `${ms.toFixed(1)} ms` : `${(ms / 1000).toFixed(2)} s`);
 
 /** A table for people. */
 export function printTable(figures: readonly BenchFigure[]): void {

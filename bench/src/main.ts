@@ -15,6 +15,7 @@ import type { ThingKind } from '@underbell/core/access';
 import { Cluster } from '../../scripts/cluster.ts';
 import { findPostgres, root } from '../../scripts/install.mjs';
 import { benchBurstCsv } from './burstCsv.ts';
+import { benchFilter } from './filter.ts';
 import { isReached, printTable, ratioOf, type BenchFigure } from './figures.ts';
 
 const sender = 'bench@skerrow.example';
@@ -77,7 +78,8 @@ async function furnish(app: App, cluster: Cluster): Promise<void> {
 }
 
 async function main(): Promise<void> {
-  const { values } = parseArgs({
+  const { values, positionals } = parseArgs({
+    allowPositionals: true,
     options: {
       json: { type: 'boolean', default: false },
       rows: { type: 'string', default: '2000000' },
@@ -89,7 +91,8 @@ async function main(): Promise<void> {
   const folder = mkdtempSync(join(tmpdir(), 'underbell-bench-'));
   chmodSync(folder, 0o755);
   const cluster = new Cluster(join(folder, 'postgres'), await freePort(), randomBytes(12).toString('hex'));
-  let figures: BenchFigure[] = [];
+  const figures: BenchFigure[] = [];
+  const isWanted = (name: string) => positionals.length === 0 || positionals.includes(name);
   try {
     say(`Making ${Number(values.rows).toLocaleString('en')} sailings …`);
     await cluster.start({ fsync: 'off', shared_buffers: '1GB', max_wal_size: '8GB' });
@@ -106,18 +109,26 @@ async function main(): Promise<void> {
       await furnish(app, cluster);
       await app.lanes.planned.query('VACUUM ANALYZE');
       const quays = company.quays.filter((quay) => !quay.isClosed).map((quay) => quay.id);
-      say('Burst of CSV:');
-      figures = await benchBurstCsv({
-        app,
-        folder,
-        psql: join(findPostgres()!, 'psql'),
-        databaseUrl: cluster.url('underbell'),
-        sender,
-        quays,
-        runs: Number(values.runs),
-        isQuick: values.quick,
-        say,
-      });
+      if (isWanted('filter')) {
+        say('Filters:');
+        figures.push(...(await benchFilter({ app, rows: 1_000_000, runs: Number(values.runs) })));
+      }
+      if (isWanted('burst')) {
+        say('Burst of CSV:');
+        figures.push(
+          ...(await benchBurstCsv({
+            app,
+            folder,
+            psql: join(findPostgres()!, 'psql'),
+            databaseUrl: cluster.url('underbell'),
+            sender,
+            quays,
+            runs: Number(values.runs),
+            isQuick: values.quick,
+            say,
+          })),
+        );
+      }
     } finally {
       await closeApp(app);
     }

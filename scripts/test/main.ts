@@ -4,6 +4,7 @@ import { chmodSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { parseArgs } from 'node:util';
 import { fillSkerrow } from '../../demo/src/fill.ts';
 import { buildPages } from '../build.ts';
 import { Cluster } from '../cluster.ts';
@@ -33,7 +34,11 @@ function freePort(): Promise<number> {
 }
 
 async function main(): Promise<number> {
-  const files = findTests(process.argv.slice(2));
+  const { values, positionals } = parseArgs({
+    allowPositionals: true,
+    options: { cases: { type: 'string' }, seed: { type: 'string' } },
+  });
+  const files = findTests(positionals);
   if (files.length === 0) {
     process.stderr.write('no test file matches\n');
     return 1;
@@ -53,6 +58,8 @@ async function main(): Promise<number> {
         UNDERBELL_TEST_DATABASE: cluster.url('postgres'),
         UNDERBELL_TEST_FOLDER: folder,
         NO_COLOR: '1',
+        ...(values.cases ? { UNDERBELL_TEST_CASES: values.cases } : {}),
+        ...(values.seed ? { UNDERBELL_TEST_SEED: values.seed } : {}),
       },
     });
     return await new Promise<number>((resolve) => child.on('exit', (code) => resolve(code ?? 1)));

@@ -2,9 +2,9 @@ import type { DatasetShape } from '../dataset/index.ts';
 import {
   anyOf,
   checkFilter,
+  columnNamesIn,
   nothing,
-  parseFilter,
-  type FilterNode,
+  readFilter,
   type FilterScope,
   type TypedNode,
 } from '../filter/index.ts';
@@ -41,7 +41,7 @@ function ruleFor(
     valuesOf: (source, name) => (source === 'person' ? personValues(person, name) : undefined),
   };
   try {
-    return { node: checkFilter(parseFilter(rule.where), scope) };
+    return { node: checkFilter(readFilter(rule.where), scope) };
   } catch (error) {
     if (!isRefusal(error, 'VALUE_UNBOUND')) throw error;
     return { node: nothing, words: `no rows: ${person.name} has no attribute \`${error.details.word}\`` };
@@ -108,17 +108,11 @@ function fixesOneOf(node: TypedNode, names: ReadonlySet<string>): boolean {
   return left?.kind === 'column' && names.has(left.column.name) && values.every((one) => one.kind === 'literal');
 }
 
-/** The names that an expression mentions. */
-function namesIn(node: FilterNode): string[] {
-  if (node.kind === 'column') return [node.name];
-  return node.kind === 'operation' || node.kind === 'call' ? node.args.flatMap(namesIn) : [];
-}
-
 /** The columns by which a ruled dataset is divided among people: its keys and whatever its rules look at. */
 function guardingColumns(rules: readonly RecordRule[], dataset: DatasetShape): Set<string> {
   const keys = dataset.columns.filter((column) => column.key !== undefined).map((column) => column.name);
   const names = new Set(dataset.columns.map((column) => column.name));
-  const looked = rules.flatMap((rule) => namesIn(parseFilter(rule.where))).filter((name) => names.has(name));
+  const looked = rules.flatMap((rule) => [...columnNamesIn(readFilter(rule.where))]).filter((name) => names.has(name));
   return new Set([...keys, ...looked]);
 }
 
@@ -131,7 +125,7 @@ export function checkTokenFilter(
   hasPerson: boolean,
 ): TypedNode | undefined {
   const text = Object.hasOwn(where, dataset.name) ? where[dataset.name] : undefined;
-  const node = text === undefined ? undefined : checkFilter(parseFilter(text), { dataset, text, ...moment });
+  const node = text === undefined ? undefined : checkFilter(readFilter(text), { dataset, text, ...moment });
   if (rules.length === 0 || hasPerson) return node;
   const guarding = guardingColumns(rules, dataset);
   if (node !== undefined && fixesOneOf(node, guarding)) return node;
@@ -190,7 +184,7 @@ export function checkRule(where: string, dataset: DatasetShape, attributes: read
     instant: '2026-01-01T00:00:00Z',
   };
   const tryType = (sample: string) =>
-    checkFilter(parseFilter(where), {
+    checkFilter(readFilter(where), {
       dataset,
       text: where,
       today: '2026-01-01',

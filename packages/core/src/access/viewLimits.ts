@@ -1,5 +1,5 @@
 import type { DatasetShape } from '../dataset/index.ts';
-import { checkFilter, columnIn, parseFilter, type FilterScope } from '../filter/index.ts';
+import { checkFilter, columnIn, readFilter, type FilterScope } from '../filter/index.ts';
 import { valueTypeOf, parseValue } from '../dataset/index.ts';
 import { Refusal } from '../refusal/index.ts';
 import {
@@ -67,7 +67,7 @@ function textPart(
   text: string | undefined,
 ): LimitPart[] {
   if (text === undefined) return [];
-  const node = checkFilter(parseFilter(text), scopeOf(viewing, dataset, text));
+  const node = checkFilter(readFilter(text), scopeOf(viewing, dataset, text));
   return [{ origin, name, node, isFixed: origin !== 'reader' }];
 }
 

@@ -1,5 +1,5 @@
-import { parseValue, type DatasetColumn, type Value } from '../dataset/index.ts';
-import { compilePredicate, type Cell, type TypedNode } from '../filter/index.ts';
+import { readCell, type DatasetColumn, type Value } from '../dataset/index.ts';
+import { compilePredicate, type TypedNode } from '../filter/index.ts';
 import { Refusal } from '../refusal/index.ts';
 
 export interface RouterOptions {
@@ -9,13 +9,6 @@ export interface RouterOptions {
   readonly key: DatasetColumn;
   /** Each cut's value and its whole effective filter. */
   readonly cuts: readonly { readonly value: Value; readonly where: TypedNode }[];
-}
-
-/** PostgreSQL's COPY writes true and false as `t` and `f`. */
-function readCell(text: string | null, column: DatasetColumn): Cell {
-  if (text === null) return null;
-  if (column.type === 'boolean') return text === 't' || text === 'true';
-  return parseValue(text, column.type, column.name);
 }
 
 /**

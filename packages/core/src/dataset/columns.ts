@@ -24,8 +24,9 @@ export interface DatasetShape {
 export type ValueType = 'text' | 'number' | 'boolean' | 'date' | 'instant';
 
 /**
- * A value as filters hold it: text, number and boolean as themselves, a date as `YYYY-MM-DD`,
- * an instant as milliseconds since 1970-01-01T00:00:00Z.
+ * A value as filters hold it: text and boolean as themselves, a number as a double or, where no double says it
+ * exactly, as its decimal text, a date as `YYYY-MM-DD`, an instant as milliseconds since 1970-01-01T00:00:00Z
+ * (microseconds as fractions). `infinity` and `-infinity` stand for dates without end, ±Infinity for such instants.
  */
 export type Value = string | number | boolean;
 

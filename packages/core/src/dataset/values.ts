@@ -1,5 +1,6 @@
 import { Refusal } from '../refusal/index.ts';
-import type { ColumnType, Value, ValueType } from './columns.ts';
+import type { ColumnType, DatasetColumn, Value, ValueType } from './columns.ts';
+import { readNumber } from './numbers.ts';
 
 const examples: Record<ColumnType, string> = {
   text: 'any text',
@@ -34,7 +35,8 @@ export function readInstant(text: string): number | undefined {
   const offset =
     zone === 'Z' ? 0 : sign * (Number(zone.slice(1, 3)) * 60 + Number(zone.slice(3).replace(':', '') || 0));
   const whole = Date.parse(`${match[1]}T${match[2]}:${match[3]}:${match[4] ?? '00'}Z`) - offset * 60_000;
-  return whole + Number(match[5] ?? 0) * 1000;
+  // Whole microseconds, as PostgreSQL keeps them; the same number however it was written.
+  return whole + Math.round(Number(match[5] ?? 0) * 1_000_000) / 1000;
 }
 
 function read(text: string, type: ColumnType): Value | undefined {
@@ -43,11 +45,9 @@ function read(text: string, type: ColumnType): Value | undefined {
     case 'text':
       return text.includes('\0') || !text.isWellFormed() ? undefined : text;
     case 'integer':
-      return /^[+-]?\d{1,18}$/.test(bare) ? Number(bare) : undefined;
+      return /^[+-]?\d{1,18}$/.test(bare) ? readNumber(bare) : undefined;
     case 'number':
-      return /^[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?$/.test(bare) && Number.isFinite(Number(bare))
-        ? Number(bare)
-        : undefined;
+      return Number.isFinite(Number(bare)) ? readNumber(bare) : undefined;
     case 'boolean':
       return { true: true, false: false }[bare.toLowerCase()];
     case 'date':
@@ -76,8 +76,40 @@ export function fitsType(text: string, type: ColumnType): boolean {
   return read(text, type) !== undefined;
 }
 
+const specialNumbers = new Map([
+  ['NaN', NaN],
+  ['Infinity', Infinity],
+  ['-Infinity', -Infinity],
+]);
+
+/**
+ * Reads a cell as PostgreSQL writes it, with the values that no person types: `t` and `f`, NaN and the infinities.
+ *
+ * @throws {Refusal} `VALUE_INVALID`, also for dates before the year 1 or after 9999
+ */
+export function readCell(text: string | null, column: DatasetColumn): Value | null {
+  if (text === null) return null;
+  const { type, name } = column;
+  if (type === 'boolean') return text === 't' || text === 'true';
+  if (type === 'number' && specialNumbers.has(text)) return specialNumbers.get(text)!;
+  if (text === 'infinity' || text === '-infinity') {
+    if (type === 'date') return text;
+    if (type === 'instant') return text === 'infinity' ? Infinity : -Infinity;
+  }
+  // A column may hold numbers beyond what a person may type.
+  return (type === 'number' || type === 'integer' ? readNumber(text) : undefined) ?? parseValue(text, type, name);
+}
+
 /** The text of a value: what PostgreSQL reads and what file names and messages show. */
 export function formatValue(value: Value, type: ValueType): string {
-  if (type === 'instant') return new Date(value as number).toISOString();
+  if (type === 'instant') return formatInstant(value as number);
   return String(value);
+}
+
+function formatInstant(value: number): string {
+  if (!Number.isFinite(value)) return value > 0 ? 'infinity' : '-infinity';
+  const whole = Math.floor(value);
+  const micros = Math.round((value - whole) * 1000);
+  const text = new Date(whole).toISOString();
+  return micros === 0 ? text : `${text.slice(0, -1)}${String(micros).padStart(3, '0')}Z`;
 }

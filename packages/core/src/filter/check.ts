@@ -1,59 +1,49 @@
-import {
-  parseValue,
-  valueTypeOf,
-  type DatasetColumn,
-  type DatasetShape,
-  type Value,
-  type ValueType,
-} from '../dataset/index.ts';
-import type { Refusal } from '../refusal/index.ts';
-import { isRefusal, suggest, type RefusalCode, type RefusalDetails } from '../refusal/index.ts';
+import { parseValue, valueTypeOf, type DatasetColumn, type Value, type ValueType } from '../dataset/index.ts';
+import { isRefusal, suggest, type Refusal, type RefusalCode, type RefusalDetails } from '../refusal/index.ts';
+import { checkArrays } from './arrays.ts';
+import { mismatchHint, unknownColumnHint } from './hints.ts';
 import { refuseAt } from './refuse.ts';
-import type { FilterNode, Operator } from './tree.ts';
-import type { AggregateName, TypedNode } from './typed.ts';
+import { typeWords, valueFunctions, type Check, type FilterScope, type ValueFunction } from './scope.ts';
+import { checkTemporal } from './temporal.ts';
+import {
+  arrayOperators,
+  temporalOperators,
+  type ArrayOperator,
+  type FilterNode,
+  type OperationNode,
+  type TemporalOperator,
+} from './tree.ts';
+import { asDouble, conditionOf, isDouble, type AggregateName, type TypedNode, type TypedOperator } from './typed.ts';
+import { writeFilter } from './write.ts';
 
-/** The functions through which our own values come in. */
-export type ValueFunction = 'person' | 'recipient' | 'record' | 'param';
-export const valueFunctions: readonly ValueFunction[] = ['person', 'recipient', 'record', 'param'];
 const aggregates: readonly AggregateName[] = ['count', 'sum', 'avg', 'min', 'max', 'count_distinct'];
+/** The language's own functions, for suggestions. */
+const functionNames = [
+  'CASEI',
+  'ACCENTI',
+  'DATE',
+  'TIMESTAMP',
+  'INTERVAL',
+  ...temporalOperators,
+  ...arrayOperators,
+].map((name) => name.toUpperCase());
+const maxExponent = 16;
+/** A power is said as a product; nested ones may grow to so many factors. */
+const maxFactors = 512;
 
-/** Everything an expression may name. */
-export interface FilterScope {
-  readonly dataset: DatasetShape;
-  /** The expression as written, for positions. */
-  readonly text: string;
-  /**
-   * The raw values behind `person('quay')` and its like, to be parsed by the type they are compared with;
-   * undefined when there is none, which refuses with `VALUE_UNBOUND`. Leave out where such functions may not stand.
-   */
-  readonly valuesOf?: (source: ValueFunction, name: string) => readonly string[] | undefined;
-  /** `YYYY-MM-DD` in the reader's time zone. */
-  readonly today?: string;
-  /** Milliseconds since 1970-01-01T00:00:00Z. */
-  readonly now?: number;
-  /** Measures may aggregate; filters may not. */
-  readonly allowsAggregates?: boolean;
-}
-
-const typeWords: Record<ValueType, string> = {
-  text: 'text',
-  number: 'a number',
-  boolean: 'true or false',
-  date: 'a date',
-  instant: 'an instant',
-};
-
-class Checker {
-  readonly #scope: FilterScope;
+class Checker implements Check {
+  readonly scope: FilterScope;
   readonly #columns: Map<string, DatasetColumn>;
   #insideAggregate = false;
+  /** The column that the piece at hand is compared with. */
+  #beside: DatasetColumn | undefined;
 
   constructor(scope: FilterScope) {
-    this.#scope = scope;
+    this.scope = scope;
     this.#columns = new Map(scope.dataset.columns.map((column) => [column.name, column]));
   }
 
-  check(node: FilterNode, wanted?: ValueType): TypedNode {
+  type(node: FilterNode, wanted?: ValueType): TypedNode {
     switch (node.kind) {
       case 'text':
       case 'number':
@@ -67,25 +57,33 @@ class Checker {
       case 'call':
         return this.#call(node, wanted);
       case 'operation':
-        return this.#operation(node, node.op);
+        return this.#operation(node);
+      case 'interval':
+        throw this.refuse(node, 'FILTER_WRONG_TYPE', 'an interval stands only inside a relation of time', {
+          hint: "write T_DURING(column, INTERVAL('2026-10-01', '2026-10-31'))",
+        });
+      case 'array':
+        throw this.refuse(node, 'FILTER_WRONG_TYPE', 'a list stands only inside IN or a relation of lists', {
+          hint: "write column IN ('a', 'b')",
+        });
     }
   }
 
   /** The expression as a condition. */
   condition(node: FilterNode): TypedNode {
-    const typed = this.check(node, 'boolean');
+    const typed = this.type(node, 'boolean');
     if (typed.type !== 'boolean') {
       const hint =
         typed.kind === 'column' ? `compare it with something, for example \`${typed.column.name} = …\`` : undefined;
-      throw this.#refuse(node, 'FILTER_WRONG_TYPE', `a condition was expected, this is ${typeWords[typed.type]}`, {
+      throw this.refuse(node, 'FILTER_WRONG_TYPE', `a condition was expected, this is ${typeWords[typed.type]}`, {
         hint,
       });
     }
     return typed;
   }
 
-  #refuse(node: FilterNode, code: RefusalCode, message: string, details: RefusalDetails = {}): Refusal {
-    return refuseAt(this.#scope.text, node.span, { code, message, ...details });
+  refuse(node: FilterNode, code: RefusalCode, message: string, details: RefusalDetails = {}): Refusal {
+    return refuseAt(this.scope.text, node.span, { code, message, ...details });
   }
 
   #temporal(node: FilterNode & { value: string }, type: 'date' | 'instant'): TypedNode {
@@ -97,27 +95,17 @@ class Checker {
       return parseValue(text, type, what);
     } catch (error) {
       if (!isRefusal(error)) throw error;
-      throw this.#refuse(node, error.code, error.message, error.details);
+      throw this.refuse(node, error.code, error.message, error.details);
     }
   }
 
   #column(node: FilterNode & { kind: 'column' }): TypedNode {
     const column = this.#columns.get(node.name);
     if (column === undefined) {
-      const details = suggest(node.name, this.#columns.keys());
-      const looksLikeText = node.quoted && details.nearest === undefined;
-      throw this.#refuse(
-        node,
-        'FILTER_UNKNOWN_COLUMN',
-        `no column \`${node.name}\` in \`${this.#scope.dataset.name}\``,
-        {
-          word: node.name,
-          ...details,
-          ...(looksLikeText
-            ? { hint: `double quotes name a column; text stands between single quotes: '${node.name}'` }
-            : {}),
-        },
-      );
+      throw this.refuse(node, 'FILTER_UNKNOWN_COLUMN', `no column \`${node.name}\` in \`${this.scope.dataset.name}\``, {
+        word: node.name,
+        ...unknownColumnHint(node, this.scope.dataset.columns, this.#beside),
+      });
     }
     return { kind: 'column', type: valueTypeOf(column.type), column };
   }
@@ -128,34 +116,41 @@ class Checker {
     if ((valueFunctions as readonly string[]).includes(name)) {
       const values = this.#valueCall(node, name as ValueFunction, wanted ?? 'text');
       if (values.length === 1) return values[0]!;
-      throw this.#refuse(
+      throw this.refuse(
         node,
         'FILTER_WRONG_TYPE',
-        `\`${this.#written(node)}\` holds ${values.length} values where one is compared`,
+        `\`${this.written(node)}\` holds ${values.length} values where one is compared`,
         {
-          hint: `write \`… IN (${this.#written(node)})\``,
+          hint: `write \`… IN (${this.written(node)})\``,
         },
       );
     }
-    if (this.#scope.allowsAggregates && (aggregates as readonly string[]).includes(name)) {
+    if (this.scope.allowsAggregates && (aggregates as readonly string[]).includes(name)) {
       return this.#aggregate(node, name as AggregateName);
     }
-    const known = ['today', 'now', ...valueFunctions, ...(this.#scope.allowsAggregates ? aggregates : [])];
-    throw this.#refuse(node, 'FILTER_UNKNOWN_FUNCTION', `no function \`${name}\` here`, {
+    const known = [
+      'today',
+      'now',
+      ...valueFunctions,
+      ...functionNames,
+      ...(this.scope.allowsAggregates ? aggregates : []),
+    ];
+    throw this.refuse(node, 'FILTER_UNKNOWN_FUNCTION', `no function \`${name}\` here`, {
       word: name,
       ...suggest(name, known),
     });
   }
 
-  #written(node: FilterNode): string {
-    return this.#scope.text.slice(node.span.start, node.span.end);
+  written(node: FilterNode): string {
+    if (node.span.pointer !== undefined) return writeFilter(node);
+    return this.scope.text.slice(node.span.start, node.span.end);
   }
 
   #clock(node: FilterNode & { kind: 'call' }, name: 'today' | 'now'): TypedNode {
     if (node.args.length > 0)
-      throw this.#refuse(node, 'FILTER_SYNTAX', `${name}() takes nothing between its parentheses`);
-    const value = name === 'today' ? this.#scope.today : this.#scope.now;
-    if (value === undefined) throw this.#refuse(node, 'VALUE_UNBOUND', `${name}() has no value here`);
+      throw this.refuse(node, 'FILTER_SYNTAX', `${name}() takes nothing between its parentheses`);
+    const value = name === 'today' ? this.scope.today : this.scope.now;
+    if (value === undefined) throw this.refuse(node, 'VALUE_UNBOUND', `${name}() has no value here`);
     return { kind: 'literal', type: name === 'today' ? 'date' : 'instant', value, from: `${name}()` };
   }
 
@@ -163,16 +158,16 @@ class Checker {
   #valueCall(node: FilterNode & { kind: 'call' }, source: ValueFunction, type: ValueType): TypedNode[] {
     const [only] = node.args;
     if (node.args.length !== 1 || only?.kind !== 'text') {
-      throw this.#refuse(node, 'FILTER_SYNTAX', `${source} takes one name in quotes`, {
+      throw this.refuse(node, 'FILTER_SYNTAX', `${source} takes one name in quotes`, {
         hint: `write ${source}('quay')`,
       });
     }
-    if (this.#scope.valuesOf === undefined) {
-      throw this.#refuse(node, 'FILTER_UNKNOWN_FUNCTION', `\`${this.#written(node)}\` has no meaning here`);
+    if (this.scope.valuesOf === undefined) {
+      throw this.refuse(node, 'FILTER_UNKNOWN_FUNCTION', `\`${this.written(node)}\` has no meaning here`);
     }
-    const raw = this.#scope.valuesOf(source, only.value);
+    const raw = this.scope.valuesOf(source, only.value);
     if (raw === undefined || raw.length === 0) {
-      throw this.#refuse(node, 'VALUE_UNBOUND', `\`${this.#written(node)}\` has no value`, { word: only.value });
+      throw this.refuse(node, 'VALUE_UNBOUND', `\`${this.written(node)}\` has no value`, { word: only.value });
     }
     const from = `${source}('${only.value}')`;
     return raw.map((text) => ({ kind: 'literal', type, value: this.#parse(node, text, type, from), from }));
@@ -180,109 +175,172 @@ class Checker {
 
   #aggregate(node: FilterNode & { kind: 'call' }, name: AggregateName): TypedNode {
     if (this.#insideAggregate)
-      throw this.#refuse(node, 'FILTER_WRONG_TYPE', 'an aggregate cannot stand inside another one');
+      throw this.refuse(node, 'FILTER_WRONG_TYPE', 'an aggregate cannot stand inside another one');
     const [first] = node.args;
     if (first === undefined && name === 'count') return { kind: 'aggregate', type: 'number', name };
     if (first === undefined || node.args.length > 1) {
-      throw this.#refuse(node, 'FILTER_SYNTAX', `${name} takes one expression`, { hint: `write ${name}(column)` });
+      throw this.refuse(node, 'FILTER_SYNTAX', `${name} takes one expression`, { hint: `write ${name}(column)` });
     }
     this.#insideAggregate = true;
-    const arg = this.check(first);
+    const arg = this.type(first);
     this.#insideAggregate = false;
     const wantsNumber = name === 'sum' || name === 'avg';
     if (wantsNumber && arg.type !== 'number' && arg.type !== 'boolean') {
-      throw this.#refuse(
+      throw this.refuse(
         first,
         'FILTER_WRONG_TYPE',
         `${name} needs a number or a condition, this is ${typeWords[arg.type]}`,
       );
     }
     if ((name === 'min' || name === 'max') && arg.type === 'boolean') {
-      throw this.#refuse(first, 'FILTER_WRONG_TYPE', `${name} cannot order true and false`);
+      throw this.refuse(first, 'FILTER_WRONG_TYPE', `${name} cannot order true and false`);
     }
     const type = name === 'min' || name === 'max' ? arg.type : 'number';
     return { kind: 'aggregate', type, name, arg };
   }
 
-  #operation(node: FilterNode & { kind: 'operation' }, op: Operator): TypedNode {
-    if (op === 'and' || op === 'or' || op === 'not') {
-      return { kind: 'operation', type: 'boolean', op, args: node.args.map((arg) => this.condition(arg)) };
-    }
-    if (op === '+' || op === '-' || op === '*' || op === '/') return this.#arithmetic(node, op);
-    if (op === 'isNull') return { kind: 'operation', type: 'boolean', op, args: [this.check(node.args[0]!)] };
-    if (op === 'like') return this.#like(node);
-    return this.#comparison(node, op);
+  /** Every value behind a node, for places that take several. */
+  values(node: FilterNode, wanted: ValueType): TypedNode[] {
+    return this.isValueCall(node)
+      ? this.#valueCall(node, node.name as ValueFunction, wanted)
+      : [this.type(node, wanted)];
   }
 
-  #arithmetic(node: FilterNode & { kind: 'operation' }, op: Operator): TypedNode {
-    const args = node.args.map((arg) => this.check(arg, 'number'));
-    const bad = args.findIndex((arg) => arg.type !== 'number');
-    if (bad >= 0) {
-      throw this.#refuse(
-        node.args[bad]!,
-        'FILTER_WRONG_TYPE',
-        `\`${op}\` needs numbers, this is ${typeWords[args[bad]!.type]}`,
-      );
+  #operation(node: OperationNode): TypedNode {
+    const { op, args } = node;
+    if (isTemporal(node)) return checkTemporal(this, node);
+    if (isArrays(node)) return checkArrays(this, node);
+    switch (op) {
+      case 'and':
+      case 'or':
+      case 'not':
+        return conditionOf(op, ...args.map((arg) => this.condition(arg)));
+      case 'isNull':
+        return conditionOf(op, this.type(args[0]!));
+      case 'like':
+        return this.#like(node);
+      case 'casei':
+      case 'accenti':
+        return { kind: 'operation', type: 'text', op, args: [this.#text(args[0]!, op.toUpperCase())] };
+      case '^':
+        return this.#power(node);
+      case '+':
+      case '-':
+      case '*':
+      case '/':
+      case '%':
+      case 'div':
+        return this.#arithmetic(node, op);
+      default:
+        return this.#comparison(node, op as TypedOperator);
     }
-    return { kind: 'operation', type: 'number', op, args };
   }
 
-  #like(node: FilterNode & { kind: 'operation' }): TypedNode {
-    const [left, right] = node.args.map((arg) => this.check(arg, 'text')) as [TypedNode, TypedNode];
-    if (left.type !== 'text') {
-      throw this.#refuse(node.args[0]!, 'FILTER_WRONG_TYPE', `LIKE compares text, this is ${typeWords[left.type]}`);
+  #text(node: FilterNode, what: string): TypedNode {
+    const typed = this.type(node, 'text');
+    if (typed.type === 'text') return typed;
+    throw this.refuse(node, 'FILTER_WRONG_TYPE', `${what} compares text, this is ${typeWords[typed.type]}`);
+  }
+
+  #number(node: FilterNode, op: string): TypedNode {
+    const typed = this.type(node, 'number');
+    if (typed.type === 'number') return typed;
+    throw this.refuse(node, 'FILTER_WRONG_TYPE', `\`${op}\` needs numbers, this is ${typeWords[typed.type]}`);
+  }
+
+  #arithmetic(node: OperationNode, op: TypedOperator): TypedNode {
+    const args = node.args.map((arg) => this.#number(arg, op));
+    if ((op === '%' || op === 'div') && args.some(isDouble)) {
+      throw this.refuse(node, 'FILTER_WRONG_TYPE', `\`${op}\` cannot follow a division, whose result is not exact`);
     }
-    if (right.kind !== 'literal' || right.type !== 'text') {
-      throw this.#refuse(node.args[1]!, 'FILTER_WRONG_TYPE', 'LIKE needs a pattern in quotes', {
+    const isExact = op !== '/' && !args.some(isDouble);
+    return { kind: 'operation', type: 'number', op, args: isExact ? args : args.map(asDouble) };
+  }
+
+  /** A power is said as a product, which both back ends compute alike. */
+  #power(node: OperationNode): TypedNode {
+    const base = this.#number(node.args[0]!, '^');
+    const exponent = node.args[1]!;
+    if (
+      exponent.kind !== 'number' ||
+      typeof exponent.value !== 'number' ||
+      !Number.isInteger(exponent.value) ||
+      exponent.value < 1 ||
+      exponent.value > maxExponent
+    ) {
+      throw this.refuse(exponent, 'FILTER_WRONG_TYPE', `a power takes a whole number from 1 to ${maxExponent}`);
+    }
+    if (sizeOf(base) * exponent.value > maxFactors)
+      throw this.refuse(node, 'FILTER_TOO_LONG', 'the powers are too large');
+    return Array.from({ length: exponent.value }, () => base).reduce((product, factor) => ({
+      kind: 'operation',
+      type: 'number',
+      op: '*',
+      args: [product, factor],
+    }));
+  }
+
+  #like(node: OperationNode): TypedNode {
+    const left = this.#text(node.args[0]!, 'LIKE');
+    const right = this.type(node.args[1]!, 'text');
+    const pattern = patternOf(right);
+    if (pattern === undefined) {
+      throw this.refuse(node.args[1]!, 'FILTER_WRONG_TYPE', 'LIKE needs a pattern in quotes', {
         hint: "write LIKE 'North%'",
       });
     }
-    if (/(^|[^\\])(\\\\)*\\$/.test(String(right.value))) {
-      throw this.#refuse(node.args[1]!, 'FILTER_SYNTAX', 'a pattern cannot end in a single backslash');
+    if (/(^|[^\\])(\\\\)*\\$/.test(pattern)) {
+      throw this.refuse(node.args[1]!, 'FILTER_SYNTAX', 'a pattern cannot end in a single backslash');
     }
-    return { kind: 'operation', type: 'boolean', op: 'like', args: [left, right] };
+    return conditionOf('like', left, right);
   }
 
-  #isValueCall(node: FilterNode): node is FilterNode & { kind: 'call' } {
+  isValueCall(node: FilterNode): node is FilterNode & { kind: 'call' } {
     return node.kind === 'call' && (valueFunctions as readonly string[]).includes(node.name);
   }
 
-  #comparison(node: FilterNode & { kind: 'operation' }, op: Operator): TypedNode {
-    const guide = node.args.find((arg) => !this.#isValueCall(arg));
-    const guided = guide === undefined ? undefined : this.check(guide);
+  #comparison(node: OperationNode, op: TypedOperator): TypedNode {
+    const guide = node.args.find((arg) => !this.isValueCall(arg));
+    const guided = guide === undefined ? undefined : this.type(guide);
     const type = guided?.type ?? 'text';
+    const outer = this.#beside;
+    this.#beside = guided?.kind === 'column' ? guided.column : undefined;
     const args = node.args.flatMap((arg, index): TypedNode[] => {
       if (arg === guide) return [guided!];
-      if (op === 'in' && index > 0 && this.#isValueCall(arg))
-        return this.#valueCall(arg, arg.name as ValueFunction, type);
-      return [this.check(arg, type)];
+      const values = op === 'in' && index > 0 ? this.values(arg, type) : [this.type(arg, type)];
+      const wrong = values.find((one) => one.type !== type);
+      if (wrong) throw this.#mismatch(guide!, type, arg, wrong);
+      return values;
     });
-    args.forEach((arg, index) => {
-      if (arg.type !== type)
-        throw this.#mismatch(node, guide!, type, node.args[Math.min(index, node.args.length - 1)]!, arg);
-    });
+    this.#beside = outer;
     if (type === 'boolean' && op !== '=' && op !== '<>' && op !== 'in') {
-      throw this.#refuse(node, 'FILTER_WRONG_TYPE', `\`${op}\` cannot order true and false`);
+      throw this.refuse(node, 'FILTER_WRONG_TYPE', `\`${op}\` cannot order true and false`);
     }
-    return { kind: 'operation', type: 'boolean', op, args };
+    // One double makes all of a comparison doubles, in both back ends alike.
+    return conditionOf(op, ...(args.some(isDouble) ? args.map(asDouble) : args));
   }
 
-  #mismatch(_node: FilterNode, guide: FilterNode, type: ValueType, other: FilterNode, typed: TypedNode): Refusal {
-    const message = `${this.#written(guide)} is ${typeWords[type]}, but ${this.#written(other)} is ${typeWords[typed.type]}`;
-    return this.#refuse(other, 'FILTER_WRONG_TYPE', message, { hint: mismatchHint(type, other, typed) });
+  #mismatch(guide: FilterNode, type: ValueType, other: FilterNode, typed: TypedNode): Refusal {
+    const written = this.written(other);
+    const message = `${this.written(guide)} is ${typeWords[type]}, but ${written} is ${typeWords[typed.type]}`;
+    return this.refuse(other, 'FILTER_WRONG_TYPE', message, { hint: mismatchHint(type, other, typed, written) });
   }
 }
 
-function mismatchHint(type: ValueType, other: FilterNode, typed: TypedNode): string | undefined {
-  if (other.kind === 'text' && type === 'number') return `leave the quotes out: ${other.value}`;
-  if (other.kind === 'text' && type === 'date') return `write DATE('${other.value}')`;
-  if (other.kind === 'text' && type === 'instant') return `write TIMESTAMP('${other.value}')`;
-  if (other.kind === 'text' && type === 'boolean') return 'write TRUE or FALSE without quotes';
-  if (other.kind === 'number' && type === 'text') return `put it in quotes: '${other.value}'`;
-  if (type === 'instant' && typed.type === 'date')
-    return "write the instant with its time: TIMESTAMP('2026-10-01T00:00:00Z')";
-  if (type === 'date' && typed.type === 'instant') return "write the day alone: DATE('2026-10-01')";
-  return undefined;
+const temporal: ReadonlySet<string> = new Set(temporalOperators);
+const arrays: ReadonlySet<string> = new Set(arrayOperators);
+const isTemporal = (node: OperationNode): node is OperationNode & { op: TemporalOperator } => temporal.has(node.op);
+const isArrays = (node: OperationNode): node is OperationNode & { op: ArrayOperator } => arrays.has(node.op);
+
+function sizeOf(node: TypedNode): number {
+  return node.kind === 'operation' ? node.args.reduce((sum, arg) => sum + sizeOf(arg), 0) : 1;
+}
+
+/** The pattern of a LIKE, through CASEI and ACCENTI. */
+function patternOf(node: TypedNode): string | undefined {
+  if (node.kind === 'literal' && node.type === 'text') return String(node.value);
+  const folds = node.kind === 'operation' && (node.op === 'casei' || node.op === 'accenti');
+  return folds ? patternOf(node.args[0]!) : undefined;
 }
 
 /**
@@ -302,7 +360,7 @@ export function checkFilter(node: FilterNode, scope: FilterScope): TypedNode {
  * @throws {Refusal} as `checkFilter`
  */
 export function checkMeasure(node: FilterNode, scope: FilterScope): TypedNode {
-  const typed = new Checker({ ...scope, allowsAggregates: true }).check(node);
+  const typed = new Checker({ ...scope, allowsAggregates: true }).type(node);
   const bare = bareColumn(typed);
   if (bare !== undefined) {
     throw refuseAt(scope.text, node.span, {

@@ -1,5 +1,5 @@
 import { refuseAt } from './refuse.ts';
-import { maxFilterLength, type Span } from './tree.ts';
+import { keywords, maxFilterLength, type Span } from './tree.ts';
 
 export type Token =
   | {
@@ -10,21 +10,24 @@ export type Token =
   | { readonly kind: 'number'; readonly value: string; readonly span: Span }
   | { readonly kind: 'end'; readonly value: ''; readonly span: Span };
 
-const keywords = new Set(['AND', 'OR', 'NOT', 'IN', 'BETWEEN', 'LIKE', 'IS', 'NULL', 'TRUE', 'FALSE']);
 const space = /\s/u;
 const nameStart = /[\p{L}_]/u;
 const number = /(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?/y;
 const name = /[\p{L}_][\p{L}\p{N}_.]*/uy;
-const symbols = ['<>', '<=', '>=', '=', '<', '>', '(', ')', ',', '+', '-', '*', '/'];
-const smartQuotes = new Set(['‘', '’', '‚', '‛', '“', '”', '„', '«', '»', '`', '´']);
+const symbols = ['<>', '<=', '>=', '=', '<', '>', '(', ')', ',', '+', '-', '*', '/', '%', '^'];
+const smartQuotes = new Set(['‘', '’', '‚', '‛', '“', '”', '„', '«', '»', '‹', '›', '′', '″', '`', '´']);
 
 /** The hint for a character that no CQL2 text can hold, for the mistakes people make most. */
 function strayHint(text: string, at: number): string | undefined {
   const char = text[at]!;
   if (smartQuotes.has(char)) return "text stands between straight quotes: 'like this'";
   if (text.startsWith('!=', at)) return 'not equal is written <>';
+  if (text.startsWith('&&', at)) return 'write AND';
   if (char === '?' || char === '&') return 'this looks like a piece of a web address; write conditions with AND';
   if (char === '|') return 'write OR';
+  if (char === '[' || char === ']') return "a list stands between parentheses: ('a', 'b')";
+  if (char === '{' || char === '}') return 'a filter in JSON starts with { and is JSON as a whole';
+  if (char === '\\') return "a quote inside a text is doubled: 'Skipper''s Quay'";
   if (char === ';') return 'a filter is one expression; leave the semicolon out';
   return undefined;
 }

@@ -1,8 +1,14 @@
+import { readNumber } from '../dataset/index.ts';
 import type { Refusal } from '../refusal/index.ts';
 import { lex, type Token } from './lex.ts';
 import { refuseAt } from './refuse.ts';
 import {
+  arrayOperators,
+  comparisonOperators,
+  isSpatialName,
+  maxArithmeticLength,
   maxFilterDepth,
+  temporalOperators,
   type ArithmeticOperator,
   type ComparisonOperator,
   type FilterNode,
@@ -10,8 +16,13 @@ import {
   type Span,
 } from './tree.ts';
 
-const comparisons = new Set(['=', '<>', '<', '<=', '>', '>=']);
-const spatial = /^s_|^(point|linestring|polygon|multi\w+|geometrycollection|bbox)$/i;
+const comparisons: ReadonlySet<string> = new Set(comparisonOperators);
+/** Operators that are written like functions, by their name in capitals. */
+const functionOperators = new Map<string, Operator>(
+  [...temporalOperators, ...arrayOperators, 'casei' as const, 'accenti' as const].map((op) => [op.toUpperCase(), op]),
+);
+const arrayFunctions: ReadonlySet<Operator> = new Set(arrayOperators);
+const oneArgument: ReadonlySet<Operator> = new Set(['casei', 'accenti']);
 
 /** Recursive descent without backtracking: every token is looked at a bounded number of times. */
 class Parser {
@@ -68,8 +79,11 @@ class Parser {
 
   #afterHint(token: Token): string | undefined {
     const before = this.#tokens[this.#next - 1];
-    if (token.value === '=' && before?.value === '=') return 'equal is written with one =';
     if (token.kind === 'name' && before?.kind === 'name') return "text stands between straight quotes: 'like this'";
+    if (before?.kind === 'text' && this.#text[before.span.end - 2] === '\\')
+      return "a quote inside a text is doubled: 'Skipper''s Quay'";
+    if (token.value === ')') return 'a parenthesis is closed that was not opened';
+    if (token.value === 'NULL') return 'write `column IS NULL`';
     return token.kind === 'name' || token.kind === 'text' || token.kind === 'number'
       ? 'join conditions with AND or OR'
       : undefined;
@@ -157,20 +171,25 @@ class Parser {
     return { kind: 'operation', op: 'in', args: [left, ...values], span: { start: left.span.start, end } };
   }
 
-  #binary(symbols: readonly ArithmeticOperator[], operand: () => FilterNode): FilterNode {
+  #binary(symbols: readonly string[], operand: () => FilterNode): FilterNode {
     let node = operand();
     for (let count = 0; ; count++) {
       const token = this.#peek();
-      if (token.kind !== 'symbol' || !(symbols as readonly string[]).includes(token.value)) return node;
+      if ((token.kind !== 'symbol' && token.kind !== 'keyword') || !symbols.includes(token.value)) return node;
       // The tree leans left and is walked recursively later, so a chain counts as depth.
-      if (count >= maxFilterDepth * 4) throw this.#refuse(token.span, 'the arithmetic is too long');
+      if (count >= maxArithmeticLength) throw this.#refuse(token.span, 'the arithmetic is too long');
       this.#next++;
-      node = this.#operation(token.value as ArithmeticOperator, [node, operand()]);
+      node = this.#operation(token.value.toLowerCase() as ArithmeticOperator, [node, operand()]);
     }
   }
 
   #additive(): FilterNode {
-    return this.#binary(['+', '-'], () => this.#binary(['*', '/'], () => this.#signed()));
+    return this.#binary(['+', '-'], () => this.#binary(['*', '/', '%', 'DIV'], () => this.#power()));
+  }
+
+  #power(): FilterNode {
+    const base = this.#signed();
+    return this.#take('symbol', '^') ? this.#operation('^', [base, this.#signed()]) : base;
   }
 
   #signed(): FilterNode {
@@ -181,7 +200,7 @@ class Parser {
     }
     const arg = this.#deeper(token.span, () => this.#signed());
     const span = { start: token.span.start, end: arg.span.end };
-    if (arg.kind === 'number') return { ...arg, value: -arg.value, span };
+    if (arg.kind === 'number') return { ...arg, value: negative(arg.value), span };
     return { kind: 'operation', op: '-', args: [{ kind: 'number', value: 0, span: token.span }, arg], span };
   }
 
@@ -206,29 +225,50 @@ class Parser {
   }
 
   #number(digits: string, span: Span): FilterNode {
-    const value = Number(digits);
-    if (!Number.isFinite(value)) throw this.#refuse(span, `the number ${digits} is too large`);
+    const value = Number.isFinite(Number(digits)) ? readNumber(digits) : undefined;
+    if (value === undefined) throw this.#refuse(span, `the number ${digits.slice(0, 40)} is too large`);
     return { kind: 'number', value, span };
   }
 
   #named(name: string, span: Span): FilterNode {
     if (!this.#is('symbol', '(')) return { kind: 'column', name, quoted: false, span };
-    if (spatial.test(name)) {
+    if (isSpatialName(name)) {
       throw refuseAt(this.#text, span, {
         code: 'FILTER_NOT_SUPPORTED',
         message: `\`${name}\` is spatial; figures have no places on the map to compare`,
       });
     }
     this.#next++;
-    const args: FilterNode[] = [];
-    if (!this.#is('symbol', ')')) {
-      args.push(this.#deeper(span, () => this.#or()));
-      while (this.#take('symbol', ',')) args.push(this.#deeper(span, () => this.#or()));
-    }
-    const end = this.#expect(')', `to close \`${name}(\``).span.end;
     const upper = name.toUpperCase();
-    if (upper === 'DATE' || upper === 'TIMESTAMP') return this.#temporal(upper, args, { start: span.start, end });
-    return { kind: 'call', name, args, span: { start: span.start, end } };
+    const operator = functionOperators.get(upper);
+    const readArgument = () =>
+      operator && arrayFunctions.has(operator) && this.#is('symbol', '(') ? this.#array() : this.#or();
+    const args = this.#list(span, readArgument);
+    const end = this.#expect(')', `to close \`${name}(\``).span.end;
+    const whole = { start: span.start, end };
+    if (upper === 'DATE' || upper === 'TIMESTAMP') return this.#temporal(upper, args, whole);
+    if (upper === 'INTERVAL') return this.#interval(args, whole);
+    if (operator === undefined) return { kind: 'call', name, args, span: whole };
+    const wanted = oneArgument.has(operator) ? 1 : 2;
+    if (args.length !== wanted)
+      throw this.#refuse(whole, `${upper} takes ${wanted === 1 ? 'one text' : 'two arguments'}, not ${args.length}`);
+    return { kind: 'operation', op: operator, args, span: whole };
+  }
+
+  /** Arguments or items up to the closing parenthesis, which stays. */
+  #list(span: Span, read: () => FilterNode): FilterNode[] {
+    if (this.#is('symbol', ')')) return [];
+    const items = [this.#deeper(span, read)];
+    while (this.#take('symbol', ',')) items.push(this.#deeper(span, read));
+    return items;
+  }
+
+  #array(): FilterNode {
+    const { span } = this.#peek();
+    this.#next++;
+    const items = this.#list(span, () => this.#additive());
+    const end = this.#expect(')', 'to close the list').span.end;
+    return { kind: 'array', items, span: { start: span.start, end } };
   }
 
   #temporal(name: 'DATE' | 'TIMESTAMP', args: readonly FilterNode[], span: Span): FilterNode {
@@ -239,6 +279,26 @@ class Parser {
     }
     return { kind: name === 'DATE' ? 'date' : 'instant', value: only.value, span };
   }
+
+  #interval(args: readonly FilterNode[], span: Span): FilterNode {
+    if (args.length !== 2) {
+      throw this.#refuse(span, 'INTERVAL takes a start and an end', "write INTERVAL('2026-10-01', '2026-10-31')");
+    }
+    const [from, to] = args.map(intervalBound);
+    return { kind: 'interval', span, ...(from ? { from } : {}), ...(to ? { to } : {}) };
+  }
+}
+
+/** A bound of an interval: `'..'` leaves the end open, a text is a date or an instant. */
+export function intervalBound(node: FilterNode): FilterNode | undefined {
+  if (node.kind !== 'text') return node;
+  if (node.value === '..') return undefined;
+  return { kind: node.value.includes('T') ? 'instant' : 'date', value: node.value, span: node.span };
+}
+
+function negative(value: number | string): number | string {
+  if (typeof value === 'number') return 0 - value;
+  return value.startsWith('-') ? value.slice(1) : `-${value}`;
 }
 
 /**

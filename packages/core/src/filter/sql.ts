@@ -16,6 +16,8 @@ const pgTypes: Record<ValueType, string> = {
   date: 'date',
   instant: 'timestamptz',
 };
+/** The marks that accents are made of, as a bracket expression of PostgreSQL's regular expressions. */
+const accents = '[\\u0300-\\u036f\\u1ab0-\\u1aff\\u1dc0-\\u1dff\\u20d0-\\u20ff\\ufe20-\\ufe2f]';
 /** Longer lists become a hashed lookup instead of a chain of comparisons. */
 const longList = 8;
 
@@ -114,10 +116,30 @@ function operationSql(node: TypedNode & { kind: 'operation' }, sql: Sql, binder:
       return inSql(args, sql, binder);
     case '/':
       // Division by zero has no value; a figure shows a dash instead of failing.
-      return `(${sql(args[0]!)}::numeric / nullif(${sql(args[1]!)}, 0))`;
+      return `(${sql(args[0]!)} / nullif(${sql(args[1]!)}, 0))`;
+    case '%':
+      return `(${numeric(args[0]!, sql)} % nullif(${numeric(args[1]!, sql)}, 0))`;
+    case 'div':
+      return `div(${numeric(args[0]!, sql)}, nullif(${numeric(args[1]!, sql)}, 0))`;
+    case '+':
+    case '-':
+    case '*':
+      return `(${numeric(args[0]!, sql)} ${op} ${numeric(args[1]!, sql)})`;
+    case 'double':
+      return `(${sql(args[0]!)})::float8`;
+    case 'casei':
+      return `lower(${sql(args[0]!)} COLLATE "und-x-icu") COLLATE "C"`;
+    case 'accenti':
+      return `normalize(regexp_replace(normalize(${sql(args[0]!)}, NFD), '${accents}', '', 'g'), NFC) COLLATE "C"`;
     default:
       return `(${sql(args[0]!)} ${op} ${sql(args[1]!)})`;
   }
+}
+
+/** Whole numbers compute as numeric, which has no end; a sum of bigints would stop at 2^63. */
+function numeric(node: TypedNode, sql: Sql): string {
+  const text = sql(node);
+  return node.kind === 'column' && node.column.type === 'integer' ? `${text}::numeric` : text;
 }
 
 function inSql([item, ...values]: readonly TypedNode[], sql: Sql, binder: SqlBinder): string {

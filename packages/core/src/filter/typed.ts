@@ -1,7 +1,30 @@
 import type { DatasetColumn, Value, ValueType } from '../dataset/index.ts';
-import type { Operator } from './tree.ts';
+import type { ComparisonOperator } from './tree.ts';
 
 export type AggregateName = 'count' | 'sum' | 'avg' | 'min' | 'max' | 'count_distinct';
+
+/**
+ * What both back ends understand. Relations of time and of lists are said with these; `double` makes an exact number a
+ * double, where something else in the comparison already is one.
+ */
+export type TypedOperator =
+  | ComparisonOperator
+  | 'and'
+  | 'or'
+  | 'not'
+  | 'in'
+  | 'between'
+  | 'like'
+  | 'isNull'
+  | '+'
+  | '-'
+  | '*'
+  | '/'
+  | '%'
+  | 'div'
+  | 'casei'
+  | 'accenti'
+  | 'double';
 
 /** A checked expression: every name is known, every type fits. Both back ends start from here and share nothing else. */
 export type TypedNode =
@@ -12,7 +35,7 @@ export type TypedNode =
   | {
       readonly kind: 'operation';
       readonly type: ValueType;
-      readonly op: Operator;
+      readonly op: TypedOperator;
       readonly args: readonly TypedNode[];
     };
 
@@ -52,4 +75,20 @@ export function columnIn(column: DatasetColumn, type: ValueType, values: readonl
   const literals = values.map((value): TypedNode => ({ kind: 'literal', type, value, ...(from ? { from } : {}) }));
   const op = literals.length === 1 ? '=' : 'in';
   return { kind: 'operation', type: 'boolean', op, args: [left, ...literals] };
+}
+
+/** Whether a number is computed in doubles (after a division) rather than exactly. */
+export function isDouble(node: TypedNode): boolean {
+  if (node.kind !== 'operation' || node.type !== 'number') return false;
+  return node.op === '/' || node.op === 'double' || node.args.some(isDouble);
+}
+
+/** A condition of operands. */
+export function conditionOf(op: TypedOperator, ...args: readonly TypedNode[]): TypedNode {
+  return { kind: 'operation', type: 'boolean', op, args };
+}
+
+/** An exact number as a double. */
+export function asDouble(node: TypedNode): TypedNode {
+  return isDouble(node) ? node : { kind: 'operation', type: 'number', op: 'double', args: [node] };
 }

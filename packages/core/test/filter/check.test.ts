@@ -95,10 +95,7 @@ describe('checkMeasure', () => {
 
 describe('explainInWords', () => {
   for (const [text, words] of [
-    [
-      "quay_id = 'Q017' AND sailed_on >= DATE('2026-10-01')",
-      'quay is Q017 and sailed on is on or after 1 October 2026',
-    ],
+    ["quay_id = 'Q017' AND sailed_on >= DATE('2026-10-01')", 'quay is Q017 and sailed on or after 1 October 2026'],
     ["NOT (route IN ('R1', 'R2'))", 'route is not one of R1, R2'],
     ['fares BETWEEN 1 AND 2.5 OR cancelled = TRUE', 'fares is between 1 and 2.5 or cancelled is yes'],
     ['route IS NOT NULL', 'route is present'],

@@ -69,7 +69,10 @@ describe('validateReport', () => {
   });
 
   it('checks filters and parameters against the columns', () => {
-    assert.deepEqual(problemsOf(aReport({ where: "quay_ID = 'x'" }))[0]?.hint, 'did you mean `quay_id`?');
+    assert.deepEqual(
+      problemsOf(aReport({ where: "quay_ID = 'x'" }))[0]?.hint,
+      'did you mean `quay_id`? Capital letters matter',
+    );
     assert.equal(
       problemsOf(aReport({ parameters: [{ name: 'quay', type: 'date', key: 'quay' }] }))[0]?.at,
       '/parameters/0/type',

@@ -10,3 +10,4 @@ export {
 } from './road.ts';
 export { findDataset, listDatasets, readableRevision, type Revision } from './store.ts';
 export { defineDataset, refreshDataset } from './usecases.ts';
+export { dataTable } from './table.sql.ts';

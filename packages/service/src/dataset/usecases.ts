@@ -1,7 +1,7 @@
 import type { Readable } from 'node:stream';
 import { EffectiveFilter, decideRecordRules, type PersonViewer } from '@underbell/core/access';
 import { fieldName, type ColumnType, type DatasetColumn } from '@underbell/core/dataset';
-import { checkFilter, parseFilter } from '@underbell/core/filter';
+import { checkFilter, readFilter } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { listRules, noSuch, putGrant, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { momentOf, remember, type App } from '../platform/index.ts';
@@ -215,7 +215,7 @@ export async function ownRows(
     decideRecordRules({ dataset: revision.shape, rules: await listRules(app, name), viewer: person, moment }),
   );
   if (where === undefined) return { lane: 'readers', revision, filter: start };
-  const node = checkFilter(parseFilter(where), { dataset: revision.shape, text: where, ...moment });
+  const node = checkFilter(readFilter(where), { dataset: revision.shape, text: where, ...moment });
   return {
     lane: 'readers',
     revision,

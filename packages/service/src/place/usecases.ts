@@ -1,5 +1,5 @@
 import type { PersonViewer } from '@underbell/core/access';
-import { checkFilter, parseFilter } from '@underbell/core/filter';
+import { checkFilter, readFilter } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { findPage, readParameters } from '@underbell/core/report';
 import { requireRight, visibleNames } from '../access/index.ts';
@@ -49,7 +49,7 @@ export async function savePlacement(app: App, person: PersonViewer, placement: P
         word: name,
         ...suggest(name, datasets),
       });
-    checkFilter(parseFilter(text), { dataset: await findDataset(app, name), text, ...moment });
+    checkFilter(readFilter(text), { dataset: await findDataset(app, name), text, ...moment });
   }
   await app.records.transaction(async (transaction) => {
     await putPlacement(app, placement, transaction);
