@@ -2,10 +2,11 @@ import { createServer, type Server } from 'node:http';
 import Koa, { type Context, type Next } from 'koa';
 import compress from 'koa-compress';
 import helmet from 'koa-helmet';
+import { Refusal } from '@underbell/core/refusal';
 import { accessRoutes, personOf } from './access/index.ts';
 import { burstRoutes } from './burst/index.ts';
 import { datasetRoutes } from './dataset/index.ts';
-import { oauthRoutes, tokenViewer } from './oauth/index.ts';
+import { oauthRoutes, proofOf, tokenViewer } from './oauth/index.ts';
 import { findPlacement, placeRoutes } from './place/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
 import { defineRoute, Worker, type App } from './platform/index.ts';
@@ -55,8 +56,15 @@ function identify(app: App): Identify {
   return {
     person: (ctx) => personOf(app, ctx),
     async client(ctx) {
-      const bearer = /^Bearer (.+)$/.exec(ctx.get('Authorization'))?.[1];
-      return bearer === undefined || bearer.startsWith('ubs_') ? undefined : tokenViewer(app, bearer);
+      const [, scheme, token] = /^(Bearer|DPoP) (.+)$/.exec(ctx.get('Authorization')) ?? [];
+      if (token === undefined || token.startsWith('ubs_')) return undefined;
+      const viewer = await tokenViewer(app, token);
+      const isBound = viewer.keyThumbprint !== undefined;
+      if (isBound !== (scheme === 'DPoP'))
+        throw new Refusal('TOKEN_INVALID', 'the access token was sent in another way than it was issued for');
+      if (isBound && (await proofOf(app, ctx, token)) !== viewer.keyThumbprint)
+        throw new Refusal('PROOF_INVALID', 'the proof of possession is missing or by another key');
+      return viewer;
     },
   };
 }
@@ -99,10 +107,15 @@ export async function startWeb(app: App): Promise<Server> {
 
 /** Starts to work through the queue. */
 export function startWorker(app: App): Worker {
-  const worker = new Worker(app, {
-    // Only workers load the renderers, and only when there is something to render.
-    'burst.run': async (...job) => (await import('./burst/jobs.ts')).runBurstJob(...job),
-  });
+  const worker = new Worker(
+    app,
+    {
+      // Only workers load the renderers, and only when there is something to render.
+      'burst.run': async (...job) => (await import('./burst/jobs.ts')).runBurstJob(...job),
+    },
+    // Letters do not wait behind a long run.
+    { 'notice.mail': async (of, job) => (await import('./deliver/notice.ts')).sendNotice(of, job) },
+  );
   worker.start();
   return worker;
 }

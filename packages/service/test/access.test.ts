@@ -159,7 +159,13 @@ describe('the first visit', () => {
     const code = await makeSetupCode(house.app);
     const visit = (change: object) =>
       house.call('POST', '/api/v1/setup', {
-        body: { code, email: 'First@skerrow.example', name: 'First', password: 'a long password', ...change },
+        body: {
+          code,
+          email: 'First@skerrow.example',
+          name: 'First',
+          password: 'brass lantern over the quay',
+          ...change,
+        },
       });
     assert.equal((await visit({ code: 'guess' })).body.code, 'SIGN_IN_FAILED');
     assert.equal((await visit({ password: 'short' })).body.code, 'INPUT_INVALID');

@@ -1,5 +1,6 @@
 import type { DatasetShape } from '../dataset/index.ts';
 import { allOf, explainInWords, type TypedNode } from '../filter/index.ts';
+import { maskedShape, noMasking, type Masking } from './masks.ts';
 
 /** Where a limit comes from. */
 export type LimitOrigin =
@@ -28,17 +29,27 @@ export class EffectiveFilter {
   private constructor(
     readonly dataset: DatasetShape,
     parts: readonly LimitPart[],
+    readonly masking: Masking,
   ) {
     this.#parts = parts;
   }
 
-  /** @param decided - what `decideRecordRules` answered for this viewer */
-  static start(decided: { readonly dataset: DatasetShape; readonly parts: readonly LimitPart[] }): EffectiveFilter {
-    return new EffectiveFilter(decided.dataset, decided.parts);
+  /** @param decided - what `decideAccess` answered for this viewer */
+  static start(decided: {
+    readonly dataset: DatasetShape;
+    readonly parts: readonly LimitPart[];
+    readonly masking?: Masking;
+  }): EffectiveFilter {
+    return new EffectiveFilter(decided.dataset, decided.parts, decided.masking ?? noMasking);
   }
 
   narrow(...parts: readonly LimitPart[]): EffectiveFilter {
-    return new EffectiveFilter(this.dataset, [...this.#parts, ...parts]);
+    return new EffectiveFilter(this.dataset, [...this.#parts, ...parts], this.masking);
+  }
+
+  /** The dataset as its viewer knows it: what readers' own filters may name. */
+  get visible(): DatasetShape {
+    return maskedShape(this.dataset, this.masking);
   }
 
   get parts(): readonly LimitPart[] {
@@ -48,6 +59,16 @@ export class EffectiveFilter {
   /** The condition that every row meets. */
   get where(): TypedNode {
     return allOf(this.#parts.map((part) => part.node));
+  }
+
+  /** The part of it that looks at exact values. */
+  get fixedWhere(): TypedNode {
+    return allOf(this.#parts.filter((part) => part.isFixed).map((part) => part.node));
+  }
+
+  /** The part of it that the reader sent; it looks at masked values. */
+  get readerWhere(): TypedNode {
+    return allOf(this.#parts.filter((part) => !part.isFixed).map((part) => part.node));
   }
 
   /** Each limit in words, in the order in which they apply. */

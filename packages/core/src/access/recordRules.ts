@@ -6,10 +6,12 @@ import {
   nothing,
   readFilter,
   type FilterScope,
+  type ValueFunction,
   type TypedNode,
 } from '../filter/index.ts';
 import { Refusal, isRefusal, suggest } from '../refusal/index.ts';
 import type { LimitPart } from './effectiveFilter.ts';
+import { decideMasks, type Mask, type Masking, type MaskPlace } from './masks.ts';
 import type { PersonViewer, Viewer } from './viewer.ts';
 
 /** A condition that limits a dataset's rows for everyone, the members of a group, or one person. */
@@ -25,6 +27,8 @@ export interface RecordRule {
 export interface Moment {
   readonly now: number;
   readonly today: string;
+  /** IANA time zone in which days begin; UTC when left out. */
+  readonly timeZone?: string;
 }
 
 /** A rule's text as a condition for one person; an attribute that the person lacks gives no rows and a reason. */
@@ -116,19 +120,30 @@ function guardingColumns(rules: readonly RecordRule[], dataset: DatasetShape): S
   return new Set([...keys, ...looked]);
 }
 
+/** Whether a condition fixes a dataset's column of this key to values; true where it has none. */
+export function fixesKey(node: TypedNode | undefined, dataset: DatasetShape, key: string): boolean {
+  const names = dataset.columns.filter((column) => column.key === key).map((column) => column.name);
+  return names.length === 0 || (node !== undefined && fixesOneOf(node, new Set(names)));
+}
+
 /** A token's filter for one dataset, checked; undefined when it carries none. */
 export function checkTokenFilter(
   where: Readonly<Record<string, string>>,
   dataset: DatasetShape,
   rules: readonly RecordRule[],
   moment: Moment,
-  hasPerson: boolean,
+  options: {
+    readonly hasPerson: boolean;
+    /** Conditions that hold wherever the token is good for: those of the only placement that it opens. */
+    readonly beside?: readonly TypedNode[];
+  },
 ): TypedNode | undefined {
   const text = Object.hasOwn(where, dataset.name) ? where[dataset.name] : undefined;
   const node = text === undefined ? undefined : checkFilter(readFilter(text), { dataset, text, ...moment });
-  if (rules.length === 0 || hasPerson) return node;
+  if (rules.length === 0 || options.hasPerson) return node;
   const guarding = guardingColumns(rules, dataset);
-  if (node !== undefined && fixesOneOf(node, guarding)) return node;
+  const holding = [...(node ? [node] : []), ...(options.beside ?? [])];
+  if (holding.some((one) => fixesOneOf(one, guarding))) return node;
   const columns = [...guarding].map((name) => `\`${name}\``).join(' or ');
   throw new Refusal(
     'TOKEN_NEEDS_FILTER',
@@ -157,59 +172,84 @@ export function checkTokenDatasets(where: Readonly<Record<string, string>>, data
  *
  * @throws {Refusal} `TOKEN_NEEDS_FILTER` for a token with neither person nor filter on a ruled dataset
  */
-export function decideRecordRules(options: {
+export function decideAccess(options: {
   readonly dataset: DatasetShape;
   /** The rules of this dataset, all of them. */
   readonly rules: readonly RecordRule[];
+  /** Its masks, all of them. */
+  readonly masks: readonly Mask[];
   readonly viewer: Viewer;
+  /** Where it is shown, when that is in a placement or a burst. */
+  readonly place?: MaskPlace;
   readonly moment: Moment;
-}): { dataset: DatasetShape; parts: LimitPart[] } {
-  const { dataset, viewer, moment } = options;
+  /** The conditions of the placement, where the viewer's token opens nothing else. */
+  readonly beside?: readonly TypedNode[];
+}): { dataset: DatasetShape; parts: LimitPart[]; masking: Masking } {
+  const { dataset, viewer, moment, place } = options;
+  const masking = decideMasks(options.masks, dataset, viewer, {
+    timeZone: moment.timeZone ?? 'UTC',
+    ...(place ? { place } : {}),
+  });
   const rules = options.rules.filter((rule) => rule.dataset === dataset.name);
-  if (viewer.kind === 'person') return { dataset, parts: personParts(rules, viewer, dataset, moment) };
-  const node = checkTokenFilter(viewer.where, dataset, rules, moment, viewer.person !== undefined);
+  if (viewer.kind === 'person') return { dataset, parts: personParts(rules, viewer, dataset, moment), masking };
+  const node = checkTokenFilter(viewer.where, dataset, rules, moment, {
+    hasPerson: viewer.person !== undefined,
+    beside: options.beside ?? [],
+  });
   const own = viewer.person ? personParts(rules, viewer.person, dataset, moment) : [];
   const token: LimitPart[] = node ? [{ origin: 'token', name: viewer.clientId, node, isFixed: true }] : [];
-  return { dataset, parts: [...own, ...token] };
+  return { dataset, parts: [...own, ...token], masking };
+}
+
+const samples = ['x', '0', 'true', '2026-01-01', '2026-01-01T00:00:00Z'];
+
+/**
+ * Checks a filter whose values come later, with every value function taken as present.
+ *
+ * A value takes the type of the column it stands beside, so any type that fits will do.
+ */
+function checkWithSamples(
+  text: string,
+  dataset: DatasetShape,
+  isKnown: (source: ValueFunction, name: string) => boolean,
+): void {
+  // Several values may each stand beside a column of another type.
+  let last: unknown;
+  const names = new Map<string, number>();
+  for (let tries = 0; tries < 200; tries++) {
+    let asked = '';
+    const valuesOf = (source: ValueFunction, name: string) => {
+      if (!isKnown(source, name)) return undefined;
+      asked = `${source} ${name}`;
+      return [samples[names.get(asked) ?? 0]!];
+    };
+    try {
+      checkFilter(readFilter(text), { dataset, text, today: '2026-01-01', now: 0, valuesOf });
+      return;
+    } catch (error) {
+      if (!isRefusal(error, 'VALUE_INVALID') || asked === '') throw error;
+      last = error;
+      const next = (names.get(asked) ?? 0) + 1;
+      if (next >= samples.length) throw error;
+      names.set(asked, next);
+    }
+  }
+  throw last;
 }
 
 /** Checks a rule's text before it is saved, with every `person('…')` taken as present. */
 export function checkRule(where: string, dataset: DatasetShape, attributes: readonly string[]): void {
-  const samples: Record<string, string> = {
-    text: 'x',
-    integer: '0',
-    number: '0',
-    boolean: 'true',
-    date: '2026-01-01',
-    instant: '2026-01-01T00:00:00Z',
-  };
-  const tryType = (sample: string) =>
-    checkFilter(readFilter(where), {
-      dataset,
-      text: where,
-      today: '2026-01-01',
-      now: 0,
-      valuesOf: (source, name) => {
-        if (source !== 'person') return undefined;
-        if (name !== 'email' && !attributes.includes(name)) {
-          throw new Refusal('VALUE_UNBOUND', `nobody has an attribute \`${name}\``, {
-            word: name,
-            ...suggest(name, [...attributes, 'email']),
-          });
-        }
-        return [sample];
-      },
+  checkWithSamples(where, dataset, (source, name) => {
+    if (source !== 'person') return false;
+    if (name === 'email' || attributes.includes(name)) return true;
+    throw new Refusal('VALUE_UNBOUND', `nobody has an attribute \`${name}\``, {
+      word: name,
+      ...suggest(name, [...attributes, 'email']),
     });
-  // A person's value takes the type of the column it stands beside, so any type that fits will do.
-  let last: unknown;
-  for (const sample of new Set(Object.values(samples))) {
-    try {
-      tryType(sample);
-      return;
-    } catch (error) {
-      if (!isRefusal(error, 'VALUE_INVALID')) throw error;
-      last = error;
-    }
-  }
-  throw last;
+  });
+}
+
+/** Checks a placement's filter before it is saved, with every field of the host's record taken as present. */
+export function checkPlacementFilter(where: string, dataset: DatasetShape): void {
+  checkWithSamples(where, dataset, (source) => source === 'record');
 }

@@ -5,51 +5,94 @@ export type RightLevel = 'view' | 'export' | 'edit' | 'own';
 export const rightLevels: readonly RightLevel[] = ['view', 'export', 'edit', 'own'];
 
 /** What grants are given on; `*` as a name means every thing of the kind. */
-export type ThingKind = 'report' | 'dataset' | 'source' | 'placement' | 'list' | 'burst' | 'client';
-export const thingKinds: readonly ThingKind[] = ['report', 'dataset', 'source', 'placement', 'list', 'burst', 'client'];
+export type ThingKind = 'folder' | 'report' | 'dataset' | 'source' | 'placement' | 'list' | 'burst' | 'client';
+export const thingKinds: readonly ThingKind[] = [
+  'folder',
+  'report',
+  'dataset',
+  'source',
+  'placement',
+  'list',
+  'burst',
+  'client',
+];
+
+/** A thing, and the folder that it lies in. */
+export interface Thing {
+  readonly kind: ThingKind;
+  readonly name: string;
+  readonly folder?: string;
+}
+
+export type GrantHolder = { readonly kind: 'person' | 'group'; readonly name: string } | { readonly kind: 'everyone' };
 
 export interface Grant {
-  readonly holder: { readonly kind: 'person' | 'group'; readonly name: string } | { readonly kind: 'everyone' };
+  readonly holder: GrantHolder;
   readonly thing: { readonly kind: ThingKind; readonly name: string };
   readonly level: RightLevel;
+  /** Whether its holder may give it, or less, to others. */
+  readonly canPassOn?: boolean;
 }
 
 /** A right and where it comes from. */
 export interface Right {
   readonly level: RightLevel;
   readonly because: string;
+  /** The highest level that may be given on; undefined for none. Owners may give everything. */
+  readonly passesOn?: RightLevel;
 }
 
 function holds(grant: Grant, person: PersonViewer): boolean {
   const { holder } = grant;
-  if (holder.kind === 'everyone') return true;
-  return holder.kind === 'person' ? holder.name === person.email : person.groups.includes(holder.name);
+  if (holder.kind === 'person') return holder.name === person.email;
+  if (holder.kind === 'group') return person.groups.includes(holder.name);
+  // Guests of other organisations are not everyone; they hold what is given to them by name or group.
+  return person.isGuest !== true;
 }
 
-function because(grant: Grant): string {
-  const what = grant.thing.name === '*' ? `every ${grant.thing.kind}` : `${grant.thing.kind} ${grant.thing.name}`;
-  if (grant.holder.kind === 'everyone') return `everyone may ${grant.level} ${what}`;
-  const who = grant.holder.kind === 'group' ? `members of ${grant.holder.name}` : grant.holder.name;
-  return `${who} may ${grant.level} ${what}`;
+function covers(grant: Grant, thing: Thing): boolean {
+  const on = grant.thing;
+  if (on.kind === 'folder' && thing.folder !== undefined) return on.name === thing.folder || on.name === '*';
+  return on.kind === thing.kind && (on.name === '*' || on.name === thing.name);
 }
 
-/** The highest right of a person on a thing, explained; undefined when there is none. */
-export function decideRight(
-  grants: readonly Grant[],
-  person: PersonViewer,
-  thing: { readonly kind: ThingKind; readonly name: string },
-): Right | undefined {
-  if (person.isAdministrator) return { level: 'own', because: `${person.name} is an administrator` };
-  const fitting = grants.filter(
-    (grant) =>
-      grant.thing.kind === thing.kind &&
-      (grant.thing.name === '*' || grant.thing.name === thing.name) &&
-      holds(grant, person),
-  );
-  const best = fitting.sort((a, b) => rightLevels.indexOf(b.level) - rightLevels.indexOf(a.level))[0];
-  return best && { level: best.level, because: because(best) };
+const rank = (level: RightLevel | undefined) => (level === undefined ? -1 : rightLevels.indexOf(level));
+
+function reason({ holder, thing: on }: Grant): string {
+  const who =
+    holder.kind === 'group'
+      ? `member of ${holder.name}`
+      : holder.kind === 'person'
+        ? 'given by name'
+        : 'given to everyone';
+  return `${who}, ${on.name === '*' ? `every ${on.kind}` : `${on.kind} ${on.name}`}`;
+}
+
+/**
+ * The highest right of a person on a thing, explained: "may view: member of Quay managers, folder Operations".
+ *
+ * @returns undefined when there is none
+ */
+export function decideRight(grants: readonly Grant[], person: PersonViewer, thing: Thing): Right | undefined {
+  if (person.isAdministrator) return { level: 'own', because: 'may own: administrator', passesOn: 'own' };
+  const fitting = grants.filter((grant) => covers(grant, thing) && holds(grant, person));
+  const [best] = fitting.toSorted((a, b) => rank(b.level) - rank(a.level));
+  if (best === undefined) return undefined;
+  const [passing] = fitting
+    .filter((grant) => grant.canPassOn === true || grant.level === 'own')
+    .toSorted((a, b) => rank(b.level) - rank(a.level));
+  return {
+    level: best.level,
+    because: `may ${best.level}: ${reason(best)}`,
+    ...(passing ? { passesOn: passing.level } : {}),
+  };
 }
 
 export function isAtLeast(right: Right | undefined, level: RightLevel): boolean {
-  return right !== undefined && rightLevels.indexOf(right.level) >= rightLevels.indexOf(level);
+  return right !== undefined && rank(right.level) >= rank(level);
+}
+
+/** Whether somebody with this right may give a level to others. */
+export function mayPassOn(right: Right | undefined, level: RightLevel): boolean {
+  return rank(right?.passesOn) >= rank(level);
 }

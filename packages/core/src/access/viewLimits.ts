@@ -3,6 +3,7 @@ import { checkFilter, columnIn, readFilter, type FilterScope } from '../filter/i
 import { valueTypeOf, parseValue } from '../dataset/index.ts';
 import { Refusal } from '../refusal/index.ts';
 import {
+  columnHidden,
   findFigure,
   parameterColumn,
   type Figure,
@@ -11,7 +12,8 @@ import {
   type ReportDefinition,
 } from '../report/index.ts';
 import { EffectiveFilter, type LimitOrigin, type LimitPart } from './effectiveFilter.ts';
-import { decideRecordRules, type Moment, type RecordRule } from './recordRules.ts';
+import type { Mask, MaskPlace } from './masks.ts';
+import { decideAccess, type Moment, type RecordRule } from './recordRules.ts';
 import type { Viewer } from './viewer.ts';
 
 /** A mark that the reader picked in a figure: bars, points, cells. The other figures respond. */
@@ -27,6 +29,9 @@ export interface Viewing {
   readonly page: Page;
   readonly viewer: Viewer;
   readonly rules: readonly RecordRule[];
+  readonly masks: readonly Mask[];
+  /** The kind of place it is shown in. */
+  readonly place?: MaskPlace;
   readonly moment: Moment;
   /** Values fixed by a token, a placement or a burst; the reader cannot change them. */
   readonly fixed: readonly (ParameterValue & {
@@ -50,6 +55,7 @@ function scopeOf(viewing: Viewing, dataset: DatasetShape, text: string): FilterS
     text,
     ...viewing.moment,
     valuesOf: (source, name) => {
+      if (source === 'record') return recordField(viewing.viewer, name);
       if (source !== 'param') return undefined;
       return values
         .filter((one) => one.parameter.name === name)
@@ -57,6 +63,13 @@ function scopeOf(viewing: Viewing, dataset: DatasetShape, text: string): FilterS
         .slice(0, 1);
     },
   };
+}
+
+/** A field of the record that the host shows beside the page. */
+function recordField(viewer: Viewer, name: string): readonly string[] | undefined {
+  const context = viewer.kind === 'client' ? viewer.context : undefined;
+  const value = context !== undefined && Object.hasOwn(context, name) ? context[name] : undefined;
+  return value === undefined ? undefined : [value];
 }
 
 function textPart(
@@ -77,15 +90,22 @@ function parameterPart(
   value: ParameterValue & { words?: string },
   origin: LimitOrigin,
   name: string,
+  visible: DatasetShape,
 ): LimitPart[] {
   const column = parameterColumn(viewing.report, value.parameter, dataset);
   if (column === undefined) return [];
   const isFixed = origin !== 'reader';
+  if (!isFixed && !visible.columns.includes(column)) throw columnHidden(dataset.name, column.name);
   const words = value.words === undefined ? {} : { words: value.words };
   return [{ origin, name, isFixed, ...words, node: columnIn(column, valueTypeOf(column.type), [value.value]) }];
 }
 
-function choicePart(viewing: Viewing, dataset: DatasetShape, choice: Choice, figure: Figure | undefined): LimitPart[] {
+function choicePart(
+  viewing: Viewing,
+  { dataset, visible }: EffectiveFilter,
+  choice: Choice,
+  figure: Figure | undefined,
+): LimitPart[] {
   if (figure?.name === choice.figure) return [];
   const source = findFigure(viewing.page, choice.figure);
   const by =
@@ -100,6 +120,7 @@ function choicePart(viewing: Viewing, dataset: DatasetShape, choice: Choice, fig
     });
   const column = dataset.columns.find((one) => one.name === by);
   if (column === undefined) return [];
+  if (!visible.columns.includes(column)) throw columnHidden(dataset.name, by);
   const values = choice.values.map((raw) => parseValue(raw, column.type, `${by}:`));
   return [
     { origin: 'reader', name: source.title, isFixed: false, node: columnIn(column, valueTypeOf(column.type), values) },
@@ -115,21 +136,35 @@ function choicePart(viewing: Viewing, dataset: DatasetShape, choice: Choice, fig
  */
 export function effectiveFilterOf(viewing: Viewing, dataset: DatasetShape, figure?: Figure): EffectiveFilter {
   const { report, page, placement } = viewing;
-  const start = EffectiveFilter.start(
-    decideRecordRules({ dataset, rules: viewing.rules, viewer: viewing.viewer, moment: viewing.moment }),
-  );
+  const { rules, masks, viewer, moment, place } = viewing;
   const own = placement && Object.hasOwn(placement.where, dataset.name) ? placement.where[dataset.name] : undefined;
+  const placed = textPart(viewing, dataset, 'placement', placement?.name ?? '', own);
+  const isOnlyPlace =
+    viewer.kind === 'client' && viewer.placement !== undefined && viewer.placement === placement?.name;
+  const start = EffectiveFilter.start(
+    decideAccess({
+      dataset,
+      rules,
+      masks,
+      viewer,
+      moment,
+      ...(place ? { place } : {}),
+      beside: isOnlyPlace ? placed.map((part) => part.node) : [],
+    }),
+  );
+  const { visible } = start;
   const parts = [
-    ...textPart(viewing, dataset, 'placement', placement?.name ?? '', own),
-    ...viewing.fixed.flatMap((one) => parameterPart(viewing, dataset, one, one.origin, one.by)),
+    ...placed,
+    ...viewing.fixed.flatMap((one) => parameterPart(viewing, dataset, one, one.origin, one.by, visible)),
     ...textPart(viewing, dataset, 'report', report.name, report.where),
     ...textPart(viewing, dataset, 'page', page.name, page.where),
     ...(figure && figure.kind !== 'text' ? textPart(viewing, dataset, 'figure', figure.name, figure.where) : []),
     ...viewing.chosen.flatMap((one) =>
-      parameterPart(viewing, dataset, one, 'reader', one.parameter.label ?? one.parameter.name),
+      parameterPart(viewing, dataset, one, 'reader', one.parameter.label ?? one.parameter.name, visible),
     ),
-    ...textPart(viewing, dataset, 'reader', 'own filter', viewing.where),
-    ...viewing.choices.flatMap((choice) => choicePart(viewing, dataset, choice, figure)),
+    // What readers send may name only what they are shown.
+    ...textPart(viewing, visible, 'reader', 'own filter', viewing.where),
+    ...viewing.choices.flatMap((choice) => choicePart(viewing, start, choice, figure)),
   ];
   return start.narrow(...parts);
 }

@@ -5,6 +5,8 @@ export interface PersonViewer {
   readonly name: string;
   readonly email: string;
   readonly isAdministrator: boolean;
+  /** From another organisation. */
+  readonly isGuest?: boolean;
   readonly groups: readonly string[];
   /** Raw values by attribute name; typed by what they are compared with. */
   readonly attributes: Readonly<Record<string, readonly string[]>>;
@@ -18,6 +20,10 @@ export interface ClientViewer {
   readonly person?: PersonViewer;
   /** CQL2 text by dataset, from the token's authorization details. */
   readonly where: Readonly<Record<string, string>>;
+  /** The only placement that the token opens. */
+  readonly placement?: string;
+  /** Fields of the host's record, which `record('…')` stands for. */
+  readonly context?: Readonly<Record<string, string>>;
 }
 
 export type Viewer = PersonViewer | ClientViewer;

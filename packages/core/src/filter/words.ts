@@ -81,6 +81,7 @@ function explain(node: TypedNode, nested: boolean): string {
 /** "sailed on or after …" for a column whose label already ends so, else "departure is on or after …". */
 function temporalComparison(op: string, left: string, right: string): string {
   const stem = /^(.+) on$/.exec(left)?.[1];
+  if (stem === undefined && (op === '=' || op === '<>')) return `${left} ${comparisonWords[op]} ${right}`;
   return `${stem ?? `${left} is`} ${temporalWords[op]} ${right}`;
 }
 

@@ -38,6 +38,9 @@ export const refusalKinds = {
   PAGE_UNKNOWN: wrong('The report has no such page'),
   FIGURE_UNKNOWN: wrong('The page has no such figure'),
 
+  COLUMN_HIDDEN: denied('A column is not shown to you'),
+  GROUPS_TOO_SMALL: denied('Too few rows to be shown'),
+
   FILE_NOT_UTF8: wrong('The file is not UTF-8 text'),
   FILE_RAGGED: wrong('A row of the file has the wrong number of cells'),
   FILE_MALFORMED: wrong('The file cannot be read'),
@@ -49,6 +52,11 @@ export const refusalKinds = {
   SIGN_IN_NEEDED: denied('Sign in first', 401),
   SIGN_IN_FAILED: denied('Signing in failed', 401),
   SIGN_IN_LOCKED: denied('Too many attempts', 429),
+  PASSWORD_WEAK: wrong('The password is too easily guessed'),
+  INVITATION_INVALID: denied('The invitation is not valid any more', 410),
+  TOO_MANY: denied('Too many attempts', 429),
+  DIRECTORY_REFUSED: denied('The directory did not confirm who you are', 401),
+  ADDRESS_FORBIDDEN: denied('This address may not be reached'),
   NOT_ALLOWED: denied('You may not do this'),
   CROSS_SITE: denied('The request came from another site'),
   SETUP_DONE: denied('The installation already has an administrator', 409),
@@ -59,6 +67,8 @@ export const refusalKinds = {
   TOKEN_OUT_OF_BOUNDS: denied('The access token does not reach this'),
   TOKEN_NEEDS_FILTER: denied('A token for record-filtered data needs a person or a filter'),
   CLIENT_INVALID: denied('The client could not be authenticated', 401),
+  TOKEN_WIDENS: denied('The exchange would widen the token'),
+  PROOF_INVALID: denied('The proof of possession is not valid', 401),
   GRANT_UNSUPPORTED: wrong('The grant type is not supported'),
 
   NOT_FOUND: missing('There is no such thing'),

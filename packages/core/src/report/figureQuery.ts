@@ -1,5 +1,6 @@
 import { columnLabel, valueTypeOf, type DatasetColumn, type DatasetShape, type ValueType } from '../dataset/index.ts';
 import { checkMeasure, parseFilter, type TypedNode } from '../filter/index.ts';
+import { isRefusal, Refusal } from '../refusal/index.ts';
 import type { DataFigure, Measure, ReportDefinition } from './definition.ts';
 
 /** What one column of a figure's answer is, for drawing and formatting. */
@@ -39,8 +40,29 @@ function cellColumn(column: DatasetColumn, role: 'group' | 'cell') {
   };
 }
 
+/** A column that a mask keeps from the viewer. */
+export function columnHidden(dataset: string, column: string): Refusal {
+  return new Refusal('COLUMN_HIDDEN', `\`${column}\` of \`${dataset}\` is not shown to you`, { word: column });
+}
+
+function findColumn(dataset: DatasetShape, name: string): DatasetColumn {
+  const column = dataset.columns.find((one) => one.name === name);
+  if (column) return column;
+  throw columnHidden(dataset.name, name);
+}
+
+function checkedMeasure(measure: Measure, dataset: DatasetShape): TypedNode {
+  try {
+    return checkMeasure(parseFilter(measure.expression), { dataset, text: measure.expression });
+  } catch (error) {
+    // A published measure names only columns of its dataset; one that is not there is masked.
+    if (isRefusal(error, 'FILTER_UNKNOWN_COLUMN')) throw columnHidden(dataset.name, error.details.word ?? '');
+    throw error;
+  }
+}
+
 function measureColumn(name: string, measure: Measure, dataset: DatasetShape) {
-  const node = checkMeasure(parseFilter(measure.expression), { dataset, text: measure.expression });
+  const node = checkedMeasure(measure, dataset);
   return {
     name,
     label: measure.label,
@@ -52,9 +74,14 @@ function measureColumn(name: string, measure: Measure, dataset: DatasetShape) {
   };
 }
 
-/** What a figure of a validated report asks of its dataset. */
+/**
+ * What a figure of a validated report asks of its dataset.
+ *
+ * @param dataset - as its viewer knows it: a table leaves hidden columns out, everything else refuses
+ * @throws {Refusal} `COLUMN_HIDDEN`
+ */
 export function planFigureQuery(report: ReportDefinition, figure: DataFigure, dataset: DatasetShape): FigureQuery {
-  const column = (name: string) => dataset.columns.find((one) => one.name === name)!;
+  const column = (name: string) => findColumn(dataset, name);
   const measure = (name: string) => measureColumn(name, report.measures[name]!, dataset);
   const base = { dataset: dataset.name, isGrouped: true };
   switch (figure.kind) {
@@ -83,13 +110,19 @@ export function planFigureQuery(report: ReportDefinition, figure: DataFigure, da
       };
     case 'table': {
       const isGrouped = (figure.measures?.length ?? 0) > 0;
-      const sort = (figure.sort ?? []).map((one) => ({ column: one.by, descending: one.descending ?? false }));
-      const rest = figure.columns.filter((name) => !sort.some((one) => one.column === name));
+      const isShown = (name: string) =>
+        dataset.columns.some((one) => one.name === name) || figure.measures?.includes(name) === true;
+      const shown = figure.columns.filter(isShown);
+      if (shown.length === 0) throw columnHidden(dataset.name, figure.columns[0]!);
+      const sort = (figure.sort ?? [])
+        .filter((one) => isShown(one.by))
+        .map((one) => ({ column: one.by, descending: one.descending ?? false }));
+      const rest = shown.filter((name) => !sort.some((one) => one.column === name));
       return {
         ...base,
         isGrouped,
         columns: [
-          ...figure.columns.map((name) => cellColumn(column(name), isGrouped ? 'group' : 'cell')),
+          ...shown.map((name) => cellColumn(column(name), isGrouped ? 'group' : 'cell')),
           ...(figure.measures ?? []).map(measure),
         ],
         // Every column takes part, so that equal rows of a sort still come in one order everywhere.

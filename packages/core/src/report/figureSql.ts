@@ -16,14 +16,21 @@ function asCell(sql: string, type: ValueType): string {
  * With `partitionBy`, one statement answers for every value of that column: each answer row starts with the value, and
  * limits count within it. Averages and distinct counts are grouped per value, never summed up from parts.
  *
- * @param table - the quoted table of the dataset's revision
- * @param where - the whole effective filter
+ * With `minRows` above 1, groups of fewer rows are left out; where that is a single one, the smallest of the others as
+ * well, because the total less the rest would tell it.
+ *
+ * @param rows - where the rows come from and the condition they meet, as SQL
  */
 export function compileFigureSql(
   query: FigureQuery,
-  options: { table: string; where: TypedNode; binder: SqlBinder; partitionBy?: TypedNode },
+  options: {
+    rows: { readonly from: string; readonly where: string };
+    binder: SqlBinder;
+    partitionBy?: TypedNode;
+    minRows?: number;
+  },
 ): string {
-  const { table, where, binder, partitionBy } = options;
+  const { rows, binder, partitionBy, minRows = 1 } = options;
   const columns = query.columns.map((column) => ({ ...column, sql: compileSql(column.node, binder) }));
   const partition = partitionBy === undefined ? undefined : compileSql(partitionBy, binder);
   const groups = [
@@ -36,14 +43,28 @@ export function compileFigureSql(
     return `${sql} ${descending ? 'DESC NULLS LAST' : 'ASC NULLS LAST'}`;
   });
   const cells = columns.map((one) => `${asCell(one.sql, one.type)} AS ${quoteName(one.name)}`);
-  const from = `FROM ${table} WHERE ${compileSql(where, binder)}${groupBy}`;
-  if (partition === undefined) {
-    return `SELECT ${cells.join(', ')} ${from}${order.length > 0 ? ` ORDER BY ${order.join(', ')}` : ''} LIMIT ${query.limit}`;
-  }
-  const rank = `row_number() OVER (PARTITION BY ${partition}${order.length > 0 ? ` ORDER BY ${order.join(', ')}` : ''})`;
+  const from = `FROM ${rows.from} WHERE ${rows.where}${groupBy}`;
   const names = columns.map((one) => quoteName(one.name)).join(', ');
+  const ordered = order.length > 0 ? ` ORDER BY ${order.join(', ')}` : '';
+  if (partition === undefined && minRows <= 1)
+    return `SELECT ${cells.join(', ')} ${from}${ordered} LIMIT ${query.limit}`;
+  const window = (inner: string) => `OVER (${partition ? `PARTITION BY ${partition}${inner ? ' ' : ''}` : ''}${inner})`;
+  const ranked = [
+    `${partition ?? 'NULL'} AS "partition value"`,
+    ...cells,
+    `row_number() ${window(ordered.trim())} AS "rank"`,
+    ...(minRows > 1
+      ? [
+          'count(*) AS "group rows"',
+          `count(*) FILTER (WHERE count(*) < ${minRows}) ${window('')} AS "small groups"`,
+          `row_number() ${window(`ORDER BY count(*) < ${minRows}, count(*)`)} AS "size rank"`,
+        ]
+      : []),
+  ];
+  const large = minRows > 1 ? ` WHERE "group rows" >= ${minRows} AND NOT ("small groups" = 1 AND "size rank" = 1)` : '';
+  const shown = `SELECT *, row_number() OVER (PARTITION BY "partition value" ORDER BY "rank") AS "place" FROM (SELECT ${ranked.join(', ')} ${from}) ranked${large}`;
   return (
-    `SELECT "partition value", ${names} FROM (SELECT ${partition} AS "partition value", ${cells.join(', ')}, ${rank} AS "rank" ${from}) ranked ` +
-    `WHERE "rank" <= ${query.limit} ORDER BY "partition value", "rank"`
+    `SELECT ${partition ? '"partition value", ' : ''}${names} FROM (${shown}) placed ` +
+    `WHERE "place" <= ${query.limit} ORDER BY "partition value", "place"`
   );
 }

@@ -17,7 +17,14 @@ export {
 export { reportSchema } from './schema.ts';
 export { validateReport } from './validate.ts';
 export { datasetNameOf, findFigure, findPage, type FindDataset } from './lookup.ts';
-export { maxFigureRows, planFigureQuery, resultColumns, type FigureQuery, type ResultColumn } from './figureQuery.ts';
+export {
+  columnHidden,
+  maxFigureRows,
+  planFigureQuery,
+  resultColumns,
+  type FigureQuery,
+  type ResultColumn,
+} from './figureQuery.ts';
 export { compileFigureSql } from './figureSql.ts';
 export { parameterColumn, readParameters, type ParameterValue } from './parameters.ts';
 export type { FigureResult } from './result.ts';

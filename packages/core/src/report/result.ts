@@ -5,4 +5,6 @@ import type { ResultColumn } from './figureQuery.ts';
 export interface FigureResult {
   readonly columns: readonly ResultColumn[];
   readonly rows: readonly (readonly Cell[])[];
+  /** Why there is nothing: a mask keeps this figure from its viewer. */
+  readonly refused?: { readonly code: string; readonly message: string };
 }

@@ -2,8 +2,9 @@ import { SignJWT, errors, jwtVerify, type CryptoKey, type JWTVerifyGetKey } from
 import type { ReportViewDetails } from '../access/index.ts';
 import { Refusal } from '../refusal/index.ts';
 
-/** The only algorithm that is signed or accepted. */
-export const tokenAlgorithm = 'ES256';
+/** The only algorithms that are signed with or accepted. */
+export const tokenAlgorithms = ['ES256', 'EdDSA'] as const;
+export type TokenAlgorithm = (typeof tokenAlgorithms)[number];
 
 /** The claims of an access token (RFC 9068) with its authorization details (RFC 9396). Times are seconds since 1970-01-01T00:00:00Z. */
 export interface AccessTokenClaims {
@@ -14,16 +15,19 @@ export interface AccessTokenClaims {
   readonly jti: string;
   readonly iat: number;
   readonly exp: number;
+  readonly scope?: string;
   readonly authorization_details: readonly [ReportViewDetails];
+  /** Thumbprint of the key whose holder alone may use the token (RFC 9449, RFC 7638). */
+  readonly cnf?: { readonly jkt: string };
 }
 
 /** Signs an access token. @see RFC 9068 section 2 */
 export async function signAccessToken(
   claims: AccessTokenClaims,
-  key: { readonly id: string; readonly privateKey: CryptoKey },
+  key: { readonly id: string; readonly algorithm: TokenAlgorithm; readonly privateKey: CryptoKey },
 ): Promise<string> {
   return new SignJWT({ ...claims })
-    .setProtectedHeader({ alg: tokenAlgorithm, typ: 'at+jwt', kid: key.id })
+    .setProtectedHeader({ alg: key.algorithm, typ: 'at+jwt', kid: key.id })
     .sign(key.privateKey);
 }
 
@@ -45,7 +49,7 @@ export async function verifyAccessToken(
 ): Promise<AccessTokenClaims> {
   try {
     const { payload } = await jwtVerify(jwt, options.findKey, {
-      algorithms: [tokenAlgorithm],
+      algorithms: [...tokenAlgorithms],
       typ: 'at+jwt',
       issuer: options.issuer,
       audience: options.audience,

@@ -1,1 +1,8 @@
-export { signAccessToken, tokenAlgorithm, verifyAccessToken, type AccessTokenClaims } from './accessToken.ts';
+export {
+  signAccessToken,
+  tokenAlgorithms,
+  verifyAccessToken,
+  type AccessTokenClaims,
+  type TokenAlgorithm,
+} from './accessToken.ts';
+export { verifyAssertion, verifyProof } from './proof.ts';

@@ -1,15 +1,20 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
 import {
+  checkBounds,
+  checkNewPassword,
   checkRule,
-  decideRecordRules,
+  decideAccess,
   decideRight,
   EffectiveFilter,
   effectiveFilterOf,
+  mayPassOn,
+  narrowDetails,
   readAuthorizationDetails,
   type ClientViewer,
   type Grant,
   type RecordRule,
+  type ReportViewDetails,
   type Viewer,
   type Viewing,
 } from '../../src/access/index.ts';
@@ -18,7 +23,7 @@ import { aPerson, aReport, aRule, moment, sailings } from '../builders.ts';
 import { refused } from '../refused.ts';
 
 const wordsFor = (rules: RecordRule[], viewer: Viewer) =>
-  explainInWords(EffectiveFilter.start(decideRecordRules({ dataset: sailings, rules, viewer, moment })).where);
+  explainInWords(EffectiveFilter.start(decideAccess({ dataset: sailings, rules, masks: [], viewer, moment })).where);
 const aToken = (change: Partial<ClientViewer> = {}): ClientViewer => ({
   kind: 'client',
   clientId: 'portal',
@@ -27,7 +32,7 @@ const aToken = (change: Partial<ClientViewer> = {}): ClientViewer => ({
   ...change,
 });
 
-describe('decideRecordRules', () => {
+describe('decideAccess', () => {
   it('leaves a dataset without rules open', () => {
     assert.equal(wordsFor([], aPerson()), 'every row');
   });
@@ -41,9 +46,10 @@ describe('decideRecordRules', () => {
   });
 
   it('shows nothing, and says why, when an attribute is missing', () => {
-    const { parts } = decideRecordRules({
+    const { parts } = decideAccess({
       dataset: sailings,
       rules: [aRule()],
+      masks: [],
       viewer: aPerson({ attributes: {} }),
       moment,
     });
@@ -105,6 +111,7 @@ describe('effectiveFilterOf', () => {
     page: report.pages[0]!,
     viewer: aPerson(),
     rules: [aRule()],
+    masks: [],
     moment,
     fixed: [],
     chosen: [],
@@ -178,7 +185,7 @@ describe('decideRight', () => {
       kind: 'report',
       name: 'r',
     });
-    assert.deepEqual(right, { level: 'edit', because: 'members of Quay managers may edit every report' });
+    assert.deepEqual(right, { level: 'edit', because: 'may edit: member of Quay managers, every report' });
   });
 
   it('gives nothing without a fitting grant', () => {
@@ -191,6 +198,112 @@ describe('decideRight', () => {
   });
 });
 
+describe('a right', () => {
+  const operations = { kind: 'report', name: 'r', folder: 'operations' } as const;
+  const onFolder = (change: Partial<Grant> = {}): Grant => ({
+    holder: { kind: 'group', name: 'Quay managers' },
+    thing: { kind: 'folder', name: 'operations' },
+    level: 'view',
+    ...change,
+  });
+
+  it('on a folder holds for what lies in it, and says so', () => {
+    assert.equal(
+      decideRight([onFolder()], aPerson(), operations)?.because,
+      'may view: member of Quay managers, folder operations',
+    );
+    assert.equal(decideRight([onFolder()], aPerson(), { kind: 'report', name: 'r' }), undefined);
+    assert.equal(decideRight([onFolder()], aPerson(), { ...operations, folder: 'else' }), undefined);
+  });
+
+  it('given to everyone does not reach guests', () => {
+    const everyone = onFolder({ holder: { kind: 'everyone' } });
+    assert.equal(decideRight([everyone], aPerson({ groups: [] }), operations)?.level, 'view');
+    assert.equal(decideRight([everyone], aPerson({ groups: [], isGuest: true }), operations), undefined);
+  });
+
+  it('is passed on only as far as some grant says', () => {
+    const grants = [onFolder({ level: 'edit' }), onFolder({ level: 'view', canPassOn: true })];
+    const right = decideRight(grants, aPerson(), operations);
+    assert.equal(mayPassOn(right, 'view'), true);
+    assert.equal(mayPassOn(right, 'edit'), false);
+    assert.equal(mayPassOn(decideRight([onFolder({ level: 'edit' })], aPerson(), operations), 'view'), false);
+    assert.equal(mayPassOn(decideRight([onFolder({ level: 'own' })], aPerson(), operations), 'own'), true);
+    assert.equal(mayPassOn(undefined, 'view'), false);
+  });
+});
+
+describe('narrowDetails', () => {
+  const held: ReportViewDetails = {
+    type: 'report_view',
+    report: 'punctuality',
+    actions: ['view', 'export'],
+    pages: ['a', 'b'],
+    where: { sailings: "quay_id IN ('Q001', 'Q002') OR FALSE" },
+    parameters: { month: '2026-10-01' },
+    person: 'kira@skerrow.example',
+  };
+
+  it('joins filters by AND, cuts lists down and adds values', () => {
+    assert.deepEqual(
+      narrowDetails(held, {
+        actions: ['view'],
+        pages: ['b'],
+        where: { sailings: "quay_id = 'Q001' OR TRUE", works: 'TRUE' },
+        parameters: { quay: 'Q001' },
+        placement: 'portal',
+        person: 'KIRA@skerrow.example',
+      }),
+      {
+        ...held,
+        actions: ['view'],
+        pages: ['b'],
+        placement: 'portal',
+        where: {
+          sailings: "(quay_id IN ('Q001', 'Q002') OR FALSE) AND (quay_id = 'Q001' OR TRUE)",
+          works: 'TRUE',
+        },
+        parameters: { month: '2026-10-01', quay: 'Q001' },
+      },
+    );
+    assert.deepEqual(narrowDetails(held, {}), held);
+  });
+
+  it('refuses whatever widens', () => {
+    for (const asked of [
+      { report: 'takings' },
+      { pages: ['c'] },
+      { parameters: { month: '2026-09-01' } },
+      { person: 'else@skerrow.example' },
+    ])
+      refused('TOKEN_WIDENS', () => narrowDetails(held, asked));
+    refused('TOKEN_WIDENS', () => narrowDetails({ ...held, actions: ['view'] }, { actions: ['export'] }));
+    refused('TOKEN_WIDENS', () => narrowDetails({ ...held, placement: 'a' }, { placement: 'b' }));
+    const { person: _, ...nameless } = held;
+    refused('TOKEN_WIDENS', () => narrowDetails(nameless, { person: 'kira@skerrow.example' }));
+  });
+
+  it('does not let a text reach out of its parentheses', () => {
+    refused('FILTER_SYNTAX', () => narrowDetails(held, { where: { sailings: 'TRUE) OR (TRUE' } }));
+  });
+});
+
+describe('checkNewPassword', () => {
+  it('takes long ones that are not guessed first', () => {
+    checkNewPassword('lantern-quay-7', ['Kira Arkwell', 'kira@skerrow.example']);
+    for (const weak of [
+      'short',
+      'password1234',
+      'aaaaaaaaaaaaaa',
+      '123456789012',
+      'Kira-Arkwell-skerrow',
+      'abcdefghijklmn',
+      'ababababababab',
+    ])
+      refused('PASSWORD_WEAK', () => checkNewPassword(weak, ['Kira Arkwell', 'kira@skerrow.example']));
+  });
+});
+
 describe('readAuthorizationDetails', () => {
   const bounds = {
     reports: ['punctuality'],
@@ -198,8 +311,12 @@ describe('readAuthorizationDetails', () => {
     maxLifetimeSeconds: 60,
     mayNamePersons: false,
   };
-  const read = (change: object) =>
-    readAuthorizationDetails([{ type: 'report_view', report: 'punctuality', actions: ['view'], ...change }], bounds);
+  const read = (change: object) => {
+    const asked = [{ type: 'report_view', report: 'punctuality', actions: ['view'], ...change }];
+    const details = readAuthorizationDetails(asked) as ReportViewDetails;
+    checkBounds(details, bounds);
+    return details;
+  };
 
   it('stays within the bounds of the client', () => {
     assert.equal(read({}).report, 'punctuality');
@@ -210,7 +327,7 @@ describe('readAuthorizationDetails', () => {
 
   it('refuses members it does not know', () => {
     refused('INPUT_INVALID', () => read({ filter: 'x' }));
-    refused('INPUT_INVALID', () => readAuthorizationDetails([], bounds));
-    refused('INPUT_INVALID', () => readAuthorizationDetails([{ type: 'else', report: 'punctuality' }], bounds));
+    refused('INPUT_INVALID', () => readAuthorizationDetails([]));
+    refused('INPUT_INVALID', () => readAuthorizationDetails([{ type: 'else', report: 'punctuality' }]));
   });
 });

@@ -92,7 +92,16 @@ const tokenQuay = fc.constantFrom(...quays);
 
 function shown(viewing: Partial<Viewing> & Pick<Viewing, 'viewer' | 'rules'>): Cell[][] {
   const report = aReport();
-  const whole: Viewing = { report, page: report.pages[0]!, moment, fixed: [], chosen: [], choices: [], ...viewing };
+  const whole: Viewing = {
+    report,
+    page: report.pages[0]!,
+    masks: [],
+    moment,
+    fixed: [],
+    chosen: [],
+    choices: [],
+    ...viewing,
+  };
   const { where } = effectiveFilterOf(whole, sailings);
   return rows.filter(compilePredicate(where, columnIndex));
 }

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { StatementBinder, checkFilter, parseFilter } from '../../src/filter/index.ts';
+import { StatementBinder, checkFilter, compileSql, parseFilter } from '../../src/filter/index.ts';
 import {
   compileFigureSql,
   findPage,
@@ -96,17 +96,18 @@ describe('compileFigureSql', () => {
   it('groups, orders and limits', () => {
     const binder = new StatementBinder();
     assert.equal(
-      compileFigureSql(query, { table: 'data."t"', where, binder }),
+      compileFigureSql(query, { rows: { from: 'data."t"', where: compileSql(where, binder) }, binder }),
       'SELECT "route" AS "route", (sum("passengers"))::float8 AS "passengers" FROM data."t" WHERE ("quay_id" = $1::text) GROUP BY "route" ORDER BY sum("passengers") DESC NULLS LAST, "route" ASC NULLS LAST LIMIT 30',
     );
   });
 
   it('answers for all values of a column in one statement', () => {
     const partitionBy = { kind: 'column', type: 'text', column: sailings.columns[0]! } as const;
-    const sql = compileFigureSql(query, { table: 'data."t"', where, binder: new StatementBinder(), partitionBy });
+    const rows = { from: 'data."t"', where: 'TRUE' };
+    const sql = compileFigureSql(query, { rows, binder: new StatementBinder(), partitionBy });
     assert.match(sql, /row_number\(\) OVER \(PARTITION BY "quay_id" ORDER BY sum\("passengers"\) DESC/);
     assert.match(sql, /GROUP BY "quay_id", "route"/);
-    assert.match(sql, /"rank" <= 30/);
+    assert.match(sql, /"place" <= 30/);
   });
 });
 

@@ -28,12 +28,12 @@ const claims: AccessTokenClaims = {
 const encode = (value: object) => Buffer.from(JSON.stringify(value)).toString('base64url');
 
 describe('verifyAccessToken', () => {
-  let key: { id: string; privateKey: CryptoKey };
+  let key: { id: string; algorithm: 'ES256'; privateKey: CryptoKey };
   let publicKey: CryptoKey;
   let findKey: JWTVerifyGetKey;
   before(async () => {
     const pair = await generateKeyPair('ES256', { extractable: true });
-    key = { id: 'k1', privateKey: pair.privateKey };
+    key = { id: 'k1', algorithm: 'ES256', privateKey: pair.privateKey };
     publicKey = pair.publicKey;
     findKey = createLocalJWKSet({ keys: [{ ...(await exportJWK(pair.publicKey)), kid: 'k1', alg: 'ES256' }] });
   });
@@ -74,7 +74,7 @@ describe('verifyAccessToken', () => {
       'TOKEN_INVALID',
     );
     const other = await generateKeyPair('ES256');
-    await rejects(await signAccessToken(claims, { id: 'k1', privateKey: other.privateKey }), 'TOKEN_INVALID');
+    await rejects(await signAccessToken(claims, { ...key, privateKey: other.privateKey }), 'TOKEN_INVALID');
     const { jti: _, ...rest } = claims;
     await rejects(await signAccessToken(rest as AccessTokenClaims, key), 'TOKEN_INVALID');
     await rejects('not a token', 'TOKEN_INVALID');

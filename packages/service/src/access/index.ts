@@ -1,4 +1,20 @@
-export { accessRoutes, thing } from './routes.ts';
-export { noSuch, requireMaker, requireRight, rightOn, visibleNames } from './rights.ts';
-export { makeSetupCode, personOf, startSession } from './signIn.ts';
-export { addPerson, attributeNames, findPerson, listPeople, listRules, putGrant, putRule } from './store.ts';
+export { accessRoutes } from './routes.ts';
+export { email, filter, thing } from './schemas.ts';
+export { ruleBody } from './ruleRoutes.ts';
+export { isMaker, noSuch, requireMaker, requirePassOn, requireRight, rightOn, visibleNames } from './rights.ts';
+export { makeSetupCode, personOf, sessionCookie, startSession } from './signIn.ts';
+export { checkedRule } from './rules.ts';
+export { limitsOn, listMasks, listRules, putMask, putRule } from './ruleStore.ts';
+export { listGrants, moveThing, putFolder, putGrant } from './grantStore.ts';
+export { askForAccess, type Wish } from './requests.ts';
+export { addGroup, findGroupRow, listGroupRows, groupNames, setMembers } from './groupStore.ts';
+export {
+  addPerson,
+  attributeNames,
+  changePerson,
+  findPerson,
+  findPersonRow,
+  listAttributes,
+  listPeople,
+  putAttribute,
+} from './store.ts';

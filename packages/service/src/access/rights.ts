@@ -1,14 +1,21 @@
 import {
   decideRight,
   isAtLeast,
+  mayPassOn,
   type PersonViewer,
   type Right,
   type RightLevel,
+  type Thing,
   type ThingKind,
 } from '@underbell/core/access';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import type { App } from '../platform/index.ts';
-import { listGrants } from './store.ts';
+import { foldersOf, listGrants } from './grantStore.ts';
+
+async function thingOf(app: App, kind: ThingKind, name: string): Promise<Thing> {
+  const folder = (await foldersOf(app, kind)).get(name);
+  return { kind, name, ...(folder === undefined ? {} : { folder }) };
+}
 
 /** What a person may do with a thing, or nothing. */
 export async function rightOn(
@@ -17,7 +24,8 @@ export async function rightOn(
   kind: ThingKind,
   name: string,
 ): Promise<Right | undefined> {
-  return decideRight(await listGrants(app), person, { kind, name });
+  const [grants, thing] = await Promise.all([listGrants(app), thingOf(app, kind, name)]);
+  return decideRight(grants, person, thing);
 }
 
 /**
@@ -40,10 +48,33 @@ export async function requireRight(
   });
 }
 
+/** @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` for somebody who may not give this level on */
+export async function requirePassOn(
+  app: App,
+  person: PersonViewer,
+  level: RightLevel,
+  kind: ThingKind,
+  name: string,
+): Promise<void> {
+  const right = await rightOn(app, person, kind, name);
+  if (mayPassOn(right, level)) return;
+  if (right === undefined) throw noSuch(kind, name, []);
+  throw new Refusal('NOT_ALLOWED', `you may not give others the right to ${level} the ${kind} \`${name}\``, {
+    hint: 'its owners may, and whoever got the right to pass it on',
+  });
+}
+
 /** @throws {Refusal} `NOT_ALLOWED`: making new things of a kind needs the right to edit every one of it */
 export async function requireMaker(app: App, person: PersonViewer, kind: ThingKind): Promise<void> {
   if (isAtLeast(await rightOn(app, person, kind, '*'), 'edit')) return;
   throw new Refusal('NOT_ALLOWED', `you may not make a new ${kind}`, { hint: 'publishers and administrators may' });
+}
+
+/** Whether a person makes things for others, and so needs to know who there is: edits anything at all. */
+export async function isMaker(app: App, person: PersonViewer): Promise<boolean> {
+  if (person.isAdministrator) return true;
+  const grants = await listGrants(app);
+  return grants.some((grant) => isAtLeast(decideRight([grant], person, grant.thing), 'edit'));
 }
 
 /** Those of some names that a person may see, for lists and suggestions. */
@@ -53,8 +84,11 @@ export async function visibleNames(
   kind: ThingKind,
   names: readonly string[],
 ): Promise<string[]> {
-  const grants = await listGrants(app);
-  return names.filter((name) => decideRight(grants, person, { kind, name }) !== undefined);
+  const [grants, folders] = await Promise.all([listGrants(app), foldersOf(app, kind)]);
+  return names.filter((name) => {
+    const folder = folders.get(name);
+    return decideRight(grants, person, { kind, name, ...(folder === undefined ? {} : { folder }) }) !== undefined;
+  });
 }
 
 export function noSuch(kind: string, name: string, known: readonly string[]): Refusal {

@@ -1,10 +1,11 @@
 import type { Context } from 'koa';
-import type { PersonViewer } from '@underbell/core/access';
+import { checkNewPassword, type PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import {
   fingerprint,
   hashPassword,
   isPassword,
+  limitFailures,
   isSameSecret,
   plain,
   defineRecord,
@@ -24,7 +25,7 @@ import {
 } from './store.ts';
 
 export const sessionCookie = 'underbell_session';
-const sessionMs = { browser: 12 * 3_600_000, 'command line': 30 * 24 * 3_600_000 } as const;
+const sessionMs = { browser: 12 * 3_600_000, 'command line': 30 * 24 * 3_600_000, frame: 3_600_000 } as const;
 const allowedFailures = 8;
 const lockMs = 5 * 60_000;
 
@@ -48,14 +49,21 @@ export async function startSession(
  *
  * @throws {Refusal} `SIGN_IN_FAILED` alike for an unknown person and a wrong password, `SIGN_IN_LOCKED` after too many
  */
-export async function signIn(app: App, options: { email: string; password: string; kind: SessionKind }) {
-  const row = await findPersonRow(app, options.email);
+export async function signIn(
+  app: App,
+  options: { email: string; password: string; kind: SessionKind; origin: string },
+) {
+  return limitFailures(app, 'sign-in', options.origin, () => checkPassword(app, options));
+}
+
+async function checkPassword(app: App, options: { email: string; password: string; kind: SessionKind }) {
+  const row = await findPersonRow(app, { email: options.email });
   const isLocked = row?.lockedUntil !== null && row?.lockedUntil !== undefined && row.lockedUntil.getTime() > app.now();
   const isRight = await isPassword(options.password, row?.passwordHash ?? null);
   if (isLocked) {
     throw new Refusal('SIGN_IN_LOCKED', 'too many failed attempts; try again in a few minutes');
   }
-  if (!row || !isRight || row.state !== 'active') {
+  if (!row || !isRight || (row.state !== 'active' && row.state !== 'guest')) {
     if (row) {
       const failures = row.failedSignIns + 1;
       await noteSignIn(
@@ -108,7 +116,15 @@ export async function needsSetup(app: App): Promise<boolean> {
  *
  * @throws {Refusal} `SETUP_DONE`, `SIGN_IN_FAILED` for a wrong code
  */
-export async function setUp(app: App, options: { code: string; email: string; name: string; password: string }) {
+export async function setUp(
+  app: App,
+  options: { code: string; email: string; name: string; password: string; origin: string },
+) {
+  checkNewPassword(options.password, [options.name, options.email]);
+  return limitFailures(app, 'setup', options.origin, () => makeAdministrator(app, options));
+}
+
+async function makeAdministrator(app: App, options: { code: string; email: string; name: string; password: string }) {
   const stored = await settingsTable(app).findByPk('setup code');
   const passwordHash = await hashPassword(options.password);
   const id = await app.records.transaction(async (transaction) => {

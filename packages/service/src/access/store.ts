@@ -1,7 +1,12 @@
 import { randomUUID } from 'node:crypto';
 import { Op, type Transaction } from 'sequelize';
-import type { Grant, PersonViewer, RecordRule, RightLevel, ThingKind } from '@underbell/core/access';
+import type { PersonViewer } from '@underbell/core/access';
+import type { ColumnType } from '@underbell/core/dataset';
 import { defineRecord, plain, type App } from '../platform/index.ts';
+
+export type PersonState = 'invited' | 'active' | 'guest' | 'left';
+/** People in these states may sign in and look at things. */
+const present: PersonState[] = ['active', 'guest'];
 
 export interface PersonRow {
   id: string;
@@ -9,35 +14,31 @@ export interface PersonRow {
   name: string;
   passwordHash: string | null;
   isAdministrator: boolean;
-  state: 'active' | 'left';
+  state: PersonState;
   attributes: Record<string, string[]>;
   failedSignIns: number;
   lockedUntil: Date | null;
+  organisation: string | null;
+  origin: 'here' | 'directory';
+  externalId: string | null;
+  directorySubject: string | null;
+  changedAt: Date;
 }
 
 interface SessionRow {
   fingerprint: string;
   personId: string;
-  kind: 'browser' | 'command line';
+  kind: 'browser' | 'command line' | 'frame';
   createdAt: Date;
   expiresAt: Date;
 }
 
-interface GrantRow {
-  id: number;
-  holderKind: 'person' | 'group' | 'everyone';
-  holderName: string;
-  thingKind: ThingKind;
-  thingName: string;
-  level: RightLevel;
-}
-
-interface RuleRow {
+/** What an attribute of people holds. */
+export interface AttributeRow {
   name: string;
-  datasetName: string;
-  appliesKind: 'everyone' | 'group' | 'person';
-  appliesName: string;
-  condition: string;
+  label: string;
+  type: ColumnType;
+  isMany: boolean;
 }
 
 const tables = (app: App) => ({
@@ -51,11 +52,22 @@ const tables = (app: App) => ({
     attributes: 'json',
     failedSignIns: 'integer',
     lockedUntil: 'instant',
+    organisation: 'text',
+    origin: 'text',
+    externalId: 'text',
+    directorySubject: 'text',
+    changedAt: 'instant',
   }),
-  groups: defineRecord<{ name: string }>(app.records, 'groups', { name: 'key' }),
   members: defineRecord<{ groupName: string; personId: string }>(app.records, 'group_members', {
     groupName: 'key',
     personId: 'key',
+  }),
+  groups: defineRecord<{ name: string }>(app.records, 'groups', { name: 'key' }),
+  attributes: defineRecord<AttributeRow>(app.records, 'attributes', {
+    name: 'key',
+    label: 'text',
+    type: 'text',
+    isMany: 'boolean',
   }),
   sessions: defineRecord<SessionRow>(app.records, 'sessions', {
     fingerprint: 'key',
@@ -64,51 +76,81 @@ const tables = (app: App) => ({
     createdAt: 'instant',
     expiresAt: 'instant',
   }),
-  grants: defineRecord<GrantRow>(app.records, 'grants', {
-    id: 'serial',
-    holderKind: 'text',
-    holderName: 'text',
-    thingKind: 'text',
-    thingName: 'text',
-    level: 'text',
-  }),
-  rules: defineRecord<RuleRow>(app.records, 'record_rules', {
-    name: 'key',
-    datasetName: 'key',
-    appliesKind: 'text',
-    appliesName: 'text',
-    condition: 'text',
-  }),
 });
 
-async function toViewer(app: App, row: PersonRow): Promise<PersonViewer> {
-  const groups = await tables(app).members.findAll({ where: { personId: row.id }, order: ['groupName'] });
+async function groupsOf(app: App, ids: readonly string[]): Promise<Map<string, string[]>> {
+  const rows = await tables(app).members.findAll({ where: { personId: [...ids] }, order: ['groupName'] });
+  const found = new Map<string, string[]>();
+  for (const { personId, groupName } of rows.map(plain))
+    found.set(personId, [...(found.get(personId) ?? []), groupName]);
+  return found;
+}
+
+function toViewer(row: PersonRow, groups: readonly string[]): PersonViewer {
   return {
     kind: 'person',
     id: row.id,
     name: row.name,
     email: row.email,
     isAdministrator: row.isAdministrator,
-    groups: groups.map((one) => plain(one).groupName),
+    ...(row.state === 'guest' ? { isGuest: true } : {}),
+    groups,
     attributes: row.attributes,
   };
 }
 
-export async function findPersonRow(app: App, email: string): Promise<PersonRow | undefined> {
-  const row = await tables(app).people.findOne({ where: { email: email.toLowerCase() } });
+export type PersonKey = { email: string } | { id: string } | { externalId: string } | { directorySubject: string };
+
+/** A person in whatever state. */
+export async function findPersonRow(
+  app: App,
+  by: PersonKey,
+  transaction?: Transaction,
+): Promise<PersonRow | undefined> {
+  const where = 'email' in by ? { email: by.email.toLowerCase() } : by;
+  const row = await tables(app).people.findOne({ where, transaction: transaction ?? null });
   return row ? plain(row) : undefined;
 }
 
-/** A person who has not left. */
-export async function findPerson(app: App, by: { email: string } | { id: string }): Promise<PersonViewer | undefined> {
-  const where = 'email' in by ? { email: by.email.toLowerCase() } : by;
-  const row = await tables(app).people.findOne({ where: { ...where, state: 'active' } });
-  return row ? toViewer(app, plain(row)) : undefined;
+/** A person who may look at things: neither still invited nor gone. */
+export async function findPerson(app: App, by: PersonKey): Promise<PersonViewer | undefined> {
+  const row = await findPersonRow(app, by);
+  if (!row || !present.includes(row.state)) return undefined;
+  return toViewer(row, (await groupsOf(app, [row.id])).get(row.id) ?? []);
 }
 
-export async function listPeople(app: App): Promise<PersonViewer[]> {
-  const rows = await tables(app).people.findAll({ where: { state: 'active' }, order: ['name'] });
-  return Promise.all(rows.map((row) => toViewer(app, plain(row))));
+/** A person with what is kept beside what rules see. */
+export interface ListedPerson extends PersonViewer {
+  readonly state: PersonState;
+  readonly organisation: string | null;
+  readonly origin: PersonRow['origin'];
+  readonly isLocked: boolean;
+}
+
+/** Everyone, also those who were invited or have left. */
+export async function listEveryone(app: App): Promise<ListedPerson[]> {
+  const rows = (await tables(app).people.findAll({ order: ['name'] })).map(plain);
+  const groups = await groupsOf(
+    app,
+    rows.map((row) => row.id),
+  );
+  return rows.map((row) => ({
+    ...toViewer(row, groups.get(row.id) ?? []),
+    state: row.state,
+    organisation: row.organisation,
+    origin: row.origin,
+    isLocked: row.lockedUntil !== null && row.lockedUntil.getTime() > app.now(),
+  }));
+}
+
+/** Everyone who may look at things. */
+export async function listPeople(app: App): Promise<ListedPerson[]> {
+  return (await listEveryone(app)).filter((one) => present.includes(one.state));
+}
+
+/** Rows for provisioning, in a stable order. */
+export async function listPersonRows(app: App): Promise<PersonRow[]> {
+  return (await tables(app).people.findAll({ order: ['email'] })).map(plain);
 }
 
 export async function countPeople(app: App): Promise<number> {
@@ -122,22 +164,32 @@ export interface NewPerson {
   readonly isAdministrator?: boolean;
   readonly attributes?: Record<string, string[]>;
   readonly groups?: readonly string[];
+  readonly state?: PersonState;
+  readonly organisation?: string;
+  readonly origin?: PersonRow['origin'];
+  readonly externalId?: string;
 }
 
 export async function addPerson(app: App, person: NewPerson, transaction: Transaction): Promise<string> {
   const { people, groups, members } = tables(app);
   const id = randomUUID();
+  await noteAttributes(app, Object.keys(person.attributes ?? {}), transaction);
   await people.create(
     {
       id,
       email: person.email.toLowerCase(),
       name: person.name,
       passwordHash: person.passwordHash,
-      state: 'active',
+      state: person.state ?? 'active',
       isAdministrator: person.isAdministrator ?? false,
       attributes: person.attributes ?? {},
       failedSignIns: 0,
       lockedUntil: null,
+      organisation: person.organisation ?? null,
+      origin: person.origin ?? 'here',
+      externalId: person.externalId ?? null,
+      directorySubject: null,
+      changedAt: new Date(app.now()),
     },
     { transaction },
   );
@@ -148,14 +200,65 @@ export async function addPerson(app: App, person: NewPerson, transaction: Transa
   return id;
 }
 
+export type PersonChange = Partial<
+  Pick<
+    PersonRow,
+    | 'email'
+    | 'name'
+    | 'passwordHash'
+    | 'state'
+    | 'attributes'
+    | 'organisation'
+    | 'externalId'
+    | 'directorySubject'
+    | 'isAdministrator'
+    | 'origin'
+  >
+>;
+
+export async function changePerson(
+  app: App,
+  id: string,
+  change: PersonChange,
+  transaction: Transaction,
+): Promise<void> {
+  await noteAttributes(app, Object.keys(change.attributes ?? {}), transaction);
+  await tables(app).people.update(
+    { ...change, ...(change.email ? { email: change.email.toLowerCase() } : {}), changedAt: new Date(app.now()) },
+    { where: { id }, transaction },
+  );
+  // Whoever has left, or has a new password, is signed out everywhere.
+  if (change.state === 'left' || change.passwordHash !== undefined)
+    await tables(app).sessions.destroy({ where: { personId: id }, transaction });
+}
+
 export async function noteSignIn(app: App, id: string, failedSignIns: number, lockedUntil: Date | null): Promise<void> {
   await tables(app).people.update({ failedSignIns, lockedUntil }, { where: { id } });
 }
 
-/** Every attribute name that somebody has, for completion and for checking rules. */
+/** Attributes that nobody declared hold texts, many of them. */
+async function noteAttributes(app: App, names: readonly string[], transaction: Transaction): Promise<void> {
+  for (const name of names) {
+    const label = name.charAt(0).toUpperCase() + name.slice(1).replaceAll('_', ' ');
+    await tables(app).attributes.findOrCreate({
+      where: { name },
+      defaults: { name, label, type: 'text', isMany: true },
+      transaction,
+    });
+  }
+}
+
+/** The attributes that people may have, for completion and for checking rules and values. */
+export async function listAttributes(app: App): Promise<AttributeRow[]> {
+  return (await tables(app).attributes.findAll({ order: ['name'] })).map(plain);
+}
+
+export async function putAttribute(app: App, attribute: AttributeRow, transaction: Transaction): Promise<void> {
+  await tables(app).attributes.upsert(attribute, { transaction });
+}
+
 export async function attributeNames(app: App): Promise<string[]> {
-  const rows = await tables(app).people.findAll({ attributes: ['attributes'] });
-  return [...new Set(rows.flatMap((row) => Object.keys(plain(row).attributes)))].sort();
+  return (await listAttributes(app)).map((one) => one.name);
 }
 
 export async function addSession(app: App, session: SessionRow): Promise<void> {
@@ -171,63 +274,4 @@ export async function findSession(app: App, print: string): Promise<PersonViewer
 
 export async function removeSession(app: App, print: string): Promise<void> {
   await tables(app).sessions.destroy({ where: { fingerprint: print } });
-}
-
-export async function listGrants(app: App): Promise<Grant[]> {
-  const rows = await tables(app).grants.findAll({ order: ['id'] });
-  return rows.map(plain).map((row) => ({
-    holder: row.holderKind === 'everyone' ? { kind: 'everyone' } : { kind: row.holderKind, name: row.holderName },
-    thing: { kind: row.thingKind, name: row.thingName },
-    level: row.level,
-  }));
-}
-
-export async function putGrant(app: App, grant: Grant, transaction?: Transaction): Promise<void> {
-  const { holder, thing, level } = grant;
-  const where = {
-    holderKind: holder.kind,
-    holderName: holder.kind === 'everyone' ? '' : holder.name,
-    thingKind: thing.kind,
-    thingName: thing.name,
-  };
-  const { grants } = tables(app);
-  const [row] = await grants.findOrCreate({ where, defaults: { ...where, level }, transaction });
-  await row.update({ level }, { transaction });
-}
-
-export async function listRules(app: App, dataset?: string): Promise<RecordRule[]> {
-  const where = dataset === undefined ? {} : { datasetName: dataset };
-  const rows = await tables(app).rules.findAll({ where, order: ['datasetName', 'name'] });
-  return rows.map(plain).map((row) => ({
-    name: row.name,
-    dataset: row.datasetName,
-    appliesTo: row.appliesKind === 'everyone' ? { kind: 'everyone' } : { kind: row.appliesKind, name: row.appliesName },
-    where: row.condition,
-  }));
-}
-
-export async function putRule(app: App, rule: RecordRule, transaction: Transaction): Promise<void> {
-  const { appliesTo } = rule;
-  await tables(app).rules.upsert(
-    {
-      name: rule.name,
-      datasetName: rule.dataset,
-      appliesKind: appliesTo.kind,
-      appliesName: appliesTo.kind === 'everyone' ? '' : appliesTo.name,
-      condition: rule.where,
-    },
-    { transaction },
-  );
-}
-
-export async function removeRule(app: App, dataset: string, name: string, transaction: Transaction): Promise<boolean> {
-  return (await tables(app).rules.destroy({ where: { datasetName: dataset, name }, transaction })) > 0;
-}
-
-export async function hasGroup(app: App, name: string): Promise<boolean> {
-  return (await tables(app).groups.count({ where: { name } })) > 0;
-}
-
-export async function groupNames(app: App): Promise<string[]> {
-  return (await tables(app).groups.findAll({ order: ['name'] })).map((row) => plain(row).name);
 }

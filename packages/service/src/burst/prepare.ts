@@ -10,6 +10,7 @@ import { parseValue, valueTypeOf, type DatasetColumn, type DatasetShape, type Va
 import { columnIn } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import {
+  columnHidden,
   datasetNameOf,
   findPage,
   parameterColumn,
@@ -17,7 +18,7 @@ import {
   type Parameter,
   type ReportDefinition,
 } from '@underbell/core/report';
-import { listRules } from '../access/index.ts';
+import { limitsOn } from '../access/index.ts';
 import { readableRevision, type Revision } from '../dataset/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
@@ -92,12 +93,12 @@ export async function prepareBurst(
     ...(await revisionsOf(app, report, page, binding?.revisions)),
     [rowsName, rowRevision] as const,
   ]);
-  const rules = (await Promise.all([...revisions.keys()].map((name) => listRules(app, name)))).flat();
   const viewing: Viewing = {
     report,
     page,
     viewer: sender,
-    rules,
+    ...(await limitsOn(app, [...revisions.keys()])),
+    place: 'burst',
     moment: momentOf(app),
     chosen: [],
     choices: [],
@@ -127,8 +128,9 @@ function periodValue(report: ReportDefinition, name: string, period: Period, bur
 }
 
 /** The columns of the row copies, in order. */
-export function copyColumns({ definition, rowRevision }: PreparedBurst): DatasetColumn[] {
-  const { columns } = rowRevision.shape;
+export function copyColumns(burst: PreparedBurst): DatasetColumn[] {
+  const { definition, rowRevision } = burst;
+  const { columns } = commonFilter(burst, rowRevision.shape).visible;
   const wanted = definition.rows?.columns;
   if (!wanted) return [...columns];
   return wanted.map((name) => {
@@ -158,13 +160,17 @@ export function filterFor(
   figure?: Figure,
 ): EffectiveFilter {
   const column = keyOf(burst.viewing.report, burst.bound, dataset);
+  const common = commonFilter(burst, dataset, figure);
+  // Copies are cut by exact values; a sender who is not shown them cannot cut.
+  if (common.masking.hidden.has(column.name) || common.masking.coarse.has(column.name))
+    throw columnHidden(dataset.name, column.name);
   const part: LimitPart = {
     origin: 'burst',
     name: burst.definition.name,
     isFixed: true,
     node: columnIn(column, valueTypeOf(column.type), values),
   };
-  return commonFilter(burst, dataset, figure).narrow(part);
+  return common.narrow(part);
 }
 
 /** The column of a figure's dataset that cuts its answers apart; undefined for a shared dataset, which all see whole. */

@@ -30,14 +30,12 @@ export async function readAnswers(app: App, burst: PreparedBurst, values: readon
   for (const figure of viewing.page.figures) {
     if (figure.kind === 'text') continue;
     const revision = revisions.get(datasetNameOf(viewing.report, figure.dataset)!)!;
-    const query = planFigureQuery(viewing.report, figure, revision.shape);
+    const { visible } = commonFilter(burst, revision.shape, figure);
+    const query = planFigureQuery(viewing.report, figure, visible);
     const column = partitionColumn(burst, revision.shape);
     if (column === undefined) {
-      const whole = await readFigure(
-        app,
-        { lane: 'planned', revision, filter: commonFilter(burst, revision.shape, figure) },
-        query,
-      );
+      const filter = commonFilter(burst, revision.shape, figure);
+      const whole = await readFigure(app, { lane: 'planned', revision, filter }, query);
       perFigure.push({ name: figure.name, answer: () => whole });
       continue;
     }

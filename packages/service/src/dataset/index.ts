@@ -2,6 +2,7 @@ export { datasetRoutes } from './routes.ts';
 export { columnNames, readCsv, withUpload } from './load.ts';
 export {
   copyRows,
+  countBetween,
   countRowsPerLimit,
   countRowsPerValue,
   readFigure,

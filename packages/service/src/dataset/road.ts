@@ -1,7 +1,7 @@
 import type { Readable } from 'node:stream';
 import type pg from 'pg';
-import type { EffectiveFilter } from '@underbell/core/access';
-import type { DatasetColumn, Value } from '@underbell/core/dataset';
+import { isMasked, maskedColumnSql, rowsSql, type EffectiveFilter } from '@underbell/core/access';
+import { readNumber, type DatasetColumn, type Value } from '@underbell/core/dataset';
 import {
   allOf,
   compileSql,
@@ -9,6 +9,7 @@ import {
   SettingBinder,
   StatementBinder,
   type Cell,
+  type SqlBinder,
   type TypedNode,
 } from '@underbell/core/filter';
 import { Refusal } from '@underbell/core/refusal';
@@ -30,6 +31,31 @@ function whereOf({ revision, filter }: RowRequest): TypedNode {
   if (filter.dataset.name !== revision.shape.name)
     throw new TypeError(`a filter of ${filter.dataset.name} cannot read ${revision.shape.name}`);
   return filter.where;
+}
+
+/** The rows as their viewer may see them: masked, and filtered. */
+function rowsOf(request: RowRequest, binder: SqlBinder): { from: string; where: string } {
+  whereOf(request);
+  return rowsSql(request.filter, { table: dataTable(request.revision.table), binder });
+}
+
+const tooSmall = (rows: number) =>
+  new Refusal('GROUPS_TOO_SMALL', `fewer than ${rows} rows stand behind this, so it is not shown to you`);
+
+/**
+ * Refuses what would tell of single rows where small groups are masked: rows themselves, and a filter of the reader's
+ * that leaves out so few rows that the difference to the whole tells them.
+ */
+async function refuseSmallGroups(app: App, request: RowRequest, isGrouped: boolean): Promise<void> {
+  const { minRows } = request.filter.masking;
+  if (minRows <= 1) return;
+  if (!isGrouped) throw tooSmall(minRows);
+  if (request.filter.parts.every((part) => part.isFixed)) return;
+  const binder = new StatementBinder();
+  const { from, where } = rowsOf(request, binder);
+  const text = `SELECT (count(*) FILTER (WHERE (${where}) IS NOT TRUE))::float8 FROM ${from}`;
+  const [[left]] = (await select(app, request.lane, text, binder.values)) as [[number]];
+  if (left > 0 && left < minRows) throw tooSmall(minRows);
 }
 
 async function select(app: App, lane: Lane, text: string, values: readonly unknown[]): Promise<Cell[][]> {
@@ -54,8 +80,10 @@ async function select(app: App, lane: Lane, text: string, values: readonly unkno
 
 /** One figure's answer. */
 export async function readFigure(app: App, request: RowRequest, query: FigureQuery): Promise<FigureResult> {
+  await refuseSmallGroups(app, request, query.isGrouped);
   const binder = new StatementBinder();
-  const text = compileFigureSql(query, { table: dataTable(request.revision.table), where: whereOf(request), binder });
+  const { minRows } = request.filter.masking;
+  const text = compileFigureSql(query, { rows: rowsOf(request, binder), binder, minRows });
   return { columns: resultColumns(query), rows: await select(app, request.lane, text, binder.values) };
 }
 
@@ -66,13 +94,10 @@ export async function readFigurePerValue(
   query: FigureQuery,
   by: TypedNode & { kind: 'column' },
 ): Promise<Map<Value, FigureResult>> {
+  await refuseSmallGroups(app, request, query.isGrouped);
   const binder = new StatementBinder();
-  const text = compileFigureSql(query, {
-    table: dataTable(request.revision.table),
-    where: whereOf(request),
-    binder,
-    partitionBy: by,
-  });
+  const { minRows } = request.filter.masking;
+  const text = compileFigureSql(query, { rows: rowsOf(request, binder), binder, partitionBy: by, minRows });
   const columns = resultColumns(query);
   const results = new Map<Value, { columns: typeof columns; rows: Cell[][] }>();
   for (const [value, ...cells] of await select(app, request.lane, text, binder.values)) {
@@ -87,7 +112,7 @@ export async function readFigurePerValue(
 
 /** The driver gives whole numbers as text and dates as objects; filters hold numbers and ISO texts. */
 function keyValue(value: unknown, column: DatasetColumn): Value {
-  if (column.type === 'integer' || column.type === 'number') return Number(value);
+  if (column.type === 'integer' || column.type === 'number') return readNumber(String(value)) ?? Number(value);
   if (value instanceof Date) return column.type === 'date' ? localDate(value) : value.getTime();
   return value as Value;
 }
@@ -119,18 +144,76 @@ export async function countRowsPerLimit(app: App, request: RowRequest): Promise<
   return rows[0] as number[];
 }
 
+/** How many rows two viewers both see, and how many only one of them. */
+export async function countBetween(
+  app: App,
+  first: RowRequest,
+  second: RowRequest,
+): Promise<{ both: number; onlyFirst: number; onlySecond: number }> {
+  const binder = new StatementBinder();
+  const [a, b] = [first, second].map((request) => `(${compileSql(whereOf(request), binder)}) IS TRUE`);
+  const count = (condition: string) => `(count(*) FILTER (WHERE ${condition}))::float8`;
+  const text = `SELECT ${count(`${a} AND ${b}`)}, ${count(`${a} AND NOT (${b})`)}, ${count(`NOT (${a}) AND ${b}`)} FROM ${dataTable(first.revision.table)}`;
+  const [row] = await select(app, first.lane, text, binder.values);
+  const [both, onlyFirst, onlySecond] = row as [number, number, number];
+  return { both, onlyFirst, onlySecond };
+}
+
+const sampleSize = 5;
+const sampleColumns = 8;
+
+/**
+ * A few of the rows that a condition keeps or drops, out of those that the request's own viewer may see.
+ *
+ * @returns cells of the first visible columns, as texts
+ */
+export async function sampleRows(
+  app: App,
+  request: RowRequest,
+  condition: TypedNode,
+  isKept: boolean,
+): Promise<Cell[][]> {
+  if (request.filter.masking.minRows > 1) return [];
+  const binder = new StatementBinder();
+  const columns = request.filter.visible.columns.slice(0, sampleColumns);
+  const cells = columns.map((one) => `(${maskedColumnSql(one, request.filter.masking, binder)})::text`);
+  const own = compileSql(whereOf(request), binder);
+  const test = `((${compileSql(condition, binder)}) IS ${isKept ? 'TRUE' : 'NOT TRUE'})`;
+  const text = `SELECT ${cells.join(', ')} FROM ${dataTable(request.revision.table)} WHERE ${own} AND ${test} LIMIT ${sampleSize}`;
+  return select(app, request.lane, text, binder.values);
+}
+
 export type RowFormat = 'csv' | 'jsonl';
 
 /**
  * How one column leaves in a file. Instants in CSV are as PostgreSQL writes them fastest: local time with its offset
  * (RFC 3339 with a space); in JSON they are UTC.
  */
-function fileCell(column: DatasetColumn, format: RowFormat): string {
-  const name = quoteName(column.name);
-  if (column.type === 'boolean' && format === 'csv') return `${name}::text`;
+function fileCell(column: DatasetColumn, sql: string, format: RowFormat): string {
+  if (column.type === 'boolean' && format === 'csv') return `(${sql})::text`;
   if (column.type === 'instant' && format === 'jsonl')
-    return `to_char(${name} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
-  return name;
+    return `to_char(${sql} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
+  return sql;
+}
+
+/** What a file's rows are taken from, and how a cell stands in it. */
+function fileRows(
+  request: RowRequest,
+  hasPrefix: boolean,
+  binder: SettingBinder,
+): { readonly from: string; readonly cell: (column: DatasetColumn) => string } {
+  const { filter } = request;
+  if (!hasPrefix) {
+    const { from, where } = rowsOf(request, binder);
+    return { from: `FROM ${from} WHERE ${where}`, cell: (column) => quoteName(column.name) };
+  }
+  // Whoever cuts the stream reads exact values before the cells; nobody's own filter is among the limits then.
+  if (isMasked(filter.masking) && filter.parts.some((part) => !part.isFixed))
+    throw new TypeError('masked rows cannot be cut by a filter of a reader');
+  return {
+    from: `FROM ${dataTable(request.revision.table)} WHERE ${compileSql(whereOf(request), binder)}`,
+    cell: (column) => maskedColumnSql(column, filter.masking, binder),
+  };
 }
 
 /** Bytes that no text may hold, so that JSON passes through COPY unchanged. */
@@ -142,14 +225,16 @@ function copySql(
   format: RowFormat,
   binder: SettingBinder,
 ): string {
-  const from = `FROM ${dataTable(request.revision.table)} WHERE ${compileSql(whereOf(request), binder)}`;
+  const { from, cell } = fileRows(request, columns.prefix.length > 0, binder);
   if (format === 'jsonl') {
-    const cells = columns.cells.map((one) => `${fileCell(one, format)} AS ${quoteName(one.name)}`).join(', ');
+    const cells = columns.cells
+      .map((one) => `${fileCell(one, cell(one), format)} AS ${quoteName(one.name)}`)
+      .join(', ');
     return `COPY (SELECT row_to_json(line) FROM (SELECT ${cells} ${from}) line) TO STDOUT (${rawCsv})`;
   }
   const cells = [
     ...columns.prefix.map((one) => quoteName(one.name)),
-    ...columns.cells.map((one) => fileCell(one, format)),
+    ...columns.cells.map((one) => fileCell(one, cell(one), format)),
   ];
   return `COPY (SELECT ${cells.join(', ')} ${from}) TO STDOUT (FORMAT csv)`;
 }
@@ -167,6 +252,7 @@ export async function copyRows<T>(
   format: RowFormat,
   consume: (rows: Readable) => Promise<T>,
 ): Promise<T> {
+  await refuseSmallGroups(app, request, false);
   const binder = new SettingBinder();
   const sql = copySql(request, columns, format, binder);
   const client: pg.PoolClient = await app.lanes[request.lane].connect();

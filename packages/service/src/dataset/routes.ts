@@ -4,7 +4,10 @@ import Joi from 'joi';
 import { columnTypes, fieldName, type DatasetColumn } from '@underbell/core/dataset';
 import { csvLine } from '@underbell/core/csv';
 import { Refusal, suggest } from '@underbell/core/refusal';
-import { thing } from '../access/routes.ts';
+import type { RecordRule } from '@underbell/core/access';
+import { ruleBody } from '../access/ruleRoutes.ts';
+import { email, filter, thing } from '../access/schemas.ts';
+import { explainFilter, tryRule, vocabulary } from './try.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { copyRows, type RowFormat, type RowRequest } from './road.ts';
 import {
@@ -77,6 +80,8 @@ async function rowStream(
   });
   return out;
 }
+
+type TryBody = Pick<RecordRule, 'name' | 'appliesTo' | 'where'> & { readonly as?: string };
 
 export const datasetRoutes: Route[] = [
   defineRoute({
@@ -170,5 +175,37 @@ export const datasetRoutes: Route[] = [
     params: named,
     query: Joi.object({ where }),
     handle: ({ app, person, params, query }) => tryFilter(app, person, params.name, query.where),
+  }),
+  defineRoute<{ name: string }>({
+    method: 'get',
+    path: '/api/v1/datasets/:name/vocabulary',
+    tag: 'Rules',
+    audience: 'person',
+    summary: 'What a rule of the dataset may name: columns, attributes of people, groups',
+    params: Joi.object({ name: thing.required() }),
+    handle: ({ app, person, params }) => vocabulary(app, person, params.name),
+  }),
+  defineRoute<{ name: string }, Record<string, never>, TryBody>({
+    method: 'post',
+    path: '/api/v1/datasets/:name/try-rule',
+    tag: 'Rules',
+    audience: 'person',
+    summary: 'What a record rule means and which rows it keeps and drops for a person, before it is saved',
+    params: Joi.object({ name: thing.required() }),
+    body: ruleBody.keys({ name: thing.default('draft'), as: email }),
+    handle: ({ app, person, params, body }) => {
+      const { as, ...rule } = body;
+      return tryRule(app, person, { ...rule, dataset: params.name }, as);
+    },
+  }),
+  defineRoute<{ name: string }, Record<string, never>, { filter: unknown }>({
+    method: 'post',
+    path: '/api/v1/datasets/:name/explain',
+    tag: 'Datasets',
+    audience: 'person',
+    summary: 'What a filter means, in words and in both forms of CQL2',
+    params: Joi.object({ name: thing.required() }),
+    body: Joi.object({ filter: filter.required() }),
+    handle: ({ app, person, params, body }) => explainFilter(app, person, params.name, body.filter),
   }),
 ];

@@ -1,9 +1,9 @@
 import type { Readable } from 'node:stream';
-import { EffectiveFilter, decideRecordRules, type PersonViewer } from '@underbell/core/access';
+import { EffectiveFilter, decideAccess, type PersonViewer } from '@underbell/core/access';
 import { fieldName, type ColumnType, type DatasetColumn } from '@underbell/core/dataset';
 import { checkFilter, readFilter } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
-import { listRules, noSuch, putGrant, requireMaker, requireRight, visibleNames } from '../access/index.ts';
+import { limitsOn, noSuch, putGrant, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { momentOf, remember, type App } from '../platform/index.ts';
 import { describeQuery, loadFromCsv, loadFromSource, withUpload } from './load.ts';
 import { countRowsPerLimit, type RowRequest } from './road.ts';
@@ -212,10 +212,10 @@ export async function ownRows(
   const revision = await readableRevision(app, name);
   const moment = momentOf(app);
   const start = EffectiveFilter.start(
-    decideRecordRules({ dataset: revision.shape, rules: await listRules(app, name), viewer: person, moment }),
+    decideAccess({ dataset: revision.shape, ...(await limitsOn(app, [name])), viewer: person, moment }),
   );
   if (where === undefined) return { lane: 'readers', revision, filter: start };
-  const node = checkFilter(readFilter(where), { dataset: revision.shape, text: where, ...moment });
+  const node = checkFilter(readFilter(where), { dataset: start.visible, text: where, ...moment });
   return {
     lane: 'readers',
     revision,

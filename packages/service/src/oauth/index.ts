@@ -1,2 +1,4 @@
 export { oauthRoutes } from './routes.ts';
-export { saveClient, tokenViewer, type TokenViewer } from './usecases.ts';
+export { requireClient, saveClient } from './clients.ts';
+export { proofOf } from './proof.ts';
+export { checkDetails, describeToken, tokenViewer, type TokenViewer } from './tokens.ts';

@@ -1,20 +1,27 @@
-import type { Transaction } from 'sequelize';
+import type { JSONWebKeySet } from 'jose';
+import { QueryTypes, type Transaction } from 'sequelize';
 import type { ClientBounds, ReportViewDetails } from '@underbell/core/access';
+import type { TokenAlgorithm } from '@underbell/core/token';
 import { defineRecord, plain, type App } from '../platform/index.ts';
 
 export interface ClientRow {
   id: string;
   title: string;
-  secretFingerprint: string;
+  /** Null for a client that signs assertions with a key of its own. */
+  secretFingerprint: string | null;
+  publicKeys: JSONWebKeySet | null;
   bounds: ClientBounds;
   state: 'active' | 'revoked';
 }
 
 export interface KeyRow {
   id: string;
+  algorithm: TokenAlgorithm;
   publicJwk: Record<string, string>;
   sealedPrivateJwk: string;
   createdAt: Date;
+  signsFrom: Date;
+  retiredAt: Date | null;
 }
 
 export interface TokenRow {
@@ -24,6 +31,10 @@ export interface TokenRow {
   issuedAt: Date;
   expiresAt: Date;
   revokedAt: Date | null;
+  /** The token that this one was exchanged for; null for one that was asked for directly. */
+  parentId: string | null;
+  rootId: string;
+  keyThumbprint: string | null;
 }
 
 const tables = (app: App) => ({
@@ -31,14 +42,18 @@ const tables = (app: App) => ({
     id: 'key',
     title: 'text',
     secretFingerprint: 'text',
+    publicKeys: 'json',
     bounds: 'json',
     state: 'text',
   }),
   keys: defineRecord<KeyRow>(app.records, 'signing_keys', {
     id: 'key',
+    algorithm: 'text',
     publicJwk: 'json',
     sealedPrivateJwk: 'text',
     createdAt: 'instant',
+    signsFrom: 'instant',
+    retiredAt: 'instant',
   }),
   tokens: defineRecord<TokenRow>(app.records, 'access_tokens', {
     id: 'key',
@@ -47,6 +62,9 @@ const tables = (app: App) => ({
     issuedAt: 'instant',
     expiresAt: 'instant',
     revokedAt: 'instant',
+    parentId: 'text',
+    rootId: 'text',
+    keyThumbprint: 'text',
   }),
 });
 
@@ -59,20 +77,29 @@ export async function putClient(app: App, client: ClientRow, transaction: Transa
   await tables(app).clients.upsert(client, { transaction });
 }
 
+export async function closeClient(app: App, id: string, transaction: Transaction): Promise<void> {
+  await tables(app).clients.update({ state: 'revoked' }, { where: { id }, transaction });
+}
+
 export async function listClients(app: App): Promise<ClientRow[]> {
   return (await tables(app).clients.findAll({ order: ['id'] })).map(plain);
 }
 
+/** Newest first. */
 export async function listKeys(app: App): Promise<KeyRow[]> {
-  return (await tables(app).keys.findAll({ order: [['createdAt', 'DESC']] })).map(plain);
+  return (await tables(app).keys.findAll({ order: [['signsFrom', 'DESC']] })).map(plain);
 }
 
-export async function addKey(app: App, key: KeyRow): Promise<void> {
-  await tables(app).keys.create(key);
+export async function addKey(app: App, key: KeyRow, transaction?: Transaction): Promise<void> {
+  await tables(app).keys.create(key, { transaction });
 }
 
-export async function addToken(app: App, token: TokenRow): Promise<void> {
-  await tables(app).tokens.create(token);
+export async function retireKey(app: App, id: string, at: Date, transaction: Transaction): Promise<void> {
+  await tables(app).keys.update({ retiredAt: at }, { where: { id }, transaction });
+}
+
+export async function addToken(app: App, token: TokenRow, transaction?: Transaction): Promise<void> {
+  await tables(app).tokens.create(token, { transaction });
 }
 
 /** A token that was handed out, if it still counts: its client active, itself not revoked. */
@@ -86,6 +113,24 @@ export async function isTokenAlive(app: App, id: string, clientId: string): Prom
   );
 }
 
+/** How many exchanges lie behind a token; holds it so that it cannot be revoked while another is made of it. */
+export async function holdToken(
+  app: App,
+  id: string,
+  transaction: Transaction,
+): Promise<{ readonly token: TokenRow; readonly depth: number } | undefined> {
+  const row = await tables(app).tokens.findByPk(id, { transaction, lock: transaction.LOCK.SHARE });
+  if (!row || plain(row).revokedAt !== null) return undefined;
+  const [line] = await app.records.query<{ depth: string }>(
+    `WITH RECURSIVE line AS (
+       SELECT parent_id FROM access_tokens WHERE id = $id
+       UNION ALL SELECT t.parent_id FROM access_tokens t JOIN line ON t.id = line.parent_id)
+     SELECT count(*) AS depth FROM line`,
+    { bind: { id }, type: QueryTypes.SELECT, transaction },
+  );
+  return { token: plain(row), depth: Number(line!.depth) };
+}
+
 export async function listTokens(app: App, limit: number): Promise<TokenRow[]> {
   return (await tables(app).tokens.findAll({ order: [['issuedAt', 'DESC']], limit })).map(plain);
 }
@@ -95,10 +140,16 @@ export async function findToken(app: App, id: string): Promise<TokenRow | undefi
   return row ? plain(row) : undefined;
 }
 
-export async function revokeToken(app: App, id: string, transaction: Transaction): Promise<boolean> {
-  const [changed] = await tables(app).tokens.update(
-    { revokedAt: new Date(app.now()) },
-    { where: { id, revokedAt: null }, transaction },
+/** Revokes a token and every one that was made of it. @returns how many */
+export async function revokeToken(app: App, id: string, transaction: Transaction): Promise<number> {
+  // A share lock of an exchange going on is waited for, so that its child is found.
+  await tables(app).tokens.findByPk(id, { transaction, lock: transaction.LOCK.UPDATE });
+  const rows = await app.records.query(
+    `WITH RECURSIVE line AS (
+       SELECT id FROM access_tokens WHERE id = $id
+       UNION ALL SELECT t.id FROM access_tokens t JOIN line ON t.parent_id = line.id)
+     UPDATE access_tokens SET revoked_at = $at WHERE id IN (SELECT id FROM line) AND revoked_at IS NULL RETURNING id`,
+    { bind: { id, at: new Date(app.now()) }, type: QueryTypes.SELECT, transaction },
   );
-  return changed > 0;
+  return rows.length;
 }

@@ -1,7 +1,9 @@
 import Joi from 'joi';
-import { thing } from '../access/routes.ts';
+import type { PlaceKind } from '@underbell/core/access';
+import { toFilterText } from '@underbell/core/filter';
+import { filter, thing } from '../access/schemas.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import type { Placement, PlaceKind } from './store.ts';
+import type { Placement } from './store.ts';
 import { savePlacement, seenPlacements } from './usecases.ts';
 
 interface PlacementInput {
@@ -9,7 +11,7 @@ interface PlacementInput {
   readonly title: string;
   readonly report: string;
   readonly page?: string;
-  readonly where: Record<string, string>;
+  readonly where: Record<string, unknown>;
   readonly parameters: Record<string, string>;
   readonly origins: string[];
 }
@@ -48,7 +50,7 @@ export const placeRoutes: Route[] = [
       // Looked up afterwards, where the nearest valid name is known.
       report: Joi.string().max(60).required(),
       page: Joi.string().max(60),
-      where: Joi.object().pattern(Joi.string().max(60), Joi.string().max(16_384)).default({}),
+      where: Joi.object().pattern(Joi.string().max(60), filter).default({}),
       parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)).default({}),
       origins: Joi.array().items(origin).max(50).default([]),
     }),
@@ -59,7 +61,7 @@ export const placeRoutes: Route[] = [
         ...rest,
         reportName: report,
         page: page ?? null,
-        conditions: where,
+        conditions: Object.fromEntries(Object.entries(where).map(([dataset, one]) => [dataset, toFilterText(one)])),
       };
       return savePlacement(app, person, placement, from);
     },

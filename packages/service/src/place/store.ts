@@ -1,7 +1,6 @@
 import type { Transaction } from 'sequelize';
+import type { PlaceKind } from '@underbell/core/access';
 import { defineRecord, plain, type App } from '../platform/index.ts';
-
-export type PlaceKind = 'portal' | 'channel' | 'app' | 'screen' | 'link';
 
 /** One delivery of a report or page into one place. */
 export interface Placement {

@@ -1,10 +1,9 @@
-import type { PersonViewer } from '@underbell/core/access';
-import { checkFilter, readFilter } from '@underbell/core/filter';
+import { checkPlacementFilter, type PersonViewer } from '@underbell/core/access';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { findPage, readParameters } from '@underbell/core/report';
 import { requireRight, visibleNames } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
-import { momentOf, remember, type App } from '../platform/index.ts';
+import { remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { findPlacement, listPlacements, putPlacement, type Placement } from './store.ts';
 
@@ -40,7 +39,6 @@ export async function savePlacement(app: App, person: PersonViewer, placement: P
     { ...definition, parameters: definition.parameters?.map((one) => ({ ...one, required: false })) },
     placement.parameters,
   );
-  const moment = momentOf(app);
   const datasets = Object.keys(definition.datasets);
   for (const [name, text] of Object.entries(placement.conditions)) {
     if (!datasets.includes(name))
@@ -49,7 +47,7 @@ export async function savePlacement(app: App, person: PersonViewer, placement: P
         word: name,
         ...suggest(name, datasets),
       });
-    checkFilter(readFilter(text), { dataset: await findDataset(app, name), text, ...moment });
+    checkPlacementFilter(text, await findDataset(app, name));
   }
   await app.records.transaction(async (transaction) => {
     await putPlacement(app, placement, transaction);

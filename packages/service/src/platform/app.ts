@@ -33,7 +33,8 @@ export async function closeApp(app: App): Promise<void> {
 }
 
 /** The instant and the day it is in the installation's time zone. */
-export function momentOf(app: App): { now: number; today: string } {
+export function momentOf(app: App): { now: number; today: string; timeZone: string } {
   const now = app.now();
-  return { now, today: new Intl.DateTimeFormat('en-CA', { timeZone: app.settings.timeZone }).format(now) };
+  const { timeZone } = app.settings;
+  return { now, today: new Intl.DateTimeFormat('en-CA', { timeZone }).format(now), timeZone };
 }

@@ -27,14 +27,27 @@ export async function enqueue(app: App, kind: string, payload: object, transacti
   });
 }
 
-async function claim(app: App): Promise<Job | undefined> {
+/** Thrown by a handler whose work should be tried again after a while. */
+export class TryLater extends Error {
+  override readonly name = 'TryLater';
+  constructor(
+    readonly delayMs: number,
+    options?: ErrorOptions,
+  ) {
+    super('to be tried again later', options);
+  }
+}
+
+async function claim(app: App, kinds: readonly string[]): Promise<Job | undefined> {
   const lease = randomUUID();
   const rows = await app.records.query<Job>(
     `UPDATE jobs SET state = 'leased', lease = :lease, attempts = attempts + 1, lease_until = clock_timestamp() + :ms * interval '1 ms'
-     WHERE id = (SELECT id FROM jobs WHERE state = 'waiting' OR (state = 'leased' AND lease_until < clock_timestamp())
+     WHERE id = (SELECT id FROM jobs WHERE kind IN (:kinds)
+                   AND (state = 'waiting' AND (not_before IS NULL OR not_before <= clock_timestamp())
+                     OR (state = 'leased' AND lease_until < clock_timestamp()))
                  ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED)
      RETURNING id, kind, payload, attempts, lease`,
-    { replacements: { lease, ms: leaseMs }, type: QueryTypes.SELECT },
+    { replacements: { lease, ms: leaseMs, kinds: [...kinds] }, type: QueryTypes.SELECT },
   );
   return rows[0];
 }
@@ -56,15 +69,42 @@ async function settle(app: App, job: Job, state: 'done' | 'failed', error: strin
   );
 }
 
-/** Claims jobs one after the other until it is stopped. */
+async function postpone(app: App, job: Job, delayMs: number): Promise<void> {
+  await app.records.query(
+    `UPDATE jobs SET state = 'waiting', lease = NULL, not_before = clock_timestamp() + :delayMs * interval '1 ms'
+     WHERE id = :id AND lease = :lease`,
+    { replacements: { id: job.id, lease: job.lease, delayMs } },
+  );
+}
+
+export type Handlers = Readonly<Record<string, JobHandler>>;
+
+/** Claims jobs one after the other until it is stopped; each group of kinds has a line of its own. */
 export class Worker {
+  readonly #lines: Line[];
+
+  constructor(app: App, ...groups: readonly Handlers[]) {
+    this.#lines = groups.map((handlers) => new Line(app, handlers));
+  }
+
+  start(): void {
+    this.#lines.forEach((line) => line.start());
+  }
+
+  /** Waits for the jobs at hand: handlers see `isMine` turn false and leave at the next safe point. */
+  async stop(): Promise<void> {
+    await Promise.all(this.#lines.map((line) => line.stop()));
+  }
+}
+
+class Line {
   readonly #app: App;
-  readonly #handlers: Readonly<Record<string, JobHandler>>;
+  readonly #handlers: Handlers;
   #stopped = false;
   #loop: Promise<void> | undefined;
   #wake: (() => void) | undefined;
 
-  constructor(app: App, handlers: Readonly<Record<string, JobHandler>>) {
+  constructor(app: App, handlers: Handlers) {
     this.#app = app;
     this.#handlers = handlers;
   }
@@ -73,7 +113,6 @@ export class Worker {
     this.#loop = this.#run();
   }
 
-  /** Waits for the job at hand: handlers see `isMine` turn false and leave at the next safe point. */
   async stop(): Promise<void> {
     this.#stopped = true;
     this.#wake?.();
@@ -83,7 +122,7 @@ export class Worker {
   async #run(): Promise<void> {
     while (!this.#stopped) {
       try {
-        const job = await claim(this.#app);
+        const job = await claim(this.#app, Object.keys(this.#handlers));
         if (job) await this.#work(job);
         else await this.#rest();
       } catch (error) {
@@ -121,6 +160,10 @@ export class Worker {
       // A handler that left because of a stop has not finished: the lease runs out and another worker goes on.
       if (!this.#stopped) await settle(this.#app, job, 'done', null);
     } catch (error) {
+      if (error instanceof TryLater && job.attempts < maxAttempts) {
+        this.#app.log.info({ err: error.cause, job: job.id, kind: job.kind }, 'a job waits for its next try');
+        return postpone(this.#app, job, error.delayMs);
+      }
       this.#app.log.error({ err: error, job: job.id, kind: job.kind }, 'a job failed');
       await settle(this.#app, job, 'failed', error instanceof Error ? error.message : String(error));
     } finally {

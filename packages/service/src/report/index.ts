@@ -1,3 +1,3 @@
 export { reportRoutes } from './routes.ts';
-export { findEdition, type Edition } from './store.ts';
+export { findEdition, listReports, type Edition } from './store.ts';
 export { publishReport } from './usecases.ts';

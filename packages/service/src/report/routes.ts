@@ -1,7 +1,7 @@
 import Joi from 'joi';
 import joiToJson from 'joi-to-json';
 import { reportSchema } from '@underbell/core/report';
-import { thing } from '../access/routes.ts';
+import { thing } from '../access/schemas.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { checkReport, publishReport, seenReports, showReport } from './usecases.ts';
 

@@ -1,13 +1,16 @@
 import Joi from 'joi';
 import type { Context } from 'koa';
+import { tokenActions, type RecordRule } from '@underbell/core/access';
+import { toFilterText } from '@underbell/core/filter';
 import { Refusal } from '@underbell/core/refusal';
-import { thing } from '../access/index.ts';
+import { email, filter, ruleBody, thing } from '../access/index.ts';
 import type { TokenViewer } from '../oauth/index.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
+import { seeAs, type SeenAs } from './see.ts';
 import {
+  askForReport,
   preparePlacement,
   prepareReport,
-  seeAs,
   showView,
   viewTag,
   type PreparedView,
@@ -29,6 +32,33 @@ const viewWords = {
 const viewQuery = Joi.object(viewWords).pattern(Joi.string().max(63), Joi.string().max(1000));
 
 type ViewQuery = { page?: string; where?: string; choose?: string[] } & Record<string, string | string[] | undefined>;
+
+/** A person, or a client with what it would ask for, or a token; in a placement or not. */
+const seenAs = Joi.object({
+  person: email,
+  client: thing,
+  details: Joi.object({
+    pages: Joi.array().items(thing),
+    parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)),
+    where: Joi.object().pattern(Joi.string().max(60), filter),
+    actions: Joi.array().items(Joi.string().valid(...tokenActions)),
+    person: email,
+    context: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)),
+  }),
+  token: Joi.string().guid(),
+  placement: thing,
+})
+  .xor('person', 'client', 'token')
+  .with('details', 'client');
+
+interface SeeBody {
+  readonly as: SeenAs;
+  readonly and?: SeenAs;
+  readonly page?: string;
+  readonly where?: unknown;
+  readonly parameters: Record<string, string>;
+  readonly draft?: RecordRule;
+}
 
 function readChoices(choose: readonly string[]): ViewRequest['choices'] {
   const byFigure = new Map<string, string[]>();
@@ -93,10 +123,54 @@ export const viewRoutes: Route[] = [
     audience: 'person',
     summary: 'What a person would see, and why',
     params: Joi.object({ name: thing.required() }),
-    query: viewQuery.keys({ as: Joi.string().email({ tlds: false }).required() }),
+    query: viewQuery.keys({ as: email.required() }),
     async handle({ app, person, params, query }) {
       const { as, ...rest } = query;
-      return seeAs(app, person, { report: params.name, as, request: readRequest(rest as ViewQuery) });
+      return seeAs(app, person, { report: params.name, as: { person: as }, request: readRequest(rest as ViewQuery) });
+    },
+  }),
+  defineRoute<{ name: string }, Record<string, never>, SeeBody>({
+    method: 'post',
+    path: '/api/v1/reports/:name/see',
+    tag: 'Viewing',
+    audience: 'person',
+    summary: 'What a person, a client or the holder of a token would see, and how two viewers differ',
+    params: Joi.object({ name: thing.required() }),
+    body: Joi.object({
+      as: seenAs.required(),
+      and: seenAs,
+      page: viewWords.page,
+      where: filter,
+      parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)).default({}),
+      draft: ruleBody.keys({ dataset: thing.required(), name: thing.required() }),
+    }),
+    async handle({ app, person, params, body }) {
+      const { as, and, draft, page, where, parameters } = body;
+      const request = {
+        parameters,
+        choices: [],
+        ...(page === undefined ? {} : { page }),
+        ...(where === undefined ? {} : { where: toFilterText(where) }),
+      };
+      const options = { ...(and ? { and } : {}), ...(draft ? { draft } : {}) };
+      return seeAs(app, person, { report: params.name, as, request, ...options });
+    },
+  }),
+  defineRoute<Record<string, never>, Record<string, never>, { report?: string; placement?: string; words: string }>({
+    method: 'post',
+    path: '/api/v1/requests',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Ask the owners of a report for access to it, as its reader',
+    status: 202,
+    body: Joi.object({
+      report: thing,
+      placement: thing,
+      words: Joi.string().trim().max(2000).allow('').default(''),
+    }).xor('report', 'placement'),
+    async handle({ app, person, body, origin }) {
+      await askForReport(app, person, body, origin);
+      return { isAsked: true };
     },
   }),
 ];

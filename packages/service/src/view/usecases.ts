@@ -3,11 +3,13 @@ import {
   effectiveFilterOf,
   viewerName,
   type Choice,
+  type EffectiveFilter,
   type PersonViewer,
+  type RecordRule,
   type Viewer,
   type Viewing,
 } from '@underbell/core/access';
-import { Refusal, suggest } from '@underbell/core/refusal';
+import { isRefusal, Refusal, suggest } from '@underbell/core/refusal';
 import {
   datasetNameOf,
   findPage,
@@ -19,12 +21,12 @@ import {
   type ParameterValue,
   type ReportDefinition,
 } from '@underbell/core/report';
-import { findPerson, listPeople, listRules, noSuch, requireRight, rightOn } from '../access/index.ts';
-import { countRowsPerLimit, readableRevision, readFigure, type Revision } from '../dataset/index.ts';
+import { askForAccess, limitsOn, noSuch, requireRight } from '../access/index.ts';
+import { readableRevision, readFigure, type Revision } from '../dataset/index.ts';
 import type { TokenViewer } from '../oauth/index.ts';
 import { findPlacement, type Placement } from '../place/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
-import { findEdition, type Edition } from '../report/index.ts';
+import { findEdition, listReports, type Edition } from '../report/index.ts';
 
 /** What a reader asks for: the words of a viewer's address. */
 export interface ViewRequest {
@@ -45,7 +47,7 @@ export interface PreparedView {
 
 type Fixed = Viewing['fixed'];
 
-function fix(
+export function fix(
   report: ReportDefinition,
   raw: Readonly<Record<string, string>>,
   origin: 'token' | 'placement',
@@ -95,25 +97,35 @@ export async function revisionsOf(
   return new Map(entries);
 }
 
-interface Subject {
+/** Who looks at what, before limits are looked up. */
+export interface Subject {
   readonly viewer: Viewer;
   readonly edition: Edition;
   readonly request: ViewRequest;
   readonly fixed: Fixed;
   readonly placement?: Placement;
+  /** A record rule as if it were saved already; takes the place of the one of its name. */
+  readonly draft?: RecordRule;
 }
 
-async function prepare(app: App, subject: Subject): Promise<PreparedView> {
+function withDraft(rules: readonly RecordRule[], draft: RecordRule | undefined): readonly RecordRule[] {
+  if (draft === undefined) return rules;
+  return [...rules.filter((one) => one.dataset !== draft.dataset || one.name !== draft.name), draft];
+}
+
+export async function prepare(app: App, subject: Subject): Promise<PreparedView> {
   const { viewer, edition, request, fixed, placement } = subject;
   const report = edition.definition;
   const page = findPage(report, request.page ?? placement?.page ?? undefined);
   const chosen = chosenParameters(report, request.parameters, fixed);
-  const rules = (await Promise.all(Object.keys(report.datasets).map((name) => listRules(app, name)))).flat();
+  const { rules, masks } = await limitsOn(app, Object.keys(report.datasets));
   const viewing: Viewing = {
     report,
     page,
     viewer,
-    rules,
+    rules: withDraft(rules, subject.draft),
+    masks,
+    ...(placement ? { place: placement.kind } : {}),
     moment: momentOf(app),
     fixed,
     chosen,
@@ -124,7 +136,7 @@ async function prepare(app: App, subject: Subject): Promise<PreparedView> {
   return { edition, viewing, revisions: await revisionsOf(app, report, page), ...(placement ? { placement } : {}) };
 }
 
-function tokenBounds(viewer: TokenViewer, report: ReportDefinition, page: string | undefined): Fixed {
+export function tokenBounds(viewer: TokenViewer, report: ReportDefinition, page: string | undefined): Fixed {
   const { details } = viewer;
   if (details.report !== report.name)
     throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another report');
@@ -153,6 +165,8 @@ export async function preparePlacement(
   if (who.person) await requireRight(app, who.person, 'view', 'report', placement.reportName);
   else if (who.client?.details.report !== placement.reportName)
     throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another report');
+  if (who.client?.details.placement !== undefined && who.client.details.placement !== name)
+    throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another placement');
   const edition = await findEdition(app, placement.reportName);
   const report = edition.definition;
   const page = request.page ?? placement.page ?? undefined;
@@ -175,9 +189,10 @@ export async function prepareReport(
 /** Changes whenever anything that the answer is made of does. */
 export function viewTag(view: PreparedView): string {
   const { edition, viewing, revisions } = view;
-  const filters = dataFigures(viewing.page).map(
-    (figure) => effectiveFilterOf(viewing, shapeFor(view, figure), figure).where,
-  );
+  const filters = dataFigures(viewing.page).map((figure) => {
+    const { where, masking } = effectiveFilterOf(viewing, shapeFor(view, figure), figure);
+    return [where, [...masking.hidden], [...masking.coarse], masking.minRows];
+  });
   const parts = [
     edition.number,
     viewing.report.name,
@@ -204,11 +219,23 @@ export async function readFigures(app: App, view: PreparedView): Promise<Map<str
     dataFigures(viewing.page).map(async (figure) => {
       const revision = revisionFor(view, figure);
       const filter = effectiveFilterOf(viewing, revision.shape, figure);
-      const query = planFigureQuery(viewing.report, figure, revision.shape);
-      return [figure.name, await readFigure(app, { lane: 'readers', revision, filter }, query)] as const;
+      const answer = await orRefused(() =>
+        readFigure(app, { lane: 'readers', revision, filter }, planFigureQuery(viewing.report, figure, filter.visible)),
+      );
+      return [figure.name, answer] as const;
     }),
   );
   return new Map(entries);
+}
+
+/** A figure that a mask keeps from its viewer says so in its place; the rest of the page stands. */
+export async function orRefused(read: () => Promise<FigureResult>): Promise<FigureResult> {
+  try {
+    return await read();
+  } catch (error) {
+    if (!isRefusal(error, 'COLUMN_HIDDEN') && !isRefusal(error, 'GROUPS_TOO_SMALL')) throw error;
+    return { columns: [], rows: [], refused: { code: error.code, message: error.message } };
+  }
 }
 
 /** Each dataset's limits in words. */
@@ -217,8 +244,13 @@ function limitsOf(view: PreparedView) {
     dataset: revision.shape.name,
     revision: revision.number,
     loadedAt: revision.loadedAt,
-    limits: effectiveFilterOf(view.viewing, revision.shape).explain(),
+    ...limitsIn(effectiveFilterOf(view.viewing, revision.shape)),
   }));
+}
+
+/** What limits rows and what is masked, in words. */
+function limitsIn(filter: EffectiveFilter) {
+  return { limits: filter.explain(), masks: filter.masking.words };
 }
 
 /** The whole answer that a viewer draws. */
@@ -249,53 +281,23 @@ function withoutFilters<T extends object>(figure: T): Omit<T, 'where'> {
   return shown;
 }
 
-/**
- * What another person would see of a report: each limit with its origin and the rows left after it, and the figures.
- *
- * @throws {Refusal} `NOT_ALLOWED` unless the asker may edit the report
- */
-export async function seeAs(
+/** Asks for a report by its name or by a placement of it. */
+export async function askForReport(
   app: App,
-  asker: PersonViewer,
-  options: { report: string; as: string; request: ViewRequest },
-) {
-  await requireRight(app, asker, 'edit', 'report', options.report);
-  const person = await findPerson(app, { email: options.as });
-  if (!person)
-    throw noSuch(
-      'person',
-      options.as,
-      (await listPeople(app)).map((one) => one.email),
-    );
-  const right = await rightOn(app, person, 'report', options.report);
-  const view = await prepare(app, {
-    viewer: person,
-    edition: await findEdition(app, options.report),
-    request: options.request,
-    fixed: [],
-  });
-  const datasets = await Promise.all(
-    [...view.revisions.values()].map(async (revision) => {
-      const filter = effectiveFilterOf(view.viewing, revision.shape);
-      const [total, ...left] = await countRowsPerLimit(app, { lane: 'readers', revision, filter });
-      const limits = filter.explain().map((limit, i) => ({ ...limit, rowsLeft: left[i]! }));
-      return {
-        dataset: revision.shape.name,
-        revision: revision.number,
-        rowsTotal: total!,
-        rows: left.at(-1) ?? total!,
-        limits,
-      };
-    }),
+  person: PersonViewer,
+  wish: { report?: string; placement?: string; words: string },
+  origin: string,
+): Promise<void> {
+  const placement = wish.placement === undefined ? undefined : await findPlacement(app, wish.placement);
+  const report = wish.report ?? placement?.reportName;
+  const names = (await listReports(app)).map((one) => one.name);
+  const exists = report !== undefined && names.includes(report);
+  const { words } = wish;
+  await askForAccess(
+    app,
+    person,
+    { report: report ?? '', words, ...(placement ? { placement: placement.name } : {}) },
+    exists,
+    origin,
   );
-  const shown = right === undefined ? undefined : await showView(app, view);
-  return {
-    report: options.report,
-    page: view.viewing.page.name,
-    as: { email: person.email, name: person.name, groups: person.groups, attributes: person.attributes },
-    right: right ?? { level: 'none', because: `nothing gives ${person.name} a right on this report` },
-    datasets,
-    figures: shown?.page.figures ?? [],
-    results: shown?.results ?? {},
-  };
 }

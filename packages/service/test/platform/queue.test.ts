@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, before, beforeEach, describe, it } from 'node:test';
 import { QueryTypes } from 'sequelize';
-import { enqueue, migrate, Worker, type Job } from '../../src/platform/index.ts';
+import { enqueue, migrate, TryLater, Worker, type Job } from '../../src/platform/index.ts';
 import { House } from '../house.ts';
 
 describe('the queue', () => {
@@ -58,22 +58,23 @@ describe('the queue', () => {
       "UPDATE jobs SET state = 'leased', lease = 'alive', lease_until = now() + interval '1 minute'",
     );
     let ran = false;
-    const worker = new Worker(house.app, { count: async () => void (ran = true) });
+    const worker = new Worker(house.app, { count: async () => void (ran = true), mark: async () => undefined });
     worker.start();
     await put('mark');
-    await until(async () => (await states())[1] === 'failed');
+    await until(async () => (await states())[1] === 'done');
     await worker.stop();
     assert.equal(ran, false);
   });
 
-  it('gives up after five attempts, and on kinds that nobody handles', async () => {
+  it('gives up after five attempts, and leaves kinds that it does not know to others', async () => {
     await put('count');
     await put('nothing');
     await house.app.records.query("UPDATE jobs SET attempts = 5 WHERE kind = 'count'");
     const worker = new Worker(house.app, { count: async () => assert.fail('it must not run') });
     worker.start();
-    await until(async () => (await states()).every((state) => state === 'failed'));
+    await until(async () => (await states())[0] === 'failed');
     await worker.stop();
+    assert.deepEqual(await states(), ['failed', 'waiting']);
   });
 
   it('keeps a failed job with its reason and goes on with the next', async () => {
@@ -92,6 +93,26 @@ describe('the queue', () => {
       { type: QueryTypes.SELECT },
     );
     assert.deepEqual(row, { state: 'failed', error: 'the rope broke' });
+  });
+
+  it('tries again later what asked for it, and does not let one line of work hold up another', async () => {
+    await put('later');
+    await put('slow');
+    const tries: number[] = [];
+    const worker = new Worker(
+      house.app,
+      { slow: (_, _job, isMine) => until(() => !isMine()) },
+      {
+        later: async (_, job) => {
+          tries.push(job.attempts);
+          if (tries.length < 3) throw new TryLater(1);
+        },
+      },
+    );
+    worker.start();
+    await until(async () => (await states())[0] === 'done');
+    await worker.stop();
+    assert.deepEqual(tries, [1, 2, 3]);
   });
 
   it('leaves the job of a worker that is stopped for another one', async () => {

@@ -1,0 +1,80 @@
+import { calculateJwkThumbprint, EmbeddedJWK, errors, jwtVerify, type JSONWebKeySet, createLocalJWKSet } from 'jose';
+import { Refusal } from '../refusal/index.ts';
+import { tokenAlgorithms } from './accessToken.ts';
+
+/** A proof may be this old, and this far ahead of our clock. */
+const maxAgeSeconds = 60;
+
+async function verified<T>(what: string, code: 'PROOF_INVALID' | 'CLIENT_INVALID', work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (cause) {
+    if (!(cause instanceof errors.JOSEError) && !(cause instanceof TypeError)) throw cause;
+    throw new Refusal(code, `the ${what} is not valid`, {}, { cause });
+  }
+}
+
+/**
+ * Verifies a proof of possession of a key.
+ *
+ * @param expected - the request it must be for; `tokenHash` where a token is used rather than asked for
+ * @returns the key's thumbprint and the proof's one-time name, which the caller must not see twice
+ * @throws {Refusal} `PROOF_INVALID`
+ * @see RFC 9449 section 4.3
+ */
+export async function verifyProof(
+  proof: string,
+  expected: { readonly method: string; readonly url: string; readonly now: number; readonly tokenHash?: string },
+): Promise<{ thumbprint: string; id: string }> {
+  const { payload, protectedHeader } = await verified('proof of possession', 'PROOF_INVALID', () =>
+    jwtVerify(proof, EmbeddedJWK, {
+      algorithms: [...tokenAlgorithms],
+      typ: 'dpop+jwt',
+      maxTokenAge: maxAgeSeconds,
+      clockTolerance: 5,
+      currentDate: new Date(expected.now),
+      requiredClaims: ['jti', 'htm', 'htu', 'iat'],
+    }),
+  );
+  const fits =
+    payload['htm'] === expected.method &&
+    payload['htu'] === expected.url &&
+    typeof payload.jti === 'string' &&
+    payload.jti.length <= 200 &&
+    (expected.tokenHash === undefined || payload['ath'] === expected.tokenHash);
+  if (!fits) throw new Refusal('PROOF_INVALID', 'the proof of possession is for another request or token');
+  return { thumbprint: await calculateJwkThumbprint(protectedHeader.jwk!), id: payload.jti! };
+}
+
+/**
+ * Verifies a client's assertion, signed with its own key.
+ *
+ * @returns its one-time name and the second at which it runs out
+ * @throws {Refusal} `CLIENT_INVALID`
+ * @see RFC 7523 section 3
+ */
+export async function verifyAssertion(
+  assertion: string,
+  expected: {
+    readonly clientId: string;
+    readonly keys: JSONWebKeySet;
+    readonly audiences: readonly string[];
+    readonly now: number;
+  },
+): Promise<{ id: string; expiresAt: number }> {
+  const { payload } = await verified('client assertion', 'CLIENT_INVALID', () =>
+    jwtVerify(assertion, createLocalJWKSet(expected.keys), {
+      algorithms: [...tokenAlgorithms],
+      issuer: expected.clientId,
+      subject: expected.clientId,
+      audience: [...expected.audiences],
+      currentDate: new Date(expected.now),
+      clockTolerance: 5,
+      requiredClaims: ['exp', 'jti'],
+    }),
+  );
+  const lifetime = payload.exp! - expected.now / 1000;
+  if (typeof payload.jti !== 'string' || payload.jti.length > 200 || lifetime > 600)
+    throw new Refusal('CLIENT_INVALID', 'the client assertion needs a short name and may run ten minutes at most');
+  return { id: payload.jti, expiresAt: payload.exp! };
+}

@@ -1,0 +1,120 @@
+import { QueryTypes, type Transaction } from 'sequelize';
+import { defineRecord, plain, type App } from '../platform/index.ts';
+
+export interface GroupRow {
+  name: string;
+  id: string;
+  origin: 'here' | 'directory';
+  externalId: string | null;
+  changedAt: Date;
+}
+
+interface MemberRow {
+  groupName: string;
+  personId: string;
+  isOwner: boolean;
+}
+
+/** A group with the addresses of its people; owners are members too. */
+export interface Group {
+  readonly name: string;
+  readonly origin: GroupRow['origin'];
+  readonly members: readonly string[];
+  readonly owners: readonly string[];
+}
+
+const tables = (app: App) => ({
+  groups: defineRecord<GroupRow>(app.records, 'groups', {
+    name: 'key',
+    id: 'text',
+    origin: 'text',
+    externalId: 'text',
+    changedAt: 'instant',
+  }),
+  members: defineRecord<MemberRow>(app.records, 'group_members', {
+    groupName: 'key',
+    personId: 'key',
+    isOwner: 'boolean',
+  }),
+});
+
+export async function groupNames(app: App): Promise<string[]> {
+  return (await tables(app).groups.findAll({ order: ['name'] })).map((row) => plain(row).name);
+}
+
+export async function listGroupRows(app: App): Promise<GroupRow[]> {
+  return (await tables(app).groups.findAll({ order: ['name'] })).map(plain);
+}
+
+export async function findGroupRow(app: App, by: { id: string } | { name: string }): Promise<GroupRow | undefined> {
+  const row = await tables(app).groups.findOne({ where: by });
+  return row ? plain(row) : undefined;
+}
+
+/** The people of a group by id. */
+export async function membersOf(app: App, name: string): Promise<{ personId: string; isOwner: boolean }[]> {
+  return (await tables(app).members.findAll({ where: { groupName: name }, order: ['personId'] })).map(plain);
+}
+
+export async function listGroups(app: App): Promise<Group[]> {
+  const groups = await listGroupRows(app);
+  const rows = await app.records.query<{ group_name: string; email: string; is_owner: boolean }>(
+    `SELECT group_name, email, is_owner FROM group_members JOIN people ON people.id = person_id WHERE state <> 'left' ORDER BY email`,
+    { type: QueryTypes.SELECT },
+  );
+  return groups.map(({ name, origin }) => {
+    const own = rows.filter((row) => row.group_name === name);
+    return {
+      name,
+      origin,
+      members: own.map((row) => row.email),
+      owners: own.filter((row) => row.is_owner).map((row) => row.email),
+    };
+  });
+}
+
+export async function addGroup(
+  app: App,
+  group: { name: string; origin?: GroupRow['origin']; externalId?: string },
+  transaction: Transaction,
+): Promise<GroupRow> {
+  const row = await tables(app).groups.create(
+    {
+      name: group.name,
+      id: globalThis.crypto.randomUUID(),
+      origin: group.origin ?? 'here',
+      externalId: group.externalId ?? null,
+      changedAt: new Date(app.now()),
+    },
+    { transaction },
+  );
+  return plain(row);
+}
+
+export async function changeGroup(
+  app: App,
+  name: string,
+  change: Partial<Pick<GroupRow, 'name' | 'externalId'>>,
+  transaction: Transaction,
+): Promise<void> {
+  await tables(app).groups.update({ ...change, changedAt: new Date(app.now()) }, { where: { name }, transaction });
+}
+
+export async function removeGroup(app: App, name: string, transaction: Transaction): Promise<void> {
+  await tables(app).groups.destroy({ where: { name }, transaction });
+}
+
+/** Makes exactly these people the group's members. */
+export async function setMembers(
+  app: App,
+  name: string,
+  members: readonly { readonly personId: string; readonly isOwner: boolean }[],
+  transaction: Transaction,
+): Promise<void> {
+  const { members: table } = tables(app);
+  await table.destroy({ where: { groupName: name }, transaction });
+  await table.bulkCreate(
+    members.map(({ personId, isOwner }) => ({ groupName: name, personId, isOwner })),
+    { transaction },
+  );
+}

@@ -1,0 +1,74 @@
+import type { PersonViewer } from '@underbell/core/access';
+import { Refusal } from '@underbell/core/refusal';
+import { remember, type App } from '../platform/index.ts';
+import { addGroup, listGroups, removeGroup, setMembers, type Group } from './groupStore.ts';
+import { listGrants } from './grantStore.ts';
+import { requireAdministrator } from './people.ts';
+import { noSuch } from './rights.ts';
+import { listMasks, listRules } from './ruleStore.ts';
+import { findPersonRow } from './store.ts';
+
+async function idOf(app: App, email: string, pointer: string): Promise<string> {
+  const row = await findPersonRow(app, { email });
+  if (row) return row.id;
+  const refusal = noSuch('person', email, []);
+  throw new Refusal(refusal.code, refusal.message, { ...refusal.details, pointer });
+}
+
+/**
+ * Saves who belongs to a group. Administrators make groups; owners keep those that are not kept by the directory.
+ *
+ * @throws {Refusal} `NOT_ALLOWED`, `NOT_FOUND`
+ */
+export async function saveGroup(
+  app: App,
+  by: PersonViewer,
+  group: { name: string; members: readonly string[]; owners: readonly string[] },
+  origin: string,
+): Promise<void> {
+  const before = (await listGroups(app)).find((one) => one.name === group.name);
+  if (before?.origin === 'directory')
+    throw new Refusal('NOT_ALLOWED', `\`${group.name}\` is kept by the directory`, { hint: 'change it there' });
+  if (!before || !before.owners.includes(by.email)) requireAdministrator(by);
+  const owners = new Set(group.owners.map((one) => one.toLowerCase()));
+  const everyone = [...new Set([...group.members.map((one) => one.toLowerCase()), ...owners])];
+  const members = await Promise.all(
+    everyone.map(async (email) => ({ personId: await idOf(app, email, '/members'), isOwner: owners.has(email) })),
+  );
+  await app.records.transaction(async (transaction) => {
+    if (!before) await addGroup(app, { name: group.name }, transaction);
+    await setMembers(app, group.name, members, transaction);
+    await remember(
+      app,
+      { who: by.email, what: 'group saved', thing: `group ${group.name}`, origin, before, after: group },
+      transaction,
+    );
+  });
+}
+
+/** What names a group: nothing may, when it goes. */
+async function usesOf(app: App, name: string): Promise<string[]> {
+  const [grants, rules, masks] = await Promise.all([listGrants(app), listRules(app), listMasks(app)]);
+  const isIt = (holder: { kind: string; name?: string }) => holder.kind === 'group' && holder.name === name;
+  return [
+    ...grants.filter((one) => isIt(one.holder)).map((one) => `${one.thing.kind} ${one.thing.name}`),
+    ...rules.filter((one) => isIt(one.appliesTo)).map((one) => `record rule ${one.name}`),
+    ...masks.filter((one) => isIt(one.appliesTo) || one.except.includes(name)).map((one) => `mask ${one.name}`),
+  ];
+}
+
+/** @throws {Refusal} `IN_USE` while a right, rule or mask names it */
+export async function dropGroup(app: App, by: PersonViewer, name: string, origin: string): Promise<void> {
+  requireAdministrator(by);
+  const before: Group | undefined = (await listGroups(app)).find((one) => one.name === name);
+  if (!before) throw noSuch('group', name, []);
+  const uses = await usesOf(app, name);
+  if (uses.length > 0)
+    throw new Refusal('IN_USE', `\`${name}\` is named by ${uses.slice(0, 5).join(', ')}`, {
+      hint: 'take those back first',
+    });
+  await app.records.transaction(async (transaction) => {
+    await removeGroup(app, name, transaction);
+    await remember(app, { who: by.email, what: 'group removed', thing: `group ${name}`, origin, before }, transaction);
+  });
+}

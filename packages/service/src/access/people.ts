@@ -1,0 +1,304 @@
+import type { Transaction } from 'sequelize';
+import { checkNewPassword, type PersonViewer, type RightLevel, type ThingKind } from '@underbell/core/access';
+import { parseValue } from '@underbell/core/dataset';
+import { Refusal, suggest } from '@underbell/core/refusal';
+import {
+  enqueue,
+  fingerprint,
+  hashPassword,
+  isPassword,
+  limitFailures,
+  randomKey,
+  remember,
+  type App,
+} from '../platform/index.ts';
+import { listGroups } from './groupStore.ts';
+import { putGrant } from './grantStore.ts';
+import { acceptOnce, addInvitation, findInvitation } from './requestStore.ts';
+import { noSuch, requirePassOn } from './rights.ts';
+import {
+  addPerson,
+  changePerson,
+  findPersonRow,
+  listAttributes,
+  putAttribute,
+  type AttributeRow,
+  type PersonState,
+} from './store.ts';
+
+const invitationMs = 7 * 24 * 3_600_000;
+
+export function requireAdministrator(person: PersonViewer): void {
+  if (!person.isAdministrator) throw new Refusal('NOT_ALLOWED', 'only administrators may do this');
+}
+
+/**
+ * Checks values of attributes by their declared types.
+ *
+ * @throws {Refusal} `INPUT_INVALID` for an attribute nobody declared, `VALUE_INVALID`
+ */
+export async function checkAttributes(app: App, values: Readonly<Record<string, readonly string[]>>): Promise<void> {
+  const declared = await listAttributes(app);
+  for (const [name, all] of Object.entries(values)) {
+    const attribute = declared.find((one) => one.name === name);
+    const pointer = `/attributes/${name}`;
+    if (!attribute) {
+      const names = declared.map((one) => one.name);
+      throw new Refusal('INPUT_INVALID', `people have no attribute \`${name}\``, {
+        pointer,
+        word: name,
+        ...suggest(name, names),
+      });
+    }
+    if (!attribute.isMany && all.length > 1)
+      throw new Refusal('INPUT_INVALID', `\`${name}\` holds one value, not ${all.length}`, { pointer, word: name });
+    for (const value of all) parseValue(value, attribute.type, `${attribute.label}:`);
+  }
+}
+
+/** Declares an attribute of people. */
+export async function saveAttribute(
+  app: App,
+  by: PersonViewer,
+  attribute: AttributeRow,
+  origin: string,
+): Promise<void> {
+  requireAdministrator(by);
+  await app.records.transaction(async (transaction) => {
+    await putAttribute(app, attribute, transaction);
+    await remember(
+      app,
+      { who: by.email, what: 'attribute saved', thing: `attribute ${attribute.name}`, origin, after: attribute },
+      transaction,
+    );
+  });
+}
+
+export interface Invitation {
+  readonly email: string;
+  readonly name: string;
+  /** The other organisation of a guest; left out for a colleague. */
+  readonly organisation?: string;
+  readonly groups: readonly string[];
+  readonly attributes: Readonly<Record<string, readonly string[]>>;
+  readonly rights: readonly { readonly kind: ThingKind; readonly name: string; readonly level: RightLevel }[];
+  readonly words: string;
+}
+
+/** What whoever invites may give: rights that may be passed on, groups that are owned; all else is for administrators. */
+async function checkInvitation(app: App, by: PersonViewer, invitation: Invitation): Promise<void> {
+  const isGuest = invitation.organisation !== undefined;
+  if (!isGuest || Object.keys(invitation.attributes).length > 0) requireAdministrator(by);
+  await checkAttributes(app, invitation.attributes);
+  const groups = await listGroups(app);
+  for (const name of invitation.groups) {
+    const group = groups.find((one) => one.name === name);
+    if (!group) throw noSuch('group', name, by.isAdministrator ? groups.map((one) => one.name) : []);
+    if (!by.isAdministrator && !group.owners.includes(by.email))
+      throw new Refusal('NOT_ALLOWED', `only owners of \`${name}\` take people into it`, {
+        pointer: '/groups',
+        word: name,
+      });
+  }
+  for (const { kind, name, level } of invitation.rights) {
+    await requirePassOn(app, by, level, kind, name);
+    if (isGuest && (level === 'edit' || level === 'own'))
+      throw new Refusal('NOT_ALLOWED', 'guests view and export; they do not edit', { pointer: '/rights', word: level });
+  }
+  if (isGuest && !by.isAdministrator && invitation.rights.length === 0)
+    throw new Refusal('INPUT_INVALID', 'say what the guest is to see', { pointer: '/rights' });
+}
+
+async function sendInvitation(
+  app: App,
+  by: PersonViewer,
+  person: { id: string; email: string; name: string },
+  words: string,
+  transaction: Transaction,
+) {
+  const key = randomKey('ubi');
+  const expiresAt = new Date(app.now() + invitationMs);
+  await addInvitation(
+    app,
+    {
+      fingerprint: fingerprint(key),
+      personId: person.id,
+      invitedBy: by.email,
+      createdAt: new Date(app.now()),
+      expiresAt,
+      acceptedAt: null,
+    },
+    transaction,
+  );
+  // The key stands behind the #, which browsers send to no server and write into no log.
+  const link = `${app.settings.publicUrl}/console/accept#${key}`;
+  const day = new Intl.DateTimeFormat(app.settings.locale, { dateStyle: 'long', timeZone: app.settings.timeZone });
+  const text = [
+    `${by.name} invites you to look at reports of ${new URL(app.settings.publicUrl).host}.`,
+    ...(words === '' ? [] : ['', words]),
+    '',
+    'Choose a password here:',
+    link,
+    '',
+    `The link works once, until ${day.format(expiresAt)}.`,
+    '',
+  ].join('\n');
+  await enqueue(app, 'notice.mail', { to: person.email, subject: `${by.name} invites you`, text }, transaction);
+  return expiresAt;
+}
+
+/**
+ * Invites a colleague or a guest of another organisation by mail.
+ *
+ * @returns when the invitation runs out
+ * @throws {Refusal} `NAME_TAKEN` for somebody who is here already, `NOT_ALLOWED`
+ */
+export async function invite(
+  app: App,
+  by: PersonViewer,
+  invitation: Invitation,
+  origin: string,
+): Promise<{ expiresAt: Date }> {
+  await checkInvitation(app, by, invitation);
+  const known = await findPersonRow(app, { email: invitation.email });
+  if (known && known.state !== 'invited')
+    throw new Refusal('NAME_TAKEN', `${invitation.email} is here already`, {
+      pointer: '/email',
+      word: invitation.email,
+    });
+  return app.records.transaction(async (transaction) => {
+    const id =
+      known?.id ??
+      (await addPerson(
+        app,
+        {
+          email: invitation.email,
+          name: invitation.name,
+          passwordHash: null,
+          state: 'invited',
+          groups: invitation.groups,
+          attributes: Object.fromEntries(Object.entries(invitation.attributes).map(([name, all]) => [name, [...all]])),
+          ...(invitation.organisation ? { organisation: invitation.organisation } : {}),
+        },
+        transaction,
+      ));
+    const holder = { kind: 'person' as const, name: invitation.email.toLowerCase() };
+    for (const { kind, name, level } of invitation.rights)
+      await putGrant(app, { holder, thing: { kind, name }, level }, transaction, by.email);
+    const expiresAt = await sendInvitation(
+      app,
+      by,
+      { id, email: invitation.email, name: invitation.name },
+      invitation.words,
+      transaction,
+    );
+    const after = { ...invitation, words: undefined };
+    await remember(
+      app,
+      { who: by.email, what: 'invited', thing: `person ${invitation.email}`, origin, after },
+      transaction,
+    );
+    return { expiresAt };
+  });
+}
+
+const notValid = () =>
+  new Refusal('INVITATION_INVALID', 'the invitation was used, has run out or was replaced by a newer one', {
+    hint: 'ask whoever invited you for a new one',
+  });
+
+/** Who an invitation is for, for the page that accepts it. */
+export async function showInvitation(app: App, key: string, asker: string) {
+  return limitFailures(app, 'invitation', asker, async () => {
+    const invitation = await findInvitation(app, fingerprint(key));
+    const row = invitation && (await findPersonRow(app, { id: invitation.personId }));
+    if (!invitation || row?.state !== 'invited') throw notValid();
+    return { email: row.email, name: row.name, invitedBy: invitation.invitedBy, expiresAt: invitation.expiresAt };
+  });
+}
+
+/** Accepts an invitation with a first password. @returns the person, who may now sign in */
+export async function acceptInvitation(
+  app: App,
+  given: { key: string; password: string },
+  origin: string,
+): Promise<string> {
+  await showInvitation(app, given.key, origin);
+  const print = fingerprint(given.key);
+  const { personId } = (await findInvitation(app, print))!;
+  const row = (await findPersonRow(app, { id: personId }))!;
+  checkNewPassword(given.password, [row.name, row.email]);
+  const passwordHash = await hashPassword(given.password);
+  const state: PersonState = row.organisation === null ? 'active' : 'guest';
+  await app.records.transaction(async (transaction) => {
+    if (!(await acceptOnce(app, print, transaction))) throw notValid();
+    await changePerson(app, personId, { passwordHash, state }, transaction);
+    await remember(
+      app,
+      { who: row.email, what: 'invitation accepted', thing: `person ${row.email}`, origin, after: { state } },
+      transaction,
+    );
+  });
+  return personId;
+}
+
+/** Changes what is known of a person; who has left is signed out at once. */
+export async function editPerson(
+  app: App,
+  by: PersonViewer,
+  email: string,
+  change: {
+    name?: string;
+    state?: 'active' | 'guest' | 'left';
+    attributes?: Record<string, string[]>;
+    isAdministrator?: boolean;
+  },
+  origin: string,
+): Promise<void> {
+  requireAdministrator(by);
+  const before = await findPersonRow(app, { email });
+  if (!before) throw noSuch('person', email, []);
+  if (before.email === by.email && (change.state === 'left' || change.isAdministrator === false))
+    throw new Refusal('IN_USE', 'another administrator must do this to you');
+  if (change.attributes) await checkAttributes(app, change.attributes);
+  await app.records.transaction(async (transaction) => {
+    await changePerson(app, before.id, change, transaction);
+    const { name, state, attributes, isAdministrator } = before;
+    await remember(
+      app,
+      {
+        who: by.email,
+        what: 'person changed',
+        thing: `person ${before.email}`,
+        origin,
+        before: { name, state, attributes, isAdministrator },
+        after: change,
+      },
+      transaction,
+    );
+  });
+}
+
+/** A person's own new password; every other session of theirs ends. */
+export async function changePassword(
+  app: App,
+  person: PersonViewer,
+  given: { current: string; password: string },
+  origin: string,
+): Promise<void> {
+  await limitFailures(app, 'sign-in', `password ${person.id}`, async () => {
+    const row = await findPersonRow(app, { id: person.id });
+    if (!row || !(await isPassword(given.current, row.passwordHash)))
+      throw new Refusal('SIGN_IN_FAILED', 'the current password is wrong', { pointer: '/current' });
+  });
+  checkNewPassword(given.password, [person.name, person.email]);
+  const passwordHash = await hashPassword(given.password);
+  await app.records.transaction(async (transaction) => {
+    await changePerson(app, person.id, { passwordHash }, transaction);
+    await remember(
+      app,
+      { who: person.email, what: 'password changed', thing: `person ${person.email}`, origin },
+      transaction,
+    );
+  });
+}

@@ -1,0 +1,267 @@
+import Joi from 'joi';
+import { rightLevels, thingKinds, type Grant, type ThingKind } from '@underbell/core/access';
+import { columnTypes } from '@underbell/core/dataset';
+import { Refusal } from '@underbell/core/refusal';
+import { defineRoute, verifyAudit, type Route } from '../platform/index.ts';
+import { giveGrant, grantsOn, moveToFolder, saveFolder, takeGrant } from './grants.ts';
+import { listFolders } from './grantStore.ts';
+import { dropGroup, saveGroup } from './groups.ts';
+import { listGroups } from './groupStore.ts';
+import { editPerson, invite, requireAdministrator, saveAttribute, type Invitation } from './people.ts';
+import { isMaker, rightOn, visibleNames } from './rights.ts';
+import { email, groupName, holderOf, thing } from './schemas.ts';
+import { shownPerson } from './sessionRoutes.ts';
+import { listAttributes, listEveryone, type AttributeRow } from './store.ts';
+
+const level = Joi.string().valid(...rightLevels);
+const kind = Joi.string().valid(...thingKinds);
+const attributeName = Joi.string()
+  .pattern(/^[a-z][a-z0-9_]*$/, 'lower-case letters, digits and underscores, starting with a letter')
+  .max(60);
+const attributes = Joi.object().pattern(attributeName, Joi.array().items(Joi.string().max(1000)).min(1).max(1000));
+
+export const peopleRoutes: Route[] = [
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/people',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Everyone, for those who make things',
+    async handle({ app, person }) {
+      if (!(await isMaker(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see people');
+      const people = await listEveryone(app);
+      return {
+        people: people.map(({ state, organisation, origin, isLocked, ...one }) => ({
+          ...shownPerson(one),
+          state,
+          organisation,
+          origin,
+          isLocked,
+        })),
+      };
+    },
+  }),
+  defineRoute<
+    { email: string },
+    Record<string, never>,
+    {
+      name?: string;
+      state?: 'active' | 'guest' | 'left';
+      attributes?: Record<string, string[]>;
+      isAdministrator?: boolean;
+    }
+  >({
+    method: 'put',
+    path: '/api/v1/people/:email',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Change a person; who has left is signed out at once',
+    status: 204,
+    params: Joi.object({ email: email.required() }),
+    body: Joi.object({
+      name: Joi.string().trim().min(1).max(200),
+      state: Joi.string().valid('active', 'guest', 'left'),
+      attributes,
+      isAdministrator: Joi.boolean(),
+    }).min(1),
+    async handle({ app, person, params, body, origin }) {
+      await editPerson(app, person, params.email, body, origin);
+      return null;
+    },
+  }),
+  defineRoute<Record<string, never>, Record<string, never>, Invitation>({
+    method: 'post',
+    path: '/api/v1/invitations',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Invite a colleague, or a guest of another organisation, by mail',
+    status: 201,
+    body: Joi.object({
+      email: email.required(),
+      name: Joi.string().trim().min(1).max(200).required(),
+      organisation: Joi.string().trim().min(1).max(200),
+      groups: Joi.array().items(groupName).max(50).default([]),
+      attributes: attributes.default({}),
+      rights: Joi.array()
+        .items(Joi.object({ kind: kind.required(), name: thing.required(), level: level.required() }))
+        .max(50)
+        .default([]),
+      words: Joi.string().trim().max(2000).allow('').default(''),
+    }),
+    handle: ({ app, person, body, origin }) => invite(app, person, body, origin),
+  }),
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/groups',
+    tag: 'People',
+    audience: 'person',
+    summary: 'The groups with their people, for those who make things',
+    async handle({ app, person }) {
+      const groups = await listGroups(app);
+      if (await isMaker(app, person)) return { groups };
+      return { groups: groups.filter((one) => one.owners.includes(person.email)) };
+    },
+  }),
+  defineRoute<{ name: string }, Record<string, never>, { members: string[]; owners: string[] }>({
+    method: 'put',
+    path: '/api/v1/groups/:name',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Save who belongs to a group',
+    status: 204,
+    params: Joi.object({ name: groupName.required() }),
+    body: Joi.object({
+      members: Joi.array().items(email).max(10_000).required(),
+      owners: Joi.array().items(email).max(100).default([]),
+    }),
+    async handle({ app, person, params, body, origin }) {
+      await saveGroup(app, person, { ...params, ...body }, origin);
+      return null;
+    },
+  }),
+  defineRoute<{ name: string }>({
+    method: 'delete',
+    path: '/api/v1/groups/:name',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Remove a group that nothing names',
+    status: 204,
+    params: Joi.object({ name: groupName.required() }),
+    async handle({ app, person, params, origin }) {
+      await dropGroup(app, person, params.name, origin);
+      return null;
+    },
+  }),
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/attributes',
+    tag: 'People',
+    audience: 'person',
+    summary: 'The attributes that people may have',
+    async handle({ app, person }) {
+      if (!(await isMaker(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see attributes');
+      return { attributes: await listAttributes(app) };
+    },
+  }),
+  defineRoute<{ name: string }, Record<string, never>, Omit<AttributeRow, 'name'>>({
+    method: 'put',
+    path: '/api/v1/attributes/:name',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Declare an attribute of people',
+    status: 204,
+    params: Joi.object({ name: attributeName.required() }),
+    body: Joi.object({
+      label: Joi.string().trim().min(1).max(200).required(),
+      type: Joi.string()
+        .valid(...columnTypes)
+        .default('text'),
+      isMany: Joi.boolean().default(false),
+    }),
+    async handle({ app, person, params, body, origin }) {
+      await saveAttribute(app, person, { ...params, ...body }, origin);
+      return null;
+    },
+  }),
+  defineRoute<Record<string, never>, { kind: ThingKind; name: string }>({
+    method: 'get',
+    path: '/api/v1/grants',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Who may do what with a thing, and your own right on it explained',
+    query: Joi.object({ kind: kind.required(), name: Joi.alternatives(thing, Joi.string().valid('*')).required() }),
+    async handle({ app, person, query }) {
+      const grants = await grantsOn(app, person, query.kind, query.name);
+      return { grants, own: await rightOn(app, person, query.kind, query.name) };
+    },
+  }),
+  defineRoute<Record<string, never>, Record<string, never>, Grant>({
+    method: 'put',
+    path: '/api/v1/grants',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Give a right on a thing or a folder',
+    body: Joi.object({
+      holder: holderOf('person', 'group').required(),
+      thing: Joi.object({
+        kind: kind.required(),
+        name: Joi.alternatives(thing, Joi.string().valid('*')).required(),
+      }).required(),
+      level: level.required(),
+      canPassOn: Joi.boolean().default(false),
+    }),
+    async handle({ app, person, body, origin }) {
+      await giveGrant(app, person, body, origin);
+      return { grant: body };
+    },
+  }),
+  defineRoute<{ id: number }>({
+    method: 'delete',
+    path: '/api/v1/grants/:id',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Take a right back',
+    status: 204,
+    params: Joi.object({ id: Joi.number().integer().required() }),
+    async handle({ app, person, params, origin }) {
+      await takeGrant(app, person, params.id, origin);
+      return null;
+    },
+  }),
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/folders',
+    tag: 'People',
+    audience: 'person',
+    summary: 'The folders you may see',
+    async handle({ app, person }) {
+      const all = await listFolders(app);
+      const seen = await visibleNames(
+        app,
+        person,
+        'folder',
+        all.map((one) => one.name),
+      );
+      return { folders: all.filter((one) => seen.includes(one.name)) };
+    },
+  }),
+  defineRoute<{ name: string }, Record<string, never>, { title: string }>({
+    method: 'put',
+    path: '/api/v1/folders/:name',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Make a folder, or give it another title',
+    params: Joi.object({ name: thing.required() }),
+    body: Joi.object({ title: Joi.string().trim().min(1).max(200).required() }),
+    async handle({ app, person, params, body, origin }) {
+      const folder = { ...params, ...body };
+      await saveFolder(app, person, folder, origin);
+      return { folder };
+    },
+  }),
+  defineRoute<{ kind: 'report' | 'dataset'; name: string }, Record<string, never>, { folder: string | null }>({
+    method: 'put',
+    path: '/api/v1/folders/-/:kind/:name',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Put a report or dataset into a folder, or take it out',
+    status: 204,
+    params: Joi.object({ kind: Joi.string().valid('report', 'dataset').required(), name: thing.required() }),
+    body: Joi.object({ folder: thing.allow(null).required() }),
+    async handle({ app, person, params, body, origin }) {
+      await moveToFolder(app, person, params, body.folder, origin);
+      return null;
+    },
+  }),
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/audit/check',
+    tag: 'Audit',
+    audience: 'person',
+    summary: 'Walks the chain of the audit log and says whether every entry still holds',
+    async handle({ app, person }) {
+      requireAdministrator(person);
+      return verifyAudit(app);
+    },
+  }),
+];

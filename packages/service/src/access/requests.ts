@@ -1,0 +1,168 @@
+import { isAtLeast, type PersonViewer, type RightLevel } from '@underbell/core/access';
+import { Refusal } from '@underbell/core/refusal';
+import { countAttempt, enqueue, remember, type App } from '../platform/index.ts';
+import { listGrants, putGrant } from './grantStore.ts';
+import { addRequest, closeRequest, findRequest, listRequests, type AccessRequestRow } from './requestStore.ts';
+import { noSuch, requirePassOn, rightOn } from './rights.ts';
+import { findPerson, listPeople } from './store.ts';
+
+export interface Wish {
+  readonly report: string;
+  readonly placement?: string;
+  readonly words: string;
+}
+
+/** Those who can answer: owners by name and the members of groups that own it; administrators when there are none. */
+async function ownersOf(app: App, report: string): Promise<PersonViewer[]> {
+  const people = await listPeople(app);
+  const owners = [];
+  for (const one of people) {
+    if (!one.isAdministrator && isAtLeast(await rightOn(app, one, 'report', report), 'own')) owners.push(one);
+  }
+  return owners.length > 0 ? owners : people.filter((one) => one.isAdministrator);
+}
+
+/**
+ * Asks the owners for the right to see a report.
+ *
+ * A report that does not exist is asked for alike and goes nowhere: asking tells nobody what there is.
+ */
+export async function askForAccess(
+  app: App,
+  person: PersonViewer,
+  wish: Wish,
+  exists: boolean,
+  origin: string,
+): Promise<void> {
+  await countAttempt(app, 'request', person.id);
+  if (!exists || (await rightOn(app, person, 'report', wish.report)) !== undefined) return;
+  const owners = await ownersOf(app, wish.report);
+  await app.records.transaction(async (transaction) => {
+    const { request, isNew } = await addRequest(
+      app,
+      {
+        personId: person.id,
+        thingKind: 'report',
+        thingName: wish.report,
+        placementName: wish.placement ?? null,
+        words: wish.words,
+      },
+      transaction,
+    );
+    if (!isNew) return;
+    const text = [
+      `${person.name} (${person.email}) would like to see the report “${wish.report}”${wish.placement ? `, in “${wish.placement}”` : ''}.`,
+      ...(wish.words === '' ? [] : ['', `“${wish.words}”`]),
+      '',
+      'Answer here:',
+      `${app.settings.publicUrl}/console/people/requests`,
+      '',
+    ].join('\n');
+    for (const owner of owners)
+      await enqueue(
+        app,
+        'notice.mail',
+        { to: owner.email, subject: `${person.name} asks to see ${wish.report}`, text },
+        transaction,
+      );
+    await remember(
+      app,
+      {
+        who: person.email,
+        what: 'access asked',
+        thing: `report ${wish.report}`,
+        origin,
+        after: { request: request.id },
+      },
+      transaction,
+    );
+  });
+}
+
+/** A request as the people concerned see it. */
+export interface ShownRequest extends Omit<AccessRequestRow, 'personId'> {
+  readonly person: { readonly email: string; readonly name: string };
+}
+
+/** The requests that a person may answer, newest first. */
+export async function requestsFor(app: App, person: PersonViewer): Promise<ShownRequest[]> {
+  const people = new Map((await listPeople(app)).map((one) => [one.id, one]));
+  const shown: ShownRequest[] = [];
+  for (const { personId, ...request } of await listRequests(app)) {
+    const right = await rightOn(app, person, request.thingKind, request.thingName);
+    const asker = people.get(personId);
+    if (right?.passesOn !== undefined && asker)
+      shown.push({ ...request, person: { email: asker.email, name: asker.name } });
+  }
+  return shown;
+}
+
+/** A person's own requests, newest first. */
+export async function ownRequests(app: App, person: PersonViewer): Promise<Omit<AccessRequestRow, 'personId'>[]> {
+  return (await listRequests(app, person.id)).map(({ personId: _, ...request }) => request);
+}
+
+/** Answers a request once: with a right, or with words. The reader is told by mail. */
+export async function answerRequest(
+  app: App,
+  by: PersonViewer,
+  id: number,
+  answer: { level?: RightLevel; words: string },
+  origin: string,
+): Promise<void> {
+  const request = await findRequest(app, id);
+  if (!request || (await rightOn(app, by, request.thingKind, request.thingName)) === undefined)
+    throw noSuch('request', String(id), []);
+  const { thingKind, thingName } = request;
+  await requirePassOn(app, by, answer.level ?? 'view', thingKind, thingName);
+  const asker = await findPerson(app, { id: request.personId });
+  if (!asker) throw noSuch('request', String(id), []);
+  const { level } = answer;
+  const state = level === undefined ? 'refused' : 'granted';
+  await app.records.transaction(async (transaction) => {
+    const isFirst = await closeRequest(
+      app,
+      id,
+      { state, level: level ?? null, answer: answer.words, answeredBy: by.email },
+      transaction,
+    );
+    if (!isFirst) throw new Refusal('VERSION_CONFLICT', 'somebody else has answered this request already');
+    if (level !== undefined) {
+      const held = (await listGrants(app)).some(
+        (one) =>
+          one.holder.kind === 'person' &&
+          one.holder.name === asker.email &&
+          one.thing.kind === thingKind &&
+          one.thing.name === thingName,
+      );
+      if (!held)
+        await putGrant(
+          app,
+          { holder: { kind: 'person', name: asker.email }, thing: { kind: thingKind, name: thingName }, level },
+          transaction,
+          by.email,
+        );
+    }
+    const verdict = level === undefined ? 'did not grant it' : `lets you ${level} it`;
+    const link = request.placementName ? `/v/${request.placementName}` : `/console/reports/${thingName}`;
+    const text = [
+      `You asked to see the report “${thingName}”. ${by.name} ${verdict}.`,
+      ...(answer.words === '' ? [] : ['', `“${answer.words}”`]),
+      ...(level === undefined ? [] : ['', `${app.settings.publicUrl}${link}`]),
+      '',
+    ].join('\n');
+    const subject = level === undefined ? `About your request for ${thingName}` : `You may now see ${thingName}`;
+    await enqueue(app, 'notice.mail', { to: asker.email, subject, text }, transaction);
+    await remember(
+      app,
+      {
+        who: by.email,
+        what: `access ${state}`,
+        thing: `${thingKind} ${thingName}`,
+        origin,
+        after: { request: id, person: asker.email, level: level ?? null },
+      },
+      transaction,
+    );
+  });
+}

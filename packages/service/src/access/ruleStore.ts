@@ -1,0 +1,105 @@
+import type { Transaction } from 'sequelize';
+import type { Mask, MaskEffect, MaskHolder, RecordRule } from '@underbell/core/access';
+import { defineRecord, plain, type App } from '../platform/index.ts';
+
+interface RuleRow {
+  name: string;
+  datasetName: string;
+  appliesKind: 'everyone' | 'group' | 'person';
+  appliesName: string;
+  condition: string;
+}
+
+interface MaskRow {
+  name: string;
+  datasetName: string;
+  appliesKind: MaskHolder['kind'];
+  appliesName: string;
+  exceptGroups: string[];
+  effect: MaskEffect;
+}
+
+const tables = (app: App) => ({
+  rules: defineRecord<RuleRow>(app.records, 'record_rules', {
+    name: 'key',
+    datasetName: 'key',
+    appliesKind: 'text',
+    appliesName: 'text',
+    condition: 'text',
+  }),
+  masks: defineRecord<MaskRow>(app.records, 'masks', {
+    name: 'key',
+    datasetName: 'key',
+    appliesKind: 'text',
+    appliesName: 'text',
+    exceptGroups: 'json',
+    effect: 'json',
+  }),
+});
+
+const holderOf = <Kind extends string>(kind: Kind | 'everyone', name: string) =>
+  kind === 'everyone' ? { kind: 'everyone' as const } : { kind, name };
+const nameOf = (holder: { kind: string; name?: string }) => holder.name ?? '';
+
+export async function listRules(app: App, dataset?: string): Promise<RecordRule[]> {
+  const where = dataset === undefined ? {} : { datasetName: dataset };
+  const rows = await tables(app).rules.findAll({ where, order: ['datasetName', 'name'] });
+  return rows.map(plain).map((row) => ({
+    name: row.name,
+    dataset: row.datasetName,
+    appliesTo: holderOf(row.appliesKind, row.appliesName) as RecordRule['appliesTo'],
+    where: row.condition,
+  }));
+}
+
+export async function putRule(app: App, rule: RecordRule, transaction: Transaction): Promise<void> {
+  const { name, dataset, appliesTo, where } = rule;
+  await tables(app).rules.upsert(
+    { name, datasetName: dataset, appliesKind: appliesTo.kind, appliesName: nameOf(appliesTo), condition: where },
+    { transaction },
+  );
+}
+
+export async function removeRule(app: App, dataset: string, name: string, transaction: Transaction): Promise<boolean> {
+  return (await tables(app).rules.destroy({ where: { datasetName: dataset, name }, transaction })) > 0;
+}
+
+export async function listMasks(app: App, dataset?: string): Promise<Mask[]> {
+  const where = dataset === undefined ? {} : { datasetName: dataset };
+  const rows = await tables(app).masks.findAll({ where, order: ['datasetName', 'name'] });
+  return rows.map(plain).map((row) => ({
+    name: row.name,
+    dataset: row.datasetName,
+    appliesTo: holderOf(row.appliesKind, row.appliesName) as MaskHolder,
+    except: row.exceptGroups,
+    effect: row.effect,
+  }));
+}
+
+export async function putMask(app: App, mask: Mask, transaction: Transaction): Promise<void> {
+  const { name, dataset, appliesTo, except, effect } = mask;
+  await tables(app).masks.upsert(
+    {
+      name,
+      datasetName: dataset,
+      appliesKind: appliesTo.kind,
+      appliesName: nameOf(appliesTo),
+      exceptGroups: [...except],
+      effect,
+    },
+    { transaction },
+  );
+}
+
+export async function removeMask(app: App, dataset: string, name: string, transaction: Transaction): Promise<boolean> {
+  return (await tables(app).masks.destroy({ where: { datasetName: dataset, name }, transaction })) > 0;
+}
+
+/** Everything that limits some datasets for their viewers. */
+export async function limitsOn(app: App, datasets: readonly string[]): Promise<{ rules: RecordRule[]; masks: Mask[] }> {
+  const [rules, masks] = await Promise.all([
+    Promise.all(datasets.map((name) => listRules(app, name))),
+    Promise.all(datasets.map((name) => listMasks(app, name))),
+  ]);
+  return { rules: rules.flat(), masks: masks.flat() };
+}

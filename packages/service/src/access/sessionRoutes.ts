@@ -1,0 +1,130 @@
+import Joi from 'joi';
+import type { Context } from 'koa';
+import type { PersonViewer } from '@underbell/core/access';
+import { defineRoute, type Route } from '../platform/index.ts';
+import { acceptInvitation, changePassword, showInvitation } from './people.ts';
+import { isMaker } from './rights.ts';
+import { email, password } from './schemas.ts';
+import { needsSetup, sessionCookie, setUp, signIn, signOut, startSession, type SessionKind } from './signIn.ts';
+import { findPerson } from './store.ts';
+
+export const shownPerson = (person: PersonViewer) => ({
+  email: person.email,
+  name: person.name,
+  isAdministrator: person.isAdministrator,
+  groups: person.groups,
+  attributes: person.attributes,
+});
+
+function setCookie(ctx: Context, key: string, expires: Date, isSecure: boolean): void {
+  ctx.cookies.set(sessionCookie, key, { httpOnly: true, sameSite: 'lax', secure: isSecure, expires, overwrite: true });
+}
+
+export const sessionRoutes: Route[] = [
+  defineRoute<Record<string, never>, Record<string, never>, { email: string; password: string; kind: SessionKind }>({
+    method: 'post',
+    path: '/api/v1/session',
+    tag: 'Session',
+    audience: 'anyone',
+    summary: 'Sign in with a password',
+    body: Joi.object({
+      email: email.required(),
+      password: password.required(),
+      kind: Joi.string().valid('browser', 'command line').default('browser'),
+    }),
+    answer: { description: 'the person, and for the command line the session key' },
+    async handle({ app, ctx, body, origin }) {
+      const { key, expiresAt, person } = await signIn(app, { ...body, origin });
+      if (body.kind === 'command line') return { person: shownPerson(person), key, expiresAt };
+      setCookie(ctx, key, expiresAt, app.settings.publicUrl.startsWith('https:'));
+      return { person: shownPerson(person) };
+    },
+  }),
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/session',
+    tag: 'Session',
+    audience: 'person',
+    summary: 'Who is signed in',
+    handle: async ({ app, person }) => ({ person: shownPerson(person), isMaker: await isMaker(app, person) }),
+  }),
+  defineRoute({
+    method: 'delete',
+    path: '/api/v1/session',
+    tag: 'Session',
+    audience: 'person',
+    summary: 'Sign out',
+    status: 204,
+    async handle({ app, ctx }) {
+      await signOut(app, ctx);
+      ctx.cookies.set(sessionCookie, null);
+      return null;
+    },
+  }),
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/setup',
+    tag: 'Session',
+    audience: 'anyone',
+    summary: 'Whether the first administrator is still missing',
+    handle: async ({ app }) => ({ isNeeded: await needsSetup(app) }),
+  }),
+  defineRoute<
+    Record<string, never>,
+    Record<string, never>,
+    { code: string; email: string; name: string; password: string }
+  >({
+    method: 'post',
+    path: '/api/v1/setup',
+    tag: 'Session',
+    audience: 'anyone',
+    summary: 'Make the first administrator with the one-time code',
+    body: Joi.object({
+      code: Joi.string().max(100).required(),
+      email: email.required(),
+      name: Joi.string().trim().min(1).max(200).required(),
+      password: Joi.string().min(12).max(200).required(),
+    }),
+    async handle({ app, ctx, body, origin }) {
+      const { key, expiresAt, person } = await setUp(app, { ...body, origin });
+      setCookie(ctx, key, expiresAt, app.settings.publicUrl.startsWith('https:'));
+      return { person: shownPerson(person) };
+    },
+  }),
+  defineRoute<Record<string, never>, Record<string, never>, { current: string; password: string }>({
+    method: 'put',
+    path: '/api/v1/session/password',
+    tag: 'Session',
+    audience: 'person',
+    summary: 'Take a new password; all sessions end',
+    status: 204,
+    body: Joi.object({ current: password.required(), password: password.required() }),
+    async handle({ app, person, body, origin }) {
+      await changePassword(app, person, body, origin);
+      return null;
+    },
+  }),
+  defineRoute<Record<string, never>, Record<string, never>, { key: string }>({
+    method: 'post',
+    path: '/api/v1/invitations/show',
+    tag: 'Session',
+    audience: 'anyone',
+    summary: 'Who an invitation is for',
+    body: Joi.object({ key: Joi.string().max(100).required() }),
+    handle: ({ app, body, origin }) => showInvitation(app, body.key, origin),
+  }),
+  defineRoute<Record<string, never>, Record<string, never>, { key: string; password: string }>({
+    method: 'post',
+    path: '/api/v1/invitations/accept',
+    tag: 'Session',
+    audience: 'anyone',
+    summary: 'Accept an invitation with a first password, and sign in',
+    body: Joi.object({ key: Joi.string().max(100).required(), password: password.required() }),
+    async handle({ app, ctx, body, origin }) {
+      const id = await acceptInvitation(app, body, origin);
+      const { key, expiresAt } = await startSession(app, id, 'browser');
+      setCookie(ctx, key, expiresAt, app.settings.publicUrl.startsWith('https:'));
+      return { person: shownPerson((await findPerson(app, { id }))!) };
+    },
+  }),
+];

@@ -1,0 +1,189 @@
+import Joi from 'joi';
+import type { JSONWebKeySet } from 'jose';
+import { tokenActions, type ClientBounds } from '@underbell/core/access';
+import { tokenAlgorithms, type TokenAlgorithm } from '@underbell/core/token';
+import { filter, thing, visibleNames } from '../access/index.ts';
+import { defineRoute, type Route } from '../platform/index.ts';
+import { endClient, saveClient } from './clients.ts';
+import { dropKey, rotateKeys, showKeys } from './keys.ts';
+import { listClients, listTokens } from './store.ts';
+import { mintToken, revokeOne } from './tokens.ts';
+
+/** A public key of a client; a private part would be a mistake to keep. */
+const publicKey = Joi.object({
+  kty: Joi.string().valid('EC', 'OKP').required(),
+  crv: Joi.string().valid('P-256', 'Ed25519').required(),
+  x: Joi.string().max(100).required(),
+  y: Joi.string().max(100),
+  kid: Joi.string().max(200),
+  alg: Joi.string().valid(...tokenAlgorithms),
+  use: Joi.string().valid('sig'),
+});
+
+/** An origin (RFC 6454): scheme, host and port, nothing after. */
+export const origin = Joi.string()
+  .uri({ scheme: ['http', 'https'] })
+  .custom(
+    (value: string, helpers) => (new URL(value).origin === value ? value : helpers.error('string.uri')),
+    'origin',
+  );
+
+const bounds = Joi.object({
+  reports: Joi.array().items(thing).min(1).required(),
+  actions: Joi.array()
+    .items(Joi.string().valid(...tokenActions))
+    .min(1)
+    .default(['view']),
+  maxLifetimeSeconds: Joi.number().integer().min(30).max(86_400).default(3600),
+  mayNamePersons: Joi.boolean().default(false),
+  origins: Joi.array().items(origin).max(20),
+  mustFilter: Joi.array().items(Joi.string().max(60)).max(10),
+  requiresProof: Joi.boolean(),
+});
+
+export const clientRoutes: Route[] = [
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/clients',
+    tag: 'Tokens',
+    audience: 'person',
+    summary: 'Programs that may ask for tokens to reports of yours',
+    async handle({ app, person }) {
+      const clients = await listClients(app);
+      const seen = new Set(
+        await visibleNames(app, person, 'report', [...new Set(clients.flatMap((one) => one.bounds.reports))]),
+      );
+      return {
+        clients: clients
+          .filter((one) => one.bounds.reports.some((name) => seen.has(name)))
+          .map(({ id, title, bounds: limits, state, publicKeys }) => ({
+            id,
+            title,
+            state,
+            signsIn: publicKeys ? 'by its own key' : 'by a secret',
+            ...limits,
+          })),
+      };
+    },
+  }),
+  defineRoute<{ id: string }, Record<string, never>, ClientBounds & { title: string; publicKeys?: JSONWebKeySet }>({
+    method: 'put',
+    path: '/api/v1/clients/:id',
+    tag: 'Tokens',
+    audience: 'person',
+    summary: 'Register a client; answers its new secret once, unless it signs with a key of its own',
+    params: Joi.object({ id: thing.required() }),
+    body: bounds.keys({
+      title: Joi.string().trim().min(1).max(200).required(),
+      publicKeys: Joi.object({ keys: Joi.array().items(publicKey).min(1).max(5).required() }),
+    }),
+    handle({ app, person, params, body, origin: from }) {
+      const { title, publicKeys, ...limits } = body;
+      const client = { id: params.id, title, bounds: limits, ...(publicKeys ? { publicKeys } : {}) };
+      return saveClient(app, person, client, from);
+    },
+  }),
+  defineRoute<{ id: string }>({
+    method: 'delete',
+    path: '/api/v1/clients/:id',
+    tag: 'Tokens',
+    audience: 'person',
+    summary: 'End a client; its tokens count no more',
+    status: 204,
+    params: Joi.object({ id: thing.required() }),
+    async handle({ app, person, params, origin: from }) {
+      await endClient(app, person, params.id, from);
+      return null;
+    },
+  }),
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/tokens',
+    tag: 'Tokens',
+    audience: 'person',
+    summary: 'The newest tokens that were handed out',
+    async handle({ app, person }) {
+      const tokens = await listTokens(app, 200);
+      const seen = new Set(
+        await visibleNames(app, person, 'report', [...new Set(tokens.map((one) => one.details.report))]),
+      );
+      return { tokens: tokens.filter((one) => seen.has(one.details.report)) };
+    },
+  }),
+  defineRoute<
+    Record<string, never>,
+    Record<string, never>,
+    { client: string; lifetimeSeconds?: number } & Record<string, unknown>
+  >({
+    method: 'post',
+    path: '/api/v1/tokens',
+    tag: 'Tokens',
+    audience: 'person',
+    summary: 'Mint a token on behalf of a client, to try a placement',
+    status: 201,
+    body: Joi.object({
+      client: thing.required(),
+      report: thing,
+      placement: thing,
+      pages: Joi.array().items(thing),
+      parameters: Joi.object().pattern(Joi.string(), Joi.string()),
+      where: Joi.object().pattern(Joi.string(), filter),
+      actions: Joi.array().items(Joi.string()),
+      person: Joi.string(),
+      context: Joi.object().pattern(Joi.string(), Joi.string()),
+      lifetimeSeconds: Joi.number().integer().min(1).max(86_400),
+    }).or('report', 'placement'),
+    handle({ app, person, body }) {
+      const { client, lifetimeSeconds, ...details } = body;
+      return mintToken(app, person, client, details, lifetimeSeconds);
+    },
+  }),
+  defineRoute<{ id: string }>({
+    method: 'delete',
+    path: '/api/v1/tokens/:id',
+    tag: 'Tokens',
+    audience: 'person',
+    summary: 'Revoke a token and all that were made of it',
+    status: 204,
+    params: Joi.object({ id: Joi.string().guid().required() }),
+    async handle({ app, person, params, origin: from }) {
+      await revokeOne(app, person, params.id, from);
+      return null;
+    },
+  }),
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/signing-keys',
+    tag: 'Tokens',
+    audience: 'person',
+    summary: 'The keys that tokens are signed with, newest first',
+    handle: async ({ app, person }) => ({ keys: await showKeys(app, person) }),
+  }),
+  defineRoute<Record<string, never>, Record<string, never>, { algorithm: TokenAlgorithm }>({
+    method: 'post',
+    path: '/api/v1/signing-keys',
+    tag: 'Tokens',
+    audience: 'person',
+    summary: 'Make a new signing key; the old ones verify for a day more',
+    status: 201,
+    body: Joi.object({
+      algorithm: Joi.string()
+        .valid(...tokenAlgorithms)
+        .default('ES256'),
+    }),
+    handle: ({ app, person, body, origin: from }) => rotateKeys(app, person, body.algorithm, from),
+  }),
+  defineRoute<{ id: string }>({
+    method: 'delete',
+    path: '/api/v1/signing-keys/:id',
+    tag: 'Tokens',
+    audience: 'person',
+    summary: 'Take a signing key out at once; every token that it signed counts no more',
+    status: 204,
+    params: Joi.object({ id: Joi.string().guid().required() }),
+    async handle({ app, person, params, origin: from }) {
+      await dropKey(app, person, params.id, from);
+      return null;
+    },
+  }),
+];

@@ -1,0 +1,64 @@
+import { RateLimiterPostgres, RateLimiterRes } from 'rate-limiter-flexible';
+import { Refusal } from '@underbell/core/refusal';
+import type { App } from './app.ts';
+
+/** How many failures are allowed in how many seconds, counted over all processes. */
+const limits = {
+  'sign-in': { points: 60, duration: 300 },
+  client: { points: 30, duration: 300 },
+  setup: { points: 10, duration: 300 },
+  invitation: { points: 20, duration: 300 },
+  request: { points: 20, duration: 3_600 },
+} as const;
+export type LimitName = keyof typeof limits;
+
+const limiters = new WeakMap<App, Map<LimitName, RateLimiterPostgres>>();
+
+function limiterOf(app: App, name: LimitName): RateLimiterPostgres {
+  const known = limiters.get(app) ?? new Map<LimitName, RateLimiterPostgres>();
+  limiters.set(app, known);
+  const found = known.get(name);
+  if (found) return found;
+  const made = new RateLimiterPostgres({
+    storeClient: app.records,
+    storeType: 'sequelize',
+    tableName: 'rate_limits',
+    tableCreated: true,
+    clearExpiredByTimeout: false,
+    keyPrefix: name,
+    ...limits[name],
+  });
+  known.set(name, made);
+  return made;
+}
+
+function tooMany(msBeforeNext: number): Refusal {
+  const seconds = Math.max(1, Math.ceil(msBeforeNext / 1000));
+  return new Refusal('TOO_MANY', `too many attempts; try again in ${seconds} seconds`);
+}
+
+/** Counts one attempt that is limited whether it succeeds or not. @throws {Refusal} `TOO_MANY` */
+export async function countAttempt(app: App, name: LimitName, key: string): Promise<void> {
+  try {
+    await limiterOf(app, name).consume(key);
+  } catch (error) {
+    if (error instanceof RateLimiterRes) throw tooMany(error.msBeforeNext);
+    throw error;
+  }
+}
+
+/**
+ * Does work that may fail only so often for one key; what succeeds does not count.
+ *
+ * @throws {Refusal} `TOO_MANY`, or what the work throws
+ */
+export async function limitFailures<T>(app: App, name: LimitName, key: string, work: () => Promise<T>): Promise<T> {
+  const state = await limiterOf(app, name).get(key);
+  if (state && state.consumedPoints >= limits[name].points && state.msBeforeNext > 0) throw tooMany(state.msBeforeNext);
+  try {
+    return await work();
+  } catch (error) {
+    if (error instanceof Refusal) await countAttempt(app, name, key);
+    throw error;
+  }
+}

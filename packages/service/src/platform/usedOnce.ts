@@ -1,0 +1,16 @@
+import { QueryTypes } from 'sequelize';
+import type { App } from './app.ts';
+
+/**
+ * Notes a one-time value for all processes. Values that have run out are forgotten on the way.
+ *
+ * @returns false when it was used before
+ */
+export async function useOnce(app: App, key: string, expiresAt: Date): Promise<boolean> {
+  const rows = await app.records.query(
+    `WITH forgotten AS (DELETE FROM used_once WHERE expires_at < $now)
+     INSERT INTO used_once (key, expires_at) VALUES ($key, $expiresAt) ON CONFLICT (key) DO NOTHING RETURNING key`,
+    { bind: { key, expiresAt, now: new Date(app.now()) }, type: QueryTypes.SELECT },
+  );
+  return rows.length > 0;
+}
