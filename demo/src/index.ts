@@ -5,9 +5,10 @@ import { fileURLToPath } from 'node:url';
 import { pino } from 'pino';
 import { findPerson, startSession } from '@underbell/service/access';
 import { closeApp, openApp, readSettings } from '@underbell/service/platform';
+import { ScimPusher } from '@underbell/standins/directory';
 import { makeCompany } from './company.ts';
 import { sourcePassword, sourceUser, type DemoCluster } from './fill.ts';
-import { addDemoPeople, demoPeople } from './people.ts';
+import { addDemoPeople, demoPeople, directoryOf } from './people.ts';
 
 export { demoPassword, demoPeople } from './people.ts';
 
@@ -39,7 +40,8 @@ class Caller {
       headers: { Authorization: `Bearer ${this.#key}`, 'Content-Type': isText ? 'text/csv' : 'application/json' },
       body: isText ? body : JSON.stringify(body),
     });
-    const said = await answer.json();
+    const text = await answer.text();
+    const said: unknown = text === '' ? null : JSON.parse(text);
     if (!answer.ok) throw new Error(`${method} ${path}: ${JSON.stringify(said)}`);
     return said;
   }
@@ -81,10 +83,25 @@ async function publish(
     appliesTo: { kind: 'group', name: 'Publishers' },
     where: 'TRUE',
   });
+  await caller.call('PUT', '/api/v1/datasets/sailings/rules/own-district', {
+    appliesTo: { kind: 'group', name: 'District leads' },
+    where: "district IN (person('district'))",
+  });
+  const forLeads = { appliesTo: { kind: 'group', name: 'District leads' } };
+  await caller.call('PUT', '/api/v1/datasets/sailings/masks/fares-in-steps', {
+    ...forLeads,
+    effect: { kind: 'coarsen', column: 'fares', by: { to: 'band', width: 100 } },
+  });
+  await caller.call('PUT', '/api/v1/datasets/sailings/masks/no-vessels', {
+    ...forLeads,
+    effect: { kind: 'hide', column: 'vessel' },
+  });
   await caller.call('POST', '/api/v1/reports', {
     definition: JSON.parse(read('quay-punctuality.report.json')),
     notes: 'First edition',
   });
+  for (const thing of ['dataset/sailings', 'report/quay-punctuality'])
+    await caller.call('PUT', `/api/v1/folders/-/${thing}`, { folder: 'operations' });
   await caller.call('PUT', '/api/v1/placements/quay-page', {
     kind: 'portal',
     title: 'Quay punctuality',
@@ -121,6 +138,8 @@ export async function installDemo(surroundings: DemoSurroundings): Promise<void>
     await addDemoPeople(app, company);
     const publisher = (await findPerson(app, { email: demoPeople.publisher.email }))!;
     const { key } = await startSession(app, publisher.id, 'command line');
+    const directory = directoryOf(company);
+    await new ScimPusher(settings.publicUrl, settings.scimToken!).pushAll(directory.people, directory.groups);
     let clientSecret = '';
     await publish(new Caller(settings.publicUrl, key), surroundings, (secret) => (clientSecret = secret));
     writeSecretly(join(folder, 'portal.json'), {
@@ -130,6 +149,7 @@ export async function installDemo(surroundings: DemoSurroundings): Promise<void>
       report: 'quay-punctuality',
       quays: company.quays.map(({ id, name, district, isClosed }) => ({ id, name, district, isClosed })),
     });
+    writeSecretly(join(folder, 'directory.json'), directory);
     writeSecretly(join(folder, 'cli.json'), { url: settings.publicUrl, key, email: publisher.email });
   } finally {
     await closeApp(app);

@@ -1,4 +1,4 @@
-import { addPerson, putGrant } from '@underbell/service/access';
+import { addPerson, putAttribute, putFolder, putGrant } from '@underbell/service/access';
 import { hashPassword, type App } from '@underbell/service/platform';
 import type { ThingKind } from '@underbell/core/access';
 import { shownManager, type Company } from './company.ts';
@@ -11,6 +11,19 @@ export const demoPeople = {
   publisher: { email: 'mara.venn@skerrow.example', name: 'Mara Venn' },
   manager: shownManager,
 } as const;
+
+/** People whom the company's directory keeps and signs in. */
+export function directoryOf(company: Company) {
+  const districts = [...new Set(company.quays.map((quay) => quay.district))].sort();
+  const leads = ['Ines Holt', 'Tobias Wren', 'Perla Quist', 'Anselm Roke'];
+  const people = leads.slice(0, districts.length).map((name, i) => ({
+    id: `d-${i + 1}`,
+    name,
+    email: `${name.toLowerCase().replace(' ', '.')}@skerrow.example`,
+    attributes: [{ name: 'district', value: districts[i]! }],
+  }));
+  return { people, groups: [{ name: 'District leads', members: people.map((one) => one.email) }] };
+}
 
 const makerKinds: ThingKind[] = ['report', 'dataset', 'source', 'list', 'burst'];
 
@@ -45,14 +58,18 @@ export async function addDemoPeople(app: App, company: Company): Promise<void> {
         transaction,
       );
     }
-    await putGrant(
-      app,
-      {
-        holder: { kind: 'group', name: 'Quay managers' },
-        thing: { kind: 'report', name: 'quay-punctuality' },
-        level: 'view',
-      },
-      transaction,
-    );
+    await putAttribute(app, { name: 'quay', label: 'Quay', type: 'text', isMany: true }, transaction);
+    await putAttribute(app, { name: 'district', label: 'District', type: 'text', isMany: true }, transaction);
+    await putFolder(app, { name: 'operations', title: 'Operations' }, transaction);
+    for (const [name, level] of [
+      ['Publishers', 'own'],
+      ['Quay managers', 'view'],
+      ['District leads', 'view'],
+    ] as const)
+      await putGrant(
+        app,
+        { holder: { kind: 'group', name }, thing: { kind: 'folder', name: 'operations' }, level },
+        transaction,
+      );
   });
 }

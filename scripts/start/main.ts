@@ -1,3 +1,4 @@
+import { createHmac } from 'node:crypto';
 import { existsSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
@@ -40,8 +41,14 @@ const portsFrom = (first: number) => ({
   mailbox: first + 2,
   portal: first + 3,
   database: first + 4,
+  directory: first + 5,
 });
 type Ports = ReturnType<typeof portsFrom>;
+
+/** What the stand-in directory and the service both know, without keeping it anywhere else. */
+function derived(installation: Installation, what: string): string {
+  return createHmac('sha256', installation.secret).update(what).digest('hex');
+}
 
 function environmentFor(
   folder: string,
@@ -57,6 +64,12 @@ function environmentFor(
     UNDERBELL_SMTP_URL: `smtp://127.0.0.1:${ports.smtp}`,
     UNDERBELL_MAIL_FROM: process.env['UNDERBELL_MAIL_FROM'] ?? 'Skerrow Ferries reports <reports@skerrow.example>',
     UNDERBELL_TIME_ZONE: process.env['UNDERBELL_TIME_ZONE'] ?? 'Europe/London',
+    UNDERBELL_OIDC_ISSUER: `http://127.0.0.1:${ports.directory}`,
+    UNDERBELL_OIDC_CLIENT_ID: 'underbell',
+    UNDERBELL_OIDC_CLIENT_SECRET: derived(installation, 'directory client'),
+    UNDERBELL_SCIM_TOKEN: derived(installation, 'provisioning'),
+    STANDIN_DIRECTORY_PORT: String(ports.directory),
+    STANDIN_DIRECTORY_FILE: join(folder, 'directory.json'),
     STANDIN_SMTP_PORT: String(ports.smtp),
     STANDIN_MAILBOX_PORT: String(ports.mailbox),
     STANDIN_PORTAL_PORT: String(ports.portal),
@@ -81,6 +94,7 @@ function welcome(ports: Ports, installation: Installation, setupCode: string | u
     say(`             or as ${demoPeople.manager.email}, who manages one quay, with the same password`);
     say(`  Portal     http://127.0.0.1:${ports.portal}   a page for each quay`);
     say(`  Mailboxes  http://127.0.0.1:${ports.mailbox}   where the copies arrive`);
+    say(`  Directory  http://127.0.0.1:${ports.directory}   people who sign in with the company's directory`);
     say();
     say('On the command line, in a second terminal (you are signed in as the publisher):');
     say('  npx underbell burst plan quay-pack --period 2026-10');
@@ -121,7 +135,16 @@ async function main(): Promise<void> {
     if (existsSync(join(folder, 'postgres')))
       await new Cluster(join(folder, 'postgres'), ports.database, '').stop().catch(() => undefined);
     if (options.fresh) {
-      for (const part of ['postgres', 'installation.json', 'spool', 'mail', 'portal.json', 'cli.json', 'lists'])
+      for (const part of [
+        'postgres',
+        'installation.json',
+        'spool',
+        'mail',
+        'portal.json',
+        'directory.json',
+        'cli.json',
+        'lists',
+      ])
         rmSync(join(folder, part), { recursive: true, force: true });
     }
     for (const [what, port] of Object.entries(ports)) await requireFreePort(port, what);

@@ -6,6 +6,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { accessRoutes, personOf } from './access/index.ts';
 import { burstRoutes } from './burst/index.ts';
 import { datasetRoutes } from './dataset/index.ts';
+import { mountDirectory } from './directory/index.ts';
 import { oauthRoutes, proofOf, tokenViewer } from './oauth/index.ts';
 import { findPlacement, placeRoutes } from './place/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
@@ -89,6 +90,7 @@ function createKoa(app: App): Koa {
   );
   koa.use(compress({ threshold: 2048, br: false }));
   const router = mountRoutes(app, routes, identify(app));
+  mountDirectory(app, router);
   mountPages(app, router, async (name) => (await findPlacement(app, name))?.origins ?? []);
   koa.use(router.routes());
   koa.use(router.allowedMethods());

@@ -57,6 +57,8 @@ export interface HouseOptions {
   readonly hasDemo?: boolean;
   readonly mail?: Omit<MailHostOptions, 'port'>;
   readonly now?: () => number;
+  /** Settings beside the usual ones. */
+  readonly environment?: Readonly<Record<string, string>>;
 }
 
 /** A whole installation on a database of its own: service, worker, mail host, portal. */
@@ -94,6 +96,8 @@ export class House {
       UNDERBELL_LOG_LEVEL: 'silent',
       UNDERBELL_MAIL_FROM: 'Reports <reports@skerrow.example>',
       UNDERBELL_TIME_ZONE: 'Europe/London',
+      UNDERBELL_SCIM_TOKEN: randomBytes(24).toString('hex'),
+      ...options.environment,
     };
     const settings = readSettings(environment);
     mkdirSync(settings.spool, { recursive: true });

@@ -1,2 +1,3 @@
+export { Directory, type DirectoryGroup, type DirectoryOptions, type DirectoryPerson } from './directory/index.ts';
 export { createMailboxPages, MailHost, type MailHostOptions, type StoredMail } from './mail/index.ts';
 export { createPortal, type PortalSetup } from './portal/index.ts';

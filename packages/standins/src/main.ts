@@ -1,6 +1,7 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { createServer } from 'node:http';
 import type Koa from 'koa';
+import { Directory, type DirectoryOptions } from './directory/index.ts';
 import { createMailboxPages, MailHost } from './mail/index.ts';
 import { createPortal, type PortalSetup } from './portal/index.ts';
 
@@ -25,6 +26,19 @@ async function main(): Promise<void> {
   if (existsSync(file)) {
     const setup = JSON.parse(readFileSync(file, 'utf8')) as PortalSetup;
     await serve(createPortal(setup, setting('STANDIN_UNDERBELL_URL')), Number(setting('STANDIN_PORTAL_PORT')));
+  }
+  const directoryFile = setting('STANDIN_DIRECTORY_FILE');
+  if (existsSync(directoryFile)) {
+    const people = JSON.parse(readFileSync(directoryFile, 'utf8')) as Pick<DirectoryOptions, 'people' | 'groups'>;
+    const directory = new Directory({
+      port: Number(setting('STANDIN_DIRECTORY_PORT')),
+      serviceUrl: setting('STANDIN_UNDERBELL_URL'),
+      clientId: setting('UNDERBELL_OIDC_CLIENT_ID'),
+      clientSecret: setting('UNDERBELL_OIDC_CLIENT_SECRET'),
+      scimToken: setting('UNDERBELL_SCIM_TOKEN'),
+      ...people,
+    });
+    await directory.start();
   }
   process.send?.({ isReady: true });
 }

@@ -7,7 +7,19 @@ export { checkedRule } from './rules.ts';
 export { limitsOn, listMasks, listRules, putMask, putRule } from './ruleStore.ts';
 export { listGrants, moveThing, putFolder, putGrant } from './grantStore.ts';
 export { askForAccess, type Wish } from './requests.ts';
-export { addGroup, findGroupRow, listGroupRows, groupNames, setMembers } from './groupStore.ts';
+export {
+  addGroup,
+  changeGroup,
+  findGroupRow,
+  groupNames,
+  listGroupRows,
+  membersOf,
+  removeGroup,
+  renameGroup,
+  setMembers,
+  type GroupRow,
+} from './groupStore.ts';
+export { checkAttributes } from './people.ts';
 export {
   addPerson,
   attributeNames,
@@ -16,5 +28,7 @@ export {
   findPersonRow,
   listAttributes,
   listPeople,
+  listPersonRows,
   putAttribute,
+  type PersonRow,
 } from './store.ts';

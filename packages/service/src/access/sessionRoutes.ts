@@ -1,6 +1,7 @@
 import Joi from 'joi';
 import type { Context } from 'koa';
 import type { PersonViewer } from '@underbell/core/access';
+import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { acceptInvitation, changePassword, showInvitation } from './people.ts';
 import { isMaker } from './rights.ts';
@@ -66,8 +67,11 @@ export const sessionRoutes: Route[] = [
     path: '/api/v1/setup',
     tag: 'Session',
     audience: 'anyone',
-    summary: 'Whether the first administrator is still missing',
-    handle: async ({ app }) => ({ isNeeded: await needsSetup(app) }),
+    summary: 'Whether the first administrator is still missing, and whether a directory can sign people in',
+    handle: async ({ app }) => ({
+      isNeeded: await needsSetup(app),
+      hasDirectory: app.settings.directory !== undefined,
+    }),
   }),
   defineRoute<
     Record<string, never>,
@@ -125,6 +129,18 @@ export const sessionRoutes: Route[] = [
       const { key, expiresAt } = await startSession(app, id, 'browser');
       setCookie(ctx, key, expiresAt, app.settings.publicUrl.startsWith('https:'));
       return { person: shownPerson((await findPerson(app, { id }))!) };
+    },
+  }),
+  defineRoute({
+    method: 'post',
+    path: '/api/v1/session/frame',
+    tag: 'Session',
+    audience: 'person',
+    summary: 'A short key for a frame on another site, which gets no cookie; asked for by the sign-in window it opened',
+    async handle({ app, ctx, person }) {
+      // Only the first-party window with its cookie hands one out; a key makes no other keys.
+      if (ctx.get('Authorization') !== '') throw new Refusal('NOT_ALLOWED', 'a key cannot make another one');
+      return startSession(app, person.id, 'frame');
     },
   }),
 ];

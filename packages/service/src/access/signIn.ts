@@ -136,7 +136,8 @@ async function makeAdministrator(app: App, options: { code: string; email: strin
         hint: 'the start command printed it',
       });
     }
-    const made = await addPerson(app, { ...options, passwordHash, isAdministrator: true }, transaction);
+    const { email, name } = options;
+    const made = await addPerson(app, { email, name, passwordHash, isAdministrator: true }, transaction);
     await settingsTable(app).destroy({ where: { name: 'setup code' }, transaction });
     await remember(
       app,

@@ -20,6 +20,10 @@ export interface Settings {
   /** BCP 47 language tag of everything printed. */
   readonly locale: string;
   readonly logLevel: string;
+  /** An outside OpenID Connect provider to sign in with. */
+  readonly directory?: { readonly issuer: string; readonly clientId: string; readonly clientSecret: string };
+  /** What the directory shows when it provisions people and groups by SCIM. */
+  readonly scimToken?: string;
 }
 
 const url = (schemes: string[]) => Joi.string().uri({ scheme: schemes });
@@ -37,7 +41,20 @@ const schema = Joi.object({
   UNDERBELL_TIME_ZONE: Joi.string().custom(timeZone, 'time zone').default('UTC'),
   UNDERBELL_LOCALE: Joi.string().default('en-GB'),
   UNDERBELL_LOG_LEVEL: Joi.string().valid('silent', 'error', 'warn', 'info', 'debug').default('info'),
-}).unknown(true);
+  UNDERBELL_OIDC_ISSUER: url(['http', 'https']).custom(issuer, 'issuer'),
+  UNDERBELL_OIDC_CLIENT_ID: Joi.string(),
+  UNDERBELL_OIDC_CLIENT_SECRET: Joi.string(),
+  UNDERBELL_SCIM_TOKEN: Joi.string().min(32),
+})
+  .and('UNDERBELL_OIDC_ISSUER', 'UNDERBELL_OIDC_CLIENT_ID', 'UNDERBELL_OIDC_CLIENT_SECRET')
+  .unknown(true);
+
+/** Secrets and sign-ins go over TLS, except to a stand-in on this machine. */
+function issuer(value: string): string {
+  const { protocol, hostname } = new URL(value);
+  if (protocol === 'https:' || hostname === '127.0.0.1') return value;
+  throw new Error('it must start with https:// unless it is on 127.0.0.1');
+}
 
 function timeZone(value: string): string {
   new Intl.DateTimeFormat('en', { timeZone: value });
@@ -72,5 +89,15 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     timeZone: value.UNDERBELL_TIME_ZONE,
     locale: value.UNDERBELL_LOCALE,
     logLevel: value.UNDERBELL_LOG_LEVEL,
+    ...(value.UNDERBELL_OIDC_ISSUER
+      ? {
+          directory: {
+            issuer: value.UNDERBELL_OIDC_ISSUER,
+            clientId: value.UNDERBELL_OIDC_CLIENT_ID,
+            clientSecret: value.UNDERBELL_OIDC_CLIENT_SECRET,
+          },
+        }
+      : {}),
+    ...(value.UNDERBELL_SCIM_TOKEN ? { scimToken: value.UNDERBELL_SCIM_TOKEN } : {}),
   };
 }

@@ -1,0 +1,1 @@
+export { mountDirectory } from './routes.ts';

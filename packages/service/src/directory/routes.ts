@@ -1,0 +1,81 @@
+import { bodyParser } from '@koa/bodyparser';
+import type Router from '@koa/router';
+import type { Context } from 'koa';
+import { isRefusal, Refusal } from '@underbell/core/refusal';
+import { sessionCookie } from '../access/index.ts';
+import { isSameSecret, limitFailures, type App } from '../platform/index.ts';
+import { answerScim, scimConfig } from './scim.ts';
+import { beginSignIn, finishSignIn } from './signIn.ts';
+
+const stateCookie = 'underbell_sign_in';
+const scimType = 'application/scim+json';
+
+function signInRoutes(app: App, router: Router): void {
+  const isSecure = app.settings.publicUrl.startsWith('https:');
+  const options = { httpOnly: true, sameSite: 'lax', secure: isSecure, overwrite: true } as const;
+  router.get('/sign-in/directory', async (ctx: Context) => {
+    const { url, state } = await beginSignIn(app, String(ctx.query['return'] ?? ''));
+    ctx.cookies.set(stateCookie, state, { ...options, maxAge: 10 * 60_000, path: '/sign-in' });
+    ctx.set('Cache-Control', 'no-store');
+    ctx.redirect(url);
+  });
+  router.get('/sign-in/directory/back', async (ctx: Context) => {
+    ctx.set('Cache-Control', 'no-store');
+    ctx.set('Referrer-Policy', 'no-referrer');
+    const state = ctx.cookies.get(stateCookie);
+    ctx.cookies.set(stateCookie, null, { path: '/sign-in' });
+    try {
+      const url = new URL(ctx.url, app.settings.publicUrl);
+      const { key, expiresAt, returnTo } = await finishSignIn(app, url, state, ctx.ip);
+      ctx.cookies.set(sessionCookie, key, { ...options, expires: expiresAt });
+      ctx.redirect(returnTo);
+    } catch (error) {
+      if (!isRefusal(error)) throw error;
+      app.log.info({ err: error.cause, code: error.code }, 'the directory sign-in was refused');
+      // The page words the code; nothing of the directory's answer travels on.
+      ctx.redirect(`/console/sign-in?refused=${encodeURIComponent(error.message)}`);
+    }
+  });
+}
+
+/** The directory proves itself by the token of the settings. Without one there is nothing here. */
+async function requireDirectory(app: App, ctx: Context): Promise<void> {
+  const { scimToken } = app.settings;
+  if (scimToken === undefined) throw new Refusal('NOT_FOUND', `nothing answers ${ctx.method} ${ctx.path}`);
+  await limitFailures(app, 'client', `scim ${ctx.ip}`, async () => {
+    const given = /^Bearer (.+)$/.exec(ctx.get('Authorization'))?.[1] ?? '';
+    if (!isSameSecret(given, scimToken)) throw new Refusal('CLIENT_INVALID', 'the provisioning token is wrong');
+  });
+}
+
+function scimRoutes(app: App, router: Router): void {
+  const json = bodyParser({ enableTypes: ['json'], extendTypes: { json: [scimType] }, jsonLimit: '4mb' });
+  const answer = (kind: 'Users' | 'Groups') => async (ctx: Context & { params: { id?: string } }) => {
+    await requireDirectory(app, ctx);
+    const { id } = ctx.params;
+    const { body: given } = ctx.request as { body?: unknown };
+    const request = { kind, method: ctx.method, query: { ...ctx.query }, body: given, ...(id ? { id } : {}) };
+    const { status, body } = await answerScim({ app, origin: ctx.ip }, request);
+    ctx.status = status;
+    if (body === null) return;
+    ctx.body = JSON.stringify(body);
+    ctx.type = scimType;
+  };
+  for (const kind of ['Users', 'Groups'] as const) {
+    router.get(`/scim/v2/${kind}`, answer(kind) as never);
+    router.post(`/scim/v2/${kind}`, json as never, answer(kind) as never);
+    for (const method of ['get', 'put', 'patch', 'delete'] as const)
+      router[method](`/scim/v2/${kind}/:id`, json as never, answer(kind) as never);
+  }
+  router.get('/scim/v2/ServiceProviderConfig', async (ctx: Context) => {
+    await requireDirectory(app, ctx);
+    ctx.body = JSON.stringify(scimConfig());
+    ctx.type = scimType;
+  });
+}
+
+/** What an outside directory speaks to: sign-in by OpenID Connect, provisioning by SCIM 2.0. */
+export function mountDirectory(app: App, router: Router): void {
+  signInRoutes(app, router);
+  scimRoutes(app, router);
+}

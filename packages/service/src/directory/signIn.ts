@@ -1,0 +1,150 @@
+import * as oidc from 'openid-client';
+import { Refusal } from '@underbell/core/refusal';
+import { changePerson, findPerson, findPersonRow, startSession, type PersonRow } from '../access/index.ts';
+import { defineRecord, fingerprint, plain, remember, type App } from '../platform/index.ts';
+
+const pendingMs = 10 * 60_000;
+const timeoutSeconds = 10;
+const purpose = 'sign-in';
+
+interface Pending {
+  readonly verifier: string;
+  readonly nonce: string;
+  readonly returnTo: string;
+}
+
+const table = (app: App) =>
+  defineRecord<{ state: string; sealed: string; expiresAt: Date }>(app.records, 'sign_ins', {
+    state: 'key',
+    sealed: 'json',
+    expiresAt: 'instant',
+  });
+
+const found = new WeakMap<App, Promise<oidc.Configuration>>();
+
+/** The directory's own description, fetched once. */
+function directory(app: App): Promise<oidc.Configuration> {
+  const { directory: settings } = app.settings;
+  if (!settings) throw new Refusal('NOT_FOUND', 'this installation has no directory to sign in with');
+  const known = found.get(app);
+  if (known) return known;
+  // Without TLS only on this machine, where the stand-in is.
+  const isLocal = new URL(settings.issuer).protocol === 'http:';
+  const made = oidc.discovery(new URL(settings.issuer), settings.clientId, settings.clientSecret, undefined, {
+    timeout: timeoutSeconds,
+    execute: isLocal ? [oidc.allowInsecureRequests] : [],
+  });
+  found.set(app, made);
+  made.catch(() => found.delete(app));
+  return made;
+}
+
+const refused = (cause?: unknown) =>
+  new Refusal('DIRECTORY_REFUSED', 'the directory did not confirm who you are; start again', {}, { cause });
+
+/** A path of this service, and nothing that a browser would take elsewhere. */
+export function localPath(text: string | undefined): string {
+  const isLocal = text !== undefined && /^\/(?![/\\])[\w\-./?=&%~+,:@'()*!$;]*$/.test(text);
+  return isLocal ? text : '/console';
+}
+
+const backUrl = (app: App) => `${app.settings.publicUrl}/sign-in/directory/back`;
+
+/**
+ * Begins to sign in with the directory.
+ *
+ * @returns the address to go to and the state, which the browser keeps in a cookie so that nobody else's answer is taken
+ * @see RFC 7636 (PKCE), OpenID Connect Core section 3.1
+ */
+export async function beginSignIn(app: App, returnTo: string | undefined): Promise<{ url: string; state: string }> {
+  const config = await directory(app).catch((cause: unknown) => {
+    if (cause instanceof Refusal) throw cause;
+    throw new Refusal('DESTINATION_UNREACHABLE', 'the directory cannot be reached', {}, { cause });
+  });
+  const [verifier, state, nonce] = [oidc.randomPKCECodeVerifier(), oidc.randomState(), oidc.randomNonce()];
+  const pending: Pending = { verifier, nonce, returnTo: localPath(returnTo) };
+  await app.records.query('DELETE FROM sign_ins WHERE expires_at < $now', { bind: { now: new Date(app.now()) } });
+  await table(app).create({
+    state: fingerprint(state),
+    sealed: app.vault.seal(JSON.stringify(pending), purpose),
+    expiresAt: new Date(app.now() + pendingMs),
+  });
+  const url = oidc.buildAuthorizationUrl(config, {
+    redirect_uri: backUrl(app),
+    scope: 'openid email profile',
+    code_challenge: await oidc.calculatePKCECodeChallenge(verifier),
+    code_challenge_method: 'S256',
+    state,
+    nonce,
+  });
+  return { url: url.href, state };
+}
+
+/** What was begun under a state, once. */
+async function takePending(app: App, state: string): Promise<Pending> {
+  const row = await table(app).findByPk(fingerprint(state));
+  const isMine = row !== null && (await table(app).destroy({ where: { state: fingerprint(state) } })) === 1;
+  if (!row || !isMine || plain(row).expiresAt.getTime() < app.now()) throw refused();
+  return JSON.parse(app.vault.open(plain(row).sealed, purpose)) as Pending;
+}
+
+/**
+ * The person behind the directory's answer: linked before, or kept by the directory under the same verified address.
+ * People who are kept here are never taken over by an address.
+ */
+async function personBehind(
+  app: App,
+  claims: { sub: string; email?: unknown; email_verified?: unknown },
+): Promise<PersonRow> {
+  const linked = await findPersonRow(app, { directorySubject: claims.sub });
+  if (linked) return linked;
+  const email = claims.email_verified === true && typeof claims.email === 'string' ? claims.email : undefined;
+  const row = email === undefined ? undefined : await findPersonRow(app, { email });
+  if (row?.origin === 'directory' && row.directorySubject === null) return row;
+  throw new Refusal('DIRECTORY_REFUSED', 'the directory knows you, but has not made you known here', {
+    hint: 'ask whoever keeps the directory to assign you to this service',
+  });
+}
+
+/**
+ * Finishes to sign in with the directory.
+ *
+ * @param url - the address that the browser came back to
+ * @param state - what the browser kept
+ * @throws {Refusal} `DIRECTORY_REFUSED`
+ */
+export async function finishSignIn(
+  app: App,
+  url: URL,
+  state: string | undefined,
+  origin: string,
+): Promise<{ key: string; expiresAt: Date; returnTo: string }> {
+  if (state === undefined || url.searchParams.get('state') !== state) throw refused();
+  const pending = await takePending(app, state);
+  const config = await directory(app);
+  const tokens = await oidc
+    .authorizationCodeGrant(config, url, {
+      pkceCodeVerifier: pending.verifier,
+      expectedState: state,
+      expectedNonce: pending.nonce,
+      idTokenExpected: true,
+    })
+    .catch((cause: unknown) => {
+      throw refused(cause);
+    });
+  const claims = tokens.claims();
+  if (!claims) throw refused();
+  const row = await personBehind(app, claims);
+  if (!(await findPerson(app, { id: row.id }))) throw refused();
+  if (row.directorySubject === null) {
+    await app.records.transaction(async (transaction) => {
+      await changePerson(app, row.id, { directorySubject: claims.sub }, transaction);
+      await remember(
+        app,
+        { who: row.email, what: 'linked to the directory', thing: `person ${row.email}`, origin },
+        transaction,
+      );
+    });
+  }
+  return { ...(await startSession(app, row.id, 'browser')), returnTo: pending.returnTo };
+}
