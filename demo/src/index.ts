@@ -5,7 +5,7 @@ import { fileURLToPath } from 'node:url';
 import { pino } from 'pino';
 import { findPerson, startSession } from '@underbell/service/access';
 import { closeApp, openApp, readSettings } from '@underbell/service/platform';
-import { ScimPusher } from '@underbell/standins/directory';
+import { ScimPusher } from '@underbell/standins/scim';
 import { makeCompany } from './company.ts';
 import { sourcePassword, sourceUser, type DemoCluster } from './fill.ts';
 import { addDemoPeople, demoPeople, directoryOf } from './people.ts';

@@ -7,7 +7,7 @@ import BellMark from './platform/BellMark.vue';
 import { componentTheme } from './platform/theme.ts';
 import { useSession } from './session/useSession.ts';
 
-const { person, signOut } = useSession();
+const { person, isMaker, signOut } = useSession();
 const route = useRoute();
 const router = useRouter();
 const darkness = window.matchMedia('(prefers-color-scheme: dark)');
@@ -16,11 +16,17 @@ const follow = (event: MediaQueryListEvent) => (isDark.value = event.matches);
 darkness.addEventListener('change', follow);
 onBeforeUnmount(() => darkness.removeEventListener('change', follow));
 
-const places = [
+const places = computed(() => [
   { to: '/', title: 'Start' },
   { to: '/reports', title: 'Reports' },
+  ...(isMaker.value
+    ? [
+        { to: '/data', title: 'Data' },
+        { to: '/people', title: 'People' },
+      ]
+    : []),
   { to: '/sending', title: 'Sending' },
-];
+]);
 const theme = computed(() => componentTheme(isDark.value));
 const isCurrent = (to: string) => (to === '/' ? route.path === '/' : route.path.startsWith(to));
 

@@ -8,7 +8,10 @@ import { useView } from './view/useView.ts';
 
 const props = defineProps<{ placement: string; origins: string[] }>();
 const channel = new HostChannel(props.origins);
-const { answer, problem, isLoading, isBare, choices, pick, clear, turnTo, reload } = useView(props.placement, channel);
+const { answer, problem, isLoading, isBare, choices, pick, clear, turnTo, reload, signedIn, ask } = useView(
+  props.placement,
+  channel,
+);
 
 const root = ref<HTMLElement>();
 const watcher = new ResizeObserver(() => channel.tellHeight(root.value?.scrollHeight ?? 0));
@@ -49,7 +52,14 @@ const dataAge = computed(() => {
       </nav>
       <span class="age">Data as of {{ dataAge }}</span>
     </header>
-    <ProblemBox v-if="problem" :problem="problem" :is-framed="channel.isFramed" @retry="reload" />
+    <ProblemBox
+      v-if="problem"
+      :problem="problem"
+      :is-framed="channel.isFramed"
+      :ask="ask"
+      @retry="reload"
+      @signed-in="signedIn"
+    />
     <template v-else-if="answer">
       <LimitStrip :answer="answer" :choices="choices" @clear="clear" />
       <main class="grid">

@@ -3,6 +3,7 @@ import '@fontsource/source-sans-3/600.css';
 import { createApp } from 'vue';
 import { cssVariables, dark, fontFamily, light } from '@underbell/core/theme';
 import App from './App.vue';
+import SignInWindow from './session/SignInWindow.vue';
 import './style.css';
 
 const root = document.getElementById('app')!;
@@ -10,7 +11,11 @@ const sheet = document.createElement('style');
 sheet.textContent = `:root { --font: ${fontFamily}; ${cssVariables(light)} } @media (prefers-color-scheme: dark) { :root { ${cssVariables(dark)} } }`;
 document.head.append(sheet);
 
-createApp(App, {
-  placement: root.dataset['placement'] ?? '',
-  origins: (root.dataset['origins'] ?? '').split(' ').filter(Boolean),
-}).mount(root);
+if (root.dataset['window'] === 'sign-in') {
+  createApp(SignInWindow).mount(root);
+} else {
+  createApp(App, {
+    placement: root.dataset['placement'] ?? '',
+    origins: (root.dataset['origins'] ?? '').split(' ').filter(Boolean),
+  }).mount(root);
+}

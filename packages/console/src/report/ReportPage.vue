@@ -52,6 +52,7 @@ const columns = [
         · parameters {{ report.definition.parameters.map((one) => one.name).join(', ') }}</template
       >
     </p>
+    <p><RouterLink :to="`/reports/${name}/see`">See as somebody else</RouterLink></p>
     <h2>Where it is shown</h2>
     <p v-if="placements.length === 0" class="quiet">
       Nowhere yet. <code>underbell place add NAME --report {{ report.name }} --title TITLE --origin ORIGIN</code>

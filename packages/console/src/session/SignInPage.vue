@@ -1,9 +1,11 @@
 <script setup lang="ts">
-import { Button, Form, FormItem, Input, InputPassword } from 'ant-design-vue';
-import { reactive } from 'vue';
+import { Alert, Button, Form, FormItem, Input, InputPassword } from 'ant-design-vue';
+import { computed, reactive } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import ProblemNote from '../platform/ProblemNote.vue';
+import { capitalised } from '../platform/words.ts';
 import { useAttempt } from '../platform/useAttempt.ts';
+import { useResource } from '../platform/useResource.ts';
 import { useSession } from './useSession.ts';
 
 const { signIn } = useSession();
@@ -11,6 +13,16 @@ const route = useRoute();
 const router = useRouter();
 const fields = reactive({ email: '', password: '' });
 const { busy, problem, attempt } = useAttempt();
+
+const setup = useResource<{ hasDirectory: boolean }>('/api/v1/setup');
+const refused = computed(() =>
+  typeof route.query['refused'] === 'string' ? route.query['refused'].slice(0, 200) : '',
+);
+const directory = computed(() => {
+  const then = route.query['then'];
+  const back = typeof then === 'string' ? `/console${then}` : '/console';
+  return `/sign-in/directory?return=${encodeURIComponent(back)}`;
+});
 
 const submit = () =>
   attempt('work', async () => {
@@ -24,6 +36,14 @@ const submit = () =>
 <template>
   <section class="narrow">
     <h1>Sign in</h1>
+    <Alert
+      v-if="refused && !problem"
+      type="error"
+      show-icon
+      role="alert"
+      :message="capitalised(refused)"
+      class="refused"
+    />
     <ProblemNote v-if="problem" :problem="problem" />
     <Form layout="vertical" :model="fields" @finish="submit">
       <FormItem
@@ -37,6 +57,7 @@ const submit = () =>
       /></FormItem>
       <Button type="primary" html-type="submit" size="large" :loading="busy !== ''">Sign in</Button>
     </Form>
+    <p v-if="setup.data.value?.hasDirectory" class="or">or <a :href="directory">sign in with the directory</a></p>
   </section>
 </template>
 
@@ -47,5 +68,11 @@ const submit = () =>
 }
 h1 {
   margin-bottom: 1.2rem;
+}
+.refused {
+  margin-bottom: 1rem;
+}
+.or {
+  margin-top: 1rem;
 }
 </style>

@@ -8,12 +8,16 @@ export interface SessionPerson {
 }
 
 const person = shallowRef<SessionPerson>();
+/** Makes things for others, and so has use for data and people. */
+const isMaker = shallowRef(false);
 
 /** Who is signed in; one for the whole console. */
 export function useSession() {
   async function load(): Promise<boolean> {
     try {
-      person.value = (await call<{ person: SessionPerson }>('GET', '/api/v1/session')).person;
+      const session = await call<{ person: SessionPerson; isMaker: boolean }>('GET', '/api/v1/session');
+      person.value = session.person;
+      isMaker.value = session.isMaker;
       return true;
     } catch (error) {
       if (!(error instanceof ApiProblem)) throw error;
@@ -23,7 +27,8 @@ export function useSession() {
   }
 
   async function signIn(email: string, password: string): Promise<void> {
-    person.value = (await call<{ person: SessionPerson }>('POST', '/api/v1/session', { email, password })).person;
+    await call('POST', '/api/v1/session', { email, password });
+    await load();
   }
 
   async function signOut(): Promise<void> {
@@ -32,8 +37,9 @@ export function useSession() {
   }
 
   async function setUp(details: { code: string; email: string; name: string; password: string }): Promise<void> {
-    person.value = (await call<{ person: SessionPerson }>('POST', '/api/v1/setup', details)).person;
+    await call('POST', '/api/v1/setup', details);
+    await load();
   }
 
-  return { person, load, signIn, signOut, setUp };
+  return { person, isMaker, load, signIn, signOut, setUp };
 }

@@ -13,7 +13,13 @@ import {
   type TypedNode,
 } from '@underbell/core/filter';
 import { Refusal } from '@underbell/core/refusal';
-import { compileFigureSql, resultColumns, type FigureQuery, type FigureResult } from '@underbell/core/report';
+import {
+  columnHidden,
+  compileFigureSql,
+  resultColumns,
+  type FigureQuery,
+  type FigureResult,
+} from '@underbell/core/report';
 import type { App, Lane } from '../platform/index.ts';
 import { copyOut } from '../source/postgres.ts';
 import type { Revision } from './store.ts';
@@ -157,6 +163,33 @@ export async function countBetween(
   const [row] = await select(app, first.lane, text, binder.values);
   const [both, onlyFirst, onlySecond] = row as [number, number, number];
   return { both, onlyFirst, onlySecond };
+}
+
+/**
+ * Values of a column that its viewer is shown, the most frequent first.
+ *
+ * @param starts - how they begin, as text
+ * @throws {Refusal} `COLUMN_HIDDEN`
+ */
+export async function distinctValues(
+  app: App,
+  request: RowRequest,
+  column: DatasetColumn,
+  starts: string,
+): Promise<string[]> {
+  const { filter } = request;
+  if (!filter.visible.columns.some((one) => one.name === column.name))
+    throw columnHidden(filter.dataset.name, column.name);
+  const binder = new StatementBinder();
+  const { from, where } = rowsOf(request, binder);
+  const text = `(${quoteName(column.name)})::text`;
+  const fits = `starts_with(lower(${text}), lower(${binder.bind(starts, 'text')}))`;
+  const { rows } = await app.lanes[request.lane].query<{ value: string }>({
+    text: `SELECT ${text} AS value FROM ${from} WHERE ${where} AND ${quoteName(column.name)} IS NOT NULL AND ${fits}
+           GROUP BY 1 HAVING count(*) >= ${filter.masking.minRows} ORDER BY count(*) DESC, 1 LIMIT 20`,
+    values: [...binder.values],
+  });
+  return rows.map((row) => row.value);
 }
 
 const sampleSize = 5;

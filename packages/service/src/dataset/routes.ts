@@ -7,7 +7,7 @@ import { Refusal, suggest } from '@underbell/core/refusal';
 import type { RecordRule } from '@underbell/core/access';
 import { ruleBody } from '../access/ruleRoutes.ts';
 import { email, filter, thing } from '../access/schemas.ts';
-import { explainFilter, tryRule, vocabulary } from './try.ts';
+import { explainFilter, tryRule, valuesOf, vocabulary } from './try.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { copyRows, type RowFormat, type RowRequest } from './road.ts';
 import {
@@ -207,5 +207,15 @@ export const datasetRoutes: Route[] = [
     params: Joi.object({ name: thing.required() }),
     body: Joi.object({ filter: filter.required() }),
     handle: ({ app, person, params, body }) => explainFilter(app, person, params.name, body.filter),
+  }),
+  defineRoute<{ name: string }, { column: string; starts: string }>({
+    method: 'get',
+    path: '/api/v1/datasets/:name/values',
+    tag: 'Datasets',
+    audience: 'person',
+    summary: 'Values of a column as you are shown them, the most frequent first',
+    params: Joi.object({ name: thing.required() }),
+    query: Joi.object({ column: Joi.string().max(63).required(), starts: Joi.string().max(200).allow('').default('') }),
+    handle: ({ app, person, params, query }) => valuesOf(app, person, params.name, query.column, query.starts),
   }),
 ];

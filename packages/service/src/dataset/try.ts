@@ -8,7 +8,7 @@ import {
   toFilterText,
   writeFilter,
 } from '@underbell/core/filter';
-import { isRefusal } from '@underbell/core/refusal';
+import { isRefusal, Refusal, suggest } from '@underbell/core/refusal';
 import {
   checkedRule,
   findPerson,
@@ -19,7 +19,7 @@ import {
   requireRight,
 } from '../access/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
-import { countBetween, sampleRows } from './road.ts';
+import { countBetween, distinctValues, sampleRows } from './road.ts';
 import { readableRevision } from './store.ts';
 
 /** What an editor of filters offers for completion. */
@@ -36,6 +36,26 @@ export async function vocabulary(app: App, person: PersonViewer, name: string) {
     })),
     groups: [...new Set((await listPeople(app)).flatMap((one) => one.groups))].sort(),
   };
+}
+
+/** Values of a column as the asker is shown them, for completion and pickers. */
+export async function valuesOf(app: App, person: PersonViewer, name: string, column: string, starts: string) {
+  await requireRight(app, person, 'view', 'dataset', name);
+  const revision = await readableRevision(app, name);
+  const limits = await limitsOn(app, [name]);
+  const filter = EffectiveFilter.start(
+    decideAccess({ dataset: revision.shape, ...limits, viewer: person, moment: momentOf(app) }),
+  );
+  const { columns } = filter.visible;
+  const found = columns.find((one) => one.name === column);
+  if (!found) {
+    const names = columns.map((one) => one.name);
+    throw new Refusal('FILTER_UNKNOWN_COLUMN', `no column \`${column}\` in \`${name}\``, {
+      word: column,
+      ...suggest(column, names),
+    });
+  }
+  return { values: await distinctValues(app, { lane: 'readers', revision, filter }, found, starts) };
 }
 
 /** The filter in both forms; JSON only where its numbers fit. */

@@ -102,15 +102,11 @@ export async function addToken(app: App, token: TokenRow, transaction?: Transact
   await tables(app).tokens.create(token, { transaction });
 }
 
-/** A token that was handed out, if it still counts: its client active, itself not revoked. */
-export async function isTokenAlive(app: App, id: string, clientId: string): Promise<boolean> {
+/** The client of a token that was handed out, if the token still counts: its client active, itself not revoked. */
+export async function clientOfToken(app: App, id: string, clientId: string): Promise<ClientRow | undefined> {
   const [token, client] = await Promise.all([tables(app).tokens.findByPk(id), findClient(app, clientId)]);
-  return (
-    token !== null &&
-    plain(token).revokedAt === null &&
-    plain(token).clientId === clientId &&
-    client?.state === 'active'
-  );
+  const isAlive = token !== null && plain(token).revokedAt === null && plain(token).clientId === clientId;
+  return isAlive && client?.state === 'active' ? client : undefined;
 }
 
 /** How many exchanges lie behind a token; holds it so that it cannot be revoked while another is made of it. */

@@ -25,7 +25,7 @@ import { momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { requireClient } from './clients.ts';
 import { signingKeys } from './keys.ts';
-import { addToken, findToken, holdToken, isTokenAlive, revokeToken, type ClientRow, type TokenRow } from './store.ts';
+import { addToken, findToken, holdToken, clientOfToken, revokeToken, type ClientRow, type TokenRow } from './store.ts';
 
 const defaultLifetimeSeconds = 600;
 /** A token may be exchanged, and what comes of it again, so many times. */
@@ -259,6 +259,8 @@ export interface TokenViewer extends ClientViewer {
   readonly details: ReportViewDetails;
   readonly expiresAt: number;
   readonly keyThumbprint?: string;
+  /** The only pages in which it may be shown; any when there is none. */
+  readonly origins?: readonly string[];
 }
 
 async function viewerOf(
@@ -297,15 +299,17 @@ export async function tokenViewer(app: App, jwt: string): Promise<TokenViewer> {
     audience: publicUrl,
     now: app.now(),
   });
-  if (!(await isTokenAlive(app, claims.jti, claims.client_id)))
-    throw new Refusal('TOKEN_REVOKED', 'the access token was revoked');
-  return viewerOf(app, {
+  const client = await clientOfToken(app, claims.jti, claims.client_id);
+  if (!client) throw new Refusal('TOKEN_REVOKED', 'the access token was revoked');
+  const { origins = [] } = client.bounds;
+  const viewer = await viewerOf(app, {
     id: claims.jti,
     clientId: claims.client_id,
     details: claims.authorization_details[0],
     expiresAt: claims.exp * 1000,
     ...(claims.cnf ? { keyThumbprint: claims.cnf.jkt } : {}),
   });
+  return { ...viewer, origins };
 }
 
 /** The viewer of a token that was handed out, by its number: for looking through its eyes without holding it. */

@@ -58,6 +58,8 @@ export function mountPages(
       origins: origins.join(' '),
     });
   });
+  // The window in which a reader signs in for a frame on another site.
+  router.get('/sign-in/window', (ctx: Context) => sendPage(ctx, 'viewer', "'none'", { window: 'sign-in' }));
   router.get('/element.js', async (ctx: Context) => {
     ctx.set('Access-Control-Allow-Origin', '*');
     ctx.set('Cross-Origin-Resource-Policy', 'cross-origin');

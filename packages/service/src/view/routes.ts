@@ -76,6 +76,12 @@ function readRequest(query: ViewQuery): ViewRequest {
   return { page, where, choices: readChoices(choose ?? []), parameters: parameters as Record<string, string> };
 }
 
+/** A client with origins shows what its tokens open in pages of those alone; the frame says which page gave it the token. */
+function checkHost({ origins = [] }: TokenViewer, host: string): void {
+  if (origins.length === 0 || origins.includes(host)) return;
+  throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token may not be used from this page', { word: host });
+}
+
 /** Answers with an entity tag; an unchanged view costs no query. */
 async function answerView(app: App, ctx: Context, view: PreparedView): Promise<object | null> {
   const tag = viewTag(view);
@@ -100,6 +106,7 @@ export const viewRoutes: Route[] = [
     query: viewQuery,
     async handle(request) {
       const { app, ctx, client, params, query } = request;
+      if (client) checkHost(client as TokenViewer, ctx.get('Underbell-Host'));
       const who = client ? { client: client as TokenViewer } : { person: request.person };
       return answerView(app, ctx, await preparePlacement(app, params.name, who, readRequest(query)));
     },

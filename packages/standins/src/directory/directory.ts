@@ -4,7 +4,7 @@ import Koa, { type Context } from 'koa';
 import Router from '@koa/router';
 import { Provider, type Interaction } from 'oidc-provider';
 import { escapeHtml, page } from '../html.ts';
-import { ScimPusher, type DirectoryGroup, type DirectoryPerson } from './scimPusher.ts';
+import { ScimPusher, type DirectoryGroup, type DirectoryPerson } from '../scim/index.ts';
 
 const accent = '#4a5d3a';
 

@@ -9,12 +9,15 @@ import TableFigure from './TableFigure.vue';
 const props = defineProps<{ figure: Figure; result?: FigureResult; taste: ReaderTaste; picked: readonly string[] }>();
 const emit = defineEmits<{ pick: [value: string, isAdding: boolean] }>();
 
+const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(1).replaceAll('`', '');
 const place = computed(() => {
   const { column, row, width, height } = props.figure.at;
   return { '--column': column, '--row': row, '--width': width, '--height': height, '--half': width <= 3 ? 3 : 6 };
 });
+/** A number without rows shows a dash. */
+const isShownEmpty = (kind: string, result: FigureResult) => kind === 'number' && result.columns.length > 0;
 const isEmpty = computed(
-  () => props.result !== undefined && props.figure.kind !== 'number' && props.result.rows.length === 0,
+  () => props.result !== undefined && props.result.rows.length === 0 && !isShownEmpty(props.figure.kind, props.result),
 );
 </script>
 
@@ -22,6 +25,7 @@ const isEmpty = computed(
   <section class="figure" :class="figure.kind" :style="place" :aria-label="figure.title">
     <h2>{{ figure.title }}</h2>
     <p v-if="figure.kind === 'text'" class="text">{{ figure.text }}</p>
+    <p v-else-if="result?.refused" class="empty masked">{{ capitalised(result.refused.message) }}.</p>
     <p v-else-if="isEmpty" class="empty">No rows under these filters.</p>
     <template v-else-if="result">
       <NumberFigure v-if="figure.kind === 'number'" :result="result" :taste="taste" />
@@ -69,6 +73,11 @@ h2 {
 .empty {
   color: var(--quiet);
   margin: auto;
+  text-align: center;
+}
+.masked {
+  font-size: 0.9375rem;
+  max-width: 26rem;
 }
 @container page (max-width: 900px) {
   .figure {

@@ -4,7 +4,8 @@ type HostMessage =
   | { readonly underBell: 'token failed'; readonly message: string }
   | { readonly underBell: 'no token' };
 
-export type TokenState = { readonly token: string } | { readonly failure: string } | { readonly none: true };
+export type TokenState =
+  { readonly token: string; readonly host: string } | { readonly failure: string } | { readonly none: true };
 
 const answerWithinMs = 4_000;
 /** A token is renewed when this share of its life is over. */
@@ -54,7 +55,7 @@ export class HostChannel {
     if (event.source !== window.parent || !this.#origins.includes(event.origin)) return;
     const { data } = event;
     if (data.underBell === 'token') {
-      this.#onToken({ token: data.token });
+      this.#onToken({ token: data.token, host: event.origin });
       window.clearTimeout(this.#renewal);
       this.#renewal = window.setTimeout(
         () => this.#tell({ underBell: 'token please' }),

@@ -1,11 +1,20 @@
 <script setup lang="ts">
-import { ref } from 'vue';
+import { onMounted, ref } from 'vue';
 
+const props = defineProps<{ returnTo?: string }>();
 const emit = defineEmits<{ signedIn: [] }>();
 const email = ref('');
 const password = ref('');
 const failure = ref('');
 const isBusy = ref(false);
+const directory = ref('');
+
+onMounted(async () => {
+  const answer = await fetch('/api/v1/setup').catch(() => undefined);
+  const { hasDirectory } = answer?.ok ? ((await answer.json()) as { hasDirectory: boolean }) : { hasDirectory: false };
+  const back = props.returnTo ?? window.location.pathname + window.location.search;
+  if (hasDirectory) directory.value = `/sign-in/directory?return=${encodeURIComponent(back)}`;
+});
 
 async function submit(): Promise<void> {
   isBusy.value = true;
@@ -33,6 +42,7 @@ async function submit(): Promise<void> {
     <label>Password <input v-model="password" type="password" autocomplete="current-password" required /></label>
     <p v-if="failure" role="alert" class="failure">{{ failure.charAt(0).toUpperCase() + failure.slice(1) }}.</p>
     <button type="submit" :disabled="isBusy">Sign in</button>
+    <p v-if="directory">or <a :href="directory">sign in with the directory</a></p>
   </form>
 </template>
 

@@ -12,6 +12,9 @@ const fixed = computed(() => {
     .filter((one: ShownLimit) => one.isFixed && one.words !== 'every row');
   return [...new Set(words.map((one) => one.words))];
 });
+const masked = computed(() => [
+  ...new Set(props.answer.datasets.flatMap((one) => one.masks.map((mask) => mask.words))),
+]);
 const own = computed(() =>
   Object.entries(props.choices).map(([name, values]) => ({
     name,
@@ -38,12 +41,15 @@ const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(
 <template>
   <p class="limits" aria-live="polite">
     <span v-for="words in fixed" :key="words" class="fixed">{{ capitalised(words) }} <small>fixed</small></span>
+    <span v-for="words in masked" :key="words" class="fixed">{{ capitalised(words) }} <small>masked</small></span>
     <span v-for="words in narrowing" :key="words" class="own">{{ capitalised(words) }}</span>
     <button v-for="choice in own" :key="choice.name" type="button" class="own" @click="emit('clear', choice.name)">
       {{ capitalised(choice.words) }} <span aria-hidden="true">×</span><span class="unseen">clear</span>
     </button>
     <button v-if="own.length > 1" type="button" class="all" @click="emit('clear')">Clear all</button>
-    <span v-if="fixed.length + own.length + narrowing.length === 0" class="none">Nothing is filtered</span>
+    <span v-if="fixed.length + masked.length + own.length + narrowing.length === 0" class="none"
+      >Nothing is filtered</span
+    >
   </p>
 </template>
 

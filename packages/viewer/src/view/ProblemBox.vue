@@ -1,33 +1,36 @@
 <script setup lang="ts">
 import { computed } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
+import AskForAccess from '../session/AskForAccess.vue';
 import SignInForm from '../session/SignInForm.vue';
+import { openSignInWindow } from '../session/signInWindow.ts';
 
-const props = defineProps<{ problem: ProblemDocument; isFramed: boolean }>();
-const emit = defineEmits<{ retry: [] }>();
+const props = defineProps<{ problem: ProblemDocument; isFramed: boolean; ask: (words: string) => Promise<void> }>();
+const emit = defineEmits<{ retry: []; signedIn: [key: string | undefined] }>();
 
 const needsSignIn = computed(() => props.problem.code === 'SIGN_IN_NEEDED');
 const heading = computed(() => {
   if (needsSignIn.value) return 'Sign in to see this report';
-  return props.problem.code === 'NOT_FOUND' ? 'Nothing to see here for you' : props.problem.title;
+  return props.problem.code === 'NOT_FOUND' ? 'You have no access to this' : props.problem.title;
 });
 const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
-const here = window.location.href;
+const signInElsewhere = () => openSignInWindow((key) => emit('signedIn', key));
 </script>
 
 <template>
   <section class="box" :class="{ wrong: !needsSignIn }" role="alert">
     <h1>{{ heading }}</h1>
     <template v-if="needsSignIn">
-      <p v-if="isFramed">
-        The page around this report has passed no access to it.
-        <a :href="here" target="_blank" rel="noopener">Open it in a window of its own and sign in</a>, then come back.
-      </p>
+      <template v-if="isFramed">
+        <p>The page around this report has passed no access to it. You can sign in yourself, in a small window.</p>
+        <button type="button" @click="signInElsewhere">Sign in</button>
+      </template>
       <template v-else>
         <p>You will see what you may see of it, and no more.</p>
-        <SignInForm @signed-in="emit('retry')" />
+        <SignInForm @signed-in="emit('signedIn', undefined)" />
       </template>
     </template>
+    <AskForAccess v-else-if="problem.code === 'NOT_FOUND'" :ask="ask" @retry="emit('retry')" />
     <template v-else>
       <p>
         {{ capitalised(problem.detail) }}.<template v-if="problem.position">

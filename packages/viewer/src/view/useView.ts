@@ -1,7 +1,7 @@
 import { onMounted, ref, shallowRef, type Ref } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import type { HostChannel, TokenState } from '../host/hostChannel.ts';
-import { fetchView, ViewProblem, type ViewAnswer, type ViewQuestion } from './viewApi.ts';
+import { askForAccess, fetchView, ViewProblem, type Access, type ViewAnswer, type ViewQuestion } from './viewApi.ts';
 
 /** What the address asks for; every word but these is a parameter, which the service checks. */
 function readAddress(): { question: ViewQuestion; isBare: boolean } {
@@ -18,7 +18,7 @@ export function useView(placement: string, channel: HostChannel) {
   const isLoading = ref(true);
   const choices: Ref<Record<string, string[]>> = ref({});
   const page = ref(address.question.page);
-  let token: string | undefined;
+  let access: Access | undefined;
   let newest = 0;
 
   async function reload(): Promise<void> {
@@ -28,7 +28,7 @@ export function useView(placement: string, channel: HostChannel) {
       const found = await fetchView(
         placement,
         { ...address.question, page: page.value, choices: choices.value },
-        token,
+        access,
       );
       if (turn !== newest) return;
       answer.value = found;
@@ -55,8 +55,8 @@ export function useView(placement: string, channel: HostChannel) {
       isLoading.value = false;
       return;
     }
-    const isRenewal = token !== undefined;
-    token = 'token' in state ? state.token : undefined;
+    const isRenewal = access !== undefined;
+    access = 'token' in state ? state : undefined;
     // A renewed token shows the same; nothing flickers.
     if (!isRenewal || problem.value) void reload();
   }
@@ -83,6 +83,14 @@ export function useView(placement: string, channel: HostChannel) {
     void reload();
   }
 
+  /** Goes on with a key that the sign-in window handed over. */
+  function signedIn(key: string | undefined): void {
+    if (key !== undefined) access = { token: key };
+    void reload();
+  }
+
+  const ask = (words: string) => askForAccess(placement, words, access);
+
   onMounted(() => channel.ask(onToken));
-  return { answer, problem, isLoading, isBare: address.isBare, choices, pick, clear, turnTo, reload };
+  return { answer, problem, isLoading, isBare: address.isBare, choices, pick, clear, turnTo, reload, signedIn, ask };
 }

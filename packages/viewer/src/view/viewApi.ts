@@ -19,6 +19,7 @@ export interface ViewAnswer {
     readonly revision: number;
     readonly loadedAt: string;
     readonly limits: readonly ShownLimit[];
+    readonly masks: readonly { readonly name: string; readonly words: string }[];
   }[];
   readonly taste: { readonly locale: string; readonly timeZone: string };
   readonly results: Readonly<Record<string, FigureResult>>;
@@ -47,18 +48,27 @@ const offline: ProblemDocument = {
   hint: 'Check the connection, then try again.',
 };
 
+/** What opens a page beside the reader's own cookie, and the page around that gave it. */
+export interface Access {
+  readonly token: string;
+  readonly host?: string;
+}
+
 /** Asks for one page. @throws {ViewProblem} */
 export async function fetchView(
   placement: string,
   question: ViewQuestion,
-  token: string | undefined,
+  access: Access | undefined,
 ): Promise<ViewAnswer> {
   const search = new URLSearchParams(question.parameters);
   if (question.page !== undefined) search.set('page', question.page);
   if (question.where !== undefined) search.set('where', question.where);
   for (const [figure, values] of Object.entries(question.choices))
     for (const value of values) search.append('choose', `${figure}:${value}`);
-  const headers: HeadersInit = token === undefined ? {} : { Authorization: `Bearer ${token}` };
+  const headers: HeadersInit = {
+    ...(access ? { Authorization: `Bearer ${access.token}` } : {}),
+    ...(access?.host ? { 'Underbell-Host': access.host } : {}),
+  };
   let answer: Response;
   try {
     answer = await fetch(`/api/v1/placements/${encodeURIComponent(placement)}/view?${search}`, { headers });
@@ -68,4 +78,22 @@ export async function fetchView(
   const body: unknown = await answer.json();
   if (!answer.ok) throw new ViewProblem(body as ProblemDocument);
   return body as ViewAnswer;
+}
+
+/** Asks the owners for access, as the signed-in reader. @throws {ViewProblem} */
+export async function askForAccess(placement: string, words: string, access: Access | undefined): Promise<void> {
+  let answer: Response;
+  try {
+    answer = await fetch('/api/v1/requests', {
+      method: 'POST',
+      headers: {
+        'Content-Type': 'application/json',
+        ...(access ? { Authorization: `Bearer ${access.token}` } : {}),
+      },
+      body: JSON.stringify({ placement, words }),
+    });
+  } catch {
+    throw new ViewProblem(offline);
+  }
+  if (!answer.ok) throw new ViewProblem((await answer.json()) as ProblemDocument);
 }

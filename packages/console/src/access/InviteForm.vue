@@ -1,0 +1,98 @@
+<script setup lang="ts">
+import { Button, Checkbox, Input, Select, Textarea } from 'ant-design-vue';
+import { computed, reactive } from 'vue';
+import { call } from '../platform/api.ts';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+import { useResource } from '../platform/useResource.ts';
+import { useSession } from '../session/useSession.ts';
+
+const emit = defineEmits<{ invited: []; closed: [] }>();
+const { person } = useSession();
+const fields = reactive({
+  email: '',
+  name: '',
+  isGuest: true,
+  organisation: '',
+  reports: [] as string[],
+  groups: [] as string[],
+  words: '',
+});
+const reports = useResource<{ reports: { name: string; title: string }[] }>('/api/v1/reports');
+const groups = useResource<{ groups: { name: string }[] }>('/api/v1/groups');
+const reportOptions = computed(() =>
+  (reports.data.value?.reports ?? []).map((one) => ({ value: one.name, label: one.title })),
+);
+const groupOptions = computed(() =>
+  (groups.data.value?.groups ?? []).map((one) => ({ value: one.name, label: one.name })),
+);
+const { busy, problem, attempt } = useAttempt();
+const send = () =>
+  attempt('work', async () => {
+    const { email, name, isGuest, organisation, words } = fields;
+    await call('POST', '/api/v1/invitations', {
+      email,
+      name,
+      words,
+      groups: fields.groups,
+      ...(isGuest ? { organisation } : {}),
+      rights: fields.reports.map((report) => ({ kind: 'report', name: report, level: 'view' })),
+    });
+    emit('invited');
+  });
+</script>
+
+<template>
+  <section class="form" aria-label="Invitation">
+    <label>Mail address <Input v-model:value="fields.email" type="email" /></label>
+    <label>Name <Input v-model:value="fields.name" /></label>
+    <div>
+      <Checkbox v-model:checked="fields.isGuest" :disabled="!person?.isAdministrator"
+        >Guest of another organisation</Checkbox
+      >
+      <label v-if="fields.isGuest">Organisation <Input v-model:value="fields.organisation" /></label>
+    </div>
+    <label>May view <Select v-model:value="fields.reports" mode="multiple" :options="reportOptions" /></label>
+    <label>Groups <Select v-model:value="fields.groups" mode="multiple" :options="groupOptions" /></label>
+    <label class="wide">A few words <Textarea v-model:value="fields.words" :rows="2" /></label>
+    <p class="quiet wide">
+      A guest holds only what is given here by name or group, never what everyone has, and sees rows only where a rule
+      says so.
+    </p>
+    <ProblemNote v-if="problem" :problem="problem" class="wide" />
+    <p class="wide actions">
+      <Button type="primary" :loading="busy !== ''" :disabled="fields.email === '' || fields.name === ''" @click="send"
+        >Send the invitation</Button
+      >
+      <Button @click="emit('closed')">Close</Button>
+    </p>
+  </section>
+</template>
+
+<style scoped>
+.form {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(17rem, 1fr));
+  gap: 0.9rem 1rem;
+  background: var(--raised);
+  border: 1px solid var(--line);
+  border-left: 3px solid var(--brass);
+  border-radius: 4px;
+  padding: 1rem 1.2rem;
+  margin: 0.8rem 0;
+}
+label {
+  display: grid;
+  gap: 0.25rem;
+  font-weight: 600;
+  align-content: start;
+}
+.wide {
+  grid-column: 1 / -1;
+  margin: 0;
+}
+.actions {
+  display: flex;
+  gap: 0.6rem;
+}
+</style>

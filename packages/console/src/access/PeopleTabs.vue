@@ -1,0 +1,45 @@
+<script setup lang="ts">
+import { computed } from 'vue';
+import { useResource } from '../platform/useResource.ts';
+
+defineProps<{ current: 'people' | 'groups' | 'requests' }>();
+const requests = useResource<{ requests: { state: string }[] }>('/api/v1/requests');
+const open = computed(() => (requests.data.value?.requests ?? []).filter((one) => one.state === 'open').length);
+const tabs = computed(() => [
+  { name: 'people', to: '/people', title: 'People' },
+  { name: 'groups', to: '/people/groups', title: 'Groups' },
+  { name: 'requests', to: '/people/requests', title: open.value > 0 ? `Requests (${open.value})` : 'Requests' },
+]);
+</script>
+
+<template>
+  <h1>People</h1>
+  <nav aria-label="People">
+    <RouterLink
+      v-for="tab in tabs"
+      :key="tab.name"
+      :to="tab.to"
+      :aria-current="tab.name === current ? 'page' : undefined"
+      >{{ tab.title }}</RouterLink
+    >
+  </nav>
+</template>
+
+<style scoped>
+nav {
+  display: flex;
+  gap: 0.3rem;
+  border-bottom: 1px solid var(--line);
+  margin-bottom: 1rem;
+}
+a {
+  padding: 0.4rem 0.9rem;
+  text-decoration: none;
+  color: var(--ink);
+  border-bottom: 2px solid transparent;
+}
+a[aria-current] {
+  border-color: var(--brass);
+  font-weight: 600;
+}
+</style>

@@ -1,0 +1,182 @@
+<script setup lang="ts">
+import { Button, Popconfirm, Spin, Table } from 'ant-design-vue';
+import { computed, ref } from 'vue';
+import type { Mask, RecordRule } from '@underbell/core/access';
+import MaskForm from '../access/MaskForm.vue';
+import { holderWords, maskWords } from '../access/ruleWords.ts';
+import RuleEditor from '../access/RuleEditor.vue';
+import { call } from '../platform/api.ts';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+import { useResource } from '../platform/useResource.ts';
+import { showCount, showInstant } from '../platform/words.ts';
+
+interface ShownDataset {
+  readonly title: string;
+  readonly source: string | null;
+  readonly columns: readonly { name: string; label?: string; type: string; key?: string; unit?: string }[];
+  readonly revisions: readonly { number: number; rows: number; isCurrent: boolean; finishedAt: string | null }[];
+}
+
+const props = defineProps<{ name: string }>();
+const base = computed(() => `/api/v1/datasets/${encodeURIComponent(props.name)}`);
+const { data: dataset, error } = useResource<ShownDataset>(base);
+const rules = useResource<{ rules: RecordRule[] }>(() => `${base.value}/rules`);
+const masks = useResource<{ masks: Mask[] }>(() => `${base.value}/masks`);
+const current = computed(() => dataset.value?.revisions.find((one) => one.isCurrent));
+const edited = ref<RecordRule | 'new'>();
+const isMasking = ref(false);
+
+const columns = [
+  { title: 'Column', key: 'name' },
+  { title: 'Type', dataIndex: 'type' },
+  { title: 'Key', dataIndex: 'key' },
+  { title: 'Unit', dataIndex: 'unit' },
+];
+const ruleColumns = [
+  { title: 'Rule', dataIndex: 'name' },
+  { title: 'Applies to', key: 'holder' },
+  { title: 'Rows are shown where', key: 'where' },
+  { title: '', key: 'act', width: 170 },
+];
+const maskColumns = [
+  { title: 'Mask', dataIndex: 'name' },
+  { title: 'Applies to', key: 'holder' },
+  { title: 'What it does', key: 'effect' },
+  { title: '', key: 'act', width: 110 },
+];
+
+const { problem, attempt } = useAttempt();
+const dropRule = (rule: RecordRule) =>
+  attempt('work', async () => {
+    const isLast = rules.data.value?.rules.length === 1;
+    await call('DELETE', `${base.value}/rules/${rule.name}${isLast ? '?confirmed=true' : ''}`);
+    await rules.reload();
+  });
+const dropMask = (mask: Mask) =>
+  attempt('work', async () => {
+    await call('DELETE', `${base.value}/masks/${mask.name}`);
+    await masks.reload();
+  });
+async function ruleSaved(): Promise<void> {
+  edited.value = undefined;
+  await rules.reload();
+}
+async function maskSaved(): Promise<void> {
+  isMasking.value = false;
+  await masks.reload();
+}
+</script>
+
+<template>
+  <p class="crumbs"><RouterLink to="/data">Data</RouterLink></p>
+  <ProblemNote v-if="error" :problem="error" />
+  <Spin v-else-if="!dataset" />
+  <template v-else>
+    <h1>{{ dataset.title }}</h1>
+    <p class="quiet">
+      <code>{{ name }}</code> · {{ dataset.source ? `from ${dataset.source}` : 'uploaded file' }}
+      <template v-if="current">
+        · revision {{ current.number }}, {{ showCount(current.rows) }} rows,
+        {{ showInstant(current.finishedAt) }}</template
+      >
+    </p>
+    <ProblemNote v-if="problem" :problem="problem" />
+    <h2>Who sees which rows</h2>
+    <p class="quiet">
+      Rules for everyone must all hold. Of the rules for groups and people that name somebody, one must hold; whom none
+      names sees no row.
+    </p>
+    <ProblemNote v-if="rules.error.value" :problem="rules.error.value" />
+    <template v-else>
+      <Table
+        :columns="ruleColumns"
+        :data-source="rules.data.value?.rules ?? []"
+        row-key="name"
+        size="small"
+        :pagination="false"
+      >
+        <template #bodyCell="{ column, record }">
+          <template v-if="column.key === 'holder'">{{ holderWords(record.appliesTo) }}</template>
+          <code v-else-if="column.key === 'where'">{{ record.where }}</code>
+          <span v-else-if="column.key === 'act'" class="acts">
+            <Button size="small" @click="edited = record as RecordRule">Edit</Button>
+            <Popconfirm
+              :title="
+                rules.data.value?.rules.length === 1
+                  ? 'This is the last rule: everyone with a report on it would see every row. Remove it?'
+                  : 'Remove this rule? Whom no other rule names sees nothing then.'
+              "
+              ok-text="Remove"
+              @confirm="dropRule(record as RecordRule)"
+              ><Button size="small" danger>Remove</Button></Popconfirm
+            >
+          </span>
+        </template>
+        <template #emptyText>No rule: whoever has a report on it sees every row.</template>
+      </Table>
+      <RuleEditor
+        v-if="edited !== undefined"
+        :key="edited === 'new' ? 'new' : edited.name"
+        :dataset="name"
+        :rule="edited === 'new' ? undefined : edited"
+        @saved="ruleSaved"
+        @closed="edited = undefined"
+      />
+      <p v-else class="after"><Button type="primary" @click="edited = 'new'">Add a rule</Button></p>
+      <h2>What is hidden or coarsened</h2>
+      <Table
+        :columns="maskColumns"
+        :data-source="masks.data.value?.masks ?? []"
+        row-key="name"
+        size="small"
+        :pagination="false"
+      >
+        <template #bodyCell="{ column, record }">
+          <template v-if="column.key === 'holder'"
+            >{{ holderWords(record.appliesTo)
+            }}<template v-if="record.except.length > 0">, not {{ record.except.join(', ') }}</template></template
+          >
+          <template v-else-if="column.key === 'effect'">{{ maskWords(record.effect) }}</template>
+          <Popconfirm
+            v-else-if="column.key === 'act'"
+            title="Remove this mask? Its viewers see the exact values again."
+            ok-text="Remove"
+            @confirm="dropMask(record as Mask)"
+            ><Button size="small" danger>Remove</Button></Popconfirm
+          >
+        </template>
+        <template #emptyText>Nothing is masked.</template>
+      </Table>
+      <MaskForm
+        v-if="isMasking"
+        :dataset="name"
+        :columns="dataset.columns"
+        @saved="maskSaved"
+        @closed="isMasking = false"
+      />
+      <p v-else class="after"><Button @click="isMasking = true">Add a mask</Button></p>
+    </template>
+    <h2>Columns</h2>
+    <Table :columns="columns" :data-source="[...dataset.columns]" row-key="name" size="small" :pagination="false">
+      <template #bodyCell="{ column, record }"
+        ><template v-if="column.key === 'name'"
+          ><code>{{ record.name }}</code> {{ record.label }}</template
+        ></template
+      >
+    </Table>
+  </template>
+</template>
+
+<style scoped>
+.crumbs {
+  margin: 0 0 0.3rem;
+}
+.acts {
+  display: flex;
+  gap: 0.4rem;
+}
+.after {
+  margin-top: 0.8rem;
+}
+</style>

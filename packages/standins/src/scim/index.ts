@@ -1,0 +1,1 @@
+export { ScimPusher, type DirectoryGroup, type DirectoryPerson } from './scimPusher.ts';

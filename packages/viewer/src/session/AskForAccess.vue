@@ -1,0 +1,84 @@
+<script setup lang="ts">
+import { ref } from 'vue';
+import { ViewProblem } from '../view/viewApi.ts';
+
+const props = defineProps<{ ask: (words: string) => Promise<void> }>();
+const emit = defineEmits<{ retry: [] }>();
+const words = ref('');
+const state = ref<'' | 'asking' | 'asked'>('');
+const failure = ref('');
+
+async function submit(): Promise<void> {
+  state.value = 'asking';
+  failure.value = '';
+  try {
+    await props.ask(words.value);
+    state.value = 'asked';
+  } catch (error) {
+    if (!(error instanceof ViewProblem)) throw error;
+    state.value = '';
+    failure.value = error.document.detail;
+  }
+}
+</script>
+
+<template>
+  <div v-if="state === 'asked'" role="status">
+    <p><b>Your request is on its way.</b> Whoever owns the report is told by mail, and you are told of the answer.</p>
+    <button type="button" class="plain" @click="emit('retry')">Look again</button>
+  </div>
+  <form v-else @submit.prevent="submit">
+    <p>If somebody gave you this address, its owner can let you in.</p>
+    <label
+      >What you need it for <small>(may stay empty)</small><textarea v-model="words" rows="2" maxlength="2000" />
+    </label>
+    <p v-if="failure" role="alert" class="failure">{{ failure.charAt(0).toUpperCase() + failure.slice(1) }}.</p>
+    <button type="submit" :disabled="state === 'asking'">Ask for access</button>
+  </form>
+</template>
+
+<style scoped>
+form {
+  display: grid;
+  gap: 0.7rem;
+  max-width: 30rem;
+}
+label {
+  display: grid;
+  gap: 0.2rem;
+  font-weight: 600;
+}
+label small {
+  font-weight: 400;
+  color: var(--quiet);
+}
+textarea {
+  font: inherit;
+  font-weight: 400;
+  padding: 0.4rem 0.6rem;
+  border: 1px solid var(--quiet);
+  border-radius: 3px;
+  background: var(--raised);
+  color: var(--ink);
+}
+button {
+  justify-self: start;
+  background: var(--sea);
+  border: 1px solid var(--sea);
+  color: var(--raised);
+  border-radius: 3px;
+  padding: 0.4rem 1.1rem;
+  font: inherit;
+}
+.plain {
+  background: none;
+  color: var(--sea);
+}
+.failure {
+  color: var(--signal);
+  margin: 0;
+}
+p {
+  margin: 0.2rem 0;
+}
+</style>
