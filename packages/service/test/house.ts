@@ -162,6 +162,8 @@ export class House {
       token?: string;
       body?: unknown;
       csv?: string | Buffer;
+      /** Form fields, as OAuth endpoints take them. */
+      form?: URLSearchParams;
       headers?: Record<string, string>;
     } = {},
   ): Promise<Answer> {
@@ -183,6 +185,7 @@ export class House {
           ? {}
           : { body: JSON.stringify(options.body) }
         : { body: options.csv as never }),
+      ...(options.form ? { body: options.form } : {}),
     });
     const text = await answer.text();
     const isJson =

@@ -81,7 +81,7 @@ const send = () =>
   padding: 1rem 1.2rem;
   margin: 0.8rem 0;
 }
-label {
+label:not(.ant-checkbox-wrapper) {
   display: grid;
   gap: 0.25rem;
   font-weight: 600;

@@ -19,7 +19,7 @@ const temporalWords: Record<string, string> = {
 };
 const negatedWords: Partial<Record<string, (args: string[]) => string>> = {
   isNull: ([a]) => `${a} is present`,
-  in: ([a, ...rest]) => `${a} is not one of ${rest.join(', ')}`,
+  in: ([a, ...rest]) => `${a} ${rest.length === 1 ? 'is not' : 'is not one of'} ${rest.join(', ')}`,
   like: ([a, b]) => `${a} does not match ${b}`,
   between: ([a, b, c]) => `${a} is not between ${b} and ${c}`,
 };
@@ -102,7 +102,7 @@ function operationWords(node: TypedNode & { kind: 'operation' }, nested: boolean
   }
   if (op === 'double') return words[0]!;
   if (op === 'isNull') return `${words[0]} is missing`;
-  if (op === 'in') return `${words[0]} is one of ${words.slice(1).join(', ')}${note}`;
+  if (op === 'in') return `${words[0]} ${words.length === 2 ? 'is' : 'is one of'} ${words.slice(1).join(', ')}${note}`;
   if (op === 'like') return `${words[0]} matches ${words[1]}${note}`;
   if (op === 'between') return `${words[0]} is between ${words[1]} and ${words[2]}`;
   if (op === '+' || op === '-' || op === '*' || op === '/' || op === '%' || op === 'div')

@@ -56,7 +56,7 @@ export function compileFigureSql(
     ...(minRows > 1
       ? [
           'count(*) AS "group rows"',
-          `count(*) FILTER (WHERE count(*) < ${minRows}) ${window('')} AS "small groups"`,
+          `sum((count(*) < ${minRows})::integer) ${window('')} AS "small groups"`,
           `row_number() ${window(`ORDER BY count(*) < ${minRows}, count(*)`)} AS "size rank"`,
         ]
       : []),

@@ -6,6 +6,7 @@ import { csvLine } from '@underbell/core/csv';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import type { RecordRule } from '@underbell/core/access';
 import { ruleBody } from '../access/ruleRoutes.ts';
+import { requireRight } from '../access/rights.ts';
 import { email, filter, thing } from '../access/schemas.ts';
 import { explainFilter, tryRule, valuesOf, vocabulary } from './try.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
@@ -68,14 +69,20 @@ async function rowStream(
 ): Promise<Readable> {
   const out = new PassThrough();
   if (format === 'csv') out.write(csvLine(columns.map((one) => one.name)).replace('\r\n', '\n'));
-  await new Promise<void>((started, failed) => {
+  let isStarted = false;
+  await new Promise<void>((resolve, failed) => {
+    const started = () => {
+      isStarted = true;
+      resolve();
+    };
     copyRows(app, request, { prefix: [], cells: columns }, format, async (rows) => {
       rows.once('readable', started);
       rows.once('end', started);
       await pipeline(rows, out);
     }).catch((error: Error) => {
       failed(error);
-      out.destroy(error);
+      // Before the answer has begun nobody listens to the stream, and the error is answered as a problem.
+      out.destroy(isStarted ? error : undefined);
     });
   });
   return out;
@@ -161,8 +168,9 @@ export const datasetRoutes: Route[] = [
     query: Joi.object({ where, format: Joi.string().valid('csv', 'jsonl').default('jsonl') }),
     answer: { description: 'CSV (RFC 4180) or JSON Lines', type: 'application/x-ndjson' },
     async handle({ app, person, params, query }) {
+      await requireRight(app, person, 'export', 'dataset', params.name);
       const request = await ownRows(app, person, params.name, query.where);
-      const stream = await rowStream(app, request, request.revision.shape.columns, query.format);
+      const stream = await rowStream(app, request, request.filter.visible.columns, query.format);
       return { stream, type: query.format === 'csv' ? 'text/csv; charset=utf-8' : 'application/x-ndjson' };
     },
   }),
