@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { request } from 'node:http';
 import { after, before, describe, it } from 'node:test';
-import { House, manager, publisher } from './house.ts';
+import { board, House, manager, publisher } from './house.ts';
 
 describe('what an attacker tries over HTTP', () => {
   let house: House;
@@ -124,5 +124,104 @@ describe('what an attacker tries over HTTP', () => {
       headers: { 'Accept-Encoding': 'gzip' },
     });
     assert.deepEqual(packed.body, plain.body);
+  });
+
+  it('cannot point a source at what is not for data, nor at the records of the service', async () => {
+    const own = house.app.settings.databaseUrl;
+    for (const url of [
+      'postgres://a:b@169.254.169.254/x',
+      'postgres://a:b@[fe80::1]/x',
+      'postgres://a:b@[::ffff:169.254.169.254]/x',
+      'postgres://a:b@0.0.0.0/x',
+      'postgres://a:b@127.0.0.1/x?host=169.254.169.254',
+      'postgres://a:b@127.0.0.1/x?options=-c%20x',
+      own,
+    ]) {
+      const answer = await house.call('PUT', '/api/v1/sources/inner', { as: publisher, body: { url } });
+      assert.equal(answer.body.code, 'ADDRESS_FORBIDDEN', url);
+      assert.ok(!answer.text.includes(new URL(own).password), 'no password in an answer');
+    }
+    for (const url of ['http://127.0.0.1/', 'file:///etc/passwd', 'postgres:', 'javascript:1'])
+      assert.equal(
+        (await house.call('PUT', '/api/v1/sources/inner', { as: publisher, body: { url } })).status,
+        400,
+        url,
+      );
+  });
+
+  it('cannot put a formula into a CSV file, nor a line into a header', async () => {
+    const csv = 'who,amount\n"=HYPERLINK(""http://evil.example"")",1\n+1,2\n@x,3\n-2+3,-4\nplain,5\n';
+    const loaded = await house.call('PUT', '/api/v1/datasets/formulas/file?type=who=text', { as: publisher, csv });
+    assert.equal(loaded.status, 200, loaded.text);
+    const { text } = await house.call('GET', '/api/v1/datasets/formulas/rows?format=csv', { as: publisher });
+    assert.deepEqual(text.trim().split('\n').slice(1), [
+      `"'=HYPERLINK(""http://evil.example"")",1`,
+      "'+1,2",
+      "'@x,3",
+      "'-2+3,-4",
+      'plain,5',
+    ]);
+    const exact = await house.call('GET', '/api/v1/datasets/formulas/rows?format=jsonl', { as: publisher });
+    assert.match(exact.text, /"who":"\+1"/);
+    for (const path of ['/sign-in/directory?return=%0d%0aSet-Cookie:x=1', '/v/quay-page%0d%0aX-Evil:1']) {
+      const answer = await house.call('GET', path);
+      assert.equal(answer.headers.get('x-evil'), null);
+      assert.doesNotMatch(answer.headers.get('set-cookie') ?? '', /x=1/);
+    }
+  });
+
+  it('learns nothing by guessing names: what one may not see is not there', async () => {
+    for (const [real, other] of [
+      ['/api/v1/reports/quay-punctuality', '/api/v1/reports/quay-nothing'],
+      ['/api/v1/datasets/sailings', '/api/v1/datasets/nothing'],
+      ['/api/v1/datasets/sailings/rows', '/api/v1/datasets/nothing/rows'],
+      ['/api/v1/datasets/sailings/values?column=quay_id', '/api/v1/datasets/nothing/values?column=quay_id'],
+      ['/api/v1/placements/quay-page/view', '/api/v1/placements/nothing/view'],
+      ['/api/v1/grants?kind=report&name=quay-punctuality', '/api/v1/grants?kind=report&name=quay-nothing'],
+    ] as const) {
+      const [a, b] = await Promise.all([
+        house.call('GET', real, { as: board }),
+        house.call('GET', other, { as: board }),
+      ]);
+      const nameless = (answer: typeof a) => answer.text.replaceAll(/`[^`]*`|"word":"[^"]*"/g, '');
+      assert.deepEqual(
+        [a.status, nameless(a)],
+        [404, nameless(b).replaceAll('placement', 'report')].slice(0, 2) as never,
+        real,
+      );
+    }
+    for (const body of [{ report: 'quay-punctuality' }, { report: 'quay-nothing' }, { placement: 'nothing' }]) {
+      const answer = await house.call('POST', '/api/v1/requests', { as: board, body });
+      assert.deepEqual([answer.status, answer.text], [202, '{"isAsked":true}']);
+    }
+  });
+
+  it('cannot frame the console, and no page tells where a reader came from', async () => {
+    for (const path of ['/console', '/console/data/sailings', '/sign-in/window']) {
+      const { headers } = await house.call('GET', path);
+      assert.match(headers.get('content-security-policy')!, /frame-ancestors 'none'/);
+      assert.equal(headers.get('referrer-policy'), 'no-referrer');
+    }
+    const { headers } = await house.call('GET', '/v/quay-page');
+    assert.match(headers.get('content-security-policy')!, /frame-ancestors 'self' http:\/\/127\.0\.0\.1:\d+$/);
+    const answer = await house.call('GET', '/api/v1/placements/quay-page/view', { as: manager });
+    assert.match(answer.headers.get('cache-control')!, /private/);
+    const token = await house.call('POST', '/oauth/token', { form: new URLSearchParams({ grant_type: 'x' }) });
+    assert.equal(token.headers.get('cache-control'), 'no-store');
+  });
+
+  it('makes no other key out of a key, and takes no token from an address', async () => {
+    const key = await house.keyOf(manager);
+    const frame = await house.call('POST', '/api/v1/session/frame', { token: key });
+    assert.equal(frame.body.code, 'NOT_ALLOWED');
+    const byAddress = await house.call('GET', `/api/v1/session?access_token=${key}`);
+    assert.ok([400, 401].includes(byAddress.status));
+  });
+
+  it('pollutes no parameter: one that comes twice is refused', async () => {
+    for (const query of ['page=overview&page=other', 'quay=Q017&quay=Q001', 'where=TRUE&where=FALSE']) {
+      const answer = await house.call('GET', `/api/v1/placements/quay-page/view?${query}`, { as: manager });
+      assert.equal(answer.status, 400, query);
+    }
   });
 });

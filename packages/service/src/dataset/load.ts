@@ -27,6 +27,7 @@ export async function describeQuery(app: App, source: string, sql: string): Prom
   const url = await sourceUrl(app, source);
   if (url === undefined) throw new Refusal('NOT_FOUND', `there is no source \`${source}\``, { word: source });
   const fields = await withSource(
+    app.settings,
     source,
     url,
     async (client) => (await client.query(`SELECT * FROM (\n${sql}\n) AS q LIMIT 0`)).fields,
@@ -103,7 +104,7 @@ export async function loadFromSource(app: App, dataset: DatasetRow): Promise<{ r
   const order = [...new Set([...keys, ...dataset.rowOrder])];
   const sql = sourceCopySql(dataset.sql, dataset.columns, order);
   return loadRevision(app, dataset, (into, table) =>
-    withSource(source, url, async (from) => {
+    withSource(app.settings, source, url, async (from) => {
       const copy = into.query(copyFrom(`COPY ${table} FROM STDIN`));
       await pipeline(copyOut(from, sql), copy);
       return copy.rowCount ?? 0;

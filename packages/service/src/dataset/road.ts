@@ -222,7 +222,9 @@ export type RowFormat = 'csv' | 'jsonl';
  * How one column leaves in a file. Instants in CSV are as PostgreSQL writes them fastest: local time with its offset
  * (RFC 3339 with a space); in JSON they are UTC.
  */
-function fileCell(column: DatasetColumn, sql: string, format: RowFormat): string {
+function fileCell(column: DatasetColumn, sql: string, format: RowFormat, guarded: ReadonlySet<string>): string {
+  if (format === 'csv' && guarded.has(column.name))
+    return `CASE WHEN left(${sql}, 1) = ANY (${formulaStarts}) THEN '''' || ${sql} ELSE ${sql} END`;
   if (column.type === 'boolean' && format === 'csv') return `(${sql})::text`;
   if (column.type === 'instant' && format === 'jsonl')
     return `to_char(${sql} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
@@ -249,6 +251,32 @@ function fileRows(
   };
 }
 
+/** What a spreadsheet takes for the start of a formula. */
+const formulaStarts = `ARRAY['=', '+', '-', '@', E'\\t', E'\\r']`;
+const formulaColumnsOf = new WeakMap<App, Map<number, Promise<Set<string>>>>();
+
+/**
+ * The text columns of a revision in which some cell starts like a formula. Those cells get an apostrophe in CSV files;
+ * files of all other columns pay nothing for it. A revision does not change, so it is asked about once per process.
+ */
+function formulaColumns(app: App, { lane, revision }: RowRequest): Promise<Set<string>> {
+  const known = formulaColumnsOf.get(app) ?? new Map<number, Promise<Set<string>>>();
+  formulaColumnsOf.set(app, known);
+  const found = known.get(revision.id);
+  if (found) return found;
+  const texts = revision.shape.columns.filter((column) => column.type === 'text');
+  const tests = texts.map((column) => `bool_or(left(${quoteName(column.name)}, 1) = ANY (${formulaStarts}))`);
+  const asked =
+    texts.length === 0
+      ? Promise.resolve(new Set<string>())
+      : select(app, lane, `SELECT ${tests.join(', ')} FROM ${dataTable(revision.table)}`, []).then(
+          ([row]) => new Set(texts.filter((_, i) => row![i] === true).map((column) => column.name)),
+        );
+  known.set(revision.id, asked);
+  asked.catch(() => known.delete(revision.id));
+  return asked;
+}
+
 /** Bytes that no text may hold, so that JSON passes through COPY unchanged. */
 const rawCsv = `FORMAT csv, QUOTE E'\\x01', DELIMITER E'\\x02'`;
 
@@ -257,17 +285,18 @@ function copySql(
   columns: { prefix: readonly DatasetColumn[]; cells: readonly DatasetColumn[] },
   format: RowFormat,
   binder: SettingBinder,
+  guarded: ReadonlySet<string>,
 ): string {
   const { from, cell } = fileRows(request, columns.prefix.length > 0, binder);
   if (format === 'jsonl') {
     const cells = columns.cells
-      .map((one) => `${fileCell(one, cell(one), format)} AS ${quoteName(one.name)}`)
+      .map((one) => `${fileCell(one, cell(one), format, guarded)} AS ${quoteName(one.name)}`)
       .join(', ');
     return `COPY (SELECT row_to_json(line) FROM (SELECT ${cells} ${from}) line) TO STDOUT (${rawCsv})`;
   }
   const cells = [
     ...columns.prefix.map((one) => quoteName(one.name)),
-    ...columns.cells.map((one) => fileCell(one, cell(one), format)),
+    ...columns.cells.map((one) => fileCell(one, cell(one), format, guarded)),
   ];
   return `COPY (SELECT ${cells.join(', ')} ${from}) TO STDOUT (FORMAT csv)`;
 }
@@ -287,7 +316,8 @@ export async function copyRows<T>(
 ): Promise<T> {
   await refuseSmallGroups(app, request, false);
   const binder = new SettingBinder();
-  const sql = copySql(request, columns, format, binder);
+  const guarded = format === 'csv' ? await formulaColumns(app, request) : new Set<string>();
+  const sql = copySql(request, columns, format, binder, guarded);
   const client: pg.PoolClient = await app.lanes[request.lane].connect();
   let failure: Error | undefined;
   try {

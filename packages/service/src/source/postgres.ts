@@ -2,6 +2,8 @@ import pg from 'pg';
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
 import type { Readable } from 'node:stream';
 import { Refusal } from '@underbell/core/refusal';
+import type { Settings } from '../platform/index.ts';
+import { checkSourceAddress } from './address.ts';
 
 export { copyFrom, copyTo };
 
@@ -41,9 +43,16 @@ export function sourceRefusal(cause: unknown, name: string): Refusal {
 /**
  * Runs work on a source's connection, which is read-only and closed afterwards.
  *
- * @throws {Refusal} `SOURCE_UNREACHABLE`, `SOURCE_REFUSED`
+ * @throws {Refusal} `SOURCE_UNREACHABLE`, `SOURCE_REFUSED`, `ADDRESS_FORBIDDEN`
  */
-export async function withSource<T>(name: string, url: string, work: (client: pg.Client) => Promise<T>): Promise<T> {
+export async function withSource<T>(
+  settings: Settings,
+  name: string,
+  url: string,
+  work: (client: pg.Client) => Promise<T>,
+): Promise<T> {
+  // Asked again each time: a name may point elsewhere than when it was saved.
+  await checkSourceAddress(settings, url);
   const client = new pg.Client({
     connectionString: url,
     connectionTimeoutMillis: timeoutMs,

@@ -1,6 +1,7 @@
 import Joi from 'joi';
 import { noSuch, requireMaker, requireRight, thing, visibleNames } from '../access/index.ts';
 import { defineRoute, remember, type Route } from '../platform/index.ts';
+import { checkSourceAddress } from './address.ts';
 import { withSource } from './postgres.ts';
 import { listSources, putSource, sourceUrl } from './store.ts';
 
@@ -38,6 +39,7 @@ export const sourceRoutes: Route[] = [
     }),
     async handle({ app, person, params, body, origin }) {
       await requireMaker(app, person, 'source');
+      await checkSourceAddress(app.settings, body.url);
       await app.records.transaction(async (transaction) => {
         await putSource(app, params.name, body.url, transaction);
         await remember(
@@ -60,7 +62,7 @@ export const sourceRoutes: Route[] = [
       await requireRight(app, person, 'view', 'source', params.name);
       const url = await sourceUrl(app, params.name);
       if (url === undefined) throw noSuch('source', params.name, []);
-      return withSource(params.name, url, async (client) => {
+      return withSource(app.settings, params.name, url, async (client) => {
         const { rows } = await client.query<{ server_version: string }>('SHOW server_version');
         return { answers: true, version: rows[0]!.server_version };
       });
