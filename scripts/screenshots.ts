@@ -91,5 +91,35 @@ await page.goto(`${service}/v/quay-page`);
 await page.getByRole('heading', { name: 'Sign in' }).waitFor();
 await keep(page, 'sign-in');
 
+page = await open('light', publisher.email, 900);
+await page.goto(`${service}/console/data/sailings`);
+await page.locator('tr', { hasText: 'own-quay' }).getByRole('button', { name: 'Edit' }).click();
+await page.getByText('rows kept').waitFor();
+await page.locator('.cm-content').click();
+await page.keyboard.press('Control+End');
+await page.keyboard.type(' AND cancelled = FALSE');
+await page.keyboard.press('Escape');
+await page.getByText('cancelled is no').first().waitFor();
+await page.locator('.editor').evaluate((one) => one.scrollIntoView());
+await keep(page, 'rule-editor');
+
+page = await open('light', publisher.email, 950);
+await page.goto(`${service}/console/reports/quay-punctuality/see?as=ines.holt@skerrow.example`);
+await page.getByRole('combobox', { name: 'Compare with' }).fill('Kira');
+await page.keyboard.press('Enter');
+await page.getByRole('button', { name: 'See', exact: true }).click();
+await page.getByText('both see').waitFor();
+await keep(page, 'see-as');
+
+page = await open('light', 'board@harbourboard.example');
+await page.goto(`${service}/v/quay-page`);
+await page.getByLabel('What you need it for').fill('We review the October figures on Thursday.');
+await page.getByRole('button', { name: 'Ask for access' }).click();
+await page.getByText('Your request is on its way').waitFor();
+page = await open('light', publisher.email);
+await page.goto(`${service}/console/people/requests`);
+await page.getByRole('button', { name: 'Let in' }).first().waitFor();
+await keep(page, 'access-request');
+
 await keepPdf();
 await browser.close();

@@ -100,8 +100,7 @@ async function publish(
     definition: JSON.parse(read('quay-punctuality.report.json')),
     notes: 'First edition',
   });
-  for (const thing of ['dataset/sailings', 'report/quay-punctuality'])
-    await caller.call('PUT', `/api/v1/folders/-/${thing}`, { folder: 'operations' });
+  await caller.call('PUT', '/api/v1/folders/-/report/quay-punctuality', { folder: 'operations' });
   await caller.call('PUT', '/api/v1/placements/quay-page', {
     kind: 'portal',
     title: 'Quay punctuality',

@@ -1,5 +1,7 @@
 import { Command, CommanderError } from 'commander';
 import { addRuleCommands } from './access/commands.ts';
+import { addMaskCommands } from './access/maskCommands.ts';
+import { addPeopleCommands } from './access/peopleCommands.ts';
 import { addBurstCommands, addListCommands } from './burst/commands.ts';
 import { addDatasetCommands } from './dataset/commands.ts';
 import { addOauthCommands } from './oauth/commands.ts';
@@ -24,6 +26,8 @@ function createProgram(): Command {
     addDatasetCommands,
     addReportCommands,
     addRuleCommands,
+    addMaskCommands,
+    addPeopleCommands,
     addSeeCommand,
     addOauthCommands,
     addPlaceCommands,

@@ -26,7 +26,7 @@ function withoutFilters(pool: pg.Pool): pg.Pool {
       release: (error?: Error) => client.release(error),
     };
   };
-  return { connect } as unknown as pg.Pool;
+  return { connect, query: pool.query.bind(pool) } as unknown as pg.Pool;
 }
 
 interface Plan {

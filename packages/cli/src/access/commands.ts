@@ -1,6 +1,6 @@
 import type { Command } from 'commander';
 import { localProblem } from '../platform/problem.ts';
-import { line, show, table } from '../platform/output.ts';
+import { line, plural, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
 interface ShownRule {
@@ -76,5 +76,27 @@ export function addRuleCommands(program: Command): void {
     .action(async (dataset: string, name: string, options: { yes: boolean }, command: Command) => {
       await askService('DELETE', rulePath(dataset, name), { query: { confirmed: options.yes } });
       show(command, { removed: name }, () => line(`The rule ${name} of ${dataset} is removed.`));
+    });
+  rule
+    .command('try <dataset>')
+    .description('what a rule means and which rows it keeps, before it is saved')
+    .requiredOption('--where <filter>', 'CQL2 text or JSON')
+    .option('--as <email>', 'for this person; yourself when left out')
+    .action(async (dataset: string, options: { where: string; as?: string }, command: Command) => {
+      type Trial = {
+        text: string;
+        words: string;
+        for: { name: string };
+        rowsKept: number;
+        rowsTotal: number;
+        rowsTogether: number;
+      };
+      const body = { appliesTo: { kind: 'everyone' }, where: options.where, as: options.as };
+      const path = `/api/v1/datasets/${encodeURIComponent(dataset)}/try-rule`;
+      const answer = await askService<Trial>('POST', path, { body });
+      show(command, answer, (trial) => {
+        line(`Understood as: ${trial.words}`);
+        line(`For ${trial.for.name}: ${plural(trial.rowsKept, 'row')} of ${plural(trial.rowsTotal, 'row')} kept.`);
+      });
     });
 }

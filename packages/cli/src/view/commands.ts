@@ -12,14 +12,25 @@ interface Limit {
   readonly rowsLeft: number;
 }
 
+interface Difference {
+  readonly dataset: string;
+  readonly both: number;
+  readonly onlyFirst: number;
+  readonly onlySecond: number;
+}
+
 interface Seen {
-  readonly as: { readonly name: string; readonly email: string };
+  readonly and?: Seen;
+  readonly difference?: readonly Difference[];
+  readonly withheld?: string;
+  readonly as: { readonly name: string };
   readonly right: { readonly level: string; readonly because: string };
   readonly datasets: readonly {
     readonly dataset: string;
     readonly rowsTotal: number;
     readonly rows: number;
     readonly limits: readonly Limit[];
+    readonly masks: readonly { readonly name: string; readonly words: string }[];
   }[];
   readonly figures: readonly { readonly name: string; readonly title: string; readonly kind: string }[];
   readonly results: Readonly<Record<string, FigureResult>>;
@@ -28,10 +39,8 @@ interface Seen {
 const taste = { locale: 'en-GB', timeZone: 'UTC' };
 
 function showSeen(seen: Seen): void {
-  line(
-    `${strong(seen.as.name)} ${seen.right.level === 'none' ? 'has no right here' : `may ${seen.right.level}`}: ${seen.right.because}`,
-  );
-  for (const { dataset, rowsTotal, limits } of seen.datasets) {
+  line(`${strong(seen.as.name)} ${seen.right.because}`);
+  for (const { dataset, rowsTotal, limits, masks } of seen.datasets) {
     line();
     table(
       [{ origin: '', name: '', words: 'every row', rowsLeft: rowsTotal }, ...limits],
@@ -42,12 +51,18 @@ function showSeen(seen: Seen): void {
         { heading: 'rows left', cell: (one) => one.rowsLeft, isNumber: true },
       ],
     );
+    for (const mask of masks) line(`mask ${mask.name}: ${mask.words}`);
   }
+  if (seen.withheld) line(`\n${seen.withheld}`);
   if (seen.figures.length > 0) line();
   for (const { name, title, kind } of seen.figures) {
     const result = seen.results[name];
     if (!result) continue;
     const [measure] = result.columns;
+    if (result.refused) {
+      line(`${title}: ${result.refused.message}`);
+      continue;
+    }
     const said =
       kind === 'number'
         ? `${formatCell(result.rows[0]?.[0], measure!, taste)}${measure!.unit ? ` ${measure!.unit}` : ''}`
@@ -56,29 +71,69 @@ function showSeen(seen: Seen): void {
   }
 }
 
+function showAll(seen: Seen): void {
+  showSeen(seen);
+  if (!seen.and) return;
+  line();
+  showSeen(seen.and);
+  for (const one of seen.difference ?? []) {
+    line();
+    line(
+      `${one.dataset}: both see ${plural(one.both, 'row')}, only ${seen.as.name} ${plural(one.onlyFirst, 'row')}, only ${seen.and.as.name} ${plural(one.onlySecond, 'row')}`,
+    );
+  }
+}
+
+/** A person by address, `client:` with a client's name, or `token:` with a token's number. */
+function readSubject(text: string, placement: string | undefined): object {
+  const [, kind, name] = /^(client|token):(.+)$/.exec(text) ?? [];
+  const place = placement === undefined ? {} : { placement };
+  return kind ? { [kind]: name, ...place } : { person: text, ...place };
+}
+
+interface SeeOptions {
+  readonly as: string;
+  readonly and?: string;
+  readonly in?: string;
+  readonly page?: string;
+  readonly where?: string;
+  readonly param: string[];
+}
+
 export function addSeeCommand(program: Command): void {
   program
     .command('see <report>')
-    .description('what a person would see of a report, and why')
-    .requiredOption('--as <email>', 'the person')
+    .description('what somebody else would see of a report, and why')
+    .requiredOption('--as <viewer>', 'a person’s address, client:NAME or token:NUMBER')
+    .option('--and <viewer>', 'a second viewer, to compare with')
+    .option('--in <placement>', 'in a placement')
     .option('--page <page>', 'the page')
-    .option('--where <filter>', 'CQL2 text that narrows further')
+    .option('--where <filter>', 'CQL2 that narrows further, as its reader would')
     .option('--param <name=value>', 'a parameter of the report; may be repeated', collect, [])
     .addHelpText(
       'after',
-      '\nExample:\n  underbell see quay-punctuality --as quay17@skerrow.example --param month=2026-10-01',
+      '\nExamples:\n  underbell see quay-punctuality --as quay17@skerrow.example --param month=2026-10-01\n  underbell see quay-punctuality --as ines.holt@skerrow.example --and quay17@skerrow.example',
     )
-    .action(
-      async (
-        report: string,
-        options: { as: string; page?: string; where?: string; param: string[] },
-        command: Command,
-      ) => {
-        const { as, page, where, param } = options;
-        const seen = await askService<Seen>('GET', `/api/v1/reports/${encodeURIComponent(report)}/see`, {
-          query: { ...readPairs(param, '--param'), as, page, where },
-        });
-        show(command, seen, showSeen);
-      },
-    );
+    .action(async (report: string, options: SeeOptions, command: Command) => {
+      const { as, and, page, where, param } = options;
+      const body = {
+        as: readSubject(as, options.in),
+        ...(and === undefined ? {} : { and: readSubject(and, options.in) }),
+        parameters: readPairs(param, '--param'),
+        page,
+        where,
+      };
+      const seen = await askService<Seen>('POST', `/api/v1/reports/${encodeURIComponent(report)}/see`, { body });
+      show(command, seen, showAll);
+    });
+  program
+    .command('see-recipient <burst> <recipient>')
+    .description('what a recipient’s copy of a burst would hold, and why')
+    .option('--period <period>', 'the period, such as 2026-10')
+    .action(async (burst: string, recipient: string, options: { period?: string }, command: Command) => {
+      const seen = await askService<Seen>('GET', `/api/v1/bursts/${encodeURIComponent(burst)}/see`, {
+        query: { recipient, period: options.period },
+      });
+      show(command, seen, showSeen);
+    });
 }

@@ -2,7 +2,7 @@ import Joi from 'joi';
 import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { loadList, seenLists, showList } from './listUsecases.ts';
-import { saveBurst, seenBursts, seenRuns, showLedger, showPlan, startRun, stopRun } from './usecases.ts';
+import { saveBurst, seeRecipient, seenBursts, seenRuns, showLedger, showPlan, startRun, stopRun } from './usecases.ts';
 
 const named = Joi.object({ name: thing.required() });
 const column = Joi.string().max(63);
@@ -68,6 +68,16 @@ export const burstRoutes: Route[] = [
     params: named,
     query: Joi.object({ period, again: Joi.boolean().default(false).description('also plan what was already sent') }),
     handle: ({ app, person, params, query }) => showPlan(app, person, params.name, query),
+  }),
+  defineRoute<{ name: string }, { recipient: string; period?: string }>({
+    method: 'get',
+    path: '/api/v1/bursts/:name/see',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'What one recipient’s copy would hold, and why',
+    params: named,
+    query: Joi.object({ recipient: Joi.string().max(1000).required(), period }),
+    handle: ({ app, person, params, query }) => seeRecipient(app, person, params.name, query),
   }),
   defineRoute<{ name: string }, Record<string, never>, { period?: string; again: boolean }>({
     method: 'post',

@@ -8,12 +8,13 @@ import {
   type PlanEntry,
 } from '@underbell/core/burst';
 import { Refusal, suggest } from '@underbell/core/refusal';
+import { explainLimits } from '../view/index.ts';
 import { noSuch, putGrant, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { countRowsPerValue } from '../dataset/index.ts';
 import { enqueue, remember, type App } from '../platform/index.ts';
 import { listRecipients, type ListRow } from './listStore.ts';
 import { requireList } from './listUsecases.ts';
-import { commonFilter, copyColumns, filterFor, prepareBurst, type PreparedBurst } from './prepare.ts';
+import { commonFilter, copyColumns, filterFor, partitionColumn, prepareBurst, type PreparedBurst } from './prepare.ts';
 import {
   addRun,
   askToStop,
@@ -193,6 +194,47 @@ export async function showPlan(
 /** The limit that cuts out this one copy; those for all stand above the plan. */
 function explainCut(burst: PreparedBurst, entry: PlanEntry): string {
   return filterFor(burst, burst.rowRevision.shape, [entry.value!]).explain().at(-1)!.words;
+}
+
+/**
+ * What one recipient's copy would hold: every limit of each dataset with the rows left after it.
+ *
+ * @throws {Refusal} `NOT_FOUND` for somebody who is not on the list
+ */
+export async function seeRecipient(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  options: { recipient: string; period?: string },
+) {
+  const { burst, entries } = await makePlan(app, person, name, { ...options, again: true });
+  const entry = entries.find((one) => one.recipient === options.recipient);
+  if (!entry) {
+    const known = entries.map((one) => one.recipient);
+    throw noSuch('recipient', options.recipient, known);
+  }
+  const { value } = entry;
+  const datasets = await Promise.all(
+    [...burst.revisions.values()].map((revision) =>
+      explainLimits(
+        app,
+        revision,
+        value === undefined || partitionColumn(burst, revision.shape) === undefined
+          ? commonFilter(burst, revision.shape)
+          : filterFor(burst, revision.shape, [value]),
+      ),
+    ),
+  );
+  const what =
+    entry.action === 'send' ? `gets ${entry.files.map((one) => one.name).join(', ')}` : `is skipped: ${entry.reason}`;
+  return {
+    burst: name,
+    as: { kind: 'recipient', name: entry.recipient },
+    right: { level: entry.action === 'send' ? 'view' : 'none', because: what },
+    datasets,
+    figures: [],
+    results: {},
+  };
 }
 
 /** Starts a run in the background. @throws {Refusal} `RUN_ACTIVE` */

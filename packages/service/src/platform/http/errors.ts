@@ -9,6 +9,7 @@ function asRefusal(error: unknown): Refusal | undefined {
   if (error instanceof Refusal) return error;
   const status = (error as { status?: number; statusCode?: number }).status;
   if (status === 413) return new Refusal('INPUT_TOO_LARGE', 'the body is larger than allowed', {}, { cause: error });
+  if (status === 403 || status === 404) return new Refusal('NOT_FOUND', 'there is no such file', {}, { cause: error });
   if (status === 400) return new Refusal('INPUT_INVALID', 'the body is not readable JSON', {}, { cause: error });
   return undefined;
 }

@@ -1,0 +1,254 @@
+import type { Command } from 'commander';
+import { collect } from '../platform/files.ts';
+import { line, plural, show, table } from '../platform/output.ts';
+import { localProblem } from '../platform/problem.ts';
+import { askService } from '../platform/service.ts';
+
+interface ShownPerson {
+  readonly email: string;
+  readonly name: string;
+  readonly state: string;
+  readonly groups: readonly string[];
+  readonly attributes: Readonly<Record<string, readonly string[]>>;
+}
+
+function addPersonCommands(program: Command): void {
+  const person = program.command('person').description('people, guests and their attributes');
+  person
+    .command('list')
+    .description('everyone')
+    .action(async (_options, command: Command) => {
+      const answer = await askService<{ people: ShownPerson[] }>('GET', '/api/v1/people');
+      show(command, answer, ({ people }) => {
+        table(people, [
+          { heading: 'address', cell: (one) => one.email },
+          { heading: 'name', cell: (one) => one.name },
+          { heading: 'state', cell: (one) => one.state },
+          { heading: 'groups', cell: (one) => one.groups.join(', ') },
+          {
+            heading: 'attributes',
+            cell: (one) =>
+              Object.entries(one.attributes)
+                .map(([name, values]) => `${name}=${values.join(',')}`)
+                .join(' '),
+          },
+        ]);
+      });
+    });
+  person
+    .command('invite <email>')
+    .description('invite a guest of another organisation, or a colleague, by mail')
+    .requiredOption('--name <name>', 'what people read')
+    .option('--organisation <name>', 'the guest’s organisation; without it, a colleague')
+    .option('--report <name>', 'a report that the person may view; may be repeated', collect, [])
+    .option('--group <name>', 'a group; may be repeated', collect, [])
+    .option('--words <text>', 'a few words in the letter', '')
+    .addHelpText(
+      'after',
+      '\nExample:\n  underbell person invite ada@harbour.example --name "Ada Lund" --organisation Harbour --report quay-punctuality',
+    )
+    .action(
+      async (
+        email: string,
+        options: { name: string; organisation?: string; report: string[]; group: string[]; words: string },
+        command: Command,
+      ) => {
+        const { name, organisation, report, group, words } = options;
+        const rights = report.map((one) => ({ kind: 'report', name: one, level: 'view' }));
+        const body = { email, name, organisation, groups: group, rights, words };
+        const answer = await askService<{ expiresAt: string }>('POST', '/api/v1/invitations', { body });
+        show(command, answer, ({ expiresAt }) => line(`${email} is invited until ${expiresAt.slice(0, 10)}.`));
+      },
+    );
+  person
+    .command('change <email>')
+    .description('change attributes, or say that somebody has left or is back')
+    .option('--attribute <name=values>', 'values, separated by commas; may be repeated', collect, [])
+    .option('--left', 'has left: signed out everywhere at once')
+    .option('--back', 'is back')
+    .action(
+      async (email: string, options: { attribute: string[]; left?: boolean; back?: boolean }, command: Command) => {
+        const attributes = Object.fromEntries(
+          options.attribute.map((pair) => {
+            const at = pair.indexOf('=');
+            if (at < 1)
+              throw localProblem('INPUT_INVALID', `\`${pair}\` is not name=values`, {
+                pointer: '--attribute',
+                word: pair,
+              });
+            return [
+              pair.slice(0, at),
+              pair
+                .slice(at + 1)
+                .split(',')
+                .map((one) => one.trim()),
+            ];
+          }),
+        );
+        const state = options.left ? 'left' : options.back ? 'active' : undefined;
+        const body = { ...(options.attribute.length > 0 ? { attributes } : {}), ...(state ? { state } : {}) };
+        await askService('PUT', `/api/v1/people/${encodeURIComponent(email)}`, { body });
+        show(command, { changed: email }, () => line(`${email} is changed.`));
+      },
+    );
+}
+
+function addGroupCommands(program: Command): void {
+  const group = program.command('group').description('groups of people');
+  group
+    .command('list')
+    .description('the groups and who belongs to them')
+    .action(async (_options, command: Command) => {
+      type Shown = { name: string; members: string[]; owners: string[]; origin: string };
+      const answer = await askService<{ groups: Shown[] }>('GET', '/api/v1/groups');
+      show(command, answer, ({ groups }) => {
+        table(groups, [
+          { heading: 'group', cell: (one) => one.name },
+          { heading: 'members', cell: (one) => one.members.length, isNumber: true },
+          { heading: 'owners', cell: (one) => one.owners.join(', ') },
+          { heading: 'kept', cell: (one) => (one.origin === 'directory' ? 'by the directory' : 'here') },
+        ]);
+      });
+    });
+  group
+    .command('save <name>')
+    .description('save who belongs to a group: exactly those named')
+    .option('--member <email>', 'a member; may be repeated', collect, [])
+    .option('--owner <email>', 'an owner, who may change the group; may be repeated', collect, [])
+    .action(async (name: string, options: { member: string[]; owner: string[] }, command: Command) => {
+      const body = { members: options.member, owners: options.owner };
+      await askService('PUT', `/api/v1/groups/${encodeURIComponent(name)}`, { body });
+      show(command, { saved: name }, () => line(`The group ${name} is saved.`));
+    });
+  group
+    .command('remove <name>')
+    .description('remove a group that nothing names')
+    .action(async (name: string, _options, command: Command) => {
+      await askService('DELETE', `/api/v1/groups/${encodeURIComponent(name)}`);
+      show(command, { removed: name }, () => line(`The group ${name} is removed.`));
+    });
+}
+
+function addGrantCommands(program: Command): void {
+  const grant = program.command('grant').description('who may view, export, edit or own what');
+  grant
+    .command('list <kind> <name>')
+    .description('the rights given on a thing or folder')
+    .action(async (kind: string, name: string, _options, command: Command) => {
+      type Shown = {
+        id: number;
+        holder: { kind: string; name?: string };
+        level: string;
+        canPassOn: boolean;
+        givenBy: string;
+      };
+      const answer = await askService<{ grants: Shown[] }>('GET', '/api/v1/grants', { query: { kind, name } });
+      show(command, answer, ({ grants }) => {
+        table(grants, [
+          { heading: 'number', cell: (one) => String(one.id) },
+          {
+            heading: 'who',
+            cell: (one) => (one.holder.kind === 'everyone' ? 'everyone' : `${one.holder.kind} ${one.holder.name}`),
+          },
+          { heading: 'may', cell: (one) => one.level },
+          { heading: 'passes on', cell: (one) => (one.canPassOn || one.level === 'own' ? 'yes' : 'no') },
+          { heading: 'given by', cell: (one) => one.givenBy },
+        ]);
+      });
+    });
+  grant
+    .command('give <kind> <name> <level>')
+    .description('give a right')
+    .option('--group <name>', 'to the members of a group')
+    .option('--person <email>', 'to one person')
+    .option('--everyone', 'to everyone but guests')
+    .option('--pass-on', 'who may give it to others', false)
+    .addHelpText('after', '\nExample:\n  underbell grant give folder operations view --group "Quay managers"')
+    .action(
+      async (
+        kind: string,
+        name: string,
+        level: string,
+        options: { group?: string; person?: string; everyone?: boolean; passOn: boolean },
+        command: Command,
+      ) => {
+        const holder = options.group
+          ? { kind: 'group', name: options.group }
+          : options.person
+            ? { kind: 'person', name: options.person }
+            : options.everyone
+              ? { kind: 'everyone' }
+              : undefined;
+        if (!holder)
+          throw localProblem('INPUT_INVALID', 'say to whom', {
+            hint: 'one of --group NAME, --person EMAIL, --everyone',
+          });
+        const body = { holder, thing: { kind, name }, level, canPassOn: options.passOn };
+        await askService('PUT', '/api/v1/grants', { body });
+        show(command, body, () => line(`The right to ${level} the ${kind} ${name} is given.`));
+      },
+    );
+  grant
+    .command('take <number>')
+    .description('take a right back')
+    .action(async (number: string, _options, command: Command) => {
+      await askService('DELETE', `/api/v1/grants/${encodeURIComponent(number)}`);
+      show(command, { taken: number }, () => line(`The right ${number} is taken back.`));
+    });
+}
+
+function addRequestCommands(program: Command): void {
+  const request = program.command('request').description('readers who ask for access');
+  request
+    .command('list')
+    .description('requests that you may answer')
+    .action(async (_options, command: Command) => {
+      type Shown = { id: number; person: { email: string }; thingName: string; words: string; state: string };
+      const answer = await askService<{ requests: Shown[] }>('GET', '/api/v1/requests');
+      show(command, answer, ({ requests }) => {
+        if (requests.length === 0) return line('Nobody has asked.');
+        table(requests, [
+          { heading: 'number', cell: (one) => String(one.id) },
+          { heading: 'who', cell: (one) => one.person.email },
+          { heading: 'report', cell: (one) => one.thingName },
+          { heading: 'state', cell: (one) => one.state },
+          { heading: 'words', cell: (one) => one.words },
+        ]);
+      });
+    });
+  request
+    .command('answer <number>')
+    .description('answer a request once: with a right, or with words alone')
+    .option('--grant <level>', 'view or export; without it, the request is refused')
+    .option('--words <text>', 'a few words with the answer', '')
+    .action(async (number: string, options: { grant?: string; words: string }, command: Command) => {
+      const body = { level: options.grant, words: options.words };
+      await askService('POST', `/api/v1/requests/${encodeURIComponent(number)}/answer`, { body });
+      show(command, { answered: number }, () => line(`Request ${number} is ${options.grant ? 'granted' : 'refused'}.`));
+    });
+}
+
+function addAuditCommands(program: Command): void {
+  program
+    .command('audit')
+    .description('the log of every change')
+    .command('check')
+    .description('walk the chain of the audit log; ends with 1 when an entry was changed or is missing')
+    .action(async (_options, command: Command) => {
+      const answer = await askService<{ entries: number; brokenAt?: number }>('GET', '/api/v1/audit/check');
+      show(command, answer, ({ entries, brokenAt }) =>
+        line(
+          brokenAt === undefined
+            ? `The chain of ${plural(entries, 'entry', 'entries')} holds.`
+            : `The chain is broken at entry ${brokenAt}: it, or one before it, was changed or taken out.`,
+        ),
+      );
+      if (answer.brokenAt !== undefined) process.exitCode = 1;
+    });
+}
+
+/** People, groups, rights, requests and the audit log. */
+export function addPeopleCommands(program: Command): void {
+  for (const add of [addPersonCommands, addGroupCommands, addGrantCommands, addRequestCommands, addAuditCommands])
+    add(program);
+}
