@@ -105,7 +105,9 @@ await keep(page, 'rule-editor');
 
 page = await open('light', publisher.email, 950);
 await page.goto(`${service}/console/reports/quay-punctuality/see?as=ines.holt@skerrow.example`);
-await page.getByRole('combobox', { name: 'Compare with' }).fill('Kira');
+await page.locator('form .ant-select').nth(1).click();
+await page.keyboard.type('Kira');
+await page.waitForTimeout(300);
 await page.keyboard.press('Enter');
 await page.getByRole('button', { name: 'See', exact: true }).click();
 await page.getByText('both see').waitFor();

@@ -53,4 +53,6 @@ createServer(async (request, response) => {
     response.writeHead(502, { 'Content-Type': 'application/json' });
     response.end(JSON.stringify({ message: error.message }));
   }
-}).listen(Number(PORT), '127.0.0.1', () => console.log(`http://127.0.0.1:${PORT}/?visitor=Q017`));
+}).listen(Number(PORT), '127.0.0.1', () =>
+  process.stdout.write(`http://127.0.0.1:${PORT}/?visitor=Q017\n`),
+);

@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import type { Mask, MaskEffect } from '@underbell/core/access';
+import { maskWords, type Mask, type MaskEffect } from '@underbell/core/access';
 import { collect } from '../platform/files.ts';
 import { line, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
@@ -60,7 +60,7 @@ export function addMaskCommands(program: Command): void {
               one.appliesTo.kind === 'everyone' ? 'everyone' : `${one.appliesTo.kind} ${one.appliesTo.name}`,
           },
           { heading: 'but not', cell: (one) => one.except.join(', ') },
-          { heading: 'effect', cell: (one) => JSON.stringify(one.effect) },
+          { heading: 'effect', cell: (one) => maskWords(one.effect) },
         ]);
       });
     });

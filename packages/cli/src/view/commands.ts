@@ -85,9 +85,11 @@ function showAll(seen: Seen): void {
 }
 
 /** A person by address, `client:` with a client's name, or `token:` with a token's number. */
-function readSubject(text: string, placement: string | undefined): object {
+function readSubject(text: string, options: SeeOptions): object {
   const [, kind, name] = /^(client|token):(.+)$/.exec(text) ?? [];
-  const place = placement === undefined ? {} : { placement };
+  const place = options.in === undefined ? {} : { placement: options.in };
+  const where = options.with.length === 0 ? {} : { details: { where: readPairs(options.with, '--with') } };
+  if (kind === 'client') return { client: name, ...where, ...place };
   return kind ? { [kind]: name, ...place } : { person: text, ...place };
 }
 
@@ -95,6 +97,7 @@ interface SeeOptions {
   readonly as: string;
   readonly and?: string;
   readonly in?: string;
+  readonly with: string[];
   readonly page?: string;
   readonly where?: string;
   readonly param: string[];
@@ -107,6 +110,7 @@ export function addSeeCommand(program: Command): void {
     .requiredOption('--as <viewer>', 'a person’s address, client:NAME or token:NUMBER')
     .option('--and <viewer>', 'a second viewer, to compare with')
     .option('--in <placement>', 'in a placement')
+    .option('--with <dataset=filter>', 'what a program would ask its token for; may be repeated', collect, [])
     .option('--page <page>', 'the page')
     .option('--where <filter>', 'CQL2 that narrows further, as its reader would')
     .option('--param <name=value>', 'a parameter of the report; may be repeated', collect, [])
@@ -117,8 +121,8 @@ export function addSeeCommand(program: Command): void {
     .action(async (report: string, options: SeeOptions, command: Command) => {
       const { as, and, page, where, param } = options;
       const body = {
-        as: readSubject(as, options.in),
-        ...(and === undefined ? {} : { and: readSubject(and, options.in) }),
+        as: readSubject(as, options),
+        ...(and === undefined ? {} : { and: readSubject(and, options) }),
         parameters: readPairs(param, '--param'),
         page,
         where,

@@ -1,15 +1,15 @@
 <script setup lang="ts">
 import { Button, Popconfirm, Spin, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
-import type { Mask, RecordRule } from '@underbell/core/access';
+import { maskWords, type Mask, type RecordRule } from '@underbell/core/access';
 import MaskForm from '../access/MaskForm.vue';
-import { holderWords, maskWords } from '../access/ruleWords.ts';
+import { holderWords } from '../access/ruleWords.ts';
 import RuleEditor from '../access/RuleEditor.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showCount, showInstant } from '../platform/words.ts';
+import { capitalised, showCount, showInstant } from '../platform/words.ts';
 
 interface ShownDataset {
   readonly title: string;
@@ -137,7 +137,7 @@ async function maskSaved(): Promise<void> {
             >{{ holderWords(record.appliesTo)
             }}<template v-if="record.except.length > 0">, not {{ record.except.join(', ') }}</template></template
           >
-          <template v-else-if="column.key === 'effect'">{{ maskWords(record.effect) }}</template>
+          <template v-else-if="column.key === 'effect'">{{ capitalised(maskWords(record.effect)) }}</template>
           <Popconfirm
             v-else-if="column.key === 'act'"
             title="Remove this mask? Its viewers see the exact values again."

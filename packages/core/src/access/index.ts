@@ -39,6 +39,7 @@ export {
   checkMask,
   decideMasks,
   isMasked,
+  maskWords,
   maskPlaces,
   maskedShape,
   noMasking,

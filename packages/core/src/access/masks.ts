@@ -79,7 +79,8 @@ const coarseWords = (by: Coarsening): string => {
   return by.to === 'band' ? `shown in steps of ${by.width}` : `shown by ${by.to}`;
 };
 
-function maskWords(effect: MaskEffect): string {
+/** What a mask does, in words: "fares is shown in steps of 100". */
+export function maskWords(effect: MaskEffect): string {
   if (effect.kind === 'small groups') return `groups of fewer than ${effect.rows} rows are not shown`;
   const column = effect.column.replaceAll('_', ' ');
   return effect.kind === 'hide' ? `${column} is hidden` : `${column} is ${coarseWords(effect.by)}`;
