@@ -17,7 +17,7 @@ const rows = ['abcdefghijklmnopqrstuvwxyz', '01234567890123456789', 'qwertyuiop'
 
 /** What of a password is guessed first: common words, rows of keys, and what everybody knows about the person. */
 function guessableParts(known: readonly string[]): string[] {
-  const parts = known.flatMap((one) => one.toLowerCase().split(/[^\p{L}\p{N}]+/u)).filter((one) => one.length >= 4);
+  const parts = known.flatMap((one) => one.toLowerCase().split(/[^\p{L}\p{N}]+/u)).filter((one) => one.length >= 3);
   return [...common, ...parts];
 }
 
