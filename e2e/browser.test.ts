@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import { launchBrowser } from '../scripts/browser.ts';
-import { House, manager, publisher } from '../packages/service/test/house.ts';
+import { board, House, manager, publisher } from '../packages/service/test/house.ts';
 
 describe('in a browser', () => {
   let house: House;
@@ -118,6 +118,51 @@ describe('in a browser', () => {
     assert.equal(house.mail.mails.length, 46);
     await page.goto(house.mailboxUrl);
     await page.getByText('46 messages in 46 mailboxes').waitFor();
+  });
+
+  it('a rule is written with completion, tried as somebody and saved', async () => {
+    await fresh();
+    await page.request.post(`${house.url}/api/v1/session`, { data: { email: publisher, password: 'lantern-quay-7' } });
+    await page.goto(`${house.url}/console/data/sailings`);
+    await page.getByRole('button', { name: 'Add a rule' }).click();
+    await page.getByPlaceholder('own-quay').fill('board-rule');
+    await page.locator('.cm-content').click();
+    await page.keyboard.type('quay_nam');
+    await page.locator('.cm-tooltip').getByText('quay_name').waitFor();
+    await page.keyboard.type("e = 'Sall");
+    await page.locator('.cm-tooltip').getByText('Sallow Pier').waitFor();
+    await page.getByText(/kept,/).waitFor();
+    await page.keyboard.press('ArrowDown');
+    await page.keyboard.press('Escape');
+    await page.keyboard.press('Control+A');
+    await page.keyboard.type('quay_nam = 1');
+    await page.getByText('Did you mean').waitFor();
+    assert.equal(await page.getByRole('button', { name: 'Save rule' }).isDisabled(), true);
+    await page.keyboard.press('Escape');
+    await page.keyboard.press('Control+A');
+    await page.keyboard.type("quay_id = 'Q017'");
+    await page.getByText('quay is Q017').first().waitFor();
+    await page.getByRole('button', { name: 'Save rule' }).click();
+    await page.getByRole('cell', { name: 'board-rule' }).waitFor();
+  });
+
+  it('a reader asks for access, is let in, and sees the report', async () => {
+    await fresh();
+    await page.request.post(`${house.url}/api/v1/session`, { data: { email: board, password: 'lantern-quay-7' } });
+    await page.goto(`${house.url}/v/quay-page`);
+    await page.getByRole('button', { name: 'Ask for access' }).click();
+    await page.getByText('Your request is on its way').waitFor();
+    const owner = await browser.newContext();
+    const console = await owner.newPage();
+    await console.request.post(`${house.url}/api/v1/session`, {
+      data: { email: publisher, password: 'lantern-quay-7' },
+    });
+    await console.goto(`${house.url}/console/people/requests`);
+    await console.getByRole('button', { name: 'Let in' }).click();
+    await console.getByText('may view').waitFor();
+    await owner.close();
+    await page.getByRole('button', { name: 'Look again' }).click();
+    await page.locator('section.figure').first().waitFor();
   });
 
   it('nothing failed behind the pages', () => {

@@ -47,6 +47,7 @@ describe('every page', () => {
     await page.goto(`${house.url}${path}`);
   }
   async function findings(): Promise<string[]> {
+    await page.locator('.ant-btn-loading').first().waitFor({ state: 'detached' });
     await page.evaluate(axe);
     const found = await page.evaluate(async () => {
       const { axe: checker } = window as unknown as {
@@ -72,6 +73,12 @@ describe('every page', () => {
       ['/console/', 'What went out'],
       ['/console/reports', 'Published once'],
       ['/console/reports/quay-punctuality', 'First edition'],
+      ['/console/reports/quay-punctuality/see?as=quay17@skerrow.example', 'rows left'],
+      ['/console/data', 'Sailings'],
+      ['/console/data/sailings', 'own-quay'],
+      ['/console/people', 'Ada Arkwell'],
+      ['/console/people/groups', 'District leads'],
+      ['/console/people/requests', 'Nobody is waiting'],
       ['/console/sending', 'Monthly quay pack'],
       ['/console/sending/quay-pack', 'has not been run yet'],
     ] as const) {
@@ -167,6 +174,30 @@ describe('the element in a host page', () => {
   }
   const element = (attributes: string) => `<under-bell src="${house.url}/v/own-page" ${attributes}></under-bell>`;
   const good = async () => (await (await fetch(`${house.portalUrl}/report-token?quay=Q017`)).json()) as object;
+
+  it('lets a reader sign in, in a window of its own, where the frame gets no cookie', async () => {
+    // Another name is another site: the browser sends the frame no cookie of ours.
+    const foreign = origin.replace('127.0.0.1', 'localhost');
+    await house.call('PUT', '/api/v1/placements/own-page', {
+      as: publisher,
+      body: { kind: 'portal', title: 'Own', report: 'quay-punctuality', origins: [origin, foreign] },
+    });
+    content = `<!doctype html><script type="module" src="${house.url}/element.js"></script>${element('')}`;
+    const page = await (await browser.newContext()).newPage();
+    page.setDefaultTimeout(30_000);
+    await page.goto(foreign);
+    const frame = page.frameLocator('under-bell iframe');
+    const [popup] = await Promise.all([
+      page.waitForEvent('popup'),
+      frame.getByRole('button', { name: 'Sign in' }).click(),
+    ]);
+    assert.equal(new URL(popup.url()).pathname, '/sign-in/window');
+    await popup.getByLabel('Mail address').fill(manager);
+    await popup.getByLabel('Password').fill('lantern-quay-7');
+    await Promise.all([popup.waitForEvent('close'), popup.getByRole('button', { name: 'Sign in' }).click()]);
+    await frame.getByText('Quay is Q017').waitFor();
+    assert.ok(page.frames().every((one) => !/ubs_/.test(one.url())));
+  });
 
   it('fits the frame to what is in it, and names it', async () => {
     const page = await host(element('token-from="/own-token" title="Punctuality"'), {

@@ -105,10 +105,7 @@ await keep(page, 'rule-editor');
 
 page = await open('light', publisher.email, 950);
 await page.goto(`${service}/console/reports/quay-punctuality/see?as=ines.holt@skerrow.example`);
-await page.locator('form .ant-select').nth(1).click();
-await page.keyboard.type('Kira');
-await page.waitForTimeout(300);
-await page.keyboard.press('Enter');
+await page.getByLabel('Compare with').selectOption(`person:${manager.email}`);
 await page.getByRole('button', { name: 'See', exact: true }).click();
 await page.getByText('both see').waitFor();
 await keep(page, 'see-as');

@@ -218,6 +218,77 @@ describe('underbell', () => {
     await house.mail.start().catch(() => undefined);
   });
 
+  it('masks, groups, rights and people', async () => {
+    const masked = await underbell([
+      'mask',
+      'add',
+      'sailings',
+      'by-month',
+      '--coarsen',
+      'sailed_on',
+      '--by',
+      'month',
+      '--place',
+      'screen',
+    ]);
+    assert.equal(masked.out.trim(), 'The mask by-month of sailings is saved.');
+    assert.match(
+      (await underbell(['mask', 'list', 'sailings'])).out,
+      /by-month +place screen +sailed on is shown by month/,
+    );
+    assert.equal((await underbell(['mask', 'add', 'sailings', 'x'])).code, 2);
+    assert.equal((await underbell(['mask', 'add', 'sailings', 'x', '--hide', 'vesel'])).code, 2);
+    assert.equal((await underbell(['mask', 'remove', 'sailings', 'by-month'])).code, 0);
+    const tried = await underbell(['rule', 'try', 'sailings', '--where', "quay_id = person('quay')", '--as', manager]);
+    assert.match(tried.out, /Understood as: quay is Q017\nFor Kira Arkwell: \d+ rows of 6,\d+ rows kept/);
+    assert.match((await underbell(['group', 'list'])).out, /District leads +4 .*by the directory/);
+    assert.match((await underbell(['grant', 'list', 'folder', 'operations'])).out, /group Quay managers +view +no/);
+    assert.equal((await underbell(['grant', 'give', 'folder', 'operations', 'view'])).code, 2);
+    assert.equal(
+      (await underbell(['grant', 'give', 'folder', 'operations', 'view', '--person', 'nobody@x.example'])).code,
+      4,
+    );
+    assert.match(
+      (await underbell(['person', 'list'])).out,
+      /quay17@skerrow\.example +Kira Arkwell +active +Quay managers +quay=Q017/,
+    );
+    const invited = await underbell([
+      'person',
+      'invite',
+      'ada@harbour.example',
+      '--name',
+      'Ada',
+      '--organisation',
+      'Harbour',
+      '--report',
+      'quay-punctuality',
+    ]);
+    assert.match(invited.out, /^ada@harbour\.example is invited until \d{4}-\d{2}-\d{2}\.$/m);
+    assert.equal((await underbell(['audit', 'check'])).code, 3);
+    assert.equal((await underbell(['request', 'list'])).out.trim(), 'Nobody has asked.');
+  });
+
+  it('sees as a person, a program, a recipient, and compares two', async () => {
+    const two = await underbell(['see', 'quay-punctuality', '--as', 'ines.holt@skerrow.example', '--and', manager]);
+    assert.match(two.out, /mask no-vessels: vessel is hidden/);
+    assert.match(two.out, /sailings: both see 0 rows, only Ines Holt \d+ rows, only Kira Arkwell \d+ rows/);
+    assert.equal((await underbell(['see', 'quay-punctuality', '--as', 'client:harbour-portal'])).code, 3);
+    const program = await underbell([
+      'see',
+      'quay-punctuality',
+      '--as',
+      'client:harbour-portal',
+      '--with',
+      "sailings=quay_id = 'Q017'",
+      '--in',
+      'quay-page',
+    ]);
+    assert.match(program.out, /token +harbour-portal +quay is Q017/);
+    const copy = await underbell(['see-recipient', 'quay-pack', 'Q017', '--period', '2026-10']);
+    assert.match(copy.out, /burst +quay-pack +quay is Q017/);
+    assert.equal((await underbell(['see-recipient', 'quay-pack', 'Q999', '--period', '2026-10'])).code, 4);
+  });
+
   it('explains itself, and calls wrong use by its exit code', async () => {
     const help = await underbell(['--help']);
     assert.deepEqual([help.code, /Exit codes/.test(help.out)], [0, true]);

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { Button, Checkbox, Input, Select, Textarea } from 'ant-design-vue';
+import { Button, Checkbox, Input, Textarea } from 'ant-design-vue';
 import { computed, reactive } from 'vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
+import SeveralField from '../platform/SeveralField.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { useSession } from '../session/useSession.ts';
@@ -52,8 +53,8 @@ const send = () =>
       >
       <label v-if="fields.isGuest">Organisation <Input v-model:value="fields.organisation" /></label>
     </div>
-    <label>May view <Select v-model:value="fields.reports" mode="multiple" :options="reportOptions" /></label>
-    <label>Groups <Select v-model:value="fields.groups" mode="multiple" :options="groupOptions" /></label>
+    <SeveralField v-model:value="fields.reports" label="May view" :options="reportOptions" none="no report yet" />
+    <SeveralField v-model:value="fields.groups" label="Groups" :options="groupOptions" none="no group yet" />
     <label class="wide">A few words <Textarea v-model:value="fields.words" :rows="2" /></label>
     <p class="quiet wide">
       A guest holds only what is given here by name or group, never what everyone has, and sees rows only where a rule

@@ -1,9 +1,11 @@
 <script setup lang="ts">
-import { Button, Input, InputNumber, Select } from 'ant-design-vue';
+import { Button, Input, InputNumber } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
 import { maskPlaces, type Coarsening, type MaskEffect } from '@underbell/core/access';
 import { call } from '../platform/api.ts';
+import ChoiceField from '../platform/ChoiceField.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
+import SeveralField from '../platform/SeveralField.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 
@@ -76,20 +78,14 @@ const save = () =>
 <template>
   <section class="form" aria-label="Mask">
     <label>Name <Input v-model:value="name" placeholder="no-names" /></label>
-    <label>Applies to <Select v-model:value="holder" :options="holders" /></label>
-    <label
-      >Spares members of <Select v-model:value="except" mode="multiple" :options="groupOptions" placeholder="nobody"
-    /></label>
-    <label>What it does <Select v-model:value="kind" :options="kinds" /></label>
-    <label v-if="kind !== 'small groups'"
-      >Column <Select v-model:value="column" :options="columnOptions" show-search
-    /></label>
+    <label>Applies to <ChoiceField v-model:value="holder" :options="holders" /></label>
+    <SeveralField v-model:value="except" label="Spares members of" :options="groupOptions" none="no group yet" />
+    <label>What it does <ChoiceField v-model:value="kind" :options="kinds" /></label>
+    <label v-if="kind !== 'small groups'">Column <ChoiceField v-model:value="column" :options="columnOptions" /></label>
     <label v-else>Smallest group shown, in rows <InputNumber v-model:value="rows" :min="2" :max="10000" /></label>
     <template v-if="kind === 'coarsen' && column">
-      <label>Shown <Select v-model:value="to" :options="coarsenings" /></label>
-      <label v-if="to === 'column'"
-        >Column shown instead <Select v-model:value="other" :options="others" show-search
-      /></label>
+      <label>Shown <ChoiceField v-model:value="to" :options="coarsenings" /></label>
+      <label v-if="to === 'column'">Column shown instead <ChoiceField v-model:value="other" :options="others" /></label>
       <label v-if="to === 'band'">Step <InputNumber v-model:value="width" :min="0.000001" /></label>
     </template>
     <ProblemNote v-if="problem" :problem="problem" class="wide" />

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { Button, Input, Select } from 'ant-design-vue';
+import { Button, Input } from 'ant-design-vue';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
 import type { RecordRule } from '@underbell/core/access';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { ApiProblem, call } from '../platform/api.ts';
+import ChoiceField from '../platform/ChoiceField.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -119,19 +120,8 @@ const save = () =>
   <section class="editor" aria-label="Record rule">
     <div class="fields">
       <label>Name <Input v-model:value="name" :disabled="rule !== undefined" placeholder="own-quay" /></label>
-      <label
-        >Applies to <Select v-model:value="holder" :options="holders" show-search option-filter-prop="label"
-      /></label>
-      <label
-        >Try it as
-        <Select
-          v-model:value="as"
-          :options="viewers"
-          show-search
-          option-filter-prop="label"
-          placeholder="yourself"
-          allow-clear
-      /></label>
+      <label>Applies to <ChoiceField v-model:value="holder" :options="holders" /></label>
+      <label>Try it as <ChoiceField v-model:value="as" :options="viewers" placeholder="yourself" may-be-empty /></label>
     </div>
     <div class="condition">
       <span id="condition">Rows are shown where</span>

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { Button, Input, Select } from 'ant-design-vue';
+import { Button, Input } from 'ant-design-vue';
 import { computed, reactive, shallowRef } from 'vue';
 import { useRoute } from 'vue-router';
 import { call } from '../platform/api.ts';
+import ChoiceField from '../platform/ChoiceField.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -78,27 +79,13 @@ if (form.as) void look();
     Exactly what they would get: every limit with where it comes from, the rows left after it, and the figures.
   </p>
   <form class="ask" @submit.prevent="look">
+    <label>See as <ChoiceField v-model:value="form.as" :options="viewers" placeholder="a person or program" /></label>
     <label
-      >See as
-      <Select
-        v-model:value="form.as"
-        :options="viewers"
-        show-search
-        option-filter-prop="label"
-        placeholder="a person or program"
+      >Compare with <ChoiceField v-model:value="form.and" :options="viewers" placeholder="nobody" may-be-empty
     /></label>
     <label
-      >Compare with
-      <Select
-        v-model:value="form.and"
-        :options="viewers"
-        show-search
-        option-filter-prop="label"
-        placeholder="nobody"
-        allow-clear
-    /></label>
-    <label
-      >In <Select v-model:value="form.placement" :options="placements" placeholder="the report itself" allow-clear
+      >In
+      <ChoiceField v-model:value="form.placement" :options="placements" placeholder="the report itself" may-be-empty
     /></label>
     <label>Their own filter <Input v-model:value="form.where" placeholder="CQL2" /></label>
     <Button type="primary" html-type="submit" :disabled="form.as === undefined" :loading="busy !== ''">See</Button>
