@@ -96,7 +96,9 @@ export function addRuleCommands(program: Command): void {
       const answer = await askService<Trial>('POST', path, { body });
       show(command, answer, (trial) => {
         line(`Understood as: ${trial.words}`);
-        line(`For ${trial.for.name}: ${plural(trial.rowsKept, 'row')} of ${plural(trial.rowsTotal, 'row')} kept.`);
+        line(
+          `For ${trial.for.name}: ${trial.rowsKept.toLocaleString('en-GB')} of ${plural(trial.rowsTotal, 'row')} kept.`,
+        );
       });
     });
 }

@@ -71,11 +71,11 @@ export class SettingBinder implements SqlBinder {
  */
 export function compileSql(node: TypedNode, binder: SqlBinder, alias = ''): string {
   const prefix = alias === '' ? '' : `${quoteName(alias)}.`;
-  const sql = (one: TypedNode): string => {
+  const sql = (one: TypedNode, numberType = 'numeric'): string => {
     switch (one.kind) {
       case 'literal':
         if (one.type === 'boolean') return one.value === true ? 'TRUE' : 'FALSE';
-        return binder.bind(formatValue(one.value, one.type), pgTypes[one.type]);
+        return binder.bind(formatValue(one.value, one.type), one.type === 'number' ? numberType : pgTypes[one.type]);
       case 'column':
         return `${prefix}${quoteName(one.column.name)}`;
       case 'aggregate':
@@ -87,7 +87,19 @@ export function compileSql(node: TypedNode, binder: SqlBinder, alias = ''): stri
   return sql(node);
 }
 
-type Sql = (node: TypedNode) => string;
+type Sql = (node: TypedNode, numberType?: string) => string;
+
+const wholeNumber = /^-?\d{1,18}$/;
+
+/** A whole column beside whole numbers compares as bigint: as numeric, every row would be converted. */
+function comparedType(args: readonly TypedNode[]): 'bigint' | 'numeric' {
+  const isWhole = args.every((one) =>
+    one.kind === 'literal'
+      ? one.type === 'number' && wholeNumber.test(String(one.value))
+      : one.kind === 'column' && one.column.type === 'integer',
+  );
+  return isWhole ? 'bigint' : 'numeric';
+}
 
 function aggregateSql(node: TypedNode & { kind: 'aggregate' }, sql: Sql): string {
   if (node.arg === undefined) return 'count(*)';
@@ -103,13 +115,15 @@ function operationSql(node: TypedNode & { kind: 'operation' }, sql: Sql, binder:
   switch (op) {
     case 'and':
     case 'or':
-      return `(${args.map(sql).join(op === 'and' ? ' AND ' : ' OR ')})`;
+      return `(${args.map((arg) => sql(arg)).join(op === 'and' ? ' AND ' : ' OR ')})`;
     case 'not':
       return `(NOT ${sql(args[0]!)})`;
     case 'isNull':
       return `(${sql(args[0]!)} IS NULL)`;
-    case 'between':
-      return `(${sql(args[0]!)} BETWEEN ${sql(args[1]!)} AND ${sql(args[2]!)})`;
+    case 'between': {
+      const [item, low, high] = args.map((arg) => sql(arg, comparedType(args)));
+      return `(${item} BETWEEN ${low} AND ${high})`;
+    }
     case 'like':
       return `(${sql(args[0]!)} LIKE ${sql(args[1]!)})`;
     case 'in':
@@ -131,8 +145,10 @@ function operationSql(node: TypedNode & { kind: 'operation' }, sql: Sql, binder:
       return `lower(${sql(args[0]!)} COLLATE "und-x-icu") COLLATE "C"`;
     case 'accenti':
       return `normalize(regexp_replace(normalize(${sql(args[0]!)}, NFD), '${accents}', '', 'g'), NFC) COLLATE "C"`;
-    default:
-      return `(${sql(args[0]!)} ${op} ${sql(args[1]!)})`;
+    default: {
+      const [left, right] = args.map((arg) => sql(arg, comparedType(args)));
+      return `(${left} ${op} ${right})`;
+    }
   }
 }
 
@@ -146,7 +162,9 @@ function inSql([item, ...values]: readonly TypedNode[], sql: Sql, binder: SqlBin
   const texts = values.map((value) => (value.kind === 'literal' ? formatValue(value.value, value.type) : undefined));
   const type = item!.type;
   if (values.length > longList && type !== 'boolean' && texts.every((text) => text !== undefined)) {
-    return `(${sql(item!)} IN (SELECT unnest(${binder.bindArray(texts as string[], pgTypes[type])})))`;
+    const elementType = type === 'number' ? comparedType([item!, ...values]) : pgTypes[type];
+    return `(${sql(item!)} IN (SELECT unnest(${binder.bindArray(texts as string[], elementType)})))`;
   }
-  return `(${sql(item!)} IN (${values.map(sql).join(', ')}))`;
+  const numberType = comparedType([item!, ...values]);
+  return `(${sql(item!, numberType)} IN (${values.map((value) => sql(value, numberType)).join(', ')}))`;
 }

@@ -67,7 +67,7 @@ describe('compileSql', () => {
   it('binds every value and quotes every name', () => {
     const binder = new StatementBinder();
     const sql = compileSql(typed("quay_id = 'x''); DROP TABLE y; --' AND passengers > 3"), binder);
-    assert.equal(sql, '(("quay_id" = $1::text) AND ("passengers" > $2::numeric))');
+    assert.equal(sql, '(("quay_id" = $1::text) AND ("passengers" > $2::bigint))');
     assert.deepEqual(binder.values, ["x'); DROP TABLE y; --", '3']);
   });
 

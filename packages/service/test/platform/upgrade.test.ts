@@ -1,0 +1,63 @@
+import assert from 'node:assert/strict';
+import { after, before, describe, it } from 'node:test';
+import { QueryTypes, type Sequelize } from 'sequelize';
+import * as first from '../../src/platform/migrations/001-records.ts';
+import { migrate } from '../../src/platform/index.ts';
+import { openRecords } from '../../src/platform/records.ts';
+import { House } from '../house.ts';
+
+describe('an installation of the first shape', () => {
+  let house: House;
+  let old: Sequelize;
+  const name = () => `${house.databaseName}_old`;
+  before(async () => {
+    house = await House.open();
+    await house.app.records.query(`CREATE DATABASE ${name()}`);
+    const url = new URL(house.app.settings.databaseUrl);
+    url.pathname = `/${name()}`;
+    old = openRecords(url.toString());
+    await old.query(first.up);
+    await old.query(`
+      CREATE TABLE migrations (name varchar(255) PRIMARY KEY);
+      INSERT INTO migrations VALUES ('001-records');
+      INSERT INTO people (id, email, name, attributes) VALUES ('p1', 'kira@skerrow.example', 'Kira', '{"quay": ["Q017"], "shift_name": ["late"]}');
+      INSERT INTO people (id, email, name, state) VALUES ('p2', 'gone@skerrow.example', 'Gone', 'left');
+      INSERT INTO groups VALUES ('Quay managers');
+      INSERT INTO group_members VALUES ('Quay managers', 'p1');
+      INSERT INTO grants (holder_kind, holder_name, thing_kind, thing_name, level) VALUES ('group', 'Quay managers', 'report', 'r', 'view');
+      INSERT INTO datasets (name, title, columns) VALUES ('sailings', 'Sailings', '[]');
+      INSERT INTO record_rules VALUES ('own', 'sailings', 'group', 'Quay managers', 'TRUE');
+      INSERT INTO clients (id, title, secret_fingerprint, bounds) VALUES ('portal', 'Portal', 'x', '{}');
+      INSERT INTO signing_keys VALUES ('k1', '{}', 'sealed', '2026-11-01T00:00:00Z');
+      INSERT INTO access_tokens VALUES ('t1', 'portal', '{}', now(), now(), NULL);
+      INSERT INTO sessions VALUES ('f', 'p1', 'browser', now(), now());
+      INSERT INTO jobs (kind, payload, created_at) VALUES ('burst.run', '{}', now());`);
+  });
+  after(async () => {
+    await old.close();
+    await house.app.records.query(`DROP DATABASE ${name()} WITH (FORCE)`);
+    await house.close();
+  });
+  const rows = (text: string) => old.query<Record<string, unknown>>(text, { type: QueryTypes.SELECT });
+
+  it('keeps everything through the upgrade, and gives what is new a value that fits', async () => {
+    assert.deepEqual(await migrate(old), ['002-access']);
+    assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
+      { id: 'p1', state: 'active', origin: 'here' },
+      { id: 'p2', state: 'left', origin: 'here' },
+    ]);
+    assert.deepEqual(await rows('SELECT name, label, type, is_many FROM attributes ORDER BY name'), [
+      { name: 'quay', label: 'Quay', type: 'text', is_many: true },
+      { name: 'shift_name', label: 'Shift Name', type: 'text', is_many: true },
+    ]);
+    assert.deepEqual(await rows('SELECT id, root_id, parent_id FROM access_tokens'), [
+      { id: 't1', root_id: 't1', parent_id: null },
+    ]);
+    const [key] = await rows('SELECT algorithm, signs_from = created_at AS same, retired_at FROM signing_keys');
+    assert.deepEqual(key, { algorithm: 'ES256', same: true, retired_at: null });
+    assert.deepEqual(await rows('SELECT can_pass_on FROM grants'), [{ can_pass_on: false }]);
+    for (const table of ['record_rules', 'group_members', 'sessions', 'jobs', 'clients'])
+      assert.equal((await rows(`SELECT * FROM ${table}`)).length, 1, table);
+    assert.deepEqual(await migrate(old), []);
+  });
+});
