@@ -4,6 +4,7 @@ import { computed, ref } from 'vue';
 import { maskWords, type Mask, type RecordRule } from '@underbell/core/access';
 import MaskForm from '../access/MaskForm.vue';
 import { holderWords } from '../access/ruleWords.ts';
+import RightsPanel from '../access/RightsPanel.vue';
 import RuleEditor from '../access/RuleEditor.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -157,6 +158,7 @@ async function maskSaved(): Promise<void> {
       />
       <p v-else class="after"><Button @click="isMasking = true">Add a mask</Button></p>
     </template>
+    <RightsPanel kind="dataset" :name="name" />
     <h2>Columns</h2>
     <Table :columns="columns" :data-source="[...dataset.columns]" row-key="name" size="small" :pagination="false">
       <template #bodyCell="{ column, record }"

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Spin, Table } from 'ant-design-vue';
 import { computed } from 'vue';
+import RightsPanel from '../access/RightsPanel.vue';
 import PlacementCard, { type ShownPlacement } from '../place/PlacementCard.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
@@ -60,6 +61,7 @@ const columns = [
     <div class="cards">
       <PlacementCard v-for="placement in placements" :key="placement.name" :placement="placement" />
     </div>
+    <RightsPanel kind="report" :name="name" />
     <h2>Editions</h2>
     <Table :columns="columns" :data-source="[...report.editions]" row-key="number" size="small" :pagination="false">
       <template #bodyCell="{ column, record }">
