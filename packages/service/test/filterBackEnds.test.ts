@@ -24,7 +24,7 @@ import {
   things,
   thingScope,
 } from '../../core/test/filter/things.ts';
-import { casesOf } from '../../core/test/cases.ts';
+import { casesOf, randomFrom } from '../../core/test/cases.ts';
 import { House } from './house.ts';
 
 const { numRuns, seed } = casesOf(4_000, 20_260_803);
@@ -43,17 +43,6 @@ function cellTexts(random: () => number): (string | null)[] {
     pick(['true', 'false']),
     pick(texts),
   ];
-}
-
-/** Small and repeatable (mulberry32). */
-function randomFrom(start: number): () => number {
-  let state = start;
-  return () => {
-    state = (state + 0x6d2b79f5) | 0;
-    let t = Math.imul(state ^ (state >>> 15), 1 | state);
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
-    return ((t ^ (t >>> 14)) >>> 0) / 2 ** 32;
-  };
 }
 
 describe('the two back ends of a filter', () => {

@@ -4,7 +4,7 @@ import { after, before, describe, it } from 'node:test';
 import type { Mask, RecordRule } from '@underbell/core/access';
 import { addGroup, addPerson, putGrant, putMask, putRule, setMembers } from '../src/access/index.ts';
 import { hashPassword } from '../src/platform/index.ts';
-import { casesOf } from '../../core/test/cases.ts';
+import { casesOf, randomFrom } from '../../core/test/cases.ts';
 import { House, type Answer } from './house.ts';
 
 /** One row, with a mark of its own that must never turn up before the wrong eyes. */
@@ -85,17 +85,6 @@ const placements: readonly { readonly where: Record<string, string>; readonly ke
   { where: {}, keeps: () => true },
   { where: { ledger: 'amount >= 20' }, keeps: (row) => row.amount >= 20 },
 ];
-
-/** Small and repeatable (mulberry32). */
-function randomFrom(start: number): () => number {
-  let state = start;
-  return () => {
-    state = (state + 0x6d2b79f5) | 0;
-    let t = Math.imul(state ^ (state >>> 15), 1 | state);
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
-    return ((t ^ (t >>> 14)) >>> 0) / 2 ** 32;
-  };
-}
 
 const report = {
   format: 'underbell-report/1',
