@@ -3,6 +3,7 @@ import '@fontsource/source-sans-3/600.css';
 import { createApp } from 'vue';
 import { cssVariables, dark, fontFamily, light } from '@underbell/core/theme';
 import App from './App.vue';
+import PreviewPage from './view/PreviewPage.vue';
 import SignInWindow from './session/SignInWindow.vue';
 import './style.css';
 
@@ -13,6 +14,8 @@ document.head.append(sheet);
 
 if (root.dataset['window'] === 'sign-in') {
   createApp(SignInWindow).mount(root);
+} else if (root.dataset['window'] === 'preview') {
+  createApp(PreviewPage).mount(root);
 } else {
   createApp(App, {
     placement: root.dataset['placement'] ?? '',

@@ -8,7 +8,7 @@ const props = defineProps<{ plan: Plan }>();
 const onlySkipped = ref(false);
 const entries = computed(() => props.plan.entries.filter((one) => !onlySkipped.value || one.action === 'skip'));
 const columns = [
-  { title: 'Recipient', dataIndex: 'recipient', width: 110 },
+  { title: 'Recipient', key: 'recipient', width: 110 },
   { title: 'Address', dataIndex: 'address', ellipsis: true },
   { title: 'Filter', key: 'filter', width: 160 },
   { title: 'Rows', key: 'rows', align: 'right' as const, width: 90 },
@@ -38,7 +38,16 @@ const columns = [
     :pagination="{ pageSize: 15, showSizeChanger: false, hideOnSinglePage: true }"
   >
     <template #bodyCell="{ column, record }">
-      <template v-if="column.key === 'rows'">{{ showCount(record.rows) }}</template>
+      <RouterLink
+        v-if="column.key === 'recipient'"
+        :to="{
+          name: 'recipient',
+          params: { name: plan.burst, recipient: record.recipient },
+          query: { period: plan.period.name },
+        }"
+        >{{ record.recipient }}</RouterLink
+      >
+      <template v-else-if="column.key === 'rows'">{{ showCount(record.rows) }}</template>
       <template v-else-if="column.key === 'filter'">{{ capitalised(record.filter) }}</template>
       <template v-else-if="column.key === 'files'">
         <span v-if="record.action === 'skip'" class="quiet">– {{ record.reason }}</span>

@@ -66,6 +66,7 @@ export interface PlanEntry {
 }
 
 export interface Plan {
+  readonly burst: string;
   readonly period: { readonly name: string; readonly words: string };
   readonly sender: string;
   readonly limits: readonly { readonly origin: string; readonly name: string; readonly words: string }[];

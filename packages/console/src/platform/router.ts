@@ -68,6 +68,13 @@ export const router = createRouter({
       meta: { title: 'Burst' },
     },
     {
+      path: '/sending/:name/to/:recipient',
+      name: 'recipient',
+      component: () => import('../burst/RecipientPage.vue'),
+      props: true,
+      meta: { title: 'Recipient' },
+    },
+    {
       path: '/sign-in',
       name: 'sign-in',
       component: () => import('../session/SignInPage.vue'),

@@ -23,6 +23,8 @@ export interface Seen {
     readonly masks: readonly { readonly name: string; readonly words: string }[];
   }[];
   readonly withheld?: string;
+  /** The whole answer that the viewer draws; left out where it is withheld or there is no right. */
+  readonly view?: object;
   readonly figures: readonly Figure[];
   readonly results: Readonly<Record<string, FigureResult>>;
 }
@@ -32,6 +34,7 @@ export interface Seen {
 import { computed } from 'vue';
 import { formatCell } from '@underbell/core/format';
 import { capitalised, showCount } from '../platform/words.ts';
+import SeenPage from './SeenPage.vue';
 
 const props = defineProps<{ seen: Seen; own?: readonly string[] }>();
 const taste = { locale: 'en-GB', timeZone: 'UTC' };
@@ -111,6 +114,7 @@ const shown = computed(() =>
         </dd>
       </template>
     </dl>
+    <SeenPage v-if="seen.view" :title="`The page as ${seen.as.name} gets it`" :answer="seen.view" />
   </section>
 </template>
 

@@ -58,6 +58,8 @@ export function mountPages(
       origins: origins.join(' '),
     });
   });
+  // Draws what the console hands it, in a frame of the console alone.
+  router.get('/preview', (ctx: Context) => sendPage(ctx, 'viewer', "'self'", { window: 'preview' }));
   // The window in which a reader signs in for a frame on another site.
   router.get('/sign-in/window', (ctx: Context) => sendPage(ctx, 'viewer', "'none'", { window: 'sign-in' }));
   router.get('/element.js', async (ctx: Context) => {
