@@ -3,7 +3,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { countAttempt, enqueue, remember, type App } from '../platform/index.ts';
 import { listGrants, putGrant } from './grantStore.ts';
 import { addRequest, closeRequest, findRequest, listRequests, type AccessRequestRow } from './requestStore.ts';
-import { noSuch, requirePassOn, rightOn } from './rights.ts';
+import { noSuch, requirePassOn, rightOn, rightsOn } from './rights.ts';
 import { findPerson, listPeople } from './store.ts';
 
 export interface Wish {
@@ -15,10 +15,8 @@ export interface Wish {
 /** Those who can answer: owners by name and the members of groups that own it; administrators when there are none. */
 async function ownersOf(app: App, report: string): Promise<PersonViewer[]> {
   const people = await listPeople(app);
-  const owners = [];
-  for (const one of people) {
-    if (!one.isAdministrator && isAtLeast(await rightOn(app, one, 'report', report), 'own')) owners.push(one);
-  }
+  const decide = await rightsOn(app, 'report');
+  const owners = people.filter((one) => !one.isAdministrator && isAtLeast(decide(one, report), 'own'));
   return owners.length > 0 ? owners : people.filter((one) => one.isAdministrator);
 }
 
@@ -87,14 +85,12 @@ export interface ShownRequest extends Omit<AccessRequestRow, 'personId'> {
 /** The requests that a person may answer, newest first. */
 export async function requestsFor(app: App, person: PersonViewer): Promise<ShownRequest[]> {
   const people = new Map((await listPeople(app)).map((one) => [one.id, one]));
-  const shown: ShownRequest[] = [];
-  for (const { personId, ...request } of await listRequests(app)) {
-    const right = await rightOn(app, person, request.thingKind, request.thingName);
+  const decide = await rightsOn(app, 'report');
+  return (await listRequests(app)).flatMap(({ personId, ...request }): ShownRequest[] => {
     const asker = people.get(personId);
-    if (right?.passesOn !== undefined && asker)
-      shown.push({ ...request, person: { email: asker.email, name: asker.name } });
-  }
-  return shown;
+    if (!asker || decide(person, request.thingName)?.passesOn === undefined) return [];
+    return [{ ...request, person: { email: asker.email, name: asker.name } }];
+  });
 }
 
 /** A person's own requests, newest first. */

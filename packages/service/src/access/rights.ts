@@ -5,16 +5,22 @@ import {
   type PersonViewer,
   type Right,
   type RightLevel,
-  type Thing,
   type ThingKind,
 } from '@underbell/core/access';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import type { App } from '../platform/index.ts';
 import { foldersOf, listGrants } from './grantStore.ts';
 
-async function thingOf(app: App, kind: ThingKind, name: string): Promise<Thing> {
-  const folder = (await foldersOf(app, kind)).get(name);
-  return { kind, name, ...(folder === undefined ? {} : { folder }) };
+/** Decides rights on things of one kind, from a single reading of grants and folders. */
+export async function rightsOn(
+  app: App,
+  kind: ThingKind,
+): Promise<(person: PersonViewer, name: string) => Right | undefined> {
+  const [grants, folders] = await Promise.all([listGrants(app), foldersOf(app, kind)]);
+  return (person, name) => {
+    const folder = folders.get(name);
+    return decideRight(grants, person, { kind, name, ...(folder === undefined ? {} : { folder }) });
+  };
 }
 
 /** What a person may do with a thing, or nothing. */
@@ -24,8 +30,7 @@ export async function rightOn(
   kind: ThingKind,
   name: string,
 ): Promise<Right | undefined> {
-  const [grants, thing] = await Promise.all([listGrants(app), thingOf(app, kind, name)]);
-  return decideRight(grants, person, thing);
+  return (await rightsOn(app, kind))(person, name);
 }
 
 /**
@@ -84,11 +89,8 @@ export async function visibleNames(
   kind: ThingKind,
   names: readonly string[],
 ): Promise<string[]> {
-  const [grants, folders] = await Promise.all([listGrants(app), foldersOf(app, kind)]);
-  return names.filter((name) => {
-    const folder = folders.get(name);
-    return decideRight(grants, person, { kind, name, ...(folder === undefined ? {} : { folder }) }) !== undefined;
-  });
+  const decide = await rightsOn(app, kind);
+  return names.filter((name) => decide(person, name) !== undefined);
 }
 
 export function noSuch(kind: string, name: string, known: readonly string[]): Refusal {
