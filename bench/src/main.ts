@@ -7,7 +7,7 @@ import { parseArgs } from 'node:util';
 import { pino } from 'pino';
 import { fillSkerrow, sourcePassword, sourceUser } from '@underbell/demo/fill';
 import { addPerson, findPerson, putGrant, putRule } from '@underbell/service/access';
-import { defineDataset } from '@underbell/service/dataset';
+import { defineDataset } from '@underbell/service/refresh';
 import { closeApp, migrate, openApp, readSettings, type App } from '@underbell/service/platform';
 import { publishReport } from '@underbell/service/report';
 import { putSource } from '@underbell/service/source';
@@ -73,7 +73,7 @@ async function furnish(app: App, cluster: Cluster): Promise<void> {
     app,
     person,
     JSON.parse(readFileSync(join(definitions, 'quay-punctuality.report.json'), 'utf8')),
-    { notes: '', origin: 'bench' },
+    { notes: '', isConfirmed: false, origin: 'bench' },
   );
 }
 

@@ -60,7 +60,7 @@ export async function addDemoPeople(app: App, company: Company): Promise<void> {
     }
     await putAttribute(app, { name: 'quay', label: 'Quay', type: 'text', isMany: true }, transaction);
     await putAttribute(app, { name: 'district', label: 'District', type: 'text', isMany: true }, transaction);
-    await putFolder(app, { name: 'operations', title: 'Operations' }, transaction);
+    await putFolder(app, { name: 'operations', title: 'Operations', parentName: null }, transaction);
     for (const [name, level] of [
       ['Publishers', 'own'],
       ['Quay managers', 'view'],

@@ -4,6 +4,7 @@ import compress from 'koa-compress';
 import helmet from 'koa-helmet';
 import { Refusal } from '@underbell/core/refusal';
 import { accessRoutes, personOf } from './access/index.ts';
+import { boardRoutes } from './board/index.ts';
 import { burstRoutes } from './burst/index.ts';
 import { datasetRoutes } from './dataset/index.ts';
 import { mountDirectory } from './directory/index.ts';
@@ -13,6 +14,8 @@ import { answerErrors, describeApi, mountRoutes, type Identify, type Route } fro
 import { defineRoute, Worker, type App } from './platform/index.ts';
 import { mountPages } from './platform/pages.ts';
 import { reportRoutes } from './report/index.ts';
+import { folderRoutes } from './folder/index.ts';
+import { refreshRoutes } from './refresh/index.ts';
 import { sourceRoutes } from './source/index.ts';
 import { viewRoutes } from './view/index.ts';
 
@@ -20,6 +23,9 @@ const capabilities: Route[] = [
   ...accessRoutes,
   ...sourceRoutes,
   ...datasetRoutes,
+  ...refreshRoutes,
+  ...boardRoutes,
+  ...folderRoutes,
   ...reportRoutes,
   ...viewRoutes,
   ...placeRoutes,
@@ -107,6 +113,9 @@ export async function startWeb(app: App): Promise<Server> {
   return server;
 }
 
+/** How often the clock is looked at. */
+const tickMs = 2_000;
+
 /** Starts to work through the queue. */
 export function startWorker(app: App): Worker {
   const worker = new Worker(
@@ -115,9 +124,14 @@ export function startWorker(app: App): Worker {
       // Only workers load the renderers, and only when there is something to render.
       'burst.run': async (...job) => (await import('./burst/jobs.ts')).runBurstJob(...job),
     },
+    { 'dataset.refresh': async (of, job) => (await import('./refresh/jobs.ts')).refreshJob(of, job) },
     // Letters do not wait behind a long run.
     { 'notice.mail': async (of, job) => (await import('./deliver/notice.ts')).sendNotice(of, job) },
   );
+  worker.every(tickMs, async () => {
+    await (await import('./refresh/jobs.ts')).tick(app);
+    await (await import('./folder/jobs.ts')).emptyBin(app);
+  });
   worker.start();
   return worker;
 }

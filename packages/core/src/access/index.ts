@@ -34,7 +34,15 @@ export {
   type ReportViewDetails,
   type TokenAction,
 } from './authorizationDetails.ts';
-export { effectiveFilterOf, type Choice, type Viewing } from './viewLimits.ts';
+export {
+  effectiveFilterOf,
+  figureInView,
+  ownFilterText,
+  viewingBefore,
+  type Choice,
+  type Viewing,
+} from './viewLimits.ts';
+export { markColumn, marksText } from './marks.ts';
 export {
   checkMask,
   decideMasks,

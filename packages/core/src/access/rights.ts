@@ -5,10 +5,12 @@ export type RightLevel = 'view' | 'export' | 'edit' | 'own';
 export const rightLevels: readonly RightLevel[] = ['view', 'export', 'edit', 'own'];
 
 /** What grants are given on; `*` as a name means every thing of the kind. */
-export type ThingKind = 'folder' | 'report' | 'dataset' | 'source' | 'placement' | 'list' | 'burst' | 'client';
+export type ThingKind =
+  'folder' | 'report' | 'board' | 'dataset' | 'source' | 'placement' | 'list' | 'burst' | 'client';
 export const thingKinds: readonly ThingKind[] = [
   'folder',
   'report',
+  'board',
   'dataset',
   'source',
   'placement',
@@ -17,11 +19,11 @@ export const thingKinds: readonly ThingKind[] = [
   'client',
 ];
 
-/** A thing, and the folder that it lies in. */
+/** A thing, and the folders that it lies in, from the nearest outwards. */
 export interface Thing {
   readonly kind: ThingKind;
   readonly name: string;
-  readonly folder?: string;
+  readonly folders?: readonly string[];
 }
 
 export type GrantHolder = { readonly kind: 'person' | 'group'; readonly name: string } | { readonly kind: 'everyone' };
@@ -52,7 +54,8 @@ function holds(grant: Grant, person: PersonViewer): boolean {
 
 function covers(grant: Grant, thing: Thing): boolean {
   const on = grant.thing;
-  if (on.kind === 'folder' && thing.folder !== undefined) return on.name === thing.folder || on.name === '*';
+  const inside = thing.kind === 'folder' ? [thing.name, ...(thing.folders ?? [])] : (thing.folders ?? []);
+  if (on.kind === 'folder' && inside.length > 0) return on.name === '*' || inside.includes(on.name);
   return on.kind === thing.kind && (on.name === '*' || on.name === thing.name);
 }
 

@@ -1,17 +1,23 @@
 import type { DatasetShape } from '../dataset/index.ts';
-import { checkFilter, columnIn, readFilter, type FilterScope } from '../filter/index.ts';
-import { valueTypeOf, parseValue } from '../dataset/index.ts';
+import { checkFilter, columnIn, readFilter, type FilterScope, type TypedNode } from '../filter/index.ts';
+import { formatValue, valueTypeOf, type DatasetColumn, type DateStep } from '../dataset/index.ts';
 import { Refusal } from '../refusal/index.ts';
 import {
   columnHidden,
+  drilledFigure,
+  drillLevels,
   findFigure,
   parameterColumn,
+  spanBefore,
+  spanWords,
   type Figure,
   type Page,
+  type DateSpan,
   type ParameterValue,
   type ReportDefinition,
 } from '../report/index.ts';
 import { EffectiveFilter, type LimitOrigin, type LimitPart } from './effectiveFilter.ts';
+import { markColumn, marksText, sameColumn } from './marks.ts';
 import type { Mask, MaskPlace } from './masks.ts';
 import { decideAccess, type Moment, type RecordRule } from './recordRules.ts';
 import type { Viewer } from './viewer.ts';
@@ -46,6 +52,17 @@ export interface Viewing {
   /** The reader's own filter, CQL2 text; applies to every dataset that has its columns. */
   readonly where?: string;
   readonly choices: readonly Choice[];
+  /** The dataset of a figure; the one at hand when left out. */
+  readonly shapeOf?: (figure: Figure) => DatasetShape | undefined;
+  /** Marks that the reader opened, figure by figure, one value a level. */
+  readonly drills?: readonly Choice[];
+}
+
+/** What `param('month')` stands for: the values in the form that filters read; a period by its two ends. */
+function parameterTexts({ parameter, values, span }: ParameterValue, name: string): readonly string[] {
+  if (span && name.endsWith('.from')) return [span.from];
+  if (span && name.endsWith('.to')) return [span.to];
+  return values.map((value) => formatValue(value, valueTypeOf(parameter.type)));
 }
 
 function scopeOf(viewing: Viewing, dataset: DatasetShape, text: string): FilterScope {
@@ -57,10 +74,8 @@ function scopeOf(viewing: Viewing, dataset: DatasetShape, text: string): FilterS
     valuesOf: (source, name) => {
       if (source === 'record') return recordField(viewing.viewer, name);
       if (source !== 'param') return undefined;
-      return values
-        .filter((one) => one.parameter.name === name)
-        .map((one) => one.raw)
-        .slice(0, 1);
+      const held = values.find((one) => one.parameter.name === name.replace(/\.(from|to)$/, ''));
+      return held && parameterTexts(held, name);
     },
   };
 }
@@ -97,7 +112,55 @@ function parameterPart(
   const isFixed = origin !== 'reader';
   if (!isFixed && !visible.columns.includes(column)) throw columnHidden(dataset.name, column.name);
   const words = value.words === undefined ? {} : { words: value.words };
-  return [{ origin, name, isFixed, ...words, node: columnIn(column, valueTypeOf(column.type), [value.value]) }];
+  const node = value.span ? within(column, value.span) : columnIn(column, valueTypeOf(column.type), value.values);
+  return [{ origin, name, isFixed, ...words, node }];
+}
+
+/** A date within a stretch of days. */
+function within(column: DatasetColumn, span: DateSpan): TypedNode {
+  const literal = (value: string): TypedNode => ({ kind: 'literal', type: 'date', value });
+  const left: TypedNode = { kind: 'column', type: 'date', column };
+  if (span.from === span.to) return columnIn(column, 'date', [span.from]);
+  return { kind: 'operation', type: 'boolean', op: 'between', args: [left, literal(span.from), literal(span.to)] };
+}
+
+function marksNode(
+  dataset: DatasetShape,
+  column: DatasetColumn,
+  step: DateStep | undefined,
+  raw: readonly string[],
+): TypedNode {
+  const text = marksText(column, step, raw);
+  return checkFilter(readFilter(text), { dataset, text });
+}
+
+/**
+ * The reader's own limits as one CQL2 text, to be carried to another page or to the report in full.
+ *
+ * @returns undefined when the reader limits nothing but parameters
+ */
+export function ownFilterText(
+  viewing: Viewing,
+  dataset: (figure: Figure) => DatasetShape | undefined,
+): string | undefined {
+  const marks = viewing.choices.flatMap((choice) => {
+    const source = figureInView(viewing, findFigure(viewing.page, choice.figure));
+    const mark = markColumn(source);
+    const column = mark && dataset(source)?.columns.find((one) => one.name === mark.by);
+    return mark && column ? [marksText(column, mark.step, choice.values)] : [];
+  });
+  const parts = [...(viewing.where === undefined ? [] : [viewing.where]), ...marks];
+  return parts.length === 0
+    ? undefined
+    : parts.length === 1
+      ? parts[0]
+      : parts.map((part) => `(${part})`).join(' AND ');
+}
+
+/** The figure as the reader drilled it. */
+export function figureInView<T extends Figure>(viewing: Viewing, figure: T): T {
+  const drill = viewing.drills?.find((one) => one.figure === figure.name);
+  return drill ? drilledFigure(figure, drill.values.length) : figure;
 }
 
 function choicePart(
@@ -107,24 +170,56 @@ function choicePart(
   figure: Figure | undefined,
 ): LimitPart[] {
   if (figure?.name === choice.figure) return [];
-  const source = findFigure(viewing.page, choice.figure);
-  const by =
-    source.kind === 'bar' || source.kind === 'line'
-      ? source.by
-      : source.kind === 'table' && source.measures
-        ? source.columns[0]
-        : undefined;
-  if (by === undefined)
+  const source = figureInView(viewing, findFigure(viewing.page, choice.figure));
+  const mark = markColumn(source);
+  if (mark === undefined)
     throw new Refusal('FIGURE_UNKNOWN', `nothing can be picked in the figure \`${choice.figure}\``, {
       word: choice.figure,
     });
-  const column = dataset.columns.find((one) => one.name === by);
+  const column = sameColumn(viewing.shapeOf?.(source) ?? dataset, mark.by, dataset);
   if (column === undefined) return [];
-  if (!visible.columns.includes(column)) throw columnHidden(dataset.name, by);
-  const values = choice.values.map((raw) => parseValue(raw, column.type, `${by}:`));
+  if (!visible.columns.includes(column)) throw columnHidden(dataset.name, column.name);
   return [
-    { origin: 'reader', name: source.title, isFixed: false, node: columnIn(column, valueTypeOf(column.type), values) },
+    {
+      origin: 'reader',
+      name: source.title,
+      isFixed: false,
+      node: marksNode(dataset, column, mark.step, choice.values),
+    },
   ];
+}
+
+/** What a drilled figure was opened by: it alone is limited. */
+function drillParts(viewing: Viewing, { dataset, visible }: EffectiveFilter, figure: Figure | undefined): LimitPart[] {
+  const drill = figure && viewing.drills?.find((one) => one.figure === figure.name);
+  if (!figure || !drill) return [];
+  const levels = drillLevels(figure);
+  return drill.values.map((raw, i) => {
+    drilledFigure(figure, i + 1);
+    const column = dataset.columns.find((one) => one.name === levels[i]);
+    if (!column || !visible.columns.includes(column)) throw columnHidden(dataset.name, levels[i]!);
+    return { origin: 'reader', name: figure.title, isFixed: false, node: marksNode(dataset, column, undefined, [raw]) };
+  });
+}
+
+/**
+ * The same viewing an earlier period ago, for a figure that is compared with it. Only a period that the reader chose, or
+ * could choose, moves: one that a token, a placement or a burst fixes stays.
+ *
+ * @returns undefined where no such period limits the dataset
+ */
+export function viewingBefore(
+  viewing: Viewing,
+  dataset: DatasetShape,
+  how: 'period before' | 'year before',
+  locale: string,
+): { viewing: Viewing; words: string } | undefined {
+  const moved = viewing.chosen.find((one) => one.span && parameterColumn(viewing.report, one.parameter, dataset));
+  if (!moved?.span) return undefined;
+  const span = spanBefore(moved.span, how);
+  const earlier = { ...moved, span, values: [span.from, span.to], texts: [`${span.from}/${span.to}`] };
+  const chosen = viewing.chosen.map((one) => (one === moved ? earlier : one));
+  return { viewing: { ...viewing, chosen }, words: spanWords(span, locale) };
 }
 
 /**
@@ -158,13 +253,14 @@ export function effectiveFilterOf(viewing: Viewing, dataset: DatasetShape, figur
     ...viewing.fixed.flatMap((one) => parameterPart(viewing, dataset, one, one.origin, one.by, visible)),
     ...textPart(viewing, dataset, 'report', report.name, report.where),
     ...textPart(viewing, dataset, 'page', page.name, page.where),
-    ...(figure && figure.kind !== 'text' ? textPart(viewing, dataset, 'figure', figure.name, figure.where) : []),
+    ...(figure && 'where' in figure ? textPart(viewing, dataset, 'figure', figure.name, figure.where) : []),
     ...viewing.chosen.flatMap((one) =>
       parameterPart(viewing, dataset, one, 'reader', one.parameter.label ?? one.parameter.name, visible),
     ),
     // What readers send may name only what they are shown.
     ...textPart(viewing, visible, 'reader', 'own filter', viewing.where),
     ...viewing.choices.flatMap((choice) => choicePart(viewing, start, choice, figure)),
+    ...drillParts(viewing, start, figure),
   ];
   return start.narrow(...parts);
 }

@@ -1,1 +1,4 @@
-export { chartInWords, chartOption, type ChartLook } from './chartOption.ts';
+export { chartInWords, chartOption } from './chartOption.ts';
+export { othersName } from './barOption.ts';
+export { toneAt, toneColour, toneSigns, type ChartLook } from './look.ts';
+export { rawText } from './series.ts';

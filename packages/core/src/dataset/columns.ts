@@ -2,6 +2,14 @@
 export type ColumnType = 'text' | 'integer' | 'number' | 'boolean' | 'date' | 'instant';
 export const columnTypes: readonly ColumnType[] = ['text', 'integer', 'number', 'boolean', 'date', 'instant'];
 
+/** Steps that dates are gathered by; weeks begin on Monday. */
+export type DateStep = 'day' | 'week' | 'month' | 'quarter' | 'year';
+export const dateSteps: readonly DateStep[] = ['day', 'week', 'month', 'quarter', 'year'];
+
+/** How careful people must be with a column. */
+export type Sensitivity = 'open' | 'internal' | 'confidential';
+export const sensitivities: readonly Sensitivity[] = ['open', 'internal', 'confidential'];
+
 export interface DatasetColumn {
   readonly name: string;
   readonly type: ColumnType;
@@ -12,6 +20,9 @@ export interface DatasetColumn {
   readonly unit?: string;
   /** Unicode number pattern, such as `#,##0.0`. */
   readonly format?: string;
+  readonly sensitivity?: Sensitivity;
+  /** The type that the source gave, where a refresh compares it. */
+  readonly sourceType?: ColumnType;
 }
 
 /** The typed shape of a dataset, as filters and figures see it. */

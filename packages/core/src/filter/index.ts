@@ -1,6 +1,6 @@
 export { parseFilter } from './parse.ts';
 export { columnNamesIn, maxFilterDepth, maxFilterLength, type FilterNode, type Operator, type Span } from './tree.ts';
-export { writeFilter } from './write.ts';
+export { quoteIfNeeded, writeFilter } from './write.ts';
 export { readFilter, readFilterJson, toFilterJson, toFilterText, type FilterJson } from './json.ts';
 export { checkFilter, checkMeasure } from './check.ts';
 export { valueFunctions, type FilterScope, type ValueFunction } from './scope.ts';

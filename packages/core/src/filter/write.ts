@@ -15,7 +15,8 @@ const infix: Partial<Record<string, { word: string; at: number; left: number; ri
 
 const quoteText = (text: string) => `'${text.replaceAll("'", "''")}'`;
 
-function columnText(name: string): string {
+/** A column's name as it stands in a filter. */
+export function quoteIfNeeded(name: string): string {
   return plainName.test(name) && !keywords.has(name.toUpperCase()) ? name : `"${name.replaceAll('"', '""')}"`;
 }
 
@@ -44,7 +45,7 @@ function writePart(node: FilterNode): { text: string; at: number } {
     case 'array':
       return value(`(${list(node.items)})`);
     case 'column':
-      return value(columnText(node.name));
+      return value(quoteIfNeeded(node.name));
     case 'call':
       return value(`${node.name}(${node.args.map(writeFilter).join(', ')})`);
     case 'operation':

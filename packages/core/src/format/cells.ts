@@ -1,4 +1,4 @@
-import type { Value, ValueType } from '../dataset/index.ts';
+import type { DateStep, Value, ValueType } from '../dataset/index.ts';
 import { formatNumber } from './numberPattern.ts';
 
 /** How a reader wants things shown. */
@@ -13,6 +13,8 @@ export interface ShownColumn {
   readonly type: ValueType;
   readonly format?: string;
   readonly unit?: string;
+  /** Dates are the first days of stretches of this length. */
+  readonly step?: DateStep;
 }
 
 /** A missing value, as people see it. */
@@ -24,6 +26,32 @@ export function formatDate(date: string, locale: string, month: 'short' | 'long'
   return new Intl.DateTimeFormat(locale, options).format(new Date(`${date}T00:00:00Z`));
 }
 
+const stepLooks: Readonly<Record<Exclude<DateStep, 'week' | 'quarter'>, Intl.DateTimeFormatOptions>> = {
+  day: { day: 'numeric', month: 'short', year: 'numeric' },
+  month: { month: 'short', year: 'numeric' },
+  year: { year: 'numeric' },
+};
+const axisLooks: typeof stepLooks = { ...stepLooks, day: { day: 'numeric', month: 'short' } };
+
+/**
+ * A stretch of time by its first day: `Oct 2026`, `week of 5 Oct 2026`, `Q4 2026`.
+ *
+ * @param where - on an axis there is less room
+ */
+export function formatStep(
+  date: string,
+  step: DateStep = 'day',
+  locale = 'en-GB',
+  where: 'axis' | 'text' = 'text',
+): string {
+  if (step === 'quarter') return `Q${Math.floor((Number(date.slice(5, 7)) - 1) / 3) + 1} ${date.slice(0, 4)}`;
+  const looks = where === 'axis' ? axisLooks : stepLooks;
+  const text = new Intl.DateTimeFormat(locale, { ...looks[step === 'week' ? 'day' : step], timeZone: 'UTC' }).format(
+    new Date(`${date}T00:00:00Z`),
+  );
+  return step === 'week' && where === 'text' ? `week of ${text}` : text;
+}
+
 /** One cell as text for people; the unit is left to the heading. */
 export function formatCell(value: Value | null | undefined, column: ShownColumn, taste: ReaderTaste): string {
   if (value === null || value === undefined) return missingMark;
@@ -33,7 +61,7 @@ export function formatCell(value: Value | null | undefined, column: ShownColumn,
     case 'boolean':
       return value === true ? 'yes' : 'no';
     case 'date':
-      return formatDate(value as string, taste.locale);
+      return formatStep(value as string, column.step, taste.locale);
     case 'instant':
       return new Intl.DateTimeFormat(taste.locale, {
         dateStyle: 'medium',

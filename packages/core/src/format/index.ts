@@ -1,2 +1,2 @@
 export { formatNumber, isNumberPattern } from './numberPattern.ts';
-export { formatCell, formatDate, missingMark, type ReaderTaste, type ShownColumn } from './cells.ts';
+export { formatCell, formatDate, formatStep, missingMark, type ReaderTaste, type ShownColumn } from './cells.ts';

@@ -1,14 +1,25 @@
-import { BarChart, LineChart } from 'echarts/charts';
-import { GridComponent, LegendComponent } from 'echarts/components';
+import { BarChart, LineChart, ScatterChart } from 'echarts/charts';
+import { GridComponent, LegendScrollComponent, MarkLineComponent, TitleComponent } from 'echarts/components';
 import * as echarts from 'echarts/core';
+import { LabelLayout } from 'echarts/features';
 import { SVGRenderer } from 'echarts/renderers';
 import { chartOption, type ChartLook } from '../chart/index.ts';
-import type { BarFigure, FigureResult, LineFigure } from '../report/index.ts';
+import type { ChartFigure, FigureResult } from '../report/index.ts';
 
-echarts.use([BarChart, LineChart, GridComponent, LegendComponent, SVGRenderer]);
+echarts.use([
+  BarChart,
+  LineChart,
+  ScatterChart,
+  GridComponent,
+  LegendScrollComponent,
+  MarkLineComponent,
+  TitleComponent,
+  LabelLayout,
+  SVGRenderer,
+]);
 
 /** Draws a chart as SVG without a browser. Width and height in pixels. */
-export function chartSvg(figure: BarFigure | LineFigure, result: FigureResult, look: ChartLook): string {
+export function chartSvg(figure: ChartFigure, result: FigureResult, look: ChartLook): string {
   const chart = echarts.init(null, null, { renderer: 'svg', ssr: true, width: look.width, height: look.height });
   try {
     chart.setOption(chartOption(figure, result, { ...look, isPrint: true }));

@@ -2,3 +2,4 @@ export { chartSvg } from './chartSvg.ts';
 export { parseFonts, type PrintFonts } from './fonts.ts';
 export { bandsOf, type Band, type PageScene } from './pageScene.ts';
 export { renderPdf } from './pdf.ts';
+export { pageSvg, renderPng } from './png.ts';

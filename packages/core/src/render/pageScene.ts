@@ -7,6 +7,8 @@ export interface PageScene {
   readonly page: Page;
   readonly results: ReadonlyMap<string, FigureResult>;
   readonly taste: ReaderTaste;
+  /** What each parameter is set to, in words, for texts that show it. */
+  readonly parameters?: Readonly<Record<string, string>>;
   /** What is filtered, in words. */
   readonly limits: readonly string[];
   /** When the data was loaded, milliseconds since 1970-01-01T00:00:00Z; also stands in the document as its date, so that equal input gives equal bytes. */
@@ -22,12 +24,15 @@ export interface Band {
 
 /** Cuts a page into bands that can be moved to the next sheet as a whole. A table is a band of its own: it may flow. */
 export function bandsOf(page: Page): Band[] {
-  const sorted = [...page.figures].sort((a, b) => a.at.row - b.at.row || a.at.column - b.at.column);
+  const sorted = page.figures
+    // Paper has nothing to pick from.
+    .filter((figure) => figure.kind !== 'picker')
+    .sort((a, b) => a.at.row - b.at.row || a.at.column - b.at.column);
   const bands: { top: number; bottom: number; figures: Figure[] }[] = [];
   const tables: { after: number; figure: Figure }[] = [];
   for (const figure of sorted) {
     const bottom = figure.at.row + figure.at.height;
-    if (figure.kind === 'table') {
+    if (figure.kind === 'table' || figure.kind === 'crosstab') {
       tables.push({ after: figure.at.row, figure });
       continue;
     }

@@ -1,15 +1,17 @@
 import PDFDocument from 'pdfkit';
 import svgToPdf from 'svg-to-pdfkit';
-import { formatCell } from '../format/index.ts';
+import { numberText, textTable, trendPath, type TextCell, type TextTable } from '../figure/index.ts';
 import {
+  fillText,
   gridColumns,
-  type BarFigure,
+  type ChartFigure,
+  type CrosstabFigure,
   type Figure,
   type FigureResult,
-  type LineFigure,
   type NumberFigure,
   type TableFigure,
 } from '../report/index.ts';
+import { toneColour, toneSigns } from '../chart/index.ts';
 import { light } from '../theme/index.ts';
 import { chartSvg } from './chartSvg.ts';
 import type { PrintFonts } from './fonts.ts';
@@ -76,6 +78,13 @@ class PageDrawer {
 
   #heading(): void {
     const { title, page, limits } = this.#scene;
+    if (page.print?.header)
+      this.#text(page.print.header, margin, margin - 16, {
+        size: 8.5,
+        colour: light.quiet,
+        width: this.#width,
+        lineBreak: false,
+      });
     this.#text(title, margin, margin, { size: 20, font: semibold, width: this.#width });
     if (page.title !== title)
       this.#text(page.title, margin, this.#doc.y, { size: 12, colour: light.quiet, width: this.#width });
@@ -97,7 +106,7 @@ class PageDrawer {
 
   #band(band: Band): void {
     const [only] = band.figures;
-    if (only?.kind === 'table') return this.#table(only);
+    if (only?.kind === 'table' || only?.kind === 'crosstab') return this.#table(only);
     const height = band.rows * rowUnit;
     if (this.#doc.y + height > this.#bottom) this.#nextSheet();
     const top = this.#doc.y;
@@ -121,29 +130,53 @@ class PageDrawer {
   }
 
   #figure(figure: Figure, box: Box): void {
-    if (figure.kind === 'text') return this.#text(figure.text, box.x, box.y, { size: 10.5, width: box.width });
     const result = this.#scene.results.get(figure.name);
+    if (figure.kind === 'text') {
+      const text = fillText(figure.text, result, this.#scene.parameters ?? {}, this.#scene.taste);
+      return this.#text(text, box.x, box.y, { size: 10.5, width: box.width });
+    }
+    if (figure.kind === 'picker' || figure.kind === 'table' || figure.kind === 'crosstab') return;
     if (result === undefined) throw new TypeError(`the figure ${figure.name} has no result`);
+    if (result.refused) return this.#refused(figure, result.refused.message, box);
     if (figure.kind === 'number') this.#number(figure, result, box);
-    else if (figure.kind === 'bar' || figure.kind === 'line') this.#chart(figure, result, box);
+    else this.#chart(figure, result, box);
+  }
+
+  #refused(figure: Figure, why: string, box: Box): void {
+    this.#text(figure.title, box.x, box.y, { size: 11, font: semibold, width: box.width, height: 14, ellipsis: true });
+    this.#text(capitalised(why.replaceAll('`', '')), box.x, box.y + 17, {
+      size: 9.5,
+      colour: light.quiet,
+      width: box.width,
+    });
   }
 
   #number(figure: NumberFigure, result: FigureResult, box: Box): void {
-    const [row] = result.rows;
-    const [measure, beside] = result.columns;
-    this.#doc.rect(box.x, box.y, 2, box.height).fill(light.sea);
+    const { taste } = this.#scene;
+    const { value, unit, beside, comparison, tone } = numberText(figure, result, taste);
+    this.#doc.rect(box.x, box.y, 2, box.height).fill(tone ? toneColour(tone, light) : light.sea);
     const x = box.x + 9;
     const width = box.width - 9;
     this.#text(figure.title, x, box.y, { size: 9.5, colour: light.quiet, width, height: 12, ellipsis: true });
-    const value = formatCell(row?.[0], measure!, this.#scene.taste);
-    const unit = measure!.unit ? ` ${measure!.unit}` : '';
-    this.#text(`${value}${unit}`, x, box.y + 12, { size: 19, font: semibold, width, lineBreak: false });
-    if (!beside) return;
-    const small = `${beside.label} ${formatCell(row?.[1], beside, this.#scene.taste)}${beside.unit ? ` ${beside.unit}` : ''}`;
-    this.#text(small, x, box.y + 36, { size: 8.5, colour: light.quiet, width, height: 11, ellipsis: true });
+    this.#text(unit ? `${value} ${unit}` : value, x, box.y + 12, { size: 19, font: semibold, width, lineBreak: false });
+    let y = box.y + 36;
+    const small = { size: 8.5, width, height: 11, ellipsis: true };
+    if (beside) {
+      this.#text(beside, x, y, { ...small, colour: light.quiet });
+      y += 11;
+    }
+    if (comparison && y + 10 <= box.y + box.height) {
+      const colour = comparison.tone ? toneColour(comparison.tone, light) : light.quiet;
+      this.#text(`${comparison.sign} ${comparison.text}`, x, y, { ...small, colour });
+      y += 11;
+    }
+    const room = box.y + box.height - y;
+    const path = trendPath(result.trend, width, room);
+    if (room < 12 || path === '') return;
+    this.#doc.save().translate(x, y).path(path).lineWidth(1).strokeColor(light.series[0]!).stroke().restore();
   }
 
-  #chart(figure: BarFigure | LineFigure, result: FigureResult, box: Box): void {
+  #chart(figure: ChartFigure, result: FigureResult, box: Box): void {
     this.#text(figure.title, box.x, box.y, { size: 11, font: semibold, width: box.width, height: 14, ellipsis: true });
     const top = box.y + 17;
     if (result.rows.length === 0) {
@@ -164,68 +197,77 @@ class PageDrawer {
     });
   }
 
-  #table(figure: TableFigure): void {
+  #table(figure: TableFigure | CrosstabFigure): void {
     const result = this.#scene.results.get(figure.name);
     if (result === undefined) throw new TypeError(`the figure ${figure.name} has no result`);
-    const cells = result.rows.map((row) =>
-      result.columns.map((column, i) => formatCell(row[i], column, this.#scene.taste)),
-    );
-    const headings = result.columns.map((column) => (column.unit ? `${column.label} (${column.unit})` : column.label));
-    const widths = this.#columnWidths([headings, ...cells]);
+    const table = textTable(figure, result, this.#scene.taste);
+    const headings = table.headings.map((one) => ({ text: one.unit ? `${one.text} (${one.unit})` : one.text }));
+    const lines = table.lines.map((line) => line.cells);
+    const widths = this.#columnWidths([headings, ...lines, ...(table.foot ? [table.foot] : [])]);
+    const row = (cells: readonly TextCell[], kind: 'heading' | 'row' | 'sum') =>
+      this.#tableRow(cells, widths, table, kind);
     if (this.#doc.y + 20 + 3 * tableRow > this.#bottom) this.#nextSheet();
     this.#text(figure.title, margin, this.#doc.y, { size: 11, font: semibold, width: this.#width });
     this.#doc.y += 3;
-    this.#tableRow(headings, widths, result, true);
-    if (cells.length === 0) this.#text('No rows', margin, this.#doc.y + 3, { size: 10, colour: light.quiet });
-    for (const row of cells) {
+    row(headings, 'heading');
+    if (lines.length === 0) this.#text('No rows', margin, this.#doc.y + 3, { size: 10, colour: light.quiet });
+    for (const line of [...table.lines, ...(table.foot ? [{ kind: 'sum' as const, cells: table.foot }] : [])]) {
       if (this.#doc.y + tableRow > this.#bottom) {
         this.#nextSheet();
-        this.#tableRow(headings, widths, result, true);
+        row(headings, 'heading');
       }
-      this.#tableRow(row, widths, result, false);
+      row(line.cells, line.kind);
     }
+    if (table.isCut)
+      this.#text('There are more rows than stand here.', margin, this.#doc.y + 3, { size: 8.5, colour: light.quiet });
     this.#doc.y += gap;
   }
 
   /** Shares out the width by what the cells need; the longest give way first. */
-  #columnWidths(rows: readonly (readonly string[])[]): number[] {
+  #columnWidths(rows: readonly (readonly TextCell[])[]): number[] {
     this.#doc.font(semibold).fontSize(9);
     const sample = rows.slice(0, 60);
     const needed = rows[0]!.map(
-      (_, i) => Math.max(...sample.map((row) => Math.min(this.#doc.widthOfString(row[i]!), 190))) + 12,
+      (_, i) => Math.max(...sample.map((row) => Math.min(this.#doc.widthOfString(row[i]?.text ?? ''), 190))) + 12,
     );
     const total = needed.reduce((sum, one) => sum + one, 0);
     return needed.map((one) => (one * this.#width) / total);
   }
 
-  #tableRow(cells: readonly string[], widths: readonly number[], result: FigureResult, isHeading: boolean): void {
+  #tableRow(
+    cells: readonly TextCell[],
+    widths: readonly number[],
+    table: TextTable,
+    kind: 'heading' | 'row' | 'sum',
+  ): void {
     const y = this.#doc.y;
     let x = margin;
-    cells.forEach((cell, i) => {
-      const isNumber = result.columns[i]!.type === 'number';
-      this.#text(cell, x + 3, y + 3, {
+    cells.forEach(({ text, tone }, i) => {
+      const colour = kind === 'heading' ? light.quiet : tone ? toneColour(tone, light) : light.ink;
+      this.#text(tone && tone !== 'quiet' ? `${toneSigns[tone]} ${text}` : text, x + 3, y + 3, {
         size: 9,
-        font: isHeading ? semibold : regular,
-        colour: isHeading ? light.quiet : light.ink,
+        font: kind === 'row' ? regular : semibold,
+        colour,
         width: widths[i]! - 6,
         height: 11,
         ellipsis: true,
-        align: isNumber ? 'right' : 'left',
+        align: table.headings[i]!.isNumber ? 'right' : 'left',
       });
       x += widths[i]!;
     });
     const bottom = y + tableRow;
     this.#doc.moveTo(margin, bottom).lineTo(margin + this.#width, bottom);
     this.#doc
-      .lineWidth(isHeading ? 0.9 : 0.4)
-      .strokeColor(isHeading ? light.quiet : light.line)
+      .lineWidth(kind === 'heading' ? 0.9 : 0.4)
+      .strokeColor(kind === 'heading' ? light.quiet : light.line)
       .stroke();
     this.#doc.x = margin;
     this.#doc.y = bottom;
   }
 
   #footers(): void {
-    const { taste, dataAsOf, title } = this.#scene;
+    const { taste, dataAsOf, title, page } = this.#scene;
+    const name = page.print?.footer ?? title;
     const asOf = new Intl.DateTimeFormat(taste.locale, {
       dateStyle: 'medium',
       timeStyle: 'short',
@@ -237,7 +279,7 @@ class PageDrawer {
       const y = this.#doc.page.height - margin - 10;
       // Text below the margin would start a new sheet.
       this.#doc.page.margins.bottom = 0;
-      this.#text(`${title} · data as of ${asOf} (${taste.timeZone})`, margin, y, {
+      this.#text(`${name} · data as of ${asOf} (${taste.timeZone})`, margin, y, {
         size: 8.5,
         colour: light.quiet,
         lineBreak: false,

@@ -1,4 +1,4 @@
-import type { ColumnType } from '../dataset/index.ts';
+import type { ColumnType, DateStep } from '../dataset/index.ts';
 
 /** Where a figure stands on the page's grid of 12 columns; rows and columns count from 1. */
 export interface GridPlace {
@@ -8,6 +8,32 @@ export interface GridPlace {
   readonly height: number;
 }
 
+/** What a colour says. It never stands alone: each has a sign and a word. */
+export type Tone = 'good' | 'warn' | 'bad' | 'quiet';
+export const tones: readonly Tone[] = ['good', 'warn', 'bad', 'quiet'];
+
+/** A colour by rule: where the condition over the figure's own answer holds. */
+export interface ColourRule {
+  /** CQL2 text over the columns and measures of the answer: `on_time_share < 0.8`. */
+  readonly when: string;
+  readonly tone: Tone;
+  /** The column that is coloured; the whole row or mark when left out. */
+  readonly column?: string;
+  /** What it means, for legends and screen readers. */
+  readonly words?: string;
+}
+
+/** A line across a chart at a fixed value or at a measure of all its rows. */
+export interface ReferenceLine {
+  readonly label: string;
+  readonly at: number | string;
+}
+
+/** What a value is held against. */
+export type Comparison =
+  | { readonly with: 'period before' | 'year before'; readonly better?: 'more' | 'less' }
+  | { readonly with: 'target'; readonly target: number | string; readonly better?: 'more' | 'less' };
+
 interface FigureBase {
   readonly name: string;
   readonly title: string;
@@ -16,6 +42,10 @@ interface FigureBase {
   readonly dataset?: string;
   /** CQL2 text that limits this figure's rows. */
   readonly where?: string;
+  /** A page of the report that tells more; the reader's filters go along. */
+  readonly link?: { readonly page: string };
+  /** A sentence beneath the title. */
+  readonly note?: string;
 }
 
 /** One figure: the value of a measure. */
@@ -24,23 +54,62 @@ export interface NumberFigure extends FigureBase {
   readonly measure: string;
   /** A measure shown small beneath, for scale. */
   readonly beside?: string;
+  readonly compare?: Comparison;
+  /** A small line of the measure along a date. */
+  readonly trend?: { readonly along: string; readonly step?: DateStep };
+  readonly colours?: readonly ColourRule[];
+}
+
+interface AxisFigure extends FigureBase {
+  readonly by: string;
+  /** Dates are gathered by so much. */
+  readonly step?: DateStep;
+  /** A series for each value of this column. */
+  readonly split?: string;
+  /** A small chart of its own for each value of this column. */
+  readonly each?: string;
+  readonly lines?: readonly ReferenceLine[];
 }
 
 /** A measure for each value of a column. */
-export interface BarFigure extends FigureBase {
+export interface BarFigure extends AxisFigure {
   readonly kind: 'bar';
-  readonly by: string;
   readonly measure: string;
-  /** `value`: largest first; `name`: by the column. */
+  /** `value`: by the measure, largest first; `name`: by the column. */
   readonly sort?: 'value' | 'name';
+  readonly ascending?: boolean;
   readonly limit?: number;
+  /** What is beyond the limit becomes one last bar. */
+  readonly others?: boolean;
+  /** How the bars of a split stand. */
+  readonly stack?: 'stacked' | 'beside' | 'share';
+  readonly colours?: readonly ColourRule[];
+  readonly compare?: Comparison;
+  /** Columns that a mark opens into, one after the other. */
+  readonly drill?: readonly string[];
 }
 
 /** Measures along a date. */
-export interface LineFigure extends FigureBase {
+export interface LineFigure extends AxisFigure {
   readonly kind: 'line';
-  readonly by: string;
   readonly measures: readonly string[];
+}
+
+export interface AreaFigure extends AxisFigure {
+  readonly kind: 'area';
+  readonly measures: readonly string[];
+}
+
+/** A point for each value of a column. */
+export interface ScatterFigure extends FigureBase {
+  readonly kind: 'scatter';
+  readonly by: string;
+  readonly x: string;
+  readonly y: string;
+  /** A measure that the points' size follows. */
+  readonly size?: string;
+  readonly limit?: number;
+  readonly lines?: readonly ReferenceLine[];
 }
 
 /** Measures grouped by columns, or the rows themselves when there are no measures. */
@@ -50,15 +119,41 @@ export interface TableFigure extends FigureBase {
   readonly measures?: readonly string[];
   readonly sort?: readonly { readonly by: string; readonly descending?: boolean }[];
   readonly limit?: number;
+  readonly totals?: boolean;
+  /** The first columns, after each of whose values a sum line stands. */
+  readonly subtotals?: readonly string[];
+  readonly colours?: readonly ColourRule[];
 }
 
+/** A measure by columns down and one column across. */
+export interface CrosstabFigure extends FigureBase {
+  readonly kind: 'crosstab';
+  readonly rows: readonly string[];
+  readonly across: string;
+  readonly step?: DateStep;
+  readonly measure: string;
+  readonly totals?: boolean;
+  readonly limit?: number;
+  readonly colours?: readonly ColourRule[];
+}
+
+/** Words; `{measure}` and `{param:name}` stand for values. */
 export interface TextFigure extends FigureBase {
   readonly kind: 'text';
   readonly text: string;
 }
 
-export type Figure = NumberFigure | BarFigure | LineFigure | TableFigure | TextFigure;
-export type DataFigure = Exclude<Figure, TextFigure>;
+/** Lets the reader set a parameter. */
+export interface PickerFigure extends FigureBase {
+  readonly kind: 'picker';
+  readonly parameter: string;
+  readonly look?: 'list' | 'search' | 'dates';
+}
+
+export type ChartFigure = BarFigure | LineFigure | AreaFigure | ScatterFigure;
+export type Figure = NumberFigure | ChartFigure | TableFigure | CrosstabFigure | TextFigure | PickerFigure;
+/** Figures that ask a dataset; a text does when it has measures in it. */
+export type DataFigure = Exclude<Figure, PickerFigure>;
 
 export interface Measure {
   readonly label: string;
@@ -71,6 +166,18 @@ export interface Measure {
   readonly unit?: string;
 }
 
+/** Values that may be chosen: a list, or those of a dataset's column that the reader may see. */
+export type AllowedValues =
+  | readonly string[]
+  | {
+      readonly dataset?: string;
+      readonly column: string;
+      /** The column that people read instead. */
+      readonly shown?: string;
+      /** Parameters whose values narrow what can be chosen here. */
+      readonly within?: readonly string[];
+    };
+
 /** A named typed input, bound to a key (every dataset that has it) or to a column. */
 export interface Parameter {
   readonly name: string;
@@ -79,6 +186,12 @@ export interface Parameter {
   readonly key?: string;
   readonly column?: string;
   readonly required?: boolean;
+  /** Several values at once. */
+  readonly many?: boolean;
+  /** A stretch of days: `last month`, `2026-10`, `2026-09-14/2026-09-20`. Only for dates. */
+  readonly period?: boolean;
+  readonly default?: string | readonly string[];
+  readonly allowed?: AllowedValues;
 }
 
 export interface Page {
@@ -86,7 +199,14 @@ export interface Page {
   readonly title: string;
   readonly where?: string;
   readonly figures: readonly Figure[];
-  readonly print?: { readonly paper?: 'A4' | 'LETTER'; readonly orientation?: 'portrait' | 'landscape' };
+  /** Names of the figures in the order for a narrow place; those left out do not stand there. */
+  readonly narrow?: readonly string[];
+  readonly print?: {
+    readonly paper?: 'A4' | 'LETTER';
+    readonly orientation?: 'portrait' | 'landscape';
+    readonly header?: string;
+    readonly footer?: string;
+  };
 }
 
 /** A published definition in the format `underbell-report/1`. */

@@ -1,7 +1,14 @@
 export {
   gridColumns,
   reportFormat,
+  tones,
+  type AllowedValues,
+  type AreaFigure,
   type BarFigure,
+  type ChartFigure,
+  type ColourRule,
+  type Comparison,
+  type CrosstabFigure,
   type DataFigure,
   type Figure,
   type GridPlace,
@@ -10,21 +17,43 @@ export {
   type NumberFigure,
   type Page,
   type Parameter,
+  type PickerFigure,
+  type ReferenceLine,
   type ReportDefinition,
+  type ScatterFigure,
   type TableFigure,
   type TextFigure,
+  type Tone,
 } from './definition.ts';
 export { reportSchema } from './schema.ts';
 export { validateReport } from './validate.ts';
+export { startReport, type ColumnProfile } from './startReport.ts';
+export { brokenUses, compareEditions, type EditionChange, type ReportUse } from './editions.ts';
 export { datasetNameOf, findFigure, findPage, type FindDataset } from './lookup.ts';
 export {
+  asksData,
   columnHidden,
+  crosstabRows,
   maxFigureRows,
-  planFigureQuery,
+  planFigure,
   resultColumns,
+  type FigurePlan,
   type FigureQuery,
   type ResultColumn,
 } from './figureQuery.ts';
-export { compileFigureSql } from './figureSql.ts';
-export { parameterColumn, readParameters, type ParameterValue } from './parameters.ts';
-export type { FigureResult } from './result.ts';
+export { compileCountSql, compileFigureSql } from './figureSql.ts';
+export {
+  isWithin,
+  parameterColumn,
+  readParameter,
+  readParameters,
+  sameParameterValue,
+  type ParameterOptions,
+  type ParameterValue,
+  type RawParameters,
+} from './parameters.ts';
+export { addDays, addMonths, readSpan, spanBefore, spanFrom, spanWords, startOf, type DateSpan } from './span.ts';
+export { drilledFigure, drillLevels } from './drill.ts';
+export { fillText, measuresIn, parametersIn } from './textValues.ts';
+export { assembleResult, type FigureResult, type PlanAnswers } from './result.ts';
+export { pivot, type Crosstab } from './pivot.ts';

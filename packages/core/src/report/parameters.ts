@@ -1,39 +1,108 @@
 import { parseValue, type DatasetColumn, type DatasetShape, type Value } from '../dataset/index.ts';
 import { Refusal, suggest } from '../refusal/index.ts';
 import type { Parameter, ReportDefinition } from './definition.ts';
+import { readDay, readSpan, type DateSpan } from './span.ts';
+
+/** Raw values by parameter name, as a web address or a burst gives them; several for a many-valued one. */
+export type RawParameters = Readonly<Record<string, string | readonly string[]>>;
 
 export interface ParameterValue {
   readonly parameter: Parameter;
-  readonly value: Value;
-  readonly raw: string;
+  /** At least one; more only where the parameter takes many. */
+  readonly values: readonly Value[];
+  /** As they were written. */
+  readonly texts: readonly string[];
+  /** What a period reaches over; `values` are its first and last day then. */
+  readonly span?: DateSpan;
+  /** Nobody gave it: it is the report's default. */
+  readonly isDefault?: boolean;
+}
+
+export interface ParameterOptions {
+  /** `YYYY-MM-DD`; what relative dates count from. */
+  readonly today: string;
+  /** Without the report's defaults, and without asking for required ones: values that a placement or token fixes. */
+  readonly isPartial?: boolean;
+  /** Parameters whose defaults the reader took off. */
+  readonly without?: readonly string[];
+}
+
+const listOf = (raw: string | readonly string[]): readonly string[] => (typeof raw === 'string' ? [raw] : raw);
+
+function refuseUnknown(report: ReportDefinition, names: readonly string[], pointer?: string): void {
+  const known = (report.parameters ?? []).map((one) => one.name);
+  const name = names.find((one) => !known.includes(one));
+  if (name === undefined) return;
+  throw new Refusal('PARAMETER_UNKNOWN', `the report \`${report.name}\` has no parameter \`${name}\``, {
+    pointer: pointer ?? name,
+    word: name,
+    ...suggest(name, known),
+  });
+}
+
+/** One parameter's texts by its declared type. @throws {Refusal} `VALUE_INVALID` */
+export function readParameter(parameter: Parameter, texts: readonly string[], today: string): ParameterValue {
+  const { name, type } = parameter;
+  const what = `parameter ${name}:`;
+  if (texts.length === 0 || (texts.length > 1 && parameter.many !== true)) {
+    throw new Refusal('VALUE_INVALID', `the parameter \`${name}\` takes one value, not ${texts.length}`, {
+      pointer: name,
+      hint: 'give it once, or declare it with `many`',
+    });
+  }
+  if (parameter.period === true) {
+    const span = readSpan(texts[0]!, today, what);
+    return { parameter, texts, span, values: [span.from, span.to] };
+  }
+  if (Array.isArray(parameter.allowed)) {
+    const wrong = texts.find((text) => !(parameter.allowed as readonly string[]).includes(text));
+    if (wrong !== undefined) {
+      throw new Refusal('VALUE_INVALID', `${what} \`${wrong.slice(0, 60)}\` is not among the allowed values`, {
+        pointer: name,
+        word: wrong,
+        ...suggest(wrong, parameter.allowed as readonly string[]),
+      });
+    }
+  }
+  const values = texts.map((text) => parseValue(type === 'date' ? readDay(text, today) : text, type, what));
+  return { parameter, texts, values };
 }
 
 /**
- * Reads values by the parameters' declared types.
+ * Reads values by the parameters' declared types; defaults stand where nothing was given.
  *
- * @param given - raw texts by parameter name, as a web address or a burst gives them; names are exact
  * @throws {Refusal} `PARAMETER_UNKNOWN`, `PARAMETER_MISSING`, `VALUE_INVALID`
  */
-export function readParameters(report: ReportDefinition, given: Readonly<Record<string, string>>): ParameterValue[] {
-  const parameters = report.parameters ?? [];
-  const names = parameters.map((one) => one.name);
-  for (const name of Object.keys(given)) {
-    if (names.includes(name)) continue;
-    throw new Refusal('PARAMETER_UNKNOWN', `the report \`${report.name}\` has no parameter \`${name}\``, {
-      pointer: name,
-      word: name,
-      ...suggest(name, names),
-    });
-  }
-  return parameters.flatMap((parameter) => {
-    const raw = given[parameter.name];
-    if (raw !== undefined)
-      return [{ parameter, raw, value: parseValue(raw, parameter.type, `parameter ${parameter.name}:`) }];
+export function readParameters(
+  report: ReportDefinition,
+  given: RawParameters,
+  options: ParameterOptions,
+): ParameterValue[] {
+  const { today, isPartial = false, without = [] } = options;
+  refuseUnknown(report, Object.keys(given));
+  refuseUnknown(report, without, 'without');
+  return (report.parameters ?? []).flatMap((parameter) => {
+    const raw = Object.hasOwn(given, parameter.name) ? given[parameter.name] : undefined;
+    if (raw !== undefined) return [readParameter(parameter, listOf(raw), today)];
+    if (isPartial) return [];
+    if (parameter.default !== undefined && !without.includes(parameter.name))
+      return [{ ...readParameter(parameter, listOf(parameter.default), today), isDefault: true }];
     if (parameter.required !== true) return [];
     throw new Refusal('PARAMETER_MISSING', `the parameter \`${parameter.name}\` needs a value`, {
       pointer: parameter.name,
     });
   });
+}
+
+/** Whether two readings of a parameter mean the same. */
+export function sameParameterValue(one: ParameterValue, other: ParameterValue): boolean {
+  return one.values.length === other.values.length && one.values.every((value) => other.values.includes(value));
+}
+
+/** Whether everything that one reading lets through, the other does as well. */
+export function isWithin(inner: ParameterValue, outer: ParameterValue): boolean {
+  if (inner.span && outer.span) return inner.span.from >= outer.span.from && inner.span.to <= outer.span.to;
+  return inner.values.every((value) => outer.values.includes(value));
 }
 
 /**

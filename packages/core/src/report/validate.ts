@@ -3,14 +3,14 @@ import type { DatasetShape } from '../dataset/index.ts';
 import { valueTypeOf } from '../dataset/index.ts';
 import { checkFilter, checkMeasure, parseFilter } from '../filter/index.ts';
 import { Refusal, isRefusal, suggest, type Problem } from '../refusal/index.ts';
-import { gridColumns, type DataFigure, type Figure, type Page, type ReportDefinition } from './definition.ts';
+import { FigureChecker, type Path } from './checkFigure.ts';
+import { gridColumns, type Figure, type Page, type Parameter, type ReportDefinition } from './definition.ts';
 import { datasetNameOf, type FindDataset } from './lookup.ts';
+import { readParameter } from './parameters.ts';
 import { reportSchema } from './schema.ts';
 
 /** Words of the viewer's own address, which no parameter may take. */
-const reservedNames = ['page', 'where', 'bare', 'choose'];
-
-type Path = readonly (string | number)[];
+const reservedNames = ['page', 'where', 'bare', 'choose', 'drill', 'without'];
 
 /** Collects what is wrong with a definition whose shape is right. */
 class ReportChecker {
@@ -67,9 +67,10 @@ class ReportChecker {
     this.#expression(path, () => {
       const valuesOf = (source: string, name: string) => {
         if (source !== 'param') return undefined;
-        if (!types.has(name))
+        const bare = name.replace(/\.(from|to)$/, '');
+        if (!types.has(bare))
           throw new Refusal('PARAMETER_UNKNOWN', `no parameter \`${name}\``, suggest(name, types.keys()));
-        return [sampleValues[valueTypeOf(types.get(name)!)]];
+        return [sampleValues[valueTypeOf(types.get(bare)!)]];
       };
       checkFilter(parseFilter(text), { dataset, text, valuesOf, today: '2026-01-01', now: 0 });
     });
@@ -90,18 +91,6 @@ class ReportChecker {
       return undefined;
     }
     return this.#find(name);
-  }
-
-  #column(path: Path, dataset: DatasetShape | undefined, name: string): void {
-    if (dataset === undefined || dataset.columns.some((one) => one.name === name)) return;
-    this.#add(
-      path,
-      `no column \`${name}\` in \`${dataset.name}\``,
-      suggest(
-        name,
-        dataset.columns.map((one) => one.name),
-      ),
-    );
   }
 
   #checkParameters(): void {
@@ -136,6 +125,33 @@ class ReportChecker {
           ['parameters', index, 'type'],
           `the parameter is ${parameter.type}, the column \`${other.name}\` is ${other.type}`,
         );
+      this.#checkChoice(parameter, ['parameters', index]);
+    });
+  }
+
+  /** What may be chosen, and what stands before anything is. */
+  #checkChoice(parameter: Parameter, path: Path): void {
+    const { allowed, name, type } = parameter;
+    if (parameter.period && type !== 'date')
+      this.#add([...path, 'period'], `a period is made of dates; \`${name}\` is ${type}`);
+    if (parameter.period && parameter.many) this.#add([...path, 'many'], 'a period is one stretch of days');
+    if (parameter.default !== undefined) {
+      const texts = typeof parameter.default === 'string' ? [parameter.default] : parameter.default;
+      this.#expression([...path, 'default'], () => readParameter(parameter, texts, '2026-01-01'));
+    }
+    if (allowed === undefined || Array.isArray(allowed)) return;
+    const from = allowed as Exclude<typeof allowed, readonly string[]>;
+    const dataset = this.#dataset([...path, 'allowed'], from.dataset);
+    for (const key of ['column', 'shown'] as const) {
+      const word = from[key];
+      const names = dataset?.columns.map((one) => one.name) ?? [];
+      if (word !== undefined && dataset && !names.includes(word))
+        this.#add([...path, 'allowed', key], `no column \`${word}\` in \`${dataset.name}\``, suggest(word, names));
+    }
+    const others = (this.#report.parameters ?? []).map((one) => one.name).filter((one) => one !== name);
+    from.within?.forEach((word, index) => {
+      if (!others.includes(word))
+        this.#add([...path, 'allowed', 'within', index], `no other parameter \`${word}\``, suggest(word, others));
     });
   }
 
@@ -148,26 +164,36 @@ class ReportChecker {
     }
   }
 
-  #measure(path: Path, figure: DataFigure, name: string): void {
-    const measure = this.#report.measures[name];
-    if (measure === undefined) {
-      this.#add(path, `the report has no measure \`${name}\``, suggest(name, Object.keys(this.#report.measures)));
-    } else if (datasetNameOf(this.#report, measure.dataset) !== datasetNameOf(this.#report, figure.dataset)) {
-      this.#add(path, `the measure \`${name}\` reads another dataset than the figure`);
-    }
-  }
-
   #checkPage(page: Page, path: Path): void {
-    for (const name of Object.keys(this.#report.datasets)) this.#filter([...path, 'where'], page.where, name);
+    const read = new Set(
+      page.figures.map((one) => ('dataset' in one ? datasetNameOf(this.#report, one.dataset) : undefined)),
+    );
+    for (const name of Object.keys(this.#report.datasets))
+      if (read.has(name)) this.#filter([...path, 'where'], page.where, name);
     this.#unique(
       page.figures.map((one) => one.name),
       (index) => [...path, 'figures', index, 'name'],
       'figure',
     );
+    const names = page.figures.map((one) => one.name);
+    page.narrow?.forEach((name, index) => {
+      if (!names.includes(name))
+        this.#add([...path, 'narrow', index], `the page has no figure \`${name}\``, suggest(name, names));
+    });
     page.figures.forEach((figure, index) => {
       const at = [...path, 'figures', index];
       this.#checkPlace(page.figures, index, at);
-      if (figure.kind !== 'text') this.#checkFigure(figure, at);
+      new FigureChecker(
+        {
+          report: this.#report,
+          add: (...problem) => this.#add(...problem),
+          filter: (...checked) => this.#filter(...checked),
+          expression: (...checked) => this.#expression(...checked),
+          dataset: (...asked) => this.#dataset(...asked),
+        },
+        figure,
+        at,
+      ).check();
     });
   }
 
@@ -178,32 +204,6 @@ class ReportChecker {
     }
     const under = figures.slice(0, index).find((other) => overlaps(other.at, at));
     if (under) this.#add([...path, 'at'], `\`${title}\` lies over \`${under.title}\``);
-  }
-
-  #checkFigure(figure: DataFigure, path: Path): void {
-    const dataset = this.#dataset(path, figure.dataset);
-    this.#filter([...path, 'where'], figure.where, datasetNameOf(this.#report, figure.dataset));
-    if (figure.kind === 'number') {
-      this.#measure([...path, 'measure'], figure, figure.measure);
-      if (figure.beside) this.#measure([...path, 'beside'], figure, figure.beside);
-    } else if (figure.kind === 'bar') {
-      this.#column([...path, 'by'], dataset, figure.by);
-      this.#measure([...path, 'measure'], figure, figure.measure);
-    } else if (figure.kind === 'line') {
-      this.#column([...path, 'by'], dataset, figure.by);
-      const column = dataset?.columns.find((one) => one.name === figure.by);
-      if (column && column.type !== 'date')
-        this.#add([...path, 'by'], `a line runs along a date; \`${figure.by}\` is ${column.type}`);
-      figure.measures.forEach((name, i) => this.#measure([...path, 'measures', i], figure, name));
-    } else {
-      figure.columns.forEach((name, i) => this.#column([...path, 'columns', i], dataset, name));
-      figure.measures?.forEach((name, i) => this.#measure([...path, 'measures', i], figure, name));
-      const known = [...figure.columns, ...(figure.measures ?? [])];
-      figure.sort?.forEach(({ by }, i) => {
-        if (!known.includes(by))
-          this.#add([...path, 'sort', i, 'by'], `the table does not show \`${by}\``, suggest(by, known));
-      });
-    }
   }
 }
 

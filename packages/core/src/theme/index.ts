@@ -1,1 +1,1 @@
-export { cssVariables, dark, fontFamily, light, type ThemeTokens } from './tokens.ts';
+export { contrast, cssVariables, dark, fontFamily, light, themeFrom, type ThemeTokens } from './tokens.ts';

@@ -55,3 +55,48 @@ export function cssVariables(tokens: ThemeTokens): string {
     .map(([name, value]) => `--${name}: ${value};`)
     .join(' ');
 }
+
+function luminance(colour: string): number {
+  const [red, green, blue] = [1, 3, 5].map((at) => {
+    const part = parseInt(colour.slice(at, at + 2), 16) / 255;
+    return part <= 0.04045 ? part / 12.92 : ((part + 0.055) / 1.055) ** 2.4;
+  }) as [number, number, number];
+  return 0.2126 * red + 0.7152 * green + 0.0722 * blue;
+}
+
+/** How well one `#rrggbb` colour stands out from another, 1 to 21. @see WCAG 2.2, definition of contrast ratio */
+export function contrast(one: string, other: string): number {
+  const [light1, light2] = [luminance(one), luminance(other)];
+  return (Math.max(light1, light2) + 0.05) / (Math.min(light1, light2) + 0.05);
+}
+
+/** A colour between two, `share` of the way from the first to the second. */
+function between(from: string, to: string, share: number): string {
+  const parts = [1, 3, 5].map((at) => {
+    const [a, b] = [parseInt(from.slice(at, at + 2), 16), parseInt(to.slice(at, at + 2), 16)];
+    return Math.round(a + (b - a) * share)
+      .toString(16)
+      .padStart(2, '0');
+  });
+  return `#${parts.join('')}`;
+}
+
+/** All tokens for a page whose maker chose three colours; the rest follows from them and can be read on them. */
+export function themeFrom(chosen: { background: string; figure: string; text: string }): ThemeTokens {
+  const base = luminance(chosen.figure) > 0.25 ? light : dark;
+  const readable = (colour: string) =>
+    contrast(colour, chosen.figure) >= 4.5 && contrast(colour, chosen.background) >= 4.5 ? colour : chosen.text;
+  return {
+    ...base,
+    paper: chosen.background,
+    raised: chosen.figure,
+    ink: chosen.text,
+    quiet: readable(between(chosen.text, chosen.figure, 0.28)),
+    line: between(chosen.figure, chosen.text, 0.16),
+    faded: between(chosen.figure, chosen.text, 0.22),
+    sea: readable(base.sea),
+    brass: readable(base.brass),
+    signal: readable(base.signal),
+    good: readable(base.good),
+  };
+}

@@ -149,7 +149,7 @@ describe('effectiveFilterOf', () => {
 
   it('refuses a dataset that lacks the key a value filters by, unless it is shared', () => {
     const bare = { name: 'works', columns: [{ name: 'cost', type: 'number' as const }] };
-    const chosen = [{ parameter: report.parameters![0]!, value: 'Q017', raw: 'Q017' }];
+    const chosen = [{ parameter: report.parameters![0]!, values: ['Q017'], texts: ['Q017'] }];
     refused('KEY_MISSING', () => effectiveFilterOf(viewing({ chosen, report: { ...report, where: undefined } }), bare));
     const shared = { ...report, where: undefined, datasets: { works: { shared: true } } };
     assert.equal(effectiveFilterOf(viewing({ chosen, report: shared, rules: [] }), bare).parts.length, 0);
@@ -199,7 +199,7 @@ describe('decideRight', () => {
 });
 
 describe('a right', () => {
-  const operations = { kind: 'report', name: 'r', folder: 'operations' } as const;
+  const operations = { kind: 'report', name: 'r', folders: ['operations'] } as const;
   const onFolder = (change: Partial<Grant> = {}): Grant => ({
     holder: { kind: 'group', name: 'Quay managers' },
     thing: { kind: 'folder', name: 'operations' },
@@ -213,7 +213,7 @@ describe('a right', () => {
       'may view: member of Quay managers, folder operations',
     );
     assert.equal(decideRight([onFolder()], aPerson(), { kind: 'report', name: 'r' }), undefined);
-    assert.equal(decideRight([onFolder()], aPerson(), { ...operations, folder: 'else' }), undefined);
+    assert.equal(decideRight([onFolder()], aPerson(), { ...operations, folders: ['else'] }), undefined);
   });
 
   it('given to everyone does not reach guests', () => {

@@ -187,8 +187,8 @@ describe('the effective filter, against a plain oracle', () => {
           const found = shown({
             viewer: aPerson(),
             rules: [],
-            fixed: [{ parameter, value: fixed, raw: fixed, origin: 'placement', by: 'p' }],
-            ...(chosen ? { chosen: [{ parameter, value: chosen, raw: chosen }] } : {}),
+            fixed: [{ parameter, values: [fixed], texts: [fixed], origin: 'placement', by: 'p' }],
+            ...(chosen ? { chosen: [{ parameter, values: [chosen], texts: [chosen] }] } : {}),
             ...(where === undefined ? {} : { where }),
           });
           assert.ok(found.every((row) => row[0] === fixed && (chosen === undefined || chosen === fixed)));

@@ -13,7 +13,7 @@ import {
   type Viewer,
 } from '../../src/access/index.ts';
 import { checkFilter, parseFilter, StatementBinder } from '../../src/filter/index.ts';
-import { columnHidden, planFigureQuery, type DataFigure } from '../../src/report/index.ts';
+import { columnHidden, planFigure, type DataFigure } from '../../src/report/index.ts';
 import { aPerson, aReport, sailings } from '../builders.ts';
 import { refused } from '../refused.ts';
 
@@ -107,13 +107,13 @@ describe('masked rows', () => {
       at,
     };
     assert.deepEqual(
-      planFigureQuery(report, table, shape).columns.map((one) => one.name),
+      planFigure(report, table, shape).main.columns.map((one) => one.name),
       ['quay_id'],
     );
-    refused('COLUMN_HIDDEN', () => planFigureQuery(report, report.pages[0]!.figures[1] as DataFigure, shape));
-    refused('COLUMN_HIDDEN', () => planFigureQuery(report, { ...table, columns: ['route'] }, shape));
+    refused('COLUMN_HIDDEN', () => planFigure(report, report.pages[0]!.figures[1] as DataFigure, shape));
+    refused('COLUMN_HIDDEN', () => planFigure(report, { ...table, columns: ['route'] }, shape));
     const noPassengers = maskedShape(sailings, decide([aMask({ effect: { kind: 'hide', column: 'passengers' } })]));
-    refused('COLUMN_HIDDEN', () => planFigureQuery(report, report.pages[0]!.figures[1] as DataFigure, noPassengers));
+    refused('COLUMN_HIDDEN', () => planFigure(report, report.pages[0]!.figures[1] as DataFigure, noPassengers));
     assert.equal(columnHidden('sailings', 'route').details.word, 'route');
   });
 });

@@ -4,14 +4,15 @@ import { StatementBinder, checkFilter, compileSql, parseFilter } from '../../src
 import {
   compileFigureSql,
   findPage,
-  planFigureQuery,
+  planFigure,
   readParameters,
   validateReport,
   type DataFigure,
 } from '../../src/report/index.ts';
-import { aReport, sailings } from '../builders.ts';
+import { aReport, moment, sailings } from '../builders.ts';
 import { refused } from '../refused.ts';
 
+const { today } = moment;
 const find = (name: string) => (name === 'sailings' ? sailings : undefined);
 const validate = (value: unknown) => validateReport(value, find);
 const problemsOf = (value: unknown) => refused('REPORT_INVALID', () => validate(value)).details.problems!;
@@ -91,13 +92,13 @@ describe('validateReport', () => {
 describe('compileFigureSql', () => {
   const where = checkFilter(parseFilter("quay_id = 'Q017'"), { dataset: sailings, text: '' });
   const report = aReport();
-  const query = planFigureQuery(report, first.figures[1] as DataFigure, sailings);
+  const query = planFigure(report, first.figures[1] as DataFigure, sailings).main;
 
   it('groups, orders and limits', () => {
     const binder = new StatementBinder();
     assert.equal(
       compileFigureSql(query, { rows: { from: 'data."t"', where: compileSql(where, binder) }, binder }),
-      'SELECT "route" AS "route", (sum("passengers"))::float8 AS "passengers" FROM data."t" WHERE ("quay_id" = $1::text) GROUP BY "route" ORDER BY sum("passengers") DESC NULLS LAST, "route" ASC NULLS LAST LIMIT 30',
+      'SELECT "route" AS "route", (sum("passengers"))::float8 AS "passengers" FROM data."t" WHERE ("quay_id" = $1::text) GROUP BY "route" ORDER BY sum("passengers") DESC NULLS LAST, "route" ASC NULLS LAST LIMIT 31',
     );
   });
 
@@ -107,21 +108,21 @@ describe('compileFigureSql', () => {
     const sql = compileFigureSql(query, { rows, binder: new StatementBinder(), partitionBy });
     assert.match(sql, /row_number\(\) OVER \(PARTITION BY "quay_id" ORDER BY sum\("passengers"\) DESC/);
     assert.match(sql, /GROUP BY "quay_id", "route"/);
-    assert.match(sql, /"place" <= 30/);
+    assert.match(sql, /"place" <= 31/);
   });
 });
 
 describe('readParameters', () => {
   it('refuses a name in the wrong case instead of showing everything', () => {
-    const { details } = refused('PARAMETER_UNKNOWN', () => readParameters(aReport(), { Quay: 'Q017' }));
+    const { details } = refused('PARAMETER_UNKNOWN', () => readParameters(aReport(), { Quay: 'Q017' }, { today }));
     assert.equal(details.nearest?.[0], 'quay');
   });
 
   it('reads values by type and misses required ones', () => {
     const report = aReport({ parameters: [{ name: 'month', type: 'date', column: 'sailed_on', required: true }] });
-    refused('PARAMETER_MISSING', () => readParameters(report, {}));
-    refused('VALUE_INVALID', () => readParameters(report, { month: 'October' }));
-    assert.equal(readParameters(report, { month: '2026-10-01' })[0]?.value, '2026-10-01');
+    refused('PARAMETER_MISSING', () => readParameters(report, {}, { today }));
+    refused('VALUE_INVALID', () => readParameters(report, { month: 'October' }, { today }));
+    assert.deepEqual(readParameters(report, { month: '2026-10-01' }, { today })[0]?.values, ['2026-10-01']);
   });
 });
 

@@ -16,6 +16,8 @@ interface GrantRow {
 export interface FolderRow {
   name: string;
   title: string;
+  /** The folder that it lies in. */
+  parentName: string | null;
 }
 
 /** A grant with its number, by which it is taken back. */
@@ -32,7 +34,7 @@ const tables = (app: App) => ({
     canPassOn: 'boolean',
     givenBy: 'text',
   }),
-  folders: defineRecord<FolderRow>(app.records, 'folders', { name: 'key', title: 'text' }),
+  folders: defineRecord<FolderRow>(app.records, 'folders', { name: 'key', title: 'text', parentName: 'text' }),
 });
 
 const holderOf = (row: GrantRow): GrantHolder =>
@@ -75,23 +77,36 @@ export async function putFolder(app: App, folder: FolderRow, transaction: Transa
   await tables(app).folders.upsert(folder, { transaction });
 }
 
-const folderTables: Partial<Record<ThingKind, string>> = { report: 'reports', dataset: 'datasets' };
+/** Kinds that lie in folders. */
+export type FoldedKind = 'report' | 'board' | 'dataset';
+const folderTables: Partial<Record<ThingKind, string>> = { report: 'reports', board: 'boards', dataset: 'datasets' };
 
-/** The folder of each thing of a kind that lies in one. */
-export async function foldersOf(app: App, kind: ThingKind): Promise<Map<string, string>> {
-  const table = folderTables[kind];
+/** The folders of each thing of a kind that lies in one, from the nearest outwards. */
+export async function foldersOf(app: App, kind: ThingKind): Promise<Map<string, string[]>> {
+  const table = kind === 'folder' ? 'folders' : folderTables[kind];
   if (table === undefined) return new Map();
-  const rows = await app.records.query<{ name: string; folder_name: string }>(
-    `SELECT name, folder_name FROM ${table} WHERE folder_name IS NOT NULL`,
-    { type: QueryTypes.SELECT },
-  );
-  return new Map(rows.map((row) => [row.name, row.folder_name]));
+  const column = kind === 'folder' ? 'parent_name' : 'folder_name';
+  const [things, folders] = await Promise.all([
+    app.records.query<{ name: string; folder: string }>(
+      `SELECT name, ${column} AS folder FROM ${table} WHERE ${column} IS NOT NULL`,
+      { type: QueryTypes.SELECT },
+    ),
+    listFolders(app),
+  ]);
+  const parents = new Map(folders.map((one) => [one.name, one.parentName]));
+  return new Map(things.map(({ name, folder }) => [name, pathOf(folder, parents)]));
 }
 
-/** Puts a report or dataset into a folder, or takes it out. */
+function pathOf(folder: string, parents: ReadonlyMap<string, string | null>): string[] {
+  const path: string[] = [];
+  for (let at: string | null | undefined = folder; at && !path.includes(at); at = parents.get(at)) path.push(at);
+  return path;
+}
+
+/** Puts a report, board or dataset into a folder, or takes it out. */
 export async function moveThing(
   app: App,
-  thing: { kind: 'report' | 'dataset'; name: string },
+  thing: { kind: FoldedKind; name: string },
   folder: string | null,
   transaction: Transaction,
 ): Promise<void> {

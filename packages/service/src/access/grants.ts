@@ -8,6 +8,8 @@ import {
   putFolder,
   putGrant,
   removeGrant,
+  type FoldedKind,
+  type FolderRow,
   type StoredGrant,
 } from './grantStore.ts';
 import { noSuch, requirePassOn, requireRight, rightOn } from './rights.ts';
@@ -88,13 +90,22 @@ export async function takeGrant(app: App, person: PersonViewer, id: number, orig
 }
 
 /** Makes a folder, or gives it another title. Whoever makes it owns it. */
-export async function saveFolder(
-  app: App,
-  person: PersonViewer,
-  folder: { name: string; title: string },
-  origin: string,
-): Promise<void> {
-  const known = (await listFolders(app)).find((one) => one.name === folder.name);
+export async function saveFolder(app: App, person: PersonViewer, folder: FolderRow, origin: string): Promise<void> {
+  const all = await listFolders(app);
+  const known = all.find((one) => one.name === folder.name);
+  const { parentName } = folder;
+  if (parentName !== null && parentName !== known?.parentName) {
+    if (!all.some((one) => one.name === parentName)) throw noSuch('folder', parentName, []);
+    await requireRight(app, person, 'edit', 'folder', parentName);
+    const parents = new Map(all.map((one) => [one.name, one.parentName]));
+    for (let at: string | null | undefined = parentName; at; at = parents.get(at)) {
+      if (at !== folder.name) continue;
+      throw new Refusal('INPUT_INVALID', `\`${folder.name}\` cannot lie in itself`, {
+        pointer: '/parentName',
+        word: parentName,
+      });
+    }
+  }
   if (known) await requireRight(app, person, 'edit', 'folder', folder.name);
   else if (!isAtLeast(await rightOn(app, person, 'report', '*'), 'edit') && !person.isAdministrator)
     throw new Refusal('NOT_ALLOWED', 'you may not make a new folder', { hint: 'publishers and administrators may' });
@@ -115,7 +126,7 @@ export async function saveFolder(
 export async function moveToFolder(
   app: App,
   person: PersonViewer,
-  thing: { kind: 'report' | 'dataset'; name: string },
+  thing: { kind: FoldedKind; name: string },
   folder: string | null,
   origin: string,
 ): Promise<void> {

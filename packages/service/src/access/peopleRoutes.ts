@@ -4,7 +4,7 @@ import { columnTypes } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, verifyAudit, type Route } from '../platform/index.ts';
 import { giveGrant, grantsOn, moveToFolder, saveFolder, takeGrant } from './grants.ts';
-import { listFolders } from './grantStore.ts';
+import { listFolders, type FoldedKind } from './grantStore.ts';
 import { dropGroup, saveGroup } from './groups.ts';
 import { listGroups } from './groupStore.ts';
 import { editPerson, invite, requireAdministrator, saveAttribute, type Invitation } from './people.ts';
@@ -225,28 +225,31 @@ export const peopleRoutes: Route[] = [
       return { folders: all.filter((one) => seen.includes(one.name)) };
     },
   }),
-  defineRoute<{ name: string }, Record<string, never>, { title: string }>({
+  defineRoute<{ name: string }, Record<string, never>, { title: string; parentName: string | null }>({
     method: 'put',
     path: '/api/v1/folders/:name',
     tag: 'People',
     audience: 'person',
-    summary: 'Make a folder, or give it another title',
+    summary: 'Make a folder, move it, or give it another title',
     params: Joi.object({ name: thing.required() }),
-    body: Joi.object({ title: Joi.string().trim().min(1).max(200).required() }),
+    body: Joi.object({
+      title: Joi.string().trim().min(1).max(200).required(),
+      parentName: thing.allow(null).default(null),
+    }),
     async handle({ app, person, params, body, origin }) {
       const folder = { ...params, ...body };
       await saveFolder(app, person, folder, origin);
       return { folder };
     },
   }),
-  defineRoute<{ kind: 'report' | 'dataset'; name: string }, Record<string, never>, { folder: string | null }>({
+  defineRoute<{ kind: FoldedKind; name: string }, Record<string, never>, { folder: string | null }>({
     method: 'put',
     path: '/api/v1/folders/-/:kind/:name',
     tag: 'People',
     audience: 'person',
-    summary: 'Put a report or dataset into a folder, or take it out',
+    summary: 'Put a report, board or dataset into a folder, or take it out',
     status: 204,
-    params: Joi.object({ kind: Joi.string().valid('report', 'dataset').required(), name: thing.required() }),
+    params: Joi.object({ kind: Joi.string().valid('report', 'board', 'dataset').required(), name: thing.required() }),
     body: Joi.object({ folder: thing.allow(null).required() }),
     async handle({ app, person, params, body, origin }) {
       await moveToFolder(app, person, params, body.folder, origin);

@@ -18,8 +18,8 @@ export async function rightsOn(
 ): Promise<(person: PersonViewer, name: string) => Right | undefined> {
   const [grants, folders] = await Promise.all([listGrants(app), foldersOf(app, kind)]);
   return (person, name) => {
-    const folder = folders.get(name);
-    return decideRight(grants, person, { kind, name, ...(folder === undefined ? {} : { folder }) });
+    const path = folders.get(name);
+    return decideRight(grants, person, { kind, name, ...(path === undefined ? {} : { folders: path }) });
   };
 }
 

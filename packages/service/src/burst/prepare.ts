@@ -6,7 +6,7 @@ import {
   type Viewing,
 } from '@underbell/core/access';
 import { readPeriod, type BurstDefinition, type Period } from '@underbell/core/burst';
-import { parseValue, valueTypeOf, type DatasetColumn, type DatasetShape, type Value } from '@underbell/core/dataset';
+import { valueTypeOf, type DatasetColumn, type DatasetShape, type Value } from '@underbell/core/dataset';
 import { columnIn } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import {
@@ -14,6 +14,7 @@ import {
   datasetNameOf,
   findPage,
   parameterColumn,
+  readParameter,
   type Figure,
   type Parameter,
   type ReportDefinition,
@@ -124,7 +125,8 @@ function periodValue(report: ReportDefinition, name: string, period: Period, bur
   const parameter = findParameter(report, name, '/period/parameter');
   const raw = period.value ?? '';
   const words = `${(parameter.label ?? name).toLowerCase()} is ${period.words}`;
-  return { parameter, raw, value: parseValue(raw, parameter.type, name), origin: 'burst' as const, by: burst, words };
+  const read = readParameter(parameter, [parameter.period ? period.name : raw], raw);
+  return { ...read, origin: 'burst' as const, by: burst, words };
 }
 
 /** The columns of the row copies, in order. */

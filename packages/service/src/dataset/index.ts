@@ -1,14 +1,44 @@
 export { datasetRoutes } from './routes.ts';
-export { columnNames, readCsv, withUpload } from './load.ts';
+export { columnNames, readCsv } from './csvFile.ts';
+export { withUpload } from './upload.ts';
 export {
   copyRows,
   countBetween,
+  countQueryRows,
   countRowsPerLimit,
   countRowsPerValue,
+  distinctValues,
   readFigure,
   readFigurePerValue,
+  readRows,
+  valuesWithWords,
   type RowRequest,
 } from './road.ts';
-export { findDataset, listDatasets, readableRevision, type Revision } from './store.ts';
-export { defineDataset, refreshDataset } from './usecases.ts';
+export {
+  askLoadToStop,
+  changeDataset,
+  dueDatasets,
+  findDataset,
+  findDatasetRow,
+  listDatasets,
+  readableRevision,
+  type DatasetRow,
+  type RefreshCause,
+  type RefreshSchedule,
+  type Revision,
+} from './store.ts';
+export {
+  annotate,
+  checkDefinition,
+  ownRows,
+  requireLoader,
+  saveDataset,
+  type ColumnNote,
+  type DatasetSpec,
+} from './usecases.ts';
+export { previewRows, profileColumns } from './profile.ts';
+export { describeQuery, loadFromCsv, loadFromSource, refreshedColumns, type LoadBy, type Loaded } from './load.ts';
+export { examineCsv, toColumns, type FileColumn } from './csvFile.ts';
+export { examineUpload, uploadFolder, type ExaminedFile, type FileKind } from './upload.ts';
 export { dataTable } from './table.sql.ts';
+export { queryCache, type CacheCounts } from './cache.ts';

@@ -1,9 +1,8 @@
 import { PassThrough, type Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import Joi from 'joi';
-import { columnTypes, fieldName, type DatasetColumn } from '@underbell/core/dataset';
+import type { DatasetColumn } from '@underbell/core/dataset';
 import { csvLine } from '@underbell/core/csv';
-import { Refusal, suggest } from '@underbell/core/refusal';
 import type { RecordRule } from '@underbell/core/access';
 import { ruleBody } from '../access/ruleRoutes.ts';
 import { requireRight } from '../access/rights.ts';
@@ -11,54 +10,11 @@ import { email, filter, thing } from '../access/schemas.ts';
 import { explainFilter, tryRule, valuesOf, vocabulary } from './try.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { copyRows, type RowFormat, type RowRequest } from './road.ts';
-import {
-  defineDataset,
-  loadUpload,
-  ownRows,
-  refreshDataset,
-  seenDatasets,
-  showDataset,
-  tryFilter,
-  type ColumnNote,
-  type DatasetSpec,
-} from './usecases.ts';
+import { ownRows, seenDatasets, showDataset, tryFilter } from './usecases.ts';
+import { previewRows, profileColumns } from './profile.ts';
 
-const field = Joi.string().pattern(fieldName, 'lower-case letters, digits and underscores, starting with a letter');
-const note = Joi.object({
-  name: field.required(),
-  type: Joi.string().valid(...columnTypes),
-  label: Joi.string().max(200),
-  key: field,
-  unit: Joi.string().max(20),
-  format: Joi.string().max(40),
-});
 const where = Joi.string().max(16_384).description('CQL2 text; can only narrow');
 const named = Joi.object({ name: thing.required() });
-
-/** `quay_id=quay` pairs of a query option. */
-function readPairs(pairs: readonly string[], what: 'key' | 'type' | 'label'): ColumnNote[] {
-  return pairs.map((pair) => {
-    const at = pair.indexOf('=');
-    if (at < 1) throw new Refusal('INPUT_INVALID', `\`${pair}\` is not column=${what}`, { pointer: what, word: pair });
-    const value = pair.slice(at + 1);
-    if (what === 'type' && !(columnTypes as readonly string[]).includes(value)) {
-      throw new Refusal('INPUT_INVALID', `there is no column type \`${value}\``, {
-        pointer: what,
-        word: value,
-        ...suggest(value, columnTypes),
-      });
-    }
-    return { name: pair.slice(0, at), [what]: value } as ColumnNote;
-  });
-}
-
-function mergeNotes(notes: readonly ColumnNote[]): ColumnNote[] {
-  const merged = new Map<string, ColumnNote>();
-  for (const one of notes) merged.set(one.name, { ...merged.get(one.name), ...one });
-  return [...merged.values()];
-}
-
-const list = Joi.array().items(Joi.string().max(200)).single().default([]);
 
 /** Rows as a stream that starts only once the query has: errors before that are still answered as problems. */
 async function rowStream(
@@ -91,6 +47,25 @@ async function rowStream(
 type TryBody = Pick<RecordRule, 'name' | 'appliesTo' | 'where'> & { readonly as?: string };
 
 export const datasetRoutes: Route[] = [
+  defineRoute<{ name: string }, { where?: string }>({
+    method: 'get',
+    path: '/api/v1/datasets/:name/preview',
+    tag: 'Datasets',
+    audience: 'person',
+    summary: 'The first rows, as you may see them',
+    params: named,
+    query: Joi.object({ where }),
+    handle: ({ app, person, params, query }) => previewRows(app, person, params.name, query.where),
+  }),
+  defineRoute<{ name: string }>({
+    method: 'get',
+    path: '/api/v1/datasets/:name/profile',
+    tag: 'Datasets',
+    audience: 'person',
+    summary: 'What stands in each column: missing, distinct, smallest, largest and most frequent values',
+    params: named,
+    handle: async ({ app, person, params }) => ({ columns: await profileColumns(app, person, params.name) }),
+  }),
   defineRoute({
     method: 'get',
     path: '/api/v1/datasets',
@@ -107,56 +82,6 @@ export const datasetRoutes: Route[] = [
     summary: 'Columns and revisions of a dataset',
     params: named,
     handle: ({ app, person, params }) => showDataset(app, person, params.name),
-  }),
-  defineRoute<{ name: string }, Record<string, never>, Omit<DatasetSpec, 'name'>>({
-    method: 'put',
-    path: '/api/v1/datasets/:name',
-    tag: 'Datasets',
-    audience: 'person',
-    summary: 'Define a dataset by SQL on a source and load it',
-    params: named,
-    body: Joi.object({
-      title: Joi.string().max(200),
-      source: thing.required(),
-      sql: Joi.string().max(100_000).required(),
-      columns: Joi.array().items(note).max(500),
-      order: Joi.array().items(field).max(10),
-    }),
-    handle: ({ app, person, params, body, origin }) => defineDataset(app, person, { ...params, ...body }, origin),
-  }),
-  defineRoute<{ name: string }>({
-    method: 'post',
-    path: '/api/v1/datasets/:name/refresh',
-    tag: 'Datasets',
-    audience: 'person',
-    summary: 'Load a snapshot anew from its source',
-    params: named,
-    handle: ({ app, person, params }) => refreshDataset(app, person, params.name),
-  }),
-  defineRoute<{ name: string }, { key: string[]; type: string[]; label: string[] }>({
-    method: 'put',
-    path: '/api/v1/datasets/:name/file',
-    tag: 'Datasets',
-    audience: 'person',
-    summary: 'Load a CSV file as the next revision',
-    params: named,
-    consumes: 'text/csv',
-    query: Joi.object({
-      key: list.description('column=key'),
-      type: list.description('column=type'),
-      label: list.description('column=label'),
-    }),
-    handle({ app, ctx, person, params, query, origin }) {
-      const columns = mergeNotes([
-        ...readPairs(query.key, 'key'),
-        ...readPairs(query.type, 'type'),
-        ...readPairs(query.label, 'label'),
-      ]);
-      return loadUpload(app, person, ctx.req, { name: params.name, columns, origin }).then((loaded) => ({
-        name: params.name,
-        ...loaded,
-      }));
-    },
   }),
   defineRoute<{ name: string }, { where?: string; format: RowFormat }>({
     method: 'get',

@@ -1,7 +1,8 @@
-import type { Model, Transaction } from 'sequelize';
+import { createHash } from 'node:crypto';
+import { Op, type Model, type Transaction } from 'sequelize';
 import type { DatasetColumn, DatasetShape } from '@underbell/core/dataset';
 import { noSuch } from '../access/rights.ts';
-import { defineRecord, plain, type App } from '../platform/index.ts';
+import { announce, defineRecord, plain, type App } from '../platform/index.ts';
 
 export interface DatasetRow {
   name: string;
@@ -12,7 +13,35 @@ export interface DatasetRow {
   /** Columns by which a snapshot is laid out; rows of a copy come in this order. */
   rowOrder: string[];
   revisionId: number | null;
+  description: string;
+  kind: DatasetKind;
+  /** How long an answer of a live dataset may be shown again. */
+  keepSeconds: number | null;
+  schedule: RefreshSchedule | null;
+  nextRefreshAt: Date | null;
+  /** Set while the newest refresh has failed: what is shown is older than it should be. */
+  staleSince: Date | null;
+  staleReason: string | null;
+  hookFingerprint: string | null;
+  /** Who hears of failures. */
+  ownerEmail: string | null;
+  deletedAt: Date | null;
+  deletedBy: string | null;
 }
+
+export type DatasetKind = 'snapshot' | 'live';
+export type RefreshCause = 'hand' | 'schedule' | 'upload' | 'webhook';
+
+/** When a snapshot is loaded anew: an RFC 5545 rule, from when on, and in which time zone. */
+export interface RefreshSchedule {
+  readonly rule: string;
+  readonly start: string;
+  readonly timeZone: string;
+}
+
+/** What a definition says; the rest comes by itself. */
+export type DatasetSpecRow = Pick<DatasetRow, 'name' | 'title' | 'sourceName' | 'sql' | 'columns' | 'rowOrder'> &
+  Partial<Pick<DatasetRow, 'description' | 'kind' | 'keepSeconds' | 'ownerEmail'>>;
 
 export interface RevisionRow {
   id: number;
@@ -21,10 +50,15 @@ export interface RevisionRow {
   columns: DatasetColumn[];
   tableName: string;
   rowCount: string | number;
-  state: 'loading' | 'ready' | 'failed' | 'dropped';
+  state: 'loading' | 'ready' | 'failed' | 'refused' | 'stopped' | 'dropped';
   error: string | null;
   startedAt: Date;
   finishedAt: Date | null;
+  cause: RefreshCause;
+  startedBy: string;
+  /** What the swap would have broken. */
+  impact: { user: string; what: string }[];
+  stopAsked: boolean;
 }
 
 /** A revision that can be read: which table, which columns, how old. */
@@ -35,6 +69,13 @@ export interface Revision {
   readonly table: string;
   readonly rowCount: number;
   readonly loadedAt: Date;
+  /** A live dataset: its rows are asked of this source, in this query. */
+  readonly isLive?: boolean;
+  readonly live?: { readonly source: string; readonly sql: string };
+  /** How long answers of a live dataset are kept, milliseconds. */
+  readonly keepMs?: number;
+  readonly staleSince?: Date;
+  readonly staleReason?: string;
 }
 
 const tables = (app: App) => ({
@@ -46,6 +87,17 @@ const tables = (app: App) => ({
     columns: 'json',
     rowOrder: 'json',
     revisionId: 'integer',
+    description: 'text',
+    kind: 'text',
+    keepSeconds: 'integer',
+    schedule: 'json',
+    nextRefreshAt: 'instant',
+    staleSince: 'instant',
+    staleReason: 'text',
+    hookFingerprint: 'text',
+    ownerEmail: 'text',
+    deletedAt: 'instant',
+    deletedBy: 'text',
   }),
   revisions: defineRecord<RevisionRow>(app.records, 'revisions', {
     id: 'serial',
@@ -58,16 +110,52 @@ const tables = (app: App) => ({
     error: 'text',
     startedAt: 'instant',
     finishedAt: 'instant',
+    cause: 'text',
+    startedBy: 'text',
+    impact: 'json',
+    stopAsked: 'boolean',
   }),
 });
 
 export async function listDatasets(app: App): Promise<DatasetRow[]> {
-  return (await tables(app).datasets.findAll({ order: ['name'] })).map(plain);
+  return (await tables(app).datasets.findAll({ where: { deletedAt: null }, order: ['name'] })).map(plain);
 }
 
 export async function findDatasetRow(app: App, name: string): Promise<DatasetRow | undefined> {
   const row = await tables(app).datasets.findByPk(name);
+  return row && row.get('deletedAt') === null ? plain(row) : undefined;
+}
+
+export async function isDatasetBinned(app: App, name: string): Promise<boolean> {
+  const row = await tables(app).datasets.findByPk(name);
+  return row !== null && row.get('deletedAt') !== null;
+}
+
+export async function changeDataset(
+  app: App,
+  name: string,
+  change: Partial<DatasetRow>,
+  transaction?: Transaction,
+): Promise<void> {
+  await tables(app).datasets.update(change, { where: { name }, ...(transaction ? { transaction } : {}) });
+}
+
+/** Datasets whose time to be loaded has come. */
+export async function dueDatasets(app: App): Promise<DatasetRow[]> {
+  const rows = await tables(app).datasets.findAll({
+    where: { deletedAt: null, nextRefreshAt: { [Op.lte]: new Date(app.now()) } },
+    order: ['nextRefreshAt'],
+  });
+  return rows.map(plain);
+}
+
+export async function findRevisionRow(app: App, id: number): Promise<RevisionRow | undefined> {
+  const row = await tables(app).revisions.findByPk(id);
   return row ? plain(row) : undefined;
+}
+
+export async function changeRevision(app: App, id: number, change: Partial<RevisionRow>): Promise<void> {
+  await tables(app).revisions.update(change, { where: { id } });
 }
 
 /** The shape of a dataset. @throws {Refusal} `NOT_FOUND` */
@@ -82,15 +170,11 @@ export async function findDataset(app: App, name: string): Promise<DatasetShape>
   return { name, columns: row.columns };
 }
 
-export async function putDataset(
-  app: App,
-  row: Omit<DatasetRow, 'revisionId'>,
-  transaction: Transaction,
-): Promise<void> {
+export async function putDataset(app: App, row: DatasetSpecRow, transaction: Transaction): Promise<void> {
   const { datasets } = tables(app);
   const known = await datasets.findByPk(row.name, { transaction });
   if (known) await known.update(row, { transaction });
-  else await datasets.create({ ...row, revisionId: null }, { transaction });
+  else await datasets.create({ description: '', kind: 'snapshot', ...row, revisionId: null }, { transaction });
 }
 
 export async function setColumns(
@@ -103,7 +187,12 @@ export async function setColumns(
 }
 
 /** Opens the next revision, not yet shown to anybody. */
-export async function startRevision(app: App, dataset: string, columns: DatasetColumn[]): Promise<RevisionRow> {
+export async function startRevision(
+  app: App,
+  dataset: string,
+  columns: DatasetColumn[],
+  by: { cause: RefreshCause; who: string },
+): Promise<RevisionRow> {
   return app.records.transaction(async (transaction) => {
     const { datasets, revisions } = tables(app);
     await datasets.findByPk(dataset, { lock: transaction.LOCK.UPDATE, transaction });
@@ -123,6 +212,10 @@ export async function startRevision(app: App, dataset: string, columns: DatasetC
         error: null,
         startedAt: new Date(app.now()),
         finishedAt: null,
+        cause: by.cause,
+        startedBy: by.who,
+        impact: [],
+        stopAsked: false,
       },
       { transaction },
     );
@@ -133,14 +226,14 @@ export async function startRevision(app: App, dataset: string, columns: DatasetC
 export async function finishRevision(
   app: App,
   revision: RevisionRow,
-  outcome: { rows: number } | { error: string },
+  outcome: { rows: number } | { error: string; state?: RevisionRow['state']; impact?: RevisionRow['impact'] },
   transaction?: Transaction,
 ): Promise<void> {
   const { datasets, revisions } = tables(app);
   const finishedAt = new Date(app.now());
   if ('error' in outcome) {
     await revisions.update(
-      { state: 'failed', error: outcome.error, finishedAt },
+      { state: outcome.state ?? 'failed', error: outcome.error, impact: outcome.impact ?? [], finishedAt },
       { where: { id: revision.id }, transaction },
     );
     return;
@@ -149,7 +242,28 @@ export async function finishRevision(
     { state: 'ready', rowCount: outcome.rows, finishedAt },
     { where: { id: revision.id }, transaction },
   );
-  await datasets.update({ revisionId: revision.id }, { where: { name: revision.datasetName }, transaction });
+  await datasets.update(
+    { revisionId: revision.id, staleSince: null, staleReason: null },
+    { where: { name: revision.datasetName }, transaction },
+  );
+  await announce(app, { kind: 'dataset', name: revision.datasetName }, transaction);
+}
+
+/** A load whose process died is over; the lock that it held is free. */
+export async function failLostLoads(app: App, dataset: string): Promise<void> {
+  await tables(app).revisions.update(
+    { state: 'failed', error: 'the process that loaded it ended', finishedAt: new Date(app.now()) },
+    { where: { datasetName: dataset, state: 'loading' } },
+  );
+}
+
+/** Asks a load that is under way to stop. @returns whether there is one */
+export async function askLoadToStop(app: App, dataset: string): Promise<boolean> {
+  const [count] = await tables(app).revisions.update(
+    { stopAsked: true },
+    { where: { datasetName: dataset, state: 'loading' } },
+  );
+  return count > 0;
 }
 
 /** Revisions whose tables nobody can come to read any more: all but the newest two that are ready. */
@@ -172,24 +286,51 @@ export async function listRevisions(app: App, dataset: string): Promise<Revision
   ).map(plain);
 }
 
-function toRevision(row: RevisionRow, shape: DatasetShape): Revision {
+function toRevision(row: RevisionRow, dataset: DatasetRow): Revision {
+  // Labels and keys may be mended without loading anew, so they come from the dataset; the revision has the columns.
+  const kept = new Set(row.columns.map((one) => one.name));
+  const { staleSince, staleReason } = dataset;
   return {
     id: row.id,
     number: row.number,
-    shape,
+    shape: { name: dataset.name, columns: dataset.columns.filter((one) => kept.has(one.name)) },
     table: row.tableName,
     rowCount: Number(row.rowCount),
     loadedAt: row.finishedAt!,
+    ...(staleSince ? { staleSince, staleReason: staleReason ?? '' } : {}),
+  };
+}
+
+/** How long answers of a live dataset are shown again when it does not say. */
+export const usualKeepSeconds = 60;
+
+/** A live dataset always is its newest revision; its number never changes, its answers do. */
+function liveRevision(app: App, row: DatasetRow): Revision {
+  return {
+    // Below zero, so that no snapshot's answers are ever taken for it; a new definition is a new number.
+    id:
+      -1 -
+      createHash('sha256')
+        .update(JSON.stringify([row.name, row.sql, row.sourceName]))
+        .digest()
+        .readUInt32BE(0),
+    number: 0,
+    shape: { name: row.name, columns: row.columns },
+    table: '',
+    rowCount: 0,
+    loadedAt: new Date(app.now()),
+    isLive: true,
+    live: { source: row.sourceName!, sql: row.sql! },
+    keepMs: (row.keepSeconds ?? usualKeepSeconds) * 1000,
   };
 }
 
 /** The revision that is shown now, or one that a run is bound to. @throws {Refusal} `NOT_FOUND` when there is no data yet */
 export async function readableRevision(app: App, dataset: string, boundTo?: number): Promise<Revision> {
   const row = await findDatasetRow(app, dataset);
+  if (row?.kind === 'live') return liveRevision(app, row);
   const id = boundTo ?? row?.revisionId ?? undefined;
   const revision = id === undefined ? null : await tables(app).revisions.findByPk(id);
   if (!row || !revision || plain(revision).state !== 'ready') throw noSuch('data in dataset', dataset, []);
-  // Labels and keys may be mended without loading anew, so they come from the dataset; the revision has the columns.
-  const kept = new Set(plain(revision).columns.map((one) => one.name));
-  return toRevision(plain(revision), { name: dataset, columns: row.columns.filter((one) => kept.has(one.name)) });
+  return toRevision(plain(revision), row);
 }

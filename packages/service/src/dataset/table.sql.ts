@@ -19,6 +19,12 @@ export function createTableSql(tableName: string, columns: readonly DatasetColum
   return `CREATE TABLE ${dataTable(tableName)} (${columns.map((one) => `${quoteName(one.name)} ${pgTypes[one.type]}`).join(', ')})`;
 }
 
+/** The rows of a source's query as a table of these columns, for datasets that stay where they are. */
+export function liveTable(sql: string, columns: readonly DatasetColumn[]): string {
+  const cells = columns.map((one) => `(q.${quoteName(one.name)})::${pgTypes[one.type]} AS ${quoteName(one.name)}`);
+  return `(SELECT ${cells.join(', ')} FROM (\n${sql}\n) AS q) AS "live"`;
+}
+
 /** Rows out of a source's query, typed and laid out, as COPY writes them. */
 export function sourceCopySql(sql: string, columns: readonly DatasetColumn[], order: readonly string[]): string {
   const cells = columns.map((one) => `(q.${quoteName(one.name)})::${pgTypes[one.type].replace(/ COLLATE.*/, '')}`);

@@ -1,13 +1,26 @@
-import type { Readable } from 'node:stream';
-import { EffectiveFilter, decideAccess, type PersonViewer } from '@underbell/core/access';
-import { fieldName, type ColumnType, type DatasetColumn } from '@underbell/core/dataset';
+import { decideAccess, EffectiveFilter, isAtLeast, type PersonViewer } from '@underbell/core/access';
+import { fieldName, type ColumnType, type DatasetColumn, type Sensitivity } from '@underbell/core/dataset';
 import { checkFilter, readFilter } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
-import { limitsOn, noSuch, putGrant, requireMaker, requireRight, visibleNames } from '../access/index.ts';
-import { momentOf, remember, type App } from '../platform/index.ts';
-import { describeQuery, loadFromCsv, loadFromSource, withUpload } from './load.ts';
+import { recurrenceWords } from '@underbell/core/schedule';
+import { limitsOn, putGrant, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
+import { announce, momentOf, remember, type App } from '../platform/index.ts';
+import { describeQuery } from './load.ts';
 import { countRowsPerLimit, type RowRequest } from './road.ts';
-import { findDataset, findDatasetRow, listDatasets, listRevisions, putDataset, readableRevision } from './store.ts';
+import {
+  findDataset,
+  findDatasetRow,
+  findRevisionRow,
+  isDatasetBinned,
+  listDatasets,
+  listRevisions,
+  putDataset,
+  readableRevision,
+  usualKeepSeconds,
+  type DatasetKind,
+  type DatasetRow,
+  type DatasetSpecRow,
+} from './store.ts';
 
 /** What a publisher says about a column; the type comes from the source or the file unless it is given. */
 export interface ColumnNote {
@@ -17,10 +30,11 @@ export interface ColumnNote {
   readonly key?: string;
   readonly unit?: string;
   readonly format?: string;
+  readonly sensitivity?: Sensitivity;
 }
 
 /** Lays a publisher's notes over the columns that are there. @throws {Refusal} `DATASET_INVALID` for a column that is not */
-function annotate(columns: readonly DatasetColumn[], notes: readonly ColumnNote[]): DatasetColumn[] {
+export function annotate(columns: readonly DatasetColumn[], notes: readonly ColumnNote[]): DatasetColumn[] {
   const names = columns.map((one) => one.name);
   for (const note of notes) {
     if (names.includes(note.name)) continue;
@@ -47,13 +61,30 @@ export interface DatasetSpec {
   readonly sql: string;
   readonly columns?: readonly ColumnNote[];
   readonly order?: readonly string[];
+  readonly description?: string;
+  readonly kind?: DatasetKind;
+  readonly keepSeconds?: number;
 }
 
-/** Defines a dataset by SQL on a source and loads its first revision. */
-export async function defineDataset(app: App, person: PersonViewer, spec: DatasetSpec, origin: string) {
-  const known = await findDatasetRow(app, spec.name);
-  if (known) await requireRight(app, person, 'edit', 'dataset', spec.name);
-  else await requireMaker(app, person, 'dataset');
+/** Who may load into a dataset: its editors, or for a new one whoever may make datasets. */
+export async function requireLoader(app: App, person: PersonViewer, name: string): Promise<DatasetRow | undefined> {
+  const known = await findDatasetRow(app, name);
+  if (known) await requireRight(app, person, 'edit', 'dataset', name);
+  else {
+    if (await isDatasetBinned(app, name))
+      throw new Refusal('NAME_TAKEN', `\`${name}\` is in the bin`, { hint: 'put it back, or choose another name' });
+    await requireMaker(app, person, 'dataset');
+  }
+  return known;
+}
+
+/** Checks a definition by SQL on a source against what the source answers, without saving or loading. */
+export async function checkDefinition(
+  app: App,
+  person: PersonViewer,
+  spec: DatasetSpec,
+  known: DatasetRow | undefined,
+): Promise<DatasetSpecRow> {
   await requireRight(app, person, 'view', 'source', spec.source);
   const columns = annotate(await describeQuery(app, spec.source, spec.sql), spec.columns ?? []);
   const unknown = spec.order?.find((name) => !columns.some((one) => one.name === name));
@@ -65,22 +96,24 @@ export async function defineDataset(app: App, person: PersonViewer, spec: Datase
         columns.map((one) => one.name),
       ),
     });
-  const row = {
+  return {
     name: spec.name,
-    title: spec.title ?? spec.name,
+    title: spec.title ?? known?.title ?? spec.name,
+    description: spec.description ?? known?.description ?? '',
     sourceName: spec.source,
     sql: spec.sql,
     columns,
     rowOrder: [...(spec.order ?? [])],
+    kind: spec.kind ?? 'snapshot',
+    keepSeconds: spec.keepSeconds ?? null,
+    ownerEmail: known?.ownerEmail ?? person.email,
   };
-  await save(app, person, row, known === undefined, origin);
-  return { name: spec.name, columns, ...(await loadFromSource(app, { ...row, revisionId: null })) };
 }
 
-async function save(
+export async function saveDataset(
   app: App,
   person: PersonViewer,
-  row: Parameters<typeof putDataset>[1],
+  row: DatasetSpecRow,
   isNew: boolean,
   origin: string,
 ): Promise<void> {
@@ -90,71 +123,11 @@ async function save(
       const thing = { kind: 'dataset', name: row.name } as const;
       await putGrant(app, { holder: { kind: 'person', name: person.email }, thing, level: 'own' }, transaction);
     }
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: 'dataset defined',
-        thing: `dataset ${row.name}`,
-        origin,
-        after: { sql: row.sql, columns: row.columns },
-      },
-      transaction,
-    );
+    const after = { sql: row.sql, columns: row.columns };
+    const thing = `dataset ${row.name}`;
+    await remember(app, { who: person.email, what: 'dataset defined', thing, origin, after }, transaction);
+    await announce(app, { kind: 'dataset', name: row.name }, transaction);
   });
-}
-
-/** Loads a snapshot anew from its source. */
-export async function refreshDataset(
-  app: App,
-  person: PersonViewer,
-  name: string,
-): Promise<{ revision: number; rows: number }> {
-  await requireRight(app, person, 'edit', 'dataset', name);
-  const row = await findDatasetRow(app, name);
-  if (!row) throw noSuch('dataset', name, []);
-  if (row.sourceName === null)
-    throw new Refusal('DATASET_INVALID', `\`${name}\` comes from a file`, {
-      hint: `load a new file: underbell dataset load FILE --name ${name}`,
-    });
-  return loadFromSource(app, row);
-}
-
-/** Loads an uploaded CSV as the next revision of a dataset, which is made when it is new. */
-export async function loadUpload(
-  app: App,
-  person: PersonViewer,
-  upload: Readable,
-  options: { name: string; columns: readonly ColumnNote[]; origin: string },
-) {
-  const { name } = options;
-  const known = await findDatasetRow(app, name);
-  if (known) await requireRight(app, person, 'edit', 'dataset', name);
-  else await requireMaker(app, person, 'dataset');
-  if (known?.sourceName)
-    throw new Refusal('NAME_TAKEN', `\`${name}\` is loaded from the source \`${known.sourceName}\``, {
-      hint: 'choose another name',
-    });
-  return withUpload(app, upload, (path) =>
-    loadFromCsv(app, name, path, async (inferred) => {
-      // What was said about a column before still holds for the next file.
-      const kept = (known?.columns ?? [])
-        .filter((one) => inferred.some((column) => column.name === one.name))
-        .map(({ type: _, ...note }) => note);
-      const columns = annotate(annotate(inferred, kept), options.columns);
-      // The columns of a known dataset change with the swap, not before.
-      const row = {
-        name,
-        title: known?.title ?? name,
-        sourceName: null,
-        sql: null,
-        columns: known?.columns ?? columns,
-        rowOrder: [],
-      };
-      await save(app, person, row, known === undefined, options.origin);
-      return columns;
-    }),
-  );
 }
 
 /** A dataset as its viewers see it. */
@@ -163,12 +136,22 @@ export async function showDataset(app: App, person: PersonViewer, name: string) 
   const shape = await findDataset(app, name);
   const row = (await findDatasetRow(app, name))!;
   const revisions = await listRevisions(app, name);
+  const isEditor = isAtLeast(await rightOn(app, person, 'dataset', name), 'edit');
   return {
     name,
     title: row.title,
+    description: row.description,
+    kind: row.kind,
+    ...(row.kind === 'live' ? { keepSeconds: row.keepSeconds ?? usualKeepSeconds } : {}),
     source: row.sourceName,
+    ...(isEditor ? { sql: row.sql } : {}),
     columns: shape.columns,
     order: row.rowOrder,
+    schedule: row.schedule && { ...row.schedule, words: recurrenceWords(row.schedule) },
+    nextRefreshAt: row.nextRefreshAt,
+    hasHook: row.hookFingerprint !== null,
+    owner: row.ownerEmail,
+    ...(row.staleSince ? { staleSince: row.staleSince, staleReason: row.staleReason } : {}),
     revisions: revisions.map((one) => ({
       number: one.number,
       rows: Number(one.rowCount),
@@ -176,6 +159,9 @@ export async function showDataset(app: App, person: PersonViewer, name: string) 
       error: one.error,
       startedAt: one.startedAt,
       finishedAt: one.finishedAt,
+      cause: one.cause,
+      startedBy: one.startedBy,
+      ...(one.impact.length > 0 ? { impact: one.impact } : {}),
       isCurrent: one.id === row.revisionId,
     })),
   };
@@ -189,15 +175,24 @@ export async function seenDatasets(app: App, person: PersonViewer) {
     'dataset',
     all.map((one) => one.name),
   );
-  return all
-    .filter((one) => names.includes(one.name))
-    .map(({ name, title, sourceName, columns, revisionId }) => ({
-      name,
-      title,
-      source: sourceName,
-      columns: columns.length,
-      isLoaded: revisionId !== null,
-    }));
+  const seen = all.filter((one) => names.includes(one.name));
+  return Promise.all(
+    seen.map(async (row) => {
+      const { name, title, kind, sourceName, columns, revisionId, nextRefreshAt, staleSince, staleReason } = row;
+      const current = revisionId === null ? undefined : await findRevisionRow(app, revisionId);
+      return {
+        name,
+        title,
+        kind,
+        source: sourceName,
+        columns: columns.length,
+        isLoaded: kind === 'live' || revisionId !== null,
+        ...(current ? { rows: Number(current.rowCount), loadedAt: current.finishedAt } : {}),
+        nextRefreshAt,
+        ...(staleSince ? { staleSince, staleReason } : {}),
+      };
+    }),
+  );
 }
 
 /** What one person may read of a dataset, narrowed by that person's own filter. */

@@ -76,10 +76,7 @@ export async function checkDetails(app: App, details: ReportViewDetails, bounds?
   const { definition } = await findEdition(app, details.report);
   const placement = await placementOf(app, details);
   details.pages?.forEach((page) => findPage(definition, page));
-  readParameters(
-    { ...definition, parameters: definition.parameters?.map((one) => ({ ...one, required: false })) },
-    details.parameters ?? {},
-  );
+  readParameters(definition, details.parameters ?? {}, { today: momentOf(app).today, isPartial: true });
   if (details.person !== undefined && !(await findPerson(app, { email: details.person })))
     throw noSuch('person', details.person, []);
   const datasets = Object.keys(definition.datasets);

@@ -14,6 +14,7 @@ interface PlacementInput {
   readonly where: Record<string, unknown>;
   readonly parameters: Record<string, string>;
   readonly origins: string[];
+  readonly edition?: number;
 }
 
 /** An origin is scheme, host and port, nothing after. */
@@ -53,14 +54,19 @@ export const placeRoutes: Route[] = [
       where: Joi.object().pattern(Joi.string().max(60), filter).default({}),
       parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)).default({}),
       origins: Joi.array().items(origin).max(50).default([]),
+      edition: Joi.number()
+        .integer()
+        .min(1)
+        .description('stays with this edition; follows the current one when left out'),
     }),
     handle({ app, person, params, body, origin: from }) {
-      const { report, page, where, ...rest } = body;
+      const { report, page, where, edition, ...rest } = body;
       const placement: Placement = {
         name: params.name,
         ...rest,
         reportName: report,
         page: page ?? null,
+        editionNumber: edition ?? null,
         conditions: Object.fromEntries(Object.entries(where).map(([dataset, one]) => [dataset, toFilterText(one)])),
       };
       return savePlacement(app, person, placement, from);

@@ -13,6 +13,8 @@ export interface Placement {
   readonly conditions: Readonly<Record<string, string>>;
   /** Raw values of report parameters that this place fixes. */
   readonly parameters: Readonly<Record<string, string>>;
+  /** Stays with this edition; follows the current one when null. */
+  readonly editionNumber: number | null;
   /** Origins whose pages may frame it. */
   readonly origins: readonly string[];
 }
@@ -27,6 +29,7 @@ const table = (app: App) =>
     conditions: 'json',
     parameters: 'json',
     origins: 'json',
+    editionNumber: 'integer',
   });
 
 export async function findPlacement(app: App, name: string): Promise<Placement | undefined> {

@@ -3,7 +3,7 @@ import { Refusal, suggest } from '@underbell/core/refusal';
 import { findPage, readParameters } from '@underbell/core/report';
 import { requireRight, visibleNames } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
-import { remember, type App } from '../platform/index.ts';
+import { announce, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { findPlacement, listPlacements, putPlacement, type Placement } from './store.ts';
 
@@ -17,11 +17,12 @@ export function placementSnippet(app: App, placement: Placement): string {
 }
 
 export function showPlacement(app: App, placement: Placement) {
-  const { reportName, conditions, ...rest } = placement;
+  const { reportName, conditions, editionNumber, ...rest } = placement;
   return {
     ...rest,
     report: reportName,
     where: conditions,
+    ...(editionNumber === null ? {} : { edition: editionNumber }),
     link: `${app.settings.publicUrl}/v/${placement.name}`,
     snippet: placementSnippet(app, placement),
   };
@@ -33,12 +34,9 @@ export async function savePlacement(app: App, person: PersonViewer, placement: P
   const before = await findPlacement(app, placement.name);
   if (before && before.reportName !== placement.reportName)
     await requireRight(app, person, 'edit', 'report', before.reportName);
-  const { definition } = await findEdition(app, placement.reportName);
+  const { definition } = await findEdition(app, placement.reportName, placement.editionNumber ?? undefined);
   if (placement.page !== null) findPage(definition, placement.page);
-  readParameters(
-    { ...definition, parameters: definition.parameters?.map((one) => ({ ...one, required: false })) },
-    placement.parameters,
-  );
+  readParameters(definition, placement.parameters, { today: momentOf(app).today, isPartial: true });
   const datasets = Object.keys(definition.datasets);
   for (const [name, text] of Object.entries(placement.conditions)) {
     if (!datasets.includes(name))
@@ -51,6 +49,7 @@ export async function savePlacement(app: App, person: PersonViewer, placement: P
   }
   await app.records.transaction(async (transaction) => {
     await putPlacement(app, placement, transaction);
+    await announce(app, { kind: 'placement', name: placement.name }, transaction);
     await remember(
       app,
       {

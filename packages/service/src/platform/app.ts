@@ -1,5 +1,6 @@
 import type { Logger } from 'pino';
 import type { Sequelize } from 'sequelize';
+import { ChangeFeed } from './changes.ts';
 import { closeLanes, openLanes, type Lanes } from './lanes.ts';
 import { openRecords } from './records.ts';
 import type { Settings } from './settings.ts';
@@ -11,6 +12,10 @@ export interface App {
   readonly records: Sequelize;
   readonly lanes: Lanes;
   readonly vault: Vault;
+  /** What other processes, and this one, announce. */
+  readonly changes: ChangeFeed;
+  /** What else is to be closed with the process's surroundings. */
+  readonly atClose: Set<() => Promise<void>>;
   readonly log: Logger;
   /** Milliseconds since 1970-01-01T00:00:00Z. */
   readonly now: () => number;
@@ -22,12 +27,16 @@ export function openApp(settings: Settings, log: Logger, now: () => number = Dat
     records: openRecords(settings.databaseUrl),
     lanes: openLanes(settings.databaseUrl),
     vault: new Vault(settings.secret),
+    atClose: new Set(),
+    changes: new ChangeFeed(settings.databaseUrl),
     log,
     now,
   };
 }
 
 export async function closeApp(app: App): Promise<void> {
+  await Promise.all([...app.atClose].map((close) => close()));
+  await app.changes.close();
   await closeLanes(app.lanes);
   await app.records.close();
 }

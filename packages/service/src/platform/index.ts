@@ -1,5 +1,6 @@
 export { closeApp, momentOf, openApp, type App } from './app.ts';
 export { remember, verifyAudit, type AuditEntry } from './audit.ts';
+export { announce, type Change, type ChangeFeed } from './changes.ts';
 export type { Lane, Lanes } from './lanes.ts';
 export { countAttempt, limitFailures, type LimitName } from './limits.ts';
 export { migrate } from './migrate.ts';

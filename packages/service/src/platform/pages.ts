@@ -58,6 +58,14 @@ export function mountPages(
       origins: origins.join(' '),
     });
   });
+  // A report or a board in full, for those who are signed in.
+  for (const [path, kind] of [
+    ['/r/:name', 'report'],
+    ['/b/:name', 'board'],
+  ] as const)
+    router.get(path, (ctx: Context & { params: { name: string } }) =>
+      sendPage(ctx, 'viewer', "'self'", { [kind]: ctx.params.name }),
+    );
   // Draws what the console hands it, in a frame of the console alone.
   router.get('/preview', (ctx: Context) => sendPage(ctx, 'viewer', "'self'", { window: 'preview' }));
   // The window in which a reader signs in for a frame on another site.

@@ -81,9 +81,13 @@ export type Handlers = Readonly<Record<string, JobHandler>>;
 
 /** Claims jobs one after the other until it is stopped; each group of kinds has a line of its own. */
 export class Worker {
+  readonly #app: App;
   readonly #lines: Line[];
+  readonly #clocks: { timer?: NodeJS.Timeout; running?: Promise<void> }[] = [];
+  #isStopped = false;
 
   constructor(app: App, ...groups: readonly Handlers[]) {
+    this.#app = app;
     this.#lines = groups.map((handlers) => new Line(app, handlers));
   }
 
@@ -91,8 +95,26 @@ export class Worker {
     this.#lines.forEach((line) => line.start());
   }
 
+  /** Does something again and again, never twice at once; a failure is logged and tried again. */
+  every(ms: number, work: () => Promise<void>): void {
+    const clock: { timer?: NodeJS.Timeout; running?: Promise<void> } = {};
+    this.#clocks.push(clock);
+    const next = () => {
+      if (this.#isStopped) return;
+      clock.timer = setTimeout(() => {
+        clock.running = work()
+          .catch((error: unknown) => this.#app.log.error({ err: error }, 'what the clock brings could not be done'))
+          .finally(next);
+      }, ms);
+    };
+    next();
+  }
+
   /** Waits for the jobs at hand: handlers see `isMine` turn false and leave at the next safe point. */
   async stop(): Promise<void> {
+    this.#isStopped = true;
+    for (const { timer } of this.#clocks) clearTimeout(timer);
+    await Promise.all(this.#clocks.map((clock) => clock.running));
     await Promise.all(this.#lines.map((line) => line.stop()));
   }
 }

@@ -20,6 +20,8 @@ export interface Settings {
   /** BCP 47 language tag of everything printed. */
   readonly locale: string;
   readonly logLevel: string;
+  /** How much of figures' answers a process keeps, in bytes. */
+  readonly cacheBytes: number;
   /** An outside OpenID Connect provider to sign in with. */
   readonly directory?: { readonly issuer: string; readonly clientId: string; readonly clientSecret: string };
   /** What the directory shows when it provisions people and groups by SCIM. */
@@ -41,6 +43,7 @@ const schema = Joi.object({
   UNDERBELL_TIME_ZONE: Joi.string().custom(timeZone, 'time zone').default('UTC'),
   UNDERBELL_LOCALE: Joi.string().default('en-GB'),
   UNDERBELL_LOG_LEVEL: Joi.string().valid('silent', 'error', 'warn', 'info', 'debug').default('info'),
+  UNDERBELL_CACHE_MEBIBYTES: Joi.number().min(0).max(65_536).default(128),
   UNDERBELL_OIDC_ISSUER: url(['http', 'https']).custom(issuer, 'issuer'),
   UNDERBELL_OIDC_CLIENT_ID: Joi.string(),
   UNDERBELL_OIDC_CLIENT_SECRET: Joi.string(),
@@ -89,6 +92,7 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     timeZone: value.UNDERBELL_TIME_ZONE,
     locale: value.UNDERBELL_LOCALE,
     logLevel: value.UNDERBELL_LOG_LEVEL,
+    cacheBytes: value.UNDERBELL_CACHE_MEBIBYTES * 1_048_576,
     ...(value.UNDERBELL_OIDC_ISSUER
       ? {
           directory: {

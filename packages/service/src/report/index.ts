@@ -1,3 +1,4 @@
 export { reportRoutes } from './routes.ts';
 export { findEdition, listReports, type Edition } from './store.ts';
-export { publishReport } from './usecases.ts';
+export { checkReport, publishReport } from './usecases.ts';
+export { usesOf } from './uses.ts';

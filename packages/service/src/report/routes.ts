@@ -1,9 +1,23 @@
+import { Readable } from 'node:stream';
 import Joi from 'joi';
 import joiToJson from 'joi-to-json';
-import { reportSchema } from '@underbell/core/report';
+import { brokenUses, reportSchema } from '@underbell/core/report';
 import { thing } from '../access/schemas.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import { checkReport, publishReport, seenReports, showReport } from './usecases.ts';
+import { usesOf } from './uses.ts';
+import {
+  checkReport,
+  compareTwo,
+  publishReport,
+  retireEdition,
+  rollBack,
+  seenReports,
+  showEdition,
+  showReport,
+  startFrom,
+} from './usecases.ts';
+
+const edition = Joi.number().integer().min(1);
 
 const definition = Joi.object().unknown(true).required().description('a report definition, format underbell-report/1');
 
@@ -42,22 +56,98 @@ export const reportRoutes: Route[] = [
     body: definition,
     async handle({ app, person, body }) {
       const report = await checkReport(app, person, body);
+      const breaks = brokenUses(report, await usesOf(app, report.name));
       return {
+        ...(breaks.length > 0 ? { breaks } : {}),
         name: report.name,
         pages: report.pages.length,
         figures: report.pages.reduce((sum, page) => sum + page.figures.length, 0),
       };
     },
   }),
-  defineRoute<Record<string, never>, Record<string, never>, { definition: object; notes: string }>({
+  defineRoute<
+    Record<string, never>,
+    Record<string, never>,
+    { definition: object; notes: string; isConfirmed: boolean }
+  >({
     method: 'post',
     path: '/api/v1/reports',
     tag: 'Reports',
     audience: 'person',
     summary: 'Publish a definition as the next edition',
     status: 201,
-    body: Joi.object({ definition, notes: Joi.string().allow('').max(2000).default('') }),
+    body: Joi.object({
+      definition,
+      notes: Joi.string().allow('').max(2000).default(''),
+      isConfirmed: Joi.boolean().default(false).description('even if it breaks what uses the report'),
+    }),
     handle: ({ app, person, body, origin }) =>
-      publishReport(app, person, body.definition, { notes: body.notes, origin }),
+      publishReport(app, person, body.definition, { notes: body.notes, isConfirmed: body.isConfirmed, origin }),
+  }),
+  defineRoute<{ name: string }, { from: number; to: number }>({
+    method: 'get',
+    path: '/api/v1/reports/:name/compare',
+    tag: 'Reports',
+    audience: 'person',
+    summary: 'What differs between two editions, and what the later one would break',
+    params: Joi.object({ name: thing.required() }),
+    query: Joi.object({ from: edition.required(), to: edition.required() }),
+    handle: ({ app, person, params, query }) => compareTwo(app, person, params.name, query.from, query.to),
+  }),
+  defineRoute<{ name: string; number: number }, { page?: string }>({
+    method: 'get',
+    path: '/api/v1/reports/:name/editions/:number/picture',
+    tag: 'Reports',
+    audience: 'person',
+    summary: 'A page of an edition as a picture, as you may see it',
+    params: Joi.object({ name: thing.required(), number: edition.required() }),
+    query: Joi.object({ page: Joi.string().max(60) }),
+    answer: { description: 'PNG, 1280 pixels across', type: 'image/png' },
+    async handle({ app, ctx, person, params, query }) {
+      const { pictureOf } = await import('../view/picture.ts');
+      const bytes = await pictureOf(app, person, params.name, { edition: params.number, ...query });
+      ctx.set('Cache-Control', 'private, no-store');
+      return { stream: Readable.from([bytes]), type: 'image/png' };
+    },
+  }),
+  defineRoute<{ name: string; number: number }>({
+    method: 'get',
+    path: '/api/v1/reports/:name/editions/:number',
+    tag: 'Reports',
+    audience: 'person',
+    summary: 'The definition of an edition',
+    params: Joi.object({ name: thing.required(), number: edition.required() }),
+    handle: ({ app, person, params }) => showEdition(app, person, params.name, params.number),
+  }),
+  defineRoute<{ name: string }, Record<string, never>, { edition: number; isConfirmed: boolean }>({
+    method: 'post',
+    path: '/api/v1/reports/:name/roll-back',
+    tag: 'Reports',
+    audience: 'person',
+    summary: 'Show another edition again; every place follows',
+    params: Joi.object({ name: thing.required() }),
+    body: Joi.object({ edition: edition.required(), isConfirmed: Joi.boolean().default(false) }),
+    handle: ({ app, person, params, body, origin }) => rollBack(app, person, params.name, { ...body, origin }),
+  }),
+  defineRoute<{ name: string; number: number }>({
+    method: 'post',
+    path: '/api/v1/reports/:name/editions/:number/retire',
+    tag: 'Reports',
+    audience: 'person',
+    summary: 'Take an edition out of use',
+    params: Joi.object({ name: thing.required(), number: edition.required() }),
+    async handle({ app, person, params, origin }) {
+      await retireEdition(app, person, params.name, params.number, origin);
+      return { name: params.name, retired: params.number };
+    },
+  }),
+  defineRoute<{ dataset: string }>({
+    method: 'get',
+    path: '/api/v1/datasets/:dataset/first-report',
+    tag: 'Reports',
+    audience: 'person',
+    summary: 'A sensible first definition from a dataset’s columns',
+    params: Joi.object({ dataset: thing.required() }),
+    handle: ({ app, person, params }) => startFrom(app, person, params.dataset),
   }),
 ];

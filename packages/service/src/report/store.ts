@@ -1,4 +1,4 @@
-import type { Transaction } from 'sequelize';
+import type { Model, Transaction } from 'sequelize';
 import type { ReportDefinition } from '@underbell/core/report';
 import { noSuch } from '../access/rights.ts';
 import { defineRecord, plain, type App } from '../platform/index.ts';
@@ -6,7 +6,9 @@ import { defineRecord, plain, type App } from '../platform/index.ts';
 interface ReportRow {
   name: string;
   title: string;
+  /** The current one. */
   editionNumber: number;
+  deletedAt: Date | null;
 }
 
 interface EditionRow {
@@ -16,6 +18,7 @@ interface EditionRow {
   notes: string;
   publishedBy: string;
   publishedAt: Date;
+  retiredAt: Date | null;
 }
 
 /** One published version of a report. */
@@ -25,7 +28,12 @@ export interface Edition {
 }
 
 const tables = (app: App) => ({
-  reports: defineRecord<ReportRow>(app.records, 'reports', { name: 'key', title: 'text', editionNumber: 'integer' }),
+  reports: defineRecord<ReportRow>(app.records, 'reports', {
+    name: 'key',
+    title: 'text',
+    editionNumber: 'integer',
+    deletedAt: 'instant',
+  }),
   editions: defineRecord<EditionRow>(app.records, 'editions', {
     reportName: 'key',
     number: 'key',
@@ -33,16 +41,17 @@ const tables = (app: App) => ({
     notes: 'text',
     publishedBy: 'text',
     publishedAt: 'instant',
+    retiredAt: 'instant',
   }),
 });
 
 export async function listReports(app: App): Promise<ReportRow[]> {
-  return (await tables(app).reports.findAll({ order: ['name'] })).map(plain);
+  return (await tables(app).reports.findAll({ where: { deletedAt: null }, order: ['name'] })).map(plain);
 }
 
 /** The current edition of a report, or a given one. @throws {Refusal} `NOT_FOUND` */
 export async function findEdition(app: App, name: string, number?: number): Promise<Edition> {
-  const report = await tables(app).reports.findByPk(name);
+  const report = await tables(app).reports.findOne({ where: { name, deletedAt: null } });
   if (!report)
     throw noSuch(
       'report',
@@ -55,8 +64,10 @@ export async function findEdition(app: App, name: string, number?: number): Prom
   return { number: wanted, definition: plain(edition).definition };
 }
 
-export async function hasReport(app: App, name: string): Promise<boolean> {
-  return (await tables(app).reports.count({ where: { name } })) > 0;
+/** Whether there is such a report, also one in the bin. */
+export async function findReport(app: App, name: string): Promise<{ isBinned: boolean } | undefined> {
+  const row = await tables(app).reports.findByPk(name);
+  return row ? { isBinned: row.get('deletedAt') !== null } : undefined;
 }
 
 /** Stores the next edition and makes it the current one. */
@@ -68,9 +79,13 @@ export async function addEdition(
   const { reports, editions } = tables(app);
   const { name, title } = edition.definition;
   const known = await reports.findByPk(name, { lock: transaction.LOCK.UPDATE, transaction });
-  const number = known ? plain(known).editionNumber + 1 : 1;
+  const last = await editions.max<number | null, Model<EditionRow, Partial<EditionRow>>>('number', {
+    where: { reportName: name },
+    transaction,
+  });
+  const number = (last ?? 0) + 1;
   if (known) await known.update({ title, editionNumber: number }, { transaction });
-  else await reports.create({ name, title, editionNumber: number }, { transaction });
+  else await reports.create({ name, title, editionNumber: number, deletedAt: null }, { transaction });
   await editions.create(
     {
       reportName: name,
@@ -79,6 +94,7 @@ export async function addEdition(
       notes: edition.notes,
       publishedBy: edition.by,
       publishedAt: new Date(app.now()),
+      retiredAt: null,
     },
     { transaction },
   );
@@ -87,7 +103,29 @@ export async function addEdition(
 
 export async function listEditions(app: App, name: string): Promise<Omit<EditionRow, 'definition' | 'reportName'>[]> {
   const rows = await tables(app).editions.findAll({ where: { reportName: name }, order: [['number', 'DESC']] });
-  return rows
-    .map(plain)
-    .map(({ number, notes, publishedBy, publishedAt }) => ({ number, notes, publishedBy, publishedAt }));
+  return rows.map(plain).map(({ number, notes, publishedBy, publishedAt, retiredAt }) => ({
+    number,
+    notes,
+    publishedBy,
+    publishedAt,
+    retiredAt,
+  }));
+}
+
+/** Makes an edition the current one. */
+export async function setCurrent(
+  app: App,
+  name: string,
+  edition: { number: number; title: string },
+  transaction: Transaction,
+): Promise<void> {
+  const change = { editionNumber: edition.number, title: edition.title };
+  await tables(app).reports.update(change, { where: { name }, transaction });
+}
+
+export async function retire(app: App, name: string, number: number, transaction: Transaction): Promise<void> {
+  await tables(app).editions.update(
+    { retiredAt: new Date(app.now()) },
+    { where: { reportName: name, number }, transaction },
+  );
 }

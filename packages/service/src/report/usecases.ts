@@ -1,10 +1,28 @@
 import type { PersonViewer } from '@underbell/core/access';
 import type { DatasetShape } from '@underbell/core/dataset';
-import { validateReport, type ReportDefinition } from '@underbell/core/report';
-import { putGrant, requireMaker, requireRight, visibleNames } from '../access/index.ts';
-import { listDatasets } from '../dataset/store.ts';
-import { remember, type App } from '../platform/index.ts';
-import { addEdition, findEdition, hasReport, listEditions, listReports } from './store.ts';
+import { Refusal } from '@underbell/core/refusal';
+import {
+  brokenUses,
+  compareEditions,
+  startReport,
+  validateReport,
+  type ReportDefinition,
+} from '@underbell/core/report';
+import { noSuch, putGrant, requireMaker, requireRight, visibleNames } from '../access/index.ts';
+import { findDatasetRow, listDatasets, ownRows, profileColumns } from '../dataset/index.ts';
+import { listPlacements } from '../place/store.ts';
+import { announce, remember, type App } from '../platform/index.ts';
+import {
+  addEdition,
+  findEdition,
+  findReport,
+  listEditions,
+  listReports,
+  retire,
+  setCurrent,
+  type Edition,
+} from './store.ts';
+import { usesOf } from './uses.ts';
 
 /**
  * Checks a definition against the datasets that its publisher may see.
@@ -30,12 +48,18 @@ export async function publishReport(
   app: App,
   person: PersonViewer,
   value: unknown,
-  options: { notes: string; origin: string },
+  options: { notes: string; isConfirmed: boolean; origin: string },
 ) {
   const definition = await checkReport(app, person, value);
-  const isKnown = await hasReport(app, definition.name);
+  const known = await findReport(app, definition.name);
+  const isKnown = known !== undefined;
+  if (known?.isBinned)
+    throw new Refusal('NAME_TAKEN', `\`${definition.name}\` is in the bin`, {
+      hint: 'put it back, or choose another name',
+    });
   if (isKnown) await requireRight(app, person, 'edit', 'report', definition.name);
   else await requireMaker(app, person, 'report');
+  if (!options.isConfirmed) await refuseBreaks(app, definition, 'published');
   const edition = await app.records.transaction(async (transaction) => {
     const number = await addEdition(app, { definition, notes: options.notes, by: person.name }, transaction);
     const thing = { kind: 'report', name: definition.name } as const;
@@ -51,9 +75,117 @@ export async function publishReport(
       },
       transaction,
     );
+    await announce(app, thing, transaction);
     return number;
   });
   return { name: definition.name, edition };
+}
+
+/** What an edition takes from those who use the report must be said out loud first. @throws {Refusal} `EDITION_BREAKS` */
+async function refuseBreaks(app: App, definition: ReportDefinition, what: string): Promise<void> {
+  const broken = brokenUses(definition, await usesOf(app, definition.name));
+  if (broken.length === 0) return;
+  const users = [...new Set(broken.map((one) => one.user))];
+  throw new Refusal('EDITION_BREAKS', `this edition would break ${users.join(', ')}; nothing was ${what}`, {
+    hint: 'confirm that they may break, or keep what they use',
+    problems: broken.map((one) => ({ at: one.user, message: one.what })),
+  });
+}
+
+/** An edition that could be shown: not retired. */
+async function usableEdition(app: App, name: string, number: number): Promise<Edition> {
+  const edition = await findEdition(app, name, number);
+  const row = (await listEditions(app, name)).find((one) => one.number === number);
+  if (row?.retiredAt)
+    throw new Refusal('IN_USE', `edition ${number} of \`${name}\` is retired`, {
+      word: String(number),
+      hint: 'publish its definition anew',
+    });
+  return edition;
+}
+
+/** Shows an earlier edition again, or a later one; every place follows. */
+export async function rollBack(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  options: { edition: number; isConfirmed: boolean; origin: string },
+) {
+  await requireRight(app, person, 'edit', 'report', name);
+  const { number, definition } = await usableEdition(app, name, options.edition);
+  const before = (await findEdition(app, name)).number;
+  await checkReport(app, person, definition);
+  if (!options.isConfirmed) await refuseBreaks(app, definition, 'changed');
+  await app.records.transaction(async (transaction) => {
+    await setCurrent(app, name, { number, title: definition.title }, transaction);
+    const entry = {
+      who: person.email,
+      what: `edition ${number} shown again`,
+      thing: `report ${name}`,
+      origin: options.origin,
+      before: { edition: before },
+      after: { edition: number },
+    };
+    await remember(app, entry, transaction);
+    await announce(app, { kind: 'report', name }, transaction);
+  });
+  return { name, edition: number };
+}
+
+/** Takes an edition out of use. @throws {Refusal} `IN_USE` for the current one and those that places are pinned to */
+export async function retireEdition(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  number: number,
+  origin: string,
+): Promise<void> {
+  await requireRight(app, person, 'edit', 'report', name);
+  await findEdition(app, name, number);
+  if ((await findEdition(app, name)).number === number)
+    throw new Refusal('IN_USE', `edition ${number} is the current one`, { hint: 'publish or show another one first' });
+  const pinned = (await listPlacements(app, name)).filter((one) => one.editionNumber === number);
+  if (pinned.length > 0) {
+    const problems = pinned.map((one) => ({ at: `placement ${one.name}`, message: `is pinned to edition ${number}` }));
+    throw new Refusal('IN_USE', `edition ${number} is shown by ${pinned.map((one) => one.name).join(', ')}`, {
+      problems,
+    });
+  }
+  await app.records.transaction(async (transaction) => {
+    await retire(app, name, number, transaction);
+    await remember(
+      app,
+      { who: person.email, what: `edition ${number} retired`, thing: `report ${name}`, origin },
+      transaction,
+    );
+  });
+}
+
+/** What differs between two editions, and who would notice. */
+export async function compareTwo(app: App, person: PersonViewer, name: string, from: number, to: number) {
+  await requireRight(app, person, 'edit', 'report', name);
+  const [before, after] = await Promise.all([findEdition(app, name, from), findEdition(app, name, to)]);
+  const breaks = brokenUses(after.definition, await usesOf(app, name));
+  return {
+    from,
+    to,
+    changes: compareEditions(before.definition, after.definition),
+    breaks,
+    pages: after.definition.pages.map(({ name: page, title }) => ({ name: page, title })),
+  };
+}
+
+/** A definition that makes a sensible first report of a dataset. */
+export async function startFrom(app: App, person: PersonViewer, dataset: string): Promise<ReportDefinition> {
+  await requireRight(app, person, 'view', 'dataset', dataset);
+  const row = await findDatasetRow(app, dataset);
+  if (!row) throw noSuch('dataset', dataset, []);
+  const profile = await profileColumns(app, person, dataset);
+  const request = await ownRows(app, person, dataset, undefined);
+  return validateReport(
+    startReport(request.filter.visible, { title: row.title, profile }),
+    () => request.filter.visible,
+  );
 }
 
 export async function seenReports(app: App, person: PersonViewer) {
@@ -68,7 +200,7 @@ export async function seenReports(app: App, person: PersonViewer) {
     all
       .filter((one) => names.includes(one.name))
       .map(async ({ name, title, editionNumber }) => {
-        const [newest] = await listEditions(app, name);
+        const newest = (await listEditions(app, name)).find((one) => one.number === editionNumber);
         const { definition } = await findEdition(app, name);
         return {
           name,
@@ -93,4 +225,14 @@ export async function showReport(app: App, person: PersonViewer, name: string) {
     definition,
     editions: await listEditions(app, name),
   };
+}
+
+export async function showEdition(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  number: number,
+): Promise<{ number: number; definition: ReportDefinition }> {
+  await requireRight(app, person, 'edit', 'report', name);
+  return findEdition(app, name, number);
 }

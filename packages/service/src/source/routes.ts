@@ -2,7 +2,7 @@ import Joi from 'joi';
 import { noSuch, requireMaker, requireRight, thing, visibleNames } from '../access/index.ts';
 import { defineRoute, remember, type Route } from '../platform/index.ts';
 import { checkSourceAddress } from './address.ts';
-import { withSource } from './postgres.ts';
+import { askSource, checkSource } from './check.ts';
 import { listSources, putSource, sourceUrl } from './store.ts';
 
 const name = Joi.object({ name: thing.required() });
@@ -62,10 +62,8 @@ export const sourceRoutes: Route[] = [
       await requireRight(app, person, 'view', 'source', params.name);
       const url = await sourceUrl(app, params.name);
       if (url === undefined) throw noSuch('source', params.name, []);
-      return withSource(app.settings, params.name, url, async (client) => {
-        const { rows } = await client.query<{ server_version: string }>('SHOW server_version');
-        return { answers: true, version: rows[0]!.server_version };
-      });
+      await checkSource(app, params.name);
+      return askSource(app, params.name, url);
     },
   }),
 ];

@@ -5,10 +5,19 @@ interface SourceRow {
   name: string;
   sealedUrl: string;
   shownUrl: string;
+  checkedAt: Date | null;
+  /** What the source answered when it last did not let us in. */
+  checkError: string | null;
 }
 
 const table = (app: App) =>
-  defineRecord<SourceRow>(app.records, 'sources', { name: 'key', sealedUrl: 'text', shownUrl: 'text' });
+  defineRecord<SourceRow>(app.records, 'sources', {
+    name: 'key',
+    sealedUrl: 'text',
+    shownUrl: 'text',
+    checkedAt: 'instant',
+    checkError: 'text',
+  });
 const purpose = 'source address';
 
 /** The address without its password, for people. */
@@ -20,7 +29,13 @@ export function withoutPassword(url: string): string {
 
 export async function putSource(app: App, name: string, url: string, transaction: Transaction): Promise<void> {
   await table(app).upsert(
-    { name, sealedUrl: app.vault.seal(url, purpose), shownUrl: withoutPassword(url) },
+    {
+      name,
+      sealedUrl: app.vault.seal(url, purpose),
+      shownUrl: withoutPassword(url),
+      checkedAt: null,
+      checkError: null,
+    },
     { transaction },
   );
 }
@@ -30,8 +45,19 @@ export async function sourceUrl(app: App, name: string): Promise<string | undefi
   return row ? app.vault.open(plain(row).sealedUrl, purpose) : undefined;
 }
 
-export async function listSources(app: App): Promise<{ name: string; url: string }[]> {
+export interface ListedSource {
+  readonly name: string;
+  readonly url: string;
+  readonly checkedAt: Date | null;
+  readonly checkError: string | null;
+}
+
+export async function listSources(app: App): Promise<ListedSource[]> {
   return (await table(app).findAll({ order: ['name'] }))
     .map(plain)
-    .map(({ name, shownUrl }) => ({ name, url: shownUrl }));
+    .map(({ name, shownUrl, checkedAt, checkError }) => ({ name, url: shownUrl, checkedAt, checkError }));
+}
+
+export async function noteCheck(app: App, name: string, checkError: string | null): Promise<void> {
+  await table(app).update({ checkedAt: new Date(app.now()), checkError }, { where: { name } });
 }

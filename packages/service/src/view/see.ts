@@ -14,9 +14,10 @@ import { checkedRule, findPerson, listPeople, noSuch, requireRight, rightOn } fr
 import { countBetween, countRowsPerLimit, type Revision } from '../dataset/index.ts';
 import { checkDetails, describeToken, requireClient, type TokenViewer } from '../oauth/index.ts';
 import { findPlacement } from '../place/index.ts';
-import type { App } from '../platform/index.ts';
+import { momentOf, type App } from '../platform/index.ts';
 import { findEdition, type Edition } from '../report/index.ts';
-import { fix, prepare, showView, tokenBounds, type PreparedView, type Subject, type ViewRequest } from './usecases.ts';
+import { showView } from './show.ts';
+import { fix, prepare, tokenBounds, type PreparedView, type Subject, type ViewRequest } from './usecases.ts';
 
 /** Through whose eyes: a person's, a client's with what it would ask for, or those of a token that was handed out; in a placement or not. */
 export interface SeenAs {
@@ -81,8 +82,9 @@ async function look(app: App, edition: Edition, as: SeenAs, options: SeeRequest)
   if (as.placement !== undefined && placement?.reportName !== report) throw noSuch('placement', as.placement, []);
   const viewer = isClient ? await clientViewer(app, report, as) : await personNamed(app, as.person!);
   const page = request.page ?? placement?.page ?? undefined;
-  const token = viewer.kind === 'client' ? tokenBounds(viewer as TokenViewer, edition.definition, page) : [];
-  const own = placement ? fix(edition.definition, placement.parameters, 'placement', placement.name) : [];
+  const { today } = momentOf(app);
+  const token = viewer.kind === 'client' ? tokenBounds(viewer as TokenViewer, edition.definition, page, today) : [];
+  const own = placement ? fix(edition.definition, placement.parameters, 'placement', placement.name, today) : [];
   const subject: Subject = {
     viewer,
     edition,

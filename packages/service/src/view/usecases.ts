@@ -1,28 +1,23 @@
-import { createHash } from 'node:crypto';
+import type { Choice, PersonViewer, RecordRule, Viewer, Viewing } from '@underbell/core/access';
+import type { BoardDefinition, BoardFigure } from '@underbell/core/board';
+import type { ReaderTaste } from '@underbell/core/format';
+import { Refusal, suggest } from '@underbell/core/refusal';
 import {
-  effectiveFilterOf,
-  viewerName,
-  type Choice,
-  type EffectiveFilter,
-  type PersonViewer,
-  type RecordRule,
-  type Viewer,
-  type Viewing,
-} from '@underbell/core/access';
-import { isRefusal, Refusal, suggest } from '@underbell/core/refusal';
-import {
+  asksData,
   datasetNameOf,
+  findFigure,
   findPage,
-  planFigureQuery,
+  isWithin,
   readParameters,
-  type DataFigure,
-  type FigureResult,
+  sameParameterValue,
+  type Figure,
   type Page,
   type ParameterValue,
+  type RawParameters,
   type ReportDefinition,
 } from '@underbell/core/report';
 import { askForAccess, limitsOn, noSuch, requireRight } from '../access/index.ts';
-import { readableRevision, readFigure, type Revision } from '../dataset/index.ts';
+import { readableRevision, type Revision } from '../dataset/index.ts';
 import type { TokenViewer } from '../oauth/index.ts';
 import { findPlacement, type Placement } from '../place/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
@@ -33,8 +28,14 @@ export interface ViewRequest {
   readonly page?: string;
   readonly where?: string;
   readonly choices: readonly Choice[];
+  /** Marks that were opened, figure by figure. */
+  readonly drills?: readonly Choice[];
+  /** Parameters whose defaults the reader took off. */
+  readonly without?: readonly string[];
   /** The report's own parameters by name, raw. */
-  readonly parameters: Readonly<Record<string, string>>;
+  readonly parameters: RawParameters;
+  /** The reader's language as browsers tell it (RFC 9110, section 12.5.4). */
+  readonly languages?: string;
 }
 
 /** A viewing with all that it reads from, before any row is read. */
@@ -43,44 +44,42 @@ export interface PreparedView {
   readonly viewing: Viewing;
   readonly revisions: ReadonlyMap<string, Revision>;
   readonly placement?: Placement;
+  readonly taste: ReaderTaste;
 }
 
 type Fixed = Viewing['fixed'];
 
 export function fix(
   report: ReportDefinition,
-  raw: Readonly<Record<string, string>>,
+  raw: RawParameters,
   origin: 'token' | 'placement',
   by: string,
+  today: string,
 ): Fixed {
-  const optional = { ...report, parameters: report.parameters?.map((one) => ({ ...one, required: false })) };
-  return readParameters(optional, raw).map((value) => ({ ...value, origin, by }));
+  return readParameters(report, raw, { today, isPartial: true }).map((value) => ({ ...value, origin, by }));
 }
 
-/** A reader may not set again what a token or placement fixes, unless to the same value. */
+/** Under what a token or placement fixes a reader may choose, never beside it. */
 function chosenParameters(
   report: ReportDefinition,
-  given: Readonly<Record<string, string>>,
+  { parameters: given, without }: ViewRequest,
   fixed: Fixed,
+  today: string,
 ): ParameterValue[] {
-  const known = Object.fromEntries(fixed.map((one) => [one.parameter.name, one.raw]));
-  const all = readParameters(report, { ...known, ...given });
+  const known = Object.fromEntries(fixed.map((one) => [one.parameter.name, one.texts]));
+  const all = readParameters(report, { ...known, ...given }, { today, ...(without ? { without } : {}) });
   return all.filter((value) => {
-    const held = fixed.find((one) => one.parameter.name === value.parameter.name);
-    if (held && held.value !== value.value) {
+    const held = fixed.filter((one) => one.parameter.name === value.parameter.name);
+    const outside = held.find((one) => !isWithin(value, one));
+    if (outside) {
       throw new Refusal(
         'TOKEN_OUT_OF_BOUNDS',
-        `\`${held.parameter.name}\` is fixed by the ${held.origin} and cannot be changed`,
-        { pointer: held.parameter.name, word: value.raw },
+        `\`${outside.parameter.name}\` is fixed by the ${outside.origin} and cannot be changed`,
+        { pointer: outside.parameter.name, word: value.texts.join(', ') },
       );
     }
-    return !held;
+    return !held.some((one) => sameParameterValue(one, value));
   });
-}
-
-/** Every figure that shows data, with its dataset. */
-function dataFigures(page: Page): DataFigure[] {
-  return page.figures.filter((figure): figure is DataFigure => figure.kind !== 'text');
 }
 
 /** The datasets of a page as they stand now, or as a run is bound to them. */
@@ -90,7 +89,8 @@ export async function revisionsOf(
   page: Page,
   bound?: Readonly<Record<string, number>>,
 ): Promise<Map<string, Revision>> {
-  const names = [...new Set(dataFigures(page).map((figure) => datasetNameOf(report, figure.dataset)!))];
+  const figures = page.figures.filter(asksData);
+  const names = [...new Set(figures.map((figure) => datasetNameOf(report, figure.dataset)!))];
   const entries = await Promise.all(
     names.map(async (name) => [name, await readableRevision(app, name, bound?.[name])] as const),
   );
@@ -117,7 +117,8 @@ export async function prepare(app: App, subject: Subject): Promise<PreparedView>
   const { viewer, edition, request, fixed, placement } = subject;
   const report = edition.definition;
   const page = findPage(report, request.page ?? placement?.page ?? undefined);
-  const chosen = chosenParameters(report, request.parameters, fixed);
+  const moment = momentOf(app);
+  const chosen = chosenParameters(report, request, fixed, moment.today);
   const { rules, masks } = await limitsOn(app, Object.keys(report.datasets));
   const viewing: Viewing = {
     report,
@@ -126,17 +127,44 @@ export async function prepare(app: App, subject: Subject): Promise<PreparedView>
     rules: withDraft(rules, subject.draft),
     masks,
     ...(placement ? { place: placement.kind } : {}),
-    moment: momentOf(app),
+    moment,
     fixed,
     chosen,
     choices: request.choices,
     ...(placement ? { placement: { name: placement.name, where: placement.conditions } } : {}),
     ...(request.where === undefined ? {} : { where: request.where }),
   };
-  return { edition, viewing, revisions: await revisionsOf(app, report, page), ...(placement ? { placement } : {}) };
+  const revisions = await revisionsOf(app, report, page);
+  const shapeOf = (figure: Figure) => {
+    const name = 'dataset' in figure ? figure.dataset : undefined;
+    return revisions.get(datasetNameOf(report, name) ?? '')?.shape;
+  };
+  return {
+    edition,
+    viewing: { ...viewing, shapeOf, ...(request.drills ? { drills: request.drills } : {}) },
+    revisions,
+    ...(placement ? { placement } : {}),
+    taste: { locale: readerLocale(request.languages, app.settings.locale), timeZone: app.settings.timeZone },
+  };
 }
 
-export function tokenBounds(viewer: TokenViewer, report: ReportDefinition, page: string | undefined): Fixed {
+/** The first language that a reader asks for and dates can be written in. */
+function readerLocale(languages: string | undefined, usual: string): string {
+  for (const part of (languages ?? '').split(',')) {
+    const tag = part.split(';')[0]!.trim();
+    if (!/^[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*$/.test(tag)) continue;
+    const [known] = Intl.DateTimeFormat.supportedLocalesOf([tag]);
+    if (known) return known;
+  }
+  return usual;
+}
+
+export function tokenBounds(
+  viewer: TokenViewer,
+  report: ReportDefinition,
+  page: string | undefined,
+  today: string,
+): Fixed {
   const { details } = viewer;
   if (details.report !== report.name)
     throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another report');
@@ -150,7 +178,7 @@ export function tokenBounds(viewer: TokenViewer, report: ReportDefinition, page:
       ...suggest(shown, details.pages),
     });
   }
-  return fix(report, details.parameters ?? {}, 'token', viewer.clientId);
+  return fix(report, details.parameters ?? {}, 'token', viewer.clientId, today);
 }
 
 /** A placement as its visitor may see it: by access token, or by the visitor's own right on the report. */
@@ -167,11 +195,12 @@ export async function preparePlacement(
     throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another report');
   if (who.client?.details.placement !== undefined && who.client.details.placement !== name)
     throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another placement');
-  const edition = await findEdition(app, placement.reportName);
+  const edition = await findEdition(app, placement.reportName, placement.editionNumber ?? undefined);
   const report = edition.definition;
   const page = request.page ?? placement.page ?? undefined;
-  const token = who.client ? tokenBounds(who.client, report, page) : [];
-  const own = fix(report, placement.parameters, 'placement', placement.name);
+  const { today } = momentOf(app);
+  const token = who.client ? tokenBounds(who.client, report, page, today) : [];
+  const own = fix(report, placement.parameters, 'placement', placement.name, today);
   return prepare(app, { viewer: (who.client ?? who.person)!, edition, request, fixed: [...token, ...own], placement });
 }
 
@@ -186,99 +215,27 @@ export async function prepareReport(
   return prepare(app, { viewer: person, edition: await findEdition(app, name), request, fixed: [] });
 }
 
-/** Changes whenever anything that the answer is made of does. */
-export function viewTag(view: PreparedView): string {
-  const { edition, viewing, revisions } = view;
-  const filters = dataFigures(viewing.page).map((figure) => {
-    const { where, masking } = effectiveFilterOf(viewing, shapeFor(view, figure), figure);
-    return [where, [...masking.hidden], [...masking.coarse], masking.minRows];
+/** One figure of a board, alone on its page, under the board's own fixed filter and values. */
+export async function prepareBoardFigure(
+  app: App,
+  person: PersonViewer,
+  board: BoardDefinition,
+  figure: BoardFigure,
+  request: ViewRequest,
+): Promise<PreparedView> {
+  const edition = await findEdition(app, figure.report);
+  const report = edition.definition;
+  const page = findPage(report, figure.page);
+  const alone = { ...page, figures: [findFigure(page, figure.figure)] };
+  const { today } = momentOf(app);
+  const pages = report.pages.map((one) => (one === page ? alone : one));
+  const view = await prepare(app, {
+    viewer: person,
+    edition: { ...edition, definition: { ...report, pages } },
+    request: { ...request, page: figure.page },
+    fixed: fix(report, figure.parameters ?? {}, 'placement', board.title, today),
   });
-  const parts = [
-    edition.number,
-    viewing.report.name,
-    viewing.page.name,
-    [...revisions.values()].map((one) => one.id),
-    filters,
-    viewerName(viewing.viewer),
-  ];
-  return `"${createHash('sha256').update(JSON.stringify(parts)).digest('base64url').slice(0, 27)}"`;
-}
-
-function revisionFor(view: PreparedView, figure: DataFigure): Revision {
-  return view.revisions.get(datasetNameOf(view.viewing.report, figure.dataset)!)!;
-}
-
-function shapeFor(view: PreparedView, figure: DataFigure) {
-  return revisionFor(view, figure).shape;
-}
-
-/** Answers of every figure of the page. */
-export async function readFigures(app: App, view: PreparedView): Promise<Map<string, FigureResult>> {
-  const { viewing } = view;
-  const entries = await Promise.all(
-    dataFigures(viewing.page).map(async (figure) => {
-      const revision = revisionFor(view, figure);
-      const filter = effectiveFilterOf(viewing, revision.shape, figure);
-      const answer = await orRefused(() =>
-        readFigure(app, { lane: 'readers', revision, filter }, planFigureQuery(viewing.report, figure, filter.visible)),
-      );
-      return [figure.name, answer] as const;
-    }),
-  );
-  return new Map(entries);
-}
-
-/** A figure that a mask keeps from its viewer says so in its place; the rest of the page stands. */
-export async function orRefused(read: () => Promise<FigureResult>): Promise<FigureResult> {
-  try {
-    return await read();
-  } catch (error) {
-    if (!isRefusal(error, 'COLUMN_HIDDEN') && !isRefusal(error, 'GROUPS_TOO_SMALL')) throw error;
-    return { columns: [], rows: [], refused: { code: error.code, message: error.message } };
-  }
-}
-
-/** Each dataset's limits in words. */
-function limitsOf(view: PreparedView) {
-  return [...view.revisions.values()].map((revision) => ({
-    dataset: revision.shape.name,
-    revision: revision.number,
-    loadedAt: revision.loadedAt,
-    ...limitsIn(effectiveFilterOf(view.viewing, revision.shape)),
-  }));
-}
-
-/** What limits rows and what is masked, in words. */
-function limitsIn(filter: EffectiveFilter) {
-  return { limits: filter.explain(), masks: filter.masking.words };
-}
-
-/** The whole answer that a viewer draws. */
-export async function showView(app: App, view: PreparedView) {
-  const { viewing, edition, placement } = view;
-  const { report, page } = viewing;
-  const { viewer } = viewing;
-  const allowed = viewer.kind === 'client' ? (viewer as TokenViewer).details?.pages : undefined;
-  const results = await readFigures(app, view);
-  return {
-    report: { name: report.name, title: report.title, edition: edition.number },
-    title: placement?.title ?? report.title,
-    pages: report.pages
-      .filter((one) => !allowed || allowed.includes(one.name))
-      .map(({ name, title }) => ({ name, title })),
-    page: { name: page.name, title: page.title, figures: page.figures.map(withoutFilters) },
-    parameters: (report.parameters ?? []).map(({ name, label, type }) => ({ name, label: label ?? name, type })),
-    datasets: limitsOf(view),
-    viewer: viewerName(viewer),
-    taste: { locale: app.settings.locale, timeZone: app.settings.timeZone },
-    results: Object.fromEntries(results),
-  };
-}
-
-/** A viewer draws figures; what their filters say stays here. */
-function withoutFilters<T extends object>(figure: T): Omit<T, 'where'> {
-  const { where: _, ...shown } = figure as T & { where?: string };
-  return shown;
+  return { ...view, viewing: { ...view.viewing, placement: { name: board.title, where: figure.where ?? {} } } };
 }
 
 /** Asks for a report by its name or by a placement of it. */

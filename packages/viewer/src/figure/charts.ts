@@ -1,9 +1,29 @@
-import { BarChart, LineChart } from 'echarts/charts';
-import { AriaComponent, GridComponent, LegendComponent, TooltipComponent } from 'echarts/components';
+import { BarChart, LineChart, ScatterChart } from 'echarts/charts';
+import {
+  AriaComponent,
+  GridComponent,
+  LegendScrollComponent,
+  MarkLineComponent,
+  TitleComponent,
+  TooltipComponent,
+} from 'echarts/components';
 import * as echarts from 'echarts/core';
+import { LabelLayout } from 'echarts/features';
 import { SVGRenderer } from 'echarts/renderers';
 
-echarts.use([BarChart, LineChart, GridComponent, LegendComponent, TooltipComponent, AriaComponent, SVGRenderer]);
+echarts.use([
+  BarChart,
+  LineChart,
+  ScatterChart,
+  GridComponent,
+  LegendScrollComponent,
+  TooltipComponent,
+  AriaComponent,
+  MarkLineComponent,
+  TitleComponent,
+  LabelLayout,
+  SVGRenderer,
+]);
 
 export const initChart = (element: HTMLElement) => echarts.init(element, null, { renderer: 'svg' });
 export type Chart = ReturnType<typeof initChart>;

@@ -1,7 +1,10 @@
+import { setHostTheme, type HostTheme } from '../theme/useTheme.ts';
+
 /** What a host page says to the viewer in its frame. */
 type HostMessage =
   | { readonly underBell: 'token'; readonly token: string; readonly expiresInSeconds: number }
   | { readonly underBell: 'token failed'; readonly message: string }
+  | { readonly underBell: 'theme'; readonly theme: HostTheme }
   | { readonly underBell: 'no token' };
 
 export type TokenState =
@@ -63,6 +66,8 @@ export class HostChannel {
       );
     } else if (data.underBell === 'token failed') {
       this.#onToken({ failure: data.message });
+    } else if (data.underBell === 'theme') {
+      setHostTheme(data.theme);
     } else if (data.underBell === 'no token') {
       this.#onToken({ none: true });
     }

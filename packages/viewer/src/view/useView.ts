@@ -1,96 +1,188 @@
-import { onMounted, ref, shallowRef, type Ref } from 'vue';
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import type { HostChannel, TokenState } from '../host/hostChannel.ts';
-import { askForAccess, fetchView, ViewProblem, type Access, type ViewAnswer, type ViewQuestion } from './viewApi.ts';
+import { hostLanguage, setBoardTheme } from '../theme/useTheme.ts';
+import { LiveChanges } from './liveChanges.ts';
+import { toSearch, ViewApi, ViewProblem, type Target, type ViewAnswer, type ViewQuestion } from './viewApi.ts';
+
+type Marks = Record<string, string[]>;
 
 /** What the address asks for; every word but these is a parameter, which the service checks. */
 function readAddress(): { question: ViewQuestion; isBare: boolean } {
-  const parameters = Object.fromEntries(new URLSearchParams(window.location.search));
-  const { page, where, bare, ...rest } = parameters;
-  return { question: { page, where, choices: {}, parameters: rest }, isBare: bare !== undefined };
+  const search = new URLSearchParams(window.location.search);
+  const marks = (name: string): Marks => {
+    const found: Marks = {};
+    for (const text of search.getAll(name)) {
+      const at = text.indexOf(':');
+      if (at > 0) (found[text.slice(0, at)] ??= []).push(text.slice(at + 1));
+    }
+    return found;
+  };
+  const known = ['page', 'where', 'bare', 'choose', 'drill', 'without'];
+  const names = [...new Set(search.keys())].filter((name) => !known.includes(name));
+  const question = {
+    page: search.get('page') ?? undefined,
+    where: search.get('where') ?? undefined,
+    choices: marks('choose'),
+    drills: marks('drill'),
+    without: search.getAll('without'),
+    parameters: Object.fromEntries(names.map((name) => [name, search.getAll(name)])),
+  };
+  return { question, isBare: search.has('bare') };
 }
 
-/** One page of a placement: fetches it, follows what the reader picks, ignores answers that come too late. */
-export function useView(placement: string, channel: HostChannel) {
+const tokenProblem = (hint: string): ProblemDocument => ({
+  type: 'urn:underbell:problem:token-invalid',
+  title: 'No access',
+  status: 401,
+  code: 'TOKEN_INVALID',
+  detail: 'The page around this report could not get access to it.',
+  hint,
+});
+
+/** One page of a placement, report or board: fetches it, follows what the reader picks, ignores answers that come too late. */
+export function useView(target: Target, channel: HostChannel) {
+  const api = new ViewApi(target, hostLanguage);
   const address = readAddress();
+  const question = shallowRef<ViewQuestion>(address.question);
   const answer = shallowRef<ViewAnswer>();
   const problem = shallowRef<ProblemDocument>();
   const isLoading = ref(true);
-  const choices: Ref<Record<string, string[]>> = ref({});
-  const page = ref(address.question.page);
-  let access: Access | undefined;
+  /** What is shown was fetched before the connection was lost. */
+  const isOffline = ref(false);
   let newest = 0;
 
   async function reload(): Promise<void> {
     const turn = ++newest;
     isLoading.value = true;
     try {
-      const found = await fetchView(
-        placement,
-        { ...address.question, page: page.value, choices: choices.value },
-        access,
-      );
+      const found = await api.view(question.value);
       if (turn !== newest) return;
       answer.value = found;
       problem.value = undefined;
+      isOffline.value = false;
+      setBoardTheme(found.theme);
     } catch (error) {
       if (turn !== newest) return;
       if (!(error instanceof ViewProblem)) throw error;
-      problem.value = error.document;
+      isOffline.value = error.document.code === 'SERVICE_UNREACHABLE' && answer.value !== undefined;
+      // What was there stays while nothing newer can be fetched.
+      if (!isOffline.value) problem.value = error.document;
     } finally {
       if (turn === newest) isLoading.value = false;
     }
   }
 
+  /** Asks anew, and writes the question into the address where it is the reader's own page. */
+  function change(next: Partial<ViewQuestion>): void {
+    question.value = { ...question.value, ...next };
+    if (!channel.isFramed) window.history.replaceState(null, '', `${window.location.pathname}${addressOf(question.value, address.isBare)}`);
+    void reload();
+  }
+
   function onToken(state: TokenState): void {
     if ('failure' in state) {
-      problem.value = {
-        type: 'urn:underbell:problem:token-invalid',
-        title: 'No access',
-        status: 401,
-        code: 'TOKEN_INVALID',
-        detail: 'The page around this report could not get access to it.',
-        hint: state.failure,
-      };
+      problem.value = tokenProblem(state.failure);
       isLoading.value = false;
       return;
     }
-    const isRenewal = access !== undefined;
-    access = 'token' in state ? state : undefined;
+    const isRenewal = api.access !== undefined;
+    api.access = 'token' in state ? state : undefined;
     // A renewed token shows the same; nothing flickers.
     if (!isRenewal || problem.value) void reload();
   }
 
   /** Picks a mark of a figure, or lets it go; several at once with `isAdding`. */
   function pick(figure: string, value: string, isAdding: boolean): void {
-    const held = choices.value[figure] ?? [];
+    const choices = question.value.choices;
+    const held = choices[figure] ?? [];
     const rest = held.filter((one) => one !== value);
     const next = held.includes(value) && (isAdding || held.length === 1) ? rest : isAdding ? [...held, value] : [value];
-    const { [figure]: _, ...others } = choices.value;
-    choices.value = next.length > 0 ? { ...others, [figure]: next } : others;
-    void reload();
+    const { [figure]: _, ...others } = choices;
+    change({ choices: next.length > 0 ? { ...others, [figure]: next } : others });
   }
 
   function clear(figure?: string): void {
-    const { [figure ?? '']: _, ...others } = choices.value;
-    choices.value = figure === undefined ? {} : others;
-    void reload();
+    const { [figure ?? '']: _, ...others } = question.value.choices;
+    change(figure === undefined ? { choices: {}, where: undefined } : { choices: others });
   }
 
-  function turnTo(name: string): void {
-    page.value = name;
-    choices.value = {};
-    void reload();
+  /** Opens a mark of a figure; fewer values go back. */
+  function drill(figure: string, values: readonly string[]): void {
+    const { [figure]: _, ...others } = question.value.drills;
+    // What was picked on the level before has no meaning on the next.
+    const { [figure]: _picked, ...choices } = question.value.choices;
+    change({ drills: values.length > 0 ? { ...others, [figure]: values } : others, choices });
+  }
+
+  /** Sets a parameter; nothing takes it off, also where the report has a default. */
+  function setParameter(name: string, values: readonly string[]): void {
+    const { [name]: _, ...others } = question.value.parameters;
+    const without = question.value.without.filter((one) => one !== name);
+    if (values.length > 0) return change({ parameters: { ...others, [name]: values }, without });
+    change({ parameters: others, without: [...without, name] });
+  }
+
+  const setWhere = (where: string | undefined) => change({ where });
+
+  /** Turns to another page; a link takes the reader's own filters along. */
+  function turnTo(page: string, isCarrying = false): void {
+    const own = isCarrying ? answer.value?.own : question.value.where;
+    change({ page, choices: {}, drills: {}, where: own });
   }
 
   /** Goes on with a key that the sign-in window handed over. */
   function signedIn(key: string | undefined): void {
-    if (key !== undefined) access = { token: key };
+    if (key !== undefined) api.access = { token: key };
     void reload();
   }
 
-  const ask = (words: string) => askForAccess(placement, words, access);
+  /** An address that shows the same to whoever may see it. */
+  const link = computed(() => {
+    const { choices: _, drills: _drills, ...rest } = question.value;
+    const own = answer.value?.own;
+    const plain = { ...rest, choices: {}, drills: {}, where: own ?? rest.where };
+    const path = { placement: 'v', report: 'r', board: 'b' }[target.kind];
+    return `${window.location.origin}/${path}/${target.name}${addressOf({ ...plain, page: answer.value?.page.name ?? plain.page }, false)}`;
+  });
 
-  onMounted(() => channel.ask(onToken));
-  return { answer, problem, isLoading, isBare: address.isBare, choices, pick, clear, turnTo, reload, signedIn, ask };
+  const live = new LiveChanges(api, () => ({ question: question.value, answer: answer.value }), () => void reload());
+  const wentOffline = () => (isOffline.value = answer.value !== undefined);
+  onMounted(() => {
+    channel.ask(onToken);
+    live.start();
+    window.addEventListener('online', reload);
+    window.addEventListener('offline', wentOffline);
+  });
+  onBeforeUnmount(() => {
+    live.stop();
+    window.removeEventListener('online', reload);
+    window.removeEventListener('offline', wentOffline);
+  });
+  return {
+    api,
+    question,
+    answer,
+    problem,
+    isLoading,
+    isOffline,
+    isBare: address.isBare,
+    link,
+    pick,
+    clear,
+    drill,
+    setParameter,
+    setWhere,
+    turnTo,
+    reload,
+    signedIn,
+    ask: (words: string) => api.askForAccess(words),
+  };
+}
+
+function addressOf(question: ViewQuestion, isBare: boolean): string {
+  const search = toSearch(question);
+  if (isBare) search.set('bare', '');
+  const text = search.toString().replace(/bare=(&|$)/, 'bare$1');
+  return text === '' ? '' : `?${text}`;
 }

@@ -1,3 +1,5 @@
+import type { BoardTheme } from '@underbell/core/board';
+import type { ReaderTaste } from '@underbell/core/format';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import type { Figure, FigureResult } from '@underbell/core/report';
 
@@ -8,28 +10,71 @@ export interface ShownLimit {
   readonly isFixed: boolean;
 }
 
+export interface ShownParameter {
+  readonly name: string;
+  readonly label: string;
+  readonly type: string;
+  readonly isMany: boolean;
+  readonly isPeriod: boolean;
+  readonly isRequired: boolean;
+  readonly isFixed: boolean;
+  readonly isDefault?: boolean;
+  readonly texts?: readonly string[];
+  readonly words?: string;
+  readonly span?: { readonly from: string; readonly to: string };
+}
+
+export interface ShownDataset {
+  readonly dataset: string;
+  readonly revision: number;
+  readonly loadedAt: string;
+  readonly isLive?: boolean;
+  readonly staleSince?: string;
+  readonly staleReason?: string;
+  readonly limits: readonly ShownLimit[];
+  readonly masks: readonly { readonly name: string; readonly words: string }[];
+}
+
+/** A figure as it is drawn; on a board it says where it comes from. */
+export type ShownFigure = Figure & { readonly from?: { readonly report: string; readonly page: string; readonly figure: string } };
+
 /** What the service answers for one page. */
 export interface ViewAnswer {
-  readonly report: { readonly name: string; readonly title: string; readonly edition: number };
+  readonly report?: { readonly name: string; readonly title: string; readonly edition: number };
+  readonly board?: { readonly name: string; readonly version: number };
   readonly title: string;
   readonly pages: readonly { readonly name: string; readonly title: string }[];
-  readonly page: { readonly name: string; readonly title: string; readonly figures: readonly Figure[] };
-  readonly datasets: readonly {
-    readonly dataset: string;
-    readonly revision: number;
-    readonly loadedAt: string;
-    readonly limits: readonly ShownLimit[];
-    readonly masks: readonly { readonly name: string; readonly words: string }[];
-  }[];
-  readonly taste: { readonly locale: string; readonly timeZone: string };
+  readonly page: {
+    readonly name: string;
+    readonly title: string;
+    readonly figures: readonly ShownFigure[];
+    readonly narrow?: readonly string[];
+  };
+  readonly theme?: BoardTheme;
+  readonly parameters: readonly ShownParameter[];
+  readonly datasets: readonly ShownDataset[];
+  /** The reader's own limits as CQL2 text, to be carried elsewhere. */
+  readonly own?: string;
+  readonly mayExport?: boolean;
+  readonly taste: ReaderTaste;
   readonly results: Readonly<Record<string, FigureResult>>;
 }
+
+export type RawParameters = Readonly<Record<string, readonly string[]>>;
 
 export interface ViewQuestion {
   readonly page?: string;
   readonly where?: string;
   readonly choices: Readonly<Record<string, readonly string[]>>;
-  readonly parameters: Readonly<Record<string, string>>;
+  readonly drills: Readonly<Record<string, readonly string[]>>;
+  readonly without: readonly string[];
+  readonly parameters: RawParameters;
+}
+
+/** What is looked at: a placement, a whole report or a board. */
+export interface Target {
+  readonly kind: 'placement' | 'report' | 'board';
+  readonly name: string;
 }
 
 /** A refusal of the service. */
@@ -39,7 +84,7 @@ export class ViewProblem extends Error {
   }
 }
 
-const offline: ProblemDocument = {
+export const offline: ProblemDocument = {
   type: 'urn:underbell:problem:service-unreachable',
   title: 'The service cannot be reached',
   status: 503,
@@ -54,46 +99,115 @@ export interface Access {
   readonly host?: string;
 }
 
-/** Asks for one page. @throws {ViewProblem} */
-export async function fetchView(
-  placement: string,
-  question: ViewQuestion,
-  access: Access | undefined,
-): Promise<ViewAnswer> {
-  const search = new URLSearchParams(question.parameters);
-  if (question.page !== undefined) search.set('page', question.page);
-  if (question.where !== undefined) search.set('where', question.where);
-  for (const [figure, values] of Object.entries(question.choices))
-    for (const value of values) search.append('choose', `${figure}:${value}`);
-  const headers: HeadersInit = {
-    ...(access ? { Authorization: `Bearer ${access.token}` } : {}),
-    ...(access?.host ? { 'Underbell-Host': access.host } : {}),
-  };
-  let answer: Response;
-  try {
-    answer = await fetch(`/api/v1/placements/${encodeURIComponent(placement)}/view?${search}`, { headers });
-  } catch {
-    throw new ViewProblem(offline);
+const paired = (marks: Readonly<Record<string, readonly string[]>>): string[] =>
+  Object.entries(marks).flatMap(([figure, values]) => values.map((value) => `${figure}:${value}`));
+
+/** Speaks to the service about one target, with whatever the reader has to show. */
+export class ViewApi {
+  readonly #target: Target;
+  readonly #language: () => string | undefined;
+  access: Access | undefined;
+
+  constructor(target: Target, language: () => string | undefined) {
+    this.#target = target;
+    this.#language = language;
   }
-  const body: unknown = await answer.json();
-  if (!answer.ok) throw new ViewProblem(body as ProblemDocument);
-  return body as ViewAnswer;
+
+  get target(): Target {
+    return this.#target;
+  }
+
+  get #base(): string {
+    return `/api/v1/${this.#target.kind}s/${encodeURIComponent(this.#target.name)}`;
+  }
+
+  #headers(more: Record<string, string> = {}): Record<string, string> {
+    const language = this.#language();
+    return {
+      ...(this.access ? { Authorization: `Bearer ${this.access.token}` } : {}),
+      ...(this.access?.host ? { 'Underbell-Host': this.access.host } : {}),
+      ...(language ? { 'Accept-Language': language } : {}),
+      ...more,
+    };
+  }
+
+  /** @throws {ViewProblem} */
+  async #ask(path: string, options: RequestInit = {}): Promise<Response> {
+    let answer: Response;
+    try {
+      answer = await fetch(path, options);
+    } catch {
+      throw new ViewProblem(offline);
+    }
+    if (!answer.ok) throw new ViewProblem((await answer.json()) as ProblemDocument);
+    return answer;
+  }
+
+  #post(path: string, body: object): Promise<Response> {
+    return this.#ask(path, { method: 'POST', headers: this.#headers({ 'Content-Type': 'application/json' }), body: JSON.stringify(body) });
+  }
+
+  /** One page with all its figures. */
+  async view(question: ViewQuestion): Promise<ViewAnswer> {
+    const search = this.#target.kind === 'board' ? new URLSearchParams() : toSearch(question);
+    if (this.#target.kind === 'board' && question.where !== undefined) search.set('where', question.where);
+    return (await (await this.#ask(`${this.#base}/view?${search}`, { headers: this.#headers() })).json()) as ViewAnswer;
+  }
+
+  async rows(question: ViewQuestion, wish: { figure: string; from: number; count: number; sort?: { by: string; descending: boolean } }) {
+    const answer = await this.#post(`${this.#base}/rows`, { ...toBody(question), ...wish });
+    return (await answer.json()) as { rows: FigureResult['rows']; total: number; tones?: FigureResult['tones'] };
+  }
+
+  async values(question: ViewQuestion, parameter: string, search: string) {
+    const answer = await this.#post(`${this.#base}/values`, { ...toBody(question), parameter, search });
+    return (await answer.json()) as { values: { value: string; words: string }[]; isCut: boolean };
+  }
+
+  async words(question: ViewQuestion, wish: { column?: string; starts?: string }) {
+    const { where: _where, ...rest } = toBody(question);
+    const answer = await this.#post(`${this.#base}/words`, { ...rest, ...wish });
+    return (await answer.json()) as { columns: { name: string; label: string; type: string }[]; values: string[] };
+  }
+
+  async file(question: ViewQuestion, wish: { figure?: string; format: string }): Promise<{ blob: Blob; name: string }> {
+    const answer = await this.#post(`${this.#base}/export`, { ...toBody(question), ...wish });
+    const name = /filename="([^"]+)"/.exec(answer.headers.get('Content-Disposition') ?? '')?.[1];
+    return { blob: await answer.blob(), name: name ?? `figure.${wish.format}` };
+  }
+
+  /** The stream of changes. */
+  events(question: ViewQuestion, signal: AbortSignal): Promise<Response> {
+    const search = this.#target.kind === 'board' ? '' : `?${toSearch({ ...question, choices: {}, drills: {} })}`;
+    return this.#ask(`${this.#base}/events${search}`, { headers: this.#headers({ Accept: 'text/event-stream' }), signal });
+  }
+
+  /** Asks the owners for access, as the signed-in reader. */
+  async askForAccess(words: string): Promise<void> {
+    const { kind, name } = this.#target;
+    await this.#post('/api/v1/requests', { [kind === 'placement' ? 'placement' : 'report']: name, words });
+  }
 }
 
-/** Asks the owners for access, as the signed-in reader. @throws {ViewProblem} */
-export async function askForAccess(placement: string, words: string, access: Access | undefined): Promise<void> {
-  let answer: Response;
-  try {
-    answer = await fetch('/api/v1/requests', {
-      method: 'POST',
-      headers: {
-        'Content-Type': 'application/json',
-        ...(access ? { Authorization: `Bearer ${access.token}` } : {}),
-      },
-      body: JSON.stringify({ placement, words }),
-    });
-  } catch {
-    throw new ViewProblem(offline);
-  }
-  if (!answer.ok) throw new ViewProblem((await answer.json()) as ProblemDocument);
+/** The question as the words of an address. */
+export function toSearch({ page, where, choices, drills, without, parameters }: ViewQuestion): URLSearchParams {
+  const search = new URLSearchParams();
+  for (const [name, values] of Object.entries(parameters)) for (const value of values) search.append(name, value);
+  if (page !== undefined) search.set('page', page);
+  if (where !== undefined) search.set('where', where);
+  for (const one of paired(choices)) search.append('choose', one);
+  for (const one of paired(drills)) search.append('drill', one);
+  for (const one of without) search.append('without', one);
+  return search;
+}
+
+function toBody({ page, where, choices, drills, without, parameters }: ViewQuestion) {
+  return {
+    ...(page === undefined ? {} : { page }),
+    ...(where === undefined ? {} : { where }),
+    choose: paired(choices),
+    drill: paired(drills),
+    without,
+    parameters,
+  };
 }

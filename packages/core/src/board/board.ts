@@ -1,0 +1,178 @@
+import Joi from 'joi';
+import { checkShape, toPointer } from '../check/index.ts';
+import { thingName } from '../dataset/index.ts';
+import { Refusal, suggest, type Problem } from '../refusal/index.ts';
+import { gridColumns, type GridPlace, type ReportDefinition } from '../report/index.ts';
+import { contrast } from '../theme/index.ts';
+
+/** One figure of a report on a board, with its own fixed filter and title. */
+export interface BoardFigure {
+  readonly name: string;
+  /** The figure's own title when left out. */
+  readonly title?: string;
+  readonly report: string;
+  readonly page: string;
+  readonly figure: string;
+  /** CQL2 text by dataset; fixed for everybody who looks. */
+  readonly where?: Readonly<Record<string, string>>;
+  readonly parameters?: Readonly<Record<string, string>>;
+  readonly at: GridPlace;
+}
+
+/** Colours of a board, as `#rrggbb`. */
+export interface BoardTheme {
+  readonly background: string;
+  readonly figure: string;
+  readonly text: string;
+}
+
+/** A page that gathers figures from several reports, in the format `underbell-board/1`. */
+export interface BoardDefinition {
+  readonly format: 'underbell-board/1';
+  readonly name: string;
+  readonly title: string;
+  readonly description?: string;
+  readonly theme?: BoardTheme;
+  readonly figures: readonly BoardFigure[];
+}
+
+export const boardFormat = 'underbell-board/1';
+/** WCAG 2.2, success criterion 1.4.3. */
+export const leastContrast = 4.5;
+
+const thing = Joi.string().pattern(thingName, 'lower-case letters, digits and hyphens, starting with a letter').max(60);
+const reference = Joi.string().max(63);
+const words = Joi.string().trim().min(1).max(200);
+const colour = Joi.string().pattern(/^#[0-9a-fA-F]{6}$/, 'a colour such as #10262E');
+const whole = (most: number) => Joi.number().integer().min(1).max(most).required();
+
+export const boardSchema = Joi.object({
+  $schema: Joi.string(),
+  format: Joi.string().valid(boardFormat).required(),
+  name: thing.required(),
+  title: words.required(),
+  description: Joi.string().max(2000),
+  theme: Joi.object({ background: colour.required(), figure: colour.required(), text: colour.required() }),
+  figures: Joi.array()
+    .items(
+      Joi.object({
+        name: thing.required(),
+        title: words,
+        report: reference.required(),
+        page: reference.required(),
+        figure: reference.required(),
+        where: Joi.object().pattern(Joi.string().max(60), Joi.string().max(16_384)),
+        parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)),
+        at: Joi.object({
+          column: whole(gridColumns),
+          row: whole(200),
+          width: whole(gridColumns),
+          height: whole(40),
+        }).required(),
+      }),
+    )
+    .max(60)
+    .required(),
+}).required();
+
+function themeProblems({ background, figure, text }: BoardTheme): Problem[] {
+  const on = { background, figure };
+  return Object.entries(on).flatMap(([name, behind]) => {
+    const found = contrast(text, behind);
+    if (found >= leastContrast) return [];
+    const message = `text on the ${name} has a contrast of ${found.toFixed(1)}, at least ${leastContrast} can be read`;
+    return [{ at: '/theme/text', message, hint: 'take a darker or a lighter text' }];
+  });
+}
+
+function figureProblems(
+  board: BoardDefinition,
+  index: number,
+  find: (report: string) => ReportDefinition | undefined,
+  known: readonly string[],
+): Problem[] {
+  const one = board.figures[index]!;
+  const at = (...path: (string | number)[]) => toPointer(['figures', index, ...path]);
+  const problems: Problem[] = [];
+  const add = (path: string, message: string, more: Partial<Problem> = {}) =>
+    problems.push({ at: at(path), message, ...more });
+  if (board.figures.findIndex((other) => other.name === one.name) < index)
+    add('name', `the figure \`${one.name}\` stands here a second time`);
+  if (one.at.column + one.at.width - 1 > gridColumns)
+    add('at', `it reaches past the ${gridColumns} columns of the board`);
+  if (board.figures.slice(0, index).some((other) => overlaps(other.at, one.at)))
+    add('at', `\`${one.name}\` lies over another figure`);
+  const report = find(one.report);
+  if (!report) {
+    add('report', `there is no report \`${one.report}\``, suggest(one.report, known));
+    return problems;
+  }
+  const page = report.pages.find((other) => other.name === one.page);
+  if (!page) {
+    add(
+      'page',
+      `\`${report.name}\` has no page \`${one.page}\``,
+      suggest(
+        one.page,
+        report.pages.map((other) => other.name),
+      ),
+    );
+    return problems;
+  }
+  if (!page.figures.some((other) => other.name === one.figure && other.kind !== 'picker'))
+    add(
+      'figure',
+      `the page \`${page.name}\` has no figure \`${one.figure}\``,
+      suggest(
+        one.figure,
+        page.figures.map((other) => other.name),
+      ),
+    );
+  const parameters = (report.parameters ?? []).map((other) => other.name);
+  for (const name of Object.keys(one.parameters ?? {}))
+    if (!parameters.includes(name))
+      add('parameters', `\`${report.name}\` has no parameter \`${name}\``, suggest(name, parameters));
+  for (const name of Object.keys(one.where ?? {}))
+    if (!Object.hasOwn(report.datasets, name))
+      add('where', `\`${report.name}\` reads no dataset \`${name}\``, suggest(name, Object.keys(report.datasets)));
+  return problems;
+}
+
+export function overlaps(a: GridPlace, b: GridPlace): boolean {
+  const apart =
+    a.column + a.width <= b.column ||
+    b.column + b.width <= a.column ||
+    a.row + a.height <= b.row ||
+    b.row + b.height <= a.row;
+  return !apart;
+}
+
+/**
+ * Reads a board: its shape first, then every report, page and figure that it names, and whether its text can be read.
+ *
+ * @param find - reports that its maker may see
+ * @throws {Refusal} `BOARD_INVALID` with one problem per mistake, each with its JSON Pointer
+ */
+export function validateBoard(
+  value: unknown,
+  find: (report: string) => ReportDefinition | undefined,
+  known: readonly string[],
+): BoardDefinition {
+  const board = checkShape<BoardDefinition>(value, boardSchema, { code: 'BOARD_INVALID', what: 'the board' });
+  const problems = [
+    ...(board.theme ? themeProblems(board.theme) : []),
+    ...board.figures.flatMap((_, index) => figureProblems(board, index, find, known)),
+  ];
+  const [first, ...more] = problems;
+  if (first === undefined) return board;
+  throw new Refusal(
+    'BOARD_INVALID',
+    `${first.at}: ${first.message}${more.length > 0 ? `, and ${more.length} more` : ''}`,
+    {
+      pointer: first.at,
+      hint: first.hint,
+      nearest: first.nearest,
+      problems,
+    },
+  );
+}

@@ -1,0 +1,11 @@
+export {
+  boardFormat,
+  boardSchema,
+  leastContrast,
+  overlaps,
+  validateBoard,
+  type BoardDefinition,
+  type BoardFigure,
+  type BoardTheme,
+} from './board.ts';
+export { arrange, freePlace, withinGrid } from './arrange.ts';

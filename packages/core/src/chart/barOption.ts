@@ -1,0 +1,165 @@
+import type { EChartsOption } from 'echarts/types/dist/shared';
+import { formatCell } from '../format/index.ts';
+import type { BarFigure, FigureResult } from '../report/index.ts';
+import {
+  axisLook,
+  baseOption,
+  characterWidth,
+  legendOption,
+  markLines,
+  smallestFont,
+  toneAt,
+  toneColour,
+  toneSigns,
+  tooltipOption,
+  valueText,
+  type ChartLook,
+} from './look.ts';
+import { rawText, readSeries, type ChartData } from './series.ts';
+
+interface Bars extends ChartData {
+  readonly names: readonly string[];
+  /** Everything beyond the limit stands last. */
+  readonly hasOthers: boolean;
+}
+
+export const othersName = 'Others';
+
+function barsOf(figure: BarFigure, result: FigureResult, look: ChartLook): Bars {
+  const data = readSeries(figure, result);
+  const name = (cell: (typeof data.categories)[number]) => formatCell(cell, data.by, look.taste);
+  const others = result.others;
+  const names = [...data.categories.map(name), ...(others ? [othersName] : [])];
+  const before = new Map((result.before?.rows ?? []).map((row) => [row[0], row[1]]));
+  const own = data.series.map((one) => ({
+    ...one,
+    values: [...one.values, ...(others ? [(others[1] as number | null) ?? null] : [])],
+  }));
+  const earlier = result.before
+    ? [
+        {
+          ...own[0]!,
+          name: result.before.words,
+          rows: [],
+          values: data.categories.map((one) => (before.get(one) as number | undefined) ?? null),
+        },
+      ]
+    : [];
+  return { ...data, series: [...own, ...earlier], names, hasOthers: others !== undefined };
+}
+
+function colourOf(look: ChartLook, result: FigureResult, bars: Bars, series: number, index: number): string {
+  const { theme, picked = [] } = look;
+  const one = bars.series[series]!;
+  const isEarlier = result.before !== undefined && series === bars.series.length - 1;
+  if (isEarlier) return theme.faded;
+  if (bars.hasOthers && index === bars.names.length - 1) return theme.quiet;
+  if (picked.length > 0 && !picked.includes(rawText(bars.categories[index]))) return theme.faded;
+  const tone = toneAt(result, one.rows[index]);
+  return tone ? toneColour(tone, theme) : theme.series[series % theme.series.length]!;
+}
+
+/** Shares of the whole: each stack fills the axis. */
+function asShares(bars: Bars): Bars {
+  const sums = bars.names.map((_, i) => bars.series.reduce((sum, one) => sum + Math.abs(one.values[i] ?? 0), 0));
+  return {
+    ...bars,
+    series: bars.series.map((one) => ({
+      ...one,
+      column: { ...one.column, format: '0.0 %', unit: undefined },
+      values: one.values.map((value, i) => (value === null || sums[i] === 0 ? null : value / sums[i]!)),
+    })),
+  } as Bars;
+}
+
+/** A bar lies flat when its names are many or long, so that every name can be read; dates stand. */
+export function barOption(figure: BarFigure, result: FigureResult, look: ChartLook): EChartsOption {
+  const found = barsOf(figure, result, look);
+  const bars = figure.stack === 'share' ? asShares(found) : found;
+  const { theme } = look;
+  const isFlat = bars.by.type !== 'date';
+  const isStacked = figure.split !== undefined && figure.stack !== 'beside';
+  const order = bars.names.map((_, i) => i);
+  if (isFlat) order.reverse();
+  const beside = isStacked ? 1 : bars.series.length;
+  const hasLegend = bars.series.length > 1;
+  const top = hasLegend ? 28 : 6;
+  const room = Math.floor((look.height - top - 14) / Math.max(1, bars.names.length));
+  const longest = Math.max(...bars.names.map((name) => name.length), 1);
+  const nameWidth = Math.min(longest * characterWidth + 4, look.width * 0.36);
+  const column = bars.series[0]?.column;
+  const text = column ? valueText(look, column) : String;
+  const shortText = (value: unknown) =>
+    typeof value === 'number' && column ? formatCell(value, column, look.taste) : '';
+  const hasLabels = !isStacked && (isFlat ? room / beside >= smallestFont + 2 : false) && look.width >= 220;
+  const labelOf = (series: number, index: number) => {
+    const tone = toneAt(result, bars.series[series]!.rows[index]);
+    return `${shortText(bars.series[series]!.values[index])}${tone && tone !== 'quiet' ? ` ${toneSigns[tone]}` : ''}`;
+  };
+  const labelWidth = hasLabels
+    ? Math.max(...bars.names.map((_, i) => labelOf(0, i).length), 3) * characterWidth + 10
+    : 14;
+  const names = order.map((i) => bars.names[i]!);
+  const category = {
+    type: 'category' as const,
+    data: names,
+    ...axisLook(theme),
+    axisLabel: isFlat
+      ? {
+          color: theme.ink,
+          fontSize: 12,
+          width: nameWidth,
+          overflow: 'truncate' as const,
+          interval: room >= smallestFont + 1 ? 0 : ('auto' as const),
+        }
+      : { color: theme.quiet, fontSize: 12, hideOverlap: true },
+  };
+  const value = {
+    type: 'value' as const,
+    ...axisLook(theme),
+    ...(figure.stack === 'share' ? { max: 1 } : {}),
+    axisLabel: {
+      show: !isFlat || isStacked,
+      color: theme.quiet,
+      fontSize: 12,
+      hideOverlap: true,
+      formatter: (one: number) => shortText(one),
+    },
+    splitLine: { show: !isFlat || isStacked, lineStyle: { color: theme.line, width: 0.7 } },
+    splitNumber: Math.max(2, Math.floor(isFlat ? look.width / 110 : look.height / 60)),
+  };
+  return {
+    ...baseOption(look),
+    ...tooltipOption(look),
+    ...legendOption(
+      look,
+      bars.series.map((one) => one.name),
+    ),
+    grid: isFlat
+      ? { left: nameWidth + 12, right: labelWidth, top, bottom: isStacked ? 26 : 8 }
+      : { left: 54, right: 14, top: top + 4, bottom: 26 },
+    xAxis: isFlat ? value : category,
+    yAxis: isFlat ? category : value,
+    series: bars.series.map((one, series) => ({
+      type: 'bar' as const,
+      name: one.name,
+      ...(isStacked ? { stack: 'all' } : {}),
+      data: order.map((i) => ({
+        value: one.values[i] ?? null,
+        name: i < bars.categories.length ? rawText(bars.categories[i]) : '',
+        itemStyle: {
+          color: colourOf(look, result, bars, series, i),
+          ...(isStacked ? {} : { borderRadius: isFlat ? [0, 2, 2, 0] : [2, 2, 0, 0] }),
+        },
+        label: { formatter: labelOf(series, i) },
+      })),
+      barMaxWidth: 22,
+      barCategoryGap: '28%',
+      itemStyle: { color: theme.series[series % theme.series.length]! },
+      label: { show: hasLabels, position: 'right' as const, color: theme.ink, fontSize: 12 },
+      tooltip: { valueFormatter: text },
+      cursor: look.isPrint ? 'default' : 'pointer',
+      ...(series === 0 && column ? markLines(result, look, isFlat ? 'x' : 'y', column) : {}),
+    })),
+  } as EChartsOption;
+}

@@ -1,0 +1,159 @@
+import type { EChartsOption } from 'echarts/types/dist/shared';
+import { formatNumber, formatStep } from '../format/index.ts';
+import type { AreaFigure, BarFigure, FigureResult, LineFigure } from '../report/index.ts';
+import {
+  axisLook,
+  baseOption,
+  legendOption,
+  markLines,
+  smallestFont,
+  tooltipOption,
+  valueText,
+  type ChartLook,
+} from './look.ts';
+import { rawText, readSeries } from './series.ts';
+
+/** An axis needs no more digits than its steps have. */
+const axisFormat = (format: string | undefined) => format?.replace(/\.[0#]+/, '.##');
+
+export function lineOption(figure: LineFigure | AreaFigure, result: FigureResult, look: ChartLook): EChartsOption {
+  const { theme, taste } = look;
+  const { categories, series, by } = readSeries(figure, result);
+  const dates = categories.map(String);
+  const every = Math.max(1, Math.ceil(dates.length / Math.max(2, Math.floor(look.width / 74))));
+  const format = axisFormat(series[0]?.column.format);
+  const isArea = figure.kind === 'area';
+  const hasLegend = series.length > 1;
+  const hasAxis = look.width >= 180;
+  return {
+    ...baseOption(look),
+    ...tooltipOption(look),
+    ...legendOption(
+      look,
+      series.map((one) => one.name),
+    ),
+    grid: { left: hasAxis ? 54 : 8, right: 18, top: hasLegend ? 30 : 12, bottom: 26 },
+    xAxis: {
+      type: 'category',
+      data: dates,
+      boundaryGap: false,
+      ...axisLook(theme),
+      axisLabel: {
+        color: theme.quiet,
+        fontSize: 12,
+        interval: (index: number) => index % every === 0,
+        formatter: (date: string) => formatStep(date, by.step, taste.locale, 'axis'),
+      },
+    },
+    yAxis: {
+      type: 'value',
+      scale: !isArea,
+      ...axisLook(theme),
+      splitNumber: Math.max(2, Math.floor(look.height / 60)),
+      axisLabel: {
+        show: hasAxis,
+        color: theme.quiet,
+        fontSize: 12,
+        formatter: (value: number) => formatNumber(value, format, taste.locale),
+      },
+    },
+    series: series.map((one, index) => ({
+      type: 'line',
+      name: one.name,
+      data: one.values.map((value, i) => ({ value, name: rawText(categories[i]) })),
+      ...(isArea ? { areaStyle: { opacity: 0.35 }, ...(figure.split ? { stack: 'all' } : {}) } : {}),
+      // A lone point has no line to show it.
+      symbol: dates.length > 45 ? 'none' : 'circle',
+      symbolSize: dates.length > 20 ? 4 : 6,
+      showAllSymbol: true,
+      lineStyle: { width: 1.8 },
+      cursor: look.isPrint ? 'default' : 'pointer',
+      tooltip: { valueFormatter: valueText(look, one.column) },
+      ...(index === 0 ? markLines(result, look, 'y', one.column) : {}),
+    })),
+  } as EChartsOption;
+}
+
+const panelWidth = 190;
+const panelGap = 14;
+
+/** A small chart for each value, all on one scale so that they can be compared. */
+export function panelsOption(
+  figure: BarFigure | LineFigure | AreaFigure,
+  result: FigureResult,
+  look: ChartLook,
+): EChartsOption {
+  const { theme, taste } = look;
+  const { categories, series, by } = readSeries(figure, result);
+  const across = Math.max(1, Math.min(series.length, Math.floor((look.width + panelGap) / panelWidth)));
+  const down = Math.max(1, Math.ceil(series.length / across));
+  const width = (look.width - (across - 1) * panelGap) / across;
+  const height = look.height / down;
+  const left = (i: number) => (i % across) * (width + panelGap);
+  const top = (i: number) => Math.floor(i / across) * height;
+  const values = series.flatMap((one) => one.values.filter((value) => value !== null));
+  const most = Math.max(...values, 0);
+  const least = figure.kind === 'line' ? Math.min(...values) : Math.min(0, ...values);
+  const format = axisFormat(series[0]?.column.format);
+  const isDate = by.type === 'date';
+  const characters = Math.max(3, Math.floor(width / 7));
+  return {
+    ...baseOption(look),
+    ...tooltipOption(look),
+    title: series.map((one, i) => ({
+      text: one.name.length > characters ? `${one.name.slice(0, characters - 1)}…` : one.name,
+      left: left(i),
+      top: top(i),
+      padding: 0,
+      textStyle: { color: theme.ink, fontSize: 12, fontWeight: 600 },
+    })),
+    grid: series.map((_, i) => ({
+      left: left(i) + 40,
+      top: top(i) + 20,
+      width: Math.max(20, width - 46),
+      height: Math.max(16, height - 46),
+    })),
+    xAxis: series.map((_, i) => ({
+      type: 'category' as const,
+      gridIndex: i,
+      data: categories.map((one) => (isDate ? String(one) : rawText(one))),
+      boundaryGap: figure.kind === 'bar',
+      ...axisLook(theme),
+      axisLabel: {
+        color: theme.quiet,
+        fontSize: smallestFont,
+        interval: Math.max(0, Math.ceil(categories.length / 2) - 1),
+        hideOverlap: true,
+        formatter: (text: string) =>
+          isDate ? formatStep(text, by.step, taste.locale, 'axis') : text.slice(0, characters / 2),
+      },
+    })),
+    yAxis: series.map((_, i) => ({
+      type: 'value' as const,
+      gridIndex: i,
+      min: least,
+      max: most,
+      splitNumber: 2,
+      ...axisLook(theme),
+      axisLabel: {
+        color: theme.quiet,
+        fontSize: smallestFont,
+        hideOverlap: true,
+        formatter: (value: number) => formatNumber(value, format, taste.locale),
+      },
+    })),
+    series: series.map((one, i) => ({
+      type: figure.kind === 'bar' ? ('bar' as const) : ('line' as const),
+      name: one.name,
+      xAxisIndex: i,
+      yAxisIndex: i,
+      data: one.values.map((value, at) => ({ value, name: rawText(categories[at]) })),
+      symbol: 'none',
+      ...(figure.kind === 'area' ? { areaStyle: { opacity: 0.35 } } : {}),
+      lineStyle: { width: 1.6, color: theme.series[0]! },
+      itemStyle: { color: theme.series[0]! },
+      tooltip: { valueFormatter: valueText(look, one.column) },
+      ...markLines(result, { ...look, width: 0 }, 'y', one.column),
+    })),
+  } as EChartsOption;
+}

@@ -1,0 +1,2 @@
+export { numberText, trendPath, type NumberText } from './numberText.ts';
+export { textTable, type TextCell, type TextTable } from './tableText.ts';

@@ -1,0 +1,86 @@
+import { formatCell, formatNumber, type ReaderTaste } from '../format/index.ts';
+import type { FigureResult, NumberFigure, ResultColumn, Tone } from '../report/index.ts';
+
+/** What a number figure shows, ready to be drawn. */
+export interface NumberText {
+  readonly value: string;
+  readonly unit: string;
+  readonly tone?: Tone;
+  readonly beside?: string;
+  readonly comparison?: { readonly text: string; readonly sign: '▲' | '▼' | '='; readonly tone?: Tone };
+}
+
+const isShare = (column: ResultColumn) => column.format?.includes('%') === true;
+
+/** How far apart two values are, as people say it: shares in points, the rest in per cent. */
+function distance(value: number, other: number, column: ResultColumn, locale: string): string {
+  if (isShare(column)) return `${formatNumber(Math.abs(value - other) * 100, '#,##0.0', locale)} points`;
+  if (other === 0) return formatNumber(Math.abs(value - other), column.format, locale);
+  return `${formatNumber(Math.abs((value - other) / other) * 100, '#,##0.0', locale)} %`;
+}
+
+function compare(figure: NumberFigure, result: FigureResult, taste: ReaderTaste): NumberText['comparison'] {
+  const { compare: rule } = figure;
+  const column = result.columns[0];
+  const value = result.rows[0]?.[0];
+  if (!rule || !column || typeof value !== 'number') return undefined;
+  const isTarget = rule.with === 'target';
+  const targetAt =
+    isTarget && typeof rule.target === 'string' ? result.columns.findIndex((one) => one.name === rule.target) : -1;
+  const other = isTarget
+    ? typeof rule.target === 'number'
+      ? rule.target
+      : result.rows[0]?.[targetAt]
+    : result.before?.rows[0]?.[0];
+  if (typeof other !== 'number') return undefined;
+  const sign = value === other ? '=' : value > other ? '▲' : '▼';
+  const isBetter = (rule.better ?? 'more') === 'more' ? value > other : value < other;
+  // A target that is met is met; against an earlier period only a difference is good or bad.
+  const tone: Tone | undefined = value === other ? (isTarget ? 'good' : undefined) : isBetter ? 'good' : 'bad';
+  const far = distance(value, other, column, taste.locale);
+  const place = isTarget ? `target of ${formatCell(other, column, taste)}` : (result.before?.words ?? '');
+  const text =
+    value === other
+      ? isTarget
+        ? `the ${place}`
+        : `as in ${place}`
+      : isTarget
+        ? `${far} ${value > other ? 'over' : 'under'} the ${place}`
+        : `${far} ${value > other ? 'more' : 'less'} than ${place}`;
+  return { text, sign, ...(tone ? { tone } : {}) };
+}
+
+/** The texts of a number figure. */
+export function numberText(figure: NumberFigure, result: FigureResult, taste: ReaderTaste): NumberText {
+  const column = result.columns[0];
+  const besideAt = figure.beside === undefined ? -1 : result.columns.findIndex((one) => one.name === figure.beside);
+  const beside = result.columns[besideAt];
+  const tone = result.tones?.[0]?.tone;
+  const comparison = compare(figure, result, taste);
+  return {
+    value: column ? formatCell(result.rows[0]?.[0], column, taste) : '–',
+    unit: column?.unit ?? '',
+    ...(tone ? { tone } : {}),
+    ...(beside
+      ? {
+          beside: `${beside.label} ${formatCell(result.rows[0]?.[besideAt], beside, taste)}${beside.unit ? ` ${beside.unit}` : ''}`,
+        }
+      : {}),
+    ...(comparison ? { comparison } : {}),
+  };
+}
+
+/** The points of a small trend line in a box, as an SVG path; empty when there is none to draw. */
+export function trendPath(trend: FigureResult['trend'], width: number, height: number): string {
+  const values = (trend?.rows ?? []).map((row) => row[1]).filter((value) => typeof value === 'number');
+  if (values.length < 2) return '';
+  const [least, most] = [Math.min(...values), Math.max(...values)];
+  const range = most - least || 1;
+  const pad = 2;
+  const points = values.map((value, i) => {
+    const x = pad + (i / (values.length - 1)) * (width - 2 * pad);
+    const y = height - pad - ((value - least) / range) * (height - 2 * pad);
+    return `${x.toFixed(1)} ${y.toFixed(1)}`;
+  });
+  return `M${points.join('L')}`;
+}

@@ -1,0 +1,1 @@
+export { checkRecurrence, nextInstants, recurrenceWords, type Recurrence } from './recurrence.ts';

@@ -1,0 +1,161 @@
+import { RRuleTemporal } from 'rrule-temporal';
+import { Temporal } from 'temporal-polyfill';
+import { Refusal } from '../refusal/index.ts';
+
+/** A recurrence with the wall clock it is meant in. */
+export interface Recurrence {
+  /** RFC 5545 recurrence rule without its name: `FREQ=DAILY;BYHOUR=6;BYMINUTE=0`. */
+  readonly rule: string;
+  /** The first day and time on the wall clock, `2026-11-23T06:00`. */
+  readonly start: string;
+  /** IANA time zone. */
+  readonly timeZone: string;
+}
+
+const startPattern = /^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}(:\d{2})?$/;
+/** Rules in which every part is known; what hides elsewhere in the text is refused. */
+const partPattern =
+  /^(FREQ|INTERVAL|COUNT|UNTIL|BYSECOND|BYMINUTE|BYHOUR|BYDAY|BYMONTHDAY|BYYEARDAY|BYWEEKNO|BYMONTH|BYSETPOS|WKST)=[A-Z0-9,+-]+$/;
+/** A rule that has nothing in so many steps has nothing at all. */
+const mostSteps = 5_000;
+
+const refuse = (message: string, details: { pointer: string; hint?: string; word?: string }) =>
+  new Refusal('SCHEDULE_INVALID', message, details);
+
+function checkParts(rule: string): void {
+  for (const part of rule.split(';')) {
+    if (partPattern.test(part)) continue;
+    throw refuse(`\`${part.slice(0, 60)}\` is no part of a recurrence rule`, {
+      pointer: 'rule',
+      word: part.slice(0, 60),
+      hint: 'write it like FREQ=DAILY;BYHOUR=6;BYMINUTE=0',
+    });
+  }
+  const frequency = /(?:^|;)FREQ=([A-Z]+)/.exec(rule)?.[1];
+  if (!frequency || !['HOURLY', 'DAILY', 'WEEKLY', 'MONTHLY', 'YEARLY'].includes(frequency))
+    throw refuse('the rule needs FREQ=HOURLY, DAILY, WEEKLY, MONTHLY or YEARLY', {
+      pointer: 'rule',
+      ...(frequency ? { word: frequency } : {}),
+    });
+}
+
+/** The rule over a wall clock that knows no daylight saving. */
+function openRule({ rule, start }: Recurrence): RRuleTemporal {
+  checkParts(rule);
+  if (!startPattern.test(start))
+    throw refuse(`\`${start}\` is not a day and time`, {
+      pointer: 'start',
+      word: start,
+      hint: 'write it like 2026-11-23T06:00',
+    });
+  try {
+    const dtstart = Temporal.PlainDateTime.from(start).toZonedDateTime('UTC');
+    return new RRuleTemporal({ rruleString: rule, dtstart: dtstart as never });
+  } catch (cause) {
+    throw new Refusal(
+      'SCHEDULE_INVALID',
+      `the rule \`${rule}\` cannot be read`,
+      { pointer: 'rule', word: rule },
+      { cause },
+    );
+  }
+}
+
+function checkZone(timeZone: string): void {
+  try {
+    new Intl.DateTimeFormat('en', { timeZone });
+  } catch (cause) {
+    throw new Refusal(
+      'SCHEDULE_INVALID',
+      `there is no time zone \`${timeZone}\``,
+      { pointer: 'timeZone', word: timeZone, hint: 'write it like Europe/Berlin' },
+      { cause },
+    );
+  }
+}
+
+/**
+ * The next instants of a recurrence.
+ *
+ * @param after - exclusive lower bound, milliseconds since 1970-01-01T00:00:00Z
+ * @returns up to `count` instants, ascending; a local time that the zone skips moves forward by the gap (RFC 5545 would
+ *   drop it; a refresh or delivery must not lose its day), one that comes twice is taken once, the first
+ * @throws {Refusal} `SCHEDULE_INVALID`; `SCHEDULE_NEVER` when the rule has no instant at all
+ * @see RFC 5545, section 3.3.10
+ */
+export function nextInstants(recurrence: Recurrence, after: number, count = 1): number[] {
+  checkZone(recurrence.timeZone);
+  const opened = openRule(recurrence);
+  const toInstant = (local: { toPlainDateTime(): { toString(): string } }) =>
+    Temporal.PlainDateTime.from(local.toPlainDateTime().toString()).toZonedDateTime(recurrence.timeZone, {
+      disambiguation: 'compatible',
+    }).epochMilliseconds;
+  // The wall clock an hour or two earlier: a gap or an overlap may lie between.
+  const wall = Temporal.Instant.fromEpochMilliseconds(after)
+    .toZonedDateTimeISO(recurrence.timeZone)
+    .toPlainDateTime()
+    .subtract({ hours: 3 })
+    .toZonedDateTime('UTC');
+  const found: number[] = [];
+  const next = (from: unknown, isInclusive: boolean): typeof at => {
+    try {
+      return opened.next(from as never, isInclusive) as never;
+    } catch (error) {
+      // The library gives up on a rule that has nothing in ten thousand steps.
+      if (error instanceof Error && error.message.startsWith('Maximum iterations')) return null;
+      throw error;
+    }
+  };
+  let at: { toPlainDateTime(): { toString(): string } } | null = null;
+  at = next(new Date(wall.epochMilliseconds), true);
+  for (let step = 0; at && found.length < count && step < mostSteps; step++) {
+    const instant = toInstant(at);
+    if (instant > after && instant !== found.at(-1)) found.push(instant);
+    at = next(at, false);
+  }
+  return found;
+}
+
+/** Checks a recurrence. @throws {Refusal} `SCHEDULE_INVALID`, `SCHEDULE_NEVER` */
+export function checkRecurrence(recurrence: Recurrence): void {
+  if (nextInstants(recurrence, 0).length === 0)
+    throw new Refusal('SCHEDULE_NEVER', 'this rule never comes true', { pointer: 'rule', word: recurrence.rule });
+}
+
+const days: Readonly<Record<string, string>> = {
+  MO: 'Monday',
+  TU: 'Tuesday',
+  WE: 'Wednesday',
+  TH: 'Thursday',
+  FR: 'Friday',
+  SA: 'Saturday',
+  SU: 'Sunday',
+};
+const listed = (words: readonly string[]) =>
+  words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} and ${words.at(-1)!}`;
+
+/** A recurrence in words: "every day at 06:00 (Europe/Berlin)". Rules beyond the usual are shown as they are. */
+export function recurrenceWords({ rule, start, timeZone }: Recurrence): string {
+  const parts = new Map(rule.split(';').map((part) => part.split('=') as [string, string]));
+  const interval = Number(parts.get('INTERVAL') ?? 1);
+  const frequency = parts.get('FREQ') ?? '';
+  const unit = { HOURLY: 'hour', DAILY: 'day', WEEKLY: 'week', MONTHLY: 'month', YEARLY: 'year' }[frequency];
+  const usual = ['FREQ', 'INTERVAL', 'BYHOUR', 'BYMINUTE', 'BYSECOND', 'BYDAY', 'BYMONTHDAY'];
+  const byDay = parts.get('BYDAY')?.split(',') ?? [];
+  if (!unit || [...parts.keys()].some((key) => !usual.includes(key)) || byDay.some((one) => !days[one]))
+    return `${rule}, from ${start} (${timeZone})`;
+  const every = interval === 1 ? `every ${unit}` : `every ${interval} ${unit}s`;
+  const minute = (parts.get('BYMINUTE') ?? start.slice(14, 16)).split(',')[0]!.padStart(2, '0');
+  const hours = (parts.get('BYHOUR') ?? start.slice(11, 13))
+    .split(',')
+    .map((one) => `${one.padStart(2, '0')}:${minute}`);
+  const on =
+    byDay.length > 0
+      ? ` on ${listed(byDay.map((one) => days[one]!))}`
+      : parts.has('BYMONTHDAY')
+        ? ` on day ${listed(parts.get('BYMONTHDAY')!.split(','))}`
+        : '';
+  return frequency === 'HOURLY'
+    ? `${every} at minute ${minute} (${timeZone})`
+    : `${every}${on} at ${listed(hours)} (${timeZone})`;
+}

@@ -1,0 +1,1 @@
+export { writeWorkbook, type Sheet } from './workbook.ts';

@@ -1,0 +1,86 @@
+import Joi from 'joi';
+import { thing } from '../access/index.ts';
+import { defineRoute, type Route } from '../platform/index.ts';
+import { streamChanges } from '../view/index.ts';
+import { boardDatasets, catalogue, checkBoard, saveBoard, seenBoards, showBoard, viewBoard } from './usecases.ts';
+
+const about = { tag: 'Boards', audience: 'person' } as const;
+const named = Joi.object({ name: thing.required() });
+const definition = Joi.object().unknown(true).required().description('a board, format underbell-board/1');
+
+export const boardRoutes: Route[] = [
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/boards',
+    summary: 'The boards you may see',
+    handle: async ({ app, person }) => ({ boards: await seenBoards(app, person) }),
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/catalogue',
+    summary: 'Every figure that you may put on a board or in a place, as it is now',
+    handle: async ({ app, person }) => ({ reports: await catalogue(app, person) }),
+  }),
+  defineRoute<{ name: string }>({
+    ...about,
+    method: 'get',
+    path: '/api/v1/boards/:name',
+    summary: 'A board as it was made',
+    params: named,
+    handle: ({ app, person, params }) => showBoard(app, person, params.name),
+  }),
+  defineRoute<Record<string, never>, Record<string, never>, { definition: object; version?: number }>({
+    ...about,
+    method: 'put',
+    path: '/api/v1/boards',
+    summary: 'Save a board; everywhere that shows it follows',
+    body: Joi.object({
+      definition,
+      version: Joi.number().integer().description('the version that was changed; refused when another came in between'),
+    }),
+    handle: ({ app, person, body, origin }) =>
+      saveBoard(app, person, body.definition, {
+        origin,
+        ...(body.version === undefined ? {} : { version: body.version }),
+      }),
+  }),
+  defineRoute<Record<string, never>, Record<string, never>, object>({
+    ...about,
+    method: 'post',
+    path: '/api/v1/boards/check',
+    summary: 'Check a board without saving it',
+    body: definition,
+    async handle({ app, person, body }) {
+      const board = await checkBoard(app, person, body);
+      return { name: board.name, figures: board.figures.length };
+    },
+  }),
+  defineRoute<{ name: string }, { where?: string }>({
+    ...about,
+    method: 'get',
+    path: '/api/v1/boards/:name/view',
+    summary: 'A board with its figures, as you may see them',
+    params: named,
+    query: Joi.object({ where: Joi.string().max(16_384).description('CQL2 text; can only narrow') }),
+    handle: ({ app, ctx, person, params, query }) =>
+      viewBoard(app, person, params.name, {
+        choices: [],
+        parameters: {},
+        languages: ctx.get('Accept-Language'),
+        ...(query.where === undefined ? {} : { where: query.where }),
+      }),
+  }),
+  defineRoute<{ name: string }>({
+    ...about,
+    method: 'get',
+    path: '/api/v1/boards/:name/events',
+    summary: 'Server-sent events: tells when the board or its data has changed',
+    params: named,
+    answer: { description: 'text/event-stream', type: 'text/event-stream' },
+    async handle({ app, ctx, person, params }) {
+      return streamChanges(app, ctx, { board: params.name, datasets: await boardDatasets(app, person, params.name) });
+    },
+  }),
+];

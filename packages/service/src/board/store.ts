@@ -1,0 +1,56 @@
+import type { Transaction } from 'sequelize';
+import type { BoardDefinition } from '@underbell/core/board';
+import { defineRecord, plain, type App } from '../platform/index.ts';
+
+export interface BoardRow {
+  name: string;
+  title: string;
+  definition: BoardDefinition;
+  /** Counts its changes. */
+  version: number;
+  changedAt: Date;
+  changedBy: string;
+  deletedAt: Date | null;
+}
+
+const table = (app: App) =>
+  defineRecord<BoardRow>(app.records, 'boards', {
+    name: 'key',
+    title: 'text',
+    definition: 'json',
+    version: 'integer',
+    changedAt: 'instant',
+    changedBy: 'text',
+    deletedAt: 'instant',
+  });
+
+export async function listBoards(app: App): Promise<BoardRow[]> {
+  return (await table(app).findAll({ where: { deletedAt: null }, order: ['name'] })).map(plain);
+}
+
+/** A board that is not in the bin. */
+export async function findBoard(app: App, name: string): Promise<BoardRow | undefined> {
+  const row = await table(app).findOne({ where: { name, deletedAt: null } });
+  return row ? plain(row) : undefined;
+}
+
+export async function isBoardBinned(app: App, name: string): Promise<boolean> {
+  const row = await table(app).findByPk(name);
+  return row !== null && row.get('deletedAt') !== null;
+}
+
+/** @returns the board's new version */
+export async function putBoard(
+  app: App,
+  definition: BoardDefinition,
+  by: string,
+  transaction: Transaction,
+): Promise<number> {
+  const { name, title } = definition;
+  const known = await table(app).findByPk(name, { lock: transaction.LOCK.UPDATE, transaction });
+  const version = known ? plain(known).version + 1 : 1;
+  const row = { name, title, definition, version, changedAt: new Date(app.now()), changedBy: by };
+  if (known) await known.update(row, { transaction });
+  else await table(app).create({ ...row, deletedAt: null }, { transaction });
+  return version;
+}

@@ -1,0 +1,233 @@
+import type { PersonViewer } from '@underbell/core/access';
+import { checkPlacementFilter } from '@underbell/core/access';
+import { validateBoard, type BoardDefinition, type BoardFigure } from '@underbell/core/board';
+import { isRefusal, Refusal } from '@underbell/core/refusal';
+import { readParameters, type FigureResult, type ReportDefinition } from '@underbell/core/report';
+import { noSuch, putGrant, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
+import { findDataset } from '../dataset/index.ts';
+import { announce, momentOf, remember, type App } from '../platform/index.ts';
+import { findEdition, listReports } from '../report/index.ts';
+import {
+  prepareBoardFigure,
+  readOne,
+  revisionFor,
+  dataFigures,
+  limitsOf,
+  type PreparedView,
+  type ViewRequest,
+} from '../view/index.ts';
+import { findBoard, isBoardBinned, listBoards, putBoard, type BoardRow } from './store.ts';
+
+/** The reports that a person may see, by name. */
+async function visibleReports(app: App, person: PersonViewer): Promise<Map<string, ReportDefinition>> {
+  const all = (await listReports(app)).map((one) => one.name);
+  const names = await visibleNames(app, person, 'report', all);
+  return new Map(
+    await Promise.all(names.map(async (name) => [name, (await findEdition(app, name)).definition] as const)),
+  );
+}
+
+/** Checks a board against the reports that its maker may see. @throws {Refusal} `BOARD_INVALID` */
+export async function checkBoard(app: App, person: PersonViewer, value: unknown): Promise<BoardDefinition> {
+  const reports = await visibleReports(app, person);
+  const board = validateBoard(value, (name) => reports.get(name), [...reports.keys()]);
+  const { today } = momentOf(app);
+  for (const [index, figure] of board.figures.entries()) {
+    await at(`/figures/${index}/parameters`, async () => {
+      readParameters(reports.get(figure.report)!, figure.parameters ?? {}, { today, isPartial: true });
+    });
+    for (const [name, text] of Object.entries(figure.where ?? {}))
+      await at(`/figures/${index}/where/${name}`, async () => checkPlacementFilter(text, await findDataset(app, name)));
+  }
+  return board;
+}
+
+/** Points a complaint at its place on the board. */
+async function at(pointer: string, check: () => Promise<void>): Promise<void> {
+  try {
+    await check();
+  } catch (error) {
+    if (!isRefusal(error)) throw error;
+    const { hint, nearest } = error.details;
+    const problem = { at: pointer, message: error.message, hint, nearest };
+    throw new Refusal(
+      'BOARD_INVALID',
+      `${pointer}: ${error.message}`,
+      { pointer, hint, nearest, problems: [problem] },
+      { cause: error },
+    );
+  }
+}
+
+/** Saves a board; everywhere that shows it follows. */
+export async function saveBoard(
+  app: App,
+  person: PersonViewer,
+  value: unknown,
+  options: { version?: number; origin: string },
+) {
+  const board = await checkBoard(app, person, value);
+  const known = await findBoard(app, board.name);
+  if (known) await requireRight(app, person, 'edit', 'board', board.name);
+  else {
+    if (await isBoardBinned(app, board.name))
+      throw new Refusal('NAME_TAKEN', `\`${board.name}\` is in the bin`, {
+        hint: 'put it back, or choose another name',
+      });
+    await requireMaker(app, person, 'report');
+  }
+  if (known && options.version !== undefined && known.version !== options.version)
+    throw new Refusal('VERSION_CONFLICT', `${known.changedBy} changed \`${board.name}\` in the meantime`, {
+      hint: 'load it anew, then change it again',
+    });
+  const version = await app.records.transaction(async (transaction) => {
+    const thing = { kind: 'board', name: board.name } as const;
+    if (!known)
+      await putGrant(app, { holder: { kind: 'person', name: person.email }, thing, level: 'own' }, transaction);
+    const entry = {
+      who: person.email,
+      what: 'board saved',
+      thing: `board ${board.name}`,
+      origin: options.origin,
+      before: known?.definition,
+      after: board,
+    };
+    await remember(app, entry, transaction);
+    await announce(app, thing, transaction);
+    return putBoard(app, board, person.name, transaction);
+  });
+  return { name: board.name, version };
+}
+
+async function requireBoard(app: App, name: string): Promise<BoardRow> {
+  const row = await findBoard(app, name);
+  if (!row) throw noSuch('board', name, []);
+  return row;
+}
+
+export async function seenBoards(app: App, person: PersonViewer) {
+  const all = await listBoards(app);
+  const names = await visibleNames(
+    app,
+    person,
+    'board',
+    all.map((one) => one.name),
+  );
+  return all
+    .filter((one) => names.includes(one.name))
+    .map(({ name, title, definition, changedAt, changedBy }) => ({
+      name,
+      title,
+      description: definition.description ?? '',
+      figures: definition.figures.length,
+      changedAt,
+      changedBy,
+    }));
+}
+
+export async function showBoard(app: App, person: PersonViewer, name: string) {
+  await requireRight(app, person, 'view', 'board', name);
+  const { definition, version, changedAt, changedBy } = await requireBoard(app, name);
+  return { definition, version, changedAt, changedBy };
+}
+
+/** Everything that can be put on a board: the figures of every page that a person may see, as they are now. */
+export async function catalogue(app: App, person: PersonViewer) {
+  const reports = await visibleReports(app, person);
+  return [...reports.values()].map((report) => ({
+    report: report.name,
+    title: report.title,
+    datasets: Object.keys(report.datasets),
+    parameters: (report.parameters ?? []).map(({ name, label }) => ({ name, label: label ?? name })),
+    pages: report.pages.map((page) => ({
+      name: page.name,
+      title: page.title,
+      figures: page.figures
+        .filter((figure) => figure.kind !== 'picker')
+        .map(({ name, title, kind, at: place }) => ({ name, title, kind, width: place.width, height: place.height })),
+    })),
+  }));
+}
+
+interface Shown {
+  readonly figure: object;
+  readonly result?: FigureResult;
+  readonly view?: PreparedView;
+}
+
+const refused = (code: string, message: string): FigureResult => ({
+  columns: [],
+  rows: [],
+  refused: { code, message },
+});
+
+/** One figure of a board, as its reader may see it; what is wrong with it stands in its place. */
+async function showFigure(
+  app: App,
+  person: PersonViewer,
+  board: BoardDefinition,
+  one: BoardFigure,
+  request: ViewRequest,
+): Promise<Shown> {
+  const from = { report: one.report, page: one.page, figure: one.figure };
+  const title = one.title ?? one.figure;
+  const bare = { kind: 'text', name: one.name, title, at: one.at, text: '', from };
+  // What the reader may not see at all is not told apart from what is not there.
+  if ((await rightOn(app, person, 'report', one.report)) === undefined)
+    return { figure: bare, result: refused('NOT_FOUND', 'you have no access to the report that this comes from') };
+  try {
+    const view = await prepareBoardFigure(app, person, board, one, request);
+    const source = view.viewing.page.figures[0]!;
+    const { where: _where, link: _link, ...drawn } = source as typeof source & { where?: string; link?: object };
+    const figure = { ...drawn, name: one.name, title: one.title ?? source.title, at: one.at, from };
+    const [asking] = dataFigures(view);
+    return { figure, view, ...(asking ? { result: await readOne(app, view, asking) } : {}) };
+  } catch (error) {
+    if (!isRefusal(error)) throw error;
+    return { figure: bare, result: refused(error.code, error.message) };
+  }
+}
+
+/** A board with all its figures, each under every rule of its dataset. */
+export async function viewBoard(app: App, person: PersonViewer, name: string, request: ViewRequest) {
+  await requireRight(app, person, 'view', 'board', name);
+  const { definition, version } = await requireBoard(app, name);
+  const shown = await Promise.all(definition.figures.map((one) => showFigure(app, person, definition, one, request)));
+  const views = shown.flatMap((one) => one.view ?? []);
+  const datasets = new Map(views.flatMap((view) => limitsOf(view).map((one) => [one.dataset, one] as const)));
+  return {
+    board: { name, version },
+    title: definition.title,
+    pages: [],
+    page: { name: 'board', title: definition.title, figures: shown.map((one) => one.figure) },
+    ...(definition.theme ? { theme: definition.theme } : {}),
+    parameters: [],
+    datasets: [...datasets.values()].map((one) => ({
+      ...one,
+      limits: one.limits.filter((limit) => limit.origin === 'record rule' || limit.origin === 'reader'),
+    })),
+    viewer: person.name,
+    taste: views[0]?.taste ?? { locale: app.settings.locale, timeZone: app.settings.timeZone },
+    results: Object.fromEntries(
+      shown.flatMap((one, i) => (one.result ? [[definition.figures[i]!.name, one.result]] : [])),
+    ),
+  };
+}
+
+/** The datasets that a board reads, for those who want to hear of changes. */
+export async function boardDatasets(app: App, person: PersonViewer, name: string): Promise<string[]> {
+  await requireRight(app, person, 'view', 'board', name);
+  const { definition } = await requireBoard(app, name);
+  const names = new Set<string>();
+  for (const one of definition.figures) {
+    if ((await rightOn(app, person, 'report', one.report)) === undefined) continue;
+    const view = await prepareBoardFigure(app, person, definition, one, { choices: [], parameters: {} }).catch(
+      (error: unknown) => {
+        if (isRefusal(error)) return undefined;
+        throw error;
+      },
+    );
+    for (const figure of view ? dataFigures(view) : []) names.add(revisionFor(view!, figure).shape.name);
+  }
+  return [...names];
+}

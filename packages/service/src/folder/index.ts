@@ -1,0 +1,1 @@
+export { folderRoutes } from './routes.ts';

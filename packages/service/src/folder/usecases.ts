@@ -1,0 +1,265 @@
+import type { PersonViewer, ThingKind } from '@underbell/core/access';
+import { isAtLeast } from '@underbell/core/access';
+import { columnLabel } from '@underbell/core/dataset';
+import { Refusal } from '@underbell/core/refusal';
+import { foldersOf, listFolders, noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
+import { listBoards } from '../board/index.ts';
+import { listBursts } from '../burst/store.ts';
+import { listDatasets } from '../dataset/index.ts';
+import { listPlacements } from '../place/store.ts';
+import { announce, remember, type App } from '../platform/index.ts';
+import { findEdition, listReports } from '../report/index.ts';
+import {
+  listBin,
+  listFavourites,
+  listRecents,
+  noteLook,
+  putBack,
+  setFavourite,
+  throwAway,
+  type BinKind,
+  type Mark,
+} from './store.ts';
+
+/** A thing that can be found, and the texts that it can be found by. */
+interface Findable {
+  readonly kind: BinKind;
+  readonly name: string;
+  readonly title: string;
+  readonly description: string;
+  /** What is inside, each with where it stands: "column Quay name". */
+  readonly inside: readonly { readonly where: string; readonly text: string }[];
+}
+
+async function everything(app: App): Promise<Findable[]> {
+  const [reports, boards, datasets] = await Promise.all([listReports(app), listBoards(app), listDatasets(app)]);
+  const definitions = await Promise.all(reports.map((one) => findEdition(app, one.name)));
+  return [
+    ...definitions.map(({ definition: { name, title, description, pages, measures } }) => ({
+      kind: 'report' as const,
+      name,
+      title,
+      description: description ?? '',
+      inside: [
+        ...pages.map((page) => ({ where: 'page', text: page.title })),
+        ...pages.flatMap((page) => page.figures.map((figure) => ({ where: 'figure', text: figure.title }))),
+        ...Object.values(measures).map((measure) => ({ where: 'measure', text: measure.label })),
+      ],
+    })),
+    ...boards.map(({ name, title, definition }) => ({
+      kind: 'board' as const,
+      name,
+      title,
+      description: definition.description ?? '',
+      inside: definition.figures.flatMap((one) => (one.title ? [{ where: 'figure', text: one.title }] : [])),
+    })),
+    ...datasets.map(({ name, title, description, columns }) => ({
+      kind: 'dataset' as const,
+      name,
+      title,
+      description,
+      inside: columns.flatMap((column) => [
+        { where: 'column', text: columnLabel(column) },
+        { where: 'column', text: column.name },
+      ]),
+    })),
+  ];
+}
+
+async function visible<T extends { kind: BinKind; name: string }>(
+  app: App,
+  person: PersonViewer,
+  things: readonly T[],
+): Promise<T[]> {
+  const seen = new Map<BinKind, Set<string>>();
+  for (const kind of new Set(things.map((one) => one.kind))) {
+    const names = things.filter((one) => one.kind === kind).map((one) => one.name);
+    seen.set(kind, new Set(await visibleNames(app, person, kind, names)));
+  }
+  return things.filter((one) => seen.get(one.kind)!.has(one.name));
+}
+
+const plain = (text: string) => text.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase();
+const mostFound = 50;
+
+/**
+ * Things by their names, titles, descriptions and what is inside them; every word must be found. Those whose name fits
+ * come first.
+ */
+export async function find(app: App, person: PersonViewer, text: string) {
+  const words = plain(text).split(/\s+/).filter(Boolean);
+  const things = await visible(app, person, await everything(app));
+  const [reports, boards, datasets] = await Promise.all(
+    (['report', 'board', 'dataset'] as const).map((kind) => foldersOf(app, kind)),
+  );
+  const folders = { report: reports!, board: boards!, dataset: datasets! };
+  const found = things.flatMap(({ kind, name, title, description, inside }) => {
+    const head = plain(`${name} ${title}`);
+    const whole = plain([head, description, ...inside.map((one) => one.text)].join(' '));
+    if (!words.every((word) => whole.includes(word))) return [];
+    const rank = words.every((word) => head.includes(word))
+      ? 0
+      : words.every((word) => plain(description).includes(word))
+        ? 1
+        : 2;
+    const hit = rank === 2 ? inside.find((one) => words.some((word) => plain(one.text).includes(word))) : undefined;
+    const folder = folders[kind].get(name)?.[0];
+    return [
+      {
+        rank,
+        kind,
+        name,
+        title,
+        ...(folder ? { folder } : {}),
+        ...(hit ? { because: `${hit.where} “${hit.text}”` } : {}),
+      },
+    ];
+  });
+  return found
+    .sort((a, b) => a.rank - b.rank || a.title.localeCompare(b.title))
+    .slice(0, mostFound)
+    .map(({ rank: _rank, ...one }) => one);
+}
+
+/** Folders with what lies in them, as a person may see it. */
+export async function contents(app: App, person: PersonViewer) {
+  const things = await visible(app, person, await everything(app));
+  const folders = await listFolders(app);
+  const seen = new Set(
+    await visibleNames(
+      app,
+      person,
+      'folder',
+      folders.map((one) => one.name),
+    ),
+  );
+  const places = {
+    report: await foldersOf(app, 'report'),
+    board: await foldersOf(app, 'board'),
+    dataset: await foldersOf(app, 'dataset'),
+  };
+  return {
+    folders: folders.filter((one) => seen.has(one.name)),
+    things: things.map(({ kind, name, title, description }) => ({
+      kind,
+      name,
+      title,
+      description,
+      folder: places[kind].get(name)?.[0] ?? null,
+    })),
+  };
+}
+
+/** What a person keeps at hand and looked at last, as far as it may still be seen. */
+export async function atHand(app: App, person: PersonViewer) {
+  const titles = new Map((await everything(app)).map((one) => [`${one.kind} ${one.name}`, one.title]));
+  const known = <T extends Mark>(marks: readonly T[]) => marks.filter((one) => titles.has(`${one.kind} ${one.name}`));
+  const titled = <T extends Mark>(marks: readonly T[]) =>
+    marks.map((one) => ({ ...one, title: titles.get(`${one.kind} ${one.name}`)! }));
+  const [favourites, recent] = await Promise.all([listFavourites(app, person.id), listRecents(app, person.id)]);
+  return {
+    favourites: titled(await visible(app, person, known(favourites))),
+    recent: titled(await visible(app, person, known(recent))),
+  };
+}
+
+export async function keepAtHand(app: App, person: PersonViewer, mark: Mark, isWanted: boolean): Promise<void> {
+  if (isWanted) await requireRight(app, person, 'view', mark.kind, mark.name);
+  await setFavourite(app, person.id, mark, isWanted);
+}
+
+export async function looked(app: App, person: PersonViewer, mark: Mark): Promise<void> {
+  await requireRight(app, person, 'view', mark.kind, mark.name);
+  await noteLook(app, person.id, mark);
+}
+
+/** Everything that would no longer work without a thing. */
+export async function dependents(app: App, { kind, name }: Mark): Promise<{ user: string; what: string }[]> {
+  if (kind === 'board') return [];
+  const boards = await listBoards(app);
+  const bursts = await listBursts(app);
+  if (kind === 'report') {
+    const placements = await listPlacements(app, name);
+    return [
+      ...placements.map((one) => ({ user: `placement ${one.name}`, what: 'shows it' })),
+      ...bursts
+        .filter((one) => one.definition.report === name)
+        .map((one) => ({ user: `burst ${one.name}`, what: 'sends it' })),
+      ...boards
+        .filter((one) => one.definition.figures.some((figure) => figure.report === name))
+        .map((one) => ({ user: `board ${one.name}`, what: 'shows figures of it' })),
+    ];
+  }
+  const editions = await Promise.all((await listReports(app)).map((one) => findEdition(app, one.name)));
+  return editions
+    .filter(({ definition }) => Object.hasOwn(definition.datasets, name))
+    .map(({ definition }) => ({ user: `report ${definition.name}`, what: 'reads it' }));
+}
+
+/** Throws a thing into the bin, where it stays for 30 days. @throws {Refusal} `IN_USE` with everything that depends on it, unless that was confirmed */
+export async function bin(
+  app: App,
+  person: PersonViewer,
+  mark: Mark,
+  options: { isConfirmed: boolean; origin: string },
+): Promise<void> {
+  const { kind, name } = mark;
+  await requireRight(app, person, 'own', kind, name);
+  const uses = await dependents(app, mark);
+  if (uses.length > 0 && !options.isConfirmed) {
+    const users = uses.map((one) => one.user);
+    throw new Refusal(
+      'IN_USE',
+      `${users.join(', ')} ${users.length === 1 ? 'depends' : 'depend'} on the ${kind} \`${name}\``,
+      {
+        hint: 'confirm that they may stop working, or change them first',
+        problems: uses.map((one) => ({ at: one.user, message: one.what })),
+      },
+    );
+  }
+  await app.records.transaction(async (transaction) => {
+    await throwAway(app, kind, name, person.name, transaction);
+    await remember(
+      app,
+      {
+        who: person.email,
+        what: 'thrown into the bin',
+        thing: `${kind} ${name}`,
+        origin: options.origin,
+        after: { uses },
+      },
+      transaction,
+    );
+    await announce(app, mark, transaction);
+  });
+}
+
+const mayOwn = async (app: App, person: PersonViewer, kind: ThingKind, name: string) =>
+  isAtLeast(await rightOn(app, person, kind, name), 'own');
+
+export const binDays = 30;
+
+/** What lies in the bin of what a person owns, and until when. */
+export async function seenBin(app: App, person: PersonViewer) {
+  const all = await listBin(app);
+  const own = await Promise.all(all.map((one) => mayOwn(app, person, one.kind, one.name)));
+  return all
+    .filter((_, i) => own[i])
+    .map((one) => ({ ...one, until: new Date(one.deletedAt.getTime() + binDays * 86_400_000) }));
+}
+
+/** Takes a thing out of the bin again. */
+export async function restore(app: App, person: PersonViewer, mark: Mark, origin: string): Promise<void> {
+  const known = (await listBin(app)).some((one) => one.kind === mark.kind && one.name === mark.name);
+  if (!known || !(await mayOwn(app, person, mark.kind, mark.name)))
+    throw noSuch(`${mark.kind} in the bin`, mark.name, []);
+  await app.records.transaction(async (transaction) => {
+    await putBack(app, mark.kind, mark.name, transaction);
+    await remember(
+      app,
+      { who: person.email, what: 'taken out of the bin', thing: `${mark.kind} ${mark.name}`, origin },
+      transaction,
+    );
+    await announce(app, mark, transaction);
+  });
+}

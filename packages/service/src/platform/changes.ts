@@ -1,0 +1,72 @@
+import pg from 'pg';
+import { QueryTypes, type Transaction } from 'sequelize';
+import type { App } from './app.ts';
+
+/** What changed, for those who are looking at it: every process hears of it. */
+export interface Change {
+  readonly kind: 'dataset' | 'report' | 'placement' | 'board';
+  readonly name: string;
+}
+
+const channel = 'underbell_changes';
+const retryMs = 1_000;
+
+/** Tells every process, when and only if the transaction commits. */
+export async function announce(app: App, change: Change, transaction?: Transaction): Promise<void> {
+  await app.records.query('SELECT pg_notify(:channel, :payload)', {
+    replacements: { channel, payload: JSON.stringify(change) },
+    type: QueryTypes.SELECT,
+    ...(transaction ? { transaction } : {}),
+  });
+}
+
+/** Hears what every process announces. A lost connection comes back by itself, and everybody looks again then. */
+export class ChangeFeed {
+  readonly #databaseUrl: string;
+  readonly #listeners = new Set<(change: Change | undefined) => void>();
+  #client: pg.Client | undefined;
+  #starting: Promise<void> | undefined;
+  #isClosed = false;
+
+  constructor(databaseUrl: string) {
+    this.#databaseUrl = databaseUrl;
+  }
+
+  /** @param hear - called with each change, or with nothing after a gap in which some may have been missed */
+  subscribe(hear: (change: Change | undefined) => void): () => void {
+    this.#listeners.add(hear);
+    this.#starting ??= this.#connect();
+    return () => this.#listeners.delete(hear);
+  }
+
+  async close(): Promise<void> {
+    this.#isClosed = true;
+    this.#listeners.clear();
+    await this.#starting;
+    await this.#client?.end().catch(() => undefined);
+  }
+
+  async #connect(): Promise<void> {
+    const client = new pg.Client({ connectionString: this.#databaseUrl, application_name: 'underbell changes' });
+    const again = () => {
+      if (this.#client !== client || this.#isClosed) return;
+      this.#client = undefined;
+      setTimeout(() => (this.#starting = this.#connect().then(() => this.#tell(undefined))), retryMs).unref();
+    };
+    client.on('error', again);
+    client.on('end', again);
+    client.on('notification', ({ payload }) => this.#tell(JSON.parse(payload ?? '{}') as Change));
+    this.#client = client;
+    try {
+      await client.connect();
+      await client.query(`LISTEN ${channel}`);
+    } catch {
+      again();
+    }
+    if (this.#isClosed) await client.end().catch(() => undefined);
+  }
+
+  #tell(change: Change | undefined): void {
+    for (const hear of this.#listeners) hear(change);
+  }
+}

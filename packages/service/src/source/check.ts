@@ -1,0 +1,67 @@
+import { isRefusal, Refusal } from '@underbell/core/refusal';
+import type { App } from '../platform/index.ts';
+import { withSource } from './postgres.ts';
+import { noteCheck, sourceUrl } from './store.ts';
+
+/** What a source says of itself. */
+export interface SourceAnswer {
+  readonly answers: true;
+  readonly version: string;
+  readonly database: string;
+  readonly role: string;
+  /** The role may do no more than read. */
+  readonly isReadOnly: boolean;
+  readonly isEncrypted: boolean;
+  readonly tables: number;
+  readonly milliseconds: number;
+}
+
+const question = `
+  SELECT current_setting('server_version') AS version, current_database() AS database, current_user AS role,
+    coalesce((SELECT ssl FROM pg_stat_ssl WHERE pid = pg_backend_pid()), false) AS encrypted,
+    (SELECT count(*)::int FROM information_schema.tables WHERE table_schema NOT IN ('pg_catalog', 'information_schema')) AS tables,
+    NOT (EXISTS (SELECT FROM information_schema.role_table_grants
+      WHERE privilege_type IN ('INSERT', 'UPDATE', 'DELETE', 'TRUNCATE') AND table_schema NOT IN ('pg_catalog', 'information_schema'))
+      OR (SELECT rolsuper FROM pg_roles WHERE rolname = current_user)) AS "readOnly"`;
+
+/** Asks a source who we are there and what it holds. @throws {Refusal} `SOURCE_UNREACHABLE`, `SOURCE_REFUSED`, `ADDRESS_FORBIDDEN` */
+export async function askSource(app: App, name: string, url: string): Promise<SourceAnswer> {
+  const start = performance.now();
+  return withSource(app.settings, name, url, async (client) => {
+    const { rows } = await client.query<{
+      version: string;
+      database: string;
+      role: string;
+      encrypted: boolean;
+      tables: number;
+      readOnly: boolean;
+    }>(question);
+    const { version, database, role, encrypted, tables, readOnly } = rows[0]!;
+    const milliseconds = Math.round(performance.now() - start);
+    return {
+      answers: true,
+      version,
+      database,
+      role,
+      isReadOnly: readOnly,
+      isEncrypted: encrypted,
+      tables,
+      milliseconds,
+    };
+  });
+}
+
+/** Looks whether a source still lets us in, and remembers it. @returns what is wrong, or null */
+export async function checkSource(app: App, name: string): Promise<string | null> {
+  const url = await sourceUrl(app, name);
+  if (url === undefined) return null;
+  let error: string | null = null;
+  try {
+    await askSource(app, name, url);
+  } catch (cause) {
+    if (!isRefusal(cause)) throw cause;
+    error = (cause as Refusal).message;
+  }
+  await noteCheck(app, name, error);
+  return error;
+}

@@ -1,0 +1,47 @@
+import pg from 'pg';
+import type { App } from '../platform/index.ts';
+import { checkSourceAddress } from './address.ts';
+import { sourceRefusal } from './postgres.ts';
+import { sourceUrl } from './store.ts';
+import { noSuch } from '../access/rights.ts';
+
+const pools = new WeakMap<App, Map<string, pg.Pool>>();
+const connections = 4;
+const statementTimeoutMs = 30_000;
+
+/** Read-only connections to a source that live datasets ask; they close by themselves when nobody asks. */
+async function poolOf(app: App, source: string): Promise<pg.Pool> {
+  const url = await sourceUrl(app, source);
+  if (url === undefined) throw noSuch('source', source, []);
+  const known = pools.get(app) ?? new Map<string, pg.Pool>();
+  pools.set(app, known);
+  const key = `${source} ${url}`;
+  const found = known.get(key);
+  if (found) return found;
+  await checkSourceAddress(app.settings, url);
+  const pool = new pg.Pool({
+    connectionString: url,
+    max: connections,
+    idleTimeoutMillis: 5_000,
+    connectionTimeoutMillis: 10_000,
+    allowExitOnIdle: true,
+    statement_timeout: statementTimeoutMs,
+    application_name: 'underbell live',
+    options: '-c default_transaction_read_only=on -c timezone=UTC -c datestyle=ISO',
+  });
+  // An idle connection that the source closes is replaced at the next use.
+  pool.on('error', () => undefined);
+  known.set(key, pool);
+  app.atClose.add(() => pool.end());
+  return pool;
+}
+
+/** A connection to a source. The caller gives it back. @throws {Refusal} `SOURCE_UNREACHABLE`, `SOURCE_REFUSED` */
+export async function connectLive(app: App, source: string): Promise<pg.PoolClient> {
+  const pool = await poolOf(app, source);
+  try {
+    return await pool.connect();
+  } catch (cause) {
+    throw sourceRefusal(cause, source);
+  }
+}

@@ -1,0 +1,113 @@
+import { effectiveFilterOf, isAtLeast, ownFilterText, viewerName, type EffectiveFilter } from '@underbell/core/access';
+import { isRefusal } from '@underbell/core/refusal';
+import { asksData, spanWords, type Figure, type Parameter, type ParameterValue } from '@underbell/core/report';
+import { formatDate } from '@underbell/core/format';
+import { rightOn } from '../access/index.ts';
+import type { TokenViewer } from '../oauth/index.ts';
+import type { App } from '../platform/index.ts';
+import { readFigures, revisionFor } from './figures.ts';
+import type { PreparedView } from './usecases.ts';
+
+/** What limits rows and what is masked, in words. */
+function limitsIn(filter: EffectiveFilter) {
+  return { limits: filter.explain(), masks: filter.masking.words };
+}
+
+/** Each dataset's limits in words. One that a limit does not fit says so in its figures. */
+export function limitsOf(view: PreparedView) {
+  return [...view.revisions.values()].map((revision) => {
+    const about = {
+      dataset: revision.shape.name,
+      revision: revision.number,
+      loadedAt: revision.loadedAt,
+      ...(revision.isLive ? { isLive: true } : {}),
+      ...(revision.staleSince ? { staleSince: revision.staleSince, staleReason: revision.staleReason ?? '' } : {}),
+    };
+    try {
+      return { ...about, ...limitsIn(effectiveFilterOf(view.viewing, revision.shape)) };
+    } catch (error) {
+      if (!isRefusal(error)) throw error;
+      return { ...about, limits: [], masks: [] };
+    }
+  });
+}
+
+/** A parameter's value as people read it. */
+export function parameterWords(value: ParameterValue, locale: string): string {
+  if (value.span) return spanWords(value.span, locale);
+  const { type } = value.parameter;
+  return value.values.map((one) => (type === 'date' ? formatDate(String(one), locale) : String(one))).join(', ');
+}
+
+function parametersOf({ viewing, taste }: PreparedView) {
+  const { fixed, chosen } = viewing;
+  const held = (parameter: Parameter) => [...chosen, ...fixed].find((one) => one.parameter.name === parameter.name);
+  return (viewing.report.parameters ?? []).map((parameter) => {
+    const { name, label, type, many, period, required, allowed } = parameter;
+    const value = held(parameter);
+    return {
+      name,
+      label: label ?? name,
+      type,
+      isMany: many === true,
+      isPeriod: period === true,
+      isRequired: required === true,
+      isFixed: fixed.some((one) => one.parameter.name === name),
+      hasValues: allowed !== undefined || (type === 'text' && period !== true),
+      ...(value
+        ? {
+            texts: value.texts,
+            words: parameterWords(value, taste.locale),
+            ...(value.isDefault ? { isDefault: true } : {}),
+            ...(value.span ? { span: value.span } : {}),
+          }
+        : {}),
+    };
+  });
+}
+
+/** A viewer draws figures; what their filters say stays here. */
+function withoutFilters<T extends object>(figure: T): Omit<T, 'where'> {
+  const { where: _, ...shown } = figure as T & { where?: string };
+  return shown;
+}
+
+const ownerOf = (view: PreparedView) => (figure: Figure) =>
+  asksData(figure) ? revisionFor(view, figure).shape : undefined;
+
+/** Whether the viewer may take figures away as files. */
+async function mayTake(app: App, { viewing }: PreparedView): Promise<boolean> {
+  const { viewer, report } = viewing;
+  if (viewer.kind === 'client') return (viewer as TokenViewer).details?.actions.includes('export') === true;
+  return isAtLeast(await rightOn(app, viewer, 'report', report.name), 'export');
+}
+
+/** The whole answer that a viewer draws. */
+export async function showView(app: App, view: PreparedView) {
+  const { viewing, edition, placement } = view;
+  const { report, page } = viewing;
+  const { viewer } = viewing;
+  const allowed = viewer.kind === 'client' ? (viewer as TokenViewer).details?.pages : undefined;
+  const results = await readFigures(app, view);
+  const own = ownFilterText(viewing, ownerOf(view));
+  return {
+    report: { name: report.name, title: report.title, edition: edition.number },
+    title: placement?.title ?? report.title,
+    pages: report.pages
+      .filter((one) => !allowed || allowed.includes(one.name))
+      .map(({ name, title }) => ({ name, title })),
+    page: {
+      name: page.name,
+      title: page.title,
+      figures: page.figures.map(withoutFilters),
+      ...(page.narrow ? { narrow: page.narrow } : {}),
+    },
+    parameters: parametersOf(view),
+    datasets: limitsOf(view),
+    ...(own === undefined ? {} : { own }),
+    ...((await mayTake(app, view)) ? { mayExport: true } : {}),
+    viewer: viewerName(viewer),
+    taste: view.taste,
+    results: Object.fromEntries(results),
+  };
+}

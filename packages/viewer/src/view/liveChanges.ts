@@ -1,0 +1,99 @@
+import type { ViewApi, ViewAnswer, ViewQuestion } from './viewApi.ts';
+
+interface Change {
+  readonly kind?: string;
+  readonly name?: string;
+}
+
+/** Browsers open six connections to a host at once; many frames on one page must not use them up for listening. */
+const slots = 2;
+const pollMs = 30_000;
+const retryMs = 2_000;
+
+function concerns({ kind, name }: Change, api: ViewApi, answer: ViewAnswer | undefined): boolean {
+  // After a gap nothing is known, so everybody looks.
+  if (kind === undefined) return true;
+  if (kind === 'dataset') return answer?.datasets.some((one) => one.dataset === name) ?? true;
+  if (kind === 'report') return answer?.report?.name === name;
+  return kind === api.target.kind && name === api.target.name;
+}
+
+/** Reads server-sent events from a stream that carries the reader's token. */
+async function readEvents(answer: Response, onChange: (change: Change) => void): Promise<void> {
+  const reader = answer.body!.pipeThrough(new TextDecoderStream()).getReader();
+  let text = '';
+  for (let part = await reader.read(); !part.done; part = await reader.read()) {
+    text += part.value;
+    const blocks = text.split('\n\n');
+    text = blocks.pop() ?? '';
+    for (const block of blocks) {
+      const data = /^data: (.*)$/m.exec(block)?.[1];
+      if (/^event: changed$/m.test(block) && data !== undefined) onChange(JSON.parse(data) as Change);
+    }
+  }
+}
+
+/**
+ * Hears of new editions and new data. A few frames of a browser listen to the service and tell the others; the rest look
+ * now and then.
+ */
+export class LiveChanges {
+  readonly #api: ViewApi;
+  readonly #state: () => { question: ViewQuestion; answer: ViewAnswer | undefined };
+  readonly #onChange: () => void;
+  readonly #channel = new BroadcastChannel('underbell changes');
+  readonly #stop = new AbortController();
+  #isListening = false;
+  #timer: number | undefined;
+
+  constructor(api: ViewApi, state: () => { question: ViewQuestion; answer: ViewAnswer | undefined }, onChange: () => void) {
+    this.#api = api;
+    this.#state = state;
+    this.#onChange = onChange;
+    this.#channel.onmessage = ({ data }: MessageEvent<Change>) => this.#hear(data);
+  }
+
+  start(): void {
+    this.#timer = window.setInterval(() => {
+      if (!this.#isListening && !document.hidden) this.#onChange();
+    }, pollMs);
+    for (let slot = 0; slot < slots; slot++) {
+      navigator.locks
+        ?.request(`underbell changes ${slot}`, { signal: this.#stop.signal }, () => this.#listen())
+        .catch(() => undefined);
+    }
+  }
+
+  stop(): void {
+    this.#stop.abort();
+    window.clearInterval(this.#timer);
+    this.#channel.close();
+  }
+
+  #hear(change: Change): void {
+    if (concerns(change, this.#api, this.#state().answer)) this.#onChange();
+  }
+
+  /** Listens for as long as the page is there; a stream that ends is opened again. */
+  async #listen(): Promise<void> {
+    if (this.#isListening) return;
+    let wasLost = false;
+    while (!this.#stop.signal.aborted) {
+      try {
+        const answer = await this.#api.events(this.#state().question, this.#stop.signal);
+        this.#isListening = true;
+        if (wasLost) this.#onChange();
+        wasLost = false;
+        await readEvents(answer, (change) => {
+          this.#channel.postMessage(change);
+          this.#hear(change);
+        });
+      } catch {
+        // Offline, or no access any more: the next look says which.
+        wasLost = true;
+      }
+      this.#isListening = false;
+      await new Promise((resolve) => setTimeout(resolve, retryMs));
+    }
+  }
+}
