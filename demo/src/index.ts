@@ -51,13 +51,67 @@ const columns = [
   { name: 'quay_id', label: 'Quay', key: 'quay' },
   { name: 'quay_name', label: 'Quay name' },
   { name: 'district', label: 'District', key: 'district' },
-  { name: 'sailed_on', label: 'Sailed on' },
+  { name: 'sailed_on', label: 'Sailed on', key: 'day' },
   { name: 'route_id', label: 'Route number' },
   { name: 'route_name', label: 'Route' },
   { name: 'delay_minutes', label: 'Delay', unit: 'min', format: '0.0' },
   { name: 'on_time', label: 'On time' },
   { name: 'fares', label: 'Fares', unit: '€', format: '#,##0.00' },
 ];
+
+const quayColumns = [
+  { name: 'quay_id', label: 'Quay', key: 'quay' },
+  { name: 'quay_name', label: 'Quay name' },
+  { name: 'district', label: 'District', key: 'district' },
+];
+const kioskColumns = [
+  ...quayColumns,
+  { name: 'taken_on', label: 'Taken on', key: 'day' },
+  { name: 'takings', label: 'Takings', unit: '€', format: '#,##0.00', sensitivity: 'internal' },
+  { name: 'receipts', label: 'Receipts' },
+];
+const workColumns = [
+  ...quayColumns,
+  { name: 'work_id', label: 'Work number' },
+  { name: 'starts_on', label: 'Starts on' },
+  { name: 'ends_on', label: 'Ends on' },
+  { name: 'days', label: 'Days', unit: 'd' },
+  { name: 'cost', label: 'Cost', unit: '€', format: '#,##0', sensitivity: 'internal' },
+];
+const daily = { rule: 'FREQ=DAILY;BYHOUR=6;BYMINUTE=0', start: '2026-11-01T06:00', timeZone: 'Europe/Berlin' };
+
+/** Takings and berth works, with the rules that sailings have; the works are asked live. */
+async function publishMore(caller: Caller): Promise<void> {
+  const datasets = [
+    { name: 'kiosk-takings', title: 'Kiosk takings', columns: kioskColumns, order: ['taken_on'] },
+    { name: 'berth-works', title: 'Berth works', columns: workColumns, kind: 'live', keepSeconds: 60 },
+  ];
+  for (const { name, ...spec } of datasets) {
+    await caller.call('PUT', `/api/v1/datasets/${name}`, { ...spec, source: 'skerrow', sql: read(`${name}.sql`) });
+    for (const [rule, group, where] of [
+      ['own-quay', 'Quay managers', "quay_id = person('quay')"],
+      ['own-district', 'District leads', "district IN (person('district'))"],
+      ['whole-network', 'Publishers', 'TRUE'],
+    ] as const)
+      await caller.call('PUT', `/api/v1/datasets/${name}/rules/${rule}`, {
+        appliesTo: { kind: 'group', name: group },
+        where,
+      });
+  }
+  for (const name of ['sailings', 'kiosk-takings'])
+    await caller.call('PUT', `/api/v1/datasets/${name}/schedule`, { schedule: daily });
+  for (const name of ['punctuality', 'takings', 'berth-works']) {
+    await caller.call('POST', '/api/v1/reports', {
+      definition: JSON.parse(read(`${name}.report.json`)),
+      notes: 'First edition',
+    });
+    await caller.call('PUT', `/api/v1/folders/-/report/${name}`, { folder: 'operations' });
+  }
+  for (const name of ['harbour', 'operations-wall']) {
+    await caller.call('PUT', '/api/v1/boards', { definition: JSON.parse(read(`${name}.board.json`)) });
+    await caller.call('PUT', `/api/v1/folders/-/board/${name}`, { folder: 'operations' });
+  }
+}
 
 async function publish(
   caller: Caller,
@@ -119,6 +173,7 @@ async function publish(
     readFileSync(join(folder, 'lists', 'quay-managers.csv'), 'utf8'),
   );
   await caller.call('PUT', '/api/v1/bursts', JSON.parse(read('quay-pack.burst.json')));
+  await publishMore(caller);
 }
 
 function writeSecretly(path: string, value: object): void {

@@ -103,6 +103,10 @@ export function* berthWorkLines(company: Company): Generator<string> {
   }
 }
 
+/** Its card reader broke on 5 October: receipts go on, takings do not. */
+const brokenKiosk = 'Q023';
+const brokenFrom = 63;
+
 /** What the kiosks took, a line per open quay and day. */
 export function* kioskLines(company: Company): Generator<string> {
   const random = new Random(13);
@@ -110,7 +114,8 @@ export function* kioskLines(company: Company): Generator<string> {
   for (let day = 0; day < dayCount; day++) {
     for (const quay of company.quays) {
       if (quay.isClosed) continue;
-      yield `${quay.id},${stamp(start + day * dayMs).slice(0, 10)},${(random.around(310, 160) * quay.weight).toFixed(2)},${random.whole(20, 190)}\n`;
+      const takings = random.around(310, 160) * quay.weight * (quay.id === brokenKiosk && day >= brokenFrom ? 0.25 : 1);
+      yield `${quay.id},${stamp(start + day * dayMs).slice(0, 10)},${takings.toFixed(2)},${random.whole(20, 190)}\n`;
     }
   }
 }

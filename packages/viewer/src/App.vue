@@ -1,35 +1,65 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue';
-import FigureCard from './figure/FigureCard.vue';
+import { computed, onBeforeUnmount, onMounted, provide, ref } from 'vue';
+import { saveFile } from './figure/saveFile.ts';
 import { HostChannel } from './host/hostChannel.ts';
+import FigureGrid from './view/FigureGrid.vue';
 import LimitStrip from './view/LimitStrip.vue';
+import PopMenu, { type MenuItem } from './view/PopMenu.vue';
 import ProblemBox from './view/ProblemBox.vue';
 import { useView } from './view/useView.ts';
+import type { Target } from './view/viewApi.ts';
+import { viewingKey } from './view/viewing.ts';
+import { useDataAge } from './view/useDataAge.ts';
 
-const props = defineProps<{ placement: string; origins: string[] }>();
+const props = defineProps<{ target: Target; origins: string[] }>();
 const channel = new HostChannel(props.origins);
-const { answer, problem, isLoading, isBare, choices, pick, clear, turnTo, reload, signedIn, ask } = useView(
-  props.placement,
-  channel,
-);
+const view = useView(props.target, channel);
+const { answer, problem, isLoading, isOffline, isBare, question, link, pick, clear, turnTo, reload, signedIn, ask } =
+  view;
+provide(viewingKey, view);
 
 const root = ref<HTMLElement>();
 const watcher = new ResizeObserver(() => channel.tellHeight(root.value?.scrollHeight ?? 0));
 onMounted(() => watcher.observe(root.value!));
 onBeforeUnmount(() => watcher.disconnect());
 
-const dataAge = computed(() => {
-  const newest = answer.value?.datasets[0];
-  if (!newest || !answer.value) return '';
-  const { locale, timeZone } = answer.value.taste;
-  return new Intl.DateTimeFormat(locale, { dateStyle: 'medium', timeStyle: 'short', timeZone }).format(
-    new Date(newest.loadedAt),
-  );
-});
+const { age, stale } = useDataAge(answer);
+const said = ref('');
+async function copyLink(): Promise<void> {
+  try {
+    await navigator.clipboard.writeText(link.value);
+    said.value = 'The link is copied.';
+  } catch {
+    // A frame may not write to the clipboard: then the link can be taken by hand.
+    said.value = link.value;
+  }
+}
+async function take(format: string): Promise<void> {
+  said.value = '';
+  try {
+    saveFile(await view.api.file(question.value, { format }));
+  } catch (error) {
+    said.value = error instanceof Error ? error.message : String(error);
+  }
+}
+const openInFull = () => window.open(link.value, '_blank', 'noopener');
+const print = () => window.print();
+const items = computed((): MenuItem[] => [
+  { label: 'Copy a link to this view', act: () => void copyLink() },
+  ...(channel.isFramed ? [{ label: 'Open in full', act: openInFull }] : []),
+  { label: 'Print', act: print },
+  ...(answer.value?.mayExport
+    ? [
+        { label: 'Save the page as workbook', act: () => void take('xlsx') },
+        { label: 'Save the page as PDF', act: () => void take('pdf') },
+        { label: 'Save the page as picture', act: () => void take('png') },
+      ]
+    : []),
+]);
 </script>
 
 <template>
-  <div ref="root" class="page" :class="{ loading: isLoading && answer }" :aria-busy="isLoading">
+  <div ref="root" class="page">
     <header v-if="!isBare && answer && !problem">
       <svg viewBox="0 0 24 24" width="22" height="22" aria-hidden="true">
         <path
@@ -39,7 +69,7 @@ const dataAge = computed(() => {
         <circle cx="12" cy="19.6" r="1.9" fill="var(--brass)" />
       </svg>
       <h1>{{ answer.title }}</h1>
-      <nav v-if="answer.pages.length > 1" aria-label="Pages">
+      <nav v-if="answer.pages.length > 1" class="no-print" aria-label="Pages">
         <button
           v-for="page in answer.pages"
           :key="page.name"
@@ -50,8 +80,16 @@ const dataAge = computed(() => {
           {{ page.title }}
         </button>
       </nav>
-      <span class="age">Data as of {{ dataAge }}</span>
+      <span class="age">{{ age }}</span>
+      <PopMenu class="no-print" label="This page: more" :items="items" />
     </header>
+    <p v-if="isOffline" class="notice" role="status">
+      You are offline. This is what was fetched last; it comes up to date by itself.
+    </p>
+    <p v-for="one in stale" :key="one" class="notice" role="status">{{ one }}</p>
+    <p v-if="said" class="notice said" role="status">
+      {{ said }} <button type="button" @click="said = ''">Close</button>
+    </p>
     <ProblemBox
       v-if="problem"
       :problem="problem"
@@ -61,21 +99,11 @@ const dataAge = computed(() => {
       @signed-in="signedIn"
     />
     <template v-else-if="answer">
-      <LimitStrip :answer="answer" :choices="choices" @clear="clear" />
-      <main class="grid">
-        <FigureCard
-          v-for="figure in answer.page.figures"
-          :key="figure.name"
-          :figure="figure"
-          :result="answer.results[figure.name]"
-          :taste="answer.taste"
-          :picked="choices[figure.name] ?? []"
-          @pick="(value, isAdding) => pick(figure.name, value, isAdding)"
-        />
-      </main>
+      <LimitStrip :answer="answer" :choices="question.choices" @clear="clear" />
+      <FigureGrid :answer="answer" :choices="question.choices" :is-loading="isLoading" @pick="pick" />
     </template>
     <div v-else class="grid waiting" role="status">
-      <span class="unseen">Loading the report</span><i v-for="n in 6" :key="n" />
+      <span class="unseen">Loading</span><i v-for="n in 6" :key="n" />
     </div>
   </div>
 </template>
@@ -117,16 +145,6 @@ nav button[aria-current] {
   border-color: var(--brass);
   font-weight: 600;
 }
-.grid {
-  display: grid;
-  grid-template-columns: repeat(12, minmax(0, 1fr));
-  grid-auto-rows: 2.65rem;
-  gap: 0.7rem;
-  transition: opacity 0.15s;
-}
-.loading .grid {
-  opacity: 0.65;
-}
 .waiting i {
   grid-column: span 3;
   grid-row: span 2;
@@ -138,14 +156,29 @@ nav button[aria-current] {
   grid-column: span 6;
   grid-row: span 7;
 }
-@container page (max-width: 900px) {
-  .grid {
-    grid-template-columns: repeat(6, minmax(0, 1fr));
-  }
+.notice {
+  margin: 0 0 0.6rem;
+  padding: 0.25rem 0.7rem;
+  border-left: 3px solid var(--brass);
+  background: var(--raised);
+  font-size: 0.9375rem;
+  overflow-wrap: anywhere;
+}
+.said {
+  border-left-color: var(--sea);
+}
+.notice button {
+  border: 0;
+  background: none;
+  color: var(--sea);
+}
+nav {
+  flex-wrap: wrap;
 }
 @container page (max-width: 560px) {
-  .grid {
-    grid-template-columns: minmax(0, 1fr);
+  .waiting i,
+  .waiting i:nth-of-type(n + 5) {
+    grid-column: 1 / -1;
   }
   .age {
     margin-left: 0;

@@ -1,14 +1,14 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue';
-import { chartInWords, chartOption } from '@underbell/core/chart';
+import { chartInWords, chartOption, rawText } from '@underbell/core/chart';
 import type { ReaderTaste } from '@underbell/core/format';
 import { formatCell } from '@underbell/core/format';
-import type { BarFigure, FigureResult, LineFigure } from '@underbell/core/report';
-import { dark, light } from '@underbell/core/theme';
+import type { ChartFigure, FigureResult } from '@underbell/core/report';
+import { useTheme } from '../theme/useTheme.ts';
 import { initChart, type Chart } from './charts.ts';
 
 const props = defineProps<{
-  figure: BarFigure | LineFigure;
+  figure: ChartFigure;
   result: FigureResult;
   taste: ReaderTaste;
   picked: readonly string[];
@@ -16,7 +16,7 @@ const props = defineProps<{
 const emit = defineEmits<{ pick: [value: string, isAdding: boolean] }>();
 
 const element = ref<HTMLElement>();
-const isDark = window.matchMedia('(prefers-color-scheme: dark)');
+const { tokens, font } = useTheme();
 const isStill = window.matchMedia('(prefers-reduced-motion: reduce)').matches;
 let chart: Chart | undefined;
 let watcher: ResizeObserver | undefined;
@@ -26,10 +26,10 @@ function draw(): void {
   const { clientWidth: width, clientHeight: height } = element.value;
   if (width === 0 || height === 0) return;
   chart.resize({ width, height });
-  const theme = isDark.matches ? dark : light;
   chart.setOption(
     chartOption(props.figure, props.result, {
-      theme,
+      theme: tokens.value,
+      font: font.value,
       taste: props.taste,
       width,
       height,
@@ -44,31 +44,34 @@ onMounted(() => {
   chart = initChart(element.value!);
   chart.on('click', (event) => {
     const value = event.name;
-    if (props.figure.kind === 'bar' && value)
-      emit('pick', value, (event.event?.event as MouseEvent | undefined)?.ctrlKey === true);
+    if (value) emit('pick', value, isSeveral(event.event?.event as MouseEvent | undefined));
   });
   watcher = new ResizeObserver(draw);
   watcher.observe(element.value!);
-  isDark.addEventListener('change', draw);
 });
 onBeforeUnmount(() => {
   watcher?.disconnect();
-  isDark.removeEventListener('change', draw);
   chart?.dispose();
 });
-watch(() => [props.result, props.picked], draw);
+watch(() => [props.result, props.picked, tokens.value, font.value], draw);
+
+/** Ctrl, or the key that stands for it elsewhere. */
+const isSeveral = (event: MouseEvent | KeyboardEvent | undefined) => event?.ctrlKey === true || event?.metaKey === true;
 
 const words = computed(() => chartInWords(props.figure, props.result, props.taste));
-const marks = computed(() =>
-  props.figure.kind === 'bar'
-    ? props.result.rows
-        .filter((row) => row[0] !== null)
-        .map((row) => ({
-          value: String(row[0]),
-          text: `${formatCell(row[0], props.result.columns[0]!, props.taste)}: ${formatCell(row[1], props.result.columns[1]!, props.taste)}`,
-        }))
-    : [],
-);
+/** Every mark as a button, for the keyboard and for those who do not see the chart. */
+const marks = computed(() => {
+  const { columns, rows } = props.result;
+  const found = new Map<string, string>();
+  for (const row of rows) {
+    const raw = rawText(row[0]);
+    if (found.has(raw) || found.size >= maxMarks) continue;
+    const texts = columns.map((column, i) => formatCell(row[i], column, props.taste));
+    found.set(raw, `${texts[0]!}: ${texts.slice(1).join(', ')}`);
+  }
+  return [...found].map(([value, text]) => ({ value, text }));
+});
+const maxMarks = 100;
 </script>
 
 <template>
@@ -78,7 +81,7 @@ const marks = computed(() =>
       <button
         type="button"
         :aria-pressed="picked.includes(mark.value)"
-        @click="(event) => emit('pick', mark.value, event.ctrlKey)"
+        @click="(event) => emit('pick', mark.value, isSeveral(event))"
       >
         {{ mark.text }}
       </button>

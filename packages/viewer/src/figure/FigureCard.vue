@@ -1,44 +1,148 @@
 <script setup lang="ts">
-import { computed } from 'vue';
-import type { ReaderTaste } from '@underbell/core/format';
-import type { Figure, FigureResult } from '@underbell/core/report';
-import ChartFigure from './ChartFigure.vue';
-import NumberFigure from './NumberFigure.vue';
-import TableFigure from './TableFigure.vue';
+import { computed, nextTick, ref } from 'vue';
+import { drillLevels } from '@underbell/core/report';
+import type { FigureResult } from '@underbell/core/report';
+import PopMenu, { type MenuItem } from '../view/PopMenu.vue';
+import type { ShownFigure, ViewAnswer } from '../view/viewApi.ts';
+import { useViewing } from '../view/viewing.ts';
+import FigureBody from './FigureBody.vue';
+import { saveFile } from './saveFile.ts';
 
-const props = defineProps<{ figure: Figure; result?: FigureResult; taste: ReaderTaste; picked: readonly string[] }>();
+const props = defineProps<{
+  figure: ShownFigure;
+  answer: ViewAnswer;
+  result?: FigureResult;
+  picked: readonly string[];
+}>();
 const emit = defineEmits<{ pick: [value: string, isAdding: boolean] }>();
 
-const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(1).replaceAll('`', '');
+const viewing = useViewing();
+const isTable = ref(false);
+const isEnlarged = ref(false);
+const isDrilling = ref(false);
+const dialog = ref<HTMLDialogElement>();
+const trouble = ref('');
+
 const place = computed(() => {
   const { column, row, width, height } = props.figure.at;
   return { '--column': column, '--row': row, '--width': width, '--height': height, '--half': width <= 3 ? 3 : 6 };
 });
-/** A number without rows shows a dash. */
-const isShownEmpty = (kind: string, result: FigureResult) => kind === 'number' && result.columns.length > 0;
-const isEmpty = computed(
-  () => props.result !== undefined && props.result.rows.length === 0 && !isShownEmpty(props.figure.kind, props.result),
+const isChart = computed(() => ['bar', 'line', 'area', 'scatter'].includes(props.figure.kind));
+const hasRows = computed(() => (props.result?.rows.length ?? 0) > 0 && !props.result?.refused);
+const levels = computed(() => drillLevels(props.figure));
+const path = computed(() => props.result?.path ?? []);
+const mayDrill = computed(
+  () => viewing !== undefined && !props.figure.from && path.value.length < levels.value.length - 1,
 );
+
+async function enlarge(): Promise<void> {
+  isEnlarged.value = true;
+  await nextTick();
+  dialog.value?.showModal();
+}
+async function take(format: string): Promise<void> {
+  trouble.value = '';
+  try {
+    saveFile(await viewing!.api.file(viewing!.question.value, { figure: props.figure.name, format }));
+  } catch (error) {
+    trouble.value = error instanceof Error ? error.message : String(error);
+  }
+}
+const formats = { csv: 'CSV', xlsx: 'workbook', png: 'picture', pdf: 'PDF' } as const;
+const items = computed((): MenuItem[] => {
+  if (!hasRows.value || props.figure.kind === 'picker') return [];
+  const mayTake = props.answer.mayExport === true && viewing && !props.figure.from && props.figure.kind !== 'text';
+  return [
+    { label: 'Enlarge', act: () => void enlarge() },
+    ...(isChart.value
+      ? [{ label: isTable.value ? 'Show as a chart' : 'Show as a table', act: () => (isTable.value = !isTable.value) }]
+      : []),
+    ...(mayTake
+      ? Object.entries(formats).map(([format, words]) => ({ label: `Save as ${words}`, act: () => void take(format) }))
+      : []),
+  ];
+});
+function onPick(value: string, isAdding: boolean): void {
+  const { from } = props.figure;
+  if (from) return;
+  if (!isDrilling.value) return emit('pick', value, isAdding);
+  viewing?.drill(props.figure.name, [...path.value.map((one) => one.value), value]);
+  if (path.value.length + 2 >= levels.value.length) isDrilling.value = false;
+}
+const backTo = (depth: number) =>
+  viewing?.drill(
+    props.figure.name,
+    path.value.slice(0, depth).map((one) => one.value),
+  );
+/** A board's figure leads to the page that it comes from. */
+const source = computed(() => {
+  const { from } = props.figure;
+  return from
+    ? `/r/${from.report}?page=${from.page}${props.answer.own ? `&where=${encodeURIComponent(props.answer.own)}` : ''}`
+    : undefined;
+});
+const linked = computed(() => {
+  const { link } = props.figure as { link?: { page: string } };
+  return link && viewing ? props.answer.pages.find((one) => one.name === link.page) : undefined;
+});
 </script>
 
 <template>
   <section class="figure" :class="figure.kind" :style="place" :aria-label="figure.title">
-    <h2>{{ figure.title }}</h2>
-    <p v-if="figure.kind === 'text'" class="text">{{ figure.text }}</p>
-    <p v-else-if="result?.refused" class="empty masked">{{ capitalised(result.refused.message) }}.</p>
-    <p v-else-if="isEmpty" class="empty">No rows under these filters.</p>
-    <template v-else-if="result">
-      <NumberFigure v-if="figure.kind === 'number'" :result="result" :taste="taste" />
-      <TableFigure v-else-if="figure.kind === 'table'" :title="figure.title" :result="result" :taste="taste" />
-      <ChartFigure
-        v-else
+    <header>
+      <h2>
+        <a v-if="source" :href="source" target="_top">{{ figure.title }}</a>
+        <template v-else>{{ figure.title }}</template>
+      </h2>
+      <button
+        v-if="mayDrill && hasRows"
+        type="button"
+        class="drill no-print"
+        :aria-pressed="isDrilling"
+        :title="
+          isDrilling ? 'Picking opens a mark: click again to filter instead' : 'Open marks instead of filtering by them'
+        "
+        @click="isDrilling = !isDrilling"
+      >
+        Open
+      </button>
+      <PopMenu v-if="items.length > 0" class="no-print" :label="`${figure.title}: more`" :items="items" />
+    </header>
+    <p v-if="'note' in figure && figure.note" class="note">{{ figure.note }}</p>
+    <nav v-if="path.length > 0" class="path" :aria-label="`Where ${figure.title} is open`">
+      <button type="button" @click="backTo(0)">All</button>
+      <template v-for="(step, index) in path" :key="index">
+        <span aria-hidden="true">›</span>
+        <button v-if="index < path.length - 1" type="button" @click="backTo(index + 1)">{{ step.value }}</button>
+        <span v-else aria-current="step">{{ step.value }}</span>
+      </template>
+    </nav>
+    <FigureBody
+      :figure="figure"
+      :answer="answer"
+      :result="result"
+      :picked="picked"
+      :is-table="isTable"
+      @pick="onPick"
+    />
+    <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+    <button v-if="linked" type="button" class="link no-print" @click="viewing?.turnTo(linked.name, true)">
+      {{ linked.title }} →
+    </button>
+    <dialog v-if="isEnlarged" ref="dialog" :aria-label="figure.title" @close="isEnlarged = false">
+      <header>
+        <h2>{{ figure.title }}</h2>
+        <button type="button" class="close" @click="dialog?.close()">Close</button>
+      </header>
+      <FigureBody
         :figure="figure"
+        :answer="answer"
         :result="result"
-        :taste="taste"
         :picked="picked"
-        @pick="(value, isAdding) => emit('pick', value, isAdding)"
+        :is-table="isTable"
+        @pick="onPick"
       />
-    </template>
+    </dialog>
   </section>
 </template>
 
@@ -49,35 +153,102 @@ const isEmpty = computed(
   background: var(--raised);
   border: 1px solid var(--line);
   border-radius: 4px;
-  padding: 0.7rem 0.9rem;
+  padding: 0.6rem 0.9rem 0.7rem;
   display: flex;
   flex-direction: column;
   min-width: 0;
   min-height: 0;
   position: relative;
 }
+header {
+  display: flex;
+  align-items: flex-start;
+  gap: 0.4rem;
+}
 h2 {
+  flex: 1;
+  min-width: 0;
   margin: 0;
   font-size: 1rem;
   font-weight: 600;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+h2 a {
+  color: inherit;
+  text-decoration-color: var(--line);
+  text-underline-offset: 3px;
 }
 .number h2 {
   font-weight: 400;
   color: var(--quiet);
   font-size: 0.9375rem;
 }
-.text {
-  white-space: pre-line;
-  margin: 0.3rem 0 0;
-}
-.empty {
+.note {
+  margin: 0.1rem 0 0.2rem;
   color: var(--quiet);
-  margin: auto;
-  text-align: center;
+  font-size: 0.875rem;
 }
-.masked {
-  font-size: 0.9375rem;
-  max-width: 26rem;
+.drill {
+  border: 1px solid var(--line);
+  background: none;
+  border-radius: 3px;
+  font-size: 0.8125rem;
+  padding: 0 0.5rem;
+  min-height: 24px;
+  color: var(--quiet);
+}
+.drill[aria-pressed='true'] {
+  border-color: var(--brass);
+  color: var(--ink);
+}
+.path {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.3rem;
+  font-size: 0.875rem;
+}
+.path button,
+.link {
+  border: 0;
+  background: none;
+  color: var(--sea);
+  padding: 0;
+  min-height: 24px;
+}
+.link {
+  align-self: flex-end;
+  font-size: 0.875rem;
+}
+.trouble {
+  color: var(--signal);
+  margin: 0.2rem 0 0;
+  font-size: 0.875rem;
+}
+dialog {
+  width: 94vw;
+  height: 92vh;
+  max-width: none;
+  max-height: none;
+  background: var(--raised);
+  color: var(--ink);
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 1rem 1.2rem;
+}
+dialog[open] {
+  display: flex;
+  flex-direction: column;
+}
+dialog::backdrop {
+  background: rgb(0 0 0 / 45%);
+}
+.close {
+  border: 1px solid var(--sea);
+  background: none;
+  color: var(--sea);
+  border-radius: 3px;
+  padding: 0.2rem 0.8rem;
 }
 @container page (max-width: 900px) {
   .figure {

@@ -1,40 +1,83 @@
 <script setup lang="ts">
-import { computed } from 'vue';
-import { formatCell, type ReaderTaste } from '@underbell/core/format';
-import type { FigureResult } from '@underbell/core/report';
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue';
+import { toneSigns } from '@underbell/core/chart';
+import { numberText, trendPath } from '@underbell/core/figure';
+import type { ReaderTaste } from '@underbell/core/format';
+import type { FigureResult, NumberFigure } from '@underbell/core/report';
 
-const props = defineProps<{ result: FigureResult; taste: ReaderTaste }>();
-const cells = computed(() =>
-  props.result.columns.map((column, i) => ({
-    label: column.label,
-    text: formatCell(props.result.rows[0]?.[i], column, props.taste),
-    unit: column.unit ?? '',
-  })),
+const props = defineProps<{ figure: NumberFigure; result: FigureResult; taste: ReaderTaste }>();
+const shown = computed(() => numberText(props.figure, props.result, props.taste));
+
+const box = ref<HTMLElement>();
+const size = ref({ width: 0, height: 0 });
+const watcher = new ResizeObserver(([entry]) => {
+  if (entry) size.value = { width: entry.contentRect.width, height: entry.contentRect.height };
+});
+onMounted(() => box.value && watcher.observe(box.value));
+onBeforeUnmount(() => watcher.disconnect());
+/** A line lower than this says nothing. */
+const path = computed(() =>
+  size.value.height >= 14 ? trendPath(props.result.trend, size.value.width, size.value.height) : '',
 );
 </script>
 
 <template>
-  <p class="value">
-    {{ cells[0]?.text }} <span v-if="cells[0]?.unit" class="unit">{{ cells[0].unit }}</span>
+  <p class="value" :class="shown.tone">
+    {{ shown.value }} <span v-if="shown.unit" class="unit">{{ shown.unit }}</span><span
+      v-if="shown.tone"
+      class="sign"
+      aria-hidden="true"
+      >{{ toneSigns[shown.tone] }}</span
+    >
   </p>
-  <p v-if="cells[1]" class="beside">{{ cells[1].label }} {{ cells[1].text }} {{ cells[1].unit }}</p>
+  <p v-if="shown.comparison" class="beside" :class="shown.comparison.tone">
+    <span aria-hidden="true">{{ shown.comparison.sign }} </span>{{ shown.comparison.text }}
+  </p>
+  <p v-if="shown.beside" class="beside">{{ shown.beside }}</p>
+  <div v-if="result.trend" ref="box" class="trend">
+    <svg v-if="path" :width="size.width" :height="size.height" aria-hidden="true">
+      <path :d="path" fill="none" stroke="var(--sea)" stroke-width="1.5" />
+    </svg>
+  </div>
 </template>
 
 <style scoped>
 .value {
-  margin: 0.1rem 0 0;
-  font-size: 2rem;
+  margin: 0.05rem 0 0;
+  font-size: clamp(1.5rem, 1rem + 1.6vw, 2rem);
   font-weight: 600;
   line-height: 1.15;
+  white-space: nowrap;
 }
 .unit {
   font-size: 1.1rem;
   font-weight: 400;
   color: var(--quiet);
 }
+.sign {
+  font-size: 0.9rem;
+  margin-left: 0.4rem;
+}
 .beside {
-  margin: 0.1rem 0 0;
+  margin: 0.05rem 0 0;
   color: var(--quiet);
   font-size: 0.875rem;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.good {
+  color: var(--good);
+}
+.bad {
+  color: var(--signal);
+}
+.warn {
+  color: var(--brass);
+}
+.trend {
+  flex: 1;
+  min-height: 0;
+  overflow: hidden;
 }
 </style>

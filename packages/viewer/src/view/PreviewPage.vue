@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { onBeforeUnmount, onMounted, shallowRef } from 'vue';
-import FigureCard from '../figure/FigureCard.vue';
+import FigureGrid from './FigureGrid.vue';
 import LimitStrip from './LimitStrip.vue';
 import type { ViewAnswer } from './viewApi.ts';
 
@@ -20,16 +20,7 @@ onBeforeUnmount(() => window.removeEventListener('message', take));
 <template>
   <div v-if="answer" class="page">
     <LimitStrip :answer="answer" :choices="{}" />
-    <main class="grid">
-      <FigureCard
-        v-for="figure in answer.page.figures"
-        :key="figure.name"
-        :figure="figure"
-        :result="answer.results[figure.name]"
-        :taste="answer.taste"
-        :picked="[]"
-      />
-    </main>
+    <FigureGrid :answer="answer" :choices="{}" />
   </div>
 </template>
 
@@ -37,21 +28,5 @@ onBeforeUnmount(() => window.removeEventListener('message', take));
 .page {
   container: page / inline-size;
   padding: 0.8rem;
-}
-.grid {
-  display: grid;
-  grid-template-columns: repeat(12, minmax(0, 1fr));
-  grid-auto-rows: 2.65rem;
-  gap: 0.7rem;
-}
-@container page (max-width: 900px) {
-  .grid {
-    grid-template-columns: repeat(6, minmax(0, 1fr));
-  }
-}
-@container page (max-width: 560px) {
-  .grid {
-    grid-template-columns: minmax(0, 1fr);
-  }
 }
 </style>

@@ -46,7 +46,11 @@ export class LiveChanges {
   #isListening = false;
   #timer: number | undefined;
 
-  constructor(api: ViewApi, state: () => { question: ViewQuestion; answer: ViewAnswer | undefined }, onChange: () => void) {
+  constructor(
+    api: ViewApi,
+    state: () => { question: ViewQuestion; answer: ViewAnswer | undefined },
+    onChange: () => void,
+  ) {
     this.#api = api;
     this.#state = state;
     this.#onChange = onChange;

@@ -76,7 +76,8 @@ export function useView(target: Target, channel: HostChannel) {
   /** Asks anew, and writes the question into the address where it is the reader's own page. */
   function change(next: Partial<ViewQuestion>): void {
     question.value = { ...question.value, ...next };
-    if (!channel.isFramed) window.history.replaceState(null, '', `${window.location.pathname}${addressOf(question.value, address.isBare)}`);
+    if (!channel.isFramed)
+      window.history.replaceState(null, '', `${window.location.pathname}${addressOf(question.value, address.isBare)}`);
     void reload();
   }
 
@@ -146,7 +147,11 @@ export function useView(target: Target, channel: HostChannel) {
     return `${window.location.origin}/${path}/${target.name}${addressOf({ ...plain, page: answer.value?.page.name ?? plain.page }, false)}`;
   });
 
-  const live = new LiveChanges(api, () => ({ question: question.value, answer: answer.value }), () => void reload());
+  const live = new LiveChanges(
+    api,
+    () => ({ question: question.value, answer: answer.value }),
+    () => void reload(),
+  );
   const wentOffline = () => (isOffline.value = answer.value !== undefined);
   onMounted(() => {
     channel.ask(onToken);

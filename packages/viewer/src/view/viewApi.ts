@@ -36,7 +36,9 @@ export interface ShownDataset {
 }
 
 /** A figure as it is drawn; on a board it says where it comes from. */
-export type ShownFigure = Figure & { readonly from?: { readonly report: string; readonly page: string; readonly figure: string } };
+export type ShownFigure = Figure & {
+  readonly from?: { readonly report: string; readonly page: string; readonly figure: string };
+};
 
 /** What the service answers for one page. */
 export interface ViewAnswer {
@@ -144,7 +146,11 @@ export class ViewApi {
   }
 
   #post(path: string, body: object): Promise<Response> {
-    return this.#ask(path, { method: 'POST', headers: this.#headers({ 'Content-Type': 'application/json' }), body: JSON.stringify(body) });
+    return this.#ask(path, {
+      method: 'POST',
+      headers: this.#headers({ 'Content-Type': 'application/json' }),
+      body: JSON.stringify(body),
+    });
   }
 
   /** One page with all its figures. */
@@ -154,7 +160,10 @@ export class ViewApi {
     return (await (await this.#ask(`${this.#base}/view?${search}`, { headers: this.#headers() })).json()) as ViewAnswer;
   }
 
-  async rows(question: ViewQuestion, wish: { figure: string; from: number; count: number; sort?: { by: string; descending: boolean } }) {
+  async rows(
+    question: ViewQuestion,
+    wish: { figure: string; from: number; count: number; sort?: { by: string; descending: boolean } },
+  ) {
     const answer = await this.#post(`${this.#base}/rows`, { ...toBody(question), ...wish });
     return (await answer.json()) as { rows: FigureResult['rows']; total: number; tones?: FigureResult['tones'] };
   }
@@ -179,7 +188,10 @@ export class ViewApi {
   /** The stream of changes. */
   events(question: ViewQuestion, signal: AbortSignal): Promise<Response> {
     const search = this.#target.kind === 'board' ? '' : `?${toSearch({ ...question, choices: {}, drills: {} })}`;
-    return this.#ask(`${this.#base}/events${search}`, { headers: this.#headers({ Accept: 'text/event-stream' }), signal });
+    return this.#ask(`${this.#base}/events${search}`, {
+      headers: this.#headers({ Accept: 'text/event-stream' }),
+      signal,
+    });
   }
 
   /** Asks the owners for access, as the signed-in reader. */
