@@ -1,15 +1,17 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, provide, ref } from 'vue';
+import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, provide, ref } from 'vue';
 import { saveFile } from './figure/saveFile.ts';
 import { HostChannel } from './host/hostChannel.ts';
 import FigureGrid from './view/FigureGrid.vue';
 import LimitStrip from './view/LimitStrip.vue';
 import PopMenu, { type MenuItem } from './view/PopMenu.vue';
-import ProblemBox from './view/ProblemBox.vue';
 import { useView } from './view/useView.ts';
 import type { Target } from './view/viewApi.ts';
 import { viewingKey } from './view/viewing.ts';
 import { useDataAge } from './view/useDataAge.ts';
+
+/** Signing in and what can go wrong is fetched when it is needed. */
+const ProblemBox = defineAsyncComponent(() => import('./view/ProblemBox.vue'));
 
 const props = defineProps<{ target: Target; origins: string[] }>();
 const channel = new HostChannel(props.origins);

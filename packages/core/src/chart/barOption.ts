@@ -6,7 +6,7 @@ import {
   baseOption,
   characterWidth,
   legendOption,
-  markLines,
+  referenceLines,
   smallestFont,
   toneAt,
   toneColour,
@@ -82,8 +82,9 @@ export function barOption(figure: BarFigure, result: FigureResult, look: ChartLo
   const order = bars.names.map((_, i) => i);
   if (isFlat) order.reverse();
   const beside = isStacked ? 1 : bars.series.length;
-  const hasLegend = bars.series.length > 1;
-  const top = hasLegend ? 28 : 6;
+  const hasLegend = look.isPrint === true && bars.series.length > 1;
+  const hasLines = isFlat && (result.lines?.length ?? 0) > 0;
+  const top = (hasLegend ? 28 : 6) + (hasLines ? 14 : 0);
   const room = Math.floor((look.height - top - 14) / Math.max(1, bars.names.length));
   const longest = Math.max(...bars.names.map((name) => name.length), 1);
   const nameWidth = Math.min(longest * characterWidth + 4, look.width * 0.36);
@@ -95,6 +96,10 @@ export function barOption(figure: BarFigure, result: FigureResult, look: ChartLo
   const labelOf = (series: number, index: number) => {
     const tone = toneAt(result, bars.series[series]!.rows[index]);
     return `${shortText(bars.series[series]!.values[index])}${tone && tone !== 'quiet' ? ` ${toneSigns[tone]}` : ''}`;
+  };
+  const labelLook = (series: number, index: number) => {
+    const tone = toneAt(result, bars.series[series]!.rows[index]);
+    return { formatter: labelOf(series, index), ...(tone ? { color: toneColour(tone, theme) } : {}) };
   };
   const labelWidth = hasLabels
     ? Math.max(...bars.names.map((_, i) => labelOf(0, i).length), 3) * characterWidth + 10
@@ -140,26 +145,30 @@ export function barOption(figure: BarFigure, result: FigureResult, look: ChartLo
       : { left: 54, right: 14, top: top + 4, bottom: 26 },
     xAxis: isFlat ? value : category,
     yAxis: isFlat ? category : value,
-    series: bars.series.map((one, series) => ({
-      type: 'bar' as const,
-      name: one.name,
-      ...(isStacked ? { stack: 'all' } : {}),
-      data: order.map((i) => ({
-        value: one.values[i] ?? null,
-        name: i < bars.categories.length ? rawText(bars.categories[i]) : '',
-        itemStyle: {
-          color: colourOf(look, result, bars, series, i),
-          ...(isStacked ? {} : { borderRadius: isFlat ? [0, 2, 2, 0] : [2, 2, 0, 0] }),
-        },
-        label: { formatter: labelOf(series, i) },
+    series: [
+      ...bars.series.map((one, series) => ({
+        type: 'bar' as const,
+        name: one.name,
+        ...(isStacked ? { stack: 'all' } : {}),
+        data: order.map((i) => ({
+          value: one.values[i] ?? null,
+          name: i < bars.categories.length ? rawText(bars.categories[i]) : '',
+          itemStyle: {
+            color: colourOf(look, result, bars, series, i),
+            ...(isStacked ? {} : { borderRadius: isFlat ? [0, 2, 2, 0] : [2, 2, 0, 0] }),
+          },
+          label: labelLook(series, i),
+        })),
+        barMaxWidth: 22,
+        barCategoryGap: '28%',
+        itemStyle: { color: theme.series[series % theme.series.length]! },
+        label: { show: hasLabels, position: 'right' as const, color: theme.ink, fontSize: 12 },
+        tooltip: { valueFormatter: text },
+        cursor: look.isPrint ? 'default' : 'pointer',
       })),
-      barMaxWidth: 22,
-      barCategoryGap: '28%',
-      itemStyle: { color: theme.series[series % theme.series.length]! },
-      label: { show: hasLabels, position: 'right' as const, color: theme.ink, fontSize: 12 },
-      tooltip: { valueFormatter: text },
-      cursor: look.isPrint ? 'default' : 'pointer',
-      ...(series === 0 && column ? markLines(result, look, isFlat ? 'x' : 'y', column) : {}),
-    })),
+      ...(column && bars.names.length > 0
+        ? referenceLines(result, look, { value: isFlat ? 'x' : 'y', ends: [0, bars.names.length - 1], column })
+        : []),
+    ],
   } as EChartsOption;
 }

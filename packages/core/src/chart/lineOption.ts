@@ -5,7 +5,7 @@ import {
   axisLook,
   baseOption,
   legendOption,
-  markLines,
+  referenceLines,
   smallestFont,
   tooltipOption,
   valueText,
@@ -23,7 +23,7 @@ export function lineOption(figure: LineFigure | AreaFigure, result: FigureResult
   const every = Math.max(1, Math.ceil(dates.length / Math.max(2, Math.floor(look.width / 74))));
   const format = axisFormat(series[0]?.column.format);
   const isArea = figure.kind === 'area';
-  const hasLegend = series.length > 1;
+  const hasLegend = look.isPrint === true && series.length > 1;
   const hasAxis = look.width >= 180;
   return {
     ...baseOption(look),
@@ -32,7 +32,12 @@ export function lineOption(figure: LineFigure | AreaFigure, result: FigureResult
       look,
       series.map((one) => one.name),
     ),
-    grid: { left: hasAxis ? 54 : 8, right: 18, top: hasLegend ? 30 : 12, bottom: 26 },
+    grid: {
+      left: hasAxis ? 54 : 8,
+      right: 18,
+      top: (hasLegend ? 30 : 12) + (result.lines?.length ? 10 : 0),
+      bottom: 26,
+    },
     xAxis: {
       type: 'category',
       data: dates,
@@ -57,21 +62,32 @@ export function lineOption(figure: LineFigure | AreaFigure, result: FigureResult
         formatter: (value: number) => formatNumber(value, format, taste.locale),
       },
     },
-    series: series.map((one, index) => ({
-      type: 'line',
-      name: one.name,
-      data: one.values.map((value, i) => ({ value, name: rawText(categories[i]) })),
-      ...(isArea ? { areaStyle: { opacity: 0.35 }, ...(figure.split ? { stack: 'all' } : {}) } : {}),
-      // A lone point has no line to show it.
-      symbol: dates.length > 45 ? 'none' : 'circle',
-      symbolSize: dates.length > 20 ? 4 : 6,
-      showAllSymbol: true,
-      lineStyle: { width: 1.8 },
-      cursor: look.isPrint ? 'default' : 'pointer',
-      tooltip: { valueFormatter: valueText(look, one.column) },
-      ...(index === 0 ? markLines(result, look, 'y', one.column) : {}),
-    })),
+    series: [
+      ...series.map((one) => ({
+        type: 'line',
+        name: one.name,
+        data: one.values.map((value, i) => ({ value, name: rawText(categories[i]) })),
+        ...(isArea ? { areaStyle: { opacity: 0.35 }, ...(figure.split ? { stack: 'all' } : {}) } : {}),
+        // A lone point has no line to show it.
+        symbol: dates.length > 45 ? 'none' : 'circle',
+        symbolSize: dates.length > 20 ? 4 : 6,
+        showAllSymbol: true,
+        lineStyle: { width: 1.8 },
+        cursor: look.isPrint ? 'default' : 'pointer',
+        tooltip: { valueFormatter: valueText(look, one.column) },
+      })),
+      ...(series[0] && dates.length > 0
+        ? referenceLines(result, look, { value: 'y', ends: [0, dates.length - 1], column: series[0].column })
+        : []),
+    ],
   } as EChartsOption;
+}
+
+/** A round step, so that a range has two or three of them. */
+function niceStep(range: number): number {
+  if (!(range > 0) || !Number.isFinite(range)) return 1;
+  const power = 10 ** Math.floor(Math.log10(range / 2));
+  return [1, 2, 5, 10].map((one) => one * power).find((one) => one >= range / 2.5)!;
 }
 
 const panelWidth = 190;
@@ -90,10 +106,13 @@ export function panelsOption(
   const width = (look.width - (across - 1) * panelGap) / across;
   const height = look.height / down;
   const left = (i: number) => (i % across) * (width + panelGap);
-  const top = (i: number) => Math.floor(i / across) * height;
+  const top = (i: number) => 3 + Math.floor(i / across) * height;
   const values = series.flatMap((one) => one.values.filter((value) => value !== null));
-  const most = Math.max(...values, 0);
-  const least = figure.kind === 'line' ? Math.min(...values) : Math.min(0, ...values);
+  const step = niceStep(
+    Math.max(...values, 0) - (figure.kind === 'line' ? Math.min(...values, Infinity) : Math.min(0, ...values)),
+  );
+  const most = Math.ceil(Math.max(...values, 0) / step) * step;
+  const least = Math.floor((figure.kind === 'line' ? Math.min(...values, most) : Math.min(0, ...values)) / step) * step;
   const format = axisFormat(series[0]?.column.format);
   const isDate = by.type === 'date';
   const characters = Math.max(3, Math.floor(width / 7));
@@ -133,7 +152,7 @@ export function panelsOption(
       gridIndex: i,
       min: least,
       max: most,
-      splitNumber: 2,
+      interval: step,
       ...axisLook(theme),
       axisLabel: {
         color: theme.quiet,
@@ -153,7 +172,6 @@ export function panelsOption(
       lineStyle: { width: 1.6, color: theme.series[0]! },
       itemStyle: { color: theme.series[0]! },
       tooltip: { valueFormatter: valueText(look, one.column) },
-      ...markLines(result, { ...look, width: 0 }, 'y', one.column),
     })),
   } as EChartsOption;
 }

@@ -49,7 +49,6 @@ export function baseOption(look: ChartLook): EChartsOption {
       color: look.theme.ink,
       fontSize: 12,
     },
-    aria: { enabled: !look.isPrint },
   };
 }
 
@@ -82,43 +81,53 @@ export const valueText = (look: ChartLook, column: ResultColumn) => (value: unkn
     : missingMark;
 
 export function legendOption(look: ChartLook, names: readonly string[]): EChartsOption {
-  if (names.length < 2 || look.width < 160) return {};
+  // On a page the legend stands beside the chart as text.
+  if (!look.isPrint || names.length < 2) return {};
   return {
     legend: {
-      type: 'scroll',
       data: [...names],
       top: 0,
       left: 0,
       right: 4,
       textStyle: { color: look.theme.ink, fontSize: 12 },
-      pageTextStyle: { color: look.theme.quiet, fontSize: smallestFont },
-      pageIconColor: look.theme.sea,
       itemHeight: 8,
       itemWidth: 14,
     },
   };
 }
 
-/** Reference lines of a chart's value axis. */
-export function markLines(result: FigureResult, look: ChartLook, axis: 'x' | 'y', column: ResultColumn) {
-  const lines = result.lines ?? [];
-  if (lines.length === 0) return {};
+/**
+ * Reference lines as series of their own, from one end of the other axis to the other.
+ *
+ * @param value - which axis holds the values
+ * @param ends - where the lines begin and end on the other axis
+ */
+export function referenceLines(
+  result: FigureResult,
+  look: ChartLook,
+  options: { value: 'x' | 'y'; ends: readonly [number, number]; column: ResultColumn },
+): object[] {
+  const { value, ends, column } = options;
   const text = valueText(look, column);
-  return {
-    markLine: {
-      silent: true,
-      symbol: 'none',
-      animation: false,
-      lineStyle: { color: look.theme.brass, type: 'dashed' as const, width: 1.2 },
-      label: {
-        show: look.width >= 200,
-        color: look.theme.brass,
-        fontSize: smallestFont,
-        position: axis === 'x' ? ('insideStartTop' as const) : ('insideEndTop' as const),
-        ...(axis === 'x' ? { rotate: 0, align: 'left' as const } : {}),
-        formatter: (line: { name?: string; value?: unknown }) => `${line.name ?? ''} ${text(line.value)}`,
-      },
-      data: lines.map((line) => ({ name: line.label, [axis === 'x' ? 'xAxis' : 'yAxis']: line.value })),
+  return (result.lines ?? []).map(({ label, value: at }) => ({
+    type: 'line',
+    name: label,
+    data: ends.map((end) => (value === 'x' ? [at, end] : [end, at])),
+    symbol: 'none',
+    silent: true,
+    animation: false,
+    z: 3,
+    color: look.theme.brass,
+    lineStyle: { color: look.theme.brass, type: 'dashed', width: 1.3 },
+    endLabel: {
+      show: look.width >= 240,
+      color: look.theme.brass,
+      fontSize: smallestFont,
+      align: value === 'x' ? 'left' : 'right',
+      verticalAlign: 'bottom',
+      offset: value === 'x' ? [-2, -8] : [-4, -3],
+      formatter: `${label} ${text(at)}`,
     },
-  };
+    tooltip: { valueFormatter: () => text(at) },
+  }));
 }

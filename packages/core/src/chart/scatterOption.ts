@@ -1,11 +1,43 @@
 import type { EChartsOption } from 'echarts/types/dist/shared';
 import { formatCell, formatNumber } from '../format/index.ts';
 import type { FigureResult, ScatterFigure } from '../report/index.ts';
-import { axisLook, baseOption, markLines, smallestFont, tooltipOption, type ChartLook } from './look.ts';
+import {
+  axisLook,
+  characterWidth,
+  baseOption,
+  referenceLines,
+  smallestFont,
+  tooltipOption,
+  type ChartLook,
+} from './look.ts';
 import { rawText } from './series.ts';
 
 const smallest = 7;
 const largest = 26;
+
+/** Points whose names have room: the outermost first, none over another. */
+function roomForLabels(points: readonly { x: unknown; y: unknown; text: string }[], look: ChartLook): Set<number> {
+  const placed = points.flatMap(({ x, y, text }, index) =>
+    typeof x === 'number' && typeof y === 'number' ? [{ x, y, text, index }] : [],
+  );
+  if (look.width < 260 || placed.length === 0) return new Set();
+  const range = (values: number[]) => ({
+    least: Math.min(...values),
+    size: Math.max(...values) - Math.min(...values) || 1,
+  });
+  const [across, up] = [range(placed.map((one) => one.x)), range(placed.map((one) => one.y))];
+  const boxes = placed.map((one) => {
+    const [x, y] = [(one.x - across.least) / across.size, (one.y - up.least) / up.size];
+    const left = 54 + x * (look.width - 90);
+    const top = (1 - y) * (look.height - 80);
+    const half = (one.text.length * characterWidth) / 2;
+    return { index: one.index, from: left - half, to: left + half, top, outer: Math.abs(x - 0.5) + Math.abs(y - 0.5) };
+  });
+  const kept: typeof boxes = [];
+  for (const box of boxes.toSorted((a, b) => b.outer - a.outer))
+    if (kept.every((one) => box.to < one.from || box.from > one.to || Math.abs(box.top - one.top) > 24)) kept.push(box);
+  return new Set(kept.map((one) => one.index));
+}
 
 /** A point for each value of a column; two measures say where, a third how large. */
 export function scatterOption(figure: ScatterFigure, result: FigureResult, look: ChartLook): EChartsOption {
@@ -17,6 +49,12 @@ export function scatterOption(figure: ScatterFigure, result: FigureResult, look:
   // The area of a point follows the measure.
   const sizeOf = (row: FigureResult['rows'][number]) =>
     size < 0 ? 10 : smallest + (largest - smallest) * Math.sqrt(Math.abs((row[size] as number | null) ?? 0) / most);
+  const xs = result.rows.map((row) => row[x]).filter((one) => typeof one === 'number');
+  const extent = [Math.min(...xs), Math.max(...xs)] as const;
+  const labels = roomForLabels(
+    result.rows.map((row) => ({ x: row[x], y: row[y], text: formatCell(row[0], group, taste) })),
+    look,
+  );
   const axis = (column: typeof xColumn, isDown: boolean) => ({
     type: 'value' as const,
     scale: true,
@@ -59,21 +97,21 @@ export function scatterOption(figure: ScatterFigure, result: FigureResult, look:
         }),
         cursor: look.isPrint ? 'default' : 'pointer',
         label: {
-          show: result.rows.length <= 20 && look.width >= 360,
+          show: labels.size > 0,
           position: 'top',
           color: theme.ink,
           fontSize: smallestFont,
-          formatter: (point: { dataIndex: number }) => formatCell(result.rows[point.dataIndex]?.[0], group, taste),
+          formatter: (point: { dataIndex: number }) =>
+            labels.has(point.dataIndex) ? formatCell(result.rows[point.dataIndex]?.[0], group, taste) : '',
         },
-        labelLayout: { hideOverlap: true },
         tooltip: {
           formatter: (point: { dataIndex: number }) =>
             result.columns
               .map((column, i) => `${column.label}: ${formatCell(result.rows[point.dataIndex]?.[i], column, taste)}`)
               .join('\n'),
         },
-        ...markLines(result, look, 'y', yColumn),
       },
+      ...referenceLines(result, look, { value: 'y', ends: extent, column: yColumn }),
     ],
   } as EChartsOption;
 }

@@ -1,4 +1,4 @@
-import { formatCell, type ReaderTaste } from '../format/index.ts';
+import { formatCell, formatStep, type ReaderTaste } from '../format/index.ts';
 import type { Cell } from '../filter/index.ts';
 import {
   pivot,
@@ -89,6 +89,12 @@ function tableLines(figure: TableFigure, result: FigureResult, taste: ReaderTast
     isCut: result.isCut === true,
   };
 }
+
+/** There is little room above a column of figures. */
+const headText = (head: Cell, column: ResultColumn, taste: ReaderTaste) =>
+  column.type === 'date' && typeof head === 'string'
+    ? formatStep(head, column.step, taste.locale, 'axis')
+    : formatCell(head, column, taste);
 
 function crosstabLines(figure: CrosstabFigure, result: FigureResult, taste: ReaderTaste): TextTable {
   const table = pivot(figure, result);

@@ -1,22 +1,11 @@
 import { BarChart, LineChart, ScatterChart } from 'echarts/charts';
-import { GridComponent, LegendScrollComponent, MarkLineComponent, TitleComponent } from 'echarts/components';
+import { GridComponent, LegendComponent, TitleComponent } from 'echarts/components';
 import * as echarts from 'echarts/core';
-import { LabelLayout } from 'echarts/features';
 import { SVGRenderer } from 'echarts/renderers';
 import { chartOption, type ChartLook } from '../chart/index.ts';
 import type { ChartFigure, FigureResult } from '../report/index.ts';
 
-echarts.use([
-  BarChart,
-  LineChart,
-  ScatterChart,
-  GridComponent,
-  LegendScrollComponent,
-  MarkLineComponent,
-  TitleComponent,
-  LabelLayout,
-  SVGRenderer,
-]);
+echarts.use([BarChart, LineChart, ScatterChart, GridComponent, LegendComponent, TitleComponent, SVGRenderer]);
 
 /** Draws a chart as SVG without a browser. Width and height in pixels. */
 export function chartSvg(figure: ChartFigure, result: FigureResult, look: ChartLook): string {

@@ -88,8 +88,8 @@ describe('chartOption', () => {
       columns: [...days(3).columns, { ...share, name: 'other', label: 'Other' }],
       rows: days(3).rows.map((row) => [...row, 1]),
     };
-    assert.equal(draw(line, days(3)).legend, undefined);
-    assert.notEqual(draw({ ...line, measures: ['share', 'other'] }, two).legend, undefined);
+    assert.equal(draw(line, days(3), { isPrint: true }).legend, undefined);
+    assert.notEqual(draw({ ...line, measures: ['share', 'other'] }, two, { isPrint: true }).legend, undefined);
     assert.equal(draw({ ...line, measures: ['share', 'other'] }, two).series.length, 2);
   });
 

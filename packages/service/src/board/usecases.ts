@@ -8,6 +8,8 @@ import { findDataset } from '../dataset/index.ts';
 import { announce, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition, listReports } from '../report/index.ts';
 import {
+  filterOf,
+  parameterWords,
   prepareBoardFigure,
   readOne,
   revisionFor,
@@ -179,13 +181,40 @@ async function showFigure(
     const view = await prepareBoardFigure(app, person, board, one, request);
     const source = view.viewing.page.figures[0]!;
     const { where: _where, link: _link, ...drawn } = source as typeof source & { where?: string; link?: object };
-    const figure = { ...drawn, name: one.name, title: one.title ?? source.title, at: one.at, from };
+    // What the board fixes is said at the figure: no other place on the board speaks for it.
+    const fixed = view.viewing.fixed.map((value) => parameterWords(value, view.taste.locale));
+    const conditions = boardWords(view);
+    const note = [...fixed, ...conditions].join(' · ');
+    const figure = {
+      ...drawn,
+      name: one.name,
+      title: one.title ?? source.title,
+      at: one.at,
+      from,
+      ...(note ? { note } : {}),
+    };
     const [asking] = dataFigures(view);
     return { figure, view, ...(asking ? { result: await readOne(app, view, asking) } : {}) };
   } catch (error) {
     if (!isRefusal(error)) throw error;
     return { figure: bare, result: refused(error.code, error.message) };
   }
+}
+
+/** The board's own filters in words. */
+function boardWords(view: PreparedView): string[] {
+  const [asking] = dataFigures(view);
+  const filter = asking && filterOf(view, asking);
+  if (!filter || filter instanceof Refusal) return [];
+  return filter
+    .explain()
+    .filter(
+      (limit) =>
+        limit.origin === 'placement' &&
+        limit.name === view.viewing.placement?.name &&
+        !view.viewing.fixed.some((value) => value.by === limit.name),
+    )
+    .map((limit) => limit.words);
 }
 
 /** A board with all its figures, each under every rule of its dataset. */

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue';
-import { chartInWords, chartOption, rawText } from '@underbell/core/chart';
+import { chartInWords, chartLegend, chartOption, rawText } from '@underbell/core/chart';
 import type { ReaderTaste } from '@underbell/core/format';
 import { formatCell } from '@underbell/core/format';
 import type { ChartFigure, FigureResult } from '@underbell/core/report';
@@ -58,6 +58,7 @@ watch(() => [props.result, props.picked, tokens.value, font.value], draw);
 /** Ctrl, or the key that stands for it elsewhere. */
 const isSeveral = (event: MouseEvent | KeyboardEvent | undefined) => event?.ctrlKey === true || event?.metaKey === true;
 
+const legend = computed(() => chartLegend(props.figure, props.result, tokens.value));
 const words = computed(() => chartInWords(props.figure, props.result, props.taste));
 /** Every mark as a button, for the keyboard and for those who do not see the chart. */
 const marks = computed(() => {
@@ -75,6 +76,9 @@ const maxMarks = 100;
 </script>
 
 <template>
+  <ul v-if="legend.length > 0" class="legend" aria-label="Colours">
+    <li v-for="entry in legend" :key="entry.name"><i :style="{ background: entry.colour }" />{{ entry.name }}</li>
+  </ul>
   <div ref="element" class="chart" role="img" :aria-label="words" />
   <ul v-if="marks.length > 0" class="marks unseen" :aria-label="`Pick in ${figure.title}`">
     <li v-for="mark in marks" :key="mark.value">
@@ -90,6 +94,22 @@ const maxMarks = 100;
 </template>
 
 <style scoped>
+.legend {
+  list-style: none;
+  margin: 0.2rem 0 0;
+  padding: 0;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 0.9rem;
+  font-size: 0.8125rem;
+}
+.legend i {
+  display: inline-block;
+  width: 14px;
+  height: 8px;
+  border-radius: 2px;
+  margin-right: 0.35rem;
+}
 .chart {
   flex: 1;
   min-height: 0;

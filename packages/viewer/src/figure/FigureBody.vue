@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue';
+import { computed, defineAsyncComponent } from 'vue';
 import {
   fillText,
   type ChartFigure as ChartDefinition,
@@ -8,7 +8,6 @@ import {
   type NumberFigure as NumberDefinition,
   type TableFigure as TableDefinition,
 } from '@underbell/core/report';
-import PickerFigure from '../picker/PickerFigure.vue';
 import TableFigure from '../table/TableFigure.vue';
 import TextTable from '../table/TextTable.vue';
 import type { ShownFigure, ViewAnswer } from '../view/viewApi.ts';
@@ -24,6 +23,9 @@ const props = defineProps<{
   isTable: boolean;
 }>();
 const emit = defineEmits<{ pick: [value: string, isAdding: boolean] }>();
+
+/** Fetched only where a page has one. */
+const PickerFigure = defineAsyncComponent(() => import('../picker/PickerFigure.vue'));
 
 const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(1).replaceAll('`', '');
 const parameters = computed(() =>

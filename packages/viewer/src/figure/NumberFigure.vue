@@ -31,7 +31,7 @@ const path = computed(() =>
     >
   </p>
   <p v-if="shown.comparison" class="beside" :class="shown.comparison.tone">
-    <span aria-hidden="true">{{ shown.comparison.sign }} </span>{{ shown.comparison.text }}
+    <span class="turn" aria-hidden="true">{{ shown.comparison.sign }}</span>{{ shown.comparison.text }}
   </p>
   <p v-if="shown.beside" class="beside">{{ shown.beside }}</p>
   <div v-if="result.trend" ref="box" class="trend">
@@ -66,6 +66,10 @@ const path = computed(() =>
   text-overflow: ellipsis;
   white-space: nowrap;
 }
+.turn {
+  margin-right: 0.3em;
+  font-size: 0.75em;
+}
 .good {
   color: var(--good);
 }
@@ -76,6 +80,7 @@ const path = computed(() =>
   color: var(--brass);
 }
 .trend {
+  margin-top: 4px;
   flex: 1;
   min-height: 0;
   overflow: hidden;

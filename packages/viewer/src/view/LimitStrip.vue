@@ -1,12 +1,12 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue';
+import { computed, defineAsyncComponent, ref } from 'vue';
 import type { ViewAnswer } from './viewApi.ts';
 import { useViewing } from './viewing.ts';
-import OwnFilter from './OwnFilter.vue';
 
 /** What is filtered, always and in words: what is fixed and marked as such, and what the reader may take off again. */
 const props = defineProps<{ answer: ViewAnswer; choices: Readonly<Record<string, readonly string[]>> }>();
 const emit = defineEmits<{ clear: [figure?: string] }>();
+const OwnFilter = defineAsyncComponent(() => import('./OwnFilter.vue'));
 const viewing = useViewing();
 const isWriting = ref(false);
 

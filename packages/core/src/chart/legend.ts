@@ -1,0 +1,17 @@
+import type { ChartFigure, FigureResult } from '../report/index.ts';
+import type { ThemeTokens } from '../theme/index.ts';
+import { readSeries } from './series.ts';
+
+export interface LegendEntry {
+  readonly name: string;
+  readonly colour: string;
+}
+
+/** What the colours of a chart stand for; nothing where there is only one. */
+export function chartLegend(figure: ChartFigure, result: FigureResult, theme: ThemeTokens): LegendEntry[] {
+  if (figure.kind === 'scatter' || figure.each !== undefined || result.rows.length === 0) return [];
+  const { series } = readSeries(figure, result);
+  const entries = series.map(({ name }, i) => ({ name, colour: theme.series[i % theme.series.length]! }));
+  const all = result.before ? [...entries, { name: result.before.words, colour: theme.faded }] : entries;
+  return all.length > 1 ? all : [];
+}
