@@ -19,6 +19,7 @@ onBeforeUnmount(() => darkness.removeEventListener('change', follow));
 const places = computed(() => [
   { to: '/', title: 'Start' },
   { to: '/reports', title: 'Reports' },
+  { to: '/boards', title: 'Boards' },
   ...(isMaker.value
     ? [
         { to: '/data', title: 'Data' },

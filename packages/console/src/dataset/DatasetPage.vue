@@ -1,39 +1,34 @@
 <script setup lang="ts">
 import { Button, Popconfirm, Spin, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
+import { useRouter } from 'vue-router';
 import { maskWords, type Mask, type RecordRule } from '@underbell/core/access';
 import MaskForm from '../access/MaskForm.vue';
 import { holderWords } from '../access/ruleWords.ts';
 import RightsPanel from '../access/RightsPanel.vue';
 import RuleEditor from '../access/RuleEditor.vue';
+import BinButton from '../folder/BinButton.vue';
+import FavouriteButton from '../folder/FavouriteButton.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { capitalised, showCount, showInstant } from '../platform/words.ts';
-
-interface ShownDataset {
-  readonly title: string;
-  readonly source: string | null;
-  readonly columns: readonly { name: string; label?: string; type: string; key?: string; unit?: string }[];
-  readonly revisions: readonly { number: number; rows: number; isCurrent: boolean; finishedAt: string | null }[];
-}
+import RefreshPanel from '../refresh/RefreshPanel.vue';
+import ColumnsPanel from './ColumnsPanel.vue';
+import PreviewPanel from './PreviewPanel.vue';
+import type { ShownDataset } from './shapes.ts';
 
 const props = defineProps<{ name: string }>();
+const router = useRouter();
 const base = computed(() => `/api/v1/datasets/${encodeURIComponent(props.name)}`);
-const { data: dataset, error } = useResource<ShownDataset>(base);
+const { data: dataset, error, reload } = useResource<ShownDataset>(base);
 const rules = useResource<{ rules: RecordRule[] }>(() => `${base.value}/rules`);
 const masks = useResource<{ masks: Mask[] }>(() => `${base.value}/masks`);
 const current = computed(() => dataset.value?.revisions.find((one) => one.isCurrent));
 const edited = ref<RecordRule | 'new'>();
 const isMasking = ref(false);
 
-const columns = [
-  { title: 'Column', key: 'name' },
-  { title: 'Type', dataIndex: 'type' },
-  { title: 'Key', dataIndex: 'key' },
-  { title: 'Unit', dataIndex: 'unit' },
-];
 const ruleColumns = [
   { title: 'Rule', dataIndex: 'name' },
   { title: 'Applies to', key: 'holder' },
@@ -76,14 +71,29 @@ async function maskSaved(): Promise<void> {
   <template v-else>
     <h1>{{ dataset.title }}</h1>
     <p class="quiet">
-      <code>{{ name }}</code> · {{ dataset.source ? `from ${dataset.source}` : 'uploaded file' }}
+      <code>{{ name }}</code> ·
+      {{
+        dataset.kind === 'live'
+          ? `asked live of ${dataset.source}`
+          : dataset.source
+            ? `from ${dataset.source}`
+            : 'uploaded file'
+      }}
       <template v-if="current">
         · revision {{ current.number }}, {{ showCount(current.rows) }} rows,
         {{ showInstant(current.finishedAt) }}</template
       >
     </p>
     <ProblemNote v-if="problem" :problem="problem" />
-    <h2>Who sees which rows</h2>
+    <p v-if="dataset.description">{{ dataset.description }}</p>
+    <p class="jumps">
+      <a href="#columns">Columns</a> <a href="#preview">Rows</a> <a href="#refresh">Refreshes</a>
+      <a href="#rules">Who sees which rows</a> <FavouriteButton kind="dataset" :name="name" />
+    </p>
+    <ColumnsPanel :name="name" :dataset="dataset" @changed="reload" />
+    <PreviewPanel :name="name" />
+    <RefreshPanel :name="name" :dataset="dataset" @changed="reload" />
+    <h2 id="rules">Who sees which rows</h2>
     <p class="quiet">
       Rules for everyone must all hold. Of the rules for groups and people that name somebody, one must hold; whom none
       names sees no row.
@@ -159,20 +169,18 @@ async function maskSaved(): Promise<void> {
       <p v-else class="after"><Button @click="isMasking = true">Add a mask</Button></p>
     </template>
     <RightsPanel kind="dataset" :name="name" />
-    <h2>Columns</h2>
-    <Table :columns="columns" :data-source="[...dataset.columns]" row-key="name" size="small" :pagination="false">
-      <template #bodyCell="{ column, record }"
-        ><template v-if="column.key === 'name'"
-          ><code>{{ record.name }}</code> {{ record.label }}</template
-        ></template
-      >
-    </Table>
+    <BinButton kind="dataset" :name="name" :title="dataset.title" @gone="router.push('/data')" />
   </template>
 </template>
 
 <style scoped>
 .crumbs {
   margin: 0 0 0.3rem;
+}
+.jumps {
+  display: flex;
+  gap: 1.1rem;
+  align-items: center;
 }
 .acts {
   display: flex;

@@ -2,6 +2,7 @@
 import { Table } from 'ant-design-vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
+import { showCount, showInstant } from '../platform/words.ts';
 
 interface Row {
   readonly name: string;
@@ -9,18 +10,31 @@ interface Row {
   readonly source: string | null;
   readonly columns: number;
   readonly isLoaded: boolean;
+  readonly kind: string;
+  readonly rows?: number;
+  readonly loadedAt?: string;
+  readonly nextRefreshAt: string | null;
+  readonly staleSince?: string;
+  readonly staleReason?: string;
 }
 const { data, error, isLoading } = useResource<{ datasets: Row[] }>('/api/v1/datasets');
 const columns = [
   { title: 'Dataset', key: 'name' },
   { title: 'Source', key: 'source' },
   { title: 'Columns', dataIndex: 'columns', align: 'right' as const },
+  { title: 'Rows', key: 'rows', align: 'right' as const },
+  { title: 'Loaded', key: 'loaded' },
+  { title: 'Next', key: 'next' },
 ];
 </script>
 
 <template>
   <h1>Data</h1>
   <p class="quiet">Typed tables behind the reports, and the rules that say who sees which of their rows.</p>
+  <p class="acts">
+    <RouterLink to="/data/upload">Upload a file</RouterLink> <RouterLink to="/data/sources">Sources</RouterLink>
+    <RouterLink to="/bin">Bin</RouterLink>
+  </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table
     v-else
@@ -35,8 +49,30 @@ const columns = [
         <RouterLink :to="`/data/${record.name}`">{{ record.title }}</RouterLink> <code>{{ record.name }}</code>
         <span v-if="!record.isLoaded" class="quiet"> not loaded yet</span>
       </template>
-      <template v-else-if="column.key === 'source'">{{ record.source ?? 'uploaded file' }}</template>
+      <template v-else-if="column.key === 'source'"
+        >{{ record.source ?? 'uploaded file' }}<template v-if="record.kind === 'live'">, live</template></template
+      >
+      <template v-else-if="column.key === 'rows'">{{
+        record.rows === undefined ? '' : showCount(record.rows)
+      }}</template>
+      <template v-else-if="column.key === 'loaded'"
+        >{{ record.kind === 'live' ? 'always current' : showInstant(record.loadedAt ?? null)
+        }}<b v-if="record.staleSince" class="stale" :title="record.staleReason"> stale</b></template
+      >
+      <template v-else-if="column.key === 'next'">{{
+        record.nextRefreshAt ? showInstant(record.nextRefreshAt) : ''
+      }}</template>
     </template>
     <template #emptyText>No dataset yet. <code>underbell dataset --help</code> says how to make one.</template>
   </Table>
 </template>
+
+<style scoped>
+.acts {
+  display: flex;
+  gap: 1.2rem;
+}
+.stale {
+  color: var(--signal);
+}
+</style>

@@ -1,18 +1,14 @@
 <script setup lang="ts">
-import { Spin, Table } from 'ant-design-vue';
+import { Spin } from 'ant-design-vue';
 import { computed } from 'vue';
+import { useRouter } from 'vue-router';
+import BinButton from '../folder/BinButton.vue';
+import FavouriteButton from '../folder/FavouriteButton.vue';
 import RightsPanel from '../access/RightsPanel.vue';
 import PlacementCard, { type ShownPlacement } from '../place/PlacementCard.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
-
-interface ShownEdition {
-  readonly number: number;
-  readonly notes: string;
-  readonly publishedBy: string;
-  readonly publishedAt: string;
-}
+import EditionsPanel, { type ShownEdition } from './EditionsPanel.vue';
 
 interface ShownReport {
   readonly name: string;
@@ -27,16 +23,16 @@ interface ShownReport {
 }
 
 const props = defineProps<{ name: string }>();
-const { data: report, error } = useResource<ShownReport>(() => `/api/v1/reports/${encodeURIComponent(props.name)}`);
+const router = useRouter();
+const {
+  data: report,
+  error,
+  reload,
+} = useResource<ShownReport>(() => `/api/v1/reports/${encodeURIComponent(props.name)}`);
 const places = useResource<{ placements: ShownPlacement[] }>(
   () => `/api/v1/placements?report=${encodeURIComponent(props.name)}`,
 );
 const placements = computed(() => places.data.value?.placements ?? []);
-const columns = [
-  { title: 'Edition', key: 'number', width: 130 },
-  { title: 'Published', key: 'published', width: 300 },
-  { title: 'Notes', dataIndex: 'notes' },
-];
 </script>
 
 <template>
@@ -53,7 +49,10 @@ const columns = [
         · parameters {{ report.definition.parameters.map((one) => one.name).join(', ') }}</template
       >
     </p>
-    <p><RouterLink :to="`/reports/${name}/see`">See as somebody else</RouterLink></p>
+    <p class="links">
+      <a :href="`/r/${name}`">Look at it</a> <RouterLink :to="`/reports/${name}/see`">See as somebody else</RouterLink>
+      <a href="#editions">Editions</a> <FavouriteButton kind="report" :name="name" />
+    </p>
     <h2>Where it is shown</h2>
     <p v-if="placements.length === 0" class="quiet">
       Nowhere yet. <code>underbell place add NAME --report {{ report.name }} --title TITLE --origin ORIGIN</code>
@@ -62,17 +61,8 @@ const columns = [
       <PlacementCard v-for="placement in placements" :key="placement.name" :placement="placement" />
     </div>
     <RightsPanel kind="report" :name="name" />
-    <h2>Editions</h2>
-    <Table :columns="columns" :data-source="[...report.editions]" row-key="number" size="small" :pagination="false">
-      <template #bodyCell="{ column, record }">
-        <template v-if="column.key === 'number'"
-          >{{ record.number }}<b v-if="record.number === report.edition" class="current"> current</b></template
-        >
-        <template v-else-if="column.key === 'published'"
-          >{{ showInstant(record.publishedAt) }} by {{ record.publishedBy }}</template
-        >
-      </template>
-    </Table>
+    <EditionsPanel :name="name" :current="report.edition" :editions="report.editions" @changed="reload" />
+    <BinButton kind="report" :name="name" :title="report.title" @gone="router.push('/reports')" />
   </template>
 </template>
 
@@ -84,8 +74,10 @@ const columns = [
   display: grid;
   gap: 0.8rem;
 }
-.current {
-  color: var(--brass);
-  font-weight: 600;
+.links {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.4rem 1.1rem;
+  align-items: center;
 }
 </style>

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { Empty, Table } from 'ant-design-vue';
 import { computed } from 'vue';
+import FolderField, { type Contents } from '../folder/FolderField.vue';
+import FoldersPanel from '../folder/FoldersPanel.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
@@ -16,8 +18,10 @@ interface Shown {
 
 const { data, error, isLoading } = useResource<{ reports: Shown[] }>('/api/v1/reports');
 const reports = computed(() => data.value?.reports ?? []);
+const contents = useResource<Contents>('/api/v1/contents');
 const columns = [
   { title: 'Report', key: 'title' },
+  { title: 'Folder', key: 'folder', width: 210 },
   { title: 'Edition', dataIndex: 'edition', align: 'right' as const, width: 90 },
   { title: 'Published', key: 'published', width: 300 },
 ];
@@ -26,6 +30,7 @@ const columns = [
 <template>
   <h1>Reports</h1>
   <p class="quiet">Published once under one stable name; every place that shows a report follows its newest edition.</p>
+  <p><RouterLink to="/bin">Bin</RouterLink></p>
   <ProblemNote v-if="error" :problem="error" />
   <Table v-else :columns="columns" :data-source="reports" row-key="name" :loading="isLoading" :pagination="false">
     <template #emptyText
@@ -37,9 +42,17 @@ const columns = [
         <code class="quiet">{{ record.name }}</code><br />
         <span class="quiet">{{ record.description }}</span>
       </template>
+      <FolderField
+        v-else-if="column.key === 'folder'"
+        kind="report"
+        :name="record.name"
+        :contents="contents.data.value"
+        @moved="contents.reload"
+      />
       <template v-else-if="column.key === 'published'"
         >{{ showInstant(record.publishedAt) }} by {{ record.publishedBy }}</template
       >
     </template>
   </Table>
+  <FoldersPanel :contents="contents.data.value" @changed="contents.reload" />
 </template>

@@ -1,13 +1,17 @@
 <script setup lang="ts">
-import { computed } from 'vue';
+import { computed, onMounted } from 'vue';
 import RunState from '../burst/RunState.vue';
 import type { ShownRun } from '../burst/shapes.ts';
+import FindBox from '../folder/FindBox.vue';
+import { pathOf, useAtHand } from '../folder/useAtHand.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 import { useSession } from '../session/useSession.ts';
 
 const { person } = useSession();
+const { atHand, load } = useAtHand();
+onMounted(load);
 const { data: runs, error } = useResource<{ runs: ShownRun[] }>('/api/v1/runs');
 const { data: reports } = useResource<{ reports: { name: string; title: string; edition: number }[] }>(
   '/api/v1/reports',
@@ -20,6 +24,7 @@ const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
 
 <template>
   <h1>Good to see you, {{ person?.name }}</h1>
+  <FindBox />
   <ProblemNote v-if="error" :problem="error" />
   <div class="columns">
     <section aria-labelledby="out">
@@ -49,6 +54,21 @@ const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
               >, {{ run.counts.inDoubt }} in doubt</template
             >{{ run.error ? `: ${run.error}` : '' }}</span
           >
+        </li>
+      </ul>
+    </section>
+    <section v-if="atHand" aria-labelledby="hand">
+      <h2 id="hand">At hand</h2>
+      <p v-if="atHand.favourites.length + atHand.recent.length === 0" class="quiet">
+        What you keep at hand and looked at last stands here.
+      </p>
+      <ul>
+        <li v-for="one in atHand.favourites" :key="`kept ${one.kind} ${one.name}`">
+          <RouterLink :to="pathOf(one)">{{ one.title }}</RouterLink> <span class="quiet">{{ one.kind }}, kept</span>
+        </li>
+        <li v-for="one in atHand.recent" :key="`${one.kind} ${one.name}`">
+          <RouterLink :to="pathOf(one)">{{ one.title }}</RouterLink>
+          <span class="quiet">{{ one.kind }}, looked at</span>
         </li>
       </ul>
     </section>

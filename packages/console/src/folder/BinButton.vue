@@ -1,0 +1,41 @@
+<script setup lang="ts">
+import { Button, Popconfirm } from 'ant-design-vue';
+import { computed } from 'vue';
+import { call } from '../platform/api.ts';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+
+/** Throws a thing into the bin; says first what depends on it. */
+const props = defineProps<{ kind: 'report' | 'board' | 'dataset'; name: string; title: string }>();
+const emit = defineEmits<{ gone: [] }>();
+const { busy, problem, attempt } = useAttempt();
+const isUsed = computed(() => problem.value?.code === 'IN_USE');
+const drop = (isConfirmed: boolean) =>
+  attempt('work', async () => {
+    await call('DELETE', `/api/v1/${props.kind}s/${props.name}${isConfirmed ? '?confirmed=true' : ''}`);
+    emit('gone');
+  });
+</script>
+
+<template>
+  <section class="bin">
+    <ProblemNote v-if="problem" :problem="problem" />
+    <Popconfirm
+      :title="
+        isUsed
+          ? 'What is listed above stops working. Throw it away all the same?'
+          : `Throw “${title}” into the bin? It can be had back for 30 days.`
+      "
+      ok-text="Throw away"
+      @confirm="drop(isUsed)"
+    >
+      <Button danger :loading="busy === 'work'">{{ isUsed ? 'Throw away all the same' : 'Throw away' }}</Button>
+    </Popconfirm>
+  </section>
+</template>
+
+<style scoped>
+.bin {
+  margin-top: 2rem;
+}
+</style>

@@ -1,0 +1,96 @@
+<script setup lang="ts">
+import { Button, Popconfirm, Table } from 'ant-design-vue';
+import { computed, ref } from 'vue';
+import { call } from '../platform/api.ts';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+import { showInstant } from '../platform/words.ts';
+
+export interface ShownEdition {
+  readonly number: number;
+  readonly notes: string;
+  readonly publishedBy: string;
+  readonly publishedAt: string;
+  readonly retiredAt: string | null;
+}
+const props = defineProps<{ name: string; current: number; editions: readonly ShownEdition[] }>();
+const emit = defineEmits<{ changed: [] }>();
+const { busy, problem, attempt } = useAttempt();
+const wanted = ref<number>();
+const show = (edition: number, isConfirmed: boolean) =>
+  attempt('work', async () => {
+    wanted.value = edition;
+    await call('POST', `/api/v1/reports/${props.name}/roll-back`, { edition, isConfirmed });
+    emit('changed');
+  });
+const retire = (edition: number) =>
+  attempt('work', async () => {
+    await call('POST', `/api/v1/reports/${props.name}/editions/${edition}/retire`);
+    emit('changed');
+  });
+const isBreaking = computed(() => problem.value?.code === 'EDITION_BREAKS');
+const before = (edition: number) => props.editions.find((one) => one.number < edition)?.number;
+const columns = [
+  { title: 'Edition', key: 'number', width: 150 },
+  { title: 'Published', key: 'published', width: 290 },
+  { title: 'Notes', dataIndex: 'notes' },
+  { title: '', key: 'act', width: 300 },
+];
+</script>
+
+<template>
+  <h2 id="editions">Editions</h2>
+  <ProblemNote v-if="problem" :problem="problem" />
+  <p v-if="isBreaking">
+    <Popconfirm
+      title="What is listed above stops working. Show this edition all the same?"
+      ok-text="Show it"
+      @confirm="show(wanted!, true)"
+      ><Button danger>Show it all the same</Button></Popconfirm
+    >
+  </p>
+  <Table :columns="columns" :data-source="[...editions]" row-key="number" size="small" :pagination="false">
+    <template #bodyCell="{ column, record }">
+      <template v-if="column.key === 'number'"
+        >{{ record.number }}<b v-if="record.number === current" class="current"> current</b
+        ><span v-if="record.retiredAt" class="quiet"> retired</span></template
+      >
+      <template v-else-if="column.key === 'published'"
+        >{{ showInstant(record.publishedAt) }} by {{ record.publishedBy }}</template
+      >
+      <span v-else-if="column.key === 'act'" class="acts">
+        <RouterLink
+          v-if="before(record.number) !== undefined"
+          :to="`/reports/${name}/compare/${before(record.number)}/${record.number}`"
+          >What changed</RouterLink
+        >
+        <template v-if="record.number !== current && !record.retiredAt">
+          <Popconfirm
+            :title="`Show edition ${record.number} everywhere again?`"
+            ok-text="Show it"
+            @confirm="show(record.number, false)"
+            ><Button size="small" :loading="busy === 'work'">Show again</Button></Popconfirm
+          >
+          <Popconfirm
+            :title="`Retire edition ${record.number}? It can never be shown again.`"
+            ok-text="Retire"
+            @confirm="retire(record.number)"
+            ><Button size="small" danger>Retire</Button></Popconfirm
+          >
+        </template>
+      </span>
+    </template>
+  </Table>
+</template>
+
+<style scoped>
+.current {
+  color: var(--brass);
+  font-weight: 600;
+}
+.acts {
+  display: flex;
+  gap: 0.6rem;
+  align-items: center;
+}
+</style>

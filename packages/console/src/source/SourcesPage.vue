@@ -1,0 +1,142 @@
+<script setup lang="ts">
+import { Button, Table } from 'ant-design-vue';
+import { reactive, ref } from 'vue';
+import { call } from '../platform/api.ts';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+import { useResource } from '../platform/useResource.ts';
+import { showInstant } from '../platform/words.ts';
+
+interface Answer {
+  readonly version: string;
+  readonly database: string;
+  readonly role: string;
+  readonly isReadOnly: boolean;
+  readonly isEncrypted: boolean;
+  readonly tables: number;
+  readonly milliseconds: number;
+}
+const { data, error, isLoading, reload } = useResource<{
+  sources: { name: string; url: string; checkedAt: string | null; checkError: string | null }[];
+}>('/api/v1/sources');
+const { busy, problem, attempt } = useAttempt();
+const answers = ref<Record<string, Answer>>({});
+const columns = [
+  { title: 'Source', dataIndex: 'name' },
+  { title: 'Address', key: 'url' },
+  { title: 'What it answers', key: 'answer' },
+  { title: '', key: 'act', width: 90 },
+];
+const test = (name: string) =>
+  attempt(name as 'work', async () => {
+    answers.value = { ...answers.value, [name]: await call<Answer>('POST', `/api/v1/sources/${name}/test`) };
+    await reload();
+  });
+const form = reactive({ name: '', host: '', port: '5432', database: '', user: '', password: '', tls: 'require' });
+const save = () =>
+  attempt('work', async () => {
+    const url = new URL('postgresql://host');
+    url.hostname = form.host;
+    url.port = form.port;
+    url.pathname = `/${form.database}`;
+    url.username = encodeURIComponent(form.user);
+    url.password = encodeURIComponent(form.password);
+    const text = url.toString() + (form.tls ? `?sslmode=${form.tls}` : '');
+    await call('PUT', `/api/v1/sources/${form.name}`, { url: text });
+    const { name } = form;
+    Object.assign(form, { name: '', password: '' });
+    await reload();
+    await test(name);
+  });
+const words = (one: Answer) =>
+  [
+    `PostgreSQL ${one.version}`,
+    `${one.tables} tables in ${one.database}`,
+    `as ${one.role}${one.isReadOnly ? ', who may only read' : ', who may WRITE'}`,
+    one.isEncrypted ? 'encrypted' : 'not encrypted',
+    `${one.milliseconds} ms`,
+  ].join(' · ');
+</script>
+
+<template>
+  <p class="crumbs"><RouterLink to="/data">Data</RouterLink></p>
+  <h1>Sources</h1>
+  <p class="quiet">
+    Databases that datasets are loaded from, or asked live. Passwords are encrypted and never shown again.
+  </p>
+  <ProblemNote v-if="error" :problem="error" />
+  <ProblemNote v-if="problem" :problem="problem" />
+  <Table
+    :columns="columns"
+    :data-source="data?.sources ?? []"
+    row-key="name"
+    size="small"
+    :loading="isLoading"
+    :pagination="false"
+  >
+    <template #bodyCell="{ column, record }">
+      <code v-if="column.key === 'url'">{{ record.url }}</code>
+      <template v-else-if="column.key === 'answer'">
+        <span v-if="answers[record.name]">{{ words(answers[record.name]!) }}</span>
+        <span v-else-if="record.checkError" class="bad"
+          >{{ record.checkError }} ({{ showInstant(record.checkedAt) }})</span
+        >
+        <span v-else-if="record.checkedAt" class="quiet">answered {{ showInstant(record.checkedAt) }}</span>
+      </template>
+      <Button
+        v-else-if="column.key === 'act'"
+        size="small"
+        :loading="(busy as string) === record.name"
+        @click="test(record.name)"
+        >Test</Button
+      >
+    </template>
+  </Table>
+  <h2>Add a source</h2>
+  <form class="form" @submit.prevent="save">
+    <label>Name <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" placeholder="ferries" /></label>
+    <label>Host <input v-model="form.host" required placeholder="db.skerrow.example" /></label>
+    <label>Port <input v-model="form.port" required inputmode="numeric" /></label>
+    <label>Database <input v-model="form.database" required /></label>
+    <label>User, best one who may only read <input v-model="form.user" required autocomplete="off" /></label>
+    <label>Password <input v-model="form.password" type="password" autocomplete="new-password" /></label>
+    <label
+      >Encryption
+      <select v-model="form.tls">
+        <option value="verify-full">TLS, certificate and name checked</option>
+        <option value="require">TLS</option>
+        <option value="disable">none</option>
+      </select>
+    </label>
+    <Button type="primary" html-type="submit" :loading="busy === 'work'">Save and test</Button>
+  </form>
+</template>
+
+<style scoped>
+.crumbs {
+  margin: 0 0 0.3rem;
+}
+.bad {
+  color: var(--signal);
+}
+.form {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(14rem, 1fr));
+  gap: 0.8rem;
+  align-items: end;
+}
+label {
+  display: grid;
+  gap: 0.2rem;
+}
+input,
+select {
+  font: inherit;
+  height: 32px;
+  padding: 0 0.5rem;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  background: var(--raised);
+  color: var(--ink);
+}
+</style>
