@@ -2,8 +2,10 @@ import { Command, CommanderError } from 'commander';
 import { addRuleCommands } from './access/commands.ts';
 import { addMaskCommands } from './access/maskCommands.ts';
 import { addPeopleCommands } from './access/peopleCommands.ts';
+import { addBoardCommands } from './board/commands.ts';
 import { addBurstCommands, addListCommands } from './burst/commands.ts';
 import { addDatasetCommands } from './dataset/commands.ts';
+import { addFolderCommands } from './folder/commands.ts';
 import { addOauthCommands } from './oauth/commands.ts';
 import { addPlaceCommands } from './place/commands.ts';
 import { addCompletionCommand } from './platform/completion.ts';
@@ -25,6 +27,8 @@ function createProgram(): Command {
     addSourceCommands,
     addDatasetCommands,
     addReportCommands,
+    addBoardCommands,
+    addFolderCommands,
     addRuleCommands,
     addMaskCommands,
     addPeopleCommands,

@@ -305,4 +305,58 @@ describe('underbell', () => {
     assert.match(away.errors, /SERVICE_UNREACHABLE/);
     assert.match((await underbell(['completion'])).out, /complete .* underbell/);
   });
+
+  it('writes a first report, which publishes as it is, and compares its editions', async () => {
+    const path = join(folder, 'first.report.json');
+    assert.match((await underbell(['report', 'start', 'kiosk-takings', '--to', path])).out, /Publish it/);
+    assert.equal((await underbell(['report', 'start', 'kiosk-takings', '--to', path])).code, 2);
+    assert.equal((await underbell(['report', 'publish', path])).code, 0);
+    const definition = JSON.parse(readFileSync(path, 'utf8')) as { title: string };
+    const second = file('second.report.json', JSON.stringify({ ...definition, title: 'Kiosks' }));
+    await underbell(['report', 'publish', second, '--notes', 'shorter']);
+    const { out } = await underbell(['report', 'compare', 'kiosk-takings-report', '1', '2']);
+    assert.match(out, /~ report kiosk-takings-report\n {4}title: "Kiosk takings" → "Kiosks"/);
+    assert.match((await underbell(['report', 'roll-back', 'kiosk-takings-report', '1'])).out, /edition 1 is shown/);
+    assert.match((await underbell(['report', 'retire', 'kiosk-takings-report', '2'])).out, /retired/);
+    assert.equal((await underbell(['report', 'retire', 'kiosk-takings-report', '1'])).code, 2);
+  });
+
+  it('finds things, throws them away and takes them back', async () => {
+    assert.match((await underbell(['find', 'tern', 'light'])).out, /Nothing found/);
+    assert.match((await underbell(['find', 'delay_minutes'])).out, /dataset +sailings/);
+    const refused = await underbell(['bin', 'add', 'report', 'takings']);
+    assert.deepEqual([refused.code, /board harbour/.test(refused.errors)], [2, true]);
+    assert.equal((await underbell(['bin', 'add', 'report', 'takings', '--confirm'])).code, 0);
+    assert.match((await underbell(['bin', 'list'])).out, /report +takings/);
+    assert.match((await underbell(['bin', 'restore', 'report', 'takings'])).out, /is back/);
+    assert.match(
+      (await underbell(['folder', 'save', 'deep', '--title', 'Deep', '--in', 'operations'])).out,
+      /saved in operations/,
+    );
+    assert.equal((await underbell(['folder', 'move', 'report', 'takings', '--to', 'deep'])).code, 0);
+  });
+
+  it('examines a file and takes it, lists boards, plans refreshes', async () => {
+    const path = file('stock.csv', 'code,amount\n007,1\n008,2\n');
+    const examined = await json<{ id: string; rows: number }>('dataset', 'examine', path);
+    assert.equal(examined.rows, 2);
+    const taken = await underbell(['dataset', 'take', examined.id, '--name', 'stock', '--key', 'code=part']);
+    assert.match(taken.out, /stock: revision 1 with 2 rows/);
+    assert.match((await underbell(['dataset', 'profile', 'stock'])).out, /amount +0 +2 +1 +2/);
+    assert.match((await underbell(['board', 'list'])).out, /harbour/);
+    assert.match((await underbell(['board', 'show', 'harbour'])).out, /punctuality \/ overview \/ on-time/);
+    const planned = await underbell([
+      'dataset',
+      'schedule',
+      'sailings',
+      '--rule',
+      'FREQ=DAILY;BYHOUR=6;BYMINUTE=0',
+      '--zone',
+      'Europe/Berlin',
+    ]);
+    assert.match(planned.out, /loaded next at 20/);
+    assert.equal((await underbell(['dataset', 'schedule', 'sailings', '--rule', 'FREQ=NEVER'])).code, 2);
+    assert.match((await underbell(['dataset', 'schedule', 'sailings', '--off'])).out, /not loaded by itself/);
+    assert.match((await underbell(['dataset', 'hook', 'sailings'])).out, /POST http/);
+  });
 });

@@ -114,11 +114,11 @@ describe('editions', () => {
     assert.equal((await post('/api/v1/reports/quay-punctuality/roll-back', { edition: 1 })).status, 200);
     const shown = async (name: string) =>
       (
-        (await house.call('GET', `/api/v1/placements/${name}/view`, { as: publisher })).body['report'] as {
-          edition: number;
+        (await house.call('GET', `/api/v1/placements/${name}/view`, { as: publisher })).body as unknown as {
+          report: { edition: number };
         }
-      ).edition;
-    assert.deepEqual([await shown('quay-page'), await shown('pinned')], [1, 2]);
+      ).report.edition;
+    assert.deepEqual([(await shown('quay-page')).report.edition, (await shown('pinned')).report.edition], [1, 2]);
     const retire = await post('/api/v1/reports/quay-punctuality/editions/2/retire', {});
     assert.equal(retire.body['code'], 'IN_USE');
     assert.equal((await post('/api/v1/reports/quay-punctuality/editions/1/retire', {})).body['code'], 'IN_USE');

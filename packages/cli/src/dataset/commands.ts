@@ -5,6 +5,7 @@ import { collect } from '../platform/files.ts';
 import { faint, line, plural, show, table, wantsJson } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService, callService } from '../platform/service.ts';
+import { addRefreshCommands } from './refreshCommands.ts';
 
 interface ShownColumn {
   readonly name: string;
@@ -176,10 +177,20 @@ export function addDatasetCommands(program: Command): void {
     .option('--title <title>', 'what people read')
     .option('--key <column=key>', 'give a column a key; may be repeated', collect, [])
     .option('--order <column>', 'lay the rows out by a column; may be repeated', collect, [])
+    .option('--live', 'leave the rows where they are and ask the source each time')
+    .option('--force', 'even if it breaks what uses the dataset')
     .action(
       async (
         name: string,
-        options: { source: string; sql: string; title?: string; key: string[]; order: string[] },
+        options: {
+          source: string;
+          sql: string;
+          title?: string;
+          key: string[];
+          order: string[];
+          live?: boolean;
+          force?: boolean;
+        },
         command: Command,
       ) => {
         const columns = options.key.map((pair) => {
@@ -189,10 +200,15 @@ export function addDatasetCommands(program: Command): void {
         });
         const { source, sql, title, order } = options;
         const loaded = await askService<Loaded>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}`, {
-          body: { source, sql, title, order, columns },
+          query: { force: options.force },
+          body: { source, sql, title, order, columns, kind: options.live ? 'live' : 'snapshot' },
         });
         show(command, loaded, (answer) => {
-          line(`${answer.name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`);
+          line(
+            options.live
+              ? `${answer.name} is live`
+              : `${answer.name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`,
+          );
           columnTable(answer.columns);
         });
       },
@@ -200,10 +216,12 @@ export function addDatasetCommands(program: Command): void {
   dataset
     .command('refresh <name>')
     .description('load a snapshot anew from its source')
-    .action(async (name: string, _options, command: Command) => {
+    .option('--force', 'even if it breaks what uses the dataset')
+    .action(async (name: string, options: { force?: boolean }, command: Command) => {
       const loaded = await askService<{ revision: number; rows: number }>(
         'POST',
         `/api/v1/datasets/${encodeURIComponent(name)}/refresh`,
+        { query: { force: options.force } },
       );
       show(command, loaded, (answer) => line(`${name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`));
     });
@@ -217,4 +235,5 @@ export function addDatasetCommands(program: Command): void {
       '\nExample:\n  underbell dataset rows sailings --where "quay_id = \'Q017\' AND cancelled = TRUE" --csv',
     )
     .action(showRows);
+  addRefreshCommands(dataset);
 }

@@ -1,4 +1,4 @@
-import { existsSync, readFileSync } from 'node:fs';
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { localProblem } from './problem.ts';
 
 /** Reads a definition file. @throws {Problem} `NOT_FOUND`, `INPUT_INVALID` with line and column */
@@ -34,4 +34,14 @@ export function readPairs(pairs: readonly string[], option: string): Record<stri
 /** For options that may be given several times. */
 export function collect(value: string, before: string[]): string[] {
   return [...before, value];
+}
+
+/** Writes a file that is not there yet. @throws {Problem} `NAME_TAKEN` */
+export function writeNewFile(path: string, text: string): void {
+  try {
+    writeFileSync(path, text, { flag: 'wx' });
+  } catch (cause) {
+    if ((cause as { code?: string }).code !== 'EEXIST') throw cause;
+    throw localProblem('NAME_TAKEN', `\`${path}\` is already there`, { word: path, hint: 'choose another name' });
+  }
 }

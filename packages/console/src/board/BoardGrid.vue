@@ -86,7 +86,6 @@ const style = ({ at }: BoardFigure) => ({
       tabindex="0"
       aria-describedby="board-help"
       :aria-pressed="figure.name === chosen"
-      :aria-label="titles[figure.name]"
       :class="{ chosen: figure.name === chosen, moving: moving?.name === figure.name }"
       :style="style(figure)"
       @pointerdown.prevent="start($event, figure, false)"

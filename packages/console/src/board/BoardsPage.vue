@@ -54,7 +54,7 @@ const columns = [
     :loading="isLoading"
     :pagination="false"
   >
-    <template #emptyText>No board yet.</template>
+    <template #emptyText><span class="quiet">No board yet.</span></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'title'">
         <RouterLink :to="`/boards/${record.name}`">{{ record.title }}</RouterLink>

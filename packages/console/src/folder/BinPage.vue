@@ -47,6 +47,6 @@ const columns = [
       <template v-else-if="column.key === 'until'">{{ showInstant(record.until) }}</template>
       <Button v-else-if="column.key === 'act'" size="small" @click="restore(record.kind, record.name)">Put back</Button>
     </template>
-    <template #emptyText>The bin is empty.</template>
+    <template #emptyText><span class="quiet">The bin is empty.</span></template>
   </Table>
 </template>

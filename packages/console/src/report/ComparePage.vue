@@ -40,8 +40,7 @@ const grouped = computed(() => {
       <h2>What edition {{ to }} would break</h2>
       <ul>
         <li v-for="one in data.breaks" :key="one.user + one.what">
-          <b>{{ one.user }}</b
-          >: {{ one.what }}
+          <b>{{ one.user }}</b>: {{ one.what }}
         </li>
       </ul>
     </section>

@@ -68,7 +68,7 @@ const path = computed(() =>
 }
 .turn {
   margin-right: 0.3em;
-  font-size: 0.75em;
+  font-size: 0.8em;
 }
 .good {
   color: var(--good);

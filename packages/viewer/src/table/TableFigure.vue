@@ -98,24 +98,20 @@ const number = computed(() => new Intl.NumberFormat(props.taste.locale));
                 : undefined
             "
           >
-            <button type="button" class="sort" @click="sortBy(head.name)">
+            <button
+              type="button"
+              class="sort"
+              title="Sort; Alt and arrows make the column narrower or wider"
+              aria-keyshortcuts="Alt+ArrowLeft Alt+ArrowRight"
+              @click="sortBy(head.name)"
+              @keydown.alt="keyResize($event, head.name)"
+            >
               {{ head.text }}<span v-if="head.unit" class="unit"> {{ head.unit }}</span
               ><span class="arrow" aria-hidden="true">{{
                 sortWords(head.name) === 'none' ? '' : sortWords(head.name) === 'ascending' ? ' ↑' : ' ↓'
               }}</span>
             </button>
-            <span
-              class="grip no-print"
-              role="slider"
-              tabindex="0"
-              aria-orientation="horizontal"
-              :aria-label="`Width of ${head.text}`"
-              :aria-valuenow="widths[head.name] ?? 120"
-              :aria-valuemin="least"
-              aria-valuemax="800"
-              @pointerdown.prevent="startResize($event, head.name)"
-              @keydown="keyResize($event, head.name)"
-            />
+            <span class="grip no-print" aria-hidden="true" @pointerdown.prevent="startResize($event, head.name)" />
           </th>
         </tr>
       </thead>
@@ -180,12 +176,11 @@ const number = computed(() => new Intl.NumberFormat(props.taste.locale));
   right: 0;
   top: 0;
   bottom: 0;
-  width: 9px;
+  width: 12px;
   cursor: col-resize;
   touch-action: none;
 }
-.grip:hover,
-.grip:focus-visible {
+.grip:hover {
   border-right: 2px solid var(--brass);
 }
 td {

@@ -1,0 +1,68 @@
+import type { Command } from 'commander';
+import { readJsonFile } from '../platform/files.ts';
+import { line, plural, show, table } from '../platform/output.ts';
+import { askService } from '../platform/service.ts';
+
+interface ShownBoard {
+  readonly name: string;
+  readonly title: string;
+  readonly figures: number;
+  readonly changedAt: string;
+  readonly changedBy: string;
+}
+
+export function addBoardCommands(program: Command): void {
+  const board = program.command('board').description('pages that gather figures from several reports');
+  board
+    .command('list')
+    .description('the boards that you may see')
+    .action(async (_options, command: Command) => {
+      const answer = await askService<{ boards: ShownBoard[] }>('GET', '/api/v1/boards');
+      show(command, answer, ({ boards }) =>
+        table(boards, [
+          { heading: 'board', cell: (one) => one.name },
+          { heading: 'title', cell: (one) => one.title },
+          { heading: 'figures', cell: (one) => one.figures, isNumber: true },
+          { heading: 'changed', cell: (one) => one.changedAt.slice(0, 16).replace('T', ' ') },
+          { heading: 'by', cell: (one) => one.changedBy },
+        ]),
+      );
+    });
+  board
+    .command('show <name>')
+    .description('a board with its figures')
+    .action(async (name: string, _options, command: Command) => {
+      type Figure = { name: string; report: string; page: string; figure: string; at: Record<string, number> };
+      const answer = await askService<{ definition: { title: string; figures: Figure[] }; version: number }>(
+        'GET',
+        `/api/v1/boards/${encodeURIComponent(name)}`,
+      );
+      show(command, answer, ({ definition, version }) => {
+        line(`${definition.title}, version ${version}`);
+        table(definition.figures, [
+          { heading: 'figure', cell: (one) => one.name },
+          { heading: 'from', cell: (one) => `${one.report} / ${one.page} / ${one.figure}` },
+          { heading: 'column', cell: (one) => one.at['column']!, isNumber: true },
+          { heading: 'row', cell: (one) => one.at['row']!, isNumber: true },
+        ]);
+      });
+    });
+  board
+    .command('check <file>')
+    .description('check a board without saving it')
+    .action(async (file: string, _options, command: Command) => {
+      const answer = await askService<{ name: string; figures: number }>('POST', '/api/v1/boards/check', {
+        body: readJsonFile(file),
+      });
+      show(command, answer, ({ name, figures }) => line(`${name} is fine: ${plural(figures, 'figure')}.`));
+    });
+  board
+    .command('save <file>')
+    .description('save a board; everywhere that shows it follows')
+    .action(async (file: string, _options, command: Command) => {
+      const answer = await askService<{ name: string; version: number }>('PUT', '/api/v1/boards', {
+        body: { definition: readJsonFile(file) },
+      });
+      show(command, answer, ({ name, version }) => line(`${name}: version ${version} is saved.`));
+    });
+}

@@ -1,0 +1,125 @@
+import type { Command } from 'commander';
+import { line, plural, show, table } from '../platform/output.ts';
+import { askService } from '../platform/service.ts';
+
+const kinds = ['report', 'board', 'dataset'] as const;
+
+interface Found {
+  readonly kind: string;
+  readonly name: string;
+  readonly title: string;
+  readonly folder?: string;
+  readonly because?: string;
+}
+
+function addFind(program: Command): void {
+  program
+    .command('find <words...>')
+    .description('find reports, boards and datasets by names, columns and descriptions')
+    .action(async (words: string[], _options, command: Command) => {
+      const answer = await askService<{ found: Found[] }>('GET', '/api/v1/find', { query: { text: words.join(' ') } });
+      show(command, answer, ({ found }) => {
+        table(found, [
+          { heading: 'what', cell: (one) => one.kind },
+          { heading: 'name', cell: (one) => one.name },
+          { heading: 'title', cell: (one) => one.title },
+          { heading: 'folder', cell: (one) => one.folder },
+          { heading: 'found in', cell: (one) => one.because },
+        ]);
+        if (found.length === 0) line('Nothing found.');
+      });
+    });
+}
+
+function addFolders(program: Command): void {
+  const folder = program
+    .command('folder')
+    .description('folders of reports, boards and datasets; rights on one hold for all in it');
+  folder
+    .command('list')
+    .description('the folders that you may see')
+    .action(async (_options, command: Command) => {
+      type Shown = { name: string; title: string; parentName: string | null };
+      const answer = await askService<{ folders: Shown[] }>('GET', '/api/v1/folders');
+      show(command, answer, ({ folders }) =>
+        table(folders, [
+          { heading: 'folder', cell: (one) => one.name },
+          { heading: 'title', cell: (one) => one.title },
+          { heading: 'in', cell: (one) => one.parentName ?? '' },
+        ]),
+      );
+    });
+  folder
+    .command('save <name>')
+    .description('make a folder, move it, or give it another title')
+    .requiredOption('--title <text>', 'what people read')
+    .option('--in <folder>', 'the folder that it lies in')
+    .action(async (name: string, options: { title: string; in?: string }, command: Command) => {
+      const answer = await askService('PUT', `/api/v1/folders/${encodeURIComponent(name)}`, {
+        body: { title: options.title, parentName: options.in ?? null },
+      });
+      show(command, answer, () => line(`${name} is saved${options.in ? ` in ${options.in}` : ''}.`));
+    });
+  folder
+    .command('move <kind> <name>')
+    .description('put a report, board or dataset into a folder, or take it out')
+    .option('--to <folder>', 'left out: into no folder')
+    .action(async (kind: string, name: string, options: { to?: string }, command: Command) => {
+      const path = `/api/v1/folders/-/${encodeURIComponent(kind)}/${encodeURIComponent(name)}`;
+      await askService('PUT', path, { body: { folder: options.to ?? null } });
+      show(command, { kind, name, folder: options.to ?? null }, () =>
+        line(options.to ? `${kind} ${name} lies in ${options.to} now.` : `${kind} ${name} lies in no folder now.`),
+      );
+    });
+}
+
+function addBin(program: Command): void {
+  const bin = program.command('bin').description('what was thrown away, for 30 days');
+  bin
+    .command('list')
+    .description('what you own and threw away')
+    .action(async (_options, command: Command) => {
+      type Shown = { kind: string; name: string; title: string; deletedBy: string; until: string };
+      const answer = await askService<{ things: Shown[] }>('GET', '/api/v1/bin');
+      show(command, answer, ({ things }) => {
+        table(things, [
+          { heading: 'what', cell: (one) => one.kind },
+          { heading: 'name', cell: (one) => one.name },
+          { heading: 'title', cell: (one) => one.title },
+          { heading: 'thrown away by', cell: (one) => one.deletedBy },
+          { heading: 'until', cell: (one) => one.until.slice(0, 10) },
+        ]);
+        if (things.length === 0) line('The bin is empty.');
+      });
+    });
+  bin
+    .command('add <kind> <name>')
+    .description(`throw a ${kinds.join(', a ')} away; what depends on it is told first`)
+    .option('--confirm', 'even if something depends on it')
+    .action(async (kind: string, name: string, options: { confirm?: boolean }, command: Command) => {
+      const answer = await askService<{ uses: { user: string; what: string }[] }>(
+        'DELETE',
+        `/api/v1/${encodeURIComponent(kind)}s/${encodeURIComponent(name)}`,
+        { query: { confirmed: options.confirm === true ? true : undefined } },
+      );
+      show(command, answer, ({ uses }) => {
+        line(`${kind} ${name} lies in the bin for 30 days: underbell bin restore ${kind} ${name}`);
+        if (uses.length > 0)
+          line(`${plural(uses.length, 'thing')} stopped working: ${uses.map((one) => one.user).join(', ')}`);
+      });
+    });
+  bin
+    .command('restore <kind> <name>')
+    .description('take a thing out of the bin again')
+    .action(async (kind: string, name: string, _options, command: Command) => {
+      const path = `/api/v1/bin/${encodeURIComponent(kind)}/${encodeURIComponent(name)}/restore`;
+      const answer = await askService('POST', path);
+      show(command, answer, () => line(`${kind} ${name} is back.`));
+    });
+}
+
+export function addFolderCommands(program: Command): void {
+  addFind(program);
+  addFolders(program);
+  addBin(program);
+}
