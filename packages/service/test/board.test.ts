@@ -118,7 +118,7 @@ describe('editions', () => {
           report: { edition: number };
         }
       ).report.edition;
-    assert.deepEqual([(await shown('quay-page')).report.edition, (await shown('pinned')).report.edition], [1, 2]);
+    assert.deepEqual([await shown('quay-page'), await shown('pinned')], [1, 2]);
     const retire = await post('/api/v1/reports/quay-punctuality/editions/2/retire', {});
     assert.equal(retire.body['code'], 'IN_USE');
     assert.equal((await post('/api/v1/reports/quay-punctuality/editions/1/retire', {})).body['code'], 'IN_USE');
