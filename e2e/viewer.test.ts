@@ -94,7 +94,7 @@ describe('the viewer', () => {
     await open('/r/punctuality');
     const whole = await value('Passengers');
     await page.getByRole('button', { name: 'Filter', exact: true }).click();
-    const input = page.getByRole('combobox');
+    const input = page.getByRole('combobox', { name: 'Show only rows where' });
     await input.pressSequentially('vess');
     await page.getByRole('option', { name: /Vessel/ }).waitFor();
     await page.keyboard.press('ArrowDown');

@@ -15,16 +15,16 @@ const folder = join(root, 'docs/screenshots');
 
 const browser = await launchBrowser();
 
-async function open(scheme: 'light' | 'dark', person?: string, height = 800): Promise<Page> {
-  const context = await browser.newContext({ viewport: { width: 1280, height }, colorScheme: scheme });
+async function open(scheme: 'light' | 'dark', person?: string, height = 800, width = 1280): Promise<Page> {
+  const context = await browser.newContext({ viewport: { width, height }, colorScheme: scheme, locale: 'en-GB' });
   const page = await context.newPage();
   if (person) await page.request.post(`${service}/api/v1/session`, { data: { email: person, password: demoPassword } });
   return page;
 }
 
 async function keep(page: Page, name: string): Promise<void> {
-  await page.waitForLoadState('networkidle');
-  await page.waitForTimeout(600);
+  // Pages that listen for changes are never idle.
+  await page.waitForTimeout(1_500);
   await page.screenshot({ path: join(folder, `${name}.png`) });
   process.stdout.write(`${name}.png\n`);
   await page.context().close();
@@ -119,6 +119,46 @@ page = await open('light', publisher.email);
 await page.goto(`${service}/console/people/requests`);
 await page.getByRole('button', { name: 'Let in' }).first().waitFor();
 await keep(page, 'access-request');
+
+for (const [name, path, height] of [
+  ['viewer-overview', '/r/punctuality', 1180],
+  ['viewer-vessels', '/r/punctuality?page=vessels', 1130],
+  ['viewer-routes', '/r/punctuality?page=routes&period=2026-08-03/2026-10-31', 1080],
+  ['board', '/b/harbour', 970],
+] as const) {
+  page = await open('light', publisher.email, height);
+  await page.goto(`${service}${path}`);
+  await page.locator('section.figure .chart svg').first().waitFor();
+  await keep(page, name);
+}
+
+page = await open('light', publisher.email, 900, 400);
+await page.goto(`${service}/r/punctuality`);
+await page.locator('section.figure .chart svg').first().waitFor();
+await keep(page, 'viewer-narrow');
+
+page = await open('light', publisher.email, 1300);
+await page.goto(`${service}/console/data/sailings`);
+await page.getByText('Most frequent').waitFor();
+await page.getByText('Vaskin Sands').first().waitFor();
+await keep(page, 'console-dataset');
+
+// A second edition, to have something to compare.
+page = await open('light', publisher.email, 1100);
+const { definition, editions } = (await (await page.request.get(`${service}/api/v1/reports/takings`)).json()) as {
+  definition: { pages: { figures: Record<string, unknown>[] }[] };
+  editions: object[];
+};
+if (editions.length === 1) {
+  const bars = definition.pages[0]!.figures.find((one) => one['name'] === 'by-quay')!;
+  Object.assign(bars, { title: 'Kiosk takings, five quays and the rest', limit: 5 });
+  const notes = 'Five quays are enough';
+  await page.request.post(`${service}/api/v1/reports`, { data: { definition, notes } });
+}
+await page.goto(`${service}/console/reports/takings/compare/1/2`);
+await page.locator('figure img').nth(1).waitFor();
+await page.waitForTimeout(2_500);
+await keep(page, 'editions');
 
 await keepPdf();
 await browser.close();

@@ -13,9 +13,11 @@ import { publishReport } from '@underbell/service/report';
 import { putSource } from '@underbell/service/source';
 import type { ThingKind } from '@underbell/core/access';
 import { Cluster } from '../../scripts/cluster.ts';
+import { buildPages } from '../../scripts/build.ts';
 import { findPostgres, root } from '../../scripts/install.mjs';
 import { benchBurstCsv } from './burstCsv.ts';
 import { benchFilter } from './filter.ts';
+import { benchViewing } from './viewing.ts';
 import { isReached, printTable, ratioOf, type BenchFigure } from './figures.ts';
 
 const sender = 'bench@skerrow.example';
@@ -30,7 +32,7 @@ function freePort(): Promise<number> {
 }
 
 /** An installation with the demo's dataset and report at a larger size. */
-async function furnish(app: App, cluster: Cluster): Promise<void> {
+async function furnish(app: App, cluster: Cluster, most?: number): Promise<void> {
   await migrate(app.records);
   await app.records.transaction(async (transaction) => {
     await addPerson(app, { email: sender, name: 'Bench', passwordHash: null, groups: ['Publishers'] }, transaction);
@@ -49,7 +51,8 @@ async function furnish(app: App, cluster: Cluster): Promise<void> {
   });
   const person = (await findPerson(app, { email: sender }))!;
   const definitions = join(root, 'demo/definitions');
-  const sql = readFileSync(join(definitions, 'sailings.sql'), 'utf8');
+  const whole = readFileSync(join(definitions, 'sailings.sql'), 'utf8');
+  const sql = most === undefined ? whole : `SELECT * FROM (${whole}) AS s LIMIT ${most}`;
   await defineDataset(
     app,
     person,
@@ -75,6 +78,38 @@ async function furnish(app: App, cluster: Cluster): Promise<void> {
     JSON.parse(readFileSync(join(definitions, 'quay-punctuality.report.json'), 'utf8')),
     { notes: '', isConfirmed: false, origin: 'bench' },
   );
+}
+
+const viewedRows = 60_000;
+
+/** The viewer's figures, on an installation of the demo's size. */
+async function viewing(
+  cluster: Cluster,
+  folder: string,
+  runs: number,
+  say: (text: string) => void,
+): Promise<BenchFigure[]> {
+  await buildPages(say);
+  await cluster.ensureDatabase('viewing');
+  const settings = readSettings({
+    UNDERBELL_PORT: String(await freePort()),
+    UNDERBELL_DATABASE_URL: cluster.url('viewing'),
+    UNDERBELL_SECRET: randomBytes(32).toString('hex'),
+    UNDERBELL_SPOOL: join(folder, 'viewing'),
+  });
+  mkdirSync(settings.spool);
+  const app = openApp(settings, pino({ level: 'silent' }));
+  try {
+    await furnish(app, cluster, viewedRows);
+    await app.lanes.planned.query('VACUUM ANALYZE');
+    const reader = (await findPerson(app, { email: sender }))!;
+    const { rows } = await app.lanes.readers.query<{ quay_id: string }>(
+      'SELECT quay_id FROM data.sailings_r1 GROUP BY 1 ORDER BY count(*) DESC',
+    );
+    return await benchViewing({ app, folder, reader, quays: rows.map((one) => one.quay_id), runs, say });
+  } finally {
+    await closeApp(app);
+  }
 }
 
 async function main(): Promise<void> {
@@ -131,6 +166,10 @@ async function main(): Promise<void> {
       }
     } finally {
       await closeApp(app);
+    }
+    if (isWanted('viewing')) {
+      say('Viewing, 60,000 rows:');
+      figures.push(...(await viewing(cluster, folder, Number(values.runs), say)));
     }
   } finally {
     await cluster.stop().catch(() => undefined);

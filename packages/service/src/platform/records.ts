@@ -15,17 +15,28 @@ const kinds: Record<ColumnKind, object> = {
   key: { type: DataTypes.TEXT, primaryKey: true },
 };
 
+/** Declaring costs more than most queries: each table is declared once for each connection to the records. */
+const declared = new WeakMap<Sequelize, Map<string, object>>();
+
 /** Declares a table; its columns are the row's fields in snake case. */
 export function defineRecord<Row extends object>(
   sequelize: Sequelize,
   table: string,
   columns: Readonly<Record<keyof Row & string, ColumnKind>>,
 ): RecordTable<Row> {
+  const known = declared.get(sequelize) ?? new Map<string, object>();
+  declared.set(sequelize, known);
+  // Two capabilities may look at different columns of one table.
+  const key = `${table} ${Object.keys(columns).join(' ')}`;
+  const found = known.get(key);
+  if (found) return found as RecordTable<Row>;
   const attributes = Object.fromEntries(
     Object.entries(columns).map(([name, kind]) => [name, { ...kinds[kind as ColumnKind] }]),
   );
   const options = { tableName: table, timestamps: false, underscored: true };
-  return sequelize.define(table, attributes as ModelAttributes, options) as unknown as RecordTable<Row>;
+  const made = sequelize.define(table, attributes as ModelAttributes, options) as unknown as RecordTable<Row>;
+  known.set(key, made);
+  return made;
 }
 
 /** A record as plain data. */
