@@ -105,7 +105,7 @@ function crosstabLines(figure: CrosstabFigure, result: FigureResult, taste: Read
   return {
     headings: [
       ...rowColumns.map(heading),
-      ...heads.map((head) => ({ text: formatCell(head, across, taste), unit: '', isNumber: true, name: '' })),
+      ...heads.map((head) => ({ text: headText(head, across, taste), unit: '', isNumber: true, name: '' })),
       ...(hasTotals ? [{ text: 'Total', unit: '', isNumber: true, name: '' }] : []),
     ],
     lines: table.lines.map((line) => ({

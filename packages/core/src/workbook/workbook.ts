@@ -11,7 +11,6 @@ export interface Sheet {
 }
 
 // Characters that XML 1.0 cannot hold have no place in a cell.
-// eslint-disable-next-line no-control-regex
 const unfit = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g;
 const escapes: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' };
 const xml = (text: string) => text.replace(unfit, '').replace(/[&<>"]/g, (one) => escapes[one]!);

@@ -1,6 +1,6 @@
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { Grant, GrantHolder, RightLevel, ThingKind } from '@underbell/core/access';
-import { defineRecord, plain, type App } from '../platform/index.ts';
+import { defineRecord, type App } from '../platform/index.ts';
 
 interface GrantRow {
   id: number;
@@ -41,8 +41,9 @@ const holderOf = (row: GrantRow): GrantHolder =>
   row.holderKind === 'everyone' ? { kind: 'everyone' } : { kind: row.holderKind, name: row.holderName };
 
 export async function listGrants(app: App): Promise<StoredGrant[]> {
-  const rows = await tables(app).grants.findAll({ order: ['id'] });
-  return rows.map(plain).map((row) => ({
+  // Asked for at every view: plain rows, no models.
+  const rows = (await tables(app).grants.findAll({ order: ['id'], raw: true })) as unknown as GrantRow[];
+  return rows.map((row) => ({
     id: row.id,
     holder: holderOf(row),
     thing: { kind: row.thingKind, name: row.thingName },
@@ -70,7 +71,7 @@ export async function removeGrant(app: App, id: number, transaction: Transaction
 }
 
 export async function listFolders(app: App): Promise<FolderRow[]> {
-  return (await tables(app).folders.findAll({ order: ['name'] })).map(plain);
+  return (await tables(app).folders.findAll({ order: ['name'], raw: true })) as unknown as FolderRow[];
 }
 
 export async function putFolder(app: App, folder: FolderRow, transaction: Transaction): Promise<void> {

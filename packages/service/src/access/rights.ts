@@ -44,9 +44,9 @@ export async function requireRight(
   level: RightLevel,
   kind: ThingKind,
   name: string,
-): Promise<void> {
+): Promise<Right> {
   const right = await rightOn(app, person, kind, name);
-  if (isAtLeast(right, level)) return;
+  if (right !== undefined && isAtLeast(right, level)) return right;
   if (right === undefined) throw noSuch(kind, name, []);
   throw new Refusal('NOT_ALLOWED', `you may ${right.level} the ${kind} \`${name}\`, not ${level} it`, {
     hint: `ask somebody who owns it for the right to ${level}`,

@@ -1,6 +1,6 @@
 import type { Transaction } from 'sequelize';
 import type { Mask, MaskEffect, MaskHolder, RecordRule } from '@underbell/core/access';
-import { defineRecord, plain, type App } from '../platform/index.ts';
+import { defineRecord, type App } from '../platform/index.ts';
 
 interface RuleRow {
   name: string;
@@ -43,8 +43,8 @@ const nameOf = (holder: { kind: string; name?: string }) => holder.name ?? '';
 
 export async function listRules(app: App, dataset?: string): Promise<RecordRule[]> {
   const where = dataset === undefined ? {} : { datasetName: dataset };
-  const rows = await tables(app).rules.findAll({ where, order: ['datasetName', 'name'] });
-  return rows.map(plain).map((row) => ({
+  const rows = await tables(app).rules.findAll({ where, order: ['datasetName', 'name'], raw: true });
+  return (rows as unknown as RuleRow[]).map((row) => ({
     name: row.name,
     dataset: row.datasetName,
     appliesTo: holderOf(row.appliesKind, row.appliesName) as RecordRule['appliesTo'],
@@ -66,8 +66,8 @@ export async function removeRule(app: App, dataset: string, name: string, transa
 
 export async function listMasks(app: App, dataset?: string): Promise<Mask[]> {
   const where = dataset === undefined ? {} : { datasetName: dataset };
-  const rows = await tables(app).masks.findAll({ where, order: ['datasetName', 'name'] });
-  return rows.map(plain).map((row) => ({
+  const rows = await tables(app).masks.findAll({ where, order: ['datasetName', 'name'], raw: true });
+  return (rows as unknown as MaskRow[]).map((row) => ({
     name: row.name,
     dataset: row.datasetName,
     appliesTo: holderOf(row.appliesKind, row.appliesName) as MaskHolder,

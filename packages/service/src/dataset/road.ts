@@ -122,7 +122,7 @@ async function answerQuery(
   query: FigureQuery,
   by?: TypedNode,
 ): Promise<readonly (readonly Cell[])[]> {
-  const { revision, filter } = request;
+  const { filter } = request;
   const binder = new StatementBinder();
   const { minRows } = filter.masking;
   const text = compileFigureSql(query, {

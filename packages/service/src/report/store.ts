@@ -1,3 +1,4 @@
+import { LRUCache } from 'lru-cache';
 import type { Model, Transaction } from 'sequelize';
 import type { ReportDefinition } from '@underbell/core/report';
 import { noSuch } from '../access/rights.ts';
@@ -49,6 +50,18 @@ export async function listReports(app: App): Promise<ReportRow[]> {
   return (await tables(app).reports.findAll({ where: { deletedAt: null }, order: ['name'] })).map(plain);
 }
 
+const editionsOf = new WeakMap<App, LRUCache<string, Edition>>();
+
+/** Far shorter than a name lies in the bin before its numbers can begin anew. */
+const keptMs = 60 * 60_000;
+
+/** Editions never change, so a process reads each only now and then. */
+function keptEditions(app: App): LRUCache<string, Edition> {
+  const known = editionsOf.get(app) ?? new LRUCache<string, Edition>({ max: 500, ttl: keptMs });
+  editionsOf.set(app, known);
+  return known;
+}
+
 /** The current edition of a report, or a given one. @throws {Refusal} `NOT_FOUND` */
 export async function findEdition(app: App, name: string, number?: number): Promise<Edition> {
   const report = await tables(app).reports.findOne({ where: { name, deletedAt: null } });
@@ -59,9 +72,15 @@ export async function findEdition(app: App, name: string, number?: number): Prom
       (await listReports(app)).map((one) => one.name),
     );
   const wanted = number ?? plain(report).editionNumber;
+  const kept = keptEditions(app);
+  const key = `${name} ${wanted}`;
+  const known = kept.get(key);
+  if (known) return known;
   const edition = await tables(app).editions.findOne({ where: { reportName: name, number: wanted } });
   if (!edition) throw noSuch(`edition of ${name}`, String(wanted), []);
-  return { number: wanted, definition: plain(edition).definition };
+  const found: Edition = { number: wanted, definition: plain(edition).definition };
+  kept.set(key, found);
+  return found;
 }
 
 /** Whether there is such a report, also one in the bin. */

@@ -1,4 +1,5 @@
-import { isRefusal, Refusal } from '@underbell/core/refusal';
+import type { Refusal } from '@underbell/core/refusal';
+import { isRefusal } from '@underbell/core/refusal';
 import type { App } from '../platform/index.ts';
 import { withSource } from './postgres.ts';
 import { noteCheck, sourceUrl } from './store.ts';

@@ -79,7 +79,7 @@ function sorted(main: FigureQuery, sort: RowWindow['sort']): FigureQuery['order'
 /** Taking figures away needs more than looking: the right to export, or a token that says so. */
 export async function requireExport(app: App, view: PreparedView): Promise<void> {
   const { viewer, report } = view.viewing;
-  if (viewer.kind === 'person') return requireRight(app, viewer, 'export', 'report', report.name);
+  if (viewer.kind === 'person') return void (await requireRight(app, viewer, 'export', 'report', report.name));
   if ((viewer as TokenViewer).details.actions.includes('export')) return;
   throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token does not allow taking figures away', {
     hint: 'it needs the action `export`',

@@ -76,10 +76,10 @@ const ownerOf = (view: PreparedView) => (figure: Figure) =>
   asksData(figure) ? revisionFor(view, figure).shape : undefined;
 
 /** Whether the viewer may take figures away as files. */
-async function mayTake(app: App, { viewing }: PreparedView): Promise<boolean> {
+async function mayTake(app: App, { viewing, right }: PreparedView): Promise<boolean> {
   const { viewer, report } = viewing;
   if (viewer.kind === 'client') return (viewer as TokenViewer).details?.actions.includes('export') === true;
-  return isAtLeast(await rightOn(app, viewer, 'report', report.name), 'export');
+  return isAtLeast(right ?? (await rightOn(app, viewer, 'report', report.name)), 'export');
 }
 
 /** The whole answer that a viewer draws. */

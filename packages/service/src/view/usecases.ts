@@ -1,4 +1,4 @@
-import type { Choice, PersonViewer, RecordRule, Viewer, Viewing } from '@underbell/core/access';
+import type { Choice, PersonViewer, RecordRule, Right, Viewer, Viewing } from '@underbell/core/access';
 import type { BoardDefinition, BoardFigure } from '@underbell/core/board';
 import type { ReaderTaste } from '@underbell/core/format';
 import { Refusal, suggest } from '@underbell/core/refusal';
@@ -45,6 +45,8 @@ export interface PreparedView {
   readonly revisions: ReadonlyMap<string, Revision>;
   readonly placement?: Placement;
   readonly taste: ReaderTaste;
+  /** The viewer's own right on the report, where it was asked for already. */
+  readonly right?: Right;
 }
 
 type Fixed = Viewing['fixed'];
@@ -190,8 +192,8 @@ export async function preparePlacement(
 ): Promise<PreparedView> {
   const placement = await findPlacement(app, name);
   if (!placement) throw noSuch('placement', name, []);
-  if (who.person) await requireRight(app, who.person, 'view', 'report', placement.reportName);
-  else if (who.client?.details.report !== placement.reportName)
+  const right = who.person && (await requireRight(app, who.person, 'view', 'report', placement.reportName));
+  if (!who.person && who.client?.details.report !== placement.reportName)
     throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another report');
   if (who.client?.details.placement !== undefined && who.client.details.placement !== name)
     throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another placement');
@@ -201,7 +203,9 @@ export async function preparePlacement(
   const { today } = momentOf(app);
   const token = who.client ? tokenBounds(who.client, report, page, today) : [];
   const own = fix(report, placement.parameters, 'placement', placement.name, today);
-  return prepare(app, { viewer: (who.client ?? who.person)!, edition, request, fixed: [...token, ...own], placement });
+  const viewer = (who.client ?? who.person)!;
+  const view = await prepare(app, { viewer, edition, request, fixed: [...token, ...own], placement });
+  return { ...view, ...(right ? { right } : {}) };
 }
 
 /** A report as one person sees it in full. */
@@ -211,8 +215,11 @@ export async function prepareReport(
   person: PersonViewer,
   request: ViewRequest,
 ): Promise<PreparedView> {
-  await requireRight(app, person, 'view', 'report', name);
-  return prepare(app, { viewer: person, edition: await findEdition(app, name), request, fixed: [] });
+  const right = await requireRight(app, person, 'view', 'report', name);
+  return {
+    ...(await prepare(app, { viewer: person, edition: await findEdition(app, name), request, fixed: [] })),
+    right,
+  };
 }
 
 /** One figure of a board, alone on its page, under the board's own fixed filter and values. */
