@@ -57,8 +57,10 @@ const columns = [
     <template #emptyText><span class="quiet">No board yet.</span></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'title'">
-        <RouterLink :to="`/boards/${record.name}`">{{ record.title }}</RouterLink>
-        <code class="quiet">{{ record.name }}</code><br />
+        <RouterLink :to="`/boards/${record.name}`">{{ record.title }}</RouterLink> &nbsp;<code class="quiet">{{
+          record.name
+        }}</code
+        ><br />
         <span class="quiet">{{ record.description }}</span>
       </template>
       <template v-else-if="column.key === 'changed'"

@@ -46,7 +46,7 @@ const columns = [
   >
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'name'">
-        <RouterLink :to="`/data/${record.name}`">{{ record.title }}</RouterLink> <code>{{ record.name }}</code>
+        <RouterLink :to="`/data/${record.name}`">{{ record.title }}</RouterLink>&nbsp;<code>{{ record.name }}</code>
         <span v-if="!record.isLoaded" class="quiet"> not loaded yet</span>
       </template>
       <template v-else-if="column.key === 'source'"

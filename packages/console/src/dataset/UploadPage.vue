@@ -129,7 +129,7 @@ const load = () =>
               </select>
             </td>
             <td><input v-model="settled[i]!.label" :aria-label="`Label of ${column.name}`" /></td>
-            <td><input v-model="settled[i]!.key" :aria-label="`Key of ${column.name}`" placeholder="quay" /></td>
+            <td><input v-model="settled[i]!.key" :aria-label="`Key of ${column.name}`" /></td>
             <td>
               <span v-for="sample in column.samples" :key="sample" class="sample">{{ sample }}</span>
             </td>

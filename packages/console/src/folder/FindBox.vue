@@ -23,7 +23,7 @@ function search(): void {
 </script>
 
 <template>
-  <search class="find">
+  <div role="search" class="find">
     <label for="find" class="quiet">Find reports, boards and data by name, column or description</label>
     <input id="find" v-model="text" type="search" autocomplete="off" @input="search" />
     <ul v-if="found" aria-label="Found">
@@ -36,7 +36,7 @@ function search(): void {
       </li>
       <li v-if="found.length === 0" class="quiet">Nothing found.</li>
     </ul>
-  </search>
+  </div>
 </template>
 
 <style scoped>

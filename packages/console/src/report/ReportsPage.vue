@@ -39,7 +39,8 @@ const columns = [
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'title'">
         <RouterLink :to="`/reports/${record.name}`">{{ record.title }}</RouterLink>
-        <code class="quiet">{{ record.name }}</code><br />
+        &nbsp;<code class="quiet">{{ record.name }}</code
+        ><br />
         <span class="quiet">{{ record.description }}</span>
       </template>
       <FolderField

@@ -138,5 +138,7 @@ select {
   border-radius: 4px;
   background: var(--raised);
   color: var(--ink);
+  width: 100%;
+  min-width: 0;
 }
 </style>

@@ -260,5 +260,10 @@ dialog::backdrop {
   .figure {
     grid-column: 1 / -1;
   }
+  /* Words need more lines where lines are short. */
+  .figure.text,
+  .figure.picker {
+    grid-row: auto / span calc(var(--height) + 2);
+  }
 }
 </style>
