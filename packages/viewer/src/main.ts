@@ -4,6 +4,8 @@ import { createApp } from 'vue';
 import './style.css';
 import './table/table.css';
 import './theme/useTheme.ts';
+import { readAddress } from './view/address.ts';
+import { askEarly, type Target } from './view/viewApi.ts';
 
 const root = document.getElementById('app')!;
 if (root.dataset['window'] === 'sign-in') {
@@ -12,12 +14,13 @@ if (root.dataset['window'] === 'sign-in') {
   createApp((await import('./view/PreviewPage.vue')).default).mount(root);
 } else {
   const { placement, report, board } = root.dataset;
-  const target =
+  const target: Target =
     board !== undefined
       ? { kind: 'board', name: board }
       : report !== undefined
         ? { kind: 'report', name: report }
         : { kind: 'placement', name: placement ?? '' };
+  askEarly(target, readAddress().question);
   const { default: App } = await import('./App.vue');
   createApp(App, { target, origins: (root.dataset['origins'] ?? '').split(' ').filter(Boolean) }).mount(root);
 }

@@ -121,7 +121,10 @@ export async function prepare(app: App, subject: Subject): Promise<PreparedView>
   const page = findPage(report, request.page ?? placement?.page ?? undefined);
   const moment = momentOf(app);
   const chosen = chosenParameters(report, request, fixed, moment.today);
-  const { rules, masks } = await limitsOn(app, Object.keys(report.datasets));
+  const [{ rules, masks }, revisions] = await Promise.all([
+    limitsOn(app, Object.keys(report.datasets)),
+    revisionsOf(app, report, page),
+  ]);
   const viewing: Viewing = {
     report,
     page,
@@ -136,7 +139,6 @@ export async function prepare(app: App, subject: Subject): Promise<PreparedView>
     ...(placement ? { placement: { name: placement.name, where: placement.conditions } } : {}),
     ...(request.where === undefined ? {} : { where: request.where }),
   };
-  const revisions = await revisionsOf(app, report, page);
   const shapeOf = (figure: Figure) => {
     const name = 'dataset' in figure ? figure.dataset : undefined;
     return revisions.get(datasetNameOf(report, name) ?? '')?.shape;

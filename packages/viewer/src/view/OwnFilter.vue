@@ -29,6 +29,8 @@ const { api, question } = props.viewing;
 onMounted(async () => {
   input.value?.focus();
   columns.value = (await api.words(question.value, {}).catch(() => ({ columns: [] }))).columns;
+  // Whoever typed faster than the columns came gets their suggestions now.
+  void complete();
 });
 
 const quoted = (value: string, column: Column) =>

@@ -104,6 +104,27 @@ export interface Access {
 const paired = (marks: Readonly<Record<string, readonly string[]>>): string[] =>
   Object.entries(marks).flatMap(([figure, values]) => values.map((value) => `${figure}:${value}`));
 
+/** The first question of a page that needs no token, asked while the rest of the viewer is still on its way. */
+let early: { readonly path: string; readonly answer: Promise<Response> } | undefined;
+
+const basePath = ({ kind, name }: Target) => `/api/v1/${kind}s/${encodeURIComponent(name)}`;
+
+function viewPath(target: Target, question: ViewQuestion): string {
+  const search = target.kind === 'board' ? new URLSearchParams() : toSearch(question);
+  if (target.kind === 'board' && question.where !== undefined) search.set('where', question.where);
+  return `${basePath(target)}/view?${search}`;
+}
+
+/** Asks the first question. A frame waits for its host's token instead. */
+export function askEarly(target: Target, question: ViewQuestion): void {
+  if (window.parent !== window) return;
+  const path = viewPath(target, question);
+  const answer = fetch(path);
+  // Whoever takes it hears of a failure; until then nobody has to.
+  answer.catch(() => undefined);
+  early = { path, answer };
+}
+
 /** Speaks to the service about one target, with whatever the reader has to show. */
 export class ViewApi {
   readonly #target: Target;
@@ -120,7 +141,7 @@ export class ViewApi {
   }
 
   get #base(): string {
-    return `/api/v1/${this.#target.kind}s/${encodeURIComponent(this.#target.name)}`;
+    return basePath(this.#target);
   }
 
   #headers(more: Record<string, string> = {}): Record<string, string> {
@@ -134,10 +155,10 @@ export class ViewApi {
   }
 
   /** @throws {ViewProblem} */
-  async #ask(path: string, options: RequestInit = {}): Promise<Response> {
+  async #ask(path: string, options: RequestInit = {}, underWay?: Promise<Response>): Promise<Response> {
     let answer: Response;
     try {
-      answer = await fetch(path, options);
+      answer = await (underWay ?? fetch(path, options));
     } catch {
       throw new ViewProblem(offline);
     }
@@ -155,9 +176,11 @@ export class ViewApi {
 
   /** One page with all its figures. */
   async view(question: ViewQuestion): Promise<ViewAnswer> {
-    const search = this.#target.kind === 'board' ? new URLSearchParams() : toSearch(question);
-    if (this.#target.kind === 'board' && question.where !== undefined) search.set('where', question.where);
-    return (await (await this.#ask(`${this.#base}/view?${search}`, { headers: this.#headers() })).json()) as ViewAnswer;
+    const path = viewPath(this.#target, question);
+    const taken = early?.path === path && !this.access && this.#language() === undefined ? early.answer : undefined;
+    early = undefined;
+    const options = { headers: this.#headers() };
+    return (await (await this.#ask(path, options, taken)).json()) as ViewAnswer;
   }
 
   async rows(
