@@ -186,6 +186,28 @@ describe('refreshing', () => {
     await lock.end();
   });
 
+  it('stops when it is asked to, and the old rows stay', async () => {
+    const before = await amount();
+    const { columns } = await show();
+    const slow = 'SELECT t.*, pg_sleep(0.05)::text AS pause FROM t CROSS JOIN generate_series(1, 20)';
+    const notes = columns.filter((one) => one.name === 'quay_id').map(() => ({ name: 'quay_id', key: 'quay' }));
+    const loading = house.call('PUT', '/api/v1/datasets/parts', {
+      as: publisher,
+      body: { source: 'works', sql: slow, columns: notes },
+    });
+    let asked = 404;
+    for (let i = 0; i < 200 && asked !== 200; i++) {
+      asked = (await house.call('POST', '/api/v1/datasets/parts/stop', { as: publisher })).status;
+      if (asked !== 200) await new Promise((resolve) => setTimeout(resolve, 50));
+    }
+    assert.equal(asked, 200);
+    assert.equal((await loading).body['code'], 'LOAD_STOPPED');
+    assert.equal((await show()).revisions[0]!.state, 'stopped');
+    assert.equal(await amount(), before);
+    const back = { source: 'works', sql: 'SELECT * FROM t', columns: notes };
+    assert.equal((await house.call('PUT', '/api/v1/datasets/parts', { as: publisher, body: back })).status, 200);
+  });
+
   it('refuses a schedule that is none', async () => {
     const schedule = {
       rule: 'FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30',

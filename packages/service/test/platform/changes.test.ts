@@ -1,0 +1,62 @@
+import assert from 'node:assert/strict';
+import { after, before, describe, it } from 'node:test';
+import { announce, type Change } from '../../src/platform/index.ts';
+import { House } from '../house.ts';
+
+describe('changes that are announced', () => {
+  let house: House;
+  before(async () => (house = await House.open()));
+  after(() => house.close());
+
+  /** Collects what is heard until enough of it came. */
+  function listen(): { heard: (Change | undefined)[]; until: (count: number) => Promise<void>; stop: () => void } {
+    const heard: (Change | undefined)[] = [];
+    let wake: () => void = () => undefined;
+    const stop = house.app.changes.subscribe((change) => {
+      heard.push(change);
+      wake();
+    });
+    const until = async (count: number) => {
+      while (heard.length < count) await new Promise<void>((resolve) => (wake = resolve));
+    };
+    return { heard, until, stop };
+  }
+  /** A notification that was sent before anybody listened is not heard, so it is sent until it is. */
+  async function connected(): Promise<void> {
+    const { heard, stop } = listen();
+    while (heard.length === 0) {
+      await announce(house.app, { kind: 'board', name: 'probe' });
+      await new Promise((resolve) => setTimeout(resolve, 30));
+    }
+    stop();
+  }
+
+  it('are heard when their transaction commits, and never when it does not', async () => {
+    await connected();
+    const { heard, until, stop } = listen();
+    const undone = house.app.records.transaction(async (transaction) => {
+      await announce(house.app, { kind: 'dataset', name: 'undone' }, transaction);
+      throw new Error('undone');
+    });
+    await assert.rejects(undone, /undone/);
+    await announce(house.app, { kind: 'dataset', name: 'done' });
+    await until(1);
+    while (heard.at(-1)?.name !== 'done') await until(heard.length + 1);
+    assert.ok(!heard.some((one) => one?.name === 'undone'), JSON.stringify(heard));
+    stop();
+  });
+
+  it('come through again after the connection was lost, and everybody is told to look', async () => {
+    await connected();
+    const { heard, until, stop } = listen();
+    await house.app.records.query(
+      "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'underbell changes' AND datname = current_database()",
+    );
+    while (!heard.includes(undefined)) await until(heard.length + 1);
+    const before = heard.length;
+    await announce(house.app, { kind: 'report', name: 'again' });
+    await until(before + 1);
+    assert.deepEqual(heard.at(-1), { kind: 'report', name: 'again' });
+    stop();
+  });
+});
