@@ -1,6 +1,16 @@
 import type { Command } from 'commander';
-import { line, show, table } from '../platform/output.ts';
+import { line, plural, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
+
+/** What a source says of itself. */
+interface SourceAnswer {
+  readonly version: string;
+  readonly database: string;
+  readonly role: string;
+  readonly tables: number;
+  readonly isReadOnly: boolean;
+  readonly isEncrypted: boolean;
+}
 
 export function addSourceCommands(program: Command): void {
   const source = program.command('source').description('connections that data comes from');
@@ -29,7 +39,11 @@ export function addSourceCommands(program: Command): void {
     .command('test <name>')
     .description('ask the source whether it answers')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await askService<{ version: string }>('POST', `/api/v1/sources/${encodeURIComponent(name)}/test`);
-      show(command, answer, ({ version }) => line(`${name} answers: PostgreSQL ${version}`));
+      const answer = await askService<SourceAnswer>('POST', `/api/v1/sources/${encodeURIComponent(name)}/test`);
+      show(command, answer, ({ version, database, role, tables, isReadOnly, isEncrypted }) => {
+        line(`${name} answers: PostgreSQL ${version}`);
+        line(`${plural(tables, 'table')} in ${database}, as ${role}, who may ${isReadOnly ? 'only read' : 'WRITE'}`);
+        line(isEncrypted ? 'The line is encrypted.' : 'The line is not encrypted.');
+      });
     });
 }

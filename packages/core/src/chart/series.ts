@@ -64,3 +64,11 @@ export function readSeries(figure: Exclude<ChartFigure, { kind: 'scatter' }>, re
     series: shown.map(([name, { values, rows }]) => ({ name: rawText(name), column, values, rows })),
   };
 }
+
+/** What a split chart leaves away, in words; undefined where it shows everything. */
+export function leftAwayWords(figure: ChartFigure, result: FigureResult): string | undefined {
+  if (figure.kind === 'scatter') return undefined;
+  const most = figure.split ? maxSplits : figure.each ? maxPanels : undefined;
+  const found = new Set(result.rows.map((row) => row[1] ?? null)).size;
+  return most === undefined || found <= most ? undefined : `the largest ${most} of ${found} are shown`;
+}

@@ -11,7 +11,7 @@ import {
   type NumberFigure,
   type TableFigure,
 } from '../report/index.ts';
-import { toneColour, toneSigns } from '../chart/index.ts';
+import { leftAwayWords, toneColour, toneSigns } from '../chart/index.ts';
 import { light } from '../theme/index.ts';
 import { chartSvg } from './chartSvg.ts';
 import type { PrintFonts } from './fonts.ts';
@@ -177,7 +177,9 @@ class PageDrawer {
   }
 
   #chart(figure: ChartFigure, result: FigureResult, box: Box): void {
-    this.#text(figure.title, box.x, box.y, { size: 11, font: semibold, width: box.width, height: 14, ellipsis: true });
+    const left = leftAwayWords(figure, result);
+    const title = left ? `${figure.title} (${left})` : figure.title;
+    this.#text(title, box.x, box.y, { size: 11, font: semibold, width: box.width, height: 14, ellipsis: true });
     const top = box.y + 17;
     if (result.rows.length === 0) {
       this.#text('No rows', box.x, top, { size: 10, colour: light.quiet });

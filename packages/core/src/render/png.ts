@@ -1,5 +1,5 @@
 import { Resvg } from '@resvg/resvg-js';
-import { toneColour, toneSigns } from '../chart/index.ts';
+import { leftAwayWords, toneColour, toneSigns } from '../chart/index.ts';
 import { numberText, textTable, trendPath } from '../figure/index.ts';
 import {
   fillText,
@@ -78,7 +78,10 @@ function numberSvg(figure: NumberFigure, result: FigureResult, box: Box, scene: 
 function chart(figure: ChartFigure, result: FigureResult, box: Box, scene: PageScene): string {
   const inner = { x: box.x + 12, y: box.y + 34, width: box.width - 24, height: box.height - 44 };
   const svg = chartSvg(figure, result, { theme: light, taste: scene.taste, width: inner.width, height: inner.height });
-  return svg.replace('<svg ', `<svg x="${inner.x}" y="${inner.y}" `);
+  const left = leftAwayWords(figure, result);
+  const look: TextLook = { size: 13, colour: light.quiet, anchor: 'end' };
+  const note = left ? text(left, box.x + box.width - 14, box.y + 26, look) : '';
+  return note + svg.replace('<svg ', `<svg x="${inner.x}" y="${inner.y}" `);
 }
 
 function tableSvg(figure: Figure, result: FigureResult, box: Box, scene: PageScene): string {

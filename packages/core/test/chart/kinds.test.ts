@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { chartInWords, chartLegend, chartOption, type ChartLook } from '../../src/chart/index.ts';
+import { chartInWords, chartLegend, chartOption, leftAwayWords, type ChartLook } from '../../src/chart/index.ts';
 import { chartSvg, pageSvg, renderPng } from '../../src/render/index.ts';
 import type { BarFigure, ChartFigure, FigureResult, Page } from '../../src/report/index.ts';
 import { light } from '../../src/theme/index.ts';
@@ -119,6 +119,14 @@ describe('other charts', () => {
     const data = draw({ ...base, kind: 'scatter', by: 'r', x: 'x', y: 'y', size: 'z' }, result).series[0]!
       .data as unknown as { symbolSize: number }[];
     assert.ok(data[0]!.symbolSize > data[1]!.symbolSize * 2);
+  });
+
+  it('say how many of many they leave away', () => {
+    const many: FigureResult = { ...long, rows: Array.from({ length: 14 }, (_, i) => ['a', `s${i}`, i]) };
+    assert.equal(leftAwayWords({ ...bar, split: 's' }, many), 'the largest 7 of 14 are shown');
+    assert.equal(leftAwayWords({ ...bar, each: 's' }, many), 'the largest 12 of 14 are shown');
+    assert.equal(leftAwayWords({ ...bar, each: 's' }, long), undefined);
+    assert.equal(leftAwayWords(bar, simple), undefined);
   });
 
   it('have a legend only where colours tell things apart', () => {
