@@ -1,3 +1,4 @@
+import { dateWriter } from '../format/index.ts';
 import { isDate } from '../dataset/index.ts';
 import { Refusal } from '../refusal/index.ts';
 import type { BurstDefinition } from './definition.ts';
@@ -34,6 +35,6 @@ export function readPeriod(definition: BurstDefinition, text: string | undefined
   if (!fits || !isDate(value)) throw refuse(`\`${text}\` is not a ${period.unit}`, `write it like ${example}`);
   const look: Intl.DateTimeFormatOptions =
     period.unit === 'month' ? { month: 'long', year: 'numeric' } : { dateStyle: 'long' };
-  const words = new Intl.DateTimeFormat(locale, { ...look, timeZone: 'UTC' }).format(new Date(`${value}T00:00:00Z`));
+  const words = dateWriter(locale, { ...look, timeZone: 'UTC' }).format(new Date(`${value}T00:00:00Z`));
   return { name: text, words, value };
 }

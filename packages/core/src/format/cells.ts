@@ -20,10 +20,23 @@ export interface ShownColumn {
 /** A missing value, as people see it. */
 export const missingMark = '–';
 
+/** Making one costs a hundred times what using it does. */
+const writers = new Map<string, Intl.DateTimeFormat>();
+
+/** A writer of dates, made once for each language, zone and look. */
+export function dateWriter(locale: string, options: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
+  const key = `${locale} ${JSON.stringify(options)}`;
+  const known = writers.get(key);
+  if (known) return known;
+  const made = new Intl.DateTimeFormat(locale, options);
+  writers.set(key, made);
+  return made;
+}
+
 /** A date as people write it in a language, short: 1 Oct 2026. */
 export function formatDate(date: string, locale: string, month: 'short' | 'long' = 'short'): string {
   const options: Intl.DateTimeFormatOptions = { day: 'numeric', month, year: 'numeric', timeZone: 'UTC' };
-  return new Intl.DateTimeFormat(locale, options).format(new Date(`${date}T00:00:00Z`));
+  return dateWriter(locale, options).format(new Date(`${date}T00:00:00Z`));
 }
 
 const stepLooks: Readonly<Record<Exclude<DateStep, 'week' | 'quarter'>, Intl.DateTimeFormatOptions>> = {
@@ -46,7 +59,7 @@ export function formatStep(
 ): string {
   if (step === 'quarter') return `Q${Math.floor((Number(date.slice(5, 7)) - 1) / 3) + 1} ${date.slice(0, 4)}`;
   const looks = where === 'axis' ? axisLooks : stepLooks;
-  const text = new Intl.DateTimeFormat(locale, { ...looks[step === 'week' ? 'day' : step], timeZone: 'UTC' }).format(
+  const text = dateWriter(locale, { ...looks[step === 'week' ? 'day' : step], timeZone: 'UTC' }).format(
     new Date(`${date}T00:00:00Z`),
   );
   return step === 'week' && where === 'text' ? `week of ${text}` : text;
@@ -63,7 +76,7 @@ export function formatCell(value: Value | null | undefined, column: ShownColumn,
     case 'date':
       return formatStep(value as string, column.step, taste.locale);
     case 'instant':
-      return new Intl.DateTimeFormat(taste.locale, {
+      return dateWriter(taste.locale, {
         dateStyle: 'medium',
         timeStyle: 'short',
         timeZone: taste.timeZone,

@@ -1,2 +1,10 @@
 export { formatNumber, isNumberPattern } from './numberPattern.ts';
-export { formatCell, formatDate, formatStep, missingMark, type ReaderTaste, type ShownColumn } from './cells.ts';
+export {
+  dateWriter,
+  formatCell,
+  formatDate,
+  formatStep,
+  missingMark,
+  type ReaderTaste,
+  type ShownColumn,
+} from './cells.ts';

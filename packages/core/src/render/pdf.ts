@@ -1,3 +1,4 @@
+import { dateWriter } from '../format/index.ts';
 import PDFDocument from 'pdfkit';
 import svgToPdf from 'svg-to-pdfkit';
 import { numberText, textTable, trendPath, type TextCell, type TextTable } from '../figure/index.ts';
@@ -270,7 +271,7 @@ class PageDrawer {
   #footers(): void {
     const { taste, dataAsOf, title, page } = this.#scene;
     const name = page.print?.footer ?? title;
-    const asOf = new Intl.DateTimeFormat(taste.locale, {
+    const asOf = dateWriter(taste.locale, {
       dateStyle: 'medium',
       timeStyle: 'short',
       timeZone: taste.timeZone,

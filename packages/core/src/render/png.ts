@@ -1,3 +1,4 @@
+import { dateWriter } from '../format/index.ts';
 import { Resvg } from '@resvg/resvg-js';
 import { leftAwayWords, toneColour, toneSigns } from '../chart/index.ts';
 import { numberText, textTable, trendPath } from '../figure/index.ts';
@@ -170,7 +171,7 @@ export function pageSvg(scene: PageScene): { svg: string; height: number } {
     width: at.width * unit - gap,
     height: at.height * (rowUnit + gap) - gap,
   });
-  const asOf = new Intl.DateTimeFormat(taste.locale, {
+  const asOf = dateWriter(taste.locale, {
     dateStyle: 'medium',
     timeStyle: 'short',
     timeZone: taste.timeZone,

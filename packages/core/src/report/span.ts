@@ -1,3 +1,4 @@
+import { dateWriter } from '../format/index.ts';
 import { isDate } from '../dataset/index.ts';
 import { Refusal } from '../refusal/index.ts';
 
@@ -137,11 +138,11 @@ export function spanBefore(span: DateSpan, how: 'period before' | 'year before')
 /** A span as people write it: "October 2026", "14 to 20 Sep 2026". */
 export function spanWords(span: DateSpan, locale: string): string {
   const write = (date: string, options: Intl.DateTimeFormatOptions) =>
-    new Intl.DateTimeFormat(locale, { ...options, timeZone: 'UTC' }).format(at(date));
+    dateWriter(locale, { ...options, timeZone: 'UTC' }).format(at(date));
   const months = wholeMonths(span);
   if (months === 1) return write(span.from, { month: 'long', year: 'numeric' });
   if (months === 12 && span.from.endsWith('-01-01')) return span.from.slice(0, 4);
   const full: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', year: 'numeric' };
   if (span.from === span.to) return write(span.from, full);
-  return new Intl.DateTimeFormat(locale, { ...full, timeZone: 'UTC' }).formatRange(at(span.from), at(span.to));
+  return dateWriter(locale, { ...full, timeZone: 'UTC' }).formatRange(at(span.from), at(span.to));
 }

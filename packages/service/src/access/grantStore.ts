@@ -1,6 +1,6 @@
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { Grant, GrantHolder, RightLevel, ThingKind } from '@underbell/core/access';
-import { defineRecord, type App } from '../platform/index.ts';
+import { defineRecord, recall, type App } from '../platform/index.ts';
 
 interface GrantRow {
   id: number;
@@ -40,8 +40,11 @@ const tables = (app: App) => ({
 const holderOf = (row: GrantRow): GrantHolder =>
   row.holderKind === 'everyone' ? { kind: 'everyone' } : { kind: row.holderKind, name: row.holderName };
 
-export async function listGrants(app: App): Promise<StoredGrant[]> {
-  // Asked for at every view: plain rows, no models.
+export async function listGrants(app: App): Promise<readonly StoredGrant[]> {
+  return recall('grants', () => readGrants(app));
+}
+
+async function readGrants(app: App): Promise<StoredGrant[]> {
   const rows = (await tables(app).grants.findAll({ order: ['id'], raw: true })) as unknown as GrantRow[];
   return rows.map((row) => ({
     id: row.id,
@@ -83,7 +86,11 @@ export type FoldedKind = 'report' | 'board' | 'dataset';
 const folderTables: Partial<Record<ThingKind, string>> = { report: 'reports', board: 'boards', dataset: 'datasets' };
 
 /** The folders of each thing of a kind that lies in one, from the nearest outwards. */
-export async function foldersOf(app: App, kind: ThingKind): Promise<Map<string, string[]>> {
+export async function foldersOf(app: App, kind: ThingKind): Promise<ReadonlyMap<string, string[]>> {
+  return recall(`folders of ${kind}`, () => readFoldersOf(app, kind));
+}
+
+async function readFoldersOf(app: App, kind: ThingKind): Promise<Map<string, string[]>> {
   const table = kind === 'folder' ? 'folders' : folderTables[kind];
   if (table === undefined) return new Map();
   const column = kind === 'folder' ? 'parent_name' : 'folder_name';

@@ -1,6 +1,6 @@
 import type { Transaction } from 'sequelize';
 import type { Mask, MaskEffect, MaskHolder, RecordRule } from '@underbell/core/access';
-import { defineRecord, type App } from '../platform/index.ts';
+import { defineRecord, recall, type App } from '../platform/index.ts';
 
 interface RuleRow {
   name: string;
@@ -96,10 +96,14 @@ export async function removeMask(app: App, dataset: string, name: string, transa
 }
 
 /** Everything that limits some datasets for their viewers. */
-export async function limitsOn(app: App, datasets: readonly string[]): Promise<{ rules: RecordRule[]; masks: Mask[] }> {
-  const [rules, masks] = await Promise.all([
-    Promise.all(datasets.map((name) => listRules(app, name))),
-    Promise.all(datasets.map((name) => listMasks(app, name))),
-  ]);
-  return { rules: rules.flat(), masks: masks.flat() };
+export async function limitsOn(
+  app: App,
+  datasets: readonly string[],
+): Promise<{ readonly rules: readonly RecordRule[]; readonly masks: readonly Mask[] }> {
+  const found = await Promise.all(
+    datasets.map((name) =>
+      recall(`limits on ${name}`, () => Promise.all([listRules(app, name), listMasks(app, name)])),
+    ),
+  );
+  return { rules: found.flatMap(([rules]) => rules), masks: found.flatMap(([, masks]) => masks) };
 }

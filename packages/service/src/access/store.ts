@@ -1,8 +1,8 @@
 import { randomUUID } from 'node:crypto';
-import { Op, type Transaction } from 'sequelize';
+import { QueryTypes, type Transaction } from 'sequelize';
 import type { PersonViewer } from '@underbell/core/access';
 import type { ColumnType } from '@underbell/core/dataset';
-import { defineRecord, plain, type App } from '../platform/index.ts';
+import { defineRecord, plain, recall, type App } from '../platform/index.ts';
 
 export type PersonState = 'invited' | 'active' | 'guest' | 'left';
 /** People in these states may sign in and look at things. */
@@ -114,9 +114,11 @@ export async function findPersonRow(
 
 /** A person who may look at things: neither still invited nor gone. */
 export async function findPerson(app: App, by: PersonKey): Promise<PersonViewer | undefined> {
-  const row = await findPersonRow(app, by);
-  if (!row || !present.includes(row.state)) return undefined;
-  return toViewer(row, (await groupsOf(app, [row.id])).get(row.id) ?? []);
+  return recall(`person ${JSON.stringify(by)}`, async () => {
+    const row = await findPersonRow(app, by);
+    if (!row || !present.includes(row.state)) return undefined;
+    return toViewer(row, (await groupsOf(app, [row.id])).get(row.id) ?? []);
+  });
 }
 
 /** A person with what is kept beside what rules see. */
@@ -266,10 +268,12 @@ export async function addSession(app: App, session: SessionRow): Promise<void> {
 }
 
 export async function findSession(app: App, print: string): Promise<PersonViewer | undefined> {
-  const row = await tables(app).sessions.findOne({
-    where: { fingerprint: print, expiresAt: { [Op.gt]: new Date(app.now()) } },
-  });
-  return row ? findPerson(app, { id: plain(row).personId }) : undefined;
+  // Asked for with every request: plain rows, no models.
+  const [row] = await app.records.query<{ person_id: string }>(
+    'SELECT person_id FROM sessions WHERE fingerprint = $print AND expires_at > $now',
+    { bind: { print, now: new Date(app.now()) }, type: QueryTypes.SELECT },
+  );
+  return row ? findPerson(app, { id: row.person_id }) : undefined;
 }
 
 export async function removeSession(app: App, print: string): Promise<void> {

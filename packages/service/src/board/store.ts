@@ -1,6 +1,6 @@
 import type { Transaction } from 'sequelize';
 import type { BoardDefinition } from '@underbell/core/board';
-import { defineRecord, plain, type App } from '../platform/index.ts';
+import { defineRecord, plain, recall, type App } from '../platform/index.ts';
 
 export interface BoardRow {
   name: string;
@@ -30,8 +30,10 @@ export async function listBoards(app: App): Promise<BoardRow[]> {
 
 /** A board that is not in the bin. */
 export async function findBoard(app: App, name: string): Promise<BoardRow | undefined> {
-  const row = await table(app).findOne({ where: { name, deletedAt: null } });
-  return row ? plain(row) : undefined;
+  return recall(`board ${name}`, async () => {
+    const row = await table(app).findOne({ where: { name, deletedAt: null } });
+    return row ? plain(row) : undefined;
+  });
 }
 
 export async function isBoardBinned(app: App, name: string): Promise<boolean> {

@@ -22,7 +22,7 @@ import {
   type RefreshCause,
   type RevisionRow,
 } from './store.ts';
-import { columnTypeOf, createTableSql, dataTable, indexSql, sourceCopySql } from './table.sql.ts';
+import { columnTypeOf, createTableSql, dataTable, indexSql, pickIndexSql, sourceCopySql } from './table.sql.ts';
 
 /** Who had data loaded, and what is asked before it is shown. */
 export interface LoadBy {
@@ -83,6 +83,7 @@ async function fillRevision(app: App, into: pg.PoolClient, revision: RevisionRow
   for (const sql of indexSql(revision.tableName, revision.columns)) await into.query(sql);
   await into.query('COMMIT');
   await into.query(`ANALYZE ${dataTable(revision.tableName)}`);
+  for (const sql of await pickIndexSql(into, revision.tableName, revision.columns, rows)) await into.query(sql);
   return rows;
 }
 

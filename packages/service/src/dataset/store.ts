@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { Op, type Model, type Transaction } from 'sequelize';
 import type { DatasetColumn, DatasetShape } from '@underbell/core/dataset';
 import { noSuch } from '../access/rights.ts';
-import { announce, defineRecord, plain, type App } from '../platform/index.ts';
+import { announce, defineRecord, plain, recall, type App } from '../platform/index.ts';
 
 export interface DatasetRow {
   name: string;
@@ -122,8 +122,10 @@ export async function listDatasets(app: App): Promise<DatasetRow[]> {
 }
 
 export async function findDatasetRow(app: App, name: string): Promise<DatasetRow | undefined> {
-  const row = await tables(app).datasets.findByPk(name);
-  return row && row.get('deletedAt') === null ? plain(row) : undefined;
+  return recall(`dataset ${name}`, async () => {
+    const row = await tables(app).datasets.findByPk(name);
+    return row && row.get('deletedAt') === null ? plain(row) : undefined;
+  });
 }
 
 export async function isDatasetBinned(app: App, name: string): Promise<boolean> {
@@ -150,8 +152,10 @@ export async function dueDatasets(app: App): Promise<DatasetRow[]> {
 }
 
 export async function findRevisionRow(app: App, id: number): Promise<RevisionRow | undefined> {
-  const row = await tables(app).revisions.findByPk(id);
-  return row ? plain(row) : undefined;
+  return recall(`revision ${id}`, async () => {
+    const row = await tables(app).revisions.findByPk(id);
+    return row ? plain(row) : undefined;
+  });
 }
 
 export async function changeRevision(app: App, id: number, change: Partial<RevisionRow>): Promise<void> {
@@ -330,7 +334,7 @@ export async function readableRevision(app: App, dataset: string, boundTo?: numb
   const row = await findDatasetRow(app, dataset);
   if (row?.kind === 'live') return liveRevision(app, row);
   const id = boundTo ?? row?.revisionId ?? undefined;
-  const revision = id === undefined ? null : await tables(app).revisions.findByPk(id);
-  if (!row || !revision || plain(revision).state !== 'ready') throw noSuch('data in dataset', dataset, []);
-  return toRevision(plain(revision), row);
+  const revision = id === undefined ? undefined : await findRevisionRow(app, id);
+  if (!row || revision?.state !== 'ready') throw noSuch('data in dataset', dataset, []);
+  return toRevision(revision, row);
 }

@@ -1,3 +1,4 @@
+import type pg from 'pg';
 import type { ColumnType, DatasetColumn } from '@underbell/core/dataset';
 import { quoteName } from '@underbell/core/filter';
 
@@ -36,6 +37,34 @@ export function indexSql(tableName: string, columns: readonly DatasetColumn[]): 
   return columns
     .filter((one) => one.key !== undefined)
     .map((one) => `CREATE INDEX ON ${dataTable(tableName)} (${quoteName(one.name)})`);
+}
+
+/** Beyond so many rows a filter on such a column reads most pages anyway, and making the index takes long. */
+const pickableRows = 1_000_000;
+/** A column is picked by when it has this many values: fewer leave a good part of the rows, more are seldom shown. */
+const pickableValues = { least: 8, most: 2000, columns: 6 };
+
+/**
+ * Indexes for columns of text that readers pick marks by, from the statistics of a filled table: any with some dozens
+ * of values, the keys aside.
+ */
+export async function pickIndexSql(
+  client: pg.ClientBase,
+  tableName: string,
+  columns: readonly DatasetColumn[],
+  rows: number,
+): Promise<string[]> {
+  if (rows > pickableRows) return [];
+  const texts = columns.filter((one) => one.type === 'text' && one.key === undefined).map((one) => one.name);
+  // Below zero the statistics count values as a share of the rows.
+  const { rows: found } = await client.query<{ name: string }>(
+    `SELECT attname AS name FROM (
+       SELECT attname, CASE WHEN n_distinct < 0 THEN -n_distinct * $3 ELSE n_distinct END AS number
+       FROM pg_stats WHERE schemaname = 'data' AND tablename = $1 AND attname = ANY($2)
+     ) AS counted WHERE number BETWEEN $4 AND $5 ORDER BY number, attname LIMIT $6`,
+    [tableName, texts, rows, pickableValues.least, pickableValues.most, pickableValues.columns],
+  );
+  return found.map(({ name }) => `CREATE INDEX ON ${dataTable(tableName)} (${quoteName(name)})`);
 }
 
 const typeOfOid = new Map<number, ColumnType>([

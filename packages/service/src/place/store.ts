@@ -1,6 +1,6 @@
 import type { Transaction } from 'sequelize';
 import type { PlaceKind } from '@underbell/core/access';
-import { defineRecord, plain, type App } from '../platform/index.ts';
+import { defineRecord, plain, recall, type App } from '../platform/index.ts';
 
 /** One delivery of a report or page into one place. */
 export interface Placement {
@@ -33,8 +33,10 @@ const table = (app: App) =>
   });
 
 export async function findPlacement(app: App, name: string): Promise<Placement | undefined> {
-  const row = await table(app).findByPk(name);
-  return row ? plain(row) : undefined;
+  return recall(`placement ${name}`, async () => {
+    const row = await table(app).findByPk(name);
+    return row ? plain(row) : undefined;
+  });
 }
 
 export async function listPlacements(app: App, report?: string): Promise<Placement[]> {

@@ -1,5 +1,6 @@
 import type { Logger } from 'pino';
 import type { Sequelize } from 'sequelize';
+import { dateWriter } from '@underbell/core/format';
 import { ChangeFeed } from './changes.ts';
 import { closeLanes, openLanes, type Lanes } from './lanes.ts';
 import { openRecords } from './records.ts';
@@ -45,5 +46,5 @@ export async function closeApp(app: App): Promise<void> {
 export function momentOf(app: App): { now: number; today: string; timeZone: string } {
   const now = app.now();
   const { timeZone } = app.settings;
-  return { now, today: new Intl.DateTimeFormat('en-CA', { timeZone }).format(now), timeZone };
+  return { now, today: dateWriter('en-CA', { timeZone }).format(now), timeZone };
 }

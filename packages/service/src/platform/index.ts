@@ -3,6 +3,7 @@ export { remember, verifyAudit, type AuditEntry } from './audit.ts';
 export { announce, type Change, type ChangeFeed } from './changes.ts';
 export type { Lane, Lanes } from './lanes.ts';
 export { countAttempt, limitFailures, type LimitName } from './limits.ts';
+export { look, recall } from './memory.ts';
 export { migrate } from './migrate.ts';
 export { enqueue, TryLater, Worker, type Job, type JobHandler } from './queue.ts';
 export { defineRecord, plain, type RecordTable } from './records.ts';

@@ -2,7 +2,7 @@ import { LRUCache } from 'lru-cache';
 import type { Model, Transaction } from 'sequelize';
 import type { ReportDefinition } from '@underbell/core/report';
 import { noSuch } from '../access/rights.ts';
-import { defineRecord, plain, type App } from '../platform/index.ts';
+import { defineRecord, plain, recall, type App } from '../platform/index.ts';
 
 interface ReportRow {
   name: string;
@@ -64,14 +64,17 @@ function keptEditions(app: App): LRUCache<string, Edition> {
 
 /** The current edition of a report, or a given one. @throws {Refusal} `NOT_FOUND` */
 export async function findEdition(app: App, name: string, number?: number): Promise<Edition> {
-  const report = await tables(app).reports.findOne({ where: { name, deletedAt: null } });
+  const report = await recall(`report ${name}`, async () => {
+    const row = await tables(app).reports.findOne({ where: { name, deletedAt: null } });
+    return row ? plain(row) : undefined;
+  });
   if (!report)
     throw noSuch(
       'report',
       name,
       (await listReports(app)).map((one) => one.name),
     );
-  const wanted = number ?? plain(report).editionNumber;
+  const wanted = number ?? report.editionNumber;
   const kept = keptEditions(app);
   const key = `${name} ${wanted}`;
   const known = kept.get(key);

@@ -164,6 +164,7 @@ function routesOf(base: string, audience: 'viewer' | 'person', what: string, pre
       ...about,
       method: 'get',
       path: `${base}/view`,
+      isLook: true,
       summary: `A page as ${what} may see it`,
       query: viewQuery,
       handle: async (asked) =>
@@ -173,6 +174,7 @@ function routesOf(base: string, audience: 'viewer' | 'person', what: string, pre
       ...about,
       method: 'post',
       path: `${base}/rows`,
+      isLook: true,
       summary: 'A window of a long table, in the order that the reader wants',
       body: Joi.object({
         ...viewBody,
@@ -191,6 +193,7 @@ function routesOf(base: string, audience: 'viewer' | 'person', what: string, pre
       ...about,
       method: 'post',
       path: `${base}/values`,
+      isLook: true,
       summary: 'Values to choose from for a parameter',
       body: Joi.object({
         ...viewBody,
@@ -206,6 +209,7 @@ function routesOf(base: string, audience: 'viewer' | 'person', what: string, pre
       ...about,
       method: 'post',
       path: `${base}/words`,
+      isLook: true,
       summary: 'What the reader’s own filter may name, and the values of one column',
       body: Joi.object({
         ...viewBody,

@@ -5,7 +5,8 @@ import type { ReaderTaste } from '@underbell/core/format';
 import { formatCell } from '@underbell/core/format';
 import type { ChartFigure, FigureResult } from '@underbell/core/report';
 import { useTheme } from '../theme/useTheme.ts';
-import { initChart, type Chart } from './charts.ts';
+import type { Chart } from './charts.ts';
+import { drawSoon, forget } from './drawQueue.ts';
 
 const props = defineProps<{
   figure: ChartFigure;
@@ -19,14 +20,26 @@ const element = ref<HTMLElement>();
 const { tokens, font } = useTheme();
 const isStill = window.matchMedia('(prefers-reduced-motion: reduce)').matches;
 let chart: Chart | undefined;
+let library: typeof import('./charts.ts') | undefined;
 let watcher: ResizeObserver | undefined;
 
+/** The chart at a size: sizing one anew costs as much as drawing it. */
+function chartOf(on: HTMLElement, size: { width: number; height: number }): Chart {
+  if (!chart) {
+    chart = library!.initChart(on, size);
+    chart.on('click', (event) => {
+      const value = event.name;
+      if (value) emit('pick', value, isSeveral(event.event?.event as MouseEvent | undefined));
+    });
+  } else if (chart.getWidth() !== size.width || chart.getHeight() !== size.height) chart.resize(size);
+  return chart;
+}
+
 function draw(): void {
-  if (!chart || !element.value) return;
+  if (!library || !element.value) return;
   const { clientWidth: width, clientHeight: height } = element.value;
   if (width === 0 || height === 0) return;
-  chart.resize({ width, height });
-  chart.setOption(
+  chartOf(element.value, { width, height }).setOption(
     chartOption(props.figure, props.result, {
       theme: tokens.value,
       font: font.value,
@@ -40,20 +53,22 @@ function draw(): void {
   );
 }
 
-onMounted(() => {
-  chart = initChart(element.value!);
-  chart.on('click', (event) => {
-    const value = event.name;
-    if (value) emit('pick', value, isSeveral(event.event?.event as MouseEvent | undefined));
-  });
-  watcher = new ResizeObserver(draw);
-  watcher.observe(element.value!);
+const owner = {};
+const drawInTurn = () => element.value && drawSoon(owner, { element: element.value, draw });
+
+onMounted(async () => {
+  // Words and numbers do not wait for the library of charts.
+  library = await import('./charts.ts');
+  if (!element.value) return;
+  watcher = new ResizeObserver(drawInTurn);
+  watcher.observe(element.value);
 });
 onBeforeUnmount(() => {
   watcher?.disconnect();
+  forget(owner);
   chart?.dispose();
 });
-watch(() => [props.result, props.picked, tokens.value, font.value], draw);
+watch([() => props.result, () => props.picked, tokens, font], drawInTurn);
 
 /** Ctrl, or the key that stands for it elsewhere. */
 const isSeveral = (event: MouseEvent | KeyboardEvent | undefined) => event?.ctrlKey === true || event?.metaKey === true;

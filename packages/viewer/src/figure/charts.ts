@@ -5,5 +5,6 @@ import { SVGRenderer } from 'echarts/renderers';
 
 echarts.use([BarChart, LineChart, ScatterChart, GridComponent, TooltipComponent, TitleComponent, SVGRenderer]);
 
-export const initChart = (element: HTMLElement) => echarts.init(element, null, { renderer: 'svg' });
+export const initChart = (element: HTMLElement, size?: { width: number; height: number }) =>
+  echarts.init(element, null, { renderer: 'svg', ...size });
 export type Chart = ReturnType<typeof initChart>;

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue';
+import { isDrawing } from '../figure/drawQueue.ts';
 import FigureCard from '../figure/FigureCard.vue';
 import type { ViewAnswer } from './viewApi.ts';
 
@@ -10,6 +11,8 @@ const props = defineProps<{
 }>();
 const emit = defineEmits<{ pick: [figure: string, value: string, isAdding: boolean] }>();
 
+/** One for all, so that nothing is drawn anew for another empty list. */
+const none: readonly string[] = [];
 /** As narrow as the style sheet takes for one column. */
 const narrowBelow = 560;
 const root = ref<HTMLElement>();
@@ -29,14 +32,14 @@ const figures = computed(() => {
 </script>
 
 <template>
-  <main ref="root" class="grid" :class="{ loading: isLoading }" :aria-busy="isLoading">
+  <main ref="root" class="grid" :class="{ loading: isLoading }" :aria-busy="isLoading || isDrawing">
     <FigureCard
       v-for="figure in figures"
       :key="figure.name"
       :figure="figure"
       :answer="answer"
       :result="answer.results[figure.name]"
-      :picked="choices[figure.name] ?? []"
+      :picked="choices[figure.name] ?? none"
       @pick="(value, isAdding) => emit('pick', figure.name, value, isAdding)"
     />
   </main>

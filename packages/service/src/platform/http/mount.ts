@@ -4,6 +4,7 @@ import type { Context, Next } from 'koa';
 import type { ClientViewer, PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
+import { look } from '../memory.ts';
 import { readInput } from './input.ts';
 import type { Route } from './route.ts';
 
@@ -47,7 +48,7 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
   const json = bodyParser({ enableTypes: ['json', 'form'], jsonLimit: '4mb', formLimit: '256kb' });
   for (const route of routes) {
     const parse = route.consumes === undefined && route.body !== undefined ? json : (_: Context, next: Next) => next();
-    router[route.method](route.path, parse as never, async (ctx: Context) => {
+    const answer = async (ctx: Context) => {
       refuseCrossSite(app, ctx);
       const client = route.audience === 'viewer' ? await identify.client(ctx) : undefined;
       const person = client === undefined && route.audience !== 'anyone' ? await identify.person(ctx) : undefined;
@@ -72,18 +73,20 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
           throw new Refusal('SIGN_IN_NEEDED', 'sign in first');
         },
       };
-      const answer = await route.handle(request as never);
+      const made = await route.handle(request as never);
       if (ctx.body !== undefined || ctx.status === 304) return;
       ctx.status = route.status ?? 200;
-      if (answer === null) {
+      if (made === null) {
         ctx.status = 204;
-      } else if ('stream' in answer) {
-        ctx.type = answer.type;
-        ctx.body = answer.stream;
+      } else if ('stream' in made) {
+        ctx.type = made.type;
+        ctx.body = made.stream;
       } else {
-        ctx.body = answer;
+        ctx.body = made;
       }
-    });
+    };
+    const run = route.isLook ? (ctx: Context) => look(app, () => answer(ctx)) : answer;
+    router[route.method](route.path, parse as never, run);
   }
   return router;
 }

@@ -33,6 +33,8 @@ export interface RouteSpec<Params = never, Query = never, Body = never> {
   readonly params?: Joi.ObjectSchema;
   readonly query?: Joi.ObjectSchema;
   readonly body?: Joi.Schema;
+  /** Only looks at what is published, so that records may come from the process's memory. */
+  readonly isLook?: true;
   /** The body is not JSON but this media type, and is read as a stream by the handler. */
   readonly consumes?: string;
   /** The status of a good answer; 200 when left out. */
