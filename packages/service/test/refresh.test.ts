@@ -15,6 +15,7 @@ interface Shown {
     impact?: { user: string; what: string }[];
   }[];
   readonly columns: { name: string; type: string; label?: string }[];
+  readonly sql: string;
   readonly staleSince?: string;
   readonly nextRefreshAt: string | null;
 }
@@ -204,6 +205,7 @@ describe('refreshing', () => {
     assert.equal((await loading).body['code'], 'LOAD_STOPPED');
     assert.equal((await show()).revisions[0]!.state, 'stopped');
     assert.equal(await amount(), before);
+    assert.doesNotMatch((await show()).sql, /pg_sleep/, 'what was not loaded is not its definition either');
     const back = { source: 'works', sql: 'SELECT * FROM t', columns: notes };
     assert.equal((await house.call('PUT', '/api/v1/datasets/parts', { as: publisher, body: back })).status, 200);
   });

@@ -11,6 +11,7 @@ interface ShownPlacement {
   readonly title: string;
   readonly report: string;
   readonly page: string | null;
+  readonly edition?: number;
   readonly origins: readonly string[];
   readonly link: string;
   readonly snippet: string;
@@ -32,6 +33,7 @@ export function addPlaceCommands(program: Command): void {
           { heading: 'kind', cell: (one) => one.kind },
           { heading: 'report', cell: (one) => one.report },
           { heading: 'page', cell: (one) => one.page ?? 'first' },
+          { heading: 'edition', cell: (one) => (one.edition === undefined ? 'current' : `stays with ${one.edition}`) },
           { heading: 'link', cell: (one) => one.link },
         ]);
       });
@@ -70,6 +72,7 @@ export function addPlaceCommands(program: Command): void {
       collect,
       [],
     )
+    .option('--edition <number>', 'stay with this edition; follows the current one when left out')
     .option('--where <dataset=filter>', 'CQL2 text for a dataset; may be repeated', collect, [])
     .option('--param <name=value>', 'fix a parameter; may be repeated', collect, [])
     .action(
@@ -80,18 +83,20 @@ export function addPlaceCommands(program: Command): void {
           title: string;
           kind: string;
           page?: string;
+          edition?: string;
           origin: string[];
           where: string[];
           param: string[];
         },
         command: Command,
       ) => {
-        const { report, title, kind, page, origin } = options;
+        const { report, title, kind, page, edition, origin } = options;
         const body = {
           report,
           title,
           kind,
           page,
+          ...(edition === undefined ? {} : { edition: Number(edition) }),
           origins: origin,
           where: readPairs(options.where, '--where'),
           parameters: readPairs(options.param, '--param'),

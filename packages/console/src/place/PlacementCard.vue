@@ -1,18 +1,39 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue';
 import { ref } from 'vue';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { call } from '../platform/api.ts';
+import { useAttempt } from '../platform/useAttempt.ts';
 
 export interface ShownPlacement {
   readonly name: string;
   readonly kind: string;
   readonly title: string;
+  readonly report: string;
   readonly page: string | null;
+  readonly where: Readonly<Record<string, string>>;
+  readonly parameters: Readonly<Record<string, string>>;
+  /** Stays with this edition; follows the current one without. */
+  readonly edition?: number;
   readonly origins: readonly string[];
   readonly link: string;
   readonly snippet: string;
 }
 
-defineProps<{ placement: ShownPlacement }>();
+const props = defineProps<{ placement: ShownPlacement; editions: readonly number[] }>();
+const emit = defineEmits<{ changed: [] }>();
+const { busy, problem, attempt } = useAttempt<'pin'>();
+/** Keeps the place at an edition, or lets it follow the current one again. */
+const pin = (chosen: string) =>
+  attempt('pin', async () => {
+    const { name, kind, title, report, page, where, parameters, origins } = props.placement;
+    await call('PUT', `/api/v1/placements/${name}`, {
+      ...{ kind, title, report, where, parameters, origins },
+      ...(page === null ? {} : { page }),
+      ...(chosen === '' ? {} : { edition: Number(chosen) }),
+    });
+    emit('changed');
+  });
 const copied = ref('');
 
 async function copy(text: string, what: string): Promise<void> {
@@ -31,6 +52,22 @@ async function copy(text: string, what: string): Promise<void> {
     <p class="quiet">
       The link asks an unknown visitor to sign in and shows a known one only what they may see.
       <template v-if="placement.origins.length > 0">May be framed by {{ placement.origins.join(', ') }}.</template>
+    </p>
+    <ProblemNote v-if="problem" :problem="problem" />
+    <p>
+      <label
+        >Shows
+        <select
+          :value="placement.edition ?? ''"
+          :disabled="busy !== ''"
+          @change="(event) => pin((event.target as HTMLSelectElement).value)"
+        >
+          <option value="">the current edition, whenever one is published</option>
+          <option v-for="number in editions" :key="number" :value="number">
+            edition {{ number }}, and stays with it
+          </option>
+        </select></label
+      >
     </p>
     <pre tabindex="0">{{ placement.snippet }}</pre>
     <div class="actions">
@@ -71,6 +108,14 @@ pre {
   white-space: pre-wrap;
   overflow-wrap: anywhere;
   margin: 0 0 0.7rem;
+}
+select {
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  background: var(--raised);
+  color: var(--ink);
+  padding: 0.2rem 0.4rem;
+  min-height: 28px;
 }
 .actions {
   display: flex;

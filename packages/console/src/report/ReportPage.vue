@@ -58,7 +58,13 @@ const placements = computed(() => places.data.value?.placements ?? []);
       Nowhere yet. <code>underbell place add NAME --report {{ report.name }} --title TITLE --origin ORIGIN</code>
     </p>
     <div class="cards">
-      <PlacementCard v-for="placement in placements" :key="placement.name" :placement="placement" />
+      <PlacementCard
+        v-for="placement in placements"
+        :key="placement.name"
+        :placement="placement"
+        :editions="report.editions.filter((one) => one.retiredAt === null).map((one) => one.number)"
+        @changed="places.reload"
+      />
     </div>
     <RightsPanel kind="report" :name="name" />
     <EditionsPanel :name="name" :current="report.edition" :editions="report.editions" @changed="reload" />

@@ -33,6 +33,7 @@ export {
   ownRows,
   requireLoader,
   saveDataset,
+  saveDatasetIn,
   type ColumnNote,
   type DatasetSpec,
 } from './usecases.ts';

@@ -3,6 +3,7 @@ import { Transform, type Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { parse } from 'csv-parse';
 import type pg from 'pg';
+import type { Transaction } from 'sequelize';
 import { csvLine } from '@underbell/core/csv';
 import { fitsType, type DatasetColumn } from '@underbell/core/dataset';
 import { quoteName } from '@underbell/core/filter';
@@ -30,6 +31,8 @@ export interface LoadBy {
   readonly who: string;
   /** Refuses columns that would break what uses the dataset. */
   readonly check?: (columns: readonly DatasetColumn[]) => Promise<void>;
+  /** What else changes in the instant in which the new rows are shown. */
+  readonly atSwap?: (transaction: Transaction) => Promise<void>;
 }
 
 export interface Loaded {
@@ -132,6 +135,7 @@ async function loadLocked(
     await by.check?.(dataset.columns);
     rows = await fillRevision(app, into, revision, fill);
     await app.records.transaction(async (transaction) => {
+      await by.atSwap?.(transaction);
       await setColumns(app, dataset.name, dataset.columns, transaction);
       await finishRevision(app, revision, { rows }, transaction);
     });

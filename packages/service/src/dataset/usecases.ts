@@ -1,3 +1,4 @@
+import type { Transaction } from 'sequelize';
 import { decideAccess, EffectiveFilter, isAtLeast, type PersonViewer } from '@underbell/core/access';
 import { fieldName, type ColumnType, type DatasetColumn, type Sensitivity } from '@underbell/core/dataset';
 import { checkFilter, readFilter } from '@underbell/core/filter';
@@ -117,17 +118,25 @@ export async function saveDataset(
   isNew: boolean,
   origin: string,
 ): Promise<void> {
-  await app.records.transaction(async (transaction) => {
-    await putDataset(app, row, transaction);
-    if (isNew) {
-      const thing = { kind: 'dataset', name: row.name } as const;
-      await putGrant(app, { holder: { kind: 'person', name: person.email }, thing, level: 'own' }, transaction);
-    }
-    const after = { sql: row.sql, columns: row.columns };
-    const thing = `dataset ${row.name}`;
-    await remember(app, { who: person.email, what: 'dataset defined', thing, origin, after }, transaction);
-    await announce(app, { kind: 'dataset', name: row.name }, transaction);
-  });
+  await app.records.transaction((transaction) => saveDatasetIn(app, person, row, { isNew, origin, transaction }));
+}
+
+/** The same within a change of more. */
+export async function saveDatasetIn(
+  app: App,
+  person: PersonViewer,
+  row: DatasetSpecRow,
+  { isNew, origin, transaction }: { isNew: boolean; origin: string; transaction: Transaction },
+): Promise<void> {
+  await putDataset(app, row, transaction);
+  if (isNew) {
+    const thing = { kind: 'dataset', name: row.name } as const;
+    await putGrant(app, { holder: { kind: 'person', name: person.email }, thing, level: 'own' }, transaction);
+  }
+  const after = { sql: row.sql, columns: row.columns };
+  const thing = `dataset ${row.name}`;
+  await remember(app, { who: person.email, what: 'dataset defined', thing, origin, after }, transaction);
+  await announce(app, { kind: 'dataset', name: row.name }, transaction);
 }
 
 /** A dataset as its viewers see it. */

@@ -18,6 +18,7 @@ import {
   loadFromSource,
   requireLoader,
   saveDataset,
+  saveDatasetIn,
   toColumns,
   uploadFolder,
   withUpload,
@@ -69,13 +70,18 @@ export async function defineDataset(
     await saveDataset(app, person, row, isNew, origin);
     return { name: spec.name, columns: row.columns, kind: 'live' };
   }
-  // What readers see changes with the swap, not before.
-  const saved = known?.kind === 'snapshot' ? { ...row, columns: known.columns } : row;
-  await saveDataset(app, person, saved, isNew, origin);
+  // What is known changes with the swap, not before: a load that fails or is stopped leaves the old definition too.
+  const isKept = known?.kind === 'snapshot';
+  if (!isKept) await saveDataset(app, person, row, isNew, origin);
   const loaded = await loadFromSource(
     app,
     { ...row, sourceName: spec.source, sql: spec.sql },
-    loadBy(app, spec.name, { who: person.email, cause: 'hand', isForced: true }),
+    {
+      ...loadBy(app, spec.name, { who: person.email, cause: 'hand', isForced: true }),
+      ...(isKept
+        ? { atSwap: (transaction) => saveDatasetIn(app, person, row, { isNew: false, origin, transaction }) }
+        : {}),
+    },
   );
   return { name: spec.name, columns: row.columns, ...loaded };
 }
