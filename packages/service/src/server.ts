@@ -103,9 +103,13 @@ function createKoa(app: App): Koa {
   return koa;
 }
 
+/** How long a request may take to arrive in full. */
+const uploadMs = 2 * 3_600_000;
+
 /** Starts to answer. @returns the server once it listens; port 0 takes a free one */
 export async function startWeb(app: App): Promise<Server> {
-  const server = createServer(createKoa(app).callback());
+  // A file of gigabytes takes longer to arrive than the five minutes that a server usually gives.
+  const server = createServer({ requestTimeout: uploadMs }, createKoa(app).callback());
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject);
     server.listen(app.settings.port, app.settings.host, resolve);

@@ -1,9 +1,11 @@
-import { createReadStream, existsSync } from 'node:fs';
-import { Readable } from 'node:stream';
+import { existsSync, openAsBlob } from 'node:fs';
+import { Agent, fetch, type RequestInit } from 'undici';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { readCredentials } from './credentials.ts';
 import { localProblem, Problem } from './problem.ts';
 
+/** A large file takes the service long to look at; whoever waits for it can stop it. */
+const patient = new Agent({ headersTimeout: 0, bodyTimeout: 0 });
 const defaultUrl = 'http://127.0.0.1:7300';
 
 export type QueryValue = string | number | boolean | readonly string[] | undefined;
@@ -45,18 +47,21 @@ export async function callService(method: string, path: string, options: CallOpt
   const url = `${serviceUrl()}${path}${queryText(options.query ?? {})}`;
   let answer: Response;
   try {
-    answer = await fetch(url, {
+    // Types of one and the same standard, said twice.
+    answer = (await fetch(url, {
       method,
       headers: {
         ...(credentials && !options.isAnonymous ? { Authorization: `Bearer ${credentials.key}` } : {}),
         ...(file ? { 'Content-Type': file.type } : body ? { 'Content-Type': 'application/json' } : {}),
       },
       ...(file
-        ? { body: Readable.toWeb(createReadStream(file.path)) as never, duplex: 'half' }
+        ? // Read as it is sent: a file of gigabytes never lies in memory.
+          { body: await openAsBlob(file.path) }
         : body
           ? { body: JSON.stringify(body) }
           : {}),
-    } as RequestInit);
+      dispatcher: patient,
+    } as RequestInit)) as unknown as Response;
   } catch (cause) {
     throw localProblem(
       'SERVICE_UNREACHABLE',

@@ -14,6 +14,6 @@ export {
 } from './columns.ts';
 export { calculate, compareNumbers, readNumber, type ExactNumber, type ExactOperator } from './numbers.ts';
 export { fitsType, formatValue, isDate, parseValue, readCell, readInstant } from './values.ts';
-export { ColumnExam, TypeGuess, type ExaminedColumn, type Misfits } from './infer.ts';
+export { ColumnExam, fittingTypes, TypeGuess, type ExaminedColumn, type Misfits } from './infer.ts';
 export { columnChanges, type ColumnChange } from './columnChanges.ts';
 export { fieldName, thingName, toFieldName } from './names.ts';

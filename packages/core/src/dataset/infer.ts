@@ -5,18 +5,46 @@ const order: readonly ColumnType[] = ['boolean', 'integer', 'number', 'date', 'i
 /** `007` is an identifier, not the number seven. */
 const leadingZero = /^[+-]?0\d/;
 
+const [dot, plus, minus, zero, nine] = [46, 43, 45, 48, 57];
+
+function mayFit(bare: string): readonly ColumnType[] {
+  const first = bare.charCodeAt(0);
+  if (Number.isNaN(first)) return order;
+  if (first >= zero && first <= nine) return bare.charCodeAt(4) === minus ? order : ['integer', 'number'];
+  if (first === dot || first === plus || first === minus) return ['integer', 'number'];
+  return /^[tf]/i.test(bare) ? ['boolean'] : [];
+}
+
+const remembered = new Map<string, readonly ColumnType[]>();
+const maxRemembered = 20_000;
+const longestRemembered = 40;
+
+/** The types that a cell fits, text aside. Most columns say the same things over and over, so answers are kept. */
+export function fittingTypes(cell: string): readonly ColumnType[] {
+  const known = remembered.get(cell);
+  if (known) return known;
+  const found = mayFit(cell.trim()).filter((type) => fitsType(cell, type));
+  if (cell.length <= longestRemembered) {
+    if (remembered.size >= maxRemembered) remembered.clear();
+    remembered.set(cell, found);
+  }
+  return found;
+}
+
 /** Narrows down, cell by cell, which types every cell of a column fits; empty cells say nothing. */
 export class TypeGuess {
   #candidates = [...order];
   #sawValue = false;
 
-  add(cell: string): void {
+  /** @param fitting - the types that the cell fits */
+  add(cell: string, fitting: readonly ColumnType[] = fittingTypes(cell)): void {
     if (cell === '') return;
     this.#sawValue = true;
     if (this.#candidates.length === 0) return;
     const isIdentifier = leadingZero.test(cell);
+    if (!isIdentifier && this.#candidates.every((type) => fitting.includes(type))) return;
     this.#candidates = this.#candidates.filter(
-      (type) => fitsType(cell, type) && !(isIdentifier && (type === 'integer' || type === 'number')),
+      (type) => fitting.includes(type) && !(isIdentifier && (type === 'integer' || type === 'number')),
     );
   }
 
@@ -65,15 +93,18 @@ export class ColumnExam {
       this.#missing++;
       return;
     }
-    this.#guess.add(cell);
-    const shown = cell.slice(0, shownLength);
-    if (this.#samples.length < shownCells && !this.#samples.includes(shown)) this.#samples.push(shown);
+    const fitting = fittingTypes(cell);
+    this.#guess.add(cell, fitting);
+    if (this.#samples.length < shownCells) {
+      const shown = cell.slice(0, shownLength);
+      if (!this.#samples.includes(shown)) this.#samples.push(shown);
+    }
     for (const type of order) {
-      if (fitsType(cell, type)) continue;
+      if (fitting.includes(type)) continue;
       const found = this.#misfits.get(type) ?? { count: 0, first: [] };
       this.#misfits.set(type, found);
       found.count++;
-      if (found.first.length < shownCells) found.first.push({ row: this.#row, value: shown });
+      if (found.first.length < shownCells) found.first.push({ row: this.#row, value: cell.slice(0, shownLength) });
     }
   }
 

@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { ColumnExam, columnChanges } from '../../src/dataset/index.ts';
+import fc from 'fast-check';
+import { ColumnExam, columnChanges, fitsType, fittingTypes } from '../../src/dataset/index.ts';
 
 describe('ColumnExam', () => {
   it('says which type fits, and for each other the cells that do not', () => {
@@ -19,6 +20,46 @@ describe('ColumnExam', () => {
     const exam = new ColumnExam('Code');
     exam.add('007');
     assert.equal(exam.result.type, 'text');
+  });
+});
+
+describe('fittingTypes', () => {
+  it('finds what each type says for itself', () => {
+    const types = ['boolean', 'integer', 'number', 'date', 'instant'] as const;
+    const pieces = [
+      't',
+      'TRUE',
+      'false',
+      ' ',
+      '-',
+      '+',
+      '.',
+      '0',
+      '7',
+      '2026-10-01',
+      '1999-',
+      'T06:00',
+      ':00Z',
+      'e5',
+      'x',
+      'Infinity',
+    ];
+    const cell = fc.oneof(
+      fc.array(fc.constantFrom(...pieces), { maxLength: 4 }).map((all) => all.join('')),
+      fc.string(),
+      fc.double().map(String),
+      fc.date({ noInvalidDate: true }).map((date) => date.toISOString()),
+    );
+    fc.assert(
+      fc.property(cell, (text) =>
+        assert.deepEqual(
+          [...fittingTypes(text)],
+          types.filter((type) => fitsType(text, type)),
+          JSON.stringify(text),
+        ),
+      ),
+      { numRuns: 5000, seed: 41 },
+    );
   });
 });
 

@@ -179,6 +179,10 @@ h2 a {
   text-decoration-color: var(--line);
   text-underline-offset: 3px;
 }
+/* The lowest has room for its title, the number and a line beside it. */
+.figure.number {
+  padding-block: 0.4rem;
+}
 .number h2 {
   font-weight: 400;
   color: var(--quiet);

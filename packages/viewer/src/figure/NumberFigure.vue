@@ -44,7 +44,7 @@ const path = computed(() =>
 <style scoped>
 .value {
   margin: 0.05rem 0 0;
-  font-size: clamp(1.5rem, 1rem + 1.6vw, 2rem);
+  font-size: clamp(1.5rem, 1rem + 1.2vw, 1.75rem);
   font-weight: 600;
   line-height: 1.15;
   white-space: nowrap;
