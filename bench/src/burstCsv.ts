@@ -59,6 +59,7 @@ async function ours(bench: BurstBench): Promise<{ ms: number; bytes: number; row
       bench.app,
       burst,
       bench.quays.map((value) => ({ value, path: join(folder, `${value}.csv`) })),
+      'csv',
       () => undefined,
     );
   });

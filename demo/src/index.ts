@@ -172,8 +172,9 @@ async function publish(
     '/api/v1/lists/quay-managers?id=quay&address=email',
     readFileSync(join(folder, 'lists', 'quay-managers.csv'), 'utf8'),
   );
-  await caller.call('PUT', '/api/v1/bursts', JSON.parse(read('quay-pack.burst.json')));
   await publishMore(caller);
+  for (const name of ['quay-pack', 'kiosk-takings'])
+    await caller.call('PUT', '/api/v1/bursts', JSON.parse(read(`${name}.burst.json`)));
 }
 
 function writeSecretly(path: string, value: object): void {

@@ -128,12 +128,16 @@ export function startWorker(app: App): Worker {
       // Only workers load the renderers, and only when there is something to render.
       'burst.run': async (...job) => (await import('./burst/jobs.ts')).runBurstJob(...job),
     },
-    { 'dataset.refresh': async (of, job) => (await import('./refresh/jobs.ts')).refreshJob(of, job) },
+    {
+      'dataset.refresh': async (of, job) => (await import('./refresh/jobs.ts')).refreshJob(of, job),
+      'burst.start': async (...job) => (await import('./burst/jobs.ts')).startScheduled(...job),
+    },
     // Letters do not wait behind a long run.
     { 'notice.mail': async (of, job) => (await import('./deliver/notice.ts')).sendNotice(of, job) },
   );
   worker.every(tickMs, async () => {
     await (await import('./refresh/jobs.ts')).tick(app);
+    await (await import('./burst/jobs.ts')).tick(app);
     await (await import('./folder/jobs.ts')).emptyBin(app);
   });
   worker.start();

@@ -159,7 +159,7 @@ describe('the quay pack', () => {
     const folder = join(house.app.settings.spool, `run-${next}`);
     mkdirSync(folder, { recursive: true });
     // /dev/full answers every write as a full disk does.
-    for (let cut = 0; cut < 46; cut++) symlinkSync('/dev/full', join(folder, `cut-${cut}.rows`));
+    for (let cut = 0; cut < 46; cut++) symlinkSync('/dev/full', join(folder, `made-${cut}.csv`));
     const full = await run({ period: '2026-10', again: true });
     assert.deepEqual([full.id, full.state, full.counts.sent, full.counts.failed], [next, 'failed', 0, 46]);
     assert.match(full.error!, /no space left/);
@@ -217,10 +217,10 @@ describe('the quay pack', () => {
     const { definition } = (await findBurst(app, 'quay-pack'))!;
     const burst = await prepareBurst(app, sender, definition, '2026-10');
     const cuts = ['Q001', 'Q017'].map((value) => ({ value, path: join(house.folder, 'cuts', value) }));
-    assert.ok((await cutRows(app, burst, cuts, () => undefined)) > 0);
+    assert.ok((await cutRows(app, burst, cuts, 'csv', () => undefined)) > 0);
     const broken: App = { ...app, lanes: { ...app.lanes, planned: withoutFilters(app.lanes.planned) } };
     await assert.rejects(
-      cutRows(broken, burst, cuts, () => undefined),
+      cutRows(broken, burst, cuts, 'csv', () => undefined),
       (error) => isRefusal(error, 'FOREIGN_ROW'),
     );
   });

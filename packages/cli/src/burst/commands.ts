@@ -1,8 +1,9 @@
 import type { Command } from 'commander';
-import { readJsonFile } from '../platform/files.ts';
+import { writeFile } from 'node:fs/promises';
+import { collect, readJsonFile } from '../platform/files.ts';
 import { faint, line, plural, show, table, wantsJson } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService } from '../platform/service.ts';
+import { askService, callService } from '../platform/service.ts';
 import { exitCodeOf, followRun, summaryLine, type LedgerEntry, type RunCounts, type ShownRun } from './runProgress.ts';
 
 interface Plan {
@@ -11,6 +12,15 @@ interface Plan {
   readonly sender: string;
   readonly limits: readonly { readonly origin: string; readonly name: string; readonly words: string }[];
   readonly counts: RunCounts & { readonly rows: number; readonly files: number };
+  /** The run before; nothing when there was none. */
+  readonly before?: {
+    readonly run: number;
+    readonly period: string;
+    readonly copies: number;
+    readonly expectedMs?: number;
+  };
+  readonly gone: readonly string[];
+  readonly bytes: number;
   readonly entries: readonly {
     recipient: string;
     address: string;
@@ -19,6 +29,8 @@ interface Plan {
     action: string;
     reason?: string;
     filter: string;
+    rowsBefore?: number;
+    mark?: string;
   }[];
 }
 
@@ -29,17 +41,36 @@ interface PeriodOptions {
 
 const burstPath = (name: string) => `/api/v1/bursts/${encodeURIComponent(name)}`;
 
+const megabytes = (bytes: number) =>
+  bytes < 1e6 ? `${Math.round(bytes / 1000)} kB` : `${(bytes / 1e6).toFixed(1)} MB`;
+
 function showPlan(plan: Plan): void {
   table(plan.entries, [
     { heading: 'recipient', cell: (one) => one.recipient },
     { heading: 'address', cell: (one) => one.address },
     { heading: 'rows', cell: (one) => one.rows, isNumber: true },
+    ...(plan.before
+      ? [
+          { heading: 'rows before', cell: (one: Plan['entries'][number]) => one.rowsBefore ?? '', isNumber: true },
+          { heading: 'striking', cell: (one: Plan['entries'][number]) => one.mark },
+        ]
+      : []),
     { heading: 'files', cell: (one) => one.files.map((file) => file.name).join(', ') },
-    { heading: 'skipped because', cell: (one) => one.reason },
+    { heading: 'skipped, or what is special', cell: (one) => one.reason },
   ]);
   line();
   for (const limit of plan.limits) line(faint(`limit for all, ${limit.origin} ${limit.name}: ${limit.words}`));
-  const { counts } = plan;
+  const { counts, before, gone } = plan;
+  if (before) {
+    const marks = plan.entries.filter((one) => one.mark !== undefined).length;
+    const time =
+      before.expectedMs === undefined ? '' : `, about ${Math.max(1, Math.round(before.expectedMs / 1000))} s`;
+    line(
+      `Beside run ${before.run} (${before.period}, ${plural(before.copies, 'copy', 'copies')}): ${marks} striking${gone.length > 0 ? `, gone: ${gone.join(', ')}` : ''}. About ${megabytes(plan.bytes)}${time}.`,
+    );
+  }
+  const refused = plan.entries.filter((one) => one.action === 'refuse');
+  if (refused.length > 0) line(`The run would be refused: ${refused.length} without rows.`);
   line(
     `${plan.title}, ${plan.period.words}: ${plural(counts.planned, 'copy', 'copies')} of ${plural(counts.rows, 'row')}, ${plural(counts.files, 'file')}; ${counts.skipped} of ${counts.recipients} recipients skipped. Nothing has been sent.`,
   );
@@ -61,9 +92,15 @@ function showLedger(entries: readonly LedgerEntry[]): void {
   ]);
 }
 
-async function run(name: string, options: PeriodOptions & { wait: boolean }, command: Command): Promise<void> {
-  const { period, again, wait } = options;
-  const started = await askService<ShownRun>('POST', `${burstPath(name)}/runs`, { body: { period, again } });
+async function run(
+  name: string,
+  options: PeriodOptions & { wait: boolean; only: string[]; test: boolean },
+  command: Command,
+): Promise<void> {
+  const { period, again, wait, only, test } = options;
+  const started = await askService<ShownRun>('POST', `${burstPath(name)}/runs`, {
+    body: { period, again, isTest: test, ...(only.length > 0 ? { only } : {}) },
+  });
   if (!wait)
     return show(command, started, () =>
       line(`Run ${started.id} has started. Watch it: underbell burst status --run ${started.id}`),
@@ -143,6 +180,8 @@ export function addBurstCommands(program: Command): void {
   forPeriod(
     burst.command('run <name>').description('make and send the copies; nobody gets the same period twice unless asked'),
   )
+    .option('--only <recipient>', 'for this recipient alone; may be repeated', collect, [])
+    .option('--test', 'send every copy to yourself instead; nobody counts as having theirs', false)
     .option('--no-wait', 'start it and return at once')
     .action(run);
   burst
@@ -151,11 +190,69 @@ export function addBurstCommands(program: Command): void {
     .option('--run <id>', 'of a given run')
     .action(status);
   burst
-    .command('stop <run>')
-    .description('stop a run; what has left stays sent')
-    .action(async (id: string, _options, command: Command) => {
-      const answer = await askService<ShownRun>('POST', `/api/v1/runs/${encodeURIComponent(id)}/stop`);
-      show(command, answer, () => line(`Run ${id} is being stopped.`));
+    .command('sample <name> <recipient>')
+    .description('write the very file that one recipient would get')
+    .option('--period <period>', '2026-10 for a month, 2026-10-01 for a day')
+    .option('--format <format>', 'csv, jsonl, xlsx, pdf or png; the first of the burst when left out')
+    .option('--out <file>', 'where to; its own name when left out')
+    .action(
+      async (
+        name: string,
+        recipient: string,
+        { out, ...query }: { period?: string; format?: string; out?: string },
+        command: Command,
+      ) => {
+        const answer = await callService('GET', `${burstPath(name)}/sample`, { query: { recipient, ...query } });
+        const own = /filename="([^"]+)"/.exec(answer.headers.get('content-disposition') ?? '')?.[1] ?? 'sample';
+        const bytes = Buffer.from(await answer.arrayBuffer());
+        await writeFile(out ?? own, bytes);
+        show(command, { file: out ?? own, bytes: bytes.length }, (made) =>
+          line(`${made.file}, ${megabytes(made.bytes)}`),
+        );
+      },
+    );
+  burst
+    .command('times <name>')
+    .description('when a burst runs by itself: in words, and the next ten times')
+    .option('--calendar <file>', 'write them as a calendar (.ics) instead')
+    .action(async (name: string, options: { calendar?: string }, command: Command) => {
+      if (options.calendar !== undefined) {
+        await writeFile(options.calendar, await (await callService('GET', `${burstPath(name)}/times.ics`)).text());
+        return show(command, { file: options.calendar }, ({ file }) => line(`The next times are in ${file}.`));
+      }
+      type Times = { words: string; times: { words: string; periodWords?: string }[] };
+      show(command, await askService<Times>('GET', `${burstPath(name)}/times`), ({ words, times }) => {
+        line(`${name}: ${words}`);
+        for (const one of times) line(`  ${one.words}${one.periodWords ? `, about ${one.periodWords}` : ''}`);
+      });
+    });
+  const steer = (act: string, description: string, said: (run: ShownRun, id: string) => string) =>
+    burst
+      .command(`${act} <run>`)
+      .description(description)
+      .action(async (id: string, _options, command: Command) => {
+        const answer = await askService<ShownRun>('POST', `/api/v1/runs/${encodeURIComponent(id)}/${act}`);
+        show(command, answer, () => line(said(answer, id)));
+      });
+  steer('pause', 'pause a run; what is on its way arrives', (_run, id) => `Run ${id} is being paused.`);
+  steer('continue', 'let a paused run go on', (_run, id) => `Run ${id} goes on.`);
+  steer(
+    'retry',
+    'run once more for those whose copy failed',
+    (run, id) => `Run ${run.id} tries again what failed in run ${id}: underbell burst status --run ${run.id}`,
+  );
+  steer('stop', 'stop a run; what has left stays sent', (_run, id) => `Run ${id} is being stopped.`);
+  burst
+    .command('settle <run> <recipient>')
+    .description('say of a copy in doubt whether it arrived; one that did not can be sent again')
+    .option('--arrived', 'it arrived')
+    .option('--lost', 'it did not')
+    .action(async (id: string, recipient: string, options: { arrived?: true; lost?: true }, command: Command) => {
+      if ((options.arrived === true) === (options.lost === true))
+        throw localProblem('INPUT_INVALID', 'say whether it did: --arrived or --lost');
+      const body = { recipient, hasArrived: options.arrived === true };
+      const answer = await askService<ShownRun>('POST', `/api/v1/runs/${encodeURIComponent(id)}/settle`, { body });
+      show(command, answer, () => line(`The copy for ${recipient} counts as ${body.hasArrived ? 'sent' : 'failed'}.`));
     });
 }
 

@@ -25,7 +25,7 @@ export interface ShownRun {
   readonly id: number;
   readonly burst: string;
   readonly period: string;
-  readonly state: 'waiting' | 'running' | 'done' | 'partly' | 'failed' | 'stopped';
+  readonly state: 'waiting' | 'running' | 'paused' | 'done' | 'partly' | 'failed' | 'stopped';
   readonly phase: string;
   readonly error: string | null;
   readonly rowsRead: number;
@@ -33,6 +33,7 @@ export interface ShownRun {
   readonly finishedAt: string | null;
   readonly counts: RunCounts;
   readonly entries: readonly LedgerEntry[];
+  readonly isTest: boolean;
 }
 
 const pollMs = 250;
@@ -112,6 +113,6 @@ export function summaryLine(run: ShownRun): void {
       ? ` in ${((Date.parse(run.finishedAt) - Date.parse(run.startedAt)) / 1000).toFixed(1)} s`
       : '';
   line(
-    `Run ${run.id} of ${run.burst} for ${run.period}: ${run.state}${took}. ${parts.join(', ')}.${run.error ? ` ${run.error}` : ''}`,
+    `${run.isTest ? 'Test run' : 'Run'} ${run.id} of ${run.burst} for ${run.period}: ${run.state}${took}. ${parts.join(', ')}.${run.error ? ` ${run.error}` : ''}`,
   );
 }

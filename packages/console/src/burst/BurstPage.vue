@@ -7,7 +7,7 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import PlanTable from './PlanTable.vue';
 import RunLedger from './RunLedger.vue';
-import type { Plan, ShownBurst, ShownRun } from './shapes.ts';
+import type { Plan, ShownBurst, ShownRun, Times } from './shapes.ts';
 import { useRun } from './useRun.ts';
 
 const props = defineProps<{ name: string }>();
@@ -53,20 +53,35 @@ const makePlan = () =>
   attempt('plan', async () => {
     plan.value = await call<Plan>('GET', `/api/v1/bursts/${props.name}/plan${query.value}`);
   });
-const start = () =>
+const start = (isTest: boolean) =>
   attempt('run', async () => {
-    const body = { again: isAgain.value, ...(burst.value?.definition.period ? { period: period.value } : {}) };
+    const body = {
+      again: isAgain.value,
+      isTest,
+      ...(burst.value?.definition.period ? { period: period.value } : {}),
+    };
     runId.value = (await call<ShownRun>('POST', `/api/v1/bursts/${props.name}/runs`, body)).id;
     plan.value = undefined;
     await runs.reload();
   });
-const stop = () =>
+const steer = (act: 'stop' | 'pause' | 'continue' | 'retry') =>
   attempt('run', async () => {
-    await call('POST', `/api/v1/runs/${runId.value}/stop`);
+    const answer = await call<ShownRun>('POST', `/api/v1/runs/${runId.value}/${act}`);
+    if (answer.id === runId.value) return run.reload();
+    runId.value = answer.id;
+    await runs.reload();
+  });
+const settle = (recipient: string, hasArrived: boolean) =>
+  attempt('run', async () => {
+    await call('POST', `/api/v1/runs/${runId.value}/settle`, { recipient, hasArrived });
     await run.reload();
   });
+const times = useResource<Times>(() => `/api/v1/bursts/${encodeURIComponent(props.name)}/times`);
 const runOptions = computed(() =>
-  (runs.data.value?.runs ?? []).map((one) => ({ value: one.id, label: `Run ${one.id}, ${one.period}: ${one.state}` })),
+  (runs.data.value?.runs ?? []).map((one) => ({
+    value: one.id,
+    label: `${one.isTest ? 'Test' : 'Run'} ${one.id}, ${one.period}: ${one.state}`,
+  })),
 );
 </script>
 
@@ -92,11 +107,31 @@ const runOptions = computed(() =>
         v-if="plan && plan.counts.planned > 0"
         :title="`Send ${plan.counts.planned} copies by mail now?`"
         ok-text="Send"
-        @confirm="start"
+        @confirm="start(false)"
       >
         <Button type="primary" :loading="busy === 'run'">Send {{ plan.counts.planned }} copies</Button>
       </Popconfirm>
+      <Popconfirm
+        v-if="plan && plan.counts.files > 0"
+        title="Send every copy to yourself instead? Nobody else gets one, and nobody counts as having theirs."
+        ok-text="Send them to me"
+        @confirm="start(true)"
+      >
+        <Button :loading="busy === 'run'">Send all to me</Button>
+      </Popconfirm>
     </div>
+    <details v-if="burst.definition.schedule && times.data.value" class="times">
+      <summary>
+        Runs by itself {{ times.data.value.words
+        }}<template v-if="times.data.value.times[0]">; next {{ times.data.value.times[0].words }}</template>
+      </summary>
+      <ol>
+        <li v-for="one in times.data.value.times" :key="one.at">
+          {{ one.words }}<template v-if="one.periodWords">, about {{ one.periodWords }}</template>
+        </li>
+      </ol>
+      <a :href="`/api/v1/bursts/${name}/times.ics`" :download="`${name}.ics`">Take them as a calendar</a>
+    </details>
     <ProblemNote v-if="problem" :problem="problem" />
     <section v-if="plan" aria-label="Plan">
       <h2>Plan</h2>
@@ -113,7 +148,7 @@ const runOptions = computed(() =>
           aria-label="Which run"
         />
       </div>
-      <RunLedger :run="run.data.value" @stop="stop" />
+      <RunLedger :run="run.data.value" @steer="steer" @settle="settle" />
     </section>
     <p v-else-if="runs.data.value?.runs.length === 0" class="quiet">
       This burst has not been run yet. Make a plan first: it shows who gets what, and sends nothing.
@@ -148,5 +183,15 @@ const runOptions = computed(() =>
 }
 .which {
   min-width: 15rem;
+}
+.times {
+  margin: 0 0 1rem;
+}
+.times summary {
+  cursor: pointer;
+}
+.times ol {
+  margin: 0.4rem 0;
+  padding-left: 1.6rem;
 }
 </style>

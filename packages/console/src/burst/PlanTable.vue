@@ -1,19 +1,33 @@
 <script setup lang="ts">
 import { Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
-import { capitalised, showCount } from '../platform/words.ts';
-import type { Plan } from './shapes.ts';
+import { capitalised, showCount, showSize } from '../platform/words.ts';
+import type { Plan, PlanEntry } from './shapes.ts';
 
 const props = defineProps<{ plan: Plan }>();
-const onlySkipped = ref(false);
-const entries = computed(() => props.plan.entries.filter((one) => !onlySkipped.value || one.action === 'skip'));
-const columns = [
+const only = ref<'all' | 'skipped' | 'striking'>('all');
+const isShown: Record<typeof only.value, (one: PlanEntry) => boolean> = {
+  all: () => true,
+  skipped: (one) => one.action !== 'send',
+  striking: (one) => one.mark !== undefined,
+};
+const entries = computed(() => props.plan.entries.filter(isShown[only.value]));
+const striking = computed(() => props.plan.entries.filter((one) => one.mark !== undefined).length);
+const refused = computed(() => props.plan.entries.filter((one) => one.action === 'refuse').length);
+const sample = (entry: PlanEntry, format: string) =>
+  `/api/v1/bursts/${props.plan.burst}/sample?${new URLSearchParams({
+    recipient: entry.recipient,
+    format,
+    ...(props.plan.period.name === 'once' ? {} : { period: props.plan.period.name }),
+  }).toString()}`;
+const columns = computed(() => [
   { title: 'Recipient', key: 'recipient', width: 110 },
   { title: 'Address', dataIndex: 'address', ellipsis: true },
   { title: 'Filter', key: 'filter', width: 160 },
-  { title: 'Rows', key: 'rows', align: 'right' as const, width: 90 },
+  { title: 'Rows', key: 'rows', align: 'right' as const, width: 80 },
+  ...(props.plan.before ? [{ title: 'Before', key: 'before', align: 'right' as const, width: 150 }] : []),
   { title: 'Files, or why skipped', key: 'files' },
-];
+]);
 </script>
 
 <template>
@@ -29,7 +43,25 @@ const columns = [
       {{ limit.name }})</span
     >
   </p>
-  <label class="only"><input v-model="onlySkipped" type="checkbox" /> Only those who would be skipped</label>
+  <p v-if="refused > 0" class="refused" role="alert">
+    The run would be refused: {{ refused }} recipients have no rows, and this burst does not go out then.
+  </p>
+  <p v-if="plan.before" class="beside">
+    Beside run {{ plan.before.run }} ({{ plan.before.period }}, {{ plan.before.copies }} copies):
+    <b>{{ striking === 0 ? 'nothing strikes' : `${striking} striking` }}</b><template v-if="plan.gone.length > 0"
+      >, gone: {{ plan.gone.join(', ') }}</template
+    >. About {{ showSize(plan.bytes)
+    }}<template v-if="plan.before.expectedMs">, {{ Math.max(1, Math.round(plan.before.expectedMs / 1000)) }} s</template
+    >.
+  </p>
+  <label class="only"
+    >Show
+    <select v-model="only">
+      <option value="all">everybody</option>
+      <option value="skipped">those who would be skipped</option>
+      <option v-if="plan.before" value="striking">what strikes beside the run before</option>
+    </select></label
+  >
   <Table
     :columns="columns"
     :data-source="entries"
@@ -48,10 +80,24 @@ const columns = [
         >{{ record.recipient }}</RouterLink
       >
       <template v-else-if="column.key === 'rows'">{{ showCount(record.rows) }}</template>
+      <template v-else-if="column.key === 'before'">
+        <b v-if="record.mark" class="mark">{{ record.mark }}</b>
+        {{ record.rowsBefore === undefined ? '' : showCount(record.rowsBefore) }}
+      </template>
       <template v-else-if="column.key === 'filter'">{{ capitalised(record.filter) }}</template>
       <template v-else-if="column.key === 'files'">
-        <span v-if="record.action === 'skip'" class="quiet">– {{ record.reason }}</span>
-        <template v-else>{{ record.files.map((file: { name: string }) => file.name).join(', ') }}</template>
+        <span v-if="record.files.length === 0 || record.action !== 'send'" class="quiet">– {{ record.reason }}</span>
+        <template v-else>
+          <a
+            v-for="file in (record as PlanEntry).files"
+            :key="file.name"
+            class="sample"
+            :href="sample(record as PlanEntry, file.format)"
+            :download="file.name"
+            :title="`Make ${file.name} now and look at it; nothing is sent`"
+            >{{ file.name }}</a
+          >
+        </template>
       </template>
     </template>
   </Table>
@@ -63,5 +109,26 @@ const columns = [
   gap: 0.4rem;
   align-items: center;
   margin-bottom: 0.6rem;
+}
+.only select {
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  background: var(--raised);
+  color: var(--ink);
+  padding: 0.2rem 0.4rem;
+  min-height: 28px;
+}
+.mark {
+  color: var(--brass);
+  font-weight: 600;
+}
+.sample {
+  margin-right: 0.8rem;
+}
+.refused {
+  color: var(--signal);
+}
+.beside {
+  margin: 0.2rem 0 0.6rem;
 }
 </style>

@@ -6,7 +6,10 @@ import RunState from './RunState.vue';
 import { isActive, type Ledger, type LedgerEntry } from './shapes.ts';
 
 const props = defineProps<{ run: Ledger }>();
-const emit = defineEmits<{ stop: [] }>();
+const emit = defineEmits<{
+  steer: [act: 'stop' | 'pause' | 'continue' | 'retry'];
+  settle: [recipient: string, hasArrived: boolean];
+}>();
 
 const share = computed(() => {
   const { planned, sent, failed, inDoubt, rendered } = props.run.counts;
@@ -38,7 +41,10 @@ const columns = computed(() => [
 
 <template>
   <div class="head">
-    <span><RunState :state="run.state" /> for {{ run.period }}</span>
+    <span
+      ><RunState :state="run.state" /> for {{ run.period }}<template v-if="run.isTest">, a test to its sender</template
+      ><template v-else-if="run.cause === 'schedule'">, by its schedule</template></span
+    >
     <span
       >{{ run.counts.sent }} sent, {{ run.counts.skipped }} skipped, {{ run.counts.failed }} failed<template
         v-if="run.counts.inDoubt"
@@ -48,11 +54,20 @@ const columns = computed(() => [
     <span class="quiet"
       >{{ showCount(run.rowsRead) }} rows read · {{ showInstant(run.startedAt ?? run.createdAt) }}</span
     >
+    <Button v-if="isActive(run)" @click="emit('steer', 'pause')">Pause</Button>
+    <Button v-if="run.state === 'paused'" type="primary" @click="emit('steer', 'continue')">Go on</Button>
     <Popconfirm
-      v-if="isActive(run)"
+      v-if="!isActive(run) && run.state !== 'paused' && run.counts.failed > 0"
+      :title="`Try again for the ${run.counts.failed} whose copy failed?`"
+      ok-text="Try again"
+      @confirm="emit('steer', 'retry')"
+      ><Button>Try the failed again</Button></Popconfirm
+    >
+    <Popconfirm
+      v-if="isActive(run) || run.state === 'paused'"
       title="Stop this run? What has left stays sent; the rest can be run again."
       ok-text="Stop"
-      @confirm="emit('stop')"
+      @confirm="emit('steer', 'stop')"
       ><Button danger>Stop</Button></Popconfirm
     >
   </div>
@@ -74,7 +89,13 @@ const columns = computed(() => [
       <template v-else-if="column.key === 'size'">{{
         sizeOf(record as LedgerEntry) > 0 ? showSize(sizeOf(record as LedgerEntry)) : ''
       }}</template>
-      <span v-else-if="column.key === 'reason'" class="quiet">{{ record.reason }}</span>
+      <template v-else-if="column.key === 'reason'">
+        <span class="quiet">{{ record.reason }}</span>
+        <span v-if="record.state === 'in doubt'" class="settle">
+          <Button size="small" @click="emit('settle', record.recipient, true)">It arrived</Button>
+          <Button size="small" @click="emit('settle', record.recipient, false)">It did not</Button>
+        </span>
+      </template>
     </template>
   </Table>
 </template>
@@ -89,5 +110,10 @@ const columns = computed(() => [
 }
 .error {
   color: var(--signal);
+}
+.settle {
+  display: inline-flex;
+  gap: 0.4rem;
+  margin-left: 0.6rem;
 }
 </style>

@@ -11,6 +11,7 @@ const signs: Record<string, { sign: string; colour: string }> = {
   'in doubt': { sign: '?', colour: 'signal' },
   partly: { sign: '◐', colour: 'brass' },
   stopped: { sign: '■', colour: 'brass' },
+  paused: { sign: '‖', colour: 'brass' },
   skipped: { sign: '–', colour: 'quiet' },
 };
 const shown = computed(() => signs[props.state] ?? { sign: '…', colour: 'sea' });

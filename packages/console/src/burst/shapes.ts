@@ -13,7 +13,7 @@ export interface ShownRun {
   readonly id: number;
   readonly burst: string;
   readonly period: string;
-  readonly state: 'waiting' | 'running' | 'done' | 'partly' | 'failed' | 'stopped';
+  readonly state: 'waiting' | 'running' | 'paused' | 'done' | 'partly' | 'failed' | 'stopped';
   readonly phase: string;
   readonly error: string | null;
   readonly rowsRead: number;
@@ -21,6 +21,9 @@ export interface ShownRun {
   readonly startedAt: string | null;
   readonly finishedAt: string | null;
   readonly counts: RunCounts;
+  /** Every copy went to the sender. */
+  readonly isTest: boolean;
+  readonly cause: 'hand' | 'schedule';
 }
 
 export interface LedgerEntry {
@@ -50,6 +53,7 @@ export interface ShownBurst {
     readonly list: string;
     readonly formats: readonly string[];
     readonly period?: { readonly unit: 'month' | 'day' };
+    readonly schedule?: object;
     readonly destination: { readonly kind: string; readonly subject: string };
   };
   readonly lastRun: ShownRun | null;
@@ -59,10 +63,13 @@ export interface PlanEntry {
   readonly recipient: string;
   readonly address: string;
   readonly rows: number;
-  readonly files: readonly { readonly name: string }[];
-  readonly action: 'send' | 'skip';
+  readonly files: readonly { readonly name: string; readonly format: string }[];
+  readonly action: 'send' | 'skip' | 'refuse';
   readonly reason?: string;
   readonly filter: string;
+  /** Of the copy in the run before. */
+  readonly rowsBefore?: number;
+  readonly mark?: 'new' | 'much bigger' | 'much smaller';
 }
 
 export interface Plan {
@@ -72,6 +79,21 @@ export interface Plan {
   readonly limits: readonly { readonly origin: string; readonly name: string; readonly words: string }[];
   readonly counts: RunCounts & { readonly rows: number; readonly files: number };
   readonly entries: readonly PlanEntry[];
+  /** The run that the plan is set beside; nothing when there was none. */
+  readonly before?: {
+    readonly run: number;
+    readonly period: string;
+    readonly copies: number;
+    readonly expectedMs?: number;
+  };
+  readonly gone: readonly string[];
+  readonly bytes: number;
+}
+
+/** When a burst runs by itself. */
+export interface Times {
+  readonly words: string;
+  readonly times: readonly { readonly at: string; readonly words: string; readonly periodWords?: string }[];
 }
 
 export const isActive = (run: ShownRun) => run.state === 'waiting' || run.state === 'running';

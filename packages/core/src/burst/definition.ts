@@ -1,14 +1,41 @@
 import Joi from 'joi';
 import { checkShape } from '../check/index.ts';
 import { thingName } from '../dataset/index.ts';
+import { checkRecurrence, type Recurrence } from '../schedule/index.ts';
 
-export type CopyFormat = 'csv' | 'pdf';
+export const copyFormats = ['csv', 'jsonl', 'xlsx', 'pdf', 'png'] as const;
+export type CopyFormat = (typeof copyFormats)[number];
+/** Formats that hold rows rather than a page. */
+export const rowFormats: readonly CopyFormat[] = ['csv', 'jsonl', 'xlsx'];
+/** Formats that show the page's figures. */
+export const figureFormats: readonly CopyFormat[] = ['xlsx', 'pdf', 'png'];
+
+/** How CSV copies are written; commas and UTF-8 without a mark when left out. */
+export interface CsvStyle {
+  readonly separator?: 'comma' | 'semicolon' | 'tab';
+  /** Begins with the byte order mark, by which older spreadsheets know UTF-8. */
+  readonly mark?: boolean;
+}
+
+/** What is done where a recipient has no rows: nothing, a letter without files, or the run is refused. */
+export type WhenEmpty = 'skip' | 'note' | 'refuse';
+
+/** When a burst runs by itself, for the period before that day or the one that it lies in. */
+export interface BurstSchedule extends Recurrence {
+  readonly period?: 'last' | 'this';
+  /** A time that passed while the service was down: run late, once, or wait for the next. */
+  readonly missed?: 'late' | 'skip';
+  /** Days on which it does not run, such as holidays, as `YYYY-MM-DD`. */
+  readonly except?: readonly string[];
+}
 
 /** Where the copies of a burst go, and how they are announced there. */
 export interface MailDestination {
   readonly kind: 'mail';
   readonly subject: string;
   readonly message: string;
+  /** What somebody without rows reads, where a burst sends a note then. */
+  readonly emptyMessage?: string;
 }
 
 /** A burst as its publisher writes it, in the format `underbell-burst/1`. */
@@ -25,7 +52,10 @@ export interface BurstDefinition {
   /** The parameter that a run's period sets. */
   readonly period?: { readonly unit: 'month' | 'day'; readonly parameter: string };
   readonly formats: readonly CopyFormat[];
-  /** The dataset whose rows a CSV copy holds, and which columns; the report's only one and all of them when left out. */
+  readonly csv?: CsvStyle;
+  readonly empty?: WhenEmpty;
+  readonly schedule?: BurstSchedule;
+  /** The dataset whose rows a copy holds, and which columns; the report's only one and all of them when left out. */
   readonly rows?: { readonly dataset?: string; readonly columns?: readonly string[] };
   /** Without extension: `{burst}-{quay}-{period}`. */
   readonly fileName: string;
@@ -46,17 +76,37 @@ export const burstSchema = Joi.object({
   list: reference.required(),
   bind: Joi.object().pattern(reference, reference).min(1).max(1).required(),
   period: Joi.object({ unit: Joi.string().valid('month', 'day').required(), parameter: reference.required() }),
-  formats: Joi.array().items(Joi.string().valid('csv', 'pdf')).min(1).unique().required(),
+  formats: Joi.array()
+    .items(Joi.string().valid(...copyFormats))
+    .min(1)
+    .unique()
+    .required(),
+  csv: Joi.object({ separator: Joi.string().valid('comma', 'semicolon', 'tab'), mark: Joi.boolean() }),
+  empty: Joi.string().valid('skip', 'note', 'refuse'),
+  schedule: Joi.object({
+    rule: Joi.string().max(400).required(),
+    start: Joi.string().max(25).required(),
+    timeZone: Joi.string().max(60).required(),
+    period: Joi.string().valid('last', 'this'),
+    missed: Joi.string().valid('late', 'skip'),
+    except: Joi.array().items(Joi.string().isoDate().length(10)).max(400).unique(),
+  }),
   rows: Joi.object({ dataset: reference, columns: Joi.array().items(reference).min(1).max(200).unique() }),
   fileName: Joi.string().min(1).max(200).required(),
   destination: Joi.object({
     kind: Joi.string().valid('mail').required(),
     subject: Joi.string().min(1).max(200).required(),
     message: Joi.string().min(1).max(10_000).required(),
+    emptyMessage: Joi.string().min(1).max(10_000),
   }).required(),
 }).required();
 
-/** @throws {Refusal} `BURST_INVALID` with one problem per mistake */
+/** @throws {Refusal} `BURST_INVALID` with one problem per mistake; `SCHEDULE_INVALID`, `SCHEDULE_NEVER` */
 export function readBurst(value: unknown): BurstDefinition {
-  return checkShape<BurstDefinition>(value, burstSchema, { code: 'BURST_INVALID', what: 'the burst definition' });
+  const read = checkShape<BurstDefinition>(value, burstSchema, {
+    code: 'BURST_INVALID',
+    what: 'the burst definition',
+  });
+  if (read.schedule) checkRecurrence(read.schedule);
+  return read;
 }

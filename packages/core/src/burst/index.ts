@@ -1,6 +1,19 @@
-export { burstSchema, readBurst, type BurstDefinition, type CopyFormat, type MailDestination } from './definition.ts';
+export {
+  burstSchema,
+  copyFormats,
+  figureFormats,
+  readBurst,
+  rowFormats,
+  type BurstDefinition,
+  type BurstSchedule,
+  type CopyFormat,
+  type CsvStyle,
+  type MailDestination,
+} from './definition.ts';
+export { comparePlan, type Comparison, type FormerCopy } from './compare.ts';
+export { rowWriter, type RowWriter } from './rowFiles.ts';
 export { checkTemplate, fillTemplate, safeFileName, templateNames } from './template.ts';
-export { readPeriod, type Period } from './period.ts';
+export { nextRuns, periodAt, readPeriod, type Period } from './period.ts';
 export { isMailAddress, readRecipients, type ListColumns, type Recipient } from './recipients.ts';
 export {
   planBurst,

@@ -18,8 +18,9 @@ export interface PlanEntry {
   readonly value?: Value;
   readonly rows: number;
   readonly files: readonly PlannedFile[];
-  readonly action: 'send' | 'skip';
-  /** Why it is skipped. */
+  /** `refuse`: while this stands, the run does not start. */
+  readonly action: 'send' | 'skip' | 'refuse';
+  /** Why it is skipped or refused; of a copy that is sent, what is special about it. */
   readonly reason?: string;
 }
 
@@ -69,6 +70,20 @@ function copyFiles(
   return { files, ...(other !== undefined ? { clash: other } : {}) };
 }
 
+/** What is done for a recipient without rows. */
+function emptyCopy(
+  { definition, period }: PlanInput,
+  raw: string,
+  run: number | undefined,
+): Pick<PlanEntry, 'action' | 'reason'> {
+  const reason = `no rows for ${raw} in ${period.words}`;
+  const { empty = 'skip' } = definition;
+  if (empty !== 'note') return { action: empty, reason };
+  return run === undefined
+    ? { action: 'send', reason: `${reason}: a note without files` }
+    : { action: 'skip', reason: `already sent in run ${run}` };
+}
+
 /**
  * Works out who gets what, before anything is sent.
  *
@@ -90,10 +105,9 @@ export function planBurst(input: PlanInput): PlanEntry[] {
       return { ...base, rows: 0, files: [], action: 'skip', reason: error.message };
     }
     const rows = input.rowCounts.get(value) ?? 0;
-    if (rows === 0)
-      return { ...base, value, rows, files: [], action: 'skip', reason: `no rows for ${raw} in ${input.period.words}` };
-    const { files, clash } = copyFiles(input, recipient, taken);
     const run = input.alreadySent.get(recipient.id);
+    if (rows === 0) return { ...base, value, rows, files: [], ...emptyCopy(input, raw, run) };
+    const { files, clash } = copyFiles(input, recipient, taken);
     if (run !== undefined) return { ...base, value, rows, files, action: 'skip', reason: `already sent in run ${run}` };
     if (clash !== undefined)
       return { ...base, value, rows, files, action: 'skip', reason: `the file name is the same as that of ${clash}` };

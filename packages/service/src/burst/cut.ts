@@ -15,6 +15,7 @@ import { CutSpool } from './spool.ts';
  * Every row is checked a second time, in memory, against its recipient's whole filter.
  *
  * @param cuts - each value and the file that its rows go to
+ * @param format - `csv` as it is sent, with its heading; `raw` without, for what is made of it
  * @param onProgress - called with the rows read so far; throwing stops the scan
  * @returns the rows read
  * @throws {Refusal} `FOREIGN_ROW`, `DISK_FULL`, whatever `onProgress` throws
@@ -23,6 +24,7 @@ export async function cutRows(
   app: App,
   burst: PreparedBurst,
   cuts: readonly { readonly value: Value; readonly path: string }[],
+  format: 'csv' | 'raw',
   onProgress: (rows: number) => void,
 ): Promise<number> {
   const { rowRevision, key } = burst;
@@ -38,14 +40,14 @@ export async function cutRows(
   const cells = copyColumns(burst);
   const spool = new CutSpool(
     cuts.map((cut) => cut.path),
-    csvLine(cells.map((one) => one.name)).replace('\r\n', '\n'),
+    format === 'raw' ? '' : csvLine(cells.map((one) => one.name)).replace('\r\n', '\n'),
   );
   const cutter = new RowCutter({
     prefixFields: prefix.length,
     route: createRouter({ columns: prefix, key, cuts: routed }),
     take: spool.take,
   });
-  await copyRows(app, { lane: 'planned', revision: rowRevision, filter }, { prefix, cells }, 'csv', (rows) =>
+  await copyRows(app, { lane: 'planned', revision: rowRevision, filter }, { prefix, cells }, format, (rows) =>
     pump(rows, cutter, onProgress),
   );
   spool.flush();

@@ -1,37 +1,46 @@
-import { copyFile } from 'node:fs/promises';
+import { stat } from 'node:fs/promises';
 import { join } from 'node:path';
-import { setImmediate } from 'node:timers/promises';
-import { fillTemplate, templateValues, type CopyFormat, type Recipient } from '@underbell/core/burst';
+import { setTimeout } from 'node:timers/promises';
+import { fillTemplate, nextRuns, periodAt, templateValues, type Recipient } from '@underbell/core/burst';
 import type { Value } from '@underbell/core/dataset';
 import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
-import { MailRoad, messageIdOf } from '../deliver/index.ts';
-import type { App, JobHandler } from '../platform/index.ts';
-import { cutRows } from './cut.ts';
+import { MailRoad, messageIdOf, type MailCopy } from '../deliver/index.ts';
+import { enqueue, type App, type JobHandler } from '../platform/index.ts';
 import { findList, listRecipients } from './listStore.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
-import { readAnswers, renderCopy } from './render.ts';
-import { describeFile, dropRunFolder, runFolder, writeCopy } from './spool.ts';
+import { handOver, makeCopies } from './make.ts';
+import { mediaTypes } from './mediaTypes.ts';
+import { startRun } from './runs.ts';
+import { describeFile, dropRunFolder, runFolder } from './spool.ts';
 import {
   changeRun,
   countDeliveries,
+  dueBursts,
+  findBurst,
   findRun,
   listDeliveries,
   moveDeliveries,
+  takeDueBurst,
   type DeliveryRow,
+  type DeliveryState,
   type MadeFile,
   type RunRow,
   type RunState,
 } from './store.ts';
 
-const mediaTypes: Record<CopyFormat, string> = { csv: 'text/csv; charset=utf-8', pdf: 'application/pdf' };
 const parallelSends = 5;
 const progressEveryMs = 250;
+/** How long to wait before a copy that was not taken is offered again; none may have arrived twice by it. */
+const retryMs = [1_000, 5_000, 20_000];
 /** A run that brings down so many workers is given up, so that it does not bring down the next. */
 const maxWorkers = 3;
 
 /** Thrown to leave a run whose lease was lost; another worker goes on with it. */
 class LeaseLost extends Error {}
+
+/** Thrown to leave a run that somebody wants paused; what is ready stays ready. */
+class Paused extends Error {}
 
 /** One execution of a burst, from the ledger as it stands: after a crash it goes on where the ledger says. */
 class RunExecution {
@@ -39,6 +48,7 @@ class RunExecution {
   readonly #run: RunRow;
   readonly #isMine: () => boolean;
   #stopAsked = false;
+  #pauseAsked = false;
   #lastNote = 0;
 
   constructor(app: App, run: RunRow, isMine: () => boolean) {
@@ -74,6 +84,7 @@ class RunExecution {
   #check(): void {
     if (!this.#isMine()) throw new LeaseLost('the lease of this run was lost');
     if (this.#stopAsked) throw new Refusal('RUN_STOPPED', 'the run was stopped');
+    if (this.#pauseAsked) throw new Paused('the run was paused');
   }
 
   /** Writes down how far the run is, and looks whether somebody wants it stopped. */
@@ -81,6 +92,7 @@ class RunExecution {
     await changeRun(this.#app, this.#run.id, change);
     const now = await findRun(this.#app, this.#run.id);
     this.#stopAsked = now?.stopAsked ?? false;
+    this.#pauseAsked = now?.pauseAsked ?? false;
     this.#check();
   }
 
@@ -90,7 +102,7 @@ class RunExecution {
     if (now - this.#lastNote < progressEveryMs) return;
     this.#lastNote = now;
     this.#note(change).catch((error: unknown) => {
-      if (!isRefusal(error, 'RUN_STOPPED') && !(error instanceof LeaseLost))
+      if (!isRefusal(error, 'RUN_STOPPED') && !(error instanceof LeaseLost) && !(error instanceof Paused))
         this.#app.log.warn({ err: error }, 'progress could not be noted');
     });
   }
@@ -99,47 +111,36 @@ class RunExecution {
     return join(runFolder(this.#app.settings.spool, this.#run.id), file.name);
   }
 
-  /** Makes every file before the first copy leaves: a run that cannot be made sends nothing. */
-  async #make(burst: PreparedBurst, deliveries: readonly DeliveryRow[]): Promise<void> {
-    const values = [...new Set(deliveries.map((one) => one.value as Value))];
-    const fileOf = (delivery: DeliveryRow, format: CopyFormat) => delivery.files.find((one) => one.format === format);
-    if (burst.definition.formats.includes('csv')) {
-      await this.#note({ phase: 'reading and cutting rows' });
-      const cuts = values.map((value) => ({
-        value,
-        path: this.#path({ format: 'csv', name: `cut-${values.indexOf(value)}.rows` }),
-      }));
-      const rowsRead = await cutRows(this.#app, burst, cuts, (rows) => this.#noteSometimes({ rowsRead: rows }));
-      await this.#note({ rowsRead });
-      for (const delivery of deliveries) {
-        const file = fileOf(delivery, 'csv')!;
-        await copyFile(cuts[values.indexOf(delivery.value as Value)]!.path, this.#path(file));
+  /** Whether every file of these copies is still there as it was made. */
+  async #areMade(deliveries: readonly DeliveryRow[]): Promise<boolean> {
+    for (const { state, files } of deliveries) {
+      if (state !== 'rendered') return false;
+      for (const file of files) {
+        const found = await stat(this.#path(file)).catch(() => undefined);
+        if (found?.size !== file.sizeBytes) return false;
       }
     }
-    if (burst.definition.formats.includes('pdf')) await this.#renderPages(burst, deliveries, values);
-    for (const delivery of deliveries) {
-      const files = await Promise.all(delivery.files.map((file) => describeFile(file, this.#path(file))));
-      await moveDeliveries(this.#app, { ids: [delivery.id] }, ['planned', 'rendered'], { state: 'rendered', files });
-    }
+    return true;
   }
 
-  async #renderPages(
-    burst: PreparedBurst,
-    deliveries: readonly DeliveryRow[],
-    values: readonly Value[],
-  ): Promise<void> {
-    await this.#note({ phase: 'reading figures' });
-    const answers = await readAnswers(this.#app, burst, values);
-    const rendered = new Map<Value, Buffer>();
-    for (const [i, delivery] of deliveries.entries()) {
-      this.#noteSometimes({ phase: `rendering page ${i + 1} of ${deliveries.length}` });
-      const value = delivery.value as Value;
-      // Recipients with the same value share one rendering.
-      const bytes = rendered.get(value) ?? (await renderCopy(this.#app, burst, value, answers(value)));
-      rendered.set(value, bytes);
-      // Rendering never waits for anything outside; without a pause here leases and readers would starve.
-      await setImmediate();
-      writeCopy(this.#path(delivery.files.find((one) => one.format === 'pdf')!), bytes);
+  /** Makes every file before the first copy leaves: a run that cannot be made sends nothing. */
+  async #make(burst: PreparedBurst, deliveries: readonly DeliveryRow[]): Promise<void> {
+    if (await this.#areMade(deliveries)) return;
+    const filled = deliveries.filter((one) => one.files.length > 0);
+    const { pathOf } = await makeCopies(this.#app, burst, {
+      values: [...new Set(filled.map((one) => one.value as Value))],
+      formats: burst.definition.formats,
+      folder: runFolder(this.#app.settings.spool, this.#run.id),
+      onStep: (phase) => this.#note({ phase }),
+      onProgress: (progress) => this.#noteSometimes(progress),
+    }).then(async (made) => {
+      if (made.rowsRead > 0) await this.#note({ rowsRead: made.rowsRead });
+      return made;
+    });
+    for (const delivery of deliveries) {
+      for (const file of delivery.files) await handOver(pathOf(delivery.value as Value, file.format), this.#path(file));
+      const files = await Promise.all(delivery.files.map((file) => describeFile(file, this.#path(file))));
+      await moveDeliveries(this.#app, { ids: [delivery.id] }, ['planned', 'rendered'], { state: 'rendered', files });
     }
   }
 
@@ -166,46 +167,63 @@ class RunExecution {
     }
   }
 
+  /** The letter that one copy goes with. */
+  #letterOf(burst: PreparedBurst, delivery: DeliveryRow, recipient: Recipient | undefined): MailCopy {
+    const { definition, period } = burst;
+    const { destination, name } = definition;
+    const { isTest, id } = this.#run;
+    const who = recipient ?? { id: delivery.recipient, address: delivery.address, values: {} };
+    const values = templateValues(definition, period, who);
+    const isNote = delivery.files.length === 0;
+    const text = isNote
+      ? (destination.emptyMessage ?? `There is nothing for ${who.id} in {period_words}.\n`)
+      : destination.message;
+    const subject = fillTemplate(destination.subject, values).replace(/[\r\n]+/g, ' ');
+    return {
+      messageId: messageIdOf(
+        [name, delivery.occurrence, delivery.recipient, delivery.repeat, ...(isTest ? ['test', id] : [])],
+        this.#app.settings.mailFrom,
+      ),
+      to: delivery.address,
+      subject: isTest ? `[Test for ${delivery.recipient}, ${who.address}] ${subject}` : subject,
+      text: fillTemplate(text, values),
+      attachments: delivery.files.map((file) => ({
+        name: file.name,
+        path: this.#path(file),
+        type: mediaTypes[file.format],
+      })),
+    };
+  }
+
   async #sendOne(
     road: MailRoad,
     burst: PreparedBurst,
     delivery: DeliveryRow,
     recipient: Recipient | undefined,
   ): Promise<void> {
-    const { definition, period } = burst;
-    const values = templateValues(
-      definition,
-      period,
-      recipient ?? { id: delivery.recipient, address: delivery.address, values: {} },
-    );
-    const messageId = messageIdOf(
-      [definition.name, delivery.occurrence, delivery.recipient, delivery.repeat],
-      this.#app.settings.mailFrom,
-    );
-    const moved = await moveDeliveries(this.#app, { ids: [delivery.id] }, ['rendered'], {
-      state: 'sending',
-      messageId,
-    });
-    if (moved === 0) return;
-    try {
-      await road.send({
-        messageId,
-        to: delivery.address,
-        subject: fillTemplate(definition.destination.subject, values).replace(/[\r\n]+/g, ' '),
-        text: fillTemplate(definition.destination.message, values),
-        attachments: delivery.files.map((file) => ({
-          name: file.name,
-          path: this.#path(file),
-          type: mediaTypes[file.format],
-        })),
-      });
-      await moveDeliveries(this.#app, { ids: [delivery.id] }, ['sending'], { state: 'sent', reason: null });
-    } catch (error) {
-      if (!isRefusal(error)) throw error;
-      await moveDeliveries(this.#app, { ids: [delivery.id] }, ['sending'], {
-        state: isRefusal(error, 'DELIVERY_IN_DOUBT') ? 'in doubt' : 'failed',
-        reason: error.message,
-      });
+    const letter = this.#letterOf(burst, delivery, recipient);
+    for (let tried = delivery.attempts; ; tried++) {
+      const { messageId } = letter;
+      const move = (from: DeliveryState, change: Parameters<typeof moveDeliveries>[3]) =>
+        moveDeliveries(this.#app, { ids: [delivery.id] }, [from], change);
+      if ((await move('rendered', { state: 'sending', messageId, attempts: tried + 1 })) === 0) return;
+      try {
+        await road.send(letter);
+        await move('sending', { state: 'sent', reason: null });
+        return;
+      } catch (error) {
+        if (!isRefusal(error)) throw error;
+        const wait = isRefusal(error, 'DESTINATION_BUSY') ? retryMs[tried] : undefined;
+        if (wait === undefined) {
+          const state = isRefusal(error, 'DELIVERY_IN_DOUBT') ? 'in doubt' : 'failed';
+          await move('sending', { state, reason: error.message });
+          return;
+        }
+        // It is not on the wire while it waits: a worker that dies meanwhile leaves no doubt behind.
+        await move('sending', { state: 'rendered', reason: `${error.message}; it is tried again` });
+        await setTimeout(wait);
+        await this.#note({});
+      }
     }
   }
 
@@ -246,6 +264,10 @@ export const runBurstJob: JobHandler = async (app, job, isMine) => {
   try {
     await execution.execute();
   } catch (error) {
+    if (error instanceof Paused && isMine()) {
+      await changeRun(app, run.id, { state: 'paused', phase: '' });
+      return;
+    }
     if (error instanceof LeaseLost || !isMine()) {
       app.log.warn({ run: run.id }, 'the run goes on elsewhere');
       return;
@@ -254,3 +276,52 @@ export const runBurstJob: JobHandler = async (app, job, isMine) => {
     await execution.fail(error as Error);
   }
 };
+
+/** A start that is later than this was missed. */
+const missedMs = 60 * 60_000;
+
+/** Starts one run because its time has come; whoever owns the burst hears of it when it cannot start. */
+export const startScheduled: JobHandler = async (app, job) => {
+  const { name, at } = job.payload as { name: string; at: number };
+  const burst = await findBurst(app, name);
+  if (!burst?.definition.schedule) return;
+  const owner = await findPerson(app, { id: burst.ownerId });
+  try {
+    if (!owner) throw new Refusal('NOT_ALLOWED', 'the sender of this burst has left');
+    const period = periodAt(burst.definition, at);
+    await startRun(app, owner, name, {
+      ...(period === undefined ? {} : { period }),
+      again: false,
+      cause: 'schedule',
+      origin: 'schedule',
+    });
+  } catch (error) {
+    if (!isRefusal(error)) throw error;
+    app.log.warn({ burst: name, code: error.code }, 'a scheduled run could not start');
+    if (!owner) return;
+    const text = `“${burst.definition.title}” was to be sent by its schedule and could not start:\n\n${error.message}\n${error.details.hint ? `\n${error.details.hint}\n` : ''}`;
+    await app.records.transaction((transaction) =>
+      enqueue(
+        app,
+        'notice.mail',
+        { to: owner.email, subject: `${burst.definition.title} was not sent`, text },
+        transaction,
+      ),
+    );
+  }
+};
+
+/** Puts every burst whose time has come into the queue and settles when it is next; two processes never take one twice. */
+export async function tick(app: App): Promise<void> {
+  for (const { name, definition, nextRunAt } of await dueBursts(app)) {
+    const { schedule } = definition;
+    const [next] = schedule ? nextRuns(schedule, app.now()) : [];
+    await app.records.transaction(async (transaction) => {
+      const isTaken = await takeDueBurst(app, name, { at: nextRunAt!, next }, transaction);
+      if (!isTaken || !schedule) return;
+      const isMissed = app.now() - nextRunAt!.getTime() > missedMs;
+      if (isMissed && schedule.missed === 'skip') return;
+      await enqueue(app, 'burst.start', { name, at: nextRunAt!.getTime() }, transaction);
+    });
+  }
+}

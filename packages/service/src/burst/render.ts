@@ -3,7 +3,7 @@ import type { Value } from '@underbell/core/dataset';
 import { asksData, datasetNameOf, planFigure, type FigureResult } from '@underbell/core/report';
 import { readFigure, readFigurePerValue } from '../dataset/index.ts';
 import type { App } from '../platform/index.ts';
-import { drawPdf } from '../view/draw.ts';
+import type { PageScene } from '@underbell/core/render';
 import { commonFilter, filterFor, partitionColumn, type PreparedBurst } from './prepare.ts';
 
 /** Each figure's answers for all recipients. */
@@ -33,16 +33,16 @@ export async function readAnswers(app: App, burst: PreparedBurst, values: readon
   return (value) => new Map(perFigure.map(({ name, answer }) => [name, answer(value)]));
 }
 
-/** One recipient's page as PDF. */
-export async function renderCopy(
+/** One recipient's page as it is drawn on paper or in a picture. */
+export function sceneOfCopy(
   app: App,
   burst: PreparedBurst,
   value: Value,
   results: Map<string, FigureResult>,
-): Promise<Buffer> {
+): PageScene {
   const { viewing, rowRevision } = burst;
   const parts = filterFor(burst, rowRevision.shape, [value]).parts.filter((part) => part.origin !== 'record rule');
-  return drawPdf({
+  return {
     title: viewing.report.title,
     page: viewing.page,
     results,
@@ -50,5 +50,5 @@ export async function renderCopy(
     limits: parts.map((part) => part.words ?? explainInWords(part.node)),
     parameters: Object.fromEntries(viewing.fixed.map((one) => [one.parameter.name, one.words ?? one.texts.join(', ')])),
     dataAsOf: rowRevision.loadedAt.getTime(),
-  });
+  };
 }

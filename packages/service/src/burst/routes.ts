@@ -1,8 +1,13 @@
+import { Readable } from 'node:stream';
 import Joi from 'joi';
+import { copyFormats, type CopyFormat } from '@underbell/core/burst';
 import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { loadList, seenLists, showList } from './listUsecases.ts';
-import { saveBurst, seeRecipient, seenBursts, seenRuns, showLedger, showPlan, startRun, stopRun } from './usecases.ts';
+import { mediaTypes } from './mediaTypes.ts';
+import { sampleOf, seeRecipient, showPlan } from './plan.ts';
+import { continueRun, pauseRun, retryRun, seenRuns, settleDelivery, showLedger, startRun, stopRun } from './runs.ts';
+import { saveBurst, seenBursts, showTimes, timesAsCalendar } from './usecases.ts';
 
 const named = Joi.object({ name: thing.required() });
 const column = Joi.string().max(63);
@@ -79,7 +84,54 @@ export const burstRoutes: Route[] = [
     query: Joi.object({ recipient: Joi.string().max(1000).required(), period }),
     handle: ({ app, person, params, query }) => seeRecipient(app, person, params.name, query),
   }),
-  defineRoute<{ name: string }, Record<string, never>, { period?: string; again: boolean }>({
+  defineRoute<{ name: string }, { recipient: string; period?: string; format?: CopyFormat }>({
+    method: 'get',
+    path: '/api/v1/bursts/:name/sample',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'The very file that one recipient would get',
+    params: named,
+    query: Joi.object({
+      recipient: Joi.string().max(1000).required(),
+      period,
+      format: Joi.string()
+        .valid(...copyFormats)
+        .description('the first of the burst when left out'),
+    }),
+    answer: { description: 'the file', type: 'application/octet-stream' },
+    async handle({ app, ctx, person, params, query }) {
+      const { bytes, fileName, format } = await sampleOf(app, person, params.name, query);
+      ctx.attachment(fileName);
+      return { stream: Readable.from([bytes]), type: mediaTypes[format] };
+    },
+  }),
+  defineRoute<{ name: string }>({
+    method: 'get',
+    path: '/api/v1/bursts/:name/times',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'When a burst runs by itself: in words, and the next ten times',
+    params: named,
+    handle: ({ app, person, params }) => showTimes(app, person, params.name),
+  }),
+  defineRoute<{ name: string }>({
+    method: 'get',
+    path: '/api/v1/bursts/:name/times.ics',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'The next times as a calendar (RFC 5545)',
+    params: named,
+    answer: { description: 'a calendar', type: 'text/calendar' },
+    async handle({ app, person, params }) {
+      const text = await timesAsCalendar(app, person, params.name);
+      return { stream: Readable.from([text]), type: 'text/calendar; charset=utf-8' };
+    },
+  }),
+  defineRoute<
+    { name: string },
+    Record<string, never>,
+    { period?: string; again: boolean; only?: string[]; isTest: boolean }
+  >({
     method: 'post',
     path: '/api/v1/bursts/:name/runs',
     tag: 'Sending',
@@ -87,7 +139,12 @@ export const burstRoutes: Route[] = [
     summary: 'Start a run',
     status: 202,
     params: named,
-    body: Joi.object({ period, again: Joi.boolean().default(false).description('also send what was already sent') }),
+    body: Joi.object({
+      period,
+      again: Joi.boolean().default(false).description('also send what was already sent'),
+      only: Joi.array().items(Joi.string().max(1000)).min(1).max(10_000).description('these recipients alone'),
+      isTest: Joi.boolean().default(false).description('every copy goes to you, and nobody counts as having theirs'),
+    }),
     handle: ({ app, person, params, body, origin }) => startRun(app, person, params.name, { ...body, origin }),
   }),
   defineRoute<Record<string, never>, { burst?: string }>({
@@ -117,5 +174,33 @@ export const burstRoutes: Route[] = [
     status: 202,
     params: runId,
     handle: ({ app, person, params, origin }) => stopRun(app, person, params.id, origin),
+  }),
+  ...(
+    [
+      ['pause', 'Pause a run; what is on its way arrives', pauseRun],
+      ['continue', 'Let a paused run go on', continueRun],
+      ['retry', 'Run once more for those whose copy failed', retryRun],
+    ] as const
+  ).map(([act, summary, work]) =>
+    defineRoute<{ id: number }>({
+      method: 'post',
+      path: `/api/v1/runs/:id/${act}`,
+      tag: 'Sending',
+      audience: 'person',
+      summary,
+      status: 202,
+      params: runId,
+      handle: ({ app, person, params, origin }) => work(app, person, params.id, origin),
+    }),
+  ),
+  defineRoute<{ id: number }, Record<string, never>, { recipient: string; hasArrived: boolean }>({
+    method: 'post',
+    path: '/api/v1/runs/:id/settle',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'Say of a copy in doubt whether it arrived',
+    params: runId,
+    body: Joi.object({ recipient: Joi.string().max(1000).required(), hasArrived: Joi.boolean().required() }),
+    handle: ({ app, person, params, body, origin }) => settleDelivery(app, person, params.id, { ...body, origin }),
   }),
 ];

@@ -8,6 +8,7 @@ import type { MadeFile } from './store.ts';
 /** All cuts together may hold this much before they are written out. */
 const maxHeldBytes = 48 * 1024 * 1024;
 const firstBufferBytes = 16 * 1024;
+const textPart = 256 * 1024;
 
 function diskRefusal(cause: unknown): unknown {
   const { code } = cause as { code?: string };
@@ -87,6 +88,34 @@ export class CutSpool {
     }
     this.#held.clear();
     this.#heldBytes = 0;
+  }
+}
+
+/** A text file that grows line by line, a good part at a time. */
+export class TextFile {
+  readonly #path: string;
+  #held: string;
+
+  /** @param head - what it begins with; anything that an earlier attempt left there is replaced */
+  constructor(path: string, head: string) {
+    this.#path = path;
+    this.#held = head;
+    writeCopy(path, Buffer.alloc(0));
+  }
+
+  add(text: string): void {
+    this.#held += text;
+    if (this.#held.length > textPart) this.end();
+  }
+
+  /** @throws {Refusal} `DISK_FULL` */
+  end(): void {
+    try {
+      appendFileSync(this.#path, this.#held);
+    } catch (cause) {
+      throw diskRefusal(cause);
+    }
+    this.#held = '';
   }
 }
 

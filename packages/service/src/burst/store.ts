@@ -8,9 +8,11 @@ interface BurstRow {
   name: string;
   definition: BurstDefinition;
   ownerId: string;
+  /** When its schedule starts it next. */
+  nextRunAt: Date | null;
 }
 
-export type RunState = 'waiting' | 'running' | 'done' | 'partly' | 'failed' | 'stopped';
+export type RunState = 'waiting' | 'running' | 'paused' | 'done' | 'partly' | 'failed' | 'stopped';
 
 export interface RunRow {
   id: number;
@@ -25,12 +27,20 @@ export interface RunRow {
   revisions: Record<string, number>;
   senderId: string;
   stopAsked: boolean;
+  pauseAsked: boolean;
+  /** Every copy goes to the sender, and nobody counts as having theirs. */
+  isTest: boolean;
+  cause: RunCause;
   rowsRead: string | number;
   error: string | null;
   createdAt: Date;
   startedAt: Date | null;
   finishedAt: Date | null;
 }
+
+export type RunCause = 'hand' | 'schedule';
+/** States in which a run has not finished. */
+export const activeStates: RunState[] = ['waiting', 'running', 'paused'];
 
 export type DeliveryState = 'planned' | 'skipped' | 'rendered' | 'sending' | 'sent' | 'failed' | 'in doubt';
 
@@ -55,10 +65,18 @@ export interface DeliveryRow {
   reason: string | null;
   messageId: string | null;
   changedAt: Date;
+  isTest: boolean;
+  /** How often the destination was asked to take it. */
+  attempts: number;
 }
 
 const tables = (app: App) => ({
-  bursts: defineRecord<BurstRow>(app.records, 'bursts', { name: 'key', definition: 'json', ownerId: 'text' }),
+  bursts: defineRecord<BurstRow>(app.records, 'bursts', {
+    name: 'key',
+    definition: 'json',
+    ownerId: 'text',
+    nextRunAt: 'instant',
+  }),
   runs: defineRecord<RunRow>(app.records, 'runs', {
     id: 'serial',
     burstName: 'text',
@@ -70,6 +88,9 @@ const tables = (app: App) => ({
     revisions: 'json',
     senderId: 'text',
     stopAsked: 'boolean',
+    pauseAsked: 'boolean',
+    isTest: 'boolean',
+    cause: 'text',
     rowsRead: 'integer',
     error: 'text',
     createdAt: 'instant',
@@ -91,6 +112,8 @@ const tables = (app: App) => ({
     reason: 'text',
     messageId: 'text',
     changedAt: 'instant',
+    isTest: 'boolean',
+    attempts: 'integer',
   }),
 });
 
@@ -98,9 +121,10 @@ export async function putBurst(
   app: App,
   definition: BurstDefinition,
   ownerId: string,
+  nextRunAt: Date | null,
   transaction: Transaction,
 ): Promise<void> {
-  await tables(app).bursts.upsert({ name: definition.name, definition, ownerId }, { transaction });
+  await tables(app).bursts.upsert({ name: definition.name, definition, ownerId, nextRunAt }, { transaction });
 }
 
 export async function findBurst(app: App, name: string): Promise<BurstRow | undefined> {
@@ -122,7 +146,7 @@ export async function sentBefore(
   occurrence: string,
 ): Promise<Map<string, { run: number; repeat: number }>> {
   const rows = await tables(app).deliveries.findAll({
-    where: { burstName: burst, occurrence, state: { [Op.in]: left } },
+    where: { burstName: burst, occurrence, isTest: false, state: { [Op.in]: left } },
     order: [['repeat', 'ASC']],
   });
   return new Map(rows.map(plain).map((row) => [row.recipient, { run: row.runId, repeat: row.repeat }]));
@@ -130,7 +154,7 @@ export async function sentBefore(
 
 export type NewRun = Pick<
   RunRow,
-  'burstName' | 'occurrence' | 'definition' | 'editionNumber' | 'revisions' | 'senderId'
+  'burstName' | 'occurrence' | 'definition' | 'editionNumber' | 'revisions' | 'senderId' | 'isTest' | 'cause'
 >;
 
 /**
@@ -148,7 +172,7 @@ export async function addRun(
 ): Promise<number> {
   const { runs, deliveries } = tables(app);
   const active = await runs.findOne({
-    where: { burstName: run.burstName, state: { [Op.in]: ['waiting', 'running'] } },
+    where: { burstName: run.burstName, state: { [Op.in]: activeStates } },
     transaction,
   });
   if (active) {
@@ -164,6 +188,7 @@ export async function addRun(
       state: 'waiting',
       phase: 'waiting for a worker',
       stopAsked: false,
+      pauseAsked: false,
       rowsRead: 0,
       error: null,
       createdAt: now,
@@ -188,6 +213,8 @@ export async function addRun(
       reason: entry.reason ?? null,
       messageId: null,
       changedAt: now,
+      isTest: run.isTest,
+      attempts: 0,
     })),
     { transaction },
   );
@@ -209,12 +236,50 @@ export async function changeRun(app: App, id: number, change: Partial<RunRow>): 
 }
 
 /** Asks a run that has not finished to stop. @returns whether there was one */
-export async function askToStop(app: App, id: number): Promise<boolean> {
+export async function askToStop(app: App, id: number, transaction?: Transaction): Promise<boolean> {
   const [changed] = await tables(app).runs.update(
     { stopAsked: true },
-    { where: { id, state: { [Op.in]: ['waiting', 'running'] } } },
+    { where: { id, state: { [Op.in]: ['waiting', 'running'] } }, ...(transaction ? { transaction } : {}) },
   );
   return changed > 0;
+}
+
+/** Moves a run from one state to another, once. @returns whether it was in the first */
+export async function moveRun(
+  app: App,
+  id: number,
+  from: readonly RunState[],
+  change: Partial<RunRow>,
+  transaction?: Transaction,
+): Promise<boolean> {
+  const where = { id, state: { [Op.in]: [...from] } };
+  const [changed] = await tables(app).runs.update(change, { where, ...(transaction ? { transaction } : {}) });
+  return changed > 0;
+}
+
+/** Bursts whose time has come. */
+export async function dueBursts(app: App): Promise<BurstRow[]> {
+  const where = { nextRunAt: { [Op.lte]: new Date(app.now()) } };
+  return (await tables(app).bursts.findAll({ where, order: ['nextRunAt'] })).map(plain);
+}
+
+/** Takes a burst that is due, once over all processes, and settles when it is next. */
+export async function takeDueBurst(
+  app: App,
+  name: string,
+  times: { at: Date; next: number | undefined },
+  transaction: Transaction,
+): Promise<boolean> {
+  const nextRunAt = times.next === undefined ? null : new Date(times.next);
+  const [taken] = await tables(app).bursts.update({ nextRunAt }, { where: { name, nextRunAt: times.at }, transaction });
+  return taken > 0;
+}
+
+/** The last run that was no test and sent anything: what a plan is set beside. */
+export async function lastSentRun(app: App, burst: string): Promise<RunRow | undefined> {
+  const where = { burstName: burst, isTest: false, state: { [Op.in]: ['done', 'partly'] } };
+  const row = await tables(app).runs.findOne({ where, order: [['id', 'DESC']] });
+  return row ? plain(row) : undefined;
 }
 
 export async function listDeliveries(app: App, run: number, states?: readonly DeliveryState[]): Promise<DeliveryRow[]> {
@@ -227,7 +292,7 @@ export async function moveDeliveries(
   app: App,
   which: { ids: readonly number[] } | { run: number },
   from: readonly DeliveryState[],
-  change: Partial<Pick<DeliveryRow, 'reason' | 'files' | 'messageId'>> & { state: DeliveryState },
+  change: Partial<Pick<DeliveryRow, 'reason' | 'files' | 'messageId' | 'attempts'>> & { state: DeliveryState },
 ): Promise<number> {
   const where = 'ids' in which ? { id: { [Op.in]: [...which.ids] } } : { runId: which.run };
   const [moved] = await tables(app).deliveries.update(

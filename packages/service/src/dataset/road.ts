@@ -406,7 +406,8 @@ export async function sampleRows(
   return select(app, request, text, binder.values);
 }
 
-export type RowFormat = 'csv' | 'jsonl';
+/** `raw` is CSV for our own eyes: no cell is guarded against spreadsheets. */
+export type RowFormat = 'csv' | 'raw' | 'jsonl';
 
 /**
  * How one column leaves in a file. Instants in CSV are as PostgreSQL writes them fastest: local time with its offset
@@ -415,7 +416,7 @@ export type RowFormat = 'csv' | 'jsonl';
 function fileCell(column: DatasetColumn, sql: string, format: RowFormat, guarded: ReadonlySet<string>): string {
   if (format === 'csv' && guarded.has(column.name))
     return `CASE WHEN left(${sql}, 1) = ANY (${formulaStarts}) THEN '''' || ${sql} ELSE ${sql} END`;
-  if (column.type === 'boolean' && format === 'csv') return `(${sql})::text`;
+  if (column.type === 'boolean' && format !== 'jsonl') return `(${sql})::text`;
   if (column.type === 'instant' && format === 'jsonl')
     return `to_char(${sql} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
   return sql;

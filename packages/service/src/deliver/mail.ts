@@ -29,6 +29,15 @@ function mailRefusal(cause: unknown, url: string): Refusal {
       { cause },
     );
   }
+  // A host that answers 4xx has not taken it and asks to be asked again (RFC 5321, section 4.2.1).
+  if (responseCode !== undefined && responseCode >= 400 && responseCode < 500) {
+    return new Refusal(
+      'DESTINATION_BUSY',
+      `the mail host takes nothing just now: ${String(response).slice(0, 200)}`,
+      {},
+      { cause },
+    );
+  }
   if (responseCode !== undefined) {
     return new Refusal(
       'DESTINATION_REFUSED',
@@ -81,7 +90,8 @@ export class MailRoad {
   /**
    * Sends one copy.
    *
-   * @throws {Refusal} `DESTINATION_REFUSED`, `DESTINATION_UNREACHABLE`, `DELIVERY_IN_DOUBT`
+   * @throws {Refusal} `DESTINATION_BUSY` when it is worth trying again, `DESTINATION_REFUSED`,
+   *   `DESTINATION_UNREACHABLE`, `DELIVERY_IN_DOUBT`
    */
   async send(copy: MailCopy): Promise<void> {
     try {

@@ -4,9 +4,10 @@ import * as records from './migrations/001-records.ts';
 import * as access from './migrations/002-access.ts';
 import * as reports from './migrations/003-reports.ts';
 import * as marks from './migrations/004-marks.ts';
+import * as runs from './migrations/005-runs.ts';
 
 /** In order; only ever appended to. */
-const migrations = [records, access, reports, marks];
+const migrations = [records, access, reports, marks, runs];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */
 export async function migrate(sequelize: Sequelize): Promise<string[]> {

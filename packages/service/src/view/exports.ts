@@ -114,7 +114,8 @@ function toCsv({ columns, rows }: FigureResult): string {
   return [csvLine(columns.map(heading)), ...lines].join('');
 }
 
-function toSheet(title: string, { columns, rows, sums }: FigureResult): Sheet {
+/** A figure's answer as a sheet of a workbook. */
+export function toSheet(title: string, { columns, rows, sums }: FigureResult): Sheet {
   const total = sums?.find((one) => one.by.length === 0)?.rows[0];
   return {
     title,

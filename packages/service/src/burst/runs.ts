@@ -1,0 +1,234 @@
+import type { PersonViewer } from '@underbell/core/access';
+import type { PlanEntry } from '@underbell/core/burst';
+import { Refusal } from '@underbell/core/refusal';
+import { noSuch, requireRight, visibleNames } from '../access/index.ts';
+import { enqueue, remember, type App } from '../platform/index.ts';
+import { makePlan, type PlanOptions } from './plan.ts';
+import {
+  addRun,
+  askToStop,
+  changeRun,
+  countDeliveries,
+  findRun,
+  listDeliveries,
+  listRuns,
+  moveDeliveries,
+  moveRun,
+  type DeliveryRow,
+  type RunCause,
+  type RunRow,
+} from './store.ts';
+import { requireBurst } from './definition.ts';
+
+/** @throws {Refusal} `COPY_EMPTY` with one problem for each recipient without rows, where a burst is refused then */
+function refuseEmpty(entries: readonly PlanEntry[]): void {
+  const empty = entries.filter((one) => one.action === 'refuse');
+  if (empty.length === 0) return;
+  throw new Refusal('COPY_EMPTY', `${empty[0]!.reason}${empty.length > 1 ? `, and ${empty.length - 1} more` : ''}`, {
+    hint: 'nothing was sent; take them off the list, or let the burst skip them',
+    problems: empty.slice(0, 100).map((one) => ({ at: one.recipient, message: one.reason! })),
+  });
+}
+
+/** Starts a run in the background. @throws {Refusal} `RUN_ACTIVE`, `COPY_EMPTY` */
+export async function startRun(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  options: PlanOptions & { origin: string; cause?: RunCause },
+) {
+  const { burst, entries, repeats } = await makePlan(app, person, name, options);
+  refuseEmpty(entries);
+  const isTest = options.isTest === true;
+  const id = await app.records.transaction(async (transaction) => {
+    await app.records.query('SELECT pg_advisory_xact_lock(hashtext(:name))', {
+      replacements: { name: `burst ${name}` },
+      transaction,
+    });
+    const run = {
+      burstName: name,
+      occurrence: burst.period.name,
+      definition: burst.definition,
+      editionNumber: burst.editionNumber,
+      revisions: Object.fromEntries([...burst.revisions].map(([dataset, revision]) => [dataset, revision.id])),
+      senderId: person.id,
+      isTest,
+      cause: options.cause ?? 'hand',
+    };
+    // A test goes to its sender alone, whoever the copies are for.
+    const addressed = isTest ? entries.map((one) => ({ ...one, address: person.email })) : entries;
+    const made = await addRun(app, run, addressed, repeats, transaction);
+    await enqueue(app, 'burst.run', { run: made }, transaction);
+    await remember(
+      app,
+      {
+        who: person.email,
+        what: `${isTest ? 'test run' : 'run'} ${made} started for ${burst.period.name}`,
+        thing: `burst ${name}`,
+        origin: options.origin,
+      },
+      transaction,
+    );
+    return made;
+  });
+  return showRun(app, (await findRun(app, id))!);
+}
+
+/** A run with its counts, by state of the deliveries. */
+export async function showRun(app: App, run: RunRow) {
+  const counts = await countDeliveries(app, run.id);
+  const by = (...states: (keyof typeof counts)[]) => states.reduce((sum, state) => sum + (counts[state] ?? 0), 0);
+  return {
+    id: run.id,
+    burst: run.burstName,
+    period: run.occurrence,
+    state: run.state,
+    phase: run.phase,
+    error: run.error,
+    edition: run.editionNumber,
+    rowsRead: Number(run.rowsRead),
+    createdAt: run.createdAt,
+    startedAt: run.startedAt,
+    finishedAt: run.finishedAt,
+    isTest: run.isTest,
+    cause: run.cause,
+    counts: {
+      recipients: by('planned', 'skipped', 'rendered', 'sending', 'sent', 'failed', 'in doubt'),
+      planned: by('planned', 'rendered', 'sending', 'sent', 'failed', 'in doubt'),
+      skipped: by('skipped'),
+      rendered: by('rendered', 'sending', 'sent'),
+      sent: by('sent'),
+      failed: by('failed'),
+      inDoubt: by('in doubt'),
+    },
+  };
+}
+
+const shownDelivery = (row: DeliveryRow) => ({
+  recipient: row.recipient,
+  address: row.address,
+  rows: Number(row.rowCount),
+  files: row.files,
+  state: row.state,
+  reason: row.reason,
+  messageId: row.messageId,
+  changedAt: row.changedAt,
+  repeat: row.repeat,
+  attempts: row.attempts,
+});
+
+async function requireRun(app: App, person: PersonViewer, id: number): Promise<RunRow> {
+  const run = await findRun(app, id);
+  if (!run) throw noSuch('run', String(id), []);
+  await requireRight(app, person, 'view', 'burst', run.burstName);
+  return run;
+}
+
+/** A run with its ledger. */
+export async function showLedger(app: App, person: PersonViewer, id: number) {
+  const run = await requireRun(app, person, id);
+  return { ...(await showRun(app, run)), entries: (await listDeliveries(app, id)).map(shownDelivery) };
+}
+
+export async function seenRuns(app: App, person: PersonViewer, burst: string | undefined) {
+  if (burst !== undefined) await requireBurst(app, person, burst, 'view');
+  const runs = await listRuns(app, burst, 50);
+  const names = new Set(await visibleNames(app, person, 'burst', [...new Set(runs.map((one) => one.burstName))]));
+  return Promise.all(runs.filter((one) => names.has(one.burstName)).map((one) => showRun(app, one)));
+}
+
+/** A run that somebody may steer. */
+async function requireSteered(app: App, person: PersonViewer, id: number): Promise<RunRow> {
+  const run = await requireRun(app, person, id);
+  await requireRight(app, person, 'edit', 'burst', run.burstName);
+  return run;
+}
+
+const noteOf = (person: PersonViewer, run: RunRow, what: string, origin: string) => ({
+  who: person.email,
+  what: `run ${run.id} ${what}`,
+  thing: `burst ${run.burstName}`,
+  origin,
+});
+
+const finished = (id: number) => new Refusal('RUN_STOPPED', `run ${id} has already finished`);
+
+/** Asks a run to stop; copies that have left stay sent, the others can be run again. */
+export async function stopRun(app: App, person: PersonViewer, id: number, origin: string) {
+  const run = await requireSteered(app, person, id);
+  const isAsked = await app.records.transaction(async (transaction) => {
+    // A paused run has no worker that could hear of it: one takes it up to end it.
+    const wasPaused = await moveRun(app, id, ['paused'], { state: 'waiting', pauseAsked: false }, transaction);
+    if (wasPaused) await enqueue(app, 'burst.run', { run: id }, transaction);
+    const asked = await askToStop(app, id, transaction);
+    if (asked) await remember(app, noteOf(person, run, 'stopped', origin), transaction);
+    return asked;
+  });
+  if (!isAsked) throw finished(id);
+  return showRun(app, (await findRun(app, id))!);
+}
+
+/** Asks a run to pause: what is on its way arrives, the rest waits until somebody lets it go on. */
+export async function pauseRun(app: App, person: PersonViewer, id: number, origin: string) {
+  const run = await requireSteered(app, person, id);
+  const isAsked = await app.records.transaction(async (transaction) => {
+    const asked = await moveRun(app, id, ['waiting', 'running'], { pauseAsked: true }, transaction);
+    if (asked) await remember(app, noteOf(person, run, 'paused', origin), transaction);
+    return asked;
+  });
+  if (!isAsked) throw finished(id);
+  return showRun(app, (await findRun(app, id))!);
+}
+
+/** Lets a paused run go on where its ledger stands. */
+export async function continueRun(app: App, person: PersonViewer, id: number, origin: string) {
+  const run = await requireSteered(app, person, id);
+  const isGoing = await app.records.transaction(async (transaction) => {
+    const change = { state: 'waiting', pauseAsked: false, phase: 'waiting for a worker' } as const;
+    const moved = await moveRun(app, id, ['paused'], change, transaction);
+    if (!moved) return moveRun(app, id, ['waiting', 'running'], { pauseAsked: false }, transaction);
+    await enqueue(app, 'burst.run', { run: id }, transaction);
+    await remember(app, noteOf(person, run, 'continued', origin), transaction);
+    return true;
+  });
+  if (!isGoing) throw finished(id);
+  return showRun(app, (await findRun(app, id))!);
+}
+
+/** Runs once more for those whose copy failed. @throws {Refusal} `NOT_FOUND` when none has */
+export async function retryRun(app: App, person: PersonViewer, id: number, origin: string) {
+  const run = await requireSteered(app, person, id);
+  const failed = (await listDeliveries(app, id, ['failed'])).map((one) => one.recipient);
+  if (failed.length === 0)
+    throw new Refusal('NOT_FOUND', `no copy of run ${id} failed`, {
+      hint: 'one that is in doubt is settled first: did it arrive?',
+    });
+  const period = run.definition.period ? { period: run.occurrence } : {};
+  return startRun(app, person, run.burstName, { ...period, again: false, only: failed, isTest: run.isTest, origin });
+}
+
+/** Says of a copy in doubt whether it arrived; one that did not can be sent again. */
+export async function settleDelivery(
+  app: App,
+  person: PersonViewer,
+  id: number,
+  wish: { recipient: string; hasArrived: boolean; origin: string },
+) {
+  const run = await requireSteered(app, person, id);
+  const delivery = (await listDeliveries(app, id)).find((one) => one.recipient === wish.recipient);
+  if (!delivery) throw noSuch('recipient', wish.recipient, []);
+  const state = wish.hasArrived ? 'sent' : 'failed';
+  const reason = `${person.name} said that it ${wish.hasArrived ? 'arrived' : 'did not arrive'}`;
+  const moved = await moveDeliveries(app, { ids: [delivery.id] }, ['in doubt'], { state, reason });
+  if (moved === 0)
+    throw new Refusal('INPUT_INVALID', `the copy for \`${wish.recipient}\` is ${delivery.state}, not in doubt`, {
+      word: wish.recipient,
+    });
+  await app.records.transaction((transaction) =>
+    remember(app, noteOf(person, run, `: the copy for ${wish.recipient} counts as ${state}`, wish.origin), transaction),
+  );
+  const counts = await countDeliveries(app, id);
+  if ((counts['in doubt'] ?? 0) + (counts.failed ?? 0) === 0 && run.state === 'partly')
+    await changeRun(app, id, { state: 'done' });
+  return showLedger(app, person, id);
+}
