@@ -238,10 +238,13 @@ describe('the quay pack', () => {
 
   it('refuses definitions that name what is not there', async () => {
     const { bursts } = (await house.call('GET', '/api/v1/bursts', { as: publisher })).body as unknown as {
-      bursts: { definition: object }[];
+      bursts: { name: string; definition: object }[];
     };
     const put = (change: object) =>
-      house.call('PUT', '/api/v1/bursts', { as: publisher, body: { ...bursts[0]!.definition, ...change } });
+      house.call('PUT', '/api/v1/bursts', {
+        as: publisher,
+        body: { ...bursts.find((one) => one.name === 'quay-pack')!.definition, ...change },
+      });
     for (const [change, nearest] of [
       [{ bind: { Quay: 'quay' } }, 'quay'],
       [{ bind: { quay: 'kuay' } }, 'quay'],

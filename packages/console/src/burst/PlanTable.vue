@@ -123,7 +123,9 @@ const columns = computed(() => [
   font-weight: 600;
 }
 .sample {
-  margin-right: 0.8rem;
+  display: block;
+  width: max-content;
+  max-width: 100%;
 }
 .refused {
   color: var(--signal);

@@ -209,7 +209,9 @@ class RunExecution {
       if ((await move('rendered', { state: 'sending', messageId, attempts: tried + 1 })) === 0) return;
       try {
         await road.send(letter);
-        await move('sending', { state: 'sent', reason: null });
+        // That it was a note without files stays to be read.
+        const reason = delivery.files.length === 0 ? delivery.reason : null;
+        await move('sending', { state: 'sent', reason });
         return;
       } catch (error) {
         if (!isRefusal(error)) throw error;

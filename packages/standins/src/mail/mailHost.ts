@@ -17,6 +17,8 @@ export interface MailHostOptions {
   readonly folder?: string;
   /** Addresses whose mail is refused, with the reply that they get. */
   readonly refuses?: (address: string) => string | undefined;
+  /** Addresses whose mail is not taken just now; the sender is asked to try again. */
+  readonly isBusy?: (address: string) => boolean;
   /** Called after each message that was taken. */
   readonly onMail?: (mail: StoredMail) => void;
 }
@@ -34,6 +36,8 @@ export class MailHost {
       disabledCommands: ['AUTH', 'STARTTLS'],
       logger: false,
       onRcptTo: (address, _session, done) => {
+        if (options.isBusy?.(address.address))
+          return done(Object.assign(new Error('try again later'), { responseCode: 451 }));
         const reply = options.refuses?.(address.address);
         done(reply === undefined ? null : Object.assign(new Error(reply), { responseCode: 550 }));
       },

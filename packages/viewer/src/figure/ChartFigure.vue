@@ -5,6 +5,7 @@ import type { ReaderTaste } from '@underbell/core/format';
 import { formatCell } from '@underbell/core/format';
 import type { ChartFigure, FigureResult } from '@underbell/core/report';
 import { useTheme } from '../theme/useTheme.ts';
+import type * as Charts from './charts.ts';
 import type { Chart } from './charts.ts';
 import { drawSoon, forget } from './drawQueue.ts';
 
@@ -20,7 +21,7 @@ const element = ref<HTMLElement>();
 const { tokens, font } = useTheme();
 const isStill = window.matchMedia('(prefers-reduced-motion: reduce)').matches;
 let chart: Chart | undefined;
-let library: typeof import('./charts.ts') | undefined;
+let library: typeof Charts | undefined;
 let watcher: ResizeObserver | undefined;
 
 /** The chart at a size: sizing one anew costs as much as drawing it. */
