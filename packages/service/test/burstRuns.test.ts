@@ -46,6 +46,18 @@ describe('runs of the kiosk takings', () => {
     assert.equal(put.status, 200, put.text);
   }
 
+  it('sends its files as files once told to', async () => {
+    await withDefinition({
+      keep: undefined,
+      destination: {
+        kind: 'mail',
+        subject: 'Kiosk takings of {quay_name}, {period_words}',
+        message: 'For {quay_name} ({quay})',
+        emptyMessage: 'For ({quay}) nothing is attached.',
+      },
+    });
+  });
+
   it('makes the file that a recipient would get, and sends nothing', async () => {
     const sample = (query: string) => house.call('GET', `${path}/sample?period=2026-10&${query}`, { as: publisher });
     const csv = await sample('recipient=Q002&format=csv');
@@ -217,6 +229,85 @@ describe('runs of the kiosk takings', () => {
     assert.ok(plan.before, 'there was a run before');
     assert.ok(plan.bytes > 0, 'a size is told');
     assert.equal(plan.entries.find((one) => one.recipient === 'Q007')!.mark, 'new');
+  });
+
+  it('sends links that open for their recipient alone, are counted, can be recalled and run out', async () => {
+    const destination = {
+      kind: 'mail',
+      subject: 'Kiosks of {quay_name}',
+      message: 'For {quay}:\n{links}',
+      send: 'links',
+    };
+    await withDefinition({ destination, keep: { days: 3 } });
+    const from = house.mail.mails.length;
+    const sent = await run({ again: true, only: ['Q017', 'Q018'] });
+    assert.deepEqual([sent.state, sent.counts.sent], ['done', 2]);
+    const mails = await mailsFrom(from);
+    assert.ok(
+      mails.every((mail) => mail.attachments.length === 0),
+      'no files travel',
+    );
+    const links = new Map(
+      mails.map((mail) => [/For (Q\d+)/.exec(mail.text!)![1]!, [...mail.text!.matchAll(/\/c\/[\w.-]+/g)].map(String)]),
+    );
+    const [book, csv] = links.get('Q017')!;
+    const fetchIt = (path: string, as?: string, headers = {}) =>
+      house.call('GET', path, { ...(as ? { as } : {}), headers });
+    const owner = 'quay17@skerrow.example';
+    assert.equal((await fetchIt(book!)).status, 401, 'nobody who has not signed in');
+    const page = await fetchIt(book!, undefined, { Accept: 'text/html' });
+    assert.match(page.text, /Sign in<\/a>, and it is fetched/);
+    const own = await fetchIt(csv!, owner);
+    assert.equal(own.status, 200);
+    assert.match(own.headers.get('content-disposition')!, /attachment; filename="kiosk-takings-Q017-2026-10\.csv"/);
+    assert.ok(own.text.includes('Q017;') && !own.text.includes('Q018;'), 'their own rows');
+    assert.equal((await fetchIt(links.get('Q018')![1]!, owner)).body.code, 'NOT_ALLOWED', 'not what is for another');
+    assert.equal((await fetchIt(csv!, publisher)).status, 200, 'the sender may');
+    const [, id, position, signature] = /\/c\/(\d+)\.(\d+)\.(.+)/.exec(csv!)!;
+    for (const forged of [
+      `/c/${Number(id) + 1}.${position}.${signature}`,
+      `/c/${id}.7.${signature}`,
+      `/c/${id}.${position}.x`,
+      '/c/x',
+    ])
+      assert.equal((await fetchIt(forged, publisher)).body.code, 'NOT_FOUND', forged);
+    const ledger = async () =>
+      (await house.call('GET', `/api/v1/runs/${sent.id}`, { as: publisher })).body as unknown as {
+        entries: { recipient: string; link?: { fetched: number; isRecalled: boolean } }[];
+      };
+    const linkOf = async (quay: string) => (await ledger()).entries.find((one) => one.recipient === quay)!.link!;
+    assert.equal((await linkOf('Q017')).fetched, 2, 'only what was fetched counts');
+    const file = await house.call(
+      'GET',
+      `/api/v1/runs/${sent.id}/file?recipient=Q017&file=kiosk-takings-Q017-2026-10.csv`,
+      { as: publisher },
+    );
+    assert.equal(file.text, own.text, 'the sender finds the same in the ledger');
+    const sneaky = await house.call('GET', `/api/v1/runs/${sent.id}/file?recipient=Q017&file=..%2F..%2Fx`, {
+      as: publisher,
+    });
+    assert.equal(sneaky.body.code, 'NOT_FOUND');
+    assert.equal((await post(`/api/v1/runs/${sent.id}/recall`, { recipient: 'Q017' })).body['recalled' as never], 2);
+    assert.equal((await fetchIt(csv!, owner)).body.code, 'LINK_GONE');
+    assert.equal((await linkOf('Q018')).isRecalled, false);
+    const other = links.get('Q018')![1]!;
+    now = () => Date.now() + 4 * 86_400_000;
+    assert.equal((await fetchIt(other, publisher)).body.code, 'LINK_GONE', 'it has run out');
+    for (let i = 0; i < 100 && readdirSync(house.app.settings.spool).length > 0; i++)
+      await new Promise((resolve) => setTimeout(resolve, 100));
+    assert.deepEqual(readdirSync(house.app.settings.spool), [], 'and so has the file');
+    now = undefined;
+  });
+
+  it('sends what is too large as links, where files are kept', async () => {
+    const destination = { kind: 'mail', subject: 'Kiosks', message: 'For {quay}', largest: 0.001 };
+    await withDefinition({ destination, keep: { days: 2, signIn: false } });
+    const from = house.mail.mails.length;
+    await run({ again: true, only: ['Q001'] });
+    const [mail] = await mailsFrom(from);
+    assert.equal(mail!.attachments.length, 0);
+    const [link] = /\/c\/[\w.-]+/.exec(mail!.text!)!;
+    assert.equal((await house.call('GET', link)).status, 200, 'open to whoever holds it, as the burst says');
   });
 
   it('starts by its schedule, once, about the month before; a missed start is skipped where that is wanted', async () => {

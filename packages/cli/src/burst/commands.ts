@@ -76,6 +76,9 @@ function showPlan(plan: Plan): void {
   );
 }
 
+const linkWords = ({ fetched, isRecalled }: NonNullable<LedgerEntry['link']>) =>
+  isRecalled ? 'recalled' : fetched === 0 ? 'not fetched' : `fetched ${fetched} times`;
+
 function showLedger(entries: readonly LedgerEntry[]): void {
   table(entries, [
     { heading: 'recipient', cell: (one) => one.recipient },
@@ -88,6 +91,9 @@ function showLedger(entries: readonly LedgerEntry[]): void {
       cell: (one) => Math.round(one.files.reduce((sum, file) => sum + (file.sizeBytes ?? 0), 0) / 1024),
       isNumber: true,
     },
+    ...(entries.some((one) => one.link)
+      ? [{ heading: 'links', cell: (one: LedgerEntry) => (one.link ? linkWords(one.link) : '') }]
+      : []),
     { heading: 'reason', cell: (one) => one.reason },
   ]);
 }
@@ -242,6 +248,29 @@ export function addBurstCommands(program: Command): void {
     (run, id) => `Run ${run.id} tries again what failed in run ${id}: underbell burst status --run ${run.id}`,
   );
   steer('stop', 'stop a run; what has left stays sent', (_run, id) => `Run ${id} is being stopped.`);
+  burst
+    .command('recall <run>')
+    .description('take the links of a run back; who holds one reads that it was recalled')
+    .option('--only <recipient>', 'of this recipient alone')
+    .action(async (id: string, options: { only?: string }, command: Command) => {
+      const body = options.only === undefined ? {} : { recipient: options.only };
+      const path = `/api/v1/runs/${encodeURIComponent(id)}/recall`;
+      const answer = await askService<{ recalled: number }>('POST', path, { body });
+      show(command, answer, ({ recalled }) => line(`${plural(recalled, 'link')} recalled.`));
+    });
+  burst
+    .command('file <run> <recipient> <file>')
+    .description('write a kept file of a run, as it was sent')
+    .option('--out <file>', 'where to; its own name when left out')
+    .action(async (id: string, recipient: string, file: string, options: { out?: string }, command: Command) => {
+      const path = `/api/v1/runs/${encodeURIComponent(id)}/file`;
+      const answer = await callService('GET', path, { query: { recipient, file } });
+      const bytes = Buffer.from(await answer.arrayBuffer());
+      await writeFile(options.out ?? file, bytes);
+      show(command, { file: options.out ?? file, bytes: bytes.length }, (made) =>
+        line(`${made.file}, ${megabytes(made.bytes)}`),
+      );
+    });
   burst
     .command('settle <run> <recipient>')
     .description('say of a copy in doubt whether it arrived; one that did not can be sent again')

@@ -19,6 +19,7 @@ export interface LedgerEntry {
   readonly files: readonly { readonly name: string; readonly sizeBytes?: number }[];
   readonly state: string;
   readonly reason: string | null;
+  readonly link?: { readonly fetched: number; readonly isRecalled: boolean };
 }
 
 export interface ShownRun {

@@ -76,6 +76,11 @@ const settle = (recipient: string, hasArrived: boolean) =>
     await call('POST', `/api/v1/runs/${runId.value}/settle`, { recipient, hasArrived });
     await run.reload();
   });
+const recall = (recipient?: string) =>
+  attempt('run', async () => {
+    await call('POST', `/api/v1/runs/${runId.value}/recall`, recipient === undefined ? {} : { recipient });
+    await run.reload();
+  });
 const times = useResource<Times>(() => `/api/v1/bursts/${encodeURIComponent(props.name)}/times`);
 const runOptions = computed(() =>
   (runs.data.value?.runs ?? []).map((one) => ({
@@ -148,7 +153,7 @@ const runOptions = computed(() =>
           aria-label="Which run"
         />
       </div>
-      <RunLedger :run="run.data.value" @steer="steer" @settle="settle" />
+      <RunLedger :run="run.data.value" @steer="steer" @settle="settle" @recall="recall" />
     </section>
     <p v-else-if="runs.data.value?.runs.length === 0" class="quiet">
       This burst has not been run yet. Make a plan first: it shows who gets what, and sends nothing.

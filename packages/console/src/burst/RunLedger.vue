@@ -9,6 +9,7 @@ const props = defineProps<{ run: Ledger }>();
 const emit = defineEmits<{
   steer: [act: 'stop' | 'pause' | 'continue' | 'retry'];
   settle: [recipient: string, hasArrived: boolean];
+  recall: [recipient?: string];
 }>();
 
 const share = computed(() => {
@@ -20,6 +21,10 @@ const share = computed(() => {
   );
 });
 const sizeOf = (entry: LedgerEntry) => entry.files.reduce((sum, file) => sum + (file.sizeBytes ?? 0), 0);
+const hasLinks = computed(() => props.run.entries.some((one) => one.link));
+const holding = computed(() => props.run.entries.filter((one) => one.link && !one.link.isRecalled).length);
+const fileOf = (entry: LedgerEntry, file: string) =>
+  `/api/v1/runs/${props.run.id}/file?${new URLSearchParams({ recipient: entry.recipient, file }).toString()}`;
 const states = computed(() =>
   [...new Set(props.run.entries.map((one) => one.state))].map((state) => ({ text: state, value: state })),
 );
@@ -35,6 +40,8 @@ const columns = computed(() => [
     onFilter: (value: string | number | boolean, entry: LedgerEntry) => entry.state === value,
   },
   { title: 'Size', key: 'size', align: 'right' as const, width: 90 },
+  ...(props.run.keptUntil ? [{ title: `Files, kept until ${props.run.keptUntil.slice(0, 10)}`, key: 'files' }] : []),
+  ...(hasLinks.value ? [{ title: 'Links', key: 'link', width: 190 }] : []),
   { title: 'Reason', key: 'reason' },
 ]);
 </script>
@@ -70,6 +77,13 @@ const columns = computed(() => [
       @confirm="emit('steer', 'stop')"
       ><Button danger>Stop</Button></Popconfirm
     >
+    <Popconfirm
+      v-if="holding > 0"
+      :title="`Recall the links of ${holding} copies? They stop working at once.`"
+      ok-text="Recall"
+      @confirm="emit('recall')"
+      ><Button danger>Recall all links</Button></Popconfirm
+    >
   </div>
   <div v-if="isActive(run)" aria-live="polite">
     <Progress :percent="share" :show-info="false" />
@@ -89,6 +103,23 @@ const columns = computed(() => [
       <template v-else-if="column.key === 'size'">{{
         sizeOf(record as LedgerEntry) > 0 ? showSize(sizeOf(record as LedgerEntry)) : ''
       }}</template>
+      <template v-else-if="column.key === 'files'">
+        <a
+          v-for="file in (record as LedgerEntry).files"
+          :key="file.name"
+          class="file"
+          :href="fileOf(record as LedgerEntry, file.name)"
+          :download="file.name"
+          >{{ file.name }}</a
+        >
+      </template>
+      <template v-else-if="column.key === 'link' && record.link">
+        <template v-if="record.link.isRecalled">recalled</template>
+        <template v-else
+          >{{ record.link.fetched === 0 ? 'not fetched' : `fetched ${record.link.fetched} times` }}
+          <Button size="small" @click="emit('recall', record.recipient)">Recall</Button></template
+        >
+      </template>
       <template v-else-if="column.key === 'reason'">
         <span class="quiet">{{ record.reason }}</span>
         <span v-if="record.state === 'in doubt'" class="settle">
@@ -115,5 +146,8 @@ const columns = computed(() => [
   display: inline-flex;
   gap: 0.4rem;
   margin-left: 0.6rem;
+}
+.file {
+  display: block;
 }
 </style>

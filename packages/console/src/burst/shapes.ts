@@ -21,6 +21,7 @@ export interface ShownRun {
   readonly startedAt: string | null;
   readonly finishedAt: string | null;
   readonly counts: RunCounts;
+  readonly keptUntil: string | null;
   /** Every copy went to the sender. */
   readonly isTest: boolean;
   readonly cause: 'hand' | 'schedule';
@@ -39,6 +40,8 @@ export interface LedgerEntry {
   readonly state: string;
   readonly reason: string | null;
   readonly changedAt: string;
+  /** Where its files went as links. */
+  readonly link?: { readonly fetched: number; readonly isRecalled: boolean; readonly expiresAt: string };
 }
 
 export interface Ledger extends ShownRun {

@@ -20,14 +20,18 @@ const refused = computed(() =>
 );
 const directory = computed(() => {
   const then = route.query['then'];
-  const back = typeof then === 'string' ? `/console${then}` : '/console';
+  const back = typeof then !== 'string' ? '/console' : isCopyLink(then) ? then : `/console${then}`;
   return `/sign-in/directory?return=${encodeURIComponent(back)}`;
 });
+
+/** The link of a file that somebody followed from a letter. */
+const isCopyLink = (then: string) => /^\/c\/[\w.-]+$/.test(then);
 
 const submit = () =>
   attempt('work', async () => {
     await signIn(fields.email, fields.password);
     const then = route.query['then'];
+    if (typeof then === 'string' && isCopyLink(then)) return window.location.assign(then);
     // Only a place inside the console is followed.
     await router.push(typeof then === 'string' && /^\/(?!\/)/.test(then) ? then : '/');
   });

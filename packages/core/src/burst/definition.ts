@@ -20,6 +20,13 @@ export interface CsvStyle {
 /** What is done where a recipient has no rows: nothing, a letter without files, or the run is refused. */
 export type WhenEmpty = 'skip' | 'note' | 'refuse';
 
+/** How long the files of a run are kept after it, to be fetched again by its sender and by links. */
+export interface Keeping {
+  readonly days: number;
+  /** Whether a link opens only for its recipient, signed in; it does unless this says no. */
+  readonly signIn?: boolean;
+}
+
 /** When a burst runs by itself, for the period before that day or the one that it lies in. */
 export interface BurstSchedule extends Recurrence {
   readonly period?: 'last' | 'this';
@@ -36,6 +43,10 @@ export interface MailDestination {
   readonly message: string;
   /** What somebody without rows reads, where a burst sends a note then. */
   readonly emptyMessage?: string;
+  /** Whether the files travel with the mail, or links under which they are fetched; `{links}` says where in the message. */
+  readonly send?: 'files' | 'links';
+  /** Files that are larger together, in megabytes, go as links all the same; 20 when left out. */
+  readonly largest?: number;
 }
 
 /** A burst as its publisher writes it, in the format `underbell-burst/1`. */
@@ -54,6 +65,7 @@ export interface BurstDefinition {
   readonly formats: readonly CopyFormat[];
   readonly csv?: CsvStyle;
   readonly empty?: WhenEmpty;
+  readonly keep?: Keeping;
   readonly schedule?: BurstSchedule;
   /** The dataset whose rows a copy holds, and which columns; the report's only one and all of them when left out. */
   readonly rows?: { readonly dataset?: string; readonly columns?: readonly string[] };
@@ -83,6 +95,7 @@ export const burstSchema = Joi.object({
     .required(),
   csv: Joi.object({ separator: Joi.string().valid('comma', 'semicolon', 'tab'), mark: Joi.boolean() }),
   empty: Joi.string().valid('skip', 'note', 'refuse'),
+  keep: Joi.object({ days: Joi.number().integer().min(1).max(400).required(), signIn: Joi.boolean() }),
   schedule: Joi.object({
     rule: Joi.string().max(400).required(),
     start: Joi.string().max(25).required(),
@@ -98,8 +111,25 @@ export const burstSchema = Joi.object({
     subject: Joi.string().min(1).max(200).required(),
     message: Joi.string().min(1).max(10_000).required(),
     emptyMessage: Joi.string().min(1).max(10_000),
+    send: Joi.string().valid('files', 'links'),
+    largest: Joi.number().positive().max(1000),
   }).required(),
 }).required();
+
+/** Days that files are kept for links where a burst does not say. */
+const usualDays = 30;
+
+/** How files are kept: as the burst says, or for as long as links to them may be needed. */
+export function keepingOf({ keep, destination }: BurstDefinition): Required<Keeping> {
+  const days = keep?.days ?? (destination.send === 'links' ? usualDays : 0);
+  return { days, signIn: keep?.signIn ?? true };
+}
+
+/** Whether files of this size go as links; only where files are kept can they. */
+export function goesAsLinks(definition: BurstDefinition, bytes: number): boolean {
+  const { send, largest = 20 } = definition.destination;
+  return send === 'links' || (keepingOf(definition).days > 0 && bytes > largest * 1_000_000);
+}
 
 /** @throws {Refusal} `BURST_INVALID` with one problem per mistake; `SCHEDULE_INVALID`, `SCHEDULE_NEVER` */
 export function readBurst(value: unknown): BurstDefinition {

@@ -1,6 +1,8 @@
 export {
   burstSchema,
   copyFormats,
+  goesAsLinks,
+  keepingOf,
   figureFormats,
   readBurst,
   rowFormats,

@@ -92,6 +92,7 @@ export const refusalKinds = {
   EDITION_BREAKS: wrong('The new edition would break what uses the report', 409),
   LOAD_STOPPED: failed('The loading was stopped', 409),
   RUN_STOPPED: failed('The run was stopped', 409),
+  LINK_GONE: wrong('The link does not hold any more', 410),
   COPY_EMPTY: failed('A copy would be empty', 409),
   SERVICE_UNREACHABLE: failed('The service cannot be reached', 503),
   SETTING_INVALID: wrong('A setting is not usable'),

@@ -21,7 +21,7 @@ export async function checkAgainstList(app: App, person: PersonViewer, definitio
   const known = templateNamesFor(list.columns);
   checkTemplate(definition.fileName, known, '/fileName');
   checkTemplate(definition.destination.subject, known, '/destination/subject');
-  checkTemplate(definition.destination.message, known, '/destination/message');
+  checkTemplate(definition.destination.message, [...known, 'links'], '/destination/message');
   if (definition.destination.emptyMessage)
     checkTemplate(definition.destination.emptyMessage, known, '/destination/emptyMessage');
   return list;

@@ -1,7 +1,15 @@
 import { stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
-import { fillTemplate, nextRuns, periodAt, templateValues, type Recipient } from '@underbell/core/burst';
+import {
+  fillTemplate,
+  goesAsLinks,
+  keepingOf,
+  nextRuns,
+  periodAt,
+  templateValues,
+  type Recipient,
+} from '@underbell/core/burst';
 import type { Value } from '@underbell/core/dataset';
 import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
@@ -12,7 +20,8 @@ import { prepareBurst, type PreparedBurst } from './prepare.ts';
 import { handOver, makeCopies } from './make.ts';
 import { mediaTypes } from './mediaTypes.ts';
 import { startRun } from './runs.ts';
-import { describeFile, dropRunFolder, runFolder } from './spool.ts';
+import { makeLinks } from './links.ts';
+import { describeFile, dropMade, dropRunFolder, madeFolder, runFolder } from './spool.ts';
 import {
   changeRun,
   countDeliveries,
@@ -21,6 +30,7 @@ import {
   findRun,
   listDeliveries,
   moveDeliveries,
+  spentRuns,
   takeDueBurst,
   type DeliveryRow,
   type DeliveryState,
@@ -31,6 +41,7 @@ import {
 
 const parallelSends = 5;
 const progressEveryMs = 250;
+const dayMs = 86_400_000;
 /** How long to wait before a copy that was not taken is offered again; none may have arrived twice by it. */
 const retryMs = [1_000, 5_000, 20_000];
 /** A run that brings down so many workers is given up, so that it does not bring down the next. */
@@ -130,7 +141,7 @@ class RunExecution {
     const { pathOf } = await makeCopies(this.#app, burst, {
       values: [...new Set(filled.map((one) => one.value as Value))],
       formats: burst.definition.formats,
-      folder: runFolder(this.#app.settings.spool, this.#run.id),
+      folder: madeFolder(this.#app.settings.spool, this.#run.id),
       onStep: (phase) => this.#note({ phase }),
       onProgress: (progress) => this.#noteSometimes(progress),
     }).then(async (made) => {
@@ -167,8 +178,14 @@ class RunExecution {
     }
   }
 
+  /** Until when the files of this run are kept, counted from its start: the same whoever goes on with it. */
+  #keptUntil(): Date {
+    const { createdAt, definition } = this.#run;
+    return new Date(createdAt.getTime() + keepingOf(definition).days * dayMs);
+  }
+
   /** The letter that one copy goes with. */
-  #letterOf(burst: PreparedBurst, delivery: DeliveryRow, recipient: Recipient | undefined): MailCopy {
+  async #letterOf(burst: PreparedBurst, delivery: DeliveryRow, recipient: Recipient | undefined): Promise<MailCopy> {
     const { definition, period } = burst;
     const { destination, name } = definition;
     const { isTest, id } = this.#run;
@@ -178,6 +195,10 @@ class RunExecution {
     const text = isNote
       ? (destination.emptyMessage ?? `There is nothing for ${who.id} in {period_words}.\n`)
       : destination.message;
+    const bytes = delivery.files.reduce((sum, file) => sum + (file.sizeBytes ?? 0), 0);
+    const isLinked = !isNote && goesAsLinks(definition, bytes);
+    const keeping = { until: this.#keptUntil(), signIn: keepingOf(definition).signIn };
+    const links = isLinked ? await makeLinks(this.#app, delivery, keeping) : [];
     const subject = fillTemplate(destination.subject, values).replace(/[\r\n]+/g, ' ');
     return {
       messageId: messageIdOf(
@@ -186,8 +207,11 @@ class RunExecution {
       ),
       to: delivery.address,
       subject: isTest ? `[Test for ${delivery.recipient}, ${who.address}] ${subject}` : subject,
-      text: fillTemplate(text, values),
-      attachments: delivery.files.map((file) => ({
+      text: fillTemplate(isLinked && !/\{\s*links\s*\}/.test(text) ? `${text}\n{links}\n` : text, {
+        ...values,
+        links: links.join('\n'),
+      }),
+      attachments: (isLinked ? [] : delivery.files).map((file) => ({
         name: file.name,
         path: this.#path(file),
         type: mediaTypes[file.format],
@@ -201,7 +225,7 @@ class RunExecution {
     delivery: DeliveryRow,
     recipient: Recipient | undefined,
   ): Promise<void> {
-    const letter = this.#letterOf(burst, delivery, recipient);
+    const letter = await this.#letterOf(burst, delivery, recipient);
     for (let tried = delivery.attempts; ; tried++) {
       const { messageId } = letter;
       const move = (from: DeliveryState, change: Parameters<typeof moveDeliveries>[3]) =>
@@ -237,8 +261,12 @@ class RunExecution {
   }
 
   async #close(state: RunState, error: string | null): Promise<void> {
-    await changeRun(this.#app, this.#run.id, { state, error, phase: '', finishedAt: new Date(this.#app.now()) });
-    await dropRunFolder(this.#app.settings.spool, this.#run.id);
+    const { id, definition } = this.#run;
+    const isKept = keepingOf(definition).days > 0;
+    const keptUntil = isKept ? this.#keptUntil() : null;
+    await changeRun(this.#app, id, { state, error, phase: '', finishedAt: new Date(this.#app.now()), keptUntil });
+    const { spool } = this.#app.settings;
+    await (isKept ? dropMade(spool, id) : dropRunFolder(spool, id));
   }
 
   /** Ends a run that cannot go on: what has not left is marked, with the reason, for the next run. */
@@ -313,8 +341,24 @@ export const startScheduled: JobHandler = async (app, job) => {
   }
 };
 
-/** Puts every burst whose time has come into the queue and settles when it is next; two processes never take one twice. */
+/**
+ * What the clock brings: every burst whose time has come goes into the queue, once over all processes; files that were
+ * kept long enough are dropped.
+ */
 export async function tick(app: App): Promise<void> {
+  await startDue(app);
+  await dropSpent(app);
+}
+
+/** Files are kept as long as was said, and no longer. */
+async function dropSpent(app: App): Promise<void> {
+  for (const { id } of await spentRuns(app)) {
+    await dropRunFolder(app.settings.spool, id);
+    await changeRun(app, id, { keptUntil: null });
+  }
+}
+
+async function startDue(app: App): Promise<void> {
   for (const { name, definition, nextRunAt } of await dueBursts(app)) {
     const { schedule } = definition;
     const [next] = schedule ? nextRuns(schedule, app.now()) : [];

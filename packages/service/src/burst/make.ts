@@ -108,7 +108,7 @@ async function workbookOf(
 export async function makeCopies(app: App, burst: PreparedBurst, request: MakeRequest): Promise<MadeCopies> {
   const { values, formats, folder, onStep, onProgress } = request;
   const index = new Map(values.map((value, i) => [value, i]));
-  const pathOf = (value: Value, format: CopyFormat | 'rows') => join(folder, `made-${index.get(value)!}.${format}`);
+  const pathOf = (value: Value, format: CopyFormat | 'rows') => join(folder, `${index.get(value)!}.${format}`);
   let rowsRead = 0;
   const isAsCut = isPlain(burst, formats);
   if (formats.some((one) => rowFormats.includes(one))) {

@@ -1,12 +1,25 @@
 import { Readable } from 'node:stream';
 import Joi from 'joi';
 import { copyFormats, type CopyFormat } from '@underbell/core/burst';
-import { thing } from '../access/index.ts';
-import { defineRoute, type Route } from '../platform/index.ts';
+import { isRefusal } from '@underbell/core/refusal';
+import { personOf, thing } from '../access/index.ts';
+import { defineRoute, limitFailures, type Route } from '../platform/index.ts';
 import { loadList, seenLists, showList } from './listUsecases.ts';
+import { answerFile, answerWords } from './answers.ts';
+import { fetchByLink, fetchKept, recallLinks } from './links.ts';
 import { mediaTypes } from './mediaTypes.ts';
 import { sampleOf, seeRecipient, showPlan } from './plan.ts';
-import { continueRun, pauseRun, retryRun, seenRuns, settleDelivery, showLedger, startRun, stopRun } from './runs.ts';
+import {
+  continueRun,
+  pauseRun,
+  requireRun,
+  retryRun,
+  seenRuns,
+  settleDelivery,
+  showLedger,
+  startRun,
+  stopRun,
+} from './runs.ts';
 import { saveBurst, seenBursts, showTimes, timesAsCalendar } from './usecases.ts';
 
 const named = Joi.object({ name: thing.required() });
@@ -202,5 +215,50 @@ export const burstRoutes: Route[] = [
     params: runId,
     body: Joi.object({ recipient: Joi.string().max(1000).required(), hasArrived: Joi.boolean().required() }),
     handle: ({ app, person, params, body, origin }) => settleDelivery(app, person, params.id, { ...body, origin }),
+  }),
+  defineRoute<{ id: number }, Record<string, never>, { recipient?: string }>({
+    method: 'post',
+    path: '/api/v1/runs/:id/recall',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'Take the links of a run back, or those of one recipient',
+    params: runId,
+    body: Joi.object({ recipient: Joi.string().max(1000) }),
+    handle: async ({ app, person, params, body, origin }) => ({
+      recalled: await recallLinks(app, person, await requireRun(app, person, params.id), { ...body, origin }),
+    }),
+  }),
+  defineRoute<{ id: number }, { recipient: string; file: string }>({
+    method: 'get',
+    path: '/api/v1/runs/:id/file',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'A kept file of a run, as it was sent',
+    params: runId,
+    query: Joi.object({ recipient: Joi.string().max(1000).required(), file: Joi.string().max(400).required() }),
+    answer: { description: 'the file', type: 'application/octet-stream' },
+    handle: async ({ app, ctx, person, params, query }) =>
+      answerFile(ctx, await fetchKept(app, person, await requireRun(app, person, params.id), query)),
+  }),
+  defineRoute<{ key: string }>({
+    method: 'get',
+    path: '/c/:key',
+    tag: 'Sending',
+    audience: 'anyone',
+    summary: 'A copy by the link that its recipient was sent',
+    params: Joi.object({ key: Joi.string().max(200).required() }),
+    answer: { description: 'the file', type: 'application/octet-stream' },
+    async handle({ app, ctx, params, origin }) {
+      try {
+        return answerFile(
+          ctx,
+          await limitFailures(app, 'link', origin, async () => fetchByLink(app, params.key, await personOf(app, ctx))),
+        );
+      } catch (error) {
+        // Whoever follows a link from a letter reads words, not a problem document.
+        if (!isRefusal(error) || ctx.accepts('json', 'html') !== 'html') throw error;
+        return answerWords(ctx, error);
+      }
+    },
   }),
 ];

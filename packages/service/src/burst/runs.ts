@@ -3,6 +3,7 @@ import type { PlanEntry } from '@underbell/core/burst';
 import { Refusal } from '@underbell/core/refusal';
 import { noSuch, requireRight, visibleNames } from '../access/index.ts';
 import { enqueue, remember, type App } from '../platform/index.ts';
+import { linksOf } from './links.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
 import {
   addRun,
@@ -90,6 +91,7 @@ export async function showRun(app: App, run: RunRow) {
     createdAt: run.createdAt,
     startedAt: run.startedAt,
     finishedAt: run.finishedAt,
+    keptUntil: run.keptUntil,
     isTest: run.isTest,
     cause: run.cause,
     counts: {
@@ -117,7 +119,7 @@ const shownDelivery = (row: DeliveryRow) => ({
   attempts: row.attempts,
 });
 
-async function requireRun(app: App, person: PersonViewer, id: number): Promise<RunRow> {
+export async function requireRun(app: App, person: PersonViewer, id: number): Promise<RunRow> {
   const run = await findRun(app, id);
   if (!run) throw noSuch('run', String(id), []);
   await requireRight(app, person, 'view', 'burst', run.burstName);
@@ -127,7 +129,14 @@ async function requireRun(app: App, person: PersonViewer, id: number): Promise<R
 /** A run with its ledger. */
 export async function showLedger(app: App, person: PersonViewer, id: number) {
   const run = await requireRun(app, person, id);
-  return { ...(await showRun(app, run)), entries: (await listDeliveries(app, id)).map(shownDelivery) };
+  const [deliveries, links] = await Promise.all([listDeliveries(app, id), linksOf(app, id)]);
+  return {
+    ...(await showRun(app, run)),
+    entries: deliveries.map((row) => {
+      const link = links.get(row.id);
+      return { ...shownDelivery(row), ...(link ? { link } : {}) };
+    }),
+  };
 }
 
 export async function seenRuns(app: App, person: PersonViewer, burst: string | undefined) {

@@ -139,6 +139,14 @@ export function runFolder(spool: string, run: number): string {
   return join(spool, `run-${run}`);
 }
 
+/** Where files lie before they have their recipients' names; no copy is called so. */
+export const madeFolder = (spool: string, run: number) => join(runFolder(spool, run), 'made');
+
+/** Leaves the copies of a run and drops what they were made from. */
+export async function dropMade(spool: string, run: number): Promise<void> {
+  await rm(madeFolder(spool, run), { recursive: true, force: true });
+}
+
 export async function dropRunFolder(spool: string, run: number): Promise<void> {
   await rm(runFolder(spool, run), { recursive: true, force: true });
 }

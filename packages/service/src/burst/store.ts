@@ -36,6 +36,8 @@ export interface RunRow {
   createdAt: Date;
   startedAt: Date | null;
   finishedAt: Date | null;
+  /** Until when its files lie ready; nothing where they are not kept. */
+  keptUntil: Date | null;
 }
 
 export type RunCause = 'hand' | 'schedule';
@@ -96,6 +98,7 @@ const tables = (app: App) => ({
     createdAt: 'instant',
     startedAt: 'instant',
     finishedAt: 'instant',
+    keptUntil: 'instant',
   }),
   deliveries: defineRecord<DeliveryRow>(app.records, 'deliveries', {
     id: 'serial',
@@ -194,6 +197,7 @@ export async function addRun(
       createdAt: now,
       startedAt: null,
       finishedAt: null,
+      keptUntil: null,
     },
     { transaction },
   );
@@ -285,6 +289,16 @@ export async function lastSentRun(app: App, burst: string): Promise<RunRow | und
 export async function listDeliveries(app: App, run: number, states?: readonly DeliveryState[]): Promise<DeliveryRow[]> {
   const where = states === undefined ? { runId: run } : { runId: run, state: { [Op.in]: [...states] } };
   return (await tables(app).deliveries.findAll({ where, order: ['id'] })).map(plain);
+}
+
+export async function findDelivery(app: App, id: number): Promise<DeliveryRow | undefined> {
+  const row = await tables(app).deliveries.findByPk(id);
+  return row ? plain(row) : undefined;
+}
+
+/** Runs whose files are kept for no longer. */
+export async function spentRuns(app: App): Promise<RunRow[]> {
+  return (await tables(app).runs.findAll({ where: { keptUntil: { [Op.lte]: new Date(app.now()) } } })).map(plain);
 }
 
 /** Moves deliveries on; only from a state they are in, so that two workers cannot both take one. @returns how many moved */

@@ -9,6 +9,7 @@ const limits = {
   setup: { points: 10, duration: 300 },
   invitation: { points: 20, duration: 300 },
   request: { points: 20, duration: 3_600 },
+  link: { points: 60, duration: 300 },
   hook: { points: 60, duration: 300 },
 } as const;
 export type LimitName = keyof typeof limits;

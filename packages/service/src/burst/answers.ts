@@ -1,0 +1,35 @@
+import type { Context } from 'koa';
+import type { Refusal } from '@underbell/core/refusal';
+import { refusalKinds } from '@underbell/core/refusal';
+import type { FetchedFile } from './links.ts';
+
+/** A file that is saved, never shown inside a page of ours, and kept by nobody on the way. */
+export function answerFile(ctx: Context, file: FetchedFile): { stream: ReturnType<FetchedFile['open']>; type: string } {
+  ctx.attachment(file.name);
+  ctx.length = file.size;
+  ctx.set('Cache-Control', 'private, no-store');
+  ctx.set('X-Robots-Tag', 'noindex');
+  return { stream: file.open(), type: file.type };
+}
+
+const escapes: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' };
+const html = (text: string) => text.replace(/[&<>"]/g, (one) => escapes[one]!);
+const sentence = (text: string) => `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
+
+/** Why a link does not open, for whoever followed it from a letter. */
+export function answerWords(ctx: Context, refusal: Refusal): null {
+  const { status, title } = refusalKinds[refusal.code];
+  const back = encodeURIComponent(ctx.path);
+  const next =
+    refusal.code === 'SIGN_IN_NEEDED'
+      ? `<p><a href="/console/sign-in?then=${back}">Sign in</a>, and it is fetched.</p>`
+      : `<p>${html(sentence(refusal.details.hint ?? 'ask whoever sent it to you'))}</p>`;
+  ctx.status = status;
+  ctx.type = 'html';
+  ctx.set('Cache-Control', 'no-store');
+  ctx.set('Content-Security-Policy', "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'");
+  ctx.body = `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${html(title)}</title>
+<style>body{font:1.05rem/1.5 system-ui,sans-serif;color:#12232b;background:#fbf9f5;max-width:34rem;margin:14vh auto;padding:0 1.2rem}h1{font-size:1.4rem;margin:0 0 .4rem}a{color:#1d5468}</style>
+<main><h1>${html(title)}</h1><p>${html(sentence(refusal.message))}</p>${next}</main></html>`;
+  return null;
+}
