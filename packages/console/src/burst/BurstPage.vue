@@ -99,7 +99,8 @@ const runOptions = computed(() =>
     <p class="quiet">
       <RouterLink :to="`/reports/${burst.definition.report}`">{{ burst.definition.report }}</RouterLink> as
       {{ burst.definition.formats.map((one) => one.toUpperCase()).join(' and ') }} by
-      {{ burst.definition.destination.kind }} to everyone on the list <b>{{ burst.definition.list }}</b>
+      {{ burst.definition.destination.kind }}{{ burst.definition.destination.send === 'links' ? ', as links,' : '' }} to
+      everyone on the list <b>{{ burst.definition.list }}</b>
     </p>
     <div class="bar">
       <label v-if="burst.definition.period"

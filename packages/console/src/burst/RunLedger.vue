@@ -40,7 +40,7 @@ const columns = computed(() => [
     onFilter: (value: string | number | boolean, entry: LedgerEntry) => entry.state === value,
   },
   { title: 'Size', key: 'size', align: 'right' as const, width: 90 },
-  ...(props.run.keptUntil ? [{ title: `Files, kept until ${props.run.keptUntil.slice(0, 10)}`, key: 'files' }] : []),
+  ...(props.run.keptUntil ? [{ title: 'Files', key: 'files', width: 130 }] : []),
   ...(hasLinks.value ? [{ title: 'Links', key: 'link', width: 190 }] : []),
   { title: 'Reason', key: 'reason' },
 ]);
@@ -59,7 +59,8 @@ const columns = computed(() => [
       ></span
     >
     <span class="quiet"
-      >{{ showCount(run.rowsRead) }} rows read · {{ showInstant(run.startedAt ?? run.createdAt) }}</span
+      >{{ showCount(run.rowsRead) }} rows read · {{ showInstant(run.startedAt ?? run.createdAt)
+      }}<template v-if="run.keptUntil"> · files kept until {{ showInstant(run.keptUntil) }}</template></span
     >
     <Button v-if="isActive(run)" @click="emit('steer', 'pause')">Pause</Button>
     <Button v-if="run.state === 'paused'" type="primary" @click="emit('steer', 'continue')">Go on</Button>
@@ -110,7 +111,9 @@ const columns = computed(() => [
           class="file"
           :href="fileOf(record as LedgerEntry, file.name)"
           :download="file.name"
-          >{{ file.name }}</a
+          :title="file.name"
+          :aria-label="file.name"
+          >{{ file.format.toUpperCase() }}</a
         >
       </template>
       <template v-else-if="column.key === 'link' && record.link">
@@ -148,6 +151,6 @@ const columns = computed(() => [
   margin-left: 0.6rem;
 }
 .file {
-  display: block;
+  margin-right: 0.7rem;
 }
 </style>

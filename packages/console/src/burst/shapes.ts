@@ -57,7 +57,7 @@ export interface ShownBurst {
     readonly formats: readonly string[];
     readonly period?: { readonly unit: 'month' | 'day' };
     readonly schedule?: object;
-    readonly destination: { readonly kind: string; readonly subject: string };
+    readonly destination: { readonly kind: string; readonly subject: string; readonly send?: 'files' | 'links' };
   };
   readonly lastRun: ShownRun | null;
 }
