@@ -6,6 +6,7 @@ import { addBoardCommands } from './board/commands.ts';
 import { addBurstCommands, addListCommands } from './burst/commands.ts';
 import { addDatasetCommands } from './dataset/commands.ts';
 import { addFolderCommands } from './folder/commands.ts';
+import { addMeterCommand } from './meter/commands.ts';
 import { addOauthCommands } from './oauth/commands.ts';
 import { addPlaceCommands } from './place/commands.ts';
 import { addCompletionCommand } from './platform/completion.ts';
@@ -37,6 +38,7 @@ function createProgram(): Command {
     addPlaceCommands,
     addListCommands,
     addBurstCommands,
+    addMeterCommand,
     addCompletionCommand,
   ])
     add(program);

@@ -8,6 +8,7 @@ import { boardRoutes } from './board/index.ts';
 import { burstRoutes } from './burst/index.ts';
 import { datasetRoutes } from './dataset/index.ts';
 import { mountDirectory } from './directory/index.ts';
+import { forgetOldCosts, meterRoutes } from './meter/index.ts';
 import { oauthRoutes, proofOf, tokenViewer } from './oauth/index.ts';
 import { findPlacement, placeRoutes } from './place/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
@@ -21,6 +22,7 @@ import { viewRoutes } from './view/index.ts';
 
 const capabilities: Route[] = [
   ...accessRoutes,
+  ...meterRoutes,
   ...sourceRoutes,
   ...datasetRoutes,
   ...refreshRoutes,
@@ -138,6 +140,7 @@ export function startWorker(app: App): Worker {
   worker.every(tickMs, async () => {
     await (await import('./refresh/jobs.ts')).tick(app);
     await (await import('./burst/jobs.ts')).tick(app);
+    await forgetOldCosts(app);
     await (await import('./folder/jobs.ts')).emptyBin(app);
   });
   worker.start();

@@ -14,6 +14,7 @@ import type { Value } from '@underbell/core/dataset';
 import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
 import { MailRoad, messageIdOf, type MailCopy } from '../deliver/index.ts';
+import { meter } from '../meter/index.ts';
 import { enqueue, type App, type JobHandler } from '../platform/index.ts';
 import { findList, listRecipients } from './listStore.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
@@ -138,7 +139,7 @@ class RunExecution {
   async #make(burst: PreparedBurst, deliveries: readonly DeliveryRow[]): Promise<void> {
     if (await this.#areMade(deliveries)) return;
     const filled = deliveries.filter((one) => one.files.length > 0);
-    const { pathOf } = await makeCopies(this.#app, burst, {
+    const { pathOf, msOf } = await makeCopies(this.#app, burst, {
       values: [...new Set(filled.map((one) => one.value as Value))],
       formats: burst.definition.formats,
       folder: madeFolder(this.#app.settings.spool, this.#run.id),
@@ -148,11 +149,34 @@ class RunExecution {
       if (made.rowsRead > 0) await this.#note({ rowsRead: made.rowsRead });
       return made;
     });
+    const counted = new Set<string>();
     for (const delivery of deliveries) {
       for (const file of delivery.files) await handOver(pathOf(delivery.value as Value, file.format), this.#path(file));
       const files = await Promise.all(delivery.files.map((file) => describeFile(file, this.#path(file))));
       await moveDeliveries(this.#app, { ids: [delivery.id] }, ['planned', 'rendered'], { state: 'rendered', files });
+      for (const file of files) {
+        // Recipients with the same value share one making; it counts once.
+        const key = `${String(delivery.value)} ${file.format}`;
+        this.#meter(burst, delivery, file, counted.has(key) ? 0 : msOf(delivery.value as Value, file.format));
+        counted.add(key);
+      }
     }
+  }
+
+  #meter(burst: PreparedBurst, delivery: DeliveryRow, file: MadeFile, renderMs: number): void {
+    const { name, report } = burst.definition;
+    const { viewer } = burst.viewing;
+    meter(this.#app, {
+      kind: 'delivery',
+      lane: 'planned',
+      burst: name,
+      report,
+      format: file.format,
+      ...(viewer.kind === 'person' ? { person: viewer.email } : {}),
+      rows: Number(delivery.rowCount),
+      bytes: file.sizeBytes ?? 0,
+      renderMs,
+    });
   }
 
   async #send(burst: PreparedBurst): Promise<void> {

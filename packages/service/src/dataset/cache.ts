@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { LRUCache } from 'lru-cache';
 import type { Cell } from '@underbell/core/filter';
-import type { App } from '../platform/index.ts';
+import { tell, type App } from '../platform/index.ts';
 
 type Rows = readonly (readonly Cell[])[];
 
@@ -54,14 +54,17 @@ export class QueryCache {
     const kept = this.#kept.get(key);
     if (kept) {
       this.#hits++;
+      tell({ hits: 1 });
       return kept;
     }
     const underWay = this.#underWay.get(key);
     if (underWay) {
       this.#hits++;
+      tell({ hits: 1 });
       return underWay;
     }
     this.#misses++;
+    tell({ misses: 1 });
     const reading = read();
     this.#underWay.set(key, reading);
     try {

@@ -8,6 +8,7 @@ import { csvLine } from '@underbell/core/csv';
 import { fitsType, type DatasetColumn } from '@underbell/core/dataset';
 import { quoteName } from '@underbell/core/filter';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
+import { meter } from '../meter/index.ts';
 import type { App } from '../platform/index.ts';
 import { copyFrom, copyOut, sourceUrl, withSource } from '../source/index.ts';
 import {
@@ -129,6 +130,7 @@ async function loadLocked(
   by: LoadBy,
   fill: Fill,
 ): Promise<Loaded> {
+  const start = performance.now();
   const revision = await startRevision(app, dataset.name, dataset.columns, by);
   let rows: number;
   try {
@@ -143,6 +145,14 @@ async function loadLocked(
     await finishRevision(app, revision, outcomeOf(error));
     throw error;
   }
+  meter(app, {
+    kind: 'refresh',
+    lane: 'planned',
+    dataset: dataset.name,
+    person: by.who,
+    rows,
+    queryMs: performance.now() - start,
+  });
   // The new revision is shown by now: a table that cannot be dropped today is dropped after the next load.
   await dropSpent(app, dataset.name).catch((error: unknown) => {
     app.log.warn({ err: error, dataset: dataset.name }, 'a spent revision could not be dropped');

@@ -23,7 +23,7 @@ import {
   type FigureQuery,
   type FigureResult,
 } from '@underbell/core/report';
-import type { App, Lane } from '../platform/index.ts';
+import { tell, type App, type Lane } from '../platform/index.ts';
 import { connectLive } from '../source/pool.ts';
 import { copyOut, sourceRefusal } from '../source/postgres.ts';
 import { queryCache } from './cache.ts';
@@ -87,8 +87,10 @@ async function select(
 ): Promise<Cell[][]> {
   const { live } = request.revision;
   const client = await connect(app, request);
+  const start = performance.now();
   try {
     const { rows } = await client.query<Cell[]>({ text, values: [...values], rowMode: 'array' });
+    tell({ rows: rows.length, queryMs: performance.now() - start, isLive: live !== undefined });
     return rows;
   } catch (cause) {
     const { code } = cause as { code?: string };

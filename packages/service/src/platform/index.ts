@@ -8,6 +8,7 @@ export { migrate } from './migrate.ts';
 export { enqueue, TryLater, Worker, type Job, type JobHandler } from './queue.ts';
 export { defineRecord, plain, type RecordTable } from './records.ts';
 export { readSettings, type Settings } from './settings.ts';
+export { tallied, tell, type Tally } from './tally.ts';
 export { useOnce } from './usedOnce.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';
 export { defineRoute, type Answer, type Request, type Route } from './http/index.ts';

@@ -5,9 +5,10 @@ import * as access from './migrations/002-access.ts';
 import * as reports from './migrations/003-reports.ts';
 import * as marks from './migrations/004-marks.ts';
 import * as runs from './migrations/005-runs.ts';
+import * as meter from './migrations/006-meter.ts';
 
 /** In order; only ever appended to. */
-const migrations = [records, access, reports, marks, runs];
+const migrations = [records, access, reports, marks, runs, meter];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */
 export async function migrate(sequelize: Sequelize): Promise<string[]> {

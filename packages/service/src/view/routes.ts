@@ -7,7 +7,8 @@ import { toFilterText } from '@underbell/core/filter';
 import { Refusal } from '@underbell/core/refusal';
 import { email, filter, ruleBody, thing } from '../access/index.ts';
 import type { TokenViewer } from '../oauth/index.ts';
-import { defineRoute, type App, type Request, type Route } from '../platform/index.ts';
+import { meter } from '../meter/index.ts';
+import { defineRoute, tallied, type App, type Request, type Route } from '../platform/index.ts';
 import { seeAs, type SeenAs } from './see.ts';
 import { filterWords, offeredValues } from './choices.ts';
 import { streamChanges } from './events.ts';
@@ -136,7 +137,27 @@ async function answerView(app: App, ctx: Context, view: PreparedView): Promise<o
     ctx.status = 304;
     return null;
   }
-  return showView(app, view);
+  return tallied(async (tally) => {
+    const start = performance.now();
+    const shown = await showView(app, view);
+    const { viewer, report } = view.viewing;
+    const { rows, queryMs, hits, misses, isLive } = tally;
+    meter(app, {
+      kind: 'view',
+      lane: 'readers',
+      report: report.name,
+      ...(view.placement ? { placement: view.placement.name } : {}),
+      person: viewer.kind === 'person' ? viewer.email : viewer.clientId,
+      rows,
+      // Queries run beside each other: no view waits longer for them than it takes.
+      queryMs: Math.min(queryMs, performance.now() - start),
+      renderMs: Math.max(0, performance.now() - start - queryMs),
+      hits,
+      misses,
+      isLive,
+    });
+    return shown;
+  });
 }
 
 type Asked = Request<{ name: string }, unknown, unknown>;

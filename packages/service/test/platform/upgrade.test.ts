@@ -41,7 +41,7 @@ describe('an installation of the first shape', () => {
   const rows = (text: string) => old.query<Record<string, unknown>>(text, { type: QueryTypes.SELECT });
 
   it('keeps everything through the upgrade, and gives what is new a value that fits', async () => {
-    assert.deepEqual(await migrate(old), ['002-access', '003-reports', '004-marks', '005-runs']);
+    assert.deepEqual(await migrate(old), ['002-access', '003-reports', '004-marks', '005-runs', '006-meter']);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },
       { id: 'p2', state: 'left', origin: 'here' },

@@ -1,0 +1,2 @@
+export { forgetOldCosts, meter, type MeterEntry } from './store.ts';
+export { meterRoutes } from './routes.ts';

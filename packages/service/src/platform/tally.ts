@@ -1,0 +1,33 @@
+import { AsyncLocalStorage } from 'node:async_hooks';
+
+/** What one piece of work has cost so far. */
+export interface Tally {
+  /** Rows that databases answered. */
+  rows: number;
+  /** Time that was waited for databases, all queries together; milliseconds. */
+  queryMs: number;
+  /** Questions answered from the process's cache, and those that were not. */
+  hits: number;
+  misses: number;
+  /** A live source was asked. */
+  isLive: boolean;
+}
+
+const running = new AsyncLocalStorage<Tally>();
+
+/** Counts what a piece of work costs, however deep it asks. */
+export async function tallied<T>(run: (tally: Tally) => Promise<T>): Promise<T> {
+  const tally: Tally = { rows: 0, queryMs: 0, hits: 0, misses: 0, isLive: false };
+  return running.run(tally, () => run(tally));
+}
+
+/** Adds to the work that is going on; nothing where none is counted. */
+export function tell(add: Partial<Tally>): void {
+  const tally = running.getStore();
+  if (!tally) return;
+  tally.rows += add.rows ?? 0;
+  tally.queryMs += add.queryMs ?? 0;
+  tally.hits += add.hits ?? 0;
+  tally.misses += add.misses ?? 0;
+  tally.isLive ||= add.isLive ?? false;
+}
