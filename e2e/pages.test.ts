@@ -94,6 +94,12 @@ describe('every page', () => {
       });
     }
 
+    it(`/console/costs can be used by everybody, ${colorScheme}`, async () => {
+      await open('/console/costs', { as: 'osric.hale@skerrow.example', colorScheme });
+      await page.getByRole('cell').first().waitFor();
+      assert.deepEqual(await findings(), []);
+    });
+
     for (const path of [
       '/r/punctuality',
       '/b/operations-wall',

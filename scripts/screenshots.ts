@@ -37,7 +37,8 @@ async function keepPdf(): Promise<void> {
     to: string[];
     files: string[];
   }[];
-  const mail = mails.filter((one) => one.to.includes(demoPeople.manager.email)).at(-1);
+  const isPack = (one: (typeof mails)[number]) => one.files.some((name) => name.endsWith('.pdf'));
+  const mail = mails.filter((one) => one.to.includes(demoPeople.manager.email) && isPack(one)).at(-1);
   if (!mail) throw new Error('send the quay pack first: npx underbell burst run quay-pack --period 2026-10');
   const index = mail.files.findIndex((name) => name.endsWith('.pdf'));
   const work = mkdtempSync(join(tmpdir(), 'underbell-pdf-'));

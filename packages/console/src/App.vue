@@ -27,6 +27,7 @@ const places = computed(() => [
       ]
     : []),
   { to: '/sending', title: 'Sending' },
+  ...(person.value?.isAdministrator ? [{ to: '/costs', title: 'Costs' }] : []),
 ]);
 const theme = computed(() => componentTheme(isDark.value));
 const isCurrent = (to: string) => (to === '/' ? route.path === '/' : route.path.startsWith(to));

@@ -5,6 +5,7 @@ import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
+import CostTable, { type CostSum } from '../meter/CostTable.vue';
 import PlanTable from './PlanTable.vue';
 import RunLedger from './RunLedger.vue';
 import type { Plan, ShownBurst, ShownRun, Times } from './shapes.ts';
@@ -82,6 +83,8 @@ const recall = (recipient?: string) =>
     await run.reload();
   });
 const times = useResource<Times>(() => `/api/v1/bursts/${encodeURIComponent(props.name)}/times`);
+/** What its formats cost, side by side; for those who may change the burst. */
+const costs = useResource<{ sums: CostSum[] }>(() => `/api/v1/meter?by=format&burst=${encodeURIComponent(props.name)}`);
 const runOptions = computed(() =>
   (runs.data.value?.runs ?? []).map((one) => ({
     value: one.id,
@@ -159,6 +162,10 @@ const runOptions = computed(() =>
     <p v-else-if="runs.data.value?.runs.length === 0" class="quiet">
       This burst has not been run yet. Make a plan first: it shows who gets what, and sends nothing.
     </p>
+    <section v-if="costs.data.value && costs.data.value.sums.length > 0" aria-label="Costs">
+      <h2>What its formats cost in 30 days</h2>
+      <CostTable by="format" :sums="costs.data.value.sums" />
+    </section>
   </template>
   <h1 v-else>There is no such burst</h1>
 </template>

@@ -82,6 +82,7 @@ export const router = createRouter({
       component: () => import('../access/AcceptPage.vue'),
       meta: { title: 'Invitation', isOpen: true },
     },
+    { path: '/costs', name: 'costs', component: () => import('../meter/MeterPage.vue'), meta: { title: 'Costs' } },
     {
       path: '/sending',
       name: 'sending',
