@@ -11,10 +11,11 @@ import { aReport } from '../builders.ts';
 
 const require = createRequire(import.meta.url);
 const read = (file: string) => readFileSync(require.resolve(`@expo-google-fonts/source-sans-3/${file}`));
-const fonts = parseFonts({
+const files = {
   regular: read('400Regular/SourceSans3_400Regular.ttf'),
   semibold: read('600SemiBold/SourceSans3_600SemiBold.ttf'),
-});
+};
+const fonts = parseFonts(files);
 const taste = { locale: 'en-GB', timeZone: 'UTC' };
 const [number, bar] = aReport().pages[0]!.figures as [never, BarFigure];
 const bars: FigureResult = {
@@ -63,6 +64,12 @@ describe('renderPdf', () => {
     const [one, two] = [await renderPdf(scene(10), fonts), await renderPdf(scene(10), fonts)];
     assert.equal(one.subarray(0, 5).toString(), '%PDF-');
     assert.ok(one.equals(two));
+  });
+
+  it('does not depend on what was printed before', async () => {
+    await renderPdf(scene(3), fonts);
+    const [later, first] = [await renderPdf(scene(40), fonts), await renderPdf(scene(40), parseFonts(files))];
+    assert.ok(later.equals(first), 'words that are known already are set the same');
   });
 
   it('flows a table over as many sheets as it needs', async () => {
