@@ -8,7 +8,7 @@ import { root } from '../scripts/install.mjs';
 
 const testFolder = process.env['UNDERBELL_TEST_FOLDER']!;
 
-/** Five ports in a row that nobody has. */
+/** Five ports in a row that nobody has, below those that systems hand out for outgoing connections. */
 async function freePorts(): Promise<number> {
   const isFree = (port: number) =>
     new Promise<boolean>((resolve) => {
@@ -16,7 +16,7 @@ async function freePorts(): Promise<number> {
       probe.once('error', () => resolve(false));
       probe.listen(port, '127.0.0.1', () => probe.close(() => resolve(true)));
     });
-  for (let first = 20_000 + (process.pid % 2_000) * 10; ; first += 10) {
+  for (let first = 20_000 + (process.pid % 1_200) * 10; ; first += 10) {
     const all = await Promise.all([0, 1, 2, 3, 4].map((i) => isFree(first + i)));
     if (all.every(Boolean)) return first;
   }

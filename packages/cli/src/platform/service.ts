@@ -1,11 +1,8 @@
 import { existsSync, openAsBlob } from 'node:fs';
-import { Agent, fetch, type RequestInit } from 'undici';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { readCredentials } from './credentials.ts';
 import { localProblem, Problem } from './problem.ts';
 
-/** A large file takes the service long to look at; whoever waits for it can stop it. */
-const patient = new Agent({ headersTimeout: 0, bodyTimeout: 0 });
 const defaultUrl = 'http://127.0.0.1:7300';
 
 export type QueryValue = string | number | boolean | readonly string[] | undefined;
@@ -33,6 +30,23 @@ interface CallOptions {
 }
 
 /**
+ * Sends a file, read as it is sent: one of gigabytes never lies in memory. The service takes long to look at it, so the
+ * answer is waited for without end; whoever waits can stop it.
+ */
+async function sendFile(
+  url: string,
+  method: string,
+  headers: Readonly<Record<string, string>>,
+  path: string,
+): Promise<Response> {
+  const { Agent, fetch: send } = await import('undici');
+  const dispatcher = new Agent({ headersTimeout: 0, bodyTimeout: 0 });
+  const answer = await send(url, { method, headers, body: await openAsBlob(path), dispatcher } as never);
+  // One and the same standard, typed twice.
+  return answer as unknown as Response;
+}
+
+/**
  * Calls the service's API.
  *
  * @throws {Problem} whatever the service refused, or `SERVICE_UNREACHABLE`, `SIGN_IN_NEEDED`, `NOT_FOUND` for a missing file
@@ -45,23 +59,15 @@ export async function callService(method: string, path: string, options: CallOpt
   if (file && !existsSync(file.path))
     throw localProblem('NOT_FOUND', `there is no file \`${file.path}\``, { word: file.path });
   const url = `${serviceUrl()}${path}${queryText(options.query ?? {})}`;
+  const headers = {
+    ...(credentials && !options.isAnonymous ? { Authorization: `Bearer ${credentials.key}` } : {}),
+    ...(file ? { 'Content-Type': file.type } : body ? { 'Content-Type': 'application/json' } : {}),
+  };
   let answer: Response;
   try {
-    // Types of one and the same standard, said twice.
-    answer = (await fetch(url, {
-      method,
-      headers: {
-        ...(credentials && !options.isAnonymous ? { Authorization: `Bearer ${credentials.key}` } : {}),
-        ...(file ? { 'Content-Type': file.type } : body ? { 'Content-Type': 'application/json' } : {}),
-      },
-      ...(file
-        ? // Read as it is sent: a file of gigabytes never lies in memory.
-          { body: await openAsBlob(file.path) }
-        : body
-          ? { body: JSON.stringify(body) }
-          : {}),
-      dispatcher: patient,
-    } as RequestInit)) as unknown as Response;
+    answer = file
+      ? await sendFile(url, method, headers, file.path)
+      : await fetch(url, { method, headers, ...(body ? { body: JSON.stringify(body) } : {}) });
   } catch (cause) {
     throw localProblem(
       'SERVICE_UNREACHABLE',
