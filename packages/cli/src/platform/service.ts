@@ -1,4 +1,4 @@
-import { existsSync, openAsBlob } from 'node:fs';
+import { createReadStream, existsSync } from 'node:fs';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { readCredentials } from './credentials.ts';
 import { localProblem, Problem } from './problem.ts';
@@ -39,11 +39,15 @@ async function sendFile(
   headers: Readonly<Record<string, string>>,
   path: string,
 ): Promise<Response> {
-  const { Agent, fetch: send } = await import('undici');
+  const { Agent, request } = await import('undici');
   const dispatcher = new Agent({ headersTimeout: 0, bodyTimeout: 0 });
-  const answer = await send(url, { method, headers, body: await openAsBlob(path), dispatcher } as never);
-  // One and the same standard, typed twice.
-  return answer as unknown as Response;
+  const body = createReadStream(path);
+  const answer = await request(url, { method: method as 'PUT', headers: { ...headers }, body, dispatcher });
+  const { 'content-type': type } = answer.headers;
+  return new Response(await answer.body.text(), {
+    status: answer.statusCode,
+    headers: typeof type === 'string' ? { 'Content-Type': type } : {},
+  });
 }
 
 /**
