@@ -4,5 +4,6 @@ export const chromiumPath: string;
 export function installPackages(): void;
 export function installPostgres(): void;
 export function installChromium(): void;
+export function installSpreadsheet(): void;
 /** The folder of PostgreSQL's server programs, or undefined. */
 export function findPostgres(): string | undefined;

@@ -80,8 +80,14 @@ export function installChromium() {
   if (missing.length > 0) aptInstall(missing);
 }
 
+/** A spreadsheet program, by which tests see that others can open what is written. */
+export function installSpreadsheet() {
+  if (spawnSync('soffice', ['--version']).error) aptInstall(['libreoffice-calc-nogui']);
+}
+
 if (import.meta.url === pathToFileURL(process.argv[1] ?? '').href) {
   installPackages();
   installPostgres();
   installChromium();
+  installSpreadsheet();
 }

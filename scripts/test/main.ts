@@ -50,7 +50,7 @@ async function main(): Promise<number> {
   try {
     await cluster.start({ fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off', max_connections: '200' });
     await fillSkerrow(cluster, folder, 6_000);
-    const child = spawn(process.execPath, ['--import', 'tsx', '--test', '--test-concurrency=3', ...files], {
+    const child = spawn(process.execPath, ['--import', 'tsx', '--test', '--test-concurrency=4', ...files], {
       cwd: root,
       stdio: ['ignore', 'inherit', 'inherit'],
       env: {

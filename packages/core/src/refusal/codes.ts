@@ -53,6 +53,8 @@ export const refusalKinds = {
   SCHEDULE_INVALID: wrong('The schedule cannot be read'),
   SCHEDULE_NEVER: wrong('The schedule never comes true'),
   LIST_INVALID: wrong('The recipient list has errors'),
+  TEMPLATE_UNFIT: wrong('The workbook cannot serve as a template'),
+  TEMPLATE_LEAK: failed('A file would have held values of another recipient', 500),
 
   SIGN_IN_NEEDED: denied('Sign in first', 401),
   SIGN_IN_FAILED: denied('Signing in failed', 401),

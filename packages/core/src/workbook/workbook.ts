@@ -1,6 +1,7 @@
 import { strToU8, zipSync } from 'fflate';
 import type { ValueType } from '../dataset/index.ts';
 import type { Cell } from '../filter/index.ts';
+import { cellXml, head, letters, main, office, packageRels, textXml, xml } from './ooxml.ts';
 
 /** One sheet: typed columns, a frozen heading with a filter, and a sum line when there is one. */
 export interface Sheet {
@@ -9,26 +10,6 @@ export interface Sheet {
   readonly rows: readonly (readonly Cell[])[];
   readonly total?: readonly Cell[];
 }
-
-// Characters that XML 1.0 cannot hold have no place in a cell.
-const unfit = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g;
-const escapes: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' };
-const xml = (text: string) => text.replace(unfit, '').replace(/[&<>"]/g, (one) => escapes[one]!);
-const head = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n';
-const main = 'http://schemas.openxmlformats.org/spreadsheetml/2006/main';
-const office = 'http://schemas.openxmlformats.org/officeDocument/2006/relationships';
-const packageRels = 'http://schemas.openxmlformats.org/package/2006/relationships';
-
-/** Column letters: 1 is A, 27 is AA. */
-function letters(index: number): string {
-  const rest = Math.floor((index - 1) / 26);
-  return (rest > 0 ? letters(rest) : '') + String.fromCharCode(65 + ((index - 1) % 26));
-}
-
-const dayMs = 86_400_000;
-/** Days since the last one of 1899, as workbooks count. */
-const epoch = Date.UTC(1899, 11, 30);
-const serial = (ms: number) => (ms - epoch) / dayMs;
 
 /** A name that a sheet may have: 31 characters, none of those that references use; each once. */
 function sheetNames(sheets: readonly Sheet[]): string[] {
@@ -89,26 +70,6 @@ class Styles {
     );
   }
 }
-
-function cellXml(at: string, cell: Cell | undefined, type: ValueType, style: number): string {
-  if (cell === null || cell === undefined) return '';
-  const s = style === 0 ? '' : ` s="${style}"`;
-  if (type === 'number')
-    return Number.isFinite(Number(cell)) ? `<c r="${at}"${s}><v>${String(cell)}</v></c>` : textXml(at, String(cell), s);
-  if (type === 'boolean') return `<c r="${at}"${s} t="b"><v>${cell === true ? 1 : 0}</v></c>`;
-  if (type === 'date' || type === 'instant') {
-    const ms = type === 'date' ? Date.parse(`${String(cell)}T00:00:00Z`) : Number(cell);
-    // Workbooks know no days before 1900.
-    return Number.isFinite(ms) && serial(ms) >= 61
-      ? `<c r="${at}"${s}><v>${serial(ms)}</v></c>`
-      : textXml(at, String(cell), s);
-  }
-  return textXml(at, String(cell), s);
-}
-
-/** Texts stand in their cell, so that a formula in somebody's data stays a text. */
-const textXml = (at: string, text: string, s: string) =>
-  `<c r="${at}"${s} t="inlineStr"><is><t xml:space="preserve">${xml(text.slice(0, 32_767))}</t></is></c>`;
 
 function styleOf(column: Sheet['columns'][number], styles: Styles, isSum: boolean): number {
   if (column.type === 'date') return Styles.fixed.date;
