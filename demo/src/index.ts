@@ -9,6 +9,7 @@ import { ScimPusher } from '@underbell/standins/scim';
 import { makeCompany } from './company.ts';
 import { sourcePassword, sourceUser, type DemoCluster } from './fill.ts';
 import { addDemoPeople, demoPeople, directoryOf } from './people.ts';
+import { packBook, quayBookParts } from './quayBook.ts';
 
 export { demoPassword, demoPeople } from './people.ts';
 
@@ -21,7 +22,11 @@ export interface DemoSurroundings {
   /** Settings of the service, by their names in the environment. */
   readonly environment: Readonly<Record<string, string>>;
   readonly portalUrl: string;
+  /** The file library, with whom it lets in. */
+  readonly library: { readonly url: string; readonly user: string; readonly password: string };
 }
+
+const workbookType = 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet';
 
 /** Calls the service's API like every other program. */
 class Caller {
@@ -33,12 +38,14 @@ class Caller {
     this.#key = key;
   }
 
-  async call(method: string, path: string, body: object | string): Promise<unknown> {
-    const isText = typeof body === 'string';
+  /** @param body - a table as text, a workbook as bytes, anything else as JSON */
+  async call(method: string, path: string, body: object | string | Buffer): Promise<unknown> {
+    const isFile = typeof body === 'string' || Buffer.isBuffer(body);
+    const type = typeof body === 'string' ? 'text/csv' : isFile ? workbookType : 'application/json';
     const answer = await fetch(`${this.#url}${path}`, {
       method,
-      headers: { Authorization: `Bearer ${this.#key}`, 'Content-Type': isText ? 'text/csv' : 'application/json' },
-      body: isText ? body : JSON.stringify(body),
+      headers: { Authorization: `Bearer ${this.#key}`, 'Content-Type': type },
+      body: isFile ? (body as BodyInit) : JSON.stringify(body),
     });
     const text = await answer.text();
     const said: unknown = text === '' ? null : JSON.parse(text);
@@ -113,6 +120,19 @@ async function publishMore(caller: Caller): Promise<void> {
   }
 }
 
+/** A library that takes only so many copies at a time, one that is full, and the workbook that managers like to work in. */
+async function publishDestinations(caller: Caller, { library }: DemoSurroundings): Promise<void> {
+  const { url, user, password } = library;
+  const base = { kind: 'library', user, password };
+  await caller.call('PUT', '/api/v1/destinations/quay-library', {
+    ...base,
+    address: `${url}/files`,
+    limits: ['20 per 2 s', '1600 per day'],
+  });
+  await caller.call('PUT', '/api/v1/destinations/harbour-archive', { ...base, address: `${url}/full` });
+  await caller.call('PUT', '/api/v1/templates/quay-book?table=Sailings&file=quay-book.xlsx', packBook(quayBookParts()));
+}
+
 async function publish(
   caller: Caller,
   surroundings: DemoSurroundings,
@@ -173,7 +193,8 @@ async function publish(
     readFileSync(join(folder, 'lists', 'quay-managers.csv'), 'utf8'),
   );
   await publishMore(caller);
-  for (const name of ['quay-pack', 'kiosk-takings'])
+  await publishDestinations(caller, surroundings);
+  for (const name of ['quay-pack', 'kiosk-takings', 'quay-book', 'quay-rows', 'harbour-archive'])
     await caller.call('PUT', '/api/v1/bursts', JSON.parse(read(`${name}.burst.json`)));
 }
 

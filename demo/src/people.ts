@@ -25,7 +25,7 @@ export function directoryOf(company: Company) {
   return { people, groups: [{ name: 'District leads', members: people.map((one) => one.email) }] };
 }
 
-const makerKinds: ThingKind[] = ['report', 'board', 'dataset', 'source', 'list', 'burst'];
+const makerKinds: ThingKind[] = ['report', 'board', 'dataset', 'source', 'list', 'template', 'destination', 'burst'];
 
 /** People, groups and rights of the demo. */
 export async function addDemoPeople(app: App, company: Company): Promise<void> {

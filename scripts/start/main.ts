@@ -30,8 +30,8 @@ function readOptions() {
 
 function readPort(): number {
   const port = Number(process.env['UNDERBELL_PORT'] ?? 7300);
-  if (Number.isInteger(port) && port > 1023 && port < 65_530) return port;
-  throw new Advice(`UNDERBELL_PORT is \`${process.env['UNDERBELL_PORT']}\`; it must be a number from 1024 to 65529.`);
+  if (Number.isInteger(port) && port > 1023 && port < 65_529) return port;
+  throw new Advice(`UNDERBELL_PORT is \`${process.env['UNDERBELL_PORT']}\`; it must be a number from 1024 to 65528.`);
 }
 
 /** Ports follow the first one. */
@@ -42,6 +42,7 @@ const portsFrom = (first: number) => ({
   portal: first + 3,
   database: first + 4,
   directory: first + 5,
+  library: first + 6,
 });
 type Ports = ReturnType<typeof portsFrom>;
 
@@ -61,6 +62,7 @@ function environmentFor(
     UNDERBELL_DATABASE_URL: cluster.url('underbell'),
     UNDERBELL_SECRET: installation.secret,
     UNDERBELL_SPOOL: join(folder, 'spool'),
+    UNDERBELL_DELIVERIES: join(folder, 'deliveries'),
     UNDERBELL_SMTP_URL: `smtp://127.0.0.1:${ports.smtp}`,
     UNDERBELL_MAIL_FROM: process.env['UNDERBELL_MAIL_FROM'] ?? 'Skerrow Ferries reports <reports@skerrow.example>',
     UNDERBELL_TIME_ZONE: process.env['UNDERBELL_TIME_ZONE'] ?? 'Europe/London',
@@ -70,6 +72,9 @@ function environmentFor(
     UNDERBELL_SCIM_TOKEN: derived(installation, 'provisioning'),
     STANDIN_DIRECTORY_PORT: String(ports.directory),
     STANDIN_DIRECTORY_FILE: join(folder, 'directory.json'),
+    STANDIN_LIBRARY_PORT: String(ports.library),
+    STANDIN_LIBRARY_FOLDER: join(folder, 'library'),
+    STANDIN_LIBRARY_PASSWORD: derived(installation, 'library'),
     STANDIN_SMTP_PORT: String(ports.smtp),
     STANDIN_MAILBOX_PORT: String(ports.mailbox),
     STANDIN_PORTAL_PORT: String(ports.portal),
@@ -94,6 +99,7 @@ function welcome(ports: Ports, installation: Installation, setupCode: string | u
     say(`             or as ${demoPeople.manager.email}, who manages one quay, with the same password`);
     say(`  Portal     http://127.0.0.1:${ports.portal}   a page for each quay`);
     say(`  Mailboxes  http://127.0.0.1:${ports.mailbox}   where the copies arrive`);
+    say(`  Library    http://127.0.0.1:${ports.library}   where files are put (user reports)`);
     say(`  Directory  http://127.0.0.1:${ports.directory}   people who sign in with the company's directory`);
     say();
     say('On the command line, in a second terminal (you are signed in as the publisher):');
@@ -140,6 +146,8 @@ async function main(): Promise<void> {
         'installation.json',
         'spool',
         'mail',
+        'library',
+        'deliveries',
         'portal.json',
         'directory.json',
         'cli.json',
@@ -155,7 +163,7 @@ async function main(): Promise<void> {
     if (installation.demo === 'loading') {
       say('An earlier start was interrupted while it loaded the demo; loading it anew.');
       for (const name of ['underbell', 'skerrow']) await cluster.dropDatabase(name);
-      for (const part of ['spool', 'mail']) rmSync(join(folder, part), { recursive: true, force: true });
+      for (const part of ['spool', 'mail', 'library']) rmSync(join(folder, part), { recursive: true, force: true });
       installation = { ...installation, demo: 'none' };
     }
     const isFirst = await cluster.ensureDatabase('underbell');
@@ -179,7 +187,17 @@ async function main(): Promise<void> {
       // The stand-ins open only once the demo has told them what to show.
       await startWeb();
       say('Loading the demo …');
-      await installDemo({ cluster, folder, environment, portalUrl: `http://127.0.0.1:${ports.portal}` });
+      await installDemo({
+        cluster,
+        folder,
+        environment,
+        portalUrl: `http://127.0.0.1:${ports.portal}`,
+        library: {
+          url: `http://127.0.0.1:${ports.library}`,
+          user: 'reports',
+          password: derived(installation, 'library'),
+        },
+      });
       installation = { ...installation, demo: 'loaded' };
       saveInstallation(folder, installation);
       await startOthers();

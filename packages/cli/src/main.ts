@@ -5,6 +5,7 @@ import { addPeopleCommands } from './access/peopleCommands.ts';
 import { addBoardCommands } from './board/commands.ts';
 import { addBurstCommands, addListCommands } from './burst/commands.ts';
 import { addDatasetCommands } from './dataset/commands.ts';
+import { addDestinationCommands } from './deliver/commands.ts';
 import { addFolderCommands } from './folder/commands.ts';
 import { addMeterCommand } from './meter/commands.ts';
 import { addOauthCommands } from './oauth/commands.ts';
@@ -14,6 +15,7 @@ import { Problem, problemLines } from './platform/problem.ts';
 import { addReportCommands } from './report/commands.ts';
 import { addSessionCommands } from './session/commands.ts';
 import { addSourceCommands } from './source/commands.ts';
+import { addTemplateCommands } from './template/commands.ts';
 import { addSeeCommand } from './view/commands.ts';
 
 function createProgram(): Command {
@@ -37,6 +39,8 @@ function createProgram(): Command {
     addOauthCommands,
     addPlaceCommands,
     addListCommands,
+    addTemplateCommands,
+    addDestinationCommands,
     addBurstCommands,
     addMeterCommand,
     addCompletionCommand,

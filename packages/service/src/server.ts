@@ -7,6 +7,7 @@ import { accessRoutes, personOf } from './access/index.ts';
 import { boardRoutes } from './board/index.ts';
 import { burstRoutes } from './burst/index.ts';
 import { datasetRoutes } from './dataset/index.ts';
+import { destinationRoutes, forgetOldTurns } from './deliver/index.ts';
 import { mountDirectory } from './directory/index.ts';
 import { forgetOldCosts, meterRoutes } from './meter/index.ts';
 import { oauthRoutes, proofOf, tokenViewer } from './oauth/index.ts';
@@ -16,6 +17,7 @@ import { defineRoute, Worker, type App } from './platform/index.ts';
 import { mountPages } from './platform/pages.ts';
 import { reportRoutes } from './report/index.ts';
 import { folderRoutes } from './folder/index.ts';
+import { templateRoutes } from './template/index.ts';
 import { refreshRoutes } from './refresh/index.ts';
 import { sourceRoutes } from './source/index.ts';
 import { viewRoutes } from './view/index.ts';
@@ -33,6 +35,8 @@ const capabilities: Route[] = [
   ...placeRoutes,
   ...oauthRoutes,
   ...burstRoutes,
+  ...templateRoutes,
+  ...destinationRoutes,
 ];
 
 /** Every route of the service, the description of them among them. */
@@ -141,6 +145,7 @@ export function startWorker(app: App): Worker {
     await (await import('./refresh/jobs.ts')).tick(app);
     await (await import('./burst/jobs.ts')).tick(app);
     await forgetOldCosts(app);
+    await forgetOldTurns(app);
     await (await import('./folder/jobs.ts')).emptyBin(app);
   });
   worker.start();

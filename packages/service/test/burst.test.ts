@@ -10,7 +10,7 @@ import { cutRows, prepareBurst } from '../src/burst/index.ts';
 import { findBurst } from '../src/burst/store.ts';
 import type { App } from '../src/platform/index.ts';
 import { startWorker } from '../src/server.ts';
-import { House, publisher, type Ledger } from './house.ts';
+import { administrator, House, publisher, until, type Ledger } from './house.ts';
 
 /** Connections whose COPY has forgotten its WHERE: what a mistake in the SQL compiler would look like. */
 function withoutFilters(pool: pg.Pool): pg.Pool {
@@ -139,15 +139,23 @@ describe('the quay pack', () => {
     assert.deepEqual([second.state, second.counts.sent, second.counts.skipped], ['done', 1, 51]);
   });
 
-  it('fails with the reason, and loses nothing, while the mail host is down', async () => {
+  it('waits, and loses nothing, while the mail host is down', async () => {
     await house.mail.stop();
-    const down = await run({ period: '2026-08' });
-    assert.deepEqual([down.state, down.counts.sent, down.counts.failed], ['failed', 0, 46]);
-    assert.match(down.error!, /mail host .* cannot be reached/);
+    const { id } = (await start({ period: '2026-08' })).body as unknown as { id: number };
+    const waits = await until(async () => {
+      const { body } = await house.call('GET', `/api/v1/runs/${id}`, { as: publisher });
+      return (body as unknown as { phase: string }).phase.startsWith('waits') ? body : undefined;
+    });
+    const { state, phase, counts } = waits as unknown as Ledger & { phase: string };
+    assert.deepEqual([state, counts.sent, counts.failed], ['waiting', 0, 0]);
+    assert.match(phase, /“mail” takes nothing: the mail host .* cannot be reached/);
+    const shown = (await house.call('GET', '/api/v1/destinations/mail', { as: publisher })).body;
+    assert.equal((shown as unknown as { state: string }).state, 'failing');
     const port = Number(new URL(house.app.settings.smtpUrl).port);
     house.mail = new MailHost({ port });
     await house.mail.start();
-    const up = await run({ period: '2026-08' });
+    assert.equal((await house.call('POST', '/api/v1/destinations/mail/open', { as: administrator })).status, 200);
+    const up = await house.finished(id, publisher);
     assert.deepEqual([up.state, up.counts.sent], ['done', 46]);
     assert.equal(house.mail.mails.length, 46);
   });

@@ -10,6 +10,7 @@ import type { ProblemDocument } from '@underbell/core/refusal';
 import {
   createMailboxPages,
   createPortal,
+  LibraryHost,
   MailHost,
   type MailHostOptions,
   type PortalSetup,
@@ -67,6 +68,8 @@ export class House {
   app!: App;
   url!: string;
   mail!: MailHost;
+  library: LibraryHost | undefined;
+  libraryPassword = '';
   mailboxUrl!: string;
   portalUrl!: string;
   databaseName!: string;
@@ -92,6 +95,7 @@ export class House {
       UNDERBELL_DATABASE_URL: database.url,
       UNDERBELL_SECRET: randomBytes(32).toString('hex'),
       UNDERBELL_SPOOL: join(this.folder, 'spool'),
+      UNDERBELL_DELIVERIES: join(this.folder, 'deliveries'),
       UNDERBELL_SMTP_URL: `smtp://127.0.0.1:${smtpPort}`,
       UNDERBELL_LOG_LEVEL: 'silent',
       UNDERBELL_MAIL_FROM: 'Reports <reports@skerrow.example>',
@@ -113,7 +117,11 @@ export class House {
     const list = readFileSync(join(testFolder!, 'lists', 'quay-managers.csv'));
     writeFileSync(join(this.folder, 'lists', 'quay-managers.csv'), list);
     const cluster = { port: Number(new URL(base!).port), asOwner, ensureDatabase: async () => false };
-    await installDemo({ cluster, folder: this.folder, environment, portalUrl: this.portalUrl });
+    const access = { user: 'reports', password: randomBytes(12).toString('hex') };
+    this.libraryPassword = access.password;
+    this.library = new LibraryHost({ port: 0, folder: join(this.folder, 'library'), ...access });
+    const library = { url: `http://127.0.0.1:${await this.library.start()}`, ...access };
+    await installDemo({ cluster, folder: this.folder, environment, portalUrl: this.portalUrl, library });
     const setup = JSON.parse(readFileSync(join(this.folder, 'portal.json'), 'utf8')) as PortalSetup;
     portal.on('request', createPortal(setup, this.url).callback());
     this.worker = startWorker(this.app);
@@ -136,6 +144,7 @@ export class House {
       await new Promise((resolve) => server.close(resolve));
     }
     await this.mail.stop();
+    await this.library?.stop();
     await closeApp(this.app);
     await asOwner((client) => client.query(`DROP DATABASE IF EXISTS ${this.databaseName} WITH (FORCE)`));
   }
@@ -210,6 +219,15 @@ export class House {
   }
 }
 
+/** Waits until something is there. */
+export async function until<T>(look: () => Promise<T | undefined>): Promise<T> {
+  for (;;) {
+    const found = await look();
+    if (found !== undefined) return found;
+    await new Promise((resolve) => setTimeout(resolve, 60));
+  }
+}
+
 export interface Answer {
   readonly status: number;
   readonly headers: Headers;
@@ -232,6 +250,7 @@ export interface Ledger {
   }[];
 }
 
+export const administrator = 'osric.hale@skerrow.example';
 export const publisher = 'mara.venn@skerrow.example';
 export const manager = 'quay17@skerrow.example';
 export const board = 'board@harbourboard.example';

@@ -2,6 +2,7 @@ import { existsSync, readFileSync } from 'node:fs';
 import { createServer } from 'node:http';
 import type Koa from 'koa';
 import { Directory, type DirectoryOptions } from './directory/index.ts';
+import { LibraryHost } from './library/index.ts';
 import { createMailboxPages, MailHost } from './mail/index.ts';
 import { createPortal, type PortalSetup } from './portal/index.ts';
 
@@ -22,6 +23,13 @@ async function main(): Promise<void> {
   const host = new MailHost({ port: Number(setting('STANDIN_SMTP_PORT')), folder: setting('STANDIN_MAIL_FOLDER') });
   await host.start();
   await serve(createMailboxPages(host), Number(setting('STANDIN_MAILBOX_PORT')));
+  const library = new LibraryHost({
+    port: Number(setting('STANDIN_LIBRARY_PORT')),
+    folder: setting('STANDIN_LIBRARY_FOLDER'),
+    user: 'reports',
+    password: setting('STANDIN_LIBRARY_PASSWORD'),
+  });
+  await library.start();
   const file = setting('STANDIN_PORTAL_FILE');
   if (existsSync(file)) {
     const setup = JSON.parse(readFileSync(file, 'utf8')) as PortalSetup;

@@ -6,7 +6,17 @@ export const rightLevels: readonly RightLevel[] = ['view', 'export', 'edit', 'ow
 
 /** What grants are given on; `*` as a name means every thing of the kind. */
 export type ThingKind =
-  'folder' | 'report' | 'board' | 'dataset' | 'source' | 'placement' | 'list' | 'burst' | 'client';
+  | 'folder'
+  | 'report'
+  | 'board'
+  | 'dataset'
+  | 'source'
+  | 'placement'
+  | 'list'
+  | 'template'
+  | 'destination'
+  | 'burst'
+  | 'client';
 export const thingKinds: readonly ThingKind[] = [
   'folder',
   'report',
@@ -15,6 +25,8 @@ export const thingKinds: readonly ThingKind[] = [
   'source',
   'placement',
   'list',
+  'template',
+  'destination',
   'burst',
   'client',
 ];

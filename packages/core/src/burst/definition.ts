@@ -1,12 +1,15 @@
 import Joi from 'joi';
 import { checkShape } from '../check/index.ts';
 import { thingName } from '../dataset/index.ts';
+import { Refusal } from '../refusal/index.ts';
+import { destinationSchema, type BurstDestination } from './destination.ts';
 import { checkRecurrence, type Recurrence } from '../schedule/index.ts';
 
-export const copyFormats = ['csv', 'jsonl', 'xlsx', 'pdf', 'png'] as const;
+/** `template` is a prepared workbook, filled. */
+export const copyFormats = ['csv', 'jsonl', 'xlsx', 'template', 'pdf', 'png'] as const;
 export type CopyFormat = (typeof copyFormats)[number];
 /** Formats that hold rows rather than a page. */
-export const rowFormats: readonly CopyFormat[] = ['csv', 'jsonl', 'xlsx'];
+export const rowFormats: readonly CopyFormat[] = ['csv', 'jsonl', 'xlsx', 'template'];
 /** Formats that show the page's figures. */
 export const figureFormats: readonly CopyFormat[] = ['xlsx', 'pdf', 'png'];
 
@@ -36,19 +39,6 @@ export interface BurstSchedule extends Recurrence {
   readonly except?: readonly string[];
 }
 
-/** Where the copies of a burst go, and how they are announced there. */
-export interface MailDestination {
-  readonly kind: 'mail';
-  readonly subject: string;
-  readonly message: string;
-  /** What somebody without rows reads, where a burst sends a note then. */
-  readonly emptyMessage?: string;
-  /** Whether the files travel with the mail, or links under which they are fetched; `{links}` says where in the message. */
-  readonly send?: 'files' | 'links';
-  /** Files that are larger together, in megabytes, go as links all the same; 20 when left out. */
-  readonly largest?: number;
-}
-
 /** A burst as its publisher writes it, in the format `underbell-burst/1`. */
 export interface BurstDefinition {
   readonly format: 'underbell-burst/1';
@@ -64,6 +54,8 @@ export interface BurstDefinition {
   readonly period?: { readonly unit: 'month' | 'day'; readonly parameter: string };
   readonly formats: readonly CopyFormat[];
   readonly csv?: CsvStyle;
+  /** The prepared workbook that the format `template` fills. */
+  readonly template?: string;
   readonly empty?: WhenEmpty;
   readonly keep?: Keeping;
   readonly schedule?: BurstSchedule;
@@ -71,7 +63,7 @@ export interface BurstDefinition {
   readonly rows?: { readonly dataset?: string; readonly columns?: readonly string[] };
   /** Without extension: `{burst}-{quay}-{period}`. */
   readonly fileName: string;
-  readonly destination: MailDestination;
+  readonly destination: BurstDestination;
 }
 
 const thing = Joi.string().pattern(thingName, 'lower-case letters, digits and hyphens, starting with a letter').max(60);
@@ -94,6 +86,7 @@ export const burstSchema = Joi.object({
     .unique()
     .required(),
   csv: Joi.object({ separator: Joi.string().valid('comma', 'semicolon', 'tab'), mark: Joi.boolean() }),
+  template: reference,
   empty: Joi.string().valid('skip', 'note', 'refuse'),
   keep: Joi.object({ days: Joi.number().integer().min(1).max(400).required(), signIn: Joi.boolean() }),
   schedule: Joi.object({
@@ -106,14 +99,7 @@ export const burstSchema = Joi.object({
   }),
   rows: Joi.object({ dataset: reference, columns: Joi.array().items(reference).min(1).max(200).unique() }),
   fileName: Joi.string().min(1).max(200).required(),
-  destination: Joi.object({
-    kind: Joi.string().valid('mail').required(),
-    subject: Joi.string().min(1).max(200).required(),
-    message: Joi.string().min(1).max(10_000).required(),
-    emptyMessage: Joi.string().min(1).max(10_000),
-    send: Joi.string().valid('files', 'links'),
-    largest: Joi.number().positive().max(1000),
-  }).required(),
+  destination: destinationSchema,
 }).required();
 
 /** Days that files are kept for links where a burst does not say. */
@@ -121,13 +107,16 @@ const usualDays = 30;
 
 /** How files are kept: as the burst says, or for as long as links to them may be needed. */
 export function keepingOf({ keep, destination }: BurstDefinition): Required<Keeping> {
-  const days = keep?.days ?? (destination.send === 'links' ? usualDays : 0);
+  const isLinked = destination.kind === 'mail' && destination.send === 'links';
+  const days = keep?.days ?? (isLinked ? usualDays : 0);
   return { days, signIn: keep?.signIn ?? true };
 }
 
 /** Whether files of this size go as links; only where files are kept can they. */
 export function goesAsLinks(definition: BurstDefinition, bytes: number): boolean {
-  const { send, largest = 20 } = definition.destination;
+  const { destination } = definition;
+  if (destination.kind !== 'mail') return false;
+  const { send, largest = 20 } = destination;
   return send === 'links' || (keepingOf(definition).days > 0 && bytes > largest * 1_000_000);
 }
 
@@ -138,5 +127,19 @@ export function readBurst(value: unknown): BurstDefinition {
     what: 'the burst definition',
   });
   if (read.schedule) checkRecurrence(read.schedule);
+  const wants = read.formats.includes('template');
+  if (wants !== (read.template !== undefined))
+    throw new Refusal(
+      'BURST_INVALID',
+      wants
+        ? 'the format `template` needs a prepared workbook'
+        : 'a template is named, but the format `template` is not',
+      { pointer: wants ? '/template' : '/formats', hint: 'underbell template list' },
+    );
+  if (read.empty === 'note' && read.destination.kind !== 'mail')
+    throw new Refusal('BURST_INVALID', `a note to those without rows needs mail, not a ${read.destination.kind}`, {
+      pointer: '/empty',
+      hint: 'skip them, or refuse the run',
+    });
   return read;
 }

@@ -1,4 +1,22 @@
 export {
+  destinationKinds,
+  destinationName,
+  failuresToPause,
+  lookAgainMs,
+  maxRateSeconds,
+  ownMail,
+  rateWords,
+  readRate,
+  waitFor,
+  type BurstDestination,
+  type DestinationKind,
+  type DestinationLimits,
+  type FolderDestination,
+  type MailDestination,
+  type Rate,
+  type WebhookDestination,
+} from './destination.ts';
+export {
   burstSchema,
   copyFormats,
   goesAsLinks,
@@ -10,11 +28,10 @@ export {
   type BurstSchedule,
   type CopyFormat,
   type CsvStyle,
-  type MailDestination,
 } from './definition.ts';
 export { comparePlan, type Comparison, type FormerCopy } from './compare.ts';
 export { rowWriter, type RowWriter } from './rowFiles.ts';
-export { checkTemplate, fillTemplate, safeFileName, templateNames } from './template.ts';
+export { checkTemplate, fillTemplate, folderPath, safeFileName, templateNames } from './template.ts';
 export { nextRuns, periodAt, readPeriod, type Period } from './period.ts';
 export { isMailAddress, readRecipients, type ListColumns, type Recipient } from './recipients.ts';
 export {

@@ -66,7 +66,9 @@ function copyFiles(
   const stem = safeFileName(fillTemplate(definition.fileName, templateValues(definition, period, recipient)));
   const other = taken.get(stem.toLowerCase());
   taken.set(stem.toLowerCase(), other ?? recipient.id);
-  const files = definition.formats.map((format) => ({ name: `${stem}.${format}`, format }));
+  const hasBoth = definition.formats.includes('xlsx');
+  const endings = { template: hasBoth ? '-filled.xlsx' : '.xlsx' } as Partial<Record<CopyFormat, string>>;
+  const files = definition.formats.map((format) => ({ name: `${stem}${endings[format] ?? `.${format}`}`, format }));
   return { files, ...(other !== undefined ? { clash: other } : {}) };
 }
 

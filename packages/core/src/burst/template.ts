@@ -36,3 +36,12 @@ export function safeFileName(text: string): string {
     .replace(/^[\s.]+|[\s.]+$/g, '');
   return clean === '' || reserved.test(clean) ? `copy-${clean}` : clean;
 }
+
+/** The segments of a folder below a destination: filled one by one, so that no value can lead out of it or deeper. */
+export function folderPath(template: string | undefined, values: Readonly<Record<string, string>>): string[] {
+  return (template ?? '')
+    .split('/')
+    .map((segment) => segment.trim())
+    .filter((segment) => segment !== '')
+    .map((segment) => safeFileName(fillTemplate(segment, values)));
+}

@@ -84,6 +84,8 @@ export const refusalKinds = {
   SOURCE_REFUSED: failed('The source refused the query', 502),
   DESTINATION_UNREACHABLE: failed('The destination cannot be reached', 502),
   DESTINATION_BUSY: failed('The destination takes nothing just now', 503),
+  DESTINATION_CLOSED: failed('The destination lets nothing in', 502),
+  DESTINATION_PAUSED: failed('The destination is paused', 503),
   DESTINATION_REFUSED: failed('The destination refused the copy', 502),
   DELIVERY_IN_DOUBT: failed('Whether the copy arrived is not known', 502),
   DISK_FULL: failed('There is no space left', 507),

@@ -39,7 +39,7 @@ const rows = Array.from({ length: 40 }, (_, i) => [
 
 type Parts = Record<string, string>;
 const table: TemplateTarget = { table: 'Sailings' };
-function fill(parts: Parts, target = table, filled = rows) {
+function fill(parts: Parts, target: TemplateTarget = table, filled = rows) {
   const template = readTemplate(packBook(parts), target);
   const bytes = fillWorkbook(template, fitTemplate(template, columns), columns, filled);
   return { template, bytes, parts: textsOf(bytes) };
@@ -277,7 +277,7 @@ describe('the author’s rows', () => {
 });
 
 describe('readTemplate refuses', () => {
-  const refusedBook = (parts: Parts, target = table) =>
+  const refusedBook = (parts: Parts, target: TemplateTarget = table) =>
     refused('TEMPLATE_UNFIT', () => readTemplate(packBook(parts), target));
   const withPart = (name: string, text = 'x') => ({ ...quayBookParts(), [name]: text });
 

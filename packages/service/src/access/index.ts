@@ -19,7 +19,7 @@ export {
   setMembers,
   type GroupRow,
 } from './groupStore.ts';
-export { checkAttributes } from './people.ts';
+export { checkAttributes, requireAdministrator } from './people.ts';
 export {
   addPerson,
   attributeNames,

@@ -1,5 +1,5 @@
 import type { PersonViewer } from '@underbell/core/access';
-import { checkTemplate, templateNamesFor, type BurstDefinition } from '@underbell/core/burst';
+import { checkTemplate, templateNamesFor, type BurstDefinition, type BurstDestination } from '@underbell/core/burst';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { noSuch, requireRight, visibleNames } from '../access/index.ts';
 import type { App } from '../platform/index.ts';
@@ -20,11 +20,23 @@ export async function checkAgainstList(app: App, person: PersonViewer, definitio
   }
   const known = templateNamesFor(list.columns);
   checkTemplate(definition.fileName, known, '/fileName');
-  checkTemplate(definition.destination.subject, known, '/destination/subject');
-  checkTemplate(definition.destination.message, [...known, 'links'], '/destination/message');
-  if (definition.destination.emptyMessage)
-    checkTemplate(definition.destination.emptyMessage, known, '/destination/emptyMessage');
+  checkDestinationTexts(definition.destination, known);
   return list;
+}
+
+function checkDestinationTexts(destination: BurstDestination, known: readonly string[]): void {
+  const check = (text: string | undefined, at: string, more: readonly string[] = []) =>
+    text === undefined ? undefined : checkTemplate(text, [...known, ...more], `/destination/${at}`);
+  if (destination.kind === 'mail') {
+    check(destination.subject, 'subject');
+    check(destination.message, 'message', ['links']);
+    check(destination.emptyMessage, 'emptyMessage');
+    check(destination.replyTo, 'replyTo');
+  } else if (destination.kind !== 'webhook') {
+    check(destination.folder, 'folder');
+    check(destination.announce?.subject, 'announce/subject');
+    check(destination.announce?.message, 'announce/message', ['links']);
+  }
 }
 
 /** A burst that somebody may look at or change. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */

@@ -1,27 +1,15 @@
 import { stat } from 'node:fs/promises';
 import { join } from 'node:path';
-import { setTimeout } from 'node:timers/promises';
-import {
-  fillTemplate,
-  goesAsLinks,
-  keepingOf,
-  nextRuns,
-  periodAt,
-  templateValues,
-  type Recipient,
-} from '@underbell/core/burst';
+import { keepingOf, lookAgainMs, nextRuns, periodAt } from '@underbell/core/burst';
 import type { Value } from '@underbell/core/dataset';
 import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
-import { MailRoad, messageIdOf, type MailCopy } from '../deliver/index.ts';
 import { meter } from '../meter/index.ts';
 import { enqueue, type App, type JobHandler } from '../platform/index.ts';
-import { findList, listRecipients } from './listStore.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
 import { handOver, makeCopies } from './make.ts';
-import { mediaTypes } from './mediaTypes.ts';
 import { startRun } from './runs.ts';
-import { makeLinks } from './links.ts';
+import { RunWaits, sendCopies, settleInterrupted } from './send.ts';
 import { describeFile, dropMade, dropRunFolder, madeFolder, runFolder } from './spool.ts';
 import {
   changeRun,
@@ -31,20 +19,17 @@ import {
   findRun,
   listDeliveries,
   moveDeliveries,
+  moveRun,
   spentRuns,
   takeDueBurst,
   type DeliveryRow,
-  type DeliveryState,
   type MadeFile,
   type RunRow,
   type RunState,
 } from './store.ts';
 
-const parallelSends = 5;
 const progressEveryMs = 250;
 const dayMs = 86_400_000;
-/** How long to wait before a copy that was not taken is offered again; none may have arrived twice by it. */
-const retryMs = [1_000, 5_000, 20_000];
 /** A run that brings down so many workers is given up, so that it does not bring down the next. */
 const maxWorkers = 3;
 
@@ -71,9 +56,8 @@ class RunExecution {
 
   async execute(): Promise<void> {
     const { id } = this.#run;
-    // Copies that were on the wire when a worker died may have arrived; a person decides about those.
-    const reason = 'the worker stopped while this copy was on the wire';
-    await moveDeliveries(this.#app, { run: id }, ['sending'], { state: 'in doubt', reason });
+    await settleInterrupted(this.#app, this.#run);
+    await this.#note({});
     const burst = await this.#prepare();
     const waiting = await listDeliveries(this.#app, id, ['planned', 'rendered']);
     if (waiting.length > 0) {
@@ -143,6 +127,7 @@ class RunExecution {
       values: [...new Set(filled.map((one) => one.value as Value))],
       formats: burst.definition.formats,
       folder: madeFolder(this.#app.settings.spool, this.#run.id),
+      templateVersion: this.#run.templateVersion ?? undefined,
       onStep: (phase) => this.#note({ phase }),
       onProgress: (progress) => this.#noteSometimes(progress),
     }).then(async (made) => {
@@ -181,100 +166,19 @@ class RunExecution {
 
   async #send(burst: PreparedBurst): Promise<void> {
     await this.#note({ phase: 'sending' });
-    const list = await findList(this.#app, burst.definition.list);
-    const recipients = new Map((list ? await listRecipients(this.#app, list) : []).map((one) => [one.id, one]));
-    const waiting = await listDeliveries(this.#app, this.#run.id, ['rendered']);
-    const road = new MailRoad(this.#app.settings);
-    try {
-      await road.check();
-      const queue = waiting.values();
-      const lane = async (): Promise<void> => {
-        for (const delivery of queue) {
-          await this.#note({});
-          await this.#sendOne(road, burst, delivery, recipients.get(delivery.recipient));
-        }
-      };
-      const lanes = await Promise.allSettled(Array.from({ length: parallelSends }, lane));
-      const broken = lanes.find((one) => one.status === 'rejected');
-      if (broken) throw broken.reason;
-    } finally {
-      road.close();
-    }
+    await sendCopies(this.#app, {
+      run: this.#run,
+      burst,
+      keptUntil: this.#keptUntil(),
+      pathOf: (file) => this.#path(file),
+      look: (phase) => this.#note(phase === undefined ? {} : { phase }),
+    });
   }
 
   /** Until when the files of this run are kept, counted from its start: the same whoever goes on with it. */
   #keptUntil(): Date {
     const { createdAt, definition } = this.#run;
     return new Date(createdAt.getTime() + keepingOf(definition).days * dayMs);
-  }
-
-  /** The letter that one copy goes with. */
-  async #letterOf(burst: PreparedBurst, delivery: DeliveryRow, recipient: Recipient | undefined): Promise<MailCopy> {
-    const { definition, period } = burst;
-    const { destination, name } = definition;
-    const { isTest, id } = this.#run;
-    const who = recipient ?? { id: delivery.recipient, address: delivery.address, values: {} };
-    const values = templateValues(definition, period, who);
-    const isNote = delivery.files.length === 0;
-    const text = isNote
-      ? (destination.emptyMessage ?? `There is nothing for ${who.id} in {period_words}.\n`)
-      : destination.message;
-    const bytes = delivery.files.reduce((sum, file) => sum + (file.sizeBytes ?? 0), 0);
-    const isLinked = !isNote && goesAsLinks(definition, bytes);
-    const keeping = { until: this.#keptUntil(), signIn: keepingOf(definition).signIn };
-    const links = isLinked ? await makeLinks(this.#app, delivery, keeping) : [];
-    const subject = fillTemplate(destination.subject, values).replace(/[\r\n]+/g, ' ');
-    return {
-      messageId: messageIdOf(
-        [name, delivery.occurrence, delivery.recipient, delivery.repeat, ...(isTest ? ['test', id] : [])],
-        this.#app.settings.mailFrom,
-      ),
-      to: delivery.address,
-      subject: isTest ? `[Test for ${delivery.recipient}, ${who.address}] ${subject}` : subject,
-      text: fillTemplate(isLinked && !/\{\s*links\s*\}/.test(text) ? `${text}\n{links}\n` : text, {
-        ...values,
-        links: links.join('\n'),
-      }),
-      attachments: (isLinked ? [] : delivery.files).map((file) => ({
-        name: file.name,
-        path: this.#path(file),
-        type: mediaTypes[file.format],
-      })),
-    };
-  }
-
-  async #sendOne(
-    road: MailRoad,
-    burst: PreparedBurst,
-    delivery: DeliveryRow,
-    recipient: Recipient | undefined,
-  ): Promise<void> {
-    const letter = await this.#letterOf(burst, delivery, recipient);
-    for (let tried = delivery.attempts; ; tried++) {
-      const { messageId } = letter;
-      const move = (from: DeliveryState, change: Parameters<typeof moveDeliveries>[3]) =>
-        moveDeliveries(this.#app, { ids: [delivery.id] }, [from], change);
-      if ((await move('rendered', { state: 'sending', messageId, attempts: tried + 1 })) === 0) return;
-      try {
-        await road.send(letter);
-        // That it was a note without files stays to be read.
-        const reason = delivery.files.length === 0 ? delivery.reason : null;
-        await move('sending', { state: 'sent', reason });
-        return;
-      } catch (error) {
-        if (!isRefusal(error)) throw error;
-        const wait = isRefusal(error, 'DESTINATION_BUSY') ? retryMs[tried] : undefined;
-        if (wait === undefined) {
-          const state = isRefusal(error, 'DELIVERY_IN_DOUBT') ? 'in doubt' : 'failed';
-          await move('sending', { state, reason: error.message });
-          return;
-        }
-        // It is not on the wire while it waits: a worker that dies meanwhile leaves no doubt behind.
-        await move('sending', { state: 'rendered', reason: `${error.message}; it is tried again` });
-        await setTimeout(wait);
-        await this.#note({});
-      }
-    }
   }
 
   async #finish(): Promise<void> {
@@ -322,14 +226,33 @@ export const runBurstJob: JobHandler = async (app, job, isMine) => {
       await changeRun(app, run.id, { state: 'paused', phase: '' });
       return;
     }
+    if (error instanceof RunWaits && isMine() && !isOverdue(app, run)) {
+      await waitForDestination(app, run, error, Number(job.payload['waits'] ?? 0));
+      return;
+    }
     if (error instanceof LeaseLost || !isMine()) {
       app.log.warn({ run: run.id }, 'the run goes on elsewhere');
       return;
     }
-    if (!isRefusal(error)) app.log.error({ err: error, run: run.id }, 'a run failed');
-    await execution.fail(error as Error);
+    const cause = error instanceof RunWaits ? error.cause : error;
+    if (!isRefusal(cause)) app.log.error({ err: cause, run: run.id }, 'a run failed');
+    await execution.fail(cause as Error);
   }
 };
+
+/** A run that a destination keeps waiting for so long is given up. */
+const longestWaitMs = dayMs;
+
+const isOverdue = (app: App, run: RunRow) => app.now() - run.createdAt.getTime() > longestWaitMs;
+
+/** Leaves a run until its destination is looked at again; what is ready stays ready. */
+async function waitForDestination(app: App, run: RunRow, waits: RunWaits, times: number): Promise<void> {
+  await app.records.transaction(async (transaction) => {
+    const change = { state: 'waiting', phase: `waits: ${waits.message}` } as const;
+    await moveRun(app, run.id, ['running'], change, transaction);
+    await enqueue(app, 'burst.run', { run: run.id, waits: times + 1 }, transaction, lookAgainMs(times));
+  });
+}
 
 /** A start that is later than this was missed. */
 const missedMs = 60 * 60_000;

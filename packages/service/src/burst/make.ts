@@ -13,6 +13,7 @@ import type { App } from '../platform/index.ts';
 import { drawPdf, drawPng } from '../view/draw.ts';
 import { toSheet } from '../view/exports.ts';
 import { cutRows } from './cut.ts';
+import { BookFiller, fittedTemplate } from './filled.ts';
 import { copyColumns, type PreparedBurst } from './prepare.ts';
 import { readAnswers, sceneOfCopy, type FigureAnswers } from './render.ts';
 import { TextFile, writeCopy } from './spool.ts';
@@ -22,6 +23,8 @@ export interface MakeRequest {
   readonly values: readonly Value[];
   readonly formats: readonly CopyFormat[];
   readonly folder: string;
+  /** Of the prepared workbook that the run is bound to; the newest when left out. */
+  readonly templateVersion?: number | undefined;
   /** Told what is being done; waited for at the steps. */
   readonly onStep: (phase: string) => Promise<void>;
   /** Told often; throwing stops the work. */
@@ -64,13 +67,19 @@ async function writeText(
   file.end();
 }
 
-/** A sheet of the rows, typed, under their labels. */
-async function rowSheet(from: string, burst: PreparedBurst, columns: readonly DatasetColumn[]): Promise<Sheet> {
+/** The rows of one cut with their values typed. */
+async function typedRows(from: string, columns: readonly DatasetColumn[]): Promise<Cell[][]> {
   const rows: Cell[][] = [];
   for await (const cells of readRows(from)) {
     rows.push(columns.map((column, i) => readCell(cells[i] ?? null, column)));
     if (rows.length % breathEvery === 0) await setImmediate();
   }
+  return rows;
+}
+
+/** A sheet of the rows, typed, under their labels. */
+async function rowSheet(from: string, burst: PreparedBurst, columns: readonly DatasetColumn[]): Promise<Sheet> {
+  const rows = await typedRows(from, columns);
   return {
     title: burst.rowRevision.shape.name,
     columns: columns.map(({ name, label, unit, format, type }) => ({
@@ -134,6 +143,17 @@ export async function makeCopies(app: App, burst: PreparedBurst, request: MakeRe
     onProgress({ rowsRead, phase: `writing rows ${i + 1} of ${values.length}` });
     for (const format of texts)
       await timed(value, format, () => writeText(pathOf(value, 'rows'), pathOf(value, format), format, burst, columns));
+  }
+  if (formats.includes('template')) {
+    await onStep('filling workbooks');
+    const filler = await BookFiller.open(app, burst, (await fittedTemplate(app, burst, request.templateVersion))!);
+    for (const [i, value] of values.entries()) {
+      onProgress({ phase: `filling workbook ${i + 1} of ${values.length}` });
+      await timed(value, 'template', async () =>
+        writeCopy(pathOf(value, 'template'), filler.fill(value, await typedRows(pathOf(value, 'rows'), columns))),
+      );
+      await setImmediate();
+    }
   }
   const pages = formats.filter((one) => figureFormats.includes(one));
   if (pages.length > 0) {

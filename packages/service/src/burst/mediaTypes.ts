@@ -1,10 +1,13 @@
 import type { CopyFormat } from '@underbell/core/burst';
 
+const workbook = 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet';
+
 /** What each format is on the wire. */
 export const mediaTypes: Record<CopyFormat, string> = {
   csv: 'text/csv; charset=utf-8',
   jsonl: 'application/jsonl',
-  xlsx: 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet',
+  xlsx: workbook,
+  template: workbook,
   pdf: 'application/pdf',
   png: 'image/png',
 };

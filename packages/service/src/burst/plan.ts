@@ -15,6 +15,7 @@ import { countRowsPerValue } from '../dataset/index.ts';
 import type { App } from '../platform/index.ts';
 import { explainLimits } from '../view/index.ts';
 import { listRecipients } from './listStore.ts';
+import { BookFiller, fittedTemplate, type FittedTemplate } from './filled.ts';
 import { makeSample } from './make.ts';
 import { commonFilter, filterFor, partitionColumn, prepareBurst, type PreparedBurst } from './prepare.ts';
 import { lastSentRun, listDeliveries, sentBefore } from './store.ts';
@@ -62,6 +63,7 @@ async function compare(app: App, name: string, entries: readonly PlanEntry[]) {
 export interface MadePlan {
   readonly burst: PreparedBurst;
   readonly entries: PlanEntry[];
+  readonly template: FittedTemplate | undefined;
   /** Recipient -> number of this copy among those sent for the same occurrence. */
   readonly repeats: Map<string, number>;
 }
@@ -72,6 +74,8 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
   await requireRight(app, person, 'export', 'report', definition.report);
   const list = await checkAgainstList(app, person, definition);
   const burst = await prepareBurst(app, person, definition, options.period);
+  const template = await fittedTemplate(app, burst);
+  if (template) (await BookFiller.open(app, burst, template)).check();
   const filter = commonFilter(burst, burst.rowRevision.shape);
   const rowCounts = await countRowsPerValue(app, { lane: 'planned', revision: burst.rowRevision, filter }, burst.key);
   const before = await sentBefore(app, name, burst.period.name);
@@ -84,12 +88,12 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
     rowCounts,
     alreadySent: options.again || options.isTest ? new Map() : new Map([...before].map(([id, { run }]) => [id, run])),
   });
-  return { burst, entries, repeats: new Map([...before].map(([id, { repeat }]) => [id, repeat + 1])) };
+  return { burst, entries, template, repeats: new Map([...before].map(([id, { repeat }]) => [id, repeat + 1])) };
 }
 
 /** What a run would do: who gets what, how many rows, who is skipped and why. Nothing is sent. */
 export async function showPlan(app: App, person: PersonViewer, name: string, options: PlanOptions) {
-  const { burst, entries } = await makePlan(app, person, name, options);
+  const { burst, entries, template } = await makePlan(app, person, name, options);
   const { before, compared } = await compare(app, name, entries);
   const planned = entries.filter((one) => one.action === 'send');
   const { shape } = burst.rowRevision;
@@ -116,6 +120,7 @@ export async function showPlan(app: App, person: PersonViewer, name: string, opt
       rows: planned.reduce((sum, one) => sum + one.rows, 0),
       files: planned.reduce((sum, one) => sum + one.files.length, 0),
     },
+    ...(template ? { template: explainTemplate(template) } : {}),
     /** What the run before sent; nothing when there was none. */
     ...(before ? { before } : {}),
     gone: compared.gone,
@@ -125,6 +130,19 @@ export async function showPlan(app: App, person: PersonViewer, name: string, opt
       filter: one.value === undefined ? '' : explainCut(burst, one),
       ...compared.entries.get(one.recipient),
     })),
+  };
+}
+
+/** What a prepared workbook does with the rows. */
+function explainTemplate({ name, version, workbook, fit }: FittedTemplate) {
+  return {
+    name,
+    version,
+    filled: [...fit.filled.keys()].map((one) => one.heading),
+    computed: fit.computed,
+    left: fit.left,
+    unused: fit.unused,
+    warnings: workbook.warnings,
   };
 }
 

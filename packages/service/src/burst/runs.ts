@@ -2,7 +2,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import type { PlanEntry } from '@underbell/core/burst';
 import { Refusal } from '@underbell/core/refusal';
 import { noSuch, requireRight, visibleNames } from '../access/index.ts';
-import { enqueue, remember, type App } from '../platform/index.ts';
+import { enqueue, hurry, remember, type App } from '../platform/index.ts';
 import { linksOf } from './links.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
 import {
@@ -38,7 +38,7 @@ export async function startRun(
   name: string,
   options: PlanOptions & { origin: string; cause?: RunCause },
 ) {
-  const { burst, entries, repeats } = await makePlan(app, person, name, options);
+  const { burst, entries, repeats, template } = await makePlan(app, person, name, options);
   refuseEmpty(entries);
   const isTest = options.isTest === true;
   const id = await app.records.transaction(async (transaction) => {
@@ -52,6 +52,7 @@ export async function startRun(
       definition: burst.definition,
       editionNumber: burst.editionNumber,
       revisions: Object.fromEntries([...burst.revisions].map(([dataset, revision]) => [dataset, revision.id])),
+      templateVersion: template?.version ?? null,
       senderId: person.id,
       isTest,
       cause: options.cause ?? 'hand',
@@ -117,6 +118,8 @@ const shownDelivery = (row: DeliveryRow) => ({
   changedAt: row.changedAt,
   repeat: row.repeat,
   attempts: row.attempts,
+  destination: row.destination,
+  places: row.places ?? [],
 });
 
 export async function requireRun(app: App, person: PersonViewer, id: number): Promise<RunRow> {
@@ -174,6 +177,7 @@ export async function stopRun(app: App, person: PersonViewer, id: number, origin
     return asked;
   });
   if (!isAsked) throw finished(id);
+  await hurry(app, 'burst.run', { run: id });
   return showRun(app, (await findRun(app, id))!);
 }
 
@@ -186,6 +190,7 @@ export async function pauseRun(app: App, person: PersonViewer, id: number, origi
     return asked;
   });
   if (!isAsked) throw finished(id);
+  await hurry(app, 'burst.run', { run: id });
   return showRun(app, (await findRun(app, id))!);
 }
 

@@ -1,5 +1,11 @@
 import { Op, QueryTypes, type Transaction } from 'sequelize';
-import type { BurstDefinition, PlanEntry, PlannedFile } from '@underbell/core/burst';
+import {
+  destinationName,
+  ownMail,
+  type BurstDefinition,
+  type PlanEntry,
+  type PlannedFile,
+} from '@underbell/core/burst';
 import type { Value } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import { defineRecord, plain, type App } from '../platform/index.ts';
@@ -25,6 +31,8 @@ export interface RunRow {
   editionNumber: number;
   /** Dataset -> revision that this run reads, whatever is loaded meanwhile. */
   revisions: Record<string, number>;
+  /** Version of the prepared workbook that it fills, where it fills one. */
+  templateVersion: number | null;
   senderId: string;
   stopAsked: boolean;
   pauseAsked: boolean;
@@ -70,6 +78,10 @@ export interface DeliveryRow {
   isTest: boolean;
   /** How often the destination was asked to take it. */
   attempts: number;
+  /** Name of the destination that it goes to. */
+  destination: string;
+  /** Where its files lie, at a destination that has places for them. */
+  places: string[] | null;
 }
 
 const tables = (app: App) => ({
@@ -88,6 +100,7 @@ const tables = (app: App) => ({
     definition: 'json',
     editionNumber: 'integer',
     revisions: 'json',
+    templateVersion: 'integer',
     senderId: 'text',
     stopAsked: 'boolean',
     pauseAsked: 'boolean',
@@ -117,6 +130,8 @@ const tables = (app: App) => ({
     changedAt: 'instant',
     isTest: 'boolean',
     attempts: 'integer',
+    destination: 'text',
+    places: 'json',
   }),
 });
 
@@ -157,7 +172,15 @@ export async function sentBefore(
 
 export type NewRun = Pick<
   RunRow,
-  'burstName' | 'occurrence' | 'definition' | 'editionNumber' | 'revisions' | 'senderId' | 'isTest' | 'cause'
+  | 'burstName'
+  | 'occurrence'
+  | 'definition'
+  | 'editionNumber'
+  | 'revisions'
+  | 'templateVersion'
+  | 'senderId'
+  | 'isTest'
+  | 'cause'
 >;
 
 /**
@@ -219,6 +242,8 @@ export async function addRun(
       changedAt: now,
       isTest: run.isTest,
       attempts: 0,
+      destination: run.isTest ? ownMail : destinationName(run.definition.destination),
+      places: null,
     })),
     { transaction },
   );
@@ -306,12 +331,15 @@ export async function moveDeliveries(
   app: App,
   which: { ids: readonly number[] } | { run: number },
   from: readonly DeliveryState[],
-  change: Partial<Pick<DeliveryRow, 'reason' | 'files' | 'messageId' | 'attempts'>> & { state: DeliveryState },
+  change: Partial<Pick<DeliveryRow, 'reason' | 'files' | 'messageId' | 'attempts' | 'places'>> & {
+    state: DeliveryState;
+  },
+  transaction?: Transaction,
 ): Promise<number> {
   const where = 'ids' in which ? { id: { [Op.in]: [...which.ids] } } : { runId: which.run };
   const [moved] = await tables(app).deliveries.update(
     { ...change, changedAt: new Date(app.now()) },
-    { where: { ...where, state: { [Op.in]: [...from] } } },
+    { where: { ...where, state: { [Op.in]: [...from] } }, ...(transaction ? { transaction } : {}) },
   );
   return moved;
 }

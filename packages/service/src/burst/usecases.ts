@@ -4,7 +4,10 @@ import { recurrenceWords } from '@underbell/core/schedule';
 import { dateWriter } from '@underbell/core/format';
 import { putGrant, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { remember, type App } from '../platform/index.ts';
+import { requireDestination } from '../deliver/index.ts';
+import { requireTemplate } from '../template/index.ts';
 import { checkAgainstList, requireBurst } from './definition.ts';
+import { fittedTemplate } from './filled.ts';
 import { copyColumns, prepareBurst } from './prepare.ts';
 import { showRun } from './runs.ts';
 import { findBurst, listBursts, listRuns, putBurst } from './store.ts';
@@ -19,7 +22,11 @@ export async function saveBurst(app: App, person: PersonViewer, value: unknown, 
   await requireRight(app, person, 'export', 'report', definition.report);
   await checkAgainstList(app, person, definition);
   const sample = definition.period?.unit === 'month' ? '2026-01' : definition.period ? '2026-01-01' : undefined;
-  copyColumns(await prepareBurst(app, person, definition, sample));
+  if (definition.template !== undefined) await requireTemplate(app, person, definition.template);
+  const prepared = await prepareBurst(app, person, definition, sample);
+  copyColumns(prepared);
+  await fittedTemplate(app, prepared);
+  await requireDestination(app, person, definition.destination);
   await app.records.transaction(async (transaction) => {
     const [next] = definition.schedule ? nextRuns(definition.schedule, app.now()) : [];
     await putBurst(app, definition, person.id, next === undefined ? null : new Date(next), transaction);

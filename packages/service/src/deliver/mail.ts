@@ -8,6 +8,7 @@ export interface MailCopy {
   readonly to: string;
   readonly subject: string;
   readonly text: string;
+  readonly replyTo?: string;
   readonly attachments: readonly { readonly name: string; readonly path: string; readonly type: string }[];
 }
 
@@ -56,16 +57,20 @@ function mailRefusal(cause: unknown, url: string): Refusal {
 
 /** Connections to the mail host for the length of one run. */
 export class MailRoad {
-  readonly #settings: Settings;
+  readonly #settings: Pick<Settings, 'smtpUrl' | 'mailFrom'>;
   readonly #transport;
 
-  constructor(settings: Settings) {
+  constructor(
+    settings: Pick<Settings, 'smtpUrl' | 'mailFrom'>,
+    auth?: { readonly user: string; readonly pass: string },
+  ) {
     this.#settings = settings;
     const url = new URL(settings.smtpUrl);
     this.#transport = nodemailer.createTransport({
       host: url.hostname,
       port: Number(url.port || 25),
       secure: url.protocol === 'smtps:',
+      ...(auth ? { auth } : {}),
       ...(url.username
         ? { auth: { user: decodeURIComponent(url.username), pass: decodeURIComponent(url.password) } }
         : {}),
@@ -100,6 +105,7 @@ export class MailRoad {
         to: { name: '', address: copy.to },
         subject: copy.subject,
         text: copy.text,
+        ...(copy.replyTo ? { replyTo: copy.replyTo } : {}),
         messageId: copy.messageId,
         headers: { 'Auto-Submitted': 'auto-generated' },
         attachments: copy.attachments.map(({ name, path, type }) => ({ filename: name, path, contentType: type })),

@@ -1,3 +1,4 @@
+export { addressesOf, isForbiddenAddress } from './addresses.ts';
 export { closeApp, momentOf, openApp, type App } from './app.ts';
 export { remember, verifyAudit, type AuditEntry } from './audit.ts';
 export { announce, type Change, type ChangeFeed } from './changes.ts';
@@ -5,7 +6,7 @@ export type { Lane, Lanes } from './lanes.ts';
 export { countAttempt, limitFailures, type LimitName } from './limits.ts';
 export { look, recall } from './memory.ts';
 export { migrate } from './migrate.ts';
-export { enqueue, TryLater, Worker, type Job, type JobHandler } from './queue.ts';
+export { enqueue, hurry, TryLater, Worker, type Job, type JobHandler } from './queue.ts';
 export { defineRecord, plain, type RecordTable } from './records.ts';
 export { readSettings, type Settings } from './settings.ts';
 export { tallied, tell, type Tally } from './tally.ts';

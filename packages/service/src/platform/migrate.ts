@@ -6,9 +6,10 @@ import * as reports from './migrations/003-reports.ts';
 import * as marks from './migrations/004-marks.ts';
 import * as runs from './migrations/005-runs.ts';
 import * as meter from './migrations/006-meter.ts';
+import * as destinations from './migrations/007-destinations.ts';
 
 /** In order; only ever appended to. */
-const migrations = [records, access, reports, marks, runs, meter];
+const migrations = [records, access, reports, marks, runs, meter, destinations];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */
 export async function migrate(sequelize: Sequelize): Promise<string[]> {

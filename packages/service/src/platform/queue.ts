@@ -20,11 +20,27 @@ const heartbeatMs = 2_000;
 const pollMs = 400;
 const maxAttempts = 5;
 
-export async function enqueue(app: App, kind: string, payload: object, transaction: Transaction): Promise<void> {
-  await app.records.query('INSERT INTO jobs (kind, payload, created_at) VALUES (:kind, :payload, :at)', {
-    replacements: { kind, payload: JSON.stringify(payload), at: new Date(app.now()) },
-    transaction,
-  });
+/** @param delayMs - not before so long from now */
+export async function enqueue(
+  app: App,
+  kind: string,
+  payload: object,
+  transaction: Transaction,
+  delayMs = 0,
+): Promise<void> {
+  await app.records.query(
+    `INSERT INTO jobs (kind, payload, created_at, not_before)
+     VALUES (:kind, :payload, :at, CASE WHEN :delayMs > 0 THEN clock_timestamp() + :delayMs * interval '1 ms' END)`,
+    { replacements: { kind, payload: JSON.stringify(payload), at: new Date(app.now()), delayMs }, transaction },
+  );
+}
+
+/** Lets jobs that wait for a later moment start at once. @param payload - what theirs holds */
+export async function hurry(app: App, kind: string, payload: object): Promise<void> {
+  await app.records.query(
+    `UPDATE jobs SET not_before = NULL WHERE kind = :kind AND state = 'waiting' AND payload @> CAST(:payload AS jsonb)`,
+    { replacements: { kind, payload: JSON.stringify(payload) } },
+  );
 }
 
 /** Thrown by a handler whose work should be tried again after a while. */

@@ -13,6 +13,8 @@ export interface Settings {
   readonly secret: string;
   /** Folder for copies on their way. */
   readonly spool: string;
+  /** Folder below which directory destinations lie; without it there are none. */
+  readonly deliveries?: string;
   readonly smtpUrl: string;
   readonly mailFrom: string;
   /** IANA time zone of "today" and of everything printed. */
@@ -38,6 +40,7 @@ const schema = Joi.object({
   UNDERBELL_DATABASE_URL: url(['postgres', 'postgresql']).required(),
   UNDERBELL_SECRET: Joi.string().min(32).required(),
   UNDERBELL_SPOOL: Joi.string().required(),
+  UNDERBELL_DELIVERIES: Joi.string(),
   UNDERBELL_SMTP_URL: url(['smtp', 'smtps']).default('smtp://127.0.0.1:7301'),
   UNDERBELL_MAIL_FROM: Joi.string().default('Under Bell <reports@underbell.example>'),
   UNDERBELL_TIME_ZONE: Joi.string().custom(timeZone, 'time zone').default('UTC'),
@@ -87,6 +90,7 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     databaseUrl: value.UNDERBELL_DATABASE_URL,
     secret: value.UNDERBELL_SECRET,
     spool: value.UNDERBELL_SPOOL,
+    ...(value.UNDERBELL_DELIVERIES ? { deliveries: value.UNDERBELL_DELIVERIES } : {}),
     smtpUrl: value.UNDERBELL_SMTP_URL,
     mailFrom: value.UNDERBELL_MAIL_FROM,
     timeZone: value.UNDERBELL_TIME_ZONE,

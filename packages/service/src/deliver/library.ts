@@ -1,0 +1,140 @@
+import { createHash } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { Readable } from 'node:stream';
+import { Refusal } from '@underbell/core/refusal';
+import { taken, testFileName, testText, type CopyFile, type PlacedCopy, type Road } from './road.ts';
+
+export interface LibraryAccess {
+  /** Of the folder that everything lies below. */
+  readonly url: string;
+  readonly user?: string;
+  readonly password?: string;
+}
+
+const answerMs = 60_000;
+
+/** A file library that speaks WebDAV. @see RFC 4918, RFC 9110 section 13 for conditions */
+export class LibraryRoad implements Road {
+  readonly #base: string;
+  readonly #headers: Record<string, string>;
+  /** Folders that are known to be there. */
+  readonly #made = new Set<string>();
+
+  constructor({ url, user, password }: LibraryAccess) {
+    this.#base = url.replace(/\/+$/, '');
+    this.#headers =
+      user === undefined
+        ? {}
+        : { Authorization: `Basic ${Buffer.from(`${user}:${password ?? ''}`).toString('base64')}` };
+  }
+
+  #address(segments: readonly string[]): string {
+    return [this.#base, ...segments.map(encodeURIComponent)].join('/');
+  }
+
+  async #ask(method: string, url: string, options: { headers?: Record<string, string>; body?: BodyInit } = {}) {
+    try {
+      return await fetch(url, {
+        method,
+        headers: { ...this.#headers, ...options.headers },
+        ...(options.body === undefined ? {} : { body: options.body, duplex: 'half' }),
+        redirect: 'error',
+        signal: AbortSignal.timeout(answerMs),
+      } as RequestInit);
+    } catch (cause) {
+      throw new Refusal(
+        'DESTINATION_UNREACHABLE',
+        `the library at ${new URL(this.#base).host} does not answer`,
+        { hint: 'is it up? The copies wait' },
+        { cause },
+      );
+    }
+  }
+
+  /** What an answer means that is none of those expected. */
+  async #refusal(answer: Response, what: string): Promise<Refusal> {
+    await answer.body?.cancel();
+    const said = `the library answered ${answer.status}${answer.statusText ? ` ${answer.statusText}` : ''} to ${what}`;
+    if (answer.status === 401 || answer.status === 403)
+      return new Refusal('DESTINATION_CLOSED', said, { hint: 'do its user and password still hold?' });
+    if (answer.status === 507) return new Refusal('DESTINATION_CLOSED', `${said}: it is full`);
+    if ([408, 423, 425, 429].includes(answer.status) || answer.status >= 500)
+      return new Refusal('DESTINATION_BUSY', said);
+    return new Refusal('DESTINATION_REFUSED', said);
+  }
+
+  async #makeFolder(segments: readonly string[]): Promise<void> {
+    for (let depth = 1; depth <= segments.length; depth++) {
+      const url = this.#address(segments.slice(0, depth));
+      if (this.#made.has(url)) continue;
+      const answer = await this.#ask('MKCOL', `${url}/`);
+      // 405: it is there already (RFC 4918, section 9.3.1).
+      if (answer.status !== 201 && answer.status !== 405) throw await this.#refusal(answer, 'making a folder');
+      await answer.body?.cancel();
+      this.#made.add(url);
+    }
+  }
+
+  /** Whether what lies there is this very file. */
+  async #isSame(url: string, file: CopyFile): Promise<boolean> {
+    const answer = await this.#ask('GET', url);
+    if (!answer.ok || !answer.body) throw await this.#refusal(answer, 'reading a file');
+    const hash = createHash('sha256');
+    for await (const part of answer.body) hash.update(part as Uint8Array);
+    return hash.digest('hex') === file.sha256;
+  }
+
+  async #putFile(url: string, file: CopyFile, replace: boolean): Promise<void> {
+    const condition: Record<string, string> = replace ? await this.#stateOf(url) : { 'If-None-Match': '*' };
+    const answer = await this.#ask('PUT', url, {
+      headers: { 'Content-Type': file.type, 'Content-Length': String(file.sizeBytes), ...condition },
+      body: Readable.toWeb(createReadStream(file.path)) as BodyInit,
+    });
+    if (answer.status === 412) {
+      await answer.body?.cancel();
+      // A try before this one may have put it there without hearing the answer.
+      if (await this.#isSame(url, file)) return;
+      throw replace
+        ? new Refusal('DESTINATION_BUSY', `somebody else changed \`${file.name}\` at the same time`)
+        : taken(file.name);
+    }
+    if (!answer.ok) throw await this.#refusal(answer, 'storing a file');
+    await answer.body?.cancel();
+  }
+
+  /** The condition under which a file is as it was seen: with its tag, or not there. */
+  async #stateOf(url: string): Promise<Record<string, string>> {
+    const answer = await this.#ask('HEAD', url);
+    if (answer.status === 404) return { 'If-None-Match': '*' };
+    if (!answer.ok) throw await this.#refusal(answer, 'looking for a file');
+    const tag = answer.headers.get('etag');
+    // A weak tag cannot stand in a condition for writing.
+    return tag && !tag.startsWith('W/') ? { 'If-Match': tag } : {};
+  }
+
+  async put({ files, folder, replace }: PlacedCopy): Promise<string[]> {
+    await this.#makeFolder(folder);
+    const places: string[] = [];
+    for (const file of files) {
+      const url = this.#address([...folder, file.name]);
+      await this.#putFile(url, file, replace);
+      places.push(url);
+    }
+    return places;
+  }
+
+  async test(): Promise<string> {
+    const url = this.#address([`${Date.now()}-${testFileName}`]);
+    const put = await this.#ask('PUT', url, {
+      headers: { 'If-None-Match': '*', 'Content-Type': 'text/plain' },
+      body: testText,
+    });
+    if (!put.ok) throw await this.#refusal(put, 'storing a file');
+    const read = await this.#ask('GET', url);
+    const text = read.ok ? await read.text() : undefined;
+    const removed = await this.#ask('DELETE', url);
+    if (text !== testText) throw new Refusal('DESTINATION_REFUSED', 'the library did not give back what was stored');
+    if (!removed.ok) throw await this.#refusal(removed, 'removing a file');
+    return 'a file was stored, read back and removed';
+  }
+}

@@ -1,0 +1,96 @@
+import Joi from 'joi';
+import { destinationKinds, readRate } from '@underbell/core/burst';
+import { thing } from '../access/index.ts';
+import { defineRoute, type Route } from '../platform/index.ts';
+import {
+  pauseDestination,
+  removeDestination,
+  saveDestination,
+  seenDestinations,
+  showDestination,
+  testDestination,
+  type DestinationForm,
+} from './usecases.ts';
+import { burstsTo } from './users.ts';
+
+const named = Joi.object({ name: thing.required() });
+
+interface Body extends Omit<DestinationForm, 'rates'> {
+  readonly limits: readonly string[];
+}
+
+export const destinationRoutes: Route[] = [
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/destinations',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'Destinations, each with its limits and state',
+    handle: async ({ app, person }) => ({ destinations: await seenDestinations(app, person) }),
+  }),
+  defineRoute<{ name: string }>({
+    method: 'get',
+    path: '/api/v1/destinations/:name',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'A destination',
+    params: named,
+    handle: ({ app, person, params }) => showDestination(app, person, params.name),
+  }),
+  defineRoute<{ name: string }, Record<string, never>, Body>({
+    method: 'put',
+    path: '/api/v1/destinations/:name',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'Save a destination; the secret of a webhook is answered this once',
+    params: named,
+    body: Joi.object({
+      kind: Joi.string()
+        .valid(...destinationKinds)
+        .required(),
+      address: Joi.string().max(2000).required(),
+      user: Joi.string().max(200),
+      password: Joi.string().max(1000),
+      from: Joi.string().max(320),
+      limits: Joi.array().items(Joi.string().max(60)).max(5).default([]).description('`3 per 10 s`, `1600 per day`'),
+      parallel: Joi.number().integer().min(1).max(50).default(5),
+    }).required(),
+    handle: ({ app, person, params, body, origin }) => {
+      const { limits, ...form } = body;
+      return saveDestination(app, person, params.name, { ...form, rates: limits.map(readRate) }, origin);
+    },
+  }),
+  defineRoute<{ name: string }>({
+    method: 'delete',
+    path: '/api/v1/destinations/:name',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'Remove a destination that no burst sends to',
+    params: named,
+    async handle({ app, person, params, origin }) {
+      await removeDestination(app, person, params.name, await burstsTo(app, params.name), origin);
+      return null;
+    },
+  }),
+  defineRoute<{ name: string }>({
+    method: 'post',
+    path: '/api/v1/destinations/:name/test',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'Try a destination out, really',
+    params: named,
+    handle: ({ app, person, params }) => testDestination(app, person, params.name),
+  }),
+  ...(['pause', 'open'] as const).map((act) =>
+    defineRoute<{ name: string }>({
+      method: 'post',
+      path: `/api/v1/destinations/:name/${act}`,
+      tag: 'Sending',
+      audience: 'person',
+      summary: act === 'pause' ? 'Pause a destination: runs wait for it' : 'Let a destination take copies again',
+      params: named,
+      handle: ({ app, person, params, origin }) =>
+        pauseDestination(app, person, params.name, { isPaused: act === 'pause', origin }),
+    }),
+  ),
+];

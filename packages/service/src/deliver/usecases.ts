@@ -1,0 +1,332 @@
+import { randomBytes } from 'node:crypto';
+import type { PersonViewer } from '@underbell/core/access';
+import {
+  destinationName,
+  folderPath,
+  ownMail,
+  type BurstDestination,
+  type DestinationKind,
+  type Rate,
+} from '@underbell/core/burst';
+import { isRefusal, Refusal } from '@underbell/core/refusal';
+import { noSuch, putGrant, requireAdministrator, requireMaker, requireRight, visibleNames } from '../access/index.ts';
+import { addressesOf, hurry, isForbiddenAddress, remember, type App } from '../platform/index.ts';
+import { FolderRoad } from './folderRoad.ts';
+import { LibraryRoad } from './library.ts';
+import { MailRoad } from './mail.ts';
+import type { Road } from './road.ts';
+import {
+  changeDestination,
+  dropDestination,
+  findDestination,
+  isOwnMail,
+  listDestinations,
+  noteTest,
+  putDestination,
+  type DestinationRow,
+} from './store.ts';
+import { WebhookRoad } from './webhook.ts';
+
+/** What somebody says of a destination; credentials are kept encrypted and never shown again. */
+export interface DestinationForm {
+  readonly kind: DestinationKind;
+  /** `smtp://`, `https://` or a folder. */
+  readonly address: string;
+  readonly user?: string;
+  readonly password?: string;
+  /** Who mail comes from. */
+  readonly from?: string;
+  readonly rates: readonly Rate[];
+  readonly parallel: number;
+}
+
+interface Sealed {
+  readonly address: string;
+  readonly user?: string;
+  readonly password?: string;
+  readonly from?: string;
+  readonly secret?: string;
+}
+
+const purpose = 'destination';
+const opened = (app: App, row: DestinationRow): Sealed =>
+  row.sealed === null ? { address: row.address } : (JSON.parse(app.vault.open(row.sealed, purpose)) as Sealed);
+
+const schemes: Readonly<Record<Exclude<DestinationKind, 'directory'>, readonly string[]>> = {
+  mail: ['smtp:', 'smtps:'],
+  library: ['https:', 'http:'],
+  webhook: ['https:', 'http:'],
+};
+
+/** @throws {Refusal} `INPUT_INVALID`, `ADDRESS_FORBIDDEN` */
+async function checkAddress(app: App, { kind, address }: DestinationForm): Promise<void> {
+  const wrong = (message: string, hint: string) =>
+    new Refusal('INPUT_INVALID', message, { pointer: '/address', word: address, hint });
+  if (kind === 'directory') {
+    if (app.settings.deliveries === undefined)
+      throw wrong('no folder is set aside for copies', 'whoever runs the service sets UNDERBELL_DELIVERIES');
+    return;
+  }
+  let url: URL;
+  try {
+    url = new URL(address);
+  } catch {
+    throw wrong(
+      `\`${address}\` is no address`,
+      kind === 'mail' ? 'smtps://mail.example' : 'https://files.example/reports',
+    );
+  }
+  if (!schemes[kind].includes(url.protocol))
+    throw wrong(`a ${kind} is not at \`${url.protocol}\``, schemes[kind].join(' or '));
+  if (url.username || url.password)
+    throw wrong('the address holds credentials', 'give user and password apart from it');
+  const isHere = ['127.0.0.1', '[::1]', 'localhost'].includes(url.hostname);
+  if (url.protocol === 'http:' && !isHere) throw wrong('confidential figures go over TLS', 'https://');
+  if ((await addressesOf(url.hostname.replace(/^\[|\]$/g, ''))).some(isForbiddenAddress))
+    throw new Refusal(
+      'ADDRESS_FORBIDDEN',
+      'this address may not be a destination: it lies in a network that is not for data',
+      {
+        pointer: '/address',
+      },
+    );
+}
+
+/** Saves a destination. @returns the secret of a webhook's signatures, shown this once */
+export async function saveDestination(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  form: DestinationForm,
+  origin: string,
+): Promise<{ destination: ReturnType<typeof shown>; secret?: string }> {
+  if (isOwnMail(name)) return { destination: await limitOwnMail(app, person, form, origin) };
+  const known = await findDestination(app, name);
+  if (known) await requireRight(app, person, 'edit', 'destination', name);
+  else await requireMaker(app, person, 'destination');
+  if (form.kind === 'directory') requireAdministrator(person);
+  if (known && known.kind !== form.kind)
+    throw new Refusal('INPUT_INVALID', `\`${name}\` is a ${known.kind}`, { pointer: '/kind', word: form.kind });
+  await checkAddress(app, form);
+  const before = known ? opened(app, known) : undefined;
+  const { kind, address, user, from } = form;
+  // An address that changes must not be handed the password that was meant for the other.
+  const password = form.password ?? (before?.address === address ? before.password : undefined);
+  const secret = kind === 'webhook' ? (before?.secret ?? `whsec_${randomBytes(32).toString('base64')}`) : undefined;
+  const sealed: Sealed = {
+    address,
+    ...(user ? { user } : {}),
+    ...(password ? { password } : {}),
+    ...(from ? { from } : {}),
+    ...(secret ? { secret } : {}),
+  };
+  await app.records.transaction(async (transaction) => {
+    const row = {
+      name,
+      kind,
+      address,
+      sealed: app.vault.seal(JSON.stringify(sealed), purpose),
+      rates: [...form.rates],
+      parallel: form.parallel,
+    };
+    await putDestination(app, row, transaction);
+    if (!known)
+      await putGrant(
+        app,
+        { holder: { kind: 'person', name: person.email }, thing: { kind: 'destination', name }, level: 'own' },
+        transaction,
+      );
+    await remember(
+      app,
+      {
+        who: person.email,
+        what: 'destination saved',
+        thing: `destination ${name}`,
+        origin,
+        after: { kind, address, user, rates: form.rates, parallel: form.parallel },
+      },
+      transaction,
+    );
+  });
+  const destination = shown((await findDestination(app, name))!);
+  return { destination, ...(secret && !before ? { secret } : {}) };
+}
+
+/** The installation's own mail host is set where the service is started; only how fast it takes letters is said here. */
+async function limitOwnMail(app: App, person: PersonViewer, form: DestinationForm, origin: string) {
+  requireAdministrator(person);
+  const { rates, parallel } = form;
+  await changeDestination(app, ownMail, { rates: [...rates], parallel });
+  await app.records.transaction((transaction) =>
+    remember(
+      app,
+      {
+        who: person.email,
+        what: 'limits changed',
+        thing: `destination ${ownMail}`,
+        origin,
+        after: { rates, parallel },
+      },
+      transaction,
+    ),
+  );
+  return shown((await findDestination(app, ownMail))!);
+}
+
+const shown = ({ sealed: _, ...row }: DestinationRow) => row;
+
+/** A destination that somebody may send to. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
+export async function requireNamed(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  level: 'view' | 'edit',
+): Promise<DestinationRow> {
+  const found = await findDestination(app, name);
+  if (!found) {
+    const all = (await listDestinations(app)).map((one) => one.name);
+    throw noSuch('destination', name, await visibleNames(app, person, 'destination', all));
+  }
+  if (!isOwnMail(name)) await requireRight(app, person, level, 'destination', name);
+  else if (level === 'edit') requireAdministrator(person);
+  return found;
+}
+
+/** The destination of a burst. @throws {Refusal} `BURST_INVALID` where it is of another kind */
+export async function requireDestination(app: App, person: PersonViewer, wanted: BurstDestination): Promise<void> {
+  const found = await requireNamed(app, person, destinationName(wanted), 'view');
+  if (found.kind === wanted.kind) return;
+  throw new Refusal('BURST_INVALID', `\`${found.name}\` is a ${found.kind}, not a ${wanted.kind}`, {
+    pointer: '/destination/to',
+    word: found.name,
+  });
+}
+
+export async function seenDestinations(app: App, person: PersonViewer) {
+  const all = await listDestinations(app);
+  const names = await visibleNames(
+    app,
+    person,
+    'destination',
+    all.map((one) => one.name),
+  );
+  return all.filter((one) => isOwnMail(one.name) || names.includes(one.name)).map(shown);
+}
+
+export async function showDestination(app: App, person: PersonViewer, name: string) {
+  return shown(await requireNamed(app, person, name, 'view'));
+}
+
+/** Pauses a destination, or lets it take copies again; runs that wait for it go on by themselves. */
+export async function pauseDestination(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  wish: { isPaused: boolean; origin: string },
+) {
+  await requireNamed(app, person, name, 'edit');
+  const change = wish.isPaused
+    ? { state: 'paused' as const, reason: `${person.name} paused it`, stateAt: new Date(app.now()) }
+    : { state: 'ready' as const, reason: null, stateAt: null, failures: 0 };
+  await changeDestination(app, name, change);
+  await app.records.transaction((transaction) =>
+    remember(
+      app,
+      {
+        who: person.email,
+        what: wish.isPaused ? 'paused' : 'opened again',
+        thing: `destination ${name}`,
+        origin: wish.origin,
+      },
+      transaction,
+    ),
+  );
+  if (!wish.isPaused) await hurry(app, 'burst.run', {});
+  return showDestination(app, person, name);
+}
+
+/** @throws {Refusal} `IN_USE` while a burst sends there */
+export async function removeDestination(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  users: readonly string[],
+  origin: string,
+): Promise<void> {
+  await requireRight(app, person, 'own', 'destination', (await requireNamed(app, person, name, 'edit')).name);
+  if (isOwnMail(name)) throw new Refusal('IN_USE', 'the installation’s own mail host stays');
+  if (users.length > 0) throw new Refusal('IN_USE', `bursts send to \`${name}\`: ${users.join(', ')}`, { word: name });
+  await app.records.transaction(async (transaction) => {
+    await dropDestination(app, name, transaction);
+    await remember(app, { who: person.email, what: 'removed', thing: `destination ${name}`, origin }, transaction);
+  });
+}
+
+/** The way to a mail host: the installation's own, or one of the destinations. */
+export async function openMail(app: App, name: string): Promise<MailRoad> {
+  if (isOwnMail(name)) return new MailRoad(app.settings);
+  const row = await findDestination(app, name);
+  if (!row) throw noSuch('destination', name, []);
+  const { address, user, password, from } = opened(app, row);
+  return new MailRoad(
+    { smtpUrl: address, mailFrom: from ?? app.settings.mailFrom },
+    user ? { user, pass: password ?? '' } : undefined,
+  );
+}
+
+/** The way to a destination that takes files. */
+export async function openRoad(app: App, name: string): Promise<Road> {
+  const row = await findDestination(app, name);
+  if (!row) throw noSuch('destination', name, []);
+  const { address, user, password, secret } = opened(app, row);
+  if (row.kind === 'library')
+    return new LibraryRoad({ url: address, ...(user ? { user } : {}), ...(password ? { password } : {}) });
+  if (row.kind === 'webhook')
+    return new WebhookRoad({ url: address, secret: secret!, source: app.settings.publicUrl }, app.now);
+  if (app.settings.deliveries === undefined)
+    throw new Refusal('DESTINATION_CLOSED', 'no folder is set aside for copies', {
+      hint: 'whoever runs the service sets UNDERBELL_DELIVERIES',
+    });
+  return new FolderRoad(app.settings.deliveries, folderPath(address, {}));
+}
+
+/** Tries a destination out, really. What fails is kept beside it, for everybody to see. */
+export async function testDestination(app: App, person: PersonViewer, name: string) {
+  const row = await requireNamed(app, person, name, 'view');
+  const start = performance.now();
+  try {
+    const words = await tryOut(app, row);
+    await noteTest(app, name, null);
+    return { destination: name, words, ms: Math.round(performance.now() - start) };
+  } catch (error) {
+    if (isRefusal(error)) await noteTest(app, name, error.message);
+    throw error;
+  }
+}
+
+async function tryOut(app: App, row: DestinationRow): Promise<string> {
+  if (row.kind !== 'mail') return (await openRoad(app, row.name)).test();
+  const road = await openMail(app, row.name);
+  try {
+    await road.check();
+    return 'the mail host let us in';
+  } finally {
+    road.close();
+  }
+}
+
+/** Looks again whether a destination that stopped by itself takes copies. @returns whether it does */
+export async function lookAgain(app: App, name: string): Promise<boolean> {
+  const row = await findDestination(app, name);
+  if (!row) return false;
+  if (row.state !== 'failing') return row.state === 'ready';
+  try {
+    await tryOut(app, row);
+  } catch (error) {
+    if (!isRefusal(error)) throw error;
+    await changeDestination(app, name, { reason: error.message });
+    return false;
+  }
+  await changeDestination(app, name, { state: 'ready', reason: null, stateAt: null, failures: 0 });
+  return true;
+}

@@ -1,0 +1,94 @@
+import { createHmac, randomUUID } from 'node:crypto';
+import { readFile } from 'node:fs/promises';
+import { Refusal } from '@underbell/core/refusal';
+import type { PlacedCopy, Road } from './road.ts';
+
+export interface WebhookAccess {
+  readonly url: string;
+  /** `whsec_` and the key in base64. */
+  readonly secret: string;
+  /** Who tells: the service's own address. */
+  readonly source: string;
+}
+
+const answerMs = 30_000;
+/** What travels inside one message. */
+const maxBytes = 8_000_000;
+
+/** The signature of one message. @see Standard Webhooks 1.0, symmetric signatures */
+export function signWebhook(secret: string, id: string, seconds: number, body: string): string {
+  const key = Buffer.from(secret.replace(/^whsec_/, ''), 'base64');
+  return `v1,${createHmac('sha256', key).update(`${id}.${seconds}.${body}`).digest('base64')}`;
+}
+
+/** A program of somebody's, told by signed CloudEvents (1.0, structured JSON). */
+export class WebhookRoad implements Road {
+  readonly #access: WebhookAccess;
+  readonly #now: () => number;
+
+  constructor(access: WebhookAccess, now: () => number) {
+    this.#access = access;
+    this.#now = now;
+  }
+
+  async #tell(id: string, type: string, data: object): Promise<void> {
+    const { url, secret, source } = this.#access;
+    const time = new Date(this.#now());
+    const seconds = Math.floor(time.getTime() / 1000);
+    const body = JSON.stringify({ specversion: '1.0', id, source, type, time: time.toISOString(), data });
+    let answer: Response;
+    try {
+      answer = await fetch(url, {
+        method: 'POST',
+        headers: {
+          'Content-Type': 'application/cloudevents+json',
+          'webhook-id': id,
+          'webhook-timestamp': String(seconds),
+          'webhook-signature': signWebhook(secret, id, seconds, body),
+        },
+        body,
+        redirect: 'error',
+        signal: AbortSignal.timeout(answerMs),
+      });
+    } catch (cause) {
+      throw new Refusal(
+        'DESTINATION_UNREACHABLE',
+        `the program at ${new URL(url).host} does not answer`,
+        { hint: 'is it up? The copies wait' },
+        { cause },
+      );
+    }
+    await answer.body?.cancel();
+    if (answer.ok) return;
+    const said = `the program answered ${answer.status}`;
+    if (answer.status === 401 || answer.status === 403) throw new Refusal('DESTINATION_CLOSED', said);
+    if (answer.status === 410) throw new Refusal('DESTINATION_CLOSED', `${said}: it wants no more of them`);
+    if ([408, 425, 429].includes(answer.status) || answer.status >= 500) throw new Refusal('DESTINATION_BUSY', said);
+    throw new Refusal('DESTINATION_REFUSED', said);
+  }
+
+  /** The receiver knows a message that comes twice by its id. */
+  async put({ key, files, about }: PlacedCopy): Promise<string[]> {
+    const size = files.reduce((sum, file) => sum + file.sizeBytes, 0);
+    if (size > maxBytes)
+      throw new Refusal('DESTINATION_REFUSED', `the files are too large for a message: ${size} bytes`, {
+        hint: `a message carries ${maxBytes / 1_000_000} MB; put the files into a library instead`,
+      });
+    const carried = await Promise.all(
+      files.map(async ({ name, path, type, sizeBytes, sha256 }) => ({
+        name,
+        type,
+        sizeBytes,
+        sha256,
+        content: (await readFile(path)).toString('base64'),
+      })),
+    );
+    await this.#tell(key, 'burst.copy.made', { ...about, files: carried });
+    return [];
+  }
+
+  async test(): Promise<string> {
+    await this.#tell(`test-${randomUUID()}`, 'destination.test', {});
+    return 'a signed test message was taken';
+  }
+}

@@ -1,0 +1,34 @@
+import { lookup } from 'node:dns/promises';
+import { BlockList, isIP } from 'node:net';
+
+/** Where nothing outside is that is for us, but where clouds and routers keep what is not for us. */
+const forbidden = new BlockList();
+for (const [network, bits, family] of [
+  ['0.0.0.0', 8, 'ipv4'],
+  ['169.254.0.0', 16, 'ipv4'],
+  ['224.0.0.0', 4, 'ipv4'],
+  ['240.0.0.0', 4, 'ipv4'],
+  ['::', 128, 'ipv6'],
+  ['fe80::', 10, 'ipv6'],
+  ['ff00::', 8, 'ipv6'],
+  ['fd00:ec2::', 32, 'ipv6'],
+] as const)
+  forbidden.addSubnet(network, bits, family);
+
+/** The addresses of a host; none for one that does not resolve. */
+export async function addressesOf(host: string): Promise<string[]> {
+  if (isIP(host) !== 0) return [host];
+  try {
+    return (await lookup(host, { all: true })).map((one) => one.address);
+  } catch {
+    // What does not resolve is answered like what does not answer.
+    return [];
+  }
+}
+
+/** Whether an address lies where nothing of ours may connect to: link-local, multicast, reserved. */
+export function isForbiddenAddress(address: string): boolean {
+  const mapped = /^::ffff:(\d+\.\d+\.\d+\.\d+)$/i.exec(address)?.[1];
+  if (mapped !== undefined) return forbidden.check(mapped, 'ipv4');
+  return forbidden.check(address, isIP(address) === 6 ? 'ipv6' : 'ipv4');
+}

@@ -1,0 +1,1 @@
+export { LibraryHost, type LibraryHostOptions } from './libraryHost.ts';
