@@ -19,6 +19,24 @@ interface Plan {
     readonly copies: number;
     readonly expectedMs?: number;
   };
+  readonly destination: {
+    readonly name: string;
+    readonly kind: string;
+    readonly state: string;
+    readonly reason: string | null;
+    readonly limits: readonly string[];
+    readonly leastMs: number;
+    readonly folder?: string;
+    readonly isAnnounced?: boolean;
+  };
+  readonly template?: {
+    readonly name: string;
+    readonly version: number;
+    readonly filled: readonly string[];
+    readonly computed: readonly string[];
+    readonly left: readonly string[];
+    readonly warnings: readonly string[];
+  };
   readonly gone: readonly string[];
   readonly bytes: number;
   readonly entries: readonly {
@@ -69,6 +87,22 @@ function showPlan(plan: Plan): void {
       `Beside run ${before.run} (${before.period}, ${plural(before.copies, 'copy', 'copies')}): ${marks} striking${gone.length > 0 ? `, gone: ${gone.join(', ')}` : ''}. About ${megabytes(plan.bytes)}${time}.`,
     );
   }
+  if (plan.template) {
+    const { name, version, filled, computed, left, warnings } = plan.template;
+    line(
+      `Workbook ${name}, version ${version}: filled are ${filled.join(', ')}${computed.length > 0 ? `; computed ${computed.join(', ')}` : ''}${left.length > 0 ? `; left for people ${left.join(', ')}` : ''}.`,
+    );
+    for (const one of warnings) line(`Note: ${one}.`);
+  }
+  const { destination } = plan;
+  const least =
+    destination.leastMs >= 1_000 ? `, which takes ${Math.round(destination.leastMs / 1000)} s at least` : '';
+  const limits = destination.limits.length > 0 ? `; it takes ${destination.limits.join(', ')}${least}` : '';
+  line(
+    `${destination.kind === 'mail' ? 'By mail' : `To the ${destination.kind} ${destination.name}`}${destination.folder ? `, into ${destination.folder}` : ''}${destination.isAnnounced ? ', announced by mail' : ''}${limits}.`,
+  );
+  if (destination.state !== 'ready')
+    line(`It is ${destination.state}: ${destination.reason}. The run would wait for it.`);
   const refused = plan.entries.filter((one) => one.action === 'refuse');
   if (refused.length > 0) line(`The run would be refused: ${refused.length} without rows.`);
   line(

@@ -1,6 +1,5 @@
 import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
-import { rateWords, type Rate } from '@underbell/core/burst';
 import { line, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
@@ -8,7 +7,7 @@ interface ShownDestination {
   readonly name: string;
   readonly kind: string;
   readonly address: string;
-  readonly rates: readonly Rate[];
+  readonly limits: readonly string[];
   readonly parallel: number;
   readonly state: 'ready' | 'failing' | 'paused';
   readonly reason: string | null;
@@ -19,9 +18,7 @@ interface ShownDestination {
 const pathOf = (name: string) => `/api/v1/destinations/${encodeURIComponent(name)}`;
 const gather = (value: string, all: readonly string[]) => [...all, value];
 
-function limitsOf({ rates, parallel }: ShownDestination): string {
-  return [...rates.map(rateWords), `${parallel} at once`].join(', ');
-}
+const limitsOf = ({ limits, parallel }: ShownDestination) => [...limits, `${parallel} at once`].join(', ');
 
 interface AddOptions {
   readonly kind: string;

@@ -85,6 +85,12 @@ const recall = (recipient?: string) =>
 const times = useResource<Times>(() => `/api/v1/bursts/${encodeURIComponent(props.name)}/times`);
 /** What its formats cost, side by side; for those who may change the burst. */
 const costs = useResource<{ sums: CostSum[] }>(() => `/api/v1/meter?by=format&burst=${encodeURIComponent(props.name)}`);
+function destinationWords({ kind, to, send, announce }: ShownBurst['definition']['destination']): string {
+  const place = kind === 'mail' ? `by mail${to ? ` through ${to}` : ''}` : `to the ${kind} ${to}`;
+  return `${place}${send === 'links' ? ', as links,' : ''}${announce ? ', announced by mail,' : ''}`;
+}
+const formatWords = ({ formats, template }: ShownBurst['definition']) =>
+  formats.map((one) => (one === 'template' ? `the workbook ${template}` : one.toUpperCase())).join(' and ');
 const runOptions = computed(() =>
   (runs.data.value?.runs ?? []).map((one) => ({
     value: one.id,
@@ -101,9 +107,8 @@ const runOptions = computed(() =>
     <h1>{{ burst.definition.title }}</h1>
     <p class="quiet">
       <RouterLink :to="`/reports/${burst.definition.report}`">{{ burst.definition.report }}</RouterLink> as
-      {{ burst.definition.formats.map((one) => one.toUpperCase()).join(' and ') }} by
-      {{ burst.definition.destination.kind }}{{ burst.definition.destination.send === 'links' ? ', as links,' : '' }} to
-      everyone on the list <b>{{ burst.definition.list }}</b>
+      {{ formatWords(burst.definition) }}
+      {{ destinationWords(burst.definition.destination) }} for everyone on the list <b>{{ burst.definition.list }}</b>
     </p>
     <div class="bar">
       <label v-if="burst.definition.period"
@@ -114,7 +119,7 @@ const runOptions = computed(() =>
       <Button :type="plan ? 'default' : 'primary'" :loading="busy === 'plan'" @click="makePlan">Plan</Button>
       <Popconfirm
         v-if="plan && plan.counts.planned > 0"
-        :title="`Send ${plan.counts.planned} copies by mail now?`"
+        :title="`Send ${plan.counts.planned} copies ${destinationWords(burst.definition.destination)} now?`"
         ok-text="Send"
         @confirm="start(false)"
       >
@@ -171,9 +176,6 @@ const runOptions = computed(() =>
 </template>
 
 <style scoped>
-.crumbs {
-  margin: 0 0 0.3rem;
-}
 .bar {
   display: flex;
   flex-wrap: wrap;

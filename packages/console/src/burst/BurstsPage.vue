@@ -20,7 +20,11 @@ const columns = [
 
 <template>
   <h1>Sending</h1>
-  <p class="quiet">Bursts send every recipient of a list their own filtered copy.</p>
+  <p class="quiet">
+    Bursts send every recipient of a list their own filtered copy.
+    <RouterLink to="/destinations">Destinations</RouterLink>
+    <RouterLink to="/templates">Prepared workbooks</RouterLink>
+  </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table v-else :columns="columns" :data-source="bursts" row-key="name" :loading="isLoading" :pagination="false">
     <template #emptyText><Empty description="No bursts yet. Save one: underbell burst define FILE" /></template>

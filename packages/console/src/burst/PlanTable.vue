@@ -43,6 +43,29 @@ const columns = computed(() => [
       {{ limit.name }})</span
     >
   </p>
+  <p>
+    <template v-if="plan.destination.kind === 'mail'">They go by mail</template
+    ><template v-else>They go to the {{ plan.destination.kind }}&nbsp;</template
+    ><RouterLink v-if="plan.destination.name !== 'mail'" to="/destinations">{{ plan.destination.name }}</RouterLink
+    ><template v-if="plan.destination.folder">, into {{ plan.destination.folder }}</template
+    ><template v-if="plan.destination.isAnnounced">, and a letter says where they lie</template
+    ><template v-if="plan.destination.limits.length > 0"
+      >; it takes {{ plan.destination.limits.join(', ')
+      }}<template v-if="plan.destination.leastMs >= 1000"
+        >, so that they take {{ Math.round(plan.destination.leastMs / 1000) }} s at least</template
+      ></template
+    >.
+  </p>
+  <p v-if="plan.destination.state !== 'ready'" class="refused" role="alert">
+    The destination is {{ plan.destination.state }}: {{ plan.destination.reason }}. The run would wait for it.
+  </p>
+  <p v-if="plan.template" class="quiet">
+    The workbook <RouterLink to="/templates">{{ plan.template.name }}</RouterLink>, version {{ plan.template.version }},
+    gets {{ plan.template.filled.join(', ')
+    }}<template v-if="plan.template.computed.length > 0">; it computes {{ plan.template.computed.join(', ') }}</template
+    ><template v-if="plan.template.left.length > 0">; people write {{ plan.template.left.join(', ') }}</template
+    >.<template v-for="one in plan.template.warnings" :key="one"> {{ capitalised(one) }}.</template>
+  </p>
   <p v-if="refused > 0" class="refused" role="alert">
     The run would be refused: {{ refused }} recipients have no rows, and this burst does not go out then.
   </p>
@@ -56,7 +79,7 @@ const columns = computed(() => [
   </p>
   <label class="only"
     >Show
-    <select v-model="only">
+    <select v-model="only" class="plain">
       <option value="all">everybody</option>
       <option value="skipped">those who would be skipped</option>
       <option v-if="plan.before" value="striking">what strikes beside the run before</option>
@@ -109,14 +132,6 @@ const columns = computed(() => [
   gap: 0.4rem;
   align-items: center;
   margin-bottom: 0.6rem;
-}
-.only select {
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  background: var(--raised);
-  color: var(--ink);
-  padding: 0.2rem 0.4rem;
-  min-height: 28px;
 }
 .mark {
   color: var(--brass);

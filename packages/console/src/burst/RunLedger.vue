@@ -113,7 +113,10 @@ const columns = computed(() => [
           :download="file.name"
           :title="file.name"
           :aria-label="file.name"
-          >{{ file.format.toUpperCase() }}</a
+          >{{ file.format === 'template' ? 'XLSX' : file.format.toUpperCase() }}</a
+        >
+        <span v-if="record.places.length > 0" class="quiet" :title="record.places.map(decodeURI).join('\n')"
+          >put there</span
         >
       </template>
       <template v-else-if="column.key === 'link' && record.link">

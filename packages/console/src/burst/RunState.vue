@@ -6,6 +6,8 @@ const props = defineProps<{ state: string }>();
 /** Never colour alone: each state has its own sign and word. */
 const signs: Record<string, { sign: string; colour: string }> = {
   sent: { sign: '✓', colour: 'good' },
+  ready: { sign: '✓', colour: 'good' },
+  failing: { sign: '✕', colour: 'signal' },
   done: { sign: '✓', colour: 'good' },
   failed: { sign: '✕', colour: 'signal' },
   'in doubt': { sign: '?', colour: 'signal' },

@@ -40,6 +40,8 @@ export interface LedgerEntry {
   readonly state: string;
   readonly reason: string | null;
   readonly changedAt: string;
+  /** Where its files lie, at a destination that has places for them. */
+  readonly places: readonly string[];
   /** Where its files went as links. */
   readonly link?: { readonly fetched: number; readonly isRecalled: boolean; readonly expiresAt: string };
 }
@@ -57,7 +59,13 @@ export interface ShownBurst {
     readonly formats: readonly string[];
     readonly period?: { readonly unit: 'month' | 'day' };
     readonly schedule?: object;
-    readonly destination: { readonly kind: string; readonly subject: string; readonly send?: 'files' | 'links' };
+    readonly destination: {
+      readonly kind: string;
+      readonly to?: string;
+      readonly send?: 'files' | 'links';
+      readonly announce?: object;
+    };
+    readonly template?: string;
   };
   readonly lastRun: ShownRun | null;
 }
@@ -88,6 +96,26 @@ export interface Plan {
     readonly period: string;
     readonly copies: number;
     readonly expectedMs?: number;
+  };
+  readonly destination: {
+    readonly name: string;
+    readonly kind: string;
+    readonly state: 'ready' | 'failing' | 'paused';
+    readonly reason: string | null;
+    readonly limits: readonly string[];
+    /** How long its limits make the copies take at least. */
+    readonly leastMs: number;
+    readonly folder?: string;
+    readonly isAnnounced?: boolean;
+  };
+  /** The prepared workbook that is filled. */
+  readonly template?: {
+    readonly name: string;
+    readonly version: number;
+    readonly filled: readonly string[];
+    readonly computed: readonly string[];
+    readonly left: readonly string[];
+    readonly warnings: readonly string[];
   };
   readonly gone: readonly string[];
   readonly bytes: number;

@@ -33,13 +33,13 @@ const { data, error } = useResource<{ by: string; sums: CostSum[] }>(
   <p class="choices">
     <label
       >By
-      <select v-model="by">
+      <select v-model="by" class="plain">
         <option v-for="(words, group) in groups" :key="group" :value="group">{{ words }}</option>
       </select></label
     >
     <label
       >over
-      <select v-model.number="days">
+      <select v-model.number="days" class="plain">
         <option :value="1">today</option>
         <option :value="7">7 days</option>
         <option :value="30">30 days</option>
@@ -56,13 +56,5 @@ const { data, error } = useResource<{ by: string; sums: CostSum[] }>(
   display: flex;
   flex-wrap: wrap;
   gap: 0.4rem 1.2rem;
-}
-select {
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  background: var(--raised);
-  color: var(--ink);
-  padding: 0.2rem 0.4rem;
-  min-height: 28px;
 }
 </style>

@@ -58,6 +58,7 @@ async function copy(text: string, what: string): Promise<void> {
       <label
         >Shows
         <select
+          class="plain"
           :value="placement.edition ?? ''"
           :disabled="busy !== ''"
           @change="(event) => pin((event.target as HTMLSelectElement).value)"
@@ -108,14 +109,6 @@ pre {
   white-space: pre-wrap;
   overflow-wrap: anywhere;
   margin: 0 0 0.7rem;
-}
-select {
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  background: var(--raised);
-  color: var(--ink);
-  padding: 0.2rem 0.4rem;
-  min-height: 28px;
 }
 .actions {
   display: flex;

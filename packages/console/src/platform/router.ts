@@ -84,6 +84,18 @@ export const router = createRouter({
     },
     { path: '/costs', name: 'costs', component: () => import('../meter/MeterPage.vue'), meta: { title: 'Costs' } },
     {
+      path: '/destinations',
+      name: 'destinations',
+      component: () => import('../deliver/DestinationsPage.vue'),
+      meta: { title: 'Destinations' },
+    },
+    {
+      path: '/templates',
+      name: 'templates',
+      component: () => import('../template/TemplatesPage.vue'),
+      meta: { title: 'Prepared workbooks' },
+    },
+    {
       path: '/sending',
       name: 'sending',
       component: () => import('../burst/BurstsPage.vue'),

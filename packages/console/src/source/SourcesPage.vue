@@ -93,7 +93,7 @@ const words = (one: Answer) =>
     </template>
   </Table>
   <h2>Add a source</h2>
-  <form class="form" @submit.prevent="save">
+  <form class="fields" @submit.prevent="save">
     <label>Name <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" placeholder="ferries" /></label>
     <label>Host <input v-model="form.host" required placeholder="db.skerrow.example" /></label>
     <label>Port <input v-model="form.port" required inputmode="numeric" /></label>
@@ -113,32 +113,7 @@ const words = (one: Answer) =>
 </template>
 
 <style scoped>
-.crumbs {
-  margin: 0 0 0.3rem;
-}
 .bad {
   color: var(--signal);
-}
-.form {
-  display: grid;
-  grid-template-columns: repeat(auto-fit, minmax(14rem, 1fr));
-  gap: 0.8rem;
-  align-items: end;
-}
-label {
-  display: grid;
-  gap: 0.2rem;
-}
-input,
-select {
-  font: inherit;
-  height: 32px;
-  padding: 0 0.5rem;
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  background: var(--raised);
-  color: var(--ink);
-  width: 100%;
-  min-width: 0;
 }
 </style>

@@ -153,6 +153,11 @@ export function waitFor(rates: readonly Rate[], newest: readonly (number | undef
   return Math.max(0, ...waits);
 }
 
+/** How long so many copies take at least; milliseconds. */
+export function leastMs(rates: readonly Rate[], copies: number): number {
+  return Math.max(0, ...rates.map((rate) => Math.floor(Math.max(0, copies - 1) / rate.copies) * rate.seconds * 1_000));
+}
+
 /** How many failures in a row stop a destination. */
 export const failuresToPause = 3;
 

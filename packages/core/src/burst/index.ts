@@ -2,6 +2,7 @@ export {
   destinationKinds,
   destinationName,
   failuresToPause,
+  leastMs,
   lookAgainMs,
   maxRateSeconds,
   ownMail,

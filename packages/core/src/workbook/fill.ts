@@ -89,6 +89,8 @@ export function fillWorkbook(
     const index = fit.filled.get(column);
     if (at?.formula !== undefined) {
       const { formula } = at;
+      // A formula that names no cells is the same in every row.
+      if (moveDown(formula, 1) === formula) return (row: number) => `<c r="${name}${row}"${s}><f>${formula}</f></c>`;
       return (row: number) => `<c r="${name}${row}"${s}><f>${moveDown(formula, row - block.headingRow - 1)}</f></c>`;
     }
     if (index === undefined) return (row: number) => (s === '' ? '' : `<c r="${name}${row}"${s}/>`);

@@ -4,7 +4,10 @@ import type { Cell } from '../filter/index.ts';
 // Characters that XML 1.0 cannot hold have no place in a cell.
 const unfit = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g;
 const escapes: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' };
-export const xml = (text: string) => text.replace(unfit, '').replace(/[&<>"]/g, (one) => escapes[one]!);
+/** Most texts hold nothing that has to be looked at twice. */
+const special = /[&<>"\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/;
+export const xml = (text: string) =>
+  special.test(text) ? text.replace(unfit, '').replace(/[&<>"]/g, (one) => escapes[one]!) : text;
 /** What every part begins with. */
 export const head = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n';
 export const main = 'http://schemas.openxmlformats.org/spreadsheetml/2006/main';

@@ -1,4 +1,4 @@
-import { strToU8, type Unzipped } from 'fflate';
+import type { Unzipped } from 'fflate';
 import { suggest } from '../refusal/index.ts';
 import { checkParts, openParts, readPart, relationsOf, unfit, type TextPart } from './parts.ts';
 import { readRange, type CellRange, type DataBlock } from './ranges.ts';
@@ -324,4 +324,4 @@ function withoutTypes(part: TextPart, parts: Unzipped): string {
 
 /** A part's bytes, where it is written as text. */
 export const contentBytes = (content: Uint8Array | string): Uint8Array =>
-  typeof content === 'string' ? strToU8(content) : content;
+  typeof content === 'string' ? Buffer.from(content) : content;

@@ -3,7 +3,11 @@ import { join } from 'node:path';
 import type { PersonViewer } from '@underbell/core/access';
 import {
   comparePlan,
+  destinationName,
+  leastMs,
   planBurst,
+  rateWords,
+  type BurstDestination,
   type Comparison,
   type CopyFormat,
   type PlanEntry,
@@ -11,6 +15,7 @@ import {
 } from '@underbell/core/burst';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { noSuch, requireRight } from '../access/index.ts';
+import { findDestination } from '../deliver/index.ts';
 import { countRowsPerValue } from '../dataset/index.ts';
 import type { App } from '../platform/index.ts';
 import { explainLimits } from '../view/index.ts';
@@ -120,6 +125,7 @@ export async function showPlan(app: App, person: PersonViewer, name: string, opt
       rows: planned.reduce((sum, one) => sum + one.rows, 0),
       files: planned.reduce((sum, one) => sum + one.files.length, 0),
     },
+    destination: await explainDestination(app, burst.definition.destination, planned.length),
     ...(template ? { template: explainTemplate(template) } : {}),
     /** What the run before sent; nothing when there was none. */
     ...(before ? { before } : {}),
@@ -130,6 +136,23 @@ export async function showPlan(app: App, person: PersonViewer, name: string, opt
       filter: one.value === undefined ? '' : explainCut(burst, one),
       ...compared.entries.get(one.recipient),
     })),
+  };
+}
+
+/** Where the copies would go, whether anything gets in there now, and how long its limits make them take at least. */
+async function explainDestination(app: App, wanted: BurstDestination, copies: number) {
+  const name = destinationName(wanted);
+  const found = await findDestination(app, name);
+  const rates = found?.rates ?? [];
+  return {
+    name,
+    kind: wanted.kind,
+    state: found?.state ?? 'paused',
+    reason: found ? found.reason : 'it is gone',
+    limits: rates.map(rateWords),
+    leastMs: leastMs(rates, copies),
+    ...('folder' in wanted ? { folder: wanted.folder } : {}),
+    ...('announce' in wanted ? { isAnnounced: true } : {}),
   };
 }
 

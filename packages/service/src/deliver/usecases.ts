@@ -4,6 +4,7 @@ import {
   destinationName,
   folderPath,
   ownMail,
+  rateWords,
   type BurstDestination,
   type DestinationKind,
   type Rate,
@@ -173,7 +174,7 @@ async function limitOwnMail(app: App, person: PersonViewer, form: DestinationFor
   return shown((await findDestination(app, ownMail))!);
 }
 
-const shown = ({ sealed: _, ...row }: DestinationRow) => row;
+const shown = ({ sealed: _, ...row }: DestinationRow) => ({ ...row, limits: row.rates.map(rateWords) });
 
 /** A destination that somebody may send to. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
 export async function requireNamed(

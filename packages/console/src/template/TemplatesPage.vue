@@ -1,0 +1,133 @@
+<script setup lang="ts">
+import { Button, Empty, Table } from 'ant-design-vue';
+import { ref } from 'vue';
+import type { ProblemDocument } from '@underbell/core/refusal';
+import { ApiProblem } from '../platform/api.ts';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+import { useResource } from '../platform/useResource.ts';
+import { capitalised, showInstant } from '../platform/words.ts';
+
+interface Template {
+  readonly name: string;
+  readonly version: number;
+  readonly fileName: string;
+  readonly target: { readonly table?: string; readonly sheet?: string };
+  readonly loadedAt: string;
+  readonly loadedBy: string;
+  readonly summary: {
+    readonly columns: readonly { heading: string; isComputed: boolean; isHeld: boolean }[];
+    readonly warnings: readonly string[];
+  };
+}
+const { data, error, isLoading, reload } = useResource<{ templates: Template[] }>('/api/v1/templates');
+const { busy, problem, attempt } = useAttempt<'load'>();
+const name = ref('');
+const place = ref<'table' | 'sheet'>('table');
+const target = ref('');
+const file = ref<File>();
+const done = ref<Template>();
+const columns = [
+  { title: 'Workbook', dataIndex: 'name', width: 150 },
+  { title: 'Rows go to', key: 'target', width: 160 },
+  { title: 'A copy has there', key: 'columns' },
+  { title: 'Loaded', key: 'loaded', width: 230 },
+];
+const headings = (one: Template, wanted: (column: Template['summary']['columns'][number]) => boolean) =>
+  one.summary.columns
+    .filter(wanted)
+    .map((column) => column.heading)
+    .join(', ');
+
+const load = () =>
+  attempt('load', async () => {
+    done.value = undefined;
+    const query = new URLSearchParams({ [place.value]: target.value, file: file.value!.name });
+    const answer = await fetch(`/api/v1/templates/${encodeURIComponent(name.value)}?${query.toString()}`, {
+      method: 'PUT',
+      headers: { 'Content-Type': 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet' },
+      body: file.value!,
+    });
+    const said: unknown = await answer.json();
+    if (!answer.ok) throw new ApiProblem(said as ProblemDocument);
+    done.value = said as Template;
+    await reload();
+  });
+</script>
+
+<template>
+  <p class="crumbs"><RouterLink to="/sending">Sending</RouterLink></p>
+  <h1>Prepared workbooks</h1>
+  <p class="quiet">
+    A workbook with pivot tables, charts and formulas of yours. Each copy gets its recipient’s rows in the table or
+    sheet that you name; everything else stays as you made it, and none of the rows that you worked with is sent.
+  </p>
+  <ProblemNote v-if="error" :problem="error" />
+  <Table
+    v-else
+    :columns="columns"
+    :data-source="data?.templates ?? []"
+    row-key="name"
+    size="small"
+    :loading="isLoading"
+    :pagination="false"
+  >
+    <template #emptyText><Empty description="No workbook yet" /></template>
+    <template #bodyCell="{ column, record }">
+      <template v-if="column.key === 'target'">{{
+        record.target.table ? `table ${record.target.table}` : `sheet ${record.target.sheet}`
+      }}</template>
+      <template v-else-if="column.key === 'columns'">
+        {{ headings(record as Template, (one) => one.isHeld && !one.isComputed) }}
+        <span v-if="headings(record as Template, (one) => one.isComputed)" class="quiet"
+          >&nbsp;· computed: {{ headings(record as Template, (one) => one.isComputed) }}</span
+        >
+        <span v-if="headings(record as Template, (one) => !one.isHeld && !one.isComputed)" class="quiet"
+          >&nbsp;· empty so far: {{ headings(record as Template, (one) => !one.isHeld && !one.isComputed) }}</span
+        >
+        <p v-for="one in (record as Template).summary.warnings" :key="one" class="note">{{ capitalised(one) }}.</p>
+      </template>
+      <template v-else-if="column.key === 'loaded'">
+        <a :href="`/api/v1/templates/${record.name}/file`" :download="record.fileName">{{ record.fileName }}</a>,
+        version {{ record.version }}
+        <span class="quiet">{{ showInstant(record.loadedAt) }}</span>
+      </template>
+    </template>
+  </Table>
+  <h2>Load a workbook</h2>
+  <form class="fields" @submit.prevent="load">
+    <label>Name <input v-model="name" required pattern="[a-z][a-z0-9\-]*" placeholder="quay-book" /></label>
+    <label
+      >Rows go to
+      <select v-model="place">
+        <option value="table">the table</option>
+        <option value="sheet">the sheet, which has no table</option>
+      </select>
+    </label>
+    <label>Its name <input v-model="target" required :placeholder="place === 'table' ? 'Sailings' : 'Rows'" /></label>
+    <label
+      >Workbook, without macros
+      <input
+        type="file"
+        accept=".xlsx"
+        required
+        @change="file = ($event.target as HTMLInputElement).files?.[0] ?? undefined"
+    /></label>
+    <Button type="primary" html-type="submit" :loading="busy === 'load'">Load and check</Button>
+  </form>
+  <ProblemNote v-if="problem" :problem="problem" />
+  <p v-if="done" role="status">
+    <b>{{ done.name }}</b>, version {{ done.version }}, can be filled.
+    <template v-if="done.summary.warnings.length > 0">Look at what is noted above.</template>
+  </p>
+</template>
+
+<style scoped>
+.note {
+  color: var(--brass);
+  margin: 0.2rem 0 0;
+}
+input[type='file'] {
+  padding: 0.2rem;
+}
+</style>
