@@ -73,6 +73,8 @@ export class House {
   mailboxUrl!: string;
   portalUrl!: string;
   databaseName!: string;
+  /** Settings of the service, for more processes of it. */
+  environment: Readonly<Record<string, string>> = {};
   worker: Worker | undefined;
   #server: Server | undefined;
   #servers: Server[] = [];
@@ -103,6 +105,7 @@ export class House {
       UNDERBELL_SCIM_TOKEN: randomBytes(24).toString('hex'),
       ...options.environment,
     };
+    this.environment = environment;
     const settings = readSettings(environment);
     mkdirSync(settings.spool, { recursive: true });
     this.app = openApp(settings, pino({ level: process.env['UNDERBELL_TEST_LOG'] ?? 'silent' }), options.now);
@@ -147,6 +150,13 @@ export class House {
     await this.library?.stop();
     await closeApp(this.app);
     await asOwner((client) => client.query(`DROP DATABASE IF EXISTS ${this.databaseName} WITH (FORCE)`));
+  }
+
+  /** Ends every connection to this house's database, as a restart of the server does. */
+  async cutConnections(): Promise<void> {
+    await asOwner((client) =>
+      client.query('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = $1', [this.databaseName]),
+    );
   }
 
   /** A bearer key of a person, signed in once. */

@@ -5,7 +5,7 @@ import type { Value } from '@underbell/core/dataset';
 import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
 import { meter } from '../meter/index.ts';
-import { enqueue, type App, type JobHandler } from '../platform/index.ts';
+import { enqueue, isConnectionLost, patiently, TryLater, type App, type JobHandler } from '../platform/index.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
 import { handOver, makeCopies } from './make.ts';
 import { startRun } from './runs.ts';
@@ -85,8 +85,8 @@ class RunExecution {
 
   /** Writes down how far the run is, and looks whether somebody wants it stopped. */
   async #note(change: Partial<RunRow>): Promise<void> {
-    await changeRun(this.#app, this.#run.id, change);
-    const now = await findRun(this.#app, this.#run.id);
+    await patiently(() => changeRun(this.#app, this.#run.id, change));
+    const now = await patiently(() => findRun(this.#app, this.#run.id));
     this.#stopAsked = now?.stopAsked ?? false;
     this.#pauseAsked = now?.pauseAsked ?? false;
     this.#check();
@@ -182,6 +182,9 @@ class RunExecution {
   }
 
   async #finish(): Promise<void> {
+    // Were the database's answer to a claim lost, nobody here knows that the copy is theirs.
+    const reason = 'the database went away while this copy was taken up';
+    await moveDeliveries(this.#app, { run: this.#run.id }, ['sending'], { state: 'in doubt', reason });
     const counts = await countDeliveries(this.#app, this.#run.id);
     const bad = (counts.failed ?? 0) + (counts['in doubt'] ?? 0);
     const state: RunState = bad === 0 ? 'done' : (counts.sent ?? 0) > 0 ? 'partly' : 'failed';
@@ -234,11 +237,16 @@ export const runBurstJob: JobHandler = async (app, job, isMine) => {
       app.log.warn({ run: run.id }, 'the run goes on elsewhere');
       return;
     }
+    // The ledger is as it was; it is gone on with when the database is back.
+    if (isConnectionLost(error)) throw new TryLater(awayMs, { cause: error });
     const cause = error instanceof RunWaits ? error.cause : error;
     if (!isRefusal(cause)) app.log.error({ err: cause, run: run.id }, 'a run failed');
     await execution.fail(cause as Error);
   }
 };
+
+/** How long to leave a database alone that went away. */
+const awayMs = 1_000;
 
 /** A run that a destination keeps waiting for so long is given up. */
 const longestWaitMs = dayMs;

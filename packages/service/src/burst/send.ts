@@ -29,7 +29,7 @@ import {
   type MailRoad,
   type Road,
 } from '../deliver/index.ts';
-import type { App } from '../platform/index.ts';
+import { patiently, type App } from '../platform/index.ts';
 import { makeLinks } from './links.ts';
 import { findList, listRecipients } from './listStore.ts';
 import { mediaTypes } from './mediaTypes.ts';
@@ -163,7 +163,7 @@ class Sender {
   /** Waits for a turn at a destination. @returns whether the copy was claimed; somebody else has it otherwise */
   async #turn(name: string, claim: Parameters<typeof takeTurn>[2]): Promise<boolean> {
     for (;;) {
-      const turn = await takeTurn(this.#app, name, claim);
+      const turn = await patiently(() => takeTurn(this.#app, name, claim));
       if (turn.kind === 'taken' || turn.kind === 'gone') return turn.kind === 'taken';
       if (turn.kind === 'stopped')
         throw new RunWaits(`“${name}” ${turn.state === 'paused' ? 'is paused' : 'takes nothing'}: ${turn.reason}`);
@@ -189,7 +189,7 @@ class Sender {
       this.#app.settings.mailFrom,
     );
     const move = (from: DeliveryState, change: Parameters<typeof moveDeliveries>[3]) =>
-      moveDeliveries(this.#app, { ids: [delivery.id] }, [from], change);
+      patiently(() => moveDeliveries(this.#app, { ids: [delivery.id] }, [from], change));
     for (let tried = delivery.attempts; ; tried++) {
       const claim = { state: 'sending', messageId, attempts: tried + 1 } as const;
       const isMine = await this.#turn(
@@ -200,7 +200,7 @@ class Sender {
       if (!isMine) return;
       try {
         await this.#hand(delivery, recipient, messageId);
-        await noteSuccess(this.#app, this.#name);
+        await patiently(() => noteSuccess(this.#app, this.#name));
         // That it was a note without files stays to be read.
         await move('sending', { state: 'sent', reason: delivery.files.length === 0 ? delivery.reason : null });
         return;
@@ -226,7 +226,7 @@ class Sender {
     if (!isFailing(error)) return undefined;
     // A mail host is busy for one address; whatever else keeps a copy out keeps all of them out.
     const isOfAll = !(isRefusal(error, 'DESTINATION_BUSY') && this.#road === undefined);
-    if (isOfAll) await noteFailure(this.#app, this.#name, error.message);
+    if (isOfAll) await patiently(() => noteFailure(this.#app, this.#name, error.message));
     if (isRefusal(error, 'DESTINATION_BUSY')) return retryMs[tried];
     return retryMs[Math.min(tried, retryMs.length - 1)];
   }
@@ -256,7 +256,9 @@ class Sender {
       },
     });
     if (places.length > 0)
-      await moveDeliveries(this.#app, { ids: [delivery.id] }, ['sending'], { state: 'sending', places });
+      await patiently(() =>
+        moveDeliveries(this.#app, { ids: [delivery.id] }, ['sending'], { state: 'sending', places }),
+      );
     const { announce } = destination;
     if (announce === undefined) return;
     await this.#turn(ownMail, async () => true);

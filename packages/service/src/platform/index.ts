@@ -6,6 +6,7 @@ export type { Lane, Lanes } from './lanes.ts';
 export { countAttempt, limitFailures, type LimitName } from './limits.ts';
 export { look, recall } from './memory.ts';
 export { migrate } from './migrate.ts';
+export { isConnectionLost, patiently } from './patience.ts';
 export { enqueue, hurry, TryLater, Worker, type Job, type JobHandler } from './queue.ts';
 export { defineRecord, plain, type RecordTable } from './records.ts';
 export { readSettings, type Settings } from './settings.ts';
