@@ -2,10 +2,11 @@ import { createHash } from 'node:crypto';
 import { existsSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import { build as bundle } from 'esbuild';
 import { build } from 'vite';
 import { root } from './install.mjs';
 
-const pages = ['console', 'viewer', 'element'];
+const pages = ['console', 'viewer', 'element', 'cli'];
 
 function filesBelow(folder: string): string[] {
   return readdirSync(folder, { withFileTypes: true })
@@ -23,15 +24,38 @@ function stampOf(name: string): string {
   return hash.digest('hex');
 }
 
-/** Builds console, viewer and element, each only when its sources changed. */
+/** The command line in one file of our own code, so that a command answers at once; libraries stay where they are. */
+async function buildCommandLine(folder: string): Promise<void> {
+  await bundle({
+    entryPoints: [join(folder, 'src/main.ts')],
+    outfile: join(folder, 'dist/underbell.mjs'),
+    bundle: true,
+    platform: 'node',
+    target: 'node20',
+    format: 'esm',
+    logLevel: 'warning',
+    plugins: [
+      {
+        name: 'libraries',
+        setup: ({ onResolve }) =>
+          onResolve({ filter: /^[^./]/ }, ({ path }) =>
+            path.startsWith('@underbell/') ? undefined : { path, external: true },
+          ),
+      },
+    ],
+  });
+}
+
+/** Builds console, viewer, element and command line, each only when its sources changed. */
 export async function buildPages(say: (text: string) => void): Promise<void> {
   for (const name of pages) {
     const folder = join(root, 'packages', name);
     const mark = join(folder, 'dist', '.stamp');
     const stamp = stampOf(name);
     if (existsSync(mark) && readFileSync(mark, 'utf8') === stamp) continue;
-    say(`Building the ${name} …`);
-    await build({ root: folder, configFile: join(folder, 'vite.config.ts'), logLevel: 'warn' });
+    say(`Building the ${name === 'cli' ? 'command line' : name} …`);
+    if (name === 'cli') await buildCommandLine(folder);
+    else await build({ root: folder, configFile: join(folder, 'vite.config.ts'), logLevel: 'warn' });
     writeFileSync(mark, stamp);
   }
 }

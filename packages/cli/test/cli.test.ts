@@ -4,7 +4,8 @@ import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
 import { fileURLToPath } from 'node:url';
-import { House, manager, publisher } from '../../service/test/house.ts';
+import { packBook, quayBookParts } from '@underbell/demo/quayBook';
+import { administrator, House, manager, publisher, until } from '../../service/test/house.ts';
 
 const program = fileURLToPath(new URL('../bin/underbell.mjs', import.meta.url));
 
@@ -213,9 +214,70 @@ describe('underbell', () => {
     assert.equal(house.mail.mails.length, 46);
     assert.equal((await underbell(['burst', 'plan', 'quay-pack'])).code, 2);
     assert.equal((await underbell(['burst', 'plan', 'quay-pak', '--period', '2026-10'])).code, 4);
-    await house.mail.stop();
-    assert.equal((await underbell(['burst', 'run', 'quay-pack', '--period', '2026-09'])).code, 1);
-    await house.mail.start().catch(() => undefined);
+  });
+
+  it('waits with a run for its destination, and stops it from elsewhere: exit code 1', async () => {
+    const steer = (act: string) => house.call('POST', `/api/v1/destinations/mail/${act}`, { as: administrator });
+    assert.equal((await steer('pause')).status, 200);
+    const running = underbell(['burst', 'run', 'quay-pack', '--period', '2026-09']);
+    const { id } = await until(async () => {
+      const status = await json<{ id: number; state: string; phase: string }>('burst', 'status', 'quay-pack');
+      return status.phase.startsWith('waits') ? status : undefined;
+    });
+    assert.match((await underbell(['destination', 'list'])).out, /paused: Osric Hale paused it/);
+    assert.equal((await underbell(['burst', 'stop', String(id)])).code, 0);
+    const { code, errors } = await running;
+    assert.equal(code, 1);
+    assert.match(errors, /waits: “mail” is paused/);
+    assert.equal((await steer('open')).status, 200);
+  });
+
+  it('saves destinations, tries them out, and loads prepared workbooks and lists', async () => {
+    assert.match((await underbell(['destination', 'test', 'quay-library'])).out, /stored, read back and removed/);
+    const closed = await underbell(['destination', 'test', 'harbour-archive']);
+    assert.equal(closed.code, 1);
+    assert.match(closed.errors, /507 .*full/);
+    const added = await underbell([
+      'destination',
+      'add',
+      'rota',
+      'http://127.0.0.1:9/copies',
+      '--kind',
+      'webhook',
+      '--limit',
+      '3 per 10 s',
+    ]);
+    assert.match(added.out, /3 per 10 seconds, 5 at once[\s\S]*whsec_/);
+    assert.equal(
+      (await underbell(['destination', 'add', 'rota', 'http://127.0.0.1:9', '--kind', 'webhook', '--limit', 'fast']))
+        .code,
+      2,
+    );
+    assert.equal((await underbell(['destination', 'remove', 'rota'])).code, 0);
+    const book = join(folder, 'book.xlsx');
+    writeFileSync(book, packBook(quayBookParts()));
+    const shown = await underbell(['template', 'add', book, '--name', 'second-book', '--table', 'Sailings']);
+    assert.match(shown.out, /second-book, version 1: book\.xlsx, rows go to table Sailings/);
+    assert.match(shown.out, /Fare each +its formula, in every row/);
+    assert.equal((await underbell(['template', 'add', book, '--name', 'third', '--table', 'Sailing'])).code, 2);
+    assert.match((await underbell(['template', 'list'])).out, /second-book/);
+    const leads = await underbell([
+      'list',
+      'read',
+      '--name',
+      'leads',
+      '--group',
+      'District leads',
+      '--each',
+      'district',
+    ]);
+    assert.match(leads.out, /leads, version 1: \d+ recipients?/);
+    assert.equal((await underbell(['list', 'read', '--name', 'leads'])).code, 2);
+    const plan = await underbell(['burst', 'plan', 'quay-book', '--period', '2026-10']);
+    assert.match(
+      plan.out,
+      /Workbook quay-book, version 1: filled are Sailed on.*; computed Fare each; left for people Remarks/,
+    );
   });
 
   it('masks, groups, rights and people', async () => {

@@ -319,26 +319,76 @@ export function addBurstCommands(program: Command): void {
     });
 }
 
+interface ListOptions {
+  readonly name: string;
+  readonly id?: string;
+  readonly address: string;
+  readonly activeFrom?: string;
+  readonly activeTo?: string;
+}
+
+interface ReadOptions extends ListOptions {
+  readonly dataset?: string;
+  readonly where?: string;
+  readonly group?: string;
+  readonly each?: string;
+}
+
+interface LoadedList {
+  readonly version: number;
+  readonly recipients: number;
+}
+
+function showLoaded(command: Command, name: string, loaded: LoadedList): void {
+  show(command, loaded, ({ version, recipients }) =>
+    line(`${name}, version ${version}: ${plural(recipients, 'recipient')}`),
+  );
+}
+
 export function addListCommands(program: Command): void {
   const list = program.command('list').description('recipient lists');
-  list
+  const loading = list
     .command('load <file>')
-    .description('load a recipient list from CSV as its next version')
+    .description('load a recipient list from CSV or a workbook as its next version')
     .requiredOption('--name <name>', 'the list, made when it is new')
-    .option('--id <column>', 'the column that names a recipient; the address when left out')
-    .option('--address <column>', 'the column with the mail address', 'email')
     .addHelpText('after', '\nExample:\n  underbell list load managers.csv --name quay-managers --id quay')
-    .action(async (file: string, options: { name: string; id?: string; address: string }, command: Command) => {
+    .action(async (file: string, options: ListOptions, command: Command) => {
       const { name, ...query } = options;
-      const answer = await askService<{ version: number; recipients: number }>(
-        'PUT',
-        `/api/v1/lists/${encodeURIComponent(name)}`,
-        { query, file: { path: file, type: 'text/csv' } },
-      );
-      show(command, answer, ({ version, recipients }) =>
-        line(`${name}, version ${version}: ${plural(recipients, 'recipient')}`),
+      const isBook = /\.xlsx$/i.test(file);
+      const type = isBook ? 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet' : 'text/csv';
+      const path = `/api/v1/lists/${encodeURIComponent(name)}${isBook ? '/workbook' : ''}`;
+      showLoaded(
+        command,
+        name,
+        await askService<LoadedList>('PUT', path, { query: { ...query }, file: { path: file, type } }),
       );
     });
+  const reading = list
+    .command('read')
+    .description('read a recipient list from a dataset or a group, before every plan and run')
+    .requiredOption('--name <name>', 'the list, made when it is new')
+    .option('--dataset <dataset>', 'one row of it is one recipient')
+    .option('--where <filter>', 'which rows of it, in CQL2')
+    .option('--group <group>', 'one person of it is one recipient, with their attributes as columns')
+    .option('--each <attribute>', 'a copy for each value of this attribute, where somebody has several')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  underbell list read --name managers --dataset staff --where "role = \'manager\'" --id quay\n  underbell list read --name leads --group "District leads" --each district',
+    )
+    .action(async (options: ReadOptions, command: Command) => {
+      const { name, dataset, where, group, each, ...roles } = options;
+      if ((dataset === undefined) === (group === undefined))
+        throw localProblem('INPUT_INVALID', 'say --dataset or --group, one of them');
+      const from = dataset === undefined ? { group, each } : { dataset, where };
+      const path = `/api/v1/lists/${encodeURIComponent(name)}/origin`;
+      showLoaded(command, name, await askService<LoadedList>('PUT', path, { body: { ...roles, from } }));
+    });
+  for (const one of [loading, reading])
+    one
+      .option('--id <column>', 'the column that names a recipient; the address when left out')
+      .option('--address <column>', 'the column with the mail address', 'email')
+      .option('--active-from <column>', 'the column with the first day on which copies go to them')
+      .option('--active-to <column>', 'the column with the last day');
   list
     .command('list')
     .description('the lists that you may see')

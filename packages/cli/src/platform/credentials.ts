@@ -11,7 +11,12 @@ export interface Credentials {
   readonly email: string;
 }
 
-const checkout = join(dirname(fileURLToPath(import.meta.url)), '../../../..');
+/** The folder that holds all packages, from wherever in it this runs. */
+function findCheckout(folder: string): string {
+  const above = dirname(folder);
+  return existsSync(join(folder, 'package-lock.json')) || above === folder ? folder : findCheckout(above);
+}
+const checkout = findCheckout(dirname(fileURLToPath(import.meta.url)));
 
 /** Where credentials may be, first found first used: as told, the data folder's, the checkout's, the home folder's. */
 function places(): string[] {

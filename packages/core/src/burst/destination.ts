@@ -116,7 +116,7 @@ export const maxRateSeconds = 31 * 86_400;
 
 /** Reads `3 per 10 s`, `1600 per day`. @throws {Refusal} `INPUT_INVALID` */
 export function readRate(text: string): Rate {
-  const [, copies, count = '1', unit] = /^\s*(\d{1,9})\s+per\s+(?:(\d{1,6})\s*)?([a-z]+)\s*$/i.exec(text) ?? [];
+  const [, copies, count = '1', unit] = /^\s*(\d{1,9})\s+per\s+(?:(\d{1,7})\s*)?([a-z]+)\s*$/i.exec(text) ?? [];
   const seconds = Number(count) * (units[unit?.toLowerCase() ?? ''] ?? Number.NaN);
   if (Number(copies) >= 1 && seconds >= 1 && seconds <= maxRateSeconds) return { copies: Number(copies), seconds };
   throw new Refusal('INPUT_INVALID', `\`${text.slice(0, 60)}\` is no limit`, {

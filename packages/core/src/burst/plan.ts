@@ -1,4 +1,4 @@
-import { isRefusal } from '../refusal/index.ts';
+import { isRefusal, nearestNames } from '../refusal/index.ts';
 import { parseValue, type ColumnType, type Value } from '../dataset/index.ts';
 import type { BurstDefinition, CopyFormat } from './definition.ts';
 import type { Period } from './period.ts';
@@ -34,6 +34,10 @@ export interface PlanInput {
   readonly rowCounts: ReadonlyMap<Value, number>;
   /** Recipients who already have this occurrence, with the run that sent it. */
   readonly alreadySent: ReadonlyMap<string, number>;
+  /** Today, by which recipients are active or not, `YYYY-MM-DD`. */
+  readonly today: string;
+  /** Values that occur in the data at all, in whatever period; asked only where somebody has no rows. */
+  readonly occurring?: ReadonlySet<Value>;
 }
 
 /** What templates can be filled with. */
@@ -74,16 +78,27 @@ function copyFiles(
 
 /** What is done for a recipient without rows. */
 function emptyCopy(
-  { definition, period }: PlanInput,
+  { definition, period, occurring }: PlanInput,
   raw: string,
+  value: Value,
   run: number | undefined,
+  others: ReadonlySet<string>,
 ): Pick<PlanEntry, 'action' | 'reason'> {
-  const reason = `no rows for ${raw} in ${period.words}`;
+  const isUnknown = occurring !== undefined && !occurring.has(value);
+  // Another recipient's value is no slip of the pen for this one's.
+  const [nearest] = isUnknown ? nearestNames(raw, [...occurring].map(String).filter((one) => !others.has(one))) : [];
+  const never = isUnknown ? `, or at any time${nearest === undefined ? '' : `; did you mean \`${nearest}\`?`}` : '';
+  const reason = `no rows for ${raw} in ${period.words}${never}`;
   const { empty = 'skip' } = definition;
   if (empty !== 'note') return { action: empty, reason };
   return run === undefined
     ? { action: 'send', reason: `${reason}: a note without files` }
     : { action: 'skip', reason: `already sent in run ${run}` };
+}
+
+function inactiveWords({ activeFrom, activeTo }: Recipient, today: string): string | undefined {
+  if (activeFrom !== undefined && today < activeFrom) return `active only from ${activeFrom}`;
+  return activeTo !== undefined && today > activeTo ? `active only until ${activeTo}` : undefined;
 }
 
 /**
@@ -95,9 +110,12 @@ function emptyCopy(
 export function planBurst(input: PlanInput): PlanEntry[] {
   const [listColumn] = Object.values(input.definition.bind);
   const taken = new Map<string, string>();
+  const others = new Set(input.recipients.map((one) => one.values[listColumn!] ?? ''));
   return input.recipients.map((recipient): PlanEntry => {
     const base = { recipient: recipient.id, address: recipient.address };
     const raw = recipient.values[listColumn!] ?? '';
+    const inactive = inactiveWords(recipient, input.today);
+    if (inactive !== undefined) return { ...base, rows: 0, files: [], action: 'skip', reason: inactive };
     if (raw === '') return { ...base, rows: 0, files: [], action: 'skip', reason: `no value in column ${listColumn}` };
     let value: Value;
     try {
@@ -108,7 +126,7 @@ export function planBurst(input: PlanInput): PlanEntry[] {
     }
     const rows = input.rowCounts.get(value) ?? 0;
     const run = input.alreadySent.get(recipient.id);
-    if (rows === 0) return { ...base, value, rows, files: [], ...emptyCopy(input, raw, run) };
+    if (rows === 0) return { ...base, value, rows, files: [], ...emptyCopy(input, raw, value, run, others) };
     const { files, clash } = copyFiles(input, recipient, taken);
     if (run !== undefined) return { ...base, value, rows, files, action: 'skip', reason: `already sent in run ${run}` };
     if (clash !== undefined)

@@ -1,3 +1,4 @@
+import { isDate } from '../dataset/index.ts';
 import { Refusal, type Problem } from '../refusal/index.ts';
 
 /** One row of a recipient list. */
@@ -7,12 +8,17 @@ export interface Recipient {
   readonly address: string;
   /** Every column of the list, raw. */
   readonly values: Readonly<Record<string, string>>;
+  /** The first and the last day on which copies go to them, `YYYY-MM-DD`; always when left out. */
+  readonly activeFrom?: string;
+  readonly activeTo?: string;
 }
 
 /** Which columns of a list say who and where. */
 export interface ListColumns {
   readonly id: string;
   readonly address: string;
+  readonly activeFrom?: string | undefined;
+  readonly activeTo?: string | undefined;
 }
 
 /** The part of RFC 5321's Mailbox that mail hosts take without quoting. */
@@ -36,6 +42,17 @@ export function readRecipients(rows: readonly Readonly<Record<string, string>>[]
     const row = index + 2;
     const id = (values[columns.id] ?? '').trim();
     const address = (values[columns.address] ?? '').trim();
+    const dayOf = (role: 'activeFrom' | 'activeTo'): string => {
+      const column = columns[role];
+      const day = column === undefined ? '' : (values[column] ?? '').trim();
+      if (day === '' || isDate(day)) return day;
+      problems.push({
+        at: `row ${row}, column ${column!}`,
+        message: `\`${day.slice(0, 40)}\` is no day`,
+        hint: 'a day looks like 2026-11-30',
+      });
+      return '';
+    };
     const earlier = firstRow.get(id);
     if (id === '') problems.push({ at: `row ${row}, column ${columns.id}`, message: 'the recipient has no identity' });
     else if (earlier !== undefined) {
@@ -50,7 +67,19 @@ export function readRecipients(rows: readonly Readonly<Record<string, string>>[]
         hint: 'an address looks like name@host.example',
       });
     }
-    return { id, address, values };
+    const days = { activeFrom: dayOf('activeFrom'), activeTo: dayOf('activeTo') };
+    if (days.activeFrom && days.activeTo && days.activeFrom > days.activeTo)
+      problems.push({
+        at: `row ${row}`,
+        message: `active from ${days.activeFrom} to ${days.activeTo}, which is never`,
+      });
+    return {
+      id,
+      address,
+      values,
+      ...(days.activeFrom ? { activeFrom: days.activeFrom } : {}),
+      ...(days.activeTo ? { activeTo: days.activeTo } : {}),
+    };
   });
   if (problems.length === 0) return recipients;
   const [first] = problems;

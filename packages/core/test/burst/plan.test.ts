@@ -33,6 +33,7 @@ describe('planBurst', () => {
     recipients: ReturnType<typeof recipient>[],
     alreadySent = new Map<string, number>(),
     change: Partial<BurstDefinition> = {},
+    occurring?: ReadonlySet<string>,
   ) =>
     planBurst({
       definition: { ...definition, ...change },
@@ -44,6 +45,8 @@ describe('planBurst', () => {
         ['Q002', 3],
       ]),
       alreadySent,
+      today: '2026-11-23',
+      ...(occurring ? { occurring } : {}),
     });
 
   it('names files and skips those without rows, with the reason', () => {
@@ -54,6 +57,29 @@ describe('planBurst', () => {
     );
     assert.equal(one?.rows, 12);
     assert.deepEqual([closed?.action, closed?.reason], ['skip', 'no rows for Q003 in October 2026']);
+  });
+
+  it('tells a value that never occurs from one without rows in this period, with the nearest', () => {
+    const occurring = new Set(['Q001', 'Q002', 'Q003']);
+    const reasons = plan([recipient('Q003'), recipient('Q00l'), recipient('north')], undefined, {}, occurring).map(
+      (one) => one.reason,
+    );
+    assert.equal(reasons[0], 'no rows for Q003 in October 2026');
+    assert.match(reasons[1]!, /^no rows for Q00l in October 2026, or at any time; did you mean `Q00[12]`\?$/);
+    assert.equal(reasons[2], 'no rows for north in October 2026, or at any time');
+  });
+
+  it('skips who is not active yet, or not any more', () => {
+    const days = [
+      { activeFrom: '2026-11-24' },
+      { activeTo: '2026-11-22' },
+      { activeFrom: '2026-11-23', activeTo: '2026-11-23' },
+    ];
+    const entries = plan(days.map((one, i) => ({ ...recipient('Q001'), id: String(i), ...one })) as never);
+    assert.deepEqual(
+      entries.map((one) => one.reason),
+      ['active only from 2026-11-24', 'active only until 2026-11-22', undefined],
+    );
   });
 
   it('does not send the same period twice', () => {

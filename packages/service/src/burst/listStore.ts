@@ -7,9 +7,19 @@ export interface ListRow {
   columns: string[];
   idColumn: string;
   addressColumn: string;
+  activeFromColumn: string | null;
+  activeToColumn: string | null;
+  /** Where its rows are read from before each plan; nothing for a file. */
+  origin: ListOrigin | null;
   version: number;
   loadedAt: Date;
 }
+
+/** A list that is read anew: one row of a dataset, or one person of a group, is one recipient. */
+export type ListOrigin =
+  | { readonly dataset: string; readonly where?: string }
+  /** `each` names an attribute with several values: a row for each of them. */
+  | { readonly group: string; readonly each?: string };
 
 interface ListRecipientRow {
   listName: string;
@@ -18,6 +28,8 @@ interface ListRecipientRow {
   recipient: string;
   address: string;
   cells: Record<string, string>;
+  activeFrom: string | null;
+  activeTo: string | null;
 }
 
 const tables = (app: App) => ({
@@ -26,6 +38,9 @@ const tables = (app: App) => ({
     columns: 'json',
     idColumn: 'text',
     addressColumn: 'text',
+    activeFromColumn: 'text',
+    activeToColumn: 'text',
+    origin: 'json',
     version: 'integer',
     loadedAt: 'instant',
   }),
@@ -36,6 +51,8 @@ const tables = (app: App) => ({
     recipient: 'text',
     address: 'text',
     cells: 'json',
+    activeFrom: 'text',
+    activeTo: 'text',
   }),
 });
 
@@ -76,16 +93,25 @@ export async function putList(
       recipient: one.id,
       address: one.address,
       cells: { ...one.values },
+      activeFrom: one.activeFrom ?? null,
+      activeTo: one.activeTo ?? null,
     })),
     { transaction },
   );
   return version;
 }
 
-export async function listRecipients(app: App, list: ListRow): Promise<Recipient[]> {
+/** The recipients of a list in the version given. */
+export async function listRecipients(app: App, list: Pick<ListRow, 'name' | 'version'>): Promise<Recipient[]> {
   const rows = await tables(app).rows.findAll({
     where: { listName: list.name, version: list.version },
     order: ['position'],
   });
-  return rows.map(plain).map((row) => ({ id: row.recipient, address: row.address, values: row.cells }));
+  return rows.map(plain).map((row) => ({
+    id: row.recipient,
+    address: row.address,
+    values: row.cells,
+    ...(row.activeFrom ? { activeFrom: row.activeFrom } : {}),
+    ...(row.activeTo ? { activeTo: row.activeTo } : {}),
+  }));
 }

@@ -1,50 +1,80 @@
+import { createReadStream } from 'node:fs';
+import { rm } from 'node:fs/promises';
 import type { Readable } from 'node:stream';
+import { isDeepStrictEqual } from 'node:util';
 import type { PersonViewer } from '@underbell/core/access';
-import { readRecipients } from '@underbell/core/burst';
+import { readRecipients, type Recipient } from '@underbell/core/burst';
+import { formatValue, valueTypeOf } from '@underbell/core/dataset';
+import type { Cell } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
-import { noSuch, putGrant, requireMaker, requireRight, visibleNames } from '../access/index.ts';
-import { columnNames, readCsv } from '../dataset/index.ts';
+import {
+  attributeNames,
+  findGroupRow,
+  groupNames,
+  listPeople,
+  noSuch,
+  putGrant,
+  requireMaker,
+  requireRight,
+  visibleNames,
+} from '../access/index.ts';
+import { columnNames, examineUpload, ownRows, readCsv, readRows, rowsQuery, uploadFolder } from '../dataset/index.ts';
 import { remember, type App } from '../platform/index.ts';
-import { findList, listLists, listRecipients, putList, type ListRow } from './listStore.ts';
+import { findList, listLists, listRecipients, putList, type ListOrigin, type ListRow } from './listStore.ts';
 
-/** Loads a recipient list from CSV as its next version; a file with any mistake changes nothing. */
-export async function loadList(
-  app: App,
-  person: PersonViewer,
-  upload: Readable,
-  options: { name: string; id?: string; address: string; origin: string },
-) {
-  const { name } = options;
-  const known = await findList(app, name);
-  if (known) await requireRight(app, person, 'edit', 'list', name);
-  else await requireMaker(app, person, 'list');
-  let columns: string[] = [];
-  const rows: Record<string, string>[] = [];
-  await readCsv(upload, (cells, index) => {
-    if (index === 0) columns = columnNames(cells);
-    else rows.push(Object.fromEntries(columns.map((column, i) => [column, cells[i]!])));
-  });
-  const idColumn = options.id ?? options.address;
-  for (const [pointer, column] of [
-    ['id', idColumn],
-    ['address', options.address],
-  ] as const) {
-    if (columns.includes(column)) continue;
-    throw new Refusal('FILE_COLUMN_MISSING', `the file has no column \`${column}\``, {
+/** Which columns of a list say who, where and when. */
+export interface ListRoles {
+  /** The address when left out. */
+  readonly id?: string;
+  readonly address: string;
+  readonly activeFrom?: string;
+  readonly activeTo?: string;
+}
+
+/** Recipients as they were read, whatever they were read from. */
+interface ReadList {
+  readonly columns: readonly string[];
+  readonly rows: readonly Readonly<Record<string, string>>[];
+}
+
+/** @throws {Refusal} `FILE_COLUMN_MISSING`, `FILE_EMPTY`, `LIST_INVALID` */
+function recipientsOf({ columns, rows }: ReadList, roles: ListRoles, what: string): Recipient[] {
+  for (const [pointer, column] of Object.entries({ ...roles, id: roles.id ?? roles.address })) {
+    if (column === undefined || columns.includes(column)) continue;
+    throw new Refusal('FILE_COLUMN_MISSING', `${what} has no column \`${column}\``, {
       pointer,
       word: column,
       ...suggest(column, columns),
     });
   }
-  if (rows.length === 0) throw new Refusal('FILE_EMPTY', 'the list has headings but no recipients');
-  const recipients = readRecipients(rows, { id: idColumn, address: options.address });
+  if (rows.length === 0) throw new Refusal('FILE_EMPTY', `${what} holds no recipients`);
+  return readRecipients(rows, { ...roles, id: roles.id ?? roles.address });
+}
+
+interface SaveList {
+  readonly name: string;
+  readonly roles: ListRoles;
+  readonly from: ListOrigin | null;
+  readonly read: ReadList;
+  readonly recipients: readonly Recipient[];
+  readonly origin: string;
+}
+
+/** Stores the next version of a list, whoever may. */
+async function saveList(app: App, person: PersonViewer, wish: SaveList) {
+  const { name, roles, from, read, recipients, origin } = wish;
+  const known = await findList(app, name);
+  const row = {
+    name,
+    columns: [...read.columns],
+    idColumn: roles.id ?? roles.address,
+    addressColumn: roles.address,
+    activeFromColumn: roles.activeFrom ?? null,
+    activeToColumn: roles.activeTo ?? null,
+    origin: from,
+  };
   const version = await app.records.transaction(async (transaction) => {
-    const made = await putList(
-      app,
-      { name, columns, idColumn, addressColumn: options.address },
-      recipients,
-      transaction,
-    );
+    const made = await putList(app, row, recipients, transaction);
     if (!known)
       await putGrant(
         app,
@@ -57,14 +87,139 @@ export async function loadList(
         who: person.email,
         what: `version ${made} loaded`,
         thing: `list ${name}`,
-        origin: options.origin,
-        after: { recipients: recipients.length },
+        origin,
+        after: { recipients: recipients.length, ...(from ? { from } : {}) },
       },
       transaction,
     );
     return made;
   });
-  return { name, version, recipients: recipients.length, columns };
+  return { name, version, recipients: recipients.length, columns: read.columns };
+}
+
+async function requireListMaker(app: App, person: PersonViewer, name: string): Promise<void> {
+  if (await findList(app, name)) await requireRight(app, person, 'edit', 'list', name);
+  else await requireMaker(app, person, 'list');
+}
+
+/** Loads a recipient list from CSV or a workbook's first sheet as its next version; a file with any mistake changes nothing. */
+export async function loadList(
+  app: App,
+  person: PersonViewer,
+  upload: Readable,
+  options: ListRoles & { name: string; kind: 'csv' | 'xlsx'; origin: string },
+) {
+  const { name, kind, origin, ...roles } = options;
+  await requireListMaker(app, person, name);
+  const read = kind === 'csv' ? await readListFile(upload) : await readListBook(app, upload);
+  const recipients = recipientsOf(read, roles, 'the file');
+  return saveList(app, person, { name, roles, from: null, read, recipients, origin });
+}
+
+async function readListFile(bytes: Readable): Promise<ReadList> {
+  let columns: string[] = [];
+  const rows: Record<string, string>[] = [];
+  await readCsv(bytes, (cells, index) => {
+    if (index === 0) columns = columnNames(cells);
+    else rows.push(Object.fromEntries(columns.map((column, i) => [column, cells[i]!])));
+  });
+  return { columns, rows };
+}
+
+async function readListBook(app: App, upload: Readable): Promise<ReadList> {
+  const { id, path } = await examineUpload(app, upload, 'list.xlsx');
+  try {
+    return await readListFile(createReadStream(path));
+  } finally {
+    await rm(uploadFolder(app, id), { recursive: true, force: true });
+  }
+}
+
+/** So many recipients a list may have. */
+const mostRecipients = 100_000;
+
+/** Reads a list from where it comes from, with the rights of whoever asks. @throws {Refusal} `LIST_INVALID`, `NOT_FOUND`, `NOT_ALLOWED` */
+async function readOrigin(app: App, person: PersonViewer, from: ListOrigin): Promise<ReadList> {
+  const read = 'dataset' in from ? await readDataset(app, person, from) : await readGroup(app, person, from);
+  if (read.rows.length <= mostRecipients) return read;
+  throw new Refusal('LIST_INVALID', `a list may have ${mostRecipients.toLocaleString('en-GB')} recipients`, {
+    hint: 'one row is one recipient: filter the rows, or use a dataset with fewer',
+  });
+}
+
+async function readDataset(
+  app: App,
+  person: PersonViewer,
+  { dataset, where }: { dataset: string; where?: string },
+): Promise<ReadList> {
+  const request = await ownRows(app, person, dataset, where);
+  const { visible } = request.filter;
+  const rows = await readRows(app, request, rowsQuery(visible, mostRecipients + 1));
+  const columns = visible.columns.map((one) => one.name);
+  const text = (cell: Cell | undefined, i: number) =>
+    cell === null || cell === undefined ? '' : formatValue(cell, valueTypeOf(visible.columns[i]!.type));
+  return { columns, rows: rows.map((cells) => Object.fromEntries(columns.map((one, i) => [one, text(cells[i], i)]))) };
+}
+
+/** People of a group with their attributes; somebody with several values of `each` has a row for every one. */
+async function readGroup(
+  app: App,
+  person: PersonViewer,
+  { group, each }: { group: string; each?: string },
+): Promise<ReadList> {
+  if (!person.groups.includes(group)) await requireRight(app, person, 'edit', 'list', '*');
+  if (!(await findGroupRow(app, { name: group }))) throw noSuch('group', group, await groupNames(app));
+  const attributes = await attributeNames(app);
+  if (each !== undefined && !attributes.includes(each)) throw noSuch('attribute', each, attributes);
+  const members = (await listPeople(app)).filter((one) => one.groups.includes(group));
+  const rows = members.flatMap(({ email, name, attributes: own }) => {
+    const values = each === undefined ? [undefined] : (own[each] ?? []);
+    return values.map((value) => ({
+      ...Object.fromEntries(attributes.map((one) => [one, (own[one] ?? []).join(', ')])),
+      email,
+      name,
+      ...(each === undefined || value === undefined ? {} : { [each]: value, recipient: `${email} ${value}` }),
+    }));
+  });
+  return { columns: [...(each === undefined ? [] : ['recipient']), 'email', 'name', ...attributes], rows };
+}
+
+/** Makes a list that is read from a dataset or a group, before every plan and run. */
+export async function defineList(
+  app: App,
+  person: PersonViewer,
+  options: ListRoles & { name: string; from: ListOrigin; origin: string },
+) {
+  const { name, from, origin, ...given } = options;
+  await requireListMaker(app, person, name);
+  const read = await readOrigin(app, person, from);
+  const roles = 'group' in from && from.each !== undefined ? { id: 'recipient', ...given } : given;
+  const recipients = recipientsOf(read, roles, 'it');
+  return saveList(app, person, { name, roles, from, read, recipients, origin });
+}
+
+/** The list as it is now: one that is read from somewhere has a new version when anything in it has changed. */
+export async function currentList(app: App, person: PersonViewer, list: ListRow): Promise<ListRow> {
+  if (list.origin === null) return list;
+  const read = await readOrigin(app, person, list.origin);
+  const roles = {
+    id: list.idColumn,
+    address: list.addressColumn,
+    ...(list.activeFromColumn ? { activeFrom: list.activeFromColumn } : {}),
+    ...(list.activeToColumn ? { activeTo: list.activeToColumn } : {}),
+  };
+  const recipients = recipientsOf(read, roles, `the list \`${list.name}\``);
+  const known = await listRecipients(app, list);
+  if (isDeepStrictEqual(known, recipients)) return list;
+  const { version } = await saveList(app, person, {
+    name: list.name,
+    roles,
+    from: list.origin,
+    read,
+    recipients,
+    origin: 'read anew',
+  });
+  return { ...list, columns: [...read.columns], version };
 }
 
 /** A list that a person may see. @throws {Refusal} `NOT_FOUND` */

@@ -13,13 +13,15 @@ import {
   type PlanEntry,
   type Recipient,
 } from '@underbell/core/burst';
+import { fitsType, parseValue, type Value } from '@underbell/core/dataset';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { noSuch, requireRight } from '../access/index.ts';
 import { findDestination } from '../deliver/index.ts';
 import { countRowsPerValue } from '../dataset/index.ts';
-import type { App } from '../platform/index.ts';
+import { momentOf, type App } from '../platform/index.ts';
 import { explainLimits } from '../view/index.ts';
 import { listRecipients } from './listStore.ts';
+import { currentList } from './listUsecases.ts';
 import { BookFiller, fittedTemplate, type FittedTemplate } from './filled.ts';
 import { makeSample } from './make.ts';
 import { commonFilter, filterFor, partitionColumn, prepareBurst, type PreparedBurst } from './prepare.ts';
@@ -65,10 +67,27 @@ async function compare(app: App, name: string, entries: readonly PlanEntry[]) {
   };
 }
 
+/** Whether a recipient's value has rows; one that cannot be read has none. */
+function hasRows(burst: PreparedBurst, recipient: Recipient, counts: ReadonlyMap<Value, number>): boolean {
+  const raw = recipient.values[burst.listColumn] ?? '';
+  return fitsType(raw, burst.key.type) && (counts.get(parseValue(raw, burst.key.type)) ?? 0) > 0;
+}
+
+/** Values that the sender may see at all: who is not among them is likely a slip of the pen. */
+async function occurringValues(app: App, burst: PreparedBurst): Promise<Set<Value>> {
+  const everyPeriod = { ...burst, viewing: { ...burst.viewing, fixed: [] } };
+  const filter = commonFilter(everyPeriod, burst.rowRevision.shape);
+  return new Set(
+    (await countRowsPerValue(app, { lane: 'planned', revision: burst.rowRevision, filter }, burst.key)).keys(),
+  );
+}
+
 export interface MadePlan {
   readonly burst: PreparedBurst;
   readonly entries: PlanEntry[];
   readonly template: FittedTemplate | undefined;
+  /** Of the list, as it was read for this plan. */
+  readonly listVersion: number;
   /** Recipient -> number of this copy among those sent for the same occurrence. */
   readonly repeats: Map<string, number>;
 }
@@ -77,7 +96,7 @@ export interface MadePlan {
 export async function makePlan(app: App, person: PersonViewer, name: string, options: PlanOptions): Promise<MadePlan> {
   const definition = await requireBurst(app, person, name, 'edit');
   await requireRight(app, person, 'export', 'report', definition.report);
-  const list = await checkAgainstList(app, person, definition);
+  const list = await currentList(app, person, await checkAgainstList(app, person, definition));
   const burst = await prepareBurst(app, person, definition, options.period);
   const template = await fittedTemplate(app, burst);
   if (template) (await BookFiller.open(app, burst, template)).check();
@@ -85,15 +104,25 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
   const rowCounts = await countRowsPerValue(app, { lane: 'planned', revision: burst.rowRevision, filter }, burst.key);
   const before = await sentBefore(app, name, burst.period.name);
   const all = await listRecipients(app, list);
+  const recipients = chosenRecipients(all, options.only);
+  const hasEmpty = recipients.some((one) => !hasRows(burst, one, rowCounts));
   const entries = planBurst({
     definition,
     period: burst.period,
-    recipients: chosenRecipients(all, options.only),
+    recipients,
     keyType: burst.key.type,
     rowCounts,
+    today: momentOf(app).today,
+    ...(hasEmpty ? { occurring: await occurringValues(app, burst) } : {}),
     alreadySent: options.again || options.isTest ? new Map() : new Map([...before].map(([id, { run }]) => [id, run])),
   });
-  return { burst, entries, template, repeats: new Map([...before].map(([id, { repeat }]) => [id, repeat + 1])) };
+  return {
+    burst,
+    entries,
+    template,
+    listVersion: list.version,
+    repeats: new Map([...before].map(([id, { repeat }]) => [id, repeat + 1])),
+  };
 }
 
 /** What a run would do: who gets what, how many rows, who is skipped and why. Nothing is sent. */

@@ -4,7 +4,8 @@ import { copyFormats, type CopyFormat } from '@underbell/core/burst';
 import { isRefusal } from '@underbell/core/refusal';
 import { personOf, thing } from '../access/index.ts';
 import { defineRoute, limitFailures, type Route } from '../platform/index.ts';
-import { loadList, seenLists, showList } from './listUsecases.ts';
+import { defineList, loadList, seenLists, showList, type ListRoles } from './listUsecases.ts';
+import type { ListOrigin } from './listStore.ts';
 import { answerFile, answerWords } from './answers.ts';
 import { fetchByLink, fetchKept, recallLinks } from './links.ts';
 import { mediaTypes } from './mediaTypes.ts';
@@ -24,6 +25,12 @@ import { saveBurst, seenBursts, showTimes, timesAsCalendar } from './usecases.ts
 
 const named = Joi.object({ name: thing.required() });
 const column = Joi.string().max(63);
+const roles = {
+  id: column.description('column that names a recipient; the address when left out'),
+  address: column.default('email'),
+  activeFrom: column.description('column with the first day on which copies go to them'),
+  activeTo: column.description('column with the last day'),
+};
 const period = Joi.string().max(20).description('2026-10 for months, 2026-10-01 for days');
 const runId = Joi.object({ id: Joi.number().integer().min(1).required() });
 
@@ -45,20 +52,35 @@ export const burstRoutes: Route[] = [
     params: named,
     handle: ({ app, person, params }) => showList(app, person, params.name),
   }),
-  defineRoute<{ name: string }, { id?: string; address: string }>({
+  ...(['csv', 'xlsx'] as const).map((kind) =>
+    defineRoute<{ name: string }, ListRoles>({
+      method: 'put',
+      path: `/api/v1/lists/:name${kind === 'csv' ? '' : '/workbook'}`,
+      tag: 'Sending',
+      audience: 'person',
+      summary: `Load a recipient list from ${kind === 'csv' ? 'CSV' : 'the first sheet of a workbook'}`,
+      consumes: mediaTypes[kind].replace(/;.*/, ''),
+      params: named,
+      query: Joi.object(roles),
+      handle: ({ app, ctx, person, params, query, origin }) =>
+        loadList(app, person, ctx.req, { name: params.name, kind, ...query, origin }),
+    }),
+  ),
+  defineRoute<{ name: string }, Record<string, never>, ListRoles & { from: ListOrigin }>({
     method: 'put',
-    path: '/api/v1/lists/:name',
+    path: '/api/v1/lists/:name/origin',
     tag: 'Sending',
     audience: 'person',
-    summary: 'Load a recipient list from CSV',
-    consumes: 'text/csv',
+    summary: 'Read a recipient list from a dataset or a group, before every plan and run',
     params: named,
-    query: Joi.object({
-      id: column.description('column that names a recipient; the address when left out'),
-      address: column.default('email'),
-    }),
-    handle: ({ app, ctx, person, params, query, origin }) =>
-      loadList(app, person, ctx.req, { name: params.name, ...query, origin }),
+    body: Joi.object({
+      ...roles,
+      from: Joi.alternatives(
+        Joi.object({ dataset: thing.required(), where: Joi.string().max(10_000) }),
+        Joi.object({ group: Joi.string().max(200).required(), each: column }),
+      ).required(),
+    }).required(),
+    handle: ({ app, person, params, body, origin }) => defineList(app, person, { name: params.name, ...body, origin }),
   }),
   defineRoute({
     method: 'get',

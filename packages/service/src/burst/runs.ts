@@ -38,7 +38,7 @@ export async function startRun(
   name: string,
   options: PlanOptions & { origin: string; cause?: RunCause },
 ) {
-  const { burst, entries, repeats, template } = await makePlan(app, person, name, options);
+  const { burst, entries, repeats, template, listVersion } = await makePlan(app, person, name, options);
   refuseEmpty(entries);
   const isTest = options.isTest === true;
   const id = await app.records.transaction(async (transaction) => {
@@ -53,6 +53,7 @@ export async function startRun(
       editionNumber: burst.editionNumber,
       revisions: Object.fromEntries([...burst.revisions].map(([dataset, revision]) => [dataset, revision.id])),
       templateVersion: template?.version ?? null,
+      listVersion,
       senderId: person.id,
       isTest,
       cause: options.cause ?? 'hand',

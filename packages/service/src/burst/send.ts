@@ -121,7 +121,8 @@ class Sender {
     const { run, burst } = this.#sending;
     await this.#open();
     const list = await findList(this.#app, burst.definition.list);
-    const recipients = new Map((list ? await listRecipients(this.#app, list) : []).map((one) => [one.id, one]));
+    const bound = list && { name: list.name, version: run.listVersion ?? list.version };
+    const recipients = new Map((bound ? await listRecipients(this.#app, bound) : []).map((one) => [one.id, one]));
     const queue = (await listDeliveries(this.#app, run.id, ['rendered'])).values();
     const lane = async (): Promise<void> => {
       for (const delivery of queue) {

@@ -33,6 +33,8 @@ export interface RunRow {
   revisions: Record<string, number>;
   /** Version of the prepared workbook that it fills, where it fills one. */
   templateVersion: number | null;
+  /** Version of the recipient list; nothing in runs from before lists were bound. */
+  listVersion: number | null;
   senderId: string;
   stopAsked: boolean;
   pauseAsked: boolean;
@@ -101,6 +103,7 @@ const tables = (app: App) => ({
     editionNumber: 'integer',
     revisions: 'json',
     templateVersion: 'integer',
+    listVersion: 'integer',
     senderId: 'text',
     stopAsked: 'boolean',
     pauseAsked: 'boolean',
@@ -178,6 +181,7 @@ export type NewRun = Pick<
   | 'editionNumber'
   | 'revisions'
   | 'templateVersion'
+  | 'listVersion'
   | 'senderId'
   | 'isTest'
   | 'cause'

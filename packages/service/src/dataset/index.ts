@@ -37,7 +37,7 @@ export {
   type ColumnNote,
   type DatasetSpec,
 } from './usecases.ts';
-export { previewRows, profileColumns } from './profile.ts';
+export { previewRows, profileColumns, rowsQuery } from './profile.ts';
 export { describeQuery, loadFromCsv, loadFromSource, refreshedColumns, type LoadBy, type Loaded } from './load.ts';
 export { examineCsv, toColumns, type FileColumn } from './csvFile.ts';
 export { examineUpload, uploadFolder, type ExaminedFile, type FileKind } from './upload.ts';

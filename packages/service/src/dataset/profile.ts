@@ -8,7 +8,7 @@ import { ownRows } from './usecases.ts';
 const previewSize = 50;
 
 /** The columns of a dataset as a query for its rows. */
-function rowsQuery(shape: DatasetShape, limit: number): FigureQuery {
+export function rowsQuery(shape: DatasetShape, limit: number): FigureQuery {
   const columns = shape.columns.map((column) => {
     const type = valueTypeOf(column.type);
     return {

@@ -7,9 +7,10 @@ import * as marks from './migrations/004-marks.ts';
 import * as runs from './migrations/005-runs.ts';
 import * as meter from './migrations/006-meter.ts';
 import * as destinations from './migrations/007-destinations.ts';
+import * as lists from './migrations/008-lists.ts';
 
 /** In order; only ever appended to. */
-const migrations = [records, access, reports, marks, runs, meter, destinations];
+const migrations = [records, access, reports, marks, runs, meter, destinations, lists];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */
 export async function migrate(sequelize: Sequelize): Promise<string[]> {
