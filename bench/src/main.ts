@@ -16,6 +16,7 @@ import { Cluster } from '../../scripts/cluster.ts';
 import { buildPages } from '../../scripts/build.ts';
 import { findPostgres, root } from '../../scripts/install.mjs';
 import { benchBurstCsv } from './burstCsv.ts';
+import { benchFormats } from './formats.ts';
 import { benchFilter } from './filter.ts';
 import { benchViewing } from './viewing.ts';
 import { isReached, printTable, ratioOf, type BenchFigure } from './figures.ts';
@@ -129,6 +130,11 @@ async function main(): Promise<void> {
   const figures: BenchFigure[] = [];
   const isWanted = (name: string) => positionals.length === 0 || positionals.includes(name);
   try {
+    if (isWanted('formats')) {
+      say('Workbooks:');
+      figures.push(...(await benchFormats(Number(values.runs))));
+      if (positionals.join() === 'formats') return;
+    }
     say(`Making ${Number(values.rows).toLocaleString('en')} sailings …`);
     await cluster.start({ fsync: 'off', shared_buffers: '1GB', max_wal_size: '8GB' });
     const company = await fillSkerrow(cluster, folder, Number(values.rows));
@@ -174,11 +180,11 @@ async function main(): Promise<void> {
   } finally {
     await cluster.stop().catch(() => undefined);
     rmSync(folder, { recursive: true, force: true });
+    if (values.json)
+      for (const one of figures)
+        process.stdout.write(`${JSON.stringify({ ...one, ratio: ratioOf(one), isReached: isReached(one) })}\n`);
+    else printTable(figures);
   }
-  if (values.json)
-    for (const one of figures)
-      process.stdout.write(`${JSON.stringify({ ...one, ratio: ratioOf(one), isReached: isReached(one) })}\n`);
-  else printTable(figures);
 }
 
 await main();

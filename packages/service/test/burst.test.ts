@@ -77,7 +77,9 @@ describe('the quay pack', () => {
     assert.equal(counts.rows, exact.rows);
     assert.deepEqual(
       entries.filter((one) => one.action === 'skip').map((one) => one.reason),
-      ['Q005', 'Q014', 'Q023', 'Q032', 'Q041', 'Q050'].map((quay) => `no rows for ${quay} in October 2026, or at any time`),
+      ['Q005', 'Q014', 'Q023', 'Q032', 'Q041', 'Q050'].map(
+        (quay) => `no rows for ${quay} in October 2026, or at any time`,
+      ),
     );
     assert.equal(house.mail.mails.length, 0);
   });

@@ -27,7 +27,8 @@ describe('recipient lists', () => {
   });
   after(() => house.close());
 
-  const put = (path: string, body: object, as = publisher) => house.call('PUT', `/api/v1/lists/${path}/origin`, { as, body });
+  const put = (path: string, body: object, as = publisher) =>
+    house.call('PUT', `/api/v1/lists/${path}/origin`, { as, body });
   const show = async (name: string) =>
     (await house.call('GET', `/api/v1/lists/${name}`, { as: publisher })).body as unknown as Listed;
   async function burstOn(list: string, bind: object): Promise<void> {

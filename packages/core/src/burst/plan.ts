@@ -86,7 +86,12 @@ function emptyCopy(
 ): Pick<PlanEntry, 'action' | 'reason'> {
   const isUnknown = occurring !== undefined && !occurring.has(value);
   // Another recipient's value is no slip of the pen for this one's.
-  const [nearest] = isUnknown ? nearestNames(raw, [...occurring].map(String).filter((one) => !others.has(one))) : [];
+  const [nearest] = isUnknown
+    ? nearestNames(
+        raw,
+        [...occurring].map(String).filter((one) => !others.has(one)),
+      )
+    : [];
   const never = isUnknown ? `, or at any time${nearest === undefined ? '' : `; did you mean \`${nearest}\`?`}` : '';
   const reason = `no rows for ${raw} in ${period.words}${never}`;
   const { empty = 'skip' } = definition;
