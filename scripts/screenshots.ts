@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import type { Page } from 'playwright-core';
 import { demoPassword, demoPeople } from '../demo/src/people.ts';
 import { launchBrowser } from './browser.ts';
-import { root } from './install.mjs';
+import { installSpreadsheet, root } from './install.mjs';
 
 const first = Number(process.env['UNDERBELL_PORT'] ?? 7300);
 const service = `http://127.0.0.1:${first}`;
@@ -30,27 +30,46 @@ async function keep(page: Page, name: string): Promise<void> {
   await page.context().close();
 }
 
-/** The newest copy of the demo's manager, first sheet. */
-async function keepPdf(): Promise<void> {
+interface SentFile {
+  readonly mail: number;
+  readonly bytes: Buffer;
+}
+
+/** The newest file with such an ending and name that the demo's manager was sent. */
+async function newestFile(ending: string, burst: string): Promise<SentFile> {
   const mails = (await (await fetch(`${mailboxes}/api/mails`)).json()) as {
     id: number;
     to: string[];
     files: string[];
   }[];
-  const isPack = (one: (typeof mails)[number]) => one.files.some((name) => name.endsWith('.pdf'));
-  const mail = mails.filter((one) => one.to.includes(demoPeople.manager.email) && isPack(one)).at(-1);
-  if (!mail) throw new Error('send the quay pack first: npx underbell burst run quay-pack --period 2026-10');
-  const index = mail.files.findIndex((name) => name.endsWith('.pdf'));
+  const isWanted = (name: string) => name.endsWith(ending) && name.startsWith(burst);
+  const mail = mails.filter((one) => one.to.includes(demoPeople.manager.email) && one.files.some(isWanted)).at(-1);
+  if (!mail) throw new Error(`send it first: npx underbell burst run ${burst} --period 2026-10`);
+  const file = await fetch(`${mailboxes}/mail/${mail.id}/file/${mail.files.findIndex(isWanted)}`);
+  return { mail: mail.id, bytes: Buffer.from(await file.arrayBuffer()) };
+}
+
+/** The first sheet of a copy on paper. */
+async function keepPdf({ mail, bytes }: SentFile): Promise<void> {
   const work = mkdtempSync(join(tmpdir(), 'underbell-pdf-'));
-  writeFileSync(
-    join(work, 'copy.pdf'),
-    Buffer.from(await (await fetch(`${mailboxes}/mail/${mail.id}/file/${index}`)).arrayBuffer()),
-  );
+  writeFileSync(join(work, 'copy.pdf'), bytes);
   execFileSync('pdftoppm', ['-r', '100', '-png', '-singlefile', join(work, 'copy.pdf'), join(folder, 'quay-pack-pdf')]);
   process.stdout.write('quay-pack-pdf.png\n');
   const page = await open('light');
-  await page.goto(`${mailboxes}/mail/${mail.id}`);
+  await page.goto(`${mailboxes}/mail/${mail}`);
   await keep(page, 'mailbox');
+}
+
+/** The first sheet of a filled workbook, as a spreadsheet program shows it on paper. */
+function keepWorkbook({ bytes }: SentFile): void {
+  installSpreadsheet();
+  const work = mkdtempSync(join(tmpdir(), 'underbell-book-'));
+  writeFileSync(join(work, 'book.xlsx'), bytes);
+  const profile = `-env:UserInstallation=file://${work}/profile`;
+  execFileSync('soffice', [profile, '--headless', '--convert-to', 'pdf', '--outdir', work, join(work, 'book.xlsx')]);
+  const size = ['-r', '110', '-png', '-singlefile', '-f', '1'];
+  execFileSync('pdftoppm', [...size, join(work, 'book.pdf'), join(folder, 'quay-book')]);
+  process.stdout.write('quay-book.png\n');
 }
 
 mkdirSync(folder, { recursive: true });
@@ -87,10 +106,11 @@ await page.goto(`${service}/v/quay-page?month=2026-10-01`);
 await page.getByText('Quay is Q017').waitFor();
 await keep(page, 'viewer-dark');
 
-page = await open('light');
-await page.goto(`${service}/v/quay-page`);
-await page.getByRole('heading', { name: 'Sign in' }).waitFor();
-await keep(page, 'sign-in');
+page = await open('light', publisher.email);
+await page.goto(`${service}/console/destinations`);
+await page.getByText('quay-library').first().waitFor();
+await keep(page, 'console-destinations');
+keepWorkbook(await newestFile('.xlsx', 'quay-book'));
 
 page = await open('light', publisher.email, 900);
 await page.goto(`${service}/console/data/sailings`);
@@ -110,16 +130,6 @@ await page.getByLabel('Compare with').selectOption(`person:${manager.email}`);
 await page.getByRole('button', { name: 'See', exact: true }).click();
 await page.getByText('both see').waitFor();
 await keep(page, 'see-as');
-
-page = await open('light', 'board@harbourboard.example');
-await page.goto(`${service}/v/quay-page`);
-await page.getByLabel('What you need it for').fill('We review the October figures on Thursday.');
-await page.getByRole('button', { name: 'Ask for access' }).click();
-await page.getByText('Your request is on its way').waitFor();
-page = await open('light', publisher.email);
-await page.goto(`${service}/console/people/requests`);
-await page.getByRole('button', { name: 'Let in' }).first().waitFor();
-await keep(page, 'access-request');
 
 for (const [name, path, height] of [
   ['viewer-overview', '/r/punctuality', 1180],
@@ -161,5 +171,5 @@ await page.locator('figure img').nth(1).waitFor();
 await page.waitForTimeout(2_500);
 await keep(page, 'editions');
 
-await keepPdf();
+await keepPdf(await newestFile('.pdf', 'quay-pack'));
 await browser.close();

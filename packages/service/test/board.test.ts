@@ -95,7 +95,10 @@ describe('editions', () => {
     const { status, body } = await post('/api/v1/reports', { definition: lesser });
     assert.deepEqual([status, body['code']], [409, 'EDITION_BREAKS']);
     assert.deepEqual((body as unknown as { problems: { at: string; message: string }[] }).problems, [
-      { at: 'burst quay-pack', message: 'the parameter `month` is gone' },
+      ...['harbour-archive', 'quay-book', 'quay-pack', 'quay-rows'].map((name) => ({
+        at: `burst ${name}`,
+        message: 'the parameter `month` is gone',
+      })),
     ]);
     assert.equal((await current()).edition, 1);
     assert.equal((await post('/api/v1/reports', { definition: lesser, isConfirmed: true })).status, 201);

@@ -195,9 +195,10 @@ class RunExecution {
     const { id, definition } = this.#run;
     const isKept = keepingOf(definition).days > 0;
     const keptUntil = isKept ? this.#keptUntil() : null;
-    await changeRun(this.#app, id, { state, error, phase: '', finishedAt: new Date(this.#app.now()), keptUntil });
+    // Whoever hears that it has ended finds its folder as it stays.
     const { spool } = this.#app.settings;
     await (isKept ? dropMade(spool, id) : dropRunFolder(spool, id));
+    await changeRun(this.#app, id, { state, error, phase: '', finishedAt: new Date(this.#app.now()), keptUntil });
   }
 
   /** Ends a run that cannot go on: what has not left is marked, with the reason, for the next run. */

@@ -9,8 +9,8 @@ import { readCell, type DatasetColumn, type Value } from '@underbell/core/datase
 import type { Cell } from '@underbell/core/filter';
 import { asksData } from '@underbell/core/report';
 import { writeWorkbook, type Sheet } from '@underbell/core/workbook';
-import type { App } from '../platform/index.ts';
-import { drawPdf, drawPng } from '../view/draw.ts';
+import { sideBySide, type App } from '../platform/index.ts';
+import { openDrawer } from '../view/drawPool.ts';
 import { toSheet } from '../view/exports.ts';
 import { cutRows } from './cut.ts';
 import { BookFiller, fittedTemplate } from './filled.ts';
@@ -159,30 +159,49 @@ export async function makeCopies(app: App, burst: PreparedBurst, request: MakeRe
   if (pages.length > 0) {
     await onStep('reading figures');
     const answers = await readAnswers(app, burst, values);
-    for (const [i, value] of values.entries()) {
-      onProgress({ phase: `rendering copy ${i + 1} of ${values.length}` });
-      for (const format of pages) {
-        await timed(value, format, async () => {
-          const bytes = await page(app, burst, value, { format, answers, rows: pathOf(value, 'rows'), columns });
-          writeCopy(pathOf(value, format), bytes);
+    if (formats.includes('xlsx'))
+      for (const [i, value] of values.entries()) {
+        onProgress({ phase: `writing workbook ${i + 1} of ${values.length}` });
+        await timed(value, 'xlsx', async () => {
+          const made = { answers, rows: pathOf(value, 'rows'), columns };
+          writeCopy(pathOf(value, 'xlsx'), await workbookOf(app, burst, value, made));
         });
-        // Rendering never waits for anything outside; without a pause here leases and readers would starve.
         await setImmediate();
       }
-    }
+    const drawn = await drawPages(app, burst, { ...request, answers, pathOf });
+    for (const [value, format, ms] of drawn) took.set(`${index.get(value)!} ${format}`, ms);
   }
   return { rowsRead, pathOf, msOf: (value, format) => took.get(`${index.get(value)!} ${format}`) ?? 0 };
 }
 
-async function page(
+/** Draws the pages of all copies, side by side where there are many. @returns how long each took; milliseconds */
+async function drawPages(
   app: App,
   burst: PreparedBurst,
-  value: Value,
-  made: { format: CopyFormat; answers: FigureAnswers; rows: string; columns: readonly DatasetColumn[] },
-): Promise<Buffer> {
-  if (made.format === 'xlsx') return workbookOf(app, burst, value, made);
-  const scene = sceneOfCopy(app, burst, value, made.answers(value));
-  return made.format === 'pdf' ? drawPdf(scene) : drawPng(scene);
+  {
+    values,
+    formats,
+    answers,
+    pathOf,
+    onProgress,
+  }: MakeRequest & Pick<MadeCopies, 'pathOf'> & { answers: FigureAnswers },
+): Promise<[Value, CopyFormat, number][]> {
+  const wanted = (['pdf', 'png'] as const).filter((one) => formats.includes(one));
+  const pages = values.flatMap((value) => wanted.map((format) => ({ value, format })));
+  if (pages.length === 0) return [];
+  const took: [Value, CopyFormat, number][] = [];
+  const drawer = openDrawer(pages.length);
+  try {
+    await sideBySide(pages, drawer.width, async ({ value, format }) => {
+      onProgress({ phase: `drawing page ${took.length + 1} of ${pages.length}` });
+      const { bytes, ms } = await drawer.draw(sceneOfCopy(app, burst, value, answers(value)), format);
+      writeCopy(pathOf(value, format), bytes);
+      took.push([value, format, ms]);
+    });
+  } finally {
+    await drawer.close();
+  }
+  return took;
 }
 
 /** Gives a recipient the file of their value under their own name. */

@@ -29,7 +29,7 @@ import {
   type MailRoad,
   type Road,
 } from '../deliver/index.ts';
-import { patiently, type App } from '../platform/index.ts';
+import { patiently, sideBySide, type App } from '../platform/index.ts';
 import { makeLinks } from './links.ts';
 import { findList, listRecipients } from './listStore.ts';
 import { mediaTypes } from './mediaTypes.ts';
@@ -123,20 +123,18 @@ class Sender {
     const list = await findList(this.#app, burst.definition.list);
     const bound = list && { name: list.name, version: run.listVersion ?? list.version };
     const recipients = new Map((bound ? await listRecipients(this.#app, bound) : []).map((one) => [one.id, one]));
-    const queue = (await listDeliveries(this.#app, run.id, ['rendered'])).values();
-    const lane = async (): Promise<void> => {
-      for (const delivery of queue) {
+    const { parallel = 1 } = (await findDestination(this.#app, this.#name)) ?? {};
+    await sideBySide(
+      await listDeliveries(this.#app, run.id, ['rendered']),
+      Math.min(parallel, maxLanes),
+      async (delivery) => {
         await this.#sending.look();
         const known = recipients.get(delivery.recipient);
         await this.#sendOne(delivery, known ?? { id: delivery.recipient, address: delivery.address, values: {} });
-      }
-    };
-    const { parallel = 1 } = (await findDestination(this.#app, this.#name)) ?? {};
-    const lanes = await Promise.allSettled(Array.from({ length: Math.min(parallel, maxLanes) }, lane));
-    const broken = lanes.filter((one) => one.status === 'rejected').map((one) => one.reason as unknown);
-    // One lane may hear of a stop while another hears that the destination is gone: the stop is what was asked for.
-    const first = broken.find((one) => !(one instanceof RunWaits)) ?? broken[0];
-    if (first !== undefined) throw first;
+      },
+      // One may hear of a stop while another hears that the destination is gone: the stop is what was asked for.
+      (error) => !(error instanceof RunWaits),
+    );
   }
 
   /** Opens the ways, and sees that they lead somewhere before the first copy is claimed. */

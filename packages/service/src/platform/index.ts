@@ -10,6 +10,7 @@ export { isConnectionLost, patiently } from './patience.ts';
 export { enqueue, hurry, TryLater, Worker, type Job, type JobHandler } from './queue.ts';
 export { defineRecord, plain, type RecordTable } from './records.ts';
 export { readSettings, type Settings } from './settings.ts';
+export { sideBySide } from './sideBySide.ts';
 export { tallied, tell, type Tally } from './tally.ts';
 export { useOnce } from './usedOnce.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';

@@ -25,6 +25,12 @@ describe('an installation of the first shape', () => {
       INSERT INTO groups VALUES ('Quay managers');
       INSERT INTO group_members VALUES ('Quay managers', 'p1');
       INSERT INTO grants (holder_kind, holder_name, thing_kind, thing_name, level) VALUES ('group', 'Quay managers', 'report', 'r', 'view');
+      INSERT INTO grants (holder_kind, holder_name, thing_kind, thing_name, level) VALUES ('group', 'Publishers', 'burst', '*', 'edit');
+      INSERT INTO lists VALUES ('managers', '["email"]', 'email', 'email', 1, now());
+      INSERT INTO list_rows VALUES ('managers', 1, 0, 'a@skerrow.example', 'a@skerrow.example', '{}');
+      INSERT INTO bursts VALUES ('pack', '{}', 'p1');
+      INSERT INTO runs (burst_name, occurrence, state, definition, edition_number, revisions, sender_id, created_at) VALUES ('pack', '2026-10', 'done', '{}', 1, '{}', 'p1', now());
+      INSERT INTO deliveries (run_id, burst_name, occurrence, recipient, address, state, changed_at) VALUES (1, 'pack', '2026-10', 'Q001', 'a@skerrow.example', 'sent', now());
       INSERT INTO datasets (name, title, columns) VALUES ('sailings', 'Sailings', '[]');
       INSERT INTO record_rules VALUES ('own', 'sailings', 'group', 'Quay managers', 'TRUE');
       INSERT INTO clients (id, title, secret_fingerprint, bounds) VALUES ('portal', 'Portal', 'x', '{}');
@@ -41,7 +47,15 @@ describe('an installation of the first shape', () => {
   const rows = (text: string) => old.query<Record<string, unknown>>(text, { type: QueryTypes.SELECT });
 
   it('keeps everything through the upgrade, and gives what is new a value that fits', async () => {
-    assert.deepEqual(await migrate(old), ['002-access', '003-reports', '004-marks', '005-runs', '006-meter']);
+    assert.deepEqual(await migrate(old), [
+      '002-access',
+      '003-reports',
+      '004-marks',
+      '005-runs',
+      '006-meter',
+      '007-destinations',
+      '008-lists',
+    ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },
       { id: 'p2', state: 'left', origin: 'here' },
@@ -55,7 +69,22 @@ describe('an installation of the first shape', () => {
     ]);
     const [key] = await rows('SELECT algorithm, signs_from = created_at AS same, retired_at FROM signing_keys');
     assert.deepEqual(key, { algorithm: 'ES256', same: true, retired_at: null });
-    assert.deepEqual(await rows('SELECT can_pass_on FROM grants'), [{ can_pass_on: false }]);
+    assert.deepEqual(await rows('SELECT DISTINCT can_pass_on FROM grants'), [{ can_pass_on: false }]);
+    // Whoever made bursts makes what bursts need now; copies that were sent went by mail.
+    assert.deepEqual(await rows("SELECT thing_kind, level FROM grants WHERE thing_name = '*' ORDER BY thing_kind"), [
+      { thing_kind: 'burst', level: 'edit' },
+      { thing_kind: 'destination', level: 'edit' },
+      { thing_kind: 'template', level: 'edit' },
+    ]);
+    assert.deepEqual(await rows('SELECT name, kind, state FROM destinations'), [
+      { name: 'mail', kind: 'mail', state: 'ready' },
+    ]);
+    assert.deepEqual(await rows('SELECT state, destination, places FROM deliveries'), [
+      { state: 'sent', destination: 'mail', places: null },
+    ]);
+    assert.deepEqual(await rows('SELECT origin, active_from_column FROM lists'), [
+      { origin: null, active_from_column: null },
+    ]);
     for (const table of ['record_rules', 'group_members', 'sessions', 'jobs', 'clients'])
       assert.equal((await rows(`SELECT * FROM ${table}`)).length, 1, table);
     assert.deepEqual(await migrate(old), []);
