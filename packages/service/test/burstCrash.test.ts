@@ -79,13 +79,13 @@ describe('runs whose workers are killed', () => {
     return [...arrived.values()].filter((count) => count > 1).length;
   }
 
-  const { seed } = casesOf(1, 20261123);
+  const { numRuns, seed } = casesOf(1, 20261123);
   const random = randomFrom(seed);
 
   it('lose no letter and send none twice, whenever it happens', { timeout: 180_000 }, async (t) => {
     let alive = await worker();
     const kills: number[] = [];
-    for (let turn = 0; turn < 2; turn++) {
+    for (let turn = 0; turn < Math.min(numRuns, 5); turn++) {
       const from = house.mail.mails.length;
       const id = await started('quay-pack');
       for (let killed = 0; killed < 2; killed++) {
@@ -134,22 +134,6 @@ describe('runs whose workers are killed', () => {
       );
     }
     t.diagnostic(`46 files; seed ${seed}`);
-    await kill(alive);
-  });
-
-  it('go on when the database drops every connection in the middle', { timeout: 120_000 }, async (t) => {
-    const alive = await worker();
-    const from = house.mail.mails.length;
-    const id = await started('quay-pack');
-    await running(id);
-    for (let cut = 0; cut < 2; cut++) {
-      await setTimeout(Math.round(500 + random() * 2_500));
-      await house.cutConnections();
-    }
-    const run = await ended(id);
-    assert.equal(countLetters(run, from), 0);
-    assert.ok(run.counts.inDoubt <= 10, `${run.counts.inDoubt} in doubt`);
-    t.diagnostic(`${run.counts.sent} sent, ${run.counts.inDoubt} in doubt; seed ${seed}`);
     await kill(alive);
   });
 });

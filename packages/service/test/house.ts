@@ -152,13 +152,6 @@ export class House {
     await asOwner((client) => client.query(`DROP DATABASE IF EXISTS ${this.databaseName} WITH (FORCE)`));
   }
 
-  /** Ends every connection to this house's database, as a restart of the server does. */
-  async cutConnections(): Promise<void> {
-    await asOwner((client) =>
-      client.query('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = $1', [this.databaseName]),
-    );
-  }
-
   /** A bearer key of a person, signed in once. */
   async keyOf(email: string, password = demoPassword): Promise<string> {
     const known = this.#keys.get(email);

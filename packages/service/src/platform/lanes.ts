@@ -22,6 +22,8 @@ export function openLanes(databaseUrl: string): Lanes {
     });
     // An idle connection that the server closes is replaced at the next use.
     pool.on('error', () => undefined);
+    // One that is in use when the server goes away tells whoever waits for its answer; nobody else has to hear.
+    pool.on('connect', (client) => client.on('error', () => undefined));
     return pool;
   };
   return { readers: open(8, 'readers', 30_000), planned: open(4, 'planned', 0) };
