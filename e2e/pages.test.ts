@@ -86,6 +86,16 @@ describe('every page', () => {
       ['/console/people/requests', 'Nobody is waiting'],
       ['/console/sending', 'Monthly quay pack'],
       ['/console/sending/quay-pack', 'has not been run yet'],
+      ...(colorScheme === 'dark'
+        ? []
+        : ([
+            ['/console/sending/kiosk-takings/edit', 'All of it fits together'],
+            ['/console/lists', 'quay-managers'],
+            ['/console/lists/quay-managers', 'Q017'],
+            ['/console/destinations', 'harbour-archive'],
+            ['/console/templates', 'quay-book'],
+            ['/console/holidays', 'Office closed'],
+          ] as const)),
     ] as const) {
       it(`${path} can be used by everybody, ${colorScheme}`, async () => {
         await open(path, { as: publisher, colorScheme });

@@ -143,10 +143,10 @@ for (const [name, path, height] of [
   await keep(page, name);
 }
 
-page = await open('light', publisher.email, 900, 400);
-await page.goto(`${service}/r/punctuality`);
-await page.locator('section.figure .chart svg').first().waitFor();
-await keep(page, 'viewer-narrow');
+page = await open('light', publisher.email, 1550);
+await page.goto(`${service}/console/sending/kiosk-takings/edit`);
+await page.getByText('All of it fits together').waitFor();
+await keep(page, 'console-burst');
 
 page = await open('light', publisher.email, 1300);
 await page.goto(`${service}/console/data/sailings`);

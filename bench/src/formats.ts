@@ -1,3 +1,7 @@
+import { execFile } from 'node:child_process';
+import { createRequire } from 'node:module';
+import { join } from 'node:path';
+import { promisify } from 'node:util';
 import { unzipSync, zipSync } from 'fflate';
 import type { Cell } from '@underbell/core/filter';
 import {
@@ -32,9 +36,48 @@ const rows: readonly (readonly Cell[])[] = Array.from({ length: rowCount }, (_, 
 ]);
 const values = Array.from({ length: 265 }, (_, i) => `Q${String(i + 1).padStart(3, '0')}`);
 
+/** What is used of the library that most programs write workbooks with. */
+interface UsualLibrary {
+  Workbook: new () => {
+    addWorksheet(
+      name: string,
+      options: object,
+    ): { columns: object[]; autoFilter: object; addRow(cells: unknown[]): void };
+    xlsx: { writeBuffer(): Promise<unknown> };
+  };
+}
+
+/** Fetches that library for this run alone: it is no part of the program. @returns nothing without a network */
+async function fetchUsualLibrary(folder: string): Promise<UsualLibrary | undefined> {
+  try {
+    const options = ['install', '--prefix', folder, '--no-audit', '--no-fund', 'exceljs@4'];
+    await promisify(execFile)('npm', options, { timeout: 120_000 });
+    return createRequire(join(folder, 'index.js'))('exceljs') as UsualLibrary;
+  } catch {
+    return undefined;
+  }
+}
+
+/** The same sheet by that library, in memory. */
+async function byUsualLibrary({ Workbook }: UsualLibrary): Promise<unknown> {
+  const book = new Workbook();
+  const sheet = book.addWorksheet('Sailings', { views: [{ state: 'frozen', ySplit: 1 }] });
+  sheet.columns = columns.map(({ name, label, type }) => ({
+    header: label ?? name,
+    key: name,
+    width: 16,
+    style: type === 'number' ? { numFmt: '#,##0.00' } : type === 'date' ? { numFmt: 'yyyy-mm-dd' } : {},
+  }));
+  for (const row of rows)
+    sheet.addRow(row.map((cell, i) => (columns[i]!.type === 'date' ? new Date(`${String(cell)}T00:00:00Z`) : cell)));
+  sheet.autoFilter = { from: 'A1', to: { row: rows.length + 1, column: columns.length } };
+  return book.xlsx.writeBuffer();
+}
+
 /** Making workbooks, beside packing the very same bytes. */
-export async function benchFormats(runs: number): Promise<BenchFigure[]> {
+export async function benchFormats(folder: string, runs: number): Promise<BenchFigure[]> {
   const often = runs * 5;
+  const usual = await fetchUsualLibrary(folder);
   const template = readTemplate(packBook(quayBookParts()), { table: 'Sailings' });
   const fit = fitTemplate(template, columns);
   const scanner = new LeakScanner(values);
@@ -71,5 +114,16 @@ export async function benchFormats(runs: number): Promise<BenchFigure[]> {
       filled,
     ),
     await figure('clean workbook', clean, clean()),
+    ...(usual === undefined
+      ? []
+      : [
+          {
+            benchmark: `clean workbook, ${rowCount.toLocaleString('en')} rows`,
+            ours: await timeIt(often, async () => clean()),
+            against: 'the usual workbook library',
+            floor: await timeIt(often, () => byUsualLibrary(usual)),
+            goal: { atLeast: 4 },
+          },
+        ]),
   ];
 }

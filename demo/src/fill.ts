@@ -5,6 +5,7 @@ import { pipeline } from 'node:stream/promises';
 import type pg from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
 import { makeCompany, type Company } from './company.ts';
+import { leadList } from './people.ts';
 import { berthWorkLines, kioskLines, managerList, sailingColumns, sailingLines } from './sailings.ts';
 
 /** The cluster, as far as the demo needs it. */
@@ -84,7 +85,7 @@ export function quaysFor(rows: number): number {
 /**
  * Makes the ferry company's own database, which Under Bell knows only as a source, and its recipient list.
  *
- * @param folder - the list goes to `lists/quay-managers.csv` below it
+ * @param folder - the lists go to `lists/quay-managers.csv` and `lists/district-leads.csv` below it
  * @param rows - about how many sailings; the one number that sizes everything
  */
 export async function fillSkerrow(cluster: DemoCluster, folder: string, rows = defaultRows): Promise<Company> {
@@ -99,5 +100,6 @@ export async function fillSkerrow(cluster: DemoCluster, folder: string, rows = d
   }, 'skerrow');
   mkdirSync(join(folder, 'lists'), { recursive: true });
   writeFileSync(join(folder, 'lists', 'quay-managers.csv'), managerList(company));
+  writeFileSync(join(folder, 'lists', 'district-leads.csv'), leadList(company));
   return company;
 }

@@ -192,9 +192,19 @@ async function publish(
     '/api/v1/lists/quay-managers?id=quay&address=email',
     readFileSync(join(folder, 'lists', 'quay-managers.csv'), 'utf8'),
   );
+  await caller.call(
+    'PUT',
+    '/api/v1/lists/district-leads?id=district&address=email&language=language&timeZone=time_zone&format=formats',
+    readFileSync(join(folder, 'lists', 'district-leads.csv'), 'utf8'),
+  );
   await publishMore(caller);
   await publishDestinations(caller, surroundings);
-  for (const name of ['quay-pack', 'kiosk-takings', 'quay-book', 'quay-rows', 'harbour-archive'])
+  await caller.call('PUT', '/api/v1/holidays', {
+    name: 'office-closed',
+    title: 'Office closed',
+    days: ['2026-12-25', '2026-12-26', '2027-01-01', '2027-01-02', '2027-01-03', '2027-12-25', '2027-12-26'],
+  });
+  for (const name of ['quay-pack', 'district-pack', 'kiosk-takings', 'quay-book', 'quay-rows', 'harbour-archive'])
     await caller.call('PUT', '/api/v1/bursts', JSON.parse(read(`${name}.burst.json`)));
 }
 

@@ -73,3 +73,14 @@ export async function addDemoPeople(app: App, company: Company): Promise<void> {
       );
   });
 }
+
+/** Each district's lead with all of its quays in one cell, and how they want their copy. */
+export function leadList(company: Company): string {
+  const wishes = ['en-GB,Europe/London,', 'de,Europe/Berlin,', 'el,Europe/Athens,pdf', 'en-GB,Europe/London,csv pdf'];
+  const lines = directoryOf(company).people.map(({ name, email, attributes }, i) => {
+    const district = attributes[0]!.value;
+    const quays = company.quays.filter((quay) => quay.district === district && !quay.isClosed).map((quay) => quay.id);
+    return `${name},${email},${district},${quays.join('; ')},${wishes[i % wishes.length]!}`;
+  });
+  return ['lead,email,district,quays,language,time_zone,formats', ...lines, ''].join('\n');
+}

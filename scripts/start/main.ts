@@ -30,8 +30,8 @@ function readOptions() {
 
 function readPort(): number {
   const port = Number(process.env['UNDERBELL_PORT'] ?? 7300);
-  if (Number.isInteger(port) && port > 1023 && port < 65_529) return port;
-  throw new Advice(`UNDERBELL_PORT is \`${process.env['UNDERBELL_PORT']}\`; it must be a number from 1024 to 65528.`);
+  if (Number.isInteger(port) && port > 1023 && port < 65_528) return port;
+  throw new Advice(`UNDERBELL_PORT is \`${process.env['UNDERBELL_PORT']}\`; it must be a number from 1024 to 65527.`);
 }
 
 /** Ports follow the first one. */
@@ -43,6 +43,7 @@ const portsFrom = (first: number) => ({
   database: first + 4,
   directory: first + 5,
   library: first + 6,
+  bounces: first + 7,
 });
 type Ports = ReturnType<typeof portsFrom>;
 
@@ -65,6 +66,8 @@ function environmentFor(
     UNDERBELL_DELIVERIES: join(folder, 'deliveries'),
     UNDERBELL_SMTP_URL: `smtp://127.0.0.1:${ports.smtp}`,
     UNDERBELL_MAIL_FROM: process.env['UNDERBELL_MAIL_FROM'] ?? 'Skerrow Ferries reports <reports@skerrow.example>',
+    UNDERBELL_BOUNCES_TO: 'bounces@skerrow.example',
+    UNDERBELL_BOUNCES_AT: `smtp://127.0.0.1:${ports.bounces}`,
     UNDERBELL_TIME_ZONE: process.env['UNDERBELL_TIME_ZONE'] ?? 'Europe/London',
     UNDERBELL_OIDC_ISSUER: `http://127.0.0.1:${ports.directory}`,
     UNDERBELL_OIDC_CLIENT_ID: 'underbell',
@@ -75,6 +78,7 @@ function environmentFor(
     STANDIN_LIBRARY_PORT: String(ports.library),
     STANDIN_LIBRARY_FOLDER: join(folder, 'library'),
     STANDIN_LIBRARY_PASSWORD: derived(installation, 'library'),
+    STANDIN_BOUNCES_AT: `smtp://127.0.0.1:${ports.bounces}`,
     STANDIN_SMTP_PORT: String(ports.smtp),
     STANDIN_MAILBOX_PORT: String(ports.mailbox),
     STANDIN_PORTAL_PORT: String(ports.portal),

@@ -3,7 +3,8 @@ import { addRuleCommands } from './access/commands.ts';
 import { addMaskCommands } from './access/maskCommands.ts';
 import { addPeopleCommands } from './access/peopleCommands.ts';
 import { addBoardCommands } from './board/commands.ts';
-import { addBurstCommands, addListCommands } from './burst/commands.ts';
+import { addBurstCommands } from './burst/commands.ts';
+import { addListCommands } from './burst/listCommands.ts';
 import { addDatasetCommands } from './dataset/commands.ts';
 import { addDestinationCommands } from './deliver/commands.ts';
 import { addFolderCommands } from './folder/commands.ts';
@@ -13,6 +14,7 @@ import { addPlaceCommands } from './place/commands.ts';
 import { addCompletionCommand } from './platform/completion.ts';
 import { Problem, problemLines } from './platform/problem.ts';
 import { addReportCommands } from './report/commands.ts';
+import { addScheduleCommands } from './schedule/commands.ts';
 import { addSessionCommands } from './session/commands.ts';
 import { addSourceCommands } from './source/commands.ts';
 import { addTemplateCommands } from './template/commands.ts';
@@ -42,6 +44,7 @@ function createProgram(): Command {
     addTemplateCommands,
     addDestinationCommands,
     addBurstCommands,
+    addScheduleCommands,
     addMeterCommand,
     addCompletionCommand,
   ])

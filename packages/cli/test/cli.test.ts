@@ -207,7 +207,7 @@ describe('underbell', () => {
     const { code, out, errors } = await underbell(['burst', 'run', 'quay-pack', '--period', '2026-10']);
     assert.equal(code, 0, errors);
     assert.match(out, /done in .* 46 sent, 6 skipped, 0 failed/);
-    assert.match(errors, /sending/);
+    assert.match(errors, /reading rows and figures of all/);
     const status = await json<Counts>('burst', 'status', 'quay-pack');
     assert.deepEqual([status.counts.sent, status.counts.failed, status.entries.length], [46, 0, 52]);
     assert.equal((await json<Counts>('burst', 'run', 'quay-pack', '--period', '2026-10')).counts.skipped, 52);

@@ -30,7 +30,10 @@ const places = computed(() => [
   ...(person.value?.isAdministrator ? [{ to: '/costs', title: 'Costs' }] : []),
 ]);
 const theme = computed(() => componentTheme(isDark.value));
-const isCurrent = (to: string) => (to === '/' ? route.path === '/' : route.path.startsWith(to));
+const isCurrent = (to: string) => {
+  const at = (route.meta['place'] as string | undefined) ?? route.path;
+  return to === '/' ? at === '/' : at.startsWith(to);
+};
 
 async function leave(): Promise<void> {
   await signOut();

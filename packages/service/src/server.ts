@@ -5,26 +5,28 @@ import helmet from 'koa-helmet';
 import { Refusal } from '@underbell/core/refusal';
 import { accessRoutes, personOf } from './access/index.ts';
 import { boardRoutes } from './board/index.ts';
-import { burstRoutes } from './burst/index.ts';
+import { burstRoutes, listenForBounces } from './burst/index.ts';
 import { datasetRoutes } from './dataset/index.ts';
 import { destinationRoutes, forgetOldTurns } from './deliver/index.ts';
 import { mountDirectory } from './directory/index.ts';
-import { forgetOldCosts, meterRoutes } from './meter/index.ts';
+import { forgetOldCosts, meterRoutes, warnOfCosts } from './meter/index.ts';
 import { oauthRoutes, proofOf, tokenViewer } from './oauth/index.ts';
 import { findPlacement, placeRoutes } from './place/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
-import { defineRoute, Worker, type App } from './platform/index.ts';
+import { defineRoute, Worker, type App, type Handlers } from './platform/index.ts';
 import { mountPages } from './platform/pages.ts';
 import { reportRoutes } from './report/index.ts';
 import { folderRoutes } from './folder/index.ts';
 import { templateRoutes } from './template/index.ts';
 import { refreshRoutes } from './refresh/index.ts';
+import { scheduleRoutes } from './schedule/index.ts';
 import { sourceRoutes } from './source/index.ts';
 import { viewRoutes } from './view/index.ts';
 
 const capabilities: Route[] = [
   ...accessRoutes,
   ...meterRoutes,
+  ...scheduleRoutes,
   ...sourceRoutes,
   ...datasetRoutes,
   ...refreshRoutes,
@@ -120,22 +122,33 @@ export async function startWeb(app: App): Promise<Server> {
     server.once('error', reject);
     server.listen(app.settings.port, app.settings.host, resolve);
   });
+  const { bouncesAt } = app.settings;
+  if (bouncesAt) {
+    const { close } = await listenForBounces(app, bouncesAt);
+    app.atClose.add(close);
+  }
   return server;
 }
 
 /** How often the clock is looked at. */
 const tickMs = 2_000;
+/** Costs are added up so often, to tell who comes near a limit. */
+const costsMs = 60_000;
 
 /** Starts to work through the queue. */
 export function startWorker(app: App): Worker {
+  const bursts: Handlers = {
+    // Only workers load the renderers, and only when there is something to render.
+    'burst.run': async (...job) => (await import('./burst/jobs.ts')).runBurstJob(...job),
+  };
   const worker = new Worker(
     app,
-    {
-      // Only workers load the renderers, and only when there is something to render.
-      'burst.run': async (...job) => (await import('./burst/jobs.ts')).runBurstJob(...job),
-    },
+    // Two, so that a small run does not wait behind a large one.
+    bursts,
+    bursts,
     {
       'dataset.refresh': async (of, job) => (await import('./refresh/jobs.ts')).refreshJob(of, job),
+      'dataset.refreshed': async (...job) => (await import('./burst/jobs.ts')).startRefreshed(...job),
       'burst.start': async (...job) => (await import('./burst/jobs.ts')).startScheduled(...job),
     },
     // Letters do not wait behind a long run.
@@ -148,6 +161,7 @@ export function startWorker(app: App): Worker {
     await forgetOldTurns(app);
     await (await import('./folder/jobs.ts')).emptyBin(app);
   });
+  worker.every(costsMs, () => warnOfCosts(app));
   worker.start();
   return worker;
 }

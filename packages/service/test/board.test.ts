@@ -95,7 +95,7 @@ describe('editions', () => {
     const { status, body } = await post('/api/v1/reports', { definition: lesser });
     assert.deepEqual([status, body['code']], [409, 'EDITION_BREAKS']);
     assert.deepEqual((body as unknown as { problems: { at: string; message: string }[] }).problems, [
-      ...['harbour-archive', 'quay-book', 'quay-pack', 'quay-rows'].map((name) => ({
+      ...['district-pack', 'harbour-archive', 'quay-book', 'quay-pack', 'quay-rows'].map((name) => ({
         at: `burst ${name}`,
         message: 'the parameter `month` is gone',
       })),

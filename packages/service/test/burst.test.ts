@@ -166,10 +166,15 @@ describe('the quay pack', () => {
     const before = house.mail.mails.length;
     const { body } = await house.call('GET', '/api/v1/runs', { as: publisher });
     const next = Math.max(...(body as unknown as { runs: { id: number }[] }).runs.map((one) => one.id)) + 1;
-    const folder = join(house.app.settings.spool, `run-${next}`, 'made');
-    mkdirSync(folder, { recursive: true });
-    // /dev/full answers every write as a full disk does.
-    for (let cut = 0; cut < 46; cut++) symlinkSync('/dev/full', join(folder, `${cut}.csv`));
+    const [last] = (await house.app.records.query('SELECT max(id)::int AS id FROM jobs')) as unknown as [
+      { id: number }[],
+    ];
+    // /dev/full answers every write as a full disk does; other work may take up a job before.
+    for (let job = last[0]!.id + 1; job < last[0]!.id + 6; job++) {
+      const folder = join(house.app.settings.spool, `run-${next}`, 'made', `${job}-1`);
+      mkdirSync(folder, { recursive: true });
+      for (let cut = 0; cut < 46; cut++) symlinkSync('/dev/full', join(folder, `${cut}.csv`));
+    }
     const full = await run({ period: '2026-10', again: true });
     assert.deepEqual([full.id, full.state, full.counts.sent, full.counts.failed], [next, 'failed', 0, 46]);
     assert.match(full.error!, /no space left/);
@@ -225,7 +230,10 @@ describe('the quay pack', () => {
     const sender = (await findPerson(app, { email: publisher }))!;
     const { definition } = (await findBurst(app, 'quay-pack'))!;
     const burst = await prepareBurst(app, sender, definition, '2026-10');
-    const cuts = ['Q001', 'Q017'].map((value) => ({ value, path: join(house.folder, 'cuts', value) }));
+    const cuts = ['Q001', 'Q017'].map((value) => ({
+      cut: { fields: { quay: [value] } },
+      path: join(house.folder, 'cuts', value),
+    }));
     assert.ok((await cutRows(app, burst, cuts, 'csv', () => undefined)) > 0);
     const broken: App = { ...app, lanes: { ...app.lanes, planned: withoutFilters(app.lanes.planned) } };
     await assert.rejects(

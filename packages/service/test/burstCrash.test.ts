@@ -136,4 +136,22 @@ describe('runs whose workers are killed', () => {
     t.diagnostic(`46 files; seed ${seed}`);
     await kill(alive);
   });
+
+  it('go on when the database drops every connection in the middle', { timeout: 180_000 }, async (t) => {
+    const alive = await worker();
+    for (let turn = 0; turn < Math.min(numRuns, 5); turn++) {
+      const from = house.mail.mails.length;
+      const id = await started('quay-pack');
+      await running(id);
+      for (let cut = 0; cut < 2; cut++) {
+        await setTimeout(Math.round(200 + random() * 2_500));
+        await house.cutConnections();
+      }
+      const run = await ended(id);
+      assert.equal(countLetters(run, from), 0);
+      assert.ok(run.counts.inDoubt <= 10, `${run.counts.inDoubt} in doubt`);
+      t.diagnostic(`${run.counts.sent} sent, ${run.counts.inDoubt} in doubt; seed ${seed}`);
+    }
+    await kill(alive);
+  });
 });

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { mkdirSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { copyFileSync, mkdirSync, mkdtempSync, readFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
@@ -22,8 +22,11 @@ const base = process.env['UNDERBELL_TEST_DATABASE'];
 const testFolder = process.env['UNDERBELL_TEST_FOLDER'];
 if (!base || !testFolder) throw new Error('run the tests with `npm test`, which starts their database');
 
-async function asOwner<T>(work: (client: pg.Client) => Promise<T>, database = 'postgres'): Promise<T> {
-  const url = new URL(base!);
+const asOwner = <T>(work: (client: pg.Client) => Promise<T>, database?: string): Promise<T> =>
+  onServer(base!, work, database);
+
+async function onServer<T>(server: string, work: (client: pg.Client) => Promise<T>, database = 'postgres'): Promise<T> {
+  const url = new URL(server);
   url.pathname = `/${database}`;
   const client = new pg.Client({ connectionString: url.toString() });
   await client.connect();
@@ -34,10 +37,10 @@ async function asOwner<T>(work: (client: pg.Client) => Promise<T>, database = 'p
   }
 }
 
-async function makeDatabase(): Promise<{ url: string; name: string }> {
+async function makeDatabase(server: string): Promise<{ url: string; name: string }> {
   const name = `test_${randomBytes(6).toString('hex')}`;
-  await asOwner((client) => client.query(`CREATE DATABASE ${name}`));
-  const url = new URL(base!);
+  await onServer(server, (client) => client.query(`CREATE DATABASE ${name}`));
+  const url = new URL(server);
   url.pathname = `/${name}`;
   return { url: url.toString(), name };
 }
@@ -58,6 +61,8 @@ export interface HouseOptions {
   readonly hasDemo?: boolean;
   readonly mail?: Omit<MailHostOptions, 'port'>;
   readonly now?: () => number;
+  /** Address of a server of its own for its records; the one of all tests when left out. */
+  readonly server?: string;
   /** Settings beside the usual ones. */
   readonly environment?: Readonly<Record<string, string>>;
 }
@@ -77,6 +82,7 @@ export class House {
   environment: Readonly<Record<string, string>> = {};
   worker: Worker | undefined;
   #server: Server | undefined;
+  #databaseServer = base!;
   #servers: Server[] = [];
   readonly #keys = new Map<string, string>();
 
@@ -87,7 +93,8 @@ export class House {
   }
 
   async #open(options: HouseOptions): Promise<void> {
-    const database = await makeDatabase();
+    this.#databaseServer = options.server ?? base!;
+    const database = await makeDatabase(this.#databaseServer);
     this.databaseName = database.name;
     this.mail = new MailHost({ port: 0, ...options.mail });
     const smtpPort = await this.mail.start();
@@ -117,8 +124,8 @@ export class House {
     const portal = createServer();
     this.portalUrl = await this.#serve(portal);
     mkdirSync(join(this.folder, 'lists'));
-    const list = readFileSync(join(testFolder!, 'lists', 'quay-managers.csv'));
-    writeFileSync(join(this.folder, 'lists', 'quay-managers.csv'), list);
+    for (const name of ['quay-managers.csv', 'district-leads.csv'])
+      copyFileSync(join(testFolder!, 'lists', name), join(this.folder, 'lists', name));
     const cluster = { port: Number(new URL(base!).port), asOwner, ensureDatabase: async () => false };
     const access = { user: 'reports', password: randomBytes(12).toString('hex') };
     this.libraryPassword = access.password;
@@ -149,7 +156,16 @@ export class House {
     await this.mail.stop();
     await this.library?.stop();
     await closeApp(this.app);
-    await asOwner((client) => client.query(`DROP DATABASE IF EXISTS ${this.databaseName} WITH (FORCE)`));
+    await onServer(this.#databaseServer, (client) =>
+      client.query(`DROP DATABASE IF EXISTS ${this.databaseName} WITH (FORCE)`),
+    );
+  }
+
+  /** Ends every connection to this house's database, as a restart of the server does. */
+  async cutConnections(): Promise<void> {
+    await onServer(this.#databaseServer, (client) =>
+      client.query('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = $1', [this.databaseName]),
+    );
   }
 
   /** A bearer key of a person, signed in once. */

@@ -18,9 +18,17 @@ function serve(koa: Koa, port: number): Promise<void> {
   });
 }
 
+/** Somebody whose mail is taken and comes back. */
+const leftAddress = 'thea.nesbit.q031@skerrow.example';
+
 /** The outside world of the demo, in one process. */
 async function main(): Promise<void> {
-  const host = new MailHost({ port: Number(setting('STANDIN_SMTP_PORT')), folder: setting('STANDIN_MAIL_FOLDER') });
+  const host = new MailHost({
+    port: Number(setting('STANDIN_SMTP_PORT')),
+    folder: setting('STANDIN_MAIL_FOLDER'),
+    bouncesAt: setting('STANDIN_BOUNCES_AT'),
+    bounces: (address) => (address === leftAddress ? 'the owner of this mailbox has left' : undefined),
+  });
   await host.start();
   await serve(createMailboxPages(host), Number(setting('STANDIN_MAILBOX_PORT')));
   const library = new LibraryHost({

@@ -1,44 +1,10 @@
 import { SingleBar } from 'cli-progress';
+import type { Ledger } from '@underbell/core/burst/answers';
 import { line } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
-export interface RunCounts {
-  readonly recipients: number;
-  readonly planned: number;
-  readonly skipped: number;
-  readonly rendered: number;
-  readonly sent: number;
-  readonly failed: number;
-  readonly inDoubt: number;
-}
-
-export interface LedgerEntry {
-  readonly recipient: string;
-  readonly address: string;
-  readonly rows: number;
-  readonly files: readonly { readonly name: string; readonly sizeBytes?: number }[];
-  readonly state: string;
-  readonly reason: string | null;
-  readonly link?: { readonly fetched: number; readonly isRecalled: boolean };
-}
-
-export interface ShownRun {
-  readonly id: number;
-  readonly burst: string;
-  readonly period: string;
-  readonly state: 'waiting' | 'running' | 'paused' | 'done' | 'partly' | 'failed' | 'stopped';
-  readonly phase: string;
-  readonly error: string | null;
-  readonly rowsRead: number;
-  readonly startedAt: string | null;
-  readonly finishedAt: string | null;
-  readonly counts: RunCounts;
-  readonly entries: readonly LedgerEntry[];
-  readonly isTest: boolean;
-}
-
 const pollMs = 250;
-const settled = (run: ShownRun) => run.counts.sent + run.counts.failed + run.counts.inDoubt;
+const settled = (run: Ledger) => run.counts.sent + run.counts.failed + run.counts.inDoubt;
 
 /** Shows how far a run is: a bar on a terminal, a line per step elsewhere. */
 class Progress {
@@ -64,7 +30,7 @@ class Progress {
     this.#bar?.start(Math.max(total, 1), 0, { phase: 'waiting' });
   }
 
-  update(run: ShownRun): void {
+  update(run: Ledger): void {
     this.#bar?.update(settled(run), { phase: run.phase });
     const step = run.phase.replace(/\d+ of \d+/, '').trim();
     if (!this.#bar && !this.#isQuiet && step !== '' && step !== this.#lastPhase) process.stderr.write(`${step}\n`);
@@ -77,7 +43,7 @@ class Progress {
 }
 
 /** Waits until a run has finished. Ctrl-C leaves the run going and says how to stop it. */
-export async function followRun(id: number, isQuiet: boolean): Promise<ShownRun> {
+export async function followRun(id: number, isQuiet: boolean): Promise<Ledger> {
   const progress = new Progress(isQuiet);
   const leave = () => {
     progress.stop();
@@ -87,12 +53,12 @@ export async function followRun(id: number, isQuiet: boolean): Promise<ShownRun>
     process.exit(1);
   };
   process.once('SIGINT', leave);
-  let run = await askService<ShownRun>('GET', `/api/v1/runs/${id}`);
+  let run = await askService<Ledger>('GET', `/api/v1/runs/${id}`);
   progress.start(run.counts.planned);
   while (run.state === 'waiting' || run.state === 'running') {
     progress.update(run);
     await new Promise((resolve) => setTimeout(resolve, pollMs));
-    run = await askService<ShownRun>('GET', `/api/v1/runs/${id}`);
+    run = await askService<Ledger>('GET', `/api/v1/runs/${id}`);
   }
   progress.stop();
   process.off('SIGINT', leave);
@@ -100,12 +66,12 @@ export async function followRun(id: number, isQuiet: boolean): Promise<ShownRun>
 }
 
 /** 0 when all that was planned left, 5 when a part did, 1 when nothing did or the run was stopped. */
-export function exitCodeOf(run: ShownRun): number {
+export function exitCodeOf(run: Ledger): number {
   if (run.state === 'done') return 0;
   return run.state === 'partly' ? 5 : 1;
 }
 
-export function summaryLine(run: ShownRun): void {
+export function summaryLine(run: Ledger): void {
   const { counts } = run;
   const parts = [`${counts.sent} sent`, `${counts.skipped} skipped`, `${counts.failed} failed`];
   if (counts.inDoubt > 0) parts.push(`${counts.inDoubt} in doubt`);

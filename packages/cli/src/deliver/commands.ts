@@ -1,5 +1,5 @@
-import { readFileSync } from 'node:fs';
 import type { Command } from 'commander';
+import { readTextFile } from '../platform/files.ts';
 import { line, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
@@ -50,10 +50,7 @@ function addSaving(destination: Command): void {
     )
     .action(async (name: string, address: string, options: AddOptions, command: Command) => {
       const { kind, user, from, limit, parallel, passwordFile } = options;
-      const password =
-        passwordFile === undefined
-          ? undefined
-          : readFileSync(passwordFile === '-' ? 0 : passwordFile, 'utf8').replace(/\r?\n$/, '');
+      const password = passwordFile === undefined ? undefined : readTextFile(passwordFile).replace(/\r?\n$/, '');
       const body = {
         kind,
         address,

@@ -1,21 +1,12 @@
 import type { Command } from 'commander';
+import type { CostSum, ShownCostLimit } from '@underbell/core/meter';
 import { line, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
-
-interface Sum {
-  readonly name: string;
-  readonly times: number;
-  readonly rows: number;
-  readonly queryMs: number;
-  readonly renderMs: number;
-  readonly bytes: number;
-  readonly hitShare: number | null;
-}
 
 const seconds = (ms: number) => (ms / 1000).toFixed(ms < 10_000 ? 2 : 0);
 
 export function addMeterCommand(program: Command): void {
-  program
+  const meter = program
     .command('meter')
     .description('what views, refreshes and deliveries cost, added up')
     .option('--by <group>', 'hour, day, kind, report, burst, place, dataset, person or format', 'day')
@@ -25,7 +16,7 @@ export function addMeterCommand(program: Command): void {
     .option('--to <day>', 'before this day or instant')
     .addHelpText('after', '\nExample:\n  underbell meter --burst quay-pack --by format')
     .action(async (options: Record<string, string>, command: Command) => {
-      const answer = await askService<{ by: string; sums: Sum[] }>('GET', '/api/v1/meter', { query: options });
+      const answer = await askService<{ by: string; sums: CostSum[] }>('GET', '/api/v1/meter', { query: options });
       show(command, answer, ({ by, sums }) => {
         if (sums.length === 0) return line('Nothing is written down for that yet.');
         table(sums, [
@@ -34,6 +25,7 @@ export function addMeterCommand(program: Command): void {
           { heading: 'rows', cell: (one) => one.rows, isNumber: true },
           { heading: 'query s', cell: (one) => seconds(one.queryMs), isNumber: true },
           { heading: 'making s', cell: (one) => seconds(one.renderMs), isNumber: true },
+          { heading: 'computing s', cell: (one) => seconds(one.cpuMs), isNumber: true },
           { heading: 'ms each', cell: (one) => ((one.queryMs + one.renderMs) / one.times).toFixed(1), isNumber: true },
           { heading: 'kB', cell: (one) => Math.round(one.bytes / 1000), isNumber: true },
           {
@@ -44,4 +36,49 @@ export function addMeterCommand(program: Command): void {
         ]);
       });
     });
+  addLimitCommands(meter);
+}
+
+function addLimitCommands(meter: Command): void {
+  meter
+    .command('limits')
+    .description('how much computing folders may take, and what they have used')
+    .action(async (_: object, command: Command) => {
+      const answer = await askService<{ limits: ShownCostLimit[] }>('GET', '/api/v1/cost-limits');
+      show(command, answer, ({ limits }) => {
+        if (limits.length === 0) return line('No folder has a limit.');
+        table(limits, [
+          { heading: 'folder', cell: (one) => one.folder },
+          { heading: 'per', cell: (one) => one.per },
+          { heading: 'warns at s', cell: (one) => one.warnSeconds ?? '', isNumber: true },
+          { heading: 'stops at s', cell: (one) => one.stopSeconds ?? '', isNumber: true },
+          { heading: 'used s', cell: (one) => one.usedSeconds.toFixed(1), isNumber: true },
+          { heading: 'state', cell: (one) => one.state },
+        ]);
+      });
+    });
+  meter
+    .command('limit <folder>')
+    .description('warn its owners, or stop its bursts and refreshes, after so many seconds of computing')
+    .option('--per <stretch>', 'day or month', 'day')
+    .option('--warn <seconds>', 'tell its owners from here on', Number)
+    .option('--stop <seconds>', 'start nothing planned from here on; readers go on looking', Number)
+    .option('--none', 'take the limit away')
+    .addHelpText('after', '\nExample:\n  underbell meter limit harbour --per day --warn 600 --stop 900')
+    .action(
+      async (folder: string, options: { per: string; warn?: number; stop?: number; none?: true }, command: Command) => {
+        if (options.none) {
+          await askService('DELETE', `/api/v1/cost-limits/${encodeURIComponent(folder)}`);
+          return show(command, { folder, limit: null }, () => line(`${folder} has no limit any more.`));
+        }
+        const body = {
+          folder,
+          per: options.per,
+          ...(options.warn === undefined ? {} : { warnSeconds: options.warn }),
+          ...(options.stop === undefined ? {} : { stopSeconds: options.stop }),
+        };
+        const limit = await askService<ShownCostLimit>('PUT', '/api/v1/cost-limits', { body });
+        show(command, limit, (one) => line(`${one.folder} has ${one.words}: ${one.state}.`));
+      },
+    );
 }

@@ -1,10 +1,16 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { localProblem } from './problem.ts';
 
+/** Reads a file of text, or standard input for `-`. @throws {Problem} `NOT_FOUND` */
+export function readTextFile(path: string): string {
+  if (path === '-') return readFileSync(0, 'utf8');
+  if (!existsSync(path)) throw localProblem('NOT_FOUND', `there is no file \`${path}\``, { word: path });
+  return readFileSync(path, 'utf8');
+}
+
 /** Reads a definition file. @throws {Problem} `NOT_FOUND`, `INPUT_INVALID` with line and column */
 export function readJsonFile(path: string): object {
-  if (!existsSync(path)) throw localProblem('NOT_FOUND', `there is no file \`${path}\``, { word: path });
-  const text = readFileSync(path, 'utf8');
+  const text = readTextFile(path);
   try {
     return JSON.parse(text) as object;
   } catch (cause) {

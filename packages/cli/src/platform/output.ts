@@ -76,3 +76,7 @@ export function wantsJson(command: Command): boolean {
 export function plural(number: number, word: string, several = `${word}s`): string {
   return `${count.format(number)} ${number === 1 ? word : several}`;
 }
+
+/** A size in words: `480 kB`, `2.3 MB`. */
+export const megabytes = (bytes: number) =>
+  bytes < 1e6 ? `${Math.round(bytes / 1000)} kB` : `${(bytes / 1e6).toFixed(1)} MB`;

@@ -1,14 +1,17 @@
 <script setup lang="ts">
 import { Button, Checkbox, Input, Popconfirm, Select, Spin } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
+import { useRoute } from 'vue-router';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import CostTable, { type CostSum } from '../meter/CostTable.vue';
+import type { CostSum } from '@underbell/core/meter';
+import CostTable from '../meter/CostTable.vue';
 import PlanTable from './PlanTable.vue';
 import RunLedger from './RunLedger.vue';
-import type { Plan, ShownBurst, ShownRun, Times } from './shapes.ts';
+import type { ShownPlan, ShownRun } from '@underbell/core/burst/answers';
+import type { ShownBurst, Times } from './shapes.ts';
 import { useRun } from './useRun.ts';
 
 const props = defineProps<{ name: string }>();
@@ -32,12 +35,13 @@ watch(burst, (found) => {
   if (found?.definition.period && period.value === '') period.value = lastPeriod(found.definition.period.unit);
 });
 
-const plan = ref<Plan>();
+const plan = ref<ShownPlan>();
 const { busy, problem, attempt } = useAttempt<'plan' | 'run'>();
 const runId = ref<number>();
 const run = useRun(runId);
+const asked = Number(useRoute().query['run']);
 watch(runs.data, (found) => {
-  if (runId.value === undefined) runId.value = found?.runs[0]?.id;
+  if (runId.value === undefined) runId.value = asked || found?.runs[0]?.id;
 });
 watch(
   () => run.isFollowing.value,
@@ -52,7 +56,7 @@ const query = computed(
 );
 const makePlan = () =>
   attempt('plan', async () => {
-    plan.value = await call<Plan>('GET', `/api/v1/bursts/${props.name}/plan${query.value}`);
+    plan.value = await call<ShownPlan>('GET', `/api/v1/bursts/${props.name}/plan${query.value}`);
   });
 const start = (isTest: boolean) =>
   attempt('run', async () => {
@@ -65,7 +69,7 @@ const start = (isTest: boolean) =>
     plan.value = undefined;
     await runs.reload();
   });
-const steer = (act: 'stop' | 'pause' | 'continue' | 'retry') =>
+const steer = (act: 'stop' | 'pause' | 'continue' | 'retry' | 'release') =>
   attempt('run', async () => {
     const answer = await call<ShownRun>('POST', `/api/v1/runs/${runId.value}/${act}`);
     if (answer.id === runId.value) return run.reload();
@@ -108,7 +112,9 @@ const runOptions = computed(() =>
     <p class="quiet">
       <RouterLink :to="`/reports/${burst.definition.report}`">{{ burst.definition.report }}</RouterLink> as
       {{ formatWords(burst.definition) }}
-      {{ destinationWords(burst.definition.destination) }} for everyone on the list <b>{{ burst.definition.list }}</b>
+      {{ destinationWords(burst.definition.destination) }} for everyone on the list
+      <RouterLink :to="`/lists/${burst.definition.list}`">{{ burst.definition.list }}</RouterLink>.
+      <RouterLink :to="`/sending/${name}/edit`">Change it</RouterLink>
     </p>
     <div class="bar">
       <label v-if="burst.definition.period"

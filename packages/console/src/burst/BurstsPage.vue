@@ -22,8 +22,12 @@ const columns = [
   <h1>Sending</h1>
   <p class="quiet">
     Bursts send every recipient of a list their own filtered copy.
+    <RouterLink to="/sending/new">Make a new one</RouterLink>
+    <RouterLink to="/lists">Recipient lists</RouterLink>
     <RouterLink to="/destinations">Destinations</RouterLink>
     <RouterLink to="/templates">Prepared workbooks</RouterLink>
+    <RouterLink to="/holidays">Holidays and your calendar</RouterLink>
+    <RouterLink to="/costs">Costs</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table v-else :columns="columns" :data-source="bursts" row-key="name" :loading="isLoading" :pagination="false">
@@ -35,7 +39,9 @@ const columns = [
       <RouterLink v-else-if="column.key === 'report'" :to="`/reports/${record.definition.report}`">{{
         record.definition.report
       }}</RouterLink>
-      <template v-else-if="column.key === 'list'">{{ record.definition.list }}</template>
+      <RouterLink v-else-if="column.key === 'list'" :to="`/lists/${record.definition.list}`">{{
+        record.definition.list
+      }}</RouterLink>
       <template v-else-if="column.key === 'formats'">{{ record.definition.formats.join(', ').toUpperCase() }}</template>
       <template v-else-if="record.lastRun">
         <RunState :state="record.lastRun.state" /> {{ record.lastRun.period }}, {{ record.lastRun.counts.sent }} sent

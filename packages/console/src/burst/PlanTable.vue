@@ -2,11 +2,11 @@
 import { Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import { capitalised, showCount, showSize } from '../platform/words.ts';
-import type { Plan, PlanEntry } from './shapes.ts';
+import type { ShownPlan, ShownPlanEntry } from '@underbell/core/burst/answers';
 
-const props = defineProps<{ plan: Plan }>();
+const props = defineProps<{ plan: ShownPlan }>();
 const only = ref<'all' | 'skipped' | 'striking'>('all');
-const isShown: Record<typeof only.value, (one: PlanEntry) => boolean> = {
+const isShown: Record<typeof only.value, (one: ShownPlanEntry) => boolean> = {
   all: () => true,
   skipped: (one) => one.action !== 'send',
   striking: (one) => one.mark !== undefined,
@@ -14,7 +14,7 @@ const isShown: Record<typeof only.value, (one: PlanEntry) => boolean> = {
 const entries = computed(() => props.plan.entries.filter(isShown[only.value]));
 const striking = computed(() => props.plan.entries.filter((one) => one.mark !== undefined).length);
 const refused = computed(() => props.plan.entries.filter((one) => one.action === 'refuse').length);
-const sample = (entry: PlanEntry, format: string) =>
+const sample = (entry: ShownPlanEntry, format: string) =>
   `/api/v1/bursts/${props.plan.burst}/sample?${new URLSearchParams({
     recipient: entry.recipient,
     format,
@@ -22,8 +22,8 @@ const sample = (entry: PlanEntry, format: string) =>
   }).toString()}`;
 const columns = computed(() => [
   { title: 'Recipient', key: 'recipient', width: 110 },
-  { title: 'Address', dataIndex: 'address', ellipsis: true },
-  { title: 'Filter', key: 'filter', width: 160 },
+  { title: 'Address', dataIndex: 'address', width: 240, ellipsis: true },
+  { title: 'Filter', key: 'filter', width: 260 },
   { title: 'Rows', key: 'rows', align: 'right' as const, width: 80 },
   ...(props.plan.before ? [{ title: 'Before', key: 'before', align: 'right' as const, width: 150 }] : []),
   { title: 'Files, or why skipped', key: 'files' },
@@ -44,7 +44,8 @@ const columns = computed(() => [
     >
   </p>
   <p>
-    <template v-if="plan.destination.kind === 'mail'">They go by mail</template
+    <template v-if="plan.destination.kind === 'mail'"
+      >They go by mail<template v-if="plan.destination.showsPage">, in letters that show the page</template></template
     ><template v-else>They go to the {{ plan.destination.kind }}&nbsp;</template
     ><RouterLink v-if="plan.destination.name !== 'mail'" to="/destinations">{{ plan.destination.name }}</RouterLink
     ><template v-if="plan.destination.folder">, into {{ plan.destination.folder }}</template
@@ -56,8 +57,23 @@ const columns = computed(() => [
       ></template
     >.
   </p>
+  <p class="quiet">
+    <template v-if="plan.asSeenBy === 'recipient'"
+      >Every copy is limited by its recipient’s own rules as well as by those of {{ plan.sender }}.</template
+    ><template v-else
+      >What {{ plan.sender }} may see is the outer limit of every copy; recipients’ own rules do not matter.</template
+    >
+    Rows and figures are read
+    {{ plan.road.kind === 'one pass' ? 'in one pass for all' : 'with a query for each copy' }}: {{ plan.road.because }}.
+  </p>
+  <p v-if="plan.release.length > 0">
+    Nothing is made before a second person releases the run: {{ plan.release.join(' or ') }}.
+  </p>
   <p v-if="plan.destination.state !== 'ready'" class="refused" role="alert">
     The destination is {{ plan.destination.state }}: {{ plan.destination.reason }}. The run would wait for it.
+  </p>
+  <p v-if="plan.bounced.length > 0" class="refused" role="alert">
+    The last copy came back from {{ plan.bounced.map((one) => `${one.recipient} (${one.reason})`).join(', ') }}.
   </p>
   <p v-if="plan.template" class="quiet">
     The workbook <RouterLink to="/templates">{{ plan.template.name }}</RouterLink>, version {{ plan.template.version }},
@@ -68,6 +84,26 @@ const columns = computed(() => [
   </p>
   <p v-if="refused > 0" class="refused" role="alert">
     The run would be refused: {{ refused }} recipients have no rows, and this burst does not go out then.
+  </p>
+  <p v-if="plan.counts.planned > 0" class="beside">
+    <template v-if="plan.costs.computingMs > 0 || plan.costs.unknown.length === 0"
+      >By what copies cost so far: {{ (plan.costs.computingMs / 1000).toFixed(1) }} s of queries and making,
+      {{ showCount(plan.costs.rowsRead) }} rows read, {{ showSize(plan.costs.bytes)
+      }}<template v-if="plan.costs.unknown.length > 0"
+        >, and what {{ plan.costs.unknown.join(' and ') }} cost on top: no such copy was ever made here</template
+      >.</template
+    ><template v-else
+      >{{ showCount(plan.costs.rowsRead) }} rows will be read; what it costs is not known yet, no copy as
+      {{ plan.costs.unknown.join(' or ') }} was ever made here.</template
+    >
+    <b
+      v-for="one in plan.costs.limits.filter((limit) => limit.state !== 'fine')"
+      :key="one.folder"
+      :class="one.state === 'stopped' ? 'refused' : 'mark'"
+    >
+      The folder {{ one.folder }} has {{ one.words }};
+      {{ one.state === 'stopped' ? 'with this run nothing planned starts in it any more' : 'it comes near its limit' }}.
+    </b>
   </p>
   <p v-if="plan.before" class="beside">
     Beside run {{ plan.before.run }} ({{ plan.before.period }}, {{ plan.before.copies }} copies):
@@ -111,11 +147,12 @@ const columns = computed(() => [
       <template v-else-if="column.key === 'files'">
         <span v-if="record.files.length === 0 || record.action !== 'send'" class="quiet">– {{ record.reason }}</span>
         <template v-else>
+          <span v-if="record.reason" class="mark">{{ capitalised(record.reason) }}</span>
           <a
-            v-for="file in (record as PlanEntry).files"
+            v-for="file in (record as ShownPlanEntry).files.filter((one) => !one.isInline)"
             :key="file.name"
             class="sample"
-            :href="sample(record as PlanEntry, file.format)"
+            :href="sample(record as ShownPlanEntry, file.format)"
             :download="file.name"
             :title="`Make ${file.name} now and look at it; nothing is sent`"
             >{{ file.name }}</a

@@ -3,11 +3,12 @@ import { Button, Popconfirm, Progress, Table } from 'ant-design-vue';
 import { computed } from 'vue';
 import { showCount, showInstant, showSize } from '../platform/words.ts';
 import RunState from './RunState.vue';
-import { isActive, type Ledger, type LedgerEntry } from './shapes.ts';
+import type { Ledger, LedgerEntry } from '@underbell/core/burst/answers';
+import { isActive } from './shapes.ts';
 
 const props = defineProps<{ run: Ledger }>();
 const emit = defineEmits<{
-  steer: [act: 'stop' | 'pause' | 'continue' | 'retry'];
+  steer: [act: 'stop' | 'pause' | 'continue' | 'retry' | 'release'];
   settle: [recipient: string, hasArrived: boolean];
   recall: [recipient?: string];
 }>();
@@ -50,7 +51,9 @@ const columns = computed(() => [
   <div class="head">
     <span
       ><RunState :state="run.state" /> for {{ run.period }}<template v-if="run.isTest">, a test to its sender</template
-      ><template v-else-if="run.cause === 'schedule'">, by its schedule</template></span
+      ><template v-else-if="run.cause === 'schedule'">, by its schedule</template
+      ><template v-else-if="run.cause === 'refresh'">, after a refresh</template
+      ><template v-if="run.releasedBy">, released by {{ run.releasedBy }}</template></span
     >
     <span
       >{{ run.counts.sent }} sent, {{ run.counts.skipped }} skipped, {{ run.counts.failed }} failed<template
@@ -63,16 +66,23 @@ const columns = computed(() => [
       }}<template v-if="run.keptUntil"> · files kept until {{ showInstant(run.keptUntil) }}</template></span
     >
     <Button v-if="isActive(run)" @click="emit('steer', 'pause')">Pause</Button>
+    <Popconfirm
+      v-if="run.state === 'held'"
+      :title="`Release this run? ${run.counts.planned} copies are made and sent then.`"
+      ok-text="Release"
+      @confirm="emit('steer', 'release')"
+      ><Button type="primary">Release</Button></Popconfirm
+    >
     <Button v-if="run.state === 'paused'" type="primary" @click="emit('steer', 'continue')">Go on</Button>
     <Popconfirm
-      v-if="!isActive(run) && run.state !== 'paused' && run.counts.failed > 0"
+      v-if="!isActive(run) && run.state !== 'paused' && run.state !== 'held' && run.counts.failed > 0"
       :title="`Try again for the ${run.counts.failed} whose copy failed?`"
       ok-text="Try again"
       @confirm="emit('steer', 'retry')"
       ><Button>Try the failed again</Button></Popconfirm
     >
     <Popconfirm
-      v-if="isActive(run) || run.state === 'paused'"
+      v-if="isActive(run) || run.state === 'paused' || run.state === 'held'"
       title="Stop this run? What has left stays sent; the rest can be run again."
       ok-text="Stop"
       @confirm="emit('steer', 'stop')"
@@ -90,6 +100,10 @@ const columns = computed(() => [
     <Progress :percent="share" :show-info="false" />
     <p class="quiet">{{ run.phase }}</p>
   </div>
+  <p v-if="run.state === 'held'">
+    Waits for a second person: one of {{ run.release?.join(', ') }}, other than whoever started it, looks at who gets
+    what and releases it.
+  </p>
   <p v-if="run.error" class="error" role="alert">{{ run.error }}</p>
   <Table
     :columns="columns"
@@ -106,7 +120,7 @@ const columns = computed(() => [
       }}</template>
       <template v-else-if="column.key === 'files'">
         <a
-          v-for="file in (record as LedgerEntry).files"
+          v-for="file in (record as LedgerEntry).files.filter((one) => !one.isInline)"
           :key="file.name"
           class="file"
           :href="fileOf(record as LedgerEntry, file.name)"
@@ -127,7 +141,8 @@ const columns = computed(() => [
         >
       </template>
       <template v-else-if="column.key === 'reason'">
-        <span class="quiet">{{ record.reason }}</span>
+        <span v-if="record.bounce" class="error">came back: {{ record.bounce }}</span>
+        <span class="quiet" :title="record.filter">{{ record.reason }}</span>
         <span v-if="record.state === 'in doubt'" class="settle">
           <Button size="small" @click="emit('settle', record.recipient, true)">It arrived</Button>
           <Button size="small" @click="emit('settle', record.recipient, false)">It did not</Button>

@@ -13,6 +13,7 @@ const signs: Record<string, { sign: string; colour: string }> = {
   'in doubt': { sign: '?', colour: 'signal' },
   partly: { sign: '◐', colour: 'brass' },
   stopped: { sign: '■', colour: 'brass' },
+  held: { sign: '‖', colour: 'brass' },
   paused: { sign: '‖', colour: 'brass' },
   skipped: { sign: '–', colour: 'quiet' },
 };

@@ -1,6 +1,7 @@
 import { computed, onBeforeUnmount, watch, type Ref } from 'vue';
 import { useResource } from '../platform/useResource.ts';
-import { isActive, type Ledger } from './shapes.ts';
+import type { Ledger } from '@underbell/core/burst/answers';
+import { isActive } from './shapes.ts';
 
 const followEveryMs = 600;
 

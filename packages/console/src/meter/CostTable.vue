@@ -1,18 +1,8 @@
 <script setup lang="ts">
 import { Table } from 'ant-design-vue';
 import { computed } from 'vue';
+import type { CostSum } from '@underbell/core/meter';
 import { capitalised, showCount, showSize } from '../platform/words.ts';
-
-/** Costs added up under one name. */
-export interface CostSum {
-  readonly name: string;
-  readonly times: number;
-  readonly rows: number;
-  readonly queryMs: number;
-  readonly renderMs: number;
-  readonly bytes: number;
-  readonly hitShare: number | null;
-}
 
 const props = defineProps<{ by: string; sums: readonly CostSum[] }>();
 const msOf = (one: CostSum) => one.queryMs + one.renderMs;
@@ -23,6 +13,7 @@ const columns = computed(() => [
   { title: 'Times', key: 'times', align: 'right' as const, width: 90 },
   { title: 'Rows', key: 'rows', align: 'right' as const, width: 120 },
   { title: 'Seconds', key: 'seconds', width: 260 },
+  { title: 'Of them computing here', key: 'cpu', align: 'right' as const, width: 170 },
   { title: 'Milliseconds each', key: 'each', align: 'right' as const, width: 150 },
   { title: 'Size', key: 'bytes', align: 'right' as const, width: 110 },
   { title: 'From the cache', key: 'hits', align: 'right' as const, width: 130 },
@@ -45,6 +36,7 @@ const columns = computed(() => [
         <i aria-hidden="true" :style="{ width: `${(9 * msOf(record as CostSum)) / most}rem` }" />
         {{ seconds(msOf(record as CostSum)) }}
       </span>
+      <template v-else-if="column.key === 'cpu'">{{ seconds(record.cpuMs) }}</template>
       <template v-else-if="column.key === 'each'">{{ (msOf(record as CostSum) / record.times).toFixed(1) }}</template>
       <template v-else-if="column.key === 'bytes'">{{ record.bytes > 0 ? showSize(record.bytes) : '' }}</template>
       <template v-else-if="column.key === 'hits'">{{

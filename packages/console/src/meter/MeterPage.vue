@@ -2,7 +2,9 @@
 import { computed, ref } from 'vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import CostTable, { type CostSum } from './CostTable.vue';
+import type { CostSum } from '@underbell/core/meter';
+import CostLimits from './CostLimits.vue';
+import CostTable from './CostTable.vue';
 
 const groups = {
   day: 'day',
@@ -47,8 +49,13 @@ const { data, error } = useResource<{ by: string; sums: CostSum[] }>(
       </select></label
     >
   </p>
-  <ProblemNote v-if="error" :problem="error" />
+  <p v-if="error?.code === 'NOT_ALLOWED'" class="quiet">
+    What everything cost is for administrators. What a burst cost stands on its own page, under
+    <RouterLink to="/sending">Sending</RouterLink>.
+  </p>
+  <ProblemNote v-else-if="error" :problem="error" />
   <CostTable v-else-if="data" :by="groups[data.by as keyof typeof groups]" :sums="data.sums" />
+  <CostLimits />
 </template>
 
 <style scoped>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted } from 'vue';
 import RunState from '../burst/RunState.vue';
-import type { ShownRun } from '../burst/shapes.ts';
+import type { ShownRun } from '@underbell/core/burst/answers';
 import FindBox from '../folder/FindBox.vue';
 import { pathOf, useAtHand } from '../folder/useAtHand.ts';
 import ProblemNote from '../platform/ProblemNote.vue';

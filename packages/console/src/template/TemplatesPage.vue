@@ -88,8 +88,9 @@ const load = () =>
         <p v-for="one in (record as Template).summary.warnings" :key="one" class="note">{{ capitalised(one) }}.</p>
       </template>
       <template v-else-if="column.key === 'loaded'">
-        <a :href="`/api/v1/templates/${record.name}/file`" :download="record.fileName">{{ record.fileName }}</a>,
-        version {{ record.version }}
+        <a class="file" :href="`/api/v1/templates/${record.name}/file`" :download="record.fileName">{{
+          record.fileName
+        }}</a>, version {{ record.version }}
         <span class="quiet">{{ showInstant(record.loadedAt) }}</span>
       </template>
     </template>
@@ -123,6 +124,9 @@ const load = () =>
 </template>
 
 <style scoped>
+.file {
+  text-decoration: underline;
+}
 .note {
   color: var(--brass);
   margin: 0.2rem 0 0;

@@ -1,6 +1,6 @@
 import type { DatasetShape } from '../dataset/index.ts';
 import { allOf, explainInWords, type TypedNode } from '../filter/index.ts';
-import { maskedShape, noMasking, type Masking } from './masks.ts';
+import { bothMaskings, maskedShape, noMasking, type Masking } from './masks.ts';
 
 /** Where a limit comes from. */
 export type LimitOrigin =
@@ -45,6 +45,12 @@ export class EffectiveFilter {
 
   narrow(...parts: readonly LimitPart[]): EffectiveFilter {
     return new EffectiveFilter(this.dataset, [...this.#parts, ...parts], this.masking);
+  }
+
+  /** The same as somebody else may see it as well: their rules and masks apply beside these. */
+  also(decided: { readonly parts: readonly LimitPart[]; readonly masking: Masking }): EffectiveFilter {
+    const masking = bothMaskings(this.masking, decided.masking);
+    return new EffectiveFilter(this.dataset, [...this.#parts, ...decided.parts], masking);
   }
 
   /** The dataset as its viewer knows it: what readers' own filters may name. */

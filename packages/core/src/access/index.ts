@@ -2,6 +2,7 @@ export { EffectiveFilter, type LimitOrigin, type LimitPart } from './effectiveFi
 export { viewerName, type ClientViewer, type PersonViewer, type Viewer } from './viewer.ts';
 export {
   checkPlacementFilter,
+  checkRecipientFilter,
   checkRule,
   checkTokenDatasets,
   checkTokenFilter,

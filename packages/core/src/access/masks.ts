@@ -112,13 +112,37 @@ export function decideMasks(
       coarse.set(effect.column, effect.by);
     }
   }
-  for (const [column, by] of coarse) {
-    // What stands in for a column is no less hidden than the column that it comes from.
-    if (by.to === 'column' && (hidden.has(by.column) || coarse.has(by.column))) hidden.add(column);
-  }
-  for (const column of hidden) coarse.delete(column);
   const words = matching.map((mask) => ({ name: mask.name, words: maskWords(mask.effect) }));
-  return { hidden, coarse, minRows, timeZone: options.timeZone, words };
+  return settled({ hidden, coarse, minRows, timeZone: options.timeZone, words });
+}
+
+/** What stands in for a column is no less hidden than the column that it comes from. */
+function settled(masking: Masking): Masking {
+  const hidden = new Set(masking.hidden);
+  const coarse = new Map(masking.coarse);
+  for (const [column, by] of coarse)
+    if (by.to === 'column' && (hidden.has(by.column) || coarse.has(by.column))) hidden.add(column);
+  for (const column of hidden) coarse.delete(column);
+  return { ...masking, hidden, coarse };
+}
+
+/** What two viewers are both shown. */
+export function bothMaskings(one: Masking, other: Masking): Masking {
+  const hidden = new Set([...one.hidden, ...other.hidden]);
+  const coarse = new Map(one.coarse);
+  for (const [column, by] of other.coarse) {
+    const known = coarse.get(column);
+    if (known && !isSameCoarsening(known, by)) hidden.add(column);
+    coarse.set(column, by);
+  }
+  const names = new Set(one.words.map(({ name }) => name));
+  return settled({
+    hidden,
+    coarse,
+    minRows: Math.max(one.minRows, other.minRows),
+    timeZone: one.timeZone,
+    words: [...one.words, ...other.words.filter(({ name }) => !names.has(name))],
+  });
 }
 
 /** The dataset as its viewer knows it: without what is hidden. */

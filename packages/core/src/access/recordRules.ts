@@ -253,3 +253,15 @@ export function checkRule(where: string, dataset: DatasetShape, attributes: read
 export function checkPlacementFilter(where: string, dataset: DatasetShape): void {
   checkWithSamples(where, dataset, (source) => source === 'record');
 }
+
+/** Checks a burst's filter before it is saved, with every column of its recipient list taken as present. */
+export function checkRecipientFilter(where: string, dataset: DatasetShape, columns: readonly string[]): void {
+  checkWithSamples(where, dataset, (source, name) => {
+    if (source !== 'recipient') return false;
+    if (columns.includes(name)) return true;
+    throw new Refusal('VALUE_UNBOUND', `the recipient list has no column \`${name}\``, {
+      word: name,
+      ...suggest(name, columns),
+    });
+  });
+}

@@ -1,11 +1,11 @@
-import type { CopyFormat } from './definition.ts';
+import type { MadeFormat } from './definition.ts';
 import type { PlanEntry } from './plan.ts';
 
 /** A copy of an earlier run. */
 export interface FormerCopy {
   readonly recipient: string;
   readonly rows: number;
-  readonly files: readonly { readonly format: CopyFormat; readonly sizeBytes?: number }[];
+  readonly files: readonly { readonly format: MadeFormat; readonly sizeBytes?: number }[];
 }
 
 /** What is striking about a plan beside the last run. */
@@ -31,8 +31,8 @@ const median = (numbers: readonly number[]): number | undefined => {
 };
 
 /** About how many bytes a row and a file weigh in each format, from what was made before. */
-function weights(former: readonly FormerCopy[]): (format: CopyFormat, rows: number) => number {
-  const found = new Map<CopyFormat, { perRow: number[]; whole: number[] }>();
+function weights(former: readonly FormerCopy[]): (format: MadeFormat, rows: number) => number {
+  const found = new Map<MadeFormat, { perRow: number[]; whole: number[] }>();
   for (const { rows, files } of former) {
     for (const { format, sizeBytes } of files) {
       if (sizeBytes === undefined || rows === 0) continue;
@@ -44,7 +44,7 @@ function weights(former: readonly FormerCopy[]): (format: CopyFormat, rows: numb
   }
   return (format, rows) => {
     const known = found.get(format);
-    const isPage = format === 'pdf' || format === 'png';
+    const isPage = format === 'pdf' || format === 'png' || format === 'numbers';
     return Math.round(isPage ? (median(known?.whole ?? []) ?? 0) : rows * (median(known?.perRow ?? []) ?? 0));
   };
 }

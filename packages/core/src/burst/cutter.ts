@@ -1,4 +1,3 @@
-const newline = 10;
 const quote = 34;
 const comma = 44;
 
@@ -9,11 +8,11 @@ export interface CutterOptions {
   /** So many leading fields of each row tell where it goes; they are not part of the copy. */
   readonly prefixFields: number;
   /**
-   * Where rows with this prefix go: the number of the cut, or -1 to drop them. Asked once per change of prefix.
+   * Where rows with this prefix go: the numbers of the cuts, none to drop them. Asked once per change of prefix.
    *
    * @throws to stop the run
    */
-  readonly route: (fields: (string | null)[]) => number;
+  readonly route: (fields: (string | null)[]) => readonly number[];
   readonly take: TakeBytes;
 }
 
@@ -38,18 +37,19 @@ export function readFields(text: string): (string | null)[] {
   return fields;
 }
 
+/** So many routes are kept; a stream that is not laid out by what it is cut by comes back to them row by row. */
+const mostKept = 20_000;
+
 /**
- * Cuts a stream of CSV rows into one piece per recipient while it flows, on bytes: no row becomes an object, and rows
- * with the same prefix as the one before cost a comparison of a few bytes.
- *
- * Rows end in a line feed outside quotes, as PostgreSQL's COPY writes them; fields may hold commas, quotes and line feeds.
+ * Cuts CSV rows into one piece per recipient while they flow, on bytes: no row becomes an object, and rows with the same
+ * prefix as the one before cost a comparison of a few bytes. Fields may hold commas, quotes and line feeds.
  */
 export class RowCutter {
   readonly #options: CutterOptions;
-  #carry: Buffer | undefined;
   /** The last prefix with its closing comma, and where it leads. */
   #prefix: Buffer = Buffer.alloc(0);
-  #cut = -1;
+  #cuts: readonly number[] = [];
+  readonly #known = new Map<string, readonly number[]>();
   #rows = 0;
 
   constructor(options: CutterOptions) {
@@ -61,39 +61,29 @@ export class RowCutter {
     return this.#rows;
   }
 
-  push(chunk: Buffer): void {
-    const data = this.#carry === undefined ? chunk : Buffer.concat([this.#carry, chunk]);
-    let nextQuote = data.indexOf(quote);
-    let start = 0;
-    let from = 0;
-    let isQuoted = false;
-    for (;;) {
-      const end = data.indexOf(newline, from);
-      if (end < 0) break;
-      for (; nextQuote >= 0 && nextQuote < end; nextQuote = data.indexOf(quote, nextQuote + 1)) isQuoted = !isQuoted;
-      from = end + 1;
-      // A line feed between quotes belongs to a field.
-      if (isQuoted) continue;
-      this.#row(data, start, from);
-      start = from;
-    }
-    // The rest is copied, so that the chunk's memory can be used again.
-    this.#carry = start === data.length ? undefined : Buffer.from(data.subarray(start));
-  }
-
-  /** @throws {TypeError} when the stream ended in the middle of a row */
-  end(): void {
-    if (this.#carry !== undefined) throw new TypeError('the rows ended in the middle of one');
-  }
-
-  #row(data: Buffer, start: number, end: number): void {
+  /** Takes one row with its closing line feed. */
+  readonly row = (data: Buffer, start: number, end: number): void => {
     this.#rows++;
     if (!this.#hasSamePrefix(data, start, end)) {
       const prefixEnd = endOfFields(data, start, this.#options.prefixFields);
       this.#prefix = Buffer.from(data.subarray(start, prefixEnd));
-      this.#cut = this.#options.route(readFields(this.#prefix.toString('utf8', 0, this.#prefix.length - 1)));
+      this.#cuts = this.#routeOf(this.#prefix);
     }
-    if (this.#cut >= 0) this.#options.take(this.#cut, data, start + this.#prefix.length, end);
+    const from = start + this.#prefix.length;
+    const cuts = this.#cuts;
+    for (let i = 0; i < cuts.length; i++) this.#options.take(cuts[i]!, data, from, end);
+  };
+
+  #routeOf(prefix: Buffer): readonly number[] {
+    // Each byte as a character of its own: only a name to remember it by.
+    const name = prefix.toString('latin1');
+    const known = this.#known.get(name);
+    if (known) return known;
+    const { length } = prefix;
+    const cuts = this.#options.route(length === 0 ? [] : readFields(prefix.toString('utf8', 0, length - 1)));
+    if (this.#known.size >= mostKept) this.#known.clear();
+    this.#known.set(name, cuts);
+    return cuts;
   }
 
   #hasSamePrefix(data: Buffer, start: number, end: number): boolean {

@@ -3,15 +3,18 @@ import { checkShape } from '../check/index.ts';
 import { thingName } from '../dataset/index.ts';
 import { Refusal } from '../refusal/index.ts';
 import { destinationSchema, type BurstDestination } from './destination.ts';
+import { recipientColumns } from './partition.ts';
 import { checkRecurrence, type Recurrence } from '../schedule/index.ts';
 
 /** `template` is a prepared workbook, filled. */
 export const copyFormats = ['csv', 'jsonl', 'xlsx', 'template', 'pdf', 'png'] as const;
 export type CopyFormat = (typeof copyFormats)[number];
+/** `numbers` is what a letter says of the page that it shows. */
+export type MadeFormat = CopyFormat | 'numbers';
 /** Formats that hold rows rather than a page. */
 export const rowFormats: readonly CopyFormat[] = ['csv', 'jsonl', 'xlsx', 'template'];
 /** Formats that show the page's figures. */
-export const figureFormats: readonly CopyFormat[] = ['xlsx', 'pdf', 'png'];
+export const figureFormats: readonly MadeFormat[] = ['xlsx', 'pdf', 'png', 'numbers'];
 
 /** How CSV copies are written; commas and UTF-8 without a mark when left out. */
 export interface CsvStyle {
@@ -30,6 +33,9 @@ export interface Keeping {
   readonly signIn?: boolean;
 }
 
+/** When its sender is told how a run went: after every one, after those that nobody started by hand, or never. */
+export type SummaryWish = 'always' | 'unattended' | 'never';
+
 /** When a burst runs by itself, for the period before that day or the one that it lies in. */
 export interface BurstSchedule extends Recurrence {
   readonly period?: 'last' | 'this';
@@ -37,6 +43,10 @@ export interface BurstSchedule extends Recurrence {
   readonly missed?: 'late' | 'skip';
   /** Days on which it does not run, such as holidays, as `YYYY-MM-DD`. */
   readonly except?: readonly string[];
+  /** Name of a list of holidays that the installation keeps. */
+  readonly holidays?: string;
+  /** What happens on one of them: no run, or one on the next day that is none. */
+  readonly onHoliday?: 'skip' | 'next';
 }
 
 /** A burst as its publisher writes it, in the format `underbell-burst/1`. */
@@ -49,16 +59,32 @@ export interface BurstDefinition {
   readonly page?: string;
   readonly list: string;
   /** Report parameter -> column of the recipient list. */
-  readonly bind: Readonly<Record<string, string>>;
+  readonly bind?: Readonly<Record<string, string>>;
+  /** Dataset -> CQL2 text that limits its rows in each copy; `recipient('column')` stands for that recipient's cell. */
+  readonly where?: Readonly<Record<string, string>>;
+  /** List columns whose cells hold several values -> what stands between them. */
+  readonly many?: Readonly<Record<string, string>>;
+  /** One of those columns: each of its values is a copy of its own, rather than all of them one. */
+  readonly each?: string;
+  /** Recipients are people here, and their own record rules and masks apply beside the sender's. */
+  readonly asSeenBy?: 'sender' | 'recipient';
+  /** Addresses of people of whom one, other than whoever starts it, must release a run before anything is made. */
+  readonly release?: readonly string[];
   /** The parameter that a run's period sets. */
   readonly period?: { readonly unit: 'month' | 'day'; readonly parameter: string };
   readonly formats: readonly CopyFormat[];
   readonly csv?: CsvStyle;
+  /** The list column with the password that each recipient's PDF opens with. */
+  readonly pdf?: { readonly passwordColumn: string };
   /** The prepared workbook that the format `template` fills. */
   readonly template?: string;
   readonly empty?: WhenEmpty;
   readonly keep?: Keeping;
   readonly schedule?: BurstSchedule;
+  /** Runs after its data was loaded anew, once a day at most, for the period before that day or the one it lies in. */
+  readonly afterRefresh?: 'last' | 'this';
+  /** A letter to the sender after a run; `unattended` when left out. */
+  readonly summary?: SummaryWish;
   /** The dataset whose rows a copy holds, and which columns; the report's only one and all of them when left out. */
   readonly rows?: { readonly dataset?: string; readonly columns?: readonly string[] };
   /** Without extension: `{burst}-{quay}-{period}`. */
@@ -78,13 +104,22 @@ export const burstSchema = Joi.object({
   report: reference.required(),
   page: reference,
   list: reference.required(),
-  bind: Joi.object().pattern(reference, reference).min(1).max(1).required(),
+  bind: Joi.object().pattern(reference, reference).min(1).max(8),
+  where: Joi.object().pattern(reference, Joi.string().max(16_384)).min(1).max(20),
+  many: Joi.object().pattern(reference, Joi.string().trim(false).min(1).max(3)).min(1).max(8),
+  each: reference,
+  asSeenBy: Joi.string().valid('sender', 'recipient'),
+  release: Joi.array()
+    .items(Joi.string().email({ tlds: false }).lowercase())
+    .min(1)
+    .max(20)
+    .unique(),
   period: Joi.object({ unit: Joi.string().valid('month', 'day').required(), parameter: reference.required() }),
   formats: Joi.array()
     .items(Joi.string().valid(...copyFormats))
-    .min(1)
     .unique()
     .required(),
+  pdf: Joi.object({ passwordColumn: reference.required() }),
   csv: Joi.object({ separator: Joi.string().valid('comma', 'semicolon', 'tab'), mark: Joi.boolean() }),
   template: reference,
   empty: Joi.string().valid('skip', 'note', 'refuse'),
@@ -96,7 +131,11 @@ export const burstSchema = Joi.object({
     period: Joi.string().valid('last', 'this'),
     missed: Joi.string().valid('late', 'skip'),
     except: Joi.array().items(Joi.string().isoDate().length(10)).max(400).unique(),
+    holidays: reference,
+    onHoliday: Joi.string().valid('skip', 'next'),
   }),
+  afterRefresh: Joi.string().valid('last', 'this'),
+  summary: Joi.string().valid('always', 'unattended', 'never'),
   rows: Joi.object({ dataset: reference, columns: Joi.array().items(reference).min(1).max(200).unique() }),
   fileName: Joi.string().min(1).max(200).required(),
   destination: destinationSchema,
@@ -136,10 +175,36 @@ export function readBurst(value: unknown): BurstDefinition {
         : 'a template is named, but the format `template` is not',
       { pointer: wants ? '/template' : '/formats', hint: 'underbell template list' },
     );
+  if (read.formats.length === 0 && !(read.destination.kind === 'mail' && read.destination.page === true))
+    throw new Refusal('BURST_INVALID', 'a copy needs a file, or a letter that shows the page', {
+      pointer: '/formats',
+      hint: copyFormats.join(', '),
+    });
+  checkCutting(read);
   if (read.empty === 'note' && read.destination.kind !== 'mail')
     throw new Refusal('BURST_INVALID', `a note to those without rows needs mail, not a ${read.destination.kind}`, {
       pointer: '/empty',
       hint: 'skip them, or refuse the run',
     });
   return read;
+}
+
+/** Refuses a burst in which every copy would be the same, and a word about columns that does not fit the others. */
+function checkCutting({ bind, where, asSeenBy, each, many = {}, pdf, formats }: BurstDefinition): void {
+  const isCut = bind !== undefined || Object.values(where ?? {}).some((text) => recipientColumns(text).length > 0);
+  if (!isCut && asSeenBy !== 'recipient')
+    throw new Refusal('BURST_INVALID', 'nothing makes one copy different from another', {
+      pointer: '/bind',
+      hint: 'bind a parameter to a column of the list, or say `where` with recipient(…), or `asSeenBy` the recipient',
+    });
+  if (pdf && formats.some((one) => one !== 'pdf'))
+    throw new Refusal('BURST_INVALID', 'only a PDF takes a password; the other files would go without', {
+      pointer: '/formats',
+      hint: 'send the PDF alone, or leave the password out',
+    });
+  if (each !== undefined && !Object.hasOwn(many, each))
+    throw new Refusal('BURST_INVALID', `\`each\` names \`${each}\`, which holds one value only`, {
+      pointer: '/each',
+      hint: `say what stands between its values: "many": {"${each}": ";"}`,
+    });
 }

@@ -20,6 +20,10 @@ export interface MailDestination {
   readonly send?: 'files' | 'links';
   /** Files that are larger together, in megabytes, go as links all the same; 20 when left out. */
   readonly largest?: number;
+  /** Whether the letter shows the page itself: its picture, its numbers as text, and a link to the report. */
+  readonly page?: boolean;
+  /** Whether recipients can say, with one click, that they want no more of these. */
+  readonly unsubscribe?: boolean;
 }
 
 /** A folder on a file server (WebDAV) or on the service's own disk. */
@@ -72,6 +76,8 @@ export const destinationSchema = Joi.alternatives()
           emptyMessage: message,
           send: Joi.string().valid('files', 'links'),
           largest: Joi.number().positive().max(1000),
+          page: Joi.boolean(),
+          unsubscribe: Joi.boolean(),
         }),
       },
       { is: 'library', then: Joi.object({ kind: Joi.string().required(), ...folder }) },

@@ -1,3 +1,14 @@
+export type {
+  DeliveryState,
+  Ledger,
+  LedgerEntry,
+  RunCause,
+  RunCounts,
+  RunState,
+  ShownPlan,
+  ShownPlanEntry,
+  ShownRun,
+} from './answers/index.ts';
 export {
   destinationKinds,
   destinationName,
@@ -29,8 +40,10 @@ export {
   type BurstSchedule,
   type CopyFormat,
   type CsvStyle,
+  type MadeFormat,
 } from './definition.ts';
 export { comparePlan, type Comparison, type FormerCopy } from './compare.ts';
+export { writeLetter, type LetterContent, type PageNumbers } from './letter.ts';
 export { rowWriter, type RowWriter } from './rowFiles.ts';
 export { checkTemplate, fillTemplate, folderPath, safeFileName, templateNames } from './template.ts';
 export { nextRuns, periodAt, readPeriod, type Period } from './period.ts';
@@ -42,6 +55,31 @@ export {
   type PlanEntry,
   type PlanInput,
   type PlannedFile,
+  type WantedCopy,
 } from './plan.ts';
 export { readFields, RowCutter, type CutterOptions, type TakeBytes } from './cutter.ts';
+export {
+  boundCondition,
+  boundReading,
+  cutKey,
+  cutOf,
+  cuttingColumns,
+  cutTexts,
+  recipientsOfCopies,
+  textsOf,
+  textOfValue,
+  type Bound,
+  type Cut,
+} from './cut.ts';
+export {
+  conditionsOf,
+  decideRoad,
+  keysOf,
+  looksAtRecipient,
+  recipientColumns,
+  tupleKey,
+  tuplesOf,
+  type Keys,
+  type Road,
+} from './partition.ts';
 export { createRouter, type RouterOptions } from './router.ts';

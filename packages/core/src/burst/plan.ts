@@ -1,21 +1,23 @@
-import { isRefusal, nearestNames } from '../refusal/index.ts';
-import { parseValue, type ColumnType, type Value } from '../dataset/index.ts';
-import type { BurstDefinition, CopyFormat } from './definition.ts';
+import { nearestNames } from '../refusal/index.ts';
+import type { Cut } from './cut.ts';
+import type { BurstDefinition, CopyFormat, MadeFormat } from './definition.ts';
 import type { Period } from './period.ts';
 import type { Recipient } from './recipients.ts';
 import { fillTemplate, safeFileName } from './template.ts';
 
 export interface PlannedFile {
   readonly name: string;
-  readonly format: CopyFormat;
+  readonly format: MadeFormat;
+  /** Stands in the letter itself rather than beside it. */
+  readonly isInline?: true;
 }
 
 /** What one recipient would get, or why not. */
 export interface PlanEntry {
   readonly recipient: string;
   readonly address: string;
-  /** The value that cuts this copy out. */
-  readonly value?: Value;
+  /** What this copy holds. */
+  readonly cut?: Cut;
   readonly rows: number;
   readonly files: readonly PlannedFile[];
   /** `refuse`: while this stands, the run does not start. */
@@ -24,20 +26,27 @@ export interface PlanEntry {
   readonly reason?: string;
 }
 
+/** A recipient with what they would get. */
+export interface WantedCopy {
+  readonly recipient: Recipient;
+  /** Nothing, with the reason, for somebody whose copy cannot be told. */
+  readonly cut?: Cut;
+  readonly why?: string;
+  readonly rows: number;
+}
+
 export interface PlanInput {
   readonly definition: BurstDefinition;
   readonly period: Period;
-  readonly recipients: readonly Recipient[];
-  /** The type of the column that the bound parameter filters. */
-  readonly keyType: ColumnType;
-  /** Rows by value of that column, under every other limit. */
-  readonly rowCounts: ReadonlyMap<Value, number>;
+  readonly copies: readonly WantedCopy[];
   /** Recipients who already have this occurrence, with the run that sent it. */
   readonly alreadySent: ReadonlyMap<string, number>;
+  /** Addresses, in small letters, whose owners want no more of this burst, since when. */
+  readonly unwanted?: ReadonlyMap<string, Date>;
   /** Today, by which recipients are active or not, `YYYY-MM-DD`. */
   readonly today: string;
-  /** Values that occur in the data at all, in whatever period; asked only where somebody has no rows. */
-  readonly occurring?: ReadonlySet<Value>;
+  /** List column -> texts of the values that occur in the data at all, in whatever period. */
+  readonly occurring?: ReadonlyMap<string, ReadonlySet<string>>;
 }
 
 /** What templates can be filled with. */
@@ -62,38 +71,55 @@ export function templateNamesFor(listColumns: readonly string[]): string[] {
 }
 
 function copyFiles(
-  input: PlanInput,
+  { definition, period }: PlanInput,
   recipient: Recipient,
   taken: Map<string, string>,
 ): { files: PlannedFile[]; clash?: string } {
-  const { definition, period } = input;
   const stem = safeFileName(fillTemplate(definition.fileName, templateValues(definition, period, recipient)));
   const other = taken.get(stem.toLowerCase());
   taken.set(stem.toLowerCase(), other ?? recipient.id);
-  const hasBoth = definition.formats.includes('xlsx');
+  const { formats: wanted } = recipient;
+  const formats = definition.formats.filter((one) => wanted === undefined || wanted.includes(one));
+  const hasBoth = formats.includes('xlsx');
   const endings = { template: hasBoth ? '-filled.xlsx' : '.xlsx' } as Partial<Record<CopyFormat, string>>;
-  const files = definition.formats.map((format) => ({ name: `${stem}${endings[format] ?? `.${format}`}`, format }));
+  const files: PlannedFile[] = formats.map((format) => ({ name: `${stem}${endings[format] ?? `.${format}`}`, format }));
+  if (definition.destination.kind === 'mail' && definition.destination.page === true)
+    files.push(
+      { name: `${stem}-page.png`, format: 'png', isInline: true },
+      { name: `${stem}-page.json`, format: 'numbers', isInline: true },
+    );
   return { files, ...(other !== undefined ? { clash: other } : {}) };
 }
 
+/** The values of a copy that never occur, each with the nearest that nobody else has. */
+function neverWords({ occurring, copies }: PlanInput, cut: Cut): { isAll: boolean; words: string[] } {
+  const found = Object.entries(cut.fields).flatMap(([column, texts]) => {
+    const known = occurring?.get(column);
+    return known ? texts.map((text) => ({ column, text, known })) : [];
+  });
+  const never = found.filter(({ text, known }) => !known.has(text));
+  const words = never.map(({ column, text, known }) => {
+    // Another recipient's value is no slip of the pen for this one's.
+    const others = new Set(copies.flatMap((one) => (one.cut === cut ? [] : (one.cut?.fields[column] ?? []))));
+    const [nearest] = nearestNames(
+      text,
+      [...known].filter((one) => !others.has(one)),
+    );
+    return `\`${text}\`${nearest === undefined ? '' : `; did you mean \`${nearest}\`?`}`;
+  });
+  return { isAll: never.length > 0 && never.length === found.length, words };
+}
+
 /** What is done for a recipient without rows. */
-function emptyCopy(
-  { definition, period, occurring }: PlanInput,
-  raw: string,
-  value: Value,
-  run: number | undefined,
-  others: ReadonlySet<string>,
-): Pick<PlanEntry, 'action' | 'reason'> {
-  const isUnknown = occurring !== undefined && !occurring.has(value);
-  // Another recipient's value is no slip of the pen for this one's.
-  const [nearest] = isUnknown
-    ? nearestNames(
-        raw,
-        [...occurring].map(String).filter((one) => !others.has(one)),
-      )
-    : [];
-  const never = isUnknown ? `, or at any time${nearest === undefined ? '' : `; did you mean \`${nearest}\`?`}` : '';
-  const reason = `no rows for ${raw} in ${period.words}${never}`;
+function emptyCopy(input: PlanInput, cut: Cut, run: number | undefined): Pick<PlanEntry, 'action' | 'reason'> {
+  const { definition, period } = input;
+  const what = Object.values(cut.fields)
+    .map((texts) => texts.join(', '))
+    .join('; ');
+  const { isAll, words } = neverWords(input, cut);
+  const [first] = words;
+  const never = !isAll ? '' : `, or at any time${first?.includes(';') ? first.slice(first.indexOf(';')) : ''}`;
+  const reason = `no rows${what === '' ? '' : ` for ${what}`} in ${period.words}${never}`;
   const { empty = 'skip' } = definition;
   if (empty !== 'note') return { action: empty, reason };
   return run === undefined
@@ -109,33 +135,33 @@ function inactiveWords({ activeFrom, activeTo }: Recipient, today: string): stri
 /**
  * Works out who gets what, before anything is sent.
  *
- * One entry per recipient, in the order of the list. Recipients without rows, with a value that cannot be read, or who
- * already have this occurrence are skipped with a reason.
+ * One entry per copy, in the order of the list. Recipients without rows, with a value that cannot be read, or who
+ * already have this occurrence are skipped with a reason. Of a copy whose other values have rows, a value that never
+ * occurs is named.
  */
 export function planBurst(input: PlanInput): PlanEntry[] {
-  const [listColumn] = Object.values(input.definition.bind);
   const taken = new Map<string, string>();
-  const others = new Set(input.recipients.map((one) => one.values[listColumn!] ?? ''));
-  return input.recipients.map((recipient): PlanEntry => {
+  return input.copies.map(({ recipient, cut, why, rows }): PlanEntry => {
     const base = { recipient: recipient.id, address: recipient.address };
-    const raw = recipient.values[listColumn!] ?? '';
+    const skip = (reason: string): PlanEntry => ({ ...base, rows: 0, files: [], action: 'skip', reason });
     const inactive = inactiveWords(recipient, input.today);
-    if (inactive !== undefined) return { ...base, rows: 0, files: [], action: 'skip', reason: inactive };
-    if (raw === '') return { ...base, rows: 0, files: [], action: 'skip', reason: `no value in column ${listColumn}` };
-    let value: Value;
-    try {
-      value = parseValue(raw, input.keyType, listColumn);
-    } catch (error) {
-      if (!isRefusal(error)) throw error;
-      return { ...base, rows: 0, files: [], action: 'skip', reason: error.message };
-    }
-    const rows = input.rowCounts.get(value) ?? 0;
+    if (inactive !== undefined) return skip(inactive);
+    const unwanted = input.unwanted?.get(recipient.address.toLowerCase());
+    if (unwanted !== undefined) return skip(`wants no more of these since ${unwanted.toISOString().slice(0, 10)}`);
+    if (cut === undefined) return skip(why ?? 'there is no copy for them');
     const run = input.alreadySent.get(recipient.id);
-    if (rows === 0) return { ...base, value, rows, files: [], ...emptyCopy(input, raw, value, run, others) };
+    if (rows === 0) return { ...base, cut, rows, files: [], ...emptyCopy(input, cut, run) };
     const { files, clash } = copyFiles(input, recipient, taken);
-    if (run !== undefined) return { ...base, value, rows, files, action: 'skip', reason: `already sent in run ${run}` };
-    if (clash !== undefined)
-      return { ...base, value, rows, files, action: 'skip', reason: `the file name is the same as that of ${clash}` };
-    return { ...base, value, rows, files, action: 'send' };
+    const planned = { ...base, cut, rows, files };
+    const refuse = (reason: string): PlanEntry => ({ ...planned, action: 'skip', reason });
+    if (run !== undefined) return refuse(`already sent in run ${run}`);
+    if (files.length === 0) return refuse(`wants ${recipient.formats!.join(', ')}, which this burst does not make`);
+    if (clash !== undefined) return refuse(`the file name is the same as that of ${clash}`);
+    const { words } = neverWords(input, cut);
+    return {
+      ...planned,
+      action: 'send',
+      ...(words.length > 0 ? { reason: `no rows at any time for ${words.join(', ')}` } : {}),
+    };
   });
 }

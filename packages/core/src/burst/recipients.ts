@@ -1,4 +1,6 @@
-import { isDate } from '../dataset/index.ts';
+import { fitsType, isDate, type ColumnType } from '../dataset/index.ts';
+import { suggest } from '../refusal/index.ts';
+import { copyFormats, type CopyFormat } from './definition.ts';
 import { Refusal, type Problem } from '../refusal/index.ts';
 
 /** One row of a recipient list. */
@@ -11,14 +13,40 @@ export interface Recipient {
   /** The first and the last day on which copies go to them, `YYYY-MM-DD`; always when left out. */
   readonly activeFrom?: string;
   readonly activeTo?: string;
+  /** BCP 47 tag; the house's when left out. */
+  readonly language?: string;
+  /** IANA time zone; the house's when left out. */
+  readonly timeZone?: string;
+  /** Which of a burst's formats they get; all when left out. */
+  readonly formats?: readonly CopyFormat[];
 }
 
-/** Which columns of a list say who and where. */
+/** Which columns of a list say who, where, when and how. */
 export interface ListColumns {
   readonly id: string;
   readonly address: string;
   readonly activeFrom?: string | undefined;
   readonly activeTo?: string | undefined;
+  readonly language?: string | undefined;
+  readonly timeZone?: string | undefined;
+  /** Formats, several with spaces or commas between them. */
+  readonly format?: string | undefined;
+}
+
+function isLanguage(text: string): boolean {
+  try {
+    return Intl.NumberFormat.supportedLocalesOf(text).length > 0;
+  } catch {
+    return false;
+  }
+}
+
+function isTimeZone(text: string): boolean {
+  try {
+    return new Intl.DateTimeFormat('en', { timeZone: text }).resolvedOptions().timeZone !== '';
+  } catch {
+    return false;
+  }
 }
 
 /** The part of RFC 5321's Mailbox that mail hosts take without quoting. */
@@ -29,56 +57,110 @@ export function isMailAddress(text: string): boolean {
   return mailbox.test(text) && !/^\.|\.\.|\.@/.test(text);
 }
 
+const typeWords: Record<ColumnType, string> = {
+  text: 'text',
+  integer: 'a whole number',
+  number: 'a number',
+  boolean: 'true or false',
+  date: 'a day such as 2026-11-30',
+  instant: 'an instant such as 2026-11-30T08:00:00Z',
+};
+
+/** Reads the cells of one row that say something about its recipient; what is wrong goes to `problem`. */
+class RowReader {
+  readonly #values: Readonly<Record<string, string>>;
+  readonly #columns: ListColumns;
+  readonly #problem: (column: string, message: string, more?: Partial<Problem>) => void;
+
+  constructor(
+    values: Readonly<Record<string, string>>,
+    columns: ListColumns,
+    problem: (column: string, message: string, more?: Partial<Problem>) => void,
+  ) {
+    this.#values = values;
+    this.#columns = columns;
+    this.#problem = problem;
+  }
+
+  /** The text of a role that fits; nothing where it is empty or wrong. */
+  text(role: keyof ListColumns, fits: (text: string) => boolean, what: string, hint: string): string | undefined {
+    const column = this.#columns[role];
+    const text = column === undefined ? '' : (this.#values[column] ?? '').trim();
+    if (text === '') return undefined;
+    if (fits(text)) return text;
+    this.#problem(column!, `\`${text.slice(0, 40)}\` is no ${what}`, { hint });
+    return undefined;
+  }
+
+  formats(): CopyFormat[] | undefined {
+    const column = this.#columns.format;
+    const words = column === undefined ? [] : (this.#values[column] ?? '').split(/[\s,;]+/).filter((one) => one !== '');
+    const unknown = words.find((one) => !(copyFormats as readonly string[]).includes(one.toLowerCase()));
+    if (unknown !== undefined) {
+      const { hint } = suggest(unknown, copyFormats);
+      this.#problem(column!, `\`${unknown.slice(0, 40)}\` is no format`, hint ? { hint } : {});
+      return undefined;
+    }
+    return words.length === 0 ? undefined : [...new Set(words.map((one) => one.toLowerCase() as CopyFormat))];
+  }
+
+  types(types: Readonly<Record<string, ColumnType>>): void {
+    for (const [column, type] of Object.entries(types)) {
+      const text = (this.#values[column] ?? '').trim();
+      if (text !== '' && !fitsType(text, type))
+        this.#problem(column, `\`${text.slice(0, 40)}\` is not ${typeWords[type]}`);
+    }
+  }
+}
+
 /**
  * Makes recipients of a list's rows and names every mistake with its row.
  *
  * @param rows - one record per data row; the first one stands in row 2 of the file
- * @throws {Refusal} `LIST_INVALID`: missing or repeated identities, addresses that are none
+ * @param types - what the cells of columns must be, empty ones apart; text where nothing is said
+ * @throws {Refusal} `LIST_INVALID`: missing or repeated identities, addresses that are none, cells of the wrong type
  */
-export function readRecipients(rows: readonly Readonly<Record<string, string>>[], columns: ListColumns): Recipient[] {
+export function readRecipients(
+  rows: readonly Readonly<Record<string, string>>[],
+  columns: ListColumns,
+  types: Readonly<Record<string, ColumnType>> = {},
+): Recipient[] {
   const problems: Problem[] = [];
   const firstRow = new Map<string, number>();
   const recipients = rows.map((values, index): Recipient => {
     const row = index + 2;
+    const problem = (column: string, message: string, more: Partial<Problem> = {}) =>
+      void problems.push({ at: `row ${row}, column ${column}`, message, ...more });
+    const reader = new RowReader(values, columns, problem);
     const id = (values[columns.id] ?? '').trim();
     const address = (values[columns.address] ?? '').trim();
-    const dayOf = (role: 'activeFrom' | 'activeTo'): string => {
-      const column = columns[role];
-      const day = column === undefined ? '' : (values[column] ?? '').trim();
-      if (day === '' || isDate(day)) return day;
-      problems.push({
-        at: `row ${row}, column ${column!}`,
-        message: `\`${day.slice(0, 40)}\` is no day`,
-        hint: 'a day looks like 2026-11-30',
-      });
-      return '';
-    };
     const earlier = firstRow.get(id);
-    if (id === '') problems.push({ at: `row ${row}, column ${columns.id}`, message: 'the recipient has no identity' });
-    else if (earlier !== undefined) {
-      problems.push({ at: `row ${row}, column ${columns.id}`, message: `\`${id}\` already stands in row ${earlier}` });
-    } else firstRow.set(id, row);
-    if (!isMailAddress(address)) {
-      const message =
-        address === '' ? 'the recipient has no address' : `\`${address.slice(0, 80)}\` is not a mail address`;
-      problems.push({
-        at: `row ${row}, column ${columns.address}`,
-        message,
-        hint: 'an address looks like name@host.example',
-      });
-    }
-    const days = { activeFrom: dayOf('activeFrom'), activeTo: dayOf('activeTo') };
-    if (days.activeFrom && days.activeTo && days.activeFrom > days.activeTo)
-      problems.push({
-        at: `row ${row}`,
-        message: `active from ${days.activeFrom} to ${days.activeTo}, which is never`,
-      });
+    if (id === '') problem(columns.id, 'the recipient has no identity');
+    else if (earlier !== undefined) problem(columns.id, `\`${id}\` already stands in row ${earlier}`);
+    else firstRow.set(id, row);
+    if (!isMailAddress(address))
+      problem(
+        columns.address,
+        address === '' ? 'the recipient has no address' : `\`${address.slice(0, 80)}\` is not a mail address`,
+        { hint: 'an address looks like name@host.example' },
+      );
+    const day = (role: 'activeFrom' | 'activeTo') => reader.text(role, isDate, 'day', 'a day looks like 2026-11-30');
+    const [activeFrom, activeTo] = [day('activeFrom'), day('activeTo')];
+    if (activeFrom && activeTo && activeFrom > activeTo)
+      problems.push({ at: `row ${row}`, message: `active from ${activeFrom} to ${activeTo}, which is never` });
+    const language = reader.text('language', isLanguage, 'language', 'a language looks like en-GB, de or el-GR');
+    const timeZone = reader.text('timeZone', isTimeZone, 'time zone', 'a time zone looks like Europe/Athens');
+    const formats = reader.formats();
+    reader.types(types);
     return {
       id,
       address,
       values,
-      ...(days.activeFrom ? { activeFrom: days.activeFrom } : {}),
-      ...(days.activeTo ? { activeTo: days.activeTo } : {}),
+      ...(activeFrom ? { activeFrom } : {}),
+      ...(activeTo ? { activeTo } : {}),
+      ...(language ? { language } : {}),
+      ...(timeZone ? { timeZone } : {}),
+      ...(formats ? { formats } : {}),
     };
   });
   if (problems.length === 0) return recipients;

@@ -7,6 +7,8 @@ export interface SqlBinder {
   bind(text: string, pgType: string): string;
   /** @returns SQL that stands for an array of values with this PostgreSQL element type */
   bindArray(texts: readonly string[], pgType: string): string;
+  /** @returns SQL that holds where `item` is one of the values, looked up by hash however many there are */
+  isAmong(item: string, texts: readonly string[], pgType: string): string;
 }
 
 const pgTypes: Record<ValueType, string> = {
@@ -39,6 +41,11 @@ export class StatementBinder implements SqlBinder {
     this.values.push(texts);
     return `$${this.values.length}::${pgType}[]`;
   }
+
+  // A parameter is a constant to the planner, and looking up in one is hashed.
+  isAmong(item: string, texts: readonly string[], pgType: string): string {
+    return `(${item} = ANY (${this.bindArray(texts, pgType)}))`;
+  }
 }
 
 /**
@@ -61,6 +68,11 @@ export class SettingBinder implements SqlBinder {
   bindArray(texts: readonly string[], pgType: string): string {
     const quoted = texts.map((text) => `"${text.replaceAll('\\', '\\\\').replaceAll('"', '\\"')}"`);
     return `${this.#add(`{${quoted.join(',')}}`)}::${pgType}[]`;
+  }
+
+  // A setting is not known before the statement runs: only a join is hashed then.
+  isAmong(item: string, texts: readonly string[], pgType: string): string {
+    return `(${item} IN (SELECT unnest(${this.bindArray(texts, pgType)})))`;
   }
 }
 
@@ -163,7 +175,7 @@ function inSql([item, ...values]: readonly TypedNode[], sql: Sql, binder: SqlBin
   const type = item!.type;
   if (values.length > longList && type !== 'boolean' && texts.every((text) => text !== undefined)) {
     const elementType = type === 'number' ? comparedType([item!, ...values]) : pgTypes[type];
-    return `(${sql(item!)} IN (SELECT unnest(${binder.bindArray(texts as string[], elementType)})))`;
+    return binder.isAmong(sql(item!), texts as string[], elementType);
   }
   const numberType = comparedType([item!, ...values]);
   return `(${sql(item!, numberType)} IN (${values.map((value) => sql(value, numberType)).join(', ')}))`;

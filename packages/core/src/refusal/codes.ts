@@ -97,6 +97,7 @@ export const refusalKinds = {
   LOAD_STOPPED: failed('The loading was stopped', 409),
   RUN_STOPPED: failed('The run was stopped', 409),
   LINK_GONE: wrong('The link does not hold any more', 410),
+  COST_LIMIT: failed('A limit of costs is reached', 409),
   COPY_EMPTY: failed('A copy would be empty', 409),
   SERVICE_UNREACHABLE: failed('The service cannot be reached', 503),
   SETTING_INVALID: wrong('A setting is not usable'),

@@ -13,6 +13,8 @@ export interface PageScene {
   readonly limits: readonly string[];
   /** When the data was loaded, milliseconds since 1970-01-01T00:00:00Z; also stands in the document as its date, so that equal input gives equal bytes. */
   readonly dataAsOf: number;
+  /** Without which a printed page does not open. */
+  readonly password?: string;
 }
 
 /** Figures that stand beside each other, from top to bottom; rows of the grid count from 1. */

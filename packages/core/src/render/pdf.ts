@@ -1,4 +1,4 @@
-import { dateWriter } from '../format/index.ts';
+import { dateWriter, formatCell } from '../format/index.ts';
 import PDFDocument from 'pdfkit';
 import svgToPdf from 'svg-to-pdfkit';
 import { numberText, textTable, trendPath, type TextCell, type TextTable } from '../figure/index.ts';
@@ -19,6 +19,7 @@ import type { PrintFonts } from './fonts.ts';
 import { bandsOf, type Band, type PageScene } from './pageScene.ts';
 
 type Document = PDFKit.PDFDocument;
+type Tag = ReturnType<Document['struct']>;
 interface Box {
   readonly x: number;
   readonly y: number;
@@ -43,16 +44,42 @@ const capitalised = (text: string) => text.charAt(0).toLocaleUpperCase() + text.
 class PageDrawer {
   readonly #doc: Document;
   readonly #scene: PageScene;
+  /** What is read aloud, in this order. */
+  readonly #root: Tag;
+  readonly #bookmarks;
 
   constructor(doc: Document, scene: PageScene) {
     this.#doc = doc;
     this.#scene = scene;
+    this.#root = doc.struct('Document');
+    doc.addStructure(this.#root);
+    this.#bookmarks = doc.outline.addItem(scene.page.title, { expanded: true });
   }
 
   draw(): void {
     this.#heading();
     for (const band of bandsOf(this.#scene.page)) this.#band(band);
+    this.#root.end();
     this.#footers();
+  }
+
+  /** Draws something that is part of what the page says. */
+  #tag(
+    type: string,
+    draw: () => void,
+    options: { readonly alt?: string; readonly title?: string } = {},
+    parent = this.#root,
+  ): void {
+    const tag = this.#doc.struct(type, options, draw);
+    parent.add(tag);
+    tag.end();
+  }
+
+  /** Draws something that nobody has to hear: lines, and what stands on every sheet. */
+  #decoration(draw: () => void, type: 'Layout' | 'Pagination' = 'Layout'): void {
+    this.#doc.markContent('Artifact', { type });
+    draw();
+    this.#doc.endMarkedContent();
   }
 
   get #width(): number {
@@ -79,29 +106,40 @@ class PageDrawer {
 
   #heading(): void {
     const { title, page, limits } = this.#scene;
-    if (page.print?.header)
-      this.#text(page.print.header, margin, margin - 16, {
-        size: 8.5,
-        colour: light.quiet,
-        width: this.#width,
-        lineBreak: false,
-      });
-    this.#text(title, margin, margin, { size: 20, font: semibold, width: this.#width });
+    const header = page.print?.header;
+    if (header)
+      this.#decoration(
+        () =>
+          this.#text(header, margin, margin - 16, {
+            size: 8.5,
+            colour: light.quiet,
+            width: this.#width,
+            lineBreak: false,
+          }),
+        'Pagination',
+      );
+    this.#tag('H1', () => this.#text(title, margin, margin, { size: 20, font: semibold, width: this.#width }));
     if (page.title !== title)
-      this.#text(page.title, margin, this.#doc.y, { size: 12, colour: light.quiet, width: this.#width });
+      this.#tag('H2', () =>
+        this.#text(page.title, margin, this.#doc.y, { size: 12, colour: light.quiet, width: this.#width }),
+      );
     if (limits.length > 0)
-      this.#text(capitalised(limits.join(' · ')), margin, this.#doc.y + 2, {
-        size: 10,
-        colour: light.quiet,
-        width: this.#width,
-      });
+      this.#tag('P', () =>
+        this.#text(capitalised(limits.join(' · ')), margin, this.#doc.y + 2, {
+          size: 10,
+          colour: light.quiet,
+          width: this.#width,
+        }),
+      );
     const y = this.#doc.y + 6;
-    this.#doc
-      .moveTo(margin, y)
-      .lineTo(margin + this.#width, y)
-      .lineWidth(1.2)
-      .strokeColor(light.sea)
-      .stroke();
+    this.#decoration(() =>
+      this.#doc
+        .moveTo(margin, y)
+        .lineTo(margin + this.#width, y)
+        .lineWidth(1.2)
+        .strokeColor(light.sea)
+        .stroke(),
+    );
     this.#doc.y = y + gap;
   }
 
@@ -114,15 +152,32 @@ class PageDrawer {
     const unit = (this.#width + gap) / gridColumns;
     for (const figure of band.figures) {
       const { at } = figure;
-      this.#figure(figure, {
+      const box = {
         x: margin + (at.column - 1) * unit,
         y: top + (at.row - band.top) * rowUnit,
         width: at.width * unit - gap,
         height: at.height * rowUnit - gap,
-      });
+      };
+      const isChart = figure.kind !== 'text' && figure.kind !== 'number' && figure.kind !== 'picker';
+      if (figure.kind !== 'text' && figure.kind !== 'picker') this.#bookmarks.addItem(figure.title);
+      if (isChart) this.#tag('Figure', () => this.#figure(figure, box), { alt: this.#alternative(figure) });
+      else this.#tag('P', () => this.#figure(figure, box));
     }
     this.#doc.x = margin;
     this.#doc.y = top + height;
+  }
+
+  /** What a chart says to whoever does not see it: its title and its first marks. */
+  #alternative(figure: Figure): string {
+    const result = this.#scene.results.get(figure.name);
+    if (figure.kind === 'text' || figure.kind === 'picker' || !result || result.refused)
+      return 'title' in figure ? (figure.title ?? '') : '';
+    const { columns } = result;
+    const marks = result.rows
+      .slice(0, 12)
+      .map((row) => row.map((cell, i) => formatCell(cell, columns[i]!, this.#scene.taste)).join(' '));
+    const more = result.rows.length > marks.length ? ` and ${result.rows.length - marks.length} more` : '';
+    return `${figure.title}: ${marks.join('; ')}${more}`;
   }
 
   #nextSheet(): void {
@@ -207,22 +262,32 @@ class PageDrawer {
     const headings = table.headings.map((one) => ({ text: one.unit ? `${one.text} (${one.unit})` : one.text }));
     const lines = table.lines.map((line) => line.cells);
     const widths = this.#columnWidths([headings, ...lines, ...(table.foot ? [table.foot] : [])]);
-    const row = (cells: readonly TextCell[], kind: 'heading' | 'row' | 'sum') =>
-      this.#tableRow(cells, widths, table, kind);
     if (this.#doc.y + 20 + 3 * tableRow > this.#bottom) this.#nextSheet();
-    this.#text(figure.title, margin, this.#doc.y, { size: 11, font: semibold, width: this.#width });
+    this.#bookmarks.addItem(figure.title);
+    this.#tag('H3', () =>
+      this.#text(figure.title, margin, this.#doc.y, { size: 11, font: semibold, width: this.#width }),
+    );
     this.#doc.y += 3;
+    const tag = this.#doc.struct('Table', { title: figure.title });
+    this.#root.add(tag);
+    const row = (cells: readonly TextCell[], kind: 'heading' | 'row' | 'sum') =>
+      this.#tableRow(cells, widths, table, kind, tag);
     row(headings, 'heading');
-    if (lines.length === 0) this.#text('No rows', margin, this.#doc.y + 3, { size: 10, colour: light.quiet });
+    if (lines.length === 0)
+      this.#tag('P', () => this.#text('No rows', margin, this.#doc.y + 3, { size: 10, colour: light.quiet }));
     for (const line of [...table.lines, ...(table.foot ? [{ kind: 'sum' as const, cells: table.foot }] : [])]) {
       if (this.#doc.y + tableRow > this.#bottom) {
         this.#nextSheet();
-        row(headings, 'heading');
+        // Whoever listens has heard the headings.
+        this.#tableRow(headings, widths, table, 'heading', undefined);
       }
       row(line.cells, line.kind);
     }
+    tag.end();
     if (table.isCut)
-      this.#text('There are more rows than stand here.', margin, this.#doc.y + 3, { size: 8.5, colour: light.quiet });
+      this.#tag('P', () =>
+        this.#text('There are more rows than stand here.', margin, this.#doc.y + 3, { size: 8.5, colour: light.quiet }),
+      );
     this.#doc.y += gap;
   }
 
@@ -242,28 +307,43 @@ class PageDrawer {
     widths: readonly number[],
     table: TextTable,
     kind: 'heading' | 'row' | 'sum',
+    parent: Tag | undefined,
   ): void {
     const y = this.#doc.y;
     let x = margin;
+    const line = parent && this.#doc.struct('TR');
+    if (line) parent.add(line);
+    const draw = (cell: () => void) => {
+      if (line) this.#tag(kind === 'heading' ? 'TH' : 'TD', cell, {}, line);
+      else this.#decoration(cell, 'Pagination');
+    };
     cells.forEach(({ text, tone }, i) => {
-      const colour = kind === 'heading' ? light.quiet : tone ? toneColour(tone, light) : light.ink;
-      this.#text(tone && tone !== 'quiet' ? `${toneSigns[tone]} ${text}` : text, x + 3, y + 3, {
-        size: 9,
-        font: kind === 'row' ? regular : semibold,
-        colour,
-        width: widths[i]! - 6,
-        height: 11,
-        ellipsis: true,
-        align: table.headings[i]!.isNumber ? 'right' : 'left',
-      });
+      const left = x;
       x += widths[i]!;
+      if (text === '') return line ? draw(() => undefined) : undefined;
+      const colour = kind === 'heading' ? light.quiet : tone ? toneColour(tone, light) : light.ink;
+      draw(() =>
+        this.#text(tone && tone !== 'quiet' ? `${toneSigns[tone]} ${text}` : text, left + 3, y + 3, {
+          size: 9,
+          font: kind === 'row' ? regular : semibold,
+          colour,
+          width: widths[i]! - 6,
+          height: 11,
+          ellipsis: true,
+          align: table.headings[i]!.isNumber ? 'right' : 'left',
+        }),
+      );
     });
+    line?.end();
     const bottom = y + tableRow;
-    this.#doc.moveTo(margin, bottom).lineTo(margin + this.#width, bottom);
-    this.#doc
-      .lineWidth(kind === 'heading' ? 0.9 : 0.4)
-      .strokeColor(kind === 'heading' ? light.quiet : light.line)
-      .stroke();
+    this.#decoration(() =>
+      this.#doc
+        .moveTo(margin, bottom)
+        .lineTo(margin + this.#width, bottom)
+        .lineWidth(kind === 'heading' ? 0.9 : 0.4)
+        .strokeColor(kind === 'heading' ? light.quiet : light.line)
+        .stroke(),
+    );
     this.#doc.x = margin;
     this.#doc.y = bottom;
   }
@@ -282,26 +362,38 @@ class PageDrawer {
       const y = this.#doc.page.height - margin - 10;
       // Text below the margin would start a new sheet.
       this.#doc.page.margins.bottom = 0;
-      this.#text(`${name} · data as of ${asOf} (${taste.timeZone})`, margin, y, {
-        size: 8.5,
-        colour: light.quiet,
-        lineBreak: false,
-      });
-      this.#text(`${i + 1} / ${count}`, margin, y, {
-        size: 8.5,
-        colour: light.quiet,
-        width: this.#width,
-        align: 'right',
-        lineBreak: false,
-      });
+      this.#decoration(() => {
+        this.#text(`${name} · data as of ${asOf} (${taste.timeZone})`, margin, y, {
+          size: 8.5,
+          colour: light.quiet,
+          lineBreak: false,
+        });
+        this.#text(`${i + 1} / ${count}`, margin, y, {
+          size: 8.5,
+          colour: light.quiet,
+          width: this.#width,
+          align: 'right',
+          lineBreak: false,
+        });
+      }, 'Pagination');
     }
   }
 }
 
+/** What somebody who opens a locked page may do with it: everything but changing it. */
+const permissions = {
+  printing: 'highResolution',
+  copying: true,
+  contentAccessibility: true,
+} as const;
+
 /**
- * Prints one page of a report: vector charts, real text, an embedded font subset.
+ * Prints one page of a report: vector charts, real text, an embedded font subset, bookmarks, and tags that say what is
+ * a heading, a chart with its words, a table with its cells.
  *
- * @returns the bytes of a PDF; equal scenes give equal bytes
+ * A page with a password is encrypted with AES of 256 bits, under a key that is drawn anew each time.
+ *
+ * @returns the bytes of a PDF; equal scenes give equal bytes, unless they have a password
  * @throws {TypeError} when a figure of the page has no result
  */
 export async function renderPdf(scene: PageScene, fonts: PrintFonts): Promise<Buffer> {
@@ -311,6 +403,10 @@ export async function renderPdf(scene: PageScene, fonts: PrintFonts): Promise<Bu
     layout: print?.orientation ?? 'portrait',
     margin,
     bufferPages: true,
+    tagged: true,
+    ...(scene.password === undefined
+      ? { pdfVersion: '1.7' as const }
+      : { pdfVersion: '1.7ext3' as const, userPassword: scene.password, permissions }),
     lang: scene.taste.locale,
     displayTitle: true,
     info: {

@@ -1,1 +1,1 @@
-export { checkRecurrence, nextInstants, recurrenceWords, type Recurrence } from './recurrence.ts';
+export { checkRecurrence, daysLater, nextInstants, recurrenceWords, type Recurrence } from './recurrence.ts';

@@ -116,6 +116,11 @@ export function nextInstants(recurrence: Recurrence, after: number, count = 1): 
   return found;
 }
 
+/** The same time on the wall clock so many days later. @param at - milliseconds since 1970-01-01T00:00:00Z */
+export function daysLater(at: number, days: number, timeZone: string): number {
+  return Temporal.Instant.fromEpochMilliseconds(at).toZonedDateTimeISO(timeZone).add({ days }).epochMilliseconds;
+}
+
 /** Checks a recurrence. @throws {Refusal} `SCHEDULE_INVALID`, `SCHEDULE_NEVER` */
 export function checkRecurrence(recurrence: Recurrence): void {
   if (nextInstants(recurrence, 0).length === 0)

@@ -2,13 +2,16 @@ import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
 import {
   checkTemplate,
+  cutOf,
   fillTemplate,
   isMailAddress,
   planBurst,
   readBurst,
   readPeriod,
   readRecipients,
+  recipientsOfCopies,
   safeFileName,
+  textsOf,
   type BurstDefinition,
 } from '../../src/burst/index.ts';
 import { refused } from '../refused.ts';
@@ -34,20 +37,23 @@ describe('planBurst', () => {
     alreadySent = new Map<string, number>(),
     change: Partial<BurstDefinition> = {},
     occurring?: ReadonlySet<string>,
-  ) =>
-    planBurst({
-      definition: { ...definition, ...change },
+  ) => {
+    const changed = { ...definition, ...change };
+    const counts: Record<string, number> = { Q001: 12, Q002: 3 };
+    return planBurst({
+      definition: changed,
       period,
-      recipients,
-      keyType: 'text',
-      rowCounts: new Map([
-        ['Q001', 12],
-        ['Q002', 3],
-      ]),
+      copies: recipientsOfCopies(changed, recipients).map((one) => {
+        const values = textsOf(changed, one, 'quay');
+        if (values.length === 0) return { recipient: one, why: 'no value in column quay', rows: 0 };
+        const rows = values.reduce((sum, value) => sum + (counts[value] ?? 0), 0);
+        return { recipient: one, cut: cutOf(changed, one), rows };
+      }),
       alreadySent,
       today: '2026-11-23',
-      ...(occurring ? { occurring } : {}),
+      ...(occurring ? { occurring: new Map([['quay', occurring]]) } : {}),
     });
+  };
 
   it('names files and skips those without rows, with the reason', () => {
     const [one, closed] = plan([recipient('Q001'), recipient('Q003')]);
@@ -80,6 +86,39 @@ describe('planBurst', () => {
       entries.map((one) => one.reason),
       ['active only from 2026-11-24', 'active only until 2026-11-22', undefined],
     );
+  });
+
+  it('puts several values into one copy, or into one each', () => {
+    const lead = { ...recipient('Q001; Q002 ;Q001;'), id: 'north' };
+    const [one] = plan([lead], undefined, { many: { quay: ';' } });
+    assert.deepEqual([one?.rows, one?.cut?.fields], [15, { quay: ['Q001', 'Q002'] }]);
+    const each = plan([lead], undefined, { many: { quay: ';' }, each: 'quay' });
+    assert.deepEqual(
+      each.map((entry) => [entry.recipient, entry.rows, entry.files[1]?.name]),
+      [
+        ['north Q001', 12, 'quay-pack-Q001-2026-10.csv'],
+        ['north Q002', 3, 'quay-pack-Q002-2026-10.csv'],
+      ],
+    );
+  });
+
+  it('names a value that never occurs beside others that do', () => {
+    const lead = { ...recipient('Q001;Q00l'), id: 'north' };
+    const [one] = plan([lead], undefined, { many: { quay: ';' } }, new Set(['Q001', 'Q002']));
+    assert.deepEqual([one?.action, one?.rows], ['send', 12]);
+    assert.match(one?.reason ?? '', /^no rows at any time for `Q00l`; did you mean `Q00[12]`\?$/);
+  });
+
+  it('makes the formats that a recipient wants', () => {
+    const [one, none] = plan([
+      { ...recipient('Q001'), formats: ['csv'] },
+      { ...recipient('Q002'), formats: ['xlsx'] },
+    ] as never);
+    assert.deepEqual(
+      one?.files.map((file) => file.name),
+      ['quay-pack-Q001-2026-10.csv'],
+    );
+    assert.deepEqual([none?.action, none?.reason], ['skip', 'wants xlsx, which this burst does not make']);
   });
 
   it('does not send the same period twice', () => {

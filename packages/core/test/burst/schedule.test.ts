@@ -47,6 +47,64 @@ describe('nextRuns', () => {
   });
 });
 
+describe('holidays', () => {
+  const monthly = { rule: 'FREQ=MONTHLY;BYMONTHDAY=1', start: '2026-01-01T06:00', timeZone: 'Europe/Berlin' } as const;
+  const holidays = new Set(['2027-01-01', '2027-01-02', '2027-01-03', '2027-03-01']);
+  const runs = (onHoliday: 'skip' | 'next', after: string, count: number) =>
+    iso(nextRuns({ ...monthly, onHoliday }, at(after), count, holidays));
+
+  it('have no run, or one on the next day that is none', () => {
+    assert.deepEqual(runs('skip', '2026-11-15T00:00Z', 3), [
+      '2026-12-01T05:00',
+      '2027-02-01T05:00',
+      '2027-04-01T04:00',
+    ]);
+    assert.deepEqual(runs('next', '2026-11-15T00:00Z', 4), [
+      '2026-12-01T05:00',
+      '2027-01-04T05:00',
+      '2027-02-01T05:00',
+      '2027-03-02T05:00',
+    ]);
+  });
+
+  it('are remembered when the next time is asked for in the middle of them, and once only', () => {
+    for (const now of ['2026-12-31T12:00Z', '2027-01-01T12:00Z', '2027-01-03T20:00Z', '2027-01-04T04:00Z'])
+      assert.deepEqual(runs('next', now, 1), ['2027-01-04T05:00'], now);
+    assert.deepEqual(runs('next', '2027-01-04T05:00Z', 1), ['2027-02-01T05:00']);
+  });
+
+  it('join the run of the day that they are moved to', () => {
+    const daily = { ...schedule, onHoliday: 'next' as const };
+    const off = new Set(['2026-03-28', '2026-03-29']);
+    assert.deepEqual(iso(nextRuns(daily, at('2026-03-27T12:00Z'), 2, off)), ['2026-03-30T00:30', '2026-03-31T00:30']);
+  });
+
+  it('give the same times however they are asked for', (t) => {
+    const day = fc.integer({ min: 0, max: 120 }).map((n) => new Date(at('2026-12-01') + n * 86_400_000));
+    const text = (one: Date) => one.toISOString().slice(0, 10);
+    fc.assert(
+      fc.property(
+        fc.uniqueArray(day, { maxLength: 12, selector: text }),
+        fc.constantFrom('skip', 'next'),
+        (off, on) => {
+          const one = { ...schedule, rule: 'FREQ=WEEKLY;BYDAY=MO,TH', onHoliday: on as 'skip' | 'next' };
+          const days = new Set(off.map(text));
+          const all = nextRuns(one, at('2026-12-01T00:00Z'), 8, days);
+          let from = at('2026-12-01T00:00Z');
+          for (const expected of all) {
+            const [next] = nextRuns(one, from, 1, days);
+            assert.equal(next, expected);
+            assert.ok(!days.has(text(new Date(next! + 3_600_000))), 'it is no holiday');
+            from = next!;
+          }
+        },
+      ),
+      { numRuns: 30, seed: 2029 },
+    );
+    t.diagnostic('30 calendars with 8 runs each, seed 2029');
+  });
+});
+
 describe('periodAt', () => {
   const definition = { schedule, period: { unit: 'month', parameter: 'm' } } as unknown as BurstDefinition;
   it('is the one before the day on the wall clock of the schedule', () => {

@@ -59,6 +59,25 @@ function scene(rows: number): PageScene {
 }
 const sheets = (pdf: Buffer) => pdf.toString('latin1').match(/\/Type \/Page\b/g)?.length;
 
+describe('a printed page', () => {
+  it('has bookmarks, and tags that tell headings, charts with their words, and cells of tables', async () => {
+    const text = (await renderPdf(scene(60), fonts)).toString('latin1');
+    for (const part of ['/StructTreeRoot', '/Marked true', '/Outlines', '/S /H1', '/S /Figure', '/S /TH', '/S /TD'])
+      assert.ok(text.includes(part), part);
+    assert.equal([...text.matchAll(/\/S \/TR\b/g)].length, 61);
+    assert.match(text, /\/Alt \(/);
+  });
+
+  it('is locked by a password with AES of 256 bits, and then holds nothing in the clear', async () => {
+    const open = (await renderPdf(scene(3), fonts)).toString('latin1');
+    const locked = (await renderPdf({ ...scene(3), password: 'lantern-quay-7' }, fonts)).toString('latin1');
+    assert.match(locked, /\/Encrypt/);
+    assert.match(locked, /\/CFM \/AESV3/);
+    assert.ok(open.includes('(Punctuality: Overview)'), 'the open one says its title');
+    assert.ok(!locked.includes('Punctuality'), 'the locked one does not');
+  });
+});
+
 describe('renderPdf', () => {
   it('gives equal bytes for equal scenes', async () => {
     const [one, two] = [await renderPdf(scene(10), fonts), await renderPdf(scene(10), fonts)];

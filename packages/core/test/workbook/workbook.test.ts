@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
 import { strFromU8, unzipSync } from 'fflate';
-import { writeWorkbook, type Sheet } from '../../src/workbook/index.ts';
+import { WorkbookWriter, writeWorkbook, type Sheet } from '../../src/workbook/index.ts';
 
 const sheet: Sheet = {
   title: 'On time: by [route] & quay, a title that is far too long',
@@ -54,5 +54,72 @@ describe('writeWorkbook', () => {
       writeWorkbook([sheet], { title: 'R', notes: [] }),
       writeWorkbook([sheet], { title: 'R', notes: [] }),
     );
+  });
+
+  it('puts the rows into a table whose headings are each its own', () => {
+    const twice = writeWorkbook([{ ...sheet, columns: sheet.columns.map((one) => ({ ...one, heading: 'Same' })) }], {
+      title: 'R',
+      notes: [],
+    });
+    const table = partsOf(twice)['xl/tables/table1.xml']!;
+    assert.match(table, /ref="A1:E3"/);
+    const names = [...table.matchAll(/<tableColumn id="\d" name="([^"]+)"/g)].map((one) => one[1]);
+    assert.deepEqual(names, ['Same', 'Same 2', 'Same 3', 'Same 4', 'Same 5']);
+    assert.match(partsOf(twice)['xl/worksheets/sheet1.xml']!, />Same 5</);
+  });
+
+  it('makes a total live that is the sum of its column, and leaves any other as it is', () => {
+    const columns = [
+      { heading: 'Passengers', type: 'number' as const },
+      { heading: 'Share', type: 'number' as const },
+    ];
+    const rows = [
+      [10, 0.5],
+      [32, 0.25],
+    ];
+    const made = partsOf(writeWorkbook([{ title: 'S', columns, rows, total: [42, 0.3] }], { title: 'R', notes: [] }));
+    const first = made['xl/worksheets/sheet1.xml']!;
+    assert.match(first, /<c r="A4" s="\d+"><f>SUBTOTAL\(109,A2:A3\)<\/f><v>42<\/v><\/c>/);
+    assert.match(first, /<c r="B4" s="\d+"><v>0\.3<\/v><\/c>/);
+  });
+
+  it('goes on colouring by the rule, and says in its properties what it is', () => {
+    const highlights = [{ column: 1, op: '<' as const, value: 0.8, shown: 0, tone: 'bad' as const }];
+    const made = partsOf(
+      writeWorkbook([{ ...sheet, highlights }], { title: 'On <time>', notes: ['a'], dataAsOf: Date.UTC(2026, 10, 1) }),
+    );
+    assert.match(
+      made['xl/worksheets/sheet1.xml']!,
+      /<conditionalFormatting sqref="A2:A3"><cfRule type="expression" dxfId="2" priority="1"><formula>AND\(ISNUMBER\(\$B2\),\$B2&lt;0\.8\)/,
+    );
+    assert.match(made['docProps/core.xml']!, /<dc:title>On &lt;time&gt;<.*2026-11-01T00:00:00Z/);
+  });
+
+  it('goes on in another sheet when one is full', () => {
+    const pieces: Uint8Array[] = [];
+    const writer = new WorkbookWriter({ title: 'R', notes: [] }, (bytes) => void pieces.push(bytes), 300);
+    writer.sheet({ title: 'Rows', columns: [{ heading: 'N', type: 'number' }] });
+    for (let i = 0; i < 700; i++) writer.row([i]);
+    writer.end();
+    const made = partsOf(Buffer.concat(pieces));
+    const counts = [1, 2, 3].map((n) => [...made[`xl/worksheets/sheet${n}.xml`]!.matchAll(/<v>/g)].length);
+    assert.deepEqual(counts, [300, 300, 100]);
+    assert.match(made['xl/workbook.xml']!, /name="Rows".*name="Rows 2".*name="Rows 3"/);
+  });
+
+  it('writes any number of rows in the same memory', () => {
+    let bytes = 0;
+    const writer = new WorkbookWriter({ title: 'R', notes: [] }, (piece) => void (bytes += piece.length));
+    writer.sheet({ title: 'Rows', columns: sheet.columns });
+    const before = process.memoryUsage().heapUsed;
+    let most = 0;
+    for (let i = 0; i < 150_000; i++) {
+      writer.row(sheet.rows[0]!);
+      if (i % 10_000 === 0) most = Math.max(most, process.memoryUsage().heapUsed - before);
+    }
+    writer.end();
+    assert.ok(bytes > 100_000, String(bytes));
+    // As text the sheet would be ten times as large.
+    assert.ok(most < 120_000_000, `${Math.round(most / 1e6)} MB held`);
   });
 });

@@ -1,5 +1,5 @@
 import { QueryTypes, type Transaction } from 'sequelize';
-import type { Grant, GrantHolder, RightLevel, ThingKind } from '@underbell/core/access';
+import type { Grant, GrantHolder, RightLevel, Thing, ThingKind } from '@underbell/core/access';
 import { defineRecord, recall, type App } from '../platform/index.ts';
 
 interface GrantRow {
@@ -54,6 +54,16 @@ async function readGrants(app: App): Promise<StoredGrant[]> {
     canPassOn: row.canPassOn,
     givenBy: row.givenBy,
   }));
+}
+
+/** Makes whoever made a new thing its owner. */
+export function putOwner(
+  app: App,
+  maker: { readonly email: string },
+  thing: Thing,
+  transaction: Transaction,
+): Promise<void> {
+  return putGrant(app, { holder: { kind: 'person', name: maker.email }, thing, level: 'own' }, transaction);
 }
 
 export async function putGrant(app: App, grant: Grant, transaction?: Transaction, givenBy = ''): Promise<void> {

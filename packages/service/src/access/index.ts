@@ -5,8 +5,8 @@ export { isMaker, noSuch, requireMaker, requirePassOn, requireRight, rightOn, vi
 export { makeSetupCode, personOf, sessionCookie, startSession } from './signIn.ts';
 export { checkedRule } from './rules.ts';
 export { limitsOn, listMasks, listRules, putMask, putRule } from './ruleStore.ts';
-export { foldersOf, listFolders, listGrants, moveThing, putFolder, putGrant } from './grantStore.ts';
-export { askForAccess, type Wish } from './requests.ts';
+export { foldersOf, listFolders, listGrants, moveThing, putFolder, putGrant, putOwner } from './grantStore.ts';
+export { askForAccess, ownersOf, type Wish } from './requests.ts';
 export {
   addGroup,
   changeGroup,

@@ -1,4 +1,4 @@
-import { isAtLeast, type PersonViewer, type RightLevel } from '@underbell/core/access';
+import { isAtLeast, type PersonViewer, type RightLevel, type ThingKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { countAttempt, enqueue, remember, type App } from '../platform/index.ts';
 import { listGrants, putGrant } from './grantStore.ts';
@@ -12,11 +12,11 @@ export interface Wish {
   readonly words: string;
 }
 
-/** Those who can answer: owners by name and the members of groups that own it; administrators when there are none. */
-async function ownersOf(app: App, report: string): Promise<PersonViewer[]> {
+/** Whom to ask about a thing: its owners by name and the members of groups that own it; administrators when there are none. */
+export async function ownersOf(app: App, kind: ThingKind, name: string): Promise<PersonViewer[]> {
   const people = await listPeople(app);
-  const decide = await rightsOn(app, 'report');
-  const owners = people.filter((one) => !one.isAdministrator && isAtLeast(decide(one, report), 'own'));
+  const decide = await rightsOn(app, kind);
+  const owners = people.filter((one) => !one.isAdministrator && isAtLeast(decide(one, name), 'own'));
   return owners.length > 0 ? owners : people.filter((one) => one.isAdministrator);
 }
 
@@ -34,7 +34,7 @@ export async function askForAccess(
 ): Promise<void> {
   await countAttempt(app, 'request', person.id);
   if (!exists || (await rightOn(app, person, 'report', wish.report)) !== undefined) return;
-  const owners = await ownersOf(app, wish.report);
+  const owners = await ownersOf(app, 'report', wish.report);
   await app.records.transaction(async (transaction) => {
     const { request, isNew } = await addRequest(
       app,

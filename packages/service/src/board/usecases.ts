@@ -3,7 +3,7 @@ import { checkPlacementFilter } from '@underbell/core/access';
 import { validateBoard, type BoardDefinition, type BoardFigure } from '@underbell/core/board';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { readParameters, type FigureResult, type ReportDefinition } from '@underbell/core/report';
-import { noSuch, putGrant, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
+import { noSuch, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
 import { announce, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition, listReports } from '../report/index.ts';
@@ -84,8 +84,7 @@ export async function saveBoard(
     });
   const version = await app.records.transaction(async (transaction) => {
     const thing = { kind: 'board', name: board.name } as const;
-    if (!known)
-      await putGrant(app, { holder: { kind: 'person', name: person.email }, thing, level: 'own' }, transaction);
+    if (!known) await putOwner(app, person, thing, transaction);
     const entry = {
       who: person.email,
       what: 'board saved',

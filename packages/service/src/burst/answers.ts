@@ -16,6 +16,34 @@ const escapes: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '
 const html = (text: string) => text.replace(/[&<>"]/g, (one) => escapes[one]!);
 const sentence = (text: string) => `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
 
+/** A page of a few words, for whoever followed a link from a letter. */
+function answerPage(ctx: Context, status: number, title: string, body: string): null {
+  ctx.status = status;
+  ctx.type = 'html';
+  ctx.set('Cache-Control', 'no-store');
+  ctx.set('X-Robots-Tag', 'noindex');
+  ctx.set(
+    'Content-Security-Policy',
+    "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; frame-ancestors 'none'",
+  );
+  ctx.body = `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${html(title)}</title>
+<style>body{font:1.05rem/1.5 system-ui,sans-serif;color:#12232b;background:#fbf9f5;max-width:34rem;margin:14vh auto;padding:0 1.2rem}h1{font-size:1.4rem;margin:0 0 .4rem}a{color:#1d5468}button{font:inherit;padding:.4rem 1rem;border:0;border-radius:4px;background:#1d5468;color:#fff;cursor:pointer}</style>
+<main><h1>${html(title)}</h1>${body}</main></html>`;
+  return null;
+}
+
+/** Asks whether somebody wants no more copies. */
+export function answerQuestion(ctx: Context, title: string, address: string): null {
+  const body = `<p>Shall no more copies of “${html(title)}” come to ${html(address)}?</p><form method="post"><button>Send me no more of these</button></form>`;
+  return answerPage(ctx, 200, title, body);
+}
+
+/** Says that no more copies come. */
+export function answerDone(ctx: Context, title: string, address: string): null {
+  const body = `<p>No more copies of “${html(title)}” come to ${html(address)}. Was it a mistake? Ask whoever sent them to you.</p>`;
+  return answerPage(ctx, 200, 'Noted', body);
+}
+
 /** Why a link does not open, for whoever followed it from a letter. */
 export function answerWords(ctx: Context, refusal: Refusal): null {
   const { status, title } = refusalKinds[refusal.code];
@@ -24,12 +52,5 @@ export function answerWords(ctx: Context, refusal: Refusal): null {
     refusal.code === 'SIGN_IN_NEEDED'
       ? `<p><a href="/console/sign-in?then=${back}">Sign in</a>, and it is fetched.</p>`
       : `<p>${html(sentence(refusal.details.hint ?? 'ask whoever sent it to you'))}</p>`;
-  ctx.status = status;
-  ctx.type = 'html';
-  ctx.set('Cache-Control', 'no-store');
-  ctx.set('Content-Security-Policy', "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'");
-  ctx.body = `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${html(title)}</title>
-<style>body{font:1.05rem/1.5 system-ui,sans-serif;color:#12232b;background:#fbf9f5;max-width:34rem;margin:14vh auto;padding:0 1.2rem}h1{font-size:1.4rem;margin:0 0 .4rem}a{color:#1d5468}</style>
-<main><h1>${html(title)}</h1><p>${html(sentence(refusal.message))}</p>${next}</main></html>`;
-  return null;
+  return answerPage(ctx, status, title, `<p>${html(sentence(refusal.message))}</p>${next}`);
 }

@@ -1,20 +1,25 @@
-import { finished } from 'node:stream/promises';
-import type { Readable } from 'node:stream';
-import { createRouter, RowCutter } from '@underbell/core/burst';
-import type { Value } from '@underbell/core/dataset';
+import { createRouter, cutTexts, RowCutter, type Cut } from '@underbell/core/burst';
 import { columnsOf } from '@underbell/core/filter';
 import { csvLine } from '@underbell/core/csv';
-import { copyRows } from '../dataset/index.ts';
-import type { App } from '../platform/index.ts';
-import { copyColumns, filterFor, type PreparedBurst } from './prepare.ts';
+import { readRowBytes } from '../dataset/index.ts';
+import { sideBySide, type App } from '../platform/index.ts';
+import { copyColumns, filterFor, scanFor, type PreparedBurst, type Scan } from './prepare.ts';
 import { CutSpool } from './spool.ts';
 
+/** So many queries of one run are asked at once, where each copy takes one: fewer than the lane has connections. */
+export const queriesAtOnce = 3;
+
+/** A cut and the file that its rows go to. */
+export interface CutFile {
+  readonly cut: Cut;
+  readonly path: string;
+}
+
 /**
- * Cuts the rows of all recipients out of one scan, into one CSV file each.
+ * Writes the rows of all cuts into one CSV file each: out of one scan, or with a query each where no scan can be cut.
  *
  * Every row is checked a second time, in memory, against its recipient's whole filter.
  *
- * @param cuts - each value and the file that its rows go to
  * @param format - `csv` as it is sent, with its heading; `raw` without, for what is made of it
  * @param onProgress - called with the rows read so far; throwing stops the scan
  * @returns the rows read
@@ -23,47 +28,62 @@ import { CutSpool } from './spool.ts';
 export async function cutRows(
   app: App,
   burst: PreparedBurst,
-  cuts: readonly { readonly value: Value; readonly path: string }[],
+  cuts: readonly CutFile[],
   format: 'csv' | 'raw',
   onProgress: (rows: number) => void,
 ): Promise<number> {
-  const { rowRevision, key } = burst;
+  const { shape } = burst.rowRevision;
+  if (burst.road.kind === 'one pass') {
+    const scan = scanFor(
+      burst,
+      shape,
+      cuts.map((one) => one.cut),
+    );
+    return cutScan(app, burst, cuts, scan, format, onProgress);
+  }
+  let before = 0;
+  await sideBySide(cuts, queriesAtOnce, async (one) => {
+    const scan: Scan = { filter: filterFor(burst, shape, one.cut), columns: [], tuples: [[[]]] };
+    before += await cutScan(app, burst, [one], scan, format, (rows) => onProgress(before + rows));
+  });
+  return before;
+}
+
+async function cutScan(
+  app: App,
+  burst: PreparedBurst,
+  cuts: readonly CutFile[],
+  { filter, columns: keys, tuples }: Scan,
+  format: 'csv' | 'raw',
+  onProgress: (rows: number) => void,
+): Promise<number> {
+  const { rowRevision } = burst;
   const { shape } = rowRevision;
-  const filter = filterFor(
-    burst,
-    shape,
-    cuts.map((cut) => cut.value),
-  );
-  const routed = cuts.map((cut) => ({ value: cut.value, where: filterFor(burst, shape, [cut.value]).where }));
-  const read = columnsOf(filter.where).filter((column) => column.name !== key.name);
-  const prefix = [key, ...read];
-  const cells = copyColumns(burst);
+  const routed = cuts.map(({ cut }, i) => ({
+    name: cutTexts(cut),
+    tuples: tuples[i]!,
+    where: filterFor(burst, shape, cut).where,
+  }));
+  const names = new Set(keys.map((one) => one.name));
+  const read = columnsOf(filter.where).filter((column) => !names.has(column.name));
+  const prefix = [...keys, ...read];
+  const cells = copyColumns(burst, cuts[0]?.cut);
   const spool = new CutSpool(
     cuts.map((cut) => cut.path),
     format === 'raw' ? '' : csvLine(cells.map((one) => one.name)).replace('\r\n', '\n'),
   );
   const cutter = new RowCutter({
     prefixFields: prefix.length,
-    route: createRouter({ columns: prefix, key, cuts: routed }),
+    route: createRouter({ columns: prefix, keys, cuts: routed }),
     take: spool.take,
   });
-  await copyRows(app, { lane: 'planned', revision: rowRevision, filter }, { prefix, cells }, format, (rows) =>
-    pump(rows, cutter, onProgress),
-  );
+  const request = { lane: 'planned', revision: rowRevision, filter } as const;
+  await readRowBytes(app, request, { prefix, cells }, format, {
+    room: spool.room,
+    take: cutter.row,
+    onPiece: () => onProgress(cutter.rows),
+  });
   spool.flush();
   onProgress(cutter.rows);
   return cutter.rows;
-}
-
-async function pump(rows: Readable, cutter: RowCutter, onProgress: (rows: number) => void): Promise<void> {
-  rows.on('data', (chunk: Buffer) => {
-    try {
-      cutter.push(chunk);
-      onProgress(cutter.rows);
-    } catch (error) {
-      rows.destroy(error as Error);
-    }
-  });
-  await finished(rows, { writable: false });
-  cutter.end();
 }

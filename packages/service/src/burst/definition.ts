@@ -1,19 +1,35 @@
-import type { PersonViewer } from '@underbell/core/access';
-import { checkTemplate, templateNamesFor, type BurstDefinition, type BurstDestination } from '@underbell/core/burst';
+import { checkRecipientFilter, type PersonViewer } from '@underbell/core/access';
+import {
+  checkTemplate,
+  recipientColumns,
+  templateNamesFor,
+  type BurstDefinition,
+  type BurstDestination,
+} from '@underbell/core/burst';
 import { Refusal, suggest } from '@underbell/core/refusal';
-import { noSuch, requireRight, visibleNames } from '../access/index.ts';
+import { parameterColumn } from '@underbell/core/report';
+import { listPeople, noSuch, requireRight, visibleNames } from '../access/index.ts';
 import type { App } from '../platform/index.ts';
 import type { ListRow } from './listStore.ts';
 import { requireList } from './listUsecases.ts';
+import type { PreparedBurst } from './prepare.ts';
 import { findBurst, listBursts } from './store.ts';
 
 /** Checks names that only the report and the list know. */
 export async function checkAgainstList(app: App, person: PersonViewer, definition: BurstDefinition): Promise<ListRow> {
   const list = await requireList(app, person, definition.list);
-  for (const [parameter, column] of Object.entries(definition.bind)) {
+  const named = [
+    ...Object.entries(definition.bind ?? {}).map(([parameter, column]) => [`/bind/${parameter}`, column] as const),
+    ...Object.entries(definition.where ?? {}).flatMap(([dataset, text]) =>
+      recipientColumns(text).map((column) => [`/where/${dataset}`, column] as const),
+    ),
+    ...(definition.pdf ? [['/pdf/passwordColumn', definition.pdf.passwordColumn] as const] : []),
+    ...Object.keys(definition.many ?? {}).map((column) => [`/many/${column}`, column] as const),
+  ];
+  for (const [pointer, column] of named) {
     if (list.columns.includes(column)) continue;
     throw new Refusal('BURST_INVALID', `the list \`${list.name}\` has no column \`${column}\``, {
-      pointer: `/bind/${parameter}`,
+      pointer,
       word: column,
       ...suggest(column, list.columns),
     });
@@ -22,6 +38,32 @@ export async function checkAgainstList(app: App, person: PersonViewer, definitio
   checkTemplate(definition.fileName, known, '/fileName');
   checkDestinationTexts(definition.destination, known);
   return list;
+}
+
+/** Checks by what copies are cut: the datasets and their columns, and the people who release a run. */
+export async function checkCutting(app: App, burst: PreparedBurst, listColumns: readonly string[]): Promise<void> {
+  const { definition, viewing, revisions, bound } = burst;
+  for (const { parameter } of bound)
+    for (const { shape } of revisions.values()) parameterColumn(viewing.report, parameter, shape);
+  for (const [dataset, text] of Object.entries(definition.where ?? {})) {
+    const revision = revisions.get(dataset);
+    if (!revision)
+      throw new Refusal('BURST_INVALID', `the page and the rows of this burst read no dataset \`${dataset}\``, {
+        pointer: `/where/${dataset}`,
+        word: dataset,
+        ...suggest(dataset, [...revisions.keys()]),
+      });
+    checkRecipientFilter(text, revision.shape, listColumns);
+  }
+  if (!definition.release) return;
+  const known = (await listPeople(app)).map((one) => one.email.toLowerCase());
+  const unknown = definition.release.find((one) => !known.includes(one));
+  if (unknown !== undefined)
+    throw new Refusal('BURST_INVALID', `nobody here has the address \`${unknown}\``, {
+      pointer: '/release',
+      word: unknown,
+      ...suggest(unknown, known),
+    });
 }
 
 function checkDestinationTexts(destination: BurstDestination, known: readonly string[]): void {

@@ -1,29 +1,12 @@
-import { valueTypeOf, type DatasetColumn, type Value } from '@underbell/core/dataset';
-import type { Cell } from '@underbell/core/filter';
-import { Refusal } from '@underbell/core/refusal';
-import {
-  fillWorkbook,
-  fitTemplate,
-  LeakScanner,
-  type Leak,
-  type OfferedColumn,
-  type TemplateFit,
-  type WorkbookTemplate,
-} from '@underbell/core/workbook';
+import { cuttingColumns, recipientsOfCopies, textsOf } from '@underbell/core/burst';
+import { valueTypeOf, type DatasetColumn } from '@underbell/core/dataset';
+import { fitTemplate, type OfferedColumn } from '@underbell/core/workbook';
 import type { App } from '../platform/index.ts';
 import { findTemplate, openTemplate } from '../template/index.ts';
 import { noSuch } from '../access/index.ts';
+import type { FillerKit, FittedTemplate } from './bookFiller.ts';
 import { findList, listRecipients } from './listStore.ts';
 import { copyColumns, type PreparedBurst } from './prepare.ts';
-
-/** A burst's prepared workbook, fitted to the rows that it is filled with. */
-export interface FittedTemplate {
-  readonly name: string;
-  readonly version: number;
-  readonly workbook: WorkbookTemplate;
-  readonly fit: TemplateFit;
-  readonly offered: readonly OfferedColumn[];
-}
 
 const offer = ({ name, label, unit, type }: DatasetColumn): OfferedColumn => ({
   name,
@@ -52,50 +35,14 @@ export async function fittedTemplate(
   return { name, version: found.version, workbook, fit: fitTemplate(workbook, offered), offered };
 }
 
-function refuseLeak([leak]: readonly Leak[], template: string): void {
-  if (!leak) return;
-  throw new Refusal(
-    'TEMPLATE_LEAK',
-    `the workbook \`${template}\` names \`${leak.value}\`, which is another recipient’s, in its part ${leak.part}`,
-    {
-      word: leak.value,
-      pointer: leak.part,
-      hint: 'nothing was sent; take the value out of the prepared workbook and load it again',
-    },
+/** What filling the copies of a burst takes. */
+export async function fillerKit(app: App, burst: PreparedBurst, template: FittedTemplate): Promise<FillerKit> {
+  const { definition } = burst;
+  const list = await findList(app, definition.list);
+  const recipients = list ? await listRecipients(app, list) : [];
+  const columns = cuttingColumns(definition);
+  const values = recipientsOfCopies(definition, recipients).flatMap((one) =>
+    columns.flatMap((column) => textsOf(definition, one, column)),
   );
-}
-
-/** Fills one burst's workbook, copy by copy, and lets none pass that holds a value of somebody else. */
-export class BookFiller {
-  readonly #template: FittedTemplate;
-  readonly #scanner: LeakScanner;
-
-  private constructor(template: FittedTemplate, values: readonly string[]) {
-    this.#template = template;
-    this.#scanner = new LeakScanner(values);
-  }
-
-  static async open(app: App, burst: PreparedBurst, template: FittedTemplate): Promise<BookFiller> {
-    const list = await findList(app, burst.definition.list);
-    const recipients = list ? await listRecipients(app, list) : [];
-    return new BookFiller(
-      template,
-      recipients.map((one) => one.values[burst.listColumn] ?? ''),
-    );
-  }
-
-  /** @throws {Refusal} `TEMPLATE_LEAK` */
-  fill(value: Value, rows: readonly (readonly Cell[])[]): Buffer {
-    const { workbook, fit, offered, name } = this.#template;
-    const bytes = fillWorkbook(workbook, fit, offered, rows);
-    refuseLeak(this.#scanner.scan(bytes, workbook, [String(value)], rows.length), name);
-    return bytes;
-  }
-
-  /** Looks before anything is made whether the workbook itself names a recipient. @throws {Refusal} `TEMPLATE_LEAK` */
-  check(): void {
-    const { workbook, fit, offered, name } = this.#template;
-    const empty = offered.map(() => null);
-    refuseLeak(this.#scanner.scan(fillWorkbook(workbook, fit, offered, [empty]), workbook, [], 1), name);
-  }
+  return { template, values: [...new Set(values)] };
 }

@@ -1,4 +1,8 @@
 export { burstRoutes } from './routes.ts';
 export { saveBurst } from './usecases.ts';
+export { listenForBounces } from './bounces.ts';
 export { cutRows } from './cut.ts';
-export { prepareBurst } from './prepare.ts';
+export { makeCopies } from './make.ts';
+export { prepareBurst, type PreparedBurst } from './prepare.ts';
+export { readAnswers } from './render.ts';
+export { openMakePool } from './makePool.ts';

@@ -25,13 +25,14 @@ export async function makeLinks(
   delivery: DeliveryRow,
   keeping: { readonly until: Date; readonly signIn: boolean },
 ): Promise<string[]> {
-  for (const position of delivery.files.keys())
+  const files = [...delivery.files.entries()].filter(([, file]) => file.isInline !== true);
+  for (const [position] of files)
     await app.records.query(
       `INSERT INTO copy_links (delivery_id, position, run_id, needs_sign_in, expires_at)
        VALUES ($id, $position, $run, $signIn, $until) ON CONFLICT DO NOTHING`,
       { bind: { id: delivery.id, position, run: delivery.runId, ...keeping } },
     );
-  return delivery.files.map((file, position) => `${file.name}: ${addressOf(app, delivery.id, position)}`);
+  return files.map(([position, file]) => `${file.name}: ${addressOf(app, delivery.id, position)}`);
 }
 
 interface LinkRow {

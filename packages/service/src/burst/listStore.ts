@@ -1,5 +1,6 @@
 import type { Transaction } from 'sequelize';
-import type { Recipient } from '@underbell/core/burst';
+import type { CopyFormat, Recipient } from '@underbell/core/burst';
+import type { ColumnType } from '@underbell/core/dataset';
 import { defineRecord, plain, type App } from '../platform/index.ts';
 
 export interface ListRow {
@@ -9,6 +10,10 @@ export interface ListRow {
   addressColumn: string;
   activeFromColumn: string | null;
   activeToColumn: string | null;
+  /** Columns that say how a recipient wants copies. */
+  roles: { readonly language?: string; readonly timeZone?: string; readonly format?: string };
+  /** Column -> what its cells must be. */
+  types: Readonly<Record<string, ColumnType>>;
   /** Where its rows are read from before each plan; nothing for a file. */
   origin: ListOrigin | null;
   version: number;
@@ -30,6 +35,9 @@ interface ListRecipientRow {
   cells: Record<string, string>;
   activeFrom: string | null;
   activeTo: string | null;
+  language: string | null;
+  timeZone: string | null;
+  formats: CopyFormat[] | null;
 }
 
 const tables = (app: App) => ({
@@ -40,6 +48,8 @@ const tables = (app: App) => ({
     addressColumn: 'text',
     activeFromColumn: 'text',
     activeToColumn: 'text',
+    roles: 'json',
+    types: 'json',
     origin: 'json',
     version: 'integer',
     loadedAt: 'instant',
@@ -53,6 +63,9 @@ const tables = (app: App) => ({
     cells: 'json',
     activeFrom: 'text',
     activeTo: 'text',
+    language: 'text',
+    timeZone: 'text',
+    formats: 'json',
   }),
 });
 
@@ -95,6 +108,9 @@ export async function putList(
       cells: { ...one.values },
       activeFrom: one.activeFrom ?? null,
       activeTo: one.activeTo ?? null,
+      language: one.language ?? null,
+      timeZone: one.timeZone ?? null,
+      formats: one.formats ? [...one.formats] : null,
     })),
     { transaction },
   );
@@ -113,5 +129,8 @@ export async function listRecipients(app: App, list: Pick<ListRow, 'name' | 'ver
     values: row.cells,
     ...(row.activeFrom ? { activeFrom: row.activeFrom } : {}),
     ...(row.activeTo ? { activeTo: row.activeTo } : {}),
+    ...(row.language ? { language: row.language } : {}),
+    ...(row.timeZone ? { timeZone: row.timeZone } : {}),
+    ...(row.formats ? { formats: row.formats } : {}),
   }));
 }

@@ -4,7 +4,7 @@ import type { Readable } from 'node:stream';
 import { isDeepStrictEqual } from 'node:util';
 import type { PersonViewer } from '@underbell/core/access';
 import { readRecipients, type Recipient } from '@underbell/core/burst';
-import { formatValue, valueTypeOf } from '@underbell/core/dataset';
+import { formatValue, valueTypeOf, type ColumnType } from '@underbell/core/dataset';
 import type { Cell } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import {
@@ -13,7 +13,7 @@ import {
   groupNames,
   listPeople,
   noSuch,
-  putGrant,
+  putOwner,
   requireMaker,
   requireRight,
   visibleNames,
@@ -22,13 +22,18 @@ import { columnNames, examineUpload, ownRows, readCsv, readRows, rowsQuery, uplo
 import { remember, type App } from '../platform/index.ts';
 import { findList, listLists, listRecipients, putList, type ListOrigin, type ListRow } from './listStore.ts';
 
-/** Which columns of a list say who, where and when. */
+/** Which columns of a list say who, where, when and how, and what other columns must hold. */
 export interface ListRoles {
   /** The address when left out. */
   readonly id?: string;
   readonly address: string;
   readonly activeFrom?: string;
   readonly activeTo?: string;
+  readonly language?: string;
+  readonly timeZone?: string;
+  readonly format?: string;
+  /** Column -> what its cells must be; text where nothing is said. */
+  readonly types?: Readonly<Record<string, ColumnType>>;
 }
 
 /** Recipients as they were read, whatever they were read from. */
@@ -38,8 +43,9 @@ interface ReadList {
 }
 
 /** @throws {Refusal} `FILE_COLUMN_MISSING`, `FILE_EMPTY`, `LIST_INVALID` */
-function recipientsOf({ columns, rows }: ReadList, roles: ListRoles, what: string): Recipient[] {
-  for (const [pointer, column] of Object.entries({ ...roles, id: roles.id ?? roles.address })) {
+function recipientsOf({ columns, rows }: ReadList, { types = {}, ...roles }: ListRoles, what: string): Recipient[] {
+  const named = Object.entries({ ...roles, id: roles.id ?? roles.address }) as [string, string | undefined][];
+  for (const [pointer, column] of [...named, ...Object.keys(types).map((one) => [`types/${one}`, one] as const)]) {
     if (column === undefined || columns.includes(column)) continue;
     throw new Refusal('FILE_COLUMN_MISSING', `${what} has no column \`${column}\``, {
       pointer,
@@ -48,7 +54,7 @@ function recipientsOf({ columns, rows }: ReadList, roles: ListRoles, what: strin
     });
   }
   if (rows.length === 0) throw new Refusal('FILE_EMPTY', `${what} holds no recipients`);
-  return readRecipients(rows, { ...roles, id: roles.id ?? roles.address });
+  return readRecipients(rows, { ...roles, id: roles.id ?? roles.address }, types);
 }
 
 interface SaveList {
@@ -71,16 +77,17 @@ async function saveList(app: App, person: PersonViewer, wish: SaveList) {
     addressColumn: roles.address,
     activeFromColumn: roles.activeFrom ?? null,
     activeToColumn: roles.activeTo ?? null,
+    roles: {
+      ...(roles.language ? { language: roles.language } : {}),
+      ...(roles.timeZone ? { timeZone: roles.timeZone } : {}),
+      ...(roles.format ? { format: roles.format } : {}),
+    },
+    types: roles.types ?? {},
     origin: from,
   };
   const version = await app.records.transaction(async (transaction) => {
     const made = await putList(app, row, recipients, transaction);
-    if (!known)
-      await putGrant(
-        app,
-        { holder: { kind: 'person', name: person.email }, thing: { kind: 'list', name }, level: 'own' },
-        transaction,
-      );
+    if (!known) await putOwner(app, person, { kind: 'list', name }, transaction);
     await remember(
       app,
       {
@@ -207,6 +214,8 @@ export async function currentList(app: App, person: PersonViewer, list: ListRow)
     address: list.addressColumn,
     ...(list.activeFromColumn ? { activeFrom: list.activeFromColumn } : {}),
     ...(list.activeToColumn ? { activeTo: list.activeToColumn } : {}),
+    ...list.roles,
+    types: list.types,
   };
   const recipients = recipientsOf(read, roles, `the list \`${list.name}\``);
   const known = await listRecipients(app, list);

@@ -1,27 +1,50 @@
-import { copyFile, mkdir, readFile, rm } from 'node:fs/promises';
-import { createReadStream } from 'node:fs';
-import { dirname, join } from 'node:path';
-import { setImmediate } from 'node:timers/promises';
-import { parse, type CastingContext } from 'csv-parse';
-import { figureFormats, rowFormats, rowWriter, type CopyFormat } from '@underbell/core/burst';
+import { readFile, rm } from 'node:fs/promises';
+import { join } from 'node:path';
+import { cutKey, figureFormats, rowFormats, type Cut, type MadeFormat } from '@underbell/core/burst';
 import { missingMark } from '@underbell/core/format';
-import { readCell, type DatasetColumn, type Value } from '@underbell/core/dataset';
-import type { Cell } from '@underbell/core/filter';
-import { asksData } from '@underbell/core/report';
-import { writeWorkbook, type Sheet } from '@underbell/core/workbook';
-import { sideBySide, type App } from '../platform/index.ts';
-import { openDrawer } from '../view/drawPool.ts';
-import { toSheet } from '../view/exports.ts';
-import { cutRows } from './cut.ts';
-import { BookFiller, fittedTemplate } from './filled.ts';
+import { asksData, type FigureResult } from '@underbell/core/report';
+import { pageNumbers } from '@underbell/core/figure';
+import { busyMs, sideBySide, together, type App } from '../platform/index.ts';
+import { cutRows, queriesAtOnce } from './cut.ts';
+import { fillerKit, fittedTemplate } from './filled.ts';
+import { openMakePool, type MakePool } from './makePool.ts';
+import type { MadeTask, MakeTask } from './makeTask.ts';
 import { copyColumns, type PreparedBurst } from './prepare.ts';
 import { readAnswers, sceneOfCopy, type FigureAnswers } from './render.ts';
-import { TextFile, writeCopy } from './spool.ts';
+import { describeFile, writeCopy } from './spool.ts';
 
-/** What is made: every format for every value, into a folder. */
+/** A copy that is made once for everybody who gets it. */
+export interface WantedCut {
+  readonly cut: Cut;
+  /** Those that somebody wants. */
+  readonly formats: readonly MadeFormat[];
+}
+
+/** A file that was made for one cut. */
+export interface MadeCopy extends MadeTask {
+  readonly path: string;
+  /** Its share of the queries that all copies come from; milliseconds. */
+  readonly queryMs: number;
+  /** Computing: its making, and its share of the cutting; milliseconds. */
+  readonly cpuMs: number;
+}
+
+/** What reading for many copies took; milliseconds. */
+interface Reading {
+  readonly queryMs: number;
+  readonly cpuMs: number;
+}
+
+/** Each file's share of a reading. */
+const shareOf = ({ queryMs, cpuMs }: Reading, files: number): Reading => ({
+  queryMs: queryMs / Math.max(1, files),
+  cpuMs: cpuMs / Math.max(1, files),
+});
+
+/** What is made, into a folder. */
 export interface MakeRequest {
-  readonly values: readonly Value[];
-  readonly formats: readonly CopyFormat[];
+  readonly cuts: readonly WantedCut[];
+  /** Nobody else's: an earlier making may have left something in its own, or still be going on. */
   readonly folder: string;
   /** Of the prepared workbook that the run is bound to; the newest when left out. */
   readonly templateVersion?: number | undefined;
@@ -29,204 +52,237 @@ export interface MakeRequest {
   readonly onStep: (phase: string) => Promise<void>;
   /** Told often; throwing stops the work. */
   readonly onProgress: (progress: { rowsRead?: number; phase?: string }) => void;
+  /** Told of each cut as soon as all its files are there, while others are still made. */
+  readonly onMade: (cut: Cut, files: ReadonlyMap<MadeFormat, MadeCopy>) => Promise<void>;
 }
 
-export interface MadeCopies {
-  readonly rowsRead: number;
-  /** The file of a value in a format; everybody with that value gets a copy of it. */
-  readonly pathOf: (value: Value, format: CopyFormat) => string;
-  /** How long making that file took; milliseconds. */
-  readonly msOf: (value: Value, format: CopyFormat) => number;
-}
+const isRowFormat = (format: MadeFormat) => (rowFormats as readonly MadeFormat[]).includes(format);
+/** A workbook shows figures too, but is mostly rows: its reading is counted with them. */
+const isPageFormat = (format: MadeFormat) => !isRowFormat(format);
+const isFigureFormat = (format: MadeFormat) => figureFormats.includes(format);
 
 /** What is cut can be sent as it is when nothing but the usual CSV is wanted. */
-function isPlain({ definition }: PreparedBurst, formats: readonly CopyFormat[]): boolean {
+function isPlain({ definition }: PreparedBurst): boolean {
   const { separator = 'comma', mark = false } = definition.csv ?? {};
-  return separator === 'comma' && !mark && formats.every((one) => one === 'csv' || !rowFormats.includes(one));
+  return separator === 'comma' && !mark && definition.formats.every((one) => one === 'csv' || !isRowFormat(one));
 }
 
-/** Rows of a cut with missing cells apart from empty ones. */
-function readRows(path: string): AsyncIterable<(string | null)[]> {
-  const cast = (text: string, { quoting }: CastingContext) => (text === '' && !quoting ? null : text);
-  return createReadStream(path).pipe(parse({ cast: cast as never, relax_column_count: true }));
-}
+/** Figures of so many copies are held at once: the memory that a run takes does not grow with its recipients. */
+const cutsAtOnce = 1_000;
 
-const breathEvery = 2_000;
+/** One making of all copies. */
+class Maker {
+  readonly #app: App;
+  readonly #burst: PreparedBurst;
+  readonly #request: MakeRequest;
+  readonly #pool: MakePool;
+  readonly #numbers: ReadonlyMap<string, number>;
+  /** The files of the cuts that are being made. */
+  readonly #files = new Map<string, Map<MadeFormat, MadeCopy>>();
+  readonly #isAsCut: boolean;
+  readonly #shares = new Map<string, Reading>();
+  #made = 0;
+  #failure: unknown;
 
-/** Writes the rows of one cut in a format of text. */
-async function writeText(
-  from: string,
-  to: string,
-  format: 'csv' | 'jsonl',
-  burst: PreparedBurst,
-  columns: readonly DatasetColumn[],
-): Promise<void> {
-  const writer = rowWriter(format, columns, burst.definition.csv);
-  const file = new TextFile(to, writer.head);
-  for await (const cells of readRows(from)) file.add(writer.line(cells));
-  file.end();
-}
-
-/** The rows of one cut with their values typed. */
-async function typedRows(from: string, columns: readonly DatasetColumn[]): Promise<Cell[][]> {
-  const rows: Cell[][] = [];
-  for await (const cells of readRows(from)) {
-    rows.push(columns.map((column, i) => readCell(cells[i] ?? null, column)));
-    if (rows.length % breathEvery === 0) await setImmediate();
+  constructor(app: App, burst: PreparedBurst, request: MakeRequest, pool: MakePool) {
+    this.#app = app;
+    this.#burst = burst;
+    this.#request = request;
+    this.#pool = pool;
+    this.#numbers = new Map(request.cuts.map(({ cut }, i) => [cutKey(cut), i]));
+    this.#isAsCut = isPlain(burst);
   }
-  return rows;
-}
 
-/** A sheet of the rows, typed, under their labels. */
-async function rowSheet(from: string, burst: PreparedBurst, columns: readonly DatasetColumn[]): Promise<Sheet> {
-  const rows = await typedRows(from, columns);
-  return {
-    title: burst.rowRevision.shape.name,
-    columns: columns.map(({ name, label, unit, format, type }) => ({
-      heading: unit ? `${label ?? name} (${unit})` : (label ?? name),
-      type: type === 'integer' ? 'number' : type,
-      ...(format ? { format } : type === 'integer' ? { format: '0' } : {}),
-    })),
-    rows,
-  };
-}
-
-/** A workbook: the rows, then a sheet for each figure, then what was filtered. */
-async function workbookOf(
-  app: App,
-  burst: PreparedBurst,
-  value: Value,
-  made: { readonly rows: string; readonly answers: FigureAnswers; readonly columns: readonly DatasetColumn[] },
-): Promise<Buffer> {
-  const { viewing } = burst;
-  const results = made.answers(value);
-  const figures = viewing.page.figures.filter((one) => asksData(one) && one.kind !== 'text');
-  const sheets = [
-    await rowSheet(made.rows, burst, made.columns),
-    ...figures.flatMap((one) => {
-      const result = results.get(one.name);
-      return result ? [toSheet(one.title, result)] : [];
-    }),
-  ];
-  const { limits } = sceneOfCopy(app, burst, value, results);
-  return writeWorkbook(sheets, { title: viewing.report.title, notes: limits.length > 0 ? limits : [missingMark] });
-}
-
-/**
- * Makes the copies for some values: rows of all from one scan, figures of all from one query each, every file once for
- * all recipients who share a value.
- */
-export async function makeCopies(app: App, burst: PreparedBurst, request: MakeRequest): Promise<MadeCopies> {
-  const { values, formats, folder, onStep, onProgress } = request;
-  const index = new Map(values.map((value, i) => [value, i]));
-  const pathOf = (value: Value, format: CopyFormat | 'rows') => join(folder, `${index.get(value)!}.${format}`);
-  const took = new Map<string, number>();
-  const timed = async (value: Value, format: CopyFormat, work: () => Promise<void>): Promise<void> => {
-    const start = performance.now();
-    await work();
-    took.set(`${index.get(value)!} ${format}`, performance.now() - start);
-  };
-  let rowsRead = 0;
-  const isAsCut = isPlain(burst, formats);
-  if (formats.some((one) => rowFormats.includes(one))) {
-    await onStep('reading and cutting rows');
-    const cuts = values.map((value) => ({ value, path: pathOf(value, isAsCut ? 'csv' : 'rows') }));
-    const start = performance.now();
-    rowsRead = await cutRows(app, burst, cuts, isAsCut ? 'csv' : 'raw', (rows) => onProgress({ rowsRead: rows }));
-    // One scan makes the CSV of all: each has its share of it.
-    if (isAsCut) for (const i of values.keys()) took.set(`${i} csv`, (performance.now() - start) / values.length);
+  #path(cut: Cut, format: MadeFormat | 'rows'): string {
+    return join(this.#request.folder, `${this.#numbers.get(cutKey(cut))}.${format}`);
   }
-  const columns = copyColumns(burst);
-  const texts = isAsCut ? [] : formats.filter((one) => one === 'csv' || one === 'jsonl');
-  for (const [i, value] of values.entries()) {
-    if (texts.length === 0) break;
-    onProgress({ rowsRead, phase: `writing rows ${i + 1} of ${values.length}` });
-    for (const format of texts)
-      await timed(value, format, () => writeText(pathOf(value, 'rows'), pathOf(value, format), format, burst, columns));
+
+  /** @returns the rows read */
+  async make(): Promise<number> {
+    const { cuts, onStep } = this.#request;
+    if (this.#burst.road.kind !== 'one pass') {
+      await onStep('reading each copy');
+      return this.#makeEach(cuts);
+    }
+    await onStep('reading rows and figures of all');
+    // Pages are drawn and leave while the rows are still read.
+    const rows = this.#unlessFailed(() => this.#cutRows(cuts));
+    const all = (async () => {
+      for (let at = 0; at < cuts.length; at += cutsAtOnce) {
+        const some = cuts.slice(at, at + cutsAtOnce);
+        const answers = await this.#unlessFailed(() => this.#readAnswers(some));
+        const width = this.#pool.width;
+        await together(
+          sideBySide(some, width, (one) => this.#unlessFailed(() => this.#makePages(one, answers))),
+          rows.then(() => sideBySide(some, width, (one) => this.#unlessFailed(() => this.#makeRows(one, answers)))),
+        );
+      }
+    })();
+    await together(rows, all);
+    return rows;
   }
-  if (formats.includes('template')) {
-    await onStep('filling workbooks');
-    const filler = await BookFiller.open(app, burst, (await fittedTemplate(app, burst, request.templateVersion))!);
-    for (const [i, value] of values.entries()) {
-      onProgress({ phase: `filling workbook ${i + 1} of ${values.length}` });
-      await timed(value, 'template', async () =>
-        writeCopy(pathOf(value, 'template'), filler.fill(value, await typedRows(pathOf(value, 'rows'), columns))),
-      );
-      await setImmediate();
+
+  async #makeEach(cuts: readonly WantedCut[]): Promise<number> {
+    let rowsRead = 0;
+    await sideBySide(cuts, queriesAtOnce, async (one) => {
+      const answers = await this.#readAnswers([one]);
+      await this.#makePages(one, answers);
+      const before = rowsRead;
+      rowsRead += await this.#cutRows([one], (rows) => this.#request.onProgress({ rowsRead: before + rows }));
+      await this.#makeRows(one, answers);
+    });
+    return rowsRead;
+  }
+
+  /** Begins nothing more once something went wrong. */
+  async #unlessFailed<T>(work: () => Promise<T>): Promise<T> {
+    if (this.#failure !== undefined) throw this.#failure;
+    try {
+      return await work();
+    } catch (error) {
+      this.#failure ??= error;
+      throw error;
     }
   }
-  const pages = formats.filter((one) => figureFormats.includes(one));
-  if (pages.length > 0) {
-    await onStep('reading figures');
-    const answers = await readAnswers(app, burst, values);
-    if (formats.includes('xlsx'))
-      for (const [i, value] of values.entries()) {
-        onProgress({ phase: `writing workbook ${i + 1} of ${values.length}` });
-        await timed(value, 'xlsx', async () => {
-          const made = { answers, rows: pathOf(value, 'rows'), columns };
-          writeCopy(pathOf(value, 'xlsx'), await workbookOf(app, burst, value, made));
-        });
-        await setImmediate();
-      }
-    const drawn = await drawPages(app, burst, { ...request, answers, pathOf });
-    for (const [value, format, ms] of drawn) took.set(`${index.get(value)!} ${format}`, ms);
+
+  /** Remembers what each file of some formats costs beside its making. */
+  async #reading<T>(cuts: readonly WantedCut[], isOf: (format: MadeFormat) => boolean, read: () => Promise<T>) {
+    const [start, busy] = [performance.now(), busyMs()];
+    const result = await read();
+    const took = { queryMs: performance.now() - start, cpuMs: busyMs() - busy };
+    const share = shareOf(took, cuts.flatMap((one) => one.formats.filter(isOf)).length);
+    for (const { cut, formats } of cuts)
+      for (const format of formats.filter(isOf)) this.#shares.set(`${cutKey(cut)} ${format}`, share);
+    return result;
   }
-  return { rowsRead, pathOf, msOf: (value, format) => took.get(`${index.get(value)!} ${format}`) ?? 0 };
+
+  async #cutRows(
+    cuts: readonly WantedCut[],
+    onRows = (rows: number) => this.#request.onProgress({ rowsRead: rows }),
+  ): Promise<number> {
+    const wanted = cuts.filter((one) => one.formats.some(isRowFormat));
+    if (wanted.length === 0) return 0;
+    const files = wanted.map(({ cut }) => ({ cut, path: this.#path(cut, this.#isAsCut ? 'csv' : 'rows') }));
+    const format = this.#isAsCut ? 'csv' : 'raw';
+    return this.#reading(wanted, isRowFormat, () =>
+      cutRows(this.#app, this.#burst, files, format, (rows) => {
+        if (this.#failure !== undefined) throw this.#failure;
+        onRows(rows);
+      }),
+    );
+  }
+
+  async #readAnswers(cuts: readonly WantedCut[]): Promise<(cut: Cut) => Map<string, FigureResult>> {
+    const wanted = cuts.filter((one) => one.formats.some(isFigureFormat)).map((one) => one.cut);
+    if (wanted.length === 0) return () => new Map();
+    const answers: FigureAnswers = await this.#reading(cuts, isPageFormat, () =>
+      readAnswers(this.#app, this.#burst, wanted),
+    );
+    const numbers = new Map(wanted.map((cut, i) => [cutKey(cut), i]));
+    return (cut) => answers(numbers.get(cutKey(cut))!);
+  }
+
+  /** The files of a cut that need no rows. */
+  async #makePages({ cut, formats }: WantedCut, answers: (cut: Cut) => Map<string, FigureResult>): Promise<void> {
+    for (const format of formats) {
+      if (isRowFormat(format)) continue;
+      const scene = sceneOfCopy(this.#app, this.#burst, cut, answers(cut));
+      const to = this.#path(cut, format);
+      if (format === 'numbers') {
+        writeCopy(to, Buffer.from(JSON.stringify(pageNumbers(scene))));
+        await this.#note(cut, format, to, { ...(await describeFile(to)), ms: 0 });
+      } else await this.#makeOne(cut, format, { kind: 'page', format: format as 'pdf' | 'png', scene, to });
+    }
+  }
+
+  async #makeRows({ cut, formats }: WantedCut, answers: (cut: Cut) => Map<string, FigureResult>): Promise<void> {
+    for (const format of formats)
+      if (isRowFormat(format)) await this.#makeOne(cut, format, this.#rowTask(cut, format, answers));
+  }
+
+  #rowTask(cut: Cut, format: MadeFormat, answers: (cut: Cut) => Map<string, FigureResult>): MakeTask {
+    const { definition, rowRevision, viewing } = this.#burst;
+    const to = this.#path(cut, format);
+    if (this.#isAsCut && format === 'csv') return { kind: 'made', to };
+    const rows = { rows: this.#path(cut, 'rows'), columns: copyColumns(this.#burst, cut), to };
+    if (format === 'csv' || format === 'jsonl') return { kind: 'text', format, style: definition.csv ?? {}, ...rows };
+    if (format === 'template') return { kind: 'template', own: Object.values(cut.fields).flat(), ...rows };
+    const results = answers(cut);
+    const { limits } = sceneOfCopy(this.#app, this.#burst, cut, results);
+    return {
+      kind: 'book',
+      about: {
+        title: viewing.report.title,
+        notes: limits.length > 0 ? limits : [missingMark],
+        dataAsOf: rowRevision.loadedAt.getTime(),
+      },
+      title: rowRevision.shape.name,
+      figures: viewing.page.figures.filter(asksData),
+      results,
+      ...rows,
+    };
+  }
+
+  async #makeOne(cut: Cut, format: MadeFormat, task: MakeTask): Promise<void> {
+    await this.#note(cut, format, task.to, await this.#pool.make(task));
+  }
+
+  async #note(cut: Cut, format: MadeFormat, path: string, made: MadeTask): Promise<void> {
+    const key = cutKey(cut);
+    const { queryMs, cpuMs } = this.#shares.get(`${key} ${format}`)!;
+    this.#shares.delete(`${key} ${format}`);
+    const files = this.#files.get(key) ?? new Map<MadeFormat, MadeCopy>();
+    this.#files.set(key, files);
+    files.set(format, { ...made, path, queryMs, cpuMs: cpuMs + made.ms });
+    const { cuts, onProgress, onMade } = this.#request;
+    if (files.size < cuts[this.#numbers.get(key)!]!.formats.length) return onProgress({});
+    this.#files.delete(key);
+    await onMade(cut, files);
+    onProgress({ phase: `making copies ${++this.#made} of ${cuts.length}` });
+  }
 }
 
-/** Draws the pages of all copies, side by side where there are many. @returns how long each took; milliseconds */
-async function drawPages(
-  app: App,
-  burst: PreparedBurst,
-  {
-    values,
-    formats,
-    answers,
-    pathOf,
-    onProgress,
-  }: MakeRequest & Pick<MadeCopies, 'pathOf'> & { answers: FigureAnswers },
-): Promise<[Value, CopyFormat, number][]> {
-  const wanted = (['pdf', 'png'] as const).filter((one) => formats.includes(one));
-  const pages = values.flatMap((value) => wanted.map((format) => ({ value, format })));
-  if (pages.length === 0) return [];
-  const took: [Value, CopyFormat, number][] = [];
-  const drawer = openDrawer(pages.length);
+/** Pages and workbooks take computing; texts are written as fast as they are read. */
+const takesComputing = (format: MadeFormat) => ['pdf', 'png', 'xlsx', 'template'].includes(format);
+
+/**
+ * Makes the copies of some cuts: rows of all from one scan, figures of all from one query each, every file once for all
+ * recipients who share a cut. Each is told of as soon as it is there.
+ *
+ * @returns the rows read
+ */
+export async function makeCopies(app: App, burst: PreparedBurst, request: MakeRequest): Promise<number> {
+  const formats = request.cuts.flatMap((one) => one.formats);
+  const template = formats.includes('template') ? await fittedTemplate(app, burst, request.templateVersion) : undefined;
+  const kit = template && (await fillerKit(app, burst, template));
+  const pool = openMakePool(formats.filter(takesComputing).length, kit);
   try {
-    await sideBySide(pages, drawer.width, async ({ value, format }) => {
-      onProgress({ phase: `drawing page ${took.length + 1} of ${pages.length}` });
-      const { bytes, ms } = await drawer.draw(sceneOfCopy(app, burst, value, answers(value)), format);
-      writeCopy(pathOf(value, format), bytes);
-      took.push([value, format, ms]);
-    });
+    return await new Maker(app, burst, request, pool).make();
   } finally {
-    await drawer.close();
+    await pool.close();
   }
-  return took;
 }
 
-/** Gives a recipient the file of their value under their own name. */
-export async function handOver(from: string, to: string): Promise<void> {
-  await mkdir(dirname(to), { recursive: true });
-  await copyFile(from, to);
-}
-
-/** One value's file, made for somebody to look at. */
+/** One copy's file, made for somebody to look at. */
 export async function makeSample(
   app: App,
   burst: PreparedBurst,
-  value: Value,
-  format: CopyFormat,
+  cut: Cut,
+  format: MadeFormat,
   folder: string,
 ): Promise<Buffer> {
+  let bytes: Buffer | undefined;
   try {
-    const { pathOf } = await makeCopies(app, burst, {
-      values: [value],
-      formats: [format],
+    await makeCopies(app, burst, {
+      cuts: [{ cut, formats: [format] }],
       folder,
       onStep: async () => undefined,
       onProgress: () => undefined,
+      onMade: async (_, files) => {
+        bytes = await readFile(files.get(format)!.path);
+      },
     });
-    return await readFile(pathOf(value, format));
+    return bytes!;
   } finally {
     await rm(folder, { recursive: true, force: true });
   }

@@ -1,25 +1,41 @@
 import {
+  decideAccess,
   effectiveFilterOf,
   type EffectiveFilter,
   type LimitPart,
   type PersonViewer,
   type Viewing,
 } from '@underbell/core/access';
-import { readPeriod, type BurstDefinition, type Period } from '@underbell/core/burst';
+import {
+  boundCondition,
+  boundReading,
+  conditionsOf,
+  decideRoad,
+  keysOf,
+  looksAtRecipient,
+  readPeriod,
+  recipientColumns,
+  tuplesOf,
+  type Bound,
+  type BurstDefinition,
+  type Cut,
+  type Keys,
+  type Period,
+  type Road,
+} from '@underbell/core/burst';
 import { valueTypeOf, type DatasetColumn, type DatasetShape, type Value } from '@underbell/core/dataset';
-import { columnIn } from '@underbell/core/filter';
+import { allOf, checkFilter, columnIn, readFilter, type TypedNode } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import {
   columnHidden,
   datasetNameOf,
   findPage,
-  parameterColumn,
   readParameter,
   type Figure,
   type Parameter,
   type ReportDefinition,
 } from '@underbell/core/report';
-import { limitsOn } from '../access/index.ts';
+import { limitsOn, listPeople } from '../access/index.ts';
 import { readableRevision, type Revision } from '../dataset/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
@@ -30,15 +46,17 @@ export interface PreparedBurst {
   readonly definition: BurstDefinition;
   readonly period: Period;
   readonly editionNumber: number;
+  /** As its sender may see it: the outer limit of everything that leaves. */
   readonly viewing: Viewing;
-  /** The parameter that cuts the copies apart, and the list column that it is bound to. */
-  readonly bound: Parameter;
-  readonly listColumn: string;
+  /** The parameters that cut the copies apart, with the list columns that fill them. */
+  readonly bound: readonly Bound[];
+  /** How its copies are read, and why so. */
+  readonly road: Road;
   readonly revisions: ReadonlyMap<string, Revision>;
-  /** The dataset whose rows a CSV copy holds and whose rows are counted. */
+  /** The dataset whose rows a copy holds and whose rows are counted. */
   readonly rowRevision: Revision;
-  /** Its column that the bound parameter filters. */
-  readonly key: DatasetColumn;
+  /** People by address, where copies are made as they may see them. */
+  readonly people: ReadonlyMap<string, PersonViewer>;
 }
 
 /** What a run stays bound to, whatever is published or loaded meanwhile. */
@@ -60,14 +78,6 @@ function findParameter(report: ReportDefinition, name: string, pointer: string):
   });
 }
 
-function keyOf(report: ReportDefinition, parameter: Parameter, dataset: DatasetShape): DatasetColumn {
-  const column = parameterColumn(report, parameter, dataset);
-  if (column) return column;
-  throw new Refusal('KEY_MISSING', `\`${dataset.name}\` cannot be cut by \`${parameter.name}\``, {
-    word: parameter.name,
-  });
-}
-
 /** Settles a burst for a period: edition, revisions, sender's limits. */
 export async function prepareBurst(
   app: App,
@@ -80,8 +90,10 @@ export async function prepareBurst(
   const edition = await findEdition(app, definition.report, binding?.editionNumber);
   const report = edition.definition;
   const page = findPage(report, definition.page);
-  const [[boundName, listColumn]] = Object.entries(definition.bind) as [[string, string]];
-  const bound = findParameter(report, boundName, `/bind/${boundName}`);
+  const bound = Object.entries(definition.bind ?? {}).map(([name, listColumn]) => ({
+    parameter: findParameter(report, name, `/bind/${name}`),
+    listColumn,
+  }));
   const rowsName = datasetNameOf(report, definition.rows?.dataset);
   if (rowsName === undefined || report.datasets[rowsName] === undefined) {
     throw new Refusal('BURST_INVALID', 'say which dataset of the report the rows come from', {
@@ -108,17 +120,23 @@ export async function prepareBurst(
         ? [periodValue(report, definition.period.parameter, period, definition.name)]
         : [],
   };
+  const parameters = bound.map((one) => one.parameter);
   return {
     definition,
     period,
     editionNumber: edition.number,
     viewing,
     bound,
-    listColumn,
+    road: decideRoad(definition, report, page, parameters),
     revisions,
     rowRevision,
-    key: keyOf(report, bound, rowRevision.shape),
+    people: await peopleFor(app, definition),
   };
+}
+
+async function peopleFor(app: App, definition: BurstDefinition): Promise<Map<string, PersonViewer>> {
+  if (definition.asSeenBy !== 'recipient') return new Map();
+  return new Map((await listPeople(app)).map((one) => [one.email.toLowerCase(), one]));
 }
 
 function periodValue(report: ReportDefinition, name: string, period: Period, burst: string) {
@@ -129,10 +147,12 @@ function periodValue(report: ReportDefinition, name: string, period: Period, bur
   return { ...read, origin: 'burst' as const, by: burst, words };
 }
 
-/** The columns of the row copies, in order. */
-export function copyColumns(burst: PreparedBurst): DatasetColumn[] {
+/** The columns of the row copies, in order; those of one copy, where recipients may see different ones. */
+export function copyColumns(burst: PreparedBurst, cut?: Cut): DatasetColumn[] {
   const { definition, rowRevision } = burst;
-  const { columns } = commonFilter(burst, rowRevision.shape).visible;
+  const { shape } = rowRevision;
+  const { columns } = (cut && burst.road.kind !== 'one pass' ? filterFor(burst, shape, cut) : outerFilter(burst, shape))
+    .visible;
   const wanted = definition.rows?.columns;
   if (!wanted) return [...columns];
   return wanted.map((name) => {
@@ -149,33 +169,127 @@ export function copyColumns(burst: PreparedBurst): DatasetColumn[] {
   });
 }
 
-/** What everything sent is limited by, before it is cut. */
+const common = new WeakMap<PreparedBurst, Map<string, EffectiveFilter>>();
+
+/** What everything sent is limited by, before it is cut. Asked for every copy, so it is worked out once. */
 export function commonFilter(burst: PreparedBurst, dataset: DatasetShape, figure?: Figure): EffectiveFilter {
-  return effectiveFilterOf(burst.viewing, dataset, figure);
+  const known = common.get(burst) ?? new Map<string, EffectiveFilter>();
+  common.set(burst, known);
+  const key = JSON.stringify([dataset.name, figure?.name]);
+  const found = known.get(key) ?? withCondition(burst, effectiveFilterOf(burst.viewing, dataset, figure), dataset);
+  known.set(key, found);
+  return found;
 }
 
-/** The same, narrowed to the recipients with these values. */
-export function filterFor(
-  burst: PreparedBurst,
-  dataset: DatasetShape,
-  values: readonly Value[],
-  figure?: Figure,
-): EffectiveFilter {
-  const column = keyOf(burst.viewing.report, burst.bound, dataset);
-  const common = commonFilter(burst, dataset, figure);
-  // Copies are cut by exact values; a sender who is not shown them cannot cut.
-  if (common.masking.hidden.has(column.name) || common.masking.coarse.has(column.name))
-    throw columnHidden(dataset.name, column.name);
-  const part: LimitPart = {
-    origin: 'burst',
-    name: burst.definition.name,
-    isFixed: true,
-    node: columnIn(column, valueTypeOf(column.type), values),
+/** The burst's own condition, where it is the same for all. */
+function withCondition(burst: PreparedBurst, filter: EffectiveFilter, dataset: DatasetShape): EffectiveFilter {
+  const text = burst.definition.where?.[dataset.name];
+  if (text === undefined || looksAt(text)) return filter;
+  return filter.narrow(partOf(burst, checkFilter(readFilter(text), { dataset, text, ...burst.viewing.moment })));
+}
+
+/** What the sender may see in the period, whatever the report filters: some of its filters may need a copy's values. */
+export function outerFilter(burst: PreparedBurst, dataset: DatasetShape): EffectiveFilter {
+  const { viewing } = burst;
+  const { where: _report, ...report } = viewing.report;
+  const { where: _page, ...page } = viewing.page;
+  return effectiveFilterOf({ ...viewing, report, page }, dataset);
+}
+
+const looksAt = (text: string) => recipientColumns(text).length > 0;
+
+const partOf = (burst: PreparedBurst, node: TypedNode): LimitPart => ({
+  origin: 'burst',
+  name: burst.definition.name,
+  isFixed: true,
+  node,
+});
+
+/** What the values of one copy leave of a dataset: by bound parameters, then by the burst's own condition. */
+function cutConditions(burst: PreparedBurst, dataset: DatasetShape, cut: Cut): TypedNode[] {
+  const { viewing, bound, definition } = burst;
+  const nodes = bound.flatMap((one) => boundCondition(viewing.report, cut, one, dataset)?.node ?? []);
+  const text = definition.where?.[dataset.name];
+  if (text === undefined || !looksAt(text)) return nodes;
+  const valuesOf = (source: string, name: string) => (source === 'recipient' ? cut.fields[name] : undefined);
+  return [...nodes, checkFilter(readFilter(text), { dataset, text, ...viewing.moment, valuesOf })];
+}
+
+/** The viewing of one copy, where filters of the report look at what it is cut by. */
+function viewingOf(burst: PreparedBurst, cut: Cut): Viewing {
+  const { viewing, bound, definition } = burst;
+  const today = burst.period.value ?? viewing.moment.today;
+  const fixed = bound.map((one) => ({
+    ...boundReading(cut, one, today),
+    origin: 'burst' as const,
+    by: definition.name,
+  }));
+  return { ...viewing, fixed: [...viewing.fixed, ...fixed] };
+}
+
+/**
+ * The whole filter of one copy.
+ *
+ * @throws {Refusal} `COLUMN_HIDDEN` where the sender is not shown what copies are cut by; `VALUE_INVALID`
+ */
+export function filterFor(burst: PreparedBurst, dataset: DatasetShape, cut: Cut, figure?: Figure): EffectiveFilter {
+  if (burst.road.kind === 'one pass') {
+    const filter = commonFilter(burst, dataset, figure);
+    const conditions = cutConditions(burst, dataset, cut);
+    checkShown(burst, dataset, keysOf(conditions.flatMap(conditionsOf).filter(looksAtRecipient)));
+    return filter.narrow(...conditions.map((node) => partOf(burst, node)));
+  }
+  const own = { ...burst, viewing: viewingOf(burst, cut) };
+  const text = burst.definition.where?.[dataset.name];
+  const conditions = text === undefined || !looksAt(text) ? [] : cutConditions({ ...burst, bound: [] }, dataset, cut);
+  for (const { column } of burst.bound.flatMap((one) => boundCondition(burst.viewing.report, cut, one, dataset) ?? []))
+    refuseHidden(burst, dataset, column);
+  const filter = commonFilter(own, dataset, figure).narrow(...conditions.map((node) => partOf(burst, node)));
+  return cut.seenBy === undefined ? filter : filter.also(asSeenBy(burst, dataset, cut.seenBy));
+}
+
+/** What a recipient may see of a dataset themselves. @throws {Refusal} `NOT_FOUND` */
+function asSeenBy({ viewing, people }: PreparedBurst, dataset: DatasetShape, address: string) {
+  const viewer = people.get(address);
+  if (!viewer) throw new Refusal('NOT_FOUND', `nobody here has the address ${address}`, { word: address });
+  const { rules, masks, moment } = viewing;
+  return decideAccess({ dataset, rules, masks, viewer, moment, place: 'burst' });
+}
+
+// Copies are cut by exact values; a sender who is not shown them cannot cut.
+function refuseHidden(burst: PreparedBurst, dataset: DatasetShape, column: DatasetColumn): void {
+  const { masking } = outerFilter(burst, dataset);
+  if (masking.hidden.has(column.name) || masking.coarse.has(column.name)) throw columnHidden(dataset.name, column.name);
+}
+
+function checkShown(burst: PreparedBurst, dataset: DatasetShape, keys: Keys): void {
+  for (const { column } of keys.values()) refuseHidden(burst, dataset, column);
+}
+
+/** One scan of a dataset that is cut into copies. */
+export interface Scan {
+  /** Everything that any of the copies holds. */
+  readonly filter: EffectiveFilter;
+  /** The columns whose values tell the copies apart; none for a dataset that all see whole. */
+  readonly columns: readonly DatasetColumn[];
+  /** Of each cut, its combinations of their values. */
+  readonly tuples: readonly Value[][][];
+}
+
+/** The scan that all cuts come from. Only where the burst's road is one pass. @throws {Refusal} `COLUMN_HIDDEN`, `VALUE_INVALID` */
+export function scanFor(burst: PreparedBurst, dataset: DatasetShape, cuts: readonly Cut[], figure?: Figure): Scan {
+  const conditions = cuts.map((cut) => cutConditions(burst, dataset, cut).flatMap(conditionsOf));
+  const keys = conditions.map((nodes) => keysOf(nodes.filter(looksAtRecipient)));
+  const columns = [...(keys[0]?.values() ?? [])].map((one) => one.column);
+  if (keys[0]) checkShown(burst, dataset, keys[0]);
+  const same = (conditions[0] ?? []).filter((node) => !looksAtRecipient(node));
+  const all = columns.map((column) => {
+    const values = new Set(keys.flatMap((one) => one.get(column.name)?.values ?? []));
+    return columnIn(column, valueTypeOf(column.type), [...values]);
+  });
+  return {
+    filter: commonFilter(burst, dataset, figure).narrow(partOf(burst, allOf([...same, ...all]))),
+    columns,
+    tuples: keys.map((one) => tuplesOf(one, columns)),
   };
-  return common.narrow(part);
-}
-
-/** The column of a figure's dataset that cuts its answers apart; undefined for a shared dataset, which all see whole. */
-export function partitionColumn(burst: PreparedBurst, dataset: DatasetShape): DatasetColumn | undefined {
-  return parameterColumn(burst.viewing.report, burst.bound, dataset);
 }

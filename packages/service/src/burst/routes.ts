@@ -6,13 +6,14 @@ import { personOf, thing } from '../access/index.ts';
 import { defineRoute, limitFailures, type Route } from '../platform/index.ts';
 import { defineList, loadList, seenLists, showList, type ListRoles } from './listUsecases.ts';
 import type { ListOrigin } from './listStore.ts';
-import { answerFile, answerWords } from './answers.ts';
+import { answerDone, answerFile, answerQuestion, answerWords } from './answers.ts';
 import { fetchByLink, fetchKept, recallLinks } from './links.ts';
 import { mediaTypes } from './mediaTypes.ts';
 import { sampleOf, seeRecipient, showPlan } from './plan.ts';
 import {
   continueRun,
   pauseRun,
+  releaseRun,
   requireRun,
   retryRun,
   seenRuns,
@@ -21,7 +22,9 @@ import {
   startRun,
   stopRun,
 } from './runs.ts';
-import { saveBurst, seenBursts, showTimes, timesAsCalendar } from './usecases.ts';
+import { showSubscription, showUnsubscribed, subscribeAgain, unsubscribe } from './unsubscribe.ts';
+import { showTimes, timesAsCalendar } from './times.ts';
+import { checkBurst, saveBurst, seenBursts } from './usecases.ts';
 
 const named = Joi.object({ name: thing.required() });
 const column = Joi.string().max(63);
@@ -30,7 +33,21 @@ const roles = {
   address: column.default('email'),
   activeFrom: column.description('column with the first day on which copies go to them'),
   activeTo: column.description('column with the last day'),
+  language: column.description('column with the language of a copy, such as de or en-GB'),
+  timeZone: column.description('column with the time zone of a copy, such as Europe/Athens'),
+  format: column.description('column with the formats that a recipient gets'),
 };
+const columnType = Joi.string().valid('text', 'integer', 'number', 'boolean', 'date', 'instant');
+const types = Joi.object().pattern(Joi.string().max(63), columnType).max(200);
+/** `joined:date,fee:number`, as addresses carry it. */
+const typesText = Joi.string()
+  .max(4_000)
+  .custom((text: string, helpers) => {
+    const read = Object.fromEntries(text.split(',').map((one) => one.split(':').map((part) => part.trim())));
+    const { error } = types.validate(read);
+    return error ? helpers.message({ custom: `types: ${error.message}` }) : read;
+  })
+  .description('what columns must hold: joined:date,fee:number');
 const period = Joi.string().max(20).description('2026-10 for months, 2026-10-01 for days');
 const runId = Joi.object({ id: Joi.number().integer().min(1).required() });
 
@@ -61,7 +78,7 @@ export const burstRoutes: Route[] = [
       summary: `Load a recipient list from ${kind === 'csv' ? 'CSV' : 'the first sheet of a workbook'}`,
       consumes: mediaTypes[kind].replace(/;.*/, ''),
       params: named,
-      query: Joi.object(roles),
+      query: Joi.object({ ...roles, types: typesText }),
       handle: ({ app, ctx, person, params, query, origin }) =>
         loadList(app, person, ctx.req, { name: params.name, kind, ...query, origin }),
     }),
@@ -75,6 +92,7 @@ export const burstRoutes: Route[] = [
     params: named,
     body: Joi.object({
       ...roles,
+      types,
       from: Joi.alternatives(
         Joi.object({ dataset: thing.required(), where: Joi.string().max(10_000) }),
         Joi.object({ group: Joi.string().max(200).required(), each: column }),
@@ -98,6 +116,15 @@ export const burstRoutes: Route[] = [
     summary: 'Save a burst',
     body: Joi.object().unknown(true).required().description('a burst definition, format underbell-burst/1'),
     handle: ({ app, person, body, origin }) => saveBurst(app, person, body, origin),
+  }),
+  defineRoute<Record<string, never>, Record<string, never>, object>({
+    method: 'post',
+    path: '/api/v1/bursts/check',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'Check a burst that is being written; nothing is saved',
+    body: Joi.object().unknown(true).required().description('a burst definition, format underbell-burst/1'),
+    handle: ({ app, person, body }) => checkBurst(app, person, body),
   }),
   defineRoute<{ name: string }, { period?: string; again: boolean }>({
     method: 'get',
@@ -213,6 +240,7 @@ export const burstRoutes: Route[] = [
   ...(
     [
       ['pause', 'Pause a run; what is on its way arrives', pauseRun],
+      ['release', 'Let a run go that a second person had to look at', releaseRun],
       ['continue', 'Let a paused run go on', continueRun],
       ['retry', 'Run once more for those whose copy failed', retryRun],
     ] as const
@@ -262,6 +290,47 @@ export const burstRoutes: Route[] = [
     handle: async ({ app, ctx, person, params, query }) =>
       answerFile(ctx, await fetchKept(app, person, await requireRun(app, person, params.id), query)),
   }),
+  defineRoute<{ name: string }>({
+    method: 'get',
+    path: '/api/v1/bursts/:name/unsubscribed',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'Who wants no more copies of a burst',
+    params: named,
+    handle: async ({ app, person, params }) => ({ unsubscribed: await showUnsubscribed(app, person, params.name) }),
+  }),
+  defineRoute<{ name: string }, Record<string, never>, { address: string }>({
+    method: 'post',
+    path: '/api/v1/bursts/:name/subscribe',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'Send to somebody again who had wanted no more',
+    status: 204,
+    params: named,
+    body: Joi.object({ address: Joi.string().max(254).required() }).required(),
+    async handle({ app, person, params, body, origin }) {
+      await subscribeAgain(app, person, params.name, { ...body, origin });
+      return null;
+    },
+  }),
+  ...(['get', 'post'] as const).map((method) =>
+    defineRoute<{ key: string }>({
+      method,
+      path: '/u/:key',
+      tag: 'Sending',
+      audience: 'anyone',
+      summary: method === 'get' ? 'Asks whether somebody wants no more copies' : 'Takes it that they do (RFC 8058)',
+      params: Joi.object({ key: Joi.string().max(200).required() }),
+      answer: { description: 'a page', type: 'text/html' },
+      async handle({ app, ctx, params, origin }) {
+        // Looking at a link must not take anything away: programs look at links in letters.
+        const { title, address } = await limitFailures(app, 'link', origin, () =>
+          method === 'get' ? showSubscription(app, params.key) : unsubscribe(app, params.key, origin),
+        );
+        return method === 'get' ? answerQuestion(ctx, title, address) : answerDone(ctx, title, address);
+      },
+    }),
+  ),
   defineRoute<{ key: string }>({
     method: 'get',
     path: '/c/:key',

@@ -1,10 +1,11 @@
 import type { PersonViewer } from '@underbell/core/access';
-import type { PlanEntry } from '@underbell/core/burst';
+import type { Ledger, LedgerEntry, PlanEntry, RunCause, ShownRun } from '@underbell/core/burst';
 import { Refusal } from '@underbell/core/refusal';
 import { noSuch, requireRight, visibleNames } from '../access/index.ts';
+import { requireBudget } from '../meter/index.ts';
 import { enqueue, hurry, remember, type App } from '../platform/index.ts';
 import { linksOf } from './links.ts';
-import { makePlan, type PlanOptions } from './plan.ts';
+import { explainCut, makePlan, type PlanOptions } from './plan.ts';
 import {
   addRun,
   askToStop,
@@ -16,7 +17,6 @@ import {
   moveDeliveries,
   moveRun,
   type DeliveryRow,
-  type RunCause,
   type RunRow,
 } from './store.ts';
 import { requireBurst } from './definition.ts';
@@ -40,6 +40,7 @@ export async function startRun(
 ) {
   const { burst, entries, repeats, template, listVersion } = await makePlan(app, person, name, options);
   refuseEmpty(entries);
+  await requireBudget(app, { kind: 'report', name: burst.definition.report });
   const isTest = options.isTest === true;
   const id = await app.records.transaction(async (transaction) => {
     await app.records.query('SELECT pg_advisory_xact_lock(hashtext(:name))', {
@@ -59,9 +60,17 @@ export async function startRun(
       cause: options.cause ?? 'hand',
     };
     // A test goes to its sender alone, whoever the copies are for.
-    const addressed = isTest ? entries.map((one) => ({ ...one, address: person.email })) : entries;
+    const addressed = entries.map((one) => ({
+      ...one,
+      filter: explainCut(burst, one.cut),
+      ...(isTest ? { address: person.email } : {}),
+    }));
     const made = await addRun(app, run, addressed, repeats, transaction);
-    await enqueue(app, 'burst.run', { run: made }, transaction);
+    const { release } = burst.definition;
+    if (release === undefined || isTest) await enqueue(app, 'burst.run', { run: made }, transaction);
+    else
+      for (const to of release)
+        await enqueue(app, 'notice.mail', { to, ...askToRelease(app, person, run, made) }, transaction);
     await remember(
       app,
       {
@@ -77,9 +86,43 @@ export async function startRun(
   return showRun(app, (await findRun(app, id))!);
 }
 
+/** The letter that asks somebody to release a run. */
+function askToRelease(app: App, person: PersonViewer, run: Pick<RunRow, 'definition' | 'occurrence'>, id: number) {
+  const { title, name } = run.definition;
+  const what = run.occurrence === 'once' ? `“${title}”` : `“${title}” for ${run.occurrence}`;
+  return {
+    subject: `${title}: please release run ${id}`,
+    text: `${person.name} wants to send ${what}. Nothing is made or sent until somebody else has looked at it.\n\nLook at who gets what, and release or stop it: ${app.settings.publicUrl}/console/sending/${name}?run=${id}\n`,
+  };
+}
+
+/** Lets a held run go: a second person, named by the burst, has looked at it. @throws {Refusal} `NOT_ALLOWED` */
+export async function releaseRun(app: App, person: PersonViewer, id: number, origin: string) {
+  const run = await requireRun(app, person, id);
+  const { release = [] } = run.definition;
+  if (!release.includes(person.email.toLowerCase()))
+    throw new Refusal('NOT_ALLOWED', `you are not among those who release \`${run.burstName}\``, {
+      hint: `ask one of them: ${release.join(', ')}`,
+    });
+  if (person.id === run.senderId)
+    throw new Refusal('NOT_ALLOWED', 'whoever starts a run does not release it', {
+      hint: 'a second person looks at it first',
+    });
+  const isReleased = await app.records.transaction(async (transaction) => {
+    const change = { state: 'waiting', phase: 'waiting for a worker', releasedBy: person.email } as const;
+    if (!(await moveRun(app, id, ['held'], change, transaction))) return false;
+    await enqueue(app, 'burst.run', { run: id }, transaction);
+    await remember(app, noteOf(person, run, 'released', origin), transaction);
+    return true;
+  });
+  if (!isReleased)
+    throw new Refusal('INPUT_INVALID', `run ${id} is ${run.state}; it waits for nobody`, { word: String(id) });
+  return showRun(app, (await findRun(app, id))!);
+}
+
 /** A run with its counts, by state of the deliveries. */
-export async function showRun(app: App, run: RunRow) {
-  const counts = await countDeliveries(app, run.id);
+export async function showRun(app: App, run: RunRow): Promise<ShownRun<Date>> {
+  const { bounced = 0, ...counts } = await countDeliveries(app, run.id);
   const by = (...states: (keyof typeof counts)[]) => states.reduce((sum, state) => sum + (counts[state] ?? 0), 0);
   return {
     id: run.id,
@@ -96,6 +139,7 @@ export async function showRun(app: App, run: RunRow) {
     keptUntil: run.keptUntil,
     isTest: run.isTest,
     cause: run.cause,
+    ...(run.definition.release ? { release: run.definition.release, releasedBy: run.releasedBy } : {}),
     counts: {
       recipients: by('planned', 'skipped', 'rendered', 'sending', 'sent', 'failed', 'in doubt'),
       planned: by('planned', 'rendered', 'sending', 'sent', 'failed', 'in doubt'),
@@ -104,14 +148,16 @@ export async function showRun(app: App, run: RunRow) {
       sent: by('sent'),
       failed: by('failed'),
       inDoubt: by('in doubt'),
+      bounced,
     },
   };
 }
 
-const shownDelivery = (row: DeliveryRow) => ({
+const shownDelivery = (row: DeliveryRow): LedgerEntry<Date> => ({
   recipient: row.recipient,
   address: row.address,
   rows: Number(row.rowCount),
+  filter: row.filter ?? '',
   files: row.files,
   state: row.state,
   reason: row.reason,
@@ -121,6 +167,7 @@ const shownDelivery = (row: DeliveryRow) => ({
   attempts: row.attempts,
   destination: row.destination,
   places: row.places ?? [],
+  ...(row.bounce ? { bounce: row.bounce, bouncedAt: row.bouncedAt } : {}),
 });
 
 export async function requireRun(app: App, person: PersonViewer, id: number): Promise<RunRow> {
@@ -131,7 +178,7 @@ export async function requireRun(app: App, person: PersonViewer, id: number): Pr
 }
 
 /** A run with its ledger. */
-export async function showLedger(app: App, person: PersonViewer, id: number) {
+export async function showLedger(app: App, person: PersonViewer, id: number): Promise<Ledger<Date>> {
   const run = await requireRun(app, person, id);
   const [deliveries, links] = await Promise.all([listDeliveries(app, id), linksOf(app, id)]);
   return {
@@ -171,7 +218,7 @@ export async function stopRun(app: App, person: PersonViewer, id: number, origin
   const run = await requireSteered(app, person, id);
   const isAsked = await app.records.transaction(async (transaction) => {
     // A paused run has no worker that could hear of it: one takes it up to end it.
-    const wasPaused = await moveRun(app, id, ['paused'], { state: 'waiting', pauseAsked: false }, transaction);
+    const wasPaused = await moveRun(app, id, ['paused', 'held'], { state: 'waiting', pauseAsked: false }, transaction);
     if (wasPaused) await enqueue(app, 'burst.run', { run: id }, transaction);
     const asked = await askToStop(app, id, transaction);
     if (asked) await remember(app, noteOf(person, run, 'stopped', origin), transaction);

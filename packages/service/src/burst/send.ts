@@ -1,3 +1,4 @@
+import { readFile } from 'node:fs/promises';
 import { setTimeout } from 'node:timers/promises';
 import {
   destinationName,
@@ -7,7 +8,11 @@ import {
   goesAsLinks,
   keepingOf,
   ownMail,
+  recipientsOfCopies,
   templateValues,
+  writeLetter,
+  type DeliveryState,
+  type PageNumbers,
   type BurstDestination,
   type FolderDestination,
   type MailDestination,
@@ -34,14 +39,9 @@ import { makeLinks } from './links.ts';
 import { findList, listRecipients } from './listStore.ts';
 import { mediaTypes } from './mediaTypes.ts';
 import type { PreparedBurst } from './prepare.ts';
-import {
-  listDeliveries,
-  moveDeliveries,
-  type DeliveryRow,
-  type DeliveryState,
-  type MadeFile,
-  type RunRow,
-} from './store.ts';
+import { bounceAddress } from './bounces.ts';
+import { unsubscribeAddress } from './unsubscribe.ts';
+import { listDeliveries, moveDeliveries, type DeliveryRow, type MadeFile, type RunRow } from './store.ts';
 
 /** How long to wait before a copy that was not taken is offered again; none may have arrived twice by it. */
 const retryMs = [1_000, 5_000, 20_000];
@@ -50,9 +50,16 @@ const maxLanes = 10;
 /** A wait is looked up from so often, to see whether the run is to stop. */
 const sliceMs = 1_000;
 
+/** A wait that is longer is not sat out: the worker does other work meanwhile. */
+const longestSatOutMs = 20_000;
+
 /** Thrown to leave a run until its destination takes copies again; what is ready stays ready. */
 export class RunWaits extends Error {
-  constructor(message: string) {
+  /** @param forMs - how long its limits keep it from taking any; nothing where that cannot be known */
+  constructor(
+    message: string,
+    readonly forMs?: number,
+  ) {
     super(message, { cause: new Refusal('DESTINATION_PAUSED', message) });
   }
 }
@@ -87,11 +94,16 @@ export async function settleInterrupted(app: App, run: RunRow): Promise<void> {
   }
 }
 
-/** Sends what is ready, within the destination's limits. @throws {RunWaits} when the destination has stopped */
-export async function sendCopies(app: App, sending: Sending): Promise<void> {
+/**
+ * Sends what becomes ready, within the destination's limits.
+ *
+ * @param ready - copies with their files, as they come
+ * @throws {RunWaits} when the destination has stopped
+ */
+export async function sendCopies(app: App, sending: Sending, ready: AsyncIterable<DeliveryRow>): Promise<void> {
   const sender = new Sender(app, sending);
   try {
-    await sender.send();
+    await sender.send(ready);
   } finally {
     sender.close();
   }
@@ -117,15 +129,16 @@ class Sender {
     this.#mail?.close();
   }
 
-  async send(): Promise<void> {
+  async send(ready: AsyncIterable<DeliveryRow>): Promise<void> {
     const { run, burst } = this.#sending;
     await this.#open();
     const list = await findList(this.#app, burst.definition.list);
     const bound = list && { name: list.name, version: run.listVersion ?? list.version };
-    const recipients = new Map((bound ? await listRecipients(this.#app, bound) : []).map((one) => [one.id, one]));
+    const listed = bound ? await listRecipients(this.#app, bound) : [];
+    const recipients = new Map(recipientsOfCopies(burst.definition, listed).map((one) => [one.id, one]));
     const { parallel = 1 } = (await findDestination(this.#app, this.#name)) ?? {};
     await sideBySide(
-      await listDeliveries(this.#app, run.id, ['rendered']),
+      ready,
       Math.min(parallel, maxLanes),
       async (delivery) => {
         await this.#sending.look();
@@ -166,6 +179,8 @@ class Sender {
       if (turn.kind === 'taken' || turn.kind === 'gone') return turn.kind === 'taken';
       if (turn.kind === 'stopped')
         throw new RunWaits(`“${name}” ${turn.state === 'paused' ? 'is paused' : 'takes nothing'}: ${turn.reason}`);
+      if (turn.ms > longestSatOutMs && turn.why !== '')
+        throw new RunWaits(`“${name}” takes the next ${this.#clock(turn.ms)}, by its limits`, turn.ms);
       for (let left = turn.ms; left > 0; left -= sliceMs) {
         await setTimeout(Math.min(left, sliceMs));
         const phase =
@@ -173,6 +188,15 @@ class Sender {
         if (turn.why !== '') await this.#sending.look(phase);
       }
     }
+  }
+
+  /** When it will be in so many milliseconds: `at 14:05`, or with the day where that is another. */
+  #clock(ms: number): string {
+    const { locale, timeZone } = this.#app.settings;
+    const at = new Date(this.#app.now() + ms);
+    const day = new Intl.DateTimeFormat(locale, { timeZone, dateStyle: 'medium' });
+    const time = new Intl.DateTimeFormat(locale, { timeZone, timeStyle: 'short' }).format(at);
+    return day.format(at) === day.format(this.#app.now()) ? `at ${time}` : `on ${day.format(at)} at ${time}`;
   }
 
   async #sendOne(delivery: DeliveryRow, recipient: Recipient): Promise<void> {
@@ -283,28 +307,69 @@ class Sender {
     const values = this.#valuesFor(recipient);
     const words = wordsOf(definition.destination, definition.title);
     const isNote = delivery.files.length === 0;
-    const text = isNote
+    const message = isNote
       ? (words.emptyMessage ?? `There is nothing for ${recipient.id} in {period_words}.\n`)
       : words.message;
-    const bytes = delivery.files.reduce((sum, file) => sum + (file.sizeBytes ?? 0), 0);
-    const isLinked = !isNote && goesAsLinks(definition, bytes);
+    const files = delivery.files.filter((file) => file.isInline !== true);
+    const bytes = files.reduce((sum, file) => sum + (file.sizeBytes ?? 0), 0);
+    const isLinked = !isNote && files.length > 0 && goesAsLinks(definition, bytes);
     const keeping = { until: keptUntil, signIn: keepingOf(definition).signIn };
     const links = isLinked ? await makeLinks(this.#app, delivery, keeping) : [];
     const subject = fillTemplate(words.subject, values).replace(/[\r\n]+/g, ' ');
+    const { bouncesTo } = this.#app.settings;
+    const unsubscribe = words.unsubscribe === true && !run.isTest ? unsubscribeAddress(this.#app, delivery) : undefined;
+    const text = fillTemplate(isLinked ? withLinks(message) : message, { ...values, links: links.join('\n') });
     return {
       messageId,
       to: delivery.address,
       subject: run.isTest ? `[Test for ${delivery.recipient}, ${recipient.address}] ${subject}` : subject,
-      text: fillTemplate(isLinked ? withLinks(text) : text, { ...values, links: links.join('\n') }),
       ...(words.replyTo ? { replyTo: fillTemplate(words.replyTo, values) } : {}),
-      attachments: (isLinked ? [] : delivery.files).map((file) => ({
-        name: file.name,
-        path: pathOf(file),
-        type: mediaTypes[file.format],
-      })),
+      ...(unsubscribe ? { unsubscribe } : {}),
+      ...(bouncesTo ? { bouncesTo: bounceAddress(this.#app, bouncesTo, delivery.id) } : {}),
+      ...(await this.#formsOf(delivery, text, unsubscribe)),
+      attachments: [
+        ...(isLinked ? [] : files).map((file) => ({
+          name: file.name,
+          path: pathOf(file),
+          type: mediaTypes[file.format],
+        })),
+        ...delivery.files
+          .filter((file) => file.isInline === true && file.format === 'png')
+          .map((file) => ({
+            name: file.name,
+            path: pathOf(file),
+            type: mediaTypes[file.format],
+            contentId: pictureId,
+          })),
+      ],
     };
   }
+
+  /** The letter as text, and as HTML where it shows the page or offers to stop. */
+  async #formsOf(
+    delivery: DeliveryRow,
+    message: string,
+    unsubscribe: string | undefined,
+  ): Promise<{ text: string; html?: string }> {
+    const { pathOf, burst } = this.#sending;
+    const { report } = burst.viewing;
+    const numbers = delivery.files.find((file) => file.format === 'numbers');
+    if (numbers === undefined && unsubscribe === undefined) return { text: message };
+    const page = numbers && (JSON.parse(await readFile(pathOf(numbers), 'utf8')) as PageNumbers);
+    return writeLetter({
+      message,
+      ...(page ? { page: { numbers: page, contentId: pictureId } } : {}),
+      link: {
+        address: `${this.#app.settings.publicUrl}/console/reports/${report.name}`,
+        words: `Open “${report.title}”`,
+      },
+      ...(unsubscribe ? { unsubscribe } : {}),
+    });
+  }
 }
+
+/** How the letter names the picture in it (RFC 2392). */
+const pictureId = 'page@under-bell';
 
 const withLinks = (text: string) => (/\{\s*links\s*\}/.test(text) ? text : `${text}\n{links}\n`);
 
@@ -312,7 +377,7 @@ const withLinks = (text: string) => (/\{\s*links\s*\}/.test(text) ? text : `${te
 function wordsOf(
   destination: BurstDestination,
   title: string,
-): Pick<MailDestination, 'subject' | 'message' | 'emptyMessage' | 'replyTo'> {
+): Pick<MailDestination, 'subject' | 'message' | 'emptyMessage' | 'replyTo' | 'unsubscribe'> {
   if (destination.kind === 'mail') return destination;
   return {
     subject: `${title}, {period_words}`,

@@ -1,13 +1,17 @@
 import { createHash } from 'node:crypto';
-import { appendFileSync, mkdirSync, writeFileSync } from 'node:fs';
-import { readFile, rm } from 'node:fs/promises';
+import { appendFileSync, closeSync, createReadStream, mkdirSync, openSync, writeFileSync } from 'node:fs';
+import { copyFile, link, mkdir, rm } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { Refusal } from '@underbell/core/refusal';
-import type { MadeFile } from './store.ts';
 
-/** All cuts together may hold this much before they are written out. */
-const maxHeldBytes = 48 * 1024 * 1024;
-const firstBufferBytes = 16 * 1024;
+/** All cuts together hold this much at most before it is written out; it is all the memory that cutting takes. */
+const mostBytes = 48 * 1024 * 1024;
+/** For few cuts less will do: they may be read one by one. */
+const heldBytes = (cuts: number) => Math.min(mostBytes, Math.max(4, cuts) * 1024 * 1024);
+/** What rows are read into, before their bytes move on. */
+const roomBytes = 512 * 1024;
+const smallestPart = 1024;
+const largestPart = 128 * 1024;
 const textPart = 256 * 1024;
 
 function diskRefusal(cause: unknown): unknown {
@@ -21,43 +25,45 @@ function diskRefusal(cause: unknown): unknown {
   );
 }
 
-/** A growing piece of memory. */
-class Held {
-  #bytes = Buffer.allocUnsafe(firstBufferBytes);
-  #length = 0;
-
-  get length(): number {
-    return this.#length;
-  }
-
-  add(chunk: Buffer, start: number, end: number): void {
-    const needed = this.#length + end - start;
-    if (needed > this.#bytes.length) {
-      const larger = Buffer.allocUnsafe(Math.max(needed, this.#bytes.length * 2));
-      this.#bytes.copy(larger, 0, 0, this.#length);
-      this.#bytes = larger;
-    }
-    chunk.copy(this.#bytes, this.#length, start, end);
-    this.#length = needed;
-  }
-
-  take(): Buffer {
-    return this.#bytes.subarray(0, this.#length);
-  }
+/** Large enough to be worth a write, small enough for every cut to hold two. */
+function partBytes(cuts: number, bytes: number): number {
+  const share = bytes / (2 * Math.max(1, cuts));
+  return Math.min(largestPart, Math.max(smallestPart, 2 ** Math.floor(Math.log2(share))));
 }
 
-/** Collects the cuts of one run in memory and writes them to files when they grow too large together, and at the end. */
+/**
+ * Collects the cuts of one run in memory and writes them to files when it is used up, and at the end.
+ *
+ * The memory is one piece, taken once: rows are read into its room and moved within it, part by part, so that neither a
+ * row nor a cut makes anything that would have to be cleared away.
+ */
 export class CutSpool {
+  /** Where rows are best read into: from there their bytes move fastest. */
+  readonly room: Buffer;
   readonly #paths: readonly string[];
-  readonly #held = new Map<number, Held>();
-  #heldBytes = 0;
+  readonly #held: Buffer;
+  readonly #partBytes: number;
+  /** The parts that each cut holds, by where they begin; the last is being filled. */
+  readonly #parts: number[][];
+  /** How full the last part of each cut is. */
+  readonly #filled: Uint32Array;
+  readonly #count: number;
+  #free: number[] = [];
 
   /**
    * @param paths - one file per cut; anything that an earlier attempt left there is replaced
    * @param heading - the first line of each file
+   * @param bytes - how much is held before it is written out
    */
-  constructor(paths: readonly string[], heading: string) {
+  constructor(paths: readonly string[], heading: string, bytes = heldBytes(paths.length)) {
     this.#paths = paths;
+    this.#held = Buffer.allocUnsafeSlow(roomBytes + bytes);
+    this.room = this.#held.subarray(0, roomBytes);
+    this.#partBytes = partBytes(paths.length, bytes);
+    this.#count = Math.floor(bytes / this.#partBytes);
+    this.#parts = paths.map(() => []);
+    this.#filled = new Uint32Array(paths.length);
+    this.#freeAll();
     try {
       for (const path of paths) {
         mkdirSync(dirname(path), { recursive: true });
@@ -68,26 +74,62 @@ export class CutSpool {
     }
   }
 
-  readonly take = (cut: number, chunk: Buffer, start: number, end: number): void => {
-    let held = this.#held.get(cut);
-    if (held === undefined) {
-      held = new Held();
-      this.#held.set(cut, held);
+  #freeAll(): void {
+    const last = roomBytes + (this.#count - 1) * this.#partBytes;
+    this.#free = Array.from({ length: this.#count }, (_, i) => last - i * this.#partBytes);
+  }
+
+  /** @throws {Refusal} `DISK_FULL` */
+  readonly take = (cut: number, data: Buffer, start: number, end: number): void => {
+    for (let from = start; from < end;) {
+      let parts = this.#parts[cut]!;
+      if (parts.length === 0 || this.#filled[cut] === this.#partBytes) {
+        if (this.#free.length === 0) {
+          this.flush();
+          parts = this.#parts[cut]!;
+        }
+        parts.push(this.#free.pop()!);
+        this.#filled[cut] = 0;
+      }
+      const filled = this.#filled[cut]!;
+      const to = Math.min(end, from + this.#partBytes - filled);
+      this.#move(data, from, to, parts.at(-1)! + filled);
+      this.#filled[cut] = filled + to - from;
+      from = to;
     }
-    held.add(chunk, start, end);
-    this.#heldBytes += end - start;
-    if (this.#heldBytes > maxHeldBytes) this.flush();
   };
+
+  /** Moving within one piece of memory makes no view of it, which would cost more than the bytes. */
+  #move(data: Buffer, from: number, to: number, at: number): void {
+    const held = this.#held;
+    if (data.buffer === held.buffer) held.copyWithin(at, data.byteOffset + from, data.byteOffset + to);
+    else data.copy(held, at, from, to);
+  }
 
   /** @throws {Refusal} `DISK_FULL` */
   flush(): void {
+    for (const [cut, parts] of this.#parts.entries()) {
+      if (parts.length === 0) continue;
+      this.#write(this.#paths[cut]!, parts, this.#filled[cut]!);
+      this.#parts[cut] = [];
+    }
+    this.#freeAll();
+  }
+
+  #write(path: string, parts: readonly number[], lastBytes: number): void {
     try {
-      for (const [cut, held] of this.#held) appendFileSync(this.#paths[cut]!, held.take());
+      const file = openSync(path, 'a');
+      try {
+        for (const [i, at] of parts.entries()) {
+          const length = i === parts.length - 1 ? lastBytes : this.#partBytes;
+          appendFileSync(file, this.#held.subarray(at, at + length));
+        }
+      } finally {
+        closeSync(file);
+      }
     } catch (cause) {
       throw diskRefusal(cause);
     }
-    this.#held.clear();
-    this.#heldBytes = 0;
   }
 }
 
@@ -129,10 +171,45 @@ export function writeCopy(path: string, bytes: Buffer): void {
   }
 }
 
+/** Writes more of a copy that is made piece by piece. @throws {Refusal} `DISK_FULL` */
+export function addToCopy(path: string, bytes: Uint8Array): void {
+  try {
+    appendFileSync(path, bytes);
+  } catch (cause) {
+    throw diskRefusal(cause);
+  }
+}
+
+/** By which a file is known again. */
+export interface FileMark {
+  readonly sizeBytes: number;
+  readonly sha256: string;
+}
+
 /** Size and hash of a file as it will be sent. */
-export async function describeFile(file: MadeFile, path: string): Promise<MadeFile> {
-  const bytes = await readFile(path);
-  return { ...file, sizeBytes: bytes.length, sha256: createHash('sha256').update(bytes).digest('hex') };
+export async function describeFile(path: string): Promise<FileMark> {
+  const hash = createHash('sha256');
+  let sizeBytes = 0;
+  for await (const piece of createReadStream(path, { highWaterMark: 1024 * 1024 }) as AsyncIterable<Buffer>) {
+    hash.update(piece);
+    sizeBytes += piece.length;
+  }
+  return { sizeBytes, sha256: hash.digest('hex') };
+}
+
+/** Gives a recipient a file under their own name; it lies there once, however many names it has. */
+export async function handOver(from: string, to: string): Promise<void> {
+  await mkdir(dirname(to), { recursive: true });
+  // One that an earlier attempt left there may be of half the size.
+  await rm(to, { force: true });
+  try {
+    await link(from, to);
+  } catch {
+    // Not every disk has second names.
+    await copyFile(from, to).catch((cause: unknown) => {
+      throw diskRefusal(cause);
+    });
+  }
 }
 
 export function runFolder(spool: string, run: number): string {

@@ -3,8 +3,12 @@ import {
   destinationName,
   ownMail,
   type BurstDefinition,
+  type Cut,
+  type DeliveryState,
   type PlanEntry,
   type PlannedFile,
+  type RunCause,
+  type RunState,
 } from '@underbell/core/burst';
 import type { Value } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
@@ -17,8 +21,6 @@ interface BurstRow {
   /** When its schedule starts it next. */
   nextRunAt: Date | null;
 }
-
-export type RunState = 'waiting' | 'running' | 'paused' | 'done' | 'partly' | 'failed' | 'stopped';
 
 export interface RunRow {
   id: number;
@@ -41,6 +43,8 @@ export interface RunRow {
   /** Every copy goes to the sender, and nobody counts as having theirs. */
   isTest: boolean;
   cause: RunCause;
+  /** Address of the second person who let it go. */
+  releasedBy: string | null;
   rowsRead: string | number;
   error: string | null;
   createdAt: Date;
@@ -50,11 +54,8 @@ export interface RunRow {
   keptUntil: Date | null;
 }
 
-export type RunCause = 'hand' | 'schedule';
 /** States in which a run has not finished. */
-export const activeStates: RunState[] = ['waiting', 'running', 'paused'];
-
-export type DeliveryState = 'planned' | 'skipped' | 'rendered' | 'sending' | 'sent' | 'failed' | 'in doubt';
+export const activeStates: RunState[] = ['held', 'waiting', 'running', 'paused'];
 
 /** A file of a copy as it was made. */
 export interface MadeFile extends PlannedFile {
@@ -70,7 +71,11 @@ export interface DeliveryRow {
   recipient: string;
   address: string;
   repeat: number;
+  /** What the copy holds, in runs from before cuts had more than one value. */
   value: Value | null;
+  cut: Cut | null;
+  /** The limits of this one copy, in words. */
+  filter: string | null;
   rowCount: string | number;
   files: MadeFile[];
   state: DeliveryState;
@@ -84,6 +89,9 @@ export interface DeliveryRow {
   destination: string;
   /** Where its files lie, at a destination that has places for them. */
   places: string[] | null;
+  /** When and why the letter came back after its mail host had taken it. */
+  bouncedAt: Date | null;
+  bounce: string | null;
 }
 
 const tables = (app: App) => ({
@@ -109,6 +117,7 @@ const tables = (app: App) => ({
     pauseAsked: 'boolean',
     isTest: 'boolean',
     cause: 'text',
+    releasedBy: 'text',
     rowsRead: 'integer',
     error: 'text',
     createdAt: 'instant',
@@ -125,6 +134,8 @@ const tables = (app: App) => ({
     address: 'text',
     repeat: 'integer',
     value: 'json',
+    cut: 'json',
+    filter: 'text',
     rowCount: 'integer',
     files: 'json',
     state: 'text',
@@ -135,6 +146,8 @@ const tables = (app: App) => ({
     attempts: 'integer',
     destination: 'text',
     places: 'json',
+    bouncedAt: 'instant',
+    bounce: 'text',
   }),
 });
 
@@ -196,7 +209,7 @@ export type NewRun = Pick<
 export async function addRun(
   app: App,
   run: NewRun,
-  entries: readonly PlanEntry[],
+  entries: readonly (PlanEntry & { readonly filter: string })[],
   repeats: ReadonlyMap<string, number>,
   transaction: Transaction,
 ): Promise<number> {
@@ -212,11 +225,13 @@ export async function addRun(
     });
   }
   const now = new Date(app.now());
+  const needsRelease = !run.isTest && run.definition.release !== undefined;
   const made = await runs.create(
     {
       ...run,
-      state: 'waiting',
-      phase: 'waiting for a worker',
+      state: needsRelease ? 'held' : 'waiting',
+      phase: needsRelease ? 'waiting for a second person' : 'waiting for a worker',
+      releasedBy: null,
       stopAsked: false,
       pauseAsked: false,
       rowsRead: 0,
@@ -237,7 +252,9 @@ export async function addRun(
       recipient: entry.recipient,
       address: entry.address,
       repeat: repeats.get(entry.recipient) ?? 0,
-      value: entry.value ?? null,
+      value: null,
+      cut: sealedCut(app, entry.cut),
+      filter: entry.filter,
       rowCount: entry.rows,
       files: [...entry.files],
       state: (entry.action === 'send' ? 'planned' : 'skipped') as DeliveryState,
@@ -248,6 +265,8 @@ export async function addRun(
       attempts: 0,
       destination: run.isTest ? ownMail : destinationName(run.definition.destination),
       places: null,
+      bouncedAt: null,
+      bounce: null,
     })),
     { transaction },
   );
@@ -266,6 +285,22 @@ export async function listRuns(app: App, burst: string | undefined, limit: numbe
 
 export async function changeRun(app: App, id: number, change: Partial<RunRow>): Promise<void> {
   await tables(app).runs.update(change, { where: { id } });
+}
+
+const passwordPurpose = 'copy password';
+
+/** A cut as it is kept: nobody who reads the records reads a password. */
+function sealedCut(app: App, cut: Cut | undefined): Cut | null {
+  if (cut?.password === undefined) return cut ?? null;
+  return { ...cut, password: app.vault.seal(cut.password, passwordPurpose) };
+}
+
+/** What a copy was cut by; runs from before cuts had one value of the only bound parameter. */
+export function cutOfDelivery(app: App, { cut, value }: DeliveryRow, definition: BurstDefinition): Cut | undefined {
+  if (cut !== null)
+    return cut.password === undefined ? cut : { ...cut, password: app.vault.open(cut.password, passwordPurpose) };
+  const [column] = Object.values(definition.bind ?? {});
+  return value === null || column === undefined ? undefined : { fields: { [column]: [String(value)] } };
 }
 
 /** Asks a run that has not finished to stop. @returns whether there was one */
@@ -308,6 +343,25 @@ export async function takeDueBurst(
   return taken > 0;
 }
 
+/** Settles anew when a burst runs next. */
+export async function changeNextRun(app: App, name: string, nextRunAt: Date | null): Promise<void> {
+  await tables(app).bursts.update({ nextRunAt }, { where: { name } });
+}
+
+/** Takes a burst that runs after a refresh, once a day over all processes. @param today - `YYYY-MM-DD` */
+export async function takeRefreshedBurst(
+  app: App,
+  name: string,
+  today: string,
+  transaction: Transaction,
+): Promise<boolean> {
+  const taken = await app.records.query(
+    'UPDATE bursts SET refreshed_on = $today WHERE name = $name AND refreshed_on IS DISTINCT FROM $today::date RETURNING name',
+    { bind: { name, today }, type: QueryTypes.SELECT, transaction },
+  );
+  return taken.length > 0;
+}
+
 /** The last run that was no test and sent anything: what a plan is set beside. */
 export async function lastSentRun(app: App, burst: string): Promise<RunRow | undefined> {
   const where = { burstName: burst, isTest: false, state: { [Op.in]: ['done', 'partly'] } };
@@ -320,9 +374,32 @@ export async function listDeliveries(app: App, run: number, states?: readonly De
   return (await tables(app).deliveries.findAll({ where, order: ['id'] })).map(plain);
 }
 
+/** When a run's last copy left. */
+export async function lastSentAt(app: App, run: number): Promise<Date | undefined> {
+  const where = { runId: run, state: 'sent' as const };
+  const row = await tables(app).deliveries.findOne({ where, order: [['changedAt', 'DESC']] });
+  return row ? plain(row).changedAt : undefined;
+}
+
 export async function findDelivery(app: App, id: number): Promise<DeliveryRow | undefined> {
   const row = await tables(app).deliveries.findByPk(id);
   return row ? plain(row) : undefined;
+}
+
+/** Notes that a copy came back; the first notice counts. */
+export async function noteBounce(app: App, id: number, reason: string): Promise<void> {
+  const change = { bouncedAt: new Date(app.now()), bounce: reason };
+  await tables(app).deliveries.update(change, { where: { id, bouncedAt: null } });
+}
+
+/** Recipient -> why the last copy that came back did, of those whose newest copy came back. */
+export async function bouncedBefore(app: App, burst: string): Promise<Map<string, string>> {
+  const rows = await app.records.query<{ recipient: string; bounce: string | null }>(
+    `SELECT DISTINCT ON (recipient) recipient, bounce FROM deliveries
+     WHERE burst_name = $burst AND state = 'sent' AND NOT is_test ORDER BY recipient, id DESC`,
+    { bind: { burst }, type: QueryTypes.SELECT },
+  );
+  return new Map(rows.flatMap(({ recipient, bounce }) => (bounce === null ? [] : [[recipient, bounce] as const])));
 }
 
 /** Runs whose files are kept for no longer. */
@@ -349,10 +426,14 @@ export async function moveDeliveries(
 }
 
 /** How many deliveries of a run are in each state. */
-export async function countDeliveries(app: App, run: number): Promise<Partial<Record<DeliveryState, number>>> {
-  const rows = await app.records.query<{ state: DeliveryState; count: string }>(
-    'SELECT state, count(*) AS count FROM deliveries WHERE run_id = :run GROUP BY state',
+export async function countDeliveries(
+  app: App,
+  run: number,
+): Promise<Partial<Record<DeliveryState | 'bounced', number>>> {
+  const rows = await app.records.query<{ state: DeliveryState; count: string; bounced: string }>(
+    'SELECT state, count(*) AS count, count(bounced_at) AS bounced FROM deliveries WHERE run_id = :run GROUP BY state',
     { replacements: { run }, type: QueryTypes.SELECT },
   );
-  return Object.fromEntries(rows.map((row) => [row.state, Number(row.count)]));
+  const bounced = rows.reduce((sum, row) => sum + Number(row.bounced), 0);
+  return { ...Object.fromEntries(rows.map((row) => [row.state, Number(row.count)])), bounced };
 }

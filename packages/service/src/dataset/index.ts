@@ -1,19 +1,12 @@
 export { datasetRoutes } from './routes.ts';
 export { columnNames, readCsv } from './csvFile.ts';
 export { withUpload } from './upload.ts';
-export {
-  copyRows,
-  countBetween,
-  countQueryRows,
-  countRowsPerLimit,
-  countRowsPerValue,
-  distinctValues,
-  readFigure,
-  readFigurePerValue,
-  readRows,
-  valuesWithWords,
-  type RowRequest,
-} from './road.ts';
+export type { RowRequest } from './road.ts';
+export { countBetween, countRows, countRowsPerLimit, countRowsPerTuple } from './rowCounts.ts';
+export { countQueryRows, readFigure, readRows } from './rowFigures.ts';
+export { CutAsker, readFigurePerCut } from './rowFiguresPerCut.ts';
+export { readRowBytes } from './rowFiles.ts';
+export { distinctValues, valuesWithWords } from './rowValues.ts';
 export {
   askLoadToStop,
   changeDataset,

@@ -9,7 +9,7 @@ import { fitsType, type DatasetColumn } from '@underbell/core/dataset';
 import { quoteName } from '@underbell/core/filter';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { meter } from '../meter/index.ts';
-import type { App } from '../platform/index.ts';
+import { busyMs, type App } from '../platform/index.ts';
 import { copyFrom, copyOut, sourceUrl, withSource } from '../source/index.ts';
 import {
   changeRevision,
@@ -131,6 +131,7 @@ async function loadLocked(
   fill: Fill,
 ): Promise<Loaded> {
   const start = performance.now();
+  const busy = busyMs();
   const revision = await startRevision(app, dataset.name, dataset.columns, by);
   let rows: number;
   try {
@@ -152,6 +153,7 @@ async function loadLocked(
     person: by.who,
     rows,
     queryMs: performance.now() - start,
+    cpuMs: busyMs() - busy,
   });
   // The new revision is shown by now: a table that cannot be dropped today is dropped after the next load.
   await dropSpent(app, dataset.name).catch((error: unknown) => {

@@ -2,7 +2,8 @@ import type { PersonViewer } from '@underbell/core/access';
 import { valueTypeOf, type DatasetShape } from '@underbell/core/dataset';
 import type { FigureQuery } from '@underbell/core/report';
 import type { App } from '../platform/index.ts';
-import { profileOf, readRows, type ProfiledColumn } from './road.ts';
+import { readRows } from './rowFigures.ts';
+import { profileOf, type ProfiledColumn } from './rowValues.ts';
 import { ownRows } from './usecases.ts';
 
 const previewSize = 50;

@@ -9,7 +9,8 @@ import { requireRight } from '../access/rights.ts';
 import { email, filter, thing } from '../access/schemas.ts';
 import { explainFilter, tryRule, valuesOf, vocabulary } from './try.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
-import { copyRows, type RowFormat, type RowRequest } from './road.ts';
+import type { RowRequest } from './road.ts';
+import { copyRows, type RowFormat } from './rowFiles.ts';
 import { ownRows, seenDatasets, showDataset, tryFilter } from './usecases.ts';
 import { previewRows, profileColumns } from './profile.ts';
 

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { Op, type Model, type Transaction } from 'sequelize';
 import type { DatasetColumn, DatasetShape } from '@underbell/core/dataset';
 import { noSuch } from '../access/rights.ts';
-import { announce, defineRecord, plain, recall, type App } from '../platform/index.ts';
+import { announce, enqueue, defineRecord, plain, recall, type App } from '../platform/index.ts';
 
 export interface DatasetRow {
   name: string;
@@ -251,6 +251,8 @@ export async function finishRevision(
     { where: { name: revision.datasetName }, transaction },
   );
   await announce(app, { kind: 'dataset', name: revision.datasetName }, transaction);
+  const tell = (within: Transaction) => enqueue(app, 'dataset.refreshed', { name: revision.datasetName }, within);
+  await (transaction ? tell(transaction) : app.records.transaction(tell));
 }
 
 /** A load whose process died is over; the lock that it held is free. */

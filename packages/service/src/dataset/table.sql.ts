@@ -12,6 +12,11 @@ const pgTypes: Record<ColumnType, string> = {
   instant: 'timestamptz',
 };
 
+/** The type of a column as a cast names it. */
+export function columnPgType(type: ColumnType): string {
+  return pgTypes[type].replace(/ COLLATE.*/, '');
+}
+
 export function dataTable(tableName: string): string {
   return `data.${quoteName(tableName)}`;
 }
@@ -28,7 +33,7 @@ export function liveTable(sql: string, columns: readonly DatasetColumn[]): strin
 
 /** Rows out of a source's query, typed and laid out, as COPY writes them. */
 export function sourceCopySql(sql: string, columns: readonly DatasetColumn[], order: readonly string[]): string {
-  const cells = columns.map((one) => `(q.${quoteName(one.name)})::${pgTypes[one.type].replace(/ COLLATE.*/, '')}`);
+  const cells = columns.map((one) => `(q.${quoteName(one.name)})::${columnPgType(one.type)}`);
   const orderBy = order.length > 0 ? ` ORDER BY ${order.map((name) => `q.${quoteName(name)}`).join(', ')}` : '';
   return `COPY (SELECT ${cells.join(', ')} FROM (\n${sql}\n) AS q${orderBy}) TO STDOUT`;
 }

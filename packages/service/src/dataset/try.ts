@@ -19,7 +19,8 @@ import {
   requireRight,
 } from '../access/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
-import { countBetween, distinctValues, sampleRows } from './road.ts';
+import { countBetween } from './rowCounts.ts';
+import { distinctValues, sampleRows } from './rowValues.ts';
 import { readableRevision } from './store.ts';
 
 /** What an editor of filters offers for completion. */

@@ -4,10 +4,11 @@ import { fieldName, type ColumnType, type DatasetColumn, type Sensitivity } from
 import { checkFilter, readFilter } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { recurrenceWords } from '@underbell/core/schedule';
-import { limitsOn, putGrant, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
+import { limitsOn, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { announce, momentOf, remember, type App } from '../platform/index.ts';
 import { describeQuery } from './load.ts';
-import { countRowsPerLimit, type RowRequest } from './road.ts';
+import type { RowRequest } from './road.ts';
+import { countRowsPerLimit } from './rowCounts.ts';
 import {
   findDataset,
   findDatasetRow,
@@ -131,7 +132,7 @@ export async function saveDatasetIn(
   await putDataset(app, row, transaction);
   if (isNew) {
     const thing = { kind: 'dataset', name: row.name } as const;
-    await putGrant(app, { holder: { kind: 'person', name: person.email }, thing, level: 'own' }, transaction);
+    await putOwner(app, person, thing, transaction);
   }
   const after = { sql: row.sql, columns: row.columns };
   const thing = `dataset ${row.name}`;

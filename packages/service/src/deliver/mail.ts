@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import type { Readable } from 'node:stream';
 import nodemailer from 'nodemailer';
 import { Refusal } from '@underbell/core/refusal';
 import type { Settings } from '../platform/index.ts';
@@ -8,8 +9,19 @@ export interface MailCopy {
   readonly to: string;
   readonly subject: string;
   readonly text: string;
+  readonly html?: string;
   readonly replyTo?: string;
-  readonly attachments: readonly { readonly name: string; readonly path: string; readonly type: string }[];
+  /** Address that takes one click to get no more of these (RFC 8058). */
+  readonly unsubscribe?: string;
+  /** Where notices of what could not be delivered go, when not to the sender's address. */
+  readonly bouncesTo?: string;
+  readonly attachments: readonly {
+    readonly name: string;
+    readonly path: string;
+    readonly type: string;
+    /** Of a picture that stands in the letter itself. */
+    readonly contentId?: string;
+  }[];
 }
 
 /** The fixed Message-ID of one copy: the same whoever sends it, however often it is tried. */
@@ -18,11 +30,15 @@ export function messageIdOf(parts: readonly (string | number)[], mailFrom: strin
   return `<${createHash('sha256').update(JSON.stringify(parts)).digest('hex').slice(0, 40)}@${host}>`;
 }
 
-/** An answer with a reply code came from the host itself; anything else never reached it. */
-function mailRefusal(cause: unknown, url: string): Refusal {
+/**
+ * An answer with a reply code came from the host itself; anything else never reached it, unless the line broke.
+ *
+ * @param hasBegun - whether any of the letter itself went over the line
+ */
+function mailRefusal(cause: unknown, url: string, hasBegun = false): Refusal {
   const { responseCode, response, command } = cause as { responseCode?: number; response?: string; command?: string };
   const host = new URL(url).host;
-  if (responseCode === undefined && command === 'DATA') {
+  if (responseCode === undefined && (hasBegun || command === 'DATA')) {
     return new Refusal(
       'DELIVERY_IN_DOUBT',
       `the mail host ${host} broke off while it took the copy; it may have arrived`,
@@ -59,6 +75,8 @@ function mailRefusal(cause: unknown, url: string): Refusal {
 export class MailRoad {
   readonly #settings: Pick<Settings, 'smtpUrl' | 'mailFrom'>;
   readonly #transport;
+  /** Message-ID -> what is read of a letter once its host asks for it. */
+  readonly #streams = new Map<string, Readable>();
 
   constructor(
     settings: Pick<Settings, 'smtpUrl' | 'mailFrom'>,
@@ -76,10 +94,22 @@ export class MailRoad {
         : {}),
       pool: true,
       maxConnections: 5,
+      // Left to itself the library offers a letter again when the line breaks after it was handed over: it came twice.
+      maxRequeues: 0,
       connectionTimeout: 10_000,
       greetingTimeout: 10_000,
       socketTimeout: 60_000,
       disableUrlAccess: true,
+    });
+    this.#transport.use('stream', ({ message }, done) => {
+      const id = message.messageId();
+      const open = message.createReadStream.bind(message);
+      message.createReadStream = (...options) => {
+        const stream = open(...options);
+        this.#streams.set(id, stream);
+        return stream;
+      };
+      done();
     });
   }
 
@@ -105,13 +135,31 @@ export class MailRoad {
         to: { name: '', address: copy.to },
         subject: copy.subject,
         text: copy.text,
+        ...(copy.html ? { html: copy.html } : {}),
+        ...(copy.bouncesTo ? { envelope: { from: copy.bouncesTo, to: copy.to } } : {}),
         ...(copy.replyTo ? { replyTo: copy.replyTo } : {}),
         messageId: copy.messageId,
-        headers: { 'Auto-Submitted': 'auto-generated' },
-        attachments: copy.attachments.map(({ name, path, type }) => ({ filename: name, path, contentType: type })),
+        headers: {
+          'Auto-Submitted': 'auto-generated',
+          ...(copy.unsubscribe
+            ? {
+                'List-Unsubscribe': { prepared: true, foldLines: true, value: `<${copy.unsubscribe}>` },
+                'List-Unsubscribe-Post': 'List-Unsubscribe=One-Click',
+              }
+            : {}),
+        },
+        attachments: copy.attachments.map(({ name, path, type, contentId }) => ({
+          filename: name,
+          path,
+          contentType: type,
+          ...(contentId ? { cid: contentId, contentDisposition: 'inline' as const } : {}),
+        })),
       });
     } catch (cause) {
-      throw mailRefusal(cause, this.#settings.smtpUrl);
+      const hasBegun = this.#streams.get(copy.messageId)?.readableDidRead === true;
+      throw mailRefusal(cause, this.#settings.smtpUrl, hasBegun);
+    } finally {
+      this.#streams.delete(copy.messageId);
     }
   }
 

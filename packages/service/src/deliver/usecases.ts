@@ -10,7 +10,7 @@ import {
   type Rate,
 } from '@underbell/core/burst';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
-import { noSuch, putGrant, requireAdministrator, requireMaker, requireRight, visibleNames } from '../access/index.ts';
+import { noSuch, putOwner, requireAdministrator, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { addressesOf, hurry, isForbiddenAddress, remember, type App } from '../platform/index.ts';
 import { FolderRoad } from './folderRoad.ts';
 import { LibraryRoad } from './library.ts';
@@ -131,12 +131,7 @@ export async function saveDestination(
       parallel: form.parallel,
     };
     await putDestination(app, row, transaction);
-    if (!known)
-      await putGrant(
-        app,
-        { holder: { kind: 'person', name: person.email }, thing: { kind: 'destination', name }, level: 'own' },
-        transaction,
-      );
+    if (!known) await putOwner(app, person, { kind: 'destination', name }, transaction);
     await remember(
       app,
       {

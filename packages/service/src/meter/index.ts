@@ -1,2 +1,3 @@
-export { forgetOldCosts, meter, type MeterEntry } from './store.ts';
+export { costsAround, requireBudget, warnOfCosts } from './limits.ts';
+export { copyCosts, forgetOldCosts, meter, type CopyCost, type MeterEntry } from './store.ts';
 export { meterRoutes } from './routes.ts';

@@ -1,8 +1,10 @@
 import Joi from 'joi';
 import type { PersonViewer } from '@underbell/core/access';
+import { readCostLimit, type CostLimit } from '@underbell/core/meter';
 import { Refusal } from '@underbell/core/refusal';
 import { requireRight, thing } from '../access/index.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
+import { dropLimit, saveLimit, showLimits } from './limits.ts';
 import { meterGroups, sumMeter, type MeterGroup } from './store.ts';
 
 const dayMs = 86_400_000;
@@ -19,7 +21,43 @@ async function requireSight(app: App, person: PersonViewer, wish: { report?: str
   if (wish.burst !== undefined) await requireRight(app, person, 'edit', 'burst', wish.burst);
 }
 
+const limitBody = Joi.object({
+  folder: thing.required(),
+  per: Joi.string().valid('day', 'month').required(),
+  warnSeconds: Joi.number().positive(),
+  stopSeconds: Joi.number().positive(),
+});
+
 export const meterRoutes: Route[] = [
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/cost-limits',
+    tag: 'Meter',
+    audience: 'person',
+    summary: 'How much computing folders may take, and what they have used',
+    handle: async ({ app, person }) => ({ limits: await showLimits(app, person) }),
+  }),
+  defineRoute<Record<string, never>, Record<string, never>, CostLimit>({
+    method: 'put',
+    path: '/api/v1/cost-limits',
+    tag: 'Meter',
+    audience: 'person',
+    summary: 'Set how much computing the things of a folder may take',
+    body: limitBody,
+    handle: ({ app, person, body, origin }) => saveLimit(app, person, readCostLimit(body), origin),
+  }),
+  defineRoute<{ folder: string }>({
+    method: 'delete',
+    path: '/api/v1/cost-limits/:folder',
+    tag: 'Meter',
+    audience: 'person',
+    summary: 'Take a folder’s limit away',
+    params: Joi.object({ folder: thing.required() }),
+    async handle({ app, person, params, origin }) {
+      await dropLimit(app, person, params.folder, origin);
+      return null;
+    },
+  }),
   defineRoute<Record<string, never>, { by: MeterGroup; from?: Date; to?: Date; report?: string; burst?: string }>({
     method: 'get',
     path: '/api/v1/meter',

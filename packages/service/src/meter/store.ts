@@ -1,4 +1,5 @@
 import { QueryTypes } from 'sequelize';
+import type { CostSum } from '@underbell/core/meter';
 import type { App } from '../platform/index.ts';
 
 /** What one view, refresh or delivery has cost. */
@@ -19,6 +20,8 @@ export interface MeterEntry {
   /** Milliseconds. */
   readonly queryMs?: number;
   readonly renderMs?: number;
+  /** Of this service, computing rather than waiting. */
+  readonly cpuMs?: number;
   readonly bytes?: number;
   readonly hits?: number;
   readonly misses?: number;
@@ -36,12 +39,12 @@ async function flush(app: App): Promise<void> {
   const entries = holder.entries.splice(0);
   if (entries.length === 0) return;
   await app.records.query(
-    `INSERT INTO meter (at, kind, lane, report, burst, placement, dataset, person, format, is_live, row_count, query_ms, render_ms, bytes, hits, misses)
+    `INSERT INTO meter (at, kind, lane, report, burst, placement, dataset, person, format, is_live, row_count, query_ms, render_ms, cpu_ms, bytes, hits, misses)
      SELECT at, kind, lane, report, burst, placement, dataset, person, format, coalesce("isLive", false), coalesce(rows, 0),
-       coalesce("queryMs", 0), coalesce("renderMs", 0), coalesce(bytes, 0), coalesce(hits, 0), coalesce(misses, 0)
+       coalesce("queryMs", 0), coalesce("renderMs", 0), coalesce("cpuMs", 0), coalesce(bytes, 0), coalesce(hits, 0), coalesce(misses, 0)
      FROM jsonb_to_recordset($entries::jsonb) AS one (at timestamptz, kind text, lane text, report text, burst text,
        placement text, dataset text, person text, format text, "isLive" boolean, rows bigint, "queryMs" real, "renderMs" real,
-       bytes bigint, hits integer, misses integer)`,
+       "cpuMs" real, bytes bigint, hits integer, misses integer)`,
     { bind: { entries: JSON.stringify(entries) } },
   );
 }
@@ -77,17 +80,6 @@ const groupSql: Record<MeterGroup, string> = {
   format: 'format',
 };
 
-export interface MeterSum {
-  readonly name: string;
-  readonly times: number;
-  readonly rows: number;
-  readonly queryMs: number;
-  readonly renderMs: number;
-  readonly bytes: number;
-  /** How many of the questions were answered from the cache; none where nothing was asked. */
-  readonly hitShare: number | null;
-}
-
 /** Costs added up, the dearest first; times in their order. What has no such name is left out. */
 export async function sumMeter(
   app: App,
@@ -98,12 +90,12 @@ export async function sumMeter(
     readonly burst?: string;
     readonly report?: string;
   },
-): Promise<MeterSum[]> {
+): Promise<CostSum[]> {
   const group = groupSql[wish.by];
   const order = wish.by === 'hour' || wish.by === 'day' ? 'name' : '(sum(query_ms) + sum(render_ms)) DESC, name';
-  return app.records.query<MeterSum>(
+  return app.records.query<CostSum>(
     `SELECT ${group} AS name, count(*)::float8 AS times, sum(row_count)::float8 AS rows, sum(query_ms)::float8 AS "queryMs",
-       sum(render_ms)::float8 AS "renderMs", sum(bytes)::float8 AS bytes,
+       sum(render_ms)::float8 AS "renderMs", sum(cpu_ms)::float8 AS "cpuMs", sum(bytes)::float8 AS bytes,
        sum(hits)::float8 / nullif(sum(hits) + sum(misses), 0) AS "hitShare"
      FROM meter
      WHERE at >= $from AND at < $to AND ($zone::text IS NOT NULL) AND (${group}) IS NOT NULL
@@ -119,6 +111,27 @@ export async function sumMeter(
       },
       type: QueryTypes.SELECT,
     },
+  );
+}
+
+/** What a copy of a format cost so far, on average. */
+export interface CopyCost {
+  readonly format: string;
+  /** Queries and making; milliseconds. */
+  readonly ms: number;
+  readonly bytes: number;
+  /** Copies that the average is of. */
+  readonly times: number;
+}
+
+/** What copies of a burst cost, by format; where it has sent none yet, what copies of all bursts do. */
+export async function copyCosts(app: App, burst: string): Promise<CopyCost[]> {
+  return app.records.query<CopyCost>(
+    `SELECT DISTINCT ON (format) format, (sum(query_ms + render_ms) / count(*))::float8 AS ms,
+       (sum(bytes) / count(*))::float8 AS bytes, count(*)::float8 AS times
+     FROM meter WHERE kind = 'delivery' AND format IS NOT NULL
+     GROUP BY format, burst = $burst ORDER BY format, burst = $burst DESC`,
+    { bind: { burst }, type: QueryTypes.SELECT },
   );
 }
 

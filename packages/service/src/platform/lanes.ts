@@ -10,15 +10,18 @@ export interface Lanes {
 
 export type Lane = keyof Lanes;
 
-/** Opens both lanes; a query of a reader may take 30 s, planned work is not bounded. */
+/**
+ * Opens both lanes; a query of a reader may take 30 s, planned work is not bounded. What planned work groups for all
+ * recipients at once is hashed in memory, where the usual 4 MB would have it sorted on disk.
+ */
 export function openLanes(databaseUrl: string): Lanes {
-  const open = (max: number, name: string, timeoutMs: number) => {
+  const open = (max: number, name: string, timeoutMs: number, more = '') => {
     const pool = new pg.Pool({
       connectionString: databaseUrl,
       max,
       application_name: `underbell ${name}`,
       statement_timeout: timeoutMs,
-      options: '-c timezone=UTC -c datestyle=ISO',
+      options: `-c timezone=UTC -c datestyle=ISO${more}`,
     });
     // An idle connection that the server closes is replaced at the next use.
     pool.on('error', () => undefined);
@@ -26,7 +29,10 @@ export function openLanes(databaseUrl: string): Lanes {
     pool.on('connect', (client) => client.on('error', () => undefined));
     return pool;
   };
-  return { readers: open(8, 'readers', 30_000), planned: open(4, 'planned', 0) };
+  return {
+    readers: open(8, 'readers', 30_000),
+    planned: open(4, 'planned', 0, ' -c work_mem=32MB -c max_parallel_workers_per_gather=0'),
+  };
 }
 
 export async function closeLanes(lanes: Lanes): Promise<void> {

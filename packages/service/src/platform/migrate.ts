@@ -8,9 +8,28 @@ import * as runs from './migrations/005-runs.ts';
 import * as meter from './migrations/006-meter.ts';
 import * as destinations from './migrations/007-destinations.ts';
 import * as lists from './migrations/008-lists.ts';
+import * as cuts from './migrations/009-cuts.ts';
+import * as letters from './migrations/010-letters.ts';
+import * as refreshed from './migrations/011-refreshed.ts';
+import * as costs from './migrations/012-costs.ts';
+import * as holidays from './migrations/013-holidays.ts';
 
 /** In order; only ever appended to. */
-const migrations = [records, access, reports, marks, runs, meter, destinations, lists];
+const migrations = [
+  records,
+  access,
+  reports,
+  marks,
+  runs,
+  meter,
+  destinations,
+  lists,
+  cuts,
+  letters,
+  refreshed,
+  costs,
+  holidays,
+];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */
 export async function migrate(sequelize: Sequelize): Promise<string[]> {

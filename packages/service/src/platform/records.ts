@@ -1,13 +1,15 @@
+import pg from 'pg';
 import { DataTypes, Sequelize, type Model, type ModelAttributes, type ModelStatic } from 'sequelize';
 
 /** A table of records whose rows have this shape. */
 export type RecordTable<Row extends object> = ModelStatic<Model<Row, Partial<Row>>>;
 
-export type ColumnKind = 'text' | 'integer' | 'boolean' | 'json' | 'instant' | 'serial' | 'key';
+export type ColumnKind = 'text' | 'integer' | 'number' | 'boolean' | 'json' | 'instant' | 'serial' | 'key';
 
 const kinds: Record<ColumnKind, object> = {
   text: { type: DataTypes.TEXT },
   integer: { type: DataTypes.INTEGER },
+  number: { type: DataTypes.DOUBLE },
   boolean: { type: DataTypes.BOOLEAN },
   json: { type: DataTypes.JSONB },
   instant: { type: DataTypes.DATE },
@@ -44,7 +46,20 @@ export function plain<Row extends object>(model: Model<Row, Partial<Row>>): Row 
   return model.get({ plain: true });
 }
 
+/** A connection that ends at any moment, also between being made and being listened to, brings nothing down. */
+class RecordsClient extends pg.Client {
+  constructor(config?: string | pg.ClientConfig) {
+    super(config);
+    this.on('error', () => undefined);
+  }
+}
+
 /** Opens the records' database. */
 export function openRecords(databaseUrl: string): Sequelize {
-  return new Sequelize(databaseUrl, { dialect: 'postgres', logging: false, pool: { max: 10, idle: 10_000 } });
+  return new Sequelize(databaseUrl, {
+    dialect: 'postgres',
+    dialectModule: { ...pg, Client: RecordsClient },
+    logging: false,
+    pool: { max: 10, idle: 10_000 },
+  });
 }

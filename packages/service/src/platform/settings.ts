@@ -17,6 +17,10 @@ export interface Settings {
   readonly deliveries?: string;
   readonly smtpUrl: string;
   readonly mailFrom: string;
+  /** Mail address that notices of undeliverable letters come back to; a mark for each letter is added to it. */
+  readonly bouncesTo?: string;
+  /** Where the service listens for them, as the mail host hands them on: smtp://127.0.0.1:2525 */
+  readonly bouncesAt?: string;
   /** IANA time zone of "today" and of everything printed. */
   readonly timeZone: string;
   /** BCP 47 language tag of everything printed. */
@@ -43,6 +47,8 @@ const schema = Joi.object({
   UNDERBELL_DELIVERIES: Joi.string(),
   UNDERBELL_SMTP_URL: url(['smtp', 'smtps']).default('smtp://127.0.0.1:7301'),
   UNDERBELL_MAIL_FROM: Joi.string().default('Under Bell <reports@underbell.example>'),
+  UNDERBELL_BOUNCES_TO: Joi.string().email({ tlds: false }),
+  UNDERBELL_BOUNCES_AT: url(['smtp']),
   UNDERBELL_TIME_ZONE: Joi.string().custom(timeZone, 'time zone').default('UTC'),
   UNDERBELL_LOCALE: Joi.string().default('en-GB'),
   UNDERBELL_LOG_LEVEL: Joi.string().valid('silent', 'error', 'warn', 'info', 'debug').default('info'),
@@ -52,6 +58,7 @@ const schema = Joi.object({
   UNDERBELL_OIDC_CLIENT_SECRET: Joi.string(),
   UNDERBELL_SCIM_TOKEN: Joi.string().min(32),
 })
+  .and('UNDERBELL_BOUNCES_TO', 'UNDERBELL_BOUNCES_AT')
   .and('UNDERBELL_OIDC_ISSUER', 'UNDERBELL_OIDC_CLIENT_ID', 'UNDERBELL_OIDC_CLIENT_SECRET')
   .unknown(true);
 
@@ -93,6 +100,9 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     ...(value.UNDERBELL_DELIVERIES ? { deliveries: value.UNDERBELL_DELIVERIES } : {}),
     smtpUrl: value.UNDERBELL_SMTP_URL,
     mailFrom: value.UNDERBELL_MAIL_FROM,
+    ...(value.UNDERBELL_BOUNCES_TO
+      ? { bouncesTo: value.UNDERBELL_BOUNCES_TO, bouncesAt: value.UNDERBELL_BOUNCES_AT }
+      : {}),
     timeZone: value.UNDERBELL_TIME_ZONE,
     locale: value.UNDERBELL_LOCALE,
     logLevel: value.UNDERBELL_LOG_LEVEL,

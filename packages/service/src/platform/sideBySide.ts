@@ -4,16 +4,19 @@
  * @throws what the first piece of work threw that `isFirst` prefers, or the first at all
  */
 export async function sideBySide<T>(
-  items: Iterable<T>,
+  items: Iterable<T> | AsyncIterable<T>,
   width: number,
   work: (item: T) => Promise<void>,
   isFirst: (error: unknown) => boolean = () => true,
 ): Promise<void> {
-  const queue = items[Symbol.iterator]();
+  const queue = Symbol.asyncIterator in items ? items[Symbol.asyncIterator]() : items[Symbol.iterator]();
   const failures: unknown[] = [];
   const lane = async (): Promise<void> => {
-    for (let next = queue.next(); !next.done && failures.length === 0; next = queue.next()) {
+    while (failures.length === 0) {
       try {
+        const next = await queue.next();
+        // One that came while another failed is not begun.
+        if (next.done || failures.length > 0) return;
         await work(next.value);
       } catch (error) {
         failures.push(error);
@@ -22,4 +25,32 @@ export async function sideBySide<T>(
   };
   await Promise.all(Array.from({ length: width }, lane));
   if (failures.length > 0) throw failures.find(isFirst) ?? failures[0];
+}
+
+/** Waits for all, also where one fails. @throws what the first of them threw, in their order */
+export async function together(...all: readonly Promise<unknown>[]): Promise<void> {
+  for (const one of await Promise.allSettled(all)) if (one.status === 'rejected') throw one.reason;
+}
+
+/** Lets so many pieces of work go on at once; whatever comes beyond waits for its turn. */
+export class Turns {
+  #free: number;
+  readonly #waiting: (() => void)[] = [];
+
+  constructor(width: number) {
+    this.#free = width;
+  }
+
+  async take<T>(work: () => Promise<T>): Promise<T> {
+    if (this.#free > 0) this.#free--;
+    else await new Promise<void>((resolve) => this.#waiting.push(resolve));
+    try {
+      return await work();
+    } finally {
+      // Whoever waits longest takes over this turn.
+      const next = this.#waiting.shift();
+      if (next) next();
+      else this.#free++;
+    }
+  }
 }

@@ -1,4 +1,5 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
+import { performance } from 'node:perf_hooks';
 
 /** What one piece of work has cost so far. */
 export interface Tally {
@@ -31,3 +32,9 @@ export function tell(add: Partial<Tally>): void {
   tally.misses += add.misses ?? 0;
   tally.isLive ||= add.isLive ?? false;
 }
+
+/**
+ * How long this thread has been computing rather than waiting, since it began; milliseconds. Between two looks, what
+ * others asked of it meanwhile counts too.
+ */
+export const busyMs = (): number => performance.eventLoopUtilization().active;

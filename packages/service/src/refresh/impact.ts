@@ -85,7 +85,7 @@ export async function impactOf(app: App, name: string, columns: readonly Dataset
       return lost(`burst ${definition.name}`, (shape) => {
         const gone = definition.rows?.columns?.find((column) => !shape.columns.some((one) => one.name === column));
         if (gone !== undefined) throw new Refusal('BURST_INVALID', `no column \`${gone}\` in \`${name}\``);
-        for (const parameter of Object.keys(definition.bind)) {
+        for (const parameter of Object.keys(definition.bind ?? {})) {
           const bound = report.definition.parameters?.find((one) => one.name === parameter);
           const has = shape.columns.some((one) => (bound?.key ? one.key === bound.key : one.name === bound?.column));
           if (!has) throw new Refusal('KEY_MISSING', `nothing in \`${name}\` that \`${parameter}\` could cut by`);

@@ -29,6 +29,7 @@ import {
   type RefreshCause,
   type RefreshSchedule,
 } from '../dataset/index.ts';
+import { requireBudget } from '../meter/index.ts';
 import { announce, enqueue, fingerprint, randomKey, remember, type App } from '../platform/index.ts';
 import { refuseBreaks } from './impact.ts';
 import { findHook, findUpload, putUpload, removeUpload, type UploadRow } from './store.ts';
@@ -98,6 +99,7 @@ export async function refresh(app: App, name: string, wish: Wish) {
       hint: `load a new file: underbell dataset load FILE --name ${name}`,
     });
   try {
+    await requireBudget(app, { kind: 'dataset', name });
     return await loadFromSource(app, row, loadBy(app, name, wish));
   } catch (error) {
     if (isRefusal(error, 'REFRESH_ACTIVE') || isRefusal(error, 'LOAD_STOPPED')) throw error;

@@ -8,7 +8,7 @@ import {
   validateReport,
   type ReportDefinition,
 } from '@underbell/core/report';
-import { noSuch, putGrant, requireMaker, requireRight, visibleNames } from '../access/index.ts';
+import { noSuch, putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { findDatasetRow, listDatasets, ownRows, profileColumns } from '../dataset/index.ts';
 import { listPlacements } from '../place/store.ts';
 import { announce, remember, type App } from '../platform/index.ts';
@@ -63,8 +63,7 @@ export async function publishReport(
   const edition = await app.records.transaction(async (transaction) => {
     const number = await addEdition(app, { definition, notes: options.notes, by: person.name }, transaction);
     const thing = { kind: 'report', name: definition.name } as const;
-    if (!isKnown)
-      await putGrant(app, { holder: { kind: 'person', name: person.email }, thing, level: 'own' }, transaction);
+    if (!isKnown) await putOwner(app, person, thing, transaction);
     await remember(
       app,
       {

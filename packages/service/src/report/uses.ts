@@ -24,7 +24,7 @@ export async function usesOf(app: App, report: string): Promise<ReportUse[]> {
       .filter((one) => one.report === report)
       .map((one) => ({
         user: `burst ${one.name}`,
-        parameters: [...Object.keys(one.bind), ...(one.period ? [one.period.parameter] : [])],
+        parameters: [...Object.keys(one.bind ?? {}), ...(one.period ? [one.period.parameter] : [])],
         ...(one.page === undefined ? {} : { page: one.page }),
       })),
     ...boards.flatMap((board) =>

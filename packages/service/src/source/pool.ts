@@ -31,6 +31,8 @@ async function poolOf(app: App, source: string): Promise<pg.Pool> {
   });
   // An idle connection that the source closes is replaced at the next use.
   pool.on('error', () => undefined);
+  // One in use tells whoever waits for its answer; nobody else has to hear.
+  pool.on('connect', (client) => client.on('error', () => undefined));
   known.set(key, pool);
   app.atClose.add(() => pool.end());
   return pool;

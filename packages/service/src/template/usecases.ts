@@ -2,7 +2,7 @@ import type { Readable } from 'node:stream';
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { readTemplate, type TemplateTarget, type WorkbookTemplate } from '@underbell/core/workbook';
-import { noSuch, putGrant, requireMaker, requireRight, visibleNames } from '../access/index.ts';
+import { noSuch, putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { remember, type App } from '../platform/index.ts';
 import { findTemplate, listTemplates, putTemplate, templateBytes, type TemplateRow } from './store.ts';
 
@@ -38,12 +38,7 @@ export async function loadTemplate(
   await app.records.transaction(async (transaction) => {
     const template = { name, target, fileName, bytes, summary: { columns, warnings }, loadedBy: person.email };
     const version = await putTemplate(app, template, transaction);
-    if (!known)
-      await putGrant(
-        app,
-        { holder: { kind: 'person', name: person.email }, thing: { kind: 'template', name }, level: 'own' },
-        transaction,
-      );
+    if (!known) await putOwner(app, person, { kind: 'template', name }, transaction);
     await remember(
       app,
       {

@@ -13,12 +13,13 @@ import {
   type ResultColumn,
 } from '@underbell/core/report';
 import type { Cell } from '@underbell/core/filter';
-import { writeWorkbook, type Sheet } from '@underbell/core/workbook';
+import { writeWorkbook } from '@underbell/core/workbook';
 import { countQueryRows, readRows } from '../dataset/index.ts';
 import { requireRight } from '../access/index.ts';
 import type { TokenViewer } from '../oauth/index.ts';
 import type { App } from '../platform/index.ts';
 import { dataFigures, filterOf, readOne, readFigures, revisionFor } from './figures.ts';
+import { heading, toSheet } from './sheet.ts';
 import { parameterWords } from './show.ts';
 import type { PreparedView } from './usecases.ts';
 
@@ -98,7 +99,6 @@ async function wholeResult(app: App, view: PreparedView, figure: DataFigure): Pr
   return { ...result, rows };
 }
 
-const heading = ({ label, unit }: ResultColumn) => (unit ? `${label} (${unit})` : label);
 const isFormula = /^[=+\-@\t\r]/;
 
 function csvCell(cell: Cell | undefined, column: ResultColumn): string {
@@ -112,21 +112,6 @@ function csvCell(cell: Cell | undefined, column: ResultColumn): string {
 function toCsv({ columns, rows }: FigureResult): string {
   const lines = rows.map((row) => csvLine(columns.map((column, i) => csvCell(row[i], column))));
   return [csvLine(columns.map(heading)), ...lines].join('');
-}
-
-/** A figure's answer as a sheet of a workbook. */
-export function toSheet(title: string, { columns, rows, sums }: FigureResult): Sheet {
-  const total = sums?.find((one) => one.by.length === 0)?.rows[0];
-  return {
-    title,
-    columns: columns.map((one) => ({
-      heading: heading(one),
-      type: one.type,
-      ...(one.format ? { format: one.format } : {}),
-    })),
-    rows: [...rows],
-    ...(total ? { total } : {}),
-  };
 }
 
 /** What limits the page, in words, for the head of a document. */
@@ -220,7 +205,7 @@ export async function exportView(
       });
     return done(Buffer.from(toCsv(await wholeResult(app, view, wanted[0]!))));
   }
-  const sheets = await Promise.all(wanted.map(async (one) => toSheet(one.title, await wholeResult(app, view, one))));
+  const sheets = await Promise.all(wanted.map(async (one) => toSheet(one, await wholeResult(app, view, one))));
   const notes = limitWords(view);
   return done(writeWorkbook(sheets, { title: report.title, notes: notes.length > 0 ? notes : [missingMark] }));
 }

@@ -8,7 +8,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { email, filter, ruleBody, thing } from '../access/index.ts';
 import type { TokenViewer } from '../oauth/index.ts';
 import { meter } from '../meter/index.ts';
-import { defineRoute, tallied, type App, type Request, type Route } from '../platform/index.ts';
+import { busyMs, defineRoute, tallied, type App, type Request, type Route } from '../platform/index.ts';
 import { seeAs, type SeenAs } from './see.ts';
 import { filterWords, offeredValues } from './choices.ts';
 import { streamChanges } from './events.ts';
@@ -139,6 +139,7 @@ async function answerView(app: App, ctx: Context, view: PreparedView): Promise<o
   }
   return tallied(async (tally) => {
     const start = performance.now();
+    const busy = busyMs();
     const shown = await showView(app, view);
     const { viewer, report } = view.viewing;
     const { rows, queryMs, hits, misses, isLive } = tally;
@@ -152,6 +153,7 @@ async function answerView(app: App, ctx: Context, view: PreparedView): Promise<o
       // Queries run beside each other: no view waits longer for them than it takes.
       queryMs: Math.min(queryMs, performance.now() - start),
       renderMs: Math.max(0, performance.now() - start - queryMs),
+      cpuMs: busyMs() - busy,
       hits,
       misses,
       isLive,

@@ -55,6 +55,11 @@ describe('an installation of the first shape', () => {
       '006-meter',
       '007-destinations',
       '008-lists',
+      '009-cuts',
+      '010-letters',
+      '011-refreshed',
+      '012-costs',
+      '013-holidays',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },

@@ -1,5 +1,7 @@
 import { mkdirSync, readdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import type { Socket } from 'node:net';
 import { join } from 'node:path';
+import { createTransport } from 'nodemailer';
 import { simpleParser, type ParsedMail } from 'mailparser';
 import { SMTPServer } from 'smtp-server';
 
@@ -17,10 +19,34 @@ export interface MailHostOptions {
   readonly folder?: string;
   /** Addresses whose mail is refused, with the reply that they get. */
   readonly refuses?: (address: string) => string | undefined;
+  /** What happens once a letter is kept, before that is said: so many milliseconds pass, or the line breaks. */
+  readonly afterData?: (address: string) => number | 'drop' | undefined;
   /** Addresses whose mail is not taken just now; the sender is asked to try again. */
   readonly isBusy?: (address: string) => boolean;
+  /** Addresses whose mail is taken and then comes back, with the reason that the notice gives. */
+  readonly bounces?: (address: string) => string | undefined;
+  /** Where such notices are handed on to; nowhere when left out. */
+  readonly bouncesAt?: string;
   /** Called after each message that was taken. */
   readonly onMail?: (mail: StoredMail) => void;
+}
+
+/** A notice that a letter could not be delivered, with the heading of the letter. */
+function statusNotice(from: string, to: string, reason: string, raw: Buffer): string {
+  const text = raw.toString('latin1');
+  const heading = text.slice(0, text.indexOf('\r\n\r\n'));
+  const part = (type: string, body: string) => `--notice\r\nContent-Type: ${type}\r\n\r\n${body}\r\n`;
+  return [
+    `From: Mail host <postmaster@skerrow.example>\r\nTo: ${from}\r\nSubject: Your letter came back\r\nMIME-Version: 1.0\r\n`,
+    'Auto-Submitted: auto-replied\r\nContent-Type: multipart/report; report-type=delivery-status; boundary=notice\r\n\r\n',
+    part('text/plain', `Your letter to ${to} could not be delivered: ${reason}`),
+    part(
+      'message/delivery-status',
+      `Reporting-MTA: dns; mail.skerrow.example\r\n\r\nFinal-Recipient: rfc822; ${to}\r\nAction: failed\r\nStatus: 5.1.1\r\nDiagnostic-Code: smtp; 550 ${reason}\r\n`,
+    ),
+    part('text/rfc822-headers', heading),
+    '--notice--\r\n',
+  ].join('');
 }
 
 /** A small mail host that speaks SMTP (RFC 5321) and keeps everything it is given. */
@@ -28,6 +54,8 @@ export class MailHost {
   readonly #options: MailHostOptions;
   readonly #server: SMTPServer;
   readonly #mails: StoredMail[] = [];
+  /** Connection -> who its letter is from: commands that come at once leave the envelope without it. */
+  readonly #senders = new Map<string, string>();
 
   constructor(options: MailHostOptions) {
     this.#options = options;
@@ -35,6 +63,11 @@ export class MailHost {
     this.#server = new SMTPServer({
       disabledCommands: ['AUTH', 'STARTTLS'],
       logger: false,
+      onMailFrom: ({ address }, session, done) => {
+        this.#senders.set(session.id, address);
+        done();
+      },
+      onClose: ({ id }) => void this.#senders.delete(id),
       onRcptTo: (address, _session, done) => {
         if (options.isBusy?.(address.address))
           return done(Object.assign(new Error('try again later'), { responseCode: 451 }));
@@ -45,11 +78,12 @@ export class MailHost {
         const parts: Buffer[] = [];
         stream.on('data', (part: Buffer) => parts.push(part));
         stream.on('end', () => {
-          this.#keep(
-            session.envelope.rcptTo.map((one) => one.address.toLowerCase()),
-            Buffer.concat(parts),
-          );
-          done();
+          const to = session.envelope.rcptTo.map((one) => one.address.toLowerCase());
+          const raw = Buffer.concat(parts);
+          this.#keep(to, raw);
+          this.#answer(session.id, options.afterData?.(to[0] ?? ''), done);
+          const from = this.#senders.get(session.id) ?? '';
+          if (from !== '') void this.#bounce(from, to, raw);
         });
       },
     });
@@ -79,6 +113,29 @@ export class MailHost {
     }
     this.#mails.push(mail);
     this.#options.onMail?.(mail);
+  }
+
+  /** Says that a letter was taken: at once, late, or never, because the line breaks first. */
+  #answer(session: string, trouble: number | 'drop' | undefined, done: () => void): void {
+    if (trouble === undefined) return done();
+    if (trouble !== 'drop') return void setTimeout(done, trouble);
+    const lines = this.#server.connections as unknown as Set<{ session: { id: string }; _socket: Socket }>;
+    for (const line of lines) if (line.session.id === session) line._socket.destroy();
+  }
+
+  /** Sends a letter back that cannot be delivered after all. @see RFC 3464 */
+  async #bounce(from: string, to: readonly string[], raw: Buffer): Promise<void> {
+    const { bounces, bouncesAt } = this.#options;
+    for (const address of to) {
+      const reason = bounces?.(address);
+      if (reason === undefined || bouncesAt === undefined) continue;
+      const { hostname, port } = new URL(bouncesAt);
+      const transport = createTransport({ host: hostname, port: Number(port), secure: false, ignoreTLS: true });
+      const notice = statusNotice(from, address, reason, raw);
+      // Whoever sent the letter may have gone: a notice is tried once.
+      await transport.sendMail({ envelope: { from: '', to: from }, raw: notice }).catch(() => undefined);
+      transport.close();
+    }
   }
 
   get mails(): readonly StoredMail[] {

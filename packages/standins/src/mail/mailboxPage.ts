@@ -44,7 +44,7 @@ async function mailbox(host: MailHost, address: string): Promise<string> {
 }
 
 async function message(host: MailHost, mail: StoredMail): Promise<string> {
-  const { subject, from, date, text, attachments, messageId } = await host.parse(mail);
+  const { subject, from, date, text, html, attachments, messageId } = await host.parse(mail);
   const files = attachments.map(
     (file, i) =>
       `<li><a href="/mail/${mail.id}/file/${i}">${escapeHtml(file.filename ?? `file ${i}`)}</a> <span class="quiet">${size(file.size)}</span></li>`,
@@ -56,9 +56,14 @@ async function message(host: MailHost, mail: StoredMail): Promise<string> {
     ['Message-ID', messageId],
   ];
   const facts = lines.map(([name, value]) => `<tr><th>${name}</th><td>${escapeHtml(value ?? '')}</td></tr>`).join('');
+  const words = `<pre>${escapeHtml(text ?? '')}</pre>`;
+  // A frame of its own without any rights: what is in a letter runs nothing here.
+  const body = html
+    ? `<iframe sandbox title="The letter" style="width:100%;height:66rem;border:1px solid #d5d9d6;background:#fff" srcdoc="${escapeHtml(html)}"></iframe><details><summary>As text</summary>${words}</details>`
+    : words;
   return page(
     subject ?? '',
-    `${header}<main><h1>${escapeHtml(subject ?? '')}</h1><table>${facts}</table><pre>${escapeHtml(text ?? '')}</pre><h2>Attached</h2><ul>${files.join('')}</ul></main>`,
+    `${header}<main><h1>${escapeHtml(subject ?? '')}</h1><table>${facts}</table>${body}<h2>Attached</h2><ul>${files.join('')}</ul></main>`,
     accent,
   );
 }

@@ -2,4 +2,4 @@
 import { register } from 'tsx/esm/api';
 
 register();
-await import('./drawWorker.ts');
+await import('./makeWorker.ts');

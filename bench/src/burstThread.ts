@@ -1,0 +1,41 @@
+import { rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { parentPort, workerData } from 'node:worker_threads';
+import { pino } from 'pino';
+import { readBurst } from '@underbell/core/burst';
+import { findPerson } from '@underbell/service/access';
+import { makeCopies, prepareBurst } from '@underbell/service/burst';
+import { openApp, readSettings } from '@underbell/service/platform';
+
+/** A worker beside the readers: one burst after the other until it is ended. */
+const { environment, sender, quays, folder } = workerData as {
+  environment: Record<string, string>;
+  sender: string;
+  quays: string[];
+  folder: string;
+};
+const app = openApp(readSettings(environment), pino({ level: 'silent' }));
+const person = (await findPerson(app, { email: sender }))!;
+const definition = readBurst({
+  format: 'underbell-burst/1',
+  name: 'bench',
+  title: 'Bench',
+  report: 'quay-punctuality',
+  list: 'none',
+  bind: { quay: 'quay' },
+  formats: ['pdf', 'csv'],
+  fileName: '{quay}',
+  destination: { kind: 'mail', subject: 'x', message: 'x' },
+});
+parentPort!.postMessage('ready');
+for (let turn = 0; ; turn++) {
+  const into = join(folder, String(turn));
+  await makeCopies(app, await prepareBurst(app, person, definition, undefined), {
+    cuts: quays.map((quay) => ({ cut: { fields: { quay: [quay] } }, formats: ['pdf', 'csv'] })),
+    folder: into,
+    onStep: async () => undefined,
+    onProgress: () => undefined,
+    onMade: async () => undefined,
+  });
+  rmSync(into, { recursive: true });
+}

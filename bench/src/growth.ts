@@ -1,0 +1,164 @@
+import { join } from 'node:path';
+import { Worker } from 'node:worker_threads';
+import { readBurst, type BurstDefinition, type Cut } from '@underbell/core/burst';
+import { findPerson } from '@underbell/service/access';
+import { cutRows, prepareBurst, readAnswers, type PreparedBurst } from '@underbell/service/burst';
+import { asItCame, emptyFolder, type BurstBench } from './burstCsv.ts';
+import { median, timeIt, type BenchFigure } from './figures.ts';
+
+const base = {
+  format: 'underbell-burst/1',
+  name: 'bench',
+  title: 'Bench',
+  report: 'quay-punctuality',
+  list: 'none',
+  formats: ['csv'],
+  fileName: '{quay}',
+  destination: { kind: 'mail', subject: 'x', message: 'x' },
+};
+
+async function prepared(bench: BurstBench, change: Partial<BurstDefinition>): Promise<PreparedBurst> {
+  const sender = (await findPerson(bench.app, { email: bench.sender }))!;
+  return prepareBurst(bench.app, sender, readBurst({ ...base, ...change }), undefined);
+}
+
+const perQuay = (bench: BurstBench): Cut[] => bench.quays.map((quay) => ({ fields: { quay: [quay] } }));
+
+/**
+ * Figures of a page for all recipients in one query each, beside a query for each recipient with an index: on rows as a
+ * source has them, and on our own layout, where one recipient's rows lie together.
+ */
+export async function benchFigures(bench: BurstBench): Promise<BenchFigure[]> {
+  const burst = await prepared(bench, { bind: { quay: 'quay' } });
+  const cuts = perQuay(bench);
+  const slow = { ...burst, road: { kind: 'a query each', because: 'to compare' } } as const;
+  const came = (await asItCame(bench)).replace('data.', '');
+  const asCame = new Map([...burst.revisions].map(([name, one]) => [name, { ...one, id: -one.id, table: came }]));
+  await readAnswers(bench.app, burst, cuts.slice(0, 3));
+  const ours = await timeIt(1, () => readAnswers(bench.app, burst, cuts));
+  const against = async (words: string, of: PreparedBurst): Promise<BenchFigure> => ({
+    benchmark: `figures of a page, ${cuts.length} recipients`,
+    ours,
+    against: `a query per recipient, ${words}`,
+    floor: await timeIt(1, () => readAnswers(bench.app, of, cuts)),
+    goal: { atLeast: 5 },
+  });
+  return [await against('index', { ...slow, revisions: asCame }), await against('index, on our layout', slow)];
+}
+
+/** Time and memory of one pass for 10 to 10,000 recipients: the same rows, cut finer and finer. */
+export async function printGrowth(bench: BurstBench): Promise<void> {
+  const { app, folder, quays, say } = bench;
+  const burst = await prepared(bench, {
+    where: { sailings: "quay_id IN (recipient('quay')) AND sailed_on IN (recipient('day'))" },
+    many: { quay: ';', day: ';' },
+  });
+  const { rows } = await app.lanes.planned.query<{ day: string }>(
+    `SELECT DISTINCT sailed_on::text AS day FROM data."${burst.rowRevision.table}" ORDER BY 1`,
+  );
+  const days = rows.map((one) => one.day);
+  say(`  one pass, the same rows for all: ${days.length} days of ${quays.length} quays`);
+  let first: number | undefined;
+  for (const recipients of [10, 100, 1_000, 10_000]) {
+    // Each has some quays on some days; together they have everything once.
+    const byQuay = Math.min(quays.length, Math.ceil(Math.sqrt(recipients)) * 3, recipients);
+    const byDay = Math.ceil(recipients / byQuay);
+    const part = <T>(all: readonly T[], count: number, i: number) => all.filter((_, at) => at % count === i);
+    const cuts = Array.from({ length: recipients }, (_, i): Cut => ({
+      fields: { quay: part(quays, byQuay, i % byQuay), day: part(days, byDay, Math.floor(i / byQuay)) },
+    })).filter(({ fields }) => fields['quay']!.length > 0 && fields['day']!.length > 0);
+    const target = emptyFolder(join(folder, 'growth'));
+    globalThis.gc?.();
+    const before = process.memoryUsage().rss;
+    let most = 0;
+    const timer = setInterval(() => (most = Math.max(most, process.memoryUsage().rss - before)), 20);
+    const start = performance.now();
+    const files = cuts.map((cut, i) => ({ cut, path: join(target, `${i}.csv`) }));
+    const read = await cutRows(app, burst, files, 'csv', () => {
+      most = Math.max(most, process.memoryUsage().rss - before);
+    });
+    clearInterval(timer);
+    const ms = performance.now() - start;
+    first ??= ms;
+    say(
+      `    ${String(cuts.length).padStart(6)} recipients: ${(ms / 1000).toFixed(2)} s (${(ms / first).toFixed(2)}× of the first), ${read.toLocaleString('en')} rows, ${Math.round(most / 1e6)} MB more than before`,
+    );
+  }
+}
+
+/** Time and memory of one pass over more and more rows, for the same recipients. */
+export async function printRowGrowth(bench: BurstBench): Promise<void> {
+  const { app, folder, say } = bench;
+  const burst = await prepared(bench, { bind: { quay: 'quay' } });
+  const { table } = burst.rowRevision;
+  const { rows: counted } = await app.lanes.planned.query<{ all: number }>(
+    `SELECT count(*)::float8 AS all FROM data."${table}"`,
+  );
+  const { all } = counted[0]!;
+  say(`  one pass for ${bench.quays.length} recipients, more and more rows:`);
+  for (const wanted of [100_000, 300_000, 1_000_000, 3_000_000, 10_000_000]) {
+    if (wanted > all * 1.01) break;
+    // A sample that keeps the layout: the table is read in its order, and some of its rows are passed over.
+    await app.lanes.planned.query(
+      `DROP TABLE IF EXISTS data.part; CREATE TABLE data.part AS SELECT * FROM data."${table}" WHERE random() < ${wanted / all}; ANALYZE data.part`,
+    );
+    const part = { ...burst, rowRevision: { ...burst.rowRevision, table: 'part', id: -wanted } };
+    const target = emptyFolder(join(folder, 'growth'));
+    const files = perQuay(bench).map((cut, i) => ({ cut, path: join(target, `${i}.csv`) }));
+    globalThis.gc?.();
+    const before = process.memoryUsage().rss;
+    let most = 0;
+    const start = performance.now();
+    const read = await cutRows(app, part, files, 'csv', () => {
+      most = Math.max(most, process.memoryUsage().rss - before);
+    });
+    const ms = performance.now() - start;
+    say(
+      `    ${read.toLocaleString('en').padStart(10)} rows: ${(ms / 1000).toFixed(2)} s, ${((ms / read) * 1000).toFixed(2)} µs a row, ${Math.round(most / 1e6)} MB more than before`,
+    );
+  }
+}
+
+const looks = 300;
+
+/** How long a reader waits for a figure, at the 95th percentile, while a burst goes on elsewhere, beside an idle service. */
+export async function benchReaders(
+  bench: BurstBench,
+  environment: Readonly<Record<string, string>>,
+): Promise<BenchFigure> {
+  const { app, quays } = bench;
+  const [found] = (await app.records.query(
+    "SELECT r.table_name FROM revisions r JOIN datasets d ON d.revision_id = r.id WHERE d.name = 'sailings'",
+  )) as unknown as [{ table_name: string }[]];
+  const look = async (i: number) => {
+    const start = performance.now();
+    await app.lanes.readers.query(
+      `SELECT route_id, avg(delay_minutes), count(*) FROM data."${found[0]!.table_name}" WHERE quay_id = $1 AND month = $2 GROUP BY 1`,
+      [quays[i % quays.length], '2026-09-01'],
+    );
+    return performance.now() - start;
+  };
+  const p95 = async () => {
+    const times: number[] = [];
+    for (let i = 0; i < looks; i++) times.push(await look(i));
+    return times.sort((a, b) => a - b)[Math.floor(looks * 0.95)]!;
+  };
+  await p95();
+  const idle = median([await p95(), await p95(), await p95()]);
+  const worker = new Worker(new URL('./burstThread.mjs', import.meta.url), {
+    workerData: { environment, sender: bench.sender, quays, folder: join(bench.folder, 'beside') },
+  });
+  await new Promise((resolve, reject) => worker.once('message', resolve).once('error', reject));
+  try {
+    const busy = median([await p95(), await p95(), await p95()]);
+    return {
+      benchmark: `a reader's figure, 95th percentile, beside a burst of PDF and CSV for ${quays.length}`,
+      ours: busy,
+      against: 'the same without a burst',
+      floor: idle,
+      goal: { atMost: 1.5 },
+    };
+  } finally {
+    await worker.terminate();
+  }
+}

@@ -1,0 +1,128 @@
+import assert from 'node:assert/strict';
+import { readFileSync } from 'node:fs';
+import { after, before, describe, it } from 'node:test';
+import type { Browser, Page } from 'playwright-core';
+import { launchBrowser } from '../scripts/browser.ts';
+import { House, publisher, until } from '../packages/service/test/house.ts';
+
+const password = 'lantern-quay-7';
+
+describe('sending, in a browser', () => {
+  let house: House;
+  let browser: Browser;
+  const complaints: string[] = [];
+  before(async () => {
+    house = await House.open({ hasDemo: true });
+    browser = await launchBrowser();
+  });
+  after(async () => {
+    await browser.close();
+    await house.close();
+  });
+  async function fresh(): Promise<Page> {
+    const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, acceptDownloads: true });
+    const page = await context.newPage();
+    page.setDefaultTimeout(30_000);
+    page.on('pageerror', (error) => complaints.push(error.message));
+    return page;
+  }
+  async function signedIn(email: string): Promise<Page> {
+    const page = await fresh();
+    await page.request.post(`${house.url}/api/v1/session`, { data: { email, password } });
+    return page;
+  }
+
+  it('a link from a letter asks its recipient to sign in, and gives them the file', async () => {
+    const body = { period: '2026-10', only: ['Q017'] };
+    const started = await house.call('POST', '/api/v1/bursts/kiosk-takings/runs', { as: publisher, body });
+    assert.equal(started.status, 202, started.text);
+    await house.finished((started.body as unknown as { id: number }).id, publisher);
+    const letter = await house.mail.parse(await until(async () => house.mail.mails.at(-1)));
+    const links = [...letter.text!.matchAll(/https?:\/\/[^\s]+\/c\/[\w.-]+/g)].map(String);
+    const csv = links.at(-1)!;
+    const page = await fresh();
+    await page.goto(csv);
+    await page.getByRole('link', { name: 'Sign in' }).click();
+    await page.getByLabel('Mail address').fill('quay17@skerrow.example');
+    await page.getByLabel('Password').fill(password);
+    const download = page.waitForEvent('download');
+    await page.getByRole('button', { name: 'Sign in' }).click();
+    const file = await download;
+    assert.equal(file.suggestedFilename(), 'kiosk-takings-Q017-2026-10.csv');
+    const rows = readFileSync(await file.path(), 'utf8')
+      .trimEnd()
+      .split('\n')
+      .slice(1);
+    assert.ok(rows.length > 0 && rows.every((row) => row.includes('Q017')), 'their own rows');
+    await page.context().close();
+  });
+
+  it('a burst is changed step by step, checked as it is written, and planned', async () => {
+    const page = await signedIn(publisher);
+    await page.goto(`${house.url}/console/sending/quay-pack/edit`);
+    await page.getByText('All of it fits together').waitFor();
+    await page.getByLabel('File names, without ending').fill('{burst}-{quai}-{period}');
+    await page.getByText(/quai/).last().waitFor();
+    await page.getByText('All of it fits together').waitFor({ state: 'detached' });
+    await page.getByLabel('File names, without ending').fill('{burst}-{quay}-{period}');
+    await page.getByText('All of it fits together').waitFor();
+    await page.getByLabel(/^Runs/).selectOption({ label: 'Every Monday at 06:00' });
+    await page.getByLabel('On holidays of').selectOption({ label: 'Office closed' });
+    await page.getByLabel('on those').selectOption({ label: 'it runs on the next day that is none' });
+    await page.getByText(/every week on Monday at 06:00/).waitFor();
+    await page.getByRole('button', { name: /^Save/ }).click();
+    await page.getByText(/Runs by itself every week on Monday/i).waitFor();
+    const { bursts } = (await house.call('GET', '/api/v1/bursts', { as: publisher })).body as unknown as {
+      bursts: { name: string; definition: { schedule?: object } }[];
+    };
+    const { schedule } = bursts.find((one) => one.name === 'quay-pack')!.definition;
+    assert.deepEqual(
+      { ...schedule, start: '', timeZone: '' },
+      {
+        rule: 'FREQ=WEEKLY;BYDAY=MO;BYHOUR=6;BYMINUTE=0',
+        start: '',
+        timeZone: '',
+        holidays: 'office-closed',
+        onHoliday: 'next',
+      },
+    );
+    await page.getByLabel('month').fill('2026-10');
+    await page.getByRole('button', { name: 'Plan' }).click();
+    await page.getByText('46 copies').first().waitFor();
+    await page.getByText(/By what copies cost so far|what it costs is not known yet/).waitFor();
+    await page.context().close();
+  });
+
+  it('holidays are kept and a calendar gets an address that works', async () => {
+    const page = await signedIn(publisher);
+    await page.goto(`${house.url}/console/holidays`);
+    await page.getByLabel('Name').fill('harvest');
+    await page.getByLabel('Title').fill('Harvest');
+    await page.getByLabel('Days, one in a line').fill('2027-09-01\n2027-09-02');
+    await page.getByRole('button', { name: 'Save the list' }).click();
+    await page.getByText('harvest: 2 days, from 2027-09-01 to 2027-09-02').waitFor();
+    await page.getByRole('button', { name: 'Make an address' }).click();
+    const address = await page.locator('.address code').innerText();
+    assert.match(await (await page.request.get(address)).text(), /BEGIN:VCALENDAR/);
+    await page.context().close();
+  });
+
+  it('a folder gets a limit of costs, which is said', async () => {
+    const page = await signedIn(publisher);
+    await page.goto(`${house.url}/console/costs`);
+    await page.getByRole('button', { name: 'Set a limit' }).click();
+    await page.getByLabel('Folder').selectOption('operations');
+    await page.getByLabel('Warn at').fill('500');
+    await page.getByLabel('Stop at').fill('400');
+    await page.getByRole('button', { name: 'Save' }).click();
+    await page.getByText(/a warning after the stop would come too late/i).waitFor();
+    await page.getByLabel('Stop at').fill('900');
+    await page.getByRole('button', { name: 'Save' }).click();
+    await page.getByText(/used \d+ of 900 s of computing today/).waitFor();
+    await page.context().close();
+  });
+
+  it('nothing failed behind the pages', () => {
+    assert.deepEqual(complaints, []);
+  });
+});

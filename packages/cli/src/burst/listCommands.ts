@@ -1,0 +1,123 @@
+import type { Command } from 'commander';
+import { collect } from '../platform/files.ts';
+import { line, plural, show, table } from '../platform/output.ts';
+import { localProblem } from '../platform/problem.ts';
+import { askService } from '../platform/service.ts';
+
+interface ListOptions {
+  readonly name: string;
+  readonly id?: string;
+  readonly address: string;
+  readonly activeFrom?: string;
+  readonly activeTo?: string;
+  readonly language?: string;
+  readonly timeZone?: string;
+  readonly format?: string;
+  readonly type: readonly string[];
+}
+
+interface ReadOptions extends ListOptions {
+  readonly dataset?: string;
+  readonly where?: string;
+  readonly group?: string;
+  readonly each?: string;
+}
+
+interface LoadedList {
+  readonly version: number;
+  readonly recipients: number;
+}
+
+function showLoaded(command: Command, name: string, loaded: LoadedList): void {
+  show(command, loaded, ({ version, recipients }) =>
+    line(`${name}, version ${version}: ${plural(recipients, 'recipient')}`),
+  );
+}
+
+/** `joined:date` of the command line as the service takes it. */
+const typesOf = (types: readonly string[]) =>
+  types.length === 0 ? {} : { types: Object.fromEntries(types.map((one) => one.split(':'))) as Record<string, string> };
+
+export function addListCommands(program: Command): void {
+  const list = program.command('list').description('recipient lists');
+  const loading = list
+    .command('load <file>')
+    .description('load a recipient list from CSV or a workbook as its next version')
+    .requiredOption('--name <name>', 'the list, made when it is new')
+    .addHelpText('after', '\nExample:\n  underbell list load managers.csv --name quay-managers --id quay')
+    .action(async (file: string, options: ListOptions, command: Command) => {
+      const { name, type: types, ...roles } = options;
+      const query = { ...roles, ...(types.length > 0 ? { types: types.join(',') } : {}) };
+      const isBook = /\.xlsx$/i.test(file);
+      const kind = isBook ? 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet' : 'text/csv';
+      const path = `/api/v1/lists/${encodeURIComponent(name)}${isBook ? '/workbook' : ''}`;
+      showLoaded(
+        command,
+        name,
+        await askService<LoadedList>('PUT', path, { query: { ...query }, file: { path: file, type: kind } }),
+      );
+    });
+  const reading = list
+    .command('read')
+    .description('read a recipient list from a dataset or a group, before every plan and run')
+    .requiredOption('--name <name>', 'the list, made when it is new')
+    .option('--dataset <dataset>', 'one row of it is one recipient')
+    .option('--where <filter>', 'which rows of it, in CQL2')
+    .option('--group <group>', 'one person of it is one recipient, with their attributes as columns')
+    .option('--each <attribute>', 'a copy for each value of this attribute, where somebody has several')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  underbell list read --name managers --dataset staff --where "role = \'manager\'" --id quay\n  underbell list read --name leads --group "District leads" --each district',
+    )
+    .action(async (options: ReadOptions, command: Command) => {
+      const { name, dataset, where, group, each, type, ...roles } = options;
+      if ((dataset === undefined) === (group === undefined))
+        throw localProblem('INPUT_INVALID', 'say --dataset or --group, one of them');
+      const from = dataset === undefined ? { group, each } : { dataset, where };
+      const path = `/api/v1/lists/${encodeURIComponent(name)}/origin`;
+      showLoaded(
+        command,
+        name,
+        await askService<LoadedList>('PUT', path, { body: { ...roles, ...typesOf(type), from } }),
+      );
+    });
+  for (const one of [loading, reading])
+    one
+      .option('--id <column>', 'the column that names a recipient; the address when left out')
+      .option('--address <column>', 'the column with the mail address', 'email')
+      .option('--active-from <column>', 'the column with the first day on which copies go to them')
+      .option('--active-to <column>', 'the column with the last day')
+      .option('--language <column>', 'the column with the language of a copy, such as de or en-GB')
+      .option('--time-zone <column>', 'the column with the time zone of a copy, such as Europe/Athens')
+      .option('--format <column>', 'the column with the formats that a recipient gets')
+      .option('--type <column:type>', 'what the cells of a column must be; may be repeated', collect, []);
+  list
+    .command('list')
+    .description('the lists that you may see')
+    .action(async (_options, command: Command) => {
+      const answer = await askService<{
+        lists: { name: string; version: number; recipients: number; loadedAt: string }[];
+      }>('GET', '/api/v1/lists');
+      show(command, answer, ({ lists }) => {
+        table(lists, [
+          { heading: 'list', cell: (one) => one.name },
+          { heading: 'version', cell: (one) => one.version, isNumber: true },
+          { heading: 'recipients', cell: (one) => one.recipients, isNumber: true },
+          { heading: 'loaded', cell: (one) => one.loadedAt.slice(0, 16).replace('T', ' ') },
+        ]);
+      });
+    });
+  list
+    .command('show <name>')
+    .description('the recipients of a list')
+    .action(async (name: string, _options, command: Command) => {
+      type Shown = { columns: string[]; recipients: { id: string; address: string; values: Record<string, string> }[] };
+      const answer = await askService<Shown>('GET', `/api/v1/lists/${encodeURIComponent(name)}`);
+      show(command, answer, ({ columns, recipients }) =>
+        table(
+          recipients,
+          columns.map((column) => ({ heading: column, cell: (one) => one.values[column] })),
+        ),
+      );
+    });
+}

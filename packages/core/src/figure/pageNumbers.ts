@@ -1,0 +1,21 @@
+import type { ReaderTaste } from '../format/index.ts';
+import type { FigureResult, Page } from '../report/index.ts';
+import { numberText } from './numberText.ts';
+
+/** What the number figures of a page say, in words; the shape that letters are written from. */
+export function pageNumbers(scene: {
+  readonly title: string;
+  readonly page: Page;
+  readonly results: ReadonlyMap<string, FigureResult>;
+  readonly taste: ReaderTaste;
+  readonly limits: readonly string[];
+}) {
+  const { title, page, results, taste, limits } = scene;
+  const numbers = page.figures.flatMap((figure) => {
+    const result = results.get(figure.name);
+    if (figure.kind !== 'number' || !result) return [];
+    const { value, unit, beside } = numberText(figure, result, taste);
+    return [{ title: figure.title, value: unit === '' ? value : `${value} ${unit}`, ...(beside ? { beside } : {}) }];
+  });
+  return { title, page: page.title, numbers, limits };
+}

@@ -1,0 +1,34 @@
+import { constants, setPriority } from 'node:os';
+import { parentPort, workerData } from 'node:worker_threads';
+import { isRefusal, type RefusalCode, type RefusalDetails } from '@underbell/core/refusal';
+import { BookFiller, type FillerKit } from './bookFiller.ts';
+import { makeFile, type MadeTask, type MakeTask } from './makeTask.ts';
+
+/** One file to make, and what came of it. */
+export interface MakeQuestion {
+  readonly id: number;
+  readonly task: MakeTask;
+}
+/** A refusal loses its class on the way between threads: it travels as what it says. */
+export type MakeAnswer =
+  | { readonly id: number; readonly made: MadeTask }
+  | { readonly id: number; readonly refusal: { code: RefusalCode; message: string; details: RefusalDetails } }
+  | { readonly id: number; readonly error: Error };
+
+// Readers first: on Linux this is the priority of this thread alone, and computing for them goes before it.
+if (process.platform === 'linux') setPriority(constants.priority.PRIORITY_LOW);
+
+const { kit } = workerData as { kit?: FillerKit };
+const filler = kit && new BookFiller(kit);
+const port = parentPort!;
+port.on('message', ({ id, task }: MakeQuestion) => {
+  void (async (): Promise<MakeAnswer> => {
+    try {
+      return { id, made: await makeFile(task, filler) };
+    } catch (error) {
+      if (!isRefusal(error)) return { id, error: error as Error };
+      const { code, message, details } = error;
+      return { id, refusal: { code, message, details } };
+    }
+  })().then((answer) => port.postMessage(answer));
+});

@@ -1,0 +1,247 @@
+import { join } from 'node:path';
+import { PassThrough } from 'node:stream';
+import { cutKey, keepingOf, type Cut, type MadeFormat, type RunState } from '@underbell/core/burst';
+import { Refusal, isRefusal } from '@underbell/core/refusal';
+import { findPerson } from '../access/index.ts';
+import { meter } from '../meter/index.ts';
+import { patiently, together, type App, type Job } from '../platform/index.ts';
+import { prepareBurst, type PreparedBurst } from './prepare.ts';
+import { makeCopies, type MadeCopy } from './make.ts';
+import { sendSummary } from './summary.ts';
+import { RunWaits, sendCopies, settleInterrupted } from './send.ts';
+import { describeFile, dropMade, dropRunFolder, handOver, madeFolder, runFolder } from './spool.ts';
+import {
+  changeRun,
+  countDeliveries,
+  cutOfDelivery,
+  findRun,
+  listDeliveries,
+  moveDeliveries,
+  type DeliveryRow,
+  type MadeFile,
+  type RunRow,
+} from './store.ts';
+
+const progressEveryMs = 250;
+const dayMs = 86_400_000;
+
+/** Thrown to leave a run whose lease was lost; another worker goes on with it. */
+export class LeaseLost extends Error {}
+
+/** Thrown to leave a run that somebody wants paused; what is ready stays ready. */
+export class Paused extends Error {}
+
+const markOf = ({ sizeBytes, sha256 }: MadeCopy) => ({ sizeBytes, sha256 });
+
+/** One execution of a burst, from the ledger as it stands: after a crash it goes on where the ledger says. */
+export class RunExecution {
+  readonly #app: App;
+  readonly #run: RunRow;
+  /** No other attempt at this run has this name: one that lost its lease may still be writing. */
+  readonly #attempt: string;
+  readonly #isMine: () => boolean;
+  #stopAsked = false;
+  #pauseAsked = false;
+  #lastNote = 0;
+  /** Why sending has ended early: making ends, too. */
+  #broken: unknown;
+
+  constructor(app: App, run: RunRow, job: Job, isMine: () => boolean) {
+    this.#app = app;
+    this.#run = run;
+    this.#attempt = `${job.id}-${job.attempts}`;
+    this.#isMine = isMine;
+  }
+
+  async execute(): Promise<void> {
+    const { id } = this.#run;
+    await settleInterrupted(this.#app, this.#run);
+    await this.#note({});
+    const burst = await this.#prepare();
+    const waiting = await listDeliveries(this.#app, id, ['planned', 'rendered']);
+    if (waiting.length > 0) await this.#makeAndSend(burst, waiting);
+    await this.#finish();
+  }
+
+  async #prepare(): Promise<PreparedBurst> {
+    const { senderId, definition, occurrence, editionNumber, revisions } = this.#run;
+    const sender = await findPerson(this.#app, { id: senderId });
+    if (!sender) throw new Refusal('NOT_ALLOWED', 'the sender of this burst has left');
+    return prepareBurst(this.#app, sender, definition, definition.period ? occurrence : undefined, {
+      editionNumber,
+      revisions,
+    });
+  }
+
+  #check(): void {
+    if (this.#broken !== undefined) throw this.#broken;
+    if (!this.#isMine()) throw new LeaseLost('the lease of this run was lost');
+    if (this.#stopAsked) throw new Refusal('RUN_STOPPED', 'the run was stopped');
+    if (this.#pauseAsked) throw new Paused('the run was paused');
+  }
+
+  /** Writes down how far the run is, and looks whether somebody wants it stopped. */
+  async #note(change: Partial<RunRow>): Promise<void> {
+    await patiently(() => changeRun(this.#app, this.#run.id, change));
+    const now = await patiently(() => findRun(this.#app, this.#run.id));
+    this.#stopAsked = now?.stopAsked ?? false;
+    this.#pauseAsked = now?.pauseAsked ?? false;
+    this.#check();
+  }
+
+  #noteSometimes(change: Partial<RunRow>): void {
+    this.#check();
+    const now = performance.now();
+    if (now - this.#lastNote < progressEveryMs) return;
+    this.#lastNote = now;
+    this.#note(change).catch((error: unknown) => {
+      if (!isRefusal(error, 'RUN_STOPPED') && !(error instanceof LeaseLost) && !(error instanceof Paused))
+        this.#app.log.warn({ err: error }, 'progress could not be noted');
+    });
+  }
+
+  #path(file: MadeFile): string {
+    return join(runFolder(this.#app.settings.spool, this.#run.id), file.name);
+  }
+
+  /** Whether every file of a copy is still there as it was made. */
+  async #isMade({ state, files }: DeliveryRow): Promise<boolean> {
+    if (state !== 'rendered') return false;
+    for (const file of files) {
+      const found = await describeFile(this.#path(file)).catch(() => undefined);
+      if (found === undefined || found.sha256 !== file.sha256) return false;
+    }
+    return true;
+  }
+
+  /** Makes what is not made yet and sends each copy as soon as its files are there. */
+  async #makeAndSend(burst: PreparedBurst, deliveries: readonly DeliveryRow[]): Promise<void> {
+    const ready = new PassThrough({ objectMode: true, highWaterMark: deliveries.length });
+    // Whoever reads from it hears of it, as long as somebody does.
+    ready.on('error', () => undefined);
+    const sending = sendCopies(
+      this.#app,
+      {
+        run: this.#run,
+        burst,
+        keptUntil: this.#keptUntil(),
+        pathOf: (file) => this.#path(file),
+        look: (phase) => this.#note(phase === undefined ? {} : { phase }),
+      },
+      ready,
+    ).catch((error: unknown) => {
+      // What is made while nothing can be sent lies ready for when it can.
+      if (!(error instanceof RunWaits)) this.#broken ??= error;
+      throw error;
+    });
+    const making = this.#make(burst, deliveries, (delivery) => void ready.write(delivery)).then(
+      () => void ready.end(),
+      (error: unknown) => {
+        ready.destroy(error as Error);
+        throw error;
+      },
+    );
+    await together(making, sending);
+  }
+
+  async #make(
+    burst: PreparedBurst,
+    deliveries: readonly DeliveryRow[],
+    onReady: (delivery: DeliveryRow) => void,
+  ): Promise<void> {
+    const wanted = new Map<string, { cut: Cut; formats: Set<MadeFormat>; deliveries: DeliveryRow[] }>();
+    for (const delivery of deliveries) {
+      if (await this.#isMade(delivery)) {
+        onReady(delivery);
+        continue;
+      }
+      const cut = cutOfDelivery(this.#app, delivery, burst.definition);
+      if (cut === undefined || delivery.files.length === 0) {
+        await this.#markReady(delivery, delivery.files);
+        onReady(delivery);
+        continue;
+      }
+      const known = wanted.get(cutKey(cut)) ?? { cut, formats: new Set(), deliveries: [] };
+      wanted.set(cutKey(cut), known);
+      known.deliveries.push(delivery);
+      for (const file of delivery.files) known.formats.add(file.format);
+    }
+    if (wanted.size === 0) return;
+    const rowsRead = await makeCopies(this.#app, burst, {
+      cuts: [...wanted.values()].map(({ cut, formats }) => ({ cut, formats: [...formats] })),
+      folder: join(madeFolder(this.#app.settings.spool, this.#run.id), this.#attempt),
+      templateVersion: this.#run.templateVersion ?? undefined,
+      onStep: (phase) => this.#note({ phase }),
+      onProgress: (progress) => this.#noteSometimes(progress),
+      onMade: async (cut, made) => {
+        for (const [i, delivery] of wanted.get(cutKey(cut))!.deliveries.entries()) {
+          const files = delivery.files.map((file) => ({ ...file, ...markOf(made.get(file.format)!) }));
+          for (const file of files) await handOver(made.get(file.format)!.path, this.#path(file));
+          await this.#markReady(delivery, files);
+          // Recipients with the same cut share one making; it counts once.
+          for (const file of files) this.#meter(burst, delivery, file, i === 0 ? made.get(file.format) : undefined);
+          onReady({ ...delivery, files, state: 'rendered' });
+        }
+      },
+    });
+    await this.#note({ phase: 'sending', ...(rowsRead > 0 ? { rowsRead } : {}) });
+  }
+
+  async #markReady({ id }: DeliveryRow, files: MadeFile[]): Promise<void> {
+    await moveDeliveries(this.#app, { ids: [id] }, ['planned', 'rendered'], { state: 'rendered', files });
+  }
+
+  /** @param made - what making it took; nothing where it was made for somebody else already */
+  #meter(burst: PreparedBurst, delivery: DeliveryRow, file: MadeFile, made: MadeCopy | undefined): void {
+    const { name, report } = burst.definition;
+    const { viewer } = burst.viewing;
+    meter(this.#app, {
+      kind: 'delivery',
+      lane: 'planned',
+      burst: name,
+      report,
+      format: file.format,
+      ...(viewer.kind === 'person' ? { person: viewer.email } : {}),
+      rows: Number(delivery.rowCount),
+      bytes: file.sizeBytes ?? 0,
+      ...(made ? { queryMs: made.queryMs, renderMs: made.ms, cpuMs: made.cpuMs } : {}),
+    });
+  }
+
+  /** Until when the files of this run are kept, counted from its start: the same whoever goes on with it. */
+  #keptUntil(): Date {
+    const { createdAt, definition } = this.#run;
+    return new Date(createdAt.getTime() + keepingOf(definition).days * dayMs);
+  }
+
+  async #finish(): Promise<void> {
+    // Were the database's answer to a claim lost, nobody here knows that the copy is theirs.
+    const reason = 'the database went away while this copy was taken up';
+    await moveDeliveries(this.#app, { run: this.#run.id }, ['sending'], { state: 'in doubt', reason });
+    const counts = await countDeliveries(this.#app, this.#run.id);
+    const bad = (counts.failed ?? 0) + (counts['in doubt'] ?? 0);
+    const state: RunState = bad === 0 ? 'done' : (counts.sent ?? 0) > 0 ? 'partly' : 'failed';
+    await this.#close(state, null);
+  }
+
+  async #close(state: RunState, error: string | null): Promise<void> {
+    const { id, definition } = this.#run;
+    const isKept = keepingOf(definition).days > 0;
+    const keptUntil = isKept ? this.#keptUntil() : null;
+    // Whoever hears that it has ended finds its folder as it stays.
+    const { spool } = this.#app.settings;
+    await (isKept ? dropMade(spool, id) : dropRunFolder(spool, id));
+    await changeRun(this.#app, id, { state, error, phase: '', finishedAt: new Date(this.#app.now()), keptUntil });
+    await sendSummary(this.#app, this.#run, state, error);
+  }
+
+  /** Ends a run that cannot go on: what has not left is marked, with the reason, for the next run. */
+  async fail(error: Error): Promise<void> {
+    const isStop = isRefusal(error, 'RUN_STOPPED');
+    const reason = isRefusal(error) ? error.message : 'something went wrong inside';
+    await moveDeliveries(this.#app, { run: this.#run.id }, ['sending'], { state: 'in doubt', reason });
+    await moveDeliveries(this.#app, { run: this.#run.id }, ['planned', 'rendered'], { state: 'failed', reason });
+    const counts = await countDeliveries(this.#app, this.#run.id);
+    await this.#close(isStop ? 'stopped' : (counts.sent ?? 0) > 0 ? 'partly' : 'failed', reason);
+  }
+}

@@ -1,0 +1,165 @@
+import type { Readable } from 'node:stream';
+import type pg from 'pg';
+import { isMasked, maskedColumnSql } from '@underbell/core/access';
+import type { DatasetColumn } from '@underbell/core/dataset';
+import { compileSql, quoteName, SettingBinder } from '@underbell/core/filter';
+import type { App } from '../platform/index.ts';
+import { copyOut } from '../source/postgres.ts';
+import { readRowFrames, type RowReading } from '../source/rowFrames.ts';
+import { connect, refuseSmallGroups, rowsOf, select, tableOf, whereOf, type RowRequest } from './road.ts';
+
+/** `raw` is CSV for our own eyes: no cell is guarded against spreadsheets. */
+export type RowFormat = 'csv' | 'raw' | 'jsonl';
+
+/**
+ * How one column leaves in a file. Instants in CSV are as PostgreSQL writes them fastest: local time with its offset
+ * (RFC 3339 with a space); in JSON they are UTC.
+ */
+function fileCell(column: DatasetColumn, sql: string, format: RowFormat, guarded: ReadonlySet<string>): string {
+  if (format === 'csv' && guarded.has(column.name))
+    return `CASE WHEN left(${sql}, 1) = ANY (${formulaStarts}) THEN '''' || ${sql} ELSE ${sql} END`;
+  if (column.type === 'boolean' && format !== 'jsonl') return `(${sql})::text`;
+  if (column.type === 'instant' && format === 'jsonl')
+    return `to_char(${sql} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
+  return sql;
+}
+
+/** What a file's rows are taken from, and how a cell stands in it. */
+function fileRows(
+  request: RowRequest,
+  hasPrefix: boolean,
+  binder: SettingBinder,
+): { readonly from: string; readonly cell: (column: DatasetColumn) => string } {
+  const { filter } = request;
+  if (!hasPrefix) {
+    const { from, where } = rowsOf(request, binder);
+    return { from: `FROM ${from} WHERE ${where}`, cell: (column) => quoteName(column.name) };
+  }
+  // Whoever cuts the stream reads exact values before the cells; nobody's own filter is among the limits then.
+  if (isMasked(filter.masking) && filter.parts.some((part) => !part.isFixed))
+    throw new TypeError('masked rows cannot be cut by a filter of a reader');
+  return {
+    from: `FROM ${tableOf(request.revision)} WHERE ${compileSql(whereOf(request), binder)}`,
+    cell: (column) => maskedColumnSql(column, filter.masking, binder),
+  };
+}
+
+/** What a spreadsheet takes for the start of a formula. */
+const formulaStarts = `ARRAY['=', '+', '-', '@', E'\\t', E'\\r']`;
+const formulaColumnsOf = new WeakMap<App, Map<number, Promise<Set<string>>>>();
+
+/**
+ * The text columns of a revision in which some cell starts like a formula. Those cells get an apostrophe in CSV files;
+ * files of all other columns pay nothing for it. A revision does not change, so it is asked about once per process.
+ */
+function formulaColumns(app: App, request: RowRequest): Promise<Set<string>> {
+  const { revision } = request;
+  const known = formulaColumnsOf.get(app) ?? new Map<number, Promise<Set<string>>>();
+  formulaColumnsOf.set(app, known);
+  const found = known.get(revision.id);
+  if (found) return found;
+  const texts = revision.shape.columns.filter((column) => column.type === 'text');
+  // What a live source holds may change at any time.
+  if (revision.isLive) return Promise.resolve(new Set(texts.map((column) => column.name)));
+  const tests = texts.map((column) => `bool_or(left(${quoteName(column.name)}, 1) = ANY (${formulaStarts}))`);
+  const asked =
+    texts.length === 0
+      ? Promise.resolve(new Set<string>())
+      : select(app, request, `SELECT ${tests.join(', ')} FROM ${tableOf(revision)}`, []).then(
+          ([row]) => new Set(texts.filter((_, i) => row![i] === true).map((column) => column.name)),
+        );
+  known.set(revision.id, asked);
+  asked.catch(() => known.delete(revision.id));
+  return asked;
+}
+
+/** Bytes that no text may hold, so that JSON passes through COPY unchanged. */
+const rawCsv = `FORMAT csv, QUOTE E'\\x01', DELIMITER E'\\x02'`;
+
+/** The columns that each line holds; `prefix` columns come first, raw, for whoever cuts the rows. */
+interface LineColumns {
+  readonly prefix: readonly DatasetColumn[];
+  readonly cells: readonly DatasetColumn[];
+}
+
+function copySql(
+  request: RowRequest,
+  columns: LineColumns,
+  format: RowFormat,
+  binder: SettingBinder,
+  guarded: ReadonlySet<string>,
+): string {
+  const { from, cell } = fileRows(request, columns.prefix.length > 0, binder);
+  if (format === 'jsonl') {
+    const cells = columns.cells
+      .map((one) => `${fileCell(one, cell(one), format, guarded)} AS ${quoteName(one.name)}`)
+      .join(', ');
+    return `COPY (SELECT row_to_json(line) FROM (SELECT ${cells} ${from}) line) TO STDOUT (${rawCsv})`;
+  }
+  const cells = [
+    ...columns.prefix.map((one) => quoteName(one.name)),
+    ...columns.cells.map((one) => fileCell(one, cell(one), format, guarded)),
+  ];
+  return `COPY (SELECT ${cells.join(', ')} ${from}) TO STDOUT (FORMAT csv)`;
+}
+
+/**
+ * Streams rows in the order in which the snapshot is laid out.
+ *
+ * @param consume - reads the stream to its end; the connection is given back afterwards
+ */
+export function copyRows<T>(
+  app: App,
+  request: RowRequest,
+  columns: LineColumns,
+  format: RowFormat,
+  consume: (rows: Readable) => Promise<T>,
+): Promise<T> {
+  return withCopy(app, request, columns, format, (client, sql) => consume(copyOut(client, sql)));
+}
+
+/** Hands over the bytes of each row, in the order in which the snapshot is laid out. */
+export function readRowBytes(
+  app: App,
+  request: RowRequest,
+  columns: LineColumns,
+  format: RowFormat,
+  reading: RowReading,
+): Promise<void> {
+  return withCopy(app, request, columns, format, (client, sql) => readRowFrames(client, sql, reading));
+}
+
+async function withCopy<T>(
+  app: App,
+  request: RowRequest,
+  columns: LineColumns,
+  format: RowFormat,
+  read: (client: pg.PoolClient, sql: string) => Promise<T>,
+): Promise<T> {
+  await refuseSmallGroups(app, request, false);
+  const binder = new SettingBinder();
+  const guarded = format === 'csv' ? await formulaColumns(app, request) : new Set<string>();
+  const sql = copySql(request, columns, format, binder, guarded);
+  const client = await connect(app, request);
+  let failure: Error | undefined;
+  try {
+    await client.query('BEGIN READ ONLY');
+    // Rows come as they lie: neither from several processes at once nor from wherever another scan stands, nor one
+    // value of an index after the other.
+    await client.query(
+      'SET LOCAL max_parallel_workers_per_gather = 0; SET LOCAL synchronize_seqscans = off; ' +
+        'SET LOCAL enable_indexscan = off; SET LOCAL enable_indexonlyscan = off',
+    );
+    await client.query(`SELECT set_config('timezone', $1, true)`, [app.settings.timeZone]);
+    for (const { name, value } of binder.settings) await client.query('SELECT set_config($1, $2, true)', [name, value]);
+    const result = await read(client, sql);
+    await client.query('COMMIT');
+    return result;
+  } catch (error) {
+    failure = error as Error;
+    throw error;
+  } finally {
+    // A connection whose stream broke off half-way is not used again.
+    client.release(failure);
+  }
+}

@@ -1,0 +1,69 @@
+import type { PersonViewer } from '@underbell/core/access';
+import { isDate } from '@underbell/core/dataset';
+import { Refusal } from '@underbell/core/refusal';
+import { noSuch, requireMaker } from '../access/index.ts';
+import { momentOf, remember, type App } from '../platform/index.ts';
+import { readHolidays } from './calendarFile.ts';
+import { findHolidays, listHolidays, putHolidays, removeHolidays, type HolidayList } from './store.ts';
+
+/** What somebody says of a list of holidays: its days, or a calendar file that has them. */
+export interface HolidayWish {
+  readonly name: string;
+  readonly title: string;
+  readonly days?: readonly string[];
+  readonly calendar?: string;
+}
+
+function daysOf(app: App, { days, calendar }: HolidayWish): string[] {
+  if (calendar !== undefined) return readHolidays(calendar, Number(momentOf(app).today.slice(0, 4)));
+  const odd = days!.find((day) => !isDate(day));
+  if (odd !== undefined)
+    throw new Refusal('INPUT_INVALID', `\`${odd}\` is no day`, {
+      pointer: '/days',
+      word: odd,
+      hint: 'write it like 2026-12-25',
+    });
+  return [...new Set(days)].sort();
+}
+
+/** Saves a list of holidays; those who make bursts may. */
+export async function saveHolidays(
+  app: App,
+  person: PersonViewer,
+  wish: HolidayWish,
+  origin: string,
+): Promise<HolidayList> {
+  await requireMaker(app, person, 'burst');
+  const before = await findHolidays(app, wish.name);
+  const list = { name: wish.name, title: wish.title, days: daysOf(app, wish) };
+  await app.records.transaction(async (transaction) => {
+    await putHolidays(app, list, transaction);
+    const what = `holidays saved, ${list.days.length} days`;
+    const about = { who: person.email, what, thing: `holidays ${list.name}`, origin };
+    await remember(app, { ...about, before: before?.days, after: list.days }, transaction);
+  });
+  return list;
+}
+
+/** @param users - bursts that name the list @throws {Refusal} `NOT_FOUND`, `IN_USE` */
+export async function dropHolidays(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  users: readonly string[],
+  origin: string,
+): Promise<void> {
+  await requireMaker(app, person, 'burst');
+  const before = await findHolidays(app, name);
+  if (!before) {
+    const known = (await listHolidays(app)).map((one) => one.name);
+    throw noSuch('list of holidays', name, known);
+  }
+  if (users.length > 0)
+    throw new Refusal('IN_USE', `schedules leave these days out: ${users.join(', ')}`, { hint: 'change them first' });
+  await app.records.transaction(async (transaction) => {
+    await removeHolidays(app, name, transaction);
+    const about = { who: person.email, what: 'holidays removed', thing: `holidays ${name}`, origin };
+    await remember(app, { ...about, before: before.days }, transaction);
+  });
+}

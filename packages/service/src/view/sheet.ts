@@ -1,0 +1,38 @@
+import type { DataFigure, FigureResult, ResultColumn } from '@underbell/core/report';
+import { readFilter, writeFilter } from '@underbell/core/filter';
+import type { Highlight, Sheet } from '@underbell/core/workbook';
+
+/** What stands over a column of an answer. */
+export const heading = ({ label, unit }: ResultColumn) => (unit ? `${label} (${unit})` : label);
+
+const compared: ReadonlySet<string> = new Set(['=', '<>', '<', '<=', '>', '>=']);
+
+/** Colour rules that compare one column with a number, as a workbook goes on applying them; the others are left out. */
+function highlightsOf(figure: DataFigure, columns: readonly ResultColumn[]): Highlight[] {
+  return ('colours' in figure ? (figure.colours ?? []) : []).flatMap(({ when, tone, column: shown }) => {
+    const node = readFilter(when);
+    const [left, right] = node.kind === 'operation' && compared.has(node.op) ? node.args : [];
+    if (node.kind !== 'operation' || left?.kind !== 'column' || right?.kind !== 'number') return [];
+    const column = columns.findIndex((one) => one.name === left.name);
+    const at = shown === undefined ? undefined : columns.findIndex((one) => one.name === shown);
+    if (column < 0 || at === -1) return [];
+    const value = Number(writeFilter(right));
+    return [{ column, op: node.op as Highlight['op'], value, tone, ...(at === undefined ? {} : { shown: at }) }];
+  });
+}
+
+/** A figure's answer as a sheet of a workbook. */
+export function toSheet(figure: DataFigure, { columns, rows, sums }: FigureResult): Sheet {
+  const total = sums?.find((one) => one.by.length === 0)?.rows[0];
+  return {
+    title: figure.title,
+    highlights: highlightsOf(figure, columns),
+    columns: columns.map((one) => ({
+      heading: heading(one),
+      type: one.type,
+      ...(one.format ? { format: one.format } : {}),
+    })),
+    rows: [...rows],
+    ...(total ? { total } : {}),
+  };
+}

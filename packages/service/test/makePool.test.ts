@@ -1,0 +1,88 @@
+import assert from 'node:assert/strict';
+import { createHash } from 'node:crypto';
+import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { after, before, describe, it } from 'node:test';
+import { strFromU8, unzipSync } from 'fflate';
+import { isRefusal } from '@underbell/core/refusal';
+import type { PageScene } from '@underbell/core/render';
+import { drawPdf } from '../src/view/draw.ts';
+import { openMakePool, type MakePool } from '../src/burst/makePool.ts';
+
+const scene = (text: string): PageScene =>
+  ({
+    title: 'Quays',
+    page: {
+      name: 'one',
+      title: 'One',
+      figures: [{ kind: 'text', name: 'text', title: 'Text', text, at: { row: 1, column: 1, width: 12, height: 2 } }],
+    },
+    results: new Map(),
+    taste: { locale: 'en-GB', timeZone: 'UTC' },
+    limits: ['quay is Q017'],
+    parameters: {},
+    dataAsOf: 0,
+  }) as unknown as PageScene;
+
+describe('threads that make files', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'underbell-make-'));
+  const to = (name: string) => join(folder, name);
+  let pool: MakePool;
+  before(() => {
+    pool = openMakePool(1_000);
+  });
+  after(async () => {
+    await pool.close();
+    rmSync(folder, { recursive: true });
+  });
+  const page = (text: string, name: string) =>
+    ({ kind: 'page', format: 'pdf', scene: scene(text), to: to(name) }) as const;
+
+  it('draw many pages side by side, to the same bytes as one thread', async () => {
+    const texts = Array.from({ length: 6 }, (_, i) => `Copy ${i}`);
+    const made = await Promise.all(texts.map((text) => pool.make(page(text, `${text}.pdf`))));
+    for (const [i, text] of texts.entries()) {
+      const bytes = readFileSync(to(`${text}.pdf`));
+      assert.equal(Buffer.compare(bytes, await drawPdf(scene(text))), 0, text);
+      const sha256 = createHash('sha256').update(bytes).digest('hex');
+      assert.deepEqual([made[i]!.sizeBytes, made[i]!.sha256], [bytes.length, sha256]);
+      assert.ok(made[i]!.ms > 0, 'it tells how long it took');
+    }
+  });
+
+  it('write workbooks and texts of the rows that were cut', async () => {
+    writeFileSync(to('rows'), 'Q017,=1+1,3\n"Q,1","",\n');
+    const columns = [
+      { name: 'quay', type: 'text' },
+      { name: 'note', type: 'text' },
+      { name: 'passengers', type: 'integer' },
+    ] as const;
+    const rows = { rows: to('rows'), columns };
+    await pool.make({ kind: 'text', format: 'csv', style: { separator: 'semicolon' }, ...rows, to: to('a.csv') });
+    assert.equal(readFileSync(to('a.csv'), 'utf8'), 'quay;note;passengers\nQ017;\'=1+1;3\n"Q,1";"";\n');
+    const about = { title: 'Quays', notes: ['quay is Q017'] };
+    await pool.make({ kind: 'book', about, title: 'Rows', figures: [], results: new Map(), ...rows, to: to('a.xlsx') });
+    const parts = unzipSync(readFileSync(to('a.xlsx')));
+    assert.match(strFromU8(parts['xl/worksheets/sheet1.xml']!), /Q,1/);
+  });
+
+  it('say why a file cannot be made, and go on with the next', async () => {
+    const odd = { ...scene('x'), page: { name: 'no', title: 'No', figures: [{}] } } as never;
+    await assert.rejects(pool.make({ kind: 'page', format: 'pdf', scene: odd, to: to('odd.pdf') }));
+    // A device without room, where the system has one: the refusal keeps its code on the way.
+    if (existsSync('/dev/full')) await assert.rejects(pool.make({ ...page('x', 'x'), to: '/dev/full' }), isFull);
+    await pool.make(page('after', 'after.pdf'));
+    assert.ok(readFileSync(to('after.pdf')).length > 1_000, 'a page');
+  });
+
+  it('are not started for a few files', async () => {
+    const few = openMakePool(5);
+    assert.equal(few.width, 1);
+    await few.make(page('x', 'few.pdf'));
+    assert.equal(Buffer.compare(readFileSync(to('few.pdf')), await drawPdf(scene('x'))), 0);
+    await few.close();
+  });
+});
+
+const isFull = (error: unknown) => isRefusal(error, 'DISK_FULL');
