@@ -4,23 +4,10 @@ import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync
 import { createServer, type Server } from 'node:net';
 import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
+import { ownPorts } from '../packages/service/test/ports.ts';
 import { root } from '../scripts/install.mjs';
 
 const testFolder = process.env['UNDERBELL_TEST_FOLDER']!;
-
-/** Five ports in a row that nobody has, below those that systems hand out for outgoing connections. */
-async function freePorts(): Promise<number> {
-  const isFree = (port: number) =>
-    new Promise<boolean>((resolve) => {
-      const probe = createServer();
-      probe.once('error', () => resolve(false));
-      probe.listen(port, '127.0.0.1', () => probe.close(() => resolve(true)));
-    });
-  for (let first = 20_000 + (process.pid % 1_200) * 10; ; first += 10) {
-    const all = await Promise.all([0, 1, 2, 3, 4].map((i) => isFree(first + i)));
-    if (all.every(Boolean)) return first;
-  }
-}
 
 class Start {
   out = '';
@@ -66,7 +53,7 @@ describe('the start command', () => {
     );
   before(async () => {
     chmodSync(folder, 0o755);
-    port = await freePorts();
+    port = await ownPorts(5);
   });
   after(async () => {
     for (const one of running) if (one.code === undefined) await one.end('SIGINT');

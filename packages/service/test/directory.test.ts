@@ -3,6 +3,7 @@ import { after, before, describe, it } from 'node:test';
 import { Directory } from '../../standins/src/index.ts';
 import { localPath } from '../src/directory/signIn.ts';
 import { House } from './house.ts';
+import { ownPorts } from './ports.ts';
 
 const people = [
   { id: 'd-1', name: 'Ines Holt', email: 'ines@skerrow.example', attributes: [{ name: 'district', value: 'North' }] },
@@ -50,7 +51,7 @@ describe('a directory', () => {
   let house: House;
   let directory: Directory;
   before(async () => {
-    const port = 20_000 + Math.floor(Math.random() * 20_000);
+    const port = await ownPorts();
     house = await House.open({
       environment: {
         UNDERBELL_OIDC_ISSUER: `http://127.0.0.1:${port}`,

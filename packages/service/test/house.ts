@@ -17,6 +17,7 @@ import {
 } from '../../standins/src/index.ts';
 import { closeApp, migrate, openApp, readSettings, type App, type Worker } from '../src/platform/index.ts';
 import { startWeb, startWorker, stopWeb } from '../src/server.ts';
+import { ownPorts } from './ports.ts';
 
 const base = process.env['UNDERBELL_TEST_DATABASE'];
 const testFolder = process.env['UNDERBELL_TEST_FOLDER'];
@@ -47,13 +48,6 @@ async function makeDatabase(server: string): Promise<{ url: string; name: string
 
 export function listen(server: Server): Promise<number> {
   return new Promise((resolve) => server.listen(0, '127.0.0.1', () => resolve((server.address() as AddressInfo).port)));
-}
-
-async function freePort(): Promise<number> {
-  const server = createServer();
-  const port = await listen(server);
-  await new Promise((resolve) => server.close(resolve));
-  return port;
 }
 
 export interface HouseOptions {
@@ -98,7 +92,7 @@ export class House {
     this.databaseName = database.name;
     this.mail = new MailHost({ port: 0, ...options.mail });
     const smtpPort = await this.mail.start();
-    const port = await freePort();
+    const port = await ownPorts();
     const environment = {
       UNDERBELL_PORT: String(port),
       UNDERBELL_DATABASE_URL: database.url,
