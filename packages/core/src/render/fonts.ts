@@ -8,27 +8,50 @@ export interface PrintFonts {
 
 type Run = ReturnType<Font['layout']>;
 
-/** Words of a page that come again and again: headings, labels, months, numbers. */
+/** Digits of a column stand below each other. */
+const figuresOfOneWidth = ['tnum'];
+
+/** Words of a page that come again and again: headings, labels, months. */
 const maxWords = 20_000;
 
 /**
+ * Numbers as they are printed: hardly two are the same, so each would have to be set anew, but none of their characters
+ * changes its shape beside another.
+ */
+const isNumber = /^[\d.,:%+−-]+ ?$/;
+
+/**
  * Keeps how words are set across documents: copies of one page have most of theirs in common, and setting them is half
- * the work of making one. Whoever draws scales the positions, so each document gets positions of its own.
+ * the work of making one. Numbers are put together from how each two characters stand beside each other. Whoever draws
+ * scales the positions, so each document gets positions of its own.
  */
 function remembering(font: Font): Font {
-  const set = font.layout.bind(font);
+  const layout = font.layout.bind(font);
   const kept = new Map<string, Run>();
-  font.layout = (text, features, ...how) => {
-    if (how.some((one) => one !== undefined)) return set(text, features, ...how);
-    const key = features === undefined ? text : `${text}\0${JSON.stringify(features)}`;
-    let run = kept.get(key);
+  const set = (text: string): Run => {
+    let run = kept.get(text);
     if (run === undefined) {
       if (kept.size >= maxWords) kept.clear();
-      run = set(text, features);
-      kept.set(key, run);
+      run = layout(text, figuresOfOneWidth);
+      kept.set(text, run);
     }
-    const positions = run.positions.map((one) => ({ ...one }));
-    return Object.assign(Object.create(Object.getPrototypeOf(run) as object) as Run, run, { positions });
+    return run;
+  };
+  const setNumber = (text: string) => {
+    const pairs = Array.from(text, (_, i) => set(text.slice(i, i + 2)));
+    return { glyphs: pairs.map((one) => one.glyphs[0]!), positions: pairs.map((one) => one.positions[0]!) };
+  };
+  font.layout = (text, features, ...how) => {
+    if (features !== undefined || how.some((one) => one !== undefined)) return layout(text, features, ...how);
+    const { glyphs, positions } = isNumber.test(text) ? setNumber(text) : set(text);
+    const own = positions.map((one) => ({ ...one }));
+    return {
+      glyphs,
+      positions: own,
+      get advanceWidth() {
+        return own.reduce((sum, one) => sum + one.xAdvance, 0);
+      },
+    } as Run;
   };
   return font;
 }

@@ -1,6 +1,5 @@
 import { dateWriter, formatCell } from '../format/index.ts';
 import PDFDocument from 'pdfkit';
-import svgToPdf from 'svg-to-pdfkit';
 import { numberText, textTable, trendPath, type TextCell, type TextTable } from '../figure/index.ts';
 import {
   fillText,
@@ -14,9 +13,10 @@ import {
 } from '../report/index.ts';
 import { leftAwayWords, toneColour, toneSigns } from '../chart/index.ts';
 import { light } from '../theme/index.ts';
-import { chartSvg } from './chartSvg.ts';
+import { drawChart } from './chartPdf.ts';
 import type { PrintFonts } from './fonts.ts';
 import { bandsOf, type Band, type PageScene } from './pageScene.ts';
+import { PdfPen, regular, semibold } from './pdfPen.ts';
 
 type Document = PDFKit.PDFDocument;
 type Tag = ReturnType<Document['struct']>;
@@ -35,14 +35,13 @@ const gap = 12;
 const tableRow = 15;
 /** CSS pixels to points. */
 const pixel = 0.75;
-const regular = 'regular';
-const semibold = 'semibold';
 
 const capitalised = (text: string) => text.charAt(0).toLocaleUpperCase() + text.slice(1);
 
 /** Draws one page of a report on as many sheets as it needs. */
 class PageDrawer {
   readonly #doc: Document;
+  readonly #pen: PdfPen;
   readonly #scene: PageScene;
   /** What is read aloud, in this order. */
   readonly #root: Tag;
@@ -50,6 +49,7 @@ class PageDrawer {
 
   constructor(doc: Document, scene: PageScene) {
     this.#doc = doc;
+    this.#pen = new PdfPen(doc);
     this.#scene = scene;
     this.#root = doc.struct('Document');
     doc.addStructure(this.#root);
@@ -90,42 +90,22 @@ class PageDrawer {
     return this.#doc.page.height - margin - footerHeight;
   }
 
-  #text(
-    text: string,
-    x: number,
-    y: number,
-    look: { size: number; font?: string; colour?: string } & PDFKit.Mixins.TextOptions,
-  ): void {
-    const { size, font = regular, colour = light.ink, ...options } = look;
-    this.#doc
-      .font(font)
-      .fontSize(size)
-      .fillColor(colour)
-      .text(text, x, y, { features: ['tnum'], ...options });
-  }
-
   #heading(): void {
     const { title, page, limits } = this.#scene;
     const header = page.print?.header;
     if (header)
       this.#decoration(
-        () =>
-          this.#text(header, margin, margin - 16, {
-            size: 8.5,
-            colour: light.quiet,
-            width: this.#width,
-            lineBreak: false,
-          }),
+        () => this.#pen.line(header, margin, margin - 16, { size: 8.5, colour: light.quiet, width: this.#width }),
         'Pagination',
       );
-    this.#tag('H1', () => this.#text(title, margin, margin, { size: 20, font: semibold, width: this.#width }));
+    this.#tag('H1', () => this.#pen.paragraph(title, margin, margin, { size: 20, font: semibold, width: this.#width }));
     if (page.title !== title)
       this.#tag('H2', () =>
-        this.#text(page.title, margin, this.#doc.y, { size: 12, colour: light.quiet, width: this.#width }),
+        this.#pen.paragraph(page.title, margin, this.#doc.y, { size: 12, colour: light.quiet, width: this.#width }),
       );
     if (limits.length > 0)
       this.#tag('P', () =>
-        this.#text(capitalised(limits.join(' · ')), margin, this.#doc.y + 2, {
+        this.#pen.paragraph(capitalised(limits.join(' · ')), margin, this.#doc.y + 2, {
           size: 10,
           colour: light.quiet,
           width: this.#width,
@@ -189,7 +169,7 @@ class PageDrawer {
     const result = this.#scene.results.get(figure.name);
     if (figure.kind === 'text') {
       const text = fillText(figure.text, result, this.#scene.parameters ?? {}, this.#scene.taste);
-      return this.#text(text, box.x, box.y, { size: 10.5, width: box.width });
+      return this.#pen.paragraph(text, box.x, box.y, { size: 10.5, width: box.width });
     }
     if (figure.kind === 'picker' || figure.kind === 'table' || figure.kind === 'crosstab') return;
     if (result === undefined) throw new TypeError(`the figure ${figure.name} has no result`);
@@ -199,8 +179,8 @@ class PageDrawer {
   }
 
   #refused(figure: Figure, why: string, box: Box): void {
-    this.#text(figure.title, box.x, box.y, { size: 11, font: semibold, width: box.width, height: 14, ellipsis: true });
-    this.#text(capitalised(why.replaceAll('`', '')), box.x, box.y + 17, {
+    this.#pen.line(figure.title, box.x, box.y, { size: 11, font: semibold, width: box.width });
+    this.#pen.paragraph(capitalised(why.replaceAll('`', '')), box.x, box.y + 17, {
       size: 9.5,
       colour: light.quiet,
       width: box.width,
@@ -213,17 +193,17 @@ class PageDrawer {
     this.#doc.rect(box.x, box.y, 2, box.height).fill(tone ? toneColour(tone, light) : light.sea);
     const x = box.x + 9;
     const width = box.width - 9;
-    this.#text(figure.title, x, box.y, { size: 9.5, colour: light.quiet, width, height: 12, ellipsis: true });
-    this.#text(unit ? `${value} ${unit}` : value, x, box.y + 12, { size: 19, font: semibold, width, lineBreak: false });
+    this.#pen.line(figure.title, x, box.y, { size: 9.5, colour: light.quiet, width });
+    this.#pen.line(unit ? `${value} ${unit}` : value, x, box.y + 12, { size: 19, font: semibold, width });
     let y = box.y + 36;
-    const small = { size: 8.5, width, height: 11, ellipsis: true };
+    const small = { size: 8.5, width };
     if (beside) {
-      this.#text(beside, x, y, { ...small, colour: light.quiet });
+      this.#pen.line(beside, x, y, { ...small, colour: light.quiet });
       y += 11;
     }
     if (comparison && y + 10 <= box.y + box.height) {
       const colour = comparison.tone ? toneColour(comparison.tone, light) : light.quiet;
-      this.#text(`${comparison.sign} ${comparison.text}`, x, y, { ...small, colour });
+      this.#pen.line(`${comparison.sign} ${comparison.text}`, x, y, { ...small, colour });
       y += 11;
     }
     const room = box.y + box.height - y;
@@ -235,24 +215,21 @@ class PageDrawer {
   #chart(figure: ChartFigure, result: FigureResult, box: Box): void {
     const left = leftAwayWords(figure, result);
     const title = left ? `${figure.title} (${left})` : figure.title;
-    this.#text(title, box.x, box.y, { size: 11, font: semibold, width: box.width, height: 14, ellipsis: true });
+    this.#pen.line(title, box.x, box.y, { size: 11, font: semibold, width: box.width });
     const top = box.y + 17;
     if (result.rows.length === 0) {
-      this.#text('No rows', box.x, top, { size: 10, colour: light.quiet });
+      this.#pen.line('No rows', box.x, top, { size: 10, colour: light.quiet });
       return;
     }
     const height = box.height - 17;
-    const svg = chartSvg(figure, result, {
+    this.#doc.save().translate(box.x, top).scale(pixel);
+    drawChart(this.#doc, this.#pen, figure, result, {
       theme: light,
       taste: this.#scene.taste,
       width: box.width / pixel,
       height: height / pixel,
     });
-    svgToPdf(this.#doc, svg, box.x, top, {
-      width: box.width,
-      height,
-      fontCallback: (_family, bold) => (bold ? semibold : regular),
-    });
+    this.#doc.restore();
   }
 
   #table(figure: TableFigure | CrosstabFigure): void {
@@ -265,7 +242,7 @@ class PageDrawer {
     if (this.#doc.y + 20 + 3 * tableRow > this.#bottom) this.#nextSheet();
     this.#bookmarks.addItem(figure.title);
     this.#tag('H3', () =>
-      this.#text(figure.title, margin, this.#doc.y, { size: 11, font: semibold, width: this.#width }),
+      this.#pen.paragraph(figure.title, margin, this.#doc.y, { size: 11, font: semibold, width: this.#width }),
     );
     this.#doc.y += 3;
     const tag = this.#doc.struct('Table', { title: figure.title });
@@ -274,7 +251,9 @@ class PageDrawer {
       this.#tableRow(cells, widths, table, kind, tag);
     row(headings, 'heading');
     if (lines.length === 0)
-      this.#tag('P', () => this.#text('No rows', margin, this.#doc.y + 3, { size: 10, colour: light.quiet }));
+      this.#tag('P', () =>
+        this.#pen.paragraph('No rows', margin, this.#doc.y + 3, { size: 10, colour: light.quiet, width: this.#width }),
+      );
     for (const line of [...table.lines, ...(table.foot ? [{ kind: 'sum' as const, cells: table.foot }] : [])]) {
       if (this.#doc.y + tableRow > this.#bottom) {
         this.#nextSheet();
@@ -286,17 +265,21 @@ class PageDrawer {
     tag.end();
     if (table.isCut)
       this.#tag('P', () =>
-        this.#text('There are more rows than stand here.', margin, this.#doc.y + 3, { size: 8.5, colour: light.quiet }),
+        this.#pen.paragraph('There are more rows than stand here.', margin, this.#doc.y + 3, {
+          size: 8.5,
+          colour: light.quiet,
+          width: this.#width,
+        }),
       );
     this.#doc.y += gap;
   }
 
   /** Shares out the width by what the cells need; the longest give way first. */
   #columnWidths(rows: readonly (readonly TextCell[])[]): number[] {
-    this.#doc.font(semibold).fontSize(9);
+    const look = { size: 9, font: semibold } as const;
     const sample = rows.slice(0, 60);
     const needed = rows[0]!.map(
-      (_, i) => Math.max(...sample.map((row) => Math.min(this.#doc.widthOfString(row[i]?.text ?? ''), 190))) + 12,
+      (_, i) => Math.max(...sample.map((row) => Math.min(this.#pen.widthOf(row[i]?.text ?? '', look), 190))) + 12,
     );
     const total = needed.reduce((sum, one) => sum + one, 0);
     return needed.map((one) => (one * this.#width) / total);
@@ -323,13 +306,11 @@ class PageDrawer {
       if (text === '') return line ? draw(() => undefined) : undefined;
       const colour = kind === 'heading' ? light.quiet : tone ? toneColour(tone, light) : light.ink;
       draw(() =>
-        this.#text(tone && tone !== 'quiet' ? `${toneSigns[tone]} ${text}` : text, left + 3, y + 3, {
+        this.#pen.line(tone && tone !== 'quiet' ? `${toneSigns[tone]} ${text}` : text, left + 3, y + 3, {
           size: 9,
           font: kind === 'row' ? regular : semibold,
           colour,
           width: widths[i]! - 6,
-          height: 11,
-          ellipsis: true,
           align: table.headings[i]!.isNumber ? 'right' : 'left',
         }),
       );
@@ -363,17 +344,15 @@ class PageDrawer {
       // Text below the margin would start a new sheet.
       this.#doc.page.margins.bottom = 0;
       this.#decoration(() => {
-        this.#text(`${name} · data as of ${asOf} (${taste.timeZone})`, margin, y, {
+        this.#pen.line(`${name} · data as of ${asOf} (${taste.timeZone})`, margin, y, {
           size: 8.5,
           colour: light.quiet,
-          lineBreak: false,
         });
-        this.#text(`${i + 1} / ${count}`, margin, y, {
+        this.#pen.line(`${i + 1} / ${count}`, margin, y, {
           size: 8.5,
           colour: light.quiet,
           width: this.#width,
           align: 'right',
-          lineBreak: false,
         });
       }, 'Pagination');
     }
@@ -402,6 +381,8 @@ export async function renderPdf(scene: PageScene, fonts: PrintFonts): Promise<Bu
     size: print?.paper ?? 'A4',
     layout: print?.orientation ?? 'portrait',
     margin,
+    // None but those that are registered below; the library would read one of its own.
+    font: null as never,
     bufferPages: true,
     tagged: true,
     ...(scene.password === undefined

@@ -34,6 +34,12 @@ interface Waiting {
   readonly reject: (error: Error) => void;
 }
 
+/**
+ * Megabytes of a thread's memory for what is thrown away soon, which a page mostly is. With less, cleaning up takes a third
+ * of the time of drawing.
+ */
+const youngMemory = 96;
+
 /** Threads that make files; each has parsed the fonts once and keeps what it has laid out. */
 class ThreadPool implements MakePool {
   #threads: { readonly worker: Worker; readonly waiting: Map<number, Waiting> }[];
@@ -41,7 +47,10 @@ class ThreadPool implements MakePool {
 
   constructor(count: number, kit: FillerKit | undefined) {
     this.#threads = Array.from({ length: count }, () => {
-      const worker = new Worker(new URL('./makeThread.mjs', import.meta.url), { workerData: kit ? { kit } : {} });
+      const worker = new Worker(new URL('./makeThread.mjs', import.meta.url), {
+        workerData: kit ? { kit } : {},
+        resourceLimits: { maxYoungGenerationSizeMb: youngMemory },
+      });
       const waiting = new Map<number, Waiting>();
       const failAll = (error: Error) => {
         for (const { reject } of waiting.values()) reject(error);
