@@ -1,5 +1,7 @@
+import { fork } from 'node:child_process';
+import { once } from 'node:events';
 import { join } from 'node:path';
-import { Worker } from 'node:worker_threads';
+import { fileURLToPath } from 'node:url';
 import { readBurst, type BurstDefinition, type Cut } from '@underbell/core/burst';
 import { findPerson } from '@underbell/service/access';
 import { cutRows, prepareBurst, readAnswers, type PreparedBurst } from '@underbell/service/burst';
@@ -145,10 +147,10 @@ export async function benchReaders(
   };
   await p95();
   const idle = median([await p95(), await p95(), await p95()]);
-  const worker = new Worker(new URL('./burstThread.mjs', import.meta.url), {
-    workerData: { environment, sender: bench.sender, quays, folder: join(bench.folder, 'beside') },
-  });
-  await new Promise((resolve, reject) => worker.once('message', resolve).once('error', reject));
+  // As the start command runs them: readers are answered by one process, bursts are made by another.
+  const task = { environment, sender: bench.sender, quays, folder: join(bench.folder, 'beside') };
+  const worker = fork(fileURLToPath(new URL('./burstWorker.ts', import.meta.url)), [JSON.stringify(task)]);
+  await once(worker, 'message');
   try {
     const busy = median([await p95(), await p95(), await p95()]);
     return {
@@ -159,6 +161,6 @@ export async function benchReaders(
       goal: { atMost: 1.5 },
     };
   } finally {
-    await worker.terminate();
+    worker.kill();
   }
 }

@@ -1,6 +1,6 @@
-import { constants, setPriority } from 'node:os';
 import { parentPort, workerData } from 'node:worker_threads';
 import { isRefusal, type RefusalCode, type RefusalDetails } from '@underbell/core/refusal';
+import { giveWay } from '../platform/priority.ts';
 import { BookFiller, type FillerKit } from './bookFiller.ts';
 import { makeFile, type MadeTask, type MakeTask } from './makeTask.ts';
 
@@ -15,8 +15,7 @@ export type MakeAnswer =
   | { readonly id: number; readonly refusal: { code: RefusalCode; message: string; details: RefusalDetails } }
   | { readonly id: number; readonly error: Error };
 
-// Readers first: on Linux this is the priority of this thread alone, and computing for them goes before it.
-if (process.platform === 'linux') setPriority(constants.priority.PRIORITY_LOW);
+giveWay();
 
 const { kit } = workerData as { kit?: FillerKit };
 const filler = kit && new BookFiller(kit);

@@ -1,3 +1,4 @@
+import { availableParallelism } from 'node:os';
 import type { LimitPart } from '@underbell/core/access';
 import { formatValue, valueTypeOf, type DatasetColumn, type Value } from '@underbell/core/dataset';
 import { nothing, quoteName, StatementBinder, type Cell, type SqlBinder, type TypedNode } from '@underbell/core/filter';
@@ -83,8 +84,11 @@ async function askPerCut(
   return found;
 }
 
-/** The lane of planned work has one more connection, for the rows that are read meanwhile. */
-const queriesAtOnce = 3;
+/**
+ * The lane of planned work has one more connection, for the rows that are read meanwhile. On small machines more would
+ * only take time from readers.
+ */
+const queriesAtOnce = Math.max(1, Math.min(3, availableParallelism() - 1));
 
 interface Asked {
   readonly query: FigureQuery;

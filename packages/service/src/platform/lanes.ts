@@ -1,4 +1,5 @@
 import pg from 'pg';
+import { giveWayBehind } from './priority.ts';
 
 /** Connections for dataset rows. Readers and planned work never wait for each other's. */
 export interface Lanes {
@@ -12,7 +13,8 @@ export type Lane = keyof Lanes;
 
 /**
  * Opens both lanes; a query of a reader may take 30 s, planned work is not bounded. What planned work groups for all
- * recipients at once is hashed in memory, where the usual 4 MB would have it sorted on disk.
+ * recipients at once is hashed in memory, where the usual 4 MB would have it sorted on disk. On the database's own machine
+ * its processes give way to those of readers.
  */
 export function openLanes(databaseUrl: string): Lanes {
   const open = (max: number, name: string, timeoutMs: number, more = '') => {
@@ -29,10 +31,9 @@ export function openLanes(databaseUrl: string): Lanes {
     pool.on('connect', (client) => client.on('error', () => undefined));
     return pool;
   };
-  return {
-    readers: open(8, 'readers', 30_000),
-    planned: open(4, 'planned', 0, ' -c work_mem=32MB -c max_parallel_workers_per_gather=0'),
-  };
+  const planned = open(4, 'planned', 0, ' -c work_mem=32MB -c max_parallel_workers_per_gather=0');
+  planned.on('connect', giveWayBehind);
+  return { readers: open(8, 'readers', 30_000), planned };
 }
 
 export async function closeLanes(lanes: Lanes): Promise<void> {

@@ -1,19 +1,19 @@
 import { rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { parentPort, workerData } from 'node:worker_threads';
 import { pino } from 'pino';
 import { readBurst } from '@underbell/core/burst';
 import { findPerson } from '@underbell/service/access';
 import { makeCopies, prepareBurst } from '@underbell/service/burst';
-import { openApp, readSettings } from '@underbell/service/platform';
+import { giveWayWhole, openApp, readSettings } from '@underbell/service/platform';
 
-/** A worker beside the readers: one burst after the other until it is ended. */
-const { environment, sender, quays, folder } = workerData as {
+/** A worker's process beside the readers: one burst after the other until it is ended. */
+const { environment, sender, quays, folder } = JSON.parse(process.argv[2]!) as {
   environment: Record<string, string>;
   sender: string;
   quays: string[];
   folder: string;
 };
+giveWayWhole();
 const app = openApp(readSettings(environment), pino({ level: 'silent' }));
 const person = (await findPerson(app, { email: sender }))!;
 const definition = readBurst({
@@ -27,7 +27,7 @@ const definition = readBurst({
   fileName: '{quay}',
   destination: { kind: 'mail', subject: 'x', message: 'x' },
 });
-parentPort!.postMessage('ready');
+process.send!('ready');
 for (let turn = 0; ; turn++) {
   const into = join(folder, String(turn));
   await makeCopies(app, await prepareBurst(app, person, definition, undefined), {
