@@ -147,6 +147,36 @@ describe('recipient lists', () => {
     assert.deepEqual([loaded.status, (loaded.body as unknown as { recipients: number }).recipients], [200, 2]);
   });
 
+  it('are taken from a program as records, whole or not at all', async () => {
+    const give = (body: object) => house.call('PUT', '/api/v1/lists/given/rows', { as: publisher, body });
+    const rows = [
+      { quay: 'Q001', email: 'ada@skerrow.example', copies: 2, 'Joined On': '2026-01-05' },
+      { quay: 'Q002', email: 'bo@skerrow.example', isNew: true, copies: null },
+    ];
+    const made = await give({ id: 'quay', types: { copies: 'integer', joined_on: 'date' }, rows });
+    assert.equal(made.status, 200, made.text);
+    const { recipients } = await show('given');
+    assert.deepEqual(
+      recipients.map((one) => one.values),
+      [
+        { quay: 'Q001', email: 'ada@skerrow.example', copies: '2', joined_on: '2026-01-05', isnew: '' },
+        { quay: 'Q002', email: 'bo@skerrow.example', copies: '', joined_on: '', isnew: 'true' },
+      ],
+    );
+    const wrong: [object, string, string][] = [
+      [{ id: 'quay', rows: [rows[0], { ...rows[1], quay: 'Q001' }] }, 'LIST_INVALID', 'row 2, column quay'],
+      [{ id: 'quay', types: { copies: 'date' }, rows }, 'LIST_INVALID', 'row 1, column copies'],
+      [{ id: 'key', rows }, 'FILE_COLUMN_MISSING', 'id'],
+      [{ id: 'quay', rows: [{ ...rows[0], quay: ['Q001', 'Q002'] }] }, 'INPUT_INVALID', '/rows/0/quay'],
+      [{ id: 'quay', rows: [] }, 'INPUT_INVALID', '/rows'],
+    ];
+    for (const [body, code, pointer] of wrong) {
+      const refused = await give(body);
+      assert.deepEqual([refused.status, refused.body.code, refused.body.pointer], [400, code, pointer], refused.text);
+    }
+    assert.equal((await show('given')).version, 1, 'a refused list changes nothing');
+  });
+
   it('are bound to a run in the version it was planned from', async () => {
     const csv = (name: string) => `quay,email,manager\nQ001,ada@skerrow.example,${name}\n`;
     const load = (name: string) => house.call('PUT', '/api/v1/lists/bound?id=quay', { as: publisher, csv: csv(name) });

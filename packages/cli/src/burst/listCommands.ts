@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import { collect } from '../platform/files.ts';
+import { collect, readJsonFile } from '../platform/files.ts';
 import { line, plural, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService } from '../platform/service.ts';
@@ -42,15 +42,20 @@ export function addListCommands(program: Command): void {
   const list = program.command('list').description('recipient lists');
   const loading = list
     .command('load <file>')
-    .description('load a recipient list from CSV or a workbook as its next version')
+    .description('load a recipient list from CSV, a workbook or JSON records as its next version')
     .requiredOption('--name <name>', 'the list, made when it is new')
     .addHelpText('after', '\nExample:\n  underbell list load managers.csv --name quay-managers --id quay')
     .action(async (file: string, options: ListOptions, command: Command) => {
       const { name, type: types, ...roles } = options;
+      const list = `/api/v1/lists/${encodeURIComponent(name)}`;
+      if (/\.json$/i.test(file)) {
+        const body = { ...roles, ...typesOf(types), rows: readJsonFile(file) };
+        return showLoaded(command, name, await askService<LoadedList>('PUT', `${list}/rows`, { body }));
+      }
       const query = { ...roles, ...(types.length > 0 ? { types: types.join(',') } : {}) };
       const isBook = /\.xlsx$/i.test(file);
       const kind = isBook ? 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet' : 'text/csv';
-      const path = `/api/v1/lists/${encodeURIComponent(name)}${isBook ? '/workbook' : ''}`;
+      const path = `${list}${isBook ? '/workbook' : ''}`;
       showLoaded(
         command,
         name,

@@ -116,28 +116,30 @@ class RowReader {
 /**
  * Makes recipients of a list's rows and names every mistake with its row.
  *
- * @param rows - one record per data row; the first one stands in row 2 of the file
+ * @param rows - one record per data row
  * @param types - what the cells of columns must be, empty ones apart; text where nothing is said
+ * @param firstRow - the number by which people know the first one: 2 in a file, below its headings
  * @throws {Refusal} `LIST_INVALID`: missing or repeated identities, addresses that are none, cells of the wrong type
  */
 export function readRecipients(
   rows: readonly Readonly<Record<string, string>>[],
   columns: ListColumns,
   types: Readonly<Record<string, ColumnType>> = {},
+  firstRow = 2,
 ): Recipient[] {
   const problems: Problem[] = [];
-  const firstRow = new Map<string, number>();
+  const rowOf = new Map<string, number>();
   const recipients = rows.map((values, index): Recipient => {
-    const row = index + 2;
+    const row = index + firstRow;
     const problem = (column: string, message: string, more: Partial<Problem> = {}) =>
       void problems.push({ at: `row ${row}, column ${column}`, message, ...more });
     const reader = new RowReader(values, columns, problem);
     const id = (values[columns.id] ?? '').trim();
     const address = (values[columns.address] ?? '').trim();
-    const earlier = firstRow.get(id);
+    const earlier = rowOf.get(id);
     if (id === '') problem(columns.id, 'the recipient has no identity');
     else if (earlier !== undefined) problem(columns.id, `\`${id}\` already stands in row ${earlier}`);
-    else firstRow.set(id, row);
+    else rowOf.set(id, row);
     if (!isMailAddress(address))
       problem(
         columns.address,

@@ -40,10 +40,16 @@ export interface ListRoles {
 interface ReadList {
   readonly columns: readonly string[];
   readonly rows: readonly Readonly<Record<string, string>>[];
+  /** By which number people know the first row, where there are no headings above it. */
+  readonly firstRow?: number;
 }
 
 /** @throws {Refusal} `FILE_COLUMN_MISSING`, `FILE_EMPTY`, `LIST_INVALID` */
-function recipientsOf({ columns, rows }: ReadList, { types = {}, ...roles }: ListRoles, what: string): Recipient[] {
+function recipientsOf(
+  { columns, rows, firstRow }: ReadList,
+  { types = {}, ...roles }: ListRoles,
+  what: string,
+): Recipient[] {
   const named = Object.entries({ ...roles, id: roles.id ?? roles.address }) as [string, string | undefined][];
   for (const [pointer, column] of [...named, ...Object.keys(types).map((one) => [`types/${one}`, one] as const)]) {
     if (column === undefined || columns.includes(column)) continue;
@@ -54,7 +60,7 @@ function recipientsOf({ columns, rows }: ReadList, { types = {}, ...roles }: Lis
     });
   }
   if (rows.length === 0) throw new Refusal('FILE_EMPTY', `${what} holds no recipients`);
-  return readRecipients(rows, { ...roles, id: roles.id ?? roles.address }, types);
+  return readRecipients(rows, { ...roles, id: roles.id ?? roles.address }, types, firstRow);
 }
 
 interface SaveList {
@@ -142,6 +148,25 @@ async function readListBook(app: App, upload: Readable): Promise<ReadList> {
   }
 }
 
+/** What a program that knows the recipients sends: a record for each, of plain values. */
+export type GivenRow = Readonly<Record<string, string | number | boolean | null>>;
+
+/** Takes a recipient list from a program, as its next version; a mistake in any row changes nothing. */
+export async function giveList(
+  app: App,
+  person: PersonViewer,
+  options: ListRoles & { name: string; rows: readonly GivenRow[]; origin: string },
+) {
+  const { name, rows: given, origin, ...roles } = options;
+  await requireListMaker(app, person, name);
+  // A record may leave out what it has no value for.
+  const headings = [...new Set(given.flatMap((row) => Object.keys(row)))];
+  const columns = columnNames(headings);
+  const rows = given.map((row) => Object.fromEntries(headings.map((one, i) => [columns[i]!, String(row[one] ?? '')])));
+  const read = { columns, rows, firstRow: 1 };
+  return saveList(app, person, { name, roles, from: null, read, recipients: recipientsOf(read, roles, 'it'), origin });
+}
+
 /** So many recipients a list may have. */
 const mostRecipients = 100_000;
 
@@ -165,7 +190,11 @@ async function readDataset(
   const columns = visible.columns.map((one) => one.name);
   const text = (cell: Cell | undefined, i: number) =>
     cell === null || cell === undefined ? '' : formatValue(cell, valueTypeOf(visible.columns[i]!.type));
-  return { columns, rows: rows.map((cells) => Object.fromEntries(columns.map((one, i) => [one, text(cells[i], i)]))) };
+  return {
+    columns,
+    rows: rows.map((cells) => Object.fromEntries(columns.map((one, i) => [one, text(cells[i], i)]))),
+    firstRow: 1,
+  };
 }
 
 /** People of a group with their attributes; somebody with several values of `each` has a row for every one. */
@@ -188,7 +217,7 @@ async function readGroup(
       ...(each === undefined || value === undefined ? {} : { [each]: value, recipient: `${email} ${value}` }),
     }));
   });
-  return { columns: [...(each === undefined ? [] : ['recipient']), 'email', 'name', ...attributes], rows };
+  return { columns: [...(each === undefined ? [] : ['recipient']), 'email', 'name', ...attributes], rows, firstRow: 1 };
 }
 
 /** Makes a list that is read from a dataset or a group, before every plan and run. */

@@ -4,7 +4,7 @@ import { copyFormats, type CopyFormat } from '@underbell/core/burst';
 import { isRefusal } from '@underbell/core/refusal';
 import { personOf, thing } from '../access/index.ts';
 import { defineRoute, limitFailures, type Route } from '../platform/index.ts';
-import { defineList, loadList, seenLists, showList, type ListRoles } from './listUsecases.ts';
+import { defineList, giveList, loadList, seenLists, showList, type GivenRow, type ListRoles } from './listUsecases.ts';
 import type { ListOrigin } from './listStore.ts';
 import { answerDone, answerFile, answerQuestion, answerWords } from './answers.ts';
 import { fetchByLink, fetchKept, recallLinks } from './links.ts';
@@ -39,6 +39,7 @@ const roles = {
 };
 const columnType = Joi.string().valid('text', 'integer', 'number', 'boolean', 'date', 'instant');
 const types = Joi.object().pattern(Joi.string().max(63), columnType).max(200);
+const cell = Joi.alternatives(Joi.string().allow('').max(10_000), Joi.number().unsafe(), Joi.boolean()).allow(null);
 /** `joined:date,fee:number`, as addresses carry it. */
 const typesText = Joi.string()
   .max(4_000)
@@ -83,6 +84,24 @@ export const burstRoutes: Route[] = [
         loadList(app, person, ctx.req, { name: params.name, kind, ...query, origin }),
     }),
   ),
+  defineRoute<{ name: string }, Record<string, never>, ListRoles & { rows: readonly GivenRow[] }>({
+    method: 'put',
+    path: '/api/v1/lists/:name/rows',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'Take a recipient list as records of JSON, as its next version',
+    params: named,
+    body: Joi.object({
+      ...roles,
+      types,
+      rows: Joi.array()
+        .items(Joi.object().pattern(Joi.string().max(63), cell))
+        .min(1)
+        .required()
+        .description('a record for each recipient: column to text, number, truth or null; of more than 4 MB send CSV'),
+    }).required(),
+    handle: ({ app, person, params, body, origin }) => giveList(app, person, { name: params.name, ...body, origin }),
+  }),
   defineRoute<{ name: string }, Record<string, never>, ListRoles & { from: ListOrigin }>({
     method: 'put',
     path: '/api/v1/lists/:name/origin',
