@@ -1,5 +1,6 @@
 import type { Command } from 'commander';
 import { writeFile } from 'node:fs/promises';
+import { extname } from 'node:path';
 import { collect, readJsonFile } from '../platform/files.ts';
 import { line, megabytes, plural, show, table, wantsJson } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
@@ -144,7 +145,7 @@ export function addBurstCommands(program: Command): void {
     .command('sample <name> <recipient>')
     .description('write the very file that one recipient would get')
     .option('--period <period>', '2026-10 for a month, 2026-10-01 for a day')
-    .option('--format <format>', 'csv, jsonl, xlsx, pdf or png; the first of the burst when left out')
+    .option('--format <format>', 'csv, jsonl, xlsx, template, pdf or png; the first of the burst when left out')
     .option('--out <file>', 'where to; its own name when left out')
     .action(
       async (
@@ -155,6 +156,10 @@ export function addBurstCommands(program: Command): void {
       ) => {
         const answer = await callService('GET', `${burstPath(name)}/sample`, { query: { recipient, ...query } });
         const own = /filename="([^"]+)"/.exec(answer.headers.get('content-disposition') ?? '')?.[1] ?? 'sample';
+        if (out && extname(out) !== '' && extname(out) !== extname(own))
+          throw localProblem('INPUT_INVALID', `the sample is a ${extname(own)} file, and \`${out}\` says another`, {
+            hint: `name it ${extname(own)}, or choose with --format`,
+          });
         const bytes = Buffer.from(await answer.arrayBuffer());
         await writeFile(out ?? own, bytes);
         show(command, { file: out ?? own, bytes: bytes.length }, (made) =>

@@ -5,6 +5,7 @@ import {
   axisLook,
   baseOption,
   characterWidth,
+  legendHeight,
   legendOption,
   referenceLines,
   smallestFont,
@@ -48,15 +49,21 @@ function barsOf(figure: BarFigure, result: FigureResult, look: ChartLook): Bars 
   return { ...data, series: [...own, ...earlier], names, hasOthers: others !== undefined };
 }
 
+/** The earlier period stands behind in grey, in the legend as well. */
+function seriesColour({ theme }: ChartLook, result: FigureResult, bars: Bars, series: number): string {
+  const isEarlier = result.before !== undefined && series === bars.series.length - 1;
+  return isEarlier ? theme.faded : theme.series[series % theme.series.length]!;
+}
+
 function colourOf(look: ChartLook, result: FigureResult, bars: Bars, series: number, index: number): string {
   const { theme, picked = [] } = look;
   const one = bars.series[series]!;
-  const isEarlier = result.before !== undefined && series === bars.series.length - 1;
-  if (isEarlier) return theme.faded;
+  const usual = seriesColour(look, result, bars, series);
+  if (usual === theme.faded) return usual;
   if (bars.hasOthers && index === bars.names.length - 1) return theme.quiet;
   if (picked.length > 0 && !picked.includes(rawText(bars.categories[index]))) return theme.faded;
   const tone = toneAt(result, one.rows[index]);
-  return tone ? toneColour(tone, theme) : theme.series[series % theme.series.length]!;
+  return tone ? toneColour(tone, theme) : usual;
 }
 
 /** Shares of the whole: each stack fills the axis. */
@@ -82,9 +89,10 @@ export function barOption(figure: BarFigure, result: FigureResult, look: ChartLo
   const order = bars.names.map((_, i) => i);
   if (isFlat) order.reverse();
   const beside = isStacked ? 1 : bars.series.length;
-  const hasLegend = look.isPrint === true && bars.series.length > 1;
+  const legendNames = bars.series.map((one) => one.name);
+  const legend = legendHeight(look, legendNames);
   const hasLines = isFlat && (result.lines?.length ?? 0) > 0;
-  const top = (hasLegend ? 28 : 6) + (hasLines ? 14 : 0);
+  const top = (legend > 0 ? legend + 10 : 6) + (hasLines ? 14 : 0);
   const room = Math.floor((look.height - top - 14) / Math.max(1, bars.names.length));
   const longest = Math.max(...bars.names.map((name) => name.length), 1);
   const nameWidth = Math.min(longest * characterWidth + 4, look.width * 0.36);
@@ -136,10 +144,7 @@ export function barOption(figure: BarFigure, result: FigureResult, look: ChartLo
   return {
     ...baseOption(look),
     ...tooltipOption(look),
-    ...legendOption(
-      look,
-      bars.series.map((one) => one.name),
-    ),
+    ...legendOption(look, legendNames),
     grid: isFlat
       ? { left: nameWidth + 12, right: labelWidth, top, bottom: isStacked ? 26 : 8 }
       : { left: 54, right: 14, top: top + 4, bottom: 26 },
@@ -161,7 +166,7 @@ export function barOption(figure: BarFigure, result: FigureResult, look: ChartLo
         })),
         barMaxWidth: 22,
         barCategoryGap: '28%',
-        itemStyle: { color: theme.series[series % theme.series.length]! },
+        itemStyle: { color: seriesColour(look, result, bars, series) },
         label: { show: hasLabels, position: 'right' as const, color: theme.ink, fontSize: 12 },
         tooltip: { valueFormatter: text },
         cursor: look.isPrint ? 'default' : 'pointer',

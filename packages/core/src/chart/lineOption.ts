@@ -4,6 +4,7 @@ import type { AreaFigure, BarFigure, FigureResult, LineFigure } from '../report/
 import {
   axisLook,
   baseOption,
+  legendHeight,
   legendOption,
   referenceLines,
   smallestFont,
@@ -23,19 +24,17 @@ export function lineOption(figure: LineFigure | AreaFigure, result: FigureResult
   const every = Math.max(1, Math.ceil(dates.length / Math.max(2, Math.floor(look.width / 74))));
   const format = axisFormat(series[0]?.column.format);
   const isArea = figure.kind === 'area';
-  const hasLegend = look.isPrint === true && series.length > 1;
+  const names = series.map((one) => one.name);
+  const legend = legendHeight(look, names);
   const hasAxis = look.width >= 180;
   return {
     ...baseOption(look),
     ...tooltipOption(look),
-    ...legendOption(
-      look,
-      series.map((one) => one.name),
-    ),
+    ...legendOption(look, names),
     grid: {
       left: hasAxis ? 54 : 8,
       right: 18,
-      top: (hasLegend ? 30 : 12) + (result.lines?.length ? 10 : 0),
+      top: 12 + legend + (result.lines?.length ? 10 : 0),
       bottom: 26,
     },
     xAxis: {

@@ -96,6 +96,26 @@ export function legendOption(look: ChartLook, names: readonly string[]): ECharts
   };
 }
 
+const legendLine = 18;
+/** Beside the text of each entry: its mark, and the gaps. */
+const legendMark = 34;
+
+/** How much of a printed chart's height its legend takes, in as many lines as its names need; 0 without one. Pixels. */
+export function legendHeight(look: ChartLook, names: readonly string[]): number {
+  if (!look.isPrint || names.length < 2) return 0;
+  let lines = 1;
+  let used = 0;
+  for (const name of names) {
+    const width = name.length * characterWidth + legendMark;
+    if (used > 0 && used + width > look.width) {
+      lines++;
+      used = 0;
+    }
+    used += width;
+  }
+  return lines * legendLine;
+}
+
 /**
  * Reference lines as series of their own, from one end of the other axis to the other.
  *

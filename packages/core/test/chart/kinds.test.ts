@@ -47,6 +47,21 @@ describe('bars', () => {
     assert.deepEqual([last.value, last.name, last.itemStyle.color], [9, '', light.quiet]);
   });
 
+  it('leave as much room on paper as the legend takes, which tells the earlier period in grey', () => {
+    type Placed = { grid: { top: number }; series: { itemStyle: { color: string } }[] };
+    const names = ['berth blocked', 'weather', 'engine', 'crew', 'tide'];
+    const split: FigureResult = { columns: long.columns, rows: names.map((name) => ['a', name, 1]) };
+    const top = (width: number) =>
+      (draw({ ...bar, split: 's' } as BarFigure, split, { width, isPrint: true }) as unknown as Placed).grid.top;
+    assert.equal(top(240) - top(900), 18, 'a second line');
+    const before = { words: 'September', rows: [['b', 8]] } as FigureResult['before'];
+    const { series } = draw(bar, { ...simple, before }, { isPrint: true }) as unknown as Placed;
+    assert.deepEqual(
+      series.map((one) => one.itemStyle.color),
+      [light.series[0], light.faded],
+    );
+  });
+
   it('stand beside their earlier period, matched by name', () => {
     const { series } = draw(bar, {
       ...simple,
