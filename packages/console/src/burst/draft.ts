@@ -124,12 +124,13 @@ const unlessEmpty = (fields: Record<string, string>) =>
 const ifAny = (name: string, entries: [string, string][]) =>
   entries.length === 0 ? {} : { [name]: Object.fromEntries(entries) };
 
-function destinationOf(d: Draft): object {
+function destinationOf(d: Draft, before: Definition): object {
   const letter = { subject: d.subject, message: d.message };
   if (d.kind === 'mail')
     return {
       kind: 'mail',
       ...letter,
+      ...(before['kind'] === 'mail' && before['largest'] !== undefined ? { largest: before['largest'] } : {}),
       ...unlessEmpty({ to: d.to, emptyMessage: d.emptyMessage, replyTo: d.replyTo, send: d.send }),
       ...(d.showsPage ? { page: true } : {}),
       ...(d.unsubscribe ? { unsubscribe: true } : {}),
@@ -200,7 +201,7 @@ export function toDefinition(d: Draft, before: object = {}): object {
         }),
     ...(release.length > 0 ? { release } : {}),
     fileName: d.fileName,
-    destination: destinationOf(d),
+    destination: destinationOf(d, record(old['destination'])),
   };
 }
 
