@@ -1,6 +1,6 @@
 import { dateWriter, formatCell } from '../format/index.ts';
 import PDFDocument from 'pdfkit';
-import { numberText, textTable, trendPath, type TextCell, type TextTable } from '../figure/index.ts';
+import { numberText, textTable, trendPath } from '../figure/index.ts';
 import {
   fillText,
   gridColumns,
@@ -11,15 +11,16 @@ import {
   type NumberFigure,
   type TableFigure,
 } from '../report/index.ts';
-import { leftAwayWords, toneColour, toneSigns } from '../chart/index.ts';
+import { leftAwayWords, toneColour } from '../chart/index.ts';
 import { light } from '../theme/index.ts';
 import { drawChart } from './chartPdf.ts';
 import type { PrintFonts } from './fonts.ts';
 import { bandsOf, type Band, type PageScene } from './pageScene.ts';
-import { PdfPen, regular, semibold } from './pdfPen.ts';
+import { regular, semibold, type PdfPen } from './pdfPen.ts';
+import { margin, PdfSheets } from './pdfSheets.ts';
+import { PdfTable } from './pdfTable.ts';
 
 type Document = PDFKit.PDFDocument;
-type Tag = ReturnType<Document['struct']>;
 interface Box {
   readonly x: number;
   readonly y: number;
@@ -28,11 +29,8 @@ interface Box {
 }
 
 /** Points. */
-const margin = 40;
-const footerHeight = 26;
 const rowUnit = 27;
 const gap = 12;
-const tableRow = 15;
 /** CSS pixels to points. */
 const pixel = 0.75;
 
@@ -40,86 +38,59 @@ const capitalised = (text: string) => text.charAt(0).toLocaleUpperCase() + text.
 
 /** Draws one page of a report on as many sheets as it needs. */
 class PageDrawer {
-  readonly #doc: Document;
-  readonly #pen: PdfPen;
+  readonly #sheets: PdfSheets;
   readonly #scene: PageScene;
-  /** What is read aloud, in this order. */
-  readonly #root: Tag;
-  readonly #bookmarks;
 
   constructor(doc: Document, scene: PageScene) {
-    this.#doc = doc;
-    this.#pen = new PdfPen(doc);
+    this.#sheets = new PdfSheets(doc, scene.page.title);
     this.#scene = scene;
-    this.#root = doc.struct('Document');
-    doc.addStructure(this.#root);
-    this.#bookmarks = doc.outline.addItem(scene.page.title, { expanded: true });
+  }
+
+  get #doc(): Document {
+    return this.#sheets.doc;
+  }
+
+  get #pen(): PdfPen {
+    return this.#sheets.pen;
   }
 
   draw(): void {
     this.#heading();
     for (const band of bandsOf(this.#scene.page)) this.#band(band);
-    this.#root.end();
+    this.#sheets.root.end();
     this.#footers();
-  }
-
-  /** Draws something that is part of what the page says. */
-  #tag(
-    type: string,
-    draw: () => void,
-    options: { readonly alt?: string; readonly title?: string } = {},
-    parent = this.#root,
-  ): void {
-    const tag = this.#doc.struct(type, options, draw);
-    parent.add(tag);
-    tag.end();
-  }
-
-  /** Draws something that nobody has to hear: lines, and what stands on every sheet. */
-  #decoration(draw: () => void, type: 'Layout' | 'Pagination' = 'Layout'): void {
-    this.#doc.markContent('Artifact', { type });
-    draw();
-    this.#doc.endMarkedContent();
-  }
-
-  get #width(): number {
-    return this.#doc.page.width - 2 * margin;
-  }
-
-  get #bottom(): number {
-    return this.#doc.page.height - margin - footerHeight;
   }
 
   #heading(): void {
     const { title, page, limits } = this.#scene;
     const header = page.print?.header;
     if (header)
-      this.#decoration(
-        () => this.#pen.line(header, margin, margin - 16, { size: 8.5, colour: light.quiet, width: this.#width }),
+      this.#sheets.decoration(
+        () =>
+          this.#pen.line(header, margin, margin - 16, { size: 8.5, colour: light.quiet, width: this.#sheets.width }),
         'Pagination',
       );
-    this.#tag('H1', () => this.#pen.paragraph(title, margin, margin, { size: 20, font: semibold, width: this.#width }));
+    this.#sheets.tag('H1', () =>
+      this.#pen.paragraph(title, margin, margin, { size: 20, font: semibold, width: this.#sheets.width }),
+    );
     if (page.title !== title)
-      this.#tag('H2', () =>
-        this.#pen.paragraph(page.title, margin, this.#doc.y, { size: 12, colour: light.quiet, width: this.#width }),
+      this.#sheets.tag('H2', () =>
+        this.#pen.paragraph(page.title, margin, this.#doc.y, {
+          size: 12,
+          colour: light.quiet,
+          width: this.#sheets.width,
+        }),
       );
     if (limits.length > 0)
-      this.#tag('P', () =>
+      this.#sheets.tag('P', () =>
         this.#pen.paragraph(capitalised(limits.join(' · ')), margin, this.#doc.y + 2, {
           size: 10,
           colour: light.quiet,
-          width: this.#width,
+          width: this.#sheets.width,
         }),
       );
     const y = this.#doc.y + 6;
-    this.#decoration(() =>
-      this.#doc
-        .moveTo(margin, y)
-        .lineTo(margin + this.#width, y)
-        .lineWidth(1.2)
-        .strokeColor(light.sea)
-        .stroke(),
-    );
+    this.#sheets.rule(y, { width: 1.2, colour: light.sea });
     this.#doc.y = y + gap;
   }
 
@@ -127,9 +98,9 @@ class PageDrawer {
     const [only] = band.figures;
     if (only?.kind === 'table' || only?.kind === 'crosstab') return this.#table(only);
     const height = band.rows * rowUnit;
-    if (this.#doc.y + height > this.#bottom) this.#nextSheet();
+    if (this.#doc.y + height > this.#sheets.bottom) this.#sheets.next();
     const top = this.#doc.y;
-    const unit = (this.#width + gap) / gridColumns;
+    const unit = (this.#sheets.width + gap) / gridColumns;
     for (const figure of band.figures) {
       const { at } = figure;
       const box = {
@@ -139,9 +110,9 @@ class PageDrawer {
         height: at.height * rowUnit - gap,
       };
       const isChart = figure.kind !== 'text' && figure.kind !== 'number' && figure.kind !== 'picker';
-      if (figure.kind !== 'text' && figure.kind !== 'picker') this.#bookmarks.addItem(figure.title);
-      if (isChart) this.#tag('Figure', () => this.#figure(figure, box), { alt: this.#alternative(figure) });
-      else this.#tag('P', () => this.#figure(figure, box));
+      if (figure.kind !== 'text' && figure.kind !== 'picker') this.#sheets.bookmark(figure.title);
+      if (isChart) this.#sheets.tag('Figure', () => this.#figure(figure, box), { alt: this.#alternative(figure) });
+      else this.#sheets.tag('P', () => this.#figure(figure, box));
     }
     this.#doc.x = margin;
     this.#doc.y = top + height;
@@ -158,11 +129,6 @@ class PageDrawer {
       .map((row) => row.map((cell, i) => formatCell(cell, columns[i]!, this.#scene.taste)).join(' '));
     const more = result.rows.length > marks.length ? ` and ${result.rows.length - marks.length} more` : '';
     return `${figure.title}: ${marks.join('; ')}${more}`;
-  }
-
-  #nextSheet(): void {
-    this.#doc.addPage();
-    this.#doc.y = margin;
   }
 
   #figure(figure: Figure, box: Box): void {
@@ -235,98 +201,8 @@ class PageDrawer {
   #table(figure: TableFigure | CrosstabFigure): void {
     const result = this.#scene.results.get(figure.name);
     if (result === undefined) throw new TypeError(`the figure ${figure.name} has no result`);
-    const table = textTable(figure, result, this.#scene.taste);
-    const headings = table.headings.map((one) => ({ text: one.unit ? `${one.text} (${one.unit})` : one.text }));
-    const lines = table.lines.map((line) => line.cells);
-    const widths = this.#columnWidths([headings, ...lines, ...(table.foot ? [table.foot] : [])]);
-    if (this.#doc.y + 20 + 3 * tableRow > this.#bottom) this.#nextSheet();
-    this.#bookmarks.addItem(figure.title);
-    this.#tag('H3', () =>
-      this.#pen.paragraph(figure.title, margin, this.#doc.y, { size: 11, font: semibold, width: this.#width }),
-    );
-    this.#doc.y += 3;
-    const tag = this.#doc.struct('Table', { title: figure.title });
-    this.#root.add(tag);
-    const row = (cells: readonly TextCell[], kind: 'heading' | 'row' | 'sum') =>
-      this.#tableRow(cells, widths, table, kind, tag);
-    row(headings, 'heading');
-    if (lines.length === 0)
-      this.#tag('P', () =>
-        this.#pen.paragraph('No rows', margin, this.#doc.y + 3, { size: 10, colour: light.quiet, width: this.#width }),
-      );
-    for (const line of [...table.lines, ...(table.foot ? [{ kind: 'sum' as const, cells: table.foot }] : [])]) {
-      if (this.#doc.y + tableRow > this.#bottom) {
-        this.#nextSheet();
-        // Whoever listens has heard the headings.
-        this.#tableRow(headings, widths, table, 'heading', undefined);
-      }
-      row(line.cells, line.kind);
-    }
-    tag.end();
-    if (table.isCut)
-      this.#tag('P', () =>
-        this.#pen.paragraph('There are more rows than stand here.', margin, this.#doc.y + 3, {
-          size: 8.5,
-          colour: light.quiet,
-          width: this.#width,
-        }),
-      );
+    new PdfTable(this.#sheets, textTable(figure, result, this.#scene.taste)).draw(figure.title);
     this.#doc.y += gap;
-  }
-
-  /** Shares out the width by what the cells need; the longest give way first. */
-  #columnWidths(rows: readonly (readonly TextCell[])[]): number[] {
-    const look = { size: 9, font: semibold } as const;
-    const sample = rows.slice(0, 60);
-    const needed = rows[0]!.map(
-      (_, i) => Math.max(...sample.map((row) => Math.min(this.#pen.widthOf(row[i]?.text ?? '', look), 190))) + 12,
-    );
-    const total = needed.reduce((sum, one) => sum + one, 0);
-    return needed.map((one) => (one * this.#width) / total);
-  }
-
-  #tableRow(
-    cells: readonly TextCell[],
-    widths: readonly number[],
-    table: TextTable,
-    kind: 'heading' | 'row' | 'sum',
-    parent: Tag | undefined,
-  ): void {
-    const y = this.#doc.y;
-    let x = margin;
-    const line = parent && this.#doc.struct('TR');
-    if (line) parent.add(line);
-    const draw = (cell: () => void) => {
-      if (line) this.#tag(kind === 'heading' ? 'TH' : 'TD', cell, {}, line);
-      else this.#decoration(cell, 'Pagination');
-    };
-    cells.forEach(({ text, tone }, i) => {
-      const left = x;
-      x += widths[i]!;
-      if (text === '') return line ? draw(() => undefined) : undefined;
-      const colour = kind === 'heading' ? light.quiet : tone ? toneColour(tone, light) : light.ink;
-      draw(() =>
-        this.#pen.line(tone && tone !== 'quiet' ? `${toneSigns[tone]} ${text}` : text, left + 3, y + 3, {
-          size: 9,
-          font: kind === 'row' ? regular : semibold,
-          colour,
-          width: widths[i]! - 6,
-          align: table.headings[i]!.isNumber ? 'right' : 'left',
-        }),
-      );
-    });
-    line?.end();
-    const bottom = y + tableRow;
-    this.#decoration(() =>
-      this.#doc
-        .moveTo(margin, bottom)
-        .lineTo(margin + this.#width, bottom)
-        .lineWidth(kind === 'heading' ? 0.9 : 0.4)
-        .strokeColor(kind === 'heading' ? light.quiet : light.line)
-        .stroke(),
-    );
-    this.#doc.x = margin;
-    this.#doc.y = bottom;
   }
 
   #footers(): void {
@@ -343,7 +219,7 @@ class PageDrawer {
       const y = this.#doc.page.height - margin - 10;
       // Text below the margin would start a new sheet.
       this.#doc.page.margins.bottom = 0;
-      this.#decoration(() => {
+      this.#sheets.decoration(() => {
         this.#pen.line(`${name} · data as of ${asOf} (${taste.timeZone})`, margin, y, {
           size: 8.5,
           colour: light.quiet,
@@ -351,7 +227,7 @@ class PageDrawer {
         this.#pen.line(`${i + 1} / ${count}`, margin, y, {
           size: 8.5,
           colour: light.quiet,
-          width: this.#width,
+          width: this.#sheets.width,
           align: 'right',
         });
       }, 'Pagination');
