@@ -1,8 +1,8 @@
-import { zipSync } from 'fflate';
 import type { ValueType } from '../dataset/index.ts';
 import type { Cell } from '../filter/index.ts';
 import { suggest } from '../refusal/index.ts';
 import { cellXml, letters } from './ooxml.ts';
+import { packParts } from './pack.ts';
 import { unfit } from './parts.ts';
 import { lastRowMark, moveDown, rowsMark, sumRowMark } from './ranges.ts';
 import { contentBytes, type TemplateColumn, type WorkbookTemplate } from './template.ts';
@@ -107,11 +107,10 @@ export function fillWorkbook(
       .replaceAll(lastRowMark, String(lastRow))
       .replaceAll(sumRowMark, String(lastRow + 1))
       .replace(rowsMark, () => lines.join(''));
-  const files = Object.fromEntries(
+  return packParts(
     template.parts.map(({ name, content }) => [
       name,
       contentBytes(typeof content === 'string' ? settle(content) : content),
     ]),
   );
-  return Buffer.from(zipSync(files, { level: 1, mtime: '1980-01-02T00:00:00' }));
 }

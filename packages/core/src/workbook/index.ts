@@ -1,11 +1,6 @@
-export {
-  WorkbookWriter,
-  writeWorkbook,
-  type AboutWorkbook,
-  type Highlight,
-  type Sheet,
-  type SheetColumn,
-} from './workbook.ts';
+export { WorkbookWriter, writeWorkbook, type AboutWorkbook } from './workbook.ts';
+export { packParts } from './pack.ts';
+export type { Highlight, Sheet, SheetColumn } from './sheet.ts';
 export { fillWorkbook, fitTemplate, type OfferedColumn, type TemplateFit } from './fill.ts';
 export { LeakScanner, type Leak } from './leaks.ts';
 export { readTemplate, type TemplateColumn, type TemplateTarget, type WorkbookTemplate } from './template.ts';
