@@ -1,0 +1,117 @@
+<script setup lang="ts">
+import { Checkbox } from 'ant-design-vue';
+import { computed } from 'vue';
+import type { DraftChoices } from './useDraftChoices.ts';
+import type { Draft } from './draft.ts';
+
+/** As which files a copy comes, and about which period. */
+const draft = defineModel<Draft>({ required: true });
+const props = defineProps<{ choices: DraftChoices }>();
+const fills = computed(() =>
+  [...props.choices.columns, 'period', 'period_words', 'burst', 'title'].map((one) => `{${one}}`).join(' '),
+);
+const formats = [
+  { value: 'pdf', label: 'PDF of the page' },
+  { value: 'png', label: 'Picture of the page' },
+  { value: 'xlsx', label: 'Workbook' },
+  { value: 'template', label: 'Prepared workbook, filled' },
+  { value: 'csv', label: 'CSV of the rows' },
+  { value: 'jsonl', label: 'JSON Lines of the rows' },
+];
+const toggle = (value: string, isOn: boolean) =>
+  (draft.value.formats = isOn ? [...draft.value.formats, value] : draft.value.formats.filter((one) => one !== value));
+</script>
+
+<template>
+  <fieldset>
+    <legend>Files of a copy</legend>
+    <Checkbox
+      v-for="one in formats"
+      :key="one.value"
+      :checked="draft.formats.includes(one.value)"
+      @update:checked="(isOn: boolean) => toggle(one.value, isOn)"
+      >{{ one.label }}</Checkbox
+    >
+  </fieldset>
+  <div class="fields">
+    <label v-if="draft.formats.includes('template')"
+      >Prepared workbook
+      <select v-model="draft.template">
+        <option v-for="one in choices.templates" :key="one.name" :value="one.name">
+          {{ one.name }}
+        </option>
+      </select></label
+    >
+    <label
+      >File names, without ending
+      <input v-model="draft.fileName" required placeholder="{burst}-{quay}-{period}" :aria-describedby="'fills'"
+    /></label>
+    <label
+      >A run is about
+      <select v-model="draft.periodParameter">
+        <option value="">no period: everybody gets it once</option>
+        <option v-for="p in choices.parameters.filter((one) => one.type === 'date')" :key="p.name" :value="p.name">
+          {{ p.label ?? p.name }}
+        </option>
+      </select></label
+    >
+    <label v-if="draft.periodParameter"
+      >counted in
+      <select v-model="draft.periodUnit">
+        <option value="month">months</option>
+        <option value="day">days</option>
+      </select></label
+    >
+    <label v-if="choices.datasets.length > 1"
+      >Rows come from
+      <select v-model="draft.rowsDataset">
+        <option value="">choose a dataset</option>
+        <option v-for="d in choices.datasets" :key="d" :value="d">{{ d }}</option>
+      </select></label
+    >
+    <label v-if="draft.formats.includes('csv')"
+      >CSV is separated by
+      <select v-model="draft.separator">
+        <option value="">commas</option>
+        <option value="semicolon">semicolons</option>
+        <option value="tab">tabs</option>
+      </select></label
+    >
+    <label v-if="draft.formats.includes('pdf')"
+      >PDF opens
+      <select v-model="draft.passwordColumn">
+        <option value="">without a password</option>
+        <option v-for="c in choices.columns" :key="c" :value="c">with the password in column {{ c }}</option>
+      </select></label
+    >
+    <label
+      >Whoever has no rows
+      <select v-model="draft.empty">
+        <option value="">is skipped</option>
+        <option v-if="draft.kind === 'mail'" value="note">gets a note without files</option>
+        <option value="refuse">stops the run before it starts</option>
+      </select></label
+    >
+  </div>
+  <p id="fills" class="quiet small">In names and words: {{ fills }}</p>
+</template>
+
+<style scoped>
+.small {
+  font-size: 0.85em;
+}
+fieldset {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.2rem 1rem;
+  margin: 0 0 0.8rem;
+  padding: 0;
+  border: 0;
+}
+legend {
+  padding: 0;
+  margin: 0 0 0.25rem;
+  border: 0;
+  font-size: 1em;
+}
+</style>

@@ -1,0 +1,114 @@
+<script setup lang="ts">
+import { Button } from 'ant-design-vue';
+import type { DraftChoices } from './useDraftChoices.ts';
+import type { Draft } from './draft.ts';
+
+/** To whom, and what each of them gets. */
+const draft = defineModel<Draft>({ required: true });
+defineProps<{ choices: DraftChoices }>();
+</script>
+
+<template>
+  <div class="fields">
+    <label
+      >Recipient list
+      <select v-model="draft.list" required>
+        <option value="" disabled>Choose a list</option>
+        <option v-for="one in choices.lists" :key="one.name" :value="one.name">
+          {{ one.name }} ({{ one.recipients }})
+        </option>
+      </select></label
+    >
+    <label
+      >Whose rules limit a copy
+      <select v-model="draft.asSeenBy">
+        <option value="sender">Mine alone</option>
+        <option value="recipient">The recipient’s own as well; they must be people here</option>
+      </select></label
+    >
+  </div>
+  <div v-for="(one, i) in draft.bind" :key="`b${i}`" class="fields line">
+    <label
+      >The report’s
+      <select v-model="one.parameter">
+        <option v-for="p in choices.parameters" :key="p.name" :value="p.name">{{ p.label ?? p.name }}</option>
+      </select></label
+    >
+    <label
+      >is in the list’s column
+      <select v-model="one.column">
+        <option v-for="c in choices.columns" :key="c" :value="c">{{ c }}</option>
+      </select></label
+    >
+    <Button @click="draft.bind.splice(i, 1)">Take away</Button>
+  </div>
+  <div v-for="(one, i) in draft.many" :key="`m${i}`" class="fields line">
+    <label
+      >The column
+      <select v-model="one.column">
+        <option v-for="c in choices.columns" :key="c" :value="c">{{ c }}</option>
+      </select></label
+    >
+    <label>holds several values, between them <input v-model="one.separator" required placeholder=";" /></label>
+    <label
+      >which come as
+      <select
+        :value="draft.each === one.column ? 'each' : 'one'"
+        @change="draft.each = ($event.target as HTMLSelectElement).value === 'each' ? one.column : ''"
+      >
+        <option value="one">one copy together</option>
+        <option value="each">a copy each</option>
+      </select></label
+    >
+    <Button @click="draft.many.splice(i, 1)">Take away</Button>
+  </div>
+  <div v-for="(one, i) in draft.where" :key="`w${i}`" class="fields line">
+    <label
+      >Of the rows of
+      <select v-model="one.dataset">
+        <option v-for="d in choices.datasets" :key="d" :value="d">{{ d }}</option>
+      </select></label
+    >
+    <label class="wide"
+      >those where (CQL2)
+      <input v-model="one.text" placeholder="district = recipient('district') AND cancelled = FALSE"
+    /></label>
+    <Button @click="draft.where.splice(i, 1)">Take away</Button>
+  </div>
+  <p class="more">
+    <Button
+      size="small"
+      @click="draft.bind.push({ parameter: choices.parameters[0]?.name ?? '', column: choices.columns[0] ?? '' })"
+      >Fill a parameter from a column</Button
+    >
+    <Button size="small" @click="draft.many.push({ column: choices.columns[0] ?? '', separator: ';' })"
+      >A column with several values</Button
+    >
+    <Button size="small" @click="draft.where.push({ dataset: choices.datasets[0] ?? '', text: '' })"
+      >A condition on the recipient</Button
+    >
+  </p>
+</template>
+
+<style scoped>
+.wide {
+  grid-column: span 2;
+}
+.line {
+  margin-top: 0.6rem;
+}
+.line :deep(button) {
+  justify-self: start;
+}
+.more {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.5rem 1rem;
+  margin: 0.8rem 0 0;
+}
+@media (max-width: 40rem) {
+  .wide {
+    grid-column: auto;
+  }
+}
+</style>

@@ -1,0 +1,37 @@
+import { computed, reactive } from 'vue';
+import { useResource } from '../platform/useResource.ts';
+import type { Draft } from './draft.ts';
+
+interface Report {
+  readonly title: string;
+  readonly definition: {
+    readonly datasets: Readonly<Record<string, object>>;
+    readonly parameters?: readonly { readonly name: string; readonly label?: string; readonly type: string }[];
+    readonly pages: readonly { readonly name: string; readonly title: string }[];
+  };
+}
+
+/** What may be chosen in the fields of a burst that is being written, by what is chosen already. */
+export function useDraftChoices(draft: Draft) {
+  const reports = useResource<{ reports: { name: string; title: string }[] }>('/api/v1/reports');
+  const lists = useResource<{ lists: { name: string; columns: string[]; recipients: number }[] }>('/api/v1/lists');
+  const destinations = useResource<{ destinations: { name: string; kind: string }[] }>('/api/v1/destinations');
+  const templates = useResource<{ templates: { name: string }[] }>('/api/v1/templates');
+  const report = useResource<Report>(() =>
+    draft.report === '' ? undefined : `/api/v1/reports/${encodeURIComponent(draft.report)}`,
+  );
+  return reactive({
+    reports: computed(() => reports.data.value?.reports ?? []),
+    lists: computed(() => lists.data.value?.lists ?? []),
+    templates: computed(() => templates.data.value?.templates ?? []),
+    /** Destinations of the kind that is chosen. */
+    places: computed(() => (destinations.data.value?.destinations ?? []).filter((one) => one.kind === draft.kind)),
+    pages: computed(() => report.data.value?.definition.pages ?? []),
+    parameters: computed(() => report.data.value?.definition.parameters ?? []),
+    datasets: computed(() => Object.keys(report.data.value?.definition.datasets ?? {})),
+    /** Columns of the list that is chosen. */
+    columns: computed(() => lists.data.value?.lists.find((one) => one.name === draft.list)?.columns ?? []),
+  });
+}
+
+export type DraftChoices = ReturnType<typeof useDraftChoices>;
