@@ -8,12 +8,12 @@ import { startRun } from './runs.ts';
 import { nextTimes } from './times.ts';
 import { RunWaits } from './send.ts';
 import { dropRunFolder } from './spool.ts';
+import { lastSentAt } from './deliveryStore.ts';
 import {
   changeRun,
   dueBursts,
   findBurst,
   findRun,
-  lastSentAt,
   listBursts,
   moveRun,
   spentRuns,

@@ -9,7 +9,8 @@ import { requireRight, rightOn } from '../access/index.ts';
 import { isSameSecret, remember, type App } from '../platform/index.ts';
 import { mediaTypes } from './mediaTypes.ts';
 import { runFolder } from './spool.ts';
-import { findDelivery, findRun, listDeliveries, type DeliveryRow, type MadeFile, type RunRow } from './store.ts';
+import { findDelivery, listDeliveries, type DeliveryRow, type MadeFile } from './deliveryStore.ts';
+import { findRun, type RunRow } from './store.ts';
 
 const purpose = 'copy link';
 

@@ -1,5 +1,3 @@
-import { randomUUID } from 'node:crypto';
-import { join } from 'node:path';
 import type { PersonViewer } from '@underbell/core/access';
 import {
   comparePlan,
@@ -15,7 +13,6 @@ import {
   type BurstDefinition,
   type BurstDestination,
   type Comparison,
-  type CopyFormat,
   type Cut,
   type PlanEntry,
   type Recipient,
@@ -23,23 +20,22 @@ import {
   type WantedCopy,
 } from '@underbell/core/burst';
 import { costState, costWords } from '@underbell/core/meter';
-import { isRefusal, Refusal, suggest } from '@underbell/core/refusal';
+import { isRefusal } from '@underbell/core/refusal';
 import { asksData, datasetNameOf, parameterColumn, planFigure } from '@underbell/core/report';
 import { noSuch, requireRight, rightOn } from '../access/index.ts';
 import { findDestination } from '../deliver/index.ts';
 import { countRows, countRowsPerTuple } from '../dataset/index.ts';
 import { copyCosts, costsAround } from '../meter/index.ts';
 import { momentOf, sideBySide, type App } from '../platform/index.ts';
-import { explainLimits } from '../view/index.ts';
 import { listRecipients } from './listStore.ts';
 import { currentList } from './listUsecases.ts';
 import { BookFiller, type FittedTemplate } from './bookFiller.ts';
 import { fillerKit, fittedTemplate } from './filled.ts';
-import { makeSample } from './make.ts';
 import { queriesAtOnce } from './cut.ts';
 import { commonFilter, filterFor, outerFilter, prepareBurst, scanFor, type PreparedBurst } from './prepare.ts';
 import { unsubscribedFrom } from './unsubscribe.ts';
-import { bouncedBefore, lastSentRun, listDeliveries, sentBefore } from './store.ts';
+import { bouncedBefore, listDeliveries, sentBefore } from './deliveryStore.ts';
+import { lastSentRun } from './store.ts';
 import { checkAgainstList, requireBurst } from './definition.ts';
 
 /** What is to be run, for whom. */
@@ -340,74 +336,4 @@ export function explainCut(burst: PreparedBurst, cut: Cut | undefined): string {
     .map((one) => one.words)
     .filter((words) => !common.has(words))
     .join('; ');
-}
-
-/**
- * What one recipient's copy would hold: every limit of each dataset with the rows left after it.
- *
- * @throws {Refusal} `NOT_FOUND` for somebody who is not on the list
- */
-export async function seeRecipient(
-  app: App,
-  person: PersonViewer,
-  name: string,
-  options: { recipient: string; period?: string },
-) {
-  const { burst, entries } = await makePlan(app, person, name, { ...options, again: true });
-  const entry = entries.find((one) => one.recipient === options.recipient);
-  if (!entry) {
-    const known = entries.map((one) => one.recipient);
-    throw noSuch('recipient', options.recipient, known);
-  }
-  const { cut } = entry;
-  const datasets = await Promise.all(
-    [...burst.revisions.values()].map((revision) =>
-      explainLimits(
-        app,
-        revision,
-        cut === undefined ? outerFilter(burst, revision.shape) : filterFor(burst, revision.shape, cut),
-      ),
-    ),
-  );
-  const what =
-    entry.action !== 'send'
-      ? `is skipped: ${entry.reason}`
-      : `gets ${entry.files.map((one) => one.name).join(', ') || 'a note without files'}`;
-  return {
-    burst: name,
-    as: { kind: 'recipient', name: entry.recipient },
-    right: { level: entry.action === 'send' ? 'view' : 'none', because: what },
-    datasets,
-    figures: [],
-    results: {},
-  };
-}
-
-/**
- * The very file that a recipient would get, made for the sender to look at.
- *
- * @throws {Refusal} `NOT_FOUND`, `COPY_EMPTY` for somebody without rows
- */
-export async function sampleOf(
-  app: App,
-  person: PersonViewer,
-  name: string,
-  wish: { recipient: string; period?: string; format?: CopyFormat },
-): Promise<{ bytes: Buffer; fileName: string; format: CopyFormat }> {
-  const { burst, entries } = await makePlan(app, person, name, { ...wish, again: true, only: [wish.recipient] });
-  const [entry] = entries;
-  const { formats } = burst.definition;
-  const isShown = burst.definition.destination.kind === 'mail' && burst.definition.destination.page === true;
-  const format = wish.format ?? formats[0] ?? 'png';
-  if (!formats.includes(format) && !(isShown && format === 'png'))
-    throw new Refusal('INPUT_INVALID', `\`${name}\` sends no ${format}`, {
-      pointer: 'format',
-      word: format,
-      ...suggest(format, formats),
-    });
-  const file = entry!.files.find((one) => one.format === format);
-  if (!file || entry!.cut === undefined)
-    throw new Refusal('COPY_EMPTY', `there is no file for \`${wish.recipient}\`: ${entry!.reason ?? 'no rows'}`);
-  const folder = join(app.settings.spool, `sample-${randomUUID()}`);
-  return { bytes: await makeSample(app, burst, entry!.cut, format, folder), fileName: file.name, format };
 }

@@ -9,7 +9,8 @@ import type { ListOrigin } from './listStore.ts';
 import { answerDone, answerFile, answerQuestion, answerWords } from './answers.ts';
 import { fetchByLink, fetchKept, recallLinks } from './links.ts';
 import { mediaTypes } from './mediaTypes.ts';
-import { sampleOf, seeRecipient, showPlan } from './plan.ts';
+import { sampleOf, seeRecipient } from './oneCopy.ts';
+import { showPlan } from './plan.ts';
 import {
   continueRun,
   pauseRun,

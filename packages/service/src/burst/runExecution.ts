@@ -11,16 +11,14 @@ import { sendSummary } from './summary.ts';
 import { RunWaits, sendCopies, settleInterrupted } from './send.ts';
 import { describeFile, dropMade, dropRunFolder, handOver, madeFolder, runFolder } from './spool.ts';
 import {
-  changeRun,
   countDeliveries,
   cutOfDelivery,
-  findRun,
   listDeliveries,
   moveDeliveries,
   type DeliveryRow,
   type MadeFile,
-  type RunRow,
-} from './store.ts';
+} from './deliveryStore.ts';
+import { changeRun, findRun, type RunRow } from './store.ts';
 
 const progressEveryMs = 250;
 const dayMs = 86_400_000;

@@ -6,19 +6,8 @@ import { requireBudget } from '../meter/index.ts';
 import { enqueue, hurry, remember, type App } from '../platform/index.ts';
 import { linksOf } from './links.ts';
 import { explainCut, makePlan, type PlanOptions } from './plan.ts';
-import {
-  addRun,
-  askToStop,
-  changeRun,
-  countDeliveries,
-  findRun,
-  listDeliveries,
-  listRuns,
-  moveDeliveries,
-  moveRun,
-  type DeliveryRow,
-  type RunRow,
-} from './store.ts';
+import { countDeliveries, listDeliveries, moveDeliveries, type DeliveryRow } from './deliveryStore.ts';
+import { addRun, askToStop, changeRun, findRun, listRuns, moveRun, type RunRow } from './store.ts';
 import { requireBurst } from './definition.ts';
 
 /** @throws {Refusal} `COPY_EMPTY` with one problem for each recipient without rows, where a burst is refused then */

@@ -41,7 +41,8 @@ import { mediaTypes } from './mediaTypes.ts';
 import type { PreparedBurst } from './prepare.ts';
 import { bounceAddress } from './bounces.ts';
 import { unsubscribeAddress } from './unsubscribe.ts';
-import { listDeliveries, moveDeliveries, type DeliveryRow, type MadeFile, type RunRow } from './store.ts';
+import { listDeliveries, moveDeliveries, type DeliveryRow, type MadeFile } from './deliveryStore.ts';
+import { type RunRow } from './store.ts';
 
 /** How long to wait before a copy that was not taken is offered again; none may have arrived twice by it. */
 const retryMs = [1_000, 5_000, 20_000];

@@ -3,16 +3,14 @@ import {
   destinationName,
   ownMail,
   type BurstDefinition,
-  type Cut,
   type DeliveryState,
   type PlanEntry,
-  type PlannedFile,
   type RunCause,
   type RunState,
 } from '@underbell/core/burst';
-import type { Value } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import { defineRecord, plain, type App } from '../platform/index.ts';
+import { deliveriesOf, sealedCut } from './deliveryStore.ts';
 
 interface BurstRow {
   name: string;
@@ -57,43 +55,6 @@ export interface RunRow {
 /** States in which a run has not finished. */
 export const activeStates: RunState[] = ['held', 'waiting', 'running', 'paused'];
 
-/** A file of a copy as it was made. */
-export interface MadeFile extends PlannedFile {
-  readonly sizeBytes?: number;
-  readonly sha256?: string;
-}
-
-export interface DeliveryRow {
-  id: number;
-  runId: number;
-  burstName: string;
-  occurrence: string;
-  recipient: string;
-  address: string;
-  repeat: number;
-  /** What the copy holds, in runs from before cuts had more than one value. */
-  value: Value | null;
-  cut: Cut | null;
-  /** The limits of this one copy, in words. */
-  filter: string | null;
-  rowCount: string | number;
-  files: MadeFile[];
-  state: DeliveryState;
-  reason: string | null;
-  messageId: string | null;
-  changedAt: Date;
-  isTest: boolean;
-  /** How often the destination was asked to take it. */
-  attempts: number;
-  /** Name of the destination that it goes to. */
-  destination: string;
-  /** Where its files lie, at a destination that has places for them. */
-  places: string[] | null;
-  /** When and why the letter came back after its mail host had taken it. */
-  bouncedAt: Date | null;
-  bounce: string | null;
-}
-
 const tables = (app: App) => ({
   bursts: defineRecord<BurstRow>(app.records, 'bursts', {
     name: 'key',
@@ -125,30 +86,6 @@ const tables = (app: App) => ({
     finishedAt: 'instant',
     keptUntil: 'instant',
   }),
-  deliveries: defineRecord<DeliveryRow>(app.records, 'deliveries', {
-    id: 'serial',
-    runId: 'integer',
-    burstName: 'text',
-    occurrence: 'text',
-    recipient: 'text',
-    address: 'text',
-    repeat: 'integer',
-    value: 'json',
-    cut: 'json',
-    filter: 'text',
-    rowCount: 'integer',
-    files: 'json',
-    state: 'text',
-    reason: 'text',
-    messageId: 'text',
-    changedAt: 'instant',
-    isTest: 'boolean',
-    attempts: 'integer',
-    destination: 'text',
-    places: 'json',
-    bouncedAt: 'instant',
-    bounce: 'text',
-  }),
 });
 
 export async function putBurst(
@@ -168,22 +105,6 @@ export async function findBurst(app: App, name: string): Promise<BurstRow | unde
 
 export async function listBursts(app: App): Promise<BurstRow[]> {
   return (await tables(app).bursts.findAll({ order: ['name'] })).map(plain);
-}
-
-/** States in which a copy has left, or may have: it is not made again unless asked. */
-const left: DeliveryState[] = ['sent', 'sending', 'in doubt'];
-
-/** Recipients who have this occurrence, with the run that sent it and how often. */
-export async function sentBefore(
-  app: App,
-  burst: string,
-  occurrence: string,
-): Promise<Map<string, { run: number; repeat: number }>> {
-  const rows = await tables(app).deliveries.findAll({
-    where: { burstName: burst, occurrence, isTest: false, state: { [Op.in]: left } },
-    order: [['repeat', 'ASC']],
-  });
-  return new Map(rows.map(plain).map((row) => [row.recipient, { run: row.runId, repeat: row.repeat }]));
 }
 
 export type NewRun = Pick<
@@ -213,7 +134,7 @@ export async function addRun(
   repeats: ReadonlyMap<string, number>,
   transaction: Transaction,
 ): Promise<number> {
-  const { runs, deliveries } = tables(app);
+  const { runs } = tables(app);
   const active = await runs.findOne({
     where: { burstName: run.burstName, state: { [Op.in]: activeStates } },
     transaction,
@@ -244,7 +165,7 @@ export async function addRun(
     { transaction },
   );
   const { id } = plain(made);
-  await deliveries.bulkCreate(
+  await deliveriesOf(app).bulkCreate(
     entries.map((entry) => ({
       runId: id,
       burstName: run.burstName,
@@ -285,22 +206,6 @@ export async function listRuns(app: App, burst: string | undefined, limit: numbe
 
 export async function changeRun(app: App, id: number, change: Partial<RunRow>): Promise<void> {
   await tables(app).runs.update(change, { where: { id } });
-}
-
-const passwordPurpose = 'copy password';
-
-/** A cut as it is kept: nobody who reads the records reads a password. */
-function sealedCut(app: App, cut: Cut | undefined): Cut | null {
-  if (cut?.password === undefined) return cut ?? null;
-  return { ...cut, password: app.vault.seal(cut.password, passwordPurpose) };
-}
-
-/** What a copy was cut by; runs from before cuts had one value of the only bound parameter. */
-export function cutOfDelivery(app: App, { cut, value }: DeliveryRow, definition: BurstDefinition): Cut | undefined {
-  if (cut !== null)
-    return cut.password === undefined ? cut : { ...cut, password: app.vault.open(cut.password, passwordPurpose) };
-  const [column] = Object.values(definition.bind ?? {});
-  return value === null || column === undefined ? undefined : { fields: { [column]: [String(value)] } };
 }
 
 /** Asks a run that has not finished to stop. @returns whether there was one */
@@ -369,71 +274,7 @@ export async function lastSentRun(app: App, burst: string): Promise<RunRow | und
   return row ? plain(row) : undefined;
 }
 
-export async function listDeliveries(app: App, run: number, states?: readonly DeliveryState[]): Promise<DeliveryRow[]> {
-  const where = states === undefined ? { runId: run } : { runId: run, state: { [Op.in]: [...states] } };
-  return (await tables(app).deliveries.findAll({ where, order: ['id'] })).map(plain);
-}
-
-/** When a run's last copy left. */
-export async function lastSentAt(app: App, run: number): Promise<Date | undefined> {
-  const where = { runId: run, state: 'sent' as const };
-  const row = await tables(app).deliveries.findOne({ where, order: [['changedAt', 'DESC']] });
-  return row ? plain(row).changedAt : undefined;
-}
-
-export async function findDelivery(app: App, id: number): Promise<DeliveryRow | undefined> {
-  const row = await tables(app).deliveries.findByPk(id);
-  return row ? plain(row) : undefined;
-}
-
-/** Notes that a copy came back; the first notice counts. */
-export async function noteBounce(app: App, id: number, reason: string): Promise<void> {
-  const change = { bouncedAt: new Date(app.now()), bounce: reason };
-  await tables(app).deliveries.update(change, { where: { id, bouncedAt: null } });
-}
-
-/** Recipient -> why the last copy that came back did, of those whose newest copy came back. */
-export async function bouncedBefore(app: App, burst: string): Promise<Map<string, string>> {
-  const rows = await app.records.query<{ recipient: string; bounce: string | null }>(
-    `SELECT DISTINCT ON (recipient) recipient, bounce FROM deliveries
-     WHERE burst_name = $burst AND state = 'sent' AND NOT is_test ORDER BY recipient, id DESC`,
-    { bind: { burst }, type: QueryTypes.SELECT },
-  );
-  return new Map(rows.flatMap(({ recipient, bounce }) => (bounce === null ? [] : [[recipient, bounce] as const])));
-}
-
 /** Runs whose files are kept for no longer. */
 export async function spentRuns(app: App): Promise<RunRow[]> {
   return (await tables(app).runs.findAll({ where: { keptUntil: { [Op.lte]: new Date(app.now()) } } })).map(plain);
-}
-
-/** Moves deliveries on; only from a state they are in, so that two workers cannot both take one. @returns how many moved */
-export async function moveDeliveries(
-  app: App,
-  which: { ids: readonly number[] } | { run: number },
-  from: readonly DeliveryState[],
-  change: Partial<Pick<DeliveryRow, 'reason' | 'files' | 'messageId' | 'attempts' | 'places'>> & {
-    state: DeliveryState;
-  },
-  transaction?: Transaction,
-): Promise<number> {
-  const where = 'ids' in which ? { id: { [Op.in]: [...which.ids] } } : { runId: which.run };
-  const [moved] = await tables(app).deliveries.update(
-    { ...change, changedAt: new Date(app.now()) },
-    { where: { ...where, state: { [Op.in]: [...from] } }, ...(transaction ? { transaction } : {}) },
-  );
-  return moved;
-}
-
-/** How many deliveries of a run are in each state. */
-export async function countDeliveries(
-  app: App,
-  run: number,
-): Promise<Partial<Record<DeliveryState | 'bounced', number>>> {
-  const rows = await app.records.query<{ state: DeliveryState; count: string; bounced: string }>(
-    'SELECT state, count(*) AS count, count(bounced_at) AS bounced FROM deliveries WHERE run_id = :run GROUP BY state',
-    { replacements: { run }, type: QueryTypes.SELECT },
-  );
-  const bounced = rows.reduce((sum, row) => sum + Number(row.bounced), 0);
-  return { ...Object.fromEntries(rows.map((row) => [row.state, Number(row.count)])), bounced };
 }

@@ -1,6 +1,7 @@
 import { findPerson } from '../access/index.ts';
 import { enqueue, type App } from '../platform/index.ts';
-import { countDeliveries, listDeliveries, type RunRow } from './store.ts';
+import { countDeliveries, listDeliveries } from './deliveryStore.ts';
+import { type RunRow } from './store.ts';
 
 const shownFailures = 20;
 

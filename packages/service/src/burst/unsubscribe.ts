@@ -4,7 +4,8 @@ import { Refusal } from '@underbell/core/refusal';
 import { requireRight } from '../access/index.ts';
 import { isSameSecret, remember, type App } from '../platform/index.ts';
 import { requireBurst } from './definition.ts';
-import { findDelivery, findRun, type DeliveryRow } from './store.ts';
+import { findDelivery, type DeliveryRow } from './deliveryStore.ts';
+import { findRun } from './store.ts';
 
 const purpose = 'unsubscribe';
 
