@@ -1,4 +1,3 @@
-import { availableParallelism } from 'node:os';
 import type { LimitPart } from '@underbell/core/access';
 import { formatValue, valueTypeOf, type DatasetColumn, type Value } from '@underbell/core/dataset';
 import { nothing, quoteName, StatementBinder, type Cell, type SqlBinder, type TypedNode } from '@underbell/core/filter';
@@ -10,7 +9,7 @@ import {
   type FigureQuery,
   type FigureResult,
 } from '@underbell/core/report';
-import { Turns, type App } from '../platform/index.ts';
+import { isAnybodyLooking, Turns, type App } from '../platform/index.ts';
 import { ask, refuseSmallGroups, rowsOf, type RowRequest } from './road.ts';
 import { answerQuery, shownPlan } from './rowFigures.ts';
 import { columnPgType } from './table.sql.ts';
@@ -84,11 +83,8 @@ async function askPerCut(
   return found;
 }
 
-/**
- * The lane of planned work has one more connection, for the rows that are read meanwhile. On small machines more would
- * only take time from readers.
- */
-const queriesAtOnce = Math.max(1, Math.min(3, availableParallelism() - 1));
+/** The lane of planned work has one more connection, for the rows that are read meanwhile. */
+const queriesAtOnce = 3;
 
 interface Asked {
   readonly query: FigureQuery;
@@ -107,6 +103,8 @@ const isOneLine = ({ isGrouped, columns, beyond, limit, offset = 0 }: FigureQuer
 export class CutAsker {
   readonly #app: App;
   readonly #turns = new Turns(queriesAtOnce);
+  /** While people look, one query at a time: together they take what a database reads from memory with. */
+  readonly #single = new Turns(1);
   readonly #waiting = new Map<string, { request: RowRequest; partition: Partition; asked: Asked[] }>();
 
   constructor(app: App) {
@@ -124,8 +122,14 @@ export class CutAsker {
     return new Promise((resolve, reject) => known.asked.push({ query, resolve, reject }));
   }
 
+  #take<T>(work: () => Promise<T>): Promise<T> {
+    return this.#turns.take(async () =>
+      (await isAnybodyLooking(this.#app.records)) ? this.#single.take(work) : work(),
+    );
+  }
+
   async #askAlone(request: RowRequest, query: FigureQuery, partition: Partition): Promise<RowsOfCut> {
-    const found = await this.#turns.take(() => askPerCut(this.#app, request, query, partition));
+    const found = await this.#take(() => askPerCut(this.#app, request, query, partition));
     if (found.size === partition.tuples.length) return (cut) => found.get(cut)!;
     // A copy without rows is answered as any question about no rows is: with counts of zero, where there are counts.
     const none = { ...request, filter: request.filter.narrow(noRows) };

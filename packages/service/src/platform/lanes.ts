@@ -1,4 +1,5 @@
 import pg from 'pg';
+import { QueryTypes, type Sequelize } from 'sequelize';
 import { giveWayBehind } from './priority.ts';
 
 /** Connections for dataset rows. Readers and planned work never wait for each other's. */
@@ -11,17 +12,21 @@ export interface Lanes {
 
 export type Lane = keyof Lanes;
 
+/** Seconds after somebody's last query in which they are taken to be still looking: pages ask several one after the other. */
+const lookingSeconds = 3;
+const nameOf = (lane: Lane) => `underbell ${lane}`;
+
 /**
  * Opens both lanes; a query of a reader may take 30 s, planned work is not bounded. What planned work groups for all
  * recipients at once is hashed in memory, where the usual 4 MB would have it sorted on disk. On the database's own machine
  * its processes give way to those of readers.
  */
 export function openLanes(databaseUrl: string): Lanes {
-  const open = (max: number, name: string, timeoutMs: number, more = '') => {
+  const open = (max: number, name: Lane, timeoutMs: number, more = '') => {
     const pool = new pg.Pool({
       connectionString: databaseUrl,
       max,
-      application_name: `underbell ${name}`,
+      application_name: nameOf(name),
       statement_timeout: timeoutMs,
       options: `-c timezone=UTC -c datestyle=ISO${more}`,
     });
@@ -38,4 +43,14 @@ export function openLanes(databaseUrl: string): Lanes {
 
 export async function closeLanes(lanes: Lanes): Promise<void> {
   await Promise.all([lanes.readers.end(), lanes.planned.end()]);
+}
+
+/** Whether people are looking at something just now, whichever process answers them. */
+export async function isAnybodyLooking(records: Sequelize): Promise<boolean> {
+  const [found] = await records.query<{ is: boolean }>(
+    `SELECT EXISTS (SELECT FROM pg_stat_activity WHERE datname = current_database() AND application_name = $name
+       AND (state = 'active' OR (query <> '' AND state_change > clock_timestamp() - make_interval(secs => $seconds)))) AS is`,
+    { bind: { name: nameOf('readers'), seconds: lookingSeconds }, type: QueryTypes.SELECT },
+  );
+  return found!.is;
 }

@@ -1,0 +1,35 @@
+import assert from 'node:assert/strict';
+import { after, before, describe, it } from 'node:test';
+import { closeApp, isAnybodyLooking, openApp } from '../../src/platform/index.ts';
+import { House } from '../house.ts';
+
+describe('the lanes', () => {
+  let house: House;
+  before(async () => {
+    house = await House.open();
+  });
+  after(() => house.close());
+
+  it('tell whether people are looking, whichever process answers them, and forget it soon', async () => {
+    const { app } = house;
+    assert.equal(await isAnybodyLooking(app.records), false);
+    await app.lanes.planned.query('SELECT 1');
+    assert.equal(await isAnybodyLooking(app.records), false, 'planned work is nobody who looks');
+    const other = openApp(app.settings, app.log);
+    try {
+      await other.lanes.readers.query('SELECT 1');
+      assert.equal(await isAnybodyLooking(app.records), true);
+      while (await isAnybodyLooking(app.records)) await new Promise((resolve) => setTimeout(resolve, 100));
+      // One that takes long is looking for as long as it lasts: here until it is told to end.
+      const slow = other.lanes.readers.query('SELECT pg_sleep(600)');
+      slow.catch(() => undefined);
+      const began = Date.now();
+      while (Date.now() - began < 3_500) await new Promise((resolve) => setTimeout(resolve, 100));
+      assert.equal(await isAnybodyLooking(app.records), true);
+      await house.cutConnections();
+      await assert.rejects(slow);
+    } finally {
+      await closeApp(other);
+    }
+  });
+});
