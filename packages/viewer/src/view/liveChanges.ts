@@ -43,6 +43,7 @@ export class LiveChanges {
   readonly #onChange: () => void;
   readonly #channel = new BroadcastChannel('underbell changes');
   readonly #stop = new AbortController();
+  #hasSlot = false;
   #isListening = false;
   #timer: number | undefined;
 
@@ -80,7 +81,9 @@ export class LiveChanges {
 
   /** Listens for as long as the page is there; a stream that ends is opened again. */
   async #listen(): Promise<void> {
-    if (this.#isListening) return;
+    // The other slot is for another frame; it is asked for once more when that one goes.
+    if (this.#hasSlot) return;
+    this.#hasSlot = true;
     let wasLost = false;
     while (!this.#stop.signal.aborted) {
       try {

@@ -162,8 +162,10 @@ export class ViewApi {
     } catch {
       throw new ViewProblem(offline);
     }
-    if (!answer.ok) throw new ViewProblem((await answer.json()) as ProblemDocument);
-    return answer;
+    if (answer.ok) return answer;
+    // What stands between reader and service may answer in words of its own.
+    const said = (await answer.json().catch(() => offline)) as ProblemDocument;
+    throw new ViewProblem(said);
   }
 
   #post(path: string, body: object): Promise<Response> {

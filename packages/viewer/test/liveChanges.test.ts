@@ -1,0 +1,129 @@
+import assert from 'node:assert/strict';
+import { afterEach, beforeEach, describe, it, mock } from 'node:test';
+import type { ViewAnswer, ViewApi } from '../src/view/viewApi.ts';
+import { openWindow } from './window.ts';
+
+openWindow();
+const { LiveChanges } = await import('../src/view/liveChanges.ts');
+
+const settled = async () => {
+  for (let i = 0; i < 20; i++) await new Promise((resolve) => setImmediate(resolve));
+};
+
+/** Locks of a browser: one holder each, who waits longest is next. */
+class Locks {
+  readonly #last = new Map<string, Promise<unknown>>();
+  request(name: string, _: object, work: () => Promise<unknown>): Promise<unknown> {
+    const mine = (this.#last.get(name) ?? Promise.resolve()).then(work);
+    this.#last.set(name, mine);
+    return mine;
+  }
+}
+
+describe('changes that a page hears of', () => {
+  /** Streams that were opened, each to be written to. */
+  let streams: WritableStreamDefaultWriter<Uint8Array>[];
+  let open: (() => Promise<Response>) | undefined;
+  const running: InstanceType<typeof LiveChanges>[] = [];
+  beforeEach(() => {
+    mock.timers.enable({ apis: ['setTimeout', 'setInterval'] });
+    Object.defineProperty(globalThis, 'navigator', { value: { locks: new Locks() }, configurable: true });
+    streams = [];
+    open = undefined;
+  });
+  afterEach(async () => {
+    for (const one of running.splice(0)) one.stop();
+    for (const one of streams) await one.close().catch(() => undefined);
+    mock.timers.reset();
+  });
+
+  const api = {
+    target: { kind: 'placement', name: 'quay-page' },
+    events: async () => {
+      if (open) return open();
+      const { readable, writable } = new TransformStream<Uint8Array, Uint8Array>();
+      streams.push(writable.getWriter());
+      return new Response(readable);
+    },
+  } as unknown as ViewApi;
+  const shown = {
+    report: { name: 'quays', title: 'Quays', edition: 1 },
+    datasets: [{ dataset: 'sailings' }],
+  } as unknown as ViewAnswer;
+  function listen(): { count(): number } {
+    let changes = 0;
+    const live = new LiveChanges(
+      api,
+      () => ({ question: {} as never, answer: shown }),
+      () => changes++,
+    );
+    running.push(live);
+    live.start();
+    return { count: () => changes };
+  }
+  const say = async (text: string, stream = 0) => {
+    await streams[stream]!.write(new TextEncoder().encode(text));
+    await settled();
+  };
+  const changed = (change: object) => `event: changed\ndata: ${JSON.stringify(change)}\n\n`;
+
+  it('are those of what it shows: its datasets, its report, itself, and everything after a gap', async () => {
+    const page = listen();
+    await settled();
+    await say(changed({ kind: 'dataset', name: 'takings' }));
+    await say(changed({ kind: 'report', name: 'other' }));
+    await say(changed({ kind: 'placement', name: 'another' }));
+    await say(': still there\n\nevent: other\ndata: {}\n\n');
+    assert.equal(page.count(), 0);
+    await say(changed({ kind: 'dataset', name: 'sailings' }));
+    await say(changed({ kind: 'report', name: 'quays' }));
+    await say(changed({ kind: 'placement', name: 'quay-page' }));
+    await say(changed({}));
+    assert.equal(page.count(), 4);
+  });
+
+  it('are understood in whatever pieces they arrive', async () => {
+    const page = listen();
+    await settled();
+    const text = changed({ kind: 'dataset', name: 'sailings' }) + changed({ kind: 'report', name: 'quays' });
+    for (const character of text) await streams[0]!.write(new TextEncoder().encode(character));
+    await settled();
+    assert.equal(page.count(), 2);
+  });
+
+  it('are told to the other frames of the browser, of which only two listen to the service', async () => {
+    const pages = [listen(), listen(), listen(), listen()];
+    await settled();
+    assert.equal(streams.length, 2, 'a connection each for two of them');
+    await say(changed({ kind: 'dataset', name: 'sailings' }));
+    // The channel between frames has a thread of its own.
+    while (pages.some((one) => one.count() === 0)) await settled();
+    assert.deepEqual(
+      pages.map((one) => one.count()),
+      [1, 1, 1, 1],
+    );
+  });
+
+  it('are looked for as soon as a lost stream is back, and now and then where nobody listens', async () => {
+    const page = listen();
+    await settled();
+    open = () => Promise.reject(new Error('offline'));
+    await streams[0]!.abort(new Error('cut'));
+    await settled();
+    mock.timers.tick(2_000);
+    await settled();
+    assert.equal(page.count(), 0);
+    mock.timers.tick(28_000);
+    await settled();
+    const polled = page.count();
+    assert.ok(polled >= 1, 'it looks by itself meanwhile');
+    open = undefined;
+    mock.timers.tick(2_000);
+    await settled();
+    assert.equal(streams.length, 2);
+    assert.equal(page.count(), polled + 1, 'once, for whatever was missed');
+    mock.timers.tick(60_000);
+    await settled();
+    assert.equal(page.count(), polled + 1, 'who listens need not look');
+  });
+});
