@@ -22,9 +22,15 @@ export interface Column<Row> {
   readonly isNumber?: boolean;
 }
 
+ 
+const controls = /[\u0000-\u0008\u000b-\u001f\u007f-\u009f]/g;
+
+/** Text that came from elsewhere, so that it cannot steer the terminal. */
+export const harmless = (text: string): string => text.replace(controls, '\ufffd');
+
 const count = new Intl.NumberFormat('en-GB');
 const showCell = (value: string | number | null | undefined) =>
-  typeof value === 'number' ? count.format(value) : (value ?? '');
+  typeof value === 'number' ? count.format(value) : harmless(value ?? '');
 
 const noLines = {
   top: '',

@@ -1,3 +1,4 @@
+import { harmless } from './output.ts';
 import { refusalKinds, type ProblemDocument, type RefusalCode } from '@underbell/core/refusal';
 
 /** What the service, or this program itself, refused. */
@@ -40,5 +41,5 @@ export function problemLines({ document }: Problem): string[] {
   else if (nearest?.[0]) lines.push(`  hint: did you mean \`${nearest[0]}\`?`);
   if (reference) lines.push(`  reference: ${reference}`);
   lines.push(`  code: ${document.code}`);
-  return lines;
+  return lines.map(harmless);
 }
