@@ -58,11 +58,11 @@ describe('what the command line prints', () => {
   it('cannot steer the terminal with what came from elsewhere', () => {
     const evil = 'a\u001b]0;title\u0007\u009b31m\rb';
     const text = printed(() => table([evil], [{ heading: 'name', cell: (one) => one }]));
-     
+
     assert.doesNotMatch(text, /[\u0000-\u0009\u000b-\u001f\u007f-\u009f]/);
     assert.match(text, /a�\]0;title��31m�b/);
     const lines = problemLines(localProblem('NOT_FOUND', `no \`${evil}\``, { hint: evil }));
-     
+
     assert.doesNotMatch(lines.join('\n'), /[\u0000-\u0009\u000b-\u001f\u007f-\u009f]/);
   });
 

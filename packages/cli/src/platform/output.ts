@@ -22,7 +22,6 @@ export interface Column<Row> {
   readonly isNumber?: boolean;
 }
 
- 
 const controls = /[\u0000-\u0008\u000b-\u001f\u007f-\u009f]/g;
 
 /** Text that came from elsewhere, so that it cannot steer the terminal. */
