@@ -49,17 +49,19 @@ function barsOf(figure: BarFigure, result: FigureResult, look: ChartLook): Bars 
   return { ...data, series: [...own, ...earlier], names, hasOthers: others !== undefined };
 }
 
+const isEarlier = (result: FigureResult, bars: Bars, series: number) =>
+  result.before !== undefined && series === bars.series.length - 1;
+
 /** The earlier period stands behind in grey, in the legend as well. */
 function seriesColour({ theme }: ChartLook, result: FigureResult, bars: Bars, series: number): string {
-  const isEarlier = result.before !== undefined && series === bars.series.length - 1;
-  return isEarlier ? theme.faded : theme.series[series % theme.series.length]!;
+  return isEarlier(result, bars, series) ? theme.faded : theme.series[series % theme.series.length]!;
 }
 
 function colourOf(look: ChartLook, result: FigureResult, bars: Bars, series: number, index: number): string {
   const { theme, picked = [] } = look;
   const one = bars.series[series]!;
   const usual = seriesColour(look, result, bars, series);
-  if (usual === theme.faded) return usual;
+  if (isEarlier(result, bars, series)) return usual;
   if (bars.hasOthers && index === bars.names.length - 1) return theme.quiet;
   if (picked.length > 0 && !picked.includes(rawText(bars.categories[index]))) return theme.faded;
   const tone = toneAt(result, one.rows[index]);
