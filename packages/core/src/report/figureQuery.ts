@@ -8,6 +8,7 @@ import {
 } from '../dataset/index.ts';
 import { checkMeasure, parseFilter, type TypedNode } from '../filter/index.ts';
 import { isRefusal, Refusal } from '../refusal/index.ts';
+import { calculationsOf, type Calculation } from './calculation.ts';
 import type { DataFigure, Figure, Measure, ReferenceLine, ReportDefinition } from './definition.ts';
 import { measuresIn } from './textValues.ts';
 
@@ -21,6 +22,8 @@ export interface ResultColumn {
   readonly unit?: string;
   /** Dates are the first days of stretches of this length. */
   readonly step?: DateStep;
+  /** How it follows from other columns of the answer, where it does. */
+  readonly calculation?: Calculation;
 }
 
 export type QueryColumn = ResultColumn & { readonly node: TypedNode };
@@ -272,5 +275,9 @@ export function planFigure(report: ReportDefinition, figure: DataFigure, dataset
 
 /** The columns as the answer shows them, without the expressions behind. */
 export function resultColumns(query: FigureQuery): ResultColumn[] {
-  return query.columns.map(({ node: _node, ...column }) => column);
+  const calculations = calculationsOf(query.columns);
+  return query.columns.map(({ node: _node, ...column }, i) => {
+    const calculation = calculations[i];
+    return calculation ? { ...column, calculation } : column;
+  });
 }

@@ -41,6 +41,7 @@ export {
   type FigureQuery,
   type ResultColumn,
 } from './figureQuery.ts';
+export type { Calculation } from './calculation.ts';
 export { compileCountSql, compileFigureSql } from './figureSql.ts';
 export {
   isWithin,

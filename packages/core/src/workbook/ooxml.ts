@@ -42,6 +42,14 @@ export function cellXml(at: string, cell: Cell | undefined, type: ValueType, sty
   return textXml(at, String(cell), s);
 }
 
+/** A cell that goes on being calculated, with its value of now; numbers only. */
+export function formulaXml(at: string, formula: string, cell: Cell | undefined, style: number): string {
+  const start = `<c r="${at}" s="${style}"`;
+  return typeof cell === 'number' && Number.isFinite(cell)
+    ? `${start}><f>${xml(formula)}</f><v>${cell}</v></c>`
+    : `${start} t="str"><f>${xml(formula)}</f><v></v></c>`;
+}
+
 /** Texts stand in their cell, so that a formula in somebody's data stays a text. */
 export const textXml = (at: string, text: string, s: string) =>
   `<c r="${at}"${s} t="inlineStr"><is><t xml:space="preserve">${xml(text.slice(0, 32_767))}</t></is></c>`;

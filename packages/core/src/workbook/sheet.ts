@@ -1,11 +1,14 @@
 import type { ValueType } from '../dataset/index.ts';
 import type { Cell } from '../filter/index.ts';
+import type { Calculation } from '../report/index.ts';
 
 /** A column of a sheet. */
 export interface SheetColumn {
   readonly heading: string;
   readonly type: ValueType;
   readonly format?: string;
+  /** How it follows from other columns of the sheet: it stays a formula, and its values are what it last gave. */
+  readonly calculation?: Calculation;
 }
 
 /** Colours cells for as long as a comparison of their row holds, also when somebody changes a number. */

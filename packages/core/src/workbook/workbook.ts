@@ -1,9 +1,9 @@
-import { strToU8, Zip } from 'fflate';
+import { Zip } from 'fflate';
 import type { Cell } from '../filter/index.ts';
-import { PackedPart } from './pack.ts';
-import { cellXml, head, letters, main, office, packageRels, textXml, xml } from './ooxml.ts';
-import type { Highlight, Sheet, SheetColumn } from './sheet.ts';
-import { styleOf, Styles, tones } from './styles.ts';
+import { head, main, office, packageRels, textXml, xml } from './ooxml.ts';
+import type { Sheet } from './sheet.ts';
+import { PartWriter, SheetWriter, tableXml, type OpenedSheet } from './sheetWriter.ts';
+import { Styles } from './styles.ts';
 
 /** What a workbook says of itself. */
 export interface AboutWorkbook {
@@ -31,175 +31,6 @@ class SheetNames {
     this.#taken.add(name.toLowerCase());
     return name;
   }
-}
-
-/** Headings as a table needs them: none empty, none twice, whatever their case. */
-function tableHeadings(columns: readonly SheetColumn[]): string[] {
-  const taken = new Set<string>();
-  return columns.map(({ heading }, i) => {
-    const bare = heading.trim() === '' ? `Column ${i + 1}` : heading;
-    let name = bare;
-    for (let n = 2; taken.has(name.toLowerCase()); n++) name = `${bare} ${n}`;
-    taken.add(name.toLowerCase());
-    return name;
-  });
-}
-
-/** So many rows decide how wide columns are; they wait until then. */
-const measuredRows = 200;
-/** Pieces of about this length go to the packer. */
-const pieceLength = 65_536;
-const operators = { '=': '=', '<>': '<>', '<': '<', '<=': '<=', '>': '>', '>=': '>=' } as const;
-
-/** Writes text into one part of the archive, in pieces. */
-class PartWriter {
-  readonly #entry: PackedPart;
-  #held: string[] = [];
-  #length = 0;
-
-  constructor(zip: Zip, name: string) {
-    this.#entry = new PackedPart(name);
-    zip.add(this.#entry);
-  }
-
-  write(text: string): void {
-    this.#held.push(text);
-    this.#length += text.length;
-    if (this.#length < pieceLength) return;
-    this.#entry.push(strToU8(this.#held.join('')), false);
-    this.#held = [];
-    this.#length = 0;
-  }
-
-  end(): void {
-    this.#entry.push(strToU8(this.#held.join('')), true);
-  }
-}
-
-type OpenedSheet = Pick<Sheet, 'title' | 'columns' | 'highlights'>;
-
-/** One sheet of a workbook that is being written. Rows come one by one; none is kept. */
-class SheetWriter {
-  readonly #columns: readonly SheetColumn[];
-  readonly #highlights: readonly Highlight[];
-  readonly #headings: readonly string[];
-  readonly #part: PartWriter;
-  readonly #styles: readonly number[];
-  readonly #letters: readonly string[];
-  #waiting: (readonly Cell[])[] | undefined = [];
-  /** Exact sums of numbers, by which a total is known for the sum of its column. */
-  readonly #sums: number[];
-  rows = 0;
-
-  constructor(part: PartWriter, sheet: OpenedSheet, styles: Styles, isFirst: boolean) {
-    this.#part = part;
-    this.#columns = sheet.columns;
-    this.#highlights = sheet.highlights ?? [];
-    this.#headings = tableHeadings(sheet.columns);
-    this.#styles = sheet.columns.map((one) => styleOf(one, styles, false));
-    this.#letters = sheet.columns.map((_, i) => letters(i + 1));
-    this.#sums = sheet.columns.map(() => 0);
-    part.write(
-      `${head}<worksheet xmlns="${main}" xmlns:r="${office}"><sheetViews><sheetView workbookViewId="0"${isFirst ? ' tabSelected="1"' : ''}>` +
-        '<pane ySplit="1" topLeftCell="A2" activePane="bottomLeft" state="frozen"/></sheetView></sheetViews>',
-    );
-  }
-
-  get headings(): readonly string[] {
-    return this.#headings;
-  }
-
-  get lastColumn(): string {
-    return this.#letters.at(-1) ?? 'A';
-  }
-
-  row(cells: readonly Cell[]): void {
-    if (this.#waiting === undefined) return this.#write(cells);
-    this.#waiting.push(cells);
-    if (this.#waiting.length === measuredRows) this.#begin();
-  }
-
-  /** Widths stand before the rows, so that the first rows wait for them. */
-  #begin(): void {
-    const waiting = this.#waiting ?? [];
-    this.#waiting = undefined;
-    const widths = this.#headings.map((heading, i) =>
-      Math.min(48, Math.max(heading.length + 4, ...waiting.map((row) => String(row[i] ?? '').length), 9)),
-    );
-    const columns = widths.map((width, i) => `<col min="${i + 1}" max="${i + 1}" width="${width}" customWidth="1"/>`);
-    const headings = this.#headings.map((text, i) =>
-      textXml(`${this.#letters[i]!}1`, text, ` s="${Styles.fixed.heading}"`),
-    );
-    this.#part.write(`<cols>${columns.join('')}</cols><sheetData><row r="1">${headings.join('')}</row>`);
-    for (const row of waiting) this.#write(row);
-  }
-
-  #write(cells: readonly Cell[]): void {
-    const row = ++this.rows + 1;
-    let text = `<row r="${row}">`;
-    for (let i = 0; i < this.#columns.length; i++) {
-      const cell = cells[i];
-      if (typeof cell === 'number') this.#sums[i]! += cell;
-      text += cellXml(`${this.#letters[i]!}${row}`, cell, this.#columns[i]!.type, this.#styles[i]!);
-    }
-    this.#part.write(`${text}</row>`);
-  }
-
-  /** A total that is the sum of its column stays one when rows are filtered or changed: a formula with its value. */
-  #total(total: readonly Cell[], styles: Styles): string {
-    const row = this.rows + 2;
-    const cells = this.#columns.map((column, i) => {
-      const at = `${this.#letters[i]!}${row}`;
-      const style = styleOf(column, styles, true);
-      const cell = total[i];
-      const sum = this.#sums[i]!;
-      const isSum =
-        column.type === 'number' &&
-        typeof cell === 'number' &&
-        Math.abs(cell - sum) <= 1e-9 * Math.max(1, Math.abs(sum));
-      if (!isSum || this.rows === 0) return cellXml(at, cell, column.type, style);
-      const range = `${this.#letters[i]!}2:${this.#letters[i]!}${this.rows + 1}`;
-      return `<c r="${at}" s="${style}"><f>SUBTOTAL(109,${range})</f><v>${cell}</v></c>`;
-    });
-    return `<row r="${row}">${cells.join('')}</row>`;
-  }
-
-  #highlightXml(): string {
-    if (this.rows === 0) return '';
-    return this.#highlights
-      .map(({ column, op, value, shown, tone }, i) => {
-        const last = this.rows + 1;
-        const [from, to] =
-          shown === undefined ? ['A', this.lastColumn] : [this.#letters[shown]!, this.#letters[shown]!];
-        const formula = `$${this.#letters[column]!}2${operators[op]}${value}`;
-        return (
-          `<conditionalFormatting sqref="${from}2:${to}${last}"><cfRule type="expression" dxfId="${tones.indexOf(tone)}" priority="${i + 1}">` +
-          `<formula>${xml(`AND(ISNUMBER($${this.#letters[column]!}2),${formula})`)}</formula></cfRule></conditionalFormatting>`
-        );
-      })
-      .join('');
-  }
-
-  end(total: readonly Cell[] | undefined, styles: Styles): void {
-    if (this.#waiting !== undefined) this.#begin();
-    if (total) this.#part.write(this.#total(total, styles));
-    const hasTable = this.#columns.length > 0;
-    this.#part.write(
-      `</sheetData>${this.#highlightXml()}${hasTable ? '<tableParts count="1"><tablePart r:id="rId1"/></tableParts>' : ''}</worksheet>`,
-    );
-    this.#part.end();
-  }
-}
-
-/** The table that stands on a sheet: filters, bands and names by which formulas of its owner can ask for columns. */
-function tableXml(id: number, sheet: SheetWriter): string {
-  const ref = `A1:${sheet.lastColumn}${Math.max(sheet.rows, 1) + 1}`;
-  const columns = sheet.headings.map((name, i) => `<tableColumn id="${i + 1}" name="${xml(name)}"/>`);
-  return (
-    `${head}<table xmlns="${main}" id="${id}" name="Rows${id}" displayName="Rows${id}" ref="${ref}" totalsRowShown="0"><autoFilter ref="${ref}"/>` +
-    `<tableColumns count="${columns.length}">${columns.join('')}</tableColumns>` +
-    '<tableStyleInfo name="TableStyleLight1" showFirstColumn="0" showLastColumn="0" showRowStripes="1" showColumnStripes="0"/></table>'
-  );
 }
 
 function notesSheet(title: string, notes: readonly string[]): string {
@@ -249,7 +80,7 @@ export class WorkbookWriter {
   #begin(sheet: OpenedSheet): void {
     const number = this.#sheets.length + 1;
     const part = new PartWriter(this.#zip, `xl/worksheets/sheet${number}.xml`);
-    const writer = new SheetWriter(part, sheet, this.#styles, number === 1);
+    const writer = new SheetWriter(part, sheet, this.#styles, number);
     this.#sheets.push({ name: this.#names.take(sheet.title), writer });
   }
 

@@ -31,6 +31,7 @@ export function toSheet(figure: DataFigure, { columns, rows, sums }: FigureResul
       heading: heading(one),
       type: one.type,
       ...(one.format ? { format: one.format } : {}),
+      ...(one.calculation ? { calculation: one.calculation } : {}),
     })),
     rows: [...rows],
     ...(total ? { total } : {}),
