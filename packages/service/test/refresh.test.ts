@@ -3,7 +3,7 @@ import { after, before, describe, it } from 'node:test';
 import pg from 'pg';
 import { findDatasetRow } from '../src/dataset/index.ts';
 import { tick } from '../src/refresh/jobs.ts';
-import { House, publisher } from './house.ts';
+import { House, publisher, until } from './house.ts';
 
 interface Shown {
   readonly revisions: {
@@ -187,10 +187,11 @@ describe('refreshing', () => {
     await lock.end();
   });
 
-  it('stops when it is asked to, and the old rows stay', async () => {
+  it('stops when it is asked to, also at the source, and the old rows stay', { timeout: 120_000 }, async () => {
     const before = await amount();
     const { columns } = await show();
-    const slow = 'SELECT t.*, pg_sleep(0.05)::text AS pause FROM t CROSS JOIN generate_series(1, 20)';
+    // It computes for hours before its first row comes: whoever only looked at rows would never stop it.
+    const slow = 'SELECT t.*, pg_sleep(3600)::text AS pause FROM t';
     const notes = columns.filter((one) => one.name === 'quay_id').map(() => ({ name: 'quay_id', key: 'quay' }));
     const loading = house.call('PUT', '/api/v1/datasets/parts', {
       as: publisher,
@@ -203,6 +204,9 @@ describe('refreshing', () => {
     }
     assert.equal(asked, 200);
     assert.equal((await loading).body['code'], 'LOAD_STOPPED');
+    const computing =
+      "SELECT count(*)::int AS n FROM pg_stat_activity WHERE query LIKE 'COPY%pg_sleep(3600)%' AND state = 'active'";
+    await until(async () => ((await database.query<{ n: number }>(computing)).rows[0]!.n === 0 ? true : undefined));
     assert.equal((await show()).revisions[0]!.state, 'stopped');
     assert.equal(await amount(), before);
     assert.doesNotMatch((await show()).sql, /pg_sleep/, 'what was not loaded is not its definition either');

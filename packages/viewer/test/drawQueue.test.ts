@@ -30,8 +30,8 @@ describe('charts that wait to be drawn', () => {
           draw: () => {
             drawn.push(name);
             all.push(name);
-            // A click that waits has its turn before the next chart.
-            setTimeout(() => all.push(`click after ${name}`));
+            // What follows a turn comes after all that is done in it.
+            queueMicrotask(() => all.push(`end of the turn of ${name}`));
           },
         },
       );
@@ -46,7 +46,7 @@ describe('charts that wait to be drawn', () => {
     while (all.length < 8) await new Promise((resolve) => setTimeout(resolve, 5));
     assert.equal(drawn[0], 'first');
     assert.ok(drawn.indexOf('far below') < drawn.indexOf('above'));
-    for (const name of ['first', 'second']) assert.equal(all[all.indexOf(name) + 1], `click after ${name}`);
+    for (const name of ['first', 'second']) assert.equal(all[all.indexOf(name) + 1], `end of the turn of ${name}`);
   });
 
   it('are drawn once, as they were asked for last', async () => {

@@ -1,6 +1,7 @@
 import { createReadStream } from 'node:fs';
 import { Transform, type Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
+import { setInterval } from 'node:timers/promises';
 import { parse } from 'csv-parse';
 import type pg from 'pg';
 import type { Transaction } from 'sequelize';
@@ -10,7 +11,7 @@ import { quoteName } from '@underbell/core/filter';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { meter } from '../meter/index.ts';
 import { busyMs, type App } from '../platform/index.ts';
-import { copyFrom, copyOut, sourceUrl, withSource } from '../source/index.ts';
+import { cancelQuery, copyFrom, copyOut, sourceUrl, withSource } from '../source/index.ts';
 import {
   changeRevision,
   failLostLoads,
@@ -59,31 +60,52 @@ export async function describeQuery(app: App, source: string, sql: string): Prom
 
 const noteEveryMs = 400;
 
-/** Counts rows as they pass, writes down how far the loading is, and stops when somebody asked for it. */
-function countRows(app: App, revision: RevisionRow): Transform {
-  let rows = 0;
-  let last = performance.now();
-  return new Transform({
-    transform(chunk: Buffer, _, done) {
-      for (let at = chunk.indexOf(10); at >= 0; at = chunk.indexOf(10, at + 1)) rows++;
-      if (performance.now() - last < noteEveryMs) return done(null, chunk);
-      last = performance.now();
-      void (async () => {
-        await changeRevision(app, revision.id, { rowCount: rows });
-        if ((await findRevisionRow(app, revision.id))?.stopAsked)
-          throw new Refusal('LOAD_STOPPED', 'the loading was stopped; the old data stays');
-      })().then(() => done(null, chunk), done);
-    },
-  });
+/** Looks after a load: counts its rows, writes down how far it is, and ends it when somebody asks for that. */
+interface Watch {
+  /** Rows pass through it. */
+  readonly counter: Transform;
+  /** Ends the load; its reason says why. */
+  readonly signal: AbortSignal;
 }
 
-type Fill = (into: pg.PoolClient, table: string, watch: Transform) => Promise<number>;
+type Fill = (into: pg.PoolClient, table: string, watch: Watch) => Promise<number>;
+
+/** Fills under watch. The watch does not wait for rows: a source that computes for long before its first row can be stopped as well. */
+async function watched(app: App, revision: RevisionRow, fill: (watch: Watch) => Promise<number>): Promise<number> {
+  let rows = 0;
+  const counter = new Transform({
+    transform(chunk: Buffer, _, done) {
+      for (let at = chunk.indexOf(10); at >= 0; at = chunk.indexOf(10, at + 1)) rows++;
+      done(null, chunk);
+    },
+  });
+  const ended = new AbortController();
+  const stopping = new AbortController();
+  const watch = async () => {
+    for await (const _ of setInterval(noteEveryMs, undefined, { signal: ended.signal })) {
+      await changeRevision(app, revision.id, { rowCount: rows });
+      if ((await findRevisionRow(app, revision.id))?.stopAsked)
+        throw new Refusal('LOAD_STOPPED', 'the loading was stopped; the old data stays');
+    }
+  };
+  const watching = watch().catch((error: unknown) => {
+    if (!ended.signal.aborted) stopping.abort(error);
+  });
+  try {
+    return await fill({ counter, signal: stopping.signal });
+  } catch (error) {
+    throw stopping.signal.aborted ? stopping.signal.reason : error;
+  } finally {
+    ended.abort();
+    await watching;
+  }
+}
 
 /** Fills the table of a revision; the caller's work streams into it and says how many rows COPY took. */
 async function fillRevision(app: App, into: pg.PoolClient, revision: RevisionRow, fill: Fill): Promise<number> {
   await into.query('BEGIN');
   await into.query(createTableSql(revision.tableName, revision.columns));
-  const rows = await fill(into, dataTable(revision.tableName), countRows(app, revision));
+  const rows = await watched(app, revision, (watch) => fill(into, dataTable(revision.tableName), watch));
   for (const sql of indexSql(revision.tableName, revision.columns)) await into.query(sql);
   await into.query('COMMIT');
   await into.query(`ANALYZE ${dataTable(revision.tableName)}`);
@@ -209,7 +231,17 @@ export async function loadFromSource(
   return loadRevision(app, { name: dataset.name, columns }, by, (into, table, watch) =>
     withSource(app.settings, source, url, async (from) => {
       const copy = into.query(copyFrom(`COPY ${table} FROM STDIN`));
-      await pipeline(copyOut(from, sql), watch, copy);
+      const { counter, signal } = watch;
+      const cancel = () =>
+        void cancelQuery(app.settings, source, url, from).catch((error: unknown) =>
+          app.log.warn({ err: error, source }, 'a stopped query could not be cancelled at its source'),
+        );
+      signal.addEventListener('abort', cancel);
+      try {
+        await pipeline(copyOut(from, sql), counter, copy, { signal });
+      } catch (error) {
+        throw signal.aborted ? signal.reason : error;
+      }
       return copy.rowCount ?? 0;
     }),
   );
@@ -255,10 +287,10 @@ export async function loadFromCsv(
     const rows = options.badCells === 'empty' ? blankMisfits(path, columns) : createReadStream(path);
     try {
       const copy = into.query(copyFrom(`COPY ${table} (${names}) FROM STDIN (FORMAT csv, HEADER${nulls})`));
-      await pipeline(rows, watch, copy);
+      await pipeline(rows, watch.counter, copy, { signal: watch.signal });
       return copy.rowCount ?? 0;
     } catch (cause) {
-      if (isRefusal(cause)) throw cause;
+      if (isRefusal(cause) || watch.signal.aborted) throw cause;
       const { where, message } = cause as { where?: string; message: string };
       const place = where?.split('\n')[0];
       throw new Refusal('FILE_MALFORMED', `the file cannot be loaded: ${message}`, place ? { pointer: place } : {}, {

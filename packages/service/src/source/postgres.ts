@@ -75,3 +75,13 @@ export async function withSource<T>(
 export function copyOut(client: pg.ClientBase, sql: string): Readable {
   return client.query(copyTo(sql));
 }
+
+/**
+ * Asks a source to give up what one of its connections is computing; our end of it may be gone already.
+ *
+ * @throws {Refusal} as `withSource`
+ */
+export async function cancelQuery(settings: Settings, name: string, url: string, busy: pg.Client): Promise<void> {
+  const { processID } = busy as pg.Client & { readonly processID: number | null };
+  await withSource(settings, name, url, (client) => client.query('SELECT pg_cancel_backend($1)', [processID]));
+}
