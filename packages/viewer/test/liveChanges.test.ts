@@ -61,9 +61,15 @@ describe('changes that a page hears of', () => {
     live.start();
     return { count: () => changes };
   }
+  /** Changes that come close together are one look; here each has its time. */
+  const gathered = async () => {
+    await settled();
+    mock.timers.tick(200);
+    await settled();
+  };
   const say = async (text: string, stream = 0) => {
     await streams[stream]!.write(new TextEncoder().encode(text));
-    await settled();
+    await gathered();
   };
   const changed = (change: object) => `event: changed\ndata: ${JSON.stringify(change)}\n\n`;
 
@@ -86,9 +92,47 @@ describe('changes that a page hears of', () => {
     const page = listen();
     await settled();
     const text = changed({ kind: 'dataset', name: 'sailings' }) + changed({ kind: 'report', name: 'quays' });
-    for (const character of text) await streams[0]!.write(new TextEncoder().encode(character));
-    await settled();
+    for (const character of text) {
+      await streams[0]!.write(new TextEncoder().encode(character));
+      if (character === '\n') await gathered();
+    }
     assert.equal(page.count(), 2);
+  });
+
+  it('are one look when they come together, whoever tells of them', async () => {
+    const pages = [listen(), listen(), listen()];
+    await settled();
+    let heard = 0;
+    const channel = new BroadcastChannel('underbell changes');
+    channel.onmessage = () => (heard += 1);
+    const both = [0, 1].map((stream) =>
+      streams[stream]!.write(
+        new TextEncoder().encode(
+          changed({ kind: 'dataset', name: 'sailings' }) + changed({ kind: 'report', name: 'quays' }),
+        ),
+      ),
+    );
+    await Promise.all(both);
+    // The channel between frames has a thread of its own.
+    while (heard < 4) await settled();
+    await settled();
+    channel.close();
+    assert.deepEqual(
+      pages.map((one) => one.count()),
+      [0, 0, 0],
+      'not before all of them are there',
+    );
+    while (pages.some((one) => one.count() === 0)) await gathered();
+    assert.deepEqual(
+      pages.map((one) => one.count()),
+      [1, 1, 1],
+    );
+    await say(changed({ kind: 'dataset', name: 'sailings' }));
+    while (pages.some((one) => one.count() === 1)) await gathered();
+    assert.deepEqual(
+      pages.map((one) => one.count()),
+      [2, 2, 2],
+    );
   });
 
   it('are told to the other frames of the browser, of which only two listen to the service', async () => {
@@ -97,7 +141,7 @@ describe('changes that a page hears of', () => {
     assert.equal(streams.length, 2, 'a connection each for two of them');
     await say(changed({ kind: 'dataset', name: 'sailings' }));
     // The channel between frames has a thread of its own.
-    while (pages.some((one) => one.count() === 0)) await settled();
+    while (pages.some((one) => one.count() === 0)) await gathered();
     assert.deepEqual(
       pages.map((one) => one.count()),
       [1, 1, 1, 1],

@@ -9,6 +9,8 @@ interface Change {
 const slots = 2;
 const pollMs = 30_000;
 const retryMs = 2_000;
+/** Each frame that listens tells of the same change, and a load may change several things: they are one look. */
+const gatherMs = 120;
 
 function concerns({ kind, name }: Change, api: ViewApi, answer: ViewAnswer | undefined): boolean {
   // After a gap nothing is known, so everybody looks.
@@ -46,6 +48,7 @@ export class LiveChanges {
   #hasSlot = false;
   #isListening = false;
   #timer: number | undefined;
+  #look: ReturnType<typeof setTimeout> | undefined;
 
   constructor(
     api: ViewApi,
@@ -72,11 +75,16 @@ export class LiveChanges {
   stop(): void {
     this.#stop.abort();
     window.clearInterval(this.#timer);
+    clearTimeout(this.#look);
     this.#channel.close();
   }
 
   #hear(change: Change): void {
-    if (concerns(change, this.#api, this.#state().answer)) this.#onChange();
+    if (this.#look !== undefined || !concerns(change, this.#api, this.#state().answer)) return;
+    this.#look = setTimeout(() => {
+      this.#look = undefined;
+      this.#onChange();
+    }, gatherMs);
   }
 
   /** Listens for as long as the page is there; a stream that ends is opened again. */
