@@ -120,6 +120,9 @@ async function publishMore(caller: Caller): Promise<void> {
   }
 }
 
+/** Making copies may take so many seconds of computing a day; a burst for all quays with figures takes about two minutes. */
+const dailyCosts = { folder: 'operations', per: 'day', warnSeconds: 900, stopSeconds: 3_600 };
+
 /** A library that takes only so many copies at a time, one that is full, and the workbook that managers like to work in. */
 async function publishDestinations(caller: Caller, { library }: DemoSurroundings): Promise<void> {
   const { url, user, password } = library;
@@ -198,6 +201,7 @@ async function publish(
     readFileSync(join(folder, 'lists', 'district-leads.csv'), 'utf8'),
   );
   await publishMore(caller);
+  await caller.call('PUT', '/api/v1/cost-limits', dailyCosts);
   await publishDestinations(caller, surroundings);
   await caller.call('PUT', '/api/v1/holidays', {
     name: 'office-closed',

@@ -47,6 +47,8 @@ export interface PlanInput {
   readonly today: string;
   /** List column -> texts of the values that occur in the data at all, in whatever period. */
   readonly occurring?: ReadonlyMap<string, ReadonlySet<string>>;
+  /** A sender whose own rights leave them not a single row of the dataset, whatever the copies ask for. */
+  readonly blind?: { readonly sender: string; readonly dataset: string };
 }
 
 /** What templates can be filled with. */
@@ -112,14 +114,16 @@ function neverWords({ occurring, copies }: PlanInput, cut: Cut): { isAll: boolea
 
 /** What is done for a recipient without rows. */
 function emptyCopy(input: PlanInput, cut: Cut, run: number | undefined): Pick<PlanEntry, 'action' | 'reason'> {
-  const { definition, period } = input;
+  const { definition, period, blind } = input;
   const what = Object.values(cut.fields)
     .map((texts) => texts.join(', '))
     .join('; ');
   const { isAll, words } = neverWords(input, cut);
   const [first] = words;
   const never = !isAll ? '' : `, or at any time${first?.includes(';') ? first.slice(first.indexOf(';')) : ''}`;
-  const reason = `no rows${what === '' ? '' : ` for ${what}`} in ${period.words}${never}`;
+  const reason = blind
+    ? `${blind.sender} may see no rows of \`${blind.dataset}\`, and copies hold no more than their sender may see`
+    : `no rows${what === '' ? '' : ` for ${what}`} in ${period.words}${never}`;
   const { empty = 'skip' } = definition;
   if (empty !== 'note') return { action: empty, reason };
   return run === undefined

@@ -55,6 +55,27 @@ describe('planBurst', () => {
     });
   };
 
+  it('says that it is the sender who sees nothing, where nobody can have any rows', () => {
+    const blind = { sender: 'Ivo', dataset: 'sailings' };
+    const input = { definition, period, alreadySent: new Map<string, number>(), today: '2026-11-23', blind };
+    const copies = ['Q001', 'Q003'].map((quay) => ({
+      recipient: recipient(quay),
+      cut: cutOf(definition, recipient(quay)),
+      rows: 0,
+    }));
+    const entries = planBurst({ ...input, copies });
+    const words = 'Ivo may see no rows of `sailings`, and copies hold no more than their sender may see';
+    assert.deepEqual(
+      entries.map((one) => [one.action, one.reason]),
+      [
+        ['skip', words],
+        ['skip', words],
+      ],
+    );
+    const note = planBurst({ ...input, copies, definition: { ...definition, empty: 'note' } });
+    assert.equal(note[0]!.reason, `${words}: a note without files`);
+  });
+
   it('names files and skips those without rows, with the reason', () => {
     const [one, closed] = plan([recipient('Q001'), recipient('Q003')]);
     assert.deepEqual(

@@ -15,6 +15,7 @@ import {
   type Comparison,
   type Cut,
   type PlanEntry,
+  type PlanInput,
   type Recipient,
   type ShownPlan,
   type WantedCopy,
@@ -149,6 +150,14 @@ async function wantedCopies(app: App, burst: PreparedBurst, recipients: readonly
   return wanted.map((one) => ({ ...one, rows: one.cut ? (rows.get(cutKey(one.cut)) ?? 0) : 0 }));
 }
 
+/** Whether the sender may see anything at all of what is cut; where not, no copy can hold anything. */
+async function blindSender(app: App, burst: PreparedBurst, sender: PersonViewer): Promise<Pick<PlanInput, 'blind'>> {
+  const { viewing, rowRevision: revision } = burst;
+  const filter = outerFilter({ ...burst, viewing: { ...viewing, fixed: [] } }, revision.shape);
+  if ((await countRows(app, { lane: 'planned', revision, filter })) > 0) return {};
+  return { blind: { sender: sender.name, dataset: revision.shape.name } };
+}
+
 /** Values that the sender may see at all, by list column: who is not among them is likely a slip of the pen. */
 async function occurringValues(app: App, burst: PreparedBurst): Promise<Map<string, Set<string>>> {
   const { viewing, rowRevision: revision, bound } = burst;
@@ -191,7 +200,7 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
     period: burst.period,
     copies,
     today: momentOf(app).today,
-    ...(isOdd ? { occurring: await occurringValues(app, burst) } : {}),
+    ...(isOdd ? { occurring: await occurringValues(app, burst), ...(await blindSender(app, burst, person)) } : {}),
     alreadySent: options.again || options.isTest ? new Map() : new Map([...before].map(([id, { run }]) => [id, run])),
   });
   return {
