@@ -2,7 +2,7 @@ import { compileSql, quoteName, type SqlBinder, type TypedNode } from '../filter
 import type { FigureQuery, QueryColumn } from './figureQuery.ts';
 
 /** How a value leaves the database: numbers as doubles, the rest as ISO text. */
-function asCell(sql: string, { type }: QueryColumn): string {
+export function asCell(sql: string, { type }: QueryColumn): string {
   if (type === 'number') return `(${sql})::float8`;
   if (type === 'date') return `to_char(${sql}, 'YYYY-MM-DD')`;
   if (type === 'instant') return `(extract(epoch FROM ${sql}) * 1000)::float8`;
@@ -10,7 +10,7 @@ function asCell(sql: string, { type }: QueryColumn): string {
 }
 
 /** The value that is grouped by: a date is gathered to the first day of its step. */
-function valueSql(column: QueryColumn, binder: SqlBinder, alias?: string): string {
+export function valueSql(column: QueryColumn, binder: SqlBinder, alias?: string): string {
   const sql = compileSql(column.node, binder, alias);
   return column.step && column.step !== 'day' ? `date_trunc('${column.step}', ${sql}::timestamp)::date` : sql;
 }
@@ -23,7 +23,7 @@ export interface FigureSqlOptions {
   readonly minRows?: number;
 }
 
-const orderSql = (query: FigureQuery, sqlOf: (column: string) => string) =>
+export const orderSql = (query: FigureQuery, sqlOf: (column: string) => string) =>
   query.order.map(({ column, descending }) => `${sqlOf(column)} ${descending ? 'DESC' : 'ASC'} NULLS LAST`).join(', ');
 
 /** One row per partition of everything outside the first groups; rows without a value are outside. */

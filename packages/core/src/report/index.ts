@@ -43,6 +43,7 @@ export {
 } from './figureQuery.ts';
 export type { Calculation } from './calculation.ts';
 export { compileCountSql, compileFigureSql } from './figureSql.ts';
+export { canShareScan, compileFigureSetsSql, type FigureSets } from './figureSetsSql.ts';
 export {
   isWithin,
   parameterColumn,

@@ -85,12 +85,13 @@ async function waitForDestination(app: App, run: RunRow, waits: RunWaits, times:
 
 /** Starts the bursts that wait for a dataset to be loaded anew: each once a day at most, whatever is loaded how often. */
 export const startRefreshed: JobHandler = async (app, job) => {
-  const { name: dataset } = job.payload as { name: string };
+  const { name: dataset, at } = job.payload as { name: string; at?: number };
+  const loadedAt = at === undefined ? null : new Date(at);
   const { now, today } = momentOf(app);
   for (const { name, definition } of await listBursts(app)) {
     if (definition.afterRefresh === undefined || !(await readsDataset(app, definition, dataset))) continue;
     await app.records.transaction(async (transaction) => {
-      if (!(await takeRefreshedBurst(app, name, today, transaction))) return;
+      if (!(await takeRefreshedBurst(app, name, { today, at: loadedAt }, transaction))) return;
       await enqueue(app, 'burst.start', { name, at: now, cause: 'refresh' }, transaction);
     });
   }

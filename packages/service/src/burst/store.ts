@@ -18,6 +18,8 @@ interface BurstRow {
   ownerId: string;
   /** When its schedule starts it next. */
   nextRunAt: Date | null;
+  /** Since when it awaits that its data is loaded anew; nothing for those that do not, or always did. */
+  awaitsSince: Date | null;
 }
 
 export interface RunRow {
@@ -61,6 +63,7 @@ const tables = (app: App) => ({
     definition: 'json',
     ownerId: 'text',
     nextRunAt: 'instant',
+    awaitsSince: 'instant',
   }),
   runs: defineRecord<RunRow>(app.records, 'runs', {
     id: 'serial',
@@ -91,11 +94,10 @@ const tables = (app: App) => ({
 export async function putBurst(
   app: App,
   definition: BurstDefinition,
-  ownerId: string,
-  nextRunAt: Date | null,
+  rest: Pick<BurstRow, 'ownerId' | 'nextRunAt' | 'awaitsSince'>,
   transaction: Transaction,
 ): Promise<void> {
-  await tables(app).bursts.upsert({ name: definition.name, definition, ownerId, nextRunAt }, { transaction });
+  await tables(app).bursts.upsert({ name: definition.name, definition, ...rest }, { transaction });
 }
 
 export async function findBurst(app: App, name: string): Promise<BurstRow | undefined> {
@@ -253,16 +255,22 @@ export async function changeNextRun(app: App, name: string, nextRunAt: Date | nu
   await tables(app).bursts.update({ nextRunAt }, { where: { name } });
 }
 
-/** Takes a burst that runs after a refresh, once a day over all processes. @param today - `YYYY-MM-DD` */
+/**
+ * Takes a burst that runs after a refresh, once a day over all processes; one that was set up after the refresh waits for
+ * the next.
+ *
+ * @param refreshed - when the data was loaded, if that is known, and the day, `YYYY-MM-DD`
+ */
 export async function takeRefreshedBurst(
   app: App,
   name: string,
-  today: string,
+  { today, at }: { readonly today: string; readonly at: Date | null },
   transaction: Transaction,
 ): Promise<boolean> {
   const taken = await app.records.query(
-    'UPDATE bursts SET refreshed_on = $today WHERE name = $name AND refreshed_on IS DISTINCT FROM $today::date RETURNING name',
-    { bind: { name, today }, type: QueryTypes.SELECT, transaction },
+    `UPDATE bursts SET refreshed_on = $today WHERE name = $name AND refreshed_on IS DISTINCT FROM $today::date
+       AND (awaits_since IS NULL OR $at::timestamptz IS NULL OR awaits_since <= $at) RETURNING name`,
+    { bind: { name, today, at }, type: QueryTypes.SELECT, transaction },
   );
   return taken.length > 0;
 }

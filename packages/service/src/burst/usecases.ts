@@ -49,7 +49,17 @@ export async function saveBurst(app: App, person: PersonViewer, value: unknown, 
   const { name } = definition;
   await app.records.transaction(async (transaction) => {
     const [next] = await nextTimes(app, definition, 1);
-    await putBurst(app, definition, person.id, next === undefined ? null : new Date(next), transaction);
+    const awaited = definition.afterRefresh === undefined ? null : new Date(app.now());
+    await putBurst(
+      app,
+      definition,
+      {
+        ownerId: person.id,
+        nextRunAt: next === undefined ? null : new Date(next),
+        awaitsSince: known?.definition.afterRefresh === undefined ? awaited : known.awaitsSince,
+      },
+      transaction,
+    );
     if (!known) await putOwner(app, person, { kind: 'burst', name }, transaction);
     await remember(
       app,

@@ -1,8 +1,18 @@
 import type { LimitPart } from '@underbell/core/access';
 import { formatValue, valueTypeOf, type DatasetColumn, type Value } from '@underbell/core/dataset';
-import { nothing, quoteName, StatementBinder, type Cell, type SqlBinder, type TypedNode } from '@underbell/core/filter';
+import {
+  compileSql,
+  nothing,
+  quoteName,
+  StatementBinder,
+  type Cell,
+  type SqlBinder,
+  type TypedNode,
+} from '@underbell/core/filter';
 import {
   assembleResult,
+  canShareScan,
+  compileFigureSetsSql,
   compileFigureSql,
   type DataFigure,
   type FigurePlan,
@@ -57,25 +67,39 @@ function ownColumn({ columns, tuples }: Partition): { node: TypedNode; values: M
   return values.size < tuples.length ? undefined : { node: { kind: 'column', type: 'text', column }, values };
 }
 
-/** Asks a query for all copies at once. @returns each one's rows, by the number of the copy; none where it has none */
-async function askPerCut(
-  app: App,
-  request: RowRequest,
-  query: FigureQuery,
-  partition: Partition,
-): Promise<Map<number, (readonly Cell[])[]>> {
-  const binder = new StatementBinder();
+/** Rows with the copy that each belongs to, as SQL. */
+interface PartedRows {
+  readonly rows: { readonly from: string; readonly where: string };
+  readonly partitionBy: TypedNode;
+  /** The copy's number in the partition, from what the query says of it. */
+  cutOf(value: Cell): number;
+}
+
+/** @param isPart - whether the partition leaves out copies that the request's filter lets through */
+function partRows(request: RowRequest, partition: Partition, binder: SqlBinder, isPart: boolean): PartedRows {
   const rows = rowsOf(request, binder);
   const own = ownColumn(partition);
-  const text = compileFigureSql(query, {
-    rows: own ? rows : { ...rows, from: perCut(rows.from, partition, binder) },
-    binder,
-    minRows: request.filter.masking.minRows,
-    partitionBy: own ? own.node : cutNode,
-  });
-  const found = new Map<number, (readonly Cell[])[]>();
+  if (!own)
+    return { rows: { ...rows, from: perCut(rows.from, partition, binder) }, partitionBy: cutNode, cutOf: Number };
+  const { node, values } = own;
+  const cutOf = (value: Cell) => values.get(value)!;
+  if (!isPart) return { rows, partitionBy: node, cutOf };
+  const texts = binder.bindArray([...values.keys()] as string[], 'text');
+  const where = `(${rows.where}) AND ${compileSql(node, binder)} = ANY(${texts})`;
+  return { rows: { ...rows, where }, partitionBy: node, cutOf };
+}
+
+/** Rows of each copy, by its number; none where it has none. */
+type Found = Map<number, (readonly Cell[])[]>;
+
+/** Asks a query for all copies at once. */
+async function askPerCut(app: App, request: RowRequest, query: FigureQuery, partition: Partition): Promise<Found> {
+  const binder = new StatementBinder();
+  const { cutOf, ...parted } = partRows(request, partition, binder, false);
+  const text = compileFigureSql(query, { ...parted, binder, minRows: request.filter.masking.minRows });
+  const found: Found = new Map();
   for (const [value, ...cells] of await ask(app, request, text, binder.values)) {
-    const cut = own ? own.values.get(value!)! : Number(value);
+    const cut = cutOf(value!);
     const known = found.get(cut);
     if (known) known.push(cells);
     else found.set(cut, [cells]);
@@ -83,8 +107,48 @@ async function askPerCut(
   return found;
 }
 
+interface Part {
+  readonly partition: Partition;
+  /** There are copies beyond it. */
+  readonly isPart: boolean;
+}
+
+/** Asks several queries for some copies at once, with one scan. @returns what each found, in their order */
+async function askSetsPerCut(
+  app: App,
+  request: RowRequest,
+  queries: readonly FigureQuery[],
+  { partition, isPart }: Part,
+): Promise<Found[]> {
+  const binder = new StatementBinder();
+  const { cutOf, ...parted } = partRows(request, partition, binder, isPart);
+  const { text, read } = compileFigureSetsSql(queries, { ...parted, binder });
+  const found = queries.map((): Found => new Map());
+  for (const row of await ask(app, request, text, binder.values)) {
+    const { query, partition: value, place, cells } = read(row);
+    const cut = cutOf(value);
+    const known = found[query]!.get(cut) ?? [];
+    known[place] = cells;
+    found[query]!.set(cut, known);
+  }
+  return found;
+}
+
 /** The lane of planned work has one more connection, for the rows that are read meanwhile. */
 const queriesAtOnce = 3;
+/** Copies of one scan: fewer are not worth a scan of their own. */
+const fewestCuts = 20;
+
+/** A partition in a few of its own, for queries side by side; each with the number of its first copy. */
+function partsOf({ columns, tuples }: Partition): (Part & { first: number })[] {
+  const count = Math.max(1, Math.min(queriesAtOnce, Math.floor(tuples.length / fewestCuts)));
+  const size = Math.ceil(tuples.length / count);
+  return Array.from({ length: count }, (_, i) => ({
+    partition: { columns, tuples: tuples.slice(i * size, (i + 1) * size) },
+    first: i * size,
+    isPart: count > 1,
+  }));
+}
 
 interface Asked {
   readonly query: FigureQuery;
@@ -92,13 +156,9 @@ interface Asked {
   readonly reject: (error: unknown) => void;
 }
 
-/** Answers one line for each copy, from sums over all its rows. */
-const isOneLine = ({ isGrouped, columns, beyond, limit, offset = 0 }: FigureQuery) =>
-  isGrouped && beyond === undefined && limit === 1 && offset === 0 && columns.every((one) => one.role !== 'group');
-
 /**
- * Asks what the figures of a page need, for all copies. Queries of several figures that answer one line for each copy of
- * the same rows become one: four numbers of a page take one scan.
+ * Asks what the figures of a page need, for all copies. Queries of several figures over the same rows become one, which
+ * groups what it reads in as many ways: a page takes one scan.
  */
 export class CutAsker {
   readonly #app: App;
@@ -112,9 +172,14 @@ export class CutAsker {
   }
 
   ask(request: RowRequest, query: FigureQuery, partition: Partition): Promise<RowsOfCut> {
-    if (!isOneLine(query) || request.filter.masking.minRows > 1) return this.#askAlone(request, query, partition);
+    if (!canShareScan(query) || request.filter.masking.minRows > 1) return this.#askAlone(request, query, partition);
     const binder = new StatementBinder();
-    const key = JSON.stringify([request.revision.id, rowsOf(request, binder), binder.values]);
+    const key = JSON.stringify([
+      request.revision.id,
+      rowsOf(request, binder),
+      binder.values,
+      partition.columns.map((one) => one.name),
+    ]);
     const known = this.#waiting.get(key) ?? { request, partition, asked: [] };
     this.#waiting.set(key, known);
     // The other figures of the page ask in the same turn.
@@ -130,26 +195,37 @@ export class CutAsker {
 
   async #askAlone(request: RowRequest, query: FigureQuery, partition: Partition): Promise<RowsOfCut> {
     const found = await this.#take(() => askPerCut(this.#app, request, query, partition));
-    if (found.size === partition.tuples.length) return (cut) => found.get(cut)!;
-    // A copy without rows is answered as any question about no rows is: with counts of zero, where there are counts.
+    return this.#rowsOf(request, query, partition, (cut) => found.get(cut));
+  }
+
+  /** A copy without rows is answered as any question about no rows is: with counts of zero, where there are counts. */
+  async #rowsOf(
+    request: RowRequest,
+    query: FigureQuery,
+    partition: Partition,
+    found: (cut: number) => Rows | undefined,
+  ): Promise<RowsOfCut> {
+    if (partition.tuples.every((_, cut) => found(cut) !== undefined)) return (cut) => found(cut)!;
     const none = { ...request, filter: request.filter.narrow(noRows) };
     const empty = await answerQuery(this.#app, none, query);
-    return (cut) => found.get(cut) ?? empty;
+    return (cut) => found(cut) ?? empty;
   }
 
   async #askTogether(key: string): Promise<void> {
     const { request, partition, asked } = this.#waiting.get(key)!;
     this.#waiting.delete(key);
+    const queries = asked.map(({ query }) => query);
     try {
-      const columns = asked.flatMap(({ query }, q) => query.columns.map((one, c) => ({ ...one, name: `q${q}c${c}` })));
-      const all = { ...asked[0]!.query, columns, order: [] };
-      const rowsOf = await this.#askAlone(request, all, partition);
-      let from = 0;
-      for (const { query, resolve } of asked) {
-        const start = from;
-        const end = (from += query.columns.length);
-        resolve((cut) => rowsOf(cut).map((row) => row.slice(start, end)));
-      }
+      const found = queries.map((): Found => new Map());
+      await Promise.all(
+        partsOf(partition).map(async (part) => {
+          const answers = await this.#take(() => askSetsPerCut(this.#app, request, queries, part));
+          for (const [i, answer] of answers.entries())
+            for (const [cut, rows] of answer) found[i]!.set(part.first + cut, rows);
+        }),
+      );
+      for (const [i, { query, resolve }] of asked.entries())
+        resolve(await this.#rowsOf(request, query, partition, (cut) => found[i]!.get(cut)));
     } catch (error) {
       for (const { reject } of asked) reject(error);
     }

@@ -251,7 +251,8 @@ export async function finishRevision(
     { where: { name: revision.datasetName }, transaction },
   );
   await announce(app, { kind: 'dataset', name: revision.datasetName }, transaction);
-  const tell = (within: Transaction) => enqueue(app, 'dataset.refreshed', { name: revision.datasetName }, within);
+  const news = { name: revision.datasetName, at: finishedAt.getTime() };
+  const tell = (within: Transaction) => enqueue(app, 'dataset.refreshed', news, within);
   await (transaction ? tell(transaction) : app.records.transaction(tell));
 }
 

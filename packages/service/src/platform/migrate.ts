@@ -13,6 +13,7 @@ import * as letters from './migrations/010-letters.ts';
 import * as refreshed from './migrations/011-refreshed.ts';
 import * as costs from './migrations/012-costs.ts';
 import * as holidays from './migrations/013-holidays.ts';
+import * as awaited from './migrations/014-awaited.ts';
 
 /** In order; only ever appended to. */
 const migrations = [
@@ -29,6 +30,7 @@ const migrations = [
   refreshed,
   costs,
   holidays,
+  awaited,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */
