@@ -3,9 +3,9 @@ import { readFileSync } from 'node:fs';
 import { createServer } from 'node:http';
 import { createRequire } from 'node:module';
 import { after, before, describe, it } from 'node:test';
-import type { Browser, Page } from 'playwright-core';
-import { launchBrowser } from '../scripts/browser.ts';
-import { House, listen, manager, publisher } from '../packages/service/test/house.ts';
+import type { Page } from 'playwright-core';
+import { listen, manager, publisher, type House } from '../packages/service/test/house.ts';
+import { BrowserHouse } from './browserHouse.ts';
 
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
 
@@ -15,28 +15,21 @@ interface Finding {
 }
 
 describe('every page', () => {
+  let stand: BrowserHouse;
   let house: House;
-  let browser: Browser;
   let page: Page;
   before(async () => {
-    house = await House.open({ hasDemo: true });
-    browser = await launchBrowser();
+    stand = await BrowserHouse.open();
+    ({ house } = stand);
   });
-  after(async () => {
-    await browser.close();
-    await house.close();
-  });
+  after(() => stand.close());
 
   /** A page for each person; whoever comes back has its files already. */
   const pages = new Map<string | undefined, Page>();
   async function pageOf(person: string | undefined): Promise<Page> {
     const known = pages.get(person);
     if (known) return known;
-    const context = await browser.newContext({ reducedMotion: 'reduce', bypassCSP: true });
-    const made = await context.newPage();
-    made.setDefaultTimeout(30_000);
-    if (person !== undefined)
-      await made.request.post(`${house.url}/api/v1/session`, { data: { email: person, password: 'lantern-quay-7' } });
+    const made = await stand.page(person, { reducedMotion: 'reduce', bypassCSP: true });
     pages.set(person, made);
     return made;
   }
@@ -195,16 +188,13 @@ describe('every page', () => {
 });
 
 describe('the element in a host page', () => {
+  let stand: BrowserHouse;
   let house: House;
-  let browser: Browser;
   before(async () => {
-    house = await House.open({ hasDemo: true });
-    browser = await launchBrowser();
+    stand = await BrowserHouse.open();
+    ({ house } = stand);
   });
-  after(async () => {
-    await browser.close();
-    await house.close();
-  });
+  after(() => stand.close());
 
   let content = '';
   let token: { status: number; body: object };
@@ -230,8 +220,7 @@ describe('the element in a host page', () => {
   async function host(html: string, answer: { status: number; body: object }): Promise<Page> {
     content = `<!doctype html><script type="module" src="${house.url}/element.js"></script>${html}`;
     token = answer;
-    const page = await (await browser.newContext()).newPage();
-    page.setDefaultTimeout(30_000);
+    const page = await stand.page();
     await page.goto(origin);
     return page;
   }
@@ -246,8 +235,7 @@ describe('the element in a host page', () => {
       body: { kind: 'portal', title: 'Own', report: 'quay-punctuality', origins: [origin, foreign] },
     });
     content = `<!doctype html><script type="module" src="${house.url}/element.js"></script>${element('')}`;
-    const page = await (await browser.newContext()).newPage();
-    page.setDefaultTimeout(30_000);
+    const page = await stand.page();
     await page.goto(foreign);
     const frame = page.frameLocator('under-bell iframe');
     const [popup] = await Promise.all([

@@ -1,36 +1,26 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
-import type { Browser, BrowserContext, Locator, Page } from 'playwright-core';
-import { launchBrowser } from '../scripts/browser.ts';
-import { House, manager, publisher } from '../packages/service/test/house.ts';
+import type { Locator, Page } from 'playwright-core';
+import { manager, publisher, type House } from '../packages/service/test/house.ts';
+import { BrowserHouse } from './browserHouse.ts';
 
 describe('the viewer', () => {
+  let stand: BrowserHouse;
   let house: House;
-  let browser: Browser;
-  let context: BrowserContext;
   let page: Page;
-  const complaints: string[] = [];
   before(async () => {
-    house = await House.open({ hasDemo: true });
-    browser = await launchBrowser();
+    stand = await BrowserHouse.open();
+    ({ house } = stand);
   });
-  after(async () => {
-    await browser.close();
-    await house.close();
-    assert.deepEqual(complaints, []);
-  });
+  after(() => stand.close());
   async function open(path: string, as = publisher): Promise<void> {
-    await context?.close();
-    context = await browser.newContext({
+    await page?.context().close();
+    page = await stand.page(as, {
       viewport: { width: 1280, height: 900 },
       locale: 'en-GB',
       reducedMotion: 'reduce',
       acceptDownloads: true,
     });
-    page = await context.newPage();
-    page.setDefaultTimeout(30_000);
-    page.on('pageerror', (error) => complaints.push(error.message));
-    await page.request.post(`${house.url}/api/v1/session`, { data: { email: as, password: 'lantern-quay-7' } });
     await page.goto(`${house.url}${path}`);
     await page.locator('section.figure').first().waitFor();
   }
@@ -188,10 +178,10 @@ describe('the viewer', () => {
 
   it('keeps what it shows while the service is away, and says so', async () => {
     await open('/r/takings');
-    await context.setOffline(true);
+    await page.context().setOffline(true);
     await page.getByText('You are offline').waitFor();
     assert.ok(await figure('By district and quay').isVisible());
-    await context.setOffline(false);
+    await page.context().setOffline(false);
     await page.getByText('You are offline').waitFor({ state: 'detached' });
   });
 
@@ -208,7 +198,6 @@ describe('the viewer', () => {
   });
 
   it('lets a board be arranged by keyboard', async () => {
-    await context.close();
     await open('/b/harbour');
     await page.goto(`${house.url}/console/boards/harbour`);
     const box = page.getByRole('button', { name: /^Works on berths/ });

@@ -11,8 +11,8 @@ import { commonFilter, filterFor, scanFor, type PreparedBurst } from './prepare.
 export type FigureAnswers = (cut: number) => Map<string, FigureResult>;
 
 /**
- * Reads the figures of a page for all cuts: one grouped query per figure, however many copies, or a query for each copy
- * where no scan can be cut.
+ * Reads the figures of a page for all cuts: from one scan, however many figures and copies, or by a query for each
+ * figure of each copy where no scan can be cut.
  */
 export async function readAnswers(app: App, burst: PreparedBurst, cuts: readonly Cut[]): Promise<FigureAnswers> {
   const figures = burst.viewing.page.figures.filter(asksData);

@@ -233,7 +233,7 @@ export class CutAsker {
 }
 
 /**
- * One figure's answer for every copy, from one query each of its plan at most. A row that belongs to several counts in
+ * One figure's answer for every copy, from a scan that it shares with others where it can. A row that belongs to several counts in
  * each; averages and distinct counts are grouped per copy, never summed up from parts.
  *
  * @param asker - the same for all figures of a page that are asked at once
