@@ -10,7 +10,8 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { capitalised } from '../platform/words.ts';
 import RuleTrial, { type Trial } from './RuleTrial.vue';
-import { useFilterEditor, type Vocabulary } from './useFilterEditor.ts';
+import type { Vocabulary } from './completeFilter.ts';
+import { useFilterEditor } from './useFilterEditor.ts';
 
 const props = defineProps<{ dataset: string; rule?: RecordRule }>();
 const emit = defineEmits<{ saved: []; closed: [] }>();

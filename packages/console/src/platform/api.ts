@@ -27,7 +27,16 @@ export async function call<T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: s
   } catch {
     throw new ApiProblem(unreachable);
   }
-  const said: unknown = answer.status === 204 ? undefined : await answer.json();
-  if (!answer.ok) throw new ApiProblem(said as ProblemDocument);
-  return said as T;
+  if (answer.status === 204) return undefined as T;
+  let said: unknown;
+  try {
+    said = await answer.json();
+  } catch {
+    // A gateway in between answers pages of its own, and a line may break in the middle.
+    throw new ApiProblem(unreachable);
+  }
+  if (answer.ok) return said as T;
+  throw new ApiProblem(
+    typeof (said as Partial<ProblemDocument> | null)?.code === 'string' ? (said as ProblemDocument) : unreachable,
+  );
 }
