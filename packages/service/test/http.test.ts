@@ -56,6 +56,13 @@ describe('what an attacker tries over HTTP', () => {
     assert.deepEqual([broken.status, ((await broken.json()) as { code: string }).code], [400, 'INPUT_INVALID']);
   });
 
+  it('is told what is possible where something else was asked for', async () => {
+    const answer = await fetch(`${house.url}/api/v1/reports/quay-punctuality/export`);
+    const problem = (await answer.json()) as { code: string; hint: string };
+    assert.deepEqual([answer.status, answer.headers.get('Allow'), problem.code], [405, 'POST', 'METHOD_NOT_ALLOWED']);
+    assert.equal(problem.hint, 'possible here: POST');
+  });
+
   it('assigns nothing that a form does not have', async () => {
     const answer = await house.call('POST', '/api/v1/session', {
       body: { email: manager, password: 'lantern-quay-7', isAdministrator: true },

@@ -14,6 +14,7 @@ const failed = (title: string, status: number): RefusalKind => ({ status, title,
 export const refusalKinds = {
   INPUT_INVALID: wrong('The input is not what was expected'),
   INPUT_TOO_LARGE: wrong('The input is too large', 413),
+  METHOD_NOT_ALLOWED: wrong('It cannot be done in this way', 405),
   OPTION_UNKNOWN: wrong('An option is unknown'),
   VERSION_CONFLICT: wrong('It was changed in the meantime', 409),
   NAME_TAKEN: wrong('The name is already in use', 409),

@@ -4,7 +4,7 @@ import { formulaOf, ownCell } from './formula.ts';
 import { cellXml, formulaXml, head, letters, main, office, textXml, xml } from './ooxml.ts';
 import { PackedPart } from './pack.ts';
 import type { Highlight, Sheet, SheetColumn } from './sheet.ts';
-import { styleOf, Styles, tones } from './styles.ts';
+import { headingStyle, styleOf, Styles, tones } from './styles.ts';
 
 /** Headings as a table needs them: on one line, none empty, none too long, none twice, whatever their case. */
 function tableHeadings(columns: readonly SheetColumn[]): string[] {
@@ -22,6 +22,8 @@ function tableHeadings(columns: readonly SheetColumn[]): string[] {
 const measuredRows = 200;
 /** Pieces of about this length go to the packer. */
 const pieceLength = 65_536;
+/** So many characters stand beside each other on upright paper. */
+const uprightWidth = 90;
 const tableName = (sheet: number) => `Rows${sheet}`;
 
 /** Writes text into one part of the archive, in pieces. */
@@ -65,6 +67,8 @@ export class SheetWriter {
   /** Exact sums of numbers, by which a total is known for the sum of its column. */
   readonly #sums: number[];
   rows = 0;
+  /** Of all columns together, in characters. */
+  #width = 0;
 
   /** @param number - the sheet's place in the workbook, from 1 */
   constructor(part: PartWriter, sheet: OpenedSheet, styles: Styles, number: number) {
@@ -78,7 +82,7 @@ export class SheetWriter {
     this.#formulas = sheet.columns.map(({ calculation }) => calculation && formulaOf(calculation, nameOf));
     this.#sums = sheet.columns.map(() => 0);
     part.write(
-      `${head}<worksheet xmlns="${main}" xmlns:r="${office}"><sheetViews><sheetView workbookViewId="0"${number === 1 ? ' tabSelected="1"' : ''}>` +
+      `${head}<worksheet xmlns="${main}" xmlns:r="${office}"><sheetPr><pageSetUpPr fitToPage="1"/></sheetPr><sheetViews><sheetView workbookViewId="0"${number === 1 ? ' tabSelected="1"' : ''}>` +
         '<pane ySplit="1" topLeftCell="A2" activePane="bottomLeft" state="frozen"/></sheetView></sheetViews>',
     );
   }
@@ -108,9 +112,10 @@ export class SheetWriter {
     const widths = this.#headings.map((heading, i) =>
       Math.min(48, Math.max(heading.length + 4, ...waiting.map((row) => String(row[i] ?? '').length), 9)),
     );
+    this.#width = widths.reduce((sum, width) => sum + width, 0);
     const columns = widths.map((width, i) => `<col min="${i + 1}" max="${i + 1}" width="${width}" customWidth="1"/>`);
     const headings = this.#headings.map((text, i) =>
-      textXml(`${this.#letters[i]!}1`, text, ` s="${Styles.fixed.heading}"`),
+      textXml(`${this.#letters[i]!}1`, text, ` s="${headingStyle(this.#columns[i]!)}"`),
     );
     this.#part.write(`<cols>${columns.join('')}</cols><sheetData><row r="1">${headings.join('')}</row>`);
     for (const row of waiting) this.#write(row);
@@ -138,10 +143,13 @@ export class SheetWriter {
    */
   #total(total: readonly Cell[], styles: Styles): string {
     const row = this.rows + 2;
+    const label = this.#columns.findIndex(({ type }, i) => type === 'text' && (total[i] ?? null) === null);
     const cells = this.#columns.map((column, i) => {
       const at = `${this.#letters[i]!}${row}`;
       const style = styleOf(column, styles, true);
-      const cell = total[i];
+      const cell = i === label ? 'Total' : total[i];
+      // The line above the sums goes through.
+      if ((cell ?? null) === null && !column.calculation) return `<c r="${at}" s="${Styles.fixed.sum}"/>`;
       if (column.calculation)
         return formulaXml(
           at,
@@ -181,8 +189,10 @@ export class SheetWriter {
     if (this.#waiting !== undefined) this.#begin();
     if (total) this.#part.write(this.#total(total, styles));
     const hasTable = this.#columns.length > 0;
+    const orientation = this.#width > uprightWidth ? 'landscape' : 'portrait';
     this.#part.write(
-      `</sheetData>${this.#highlightXml()}${hasTable ? '<tableParts count="1"><tablePart r:id="rId1"/></tableParts>' : ''}</worksheet>`,
+      `</sheetData>${this.#highlightXml()}<pageSetup paperSize="9" fitToHeight="0" orientation="${orientation}"/>` +
+        `<headerFooter><oddFooter>&amp;L&amp;A&amp;R&amp;P / &amp;N</oddFooter></headerFooter>${hasTable ? '<tableParts count="1"><tablePart r:id="rId1"/></tableParts>' : ''}</worksheet>`,
     );
     this.#part.end();
   }

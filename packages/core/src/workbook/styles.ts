@@ -14,13 +14,13 @@ const toneXml: Record<Highlight['tone'], string> = {
 /** Number formats of all sheets, each once; the first styles are fixed. */
 export class Styles {
   readonly #formats = new Map<string, number>();
-  static readonly fixed = { plain: 0, heading: 1, date: 2, instant: 3, sum: 4 };
+  static readonly fixed = { plain: 0, heading: 1, date: 2, instant: 3, sum: 4, rightHeading: 5 };
 
   number(format: string | undefined): number {
     const code = format ?? '#,##0.##########';
     const known = this.#formats.get(code) ?? this.#formats.size;
     this.#formats.set(code, known);
-    return 5 + known * 2;
+    return 6 + known * 2;
   }
 
   /** The same number in a sum line. */
@@ -33,14 +33,15 @@ export class Styles {
     const formats = ['yyyy\\-mm\\-dd', 'yyyy\\-mm\\-dd\\ hh:mm', ...codes].map(
       (code, i) => `<numFmt numFmtId="${164 + i}" formatCode="${xml(code)}"/>`,
     );
-    const cell = (format: number, font = 0, border = 0) =>
-      `<xf numFmtId="${format}" fontId="${font}" fillId="0" borderId="${border}" xfId="0" applyNumberFormat="1"/>`;
+    const cell = (format: number, font = 0, border = 0, inner = '') =>
+      `<xf numFmtId="${format}" fontId="${font}" fillId="0" borderId="${border}" xfId="0" applyNumberFormat="1"${inner === '' ? '/>' : ` applyAlignment="1">${inner}</xf>`}`;
     const cells = [
       cell(0),
       cell(0, 1, 1),
       cell(164),
       cell(165),
       cell(0, 1, 2),
+      cell(0, 1, 1, '<alignment horizontal="right"/>'),
       ...codes.flatMap((_, i) => [cell(166 + i), cell(166 + i, 1, 2)]),
     ];
     const line = (edge: string) => `<border><left/><right/>${edge}<diagonal/></border>`;
@@ -55,6 +56,10 @@ export class Styles {
     );
   }
 }
+
+/** A heading stands where the values beneath it do: numbers and dates at the right. */
+export const headingStyle = ({ type }: SheetColumn): number =>
+  type === 'text' || type === 'boolean' ? Styles.fixed.heading : Styles.fixed.rightHeading;
 
 export function styleOf(column: SheetColumn, styles: Styles, isSum: boolean): number {
   if (column.type === 'date') return Styles.fixed.date;

@@ -40,6 +40,15 @@ function notesSheet(title: string, notes: readonly string[]): string {
   return `${head}<worksheet xmlns="${main}"><cols><col min="1" max="1" width="80" customWidth="1"/></cols><sheetData>${lines.join('')}</sheetData></worksheet>`;
 }
 
+/** On paper the heading stands on every sheet. */
+function printTitles(names: readonly string[]): string {
+  if (names.length === 0) return '';
+  const titles = names.map(
+    (name, i) => `<definedName name="_xlnm.Print_Titles" localSheetId="${i}">${xml(`'${name}'!$1:$1`)}</definedName>`,
+  );
+  return `<definedNames>${titles.join('')}</definedNames>`;
+}
+
 const spreadsheet = 'application/vnd.openxmlformats-officedocument.spreadsheetml';
 const openPackage = 'application/vnd.openxmlformats-package';
 
@@ -151,7 +160,8 @@ export class WorkbookWriter {
     );
     this.#part(
       'xl/workbook.xml',
-      `${head}<workbook xmlns="${main}" xmlns:r="${office}"><sheets>${all.map((name, i) => `<sheet name="${xml(name)}" sheetId="${i + 1}" r:id="rId${i + 1}"/>`).join('')}</sheets></workbook>`,
+      `${head}<workbook xmlns="${main}" xmlns:r="${office}"><sheets>${all.map((name, i) => `<sheet name="${xml(name)}" sheetId="${i + 1}" r:id="rId${i + 1}"/>`).join('')}</sheets>` +
+        `${printTitles(data.map((one) => one.name))}</workbook>`,
     );
     this.#part(
       'xl/_rels/workbook.xml.rels',

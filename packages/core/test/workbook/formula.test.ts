@@ -42,18 +42,18 @@ describe('calculated columns of a workbook', () => {
     const { cells, table } = sheetOf({ columns, rows: [[84, 2, 42], [null, 3, null]] }); // prettier-ignore
     const fares = "Rows1[[#This Row],[Fares '[€']]]";
     const formula = `IF(ISNUMBER(${fares}),IFERROR(${fares}/Rows1[[#This Row],[Trips, captain''s]],&quot;&quot;),&quot;&quot;)`;
-    assert.ok(cells.includes(`<c r="C2" s="5"><f>${formula}</f><v>42</v></c>`), cells);
-    assert.ok(cells.includes(`<c r="C3" s="5" t="str"><f>${formula}</f><v></v></c>`), cells);
+    assert.ok(cells.includes(`<c r="C2" s="6"><f>${formula}</f><v>42</v></c>`), cells);
+    assert.ok(cells.includes(`<c r="C3" s="6" t="str"><f>${formula}</f><v></v></c>`), cells);
     assert.ok(table.includes(`name="Each"><calculatedColumnFormula>${formula}</calculatedColumnFormula>`), table);
   });
 
   it('are calculated from the totals in the sum line, not from its rows', () => {
     const rows = [[84, 2, 42], [16, 3, 16 / 3]]; // prettier-ignore
     const { cells } = sheetOf({ columns, rows, total: [100, 5, 20] });
-    assert.match(cells, /<c r="A4" s="6"><f>SUBTOTAL\(109,A2:A3\)<\/f><v>100<\/v>/);
+    assert.match(cells, /<c r="A4" s="7"><f>SUBTOTAL\(109,A2:A3\)<\/f><v>100<\/v>/);
     assert.match(
       cells,
-      /<c r="C4" s="6"><f>IF\(ISNUMBER\(A4\),IFERROR\(A4\/B4,&quot;&quot;\),&quot;&quot;\)<\/f><v>20</,
+      /<c r="C4" s="7"><f>IF\(ISNUMBER\(A4\),IFERROR\(A4\/B4,&quot;&quot;\),&quot;&quot;\)<\/f><v>20</,
     );
   });
 

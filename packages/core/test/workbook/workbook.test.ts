@@ -39,7 +39,10 @@ describe('writeWorkbook', () => {
   it('escapes what XML cannot hold, and freezes the heading', () => {
     assert.match(first, /&lt;b&gt;&amp;&quot; Zoë/);
     assert.match(first, /state="frozen"/);
-    assert.match(first, /<row r="4"><c r="B4"/);
+    assert.match(
+      first,
+      /<row r="4"><c r="A4" s="4" t="inlineStr"><is><t xml:space="preserve">Total<.*<c r="B4" s="7"><v>0\.5/,
+    );
   });
 
   it('gives every sheet a name of its own that workbooks allow', () => {
@@ -47,6 +50,21 @@ describe('writeWorkbook', () => {
     assert.equal(new Set(names).size, 3);
     assert.ok(names.every((name) => name.replace('&amp;', '&').length <= 31 && !/[[\]:*?/\\]/.test(name)));
     assert.equal(names[2], 'About');
+  });
+
+  it('can be printed: as wide as the paper, the heading on every sheet, numbers beneath their headings', () => {
+    assert.match(
+      first,
+      /<pageSetUpPr fitToPage="1"\/>.*<pageSetup paperSize="9" fitToHeight="0" orientation="portrait"\/>/,
+    );
+    const book = parts['xl/workbook.xml']!;
+    assert.match(book, /<definedName name="_xlnm.Print_Titles" localSheetId="0">'On time[^']*'!\$1:\$1<\/definedName>/);
+    assert.equal(book.match(/<definedName /g)!.length, 2, 'what was filtered has no heading');
+    const right = /<c r="B1" s="(\d+)"/.exec(first)![1]!;
+    assert.notEqual(right, /<c r="A1" s="(\d+)"/.exec(first)![1]);
+    const columns = Array.from({ length: 12 }, (_, i) => ({ heading: `Column ${i}`, type: 'text' as const }));
+    const wide = partsOf(writeWorkbook([{ title: 'W', columns, rows: [] }], { title: 'R', notes: [] }));
+    assert.match(wide['xl/worksheets/sheet1.xml']!, /orientation="landscape"/);
   });
 
   it('gives equal bytes for equal input', () => {

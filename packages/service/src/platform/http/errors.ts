@@ -29,7 +29,10 @@ export function answerErrors(app: App) {
       if (ctx.status === 404 && ctx.body === undefined) {
         throw new Refusal('NOT_FOUND', `nothing answers ${ctx.method} ${ctx.path}`);
       }
-      if (ctx.status === 405) throw new Refusal('INPUT_INVALID', `${ctx.method} is not possible on ${ctx.path}`);
+      if (ctx.status === 405) {
+        const hint = `possible here: ${ctx.response.get('Allow')}`;
+        throw new Refusal('METHOD_NOT_ALLOWED', `${ctx.method} is not possible on ${ctx.path}`, { hint });
+      }
     } catch (error) {
       const refusal = asRefusal(error);
       const problem = refusal ? toProblemDocument(refusal) : unexpected(app, error, ctx);
