@@ -20,14 +20,17 @@ giveWay();
 const { kit } = workerData as { kit?: FillerKit };
 const filler = kit && new BookFiller(kit);
 const port = parentPort!;
-port.on('message', ({ id, task }: MakeQuestion) => {
-  void (async (): Promise<MakeAnswer> => {
-    try {
-      return { id, made: await makeFile(task, filler) };
-    } catch (error) {
-      if (!isRefusal(error)) return { id, error: error as Error };
-      const { code, message, details } = error;
-      return { id, refusal: { code, message, details } };
-    }
-  })().then((answer) => port.postMessage(answer));
+/** One file after the other: two at once would only wait for each other, and each would count the other's time as its own. */
+let last: Promise<unknown> = Promise.resolve();
+async function make({ id, task }: MakeQuestion): Promise<MakeAnswer> {
+  try {
+    return { id, made: await makeFile(task, filler) };
+  } catch (error) {
+    if (!isRefusal(error)) return { id, error: error as Error };
+    const { code, message, details } = error;
+    return { id, refusal: { code, message, details } };
+  }
+}
+port.on('message', (question: MakeQuestion) => {
+  last = last.then(async () => port.postMessage(await make(question)));
 });
