@@ -2,27 +2,13 @@ import assert from 'node:assert/strict';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { after, describe, it, mock } from 'node:test';
+import { after, describe, it } from 'node:test';
 import { Command } from 'commander';
 import { addCompletionCommand } from '../src/platform/completion.ts';
 import { readJsonFile, readPairs, readTextFile, writeNewFile } from '../src/platform/files.ts';
 import { faint, megabytes, plural, show, table } from '../src/platform/output.ts';
 import { localProblem, Problem, problemLines } from '../src/platform/problem.ts';
-
-/** What is printed while something is done. */
-function printed(work: () => void): string {
-  let text = '';
-  const write = mock.method(process.stdout, 'write', (chunk: string | Uint8Array) => {
-    text += String(chunk);
-    return true;
-  });
-  try {
-    work();
-  } finally {
-    write.mock.restore();
-  }
-  return text;
-}
+import { printed } from './printed.ts';
 
 function refusal(work: () => unknown): Problem {
   try {

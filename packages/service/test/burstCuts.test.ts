@@ -45,6 +45,9 @@ function everyKind(): object {
     { kind: 'bar', by: 'vessel', measure: 'passengers', sort: 'name', limit: 3 },
     { kind: 'bar', by: 'sailed_on', step: 'month', measure: 'fares', split: 'vessel' },
     { kind: 'bar', by: 'cancelled', measure: 'vessels' },
+    // By what the copies themselves are told apart.
+    { kind: 'bar', by: 'quay_id', measure: 'passengers' },
+    { kind: 'table', columns: ['quay_id', 'vessel'], measures: ['fares'], subtotals: ['quay_id'], totals: true },
     { kind: 'line', by: 'sailed_on', measures: ['late', 'passengers'] },
     { kind: 'area', by: 'sailed_on', step: 'week', measures: ['fares'], split: 'route_name' },
     { kind: 'scatter', by: 'vessel', x: 'late', y: 'fares', size: 'passengers' },

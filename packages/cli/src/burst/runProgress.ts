@@ -1,6 +1,6 @@
 import { SingleBar } from 'cli-progress';
 import type { Ledger } from '@underbell/core/burst/answers';
-import { line } from '../platform/output.ts';
+import { harmless, line } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
 const pollMs = 250;
@@ -31,8 +31,9 @@ class Progress {
   }
 
   update(run: Ledger): void {
-    this.#bar?.update(settled(run), { phase: run.phase });
-    const step = run.phase.replace(/\d+ of \d+/, '').trim();
+    const phase = harmless(run.phase);
+    this.#bar?.update(settled(run), { phase });
+    const step = phase.replace(/\d+ of \d+/, '').trim();
     if (!this.#bar && !this.#isQuiet && step !== '' && step !== this.#lastPhase) process.stderr.write(`${step}\n`);
     this.#lastPhase = step;
   }

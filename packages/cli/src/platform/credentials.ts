@@ -33,9 +33,17 @@ function places(): string[] {
   return [join(checkout, '.underbell', 'cli.json'), elsewhere, home];
 }
 
+/** Nothing where nobody is signed in; a damaged file is nobody as well, and signing in mends it. */
 export function readCredentials(): Credentials | undefined {
   const path = places().find((one) => existsSync(one));
-  return path === undefined ? undefined : (JSON.parse(readFileSync(path, 'utf8')) as Credentials);
+  if (path === undefined) return undefined;
+  try {
+    const { url, key, email } = JSON.parse(readFileSync(path, 'utf8')) as Partial<Credentials>;
+    return url !== undefined && key !== undefined && email !== undefined ? { url, key, email } : undefined;
+  } catch (error) {
+    if (error instanceof SyntaxError) return undefined;
+    throw error;
+  }
 }
 
 /** Keeps credentials where they were found, or in the last place. @returns the path */

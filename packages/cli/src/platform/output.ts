@@ -12,10 +12,6 @@ export function strong(text: string): string {
   return isPlain() ? text : `\u001b[1m${text}\u001b[22m`;
 }
 
-export function line(text = ''): void {
-  process.stdout.write(`${text}\n`);
-}
-
 export interface Column<Row> {
   readonly heading: string;
   readonly cell: (row: Row) => string | number | null | undefined;
@@ -48,6 +44,14 @@ const noLines = {
   'right-mid': '',
   middle: '  ',
 };
+
+/** What `faint` and `strong` write, and nothing else that a terminal would obey. */
+const looks = /\u001b\[(?:1|2|22)m|[\u0000-\u0008\u000b-\u001f\u007f-\u009f]/g;
+
+/** Prints a line; whatever came from elsewhere in it cannot steer the terminal. */
+export function line(text = ''): void {
+  process.stdout.write(`${text.replace(looks, (one) => (one.length > 1 ? one : '\ufffd'))}\n`);
+}
 
 /** Prints a table; numbers stand to the right. */
 export function table<Row>(rows: readonly Row[], columns: readonly Column<Row>[]): void {

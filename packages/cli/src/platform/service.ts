@@ -86,15 +86,29 @@ export async function callService(method: string, path: string, options: CallOpt
 
 async function readProblem(answer: Response): Promise<Problem> {
   const text = await answer.text();
+  const document = readDocument(text);
+  if (typeof document?.code === 'string' && typeof document.detail === 'string')
+    return new Problem(document as ProblemDocument);
+  return localProblem('INTERNAL', `the service answered ${answer.status} without a reason`);
+}
+
+function readDocument(text: string): Partial<ProblemDocument> | null | undefined {
   try {
-    return new Problem(JSON.parse(text) as ProblemDocument);
-  } catch (cause) {
-    return localProblem('INTERNAL', `the service answered ${answer.status} without a reason`, {}, { cause });
+    return JSON.parse(text) as Partial<ProblemDocument> | null;
+  } catch {
+    // A gateway in between answers pages of its own.
+    return undefined;
   }
 }
 
-/** The same, with the answer's JSON. */
+/** The same, with the answer's JSON. @throws {Problem} as well where something else answers at that address */
 export async function askService<T>(method: string, path: string, options: CallOptions = {}): Promise<T> {
   const answer = await callService(method, path, options);
-  return (answer.status === 204 ? {} : await answer.json()) as T;
+  if (answer.status === 204) return {} as T;
+  try {
+    return (await answer.json()) as T;
+  } catch (cause) {
+    const hint = 'is it the address of the service? underbell sign-in EMAIL --url ADDRESS';
+    throw localProblem('SERVICE_UNREACHABLE', `what answers at ${serviceUrl()} is not Under Bell`, { hint }, { cause });
+  }
 }

@@ -44,7 +44,7 @@ const send = () =>
 </script>
 
 <template>
-  <section class="form" aria-label="Invitation">
+  <section class="new-thing" aria-label="Invitation">
     <label>Mail address <Input v-model:value="fields.email" type="email" /></label>
     <label>Name <Input v-model:value="fields.name" /></label>
     <div>
@@ -69,31 +69,3 @@ const send = () =>
     </p>
   </section>
 </template>
-
-<style scoped>
-.form {
-  display: grid;
-  grid-template-columns: repeat(auto-fit, minmax(17rem, 1fr));
-  gap: 0.9rem 1rem;
-  background: var(--raised);
-  border: 1px solid var(--line);
-  border-left: 3px solid var(--brass);
-  border-radius: 4px;
-  padding: 1rem 1.2rem;
-  margin: 0.8rem 0;
-}
-label:not(.ant-checkbox-wrapper) {
-  display: grid;
-  gap: 0.25rem;
-  font-weight: 600;
-  align-content: start;
-}
-.wide {
-  grid-column: 1 / -1;
-  margin: 0;
-}
-.actions {
-  display: flex;
-  gap: 0.6rem;
-}
-</style>

@@ -76,7 +76,7 @@ const save = () =>
 </script>
 
 <template>
-  <section class="form" aria-label="Mask">
+  <section class="new-thing" aria-label="Mask">
     <label>Name <Input v-model:value="name" placeholder="no-names" /></label>
     <label>Applies to <ChoiceField v-model:value="holder" :options="holders" /></label>
     <SeveralField v-model:value="except" label="Spares members of" :options="groupOptions" none="no group yet" />
@@ -97,31 +97,3 @@ const save = () =>
     </p>
   </section>
 </template>
-
-<style scoped>
-.form {
-  display: grid;
-  grid-template-columns: repeat(auto-fit, minmax(15rem, 1fr));
-  gap: 0.9rem 1rem;
-  background: var(--raised);
-  border: 1px solid var(--line);
-  border-left: 3px solid var(--brass);
-  border-radius: 4px;
-  padding: 1rem 1.2rem;
-  margin: 0.8rem 0;
-}
-label {
-  display: grid;
-  gap: 0.25rem;
-  font-weight: 600;
-  align-content: start;
-}
-.wide {
-  grid-column: 1 / -1;
-  margin: 0;
-}
-.actions {
-  display: flex;
-  gap: 0.6rem;
-}
-</style>

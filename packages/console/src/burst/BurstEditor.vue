@@ -124,12 +124,6 @@ h2 {
   font-size: 0.8em;
   text-align: center;
 }
-.more {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 0.5rem 1rem;
-  margin: 0.8rem 0 0;
-}
 .bad {
   color: var(--signal);
   font-weight: 400;

@@ -61,15 +61,6 @@ defineProps<{ choices: DraftChoices }>();
 </template>
 
 <style scoped>
-.wide {
-  grid-column: span 2;
-}
-.more {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 0.5rem 1rem;
-  margin: 0.8rem 0 0;
-}
 .letter {
   align-items: start;
   margin-top: 0.6rem;
@@ -82,10 +73,5 @@ textarea {
   background: var(--raised);
   border: 1px solid var(--line);
   border-radius: 4px;
-}
-@media (max-width: 40rem) {
-  .wide {
-    grid-column: auto;
-  }
 }
 </style>

@@ -91,24 +91,10 @@ defineProps<{ choices: DraftChoices }>();
 </template>
 
 <style scoped>
-.wide {
-  grid-column: span 2;
-}
 .line {
   margin-top: 0.6rem;
 }
 .line :deep(button) {
   justify-self: start;
-}
-.more {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 0.5rem 1rem;
-  margin: 0.8rem 0 0;
-}
-@media (max-width: 40rem) {
-  .wide {
-    grid-column: auto;
-  }
 }
 </style>

@@ -79,9 +79,3 @@ const pickSchedule = (rule: string) => {
     >
   </div>
 </template>
-
-<style scoped>
-.wide {
-  grid-column: span 2;
-}
-</style>

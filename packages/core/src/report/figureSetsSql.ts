@@ -42,7 +42,8 @@ export function compileFigureSetsSql(
     if (!columns.has(keyOf(column))) columns.set(keyOf(column), { column, alias: `"c${columns.size}"` });
   const all = [...columns.values()].map((one) => ({ ...one, sql: valueSql(one.column, binder) }));
   const partition = compileSql(partitionBy, binder);
-  const groups = all.filter(({ column }) => column.role === 'group');
+  // What all are parted by is grouped by in every way, and grouping() says so.
+  const groups = all.filter(({ column, sql }) => column.role === 'group' && sql !== partition);
   const has = (query: FigureQuery, column: QueryColumn) => query.columns.some((one) => keyOf(one) === keyOf(column));
   /** A bit for each group, set where it is not grouped by; the first is the highest. */
   const maskOf = (query: FigureQuery) =>

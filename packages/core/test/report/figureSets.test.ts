@@ -45,6 +45,15 @@ describe('queries that share a scan', () => {
     assert.equal(binder.values.length, 1, 'and its values are bound once');
   });
 
+  it('group by what all are parted by without another way of grouping', () => {
+    const own = plan({ kind: 'bar', by: 'quay_id', measure: 'passengers' });
+    const both = plan({ kind: 'table', columns: ['quay_id', 'route'], measures: ['passengers'] });
+    const { text } = compile(own.main, both.main, number.main);
+    assert.match(text, /grouping\("route"\) AS "set"/);
+    assert.match(text, /GROUPING SETS \(\("quay_id"\), \("quay_id", "route"\)\)/);
+    assert.match(text, /"set" = 1\) AS q0 .*"set" = 0\) AS q1 .*"set" = 1\) AS q2/);
+  });
+
   it('keep each its order, and one row more than its limit', () => {
     const { text } = compile(bar.main, line.main);
     assert.match(text, /PARTITION BY "p" ORDER BY "c1" DESC NULLS LAST, "c0" ASC NULLS LAST\)/);

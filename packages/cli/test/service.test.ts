@@ -1,0 +1,147 @@
+import assert from 'node:assert/strict';
+import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { createServer, type IncomingMessage, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { after, before, beforeEach, describe, it } from 'node:test';
+import { dropCredentials, readCredentials, saveCredentials } from '../src/platform/credentials.ts';
+import { Problem } from '../src/platform/problem.ts';
+import { askService, callService, serviceUrl } from '../src/platform/service.ts';
+
+const folder = mkdtempSync(join(tmpdir(), 'underbell-cli-'));
+const kept = join(folder, 'signed-in.json');
+let server: Server;
+let url: string;
+/** What was asked last, and what is answered. */
+let asked: { method: string; path: string; headers: IncomingMessage['headers']; body: string };
+let answer: { status: number; text: string };
+
+before(async () => {
+  server = createServer((request, response) => {
+    let body = '';
+    request.on('data', (chunk) => (body += String(chunk)));
+    request.on('end', () => {
+      asked = { method: request.method!, path: request.url!, headers: request.headers, body };
+      response.writeHead(answer.status, { 'Content-Type': 'application/json' });
+      response.end(answer.text);
+    });
+  });
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+  url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  process.env['UNDERBELL_CREDENTIALS'] = kept;
+  delete process.env['UNDERBELL_URL'];
+});
+after(() => {
+  server.close();
+  rmSync(folder, { recursive: true });
+});
+beforeEach(() => {
+  saveCredentials({ url, key: 'a-key', email: 'mara.venn@skerrow.example' });
+  answer = { status: 200, text: '{}' };
+});
+
+async function problem(work: Promise<unknown>): Promise<Problem> {
+  const error: unknown = await work.then(
+    () => assert.fail('nothing was refused'),
+    (thrown: unknown) => thrown,
+  );
+  assert.ok(error instanceof Problem, String(error));
+  return error;
+}
+
+describe('calls of the service', () => {
+  it('say who asks, and what', async () => {
+    answer.text = '{"rows": 3}';
+    const query = { where: "quay = 'Q&1'", only: ['Q001', 'Q002'], again: true, limit: undefined };
+    assert.deepEqual(await askService('GET', '/api/v1/datasets/a/count', { query }), { rows: 3 });
+    const { pathname, searchParams } = new URL(asked.path, url);
+    assert.equal(pathname, '/api/v1/datasets/a/count');
+    assert.deepEqual([...searchParams], [['where', "quay = 'Q&1'"], ['only', 'Q001'], ['only', 'Q002'], ['again', 'true']]); // prettier-ignore
+    assert.equal(asked.headers.authorization, 'Bearer a-key');
+  });
+
+  it('send JSON, or a file as it stands', async () => {
+    await callService('PUT', '/a', { body: { name: 'Zoë' } });
+    assert.deepEqual([asked.headers['content-type'], asked.body], ['application/json', '{"name":"Zoë"}']);
+    const path = join(folder, 'rows.csv');
+    writeFileSync(path, 'quay,days\nQ001,3\n');
+    answer.text = '{"rows": 1}';
+    const file = { path, type: 'text/csv' };
+    assert.deepEqual(await askService('PUT', '/b', { file }), { rows: 1 });
+    assert.deepEqual([asked.headers['content-type'], asked.body], ['text/csv', 'quay,days\nQ001,3\n']);
+  });
+
+  it('hand on what the service refused, word for word', async () => {
+    const document = {
+      type: 't',
+      title: 'T',
+      status: 404,
+      code: 'NOT_FOUND',
+      detail: 'there is no report `a`',
+      nearest: ['b'],
+    };
+    answer = { status: 404, text: JSON.stringify(document) };
+    const found = await problem(askService('GET', '/a'));
+    assert.deepEqual([found.document, found.exitCode], [document, 4]);
+  });
+
+  it('are explained when something else answers', async () => {
+    for (const text of ['<html>Bad gateway</html>', '{"error":"bad"}', 'null', '']) {
+      answer = { status: 502, text };
+      const { document, exitCode } = await problem(askService('GET', '/a'));
+      assert.deepEqual([document.code, exitCode], ['INTERNAL', 1], text);
+      assert.match(document.detail, /answered 502 without a reason/);
+    }
+    answer = { status: 200, text: '<html>Welcome</html>' };
+    const { document } = await problem(askService('GET', '/a'));
+    assert.equal(document.code, 'SERVICE_UNREACHABLE');
+    assert.match(document.detail, new RegExp(`what answers at ${url} is not Under Bell`));
+  });
+
+  it('are explained when nothing answers', async () => {
+    saveCredentials({ url: 'http://127.0.0.1:9', key: 'k', email: 'e' });
+    const { document } = await problem(askService('GET', '/a'));
+    assert.deepEqual([document.code, document.hint], ['SERVICE_UNREACHABLE', 'is it started? npm start']);
+  });
+
+  it('need a sign-in and a file that is there', async () => {
+    const file = { path: join(folder, 'nothing.csv'), type: 'text/csv' };
+    assert.equal((await problem(callService('PUT', '/a', { file }))).document.code, 'NOT_FOUND');
+    dropCredentials();
+    const { document, exitCode } = await problem(callService('GET', '/a'));
+    assert.deepEqual([document.code, document.hint, exitCode], ['SIGN_IN_NEEDED', 'underbell sign-in EMAIL', 3]);
+  });
+
+  it('go where they are told', () => {
+    process.env['UNDERBELL_URL'] = 'https://bell.skerrow.example/';
+    try {
+      assert.equal(serviceUrl(), 'https://bell.skerrow.example');
+    } finally {
+      delete process.env['UNDERBELL_URL'];
+    }
+    assert.equal(serviceUrl(), url);
+    dropCredentials();
+    assert.equal(serviceUrl(), 'http://127.0.0.1:7300');
+  });
+});
+
+describe('what is kept of a sign-in', () => {
+  it('is for its owner alone, and gone after signing out', () => {
+    assert.equal(statSync(kept).mode & 0o777, 0o600);
+    assert.equal(readCredentials()?.email, 'mara.venn@skerrow.example');
+    dropCredentials();
+    assert.equal(readCredentials(), undefined);
+    dropCredentials();
+  });
+
+  it('is nobody when it is damaged, until somebody signs in again', async () => {
+    for (const text of ['{"url": "http', '{"url": "http://x"}', '']) {
+      writeFileSync(kept, text);
+      assert.equal(readCredentials(), undefined, text);
+      assert.equal((await problem(callService('GET', '/a'))).document.code, 'SIGN_IN_NEEDED');
+    }
+    saveCredentials({ url, key: 'new', email: 'e' });
+    assert.match(readFileSync(kept, 'utf8'), /"new"/);
+  });
+});
