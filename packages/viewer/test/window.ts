@@ -6,6 +6,8 @@ export interface FakeWindow {
   hear(data: unknown, from: { readonly origin: string; readonly source?: unknown }): void;
   /** Fires an event of the window. */
   fire(type: string): void;
+  /** Addresses that were written without going anywhere. */
+  readonly addresses: string[];
   readonly sheet: { textContent: string };
   readonly parent: object;
 }
@@ -18,11 +20,14 @@ export function openWindow(options: { readonly isFramed?: boolean; readonly addr
     postMessage: (message: Record<string, unknown>, origin: string) => void told.push({ message, origin }),
   };
   const sheet = { textContent: '' };
+  const addresses: string[] = [];
   const own = {
     innerHeight: 800,
     location: new URL(options.address ?? 'http://viewer.example/v/quays'),
     addEventListener: (type: string, listener: (event: unknown) => void) =>
       void listeners.set(type, [...(listeners.get(type) ?? []), listener]),
+    removeEventListener: () => undefined,
+    history: { replaceState: (_state: unknown, _title: string, address: string) => void addresses.push(address) },
     matchMedia: () => ({ matches: false, addEventListener: () => undefined }),
     // Looked up when they are called: tests put a clock of their own in place.
     setTimeout: (...all: Parameters<typeof setTimeout>) => globalThis.setTimeout(...all),
@@ -37,6 +42,7 @@ export function openWindow(options: { readonly isFramed?: boolean; readonly addr
   return {
     told,
     sheet,
+    addresses,
     parent,
     hear: (data, { origin, source = parent }) => {
       for (const listener of listeners.get('message') ?? []) listener({ data, origin, source });

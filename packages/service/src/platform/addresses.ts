@@ -12,8 +12,11 @@ for (const [network, bits, family] of [
   ['fe80::', 10, 'ipv6'],
   ['ff00::', 8, 'ipv6'],
   ['fd00:ec2::', 32, 'ipv6'],
-] as const)
+] as const) {
   forbidden.addSubnet(network, bits, family);
+  // Networks of IPv6 alone reach those of IPv4 through a translator (RFC 6052).
+  if (family === 'ipv4') forbidden.addSubnet(`64:ff9b::${network}`, 96 + bits, 'ipv6');
+}
 
 /** The addresses of a host; none for one that does not resolve. */
 export async function addressesOf(host: string): Promise<string[]> {

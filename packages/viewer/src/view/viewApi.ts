@@ -164,8 +164,17 @@ export class ViewApi {
     }
     if (answer.ok) return answer;
     // What stands between reader and service may answer in words of its own.
-    const said = (await answer.json().catch(() => offline)) as ProblemDocument;
-    throw new ViewProblem(said);
+    const said = (await answer.json().catch(() => null)) as Partial<ProblemDocument> | null;
+    throw new ViewProblem(typeof said?.code === 'string' ? (said as ProblemDocument) : offline);
+  }
+
+  /** The answer's JSON. @throws {ViewProblem} where the line breaks before its end */
+  async #read<T>(answer: Response): Promise<T> {
+    try {
+      return (await answer.json()) as T;
+    } catch {
+      throw new ViewProblem(offline);
+    }
   }
 
   #post(path: string, body: object): Promise<Response> {
@@ -182,7 +191,7 @@ export class ViewApi {
     const taken = early?.path === path && !this.access && this.#language() === undefined ? early.answer : undefined;
     early = undefined;
     const options = { headers: this.#headers() };
-    return (await (await this.#ask(path, options, taken)).json()) as ViewAnswer;
+    return this.#read<ViewAnswer>(await this.#ask(path, options, taken));
   }
 
   async rows(
@@ -190,18 +199,18 @@ export class ViewApi {
     wish: { figure: string; from: number; count: number; sort?: { by: string; descending: boolean } },
   ) {
     const answer = await this.#post(`${this.#base}/rows`, { ...toBody(question), ...wish });
-    return (await answer.json()) as { rows: FigureResult['rows']; total: number; tones?: FigureResult['tones'] };
+    return this.#read<{ rows: FigureResult['rows']; total: number; tones?: FigureResult['tones'] }>(answer);
   }
 
   async values(question: ViewQuestion, parameter: string, search: string) {
     const answer = await this.#post(`${this.#base}/values`, { ...toBody(question), parameter, search });
-    return (await answer.json()) as { values: { value: string; words: string }[]; isCut: boolean };
+    return this.#read<{ values: { value: string; words: string }[]; isCut: boolean }>(answer);
   }
 
   async words(question: ViewQuestion, wish: { column?: string; starts?: string }) {
     const { where: _where, ...rest } = toBody(question);
     const answer = await this.#post(`${this.#base}/words`, { ...rest, ...wish });
-    return (await answer.json()) as { columns: { name: string; label: string; type: string }[]; values: string[] };
+    return this.#read<{ columns: { name: string; label: string; type: string }[]; values: string[] }>(answer);
   }
 
   async file(question: ViewQuestion, wish: { figure?: string; format: string }): Promise<{ blob: Blob; name: string }> {
