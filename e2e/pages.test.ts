@@ -102,6 +102,7 @@ describe('every page', () => {
     ['/console/people/requests', 'Nobody is waiting'],
     ['/console/sending', 'Monthly quay pack'],
     ['/console/sending/quay-pack', 'has not been run yet'],
+    ['/console/sending/quay-rows', 'Runs by itself after its data was loaded anew'],
     ['/console/sending/kiosk-takings/edit', 'All of it fits together'],
     ['/console/lists', 'quay-managers'],
     ['/console/lists/quay-managers', 'Q017'],

@@ -152,6 +152,9 @@ const runOptions = computed(() =>
       </ol>
       <a :href="`/api/v1/bursts/${name}/times.ics`" :download="`${name}.ics`">Take them as a calendar</a>
     </details>
+    <p v-else-if="burst.definition.afterRefresh && times.data.value" class="times">
+      Runs by itself {{ times.data.value.words }}.
+    </p>
     <ProblemNote v-if="problem" :problem="problem" />
     <section v-if="plan" aria-label="Plan">
       <h2>Plan</h2>

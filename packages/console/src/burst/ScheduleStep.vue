@@ -50,7 +50,7 @@ const pickSchedule = (rule: string) => {
           <option v-for="one in holidays?.holidays ?? []" :key="one.name" :value="one.name">{{ one.title }}</option>
         </select></label
       >
-      <label v-if="draft.holidays !== ''"
+      <label v-if="draft.holidays !== ''" class="wide"
         >on those
         <select v-model="draft.onHoliday">
           <option value="">it does not run</option>
@@ -69,7 +69,7 @@ const pickSchedule = (rule: string) => {
     <label
       >A second person releases each run <input v-model="draft.release" placeholder="nobody has to; or addresses"
     /></label>
-    <label
+    <label class="wide"
       >A letter to you after a run
       <select v-model="draft.summary">
         <option value="">when nobody started it by hand</option>

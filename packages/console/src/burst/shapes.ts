@@ -10,6 +10,7 @@ export interface ShownBurst {
     readonly formats: readonly string[];
     readonly period?: { readonly unit: 'month' | 'day' };
     readonly schedule?: object;
+    readonly afterRefresh?: string;
     readonly destination: {
       readonly kind: string;
       readonly to?: string;
