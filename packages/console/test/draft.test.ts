@@ -46,9 +46,12 @@ const definition = some(
     release: fc.uniqueArray(address, { minLength: 1, maxLength: 3 }),
     period: fc.record({ unit: pick('month', 'day'), parameter: name }),
     pdf: fc.record({ passwordColumn: name }),
-    csv: some({ separator: pick('comma', 'semicolon', 'tab'), mark: flag }).filter(
-      (one) => Object.keys(one).length > 0,
-    ),
+    csv: fc
+      .oneof(
+        some({ separator: pick('comma', 'semicolon', 'tab'), mark: flag, encoding: pick('utf-8', 'utf-16') }),
+        some({ separator: pick('comma', 'semicolon', 'tab'), encoding: pick('windows-1252', 'iso-8859-15') }),
+      )
+      .filter((one) => Object.keys(one).length > 0),
     empty: pick('skip', 'note', 'refuse'),
     keep: some({ signIn: fc.boolean() }, { days: fc.integer({ min: 1, max: 400 }) }),
     schedule: some(

@@ -82,6 +82,28 @@ describe('runs of the kiosk takings', () => {
     assert.deepEqual(readdirSync(house.app.settings.spool), [], 'samples leave nothing behind');
   });
 
+  it('writes CSV in the encoding that was chosen, and says which', async () => {
+    const sample = () =>
+      house.call('GET', `${path}/sample?period=2026-10&recipient=Q002&format=csv`, { as: publisher });
+    await withDefinition({ csv: { separator: 'semicolon', encoding: 'utf-16' } });
+    const wide = await sample();
+    assert.equal(wide.headers.get('content-type'), 'text/csv; charset=utf-16');
+    assert.match(wide.text, /q\0u\0a\0y\0_\0i\0d\0;\0/);
+    await withDefinition({ csv: { separator: 'semicolon', encoding: 'iso-8859-15' } });
+    const narrow = await sample();
+    assert.equal(narrow.headers.get('content-type'), 'text/csv; charset=iso-8859-15');
+    assert.match(narrow.text, /^quay_id;/);
+    const { bursts } = (await house.call('GET', '/api/v1/bursts', { as: publisher })).body as unknown as {
+      bursts: { name: string; definition: object }[];
+    };
+    const { definition } = bursts.find((one) => one.name === 'kiosk-takings')!;
+    for (const csv of [{ encoding: 'latin1' }, { encoding: 'windows-1252', mark: true }]) {
+      const refused = await house.call('PUT', '/api/v1/bursts', { as: publisher, body: { ...definition, csv } });
+      assert.deepEqual([refused.status, refused.body.code], [400, 'BURST_INVALID'], JSON.stringify(csv));
+    }
+    await withDefinition({ csv: { separator: 'semicolon', mark: true } });
+  });
+
   it('sends everything to its sender in a test, and nobody counts as having theirs', async () => {
     const test = await run({ isTest: true, only: ['Q001', 'Q002', 'Q050'] });
     assert.deepEqual([test.state, test.counts.sent], ['done', 3]);

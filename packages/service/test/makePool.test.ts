@@ -5,6 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
 import { strFromU8, unzipSync } from 'fflate';
+import type { CsvStyle } from '@underbell/core/burst';
 import { isRefusal } from '@underbell/core/refusal';
 import type { PageScene } from '@underbell/core/render';
 import { drawPdf } from '../src/view/draw.ts';
@@ -65,6 +66,24 @@ describe('threads that make files', () => {
     await pool.make({ kind: 'book', about, title: 'Rows', figures: [], results: new Map(), ...rows, to: to('a.xlsx') });
     const parts = unzipSync(readFileSync(to('a.xlsx')));
     assert.match(strFromU8(parts['xl/worksheets/sheet1.xml']!), /Q,1/);
+  });
+
+  it('write CSV in the encoding that was chosen, and refuse what it cannot hold', async () => {
+    writeFileSync(to('names'), 'Q017,Zoë\nQ018,Łódź\n');
+    const columns = [
+      { name: 'quay', type: 'text' },
+      { name: 'name', type: 'text' },
+    ] as const;
+    const write = (style: CsvStyle, name: string) =>
+      pool.make({ kind: 'text', format: 'csv', style, rows: to('names'), columns, to: to(name) });
+    await write({ encoding: 'utf-16', separator: 'tab' }, 'wide.csv');
+    assert.equal(readFileSync(to('wide.csv'), 'utf16le'), '\ufeffquay\tname\nQ017\tZoë\nQ018\tŁódź\n');
+    const error: unknown = await write({ encoding: 'windows-1252' }, 'west.csv').catch((thrown: unknown) => thrown);
+    assert.ok(isRefusal(error, 'VALUE_INVALID'), String(error));
+    assert.match(error.message, /`Ł` \(U\+0141\) cannot be written in windows-1252: Q018,Łódź/);
+    writeFileSync(to('names'), 'Q017,Zoë\n');
+    await write({ encoding: 'windows-1252' }, 'west.csv');
+    assert.deepEqual([...readFileSync(to('west.csv'))].slice(-4), [0x5a, 0x6f, 0xeb, 0x0a]);
   });
 
   it('say why a file cannot be made, and go on with the next', async () => {

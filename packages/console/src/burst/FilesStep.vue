@@ -18,6 +18,26 @@ const formats = [
   { value: 'csv', label: 'CSV of the rows' },
   { value: 'jsonl', label: 'JSON Lines of the rows' },
 ];
+/** Encodings beside UTF-8, by where they are at home. */
+const encodings: readonly (readonly [string, string])[] = [
+  ['utf-16', 'UTF-16'],
+  ['windows-1252', 'Windows-1252, Western Europe'],
+  ['windows-1250', 'Windows-1250, Central Europe'],
+  ['windows-1251', 'Windows-1251, Cyrillic'],
+  ['windows-1253', 'Windows-1253, Greek'],
+  ['iso-8859-15', 'ISO 8859-15, Western Europe'],
+];
+const written = computed({
+  get: () => {
+    const { encoding, mark } = draft.value;
+    if (encoding !== '' && encoding !== 'utf-8') return encoding;
+    return mark ? 'marked' : '';
+  },
+  set: (value) => {
+    draft.value.mark = value === 'marked';
+    draft.value.encoding = value === 'marked' ? '' : value;
+  },
+});
 const toggle = (value: string, isOn: boolean) =>
   (draft.value.formats = isOn ? [...draft.value.formats, value] : draft.value.formats.filter((one) => one !== value));
 </script>
@@ -75,6 +95,14 @@ const toggle = (value: string, isOn: boolean) =>
         <option value="">commas</option>
         <option value="semicolon">semicolons</option>
         <option value="tab">tabs</option>
+      </select></label
+    >
+    <label v-if="draft.formats.includes('csv')"
+      >CSV is written in
+      <select v-model="written">
+        <option value="">UTF-8</option>
+        <option value="marked">UTF-8, marked for older spreadsheets</option>
+        <option v-for="[value, words] in encodings" :key="value" :value="value">{{ words }}</option>
       </select></label
     >
     <label v-if="draft.formats.includes('pdf')"

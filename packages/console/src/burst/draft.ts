@@ -18,6 +18,7 @@ export interface Draft {
   rowsDataset: string;
   separator: string;
   mark: boolean;
+  encoding: string;
   passwordColumn: string;
   empty: string;
   fileName: string;
@@ -85,6 +86,7 @@ export function toDraft(definition: object, timeZone: string): Draft {
     rowsDataset: text(record(d['rows'])['dataset']),
     separator: text(csv['separator']),
     mark: csv['mark'] === true,
+    encoding: text(csv['encoding']),
     passwordColumn: text(record(d['pdf'])['passwordColumn']),
     empty: text(d['empty']),
     fileName: text(d['fileName']),
@@ -180,9 +182,14 @@ export function toDefinition(d: Draft, before: object = {}): object {
     ...(d.rowsDataset === '' && rows['columns'] === undefined
       ? {}
       : { rows: { ...rows, ...unlessEmpty({ dataset: d.rowsDataset }) } }),
-    ...(d.separator === '' && !d.mark
+    ...(d.separator === '' && !d.mark && d.encoding === ''
       ? {}
-      : { csv: { ...unlessEmpty({ separator: d.separator }), ...(d.mark ? { mark: true } : {}) } }),
+      : {
+          csv: {
+            ...unlessEmpty({ separator: d.separator, encoding: d.encoding }),
+            ...(d.mark ? { mark: true } : {}),
+          },
+        }),
     ...(d.passwordColumn === '' ? {} : { pdf: { passwordColumn: d.passwordColumn } }),
     ...unlessEmpty({ empty: d.empty, summary: d.summary, afterRefresh: d.afterRefresh }),
     ...(d.keepDays === '' ? {} : { keep: { ...kept, days: Number(d.keepDays) } }),

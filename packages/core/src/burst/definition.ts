@@ -16,11 +16,25 @@ export const rowFormats: readonly CopyFormat[] = ['csv', 'jsonl', 'xlsx', 'templ
 /** Formats that show the page's figures. */
 export const figureFormats: readonly MadeFormat[] = ['xlsx', 'pdf', 'png', 'numbers'];
 
+/** Encodings that CSV may be written in, by their names in the IANA registry. */
+export const textEncodings = [
+  'utf-8',
+  'utf-16',
+  'windows-1250',
+  'windows-1251',
+  'windows-1252',
+  'windows-1253',
+  'iso-8859-15',
+] as const;
+export type TextEncoding = (typeof textEncodings)[number];
+
 /** How CSV copies are written; commas and UTF-8 without a mark when left out. */
 export interface CsvStyle {
   readonly separator?: 'comma' | 'semicolon' | 'tab';
   /** Begins with the byte order mark, by which older spreadsheets know UTF-8. */
   readonly mark?: boolean;
+  /** Other encodings than UTF-8 refuse what they have no character for; UTF-16 always begins with its mark. */
+  readonly encoding?: TextEncoding;
 }
 
 /** What is done where a recipient has no rows: nothing, a letter without files, or the run is refused. */
@@ -120,7 +134,12 @@ export const burstSchema = Joi.object({
     .unique()
     .required(),
   pdf: Joi.object({ passwordColumn: reference.required() }),
-  csv: Joi.object({ separator: Joi.string().valid('comma', 'semicolon', 'tab'), mark: Joi.boolean() }),
+  csv: Joi.object({
+    separator: Joi.string().valid('comma', 'semicolon', 'tab'),
+    encoding: Joi.string().valid(...textEncodings),
+    // The mark tells UTF-8 and UTF-16 alone; the latter has it anyway.
+    mark: Joi.when('encoding', { is: Joi.valid('utf-8', 'utf-16'), then: Joi.boolean(), otherwise: Joi.valid(false) }),
+  }),
   template: reference,
   empty: Joi.string().valid('skip', 'note', 'refuse'),
   keep: Joi.object({ days: Joi.number().integer().min(1).max(400).required(), signIn: Joi.boolean() }),

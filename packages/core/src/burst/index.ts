@@ -36,11 +36,13 @@ export {
   figureFormats,
   readBurst,
   rowFormats,
+  textEncodings,
   type BurstDefinition,
   type BurstSchedule,
   type CopyFormat,
   type CsvStyle,
   type MadeFormat,
+  type TextEncoding,
 } from './definition.ts';
 export { comparePlan, type Comparison, type FormerCopy } from './compare.ts';
 export { writeLetter, type LetterContent, type PageNumbers } from './letter.ts';

@@ -24,7 +24,7 @@ function csvWriter(columns: readonly DatasetColumn[], style: CsvStyle): RowWrite
       : csvField(text);
   const guarded = columns.map((one) => one.type === 'text');
   return {
-    head: `${style.mark ? mark : ''}${columns.map((one) => field(one.name)).join(separator)}\n`,
+    head: `${style.mark || style.encoding === 'utf-16' ? mark : ''}${columns.map((one) => field(one.name)).join(separator)}\n`,
     line: (cells) =>
       `${cells.map((cell, i) => field(cell !== null && guarded[i] && formulaStart.test(cell) ? `'${cell}` : cell)).join(separator)}\n`,
   };

@@ -7,7 +7,7 @@ import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { requireRight, rightOn } from '../access/index.ts';
 import { isSameSecret, remember, type App } from '../platform/index.ts';
-import { mediaTypes } from './mediaTypes.ts';
+import { mediaTypeOf } from './mediaTypes.ts';
 import { runFolder } from './spool.ts';
 import { findDelivery, listDeliveries, type DeliveryRow, type MadeFile } from './deliveryStore.ts';
 import { findRun, type RunRow } from './store.ts';
@@ -49,11 +49,16 @@ export interface FetchedFile {
   readonly open: () => Readable;
 }
 
-async function fileOf(app: App, run: number, file: MadeFile): Promise<FetchedFile> {
-  const path = join(runFolder(app.settings.spool, run), file.name);
+async function fileOf(app: App, run: RunRow, file: MadeFile): Promise<FetchedFile> {
+  const path = join(runFolder(app.settings.spool, run.id), file.name);
   const found = await stat(path).catch(() => undefined);
   if (!found?.isFile()) throw new Refusal('LINK_GONE', 'the file is not kept any more');
-  return { name: file.name, type: mediaTypes[file.format], size: found.size, open: () => createReadStream(path) };
+  return {
+    name: file.name,
+    type: mediaTypeOf(file.format, run.definition),
+    size: found.size,
+    open: () => createReadStream(path),
+  };
 }
 
 const unknown = () => new Refusal('NOT_FOUND', 'there is no such link', { hint: 'was it copied in full?' });
@@ -92,7 +97,7 @@ export async function fetchByLink(app: App, key: string, person: PersonViewer | 
   if (link.recalled_at) throw new Refusal('LINK_GONE', 'the sender has recalled this file');
   if (link.expires_at.getTime() <= app.now())
     throw new Refusal('LINK_GONE', `this link held until ${link.expires_at.toISOString().slice(0, 10)}`);
-  const found = await fileOf(app, run.id, file);
+  const found = await fileOf(app, run, file);
   await app.records.query(
     'UPDATE copy_links SET fetched = fetched + 1, fetched_at = $now WHERE delivery_id = $id AND position = $position',
     { bind: { ...bind, now: new Date(app.now()) } },
@@ -111,7 +116,7 @@ export async function fetchKept(
   const delivery = (await listDeliveries(app, run.id)).find((one) => one.recipient === wish.recipient);
   const file = delivery?.files.find((one) => one.name === wish.file);
   if (!file) throw new Refusal('NOT_FOUND', `run ${run.id} made no such file`, { word: wish.file });
-  return fileOf(app, run.id, file);
+  return fileOf(app, run, file);
 }
 
 /** Takes links back; who holds one reads that it was recalled. @returns how many */

@@ -63,8 +63,9 @@ const isFigureFormat = (format: MadeFormat) => figureFormats.includes(format);
 
 /** What is cut can be sent as it is when nothing but the usual CSV is wanted. */
 function isPlain({ definition }: PreparedBurst): boolean {
-  const { separator = 'comma', mark = false } = definition.csv ?? {};
-  return separator === 'comma' && !mark && definition.formats.every((one) => one === 'csv' || !isRowFormat(one));
+  const { separator = 'comma', mark = false, encoding = 'utf-8' } = definition.csv ?? {};
+  const isUsual = separator === 'comma' && !mark && encoding === 'utf-8';
+  return isUsual && definition.formats.every((one) => one === 'csv' || !isRowFormat(one));
 }
 
 /** Figures of so many copies are held at once: the memory that a run takes does not grow with its recipients. */

@@ -61,7 +61,7 @@ async function typedRows({ rows: from, columns }: CutRows): Promise<Cell[][]> {
 /** Writes the rows of one cut in a format of text. */
 async function writeText(task: MakeTask & { kind: 'text' }): Promise<void> {
   const writer = rowWriter(task.format, task.columns, task.style);
-  const file = new TextFile(task.to, writer.head);
+  const file = new TextFile(task.to, writer.head, task.format === 'csv' ? task.style.encoding : 'utf-8');
   for await (const cells of readRows(task.rows)) file.add(writer.line(cells));
   file.end();
 }
@@ -108,7 +108,7 @@ async function writeFile(task: MakeTask, filler: BookFiller | undefined): Promis
   }
 }
 
-/** Makes one file. @throws {Refusal} `DISK_FULL`, `TEMPLATE_LEAK` */
+/** Makes one file. @throws {Refusal} `DISK_FULL`, `TEMPLATE_LEAK`, `VALUE_INVALID` for a text that its encoding cannot hold */
 export async function makeFile(task: MakeTask, filler: BookFiller | undefined): Promise<MadeTask> {
   const start = performance.now();
   await writeFile(task, filler);

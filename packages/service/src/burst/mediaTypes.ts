@@ -1,8 +1,8 @@
-import type { MadeFormat } from '@underbell/core/burst';
+import type { CsvStyle, MadeFormat } from '@underbell/core/burst';
 
 const workbook = 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet';
 
-/** What each format is on the wire. */
+/** What each format is on the wire, CSV in its usual encoding. */
 export const mediaTypes: Record<MadeFormat, string> = {
   csv: 'text/csv; charset=utf-8',
   jsonl: 'application/jsonl',
@@ -12,3 +12,7 @@ export const mediaTypes: Record<MadeFormat, string> = {
   png: 'image/png',
   numbers: 'application/json',
 };
+
+/** What a burst's files of a format are on the wire. */
+export const mediaTypeOf = (format: MadeFormat, { csv }: { readonly csv?: CsvStyle }): string =>
+  format === 'csv' ? `text/csv; charset=${csv?.encoding ?? 'utf-8'}` : mediaTypes[format];

@@ -7,6 +7,7 @@ import { noSuch } from '../access/index.ts';
 import type { App } from '../platform/index.ts';
 import { explainLimits } from '../view/index.ts';
 import { makeSample } from './make.ts';
+import { mediaTypeOf } from './mediaTypes.ts';
 import { makePlan } from './plan.ts';
 import { filterFor, outerFilter } from './prepare.ts';
 
@@ -61,7 +62,7 @@ export async function sampleOf(
   person: PersonViewer,
   name: string,
   wish: { recipient: string; period?: string; format?: CopyFormat },
-): Promise<{ bytes: Buffer; fileName: string; format: CopyFormat }> {
+): Promise<{ bytes: Buffer; fileName: string; type: string }> {
   const { burst, entries } = await makePlan(app, person, name, { ...wish, again: true, only: [wish.recipient] });
   const [entry] = entries;
   const { formats } = burst.definition;
@@ -77,5 +78,9 @@ export async function sampleOf(
   if (!file || entry!.cut === undefined)
     throw new Refusal('COPY_EMPTY', `there is no file for \`${wish.recipient}\`: ${entry!.reason ?? 'no rows'}`);
   const folder = join(app.settings.spool, `sample-${randomUUID()}`);
-  return { bytes: await makeSample(app, burst, entry!.cut, format, folder), fileName: file.name, format };
+  return {
+    bytes: await makeSample(app, burst, entry!.cut, format, folder),
+    fileName: file.name,
+    type: mediaTypeOf(format, burst.definition),
+  };
 }

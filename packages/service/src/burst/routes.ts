@@ -182,9 +182,9 @@ export const burstRoutes: Route[] = [
     }),
     answer: { description: 'the file', type: 'application/octet-stream' },
     async handle({ app, ctx, person, params, query }) {
-      const { bytes, fileName, format } = await sampleOf(app, person, params.name, query);
+      const { bytes, fileName, type } = await sampleOf(app, person, params.name, query);
       ctx.attachment(fileName);
-      return { stream: Readable.from([bytes]), type: mediaTypes[format] };
+      return { stream: Readable.from([bytes]), type };
     },
   }),
   defineRoute<{ name: string }>({

@@ -37,7 +37,7 @@ import {
 import { patiently, sideBySide, type App } from '../platform/index.ts';
 import { makeLinks } from './links.ts';
 import { findList, listRecipients } from './listStore.ts';
-import { mediaTypes } from './mediaTypes.ts';
+import { mediaTypeOf, mediaTypes } from './mediaTypes.ts';
 import type { PreparedBurst } from './prepare.ts';
 import { bounceAddress } from './bounces.ts';
 import { unsubscribeAddress } from './unsubscribe.ts';
@@ -265,7 +265,7 @@ class Sender {
       files: delivery.files.map((file) => ({
         name: file.name,
         path: this.#sending.pathOf(file),
-        type: mediaTypes[file.format],
+        type: mediaTypeOf(file.format, this.#sending.run.definition),
         sizeBytes: file.sizeBytes ?? 0,
         sha256: file.sha256 ?? '',
       })),
@@ -332,14 +332,14 @@ class Sender {
         ...(isLinked ? [] : files).map((file) => ({
           name: file.name,
           path: pathOf(file),
-          type: mediaTypes[file.format],
+          type: mediaTypeOf(file.format, run.definition),
         })),
         ...delivery.files
           .filter((file) => file.isInline === true && file.format === 'png')
           .map((file) => ({
             name: file.name,
             path: pathOf(file),
-            type: mediaTypes[file.format],
+            type: mediaTypes.png,
             contentId: pictureId,
           })),
       ],

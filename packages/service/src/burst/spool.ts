@@ -2,7 +2,9 @@ import { createHash } from 'node:crypto';
 import { appendFileSync, closeSync, createReadStream, mkdirSync, openSync, writeFileSync } from 'node:fs';
 import { copyFile, link, mkdir, rm } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
+import type { TextEncoding } from '@underbell/core/burst';
 import { Refusal } from '@underbell/core/refusal';
+import { textEncoder } from './textEncoding.ts';
 
 /** All cuts together hold this much at most before it is written out; it is all the memory that cutting takes. */
 const mostBytes = 48 * 1024 * 1024;
@@ -136,11 +138,13 @@ export class CutSpool {
 /** A text file that grows line by line, a good part at a time. */
 export class TextFile {
   readonly #path: string;
+  readonly #encode: (text: string) => Uint8Array;
   #held: string;
 
   /** @param head - what it begins with; anything that an earlier attempt left there is replaced */
-  constructor(path: string, head: string) {
+  constructor(path: string, head: string, encoding: TextEncoding = 'utf-8') {
     this.#path = path;
+    this.#encode = textEncoder(encoding);
     this.#held = head;
     writeCopy(path, Buffer.alloc(0));
   }
@@ -150,13 +154,9 @@ export class TextFile {
     if (this.#held.length > textPart) this.end();
   }
 
-  /** @throws {Refusal} `DISK_FULL` */
+  /** @throws {Refusal} `DISK_FULL`, `VALUE_INVALID` for a text that the encoding cannot hold */
   end(): void {
-    try {
-      appendFileSync(this.#path, this.#held);
-    } catch (cause) {
-      throw diskRefusal(cause);
-    }
+    addToCopy(this.#path, this.#encode(this.#held));
     this.#held = '';
   }
 }

@@ -60,6 +60,7 @@ describe('an installation of the first shape', () => {
       '011-refreshed',
       '012-costs',
       '013-holidays',
+      '014-awaited',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },
@@ -87,6 +88,7 @@ describe('an installation of the first shape', () => {
     assert.deepEqual(await rows('SELECT state, destination, places FROM deliveries'), [
       { state: 'sent', destination: 'mail', places: null },
     ]);
+    assert.deepEqual(await rows('SELECT name, awaits_since FROM bursts'), [{ name: 'pack', awaits_since: null }]);
     assert.deepEqual(await rows('SELECT origin, active_from_column FROM lists'), [
       { origin: null, active_from_column: null },
     ]);
