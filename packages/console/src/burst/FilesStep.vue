@@ -97,7 +97,7 @@ const toggle = (value: string, isOn: boolean) =>
         <option value="tab">tabs</option>
       </select></label
     >
-    <label v-if="draft.formats.includes('csv')"
+    <label v-if="draft.formats.includes('csv')" class="wide"
       >CSV is written in
       <select v-model="written">
         <option value="">UTF-8</option>
