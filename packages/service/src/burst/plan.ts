@@ -150,12 +150,18 @@ async function wantedCopies(app: App, burst: PreparedBurst, recipients: readonly
   return wanted.map((one) => ({ ...one, rows: one.cut ? (rows.get(cutKey(one.cut)) ?? 0) : 0 }));
 }
 
-/** Whether the sender may see anything at all of what is cut; where not, no copy can hold anything. */
-async function blindSender(app: App, burst: PreparedBurst, sender: PersonViewer): Promise<Pick<PlanInput, 'blind'>> {
+/** What tells why copies are empty: the values that occur at all, and whether the sender may see anything of what is cut. */
+async function explainEmpty(
+  app: App,
+  burst: PreparedBurst,
+  sender: PersonViewer,
+): Promise<Pick<PlanInput, 'occurring' | 'blind'>> {
+  const occurring = await occurringValues(app, burst);
+  if ([...occurring.values()].some((values) => values.size > 0)) return { occurring };
   const { viewing, rowRevision: revision } = burst;
   const filter = outerFilter({ ...burst, viewing: { ...viewing, fixed: [] } }, revision.shape);
-  if ((await countRows(app, { lane: 'planned', revision, filter })) > 0) return {};
-  return { blind: { sender: sender.name, dataset: revision.shape.name } };
+  if ((await countRows(app, { lane: 'planned', revision, filter })) > 0) return { occurring };
+  return { occurring, blind: { sender: sender.name, dataset: revision.shape.name } };
 }
 
 /** Values that the sender may see at all, by list column: who is not among them is likely a slip of the pen. */
@@ -200,7 +206,7 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
     period: burst.period,
     copies,
     today: momentOf(app).today,
-    ...(isOdd ? { occurring: await occurringValues(app, burst), ...(await blindSender(app, burst, person)) } : {}),
+    ...(isOdd ? await explainEmpty(app, burst, person) : {}),
     alreadySent: options.again || options.isTest ? new Map() : new Map([...before].map(([id, { run }]) => [id, run])),
   });
   return {

@@ -7,11 +7,11 @@ const stopgap = '\ufffd';
 
 function refuse(text: string, encoding: TextEncoding): never {
   const missing = [...text].find((one) => one === stopgap || !isHeld(one, encoding)) ?? stopgap;
-  const line = text.split(/[\r\n]/).find((one) => one.includes(missing)) ?? '';
   const number = missing.codePointAt(0)!.toString(16).toUpperCase().padStart(4, '0');
   throw new Refusal(
     'VALUE_INVALID',
-    `\`${missing}\` (U+${number}) cannot be written in ${encoding}: ${line.slice(0, 80)}`,
+    // Whoever reads of a failed run may not be allowed to see the row that the character stands in.
+    `\`${missing}\` (U+${number}) cannot be written in ${encoding}`,
     { word: missing, hint: 'choose utf-8, which has every character' },
   );
 }
