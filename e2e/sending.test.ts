@@ -33,7 +33,7 @@ describe('sending, in a browser', () => {
     assert.equal(file.suggestedFilename(), 'kiosk-takings-Q017-2026-10.csv');
     const rows = readFileSync(await file.path(), 'utf8')
       .trimEnd()
-      .split('\n')
+      .split('\r\n')
       .slice(1);
     assert.ok(rows.length > 0 && rows.every((row) => row.includes('Q017')), 'their own rows');
     await page.context().close();

@@ -76,7 +76,7 @@ describe('underbell', () => {
     assert.deepEqual(await json('dataset', 'rows', 'works', '--where', "quay = 'Q0'"), []);
     assert.equal(
       (await underbell(['dataset', 'rows', 'works', '--csv'])).out,
-      'quay,days,note\nQ017,3,"a, b"\nQ018,,\n',
+      'quay,days,note\r\nQ017,3,"a, b"\r\nQ018,,\r\n',
     );
     assert.match((await underbell(['dataset', 'rows', 'works'])).out, /2 rows/);
   });

@@ -96,7 +96,7 @@ describe('the quay pack', () => {
     for (const mail of mails) {
       const csv = mail.attachments.find((one) => one.filename?.endsWith('.csv'))!;
       const quay = /quay-pack-(Q\d+)-2026-10\.csv/.exec(csv.filename!)![1]!;
-      const [, ...lines] = csv.content.toString('utf8').trimEnd().split('\n');
+      const [, ...lines] = csv.content.toString('utf8').trimEnd().split('\r\n');
       assert.equal(lines.length, entries.find((one) => one.recipient === quay)!.rows);
       assert.ok(
         lines.every((line) => line.startsWith(`${quay},`) && line.endsWith(',2026-10-01')),

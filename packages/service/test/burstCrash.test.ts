@@ -126,7 +126,7 @@ describe('runs whose workers are killed', () => {
       const [quay] = /Q\d{3}/.exec(file)!;
       const [, ...lines] = readFileSync(join(house.folder, 'library', file), 'utf8')
         .trimEnd()
-        .split('\n');
+        .split('\r\n');
       assert.equal(lines.length, run.entries.find((one) => one.recipient === quay)!.rows, file);
       assert.ok(
         lines.every((line) => line.startsWith(`${quay},`)),

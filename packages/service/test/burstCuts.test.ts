@@ -264,7 +264,7 @@ describe('copies of several values', () => {
     const quays = new Set(
       sample.text
         .trim()
-        .split('\n')
+        .split('\r\n')
         .slice(1)
         .map((line) => line.split(',')[0]),
     );

@@ -65,7 +65,7 @@ describe('runs of the kiosk takings', () => {
     const [heading, ...rows] = csv.text
       .replace(/^\ufeff/, '')
       .trimEnd()
-      .split('\n');
+      .split('\r\n');
     assert.equal(heading, 'quay_id;quay_name;district;taken_on;takings;receipts');
     assert.equal(rows.length, 31);
     assert.ok(

@@ -161,7 +161,7 @@ describe('what an attacker tries over HTTP', () => {
     const loaded = await house.call('PUT', '/api/v1/datasets/formulas/file?type=who=text', { as: publisher, csv });
     assert.equal(loaded.status, 200, loaded.text);
     const { text } = await house.call('GET', '/api/v1/datasets/formulas/rows?format=csv', { as: publisher });
-    assert.deepEqual(text.trim().split('\n').slice(1), [
+    assert.deepEqual(text.trim().split('\r\n').slice(1), [
       `"'=HYPERLINK(""http://evil.example"")",1`,
       "'+1,2",
       "'@x,3",

@@ -432,7 +432,7 @@ describe('every way out, against a plain oracle', () => {
       assertNoMarks(answer.text, want, `${what}, ${format}`);
       const lines = answer.text
         .trim()
-        .split('\n')
+        .split(/\r?\n/)
         .filter((line) => line !== '');
       if (want.minRows > 1) assert.equal(answer.body.code, 'GROUPS_TOO_SMALL', what);
       else assert.equal(lines.length - (format === 'csv' ? 1 : 0), want.shown.length, `${what}, ${format}`);
@@ -598,7 +598,7 @@ describe('every way out, against a plain oracle', () => {
         if (isPdf) continue;
         const amounts = text
           .trim()
-          .split('\n')
+          .split('\r\n')
           .slice(1)
           .map((line) => Number(line.split(',')[3]));
         assert.ok(

@@ -61,7 +61,7 @@ describe('threads that make files', () => {
     ] as const;
     const rows = { rows: to('rows'), columns };
     await pool.make({ kind: 'text', format: 'csv', style: { separator: 'semicolon' }, ...rows, to: to('a.csv') });
-    assert.equal(readFileSync(to('a.csv'), 'utf8'), 'quay;note;passengers\nQ017;\'=1+1;3\n"Q,1";"";\n');
+    assert.equal(readFileSync(to('a.csv'), 'utf8'), 'quay;note;passengers\r\nQ017;\'=1+1;3\r\n"Q,1";"";\r\n');
     const about = { title: 'Quays', notes: ['quay is Q017'] };
     await pool.make({ kind: 'book', about, title: 'Rows', figures: [], results: new Map(), ...rows, to: to('a.xlsx') });
     const parts = unzipSync(readFileSync(to('a.xlsx')));
@@ -77,13 +77,13 @@ describe('threads that make files', () => {
     const write = (style: CsvStyle, name: string) =>
       pool.make({ kind: 'text', format: 'csv', style, rows: to('names'), columns, to: to(name) });
     await write({ encoding: 'utf-16', separator: 'tab' }, 'wide.csv');
-    assert.equal(readFileSync(to('wide.csv'), 'utf16le'), '\ufeffquay\tname\nQ017\tZoë\nQ018\tŁódź\n');
+    assert.equal(readFileSync(to('wide.csv'), 'utf16le'), '\ufeffquay\tname\r\nQ017\tZoë\r\nQ018\tŁódź\r\n');
     const error: unknown = await write({ encoding: 'windows-1252' }, 'west.csv').catch((thrown: unknown) => thrown);
     assert.ok(isRefusal(error, 'VALUE_INVALID'), String(error));
     assert.equal(error.message, '`Ł` (U+0141) cannot be written in windows-1252');
     writeFileSync(to('names'), 'Q017,Zoë\n');
     await write({ encoding: 'windows-1252' }, 'west.csv');
-    assert.deepEqual([...readFileSync(to('west.csv'))].slice(-4), [0x5a, 0x6f, 0xeb, 0x0a]);
+    assert.deepEqual([...readFileSync(to('west.csv'))].slice(-5), [0x5a, 0x6f, 0xeb, 0x0d, 0x0a]);
   });
 
   it('say why a file cannot be made, and go on with the next', async () => {

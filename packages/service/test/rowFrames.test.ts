@@ -69,7 +69,7 @@ describe('RowFrames', () => {
 });
 
 describe('CutSpool', () => {
-  it('writes every byte to its cut, whatever is held and however long a row is', (t) => {
+  it('writes every row to its cut with its line’s end, whatever is held and however long a row is', (t) => {
     const folder = mkdtempSync(join(tmpdir(), 'underbell-spool-'));
     const pieces = fc.array(fc.tuple(fc.nat(6), fc.integer({ min: 1, max: 9_000 }), fc.boolean()), { maxLength: 40 });
     let flushed = 0;
@@ -78,14 +78,14 @@ describe('CutSpool', () => {
         fc.property(pieces, (all) => {
           const paths = Array.from({ length: 7 }, (_, i) => join(folder, `${i}.csv`));
           // Twelve parts of one kilobyte: nearly every piece finds them used up.
-          const spool = new CutSpool(paths, 'head\n', 12 * 1024);
-          const expected = paths.map(() => 'head\n');
+          const spool = new CutSpool(paths, { heading: 'head\r\n', lineEnd: '\r\n' }, 12 * 1024);
+          const expected = paths.map(() => 'head\r\n');
           for (const [i, [cut, length, isInRoom]] of all.entries()) {
             const text = String.fromCharCode(97 + (i % 26)).repeat(length);
             const data = isInRoom ? spool.room : Buffer.alloc(length + 7);
             data.write(text, 7);
             spool.take(cut, data, 7, 7 + length);
-            expected[cut] += text;
+            expected[cut] += `${text}\r\n`;
           }
           spool.flush();
           for (const [i, path] of paths.entries()) assert.ok(readFileSync(path, 'utf8') === expected[i], `cut ${i}`);

@@ -49,7 +49,7 @@ describe('sources and the datasets on them', () => {
     const { text } = await house.call('GET', '/api/v1/datasets/laid-out/rows?format=csv', { as: publisher });
     const rows = text
       .trim()
-      .split('\n')
+      .split('\r\n')
       .slice(1)
       .map((line) => line.split(',') as [string, string]);
     const sorted = [...rows].sort(([a, x], [b, y]) => (a === b ? Number(x) - Number(y) : a < b ? -1 : 1));

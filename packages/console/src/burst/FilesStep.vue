@@ -6,10 +6,7 @@ import type { Draft } from './draft.ts';
 
 /** As which files a copy comes, and about which period. */
 const draft = defineModel<Draft>({ required: true });
-const props = defineProps<{ choices: DraftChoices }>();
-const fills = computed(() =>
-  [...props.choices.columns, 'period', 'period_words', 'burst', 'title'].map((one) => `{${one}}`).join(' '),
-);
+defineProps<{ choices: DraftChoices }>();
 const formats = [
   { value: 'pdf', label: 'PDF of the page' },
   { value: 'png', label: 'Picture of the page' },
@@ -121,7 +118,7 @@ const toggle = (value: string, isOn: boolean) =>
       </select></label
     >
   </div>
-  <p id="fills" class="quiet small">In names and words: {{ fills }}</p>
+  <p id="fills" class="quiet small">In names and words: {{ choices.fills }}</p>
 </template>
 
 <style scoped>

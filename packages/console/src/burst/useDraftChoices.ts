@@ -11,6 +11,8 @@ interface Report {
   };
 }
 
+const alwaysFilled = ['period', 'period_words', 'run_day', 'run_time', 'burst', 'report', 'title'];
+
 /** What may be chosen in the fields of a burst that is being written, by what is chosen already. */
 export function useDraftChoices(draft: Draft) {
   const reports = useResource<{ reports: { name: string; title: string }[] }>('/api/v1/reports');
@@ -20,6 +22,7 @@ export function useDraftChoices(draft: Draft) {
   const report = useResource<Report>(() =>
     draft.report === '' ? undefined : `/api/v1/reports/${encodeURIComponent(draft.report)}`,
   );
+  const columns = computed(() => lists.data.value?.lists.find((one) => one.name === draft.list)?.columns ?? []);
   return reactive({
     reports: computed(() => reports.data.value?.reports ?? []),
     lists: computed(() => lists.data.value?.lists ?? []),
@@ -30,7 +33,13 @@ export function useDraftChoices(draft: Draft) {
     parameters: computed(() => report.data.value?.definition.parameters ?? []),
     datasets: computed(() => Object.keys(report.data.value?.definition.datasets ?? {})),
     /** Columns of the list that is chosen. */
-    columns: computed(() => lists.data.value?.lists.find((one) => one.name === draft.list)?.columns ?? []),
+    columns,
+    /** What names of files and words of letters are filled with, each as it is written there. */
+    fills: computed(() => {
+      const parameters = [...draft.bind.map((one) => one.parameter), draft.periodParameter];
+      const names = [...columns.value, ...parameters, ...alwaysFilled].filter((one) => one !== '');
+      return [...new Set(names)].map((one) => `{${one}}`).join(' ');
+    }),
   });
 }
 

@@ -1,7 +1,7 @@
 const quote = 34;
 const comma = 44;
 
-/** Receives a piece of a chunk that belongs to one cut; the bytes must be copied before returning. */
+/** Receives a row that belongs to one cut, without what ends it; the bytes must be copied before returning. */
 export type TakeBytes = (cut: number, chunk: Buffer, start: number, end: number) => void;
 
 export interface CutterOptions {
@@ -71,7 +71,7 @@ export class RowCutter {
     }
     const from = start + this.#prefix.length;
     const cuts = this.#cuts;
-    for (let i = 0; i < cuts.length; i++) this.#options.take(cuts[i]!, data, from, end);
+    for (let i = 0; i < cuts.length; i++) this.#options.take(cuts[i]!, data, from, end - 1);
   };
 
   #routeOf(prefix: Buffer): readonly number[] {

@@ -48,7 +48,7 @@ export { comparePlan, type Comparison, type FormerCopy } from './compare.ts';
 export { writeLetter, type LetterContent, type PageNumbers } from './letter.ts';
 export { rowWriter, type RowWriter } from './rowFiles.ts';
 export { checkTemplate, fillTemplate, folderPath, safeFileName, templateNames } from './template.ts';
-export { nextRuns, periodAt, readPeriod, type Period } from './period.ts';
+export { nextRuns, periodAt, readPeriod, runStart, type Period, type RunStart } from './period.ts';
 export { isMailAddress, readRecipients, type ListColumns, type Recipient } from './recipients.ts';
 export {
   planBurst,

@@ -14,6 +14,20 @@ export interface Period {
   readonly value?: string;
 }
 
+/** When a run was started, as file names and letters say it. */
+export interface RunStart {
+  /** `YYYY-MM-DD` */
+  readonly day: string;
+  /** `HH:MM`; in file names `HH-MM`. */
+  readonly time: string;
+}
+
+/** @param at - milliseconds since 1970-01-01T00:00:00Z */
+export function runStart(at: number, timeZone: string): RunStart {
+  const day = dateWriter('en-CA', { timeZone, dateStyle: 'short' }).format(at);
+  return { day, time: dateWriter('en-GB', { timeZone, hour: '2-digit', minute: '2-digit' }).format(at) };
+}
+
 /**
  * The period that a scheduled run is about: the one before the day on which it runs, or the one that the day lies in.
  *

@@ -1,7 +1,7 @@
 import { nearestNames } from '../refusal/index.ts';
-import type { Cut } from './cut.ts';
+import { textsOf, type Cut } from './cut.ts';
 import type { BurstDefinition, CopyFormat, MadeFormat } from './definition.ts';
-import type { Period } from './period.ts';
+import type { Period, RunStart } from './period.ts';
 import type { Recipient } from './recipients.ts';
 import { fillTemplate, safeFileName } from './template.ts';
 
@@ -43,21 +43,28 @@ export interface PlanInput {
   readonly alreadySent: ReadonlyMap<string, number>;
   /** Addresses, in small letters, whose owners want no more of this burst, since when. */
   readonly unwanted?: ReadonlyMap<string, Date>;
-  /** Today, by which recipients are active or not, `YYYY-MM-DD`. */
-  readonly today: string;
+  /** The day tells who is active. */
+  readonly start: RunStart;
   /** List column -> texts of the values that occur in the data at all, in whatever period. */
   readonly occurring?: ReadonlyMap<string, ReadonlySet<string>>;
   /** A sender whose own rights leave them not a single row of the dataset, whatever the copies ask for. */
   readonly blind?: { readonly sender: string; readonly dataset: string };
 }
 
-/** What templates can be filled with. */
+/** What templates can be filled with: where a parameter or the start has the name of a list column, the column counts. */
 export function templateValues(
-  definition: BurstDefinition,
-  period: Period,
+  { definition, period, start }: Pick<PlanInput, 'definition' | 'period' | 'start'>,
   recipient: Recipient,
 ): Record<string, string> {
+  const bound = Object.entries(definition.bind ?? {}).map(([parameter, column]) => [
+    parameter,
+    textsOf(definition, recipient, column).join(', '),
+  ]);
   return {
+    run_day: start.day,
+    run_time: start.time,
+    ...(definition.period ? { [definition.period.parameter]: period.name } : {}),
+    ...Object.fromEntries(bound),
     ...recipient.values,
     burst: definition.name,
     report: definition.report,
@@ -68,16 +75,22 @@ export function templateValues(
 }
 
 /** The names that `templateValues` fills for a list with these columns. */
-export function templateNamesFor(listColumns: readonly string[]): string[] {
-  return [...new Set([...listColumns, 'burst', 'report', 'title', 'period', 'period_words'])];
+export function templateNamesFor(
+  { bind = {}, period }: Pick<BurstDefinition, 'bind' | 'period'>,
+  listColumns: readonly string[],
+): string[] {
+  const parameters = [...Object.keys(bind), ...(period ? [period.parameter] : [])];
+  const own = ['burst', 'report', 'title', 'period', 'period_words', 'run_day', 'run_time'];
+  return [...new Set([...listColumns, ...parameters, ...own])];
 }
 
 function copyFiles(
-  { definition, period }: PlanInput,
+  input: PlanInput,
   recipient: Recipient,
   taken: Map<string, string>,
 ): { files: PlannedFile[]; clash?: string } {
-  const stem = safeFileName(fillTemplate(definition.fileName, templateValues(definition, period, recipient)));
+  const { definition } = input;
+  const stem = safeFileName(fillTemplate(definition.fileName, templateValues(input, recipient)));
   const other = taken.get(stem.toLowerCase());
   taken.set(stem.toLowerCase(), other ?? recipient.id);
   const { formats: wanted } = recipient;
@@ -148,7 +161,7 @@ export function planBurst(input: PlanInput): PlanEntry[] {
   return input.copies.map(({ recipient, cut, why, rows }): PlanEntry => {
     const base = { recipient: recipient.id, address: recipient.address };
     const skip = (reason: string): PlanEntry => ({ ...base, rows: 0, files: [], action: 'skip', reason });
-    const inactive = inactiveWords(recipient, input.today);
+    const inactive = inactiveWords(recipient, input.start.day);
     if (inactive !== undefined) return skip(inactive);
     const unwanted = input.unwanted?.get(recipient.address.toLowerCase());
     if (unwanted !== undefined) return skip(`wants no more of these since ${unwanted.toISOString().slice(0, 10)}`);

@@ -1,4 +1,4 @@
-import { csvField } from '../csv/index.ts';
+import { csvField, csvLineEnd } from '../csv/index.ts';
 import { formatValue, readCell, type DatasetColumn } from '../dataset/index.ts';
 import type { CsvStyle } from './definition.ts';
 
@@ -24,9 +24,9 @@ function csvWriter(columns: readonly DatasetColumn[], style: CsvStyle): RowWrite
       : csvField(text);
   const guarded = columns.map((one) => one.type === 'text');
   return {
-    head: `${style.mark || style.encoding === 'utf-16' ? mark : ''}${columns.map((one) => field(one.name)).join(separator)}\n`,
+    head: `${style.mark || style.encoding === 'utf-16' ? mark : ''}${columns.map((one) => field(one.name)).join(separator)}${csvLineEnd}`,
     line: (cells) =>
-      `${cells.map((cell, i) => field(cell !== null && guarded[i] && formulaStart.test(cell) ? `'${cell}` : cell)).join(separator)}\n`,
+      `${cells.map((cell, i) => field(cell !== null && guarded[i] && formulaStart.test(cell) ? `'${cell}` : cell)).join(separator)}${csvLineEnd}`,
   };
 }
 

@@ -1,3 +1,6 @@
+/** What RFC 4180 ends a line with. */
+export const csvLineEnd = '\r\n';
+
 /** One field as RFC 4180 writes it; missing is empty, and an empty text is quoted so that both stay apart. */
 export function csvField(text: string | null): string {
   if (text === null) return '';
@@ -6,5 +9,5 @@ export function csvField(text: string | null): string {
 
 /** One line with its end. */
 export function csvLine(fields: readonly (string | null)[]): string {
-  return `${fields.map(csvField).join(',')}\r\n`;
+  return `${fields.map(csvField).join(',')}${csvLineEnd}`;
 }

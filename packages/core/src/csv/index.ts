@@ -1,1 +1,2 @@
-export { csvField, csvLine } from './csv.ts';
+export { csvField, csvLine, csvLineEnd } from './csv.ts';
+export { CsvLineEnds } from './lineEnds.ts';

@@ -23,7 +23,7 @@ function cut(lines: readonly string[]): Map<string, string> {
       }
       return [names.indexOf(field)];
     },
-    take: (index, data, start, end) => void (cuts[index] += data.toString('utf8', start, end)),
+    take: (index, data, start, end) => void (cuts[index] += `${data.toString('utf8', start, end)}⏎`),
   });
   // They lie side by side in memory that is used again, as they come from a server.
   const bytes = Buffer.from(lines.join(''));
@@ -44,8 +44,8 @@ describe('RowCutter', () => {
     assert.deepEqual(
       [...cut(['a,1\n', 'b,2\n', 'a,3\n'])],
       [
-        ['a', '1\n3\n'],
-        ['b', '2\n'],
+        ['a', '1⏎3⏎'],
+        ['b', '2⏎'],
       ],
     );
   });
@@ -54,8 +54,8 @@ describe('RowCutter', () => {
     assert.deepEqual(
       [...cut([',1\n', 'b,2\n', '"",3\n'])],
       [
-        ['b', '2\n'],
-        ['', '3\n'],
+        ['b', '2⏎'],
+        ['', '3⏎'],
       ],
     );
   });
@@ -64,9 +64,9 @@ describe('RowCutter', () => {
     assert.deepEqual(
       [...cut(['Q0,1\n', 'Q017,2\n', 'Q01,3\n', 'Q017,4\n'])],
       [
-        ['Q0', '1\n'],
-        ['Q017', '2\n4\n'],
-        ['Q01', '3\n'],
+        ['Q0', '1⏎'],
+        ['Q017', '2⏎4⏎'],
+        ['Q01', '3⏎'],
       ],
     );
   });
@@ -80,10 +80,10 @@ describe('RowCutter', () => {
     let seen = 0;
     fc.assert(
       fc.property(rows, (all) => {
-        const line = (cells: string[]) => `${cells.map(csvField).join(',')}\n`;
+        const line = (cells: string[]) => cells.map(csvField).join(',');
         const expected = new Map<string, string>();
-        for (const [key, cells] of all) expected.set(key, (expected.get(key) ?? '') + line(cells));
-        assert.deepEqual(cut(all.map(([key, cells]) => line([key, ...cells]))), expected);
+        for (const [key, cells] of all) expected.set(key, (expected.get(key) ?? '') + `${line(cells)}⏎`);
+        assert.deepEqual(cut(all.map(([key, cells]) => `${line([key, ...cells])}\n`)), expected);
         seen += all.length;
       }),
       { numRuns: 1_500, seed: 2026 },

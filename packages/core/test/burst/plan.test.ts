@@ -10,7 +10,10 @@ import {
   readPeriod,
   readRecipients,
   recipientsOfCopies,
+  runStart,
   safeFileName,
+  templateNamesFor,
+  templateValues,
   textsOf,
   type BurstDefinition,
 } from '../../src/burst/index.ts';
@@ -30,6 +33,7 @@ const definition: BurstDefinition = {
 };
 const recipient = (quay: string) => ({ id: quay, address: `${quay.toLowerCase()}@skerrow.example`, values: { quay } });
 const period = readPeriod(definition, '2026-10');
+const start = { day: '2026-11-23', time: '08:05' };
 
 describe('planBurst', () => {
   const plan = (
@@ -50,14 +54,14 @@ describe('planBurst', () => {
         return { recipient: one, cut: cutOf(changed, one), rows };
       }),
       alreadySent,
-      today: '2026-11-23',
+      start,
       ...(occurring ? { occurring: new Map([['quay', occurring]]) } : {}),
     });
   };
 
   it('says that it is the sender who sees nothing, where nobody can have any rows', () => {
     const blind = { sender: 'Ivo', dataset: 'sailings' };
-    const input = { definition, period, alreadySent: new Map<string, number>(), today: '2026-11-23', blind };
+    const input = { definition, period, alreadySent: new Map<string, number>(), start, blind };
     const copies = ['Q001', 'Q003'].map((quay) => ({
       recipient: recipient(quay),
       cut: cutOf(definition, recipient(quay)),
@@ -199,6 +203,24 @@ describe('readRecipients', () => {
 });
 
 describe('templates', () => {
+  it('are filled with columns, parameters, the period and the time of the run', () => {
+    const changed = { ...definition, bind: { quay: 'quays', line: 'line_no' }, many: { quays: ';' } };
+    const one = {
+      id: 'north',
+      address: 'n@skerrow.example',
+      values: { quays: 'Q001; Q002', line_no: '7', line: 'own' },
+    };
+    const values = templateValues({ definition: changed, period, start }, one);
+    const names = templateNamesFor(changed, Object.keys(one.values));
+    assert.deepEqual(names.toSorted(), Object.keys(values).toSorted());
+    assert.equal(
+      fillTemplate('{quay}/{line}/{month}/{period_words}/{run_day} {run_time}', values),
+      'Q001, Q002/own/2026-10/October 2026/2026-11-23 08:05',
+    );
+    assert.equal(safeFileName(fillTemplate('{burst} {run_time}', values)), 'quay-pack 08-05');
+    assert.deepEqual(runStart(Date.UTC(2026, 9, 25, 0, 59), 'Europe/Berlin'), { day: '2026-10-25', time: '02:59' });
+  });
+
   it('fill what is known and refuse what is not', () => {
     assert.equal(fillTemplate('{quay}: { period }', { quay: 'Q1', period: '2026' }), 'Q1: 2026');
     checkTemplate('{quay}', ['quay'], '/fileName');

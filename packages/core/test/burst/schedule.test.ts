@@ -168,7 +168,7 @@ describe('rowWriter', () => {
         const text = letters.join('');
         const writer = rowWriter('csv', columns, { separator });
         const delimiter = { comma: ',', semicolon: ';', tab: '\t' }[separator]!;
-        const [, row] = parse(writer.head + writer.line([text, '1.50', null]), { delimiter, record_delimiter: '\n' });
+        const [, row] = parse(writer.head + writer.line([text, '1.50', null]), { delimiter, record_delimiter: '\r\n' });
         const guarded = /^[=+\-@\t\r]/.test(text) ? `'${text}` : text;
         assert.deepEqual(row, [guarded, '1.50', ''], JSON.stringify(text));
       }),

@@ -1,6 +1,6 @@
 import { createRouter, cutTexts, RowCutter, type Cut } from '@underbell/core/burst';
 import { columnsOf } from '@underbell/core/filter';
-import { csvLine } from '@underbell/core/csv';
+import { csvLine, csvLineEnd } from '@underbell/core/csv';
 import { readRowBytes } from '../dataset/index.ts';
 import { sideBySide, type App } from '../platform/index.ts';
 import { copyColumns, filterFor, scanFor, type PreparedBurst, type Scan } from './prepare.ts';
@@ -70,7 +70,9 @@ async function cutScan(
   const cells = copyColumns(burst, cuts[0]?.cut);
   const spool = new CutSpool(
     cuts.map((cut) => cut.path),
-    format === 'raw' ? '' : csvLine(cells.map((one) => one.name)).replace('\r\n', '\n'),
+    format === 'raw'
+      ? { heading: '', lineEnd: '\n' }
+      : { heading: csvLine(cells.map((one) => one.name)), lineEnd: csvLineEnd },
   );
   const cutter = new RowCutter({
     prefixFields: prefix.length,

@@ -34,7 +34,7 @@ export async function checkAgainstList(app: App, person: PersonViewer, definitio
       ...suggest(column, list.columns),
     });
   }
-  const known = templateNamesFor(list.columns);
+  const known = templateNamesFor(definition, list.columns);
   checkTemplate(definition.fileName, known, '/fileName');
   checkDestinationTexts(definition.destination, known);
   return list;

@@ -43,7 +43,7 @@ export interface MadeTask extends FileMark {
 /** Rows of a cut with missing cells apart from empty ones. */
 function readRows(path: string): AsyncIterable<(string | null)[]> {
   const cast = (text: string, { quoting }: CastingContext) => (text === '' && !quoting ? null : text);
-  return createReadStream(path).pipe(parse({ cast: cast as never, relax_column_count: true }));
+  return createReadStream(path).pipe(parse({ cast: cast as never, relax_column_count: true, record_delimiter: '\n' }));
 }
 
 const breathEvery = 2_000;

@@ -8,6 +8,7 @@ import {
   planBurst,
   rateWords,
   recipientsOfCopies,
+  runStart,
   textOfValue,
   tupleKey,
   type BurstDefinition,
@@ -27,7 +28,7 @@ import { noSuch, requireRight, rightOn } from '../access/index.ts';
 import { findDestination } from '../deliver/index.ts';
 import { countRows, countRowsPerTuple } from '../dataset/index.ts';
 import { copyCosts, costsAround } from '../meter/index.ts';
-import { momentOf, sideBySide, type App } from '../platform/index.ts';
+import { sideBySide, type App } from '../platform/index.ts';
 import { listRecipients } from './listStore.ts';
 import { currentList } from './listUsecases.ts';
 import { BookFiller, type FittedTemplate } from './bookFiller.ts';
@@ -205,7 +206,7 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
     unwanted: await unsubscribedFrom(app, name),
     period: burst.period,
     copies,
-    today: momentOf(app).today,
+    start: runStart(app.now(), app.settings.timeZone),
     ...(isOdd ? await explainEmpty(app, burst, person) : {}),
     alreadySent: options.again || options.isTest ? new Map() : new Map([...before].map(([id, { run }]) => [id, run])),
   });

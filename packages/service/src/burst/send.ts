@@ -9,6 +9,7 @@ import {
   keepingOf,
   ownMail,
   recipientsOfCopies,
+  runStart,
   templateValues,
   writeLetter,
   type DeliveryState,
@@ -297,8 +298,9 @@ class Sender {
   }
 
   #valuesFor(recipient: Recipient): Record<string, string> {
-    const { definition, period } = this.#sending.burst;
-    return templateValues(definition, period, recipient);
+    const { burst, run } = this.#sending;
+    const start = runStart(run.createdAt.getTime(), this.#app.settings.timeZone);
+    return templateValues({ ...burst, start }, recipient);
   }
 
   /** The letter that one copy goes with. */

@@ -33,6 +33,14 @@ function partBytes(cuts: number, bytes: number): number {
   return Math.min(largestPart, Math.max(smallestPart, 2 ** Math.floor(Math.log2(share))));
 }
 
+/** How the files of a run are written. */
+export interface CutStyle {
+  /** The first line of each file, with its end. */
+  readonly heading: string;
+  /** What follows each row. */
+  readonly lineEnd: string;
+}
+
 /**
  * Collects the cuts of one run in memory and writes them to files when it is used up, and at the end.
  *
@@ -50,14 +58,14 @@ export class CutSpool {
   /** How full the last part of each cut is. */
   readonly #filled: Uint32Array;
   readonly #count: number;
+  readonly #lineEnd: Buffer;
   #free: number[] = [];
 
   /**
    * @param paths - one file per cut; anything that an earlier attempt left there is replaced
-   * @param heading - the first line of each file
    * @param bytes - how much is held before it is written out
    */
-  constructor(paths: readonly string[], heading: string, bytes = heldBytes(paths.length)) {
+  constructor(paths: readonly string[], { heading, lineEnd }: CutStyle, bytes = heldBytes(paths.length)) {
     this.#paths = paths;
     this.#held = Buffer.allocUnsafeSlow(roomBytes + bytes);
     this.room = this.#held.subarray(0, roomBytes);
@@ -65,6 +73,7 @@ export class CutSpool {
     this.#count = Math.floor(bytes / this.#partBytes);
     this.#parts = paths.map(() => []);
     this.#filled = new Uint32Array(paths.length);
+    this.#lineEnd = Buffer.from(lineEnd);
     this.#freeAll();
     try {
       for (const path of paths) {
@@ -81,8 +90,25 @@ export class CutSpool {
     this.#free = Array.from({ length: this.#count }, (_, i) => last - i * this.#partBytes);
   }
 
-  /** @throws {Refusal} `DISK_FULL` */
+  /** Takes a row and ends its line. @throws {Refusal} `DISK_FULL` */
   readonly take = (cut: number, data: Buffer, start: number, end: number): void => {
+    const lineEnd = this.#lineEnd;
+    const filled = this.#filled[cut]!;
+    const after = filled + end - start;
+    const parts = this.#parts[cut]!;
+    if (parts.length > 0 && after + lineEnd.length <= this.#partBytes) {
+      const at = parts.at(-1)!;
+      this.#move(data, start, end, at + filled);
+      for (let i = 0; i < lineEnd.length; i++) this.#held[at + after + i] = lineEnd[i]!;
+      this.#filled[cut] = after + lineEnd.length;
+      return;
+    }
+    this.#add(cut, data, start, end);
+    this.#add(cut, lineEnd, 0, lineEnd.length);
+  };
+
+  /** Adds bytes that may not fit into the part that is being filled. */
+  #add(cut: number, data: Buffer, start: number, end: number): void {
     for (let from = start; from < end;) {
       let parts = this.#parts[cut]!;
       if (parts.length === 0 || this.#filled[cut] === this.#partBytes) {
@@ -99,7 +125,7 @@ export class CutSpool {
       this.#filled[cut] = filled + to - from;
       from = to;
     }
-  };
+  }
 
   /** Moving within one piece of memory makes no view of it, which would cost more than the bytes. */
   #move(data: Buffer, from: number, to: number, at: number): void {

@@ -1,8 +1,8 @@
-import { PassThrough, type Readable } from 'node:stream';
+import { PassThrough, type Readable, Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import Joi from 'joi';
 import type { DatasetColumn } from '@underbell/core/dataset';
-import { csvLine } from '@underbell/core/csv';
+import { csvLine, CsvLineEnds } from '@underbell/core/csv';
 import type { RecordRule } from '@underbell/core/access';
 import { ruleBody } from '../access/ruleRoutes.ts';
 import { requireRight } from '../access/rights.ts';
@@ -17,6 +17,11 @@ import { previewRows, profileColumns } from './profile.ts';
 const where = Joi.string().max(16_384).description('CQL2 text; can only narrow');
 const named = Joi.object({ name: thing.required() });
 
+function lineEnds(): Transform {
+  const ends = new CsvLineEnds();
+  return new Transform({ transform: (piece: Buffer, _, done) => done(null, ends.push(piece)) });
+}
+
 /** Rows as a stream that starts only once the query has: errors before that are still answered as problems. */
 async function rowStream(
   app: App,
@@ -25,7 +30,7 @@ async function rowStream(
   format: RowFormat,
 ): Promise<Readable> {
   const out = new PassThrough();
-  if (format === 'csv') out.write(csvLine(columns.map((one) => one.name)).replace('\r\n', '\n'));
+  if (format === 'csv') out.write(csvLine(columns.map((one) => one.name)));
   let isStarted = false;
   await new Promise<void>((resolve, failed) => {
     const started = () => {
@@ -35,7 +40,7 @@ async function rowStream(
     copyRows(app, request, { prefix: [], cells: columns }, format, async (rows) => {
       rows.once('readable', started);
       rows.once('end', started);
-      await pipeline(rows, out);
+      await (format === 'csv' ? pipeline(rows, lineEnds(), out) : pipeline(rows, out));
     }).catch((error: Error) => {
       failed(error);
       // Before the answer has begun nobody listens to the stream, and the error is answered as a problem.
