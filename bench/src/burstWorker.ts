@@ -13,8 +13,9 @@ const { environment, sender, quays, folder } = JSON.parse(process.argv[2]!) as {
   quays: string[];
   folder: string;
 };
-giveWayWhole();
-const app = openApp(readSettings(environment), pino({ level: 'silent' }));
+const settings = readSettings(environment);
+giveWayWhole(settings.priority);
+const app = openApp(settings, pino({ level: 'silent' }));
 const person = (await findPerson(app, { email: sender }))!;
 const definition = readBurst({
   format: 'underbell-burst/1',

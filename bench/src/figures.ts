@@ -35,6 +35,24 @@ export async function timeIt(runs: number, work: () => Promise<unknown>): Promis
   return median(times);
 }
 
+/**
+ * Times two ways in turns: the noise of a machine that others share, which may be half as fast a minute later, falls on both.
+ *
+ * @returns the median of each, milliseconds
+ */
+export async function timeBoth(
+  runs: number,
+  ours: () => Promise<unknown>,
+  floor: () => Promise<unknown>,
+): Promise<{ ours: number; floor: number }> {
+  const times = { ours: [] as number[], floor: [] as number[] };
+  for (let i = 0; i < runs; i++) {
+    times.floor.push(await timeIt(1, floor));
+    times.ours.push(await timeIt(1, ours));
+  }
+  return { ours: median(times.ours), floor: median(times.floor) };
+}
+
 const seconds = (ms: number) => (ms < 1_000 ? `${ms.toFixed(1)} ms` : `${(ms / 1000).toFixed(2)} s`);
 
 /** A table for people. */

@@ -14,7 +14,7 @@ import {
   type OfferedColumn,
 } from '@underbell/core/workbook';
 import { packBook, quayBookParts } from '@underbell/demo/quayBook';
-import { timeIt, type BenchFigure } from './figures.ts';
+import { timeBoth, type BenchFigure } from './figures.ts';
 
 const columns: readonly OfferedColumn[] = [
   { name: 'sailed_on', label: 'Sailed on', type: 'date' },
@@ -98,13 +98,15 @@ export async function benchFormats(folder: string, runs: number): Promise<BenchF
   // By the zip library that we use, in script, and by the packer that we have made of it and of zlib.
   const figures = async (benchmark: string, work: () => unknown, bytes: Buffer): Promise<BenchFigure[]> => {
     const parts = unzipSync(bytes);
-    const ours = await timeIt(often, async () => work());
     const named = `${benchmark}, ${rowCount.toLocaleString('en')} rows`;
     const against = async (words: string, zip: () => unknown): Promise<BenchFigure> => ({
       benchmark: named,
-      ours,
+      ...(await timeBoth(
+        often,
+        async () => work(),
+        async () => zip(),
+      )),
       against: `zipping the same bytes, ${words}`,
-      floor: await timeIt(often, async () => zip()),
       goal: { atMost: 1.5 },
     });
     return [
@@ -125,9 +127,12 @@ export async function benchFormats(folder: string, runs: number): Promise<BenchF
       : [
           {
             benchmark: `clean workbook, ${rowCount.toLocaleString('en')} rows`,
-            ours: await timeIt(often, async () => clean()),
+            ...(await timeBoth(
+              often,
+              async () => clean(),
+              () => byUsualLibrary(usual),
+            )),
             against: 'the usual workbook library',
-            floor: await timeIt(often, () => byUsualLibrary(usual)),
             goal: { atLeast: 4 },
           },
         ]),

@@ -58,6 +58,8 @@ async function main(): Promise<number> {
         UNDERBELL_TEST_DATABASE: cluster.url('postgres'),
         UNDERBELL_TEST_FOLDER: folder,
         NO_COLOR: '1',
+        // Test files run side by side: workers that give way to all of them would stand still.
+        UNDERBELL_PRIORITY: 'low',
         ...(values.cases ? { UNDERBELL_TEST_CASES: values.cases } : {}),
         ...(values.seed ? { UNDERBELL_TEST_SEED: values.seed } : {}),
       },

@@ -14,7 +14,7 @@ async function main(settings: Settings): Promise<void> {
   const server = settings.role === 'worker' ? undefined : await startWeb(app);
   const worker = settings.role === 'web' ? undefined : startWorker(app);
   // Where workers have a process of their own, readers' go first.
-  if (settings.role === 'worker') giveWayWhole();
+  if (settings.role === 'worker') giveWayWhole(settings.priority);
   const setupCode = server ? await makeSetupCode(app) : undefined;
   // A parent that started this process learns that it is ready, and with what code the first administrator is made.
   process.send?.({ isReady: true, setupCode });

@@ -1,9 +1,11 @@
 import Joi from 'joi';
 import { Refusal } from '@underbell/core/refusal';
+import { priorities, type Priority } from './priority.ts';
 
 /** What the surroundings decide. Read once, at start. */
 export interface Settings {
   readonly role: 'web' | 'worker' | 'all';
+  readonly priority: Priority;
   readonly host: string;
   readonly port: number;
   /** Address under which people reach the service, without a closing slash; issuer of tokens. */
@@ -38,6 +40,9 @@ const url = (schemes: string[]) => Joi.string().uri({ scheme: schemes });
 
 const schema = Joi.object({
   UNDERBELL_ROLE: Joi.string().valid('web', 'worker', 'all').default('all'),
+  UNDERBELL_PRIORITY: Joi.string()
+    .valid(...priorities)
+    .default('idle'),
   UNDERBELL_HOST: Joi.string().hostname().default('127.0.0.1'),
   UNDERBELL_PORT: Joi.number().port().default(7300),
   UNDERBELL_PUBLIC_URL: url(['http', 'https']),
@@ -91,6 +96,7 @@ export function readSettings(environment: Readonly<Record<string, string | undef
   const publicUrl: string = value.UNDERBELL_PUBLIC_URL ?? `http://${value.UNDERBELL_HOST}:${value.UNDERBELL_PORT}`;
   return {
     role: value.UNDERBELL_ROLE,
+    priority: value.UNDERBELL_PRIORITY,
     host: value.UNDERBELL_HOST,
     port: value.UNDERBELL_PORT,
     publicUrl: publicUrl.replace(/\/$/, ''),
