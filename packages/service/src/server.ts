@@ -5,7 +5,7 @@ import helmet from 'koa-helmet';
 import { Refusal } from '@underbell/core/refusal';
 import { accessRoutes, personOf } from './access/index.ts';
 import { boardRoutes } from './board/index.ts';
-import { burstRoutes, listenForBounces } from './burst/index.ts';
+import { burstRoutes, listenForBounces, listRoutes } from './burst/index.ts';
 import { datasetRoutes } from './dataset/index.ts';
 import { destinationRoutes, forgetOldTurns } from './deliver/index.ts';
 import { mountDirectory } from './directory/index.ts';
@@ -36,6 +36,7 @@ const capabilities: Route[] = [
   ...viewRoutes,
   ...placeRoutes,
   ...oauthRoutes,
+  ...listRoutes,
   ...burstRoutes,
   ...templateRoutes,
   ...destinationRoutes,

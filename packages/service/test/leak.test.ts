@@ -6,141 +6,26 @@ import { addGroup, addPerson, putGrant, putMask, putRule, setMembers } from '../
 import { hashPassword } from '../src/platform/index.ts';
 import { casesOf, randomFrom } from '../../core/test/cases.ts';
 import { House, type Answer } from './house.ts';
-
-/** One row, with a mark of its own that must never turn up before the wrong eyes. */
-interface Row {
-  readonly quay: string;
-  readonly district: string;
-  readonly who: string;
-  readonly amount: number;
-  readonly open: boolean;
-}
-type Shown = { -readonly [Key in keyof Row]?: Row[Key] };
-
-interface Person {
-  readonly email: string;
-  readonly groups: readonly string[];
-  readonly quays: readonly string[];
-}
-/** A rule beside what it means, worked out without the filter language. */
-interface PlainRule {
-  readonly where: string;
-  readonly keeps: (row: Row, person: Person) => boolean;
-}
-interface PlainToken {
-  readonly where?: string;
-  readonly keeps: (row: Row) => boolean;
-  /** Holds a value of the quay, or of what a rule looks at, fast. */
-  readonly isFixed: boolean;
-}
-interface PlainReader {
-  readonly where?: string;
-  readonly keeps: (row: Shown) => boolean;
-  readonly reads: readonly (keyof Row)[];
-}
+import {
+  type Row,
+  type Person,
+  type PlainReader,
+  quays,
+  groups,
+  rules,
+  tokens,
+  narrowings,
+  readers,
+  placements,
+  report,
+  type World,
+  type Expected,
+  expected,
+  assertNoMarks,
+} from './plainOracle.ts';
 
 const { numRuns: worlds, seed } = casesOf(8, 4_711);
 const password = 'brass lantern over the quay';
-const quays = ['Q1', 'Q2', 'Q3', 'Q4'];
-const groups = ['Leads', 'Crew'];
-
-const rules: readonly PlainRule[] = [
-  { where: "quay = person('quay')", keeps: (row, person) => person.quays.length === 1 && row.quay === person.quays[0] },
-  { where: "quay IN (person('quay'))", keeps: (row, person) => person.quays.includes(row.quay) },
-  {
-    where: "A_OVERLAPS((quay), person('quay')) AND open",
-    keeps: (row, person) => person.quays.includes(row.quay) && row.open,
-  },
-  {
-    where: "NOT quay IN (person('quay'))",
-    keeps: (row, person) => person.quays.length > 0 && !person.quays.includes(row.quay),
-  },
-  { where: 'TRUE', keeps: () => true },
-  { where: 'FALSE', keeps: () => false },
-  { where: "CASEI(district) = CASEI('NORTH')", keeps: (row) => row.district === 'North' },
-  { where: 'amount * 2 - 10 >= 50', keeps: (row) => row.amount * 2 - 10 >= 50 },
-];
-const tokens: readonly PlainToken[] = [
-  { keeps: () => true, isFixed: false },
-  { where: "quay = 'Q1'", keeps: (row) => row.quay === 'Q1', isFixed: true },
-  { where: "quay IN ('Q1', 'Q3')", keeps: (row) => row.quay === 'Q1' || row.quay === 'Q3', isFixed: true },
-  { where: "quay = 'Q2' AND open", keeps: (row) => row.quay === 'Q2' && row.open, isFixed: true },
-  { where: "quay = 'Q1' OR TRUE", keeps: () => true, isFixed: false },
-];
-const narrowings: readonly PlainToken[] = [
-  { where: "quay = 'Q1' OR TRUE", keeps: () => true, isFixed: false },
-  { where: 'open', keeps: (row) => row.open, isFixed: false },
-  { where: "quay = 'Q3'", keeps: (row) => row.quay === 'Q3', isFixed: false },
-];
-const readers: readonly PlainReader[] = [
-  { keeps: () => true, reads: [] },
-  { where: "TRUE OR quay = 'Q1'", keeps: () => true, reads: ['quay'] },
-  { where: 'amount > 40', keeps: (row) => row.amount! > 40, reads: ['amount'] },
-  { where: "quay = 'Q2'", keeps: (row) => row.quay === 'Q2', reads: ['quay'] },
-  { where: "who LIKE 'mark-1%'", keeps: (row) => row.who!.startsWith('mark-1'), reads: ['who'] },
-  { where: "NOT (who = 'mark-100')", keeps: (row) => row.who !== 'mark-100', reads: ['who'] },
-  { where: 'NOT open', keeps: (row) => !row.open, reads: ['open'] },
-];
-const placements: readonly { readonly where: Record<string, string>; readonly keeps: (row: Row) => boolean }[] = [
-  { where: {}, keeps: () => true },
-  { where: { ledger: 'amount >= 20' }, keeps: (row) => row.amount >= 20 },
-];
-
-const report = {
-  format: 'underbell-report/1',
-  name: 'ledger',
-  title: 'Ledger',
-  datasets: { ledger: {} },
-  parameters: [{ name: 'quay', type: 'text', key: 'quay' }],
-  measures: { rows: { label: 'Rows', expression: 'count()' }, total: { label: 'Total', expression: 'sum(amount)' } },
-  pages: [
-    {
-      name: 'all',
-      title: 'All',
-      figures: [
-        {
-          kind: 'number',
-          name: 'count',
-          title: 'Count',
-          measure: 'rows',
-          beside: 'total',
-          at: { column: 1, row: 1, width: 3, height: 2 },
-        },
-        {
-          kind: 'bar',
-          name: 'by-quay',
-          title: 'By quay',
-          by: 'quay',
-          measure: 'rows',
-          at: { column: 1, row: 3, width: 6, height: 6 },
-        },
-        {
-          kind: 'table',
-          name: 'rows',
-          title: 'Rows',
-          columns: ['quay', 'who', 'amount'],
-          limit: 500,
-          at: { column: 1, row: 9, width: 12, height: 8 },
-        },
-      ],
-    },
-  ],
-};
-
-interface World {
-  readonly rows: Row[];
-  readonly people: Person[];
-  readonly rules: { rule: RecordRule; plain: PlainRule }[];
-  readonly masks: Mask[];
-  readonly placement: (typeof placements)[number];
-}
-/** What one viewing must show: rows as they are shown, or that it must be refused. */
-interface Expected {
-  readonly hidden: ReadonlySet<string>;
-  readonly minRows: number;
-  readonly fixed: readonly Shown[];
-  readonly shown: readonly Shown[];
-}
 
 describe('every way out, against a plain oracle', () => {
   let house: House;
@@ -269,58 +154,6 @@ describe('every way out, against a plain oracle', () => {
     });
     assert.equal(saved.status, 200, saved.text);
     return { rows, people, rules: made, masks, placement };
-  }
-
-  /** Whom the rules let see a row, in plain words. A value function that holds several values where one is compared refuses. */
-  function mayRead(world: World, row: Row, person: Person): boolean {
-    const names = ({ rule }: World['rules'][number]) =>
-      rule.appliesTo.kind === 'group'
-        ? person.groups.includes(rule.appliesTo.name)
-        : rule.appliesTo.kind === 'person' && rule.appliesTo.name === person.email;
-    const forAll = world.rules.filter((one) => one.rule.appliesTo.kind === 'everyone');
-    const others = world.rules.filter((one) => one.rule.appliesTo.kind !== 'everyone');
-    if (!forAll.every((one) => one.plain.keeps(row, person))) return false;
-    return others.length === 0 || others.filter(names).some((one) => one.plain.keeps(row, person));
-  }
-
-  function expected(
-    world: World,
-    viewer: { person?: Person; token?: (row: Row) => boolean; isPlaced: boolean },
-    reader: PlainReader,
-  ): Expected {
-    const { person } = viewer;
-    const masks = world.masks.filter(({ appliesTo, except }) => {
-      if (person && except.some((one) => person.groups.includes(one))) return false;
-      if (appliesTo.kind === 'place') return viewer.isPlaced;
-      if (appliesTo.kind === 'everyone' || person === undefined) return true;
-      return appliesTo.kind === 'group' ? person.groups.includes(appliesTo.name) : person.email === appliesTo.name;
-    });
-    const effects = masks.map((one) => one.effect);
-    const hidden = new Set(effects.flatMap((one) => (one.kind === 'hide' ? [one.column] : [])));
-    const minRows = effects.some((one) => one.kind === 'small groups') ? 4 : 1;
-    const isCoarse = (column: string) => effects.some((one) => one.kind === 'coarsen' && one.column === column);
-    const fixed = world.rows
-      .filter((row) => (person === undefined || mayRead(world, row, person)) && (viewer.token?.(row) ?? true))
-      .filter((row) => !viewer.isPlaced || world.placement.keeps(row))
-      .map((row): Shown => {
-        const shown: Shown = { ...row };
-        if (isCoarse('amount')) shown.amount = Math.floor(row.amount / 25) * 25;
-        if (isCoarse('quay')) shown.quay = row.district;
-        if (hidden.has('who')) delete shown.who;
-        if (hidden.has('quay')) delete shown.quay;
-        return shown;
-      });
-    // A filter on what is hidden is refused; it keeps nothing.
-    const isRefused = reader.reads.some((column) => hidden.has(column));
-    return { hidden, minRows, fixed, shown: isRefused ? [] : fixed.filter(reader.keeps) };
-  }
-
-  /** No mark of a row that is not among those shown, wherever it stands in the answer. */
-  function assertNoMarks(text: string, { shown, hidden }: Expected, what: string, said = ''): void {
-    const allowed = new Set<string | undefined>(hidden.has('who') ? [] : shown.map((row) => row.who));
-    // What readers wrote themselves comes back in words.
-    for (const [mark] of said.matchAll(/mark-\d{3}/g)) allowed.add(mark);
-    for (const [mark] of text.matchAll(/mark-\d{3}/g)) assert.ok(allowed.has(mark), `${what}: ${mark}`);
   }
 
   type Result = { rows: (string | number | null)[][]; refused?: { code: string } };

@@ -1,4 +1,5 @@
 export { burstRoutes } from './routes.ts';
+export { listRoutes } from './listRoutes.ts';
 export { saveBurst } from './usecases.ts';
 export { listenForBounces } from './bounces.ts';
 export { cutRows } from './cut.ts';

@@ -4,11 +4,8 @@ import { copyFormats, type CopyFormat } from '@underbell/core/burst';
 import { isRefusal } from '@underbell/core/refusal';
 import { personOf, thing } from '../access/index.ts';
 import { defineRoute, limitFailures, type Route } from '../platform/index.ts';
-import { defineList, giveList, loadList, seenLists, showList, type GivenRow, type ListRoles } from './listUsecases.ts';
-import type { ListOrigin } from './listStore.ts';
 import { answerDone, answerFile, answerQuestion, answerWords } from './answers.ts';
 import { fetchByLink, fetchKept, recallLinks } from './links.ts';
-import { mediaTypes } from './mediaTypes.ts';
 import { sampleOf, seeRecipient } from './oneCopy.ts';
 import { showPlan } from './plan.ts';
 import {
@@ -28,98 +25,10 @@ import { showTimes, timesAsCalendar } from './times.ts';
 import { checkBurst, saveBurst, seenBursts } from './usecases.ts';
 
 const named = Joi.object({ name: thing.required() });
-const column = Joi.string().max(63);
-const roles = {
-  id: column.description('column that names a recipient; the address when left out'),
-  address: column.default('email'),
-  activeFrom: column.description('column with the first day on which copies go to them'),
-  activeTo: column.description('column with the last day'),
-  language: column.description('column with the language of a copy, such as de or en-GB'),
-  timeZone: column.description('column with the time zone of a copy, such as Europe/Athens'),
-  format: column.description('column with the formats that a recipient gets'),
-};
-const columnType = Joi.string().valid('text', 'integer', 'number', 'boolean', 'date', 'instant');
-const types = Joi.object().pattern(Joi.string().max(63), columnType).max(200);
-const cell = Joi.alternatives(Joi.string().allow('').max(10_000), Joi.number().unsafe(), Joi.boolean()).allow(null);
-/** `joined:date,fee:number`, as addresses carry it. */
-const typesText = Joi.string()
-  .max(4_000)
-  .custom((text: string, helpers) => {
-    const read = Object.fromEntries(text.split(',').map((one) => one.split(':').map((part) => part.trim())));
-    const { error } = types.validate(read);
-    return error ? helpers.message({ custom: `types: ${error.message}` }) : read;
-  })
-  .description('what columns must hold: joined:date,fee:number');
 const period = Joi.string().max(20).description('2026-10 for months, 2026-10-01 for days');
 const runId = Joi.object({ id: Joi.number().integer().min(1).required() });
 
 export const burstRoutes: Route[] = [
-  defineRoute({
-    method: 'get',
-    path: '/api/v1/lists',
-    tag: 'Sending',
-    audience: 'person',
-    summary: 'Recipient lists',
-    handle: async ({ app, person }) => ({ lists: await seenLists(app, person) }),
-  }),
-  defineRoute<{ name: string }>({
-    method: 'get',
-    path: '/api/v1/lists/:name',
-    tag: 'Sending',
-    audience: 'person',
-    summary: 'A recipient list with its rows',
-    params: named,
-    handle: ({ app, person, params }) => showList(app, person, params.name),
-  }),
-  ...(['csv', 'xlsx'] as const).map((kind) =>
-    defineRoute<{ name: string }, ListRoles>({
-      method: 'put',
-      path: `/api/v1/lists/:name${kind === 'csv' ? '' : '/workbook'}`,
-      tag: 'Sending',
-      audience: 'person',
-      summary: `Load a recipient list from ${kind === 'csv' ? 'CSV' : 'the first sheet of a workbook'}`,
-      consumes: mediaTypes[kind].replace(/;.*/, ''),
-      params: named,
-      query: Joi.object({ ...roles, types: typesText }),
-      handle: ({ app, ctx, person, params, query, origin }) =>
-        loadList(app, person, ctx.req, { name: params.name, kind, ...query, origin }),
-    }),
-  ),
-  defineRoute<{ name: string }, Record<string, never>, ListRoles & { rows: readonly GivenRow[] }>({
-    method: 'put',
-    path: '/api/v1/lists/:name/rows',
-    tag: 'Sending',
-    audience: 'person',
-    summary: 'Take a recipient list as records of JSON, as its next version',
-    params: named,
-    body: Joi.object({
-      ...roles,
-      types,
-      rows: Joi.array()
-        .items(Joi.object().pattern(Joi.string().max(63), cell))
-        .min(1)
-        .required()
-        .description('a record for each recipient: column to text, number, truth or null; of more than 4 MB send CSV'),
-    }).required(),
-    handle: ({ app, person, params, body, origin }) => giveList(app, person, { name: params.name, ...body, origin }),
-  }),
-  defineRoute<{ name: string }, Record<string, never>, ListRoles & { from: ListOrigin }>({
-    method: 'put',
-    path: '/api/v1/lists/:name/origin',
-    tag: 'Sending',
-    audience: 'person',
-    summary: 'Read a recipient list from a dataset or a group, before every plan and run',
-    params: named,
-    body: Joi.object({
-      ...roles,
-      types,
-      from: Joi.alternatives(
-        Joi.object({ dataset: thing.required(), where: Joi.string().max(10_000) }),
-        Joi.object({ group: Joi.string().max(200).required(), each: column }),
-      ).required(),
-    }).required(),
-    handle: ({ app, person, params, body, origin }) => defineList(app, person, { name: params.name, ...body, origin }),
-  }),
   defineRoute({
     method: 'get',
     path: '/api/v1/bursts',

@@ -1,25 +1,15 @@
-import { readFile } from 'node:fs/promises';
 import { setTimeout } from 'node:timers/promises';
 import {
   destinationName,
   failuresToPause,
-  fillTemplate,
   folderPath,
-  goesAsLinks,
-  keepingOf,
   ownMail,
   recipientsOfCopies,
-  runStart,
-  templateValues,
-  writeLetter,
   type DeliveryState,
-  type PageNumbers,
   type BurstDestination,
   type FolderDestination,
-  type MailDestination,
   type Recipient,
 } from '@underbell/core/burst';
-
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import {
   findDestination,
@@ -31,19 +21,15 @@ import {
   openMail,
   openRoad,
   takeTurn,
-  type MailCopy,
   type MailRoad,
   type Road,
 } from '../deliver/index.ts';
 import { patiently, sideBySide, type App } from '../platform/index.ts';
-import { makeLinks } from './links.ts';
 import { findList, listRecipients } from './listStore.ts';
-import { mediaTypeOf, mediaTypes } from './mediaTypes.ts';
-import type { PreparedBurst } from './prepare.ts';
-import { bounceAddress } from './bounces.ts';
-import { unsubscribeAddress } from './unsubscribe.ts';
-import { listDeliveries, moveDeliveries, type DeliveryRow, type MadeFile } from './deliveryStore.ts';
-import { type RunRow } from './store.ts';
+import { announcementOf, letterOf, valuesFor, type Sending } from './letters.ts';
+import { mediaTypeOf } from './mediaTypes.ts';
+import { listDeliveries, moveDeliveries, type DeliveryRow } from './deliveryStore.ts';
+import type { RunRow } from './store.ts';
 
 /** How long to wait before a copy that was not taken is offered again; none may have arrived twice by it. */
 const retryMs = [1_000, 5_000, 20_000];
@@ -64,16 +50,6 @@ export class RunWaits extends Error {
   ) {
     super(message, { cause: new Refusal('DESTINATION_PAUSED', message) });
   }
-}
-
-/** What sending needs of the run that it belongs to. */
-export interface Sending {
-  readonly run: RunRow;
-  readonly burst: PreparedBurst;
-  readonly keptUntil: Date;
-  readonly pathOf: (file: MadeFile) => string;
-  /** Sees whether the run goes on, and says what is being done; throws when it does not. */
-  readonly look: (phase?: string) => Promise<void>;
 }
 
 /** Whether putting a copy there a second time would be noticed. */
@@ -258,9 +234,10 @@ class Sender {
 
   /** Hands one copy over: a letter, or files and perhaps a letter about them. */
   async #hand(delivery: DeliveryRow, recipient: Recipient, messageId: string): Promise<void> {
-    if (this.#road === undefined) return this.#mail!.send(await this.#letterOf(delivery, recipient, messageId));
+    if (this.#road === undefined)
+      return this.#mail!.send(await letterOf(this.#app, this.#sending, delivery, recipient, messageId));
     const destination = this.#destination as FolderDestination;
-    const values = this.#valuesFor(recipient);
+    const values = valuesFor(this.#app, this.#sending, recipient);
     const places = await this.#road.put({
       key: messageId.slice(1, 41),
       files: delivery.files.map((file) => ({
@@ -287,103 +264,6 @@ class Sender {
     const { announce } = destination;
     if (announce === undefined) return;
     await this.#turn(ownMail, async () => true);
-    const links = delivery.files.map((file, i) => `${file.name}: ${places[i]}`).join('\n');
-    await this.#mail!.send({
-      messageId,
-      to: delivery.address,
-      subject: fillTemplate(announce.subject, values).replace(/[\r\n]+/g, ' '),
-      text: fillTemplate(withLinks(announce.message), { ...values, links }),
-      attachments: [],
-    });
+    await this.#mail!.send({ messageId, ...announcementOf(announce, delivery, places, values) });
   }
-
-  #valuesFor(recipient: Recipient): Record<string, string> {
-    const { burst, run } = this.#sending;
-    const start = runStart(run.createdAt.getTime(), this.#app.settings.timeZone);
-    return templateValues({ ...burst, start }, recipient);
-  }
-
-  /** The letter that one copy goes with. */
-  async #letterOf(delivery: DeliveryRow, recipient: Recipient, messageId: string): Promise<MailCopy> {
-    const { burst, run, keptUntil, pathOf } = this.#sending;
-    const { definition } = burst;
-    const values = this.#valuesFor(recipient);
-    const words = wordsOf(definition.destination, definition.title);
-    const isNote = delivery.files.length === 0;
-    const message = isNote
-      ? (words.emptyMessage ?? `There is nothing for ${recipient.id} in {period_words}.\n`)
-      : words.message;
-    const files = delivery.files.filter((file) => file.isInline !== true);
-    const bytes = files.reduce((sum, file) => sum + (file.sizeBytes ?? 0), 0);
-    const isLinked = !isNote && files.length > 0 && goesAsLinks(definition, bytes);
-    const keeping = { until: keptUntil, signIn: keepingOf(definition).signIn };
-    const links = isLinked ? await makeLinks(this.#app, delivery, keeping) : [];
-    const subject = fillTemplate(words.subject, values).replace(/[\r\n]+/g, ' ');
-    const { bouncesTo } = this.#app.settings;
-    const unsubscribe = words.unsubscribe === true && !run.isTest ? unsubscribeAddress(this.#app, delivery) : undefined;
-    const text = fillTemplate(isLinked ? withLinks(message) : message, { ...values, links: links.join('\n') });
-    return {
-      messageId,
-      to: delivery.address,
-      subject: run.isTest ? `[Test for ${delivery.recipient}, ${recipient.address}] ${subject}` : subject,
-      ...(words.replyTo ? { replyTo: fillTemplate(words.replyTo, values) } : {}),
-      ...(unsubscribe ? { unsubscribe } : {}),
-      ...(bouncesTo ? { bouncesTo: bounceAddress(this.#app, bouncesTo, delivery.id) } : {}),
-      ...(await this.#formsOf(delivery, text, unsubscribe)),
-      attachments: [
-        ...(isLinked ? [] : files).map((file) => ({
-          name: file.name,
-          path: pathOf(file),
-          type: mediaTypeOf(file.format, run.definition),
-        })),
-        ...delivery.files
-          .filter((file) => file.isInline === true && file.format === 'png')
-          .map((file) => ({
-            name: file.name,
-            path: pathOf(file),
-            type: mediaTypes.png,
-            contentId: pictureId,
-          })),
-      ],
-    };
-  }
-
-  /** The letter as text, and as HTML where it shows the page or offers to stop. */
-  async #formsOf(
-    delivery: DeliveryRow,
-    message: string,
-    unsubscribe: string | undefined,
-  ): Promise<{ text: string; html?: string }> {
-    const { pathOf, burst } = this.#sending;
-    const { report } = burst.viewing;
-    const numbers = delivery.files.find((file) => file.format === 'numbers');
-    if (numbers === undefined && unsubscribe === undefined) return { text: message };
-    const page = numbers && (JSON.parse(await readFile(pathOf(numbers), 'utf8')) as PageNumbers);
-    return writeLetter({
-      message,
-      ...(page ? { page: { numbers: page, contentId: pictureId } } : {}),
-      link: {
-        address: `${this.#app.settings.publicUrl}/console/reports/${report.name}`,
-        words: `Open “${report.title}”`,
-      },
-      ...(unsubscribe ? { unsubscribe } : {}),
-    });
-  }
-}
-
-/** How the letter names the picture in it (RFC 2392). */
-const pictureId = 'page@under-bell';
-
-const withLinks = (text: string) => (/\{\s*links\s*\}/.test(text) ? text : `${text}\n{links}\n`);
-
-/** The words of a letter; a test of what goes elsewhere comes by mail with few of its own. */
-function wordsOf(
-  destination: BurstDestination,
-  title: string,
-): Pick<MailDestination, 'subject' | 'message' | 'emptyMessage' | 'replyTo' | 'unsubscribe'> {
-  if (destination.kind === 'mail') return destination;
-  return {
-    subject: `${title}, {period_words}`,
-    message: `This copy goes to the ${destination.kind} “${destination.to}”; here it is as it would lie there.\n`,
-  };
 }

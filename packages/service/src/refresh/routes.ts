@@ -3,19 +3,10 @@ import { thing } from '../access/index.ts';
 import type { ColumnNote, DatasetSpec, RefreshSchedule } from '../dataset/index.ts';
 import { countAttempt, defineRoute, type Route } from '../platform/index.ts';
 import { field, mergeNotes, note, pairs, readPairs } from './schemas.ts';
-import {
-  callHook,
-  defineDataset,
-  dropUpload,
-  editColumns,
-  examine,
-  loadExamined,
-  loadUpload,
-  makeHook,
-  refreshByHand,
-  schedule,
-  stopLoad,
-} from './usecases.ts';
+import { defineDataset, refreshByHand, stopLoad } from './usecases.ts';
+import { dropUpload, examine, loadExamined, loadUpload } from './uploads.ts';
+import { callHook, makeHook, schedule } from './triggers.ts';
+import { editColumns } from './columns.ts';
 
 const named = Joi.object({ name: thing.required() });
 const force = Joi.boolean().default(false).description('even if it breaks what uses the dataset');

@@ -1,0 +1,69 @@
+import type { PersonViewer } from '@underbell/core/access';
+import { Refusal } from '@underbell/core/refusal';
+import { nextInstants } from '@underbell/core/schedule';
+import { noSuch, requireRight } from '../access/index.ts';
+import { changeDataset, type RefreshSchedule } from '../dataset/index.ts';
+import { enqueue, fingerprint, randomKey, remember, type App } from '../platform/index.ts';
+import { findHook } from './store.ts';
+import { requireDataset } from './usecases.ts';
+
+/** Sets when a snapshot is loaded anew, or that it is not by itself. */
+export async function schedule(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  wanted: RefreshSchedule | null,
+  origin: string,
+) {
+  await requireRight(app, person, 'edit', 'dataset', name);
+  const row = await requireDataset(app, name);
+  if (wanted && (row.kind === 'live' || row.sourceName === null))
+    throw new Refusal('DATASET_INVALID', `\`${name}\` cannot be loaded by itself`, {
+      hint: row.kind === 'live' ? 'a live dataset is always current' : 'it comes from a file',
+    });
+  const [next] = wanted ? nextInstants(wanted, app.now()) : [];
+  if (wanted && next === undefined)
+    throw new Refusal('SCHEDULE_NEVER', 'this rule never comes true', { pointer: 'rule', word: wanted.rule });
+  const nextRefreshAt = next === undefined ? null : new Date(next);
+  await app.records.transaction(async (transaction) => {
+    await changeDataset(app, name, { schedule: wanted, nextRefreshAt }, transaction);
+    const entry = {
+      who: person.email,
+      what: 'refresh scheduled',
+      thing: `dataset ${name}`,
+      origin,
+      before: row.schedule,
+      after: wanted,
+    };
+    await remember(app, entry, transaction);
+  });
+  return { name, nextRefreshAt };
+}
+
+/** Makes the address that loads a dataset when it is called, or takes it away. The key is shown once. */
+export async function makeHook(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  isWanted: boolean,
+  origin: string,
+): Promise<{ url?: string }> {
+  await requireRight(app, person, 'edit', 'dataset', name);
+  await requireDataset(app, name);
+  const key = isWanted ? randomKey('ubr') : undefined;
+  await app.records.transaction(async (transaction) => {
+    await changeDataset(app, name, { hookFingerprint: key ? fingerprint(key) : null }, transaction);
+    const what = isWanted ? 'refresh address made' : 'refresh address taken away';
+    await remember(app, { who: person.email, what, thing: `dataset ${name}`, origin }, transaction);
+  });
+  return key ? { url: `${app.settings.publicUrl}/api/v1/hooks/refresh/${key}` } : {};
+}
+
+/** A call of the refresh address: the loading starts in the background. @throws {Refusal} `NOT_FOUND` */
+export async function callHook(app: App, key: string): Promise<void> {
+  const name = await findHook(app, fingerprint(key));
+  if (name === undefined) throw noSuch('refresh address', '', []);
+  await app.records.transaction((transaction) =>
+    enqueue(app, 'dataset.refresh', { name, cause: 'webhook' }, transaction),
+  );
+}
