@@ -1,12 +1,12 @@
-import { execFile } from 'node:child_process';
+import { execFile, fork, type ChildProcess } from 'node:child_process';
+import { once } from 'node:events';
 import { mkdirSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
-import { readBurst } from '@underbell/core/burst';
 import { csvLine } from '@underbell/core/csv';
-import { findPerson } from '@underbell/service/access';
-import { cutRows, prepareBurst } from '@underbell/service/burst';
 import type { App } from '@underbell/service/platform';
+import type { WorkerAnswer, WorkerTask } from './burstWorker.ts';
 import { median, timeBoth, timeIt, type BenchFigure } from './figures.ts';
 
 const execFileAsync = promisify(execFile);
@@ -17,6 +17,8 @@ export interface BurstBench {
   readonly psql: string;
   readonly databaseUrl: string;
   readonly sender: string;
+  /** Of a process of the service over the same database. */
+  readonly environment: Readonly<Record<string, string>>;
   /** Quays that the copies are for. */
   readonly quays: readonly string[];
   readonly runs: number;
@@ -36,33 +38,27 @@ export function emptyFolder(folder: string): string {
   return folder;
 }
 
-/** The whole way of this program: scan once, cut, check every row a second time, write a file each. */
-async function onePass(bench: BurstBench): Promise<{ folder: string; run: () => Promise<number> }> {
-  const sender = (await findPerson(bench.app, { email: bench.sender }))!;
-  const definition = readBurst({
-    format: 'underbell-burst/1',
-    name: 'bench',
-    title: 'Bench',
-    report: 'quay-punctuality',
-    list: 'none',
-    bind: { quay: 'quay' },
-    formats: ['csv'],
-    fileName: '{quay}',
-    destination: { kind: 'mail', subject: 'x', message: 'x' },
-  });
+/** A worker's process as the start command runs it, which makes the copies. */
+async function openWorker(
+  bench: BurstBench,
+): Promise<{ run: () => Promise<number>; folder: string; close: () => void }> {
+  const { environment, sender, quays } = bench;
   const folder = join(bench.folder, 'ours');
+  const worker = await startWorker({ environment, sender, quays, folder, kind: 'when asked' });
   const run = async () => {
-    emptyFolder(folder);
-    const burst = await prepareBurst(bench.app, sender, definition, undefined);
-    return cutRows(
-      bench.app,
-      burst,
-      bench.quays.map((value) => ({ cut: { fields: { quay: [value] } }, path: join(folder, `${value}.csv`) })),
-      'csv',
-      () => undefined,
-    );
+    const answered = once(worker, 'message') as Promise<[WorkerAnswer]>;
+    worker.send('now');
+    const [{ rows }] = await answered;
+    return rows;
   };
-  return { folder, run };
+  return { run, folder, close: () => void worker.disconnect() };
+}
+
+/** Starts a worker's process of the bench; it is ready when this returns. */
+export async function startWorker(task: WorkerTask): Promise<ChildProcess> {
+  const worker = fork(fileURLToPath(new URL('./burstWorker.ts', import.meta.url)), [JSON.stringify(task)]);
+  await once(worker, 'message');
+  return worker;
 }
 
 /** What people write today: a query for each recipient, rows as objects, a line each. */
@@ -101,7 +97,7 @@ export async function benchBurstCsv(bench: BurstBench): Promise<BenchFigure[]> {
   const psql = () =>
     execFileAsync('sh', ['-c', `exec "$0" -X -q "$1" -c "$2" > /dev/null`, bench.psql, bench.databaseUrl, copy]);
   await psql();
-  const { folder, run } = await onePass(bench);
+  const { folder, run, close } = await openWorker(bench);
   const rows = await run();
   say('  one pass, and COPY by psql, in turns …');
   const times = await timeBoth(bench.runs, run, psql);
@@ -113,7 +109,10 @@ export async function benchBurstCsv(bench: BurstBench): Promise<BenchFigure[]> {
     against: 'psql, unordered COPY to nowhere',
     goal: { atMost: 1.5 },
   };
-  if (bench.isQuick) return [first];
+  if (bench.isQuick) {
+    close();
+    return [first];
+  }
   const rival = async (words: string, of: string, goal: BenchFigure['goal']): Promise<BenchFigure> => {
     say(`  a query per recipient, ${words} …`);
     const one = await loop(bench, of);
@@ -126,7 +125,9 @@ export async function benchBurstCsv(bench: BurstBench): Promise<BenchFigure[]> {
   const indexed = await rival('index', came, { atLeast: 12 });
   const laidOut = await rival('index, on our layout', table, { atLeast: 12 });
   await app.lanes.planned.query(`DROP INDEX ${came}_quay`);
-  return [first, indexed, laidOut, await rival('no index', came, { atLeast: 25 })];
+  const plain = await rival('no index', came, { atLeast: 25 });
+  close();
+  return [first, indexed, laidOut, plain];
 }
 
 /** The same rows as a source has them: in the order in which they came, with an index by quay. @returns the table's name */

@@ -3,17 +3,29 @@ import { join } from 'node:path';
 import { pino } from 'pino';
 import { readBurst } from '@underbell/core/burst';
 import { findPerson } from '@underbell/service/access';
-import { makeCopies, prepareBurst } from '@underbell/service/burst';
+import { cutRows, makeCopies, prepareBurst } from '@underbell/service/burst';
 import { giveWayWhole, openApp, readSettings } from '@underbell/service/platform';
+import { emptyFolder } from './burstCsv.ts';
 
-/** A worker's process beside the readers: one burst after the other until it is ended. */
-const { environment, sender, quays, folder } = JSON.parse(process.argv[2]!) as {
-  environment: Record<string, string>;
-  sender: string;
-  quays: string[];
-  folder: string;
-};
-const settings = readSettings(environment);
+/** What a worker's process of the bench is to do, in JSON as its argument. */
+export interface WorkerTask {
+  readonly environment: Readonly<Record<string, string>>;
+  readonly sender: string;
+  readonly quays: readonly string[];
+  readonly folder: string;
+  /** One burst of PDF and CSV after the other until it is ended, or one of CSV at every message. */
+  readonly kind: 'always' | 'when asked';
+}
+
+/** Answer to a message: how long a burst of CSV took. */
+export interface WorkerAnswer {
+  readonly ms: number;
+  readonly rows: number;
+}
+
+const { environment, sender, quays, folder, kind } = JSON.parse(process.argv[2]!) as WorkerTask;
+// As the start command runs it: nothing but a worker.
+const settings = readSettings({ ...environment, UNDERBELL_ROLE: 'worker' });
 giveWayWhole(settings.priority);
 const app = openApp(settings, pino({ level: 'silent' }));
 const person = (await findPerson(app, { email: sender }))!;
@@ -24,12 +36,12 @@ const definition = readBurst({
   report: 'quay-punctuality',
   list: 'none',
   bind: { quay: 'quay' },
-  formats: ['pdf', 'csv'],
+  formats: kind === 'always' ? ['pdf', 'csv'] : ['csv'],
   fileName: '{quay}',
   destination: { kind: 'mail', subject: 'x', message: 'x' },
 });
-process.send!('ready');
-for (let turn = 0; ; turn++) {
+
+async function makeAll(turn: number): Promise<void> {
   const into = join(folder, String(turn));
   await makeCopies(app, await prepareBurst(app, person, definition, undefined), {
     cuts: quays.map((quay) => ({ cut: { fields: { quay: [quay] } }, formats: ['pdf', 'csv'] })),
@@ -40,3 +52,18 @@ for (let turn = 0; ; turn++) {
   });
   rmSync(into, { recursive: true });
 }
+
+/** The whole way of this program: scan once, cut, check every row a second time, write a file each. */
+async function cutAll(): Promise<WorkerAnswer> {
+  const start = performance.now();
+  emptyFolder(folder);
+  const burst = await prepareBurst(app, person, definition, undefined);
+  const files = quays.map((quay) => ({ cut: { fields: { quay: [quay] } }, path: join(folder, `${quay}.csv`) }));
+  const rows = await cutRows(app, burst, files, 'csv', () => undefined);
+  return { ms: performance.now() - start, rows };
+}
+
+process.send!('ready');
+if (kind === 'always') for (let turn = 0; ; turn++) await makeAll(turn);
+process.on('message', () => void cutAll().then((answer) => process.send!(answer)));
+process.on('disconnect', () => process.exit(0));

@@ -1,12 +1,10 @@
-import { fork } from 'node:child_process';
 import { once } from 'node:events';
 import { join } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
-import { fileURLToPath } from 'node:url';
 import { readBurst, type BurstDefinition, type Cut } from '@underbell/core/burst';
 import { findPerson } from '@underbell/service/access';
 import { cutRows, prepareBurst, readAnswers, type PreparedBurst } from '@underbell/service/burst';
-import { asItCame, emptyFolder, type BurstBench } from './burstCsv.ts';
+import { asItCame, emptyFolder, startWorker, type BurstBench } from './burstCsv.ts';
 import { timeBoth, type BenchFigure } from './figures.ts';
 
 const base = {
@@ -134,10 +132,7 @@ const settleMs = 400;
  * How long a reader waits for a figure, at the 95th percentile, while a burst goes on elsewhere, beside the same while it is
  * held. Both take turns every half second: a machine that others share is not as fast now as it was a minute ago.
  */
-export async function benchReaders(
-  bench: BurstBench,
-  environment: Readonly<Record<string, string>>,
-): Promise<BenchFigure> {
+export async function benchReaders(bench: BurstBench): Promise<BenchFigure> {
   const { app, quays } = bench;
   const [found] = (await app.records.query(
     "SELECT r.table_name FROM revisions r JOIN datasets d ON d.revision_id = r.id WHERE d.name = 'sailings'",
@@ -156,9 +151,14 @@ export async function benchReaders(
     return times;
   };
   // As the start command runs them: readers are answered by one process, bursts are made by another.
-  const task = { environment, sender: bench.sender, quays, folder: join(bench.folder, 'beside') };
-  const worker = fork(fileURLToPath(new URL('./burstWorker.ts', import.meta.url)), [JSON.stringify(task)]);
-  await once(worker, 'message');
+  const { environment, sender } = bench;
+  const worker = await startWorker({
+    environment,
+    sender,
+    quays,
+    folder: join(bench.folder, 'beside'),
+    kind: 'always',
+  });
   // Its threads have to be there, too.
   await Promise.all([setTimeout(8_000), lookOften(0)]);
   const held: number[] = [];

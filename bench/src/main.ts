@@ -115,6 +115,7 @@ async function main(): Promise<void> {
           psql: join(findPostgres()!, 'psql'),
           databaseUrl: cluster.url('underbell'),
           sender,
+          environment,
           quays,
           runs: Number(values.runs),
           isQuick: values.quick,
@@ -123,7 +124,7 @@ async function main(): Promise<void> {
         if (isWanted('rows')) await printRowGrowth(bench);
         if (isWanted('burst')) {
           say('Figures and growth:');
-          figures.push(...(await benchFigures(bench)), await benchReaders(bench, environment));
+          figures.push(...(await benchFigures(bench)), await benchReaders(bench));
           await printGrowth(bench);
           say('Burst of CSV:');
           figures.push(...(await benchBurstCsv(bench)));

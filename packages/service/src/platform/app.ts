@@ -26,7 +26,8 @@ export function openApp(settings: Settings, log: Logger, now: () => number = Dat
   return {
     settings,
     records: openRecords(settings.databaseUrl),
-    lanes: openLanes(settings.databaseUrl, settings.priority),
+    // Where readers are answered as well, what is planned is often what they wait for: a plan, a sample.
+    lanes: openLanes(settings.databaseUrl, settings.role === 'worker' ? settings.priority : 'low'),
     vault: new Vault(settings.secret),
     atClose: new Set(),
     changes: new ChangeFeed(settings.databaseUrl),
