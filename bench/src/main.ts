@@ -38,7 +38,6 @@ async function viewing(
   runs: number,
   say: (text: string) => void,
 ): Promise<BenchFigure[]> {
-  await buildPages(say);
   await cluster.ensureDatabase('viewing');
   const settings = readSettings({
     UNDERBELL_PORT: String(await freePort()),
@@ -72,6 +71,7 @@ async function main(): Promise<void> {
     },
   });
   const say = (text: string) => void (values.json ? process.stderr : process.stdout).write(`${text}\n`);
+  await buildPages(say);
   const folder = mkdtempSync(join(tmpdir(), 'underbell-bench-'));
   chmodSync(folder, 0o755);
   const cluster = new Cluster(join(folder, 'postgres'), await freePort(), randomBytes(12).toString('hex'));

@@ -3,6 +3,7 @@ import { setImmediate } from 'node:timers/promises';
 import { Worker } from 'node:worker_threads';
 import { Refusal } from '@underbell/core/refusal';
 import { BookFiller, type FillerKit } from './bookFiller.ts';
+import { isFreshBundle } from '../platform/bundle.ts';
 import { makeFile, type MadeTask, type MakeTask } from './makeTask.ts';
 import type { MakeAnswer, MakeQuestion } from './makeWorker.ts';
 
@@ -40,6 +41,14 @@ interface Waiting {
  */
 const youngMemory = 96;
 
+let program: URL | undefined;
+/** What a thread runs: the program that was built for it or, where its sources have changed since, what reads them, slowly. */
+function threadProgram(): URL {
+  const built = new URL('../../dist/makeThread.mjs', import.meta.url);
+  program ??= isFreshBundle(built) ? built : new URL('./makeThread.mjs', import.meta.url);
+  return program;
+}
+
 /** Threads that make files; each has parsed the fonts once and keeps what it has laid out. */
 class ThreadPool implements MakePool {
   #threads: { readonly worker: Worker; readonly waiting: Map<number, Waiting> }[];
@@ -47,7 +56,7 @@ class ThreadPool implements MakePool {
 
   constructor(count: number, kit: FillerKit | undefined) {
     this.#threads = Array.from({ length: count }, () => {
-      const worker = new Worker(new URL('./makeThread.mjs', import.meta.url), {
+      const worker = new Worker(threadProgram(), {
         workerData: kit ? { kit } : {},
         resourceLimits: { maxYoungGenerationSizeMb: youngMemory },
       });
@@ -93,8 +102,8 @@ class ThreadPool implements MakePool {
   }
 }
 
-/** Starting threads takes as long as drawing about thirty pages: fewer are made here. */
-const worthwhile = 60;
+/** Starting threads takes as long as drawing a few pages: fewer are made here. */
+const worthwhile = 12;
 const mostThreads = 4;
 
 /**
