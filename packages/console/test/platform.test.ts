@@ -149,7 +149,14 @@ describe('useAttempt', () => {
 describe('words', () => {
   it('show numbers, sizes and instants as people read them', () => {
     assert.equal(showCount(1_234_567), '1,234,567');
-    assert.deepEqual([0, 1023, 1024, 5_000_000].map(showSize), ['0 B', '1023 B', '1 kB', '4,883 kB']);
+    assert.deepEqual([0, 999, 1_000, 999_000, 5_000_000, 1_234_500_000].map(showSize), [
+      '0 B',
+      '999 B',
+      '1 kB',
+      '999 kB',
+      '5.0 MB',
+      '1,234.5 MB',
+    ]);
     assert.equal(showInstant(null), '–');
     assert.match(showInstant('2026-10-05T12:00:00Z'), /5 Oct 2026/);
     assert.deepEqual([capitalised('on time'), capitalised('')], ['On time', '']);

@@ -22,6 +22,9 @@ export function showPlan(plan: ShownPlan): void {
           { heading: 'striking', cell: (one: ShownPlanEntry) => one.mark },
         ]
       : []),
+    ...(plan.bytes > 0
+      ? [{ heading: 'about', cell: (one: ShownPlanEntry) => (one.bytes ? megabytes(one.bytes) : ''), isNumber: true }]
+      : []),
     {
       heading: 'files',
       cell: (one) =>

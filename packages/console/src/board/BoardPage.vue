@@ -143,9 +143,6 @@ const save = () =>
 </template>
 
 <style scoped>
-.crumbs {
-  margin: 0 0 0.3rem;
-}
 .head {
   display: flex;
   flex-wrap: wrap;

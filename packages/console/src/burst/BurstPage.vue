@@ -11,6 +11,7 @@ import CostTable from '../meter/CostTable.vue';
 import PlanTable from './PlanTable.vue';
 import RunLedger from './RunLedger.vue';
 import type { ShownPlan, ShownRun } from '@underbell/core/burst/answers';
+import { formatName } from './formats.ts';
 import type { ShownBurst, Times } from './shapes.ts';
 import { useRun } from './useRun.ts';
 
@@ -94,7 +95,7 @@ function destinationWords({ kind, to, send, announce }: ShownBurst['definition']
   return `${place}${send === 'links' ? ', as links,' : ''}${announce ? ', announced by mail,' : ''}`;
 }
 const formatWords = ({ formats, template }: ShownBurst['definition']) =>
-  formats.map((one) => (one === 'template' ? `the workbook ${template}` : one.toUpperCase())).join(' and ');
+  formats.map((one) => (one === 'template' ? `the workbook ${template}` : formatName(one))).join(' and ');
 const runOptions = computed(() =>
   (runs.data.value?.runs ?? []).map((one) => ({
     value: one.id,

@@ -4,6 +4,7 @@ import { computed } from 'vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
+import { formatName } from './formats.ts';
 import RunState from './RunState.vue';
 import type { ShownBurst } from './shapes.ts';
 
@@ -20,8 +21,8 @@ const columns = [
 
 <template>
   <h1>Sending</h1>
-  <p class="quiet">
-    Bursts send every recipient of a list their own filtered copy.
+  <p class="quiet">Bursts send every recipient of a list their own filtered copy.</p>
+  <p class="jumps">
     <RouterLink to="/sending/new">Make a new one</RouterLink>
     <RouterLink to="/lists">Recipient lists</RouterLink>
     <RouterLink to="/destinations">Destinations</RouterLink>
@@ -42,7 +43,9 @@ const columns = [
       <RouterLink v-else-if="column.key === 'list'" :to="`/lists/${record.definition.list}`">{{
         record.definition.list
       }}</RouterLink>
-      <template v-else-if="column.key === 'formats'">{{ record.definition.formats.join(', ').toUpperCase() }}</template>
+      <template v-else-if="column.key === 'formats'">{{
+        record.definition.formats.map(formatName).join(', ')
+      }}</template>
       <template v-else-if="record.lastRun">
         <RunState :state="record.lastRun.state" /> {{ record.lastRun.period }}, {{ record.lastRun.counts.sent }} sent
         <span class="quiet">{{ showInstant(record.lastRun.finishedAt ?? record.lastRun.createdAt) }}</span>

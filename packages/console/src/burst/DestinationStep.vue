@@ -58,7 +58,7 @@ defineProps<{ choices: DraftChoices }>();
       >Words for whoever has no rows <textarea v-model="draft.emptyMessage" rows="3"></textarea>
     </label>
   </div>
-  <p class="quiet small">In folders and words: {{ choices.fills }}</p>
+  <p class="quiet fills">In folders and words: {{ choices.fills }}</p>
 </template>
 
 <style scoped>

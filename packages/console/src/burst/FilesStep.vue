@@ -118,13 +118,10 @@ const toggle = (value: string, isOn: boolean) =>
       </select></label
     >
   </div>
-  <p id="fills" class="quiet small">In names and words: {{ choices.fills }}</p>
+  <p id="fills" class="quiet fills">In names and words: {{ choices.fills }}</p>
 </template>
 
 <style scoped>
-.small {
-  font-size: 0.85em;
-}
 fieldset {
   display: flex;
   flex-wrap: wrap;

@@ -148,14 +148,16 @@ const columns = computed(() => [
         <span v-if="record.files.length === 0 || record.action !== 'send'" class="quiet">– {{ record.reason }}</span>
         <template v-else>
           <span v-if="record.reason" class="mark">{{ capitalised(record.reason) }}</span>
-          <a
+          <span
             v-for="file in (record as ShownPlanEntry).files.filter((one) => !one.isInline)"
             :key="file.name"
             class="sample"
-            :href="sample(record as ShownPlanEntry, file.format)"
-            :download="file.name"
-            :title="`Make ${file.name} now and look at it; nothing is sent`"
-            >{{ file.name }}</a
+            ><a
+              :href="sample(record as ShownPlanEntry, file.format)"
+              :download="file.name"
+              :title="`Make ${file.name} now and look at it; nothing is sent`"
+              >{{ file.name }}</a
+            ><span v-if="file.bytes" class="quiet">&ensp;about {{ showSize(file.bytes) }}</span></span
           >
         </template>
       </template>

@@ -23,9 +23,3 @@ const { data: seen, error } = useResource<Seen>(() => {
   <SeenBy v-else-if="seen" :seen="seen" />
   <Spin v-else />
 </template>
-
-<style scoped>
-.crumbs {
-  margin: 0 0 0.3rem;
-}
-</style>

@@ -4,6 +4,7 @@ import { computed } from 'vue';
 import { showCount, showInstant, showSize } from '../platform/words.ts';
 import RunState from './RunState.vue';
 import type { Ledger, LedgerEntry } from '@underbell/core/burst/answers';
+import { formatName } from './formats.ts';
 import { isActive } from './shapes.ts';
 
 const props = defineProps<{ run: Ledger }>();
@@ -127,7 +128,7 @@ const columns = computed(() => [
           :download="file.name"
           :title="file.name"
           :aria-label="file.name"
-          >{{ file.format === 'template' ? 'XLSX' : file.format.toUpperCase() }}</a
+          >{{ formatName(file.format) }}</a
         >
         <span v-if="record.places.length > 0" class="quiet" :title="record.places.map(decodeURI).join('\n')"
           >put there</span

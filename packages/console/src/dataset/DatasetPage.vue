@@ -174,14 +174,6 @@ async function maskSaved(): Promise<void> {
 </template>
 
 <style scoped>
-.crumbs {
-  margin: 0 0 0.3rem;
-}
-.jumps {
-  display: flex;
-  gap: 1.1rem;
-  align-items: center;
-}
 .acts {
   display: flex;
   gap: 0.4rem;

@@ -31,7 +31,7 @@ const columns = [
 <template>
   <h1>Data</h1>
   <p class="quiet">Typed tables behind the reports, and the rules that say who sees which of their rows.</p>
-  <p class="acts">
+  <p class="jumps">
     <RouterLink to="/data/upload">Upload a file</RouterLink> <RouterLink to="/data/sources">Sources</RouterLink>
     <RouterLink to="/bin">Bin</RouterLink>
   </p>
@@ -68,10 +68,6 @@ const columns = [
 </template>
 
 <style scoped>
-.acts {
-  display: flex;
-  gap: 1.2rem;
-}
 .stale {
   color: var(--signal);
 }

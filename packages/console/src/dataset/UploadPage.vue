@@ -165,9 +165,6 @@ const load = () =>
 </template>
 
 <style scoped>
-.crumbs {
-  margin: 0 0 0.3rem;
-}
 .drop {
   display: grid;
   gap: 0.5rem;

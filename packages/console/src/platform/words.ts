@@ -3,6 +3,10 @@ const number = new Intl.NumberFormat('en-GB');
 
 export const showInstant = (text: string | null | undefined) => (text ? dateTime.format(new Date(text)) : '–');
 export const showCount = (value: number) => number.format(value);
-export const showSize = (bytes: number) =>
-  bytes < 1024 ? `${bytes} B` : `${number.format(Math.round(bytes / 1024))} kB`;
+const megabytes = new Intl.NumberFormat('en-GB', { minimumFractionDigits: 1, maximumFractionDigits: 1 });
+/** A size as disks and mail hosts count it: a kilobyte is a thousand bytes. */
+export function showSize(bytes: number): string {
+  if (bytes < 1_000) return `${bytes} B`;
+  return bytes < 1e6 ? `${Math.round(bytes / 1_000)} kB` : `${megabytes.format(bytes / 1e6)} MB`;
+}
 export const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);

@@ -89,9 +89,6 @@ const grouped = computed(() => {
 </template>
 
 <style scoped>
-.crumbs {
-  margin: 0 0 0.3rem;
-}
 h3 {
   margin: 0.8rem 0 0.2rem;
   font-size: 1rem;

@@ -49,7 +49,7 @@ const placements = computed(() => places.data.value?.placements ?? []);
         · parameters {{ report.definition.parameters.map((one) => one.name).join(', ') }}</template
       >
     </p>
-    <p class="links">
+    <p class="jumps">
       <a :href="`/r/${name}`">Look at it</a> <RouterLink :to="`/reports/${name}/see`">See as somebody else</RouterLink>
       <a href="#editions">Editions</a> <FavouriteButton kind="report" :name="name" />
     </p>
@@ -73,17 +73,8 @@ const placements = computed(() => places.data.value?.placements ?? []);
 </template>
 
 <style scoped>
-.crumbs {
-  margin: 0 0 0.3rem;
-}
 .cards {
   display: grid;
   gap: 0.8rem;
-}
-.links {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 0.4rem 1.1rem;
-  align-items: center;
 }
 </style>

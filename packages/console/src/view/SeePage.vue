@@ -106,9 +106,6 @@ if (form.as) void look();
 </template>
 
 <style scoped>
-.crumbs {
-  margin: 0 0 0.3rem;
-}
 .ask {
   display: grid;
   grid-template-columns: repeat(4, minmax(0, 1fr)) auto;

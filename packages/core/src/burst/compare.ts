@@ -13,7 +13,13 @@ export interface Comparison {
   /** By recipient. */
   readonly entries: ReadonlyMap<
     string,
-    { readonly rowsBefore?: number; readonly mark?: 'new' | 'much bigger' | 'much smaller'; readonly bytes: number }
+    {
+      readonly rowsBefore?: number;
+      readonly mark?: 'new' | 'much bigger' | 'much smaller';
+      readonly bytes: number;
+      /** Of each of its files, in their order; 0 where nothing tells. */
+      readonly sizes: readonly number[];
+    }
   >;
   /** Recipients of the last run who are not in the plan at all. */
   readonly gone: readonly string[];
@@ -60,11 +66,12 @@ export function comparePlan(entries: readonly PlanEntry[], former: readonly Form
   const weigh = weights(former);
   const compared = entries.map((entry) => {
     const rowsBefore = before.get(entry.recipient)?.rows;
-    const bytes = entry.files.reduce((sum, file) => sum + weigh(file.format, entry.rows), 0);
+    const sizes = entry.files.map((file) => weigh(file.format, entry.rows));
+    const bytes = sizes.reduce((sum, one) => sum + one, 0);
     const mark = former.length === 0 || entry.action !== 'send' ? undefined : markOf(entry.rows, rowsBefore);
     return [
       entry.recipient,
-      { bytes, ...(rowsBefore === undefined ? {} : { rowsBefore }), ...(mark ? { mark } : {}) },
+      { bytes, sizes, ...(rowsBefore === undefined ? {} : { rowsBefore }), ...(mark ? { mark } : {}) },
     ] as const;
   });
   const planned = new Set(entries.map((one) => one.recipient));

@@ -145,6 +145,7 @@ describe('comparePlan', () => {
     );
     assert.deepEqual(found.gone, ['gone']);
     assert.equal(found.bytes, (105 + 250 + 40 + 9 + 50) * 10);
+    assert.deepEqual(found.entries.get('grown')?.sizes, [2_500]);
   });
 
   it('marks nothing where there was no run before', () => {

@@ -271,11 +271,11 @@ export async function showPlan(
     /** Those whose last copy came back. */
     bounced: [...(await bouncedBefore(app, name))].map(([recipient, reason]) => ({ recipient, reason })),
     bytes: compared.bytes,
-    entries: entries.map(({ cut, ...one }) => ({
-      ...one,
-      filter: explainCut(burst, cut),
-      ...compared.entries.get(one.recipient),
-    })),
+    entries: entries.map(({ cut, files, ...one }) => {
+      const { sizes, ...beside } = compared.entries.get(one.recipient)!;
+      const sized = files.map((file, i) => ({ ...file, ...(sizes[i]! > 0 ? { bytes: sizes[i]! } : {}) }));
+      return { ...one, files: sized, filter: explainCut(burst, cut), ...beside };
+    }),
   };
 }
 

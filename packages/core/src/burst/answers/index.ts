@@ -1,6 +1,6 @@
 import type { CostState } from '../../meter/index.ts';
 import type { MadeFormat } from '../definition.ts';
-import type { PlanEntry } from '../plan.ts';
+import type { PlanEntry, PlannedFile } from '../plan.ts';
 import type { Road } from '../partition.ts';
 
 /** What is said of plans and runs by API, console and command line. `At`: an instant, a `Date` before it is sent. */
@@ -81,7 +81,9 @@ export interface Ledger<At = string> extends ShownRun<At> {
 }
 
 /** One recipient in a plan, beside the run before. */
-export interface ShownPlanEntry extends Omit<PlanEntry, 'cut'> {
+export interface ShownPlanEntry extends Omit<PlanEntry, 'cut' | 'files'> {
+  /** With about how many bytes each will have, by what the last run made. */
+  readonly files: readonly (PlannedFile & { readonly bytes?: number })[];
   /** The limits of this one copy, in words. */
   readonly filter: string;
   readonly rowsBefore?: number;
