@@ -4,7 +4,7 @@ import { ref } from 'vue';
 import { ApiProblem, call } from '../src/platform/api.ts';
 import { useAttempt } from '../src/platform/useAttempt.ts';
 import { useResource } from '../src/platform/useResource.ts';
-import { capitalised, showCount, showInstant, showSize } from '../src/platform/words.ts';
+import { capitalised, formatName, showCount, showInstant, showSize } from '../src/platform/words.ts';
 import { FakeService, refusal, settled, staged } from './stage.ts';
 
 let service: FakeService;
@@ -149,6 +149,7 @@ describe('useAttempt', () => {
 describe('words', () => {
   it('show numbers, sizes and instants as people read them', () => {
     assert.equal(showCount(1_234_567), '1,234,567');
+    assert.deepEqual(['pdf', 'template', 'odd'].map(formatName), ['PDF', 'filled workbook', 'odd']);
     assert.deepEqual([0, 999, 1_000, 999_000, 5_000_000, 1_234_500_000].map(showSize), [
       '0 B',
       '999 B',

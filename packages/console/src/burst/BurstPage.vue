@@ -6,12 +6,12 @@ import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
+import { formatName } from '../platform/words.ts';
 import type { CostSum } from '@underbell/core/meter';
 import CostTable from '../meter/CostTable.vue';
 import PlanTable from './PlanTable.vue';
 import RunLedger from './RunLedger.vue';
 import type { ShownPlan, ShownRun } from '@underbell/core/burst/answers';
-import { formatName } from './formats.ts';
 import type { ShownBurst, Times } from './shapes.ts';
 import { useRun } from './useRun.ts';
 

@@ -3,8 +3,7 @@ import { Empty, Table } from 'ant-design-vue';
 import { computed } from 'vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
-import { formatName } from './formats.ts';
+import { formatName, showInstant } from '../platform/words.ts';
 import RunState from './RunState.vue';
 import type { ShownBurst } from './shapes.ts';
 

@@ -1,10 +1,9 @@
 <script setup lang="ts">
 import { Button, Popconfirm, Progress, Table } from 'ant-design-vue';
 import { computed } from 'vue';
-import { showCount, showInstant, showSize } from '../platform/words.ts';
+import { formatName, showCount, showInstant, showSize } from '../platform/words.ts';
 import RunState from './RunState.vue';
 import type { Ledger, LedgerEntry } from '@underbell/core/burst/answers';
-import { formatName } from './formats.ts';
 import { isActive } from './shapes.ts';
 
 const props = defineProps<{ run: Ledger }>();

@@ -2,14 +2,14 @@
 import { Table } from 'ant-design-vue';
 import { computed } from 'vue';
 import type { CostSum } from '@underbell/core/meter';
-import { capitalised, showCount, showSize } from '../platform/words.ts';
+import { capitalised, formatName, showCount, showSize } from '../platform/words.ts';
 
 const props = defineProps<{ by: string; sums: readonly CostSum[] }>();
 const msOf = (one: CostSum) => one.queryMs + one.renderMs;
 const most = computed(() => Math.max(1, ...props.sums.map(msOf)));
 const seconds = (ms: number) => (ms < 10_000 ? (ms / 1000).toFixed(2) : showCount(Math.round(ms / 1000)));
 const columns = computed(() => [
-  { title: capitalised(props.by), dataIndex: 'name' },
+  { title: capitalised(props.by), key: 'name' },
   { title: 'Times', key: 'times', align: 'right' as const, width: 90 },
   { title: 'Rows', key: 'rows', align: 'right' as const, width: 120 },
   { title: 'Seconds', key: 'seconds', width: 260 },
@@ -30,7 +30,10 @@ const columns = computed(() => [
   >
     <template #emptyText><p class="quiet">Nothing is written down for that yet.</p></template>
     <template #bodyCell="{ column, record }">
-      <template v-if="column.key === 'times'">{{ showCount(record.times) }}</template>
+      <template v-if="column.key === 'name'">{{
+        by.startsWith('format') ? capitalised(formatName(record.name)) : record.name
+      }}</template>
+      <template v-else-if="column.key === 'times'">{{ showCount(record.times) }}</template>
       <template v-else-if="column.key === 'rows'">{{ showCount(record.rows) }}</template>
       <span v-else-if="column.key === 'seconds'" class="bar">
         <i aria-hidden="true" :style="{ width: `${(9 * msOf(record as CostSum)) / most}rem` }" />

@@ -27,12 +27,17 @@ const { data, error } = useResource<{ by: string; sums: CostSum[] }>(
 </script>
 
 <template>
+  <p v-if="error?.code === 'NOT_ALLOWED'" class="crumbs"><RouterLink to="/sending">Sending</RouterLink></p>
   <h1>Costs</h1>
   <p class="quiet">
     What looking, refreshing and sending took: rows that the databases answered, seconds of queries and of making pages
     and files, bytes of copies.
   </p>
-  <p class="choices">
+  <p v-if="error?.code === 'NOT_ALLOWED'" class="quiet">
+    What everything cost is for administrators. What a burst cost stands on its own page, under
+    <RouterLink to="/sending">Sending</RouterLink>.
+  </p>
+  <p v-else class="choices">
     <label
       >By
       <select v-model="by" class="plain">
@@ -49,11 +54,7 @@ const { data, error } = useResource<{ by: string; sums: CostSum[] }>(
       </select></label
     >
   </p>
-  <p v-if="error?.code === 'NOT_ALLOWED'" class="quiet">
-    What everything cost is for administrators. What a burst cost stands on its own page, under
-    <RouterLink to="/sending">Sending</RouterLink>.
-  </p>
-  <ProblemNote v-else-if="error" :problem="error" />
+  <ProblemNote v-if="error && error.code !== 'NOT_ALLOWED'" :problem="error" />
   <CostTable v-else-if="data" :by="groups[data.by as keyof typeof groups]" :sums="data.sums" />
   <CostLimits />
 </template>

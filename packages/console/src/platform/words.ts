@@ -10,3 +10,16 @@ export function showSize(bytes: number): string {
   return bytes < 1e6 ? `${Math.round(bytes / 1_000)} kB` : `${megabytes.format(bytes / 1e6)} MB`;
 }
 export const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+
+const formatNames: Readonly<Record<string, string>> = {
+  pdf: 'PDF',
+  png: 'picture',
+  csv: 'CSV',
+  jsonl: 'JSON Lines',
+  xlsx: 'workbook',
+  template: 'filled workbook',
+  numbers: 'page in words',
+};
+
+/** What people call the format of a copy. */
+export const formatName = (format: string) => formatNames[format] ?? format;

@@ -60,8 +60,8 @@ export async function timesOf(app: App, definition: BurstDefinition, count: numb
   const off = schedule.holidays
     ? [
         schedule.onHoliday === 'next'
-          ? `moved past the days of \`${schedule.holidays}\``
-          : `never on \`${schedule.holidays}\``,
+          ? `moved past the days of “${schedule.holidays}”`
+          : `never on the days of “${schedule.holidays}”`,
       ]
     : [];
   return {
