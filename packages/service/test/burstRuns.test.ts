@@ -2,6 +2,7 @@ import assert from 'node:assert/strict';
 import { readdirSync } from 'node:fs';
 import { after, before, describe, it } from 'node:test';
 import { readSheet } from 'read-excel-file/node';
+import type { ShownPlan } from '@underbell/core/burst/answers';
 import { startWorker } from '../src/server.ts';
 import { House, publisher, type Ledger } from './house.ts';
 
@@ -102,6 +103,29 @@ describe('runs of the kiosk takings', () => {
       assert.deepEqual([refused.status, refused.body.code], [400, 'BURST_INVALID'], JSON.stringify(csv));
     }
     await withDefinition({ csv: { separator: 'semicolon', mark: true } });
+  });
+
+  it('plan which characters the encoding of CSV does not have, and fail by them rather than replacing any', async () => {
+    const { bursts } = (await house.call('GET', '/api/v1/bursts', { as: publisher })).body as unknown as {
+      bursts: { name: string; definition: object }[];
+    };
+    const { definition } = bursts.find((one) => one.name === 'quay-pack')!;
+    const plan = async (encoding: string) => {
+      const body = { ...definition, name: 'narrow', formats: ['csv'], csv: { encoding } };
+      const saved = await house.call('PUT', '/api/v1/bursts', { as: publisher, body });
+      assert.equal(saved.status, 200, saved.text);
+      const answer = await house.call('GET', '/api/v1/bursts/narrow/plan?period=2026-10', { as: publisher });
+      return answer.body as unknown as ShownPlan;
+    };
+    for (const encoding of ['utf-8', 'utf-16', 'windows-1252'])
+      assert.equal((await plan(encoding)).unwritable, undefined, encoding);
+    const { unwritable } = await plan('iso-8859-15');
+    assert.deepEqual(unwritable, { encoding: 'iso-8859-15', characters: ['–'], columns: ['route_name'] });
+    const started = await post('/api/v1/bursts/narrow/runs', { period: '2026-10', only: ['Q002'] });
+    const { state, error } = await house.finished((started.body as unknown as { id: number }).id, publisher);
+    assert.equal(state, 'failed');
+    assert.match(error ?? '', /`–` \(U\+2013\) cannot be written in iso-8859-15/);
+    assert.equal(house.mail.mails.length, 0);
   });
 
   it('sends everything to its sender in a test, and nobody counts as having theirs', async () => {

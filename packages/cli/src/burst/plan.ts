@@ -68,6 +68,12 @@ export function showPlan(plan: ShownPlan): void {
     );
     for (const one of warnings) line(`Note: ${one}.`);
   }
+  if (plan.unwritable) {
+    const { encoding, characters, columns } = plan.unwritable;
+    line(
+      `${encoding} has no ${characters.join(' ')} (in ${columns.join(', ')}): the first copy with one stops the run. utf-8 has every character.`,
+    );
+  }
   const { destination } = plan;
   const least =
     destination.leastMs >= 1_000 ? `, which takes ${Math.round(destination.leastMs / 1000)} s at least` : '';

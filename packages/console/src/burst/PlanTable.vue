@@ -82,6 +82,10 @@ const columns = computed(() => [
     ><template v-if="plan.template.left.length > 0">; people write {{ plan.template.left.join(', ') }}</template
     >.<template v-for="one in plan.template.warnings" :key="one"> {{ capitalised(one) }}.</template>
   </p>
+  <p v-if="plan.unwritable" class="refused" role="alert">
+    {{ plan.unwritable.encoding }} has no {{ plan.unwritable.characters.join(' ') }} (in
+    {{ plan.unwritable.columns.join(', ') }}): the first copy with one stops the run. UTF-8 has every character.
+  </p>
   <p v-if="refused > 0" class="refused" role="alert">
     The run would be refused: {{ refused }} recipients have no rows, and this burst does not go out then.
   </p>

@@ -1,43 +1,32 @@
 import type { PersonViewer } from '@underbell/core/access';
 import {
-  comparePlan,
   cutKey,
   cutOf,
-  destinationName,
-  leastMs,
   planBurst,
-  rateWords,
   recipientsOfCopies,
   runStart,
   textOfValue,
   tupleKey,
   type BurstDefinition,
-  type BurstDestination,
-  type Comparison,
   type Cut,
   type PlanEntry,
   type PlanInput,
   type Recipient,
-  type ShownPlan,
   type WantedCopy,
 } from '@underbell/core/burst';
-import { costState, costWords } from '@underbell/core/meter';
 import { isRefusal } from '@underbell/core/refusal';
 import { asksData, datasetNameOf, parameterColumn, planFigure } from '@underbell/core/report';
 import { noSuch, requireRight, rightOn } from '../access/index.ts';
-import { findDestination } from '../deliver/index.ts';
 import { countRows, countRowsPerTuple } from '../dataset/index.ts';
-import { copyCosts, costsAround } from '../meter/index.ts';
 import { sideBySide, type App } from '../platform/index.ts';
 import { listRecipients } from './listStore.ts';
 import { currentList } from './listUsecases.ts';
 import { BookFiller, type FittedTemplate } from './bookFiller.ts';
 import { fillerKit, fittedTemplate } from './filled.ts';
 import { queriesAtOnce } from './cut.ts';
-import { commonFilter, filterFor, outerFilter, prepareBurst, scanFor, type PreparedBurst } from './prepare.ts';
+import { filterFor, outerFilter, prepareBurst, scanFor, type PreparedBurst } from './prepare.ts';
 import { unsubscribedFrom } from './unsubscribe.ts';
-import { bouncedBefore, listDeliveries, sentBefore } from './deliveryStore.ts';
-import { lastSentRun } from './store.ts';
+import { sentBefore } from './deliveryStore.ts';
 import { checkAgainstList, requireBurst } from './definition.ts';
 
 /** What is to be run, for whom. */
@@ -64,26 +53,6 @@ function chosenRecipients(
   if (unknown !== undefined) throw noSuch('recipient', unknown, [...known]);
   const wanted = new Set(only);
   return copies.filter(({ one, copy }) => wanted.has(one.id) || wanted.has(copy.id)).map(({ copy }) => copy);
-}
-
-/** A plan beside the last run that sent something. */
-async function compare(app: App, name: string, entries: readonly PlanEntry[]) {
-  const last = await lastSentRun(app, name);
-  const sent = last ? await listDeliveries(app, last.id, ['sent']) : [];
-  const former = sent.map(({ recipient, rowCount, files }) => ({ recipient, rows: Number(rowCount), files }));
-  const compared: Comparison = comparePlan(entries, former);
-  const ms = last?.startedAt && last.finishedAt ? last.finishedAt.getTime() - last.startedAt.getTime() : undefined;
-  const planned = entries.filter((one) => one.action === 'send').length;
-  return {
-    compared,
-    before: last && {
-      run: last.id,
-      period: last.occurrence,
-      copies: sent.length,
-      /** About how long this run takes, by how long that one did; milliseconds. */
-      ...(ms !== undefined && sent.length > 0 ? { expectedMs: Math.round((ms / sent.length) * planned) } : {}),
-    },
-  };
 }
 
 /** Why somebody cannot be sent a copy as they may see it; nothing when they can. */
@@ -217,139 +186,4 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
     listVersion: list.version,
     repeats: new Map([...before].map(([id, { repeat }]) => [id, repeat + 1])),
   };
-}
-
-/** What a run would do: who gets what, how many rows, who is skipped and why. Nothing is sent. */
-export async function showPlan(
-  app: App,
-  person: PersonViewer,
-  name: string,
-  options: PlanOptions,
-): Promise<ShownPlan<Date>> {
-  const { burst, entries, template } = await makePlan(app, person, name, options);
-  const { before, compared } = await compare(app, name, entries);
-  const planned = entries.filter((one) => one.action === 'send');
-  const { shape } = burst.rowRevision;
-  const limits = (burst.road.kind === 'one pass' ? commonFilter : outerFilter)(burst, shape).explain();
-  return {
-    burst: name,
-    title: burst.definition.title,
-    period: burst.period,
-    sender: person.name,
-    edition: burst.editionNumber,
-    data: [...burst.revisions.values()].map((one) => ({
-      dataset: one.shape.name,
-      revision: one.number,
-      loadedAt: one.loadedAt,
-    })),
-    limits,
-    /** How rows and figures are read, and why so. */
-    road: burst.road,
-    cut: {
-      dataset: shape.name,
-      by: burst.bound.map((one) => ({ parameter: one.parameter.name, listColumn: one.listColumn })),
-      where: burst.definition.where ?? {},
-    },
-    /** Whose record rules limit the copies: the sender's alone, or each recipient's as well. */
-    asSeenBy: burst.definition.asSeenBy ?? 'sender',
-    release: burst.definition.release ?? [],
-    counts: {
-      recipients: entries.length,
-      planned: planned.length,
-      skipped: entries.length - planned.length,
-      sent: 0,
-      failed: 0,
-      rows: planned.reduce((sum, one) => sum + one.rows, 0),
-      files: planned.reduce((sum, one) => sum + one.files.filter((file) => file.isInline !== true).length, 0),
-    },
-    costs: await expectCosts(app, burst, planned),
-    destination: await explainDestination(app, burst.definition.destination, planned.length),
-    ...(template ? { template: explainTemplate(template) } : {}),
-    /** What the run before sent; nothing when there was none. */
-    ...(before ? { before } : {}),
-    gone: compared.gone,
-    /** Those whose last copy came back. */
-    bounced: [...(await bouncedBefore(app, name))].map(([recipient, reason]) => ({ recipient, reason })),
-    bytes: compared.bytes,
-    entries: entries.map(({ cut, files, ...one }) => {
-      const { sizes, ...beside } = compared.entries.get(one.recipient)!;
-      const sized = files.map((file, i) => ({ ...file, ...(sizes[i]! > 0 ? { bytes: sizes[i]! } : {}) }));
-      return { ...one, files: sized, filter: explainCut(burst, cut), ...beside };
-    }),
-  };
-}
-
-/** What the run will cost, by what copies of each format cost so far; recipients with the same cut share one making. */
-async function expectCosts(app: App, burst: PreparedBurst, planned: readonly PlanEntry[]) {
-  const known = new Map((await copyCosts(app, burst.definition.name)).map((one) => [one.format, one]));
-  const cuts = new Map(planned.flatMap((one) => (one.cut ? [[cutKey(one.cut), one] as const] : [])));
-  const made = [...cuts.values()];
-  const formats = [...new Set(made.flatMap((one) => one.files.map((file) => file.format)))];
-  // What a letter says of a page costs next to nothing.
-  const unknown = formats.filter((format) => !known.has(format) && format !== 'numbers');
-  const sum = (of: (file: PlanEntry['files'][number]) => number, entries: readonly PlanEntry[]) =>
-    entries.reduce((all, { files }) => all + files.reduce((one, file) => one + of(file), 0), 0);
-  const limits = await costsAround(app, { kind: 'report', name: burst.definition.report });
-  const computingMs = Math.round(sum((file) => known.get(file.format)?.ms ?? 0, made));
-  return {
-    rowsRead: made.reduce((rows, one) => rows + one.rows, 0),
-    computingMs,
-    bytes: Math.round(sum((file) => known.get(file.format)?.bytes ?? 0, planned)),
-    /** Formats of which no copy was ever made here: they are not in the sums. */
-    unknown,
-    limits: limits.map((one) => ({
-      folder: one.folder,
-      words: costWords(one),
-      /** As it will be after the run. */
-      state: costState({ ...one, usedSeconds: one.usedSeconds + computingMs / 1000 }),
-    })),
-  };
-}
-
-/** Where the copies would go, whether anything gets in there now, and how long its limits make them take at least. */
-async function explainDestination(app: App, wanted: BurstDestination, copies: number) {
-  const name = destinationName(wanted);
-  const found = await findDestination(app, name);
-  const rates = found?.rates ?? [];
-  return {
-    name,
-    kind: wanted.kind,
-    state: found?.state ?? 'paused',
-    reason: found ? found.reason : 'it is gone',
-    limits: rates.map(rateWords),
-    leastMs: leastMs(rates, copies),
-    ...('folder' in wanted ? { folder: wanted.folder } : {}),
-    ...('announce' in wanted ? { isAnnounced: true } : {}),
-    ...(wanted.kind === 'mail' && wanted.page === true ? { showsPage: true } : {}),
-  };
-}
-
-/** What a prepared workbook does with the rows. */
-function explainTemplate({ name, version, workbook, fit }: FittedTemplate) {
-  return {
-    name,
-    version,
-    filled: [...fit.filled.keys()].map((one) => one.heading),
-    computed: fit.computed,
-    left: fit.left,
-    unused: fit.unused,
-    warnings: workbook.warnings,
-  };
-}
-
-/** The limits that cut out this one copy, in words; those for all stand above the plan. */
-export function explainCut(burst: PreparedBurst, cut: Cut | undefined): string {
-  if (cut === undefined) return '';
-  const { shape } = burst.rowRevision;
-  const common = new Set(
-    outerFilter(burst, shape)
-      .explain()
-      .map((one) => one.words),
-  );
-  const own = filterFor(burst, shape, cut).explain();
-  return own
-    .filter((one) => one.origin === 'burst' || one.origin === 'record rule')
-    .map((one) => one.words)
-    .filter((words) => !common.has(words))
-    .join('; ');
 }

@@ -7,7 +7,7 @@ import { defineRoute, limitFailures, type Route } from '../platform/index.ts';
 import { answerDone, answerFile, answerQuestion, answerWords } from './answers.ts';
 import { fetchByLink, fetchKept, recallLinks } from './links.ts';
 import { sampleOf, seeRecipient } from './oneCopy.ts';
-import { showPlan } from './plan.ts';
+import { showPlan } from './showPlan.ts';
 import {
   continueRun,
   pauseRun,

@@ -16,7 +16,9 @@ function refuse(text: string, encoding: TextEncoding): never {
   );
 }
 
-const isHeld = (text: string, encoding: TextEncoding) => iconv.decode(iconv.encode(text, encoding), encoding) === text;
+/** Whether an encoding has all characters of a text. */
+export const isHeld = (text: string, encoding: TextEncoding): boolean =>
+  iconv.decode(iconv.encode(text, encoding), encoding) === text;
 
 /**
  * Makes bytes of text, piece by piece; what an encoding has no character for is refused, never replaced.

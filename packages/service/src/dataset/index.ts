@@ -5,6 +5,7 @@ export type { RowRequest } from './road.ts';
 export { countBetween, countRows, countRowsPerLimit, countRowsPerTuple } from './rowCounts.ts';
 export { countQueryRows, readFigure, readRows } from './rowFigures.ts';
 export { CutAsker, readFigurePerCut } from './rowFiguresPerCut.ts';
+export { charactersIn } from './characters.ts';
 export { readRowBytes } from './rowFiles.ts';
 export { distinctValues, valuesWithWords } from './rowValues.ts';
 export {

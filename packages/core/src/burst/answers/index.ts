@@ -100,6 +100,12 @@ export interface ShownPlan<At = string> {
   readonly data: readonly { readonly dataset: string; readonly revision: number; readonly loadedAt: At }[];
   /** Limits that are the same for all copies. */
   readonly limits: readonly { readonly origin: string; readonly name: string; readonly words: string }[];
+  /** Characters of the rows that copies are cut from which the encoding of their CSV does not have: a copy with one stops the run. */
+  readonly unwritable?: {
+    readonly encoding: string;
+    readonly characters: readonly string[];
+    readonly columns: readonly string[];
+  };
   /** How rows and figures are read, and why so. */
   readonly road: Road;
   readonly cut: {
