@@ -71,7 +71,7 @@ export function showPlan(plan: ShownPlan): void {
   if (plan.unwritable) {
     const { encoding, characters, columns } = plan.unwritable;
     line(
-      `${encoding} has no ${characters.join(' ')} (in ${columns.join(', ')}): the first copy with one stops the run. utf-8 has every character.`,
+      `${encoding} has no ${characters.map((one) => `“${one}”`).join(' ')} (in ${columns.join(', ')}): the first copy with one stops the run. utf-8 has every character.`,
     );
   }
   const { destination } = plan;

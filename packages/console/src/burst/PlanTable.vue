@@ -83,7 +83,7 @@ const columns = computed(() => [
     >.<template v-for="one in plan.template.warnings" :key="one"> {{ capitalised(one) }}.</template>
   </p>
   <p v-if="plan.unwritable" class="refused" role="alert">
-    {{ plan.unwritable.encoding }} has no {{ plan.unwritable.characters.join(' ') }} (in
+    {{ plan.unwritable.encoding }} has no {{ plan.unwritable.characters.map((one) => `“${one}”`).join(' ') }} (in
     {{ plan.unwritable.columns.join(', ') }}): the first copy with one stops the run. UTF-8 has every character.
   </p>
   <p v-if="refused > 0" class="refused" role="alert">
@@ -110,7 +110,8 @@ const columns = computed(() => [
     </b>
   </p>
   <p v-if="plan.before" class="beside">
-    Beside run {{ plan.before.run }} ({{ plan.before.period }}, {{ plan.before.copies }} copies):
+    Beside run {{ plan.before.run }} ({{ plan.before.period }}, {{ plan.before.copies }}
+    {{ plan.before.copies === 1 ? 'copy' : 'copies' }}):
     <b>{{ striking === 0 ? 'nothing strikes' : `${striking} striking` }}</b><template v-if="plan.gone.length > 0"
       >, gone: {{ plan.gone.join(', ') }}</template
     >. About {{ showSize(plan.bytes)
