@@ -121,7 +121,7 @@ await page.keyboard.press('Control+End');
 await page.keyboard.type(' AND cancelled = FALSE');
 await page.keyboard.press('Escape');
 await page.getByText('cancelled is no').first().waitFor();
-await page.locator('.editor').evaluate((one) => one.scrollIntoView());
+await page.locator('.framed').evaluate((one) => one.scrollIntoView());
 await keep(page, 'rule-editor');
 
 page = await open('light', publisher.email, 950);

@@ -2,7 +2,15 @@ import { mkdirSync } from 'node:fs';
 import { pino } from 'pino';
 import { isRefusal } from '@underbell/core/refusal';
 import { makeSetupCode } from './access/index.ts';
-import { closeApp, giveWayWhole, migrate, openApp, readSettings, type Settings } from './platform/index.ts';
+import {
+  closeApp,
+  giveWayWhole,
+  migrate,
+  openApp,
+  readSettings,
+  watchStarving,
+  type Settings,
+} from './platform/index.ts';
 import { startWeb, startWorker, stopWeb } from './server.ts';
 
 /** One process of the service: web, worker or both, as `UNDERBELL_ROLE` says. */
@@ -14,7 +22,15 @@ async function main(settings: Settings): Promise<void> {
   const server = settings.role === 'worker' ? undefined : await startWeb(app);
   const worker = settings.role === 'web' ? undefined : startWorker(app);
   // Where workers have a process of their own, readers' go first.
-  if (settings.role === 'worker') giveWayWhole(settings.priority);
+  if (settings.role === 'worker') {
+    giveWayWhole(settings.priority);
+    watchStarving((share) =>
+      log.warn(
+        { waitedShare: Math.round(share * 100) / 100, priority: settings.priority },
+        'this worker hardly gets to compute: every core is busy with something else (UNDERBELL_PRIORITY)',
+      ),
+    );
+  }
   const setupCode = server ? await makeSetupCode(app) : undefined;
   // A parent that started this process learns that it is ready, and with what code the first administrator is made.
   process.send?.({ isReady: true, setupCode });

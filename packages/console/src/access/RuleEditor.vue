@@ -118,7 +118,7 @@ const save = () =>
 </script>
 
 <template>
-  <section class="editor" aria-label="Record rule">
+  <section class="framed" aria-label="Record rule">
     <div class="fields">
       <label>Name <Input v-model:value="name" :disabled="rule !== undefined" placeholder="own-quay" /></label>
       <label>Applies to <ChoiceField v-model:value="holder" :options="holders" /></label>
@@ -153,14 +153,6 @@ const save = () =>
 </template>
 
 <style scoped>
-.editor {
-  background: var(--raised);
-  border: 1px solid var(--line);
-  border-left: 3px solid var(--brass);
-  border-radius: 4px;
-  padding: 1rem 1.2rem;
-  margin: 0.8rem 0;
-}
 .fields {
   display: grid;
   grid-template-columns: repeat(3, minmax(0, 1fr));

@@ -256,7 +256,7 @@ export async function makeCopies(app: App, burst: PreparedBurst, request: MakeRe
   const formats = request.cuts.flatMap((one) => one.formats);
   const template = formats.includes('template') ? await fittedTemplate(app, burst, request.templateVersion) : undefined;
   const kit = template && (await fillerKit(app, burst, template));
-  const pool = openMakePool(formats.filter(takesComputing).length, kit);
+  const pool = openMakePool(formats.filter(takesComputing).length, app.settings.priority, kit);
   try {
     return await new Maker(app, burst, request, pool).make();
   } finally {

@@ -4,8 +4,9 @@ import { Worker } from 'node:worker_threads';
 import { Refusal } from '@underbell/core/refusal';
 import { BookFiller, type FillerKit } from './bookFiller.ts';
 import { isFreshBundle } from '../platform/bundle.ts';
+import type { Priority } from '../platform/priority.ts';
 import { makeFile, type MadeTask, type MakeTask } from './makeTask.ts';
-import type { MakeAnswer, MakeQuestion } from './makeWorker.ts';
+import type { MakeAnswer, MakeQuestion, ThreadData } from './makeWorker.ts';
 
 /** Makes files, here or in other threads. */
 export interface MakePool {
@@ -54,10 +55,10 @@ class ThreadPool implements MakePool {
   #threads: { readonly worker: Worker; readonly waiting: Map<number, Waiting> }[];
   #nextId = 0;
 
-  constructor(count: number, kit: FillerKit | undefined) {
+  constructor(count: number, data: ThreadData) {
     this.#threads = Array.from({ length: count }, () => {
       const worker = new Worker(threadProgram(), {
-        workerData: kit ? { kit } : {},
+        workerData: data,
         resourceLimits: { maxYoungGenerationSizeMb: youngMemory },
       });
       const waiting = new Map<number, Waiting>();
@@ -112,7 +113,9 @@ const mostThreads = 4;
  * @param files - pages and workbooks, which take computing
  * @param kit - the prepared workbook that some of them fill
  */
-export function openMakePool(files: number, kit?: FillerKit): MakePool {
+export function openMakePool(files: number, priority: Priority, kit?: FillerKit): MakePool {
   const threads = Math.min(availableParallelism(), mostThreads);
-  return files < worthwhile || threads < 2 ? poolHere(kit) : new ThreadPool(threads, kit);
+  return files < worthwhile || threads < 2
+    ? poolHere(kit)
+    : new ThreadPool(threads, { priority, ...(kit ? { kit } : {}) });
 }

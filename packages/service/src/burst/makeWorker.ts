@@ -1,6 +1,6 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { isRefusal, type RefusalCode, type RefusalDetails } from '@underbell/core/refusal';
-import { giveWay } from '../platform/priority.ts';
+import { giveWay, type Priority } from '../platform/priority.ts';
 import { BookFiller, type FillerKit } from './bookFiller.ts';
 import { makeFile, type MadeTask, type MakeTask } from './makeTask.ts';
 
@@ -15,9 +15,15 @@ export type MakeAnswer =
   | { readonly id: number; readonly refusal: { code: RefusalCode; message: string; details: RefusalDetails } }
   | { readonly id: number; readonly error: Error };
 
-giveWay();
+/** What a thread is begun with. */
+export interface ThreadData {
+  readonly priority: Priority;
+  readonly kit?: FillerKit;
+}
 
-const { kit } = workerData as { kit?: FillerKit };
+const { priority, kit } = workerData as ThreadData;
+giveWay(priority);
+
 const filler = kit && new BookFiller(kit);
 const port = parentPort!;
 /** One file after the other: two at once would only wait for each other, and each would count the other's time as its own. */

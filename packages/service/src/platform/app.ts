@@ -26,8 +26,7 @@ export function openApp(settings: Settings, log: Logger, now: () => number = Dat
   return {
     settings,
     records: openRecords(settings.databaseUrl),
-    // Where readers are answered as well, what is planned is often what they wait for: a plan, a sample.
-    lanes: openLanes(settings.databaseUrl, settings.role === 'worker' ? settings.priority : 'low'),
+    lanes: openLanes(settings.databaseUrl),
     vault: new Vault(settings.secret),
     atClose: new Set(),
     changes: new ChangeFeed(settings.databaseUrl),

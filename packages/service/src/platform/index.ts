@@ -8,7 +8,7 @@ export { look, recall } from './memory.ts';
 export { migrate } from './migrate.ts';
 export { isConnectionLost, patiently } from './patience.ts';
 export { enqueue, hurry, TryLater, Worker, type Handlers, type Job, type JobHandler } from './queue.ts';
-export { giveWayWhole } from './priority.ts';
+export { giveWayWhole, watchStarving } from './priority.ts';
 export { defineRecord, plain, type RecordTable } from './records.ts';
 export { readSettings, type Settings } from './settings.ts';
 export { sideBySide, together, Turns } from './sideBySide.ts';

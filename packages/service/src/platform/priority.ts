@@ -1,5 +1,5 @@
-import { execFile, spawnSync } from 'node:child_process';
-import { readdirSync, readFileSync } from 'node:fs';
+import { spawnSync } from 'node:child_process';
+import { readdirSync, readFileSync, readlinkSync } from 'node:fs';
 import { constants, setPriority } from 'node:os';
 import type { Socket } from 'node:net';
 import type pg from 'pg';
@@ -8,44 +8,46 @@ import type pg from 'pg';
 const isPossible = process.platform === 'linux';
 
 /**
- * How scheduled work gives way to people who wait for a page: `idle` computes only while nobody else wants to, and at once
- * makes room for whoever does; `low` gets a small share of a machine that others keep busy all the time.
+ * How threads that make files give way to people who wait for a page: `idle` ones compute only while nobody else wants to, and
+ * at once make room for whoever does; `low` ones get a small share of a machine that others keep busy all the time.
  */
 export const priorities = ['idle', 'low'] as const;
 export type Priority = (typeof priorities)[number];
 
+/**
+ * Asks for the scheduler's idle class, which only a program of its own can: what waits in it never keeps a reader waiting
+ * until its turn is over, as what has a low priority may for some milliseconds. Where the program is missing or the system does
+ * not allow it, the low priority stays.
+ */
+function becomeIdle(threads: readonly number[]): void {
+  for (const thread of threads) spawnSync('chrt', ['--idle', '--pid', '0', String(thread)], { stdio: 'ignore' });
+}
+
 /** From now on, this thread computes only when hardly anybody else wants to. */
-export function giveWay(): void {
-  if (isPossible) setPriority(constants.priority.PRIORITY_LOW);
+export function giveWay(priority: Priority): void {
+  if (!isPossible) return;
+  setPriority(constants.priority.PRIORITY_LOW);
+  if (priority === 'idle') becomeIdle([Number(readlinkSync('/proc/thread-self').split('/').at(-1))]);
 }
 
 /**
  * From now on, people who wait for a page go before everything that this process does: its threads that read, clean up
  * memory and compile as well, and those that it begins later.
+ *
+ * The first thread, which reads rows and cuts them, keeps a low priority: what it waits for and what waits for it take turns
+ * all the time, which two of the idle class do far more slowly than two others.
  */
 export function giveWayWhole(priority: Priority): void {
   if (!isPossible) return;
-  for (const thread of readdirSync('/proc/self/task'))
+  const threads = readdirSync('/proc/self/task').map(Number);
+  for (const thread of threads)
     try {
-      setPriority(Number(thread), constants.priority.PRIORITY_BELOW_NORMAL);
+      setPriority(thread, constants.priority.PRIORITY_BELOW_NORMAL);
     } catch (error) {
       if (!isOutOfReach(error)) throw error;
     }
-  if (priority === 'idle') spawnSync('chrt', idleClass(process.pid, true), { stdio: 'ignore' });
+  if (priority === 'idle') becomeIdle(threads.filter((one) => one !== process.pid));
 }
-
-/**
- * Asks for the scheduler's idle class, which only a program of its own can: one that waits in it never keeps a reader waiting
- * until its turn is over, as one of low priority may for some milliseconds. Where the program is missing or the system does not
- * allow it, the low priority stays.
- */
-const idleClass = (pid: number, isWhole: boolean) => [
-  '--idle',
-  ...(isWhole ? ['--all-tasks'] : []),
-  '--pid',
-  '0',
-  String(pid),
-];
 
 /** Of another user, or ended meanwhile. */
 function isOutOfReach(error: unknown): boolean {
@@ -83,15 +85,45 @@ function localProcess(client: pg.ClientBase): number | undefined {
  *
  * @returns whether it does
  */
-export async function giveWayBehind(client: pg.ClientBase, priority: Priority): Promise<boolean> {
+export function giveWayBehind(client: pg.ClientBase): boolean {
   const pid = localProcess(client);
   if (pid === undefined) return false;
   try {
     setPriority(pid, constants.priority.PRIORITY_LOW);
+    return true;
   } catch (error) {
     if (isOutOfReach(error)) return false;
     throw error;
   }
-  if (priority === 'idle') await new Promise((done) => execFile('chrt', idleClass(pid, false), done));
-  return true;
+}
+
+const lookEveryMs = 60_000;
+
+/** How long the process's first thread has waited for a core so far, while it had something to compute; milliseconds. */
+function waitedMs(): number {
+  const [, waited] = readFileSync('/proc/self/schedstat', 'utf8').split(' ').map(Number);
+  return waited! / 1e6;
+}
+
+/**
+ * Looks every minute whether this process waited for a core for more than half of it, as one that gives way may have to.
+ *
+ * @param say - called with the share of the minute, between 0.5 and 1
+ * @param waited - milliseconds waited so far
+ * @returns what ends the looking; nothing where waiting cannot be told
+ */
+export function watchStarving(
+  say: (share: number) => void,
+  waited: () => number = waitedMs,
+  everyMs = lookEveryMs,
+): NodeJS.Timeout | undefined {
+  if (!isPossible) return undefined;
+  let before = waited();
+  let at = performance.now();
+  return setInterval(() => {
+    const [now, total] = [performance.now(), waited()];
+    const share = Math.min(1, (total - before) / (now - at));
+    [at, before] = [now, total];
+    if (share > 0.5) say(share);
+  }, everyMs).unref();
 }
