@@ -142,7 +142,7 @@ function html(i: number): string {
 /** One-page PDFs drawn by two threads, beside printing the same sheet through a browser that is kept open. */
 async function benchPdf(folder: string, runs: number): Promise<BenchFigure> {
   const scenes = Array.from({ length: pages }, (_, i) => scene(i));
-  const pool = openMakePool(pages, 'low');
+  const pool = openMakePool(pages, 'usual');
   const browser = await chromium.launch({ executablePath: chromiumPath, args: ['--no-sandbox'] });
   try {
     const draw = async () => {

@@ -59,7 +59,7 @@ async function main(): Promise<number> {
         UNDERBELL_TEST_FOLDER: folder,
         NO_COLOR: '1',
         // Test files run side by side: workers that give way to all of them would stand still.
-        UNDERBELL_PRIORITY: 'low',
+        UNDERBELL_PRIORITY: 'usual',
         ...(values.cases ? { UNDERBELL_TEST_CASES: values.cases } : {}),
         ...(values.seed ? { UNDERBELL_TEST_SEED: values.seed } : {}),
       },

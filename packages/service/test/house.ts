@@ -101,8 +101,8 @@ export class House {
       UNDERBELL_DELIVERIES: join(this.folder, 'deliveries'),
       UNDERBELL_SMTP_URL: `smtp://127.0.0.1:${smtpPort}`,
       UNDERBELL_LOG_LEVEL: 'silent',
-      // Files of tests run side by side and keep every core busy: what is idle would wait for all of them.
-      UNDERBELL_PRIORITY: 'low',
+      // Files of tests run side by side and keep every core busy: what gives way would wait for all of them.
+      UNDERBELL_PRIORITY: 'usual',
       UNDERBELL_MAIL_FROM: 'Reports <reports@skerrow.example>',
       UNDERBELL_TIME_ZONE: 'Europe/London',
       UNDERBELL_SCIM_TOKEN: randomBytes(24).toString('hex'),

@@ -26,7 +26,7 @@ export function openApp(settings: Settings, log: Logger, now: () => number = Dat
   return {
     settings,
     records: openRecords(settings.databaseUrl),
-    lanes: openLanes(settings.databaseUrl),
+    lanes: openLanes(settings.databaseUrl, settings.priority),
     vault: new Vault(settings.secret),
     atClose: new Set(),
     changes: new ChangeFeed(settings.databaseUrl),

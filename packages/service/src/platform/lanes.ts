@@ -1,6 +1,6 @@
 import pg from 'pg';
 import { QueryTypes, type Sequelize } from 'sequelize';
-import { giveWayBehind } from './priority.ts';
+import { giveWayBehind, type Priority } from './priority.ts';
 
 /** Connections for dataset rows. Readers and planned work never wait for each other's. */
 export interface Lanes {
@@ -21,7 +21,7 @@ const nameOf = (lane: Lane) => `underbell ${lane}`;
  * recipients at once is hashed in memory, where the usual 4 MB would have it sorted on disk. On the database's own machine
  * its processes give way to those of readers.
  */
-export function openLanes(databaseUrl: string): Lanes {
+export function openLanes(databaseUrl: string, priority: Priority): Lanes {
   const open = (max: number, name: Lane, timeoutMs: number, more = '') => {
     const pool = new pg.Pool({
       connectionString: databaseUrl,
@@ -37,7 +37,7 @@ export function openLanes(databaseUrl: string): Lanes {
     return pool;
   };
   const planned = open(4, 'planned', 0, ' -c work_mem=32MB -c max_parallel_workers_per_gather=0');
-  planned.on('connect', giveWayBehind);
+  if (priority !== 'usual') planned.on('connect', giveWayBehind);
   return { readers: open(8, 'readers', 30_000), planned };
 }
 

@@ -8,10 +8,11 @@ import type pg from 'pg';
 const isPossible = process.platform === 'linux';
 
 /**
- * How threads that make files give way to people who wait for a page: `idle` ones compute only while nobody else wants to, and
- * at once make room for whoever does; `low` ones get a small share of a machine that others keep busy all the time.
+ * How scheduled work gives way to people who wait for a page. `idle`: threads that make files compute only while nobody else
+ * wants to, and at once make room for whoever does. `low`: they get a small share of a machine that others keep busy all the
+ * time. `usual`: it does not, as where workers have a machine of their own.
  */
-export const priorities = ['idle', 'low'] as const;
+export const priorities = ['idle', 'low', 'usual'] as const;
 export type Priority = (typeof priorities)[number];
 
 /**
@@ -25,7 +26,7 @@ function becomeIdle(threads: readonly number[]): void {
 
 /** From now on, this thread computes only when hardly anybody else wants to. */
 export function giveWay(priority: Priority): void {
-  if (!isPossible) return;
+  if (!isPossible || priority === 'usual') return;
   setPriority(constants.priority.PRIORITY_LOW);
   if (priority === 'idle') becomeIdle([Number(readlinkSync('/proc/thread-self').split('/').at(-1))]);
 }
@@ -38,7 +39,7 @@ export function giveWay(priority: Priority): void {
  * all the time, which two of the idle class do far more slowly than two others.
  */
 export function giveWayWhole(priority: Priority): void {
-  if (!isPossible) return;
+  if (!isPossible || priority === 'usual') return;
   const threads = readdirSync('/proc/self/task').map(Number);
   for (const thread of threads)
     try {

@@ -14,7 +14,7 @@ const { PRIORITY_BELOW_NORMAL, PRIORITY_LOW } = constants.priority;
 
 describe('priorities', { skip: process.platform === 'linux' ? false : 'threads have none of their own here' }, () => {
   let lanes: Lanes;
-  before(() => (lanes = openLanes(process.env['UNDERBELL_TEST_DATABASE']!)));
+  before(() => (lanes = openLanes(process.env['UNDERBELL_TEST_DATABASE']!, 'low')));
   after(() => closeLanes(lanes));
 
   const processOf = async (lane: pg.Pool) =>
@@ -92,6 +92,12 @@ describe('priorities', { skip: process.platform === 'linux' ? false : 'threads h
     assert.ok(found.every((one) => one >= PRIORITY_BELOW_NORMAL));
     assert.equal(classes[0], 'usual');
     assert.ok(classes.filter((one) => one === 'idle').length >= 4);
+  });
+
+  it('stay as they are where nobody has to give way', () => {
+    const { priorities: found, classes } = threadsAfter(`giveWayWhole('usual'); giveWay('usual')`);
+    assert.ok(found.every((one) => one < PRIORITY_BELOW_NORMAL));
+    assert.deepEqual(new Set(classes), new Set(['usual']));
   });
 
   it('are lowest for a thread that makes files, and for it alone', () => {
