@@ -40,10 +40,11 @@ export function giveWay(priority: Priority): void {
  */
 export function giveWayWhole(priority: Priority): void {
   if (!isPossible || priority === 'usual') return;
+  const { PRIORITY_LOW, PRIORITY_BELOW_NORMAL } = constants.priority;
   const threads = readdirSync('/proc/self/task').map(Number);
   for (const thread of threads)
     try {
-      setPriority(thread, constants.priority.PRIORITY_BELOW_NORMAL);
+      setPriority(thread, priority === 'idle' ? PRIORITY_LOW : PRIORITY_BELOW_NORMAL);
     } catch (error) {
       if (!isOutOfReach(error)) throw error;
     }
