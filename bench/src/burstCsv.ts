@@ -6,7 +6,7 @@ import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
 import { csvLine } from '@underbell/core/csv';
 import type { App } from '@underbell/service/platform';
-import type { WorkerAnswer, WorkerTask } from './burstWorker.ts';
+import type { WorkerTask } from './burstWorker.ts';
 import { median, timeBoth, timeIt, type BenchFigure } from './figures.ts';
 
 const execFileAsync = promisify(execFile);
@@ -46,9 +46,9 @@ async function openWorker(
   const folder = join(bench.folder, 'ours');
   const worker = await startWorker({ environment, sender, quays, folder, kind: 'when asked' });
   const run = async () => {
-    const answered = once(worker, 'message') as Promise<[WorkerAnswer]>;
+    const answered = once(worker, 'message') as Promise<[number]>;
     worker.send('now');
-    const [{ rows }] = await answered;
+    const [rows] = await answered;
     return rows;
   };
   return { run, folder, close: () => void worker.disconnect() };

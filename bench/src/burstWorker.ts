@@ -13,14 +13,8 @@ export interface WorkerTask {
   readonly sender: string;
   readonly quays: readonly string[];
   readonly folder: string;
-  /** One burst of PDF and CSV after the other until it is ended, or one of CSV at every message. */
+  /** One burst of PDF and CSV after the other until it is ended, or one of CSV at every message, answered with its rows. */
   readonly kind: 'always' | 'when asked';
-}
-
-/** Answer to a message: how long a burst of CSV took. */
-export interface WorkerAnswer {
-  readonly ms: number;
-  readonly rows: number;
 }
 
 const { environment, sender, quays, folder, kind } = JSON.parse(process.argv[2]!) as WorkerTask;
@@ -53,17 +47,15 @@ async function makeAll(turn: number): Promise<void> {
   rmSync(into, { recursive: true });
 }
 
-/** The whole way of this program: scan once, cut, check every row a second time, write a file each. */
-async function cutAll(): Promise<WorkerAnswer> {
-  const start = performance.now();
+/** The whole way of this program: scan once, cut, check every row a second time, write a file each. @returns the rows */
+async function cutAll(): Promise<number> {
   emptyFolder(folder);
   const burst = await prepareBurst(app, person, definition, undefined);
   const files = quays.map((quay) => ({ cut: { fields: { quay: [quay] } }, path: join(folder, `${quay}.csv`) }));
-  const rows = await cutRows(app, burst, files, 'csv', () => undefined);
-  return { ms: performance.now() - start, rows };
+  return cutRows(app, burst, files, 'csv', () => undefined);
 }
 
 process.send!('ready');
 if (kind === 'always') for (let turn = 0; ; turn++) await makeAll(turn);
-process.on('message', () => void cutAll().then((answer) => process.send!(answer)));
+process.on('message', () => void cutAll().then((rows) => process.send!(rows)));
 process.on('disconnect', () => process.exit(0));

@@ -38,11 +38,14 @@ describe('runs of the kiosk takings', () => {
     Promise.all(
       house.mail.mails.slice(index).map(async (mail) => ({ ...(await house.mail.parse(mail)), to: mail.to[0]! })),
     );
-  async function withDefinition(change: object): Promise<void> {
+  async function definitionOf(name: string): Promise<object> {
     const { bursts } = (await house.call('GET', '/api/v1/bursts', { as: publisher })).body as unknown as {
       bursts: { name: string; definition: object }[];
     };
-    const { definition } = bursts.find((one) => one.name === 'kiosk-takings')!;
+    return bursts.find((one) => one.name === name)!.definition;
+  }
+  async function withDefinition(change: object): Promise<void> {
+    const definition = await definitionOf('kiosk-takings');
     const put = await house.call('PUT', '/api/v1/bursts', { as: publisher, body: { ...definition, ...change } });
     assert.equal(put.status, 200, put.text);
   }
@@ -94,10 +97,7 @@ describe('runs of the kiosk takings', () => {
     const narrow = await sample();
     assert.equal(narrow.headers.get('content-type'), 'text/csv; charset=iso-8859-15');
     assert.match(narrow.text, /^quay_id;/);
-    const { bursts } = (await house.call('GET', '/api/v1/bursts', { as: publisher })).body as unknown as {
-      bursts: { name: string; definition: object }[];
-    };
-    const { definition } = bursts.find((one) => one.name === 'kiosk-takings')!;
+    const definition = await definitionOf('kiosk-takings');
     for (const csv of [{ encoding: 'latin1' }, { encoding: 'windows-1252', mark: true }]) {
       const refused = await house.call('PUT', '/api/v1/bursts', { as: publisher, body: { ...definition, csv } });
       assert.deepEqual([refused.status, refused.body.code], [400, 'BURST_INVALID'], JSON.stringify(csv));
@@ -106,10 +106,7 @@ describe('runs of the kiosk takings', () => {
   });
 
   it('plan which characters the encoding of CSV does not have, and fail by them rather than replacing any', async () => {
-    const { bursts } = (await house.call('GET', '/api/v1/bursts', { as: publisher })).body as unknown as {
-      bursts: { name: string; definition: object }[];
-    };
-    const { definition } = bursts.find((one) => one.name === 'quay-pack')!;
+    const definition = await definitionOf('quay-pack');
     const plan = async (encoding: string) => {
       const body = { ...definition, name: 'narrow', formats: ['csv'], csv: { encoding } };
       const saved = await house.call('PUT', '/api/v1/bursts', { as: publisher, body });

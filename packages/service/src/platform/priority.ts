@@ -24,11 +24,22 @@ function becomeIdle(threads: readonly number[]): void {
   for (const thread of threads) spawnSync('chrt', ['--idle', '--pid', '0', String(thread)], { stdio: 'ignore' });
 }
 
+/** What the kernel says; nothing where it was built without. */
+function fromKernel(read: () => string): string | undefined {
+  try {
+    return read();
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === 'ENOENT') return undefined;
+    throw error;
+  }
+}
+
 /** From now on, this thread computes only when hardly anybody else wants to. */
 export function giveWay(priority: Priority): void {
   if (!isPossible || priority === 'usual') return;
   setPriority(constants.priority.PRIORITY_LOW);
-  if (priority === 'idle') becomeIdle([Number(readlinkSync('/proc/thread-self').split('/').at(-1))]);
+  const own = priority === 'idle' ? fromKernel(() => readlinkSync('/proc/thread-self')) : undefined;
+  if (own !== undefined) becomeIdle([Number(own.split('/').at(-1))]);
 }
 
 /**
@@ -101,10 +112,13 @@ export function giveWayBehind(client: pg.ClientBase): boolean {
 
 const lookEveryMs = 60_000;
 
-/** How long the process's first thread has waited for a core so far, while it had something to compute; milliseconds. */
+/**
+ * How long the process's first thread has waited for a core so far, while it had something to compute; milliseconds, 0 where
+ * the kernel does not count it.
+ */
 function waitedMs(): number {
-  const [, waited] = readFileSync('/proc/self/schedstat', 'utf8').split(' ').map(Number);
-  return waited! / 1e6;
+  const counted = fromKernel(() => readFileSync('/proc/self/schedstat', 'utf8')) ?? '0 0 0';
+  return Number(counted.split(' ')[1]) / 1e6;
 }
 
 /**
