@@ -112,11 +112,11 @@ async function publishMore(caller: Caller): Promise<void> {
       definition: JSON.parse(read(`${name}.report.json`)),
       notes: 'First edition',
     });
-    await caller.call('PUT', `/api/v1/folders/-/report/${name}`, { folder: 'operations' });
+    await caller.call('PUT', `/api/v1/folders/-/report/${name}?confirmed=true`, { folder: 'operations' });
   }
   for (const name of ['harbour', 'operations-wall']) {
     await caller.call('PUT', '/api/v1/boards', { definition: JSON.parse(read(`${name}.board.json`)) });
-    await caller.call('PUT', `/api/v1/folders/-/board/${name}`, { folder: 'operations' });
+    await caller.call('PUT', `/api/v1/folders/-/board/${name}?confirmed=true`, { folder: 'operations' });
   }
 }
 
@@ -177,7 +177,7 @@ async function publish(
     definition: JSON.parse(read('quay-punctuality.report.json')),
     notes: 'First edition',
   });
-  await caller.call('PUT', '/api/v1/folders/-/report/quay-punctuality', { folder: 'operations' });
+  await caller.call('PUT', '/api/v1/folders/-/report/quay-punctuality?confirmed=true', { folder: 'operations' });
   await caller.call('PUT', '/api/v1/placements/quay-page', {
     kind: 'portal',
     title: 'Quay punctuality',

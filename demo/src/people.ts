@@ -25,7 +25,17 @@ export function directoryOf(company: Company) {
   return { people, groups: [{ name: 'District leads', members: people.map((one) => one.email) }] };
 }
 
-const makerKinds: ThingKind[] = ['report', 'board', 'dataset', 'source', 'list', 'template', 'destination', 'burst'];
+const makerKinds: ThingKind[] = [
+  'report',
+  'board',
+  'dataset',
+  'source',
+  'list',
+  'template',
+  'destination',
+  'burst',
+  'client',
+];
 
 /** People, groups and rights of the demo. */
 export async function addDemoPeople(app: App, company: Company): Promise<void> {

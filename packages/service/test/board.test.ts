@@ -207,7 +207,7 @@ describe('folders, search and the bin', () => {
 
   it('give the rights of a folder to what lies in the folders within it', async () => {
     assert.equal((await put('/api/v1/folders/inner', { title: 'Inner', parentName: 'operations' })).status, 200);
-    assert.equal((await put('/api/v1/folders/-/report/takings', { folder: 'inner' })).status, 204);
+    assert.equal((await put('/api/v1/folders/-/report/takings?confirmed=true', { folder: 'inner' })).status, 204);
     assert.equal((await house.call('GET', '/api/v1/reports/takings', { as: manager })).status, 200);
     const knot = await put('/api/v1/folders/operations', { title: 'Operations', parentName: 'inner' });
     assert.equal(knot.body['code'], 'INPUT_INVALID');

@@ -13,7 +13,10 @@ describe('limits of costs', () => {
   let house: House;
   before(async () => {
     house = await House.open({ hasDemo: true });
-    await house.call('PUT', '/api/v1/folders/-/dataset/sailings', { as: administrator, body: { folder } });
+    await house.call('PUT', '/api/v1/folders/-/dataset/sailings?confirmed=true', {
+      as: administrator,
+      body: { folder },
+    });
   });
   after(() => house.close());
 

@@ -215,12 +215,17 @@ describe('people from elsewhere', () => {
       const view = () =>
         house.call('GET', '/api/v1/reports/quay-punctuality/view', { as: 'ada.arkwell.q001@skerrow.example' });
       assert.equal((await view()).status, 200);
-      const move = (folder: string | null) =>
-        house.call('PUT', '/api/v1/folders/-/report/quay-punctuality', { as: publisher, body: { folder } });
+      const move = (folder: string | null, query = '') =>
+        house.call('PUT', `/api/v1/folders/-/report/quay-punctuality${query}`, { as: publisher, body: { folder } });
       await move(null);
       assert.equal((await view()).status, 404);
       assert.equal((await move('nowhere')).body.code, 'NOT_FOUND');
-      await move('operations');
+      // More people would reach it there: that is said, and done only when it is confirmed.
+      const grown = await move('operations');
+      assert.equal(grown.body.code, 'RIGHTS_GROW');
+      assert.ok(grown.body.problems!.some((one) => one.at === 'ada.arkwell.q001@skerrow.example'));
+      assert.equal((await view()).status, 404);
+      assert.equal((await move('operations', '?confirmed=true')).status, 204);
       assert.equal((await view()).status, 200);
     });
   });

@@ -163,9 +163,18 @@ export function expected(
   const hidden = new Set(effects.flatMap((one) => (one.kind === 'hide' ? [one.column] : [])));
   const minRows = effects.some((one) => one.kind === 'small groups') ? 4 : 1;
   const isCoarse = (column: string) => effects.some((one) => one.kind === 'coarsen' && one.column === column);
+  // Whoever wrote the placement is masked by what is for everyone; what is masked to both is masked to its condition.
+  const isWrittenCoarsely =
+    isCoarse('amount') &&
+    world.masks.some(
+      ({ appliesTo, effect }) =>
+        appliesTo.kind === 'everyone' && effect.kind === 'coarsen' && effect.column === 'amount',
+    );
+  const placed = (row: Row) =>
+    world.placement.keeps(isWrittenCoarsely ? { ...row, amount: Math.floor(row.amount / 25) * 25 } : row);
   const fixed = world.rows
     .filter((row) => (person === undefined || mayRead(world, row, person)) && (viewer.token?.(row) ?? true))
-    .filter((row) => !viewer.isPlaced || world.placement.keeps(row))
+    .filter((row) => !viewer.isPlaced || placed(row))
     .map((row): Shown => {
       const shown: Shown = { ...row };
       if (isCoarse('amount')) shown.amount = Math.floor(row.amount / 25) * 25;

@@ -66,7 +66,7 @@ async function showRows(
   const most = 20;
   const tried = await askService<{
     rows: number;
-    limits: { origin: string; name: string; words: string; rowsLeft: number }[];
+    limits: { origin: string; name: string; words: string; rowsLeft?: number }[];
   }>('GET', path.replace(/rows$/, 'count'), { query: { where: options.where } });
   const answer = await callService('GET', path, { query: { where: options.where } });
   const rows: Record<string, string | number | boolean | null>[] = [];
@@ -90,7 +90,11 @@ async function showRows(
       })),
     );
   for (const limit of tried.limits)
-    line(faint(`${limit.origin} ${limit.name}: ${limit.words} (${plural(limit.rowsLeft, 'row')} left)`));
+    line(
+      faint(
+        `${limit.origin} ${limit.name}: ${limit.words}${limit.rowsLeft === undefined ? '' : ` (${plural(limit.rowsLeft, 'row')} left)`}`,
+      ),
+    );
   line(
     tried.rows > most
       ? `${plural(tried.rows, 'row')}; the first ${most} are shown, --csv and --json give all`

@@ -54,8 +54,10 @@ function addFolders(program: Command): void {
     .description('make a folder, move it, or give it another title')
     .requiredOption('--title <text>', 'what people read')
     .option('--in <folder>', 'the folder that it lies in')
-    .action(async (name: string, options: { title: string; in?: string }, command: Command) => {
+    .option('--yes', 'also where more people get rights on what lies in it')
+    .action(async (name: string, options: { title: string; in?: string; yes?: boolean }, command: Command) => {
       const answer = await askService('PUT', `/api/v1/folders/${encodeURIComponent(name)}`, {
+        query: { confirmed: options.yes },
         body: { title: options.title, parentName: options.in ?? null },
       });
       show(command, answer, () => line(`${name} is saved${options.in ? ` in ${options.in}` : ''}.`));
@@ -64,9 +66,10 @@ function addFolders(program: Command): void {
     .command('move <kind> <name>')
     .description('put a report, board or dataset into a folder, or take it out')
     .option('--to <folder>', 'left out: into no folder')
-    .action(async (kind: string, name: string, options: { to?: string }, command: Command) => {
+    .option('--yes', 'also where more people get rights on it')
+    .action(async (kind: string, name: string, options: { to?: string; yes?: boolean }, command: Command) => {
       const path = `/api/v1/folders/-/${encodeURIComponent(kind)}/${encodeURIComponent(name)}`;
-      await askService('PUT', path, { body: { folder: options.to ?? null } });
+      await askService('PUT', path, { query: { confirmed: options.yes }, body: { folder: options.to ?? null } });
       show(command, { kind, name, folder: options.to ?? null }, () =>
         line(options.to ? `${kind} ${name} lies in ${options.to} now.` : `${kind} ${name} lies in no folder now.`),
       );

@@ -9,12 +9,14 @@ interface Limit {
   readonly origin: string;
   readonly name: string;
   readonly words: string;
-  readonly rowsLeft: number;
+  /** Left out where they are withheld. */
+  readonly rowsLeft?: number | undefined;
 }
 
 interface Difference {
   readonly dataset: string;
-  readonly both: number;
+  /** Left out where they are withheld. */
+  readonly both?: number;
   readonly onlyFirst: number;
   readonly onlySecond: number;
 }
@@ -27,8 +29,8 @@ interface Seen {
   readonly right: { readonly level: string; readonly because: string };
   readonly datasets: readonly {
     readonly dataset: string;
-    readonly rowsTotal: number;
-    readonly rows: number;
+    readonly rowsTotal?: number;
+    readonly rows?: number;
     readonly limits: readonly Limit[];
     readonly masks: readonly { readonly name: string; readonly words: string }[];
   }[];
@@ -48,7 +50,7 @@ function showSeen(seen: Seen): void {
         { heading: dataset, cell: (one) => one.origin },
         { heading: 'name', cell: (one) => one.name },
         { heading: 'limit', cell: (one) => one.words },
-        { heading: 'rows left', cell: (one) => one.rowsLeft, isNumber: true },
+        { heading: 'rows left', cell: (one) => one.rowsLeft ?? '', isNumber: true },
       ],
     );
     for (const mask of masks) line(`mask ${mask.name}: ${mask.words}`);
@@ -77,6 +79,7 @@ function showAll(seen: Seen): void {
   line();
   showSeen(seen.and);
   for (const one of seen.difference ?? []) {
+    if (one.both === undefined) continue;
     line();
     line(
       `${one.dataset}: both see ${plural(one.both, 'row')}, only ${seen.as.name} ${plural(one.onlyFirst, 'row')}, only ${seen.and.as.name} ${plural(one.onlySecond, 'row')}`,

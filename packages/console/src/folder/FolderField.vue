@@ -7,7 +7,7 @@ export interface Contents {
 </script>
 
 <script setup lang="ts">
-import { computed } from 'vue';
+import { computed, ref } from 'vue';
 import { call } from '../platform/api.ts';
 import { useAttempt } from '../platform/useAttempt.ts';
 
@@ -18,19 +18,27 @@ const { problem, attempt } = useAttempt();
 const folder = computed(
   () => props.contents?.things.find((one) => one.kind === props.kind && one.name === props.name)?.folder ?? '',
 );
-const move = (event: Event) =>
+const wanted = ref('');
+const move = (isConfirmed: boolean) =>
   attempt('work', async () => {
-    const { value } = event.target as HTMLSelectElement;
-    await call('PUT', `/api/v1/folders/-/${props.kind}/${props.name}`, { folder: value === '' ? null : value });
+    const path = `/api/v1/folders/-/${props.kind}/${props.name}${isConfirmed ? '?confirmed=true' : ''}`;
+    await call('PUT', path, { folder: wanted.value === '' ? null : wanted.value });
   }).finally(() => emit('moved'));
+const choose = (event: Event) => {
+  wanted.value = (event.target as HTMLSelectElement).value;
+  return move(false);
+};
 </script>
 
 <template>
-  <select :value="folder" :aria-label="`Folder of ${name}`" @change="move">
+  <select :value="folder" :aria-label="`Folder of ${name}`" @change="choose">
     <option value="">no folder</option>
     <option v-for="one in contents?.folders ?? []" :key="one.name" :value="one.name">{{ one.title }}</option>
   </select>
-  <small v-if="problem" role="alert">{{ problem.detail }}</small>
+  <small v-if="problem" role="alert"
+    >{{ problem.detail }}
+    <button v-if="problem.code === 'RIGHTS_GROW'" type="button" @click="move(true)">Move it all the same</button>
+  </small>
 </template>
 
 <style scoped>

@@ -12,7 +12,8 @@ import SeenBy, { type Seen } from './SeenBy.vue';
 
 interface Difference {
   readonly dataset: string;
-  readonly both: number;
+  /** Left out where counts are withheld. */
+  readonly both?: number;
   readonly onlyFirst: number;
   readonly onlySecond: number;
   readonly onlyFirstLimits: readonly string[];
@@ -93,7 +94,7 @@ if (form.as) void look();
   <ProblemNote v-if="problem" :problem="problem" />
   <template v-if="answer">
     <section v-for="one in answer.difference ?? []" :key="one.dataset" class="difference" aria-label="Difference">
-      <p>
+      <p v-if="one.both !== undefined">
         <code>{{ one.dataset }}</code>: both see <b>{{ showCount(one.both) }}</b> rows, only {{ answer.as.name }}
         <b>{{ showCount(one.onlyFirst) }}</b>, only {{ answer.and?.as.name }} <b>{{ showCount(one.onlySecond) }}</b>
       </p>

@@ -5,7 +5,8 @@ interface ShownLimit {
   readonly origin: string;
   readonly name: string;
   readonly words: string;
-  readonly rowsLeft: number;
+  /** Left out where counts are withheld. */
+  readonly rowsLeft?: number;
 }
 /** What one viewer gets of a page. */
 export interface Seen {
@@ -17,8 +18,8 @@ export interface Seen {
   readonly right: { readonly level: string; readonly because: string };
   readonly datasets: readonly {
     readonly dataset: string;
-    readonly rowsTotal: number;
-    readonly rows: number;
+    readonly rowsTotal?: number;
+    readonly rows?: number;
     readonly limits: readonly ShownLimit[];
     readonly masks: readonly { readonly name: string; readonly words: string }[];
   }[];
@@ -79,14 +80,14 @@ const shown = computed(() =>
           <tr>
             <td class="quiet">the dataset</td>
             <td>every row</td>
-            <td class="number">{{ showCount(one.rowsTotal) }}</td>
+            <td class="number">{{ one.rowsTotal === undefined ? '' : showCount(one.rowsTotal) }}</td>
           </tr>
           <tr v-for="limit in one.limits" :key="limit.origin + limit.name" :class="{ own: isOwn(limit) }">
             <td class="quiet">
               {{ limit.origin }} <code>{{ limit.name }}</code>
             </td>
             <td>{{ limit.words }}</td>
-            <td class="number">{{ showCount(limit.rowsLeft) }}</td>
+            <td class="number">{{ limit.rowsLeft === undefined ? '' : showCount(limit.rowsLeft) }}</td>
           </tr>
           <tr v-for="mask in one.masks" :key="mask.name">
             <td class="quiet">

@@ -1,5 +1,6 @@
 import type { DatasetShape } from '../dataset/index.ts';
 import { allOf, explainInWords, type TypedNode } from '../filter/index.ts';
+import { isOutside, layerOf } from './layers.ts';
 import { bothMaskings, maskedShape, noMasking, type Masking } from './masks.ts';
 
 /** Where a limit comes from. */
@@ -16,6 +17,11 @@ export interface LimitPart {
   readonly words?: string;
   /** Fixed limits cannot be taken off by the reader. */
   readonly isFixed: boolean;
+  /**
+   * It looks at masked values: what readers send, and what is stored by somebody to whom its columns are masked. When left
+   * out, what is fixed looks at exact values and the rest at masked ones.
+   */
+  readonly isOutside?: boolean;
 }
 
 /**
@@ -31,7 +37,7 @@ export class EffectiveFilter {
     parts: readonly LimitPart[],
     readonly masking: Masking,
   ) {
-    this.#parts = parts;
+    this.#parts = parts.toSorted((a, b) => layerOf(a) - layerOf(b));
   }
 
   /** @param decided - what `decideAccess` answered for this viewer */
@@ -58,23 +64,19 @@ export class EffectiveFilter {
     return maskedShape(this.dataset, this.masking);
   }
 
+  /** In the order in which they apply. */
   get parts(): readonly LimitPart[] {
     return this.#parts;
   }
 
-  /** The condition that every row meets. */
+  /** The condition that every row meets. Over exact values alone where nothing looks at masked ones. */
   get where(): TypedNode {
     return allOf(this.#parts.map((part) => part.node));
   }
 
-  /** The part of it that looks at exact values. */
-  get fixedWhere(): TypedNode {
-    return allOf(this.#parts.filter((part) => part.isFixed).map((part) => part.node));
-  }
-
-  /** The part of it that the reader sent; it looks at masked values. */
-  get readerWhere(): TypedNode {
-    return allOf(this.#parts.filter((part) => !part.isFixed).map((part) => part.node));
+  /** How many of the limits, which come first, look at exact values. */
+  get innerCount(): number {
+    return this.#parts.filter((part) => !isOutside(part)).length;
   }
 
   /** Each limit in words, in the order in which they apply. */

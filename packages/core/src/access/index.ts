@@ -12,7 +12,9 @@ export {
   type RecordRule,
 } from './recordRules.ts';
 export {
+  clientGrant,
   decideRight,
+  guestLevel,
   isAtLeast,
   mayPassOn,
   rightLevels,
@@ -42,12 +44,14 @@ export {
   viewingBefore,
   type Choice,
   type Viewing,
+  type Writing,
 } from './viewLimits.ts';
 export { markColumn, marksText } from './marks.ts';
 export {
   checkMask,
   decideMasks,
   isMasked,
+  masksAny,
   maskWords,
   maskPlaces,
   maskedShape,
@@ -61,6 +65,8 @@ export {
   type Masking,
   type PlaceKind,
 } from './masks.ts';
-export { maskedColumnSql, rowsSql } from './maskSql.ts';
+export { exactRowsSql, limitsPassedSql, rowsSql, type RowsSql } from './fencedRows.ts';
+export { isOutside } from './layers.ts';
+export { maskedColumnSql } from './maskSql.ts';
 export { checkNewPassword } from './password.ts';
 export { narrowDetails } from './narrow.ts';

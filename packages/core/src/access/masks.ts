@@ -54,6 +54,11 @@ export function isMasked(masking: Masking): boolean {
   return masking.words.length > 0;
 }
 
+/** Whether any of these columns is hidden or coarsened. */
+export function masksAny(masking: Masking, columns: readonly string[]): boolean {
+  return columns.some((name) => masking.hidden.has(name) || masking.coarse.has(name));
+}
+
 /**
  * Whether a mask applies. A token that names nobody may be shown to anybody, so the masks of every group and person
  * apply to it, and no exception does.

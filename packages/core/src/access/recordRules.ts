@@ -1,8 +1,11 @@
 import type { DatasetShape } from '../dataset/index.ts';
 import {
+  allOf,
   anyOf,
   checkFilter,
   columnNamesIn,
+  columnsOf,
+  conjunctsOf,
   nothing,
   readFilter,
   type FilterScope,
@@ -11,7 +14,7 @@ import {
 } from '../filter/index.ts';
 import { Refusal, isRefusal, suggest } from '../refusal/index.ts';
 import type { LimitPart } from './effectiveFilter.ts';
-import { decideMasks, type Mask, type Masking, type MaskPlace } from './masks.ts';
+import { bothMaskings, decideMasks, masksAny, type Mask, type Masking, type MaskPlace } from './masks.ts';
 import type { PersonViewer, Viewer } from './viewer.ts';
 
 /** A condition that limits a dataset's rows for everyone, the members of a group, or one person. */
@@ -167,6 +170,43 @@ export function checkTokenDatasets(where: Readonly<Record<string, string>>, data
   }
 }
 
+/** Whoever gave a program what it reaches has left, and nobody else gave it that. */
+const nobodyBehind: LimitPart = {
+  origin: 'record rule',
+  name: 'nobody behind it',
+  isFixed: true,
+  node: nothing,
+  words: 'no rows: whoever gave the program what it reaches has left',
+};
+
+/**
+ * A token's filter as limits. What holds a record fast looks at exact values; whatever else somebody writes into a token
+ * looks at masked ones, as all that is asked for does.
+ */
+function tokenParts(
+  node: TypedNode,
+  { name, guarding, masking }: { name: string; guarding: ReadonlySet<string>; masking: Masking },
+): LimitPart[] {
+  const asks = (one: TypedNode) =>
+    !fixesOneOf(one, guarding) &&
+    masksAny(
+      masking,
+      columnsOf(one).map((column) => column.name),
+    );
+  const all = conjunctsOf(node);
+  const part = (nodes: readonly TypedNode[], isOutside: boolean): LimitPart[] =>
+    nodes.length === 0
+      ? []
+      : [{ origin: 'token', name, node: allOf(nodes), isFixed: true, ...(isOutside ? { isOutside } : {}) }];
+  return [
+    ...part(
+      all.filter((one) => !asks(one)),
+      false,
+    ),
+    ...part(all.filter(asks), true),
+  ];
+}
+
 /**
  * What a viewer may see of a dataset: the start of every effective filter.
  *
@@ -186,19 +226,28 @@ export function decideAccess(options: {
   readonly beside?: readonly TypedNode[];
 }): { dataset: DatasetShape; parts: LimitPart[]; masking: Masking } {
   const { dataset, viewer, moment, place } = options;
-  const masking = decideMasks(options.masks, dataset, viewer, {
-    timeZone: moment.timeZone ?? 'UTC',
-    ...(place ? { place } : {}),
-  });
+  const maskingOf = (one: Viewer) =>
+    decideMasks(options.masks, dataset, one, { timeZone: moment.timeZone ?? 'UTC', ...(place ? { place } : {}) });
   const rules = options.rules.filter((rule) => rule.dataset === dataset.name);
-  if (viewer.kind === 'person') return { dataset, parts: personParts(rules, viewer, dataset, moment), masking };
+  if (viewer.kind === 'person')
+    return { dataset, parts: personParts(rules, viewer, dataset, moment), masking: maskingOf(viewer) };
+  const givers = (viewer.givers && Object.hasOwn(viewer.givers, dataset.name) && viewer.givers[dataset.name]) || [];
+  const masking = givers.reduce(
+    (made, giver) => (giver === null ? made : bothMaskings(made, maskingOf(giver))),
+    maskingOf(viewer),
+  );
   const node = checkTokenFilter(viewer.where, dataset, rules, moment, {
     hasPerson: viewer.person !== undefined,
     beside: options.beside ?? [],
   });
   const own = viewer.person ? personParts(rules, viewer.person, dataset, moment) : [];
-  const token: LimitPart[] = node ? [{ origin: 'token', name: viewer.clientId, node, isFixed: true }] : [];
-  return { dataset, parts: [...own, ...token], masking };
+  const token = node
+    ? tokenParts(node, { name: viewer.clientId, guarding: guardingColumns(rules, dataset), masking })
+    : [];
+  const given = givers.flatMap((giver) =>
+    giver === null ? [nobodyBehind] : personParts(rules, giver, dataset, moment),
+  );
+  return { dataset, parts: [...own, ...given, ...token], masking };
 }
 
 const samples = ['x', '0', 'true', '2026-01-01', '2026-01-01T00:00:00Z'];

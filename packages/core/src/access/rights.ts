@@ -38,7 +38,9 @@ export interface Thing {
   readonly folders?: readonly string[];
 }
 
-export type GrantHolder = { readonly kind: 'person' | 'group'; readonly name: string } | { readonly kind: 'everyone' };
+/** Persons by address, groups by name, programs by their client's name. */
+export type GrantHolder =
+  { readonly kind: 'person' | 'group' | 'client'; readonly name: string } | { readonly kind: 'everyone' };
 
 export interface Grant {
   readonly holder: GrantHolder;
@@ -60,6 +62,7 @@ function holds(grant: Grant, person: PersonViewer): boolean {
   const { holder } = grant;
   if (holder.kind === 'person') return holder.name === person.email;
   if (holder.kind === 'group') return person.groups.includes(holder.name);
+  if (holder.kind === 'client') return false;
   // Guests of other organisations are not everyone; they hold what is given to them by name or group.
   return person.isGuest !== true;
 }
@@ -71,15 +74,18 @@ function covers(grant: Grant, thing: Thing): boolean {
   return on.kind === thing.kind && (on.name === '*' || on.name === thing.name);
 }
 
+/** The most that somebody of another organisation may do. */
+export const guestLevel: RightLevel = 'export';
+
 const rank = (level: RightLevel | undefined) => (level === undefined ? -1 : rightLevels.indexOf(level));
 
 function reason({ holder, thing: on }: Grant): string {
   const who =
     holder.kind === 'group'
       ? `member of ${holder.name}`
-      : holder.kind === 'person'
-        ? 'given by name'
-        : 'given to everyone';
+      : holder.kind === 'everyone'
+        ? 'given to everyone'
+        : 'given by name';
   return `${who}, ${on.name === '*' ? `every ${on.kind}` : `${on.kind} ${on.name}`}`;
 }
 
@@ -93,6 +99,11 @@ export function decideRight(grants: readonly Grant[], person: PersonViewer, thin
   const fitting = grants.filter((grant) => covers(grant, thing) && holds(grant, person));
   const [best] = fitting.toSorted((a, b) => rank(b.level) - rank(a.level));
   if (best === undefined) return undefined;
+  // Guests look and take away, whatever a group that they are in may do; they pass nothing on.
+  if (person.isGuest === true) {
+    const level = rank(best.level) > rank(guestLevel) ? guestLevel : best.level;
+    return { level, because: `may ${level}: ${reason(best)}` };
+  }
   const [passing] = fitting
     .filter((grant) => grant.canPassOn === true || grant.level === 'own')
     .toSorted((a, b) => rank(b.level) - rank(a.level));
@@ -103,7 +114,15 @@ export function decideRight(grants: readonly Grant[], person: PersonViewer, thin
   };
 }
 
-export function isAtLeast(right: Right | undefined, level: RightLevel): boolean {
+/** The highest grant of a program on a thing; undefined when there is none. */
+export function clientGrant<T extends Grant>(grants: readonly T[], client: string, thing: Thing): T | undefined {
+  const own = grants.filter(
+    (grant) => grant.holder.kind === 'client' && grant.holder.name === client && covers(grant, thing),
+  );
+  return own.toSorted((a, b) => rank(b.level) - rank(a.level))[0];
+}
+
+export function isAtLeast(right: Pick<Right, 'level'> | undefined, level: RightLevel): boolean {
   return right !== undefined && rank(right.level) >= rank(level);
 }
 

@@ -1,5 +1,5 @@
 import type { DatasetShape } from '../dataset/index.ts';
-import { checkFilter, columnIn, readFilter, type FilterScope, type TypedNode } from '../filter/index.ts';
+import { checkFilter, columnIn, columnsOf, readFilter, type FilterScope, type TypedNode } from '../filter/index.ts';
 import { formatValue, valueTypeOf, type DatasetColumn, type DateStep } from '../dataset/index.ts';
 import { Refusal } from '../refusal/index.ts';
 import {
@@ -17,10 +17,11 @@ import {
   type ReportDefinition,
 } from '../report/index.ts';
 import { EffectiveFilter, type LimitOrigin, type LimitPart } from './effectiveFilter.ts';
+import { isOutside } from './layers.ts';
 import { markColumn, marksText, sameColumn } from './marks.ts';
-import type { Mask, MaskPlace } from './masks.ts';
+import { decideMasks, isMasked, masksAny, type Mask, type MaskPlace, type Masking } from './masks.ts';
 import { decideAccess, type Moment, type RecordRule } from './recordRules.ts';
-import type { Viewer } from './viewer.ts';
+import type { PersonViewer, Viewer } from './viewer.ts';
 
 /** A mark that the reader picked in a figure: bars, points, cells. The other figures respond. */
 export interface Choice {
@@ -28,6 +29,9 @@ export interface Choice {
   /** Raw texts of the figure's grouping column. */
   readonly values: readonly string[];
 }
+
+/** What conditions are written in. */
+export type Writing = 'report' | 'placement';
 
 /** Everything that one viewing of a page is limited by. */
 export interface Viewing {
@@ -47,6 +51,11 @@ export interface Viewing {
   })[];
   /** The reader's own parameter values. */
   readonly chosen: readonly ParameterValue[];
+  /**
+   * Who wrote the report's and the placement's conditions; null for somebody who is not known any more. What is masked to
+   * them, and to the viewer, is masked to their conditions.
+   */
+  readonly writers?: Readonly<Partial<Record<Writing, PersonViewer | null>>>;
   /** A placement's own filter, CQL2 text by dataset. */
   readonly placement?: { readonly name: string; readonly where: Readonly<Record<string, string>> };
   /** The reader's own filter, CQL2 text; applies to every dataset that has its columns. */
@@ -65,7 +74,8 @@ function parameterTexts({ parameter, values, span }: ParameterValue, name: strin
   return values.map((value) => formatValue(value, valueTypeOf(parameter.type)));
 }
 
-function scopeOf(viewing: Viewing, dataset: DatasetShape, text: string): FilterScope {
+/** @param onChosen - called when a value that the reader chose flows into the expression */
+function scopeOf(viewing: Viewing, dataset: DatasetShape, text: string, onChosen: () => void): FilterScope {
   const values = [...viewing.fixed, ...viewing.chosen];
   return {
     dataset,
@@ -75,9 +85,47 @@ function scopeOf(viewing: Viewing, dataset: DatasetShape, text: string): FilterS
       if (source === 'record') return recordField(viewing.viewer, name);
       if (source !== 'param') return undefined;
       const held = values.find((one) => one.parameter.name === name.replace(/\.(from|to)$/, ''));
+      if (held !== undefined && (viewing.chosen as readonly unknown[]).includes(held)) onChosen();
       return held && parameterTexts(held, name);
     },
   };
+}
+
+const writingOf: Partial<Record<LimitOrigin, Writing>> = {
+  report: 'report',
+  page: 'report',
+  figure: 'report',
+  placement: 'placement',
+};
+
+/** Whether whoever wrote a condition is shown less than the exact values that it looks at. */
+function isWriterMasked(viewing: Viewing, filter: EffectiveFilter, origin: LimitOrigin, node: TypedNode): boolean {
+  const { masking, dataset } = filter;
+  if (!isMasked(masking)) return false;
+  const names = columnsOf(node).map((one) => one.name);
+  // What a burst fixes is its sender's, who is the viewer; what a token fixes anybody may have asked for.
+  if (origin === 'burst') return masksAny(masking, names);
+  const writing = writingOf[origin];
+  if (writing === undefined) return false;
+  const writer = viewing.writers?.[writing];
+  if (writer === undefined) return false;
+  const own = writer === null ? masking : masksOn(viewing, dataset, writer);
+  const both = names.filter((name) => masksAny(masking, [name]) && masksAny(own, [name]));
+  return both.length > 0 || (masking.minRows > 1 && own.minRows > 1);
+}
+
+function masksOn({ masks, moment }: Viewing, dataset: DatasetShape, person: PersonViewer): Masking {
+  return decideMasks(masks, dataset, person, { timeZone: moment.timeZone ?? 'UTC' });
+}
+
+/** A fixed limit, which looks at masked values where whoever is behind it may see no others. */
+function fixedPart(viewing: Viewing, filter: EffectiveFilter, part: LimitPart, flowsFromReader = false): LimitPart {
+  const isOutside = flowsFromReader || isWriterMasked(viewing, filter, part.origin, part.node);
+  if (!isOutside) return part;
+  const { visible, dataset } = filter;
+  const hidden = columnsOf(part.node).find((one) => !visible.columns.some(({ name }) => name === one.name));
+  if (hidden) throw columnHidden(dataset.name, hidden.name);
+  return { ...part, isOutside };
 }
 
 /** A field of the record that the host shows beside the page. */
@@ -87,33 +135,39 @@ function recordField(viewer: Viewer, name: string): readonly string[] | undefine
   return value === undefined ? undefined : [value];
 }
 
+/** @param filter - what the dataset is limited by already; readers' own words may name what they are shown alone */
 function textPart(
   viewing: Viewing,
-  dataset: DatasetShape,
+  filter: EffectiveFilter,
   origin: LimitOrigin,
   name: string,
   text: string | undefined,
 ): LimitPart[] {
   if (text === undefined) return [];
-  const node = checkFilter(readFilter(text), scopeOf(viewing, dataset, text));
-  return [{ origin, name, node, isFixed: origin !== 'reader' }];
+  let isChosen = false;
+  const isReader = origin === 'reader';
+  const scope = scopeOf(viewing, isReader ? filter.visible : filter.dataset, text, () => (isChosen = true));
+  const node = checkFilter(readFilter(text), scope);
+  const part: LimitPart = { origin, name, node, isFixed: !isReader };
+  return [isReader ? part : fixedPart(viewing, filter, part, isChosen)];
 }
 
 function parameterPart(
   viewing: Viewing,
-  dataset: DatasetShape,
+  filter: EffectiveFilter,
   value: ParameterValue & { words?: string },
   origin: LimitOrigin,
   name: string,
-  visible: DatasetShape,
 ): LimitPart[] {
+  const { dataset, visible } = filter;
   const column = parameterColumn(viewing.report, value.parameter, dataset);
   if (column === undefined) return [];
   const isFixed = origin !== 'reader';
   if (!isFixed && !visible.columns.includes(column)) throw columnHidden(dataset.name, column.name);
   const words = value.words === undefined ? {} : { words: value.words };
   const node = value.span ? within(column, value.span) : columnIn(column, valueTypeOf(column.type), value.values);
-  return [{ origin, name, isFixed, ...words, node }];
+  const part: LimitPart = { origin, name, isFixed, ...words, node };
+  return [isFixed ? fixedPart(viewing, filter, part) : part];
 }
 
 /** A date within a stretch of days. */
@@ -232,33 +286,29 @@ export function viewingBefore(
 export function effectiveFilterOf(viewing: Viewing, dataset: DatasetShape, figure?: Figure): EffectiveFilter {
   const { report, page, placement } = viewing;
   const { rules, masks, viewer, moment, place } = viewing;
+  const decide = (beside: readonly TypedNode[]) =>
+    EffectiveFilter.start(decideAccess({ dataset, rules, masks, viewer, moment, ...(place ? { place } : {}), beside }));
   const own = placement && Object.hasOwn(placement.where, dataset.name) ? placement.where[dataset.name] : undefined;
-  const placed = textPart(viewing, dataset, 'placement', placement?.name ?? '', own);
+  // Which masks there are does not hang on what stands beside a token.
+  const masking = decideMasks(masks, dataset, viewer, {
+    timeZone: moment.timeZone ?? 'UTC',
+    ...(place ? { place } : {}),
+  });
+  const bare = EffectiveFilter.start({ dataset, parts: [], masking });
+  const placed = textPart(viewing, bare, 'placement', placement?.name ?? '', own);
   const isOnlyPlace =
     viewer.kind === 'client' && viewer.placement !== undefined && viewer.placement === placement?.name;
-  const start = EffectiveFilter.start(
-    decideAccess({
-      dataset,
-      rules,
-      masks,
-      viewer,
-      moment,
-      ...(place ? { place } : {}),
-      beside: isOnlyPlace ? placed.map((part) => part.node) : [],
-    }),
-  );
-  const { visible } = start;
+  const start = decide(isOnlyPlace ? placed.filter((part) => !isOutside(part)).map((part) => part.node) : []);
   const parts = [
     ...placed,
-    ...viewing.fixed.flatMap((one) => parameterPart(viewing, dataset, one, one.origin, one.by, visible)),
-    ...textPart(viewing, dataset, 'report', report.name, report.where),
-    ...textPart(viewing, dataset, 'page', page.name, page.where),
-    ...(figure && 'where' in figure ? textPart(viewing, dataset, 'figure', figure.name, figure.where) : []),
+    ...viewing.fixed.flatMap((one) => parameterPart(viewing, start, one, one.origin, one.by)),
+    ...textPart(viewing, start, 'report', report.name, report.where),
+    ...textPart(viewing, start, 'page', page.name, page.where),
+    ...(figure && 'where' in figure ? textPart(viewing, start, 'figure', figure.name, figure.where) : []),
     ...viewing.chosen.flatMap((one) =>
-      parameterPart(viewing, dataset, one, 'reader', one.parameter.label ?? one.parameter.name, visible),
+      parameterPart(viewing, start, one, 'reader', one.parameter.label ?? one.parameter.name),
     ),
-    // What readers send may name only what they are shown.
-    ...textPart(viewing, visible, 'reader', 'own filter', viewing.where),
+    ...textPart(viewing, start, 'reader', 'own filter', viewing.where),
     ...viewing.choices.flatMap((choice) => choicePart(viewing, start, choice, figure)),
     ...drillParts(viewing, start, figure),
   ];

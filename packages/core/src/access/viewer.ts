@@ -22,6 +22,11 @@ export interface ClientViewer {
   readonly where: Readonly<Record<string, string>>;
   /** The only placement that the token opens. */
   readonly placement?: string;
+  /**
+   * Those whose own rules and masks apply beside, by dataset: whoever handed the token out, or gave the program what it
+   * reaches. Null for somebody who is gone: then there are no rows.
+   */
+  readonly givers?: Readonly<Record<string, readonly (PersonViewer | null)[]>>;
   /** Fields of the host's record, which `record('…')` stands for. */
   readonly context?: Readonly<Record<string, string>>;
 }

@@ -1,4 +1,4 @@
-import { formatValue, type ValueType } from '../dataset/index.ts';
+import { formatValue, type DatasetColumn, type ValueType } from '../dataset/index.ts';
 import type { TypedNode } from './typed.ts';
 
 /** How values travel: as parameters of a statement, or as settings that a COPY can read. */
@@ -76,20 +76,31 @@ export class SettingBinder implements SqlBinder {
   }
 }
 
+const columnIn = (alias: string) => {
+  const prefix = alias === '' ? '' : `${quoteName(alias)}.`;
+  return (column: DatasetColumn) => `${prefix}${quoteName(column.name)}`;
+};
+
 /**
  * Compiles a checked expression to PostgreSQL.
  *
  * Text compares by code point (`COLLATE "C"` on the column), numbers exactly, missing values by SQL's three-valued logic.
+ *
+ * @param columns - the alias of the table that the columns are in, or what stands for each of them
  */
-export function compileSql(node: TypedNode, binder: SqlBinder, alias = ''): string {
-  const prefix = alias === '' ? '' : `${quoteName(alias)}.`;
+export function compileSql(
+  node: TypedNode,
+  binder: SqlBinder,
+  columns: string | ((column: DatasetColumn) => string) = '',
+): string {
+  const columnSql = typeof columns === 'function' ? columns : columnIn(columns);
   const sql = (one: TypedNode, numberType = 'numeric'): string => {
     switch (one.kind) {
       case 'literal':
         if (one.type === 'boolean') return one.value === true ? 'TRUE' : 'FALSE';
         return binder.bind(formatValue(one.value, one.type), one.type === 'number' ? numberType : pgTypes[one.type]);
       case 'column':
-        return `${prefix}${quoteName(one.column.name)}`;
+        return columnSql(one.column);
       case 'aggregate':
         return aggregateSql(one, sql);
       case 'operation':

@@ -18,6 +18,7 @@ export const refusalKinds = {
   OPTION_UNKNOWN: wrong('An option is unknown'),
   VERSION_CONFLICT: wrong('It was changed in the meantime', 409),
   NAME_TAKEN: wrong('The name is already in use', 409),
+  RIGHTS_GROW: wrong('More people would get rights', 409),
   IN_USE: wrong('Something still depends on it', 409),
 
   FILTER_SYNTAX: wrong('The filter cannot be read'),
@@ -40,6 +41,7 @@ export const refusalKinds = {
   PAGE_UNKNOWN: wrong('The report has no such page'),
   FIGURE_UNKNOWN: wrong('The page has no such figure'),
 
+  ROWS_UNREADABLE: wrong('The rows could not be read', 422),
   COLUMN_HIDDEN: denied('A column is not shown to you'),
   GROUPS_TOO_SMALL: denied('Too few rows to be shown'),
 

@@ -1,16 +1,21 @@
-import { QueryTypes, type Transaction } from 'sequelize';
+import { Op, QueryTypes, type Transaction } from 'sequelize';
 import type { Grant, GrantHolder, RightLevel, Thing, ThingKind } from '@underbell/core/access';
 import { defineRecord, recall, type App } from '../platform/index.ts';
+import { emailsById, idOfEmail } from './store.ts';
 
 interface GrantRow {
   id: number;
-  holderKind: 'person' | 'group' | 'everyone';
+  holderKind: GrantHolder['kind'];
+  /** The number of a person, the name of a group or program. */
   holderName: string;
   thingKind: ThingKind;
   thingName: string;
   level: RightLevel;
   canPassOn: boolean;
+  /** The number of a person. */
   givenBy: string;
+  /** The person whose own limits apply to what a program reaches by it. */
+  boundedBy: string | null;
 }
 
 export interface FolderRow {
@@ -20,8 +25,12 @@ export interface FolderRow {
   parentName: string | null;
 }
 
-/** A grant with its number, by which it is taken back. */
-export type StoredGrant = Grant & { readonly id: number; readonly givenBy: string };
+/** A grant with its number, by which it is taken back; who gave it, by address. */
+export type StoredGrant = Grant & {
+  readonly id: number;
+  readonly givenBy: string;
+  readonly boundedBy?: string;
+};
 
 const tables = (app: App) => ({
   grants: defineRecord<GrantRow>(app.records, 'grants', {
@@ -33,27 +42,37 @@ const tables = (app: App) => ({
     level: 'text',
     canPassOn: 'boolean',
     givenBy: 'text',
+    boundedBy: 'text',
   }),
   folders: defineRecord<FolderRow>(app.records, 'folders', { name: 'key', title: 'text', parentName: 'text' }),
 });
-
-const holderOf = (row: GrantRow): GrantHolder =>
-  row.holderKind === 'everyone' ? { kind: 'everyone' } : { kind: row.holderKind, name: row.holderName };
 
 export async function listGrants(app: App): Promise<readonly StoredGrant[]> {
   return recall('grants', () => readGrants(app));
 }
 
+/** Grants are held by persons, who are told by their addresses of today. */
 async function readGrants(app: App): Promise<StoredGrant[]> {
-  const rows = (await tables(app).grants.findAll({ order: ['id'], raw: true })) as unknown as GrantRow[];
-  return rows.map((row) => ({
-    id: row.id,
-    holder: holderOf(row),
-    thing: { kind: row.thingKind, name: row.thingName },
-    level: row.level,
-    canPassOn: row.canPassOn,
-    givenBy: row.givenBy,
-  }));
+  const [rows, emails] = await Promise.all([
+    tables(app).grants.findAll({ order: ['id'], raw: true }) as unknown as Promise<GrantRow[]>,
+    emailsById(app),
+  ]);
+  return rows.flatMap((row): StoredGrant[] => {
+    const { holderKind: kind } = row;
+    const name = kind === 'person' ? emails.get(row.holderName) : row.holderName;
+    if (name === undefined) return [];
+    return [
+      {
+        id: row.id,
+        holder: kind === 'everyone' ? { kind } : { kind, name },
+        thing: { kind: row.thingKind, name: row.thingName },
+        level: row.level,
+        canPassOn: row.canPassOn,
+        givenBy: emails.get(row.givenBy) ?? '',
+        ...(row.boundedBy === null ? {} : { boundedBy: row.boundedBy }),
+      },
+    ];
+  });
 }
 
 /** Makes whoever made a new thing its owner. */
@@ -63,20 +82,47 @@ export function putOwner(
   thing: Thing,
   transaction: Transaction,
 ): Promise<void> {
-  return putGrant(app, { holder: { kind: 'person', name: maker.email }, thing, level: 'own' }, transaction);
+  return putGrant(app, { holder: { kind: 'person', name: maker.email }, thing, level: 'own' }, transaction, {});
 }
 
-export async function putGrant(app: App, grant: Grant, transaction?: Transaction, givenBy = ''): Promise<void> {
+/** @throws {Refusal} `NOT_FOUND` for a person that there is not */
+export async function putGrant(
+  app: App,
+  grant: Grant,
+  transaction?: Transaction,
+  by: { readonly givenBy?: string; readonly boundedBy?: string | null } = {},
+): Promise<void> {
   const { holder, thing, level, canPassOn = false } = grant;
   const where = {
     holderKind: holder.kind,
-    holderName: holder.kind === 'everyone' ? '' : holder.name,
+    holderName:
+      holder.kind === 'everyone'
+        ? ''
+        : holder.kind === 'person'
+          ? await idOfEmail(app, holder.name, transaction)
+          : holder.name,
     thingKind: thing.kind,
     thingName: thing.name,
   };
+  const rest = { level, canPassOn, givenBy: by.givenBy ?? '', boundedBy: by.boundedBy ?? null };
   const { grants } = tables(app);
-  const [row] = await grants.findOrCreate({ where, defaults: { ...where, level, canPassOn, givenBy }, transaction });
-  await row.update({ level, canPassOn, givenBy }, { transaction });
+  const [row] = await grants.findOrCreate({ where, defaults: { ...where, ...rest }, transaction });
+  await row.update(rest, { transaction });
+}
+
+/** Takes back everything that a program holds on things of a kind, but for some. */
+export async function removeClientGrants(
+  app: App,
+  client: string,
+  kept: { readonly kind?: ThingKind; readonly names: readonly string[] },
+  transaction: Transaction,
+): Promise<void> {
+  const where = {
+    holderKind: 'client' as const,
+    holderName: client,
+    ...(kept.kind ? { thingKind: kept.kind, thingName: { [Op.notIn]: [...kept.names] } } : {}),
+  };
+  await tables(app).grants.destroy({ where: where as never, transaction });
 }
 
 export async function removeGrant(app: App, id: number, transaction: Transaction): Promise<void> {

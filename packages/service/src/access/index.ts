@@ -1,11 +1,30 @@
 export { accessRoutes } from './routes.ts';
 export { email, filter, thing } from './schemas.ts';
 export { ruleBody } from './ruleRoutes.ts';
-export { isMaker, noSuch, requireMaker, requirePassOn, requireRight, rightOn, visibleNames } from './rights.ts';
+export {
+  isMaker,
+  noSuch,
+  ownedNames,
+  requireMaker,
+  requirePassOn,
+  requireRight,
+  rightOn,
+  visibleNames,
+} from './rights.ts';
 export { makeSetupCode, personOf, sessionCookie, startSession } from './signIn.ts';
 export { checkedRule } from './rules.ts';
 export { limitsOn, listMasks, listRules, putMask, putRule } from './ruleStore.ts';
-export { foldersOf, listFolders, listGrants, moveThing, putFolder, putGrant, putOwner } from './grantStore.ts';
+export {
+  foldersOf,
+  listFolders,
+  listGrants,
+  moveThing,
+  putFolder,
+  putGrant,
+  putOwner,
+  removeClientGrants,
+} from './grantStore.ts';
+export { boundOf } from './grants.ts';
 export { askForAccess, ownersOf, type Wish } from './requests.ts';
 export {
   addGroup,

@@ -1,5 +1,11 @@
 import type { Transaction } from 'sequelize';
-import { checkNewPassword, type PersonViewer, type RightLevel, type ThingKind } from '@underbell/core/access';
+import {
+  checkNewPassword,
+  isAtLeast,
+  type PersonViewer,
+  type RightLevel,
+  type ThingKind,
+} from '@underbell/core/access';
 import { parseValue } from '@underbell/core/dataset';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import {
@@ -13,7 +19,7 @@ import {
   type App,
 } from '../platform/index.ts';
 import { listGroups } from './groupStore.ts';
-import { putGrant } from './grantStore.ts';
+import { listGrants, putGrant } from './grantStore.ts';
 import { acceptOnce, addInvitation, findInvitation } from './requestStore.ts';
 import { noSuch, requirePassOn } from './rights.ts';
 import {
@@ -183,8 +189,15 @@ export async function invite(
         transaction,
       ));
     const holder = { kind: 'person' as const, name: invitation.email.toLowerCase() };
-    for (const { kind, name, level } of invitation.rights)
-      await putGrant(app, { holder, thing: { kind, name }, level }, transaction, by.email);
+    const held = (await listGrants(app)).filter(
+      (one) => one.holder.kind === 'person' && one.holder.name === holder.name,
+    );
+    for (const { kind, name, level } of invitation.rights) {
+      // Inviting again never takes away.
+      const own = held.find((one) => one.thing.kind === kind && one.thing.name === name);
+      if (own === undefined || !isAtLeast(own, level))
+        await putGrant(app, { holder, thing: { kind, name }, level }, transaction, { givenBy: by.id });
+    }
     const expiresAt = await sendInvitation(
       app,
       by,

@@ -15,6 +15,8 @@ import { listAttributes, listEveryone, type AttributeRow } from './store.ts';
 
 const level = Joi.string().valid(...rightLevels);
 const kind = Joi.string().valid(...thingKinds);
+/** Said where people gain rights by a move. */
+const confirmed = Joi.object({ confirmed: Joi.boolean().default(false) });
 const attributeName = Joi.string()
   .pattern(/^[a-z][a-z0-9_]*$/, 'lower-case letters, digits and underscores, starting with a letter')
   .max(60);
@@ -182,7 +184,7 @@ export const peopleRoutes: Route[] = [
     audience: 'person',
     summary: 'Give a right on a thing or a folder',
     body: Joi.object({
-      holder: holderOf('person', 'group').required(),
+      holder: holderOf('person', 'group', 'client').required(),
       thing: Joi.object({
         kind: kind.required(),
         name: Joi.alternatives(thing, Joi.string().valid('*')).required(),
@@ -225,24 +227,25 @@ export const peopleRoutes: Route[] = [
       return { folders: all.filter((one) => seen.includes(one.name)) };
     },
   }),
-  defineRoute<{ name: string }, Record<string, never>, { title: string; parentName: string | null }>({
+  defineRoute<{ name: string }, { confirmed: boolean }, { title: string; parentName: string | null }>({
     method: 'put',
     path: '/api/v1/folders/:name',
     tag: 'People',
     audience: 'person',
     summary: 'Make a folder, move it, or give it another title',
     params: Joi.object({ name: thing.required() }),
+    query: confirmed,
     body: Joi.object({
       title: Joi.string().trim().min(1).max(200).required(),
       parentName: thing.allow(null).default(null),
     }),
-    async handle({ app, person, params, body, origin }) {
+    async handle({ app, person, params, query, body, origin }) {
       const folder = { ...params, ...body };
-      await saveFolder(app, person, folder, origin);
+      await saveFolder(app, person, { ...folder, isConfirmed: query.confirmed }, origin);
       return { folder };
     },
   }),
-  defineRoute<{ kind: FoldedKind; name: string }, Record<string, never>, { folder: string | null }>({
+  defineRoute<{ kind: FoldedKind; name: string }, { confirmed: boolean }, { folder: string | null }>({
     method: 'put',
     path: '/api/v1/folders/-/:kind/:name',
     tag: 'People',
@@ -250,9 +253,10 @@ export const peopleRoutes: Route[] = [
     summary: 'Put a report, board or dataset into a folder, or take it out',
     status: 204,
     params: Joi.object({ kind: Joi.string().valid('report', 'board', 'dataset').required(), name: thing.required() }),
+    query: confirmed,
     body: Joi.object({ folder: thing.allow(null).required() }),
-    async handle({ app, person, params, body, origin }) {
-      await moveToFolder(app, person, params, body.folder, origin);
+    async handle({ app, person, params, query, body, origin }) {
+      await moveToFolder(app, person, params, { ...body, isConfirmed: query.confirmed }, origin);
       return null;
     },
   }),

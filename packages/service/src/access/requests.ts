@@ -1,4 +1,4 @@
-import { isAtLeast, type PersonViewer, type RightLevel, type ThingKind } from '@underbell/core/access';
+import { guestLevel, isAtLeast, type PersonViewer, type RightLevel, type ThingKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { countAttempt, enqueue, remember, type App } from '../platform/index.ts';
 import { listGrants, putGrant } from './grantStore.ts';
@@ -114,6 +114,8 @@ export async function answerRequest(
   const asker = await findPerson(app, { id: request.personId });
   if (!asker) throw noSuch('request', String(id), []);
   const { level } = answer;
+  if (asker.isGuest === true && level !== undefined && !isAtLeast({ level: guestLevel }, level))
+    throw new Refusal('NOT_ALLOWED', 'guests view and export; they do not edit', { pointer: '/level', word: level });
   const state = level === undefined ? 'refused' : 'granted';
   await app.records.transaction(async (transaction) => {
     const isFirst = await closeRequest(
@@ -136,7 +138,7 @@ export async function answerRequest(
           app,
           { holder: { kind: 'person', name: asker.email }, thing: { kind: thingKind, name: thingName }, level },
           transaction,
-          by.email,
+          { givenBy: by.id },
         );
     }
     const verdict = level === undefined ? 'did not grant it' : `lets you ${level} it`;

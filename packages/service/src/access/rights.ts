@@ -93,6 +93,17 @@ export async function visibleNames(
   return names.filter((name) => decide(person, name) !== undefined);
 }
 
+/** Those of some names that a person owns. */
+export async function ownedNames(
+  app: App,
+  person: PersonViewer,
+  kind: ThingKind,
+  names: readonly string[],
+): Promise<string[]> {
+  const decide = await rightsOn(app, kind);
+  return names.filter((name) => isAtLeast(decide(person, name), 'own'));
+}
+
 export function noSuch(kind: string, name: string, known: readonly string[]): Refusal {
   return new Refusal('NOT_FOUND', `there is no ${kind} \`${name}\``, {
     word: name,

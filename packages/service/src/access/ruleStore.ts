@@ -1,6 +1,7 @@
 import type { Transaction } from 'sequelize';
 import type { Mask, MaskEffect, MaskHolder, RecordRule } from '@underbell/core/access';
 import { defineRecord, recall, type App } from '../platform/index.ts';
+import { emailsById, idOfEmail } from './store.ts';
 
 interface RuleRow {
   name: string;
@@ -37,17 +38,27 @@ const tables = (app: App) => ({
   }),
 });
 
-const holderOf = <Kind extends string>(kind: Kind | 'everyone', name: string) =>
-  kind === 'everyone' ? { kind: 'everyone' as const } : { kind, name };
-const nameOf = (holder: { kind: string; name?: string }) => holder.name ?? '';
+/** Persons are kept by number; one that is not known is named by it, and so is nobody. */
+const holderOf = <Kind extends string>(kind: Kind | 'everyone', name: string, emails: ReadonlyMap<string, string>) =>
+  kind === 'everyone'
+    ? { kind: 'everyone' as const }
+    : { kind, name: kind === 'person' ? (emails.get(name) ?? name) : name };
+
+async function nameOf(app: App, holder: { kind: string; name?: string }, transaction: Transaction): Promise<string> {
+  const { kind, name = '' } = holder;
+  return kind === 'person' ? idOfEmail(app, name, transaction) : name;
+}
 
 export async function listRules(app: App, dataset?: string): Promise<RecordRule[]> {
   const where = dataset === undefined ? {} : { datasetName: dataset };
-  const rows = await tables(app).rules.findAll({ where, order: ['datasetName', 'name'], raw: true });
+  const [rows, emails] = await Promise.all([
+    tables(app).rules.findAll({ where, order: ['datasetName', 'name'], raw: true }),
+    emailsById(app),
+  ]);
   return (rows as unknown as RuleRow[]).map((row) => ({
     name: row.name,
     dataset: row.datasetName,
-    appliesTo: holderOf(row.appliesKind, row.appliesName) as RecordRule['appliesTo'],
+    appliesTo: holderOf(row.appliesKind, row.appliesName, emails) as RecordRule['appliesTo'],
     where: row.condition,
   }));
 }
@@ -55,7 +66,13 @@ export async function listRules(app: App, dataset?: string): Promise<RecordRule[
 export async function putRule(app: App, rule: RecordRule, transaction: Transaction): Promise<void> {
   const { name, dataset, appliesTo, where } = rule;
   await tables(app).rules.upsert(
-    { name, datasetName: dataset, appliesKind: appliesTo.kind, appliesName: nameOf(appliesTo), condition: where },
+    {
+      name,
+      datasetName: dataset,
+      appliesKind: appliesTo.kind,
+      appliesName: await nameOf(app, appliesTo, transaction),
+      condition: where,
+    },
     { transaction },
   );
 }
@@ -66,11 +83,14 @@ export async function removeRule(app: App, dataset: string, name: string, transa
 
 export async function listMasks(app: App, dataset?: string): Promise<Mask[]> {
   const where = dataset === undefined ? {} : { datasetName: dataset };
-  const rows = await tables(app).masks.findAll({ where, order: ['datasetName', 'name'], raw: true });
+  const [rows, emails] = await Promise.all([
+    tables(app).masks.findAll({ where, order: ['datasetName', 'name'], raw: true }),
+    emailsById(app),
+  ]);
   return (rows as unknown as MaskRow[]).map((row) => ({
     name: row.name,
     dataset: row.datasetName,
-    appliesTo: holderOf(row.appliesKind, row.appliesName) as MaskHolder,
+    appliesTo: holderOf(row.appliesKind, row.appliesName, emails) as MaskHolder,
     except: row.exceptGroups,
     effect: row.effect,
   }));
@@ -83,7 +103,7 @@ export async function putMask(app: App, mask: Mask, transaction: Transaction): P
       name,
       datasetName: dataset,
       appliesKind: appliesTo.kind,
-      appliesName: nameOf(appliesTo),
+      appliesName: await nameOf(app, appliesTo, transaction),
       exceptGroups: [...except],
       effect,
     },

@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { PersonViewer } from '@underbell/core/access';
 import type { ColumnType } from '@underbell/core/dataset';
+import { Refusal } from '@underbell/core/refusal';
 import { defineRecord, plain, recall, type App } from '../platform/index.ts';
 
 export type PersonState = 'invited' | 'active' | 'guest' | 'left';
@@ -119,6 +120,32 @@ export async function findPerson(app: App, by: PersonKey): Promise<PersonViewer 
     if (!row || !present.includes(row.state)) return undefined;
     return toViewer(row, (await groupsOf(app, [row.id])).get(row.id) ?? []);
   });
+}
+
+/** Everybody's address of today by number, also of those who have left. */
+export async function emailsById(app: App): Promise<ReadonlyMap<string, string>> {
+  return recall('addresses', async () => {
+    const rows = await app.records.query<{ id: string; email: string }>('SELECT id, email FROM people', {
+      type: QueryTypes.SELECT,
+    });
+    return new Map(rows.map((row) => [row.id, row.email]));
+  });
+}
+
+/** The number of somebody in whatever state. @throws {Refusal} `NOT_FOUND` */
+export async function idOfEmail(app: App, email: string, transaction?: Transaction): Promise<string> {
+  const row = await findPersonRow(app, { email }, transaction);
+  if (row) return row.id;
+  throw new Refusal('NOT_FOUND', `there is no person \`${email}\``, { word: email });
+}
+
+/** Whether a program of this name is registered, as somebody to give rights to. */
+export async function isClient(app: App, id: string): Promise<boolean> {
+  const rows = await app.records.query(`SELECT FROM clients WHERE id = $id AND state = 'active'`, {
+    bind: { id },
+    type: QueryTypes.SELECT,
+  });
+  return rows.length > 0;
 }
 
 /** A person with what is kept beside what rules see. */

@@ -10,6 +10,8 @@ export interface BoardRow {
   version: number;
   changedAt: Date;
   changedBy: string;
+  /** The same by number; null where that is not known. */
+  writerId: string | null;
   deletedAt: Date | null;
 }
 
@@ -21,6 +23,7 @@ const table = (app: App) =>
     version: 'integer',
     changedAt: 'instant',
     changedBy: 'text',
+    writerId: 'text',
     deletedAt: 'instant',
   });
 
@@ -45,13 +48,13 @@ export async function isBoardBinned(app: App, name: string): Promise<boolean> {
 export async function putBoard(
   app: App,
   definition: BoardDefinition,
-  by: string,
+  by: { readonly id: string; readonly name: string },
   transaction: Transaction,
 ): Promise<number> {
   const { name, title } = definition;
   const known = await table(app).findByPk(name, { lock: transaction.LOCK.UPDATE, transaction });
   const version = known ? plain(known).version + 1 : 1;
-  const row = { name, title, definition, version, changedAt: new Date(app.now()), changedBy: by };
+  const row = { name, title, definition, version, changedAt: new Date(app.now()), changedBy: by.name, writerId: by.id };
   if (known) await known.update(row, { transaction });
   else await table(app).create({ ...row, deletedAt: null }, { transaction });
   return version;

@@ -95,7 +95,7 @@ export async function saveBoard(
     };
     await remember(app, entry, transaction);
     await announce(app, thing, transaction);
-    return putBoard(app, board, person.name, transaction);
+    return putBoard(app, board, person, transaction);
   });
   return { name: board.name, version };
 }
@@ -166,7 +166,7 @@ const refused = (code: string, message: string): FigureResult => ({
 async function showFigure(
   app: App,
   person: PersonViewer,
-  board: BoardDefinition,
+  { definition: board, writerId }: BoardRow,
   one: BoardFigure,
   request: ViewRequest,
 ): Promise<Shown> {
@@ -177,7 +177,7 @@ async function showFigure(
   if ((await rightOn(app, person, 'report', one.report)) === undefined)
     return { figure: bare, result: refused('NOT_FOUND', 'you have no access to the report that this comes from') };
   try {
-    const view = await prepareBoardFigure(app, person, board, one, request);
+    const view = await prepareBoardFigure(app, person, { board, writerId }, one, request);
     const source = view.viewing.page.figures[0]!;
     const { where: _where, link: _link, ...drawn } = source as typeof source & { where?: string; link?: object };
     // What the board fixes is said at the figure: no other place on the board speaks for it.
@@ -219,8 +219,9 @@ function boardWords(view: PreparedView): string[] {
 /** A board with all its figures, each under every rule of its dataset. */
 export async function viewBoard(app: App, person: PersonViewer, name: string, request: ViewRequest) {
   await requireRight(app, person, 'view', 'board', name);
-  const { definition, version } = await requireBoard(app, name);
-  const shown = await Promise.all(definition.figures.map((one) => showFigure(app, person, definition, one, request)));
+  const row = await requireBoard(app, name);
+  const { definition, version } = row;
+  const shown = await Promise.all(definition.figures.map((one) => showFigure(app, person, row, one, request)));
   const views = shown.flatMap((one) => one.view ?? []);
   const datasets = new Map(views.flatMap((view) => limitsOf(view).map((one) => [one.dataset, one] as const)));
   return {
@@ -245,11 +246,12 @@ export async function viewBoard(app: App, person: PersonViewer, name: string, re
 /** The datasets that a board reads, for those who want to hear of changes. */
 export async function boardDatasets(app: App, person: PersonViewer, name: string): Promise<string[]> {
   await requireRight(app, person, 'view', 'board', name);
-  const { definition } = await requireBoard(app, name);
+  const { definition, writerId } = await requireBoard(app, name);
   const names = new Set<string>();
   for (const one of definition.figures) {
     if ((await rightOn(app, person, 'report', one.report)) === undefined) continue;
-    const view = await prepareBoardFigure(app, person, definition, one, { choices: [], parameters: {} }).catch(
+    const request = { choices: [], parameters: {} };
+    const view = await prepareBoardFigure(app, person, { board: definition, writerId }, one, request).catch(
       (error: unknown) => {
         if (isRefusal(error)) return undefined;
         throw error;

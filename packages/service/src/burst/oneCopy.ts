@@ -35,6 +35,7 @@ export async function seeRecipient(
         app,
         revision,
         cut === undefined ? outerFilter(burst, revision.shape) : filterFor(burst, revision.shape, cut),
+        'own',
       ),
     ),
   );

@@ -1,6 +1,7 @@
 import {
   decideAccess,
   effectiveFilterOf,
+  masksAny,
   type EffectiveFilter,
   type LimitPart,
   type PersonViewer,
@@ -24,7 +25,7 @@ import {
   type Road,
 } from '@underbell/core/burst';
 import { valueTypeOf, type DatasetColumn, type DatasetShape, type Value } from '@underbell/core/dataset';
-import { allOf, checkFilter, columnIn, readFilter, type TypedNode } from '@underbell/core/filter';
+import { allOf, checkFilter, columnIn, columnsOf, readFilter, type TypedNode } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import {
   columnHidden,
@@ -35,7 +36,7 @@ import {
   type Parameter,
   type ReportDefinition,
 } from '@underbell/core/report';
-import { limitsOn, listPeople } from '../access/index.ts';
+import { findPerson, limitsOn, listPeople } from '../access/index.ts';
 import { readableRevision, type Revision } from '../dataset/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
@@ -106,10 +107,12 @@ export async function prepareBurst(
     ...(await revisionsOf(app, report, page, binding?.revisions)),
     [rowsName, rowRevision] as const,
   ]);
+  const writer = edition.writerId === null ? undefined : await findPerson(app, { id: edition.writerId });
   const viewing: Viewing = {
     report,
     page,
     viewer: sender,
+    writers: { report: writer ?? null },
     ...(await limitsOn(app, [...revisions.keys()])),
     place: 'burst',
     moment: momentOf(app),
@@ -185,7 +188,9 @@ export function commonFilter(burst: PreparedBurst, dataset: DatasetShape, figure
 function withCondition(burst: PreparedBurst, filter: EffectiveFilter, dataset: DatasetShape): EffectiveFilter {
   const text = burst.definition.where?.[dataset.name];
   if (text === undefined || looksAt(text)) return filter;
-  return filter.narrow(partOf(burst, checkFilter(readFilter(text), { dataset, text, ...burst.viewing.moment })));
+  return filter.narrow(
+    partOf(burst, filter, checkFilter(readFilter(text), { dataset, text, ...burst.viewing.moment })),
+  );
 }
 
 /** What the sender may see in the period, whatever the report filters: some of its filters may need a copy's values. */
@@ -198,12 +203,14 @@ export function outerFilter(burst: PreparedBurst, dataset: DatasetShape): Effect
 
 const looksAt = (text: string) => recipientColumns(text).length > 0;
 
-const partOf = (burst: PreparedBurst, node: TypedNode): LimitPart => ({
-  origin: 'burst',
-  name: burst.definition.name,
-  isFixed: true,
-  node,
-});
+/** Whoever saves a burst is its sender; what is masked to the sender is masked to the burst's conditions. */
+function partOf(burst: PreparedBurst, filter: EffectiveFilter, node: TypedNode): LimitPart {
+  const isOutside = masksAny(
+    filter.masking,
+    columnsOf(node).map((one) => one.name),
+  );
+  return { origin: 'burst', name: burst.definition.name, isFixed: true, node, ...(isOutside ? { isOutside } : {}) };
+}
 
 /** What the values of one copy leave of a dataset: by bound parameters, then by the burst's own condition. */
 function cutConditions(burst: PreparedBurst, dataset: DatasetShape, cut: Cut): TypedNode[] {
@@ -237,14 +244,15 @@ export function filterFor(burst: PreparedBurst, dataset: DatasetShape, cut: Cut,
     const filter = commonFilter(burst, dataset, figure);
     const conditions = cutConditions(burst, dataset, cut);
     checkShown(burst, dataset, keysOf(conditions.flatMap(conditionsOf).filter(looksAtRecipient)));
-    return filter.narrow(...conditions.map((node) => partOf(burst, node)));
+    return filter.narrow(...conditions.map((node) => partOf(burst, filter, node)));
   }
   const own = { ...burst, viewing: viewingOf(burst, cut) };
   const text = burst.definition.where?.[dataset.name];
   const conditions = text === undefined || !looksAt(text) ? [] : cutConditions({ ...burst, bound: [] }, dataset, cut);
   for (const { column } of burst.bound.flatMap((one) => boundCondition(burst.viewing.report, cut, one, dataset) ?? []))
     refuseHidden(burst, dataset, column);
-  const filter = commonFilter(own, dataset, figure).narrow(...conditions.map((node) => partOf(burst, node)));
+  const shared = commonFilter(own, dataset, figure);
+  const filter = shared.narrow(...conditions.map((node) => partOf(burst, shared, node)));
   return cut.seenBy === undefined ? filter : filter.also(asSeenBy(burst, dataset, cut.seenBy));
 }
 
@@ -287,8 +295,9 @@ export function scanFor(burst: PreparedBurst, dataset: DatasetShape, cuts: reado
     const values = new Set(keys.flatMap((one) => one.get(column.name)?.values ?? []));
     return columnIn(column, valueTypeOf(column.type), [...values]);
   });
+  const shared = commonFilter(burst, dataset, figure);
   return {
-    filter: commonFilter(burst, dataset, figure).narrow(partOf(burst, allOf([...same, ...all]))),
+    filter: shared.narrow(partOf(burst, shared, allOf([...same, ...all]))),
     columns,
     tuples: keys.map((one) => tuplesOf(one, columns)),
   };

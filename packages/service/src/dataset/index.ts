@@ -2,7 +2,7 @@ export { datasetRoutes } from './routes.ts';
 export { columnNames, readCsv } from './csvFile.ts';
 export { withUpload } from './upload.ts';
 export type { RowRequest } from './road.ts';
-export { countBetween, countRows, countRowsPerLimit, countRowsPerTuple } from './rowCounts.ts';
+export { countBetween, countRows, countRowsPerLimit, countRowsPerTuple, ownCounts } from './rowCounts.ts';
 export { countQueryRows, readFigure, readRows } from './rowFigures.ts';
 export { CutAsker, readFigurePerCut } from './rowFiguresPerCut.ts';
 export { charactersIn } from './characters.ts';

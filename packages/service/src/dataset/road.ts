@@ -1,7 +1,7 @@
 import type pg from 'pg';
-import { rowsSql, type EffectiveFilter } from '@underbell/core/access';
-import { StatementBinder, type Cell, type SqlBinder, type TypedNode } from '@underbell/core/filter';
-import { Refusal } from '@underbell/core/refusal';
+import { exactRowsSql, limitsPassedSql, rowsSql, type EffectiveFilter, type RowsSql } from '@underbell/core/access';
+import { StatementBinder, type Cell, type SqlBinder } from '@underbell/core/filter';
+import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { tell, type App, type Lane } from '../platform/index.ts';
 import { connectLive } from '../source/pool.ts';
 import { sourceRefusal } from '../source/postgres.ts';
@@ -17,19 +17,28 @@ export interface RowRequest {
 }
 
 /** Guards against a filter that was made for another dataset. */
-export function whereOf({ revision, filter }: RowRequest): TypedNode {
+function filterOf({ revision, filter }: RowRequest): EffectiveFilter {
   if (filter.dataset.name !== revision.shape.name)
     throw new TypeError(`a filter of ${filter.dataset.name} cannot read ${revision.shape.name}`);
-  return filter.where;
+  return filter;
 }
 
 /** The rows as their viewer may see them: masked, and filtered. */
-export function rowsOf(request: RowRequest, binder: SqlBinder): { from: string; where: string } {
-  whereOf(request);
-  return rowsSql(request.filter, { table: tableOf(request.revision), binder });
+export function rowsOf(request: RowRequest, binder: SqlBinder): RowsSql {
+  return rowsSql(filterOf(request), { table: tableOf(request.revision), binder });
 }
 
-const tooSmall = (rows: number) =>
+/** The same rows with their exact values, for whoever cuts, counts or masks them. */
+export function exactRowsOf(request: RowRequest, binder: SqlBinder): RowsSql {
+  return exactRowsSql(filterOf(request), { table: tableOf(request.revision), binder });
+}
+
+/** Every row with how many limits it passes, as "passed"; a limit is not evaluated on a row that one before it left out. */
+export function passedOf(request: RowRequest, binder: SqlBinder): string {
+  return `(SELECT ${limitsPassedSql(filterOf(request), binder)} AS "passed" FROM ${tableOf(request.revision)}) AS "counted"`;
+}
+
+export const tooSmall = (rows: number): Refusal =>
   new Refusal('GROUPS_TOO_SMALL', `fewer than ${rows} rows stand behind this, so it is not shown to you`);
 
 /**
@@ -40,10 +49,11 @@ export async function refuseSmallGroups(app: App, request: RowRequest, isGrouped
   const { minRows } = request.filter.masking;
   if (minRows <= 1) return;
   if (!isGrouped) throw tooSmall(minRows);
-  if (request.filter.parts.every((part) => part.isFixed)) return;
+  const { parts, innerCount } = request.filter;
+  if (innerCount === parts.length) return;
   const binder = new StatementBinder();
-  const { from, where } = rowsOf(request, binder);
-  const text = `SELECT (count(*) FILTER (WHERE (${where}) IS NOT TRUE))::float8 FROM ${from}`;
+  const isLeftOut = `"passed" >= ${innerCount} AND "passed" < ${parts.length}`;
+  const text = `SELECT (count(*) FILTER (WHERE ${isLeftOut}))::float8 FROM ${passedOf(request, binder)}`;
   const [[left]] = (await select(app, request, text, binder.values)) as [[number]];
   if (left > 0 && left < minRows) throw tooSmall(minRows);
 }
@@ -56,6 +66,28 @@ export function tableOf({ table, live, shape }: Revision): string {
 /** A connection to where the rows are: our own snapshot, or the source of a live dataset. */
 export function connect(app: App, { lane, revision }: Pick<RowRequest, 'lane' | 'revision'>): Promise<pg.PoolClient> {
   return revision.live ? connectLive(app, revision.live.source) : app.lanes[lane].connect();
+}
+
+const isSqlState = (code: string) => /^[0-9A-Z]{5}$/.test(code);
+/** Of a connection that broke or was not let in, or a server that lacks something: they depend on no row. */
+const isOfServer = (code: string) => /^(08|28|53|57P)/.test(code);
+const isOfNetwork = (code: string) => code === '' || /^E(CONN|PIPE|HOST|NET|TIMEDOUT|NOTFOUND|AI_)/.test(code);
+
+/**
+ * What an error while rows are read is answered with. It is the same whatever the database says: its words, and which of
+ * its errors it is, tell of the rows that it happened on. The cause goes into the log.
+ */
+export function rowsRefusal(cause: unknown, source: string | undefined): unknown {
+  if (isRefusal(cause)) return cause;
+  const { code = '' } = cause as { code?: string };
+  if (!isSqlState(code)) return source !== undefined && isOfNetwork(code) ? sourceRefusal(cause, source) : cause;
+  if (isOfServer(code)) return source === undefined ? cause : sourceRefusal(cause, source);
+  return new Refusal(
+    'ROWS_UNREADABLE',
+    'this could not be computed: it took too long, or a number left its range',
+    { hint: 'narrow the filter, or compute less in it' },
+    { cause },
+  );
 }
 
 export async function select(
@@ -72,18 +104,7 @@ export async function select(
     tell({ rows: rows.length, queryMs: performance.now() - start, isLive: live !== undefined });
     return rows;
   } catch (cause) {
-    const { code } = cause as { code?: string };
-    // 57014: the statement took longer than its lane allows; 22003: a number left the range of doubles.
-    if (code === '57014')
-      throw new Refusal(
-        'INPUT_INVALID',
-        'the query took too long and was stopped',
-        { hint: 'narrow the filter' },
-        { cause },
-      );
-    if (code === '22003')
-      throw new Refusal('VALUE_INVALID', 'a number of the filter or the data is out of range', {}, { cause });
-    throw live ? sourceRefusal(cause, live.source) : cause;
+    throw rowsRefusal(cause, live?.source);
   } finally {
     client.release();
   }

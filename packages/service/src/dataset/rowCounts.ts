@@ -1,7 +1,8 @@
+import { limitsPassedSql, type EffectiveFilter } from '@underbell/core/access';
 import { readNumber, type DatasetColumn, type Value } from '@underbell/core/dataset';
-import { allOf, compileSql, quoteName, StatementBinder } from '@underbell/core/filter';
+import { quoteName, StatementBinder } from '@underbell/core/filter';
 import type { App } from '../platform/index.ts';
-import { select, tableOf, whereOf, type RowRequest } from './road.ts';
+import { exactRowsOf, passedOf, select, tableOf, type RowRequest } from './road.ts';
 
 /** The driver gives whole numbers as text and dates as objects; filters hold numbers and ISO texts. */
 function keyValue(value: unknown, column: DatasetColumn): Value {
@@ -22,10 +23,10 @@ export async function countRowsPerTuple(
   columns: readonly DatasetColumn[],
 ): Promise<{ readonly tuple: readonly Value[]; readonly rows: number }[]> {
   const binder = new StatementBinder();
-  const where = compileSql(whereOf(request), binder);
+  const { from, where } = exactRowsOf(request, binder);
   const names = columns.map((one) => quoteName(one.name));
   const groups = names.length === 0 ? '' : ` GROUP BY ${names.join(', ')}`;
-  const text = `SELECT ${['count(*)::float8', ...names].join(', ')} FROM ${tableOf(request.revision)} WHERE ${where}${groups}`;
+  const text = `SELECT ${['count(*)::float8', ...names].join(', ')} FROM ${from} WHERE ${where}${groups}`;
   const rows = await select(app, request, text, binder.values);
   return rows.flatMap(([count, ...values]) =>
     values.includes(null)
@@ -43,14 +44,16 @@ export async function countRows(app: App, request: RowRequest): Promise<number> 
 /** How many rows are left after each limit, in their order, from one pass. The first number is the whole dataset. */
 export async function countRowsPerLimit(app: App, request: RowRequest): Promise<number[]> {
   const binder = new StatementBinder();
-  const { parts } = request.filter;
-  const steps = parts.map((_, i) => {
-    const where = compileSql(allOf(parts.slice(0, i + 1).map((part) => part.node)), binder);
-    return `(count(*) FILTER (WHERE ${where}))::float8`;
-  });
-  const text = `SELECT ${['count(*)::float8', ...steps].join(', ')} FROM ${tableOf(request.revision)}`;
+  const steps = request.filter.parts.map((_, i) => `(count(*) FILTER (WHERE "passed" > ${i}))::float8`);
+  const text = `SELECT ${['count(*)::float8', ...steps].join(', ')} FROM ${passedOf(request, binder)}`;
   const rows = await select(app, request, text, binder.values);
   return rows[0] as number[];
+}
+
+/** Of these counts, those of rows that all record rules let through: the others tell of rows that the viewer may not see. */
+export function ownCounts(filter: EffectiveFilter, counts: readonly number[]): (number | undefined)[] {
+  const ruled = filter.parts.filter((part) => part.origin === 'record rule').length;
+  return counts.map((count, i) => (i < ruled ? undefined : count));
 }
 
 /** How many rows two viewers both see, and how many only one of them. */
@@ -60,9 +63,10 @@ export async function countBetween(
   second: RowRequest,
 ): Promise<{ both: number; onlyFirst: number; onlySecond: number }> {
   const binder = new StatementBinder();
-  const [a, b] = [first, second].map((request) => `(${compileSql(whereOf(request), binder)}) IS TRUE`);
+  const passed = [first, second].map(({ filter }) => `${limitsPassedSql(filter, binder)} = ${filter.parts.length}`);
   const count = (condition: string) => `(count(*) FILTER (WHERE ${condition}))::float8`;
-  const text = `SELECT ${count(`${a} AND ${b}`)}, ${count(`${a} AND NOT (${b})`)}, ${count(`NOT (${a}) AND ${b}`)} FROM ${tableOf(first.revision)}`;
+  const from = `(SELECT ${passed[0]} AS "a", ${passed[1]} AS "b" FROM ${tableOf(first.revision)}) AS "compared"`;
+  const text = `SELECT ${count('"a" AND "b"')}, ${count('"a" AND NOT "b"')}, ${count('NOT "a" AND "b"')} FROM ${from}`;
   const [row] = await select(app, first, text, binder.values);
   const [both, onlyFirst, onlySecond] = row as [number, number, number];
   return { both, onlyFirst, onlySecond };

@@ -1,12 +1,21 @@
 import type { Readable } from 'node:stream';
 import type pg from 'pg';
-import { isMasked, maskedColumnSql } from '@underbell/core/access';
+import { maskedColumnSql } from '@underbell/core/access';
 import type { DatasetColumn } from '@underbell/core/dataset';
-import { compileSql, quoteName, SettingBinder } from '@underbell/core/filter';
+import { quoteName, SettingBinder } from '@underbell/core/filter';
 import type { App } from '../platform/index.ts';
 import { copyOut } from '../source/postgres.ts';
 import { readRowFrames, type RowReading } from '../source/rowFrames.ts';
-import { connect, refuseSmallGroups, rowsOf, select, tableOf, whereOf, type RowRequest } from './road.ts';
+import {
+  connect,
+  exactRowsOf,
+  refuseSmallGroups,
+  rowsOf,
+  rowsRefusal,
+  select,
+  tableOf,
+  type RowRequest,
+} from './road.ts';
 
 /** `raw` is CSV for our own eyes: no cell is guarded against spreadsheets. */
 export type RowFormat = 'csv' | 'raw' | 'jsonl';
@@ -35,11 +44,10 @@ function fileRows(
     const { from, where } = rowsOf(request, binder);
     return { from: `FROM ${from} WHERE ${where}`, cell: (column) => quoteName(column.name) };
   }
-  // Whoever cuts the stream reads exact values before the cells; nobody's own filter is among the limits then.
-  if (isMasked(filter.masking) && filter.parts.some((part) => !part.isFixed))
-    throw new TypeError('masked rows cannot be cut by a filter of a reader');
+  // Whoever cuts the stream reads exact values before the cells.
+  const { from, where } = exactRowsOf(request, binder);
   return {
-    from: `FROM ${tableOf(request.revision)} WHERE ${compileSql(whereOf(request), binder)}`,
+    from: `FROM ${from} WHERE ${where}`,
     cell: (column) => maskedColumnSql(column, filter.masking, binder),
   };
 }
@@ -157,7 +165,7 @@ async function withCopy<T>(
     return result;
   } catch (error) {
     failure = error as Error;
-    throw error;
+    throw rowsRefusal(error, request.revision.live?.source);
   } finally {
     // A connection whose stream broke off half-way is not used again.
     client.release(failure);

@@ -3,7 +3,7 @@ import type { DatasetColumn } from '@underbell/core/dataset';
 import { compileSql, quoteName, StatementBinder, type Cell, type TypedNode } from '@underbell/core/filter';
 import { columnHidden } from '@underbell/core/report';
 import type { App } from '../platform/index.ts';
-import { ask, refuseSmallGroups, rowsOf, select, tableOf, whereOf, type RowRequest } from './road.ts';
+import { ask, exactRowsOf, refuseSmallGroups, rowsOf, select, type RowRequest } from './road.ts';
 
 /**
  * Values of a column that its viewer is shown, the most frequent first.
@@ -131,8 +131,10 @@ export async function sampleRows(
   const binder = new StatementBinder();
   const columns = request.filter.visible.columns.slice(0, sampleColumns);
   const cells = columns.map((one) => `(${maskedColumnSql(one, request.filter.masking, binder)})::text`);
-  const own = compileSql(whereOf(request), binder);
+  const { from, where } = exactRowsOf(request, binder);
   const test = `((${compileSql(condition, binder)}) IS ${isKept ? 'TRUE' : 'NOT TRUE'})`;
-  const text = `SELECT ${cells.join(', ')} FROM ${tableOf(request.revision)} WHERE ${own} AND ${test} LIMIT ${sampleSize}`;
+  // The condition sees no row that the asker may not see.
+  const own = `(SELECT * FROM ${from} WHERE ${where} OFFSET 0) AS "own"`;
+  const text = `SELECT ${cells.join(', ')} FROM ${own} WHERE ${test} LIMIT ${sampleSize}`;
   return select(app, request, text, binder.values);
 }

@@ -7,8 +7,8 @@ import { recurrenceWords } from '@underbell/core/schedule';
 import { limitsOn, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { announce, momentOf, remember, type App } from '../platform/index.ts';
 import { describeQuery } from './load.ts';
-import type { RowRequest } from './road.ts';
-import { countRowsPerLimit } from './rowCounts.ts';
+import { refuseSmallGroups, tooSmall, type RowRequest } from './road.ts';
+import { countRowsPerLimit, ownCounts } from './rowCounts.ts';
 import {
   findDataset,
   findDatasetRow,
@@ -228,10 +228,18 @@ export async function ownRows(
   };
 }
 
-/** How many rows one person's filter keeps, and what it was understood to mean. */
+/** How many rows one person's filter keeps, and what it was understood to mean. @throws {Refusal} `GROUPS_TOO_SMALL` */
 export async function tryFilter(app: App, person: PersonViewer, name: string, where: string | undefined) {
   const request = await ownRows(app, person, name, where);
-  const [total, ...left] = await countRowsPerLimit(app, request);
-  const limits = request.filter.explain().map((limit, i) => ({ ...limit, rowsLeft: left[i]! }));
-  return { dataset: name, revision: request.revision.number, rows: left.at(-1) ?? total!, limits };
+  const { filter, revision } = request;
+  await refuseSmallGroups(app, request, true);
+  const counts = await countRowsPerLimit(app, request);
+  const rows = counts.at(-1)!;
+  const { minRows } = filter.masking;
+  if (rows < minRows) throw tooSmall(minRows);
+  const [, ...left] = ownCounts(filter, counts);
+  const limits = filter
+    .explain()
+    .map((limit, i) => ({ ...limit, ...(left[i] === undefined ? {} : { rowsLeft: left[i] }) }));
+  return { dataset: name, revision: revision.number, rows, limits };
 }

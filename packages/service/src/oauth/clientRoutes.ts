@@ -2,12 +2,11 @@ import Joi from 'joi';
 import type { JSONWebKeySet } from 'jose';
 import { tokenActions, type ClientBounds } from '@underbell/core/access';
 import { tokenAlgorithms, type TokenAlgorithm } from '@underbell/core/token';
-import { filter, thing, visibleNames } from '../access/index.ts';
+import { filter, thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import { endClient, saveClient } from './clients.ts';
+import { clientsOf, endClient, saveClient } from './clients.ts';
 import { dropKey, rotateKeys, showKeys } from './keys.ts';
-import { listClients, listTokens } from './store.ts';
-import { mintToken, revokeOne } from './tokens.ts';
+import { mintToken, revokeOne, tokensOf } from './tokens.ts';
 
 /** A public key of a client; a private part would be a mistake to keep. */
 const publicKey = Joi.object({
@@ -47,24 +46,16 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/clients',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'Programs that may ask for tokens to reports of yours',
-    async handle({ app, person }) {
-      const clients = await listClients(app);
-      const seen = new Set(
-        await visibleNames(app, person, 'report', [...new Set(clients.flatMap((one) => one.bounds.reports))]),
-      );
-      return {
-        clients: clients
-          .filter((one) => one.bounds.reports.some((name) => seen.has(name)))
-          .map(({ id, title, bounds: limits, state, publicKeys }) => ({
-            id,
-            title,
-            state,
-            signsIn: publicKeys ? 'by its own key' : 'by a secret',
-            ...limits,
-          })),
-      };
-    },
+    summary: 'Programs of yours, and those that reach reports of yours',
+    handle: async ({ app, person }) => ({
+      clients: (await clientsOf(app, person)).map(({ id, title, bounds: limits, state, publicKeys }) => ({
+        id,
+        title,
+        state,
+        signsIn: publicKeys ? 'by its own key' : 'by a secret',
+        ...limits,
+      })),
+    }),
   }),
   defineRoute<{ id: string }, Record<string, never>, ClientBounds & { title: string; publicKeys?: JSONWebKeySet }>({
     method: 'put',
@@ -101,14 +92,8 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/tokens',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'The newest tokens that were handed out',
-    async handle({ app, person }) {
-      const tokens = await listTokens(app, 200);
-      const seen = new Set(
-        await visibleNames(app, person, 'report', [...new Set(tokens.map((one) => one.details.report))]),
-      );
-      return { tokens: tokens.filter((one) => seen.has(one.details.report)) };
-    },
+    summary: 'The newest tokens to reports of yours, and those that you handed out',
+    handle: async ({ app, person }) => ({ tokens: await tokensOf(app, person) }),
   }),
   defineRoute<
     Record<string, never>,

@@ -1,12 +1,33 @@
 import type { Context } from 'koa';
 import type { JSONWebKeySet } from 'jose';
-import type { ClientBounds, PersonViewer } from '@underbell/core/access';
+import {
+  clientGrant,
+  isAtLeast,
+  mayPassOn,
+  type ClientBounds,
+  type Grant,
+  type PersonViewer,
+  type RightLevel,
+} from '@underbell/core/access';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { verifyAssertion } from '@underbell/core/token';
-import { noSuch, requireRight } from '../access/index.ts';
+import {
+  boundOf,
+  listGrants,
+  noSuch,
+  ownedNames,
+  putGrant,
+  putOwner,
+  removeClientGrants,
+  requireMaker,
+  requireRight,
+  rightOn,
+  visibleNames,
+} from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
 import { fingerprint, isSameSecret, limitFailures, randomKey, remember, useOnce, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
+import { levelOf } from './reach.ts';
 import { closeClient, findClient, listClients, putClient, type ClientRow } from './store.ts';
 
 export const assertionType = 'urn:ietf:params:oauth:client-assertion-type:jwt-bearer';
@@ -108,16 +129,87 @@ export function authenticateClient(app: App, ctx: Context, form: ClientForm): Pr
   });
 }
 
-/** An active client by name. @throws {Refusal} `NOT_FOUND` */
-export async function requireClient(app: App, id: string): Promise<ClientRow> {
-  const client = await findClient(app, id);
-  if (client?.state === 'active') return client;
-  const known = (await listClients(app)).filter((one) => one.state === 'active').map((one) => one.id);
-  throw noSuch('client', id, known);
+/** An active client by name, for somebody who may use it. @throws {Refusal} `NOT_FOUND` */
+export async function requireClient(app: App, person: PersonViewer, id: string): Promise<ClientRow> {
+  const mine = await clientsOf(app, person);
+  const client = mine.find((one) => one.id === id && one.state === 'active');
+  if (client) return client;
+  throw noSuch(
+    'client',
+    id,
+    mine.map((one) => one.id),
+  );
 }
 
-async function requireAllReports(app: App, person: PersonViewer, reports: readonly string[]): Promise<void> {
-  for (const report of reports) await requireRight(app, person, 'own', 'report', report);
+/**
+ * The clients that somebody may know of: their own, and those that reach a report of theirs; with those of their reports
+ * that the person may see.
+ */
+export async function clientsOf(app: App, person: PersonViewer): Promise<ClientRow[]> {
+  const all = await listClients(app);
+  const names = [...new Set(all.flatMap((one) => one.bounds.reports))];
+  const [mine, seen, owned] = await Promise.all([
+    visibleNames(
+      app,
+      person,
+      'client',
+      all.map((one) => one.id),
+    ),
+    visibleNames(app, person, 'report', names),
+    ownedNames(app, person, 'report', names),
+  ]);
+  return all
+    .filter((one) => mine.includes(one.id) || one.bounds.reports.some((name) => owned.includes(name)))
+    .map((one) => ({
+      ...one,
+      bounds: { ...one.bounds, reports: one.bounds.reports.filter((name) => seen.includes(name)) },
+    }));
+}
+
+/**
+ * Gives a program what it is to reach of these reports, as far as whoever registers it may: the reports, and those of their
+ * datasets that they may pass on. What they may not give, somebody else has given before, or it is refused.
+ */
+async function giveReach(
+  app: App,
+  person: PersonViewer,
+  { id, bounds }: { readonly id: string; readonly bounds: ClientBounds },
+): Promise<Grant[]> {
+  const level: RightLevel = levelOf(bounds);
+  const held = await listGrants(app);
+  const holder = { kind: 'client', name: id } as const;
+  const given: Grant[] = [];
+  const datasets = new Set<string>();
+  for (const name of bounds.reports) {
+    const right = await rightOn(app, person, 'report', name);
+    if (mayPassOn(right, level)) given.push({ holder, thing: { kind: 'report', name }, level });
+    else if (right === undefined) throw noSuch('report', name, []);
+    else if (!isAtLeast(clientGrant(held, id, { kind: 'report', name }), level))
+      throw new Refusal('NOT_ALLOWED', `you may not give a program the right to ${level} \`${name}\``, {
+        pointer: '/reports',
+        word: name,
+        hint: 'whoever owns the report gives it to the program first',
+      });
+    for (const dataset of Object.keys((await findEdition(app, name)).definition.datasets)) datasets.add(dataset);
+  }
+  for (const name of datasets)
+    if (mayPassOn(await rightOn(app, person, 'dataset', name), level))
+      given.push({ holder, thing: { kind: 'dataset', name }, level });
+  return given;
+}
+
+/** Speaking for persons opens what each of them may see: an administrator alone gives a program that. */
+function requireNaming(person: PersonViewer, bounds: ClientBounds): void {
+  if (!bounds.mayNamePersons || person.isAdministrator) return;
+  throw new Refusal('NOT_ALLOWED', 'only an administrator lets a program ask on behalf of persons', {
+    pointer: '/mayNamePersons',
+  });
+}
+
+/** Whoever may register programs, or may change this one. */
+async function requireRegistrar(app: App, person: PersonViewer, known: ClientRow | undefined): Promise<void> {
+  if (known) await requireRight(app, person, 'edit', 'client', known.id);
+  else await requireMaker(app, person, 'client');
 }
 
 /** A key that must be fixed but that no dataset of the reports has would fix nothing. */
@@ -145,9 +237,13 @@ export async function saveClient(
   client: { id: string; title: string; bounds: ClientBounds; secret?: string; publicKeys?: JSONWebKeySet },
   origin: string,
 ): Promise<{ id: string; secret?: string }> {
-  await requireAllReports(app, person, client.bounds.reports);
   const known = await findClient(app, client.id);
-  if (known) await requireAllReports(app, person, known.bounds.reports);
+  await requireRegistrar(app, person, known);
+  requireNaming(person, client.bounds);
+  const given = await giveReach(app, person, client);
+  const bounded = await Promise.all(
+    given.map(async (grant) => ({ grant, boundedBy: await boundOf(app, person, grant.holder, grant.thing) })),
+  );
   await checkKeys(app, client.bounds);
   const secret = client.publicKeys ? undefined : (client.secret ?? randomKey('ubc'));
   await app.records.transaction(async (transaction) => {
@@ -163,6 +259,10 @@ export async function saveClient(
       },
       transaction,
     );
+    if (!known) await putOwner(app, person, { kind: 'client', name: client.id }, transaction);
+    await removeClientGrants(app, client.id, { kind: 'report', names: client.bounds.reports }, transaction);
+    for (const { grant, boundedBy } of bounded)
+      await putGrant(app, grant, transaction, { givenBy: person.id, boundedBy });
     await remember(
       app,
       {
@@ -183,9 +283,10 @@ export async function saveClient(
 export async function endClient(app: App, person: PersonViewer, id: string, origin: string): Promise<void> {
   const client = await findClient(app, id);
   if (!client) throw noSuch('client', id, []);
-  await requireAllReports(app, person, client.bounds.reports);
+  await requireRight(app, person, 'own', 'client', id);
   await app.records.transaction(async (transaction) => {
     await closeClient(app, id, transaction);
+    await removeClientGrants(app, id, { names: [] }, transaction);
     await remember(app, { who: person.email, what: 'client ended', thing: `client ${id}`, origin }, transaction);
   });
 }

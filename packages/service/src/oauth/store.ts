@@ -35,6 +35,8 @@ export interface TokenRow {
   parentId: string | null;
   rootId: string;
   keyThumbprint: string | null;
+  /** The person who handed it out; null where the program asked for it itself. */
+  giverId: string | null;
 }
 
 const tables = (app: App) => ({
@@ -65,6 +67,7 @@ const tables = (app: App) => ({
     parentId: 'text',
     rootId: 'text',
     keyThumbprint: 'text',
+    giverId: 'text',
   }),
 });
 
@@ -102,11 +105,16 @@ export async function addToken(app: App, token: TokenRow, transaction?: Transact
   await tables(app).tokens.create(token, { transaction });
 }
 
-/** The client of a token that was handed out, if the token still counts: its client active, itself not revoked. */
-export async function clientOfToken(app: App, id: string, clientId: string): Promise<ClientRow | undefined> {
-  const [token, client] = await Promise.all([tables(app).tokens.findByPk(id), findClient(app, clientId)]);
-  const isAlive = token !== null && plain(token).revokedAt === null && plain(token).clientId === clientId;
-  return isAlive && client?.state === 'active' ? client : undefined;
+/** A token that was handed out with its client, if it still counts: its client active, itself not revoked. */
+export async function livingToken(
+  app: App,
+  id: string,
+  clientId: string,
+): Promise<{ readonly token: TokenRow; readonly client: ClientRow } | undefined> {
+  const [row, client] = await Promise.all([tables(app).tokens.findByPk(id), findClient(app, clientId)]);
+  const token = row === null ? undefined : plain(row);
+  const isAlive = token !== undefined && token.revokedAt === null && token.clientId === clientId;
+  return isAlive && client?.state === 'active' ? { token, client } : undefined;
 }
 
 /** How many exchanges lie behind a token; holds it so that it cannot be revoked while another is made of it. */

@@ -4,6 +4,7 @@ import {
   checkTokenDatasets,
   checkTokenFilter,
   fixesKey,
+  isAtLeast,
   narrowDetails,
   readAuthorizationDetails,
   readNarrowing,
@@ -18,14 +19,24 @@ import { checkFilter, readFilter, type TypedNode } from '@underbell/core/filter'
 import { Refusal } from '@underbell/core/refusal';
 import { findPage, readParameters } from '@underbell/core/report';
 import { signAccessToken, verifyAccessToken, type AccessTokenClaims } from '@underbell/core/token';
-import { findPerson, listRules, noSuch, requireRight } from '../access/index.ts';
+import { findPerson, listRules, noSuch, ownedNames, requireRight, rightOn } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
 import { findPlacement, type Placement } from '../place/index.ts';
 import { momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { requireClient } from './clients.ts';
 import { signingKeys } from './keys.ts';
-import { addToken, findToken, holdToken, clientOfToken, revokeToken, type ClientRow, type TokenRow } from './store.ts';
+import { giversOf, levelOf } from './reach.ts';
+import {
+  addToken,
+  findToken,
+  holdToken,
+  listTokens,
+  livingToken,
+  revokeToken,
+  type ClientRow,
+  type TokenRow,
+} from './store.ts';
 
 const defaultLifetimeSeconds = 600;
 /** A token may be exchanged, and what comes of it again, so many times. */
@@ -122,6 +133,8 @@ interface Order {
   readonly lifetimeSeconds: number;
   readonly keyThumbprint: string | undefined;
   readonly parent?: TokenRow;
+  /** The person who hands it out; null where the program asks itself. */
+  readonly giverId: string | null;
 }
 
 async function make(app: App, order: Order, save: (row: TokenRow) => Promise<void>): Promise<IssuedToken> {
@@ -153,6 +166,7 @@ async function make(app: App, order: Order, save: (row: TokenRow) => Promise<voi
     parentId: parent?.id ?? null,
     rootId: parent?.rootId ?? claims.jti,
     keyThumbprint: keyThumbprint ?? null,
+    giverId: order.giverId,
   });
   return {
     access_token: token,
@@ -200,16 +214,24 @@ export async function issueToken(
     readonly lifetimeSeconds?: number;
     readonly keyThumbprint?: string | undefined;
     readonly scope?: string | undefined;
+    /** The person who hands it out. */
+    readonly giver?: PersonViewer;
   } = {},
 ): Promise<IssuedToken> {
   const details = withScope(await settleDetails(app, readAuthorizationDetails(asked)), options.scope);
   checkBounds(details, client.bounds);
   requireProof(client, options.keyThumbprint);
   await checkDetails(app, details, client.bounds);
-  const lifetimeSeconds = Math.min(options.lifetimeSeconds ?? defaultLifetimeSeconds, client.bounds.maxLifetimeSeconds);
-  return make(app, { client, details, lifetimeSeconds, keyThumbprint: options.keyThumbprint }, (row) =>
-    addToken(app, row),
+  const giverId = options.giver?.id ?? null;
+  const person = details.person === undefined ? undefined : await findPerson(app, { email: details.person });
+  await giversOf(
+    app,
+    { clientId: client.id, giverId, ...(person ? { person } : {}) },
+    { report: details.report, level: levelOf(details), datasets: [] },
   );
+  const lifetimeSeconds = Math.min(options.lifetimeSeconds ?? defaultLifetimeSeconds, client.bounds.maxLifetimeSeconds);
+  const order = { client, details, lifetimeSeconds, keyThumbprint: options.keyThumbprint, giverId };
+  return make(app, order, (row) => addToken(app, row));
 }
 
 /**
@@ -245,7 +267,8 @@ export async function exchangeToken(
       throw new Refusal('TOKEN_OUT_OF_BOUNDS', `a token may be exchanged ${maxExchanges} times in a row`);
     const left = Math.floor((line.token.expiresAt.getTime() - app.now()) / 1000);
     const lifetimeSeconds = Math.max(1, Math.min(left, client.bounds.maxLifetimeSeconds));
-    const order = { client, details, lifetimeSeconds, keyThumbprint: given.keyThumbprint, parent: line.token };
+    const { keyThumbprint } = given;
+    const order = { client, details, lifetimeSeconds, keyThumbprint, parent: line.token, giverId: line.token.giverId };
     const issued = await make(app, order, (row) => addToken(app, row, transaction));
     return { ...issued, issued_token_type: 'urn:ietf:params:oauth:token-type:access_token' };
   });
@@ -256,13 +279,15 @@ export interface TokenViewer extends ClientViewer {
   readonly details: ReportViewDetails;
   readonly expiresAt: number;
   readonly keyThumbprint?: string;
+  /** The person who handed it out; null where the program asked for it itself. */
+  readonly giverId: string | null;
   /** The only pages in which it may be shown; any when there is none. */
   readonly origins?: readonly string[];
 }
 
 async function viewerOf(
   app: App,
-  token: { id: string; clientId: string; details: ReportViewDetails; expiresAt: number; keyThumbprint?: string },
+  token: Pick<TokenRow, 'id' | 'clientId' | 'details' | 'giverId'> & { expiresAt: number; keyThumbprint?: string },
 ): Promise<TokenViewer> {
   const { details } = token;
   const person = details.person === undefined ? undefined : await findPerson(app, { email: details.person });
@@ -275,6 +300,7 @@ async function viewerOf(
     where: details.where ?? {},
     details,
     expiresAt: token.expiresAt,
+    giverId: token.giverId,
     ...(details.placement ? { placement: details.placement } : {}),
     ...(details.context ? { context: details.context } : {}),
     ...(token.keyThumbprint ? { keyThumbprint: token.keyThumbprint } : {}),
@@ -296,14 +322,15 @@ export async function tokenViewer(app: App, jwt: string): Promise<TokenViewer> {
     audience: publicUrl,
     now: app.now(),
   });
-  const client = await clientOfToken(app, claims.jti, claims.client_id);
-  if (!client) throw new Refusal('TOKEN_REVOKED', 'the access token was revoked');
-  const { origins = [] } = client.bounds;
+  const living = await livingToken(app, claims.jti, claims.client_id);
+  if (!living) throw new Refusal('TOKEN_REVOKED', 'the access token was revoked');
+  const { origins = [] } = living.client.bounds;
   const viewer = await viewerOf(app, {
     id: claims.jti,
     clientId: claims.client_id,
     details: claims.authorization_details[0],
     expiresAt: claims.exp * 1000,
+    giverId: living.token.giverId,
     ...(claims.cnf ? { keyThumbprint: claims.cnf.jkt } : {}),
   });
   return { ...viewer, origins };
@@ -320,7 +347,10 @@ export async function describeToken(app: App, id: string): Promise<TokenViewer> 
   } as never);
 }
 
-/** Issues a token on behalf of a client, by a person who owns the report: for trying a placement out. */
+/**
+ * Issues a token on behalf of a client, by a person who owns the report: for trying a placement out. It reaches no more than
+ * that person may see.
+ */
 export async function mintToken(
   app: App,
   person: PersonViewer,
@@ -330,8 +360,8 @@ export async function mintToken(
 ): Promise<IssuedToken> {
   const report = details.report ?? (await placementOf(app, details))?.reportName;
   if (report !== undefined) await requireRight(app, person, 'own', 'report', report);
-  const client = await requireClient(app, clientId);
-  const options = lifetimeSeconds === undefined ? {} : { lifetimeSeconds };
+  const client = await requireClient(app, person, clientId);
+  const options = { giver: person, ...(lifetimeSeconds === undefined ? {} : { lifetimeSeconds }) };
   return issueToken(
     app,
     { ...client, bounds: { ...client.bounds, requiresProof: false } },
@@ -340,11 +370,42 @@ export async function mintToken(
   );
 }
 
+const newestTokens = 200;
+
+/**
+ * The newest tokens that somebody may take back: those to reports of theirs, and those that they handed out. What a token
+ * is cut down to tells of persons and records: whoever owns the report without deciding about its data sees that there is
+ * a filter, not which.
+ */
+export async function tokensOf(app: App, person: PersonViewer) {
+  const tokens = await listTokens(app, newestTokens);
+  const reports = [...new Set(tokens.map((one) => one.details.report))];
+  const owned = new Set(await ownedNames(app, person, 'report', reports));
+  const open = new Set<string>();
+  for (const report of owned) if (await decidesAbout(app, person, report)) open.add(report);
+  return tokens
+    .filter((one) => one.giverId === person.id || owned.has(one.details.report))
+    .map(({ giverId, details, ...token }) => {
+      const { type, report, placement, pages, actions } = details;
+      const isOpen = giverId === person.id || open.has(report);
+      const bare = { type, report, actions, ...(placement ? { placement } : {}), ...(pages ? { pages } : {}) };
+      return { ...token, details: isOpen ? details : bare, ...(isOpen ? {} : { isCutDown: true }) };
+    });
+}
+
+async function decidesAbout(app: App, person: PersonViewer, report: string): Promise<boolean> {
+  const { definition } = await findEdition(app, report);
+  for (const dataset of Object.keys(definition.datasets))
+    if (!isAtLeast(await rightOn(app, person, 'dataset', dataset), 'edit')) return false;
+  return true;
+}
+
 /** Takes one token back with all that were made of it, at once and everywhere. */
 export async function revokeOne(app: App, person: PersonViewer, id: string, origin: string): Promise<void> {
   const token = await findToken(app, id);
   if (!token) throw noSuch('token', id, []);
-  await requireRight(app, person, 'own', 'report', token.details.report);
+  if (token.giverId !== person.id && !isAtLeast(await rightOn(app, person, 'report', token.details.report), 'own'))
+    throw noSuch('token', id, []);
   await app.records.transaction(async (transaction) => {
     const count = await revokeToken(app, id, transaction);
     await remember(

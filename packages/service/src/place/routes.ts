@@ -61,7 +61,7 @@ export const placeRoutes: Route[] = [
     }),
     handle({ app, person, params, body, origin: from }) {
       const { report, page, where, edition, ...rest } = body;
-      const placement: Placement = {
+      const placement: Omit<Placement, 'writerId'> = {
         name: params.name,
         ...rest,
         reportName: report,

@@ -17,6 +17,8 @@ export interface Placement {
   readonly editionNumber: number | null;
   /** Origins whose pages may frame it. */
   readonly origins: readonly string[];
+  /** Who saved it last; null where that is not known. */
+  readonly writerId: string | null;
 }
 
 const table = (app: App) =>
@@ -30,6 +32,7 @@ const table = (app: App) =>
     parameters: 'json',
     origins: 'json',
     editionNumber: 'integer',
+    writerId: 'text',
   });
 
 export async function findPlacement(app: App, name: string): Promise<Placement | undefined> {

@@ -17,7 +17,7 @@ export function placementSnippet(app: App, placement: Placement): string {
 }
 
 export function showPlacement(app: App, placement: Placement) {
-  const { reportName, conditions, editionNumber, ...rest } = placement;
+  const { reportName, conditions, editionNumber, writerId: _writer, ...rest } = placement;
   return {
     ...rest,
     report: reportName,
@@ -29,7 +29,13 @@ export function showPlacement(app: App, placement: Placement) {
 }
 
 /** Saves a placement after checking page, parameters and filters against the report. */
-export async function savePlacement(app: App, person: PersonViewer, placement: Placement, origin: string) {
+export async function savePlacement(
+  app: App,
+  person: PersonViewer,
+  given: Omit<Placement, 'writerId'>,
+  origin: string,
+) {
+  const placement: Placement = { ...given, writerId: person.id };
   await requireRight(app, person, 'edit', 'report', placement.reportName);
   const before = await findPlacement(app, placement.name);
   if (before && before.reportName !== placement.reportName)

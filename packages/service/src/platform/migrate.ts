@@ -14,6 +14,8 @@ import * as refreshed from './migrations/011-refreshed.ts';
 import * as costs from './migrations/012-costs.ts';
 import * as holidays from './migrations/013-holidays.ts';
 import * as awaited from './migrations/014-awaited.ts';
+import * as writers from './migrations/015-writers.ts';
+import * as holders from './migrations/016-holders.ts';
 
 /** In order; only ever appended to. */
 const migrations = [
@@ -31,6 +33,8 @@ const migrations = [
   costs,
   holidays,
   awaited,
+  writers,
+  holders,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

@@ -18,6 +18,8 @@ interface EditionRow {
   definition: ReportDefinition;
   notes: string;
   publishedBy: string;
+  /** Its number; nothing where that is not known. */
+  writerId: string | null;
   publishedAt: Date;
   retiredAt: Date | null;
 }
@@ -26,6 +28,8 @@ interface EditionRow {
 export interface Edition {
   readonly number: number;
   readonly definition: ReportDefinition;
+  /** Who published it; null where that is not known. */
+  readonly writerId: string | null;
 }
 
 const tables = (app: App) => ({
@@ -41,6 +45,7 @@ const tables = (app: App) => ({
     definition: 'json',
     notes: 'text',
     publishedBy: 'text',
+    writerId: 'text',
     publishedAt: 'instant',
     retiredAt: 'instant',
   }),
@@ -81,7 +86,8 @@ export async function findEdition(app: App, name: string, number?: number): Prom
   if (known) return known;
   const edition = await tables(app).editions.findOne({ where: { reportName: name, number: wanted } });
   if (!edition) throw noSuch(`edition of ${name}`, String(wanted), []);
-  const found: Edition = { number: wanted, definition: plain(edition).definition };
+  const { definition, writerId } = plain(edition);
+  const found: Edition = { number: wanted, definition, writerId };
   kept.set(key, found);
   return found;
 }
@@ -95,7 +101,7 @@ export async function findReport(app: App, name: string): Promise<{ isBinned: bo
 /** Stores the next edition and makes it the current one. */
 export async function addEdition(
   app: App,
-  edition: { definition: ReportDefinition; notes: string; by: string },
+  edition: { definition: ReportDefinition; notes: string; by: { readonly id: string; readonly name: string } },
   transaction: Transaction,
 ): Promise<number> {
   const { reports, editions } = tables(app);
@@ -114,7 +120,8 @@ export async function addEdition(
       number,
       definition: edition.definition,
       notes: edition.notes,
-      publishedBy: edition.by,
+      publishedBy: edition.by.name,
+      writerId: edition.by.id,
       publishedAt: new Date(app.now()),
       retiredAt: null,
     },
@@ -123,7 +130,10 @@ export async function addEdition(
   return number;
 }
 
-export async function listEditions(app: App, name: string): Promise<Omit<EditionRow, 'definition' | 'reportName'>[]> {
+export async function listEditions(
+  app: App,
+  name: string,
+): Promise<Omit<EditionRow, 'definition' | 'reportName' | 'writerId'>[]> {
   const rows = await tables(app).editions.findAll({ where: { reportName: name }, order: [['number', 'DESC']] });
   return rows.map(plain).map(({ number, notes, publishedBy, publishedAt, retiredAt }) => ({
     number,

@@ -61,7 +61,7 @@ export async function publishReport(
   else await requireMaker(app, person, 'report');
   if (!options.isConfirmed) await refuseBreaks(app, definition, 'published');
   const edition = await app.records.transaction(async (transaction) => {
-    const number = await addEdition(app, { definition, notes: options.notes, by: person.name }, transaction);
+    const number = await addEdition(app, { definition, notes: options.notes, by: person }, transaction);
     const thing = { kind: 'report', name: definition.name } as const;
     if (!isKnown) await putOwner(app, person, thing, transaction);
     await remember(

@@ -11,7 +11,7 @@ import {
 } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { checkedRule, findPerson, listPeople, noSuch, requireRight, rightOn } from '../access/index.ts';
-import { countBetween, countRowsPerLimit, type Revision } from '../dataset/index.ts';
+import { countBetween, countRowsPerLimit, ownCounts, type Revision } from '../dataset/index.ts';
 import { checkDetails, describeToken, requireClient, type TokenViewer } from '../oauth/index.ts';
 import { findPlacement } from '../place/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
@@ -45,13 +45,13 @@ async function personNamed(app: App, email: string): Promise<PersonViewer> {
   throw noSuch('person', email, known);
 }
 
-async function clientViewer(app: App, report: string, as: SeenAs): Promise<TokenViewer> {
+async function clientViewer(app: App, asker: PersonViewer, report: string, as: SeenAs): Promise<TokenViewer> {
   if (as.token !== undefined) {
     const viewer = await describeToken(app, as.token);
     if (viewer.details.report !== report) throw noSuch('token', as.token, []);
     return viewer;
   }
-  const client = await requireClient(app, as.client!);
+  const client = await requireClient(app, asker, as.client!);
   const asked = { type: 'report_view', report, actions: ['view'], ...as.details };
   const details = readAuthorizationDetails([asked]) as ReportViewDetails;
   await checkDetails(app, details);
@@ -63,6 +63,7 @@ async function clientViewer(app: App, report: string, as: SeenAs): Promise<Token
     where: details.where ?? {},
     details,
     expiresAt: 0,
+    giverId: null,
     ...(person ? { person } : {}),
   };
 }
@@ -73,14 +74,14 @@ interface Seen {
   readonly who: { readonly kind: 'person' | 'client'; readonly name: string; readonly person?: PersonViewer };
 }
 
-async function look(app: App, edition: Edition, as: SeenAs, options: SeeRequest): Promise<Seen> {
+async function look(app: App, asker: PersonViewer, edition: Edition, as: SeenAs, options: SeeRequest): Promise<Seen> {
   const { report, request, draft } = options;
   const isClient = as.client !== undefined || as.token !== undefined;
   if (isClient === (as.person !== undefined))
     throw new Refusal('INPUT_INVALID', 'say either a person, or a client or token', { pointer: '/as' });
   const placement = as.placement === undefined ? undefined : await findPlacement(app, as.placement);
   if (as.placement !== undefined && placement?.reportName !== report) throw noSuch('placement', as.placement, []);
-  const viewer = isClient ? await clientViewer(app, report, as) : await personNamed(app, as.person!);
+  const viewer = isClient ? await clientViewer(app, asker, report, as) : await personNamed(app, as.person!);
   const page = request.page ?? placement?.page ?? undefined;
   const { today } = momentOf(app);
   const token = viewer.kind === 'client' ? tokenBounds(viewer as TokenViewer, edition.definition, page, today) : [];
@@ -102,35 +103,44 @@ async function look(app: App, edition: Edition, as: SeenAs, options: SeeRequest)
   return { view: await prepare(app, subject), right, who };
 }
 
-/** Every limit of one dataset with its origin and the rows left after it, and what is masked. */
-export async function explainLimits(app: App, revision: Revision, filter: EffectiveFilter) {
-  const [total, ...left] = await countRowsPerLimit(app, { lane: 'readers', revision, filter });
+/** Whose counts are told: all, those of rows that the filter's own viewer may see, or none. */
+export type CountsTold = 'all' | 'own' | 'none';
+
+/**
+ * Every limit of one dataset with its origin, and what is masked; with the rows left after each as far as the asker may
+ * know. Counts are figures: where none are told nothing is asked of the rows, so that no filter of the asker's can count
+ * what another may see.
+ */
+export async function explainLimits(app: App, revision: Revision, filter: EffectiveFilter, told: CountsTold) {
+  const request = { lane: 'readers', revision, filter } as const;
+  const counts = told === 'none' ? [] : await countRowsPerLimit(app, request);
+  const [total, ...left] = told === 'own' ? ownCounts(filter, counts) : counts;
+  const rows = counts.at(-1);
   return {
     dataset: revision.shape.name,
     revision: revision.number,
-    rowsTotal: total!,
-    rows: left.at(-1) ?? total!,
-    limits: filter.explain().map((limit, i) => ({ ...limit, rowsLeft: left[i]! })),
+    ...(total === undefined ? {} : { rowsTotal: total }),
+    ...(rows === undefined ? {} : { rows }),
+    limits: filter.explain().map((limit, i) => ({ ...limit, ...(left[i] === undefined ? {} : { rowsLeft: left[i] }) })),
     masks: filter.masking.words,
   };
 }
 
-/** What somebody sees in a page of another's rows may be shown only to those who may change the rules of its datasets. */
-async function mayLookAtRows(app: App, asker: PersonViewer, view: PreparedView): Promise<boolean> {
-  for (const name of view.revisions.keys())
-    if (!isAtLeast(await rightOn(app, asker, 'dataset', name), 'edit')) return false;
+/** Another's rows, and how many they are, are shown only to those who may change the rules of their datasets. */
+export async function mayLookAtRows(app: App, asker: PersonViewer, datasets: Iterable<string>): Promise<boolean> {
+  for (const name of datasets) if (!isAtLeast(await rightOn(app, asker, 'dataset', name), 'edit')) return false;
   return true;
 }
 
 async function describe(app: App, asker: PersonViewer, seen: Seen) {
   const { view, right, who } = seen;
   const { viewing } = view;
+  const isOpen = await mayLookAtRows(app, asker, view.revisions.keys());
   const datasets = await Promise.all(
     [...view.revisions.values()].map((revision) =>
-      explainLimits(app, revision, effectiveFilterOf(viewing, revision.shape)),
+      explainLimits(app, revision, effectiveFilterOf(viewing, revision.shape), isOpen ? 'all' : 'none'),
     ),
   );
-  const isOpen = await mayLookAtRows(app, asker, view);
   const shown = right !== undefined && isOpen ? await showView(app, view) : undefined;
   const { person } = who;
   return {
@@ -143,7 +153,7 @@ async function describe(app: App, asker: PersonViewer, seen: Seen) {
     },
     right: right ?? { level: 'none', because: `nothing gives ${who.name} a right on this report` },
     datasets,
-    ...(isOpen ? {} : { withheld: 'the figures are shown to those who may edit the datasets behind them' }),
+    ...(isOpen ? {} : { withheld: 'figures and counts are shown to those who may edit the datasets behind them' }),
     view: shown,
     figures: shown?.page.figures ?? [],
     results: shown?.results ?? {},
@@ -151,11 +161,12 @@ async function describe(app: App, asker: PersonViewer, seen: Seen) {
 }
 
 /** How two viewers differ: rows that both see and that only one sees, and what differs in words. */
-async function compare(app: App, first: Seen, second: Seen) {
+async function compare(app: App, asker: PersonViewer, first: Seen, second: Seen) {
   const words = (filter: EffectiveFilter) => [
     ...filter.explain().map((one) => `${one.origin}: ${one.words}`),
     ...filter.masking.words.map((one) => `mask: ${one.words}`),
   ];
+  const isOpen = await mayLookAtRows(app, asker, first.view.revisions.keys());
   return Promise.all(
     [...first.view.revisions.values()].map(async (revision) => {
       const [a, b] = [first, second].map((one) => effectiveFilterOf(one.view.viewing, revision.shape)) as [
@@ -166,7 +177,7 @@ async function compare(app: App, first: Seen, second: Seen) {
       const [wordsOfA, wordsOfB] = [words(a), words(b)];
       return {
         dataset: revision.shape.name,
-        ...(await countBetween(app, request(a), request(b))),
+        ...(isOpen ? await countBetween(app, request(a), request(b)) : {}),
         onlyFirstLimits: wordsOfA.filter((one) => !wordsOfB.includes(one)),
         onlySecondLimits: wordsOfB.filter((one) => !wordsOfA.includes(one)),
       };
@@ -186,9 +197,13 @@ export async function seeAs(app: App, asker: PersonViewer, options: SeeRequest) 
   if (options.draft) await requireRight(app, asker, 'edit', 'dataset', options.draft.dataset);
   const draft = options.draft && (await checkedRule(app, options.draft));
   const settled = { ...options, ...(draft ? { draft } : {}) };
-  const first = await look(app, edition, options.as, settled);
+  const first = await look(app, asker, edition, options.as, settled);
   const described = { report: options.report, ...(await describe(app, asker, first)) };
   if (options.and === undefined) return described;
-  const second = await look(app, edition, options.and, settled);
-  return { ...described, and: await describe(app, asker, second), difference: await compare(app, first, second) };
+  const second = await look(app, asker, edition, options.and, settled);
+  return {
+    ...described,
+    and: await describe(app, asker, second),
+    difference: await compare(app, asker, first, second),
+  };
 }

@@ -1,4 +1,4 @@
-import type { Choice, PersonViewer, RecordRule, Right, Viewer, Viewing } from '@underbell/core/access';
+import type { Choice, Mask, PersonViewer, RecordRule, Right, Viewer, Viewing } from '@underbell/core/access';
 import type { BoardDefinition, BoardFigure } from '@underbell/core/board';
 import type { ReaderTaste } from '@underbell/core/format';
 import { Refusal, suggest } from '@underbell/core/refusal';
@@ -16,9 +16,9 @@ import {
   type RawParameters,
   type ReportDefinition,
 } from '@underbell/core/report';
-import { askForAccess, limitsOn, noSuch, requireRight } from '../access/index.ts';
+import { askForAccess, findPerson, limitsOn, noSuch, requireRight } from '../access/index.ts';
 import { readableRevision, type Revision } from '../dataset/index.ts';
-import type { TokenViewer } from '../oauth/index.ts';
+import { giversOf, levelOf, type TokenViewer } from '../oauth/index.ts';
 import { findPlacement, type Placement } from '../place/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
 import { findEdition, listReports, type Edition } from '../report/index.ts';
@@ -106,6 +106,8 @@ export interface Subject {
   readonly request: ViewRequest;
   readonly fixed: Fixed;
   readonly placement?: Placement;
+  /** Who wrote what stands in the place of a placement: a board. */
+  readonly boardWriterId?: string | null;
   /** A record rule as if it were saved already; takes the place of the one of its name. */
   readonly draft?: RecordRule;
 }
@@ -115,9 +117,30 @@ function withDraft(rules: readonly RecordRule[], draft: RecordRule | undefined):
   return [...rules.filter((one) => one.dataset !== draft.dataset || one.name !== draft.name), draft];
 }
 
+/** Those behind the stored conditions, looked up where masks could make a difference; null for who is not known or has left. */
+async function writersOf(app: App, subject: Subject, masks: readonly Mask[]): Promise<Viewing['writers']> {
+  if (masks.length === 0) return {};
+  const { edition, placement, boardWriterId } = subject;
+  const writer = async (id: string | null) => (id === null ? null : ((await findPerson(app, { id })) ?? null));
+  const placed = placement ? placement.writerId : boardWriterId;
+  return {
+    report: await writer(edition.writerId),
+    ...(placed === undefined ? {} : { placement: await writer(placed) }),
+  };
+}
+
+/** A token reaches no more than those behind it: their limits apply beside its own. */
+async function withGivers(app: App, viewer: Viewer, report: ReportDefinition): Promise<Viewer> {
+  if (viewer.kind === 'person') return viewer;
+  const { details } = viewer as TokenViewer;
+  const wish = { report: report.name, level: levelOf(details), datasets: Object.keys(report.datasets) };
+  return { ...viewer, givers: await giversOf(app, viewer as TokenViewer, wish) };
+}
+
 export async function prepare(app: App, subject: Subject): Promise<PreparedView> {
-  const { viewer, edition, request, fixed, placement } = subject;
+  const { edition, request, fixed, placement } = subject;
   const report = edition.definition;
+  const viewer = await withGivers(app, subject.viewer, report);
   const page = findPage(report, request.page ?? placement?.page ?? undefined);
   const moment = momentOf(app);
   const chosen = chosenParameters(report, request, fixed, moment.today);
@@ -131,6 +154,7 @@ export async function prepare(app: App, subject: Subject): Promise<PreparedView>
     viewer,
     rules: withDraft(rules, subject.draft),
     masks,
+    writers: await writersOf(app, subject, masks),
     ...(placement ? { place: placement.kind } : {}),
     moment,
     fixed,
@@ -228,7 +252,7 @@ export async function prepareReport(
 export async function prepareBoardFigure(
   app: App,
   person: PersonViewer,
-  board: BoardDefinition,
+  { board, writerId }: { readonly board: BoardDefinition; readonly writerId: string | null },
   figure: BoardFigure,
   request: ViewRequest,
 ): Promise<PreparedView> {
@@ -243,6 +267,7 @@ export async function prepareBoardFigure(
     edition: { ...edition, definition: { ...report, pages } },
     request: { ...request, page: figure.page },
     fixed: fix(report, figure.parameters ?? {}, 'placement', board.title, today),
+    boardWriterId: writerId,
   });
   return { ...view, viewing: { ...view.viewing, placement: { name: board.title, where: figure.where ?? {} } } };
 }
