@@ -82,6 +82,8 @@ function identify(app: App): Identify {
         throw new Refusal('PROOF_INVALID', 'the proof of possession is missing or by another key');
       return viewer;
     },
+    // A proof is good once; that the key was held was proven when the request began.
+    clientAgain: (ctx) => tokenViewer(app, /^\w+ (.+)$/.exec(ctx.get('Authorization'))?.[1] ?? ''),
   };
 }
 

@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict';
-import { readdirSync } from 'node:fs';
+import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
 import { readSheet } from 'read-excel-file/node';
 import type { ShownPlan } from '@underbell/core/burst/answers';
@@ -307,6 +308,13 @@ describe('runs of the kiosk takings', () => {
     assert.equal((await fetchIt(links.get('Q018')![1]!, owner)).body.code, 'NOT_ALLOWED', 'not what is for another');
     assert.equal((await fetchIt(csv!, publisher)).status, 200, 'the sender may');
     const [, id, position, signature] = /\/c\/(\d+)\.(\d+)\.(.+)/.exec(csv!)!;
+    const kept = join(house.app.settings.spool, `run-${sent.id}`, 'kiosk-takings-Q017-2026-10.csv');
+    const made = readFileSync(kept);
+    rmSync(kept);
+    writeFileSync(kept, 'Q018;another’s');
+    assert.equal((await fetchIt(csv!, owner)).body.code, 'LINK_GONE', 'another file under its name');
+    rmSync(kept);
+    writeFileSync(kept, made);
     for (const forged of [
       `/c/${Number(id) + 1}.${position}.${signature}`,
       `/c/${id}.7.${signature}`,

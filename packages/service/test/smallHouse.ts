@@ -114,8 +114,8 @@ export class SmallHouse {
         await give(owner, kind, 'own');
       for (const kind of ['report', 'client', 'list', 'burst'] as const) await give(author, kind, 'own');
       await give(author, 'dataset', 'view', 'works');
-      await give(reader, 'report', 'view', 'works');
-      await give(reader, 'dataset', 'view', 'works');
+      await give(reader, 'report', 'export', 'works');
+      await give(reader, 'dataset', 'export', 'works');
     });
     for (const email of [root, owner, author, reader]) await this.house.keyOf(email, password);
     await this.upload(someWorks);

@@ -36,9 +36,9 @@ describe('what the viewer asks the service', () => {
   });
   const placement = (language?: string) => new ViewApi({ kind: 'placement', name: 'quay page/1' }, () => language);
 
-  it('carries the token, the page around that gave it, and the language, and nothing where there is none', async () => {
+  it('carries the token and the language, and nothing where there is none', async () => {
     const api = placement('de');
-    api.access = { token: 'abc', host: 'https://portal.skerrow.example' };
+    api.access = { token: 'abc' };
     await api.view(nothing);
     await placement().view({ ...nothing, page: 'routes' });
     assert.deepEqual(asked, [
@@ -47,7 +47,6 @@ describe('what the viewer asks the service', () => {
         method: 'GET',
         headers: {
           Authorization: 'Bearer abc',
-          'Underbell-Host': 'https://portal.skerrow.example',
           'Accept-Language': 'de',
         },
         body: undefined,

@@ -15,9 +15,17 @@ const fields = reactive({ email: '', password: '' });
 const { busy, problem, attempt } = useAttempt();
 
 const setup = useResource<{ hasDirectory: boolean }>('/api/v1/setup');
-const refused = computed(() =>
-  typeof route.query['refused'] === 'string' ? route.query['refused'].slice(0, 200) : '',
-);
+/** Why the directory sent somebody back, by code: what an address says is shown in words of this page alone. */
+const reasons: Readonly<Record<string, string>> = {
+  directory_refused: 'the directory did not confirm who you are, or has not made you known here; start again',
+  destination_unreachable: 'the directory cannot be reached just now',
+  sign_in_locked: 'too many failed attempts; try again in a few minutes',
+};
+const refused = computed(() => {
+  const code = route.query['refused'];
+  if (typeof code !== 'string') return '';
+  return Object.hasOwn(reasons, code) ? reasons[code]! : 'signing in with the directory did not work; start again';
+});
 const directory = computed(() => {
   const then = route.query['then'];
   const back = typeof then !== 'string' ? '/console' : isCopyLink(then) ? then : `/console${then}`;

@@ -47,6 +47,7 @@ export {
   type Writing,
 } from './viewLimits.ts';
 export { markColumn, marksText } from './marks.ts';
+export { isOrigin } from './origin.ts';
 export {
   checkMask,
   decideMasks,

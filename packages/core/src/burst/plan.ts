@@ -84,6 +84,7 @@ export function templateNamesFor(
   return [...new Set([...listColumns, ...parameters, ...own])];
 }
 
+/** @param taken - final names of files, as they are compared, with whose they are */
 function copyFiles(
   input: PlanInput,
   recipient: Recipient,
@@ -91,8 +92,6 @@ function copyFiles(
 ): { files: PlannedFile[]; clash?: string } {
   const { definition } = input;
   const stem = safeFileName(fillTemplate(definition.fileName, templateValues(input, recipient)));
-  const other = taken.get(stem.toLowerCase());
-  taken.set(stem.toLowerCase(), other ?? recipient.id);
   const { formats: wanted } = recipient;
   const formats = definition.formats.filter((one) => wanted === undefined || wanted.includes(one));
   const hasBoth = formats.includes('xlsx');
@@ -103,8 +102,13 @@ function copyFiles(
       { name: `${stem}-page.png`, format: 'png', isInline: true },
       { name: `${stem}-page.json`, format: 'numbers', isInline: true },
     );
-  return { files, ...(other !== undefined ? { clash: other } : {}) };
+  const clash = files.map(({ name }) => taken.get(sameName(name))).find((other) => other !== undefined);
+  for (const { name } of files) if (!taken.has(sameName(name))) taken.set(sameName(name), recipient.id);
+  return { files, ...(clash !== undefined ? { clash } : {}) };
 }
+
+/** Names that some file system takes for the same have this in common. */
+const sameName = (name: string) => name.normalize('NFKC').toLowerCase();
 
 /** The values of a copy that never occur, each with the nearest that nobody else has. */
 function neverWords({ occurring, copies }: PlanInput, cut: Cut): { isAll: boolean; words: string[] } {

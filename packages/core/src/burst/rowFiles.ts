@@ -1,4 +1,4 @@
-import { csvField, csvLineEnd } from '../csv/index.ts';
+import { csvField, csvLineEnd, withoutFormula } from '../csv/index.ts';
 import { formatValue, readCell, type DatasetColumn } from '../dataset/index.ts';
 import type { CsvStyle } from './definition.ts';
 
@@ -11,8 +11,6 @@ export interface RowWriter {
 }
 
 const separators = { comma: ',', semicolon: ';', tab: '\t' } as const;
-/** What a spreadsheet takes for the start of a formula. */
-const formulaStart = /^[=+\-@\t\r]/;
 const mark = '\ufeff';
 
 /** CSV (RFC 4180) with a separator of choice; a text that a spreadsheet would take for a formula gets an apostrophe. */
@@ -26,7 +24,7 @@ function csvWriter(columns: readonly DatasetColumn[], style: CsvStyle): RowWrite
   return {
     head: `${style.mark || style.encoding === 'utf-16' ? mark : ''}${columns.map((one) => field(one.name)).join(separator)}${csvLineEnd}`,
     line: (cells) =>
-      `${cells.map((cell, i) => field(cell !== null && guarded[i] && formulaStart.test(cell) ? `'${cell}` : cell)).join(separator)}${csvLineEnd}`,
+      `${cells.map((cell, i) => field(cell !== null && guarded[i] ? withoutFormula(cell) : cell)).join(separator)}${csvLineEnd}`,
   };
 }
 

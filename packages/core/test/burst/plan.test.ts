@@ -146,6 +146,29 @@ describe('planBurst', () => {
     assert.deepEqual([none?.action, none?.reason], ['skip', 'wants xlsx, which this burst does not make']);
   });
 
+  it('lets no two files of a run have one name, whatever they are made of', () => {
+    const named = (values: Record<string, string>) => ({
+      recipient: { id: values['quay']!, address: 'x@skerrow.example', values },
+      cut: { fields: { quay: [values['quay']!] } },
+      rows: 1,
+    });
+    const mail = { kind: 'mail', subject: 's', message: 'm', page: true } as const;
+    const tries = [
+      [['north', 'north-filled'], { formats: ['xlsx', 'template'] }],
+      [['north', 'north-page'], { formats: ['png'], destination: mail }],
+      [['North', 'NORTH'], { formats: ['csv'] }],
+      [['ﬁrth', 'firth'], { formats: ['csv'] }],
+    ] as const;
+    for (const [names, change] of tries) {
+      const changed = { ...definition, fileName: '{name}', ...change } as BurstDefinition;
+      const copies = names.map((name, i) => named({ quay: `Q00${i + 1}`, name }));
+      const entries = planBurst({ definition: changed, period, copies, alreadySent: new Map(), start });
+      const sent = entries.filter((one) => one.action === 'send').flatMap((one) => one.files.map((file) => file.name));
+      assert.equal(new Set(sent.map((name) => name.normalize('NFKC').toLowerCase())).size, sent.length, names.join());
+      assert.match(entries[1]?.reason ?? '', /same as that of Q001/, names.join());
+    }
+  });
+
   it('does not send the same period twice', () => {
     const [one] = plan([recipient('Q001')], new Map([['Q001', 4]]));
     assert.deepEqual([one?.action, one?.reason], ['skip', 'already sent in run 4']);

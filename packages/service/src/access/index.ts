@@ -1,5 +1,5 @@
 export { accessRoutes } from './routes.ts';
-export { email, filter, thing } from './schemas.ts';
+export { email, filter, thing, webOrigin } from './schemas.ts';
 export { ruleBody } from './ruleRoutes.ts';
 export {
   isMaker,

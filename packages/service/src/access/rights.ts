@@ -7,6 +7,7 @@ import {
   type RightLevel,
   type ThingKind,
 } from '@underbell/core/access';
+import { QueryTypes } from 'sequelize';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import type { App } from '../platform/index.ts';
 import { foldersOf, listGrants } from './grantStore.ts';
@@ -33,6 +34,35 @@ export async function rightOn(
   return (await rightsOn(app, kind))(person, name);
 }
 
+/** Where things of a kind are kept, and which of them are there. */
+const keptIn: Readonly<Record<ThingKind, string>> = {
+  folder: 'folders',
+  report: 'reports WHERE deleted_at IS NULL',
+  board: 'boards WHERE deleted_at IS NULL',
+  dataset: 'datasets WHERE deleted_at IS NULL',
+  source: 'sources',
+  placement: 'placements',
+  list: 'lists',
+  template: 'templates',
+  destination: 'destinations',
+  burst: 'bursts',
+  client: 'clients',
+};
+
+/** The names of a kind that a person may see: the only ones that a mistake is compared with. */
+async function namesSeen(app: App, person: PersonViewer, kind: ThingKind): Promise<string[]> {
+  const rows = await app.records.query<{ name: string }>(
+    `SELECT ${kind === 'client' ? 'id' : 'name'} AS name FROM ${keptIn[kind]}`,
+    { type: QueryTypes.SELECT },
+  );
+  return visibleNames(
+    app,
+    person,
+    kind,
+    rows.map((row) => row.name),
+  );
+}
+
 /**
  * Stops whoever lacks a right. A thing that may not even be seen answers as if it did not exist.
  *
@@ -47,7 +77,7 @@ export async function requireRight(
 ): Promise<Right> {
   const right = await rightOn(app, person, kind, name);
   if (right !== undefined && isAtLeast(right, level)) return right;
-  if (right === undefined) throw noSuch(kind, name, []);
+  if (right === undefined) throw noSuch(kind, name, await namesSeen(app, person, kind));
   throw new Refusal('NOT_ALLOWED', `you may ${right.level} the ${kind} \`${name}\`, not ${level} it`, {
     hint: `ask somebody who owns it for the right to ${level}`,
   });

@@ -1,4 +1,5 @@
 import Joi from 'joi';
+import { isOrigin } from '@underbell/core/access';
 import { thingName } from '@underbell/core/dataset';
 
 export const email = Joi.string().email({ tlds: false }).max(254);
@@ -6,6 +7,12 @@ export const password = Joi.string().min(1).max(200);
 export const thing = Joi.string()
   .pattern(thingName, 'lower-case letters, digits and hyphens, starting with a letter')
   .max(60);
+/** An origin (RFC 6454): scheme, host and port, nothing after. */
+export const webOrigin = Joi.string()
+  .max(300)
+  .custom((value: string, helpers) => (isOrigin(value) ? value : helpers.error('string.origin')), 'origin')
+  .messages({ 'string.origin': '{{#label}} must be scheme, host and port alone, such as https://portal.example' })
+  .description('scheme, host and port of the host page, such as https://portal.example');
 export const groupName = Joi.string().trim().min(1).max(100);
 /** CQL2 text, or CQL2 JSON. */
 export const filter = Joi.alternatives(Joi.string().max(16_384), Joi.object().unknown());

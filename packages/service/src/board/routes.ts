@@ -80,8 +80,14 @@ export const boardRoutes: Route[] = [
     summary: 'Server-sent events: tells when the board or its data has changed',
     params: named,
     answer: { description: 'text/event-stream', type: 'text/event-stream' },
-    async handle({ app, ctx, person, params }) {
-      return streamChanges(app, ctx, { board: params.name, datasets: await boardDatasets(app, person, params.name) });
+    async handle({ app, ctx, person, params, askers, again }) {
+      const watched = { board: params.name, datasets: await boardDatasets(app, person, params.name) };
+      return streamChanges(app, ctx, watched, {
+        shares: askers,
+        async look() {
+          await showBoard(app, (await again()).person!, params.name);
+        },
+      });
     },
   }),
 ];

@@ -2,6 +2,7 @@ import { readFile } from 'node:fs/promises';
 import {
   fillTemplate,
   goesAsLinks,
+  isMailAddress,
   keepingOf,
   runStart,
   templateValues,
@@ -12,6 +13,7 @@ import {
   type PageNumbers,
   type Recipient,
 } from '@underbell/core/burst';
+import { Refusal } from '@underbell/core/refusal';
 import type { MailCopy } from '../deliver/index.ts';
 import type { App } from '../platform/index.ts';
 import { bounceAddress } from './bounces.ts';
@@ -67,7 +69,7 @@ export async function letterOf(
     messageId,
     to: delivery.address,
     subject: run.isTest ? `[Test for ${delivery.recipient}, ${recipient.address}] ${subject}` : subject,
-    ...(words.replyTo ? { replyTo: fillTemplate(words.replyTo, values) } : {}),
+    ...replyTo(words.replyTo, values),
     ...(unsubscribe ? { unsubscribe } : {}),
     ...(bouncesTo ? { bouncesTo: bounceAddress(app, bouncesTo, delivery.id) } : {}),
     ...(await formsOf(app, sending, delivery, text, unsubscribe)),
@@ -87,6 +89,20 @@ export async function letterOf(
         })),
     ],
   };
+}
+
+/**
+ * Whom answers go to: a single address, whatever the values of a list row say; a value alone stands for an address, and
+ * none is put together from pieces of one.
+ */
+function replyTo(template: string | undefined, values: Readonly<Record<string, string>>): { replyTo?: string } {
+  if (template === undefined) return {};
+  const address = fillTemplate(template, values).trim();
+  if (isMailAddress(address)) return { replyTo: address };
+  throw new Refusal('VALUE_INVALID', 'the address for answers is not a single mail address', {
+    pointer: '/destination/replyTo',
+    hint: 'write an address, or the list column that holds one',
+  });
 }
 
 /** The letter as text, and as HTML where it shows the page or offers to stop. */

@@ -1,14 +1,15 @@
-import { createReadStream } from 'node:fs';
+import { createReadStream, type Stats } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Readable } from 'node:stream';
+import { LRUCache } from 'lru-cache';
 import { QueryTypes, type Transaction } from 'sequelize';
 import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { requireRight, rightOn } from '../access/index.ts';
 import { isSameSecret, remember, type App } from '../platform/index.ts';
 import { mediaTypeOf } from './mediaTypes.ts';
-import { runFolder } from './spool.ts';
+import { describeFile, runFolder } from './spool.ts';
 import { findDelivery, listDeliveries, type DeliveryRow, type MadeFile } from './deliveryStore.ts';
 import { findRun, type RunRow } from './store.ts';
 
@@ -49,10 +50,26 @@ export interface FetchedFile {
   readonly open: () => Readable;
 }
 
+/** Hashes of files by path, length and time of change: a large file is read once, not with every fetch. */
+const hashes = new LRUCache<string, Promise<string>>({ max: 2_000 });
+
+function hashOf(path: string, { size, mtimeMs }: Stats): Promise<string> {
+  const key = `${path} ${size} ${mtimeMs}`;
+  const known = hashes.get(key);
+  if (known) return known;
+  const hashing = describeFile(path).then((mark) => mark.sha256);
+  hashes.set(key, hashing);
+  hashing.catch(() => hashes.delete(key));
+  return hashing;
+}
+
+/** A file as it was made for its copy: what lies under its name by now, but is another, is nobody's to fetch. */
 async function fileOf(app: App, run: RunRow, file: MadeFile): Promise<FetchedFile> {
   const path = join(runFolder(app.settings.spool, run.id), file.name);
   const found = await stat(path).catch(() => undefined);
   if (!found?.isFile()) throw new Refusal('LINK_GONE', 'the file is not kept any more');
+  if (file.sha256 === undefined || (await hashOf(path, found)) !== file.sha256)
+    throw new Refusal('LINK_GONE', 'the file is not the one that this link was made for');
   return {
     name: file.name,
     type: mediaTypeOf(file.format, run.definition),

@@ -1,7 +1,7 @@
 import type { PersonViewer } from '@underbell/core/access';
 import type { Ledger, LedgerEntry, PlanEntry, RunCause, ShownRun } from '@underbell/core/burst';
 import { Refusal } from '@underbell/core/refusal';
-import { noSuch, requireRight, visibleNames } from '../access/index.ts';
+import { noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { requireBudget } from '../meter/index.ts';
 import { enqueue, hurry, remember, type App } from '../platform/index.ts';
 import { linksOf } from './links.ts';
@@ -162,8 +162,8 @@ const shownDelivery = (row: DeliveryRow): LedgerEntry<Date> => ({
 
 export async function requireRun(app: App, person: PersonViewer, id: number): Promise<RunRow> {
   const run = await findRun(app, id);
-  if (!run) throw noSuch('run', String(id), []);
-  await requireRight(app, person, 'view', 'burst', run.burstName);
+  // A run of a burst that is not theirs to see is told apart from none by nothing.
+  if (!run || (await rightOn(app, person, 'burst', run.burstName)) === undefined) throw noSuch('run', String(id), []);
   return run;
 }
 

@@ -2,7 +2,7 @@ import type pg from 'pg';
 import { exactRowsSql, limitsPassedSql, rowsSql, type EffectiveFilter, type RowsSql } from '@underbell/core/access';
 import { StatementBinder, type Cell, type SqlBinder } from '@underbell/core/filter';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
-import { tell, type App, type Lane } from '../platform/index.ts';
+import { takeConnection, tell, type App, type Lane } from '../platform/index.ts';
 import { connectLive } from '../source/pool.ts';
 import { sourceRefusal } from '../source/postgres.ts';
 import { queryCache } from './cache.ts';
@@ -97,7 +97,11 @@ export async function select(
   values: readonly unknown[],
 ): Promise<Cell[][]> {
   const { live } = request.revision;
-  const client = await connect(app, request);
+  const giveBack = request.lane === 'readers' ? await takeConnection(app) : undefined;
+  const client = await connect(app, request).catch((error: unknown) => {
+    giveBack?.();
+    throw error;
+  });
   const start = performance.now();
   try {
     const { rows } = await client.query<Cell[]>({ text, values: [...values], rowMode: 'array' });
@@ -107,6 +111,7 @@ export async function select(
     throw rowsRefusal(cause, live?.source);
   } finally {
     client.release();
+    giveBack?.();
   }
 }
 

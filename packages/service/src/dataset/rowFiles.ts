@@ -1,6 +1,7 @@
 import type { Readable } from 'node:stream';
 import type pg from 'pg';
 import { maskedColumnSql } from '@underbell/core/access';
+import { formulaStartSql } from '@underbell/core/csv';
 import type { DatasetColumn } from '@underbell/core/dataset';
 import { quoteName, SettingBinder } from '@underbell/core/filter';
 import type { App } from '../platform/index.ts';
@@ -26,7 +27,7 @@ export type RowFormat = 'csv' | 'raw' | 'jsonl';
  */
 function fileCell(column: DatasetColumn, sql: string, format: RowFormat, guarded: ReadonlySet<string>): string {
   if (format === 'csv' && guarded.has(column.name))
-    return `CASE WHEN left(${sql}, 1) = ANY (${formulaStarts}) THEN '''' || ${sql} ELSE ${sql} END`;
+    return `CASE WHEN ${sql} ~ ${formulaStartSql} THEN '''' || ${sql} ELSE ${sql} END`;
   if (column.type === 'boolean' && format !== 'jsonl') return `(${sql})::text`;
   if (column.type === 'instant' && format === 'jsonl')
     return `to_char(${sql} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
@@ -52,8 +53,6 @@ function fileRows(
   };
 }
 
-/** What a spreadsheet takes for the start of a formula. */
-const formulaStarts = `ARRAY['=', '+', '-', '@', E'\\t', E'\\r']`;
 const formulaColumnsOf = new WeakMap<App, Map<number, Promise<Set<string>>>>();
 
 /**
@@ -69,7 +68,7 @@ function formulaColumns(app: App, request: RowRequest): Promise<Set<string>> {
   const texts = revision.shape.columns.filter((column) => column.type === 'text');
   // What a live source holds may change at any time.
   if (revision.isLive) return Promise.resolve(new Set(texts.map((column) => column.name)));
-  const tests = texts.map((column) => `bool_or(left(${quoteName(column.name)}, 1) = ANY (${formulaStarts}))`);
+  const tests = texts.map((column) => `bool_or(${quoteName(column.name)} ~ ${formulaStartSql})`);
   const asked =
     texts.length === 0
       ? Promise.resolve(new Set<string>())

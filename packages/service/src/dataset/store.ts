@@ -165,12 +165,8 @@ export async function changeRevision(app: App, id: number, change: Partial<Revis
 /** The shape of a dataset. @throws {Refusal} `NOT_FOUND` */
 export async function findDataset(app: App, name: string): Promise<DatasetShape> {
   const row = await findDatasetRow(app, name);
-  if (!row)
-    throw noSuch(
-      'dataset',
-      name,
-      (await listDatasets(app)).map((one) => one.name),
-    );
+  // Which others there are, only those hear who may see them.
+  if (!row) throw noSuch('dataset', name, []);
   return { name, columns: row.columns };
 }
 

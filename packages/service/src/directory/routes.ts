@@ -32,8 +32,8 @@ function signInRoutes(app: App, router: Router): void {
     } catch (error) {
       if (!isRefusal(error)) throw error;
       app.log.info({ err: error.cause, code: error.code }, 'the directory sign-in was refused');
-      // The page words the code; nothing of the directory's answer travels on.
-      ctx.redirect(`/console/sign-in?refused=${encodeURIComponent(error.message)}`);
+      // The page words the code: an address carries no text that somebody else could have written.
+      ctx.redirect(`/console/sign-in?refused=${error.code.toLowerCase()}`);
     }
   });
 }

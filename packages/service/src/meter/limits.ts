@@ -9,7 +9,7 @@ import {
   type ShownCostLimit,
 } from '@underbell/core/meter';
 import { Refusal } from '@underbell/core/refusal';
-import { foldersOf, listFolders, noSuch, ownersOf, requireRight, rightOn } from '../access/index.ts';
+import { foldersOf, listFolders, noSuch, ownersOf, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { defineRecord, enqueue, plain, remember, type App } from '../platform/index.ts';
 
 interface LimitRow {
@@ -93,9 +93,9 @@ async function isOwner(app: App, person: PersonViewer, folder: string): Promise<
 
 /** The limits of a folder are seen and set by its owners and by administrators. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
 async function requireOwner(app: App, person: PersonViewer, folder: string): Promise<void> {
+  await requireRight(app, person, 'own', 'folder', folder);
   const known = (await listFolders(app)).map((one) => one.name);
-  if (!known.includes(folder)) throw noSuch('folder', folder, known);
-  if (!person.isAdministrator) await requireRight(app, person, 'own', 'folder', folder);
+  if (!known.includes(folder)) throw noSuch('folder', folder, await visibleNames(app, person, 'folder', known));
 }
 
 const shown = (one: CountedCosts): ShownCostLimit => ({ ...one, state: costState(one), words: costWords(one) });

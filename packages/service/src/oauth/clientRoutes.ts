@@ -2,7 +2,7 @@ import Joi from 'joi';
 import type { JSONWebKeySet } from 'jose';
 import { tokenActions, type ClientBounds } from '@underbell/core/access';
 import { tokenAlgorithms, type TokenAlgorithm } from '@underbell/core/token';
-import { filter, thing } from '../access/index.ts';
+import { filter, thing, webOrigin } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { clientsOf, endClient, saveClient } from './clients.ts';
 import { dropKey, rotateKeys, showKeys } from './keys.ts';
@@ -19,14 +19,6 @@ const publicKey = Joi.object({
   use: Joi.string().valid('sig'),
 });
 
-/** An origin (RFC 6454): scheme, host and port, nothing after. */
-export const origin = Joi.string()
-  .uri({ scheme: ['http', 'https'] })
-  .custom(
-    (value: string, helpers) => (new URL(value).origin === value ? value : helpers.error('string.uri')),
-    'origin',
-  );
-
 const bounds = Joi.object({
   reports: Joi.array().items(thing).min(1).required(),
   actions: Joi.array()
@@ -35,7 +27,7 @@ const bounds = Joi.object({
     .default(['view']),
   maxLifetimeSeconds: Joi.number().integer().min(30).max(86_400).default(3600),
   mayNamePersons: Joi.boolean().default(false),
-  origins: Joi.array().items(origin).max(20),
+  origins: Joi.array().items(webOrigin).max(20),
   mustFilter: Joi.array().items(Joi.string().max(60)).max(10),
   requiresProof: Joi.boolean(),
 });

@@ -1,7 +1,7 @@
 import Joi from 'joi';
 import type { PlaceKind } from '@underbell/core/access';
 import { toFilterText } from '@underbell/core/filter';
-import { filter, thing } from '../access/schemas.ts';
+import { filter, thing, webOrigin } from '../access/schemas.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import type { Placement } from './store.ts';
 import { savePlacement, seenPlacements } from './usecases.ts';
@@ -16,17 +16,6 @@ interface PlacementInput {
   readonly origins: string[];
   readonly edition?: number;
 }
-
-/** An origin is scheme, host and port, nothing after. */
-const origin = Joi.string()
-  .custom((value: string, tools) => {
-    try {
-      return new URL(value).origin === value && /^https?:/.test(value) ? value : tools.error('string.pattern.name');
-    } catch {
-      return tools.error('string.pattern.name');
-    }
-  }, 'origin')
-  .description('scheme, host and port of the host page, such as https://portal.example');
 
 export const placeRoutes: Route[] = [
   defineRoute<Record<string, never>, { report?: string }>({
@@ -53,7 +42,7 @@ export const placeRoutes: Route[] = [
       page: Joi.string().max(60),
       where: Joi.object().pattern(Joi.string().max(60), filter).default({}),
       parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)).default({}),
-      origins: Joi.array().items(origin).max(50).default([]),
+      origins: Joi.array().items(webOrigin).max(50).default([]),
       edition: Joi.number()
         .integer()
         .min(1)

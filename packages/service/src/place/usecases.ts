@@ -1,7 +1,7 @@
-import { checkPlacementFilter, type PersonViewer } from '@underbell/core/access';
+import { checkPlacementFilter, isAtLeast, type PersonViewer } from '@underbell/core/access';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { findPage, readParameters } from '@underbell/core/report';
-import { requireRight, visibleNames } from '../access/index.ts';
+import { requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
 import { announce, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
@@ -38,8 +38,15 @@ export async function savePlacement(
   const placement: Placement = { ...given, writerId: person.id };
   await requireRight(app, person, 'edit', 'report', placement.reportName);
   const before = await findPlacement(app, placement.name);
-  if (before && before.reportName !== placement.reportName)
-    await requireRight(app, person, 'edit', 'report', before.reportName);
+  if (
+    before &&
+    before.reportName !== placement.reportName &&
+    !isAtLeast(await rightOn(app, person, 'report', before.reportName), 'edit')
+  )
+    throw new Refusal('NAME_TAKEN', `\`${placement.name}\` is a placement of somebody else’s`, {
+      word: placement.name,
+      hint: 'choose another name',
+    });
   const { definition } = await findEdition(app, placement.reportName, placement.editionNumber ?? undefined);
   if (placement.page !== null) findPage(definition, placement.page);
   readParameters(definition, placement.parameters, { today: momentOf(app).today, isPartial: true });

@@ -13,6 +13,7 @@ export { defineRecord, plain, type RecordTable } from './records.ts';
 export { readSettings, type Settings } from './settings.ts';
 export { sideBySide, together, Turns } from './sideBySide.ts';
 export { busyMs, tallied, tell, type Tally } from './tally.ts';
+export { askingAs, takeConnection, takeDownload, takeStream, type AskerKey } from './shares.ts';
 export { useOnce } from './usedOnce.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';
 export { defineRoute, type Answer, type Request, type Route } from './http/index.ts';

@@ -2,8 +2,11 @@ import { readFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type Router from '@koa/router';
+import escapeHtml from 'escape-html';
 import type { Context } from 'koa';
 import send from 'koa-send';
+import { isOrigin } from '@underbell/core/access';
+import { thingName } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
 
@@ -14,23 +17,42 @@ const yearMs = 365 * 24 * 3_600_000;
 const basePolicy =
   "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'";
 
+const opening = '<div id="app">';
+
+/**
+ * A built page with what it is to show.
+ *
+ * The page is taken apart at its root and put together again: no text of anybody's is ever a pattern, and all of it is
+ * escaped.
+ */
+export function pageWith(html: string, attributes: Readonly<Record<string, string>>): string {
+  const [head, tail, ...more] = html.split(opening);
+  if (tail === undefined || more.length > 0) throw new TypeError('the page has no single root');
+  const data = Object.entries(attributes).map(([key, value]) => ` data-${key}="${escapeHtml(value)}"`);
+  return [head, opening.slice(0, -1), ...data, '>', tail].join('');
+}
+
 async function sendPage(
   ctx: Context,
   name: string,
-  frameAncestors: string,
+  frameAncestors: readonly string[],
   attributes: Readonly<Record<string, string>> = {},
 ): Promise<void> {
   const html = await readFile(join(dist(name), 'index.html'), 'utf8').catch((cause: unknown) => {
     throw new Refusal('NOT_FOUND', `the ${name} has not been built`, { hint: 'npm run build' }, { cause });
   });
-  const data = Object.entries(attributes)
-    .map(([key, value]) => ` data-${key}="${value.replaceAll('&', '&amp;').replaceAll('"', '&quot;')}"`)
-    .join('');
-  ctx.set('Content-Security-Policy', `${basePolicy}; frame-ancestors ${frameAncestors}`);
+  ctx.set('Content-Security-Policy', `${basePolicy}; frame-ancestors ${frameAncestors.join(' ')}`);
   ctx.set('Referrer-Policy', 'no-referrer');
   ctx.set('Cache-Control', 'no-cache');
   ctx.type = 'html';
-  ctx.body = html.replace('<div id="app">', `<div id="app"${data}>`);
+  ctx.body = pageWith(html, attributes);
+}
+
+/** The name of a thing in an address. @throws {Refusal} `NOT_FOUND` for what is no name */
+function nameIn(ctx: Context & { params: { name: string } }): string {
+  const { name } = ctx.params;
+  if (thingName.test(name)) return name;
+  throw new Refusal('NOT_FOUND', 'there is no such page');
 }
 
 /**
@@ -50,13 +72,12 @@ export function mountPages(
   assets('console', '/console');
   assets('viewer', '/viewer');
   router.get('/', (ctx: Context) => ctx.redirect('/console'));
-  router.get(['/console', '/console/{*path}'], (ctx: Context) => sendPage(ctx, 'console', "'none'"));
+  router.get(['/console', '/console/{*path}'], (ctx: Context) => sendPage(ctx, 'console', ["'none'"]));
   router.get('/v/:name', async (ctx: Context & { params: { name: string } }) => {
-    const origins = await originsOf(ctx.params.name);
-    await sendPage(ctx, 'viewer', ["'self'", ...origins].join(' '), {
-      placement: ctx.params.name,
-      origins: origins.join(' '),
-    });
+    const placement = nameIn(ctx);
+    // What was saved before origins were looked at closely may hold words of the policy itself.
+    const origins = (await originsOf(placement)).filter(isOrigin);
+    await sendPage(ctx, 'viewer', ["'self'", ...origins], { placement, origins: origins.join(' ') });
   });
   // A report or a board in full, for those who are signed in.
   for (const [path, kind] of [
@@ -64,12 +85,12 @@ export function mountPages(
     ['/b/:name', 'board'],
   ] as const)
     router.get(path, (ctx: Context & { params: { name: string } }) =>
-      sendPage(ctx, 'viewer', "'self'", { [kind]: ctx.params.name }),
+      sendPage(ctx, 'viewer', ["'self'"], { [kind]: nameIn(ctx) }),
     );
   // Draws what the console hands it, in a frame of the console alone.
-  router.get('/preview', (ctx: Context) => sendPage(ctx, 'viewer', "'self'", { window: 'preview' }));
+  router.get('/preview', (ctx: Context) => sendPage(ctx, 'viewer', ["'self'"], { window: 'preview' }));
   // The window in which a reader signs in for a frame on another site.
-  router.get('/sign-in/window', (ctx: Context) => sendPage(ctx, 'viewer', "'none'", { window: 'sign-in' }));
+  router.get('/sign-in/window', (ctx: Context) => sendPage(ctx, 'viewer', ["'none'"], { window: 'sign-in' }));
   router.get('/element.js', async (ctx: Context) => {
     ctx.set('Access-Control-Allow-Origin', '*');
     ctx.set('Cross-Origin-Resource-Policy', 'cross-origin');

@@ -73,12 +73,8 @@ export async function findEdition(app: App, name: string, number?: number): Prom
     const row = await tables(app).reports.findOne({ where: { name, deletedAt: null } });
     return row ? plain(row) : undefined;
   });
-  if (!report)
-    throw noSuch(
-      'report',
-      name,
-      (await listReports(app)).map((one) => one.name),
-    );
+  // Which others there are, only those hear who may see them.
+  if (!report) throw noSuch('report', name, []);
   const wanted = number ?? report.editionNumber;
   const kept = keptEditions(app);
   const key = `${name} ${wanted}`;

@@ -1,6 +1,7 @@
 import { PassThrough } from 'node:stream';
 import type { Context } from 'koa';
-import type { App, Change } from '../platform/index.ts';
+import { isRefusal } from '@underbell/core/refusal';
+import { takeStream, type App, type Change } from '../platform/index.ts';
 
 /** What a viewer looks at, and so wants to hear about. */
 export interface Watched {
@@ -8,6 +9,16 @@ export interface Watched {
   readonly report?: string;
   readonly placement?: string;
   readonly board?: string;
+}
+
+/** Who listens, and whether they still may. */
+export interface Listener {
+  /** What shares its streams: a person, a token, a placement. */
+  readonly shares: readonly string[];
+  /** When the key that opened it ends; milliseconds since 1970-01-01T00:00:00Z. */
+  readonly endsAt?: number;
+  /** Looks again whether it may be told; throws a refusal when it may not. */
+  readonly look: () => Promise<unknown>;
 }
 
 /** A stream ends after so long; its reader comes back and is asked again who it is. */
@@ -25,19 +36,36 @@ function concerns({ kind, name }: Change, { datasets, report, placement, board }
  *
  * @see HTML Living Standard, section 9.2
  */
-export function streamChanges(app: App, ctx: Context, watched: Watched): { stream: PassThrough; type: string } {
+export function streamChanges(
+  app: App,
+  ctx: Context,
+  watched: Watched,
+  listener: Listener,
+): { stream: PassThrough; type: string } {
+  const giveBack = takeStream(app, listener.shares);
   const stream = new PassThrough();
   const write = (text: string) => {
     if (!stream.destroyed && !stream.writableEnded) stream.write(text);
   };
+  /** Tells only who still may look; whoever may not any more hears nothing, and the stream ends. */
+  const tell = (text: string) =>
+    void listener.look().then(
+      () => write(text),
+      (error: unknown) => {
+        if (!isRefusal(error)) app.log.error({ err: error }, 'a stream of changes broke off');
+        stream.end();
+      },
+    );
   const stop = app.changes.subscribe((change) => {
     if (change === undefined || concerns(change, watched))
-      write(`event: changed\ndata: ${JSON.stringify(change ?? {})}\n\n`);
+      tell(`event: changed\ndata: ${JSON.stringify(change ?? {})}\n\n`);
   });
-  const beat = setInterval(() => write(': still here\n\n'), beatMs);
-  const end = setTimeout(() => stream.end(), endAfterMs);
+  const beat = setInterval(() => tell(': still here\n\n'), beatMs);
+  const lastsMs = Math.min(endAfterMs, (listener.endsAt ?? Infinity) - app.now());
+  const end = setTimeout(() => stream.end(), Math.max(0, lastsMs));
   stream.once('close', () => {
     stop();
+    giveBack();
     clearInterval(beat);
     clearTimeout(end);
   });

@@ -1,5 +1,5 @@
 import { figureInView } from '@underbell/core/access';
-import { csvLine } from '@underbell/core/csv';
+import { csvLine, withoutFormula } from '@underbell/core/csv';
 import { missingMark } from '@underbell/core/format';
 import { Refusal } from '@underbell/core/refusal';
 import {
@@ -99,14 +99,12 @@ async function wholeResult(app: App, view: PreparedView, figure: DataFigure): Pr
   return { ...result, rows };
 }
 
-const isFormula = /^[=+\-@\t\r]/;
-
 function csvCell(cell: Cell | undefined, column: ResultColumn): string {
   if (cell === null || cell === undefined) return '';
   if (column.type === 'instant') return new Date(cell as number).toISOString();
   const text = String(cell);
   // A spreadsheet must not take somebody's text for a formula.
-  return column.type === 'text' && isFormula.test(text) ? `'${text}` : text;
+  return column.type === 'text' ? withoutFormula(text) : text;
 }
 
 function toCsv({ columns, rows }: FigureResult): string {

@@ -121,12 +121,6 @@ function toRequest({ page, where, choose, drill, without, parameters }: ViewBody
   };
 }
 
-/** A client with origins shows what its tokens open in pages of those alone; the frame says which page gave it the token. */
-function checkHost({ origins = [] }: TokenViewer, host: string): void {
-  if (origins.length === 0 || origins.includes(host)) return;
-  throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token may not be used from this page', { word: host });
-}
-
 /** Answers with an entity tag; an unchanged view costs no query. */
 async function answerView(app: App, ctx: Context, view: PreparedView): Promise<object | null> {
   const tag = viewTag(view, app.now());
@@ -169,8 +163,7 @@ type Prepare = (
 ) => Promise<PreparedView>;
 
 const placed: Prepare = (asked, request) => {
-  const { app, ctx, client, params } = asked;
-  if (client) checkHost(client as TokenViewer, ctx.get('Underbell-Host'));
+  const { app, client, params } = asked;
   const who = client ? { client: client as TokenViewer } : { person: asked.person };
   return preparePlacement(app, params.name, who, request);
 };
@@ -271,11 +264,21 @@ function routesOf(base: string, audience: 'viewer' | 'person', what: string, pre
       query: viewQuery,
       answer: { description: 'text/event-stream', type: 'text/event-stream' },
       async handle(asked) {
-        const view = await prepare(asked, readRequest(asked.query, asked.ctx));
-        return streamChanges(asked.app, asked.ctx, {
+        const request = readRequest(asked.query, asked.ctx);
+        const view = await prepare(asked, request);
+        const watched = {
           datasets: dataFigures(view).map((figure) => revisionFor(view, figure).shape.name),
           report: view.viewing.report.name,
           ...(view.placement ? { placement: view.placement.name } : {}),
+        };
+        const { client } = asked as { client?: TokenViewer };
+        return streamChanges(asked.app, asked.ctx, watched, {
+          shares: asked.askers,
+          ...(client ? { endsAt: client.expiresAt } : {}),
+          async look() {
+            const { app, ctx, params } = asked;
+            await prepare({ app, ctx, params, ...(await asked.again()) } as Asked, request);
+          },
         });
       },
     }),

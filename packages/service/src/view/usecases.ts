@@ -16,7 +16,7 @@ import {
   type RawParameters,
   type ReportDefinition,
 } from '@underbell/core/report';
-import { askForAccess, findPerson, limitsOn, noSuch, requireRight } from '../access/index.ts';
+import { askForAccess, findPerson, limitsOn, noSuch, requireRight, rightOn } from '../access/index.ts';
 import { readableRevision, type Revision } from '../dataset/index.ts';
 import { giversOf, levelOf, type TokenViewer } from '../oauth/index.ts';
 import { findPlacement, type Placement } from '../place/index.ts';
@@ -209,6 +209,19 @@ export function tokenBounds(
   return fix(report, details.parameters ?? {}, 'token', viewer.clientId, today);
 }
 
+/**
+ * A client with origins shows what its tokens open in pages of those alone. Which page asks only the browser knows, and it
+ * lets no page frame a placement that the placement does not name: so every page that it names must be one of the client's.
+ */
+function checkHosts({ origins = [] }: TokenViewer, placement: Placement): void {
+  if (origins.length === 0) return;
+  const other = placement.origins.find((one) => !origins.includes(one));
+  if (other === undefined && placement.origins.length > 0) return;
+  throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token may not be used in this placement', {
+    hint: 'pages may show the placement that are not among those of the program',
+  });
+}
+
 /** A placement as its visitor may see it: by access token, or by the visitor's own right on the report. */
 export async function preparePlacement(
   app: App,
@@ -218,11 +231,14 @@ export async function preparePlacement(
 ): Promise<PreparedView> {
   const placement = await findPlacement(app, name);
   if (!placement) throw noSuch('placement', name, []);
-  const right = who.person && (await requireRight(app, who.person, 'view', 'report', placement.reportName));
+  const right = who.person && (await rightOn(app, who.person, 'report', placement.reportName));
+  // Neither its report nor that it is there is told to whom it is not for.
+  if (who.person && right === undefined) throw noSuch('placement', name, []);
   if (!who.person && who.client?.details.report !== placement.reportName)
     throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another report');
   if (who.client?.details.placement !== undefined && who.client.details.placement !== name)
     throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another placement');
+  if (who.client) checkHosts(who.client, placement);
   const edition = await findEdition(app, placement.reportName, placement.editionNumber ?? undefined);
   const report = edition.definition;
   const page = request.page ?? placement.page ?? undefined;

@@ -148,7 +148,6 @@ export class ViewApi {
     const language = this.#language();
     return {
       ...(this.access ? { Authorization: `Bearer ${this.access.token}` } : {}),
-      ...(this.access?.host ? { 'Underbell-Host': this.access.host } : {}),
       ...(language ? { 'Accept-Language': language } : {}),
       ...more,
     };

@@ -5,6 +5,7 @@ import type { ClientViewer, PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
 import { look } from '../memory.ts';
+import { askingAs, type AskerKey } from '../shares.ts';
 import { readInput } from './input.ts';
 import type { Route } from './route.ts';
 
@@ -13,6 +14,8 @@ export interface Identify {
   person(ctx: Context): Promise<PersonViewer | undefined>;
   /** @throws {Refusal} when a token is there but not good */
   client(ctx: Context): Promise<ClientViewer | undefined>;
+  /** @throws {Refusal} when the token of the request does not count any more */
+  clientAgain(ctx: Context): Promise<ClientViewer>;
 }
 
 const unsafe = new Set(['POST', 'PUT', 'DELETE', 'PATCH']);
@@ -42,6 +45,17 @@ async function readBody(route: Route, ctx: Context): Promise<unknown> {
   return route.body === undefined ? undefined : readInput(ctx.request.body, route.body, 'body');
 }
 
+/** A person or token, and the placement through which they look. */
+function askersOf(
+  route: Route,
+  { name }: { readonly name?: string },
+  person: PersonViewer | undefined,
+  client: ClientViewer | undefined,
+): AskerKey[] {
+  const who: AskerKey[] = client ? [`token:${client.tokenId}`] : person ? [`person:${person.id}`] : [];
+  return route.audience === 'viewer' && name !== undefined ? [...who, `placement:${name}`] : who;
+}
+
 /** Mounts declared routes: who asks, then what they ask, then the handler. */
 export function mountRoutes(app: App, routes: readonly Route[], identify: Identify): Router {
   const router = new Router();
@@ -60,7 +74,16 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
       const params = readInput((ctx as unknown as { params: object }).params, route.params, 'path');
       const query = readInput({ ...ctx.query }, route.query, 'query');
       const body = await readBody(route, ctx);
+      const again = async () => {
+        if (client) return { client: await identify.clientAgain(ctx) };
+        const same = person && (await identify.person(ctx));
+        if (person && same?.id !== person.id) throw new Refusal('SIGN_IN_NEEDED', 'the session has ended');
+        return same ? { person: same } : {};
+      };
+      const askers = askersOf(route, (params ?? {}) as { name?: string }, person, client);
       const request = {
+        again,
+        askers,
         app,
         ctx,
         params,
@@ -73,7 +96,7 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
           throw new Refusal('SIGN_IN_NEEDED', 'sign in first');
         },
       };
-      const made = await route.handle(request as never);
+      const made = await askingAs(askers, () => route.handle(request as never));
       if (ctx.body !== undefined || ctx.status === 304) return;
       ctx.status = route.status ?? 200;
       if (made === null) {

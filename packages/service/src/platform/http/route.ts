@@ -3,6 +3,7 @@ import type Joi from 'joi';
 import type { Context } from 'koa';
 import type { ClientViewer, PersonViewer } from '@underbell/core/access';
 import type { App } from '../app.ts';
+import type { AskerKey } from '../shares.ts';
 
 /** Who may ask: anyone, a signed-in person, or a person or the holder of an access token. */
 export type RouteAudience = 'anyone' | 'person' | 'viewer';
@@ -19,6 +20,10 @@ export interface Request<Params, Query, Body> {
   readonly client?: ClientViewer;
   /** Address of the asker, for the audit. */
   readonly origin: string;
+  /** Looks anew who asks, for what lasts; throws a refusal when the key does not count any more. */
+  readonly again: () => Promise<{ readonly person?: PersonViewer; readonly client?: ClientViewer }>;
+  /** Those whose share of what is shared this request uses. */
+  readonly askers: readonly AskerKey[];
 }
 
 /** What a handler answers: JSON, or a stream or bytes with their type. */
