@@ -33,7 +33,10 @@ async function benchMail(folder: string, runs: number): Promise<BenchFigure> {
   const port = await host.start();
   const path = join(folder, 'letter.pdf');
   writeFileSync(path, randomBytes(attachmentBytes));
-  const road = new MailRoad({ smtpUrl: `smtp://127.0.0.1:${port}`, mailFrom: 'Bench <bench@skerrow.example>' });
+  const road = new MailRoad(
+    { smtpUrl: `smtp://127.0.0.1:${port}`, mailFrom: 'Bench <bench@skerrow.example>' },
+    { reachable: [], isOperators: true },
+  );
   const raw = nodemailer.createTransport({ host: '127.0.0.1', port, pool: true, maxConnections: lanes });
   const to = (i: number) => `quay${i}@skerrow.example`;
   const attachment = { name: 'pack.pdf', path, type: 'application/pdf' };

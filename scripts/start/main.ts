@@ -64,6 +64,8 @@ function environmentFor(
     UNDERBELL_SECRET: installation.secret,
     UNDERBELL_SPOOL: join(folder, 'spool'),
     UNDERBELL_DELIVERIES: join(folder, 'deliveries'),
+    // The demo's data and its file library are on this machine.
+    UNDERBELL_REACHABLE: process.env['UNDERBELL_REACHABLE'] ?? `127.0.0.1:${cluster.port}, 127.0.0.1:${ports.library}`,
     UNDERBELL_SMTP_URL: `smtp://127.0.0.1:${ports.smtp}`,
     UNDERBELL_MAIL_FROM: process.env['UNDERBELL_MAIL_FROM'] ?? 'Skerrow Ferries reports <reports@skerrow.example>',
     UNDERBELL_BOUNCES_TO: 'bounces@skerrow.example',

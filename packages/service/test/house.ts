@@ -99,6 +99,8 @@ export class House {
       UNDERBELL_SECRET: randomBytes(32).toString('hex'),
       UNDERBELL_SPOOL: join(this.folder, 'spool'),
       UNDERBELL_DELIVERIES: join(this.folder, 'deliveries'),
+      // Stand-ins and databases of the tests are on this machine.
+      UNDERBELL_REACHABLE: '127.0.0.1',
       UNDERBELL_SMTP_URL: `smtp://127.0.0.1:${smtpPort}`,
       UNDERBELL_LOG_LEVEL: 'silent',
       // Files of tests run side by side and keep every core busy: what gives way would wait for all of them.

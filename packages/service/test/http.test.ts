@@ -193,7 +193,7 @@ describe('what an attacker tries over HTTP', () => {
       const nameless = (answer: typeof a) => answer.text.replaceAll(/`[^`]*`|"word":"[^"]*"/g, '');
       assert.deepEqual(
         [a.status, nameless(a)],
-        [404, nameless(b).replaceAll('placement', 'report')].slice(0, 2) as never,
+        [404, nameless(b)],
         real,
       );
     }

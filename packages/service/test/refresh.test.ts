@@ -38,6 +38,12 @@ describe('refreshing', () => {
     await database.query(
       "CREATE TABLE t (quay_id text, kind text, amount integer, day date); INSERT INTO t SELECT 'Q00' || n % 3, 'k', n, '2026-10-01' FROM generate_series(1, 90) n",
     );
+    await database.query(`CREATE ROLE ${name} LOGIN PASSWORD 'reads'`);
+    // What is made later as well.
+    await database.query(
+      `GRANT SELECT ON ALL TABLES IN SCHEMA public TO ${name}; ALTER DEFAULT PRIVILEGES GRANT SELECT ON TABLES TO ${name}`,
+    );
+    [url.username, url.password] = [name, 'reads'];
     const put = (path: string, body: object) => house.call('PUT', path, { as: publisher, body });
     assert.equal((await put('/api/v1/sources/works', { url: url.toString() })).status, 200);
     const spec = {

@@ -84,6 +84,7 @@ export const refusalKinds = {
   NOT_FOUND: missing('There is no such thing'),
 
   SOURCE_UNREACHABLE: failed('The source cannot be reached', 502),
+  SOURCE_WRITES: wrong('The source’s role may do more than read', 409),
   SOURCE_REFUSED: failed('The source refused the query', 502),
   DESTINATION_UNREACHABLE: failed('The destination cannot be reached', 502),
   DESTINATION_BUSY: failed('The destination takes nothing just now', 503),

@@ -11,7 +11,16 @@ import { quoteName } from '@underbell/core/filter';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { meter } from '../meter/index.ts';
 import { busyMs, type App } from '../platform/index.ts';
-import { cancelQuery, copyFrom, copyOut, sourceUrl, withSource } from '../source/index.ts';
+import {
+  cancelQuery,
+  checkStatement,
+  copyFrom,
+  copyOut,
+  readingOnly,
+  requireReader,
+  sourceUrl,
+  withSource,
+} from '../source/index.ts';
 import {
   changeRevision,
   failLostLoads,
@@ -46,12 +55,15 @@ export interface Loaded {
 export async function describeQuery(app: App, source: string, sql: string): Promise<DatasetColumn[]> {
   const url = await sourceUrl(app, source);
   if (url === undefined) throw new Refusal('NOT_FOUND', `there is no source \`${source}\``, { word: source });
-  const fields = await withSource(
-    app.settings,
-    source,
-    url,
-    async (client) => (await client.query(`SELECT * FROM (\n${sql}\n) AS q LIMIT 0`)).fields,
-  );
+  const fields = await withSource(app.settings, source, url, async (client) => {
+    await requireReader(client, source);
+    await checkStatement(client, sql, source);
+    const text = `SELECT * FROM (\n${sql}\n) AS q LIMIT 0`;
+    return readingOnly(
+      client,
+      async () => (await client.query({ text, queryMode: 'extended' } as pg.QueryConfig)).fields,
+    );
+  });
   return fields.map((field) => {
     const type = columnTypeOf(field.dataTypeID);
     return { name: field.name, type, sourceType: type };
@@ -238,7 +250,8 @@ export async function loadFromSource(
         );
       signal.addEventListener('abort', cancel);
       try {
-        await pipeline(copyOut(from, sql), counter, copy, { signal });
+        await checkStatement(from, dataset.sql!, source);
+        await readingOnly(from, () => pipeline(copyOut(from, sql), counter, copy, { signal }));
       } catch (error) {
         throw signal.aborted ? signal.reason : error;
       }

@@ -5,6 +5,7 @@ import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { takeConnection, tell, type App, type Lane } from '../platform/index.ts';
 import { connectLive } from '../source/pool.ts';
 import { sourceRefusal } from '../source/postgres.ts';
+import { readingOnly } from '../source/statement.ts';
 import { queryCache } from './cache.ts';
 import type { Revision } from './store.ts';
 import { dataTable, liveTable } from './table.sql.ts';
@@ -104,7 +105,10 @@ export async function select(
   });
   const start = performance.now();
   try {
-    const { rows } = await client.query<Cell[]>({ text, values: [...values], rowMode: 'array' });
+    const ask = () =>
+      // One statement, whatever the SQL of a live dataset says.
+      client.query<Cell[]>({ text, values: [...values], rowMode: 'array', queryMode: 'extended' } as never);
+    const { rows } = live ? await readingOnly(client, ask) : await ask();
     tell({ rows: rows.length, queryMs: performance.now() - start, isLive: live !== undefined });
     return rows;
   } catch (cause) {

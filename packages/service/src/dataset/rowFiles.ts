@@ -6,6 +6,7 @@ import type { DatasetColumn } from '@underbell/core/dataset';
 import { quoteName, SettingBinder } from '@underbell/core/filter';
 import type { App } from '../platform/index.ts';
 import { copyOut } from '../source/postgres.ts';
+import { checkStatement } from '../source/statement.ts';
 import { readRowFrames, type RowReading } from '../source/rowFrames.ts';
 import {
   connect,
@@ -150,6 +151,9 @@ async function withCopy<T>(
   const client = await connect(app, request);
   let failure: Error | undefined;
   try {
+    const { live } = request.revision;
+    // COPY knows no extended protocol: the SQL of a live dataset is looked at before it is set in.
+    if (live) await checkStatement(client, live.sql, live.source);
     await client.query('BEGIN READ ONLY');
     // Rows come as they lie: neither from several processes at once nor from wherever another scan stands, nor one
     // value of an index after the other.
@@ -160,7 +164,8 @@ async function withCopy<T>(
     await client.query(`SELECT set_config('timezone', $1, true)`, [app.settings.timeZone]);
     for (const { name, value } of binder.settings) await client.query('SELECT set_config($1, $2, true)', [name, value]);
     const result = await read(client, sql);
-    await client.query('COMMIT');
+    // Nothing was changed; a setting of the session that the SQL of a live dataset made goes with it.
+    await client.query('ROLLBACK');
     return result;
   } catch (error) {
     failure = error as Error;

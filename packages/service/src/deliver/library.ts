@@ -1,7 +1,10 @@
 import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { Readable } from 'node:stream';
-import { Refusal } from '@underbell/core/refusal';
+import type { Response } from 'undici';
+import { isRefusal, Refusal } from '@underbell/core/refusal';
+import { GuardedHttp, type Reach } from '../platform/index.ts';
+import { SilenceWatch } from './silenceWatch.ts';
 import { taken, testFileName, testText, type CopyFile, type PlacedCopy, type Road } from './road.ts';
 
 export interface LibraryAccess {
@@ -11,7 +14,8 @@ export interface LibraryAccess {
   readonly password?: string;
 }
 
-const answerMs = 60_000;
+/** A library that neither takes nor says anything for so long is taken for dead. */
+const silentMs = 60_000;
 
 /** A file library that speaks WebDAV. @see RFC 4918, RFC 9110 section 13 for conditions */
 export class LibraryRoad implements Road {
@@ -20,7 +24,10 @@ export class LibraryRoad implements Road {
   /** Folders that are known to be there. */
   readonly #made = new Set<string>();
 
-  constructor({ url, user, password }: LibraryAccess) {
+  readonly #http: GuardedHttp;
+
+  constructor({ url, user, password }: LibraryAccess, reach: Reach) {
+    this.#http = new GuardedHttp(reach);
     this.#base = url.replace(/\/+$/, '');
     this.#headers =
       user === undefined
@@ -32,22 +39,36 @@ export class LibraryRoad implements Road {
     return [this.#base, ...segments.map(encodeURIComponent)].join('/');
   }
 
-  async #ask(method: string, url: string, options: { headers?: Record<string, string>; body?: BodyInit } = {}) {
+  /**
+   * Asks once. A large file may take long to be taken; what counts is that it goes on.
+   *
+   * @param file - what is sent, whose progress is watched
+   */
+  async #ask(
+    method: string,
+    url: string,
+    options: { headers?: Record<string, string>; text?: string; file?: CopyFile } = {},
+  ): Promise<Response> {
+    const watch = new SilenceWatch(silentMs);
+    const { headers, text, file } = options;
     try {
-      return await fetch(url, {
+      const body = file ? Readable.from(watch.passing(createReadStream(file.path))) : text;
+      return await this.#http.ask(url, {
         method,
-        headers: { ...this.#headers, ...options.headers },
-        ...(options.body === undefined ? {} : { body: options.body, duplex: 'half' }),
-        redirect: 'error',
-        signal: AbortSignal.timeout(answerMs),
-      } as RequestInit);
+        headers: { ...this.#headers, ...headers },
+        ...(body === undefined ? {} : { body, duplex: 'half' }),
+        signal: watch.signal,
+      });
     } catch (cause) {
+      if (isRefusal(cause)) throw cause;
       throw new Refusal(
         'DESTINATION_UNREACHABLE',
         `the library at ${new URL(this.#base).host} does not answer`,
         { hint: 'is it up? The copies wait' },
         { cause },
       );
+    } finally {
+      watch.end();
     }
   }
 
@@ -88,7 +109,7 @@ export class LibraryRoad implements Road {
     const condition: Record<string, string> = replace ? await this.#stateOf(url) : { 'If-None-Match': '*' };
     const answer = await this.#ask('PUT', url, {
       headers: { 'Content-Type': file.type, 'Content-Length': String(file.sizeBytes), ...condition },
-      body: Readable.toWeb(createReadStream(file.path)) as BodyInit,
+      file,
     });
     if (answer.status === 412) {
       await answer.body?.cancel();
@@ -127,7 +148,7 @@ export class LibraryRoad implements Road {
     const url = this.#address([`${Date.now()}-${testFileName}`]);
     const put = await this.#ask('PUT', url, {
       headers: { 'If-None-Match': '*', 'Content-Type': 'text/plain' },
-      body: testText,
+      text: testText,
     });
     if (!put.ok) throw await this.#refusal(put, 'storing a file');
     const read = await this.#ask('GET', url);

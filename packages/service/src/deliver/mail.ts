@@ -1,8 +1,9 @@
 import { createHash } from 'node:crypto';
+import type { Socket } from 'node:net';
 import type { Readable } from 'node:stream';
 import nodemailer from 'nodemailer';
 import { Refusal } from '@underbell/core/refusal';
-import type { Settings } from '../platform/index.ts';
+import { connectGuarded, guardRefusal, type Reach, type Settings } from '../platform/index.ts';
 
 export interface MailCopy {
   readonly messageId: string;
@@ -38,6 +39,8 @@ export function messageIdOf(parts: readonly (string | number)[], mailFrom: strin
 function mailRefusal(cause: unknown, url: string, hasBegun = false): Refusal {
   const { responseCode, response, command } = cause as { responseCode?: number; response?: string; command?: string };
   const host = new URL(url).host;
+  const guarded = guardRefusal(cause);
+  if (guarded) return guarded;
   if (responseCode === undefined && (hasBegun || command === 'DATA')) {
     return new Refusal(
       'DELIVERY_IN_DOUBT',
@@ -71,6 +74,14 @@ function mailRefusal(cause: unknown, url: string, hasBegun = false): Refusal {
   );
 }
 
+const connectMs = 10_000;
+
+/** How the library asks for a socket. */
+type GetSocket = (
+  options: { readonly host: string; readonly port: number },
+  done: (error: Error | null, given?: { readonly connection: Socket }) => void,
+) => void;
+
 /** Connections to the mail host for the length of one run. */
 export class MailRoad {
   readonly #settings: Pick<Settings, 'smtpUrl' | 'mailFrom'>;
@@ -80,6 +91,7 @@ export class MailRoad {
 
   constructor(
     settings: Pick<Settings, 'smtpUrl' | 'mailFrom'>,
+    reach: Reach,
     auth?: { readonly user: string; readonly pass: string },
   ) {
     this.#settings = settings;
@@ -96,11 +108,15 @@ export class MailRoad {
       maxConnections: 5,
       // Left to itself the library offers a letter again when the line breaks after it was handed over: it came twice.
       maxRequeues: 0,
-      connectionTimeout: 10_000,
+      connectionTimeout: connectMs,
       greetingTimeout: 10_000,
       socketTimeout: 60_000,
       disableUrlAccess: true,
     });
+    // The library connects nowhere itself: it is given sockets that looked where they go.
+    const { transporter } = this.#transport as unknown as { transporter: { getSocket: GetSocket } };
+    transporter.getSocket = ({ host, port }, done) =>
+      void connectGuarded(reach, host, port, connectMs).then((connection) => done(null, { connection }), done);
     this.#transport.use('stream', ({ message }, done) => {
       const id = message.messageId();
       const open = message.createReadStream.bind(message);

@@ -11,7 +11,7 @@ import {
 } from '@underbell/core/burst';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { noSuch, putOwner, requireAdministrator, requireMaker, requireRight, visibleNames } from '../access/index.ts';
-import { addressesOf, hurry, isForbiddenAddress, remember, type App } from '../platform/index.ts';
+import { checkReach, hurry, remember, type App } from '../platform/index.ts';
 import { FolderRoad } from './folderRoad.ts';
 import { LibraryRoad } from './library.ts';
 import { MailRoad } from './mail.ts';
@@ -26,6 +26,7 @@ import {
   putDestination,
   type DestinationRow,
 } from './store.ts';
+import { destinationReach, operatorsReach } from './reach.ts';
 import { WebhookRoad } from './webhook.ts';
 
 /** What somebody says of a destination; credentials are kept encrypted and never shown again. */
@@ -83,15 +84,10 @@ async function checkAddress(app: App, { kind, address }: DestinationForm): Promi
     throw wrong('the address holds credentials', 'give user and password apart from it');
   const isHere = ['127.0.0.1', '[::1]', 'localhost'].includes(url.hostname);
   if (url.protocol === 'http:' && !isHere) throw wrong('confidential figures go over TLS', 'https://');
-  if ((await addressesOf(url.hostname.replace(/^\[|\]$/g, ''))).some(isForbiddenAddress))
-    throw new Refusal(
-      'ADDRESS_FORBIDDEN',
-      'this address may not be a destination: it lies in a network that is not for data',
-      {
-        pointer: '/address',
-      },
-    );
+  await checkReach(destinationReach(app), url.hostname, Number(url.port || usualPorts[url.protocol]));
 }
+
+const usualPorts: Readonly<Record<string, number>> = { 'http:': 80, 'https:': 443, 'smtp:': 25, 'smtps:': 465 };
 
 /** Saves a destination. @returns the secret of a webhook's signatures, shown this once */
 export async function saveDestination(
@@ -260,12 +256,13 @@ export async function removeDestination(
 
 /** The way to a mail host: the installation's own, or one of the destinations. */
 export async function openMail(app: App, name: string): Promise<MailRoad> {
-  if (isOwnMail(name)) return new MailRoad(app.settings);
+  if (isOwnMail(name)) return new MailRoad(app.settings, operatorsReach(app));
   const row = await findDestination(app, name);
   if (!row) throw noSuch('destination', name, []);
   const { address, user, password, from } = opened(app, row);
   return new MailRoad(
     { smtpUrl: address, mailFrom: from ?? app.settings.mailFrom },
+    destinationReach(app),
     user ? { user, pass: password ?? '' } : undefined,
   );
 }
@@ -276,9 +273,16 @@ export async function openRoad(app: App, name: string): Promise<Road> {
   if (!row) throw noSuch('destination', name, []);
   const { address, user, password, secret } = opened(app, row);
   if (row.kind === 'library')
-    return new LibraryRoad({ url: address, ...(user ? { user } : {}), ...(password ? { password } : {}) });
+    return new LibraryRoad(
+      { url: address, ...(user ? { user } : {}), ...(password ? { password } : {}) },
+      destinationReach(app),
+    );
   if (row.kind === 'webhook')
-    return new WebhookRoad({ url: address, secret: secret!, source: app.settings.publicUrl }, app.now);
+    return new WebhookRoad(
+      { url: address, secret: secret!, source: app.settings.publicUrl },
+      app.now,
+      destinationReach(app),
+    );
   if (app.settings.deliveries === undefined)
     throw new Refusal('DESTINATION_CLOSED', 'no folder is set aside for copies', {
       hint: 'whoever runs the service sets UNDERBELL_DELIVERIES',

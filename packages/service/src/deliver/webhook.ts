@@ -1,6 +1,8 @@
 import { createHmac, randomUUID } from 'node:crypto';
 import { readFile } from 'node:fs/promises';
-import { Refusal } from '@underbell/core/refusal';
+import type { Response } from 'undici';
+import { isRefusal, Refusal } from '@underbell/core/refusal';
+import { GuardedHttp, type Reach } from '../platform/index.ts';
 import type { PlacedCopy, Road } from './road.ts';
 
 export interface WebhookAccess {
@@ -26,7 +28,10 @@ export class WebhookRoad implements Road {
   readonly #access: WebhookAccess;
   readonly #now: () => number;
 
-  constructor(access: WebhookAccess, now: () => number) {
+  readonly #http: GuardedHttp;
+
+  constructor(access: WebhookAccess, now: () => number, reach: Reach) {
+    this.#http = new GuardedHttp(reach);
     this.#access = access;
     this.#now = now;
   }
@@ -38,7 +43,7 @@ export class WebhookRoad implements Road {
     const body = JSON.stringify({ specversion: '1.0', id, source, type, time: time.toISOString(), data });
     let answer: Response;
     try {
-      answer = await fetch(url, {
+      answer = await this.#http.ask(url, {
         method: 'POST',
         headers: {
           'Content-Type': 'application/cloudevents+json',
@@ -47,10 +52,10 @@ export class WebhookRoad implements Road {
           'webhook-signature': signWebhook(secret, id, seconds, body),
         },
         body,
-        redirect: 'error',
         signal: AbortSignal.timeout(answerMs),
       });
     } catch (cause) {
+      if (isRefusal(cause)) throw cause;
       throw new Refusal(
         'DESTINATION_UNREACHABLE',
         `the program at ${new URL(url).host} does not answer`,

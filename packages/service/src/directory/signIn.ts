@@ -1,7 +1,7 @@
 import * as oidc from 'openid-client';
 import { Refusal } from '@underbell/core/refusal';
 import { changePerson, findPerson, findPersonRow, startSession, type PersonRow } from '../access/index.ts';
-import { defineRecord, fingerprint, plain, remember, type App } from '../platform/index.ts';
+import { defineRecord, fingerprint, GuardedHttp, plain, remember, type App } from '../platform/index.ts';
 
 const pendingMs = 10 * 60_000;
 const timeoutSeconds = 10;
@@ -28,11 +28,13 @@ function directory(app: App): Promise<oidc.Configuration> {
   if (!settings) throw new Refusal('NOT_FOUND', 'this installation has no directory to sign in with');
   const known = found.get(app);
   if (known) return known;
+  const http = new GuardedHttp({ reachable: app.settings.reachable, isOperators: true });
   // Without TLS only on this machine, where the stand-in is.
   const isLocal = new URL(settings.issuer).protocol === 'http:';
   const made = oidc.discovery(new URL(settings.issuer), settings.clientId, settings.clientSecret, undefined, {
     timeout: timeoutSeconds,
     execute: isLocal ? [oidc.allowInsecureRequests] : [],
+    [oidc.customFetch]: (url, options) => http.ask(url, options as never) as never,
   });
   found.set(app, made);
   made.catch(() => found.delete(app));

@@ -29,9 +29,20 @@ export async function addressesOf(host: string): Promise<string[]> {
   }
 }
 
+const loopback = new BlockList();
+loopback.addSubnet('127.0.0.0', 8, 'ipv4');
+loopback.addAddress('::1', 'ipv6');
+loopback.addSubnet('64:ff9b::7f00:0', 104, 'ipv6');
+
+/** An address of IPv4 within IPv6 is looked at as what it is, however it is written. */
+const isIn = (list: BlockList, address: string) => list.check(address, isIP(address) === 6 ? 'ipv6' : 'ipv4');
+
 /** Whether an address lies where nothing of ours may connect to: link-local, multicast, reserved. */
 export function isForbiddenAddress(address: string): boolean {
-  const mapped = /^::ffff:(\d+\.\d+\.\d+\.\d+)$/i.exec(address)?.[1];
-  if (mapped !== undefined) return forbidden.check(mapped, 'ipv4');
-  return forbidden.check(address, isIP(address) === 6 ? 'ipv6' : 'ipv4');
+  return isIn(forbidden, address);
+}
+
+/** Whether an address is this machine. */
+export function isLoopbackAddress(address: string): boolean {
+  return isIn(loopback, address);
 }

@@ -1,4 +1,13 @@
-export { addressesOf, isForbiddenAddress } from './addresses.ts';
+export {
+  checkReach,
+  connectGuarded,
+  GuardedHttp,
+  GuardedSocket,
+  guardRefusal,
+  isSameAddress,
+  type Reach,
+  type Reachable,
+} from './outgoing.ts';
 export { closeApp, momentOf, openApp, type App } from './app.ts';
 export { remember, verifyAudit, type AuditEntry } from './audit.ts';
 export { announce, type Change, type ChangeFeed } from './changes.ts';

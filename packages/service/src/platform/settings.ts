@@ -1,5 +1,7 @@
+import { isIP } from 'node:net';
 import Joi from 'joi';
 import { Refusal } from '@underbell/core/refusal';
+import type { Reachable } from './outgoing.ts';
 import { priorities, type Priority } from './priority.ts';
 
 /** What the surroundings decide. Read once, at start. */
@@ -17,6 +19,8 @@ export interface Settings {
   readonly spool: string;
   /** Folder below which directory destinations lie; without it there are none. */
   readonly deliveries?: string;
+  /** Addresses of this machine, each with its port or with all, that people's sources and destinations may be at. */
+  readonly reachable: readonly Reachable[];
   readonly smtpUrl: string;
   readonly mailFrom: string;
   /** Mail address that notices of undeliverable letters come back to; a mark for each letter is added to it. */
@@ -50,6 +54,7 @@ const schema = Joi.object({
   UNDERBELL_SECRET: Joi.string().min(32).required(),
   UNDERBELL_SPOOL: Joi.string().required(),
   UNDERBELL_DELIVERIES: Joi.string(),
+  UNDERBELL_REACHABLE: Joi.string().allow('').default('').custom(readReachable, 'addresses'),
   UNDERBELL_SMTP_URL: url(['smtp', 'smtps']).default('smtp://127.0.0.1:7301'),
   UNDERBELL_MAIL_FROM: Joi.string().default('Under Bell <reports@underbell.example>'),
   UNDERBELL_BOUNCES_TO: Joi.string().email({ tlds: false }),
@@ -72,6 +77,20 @@ function issuer(value: string): string {
   const { protocol, hostname } = new URL(value);
   if (protocol === 'https:' || hostname === '127.0.0.1') return value;
   throw new Error('it must start with https:// unless it is on 127.0.0.1');
+}
+
+/** `127.0.0.1:7306, ::1`: addresses with or without a port. */
+function readReachable(text: string): Reachable[] {
+  return text
+    .split(',')
+    .map((one) => one.trim())
+    .filter((one) => one !== '')
+    .map((one) => {
+      const [, bracketed, plain, port] = /^(?:\[([^\]]+)\]|([^:[\]]+|[0-9a-f:]+?))(?::(\d{1,5}))?$/i.exec(one) ?? [];
+      const address = isIP(one) === 6 ? one : (bracketed ?? plain ?? '');
+      if (isIP(address) === 0) throw new Error(`\`${one}\` is no address; write 127.0.0.1:5432 or [::1]:5432`);
+      return { address, ...(port !== undefined && isIP(one) !== 6 ? { port: Number(port) } : {}) };
+    });
 }
 
 function timeZone(value: string): string {
@@ -104,6 +123,7 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     secret: value.UNDERBELL_SECRET,
     spool: value.UNDERBELL_SPOOL,
     ...(value.UNDERBELL_DELIVERIES ? { deliveries: value.UNDERBELL_DELIVERIES } : {}),
+    reachable: value.UNDERBELL_REACHABLE === '' ? [] : value.UNDERBELL_REACHABLE,
     smtpUrl: value.UNDERBELL_SMTP_URL,
     mailFrom: value.UNDERBELL_MAIL_FROM,
     ...(value.UNDERBELL_BOUNCES_TO

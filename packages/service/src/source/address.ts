@@ -1,14 +1,41 @@
 import { Refusal } from '@underbell/core/refusal';
-import { addressesOf, isForbiddenAddress, type Settings } from '../platform/index.ts';
+import { checkReach, isSameAddress, type Reach, type Settings } from '../platform/index.ts';
+import { addressesOf } from '../platform/addresses.ts';
 
 const allowedOptions: readonly string[] = ['sslmode'];
 
-const bareHost = (url: URL) => url.hostname.replace(/^\[|\]$/g, '');
-const databaseOf = (url: URL) => `${url.port || '5432'}${url.pathname}`;
+interface Place {
+  readonly host: string;
+  readonly port: number;
+  readonly database: string;
+}
+
+/** Where an address leads, as the driver reads it. */
+function placeOf(url: URL): Place {
+  const database = decodeURIComponent(url.pathname.replace(/^\//, '')) || decodeURIComponent(url.username);
+  return { host: decodeURIComponent(url.hostname).replace(/^\[|\]$/g, ''), port: Number(url.port || 5432), database };
+}
 
 /**
- * Whether a source may be reached. Networks inside the house may: that is where databases are. Link-local addresses,
- * where clouds hand out credentials, and the service's own records may not.
+ * What a source may be reached at. Networks inside the house may: that is where databases are. This machine may where
+ * whoever runs the service says so; link-local addresses, where clouds hand out credentials, and the service's own records
+ * may not.
+ */
+export async function sourceReach(settings: Settings, text: string): Promise<Reach> {
+  const { port, database } = placeOf(new URL(text));
+  const own = placeOf(new URL(settings.databaseUrl));
+  const ownAddresses = await addressesOf(own.host);
+  return {
+    reachable: settings.reachable,
+    objection: (address) =>
+      database === own.database && port === own.port && ownAddresses.some((one) => isSameAddress(one, address))
+        ? 'it is the service’s own database'
+        : undefined,
+  };
+}
+
+/**
+ * Looks whether a source's address may be reached, before it is saved or used.
  *
  * @throws {Refusal} `ADDRESS_FORBIDDEN`
  */
@@ -19,12 +46,8 @@ export async function checkSourceAddress(settings: Settings, text: string): Prom
   // An option of the address could send the connection elsewhere than its host says.
   const option = [...url.searchParams.keys()].find((name) => !allowedOptions.includes(name));
   if (option !== undefined) throw refuse(`the option \`${option}\` is not allowed in it`);
-  const host = bareHost(url);
+  const { host, port } = placeOf(url);
   if (host === '') throw refuse('it names no host');
-  const addresses = await addressesOf(host);
-  if (addresses.some(isForbiddenAddress)) throw refuse('it lies in a network that is not for data');
-  const own = new URL(settings.databaseUrl);
-  const ownAddresses = new Set(await addressesOf(bareHost(own)));
-  if (databaseOf(url) === databaseOf(own) && addresses.some((one) => ownAddresses.has(one)))
-    throw refuse('it is the service’s own database');
+  if (host.includes('/') || host.startsWith('@')) throw refuse('it is a path of this machine');
+  await checkReach(await sourceReach(settings, text), host, port);
 }

@@ -1,5 +1,6 @@
-import type { Refusal } from '@underbell/core/refusal';
-import { isRefusal } from '@underbell/core/refusal';
+import type pg from 'pg';
+
+import { isRefusal, Refusal } from '@underbell/core/refusal';
 import type { App } from '../platform/index.ts';
 import { withSource } from './postgres.ts';
 import { noteCheck, sourceUrl } from './store.ts';
@@ -49,6 +50,21 @@ export async function askSource(app: App, name: string, url: string): Promise<So
       tables,
       milliseconds,
     };
+  });
+}
+
+/**
+ * Datasets are read by a role that can do nothing else: SQL that somebody writes runs with its rights.
+ *
+ * @throws {Refusal} `SOURCE_WRITES` for a role that may change something
+ */
+export async function requireReader(client: pg.ClientBase, name: string): Promise<void> {
+  const { rows } = await client.query<{ role: string; readOnly: boolean }>(question);
+  const { role, readOnly } = rows[0]!;
+  if (readOnly) return;
+  throw new Refusal('SOURCE_WRITES', `the role \`${role}\` of \`${name}\` may change data there`, {
+    word: role,
+    hint: "make a role that only reads: CREATE ROLE reports LOGIN PASSWORD '…'; GRANT SELECT ON ALL TABLES IN SCHEMA public TO reports",
   });
 }
 

@@ -1,6 +1,6 @@
 import pg from 'pg';
-import type { App } from '../platform/index.ts';
-import { checkSourceAddress } from './address.ts';
+import { GuardedSocket, guardRefusal, type App } from '../platform/index.ts';
+import { checkSourceAddress, sourceReach } from './address.ts';
 import { sourceRefusal } from './postgres.ts';
 import { sourceUrl } from './store.ts';
 import { noSuch } from '../access/rights.ts';
@@ -19,8 +19,10 @@ async function poolOf(app: App, source: string): Promise<pg.Pool> {
   const found = known.get(key);
   if (found) return found;
   await checkSourceAddress(app.settings, url);
+  const reach = await sourceReach(app.settings, url);
   const pool = new pg.Pool({
     connectionString: url,
+    stream: () => new GuardedSocket(reach),
     max: connections,
     idleTimeoutMillis: 5_000,
     connectionTimeoutMillis: 10_000,
@@ -44,6 +46,6 @@ export async function connectLive(app: App, source: string): Promise<pg.PoolClie
   try {
     return await pool.connect();
   } catch (cause) {
-    throw sourceRefusal(cause, source);
+    throw guardRefusal(cause) ?? sourceRefusal(cause, source);
   }
 }

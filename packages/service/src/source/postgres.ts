@@ -2,8 +2,8 @@ import pg from 'pg';
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
 import type { Readable } from 'node:stream';
 import { Refusal } from '@underbell/core/refusal';
-import type { Settings } from '../platform/index.ts';
-import { checkSourceAddress } from './address.ts';
+import { GuardedSocket, guardRefusal, type Settings } from '../platform/index.ts';
+import { checkSourceAddress, sourceReach } from './address.ts';
 
 export { copyFrom, copyTo };
 
@@ -51,10 +51,12 @@ export async function withSource<T>(
   url: string,
   work: (client: pg.Client) => Promise<T>,
 ): Promise<T> {
-  // Asked again each time: a name may point elsewhere than when it was saved.
   await checkSourceAddress(settings, url);
+  const reach = await sourceReach(settings, url);
   const client = new pg.Client({
     connectionString: url,
+    // A name may point elsewhere than when it was saved: the connection itself looks where it goes.
+    stream: () => new GuardedSocket(reach),
     connectionTimeoutMillis: timeoutMs,
     application_name: 'underbell source',
     options: '-c default_transaction_read_only=on -c timezone=UTC -c datestyle=ISO',
@@ -64,8 +66,7 @@ export async function withSource<T>(
     await client.connect();
     return await work(client);
   } catch (cause) {
-    if (cause instanceof Refusal) throw cause;
-    throw sourceRefusal(cause, name);
+    throw guardRefusal(cause) ?? sourceRefusal(cause, name);
   } finally {
     await client.end().catch(() => undefined);
   }

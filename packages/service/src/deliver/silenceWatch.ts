@@ -1,0 +1,37 @@
+/** Gives something up when nothing happens to it for a while, however long it takes in all. */
+export class SilenceWatch {
+  readonly #abort = new AbortController();
+  readonly #silentMs: number;
+  #timer: NodeJS.Timeout;
+
+  constructor(silentMs: number) {
+    this.#silentMs = silentMs;
+    this.#timer = this.#wait();
+  }
+
+  get signal(): AbortSignal {
+    return this.#abort.signal;
+  }
+
+  #wait(): NodeJS.Timeout {
+    return setTimeout(() => this.#abort.abort(new Error(`nothing happened for ${this.#silentMs} ms`)), this.#silentMs);
+  }
+
+  #goOn(): void {
+    clearTimeout(this.#timer);
+    this.#timer = this.#wait();
+  }
+
+  /** Hands pieces on; each that is taken is something that happens. */
+  async *passing<T>(pieces: AsyncIterable<T>): AsyncGenerator<T> {
+    for await (const piece of pieces) {
+      this.#goOn();
+      yield piece;
+    }
+    this.#goOn();
+  }
+
+  end(): void {
+    clearTimeout(this.#timer);
+  }
+}
