@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import { makeSetupCode } from '../src/access/index.ts';
 import { verifyAudit } from '../src/platform/index.ts';
-import { board, House, manager, publisher } from './house.ts';
+import { administrator, board, House, manager, publisher } from './house.ts';
 
 describe('people, rules and rights', () => {
   let house: House;
@@ -18,8 +18,42 @@ describe('people, rules and rights', () => {
     const wrong = await signIn(board, 'x');
     assert.deepEqual(unknown.body, wrong.body);
     assert.equal(wrong.status, 401);
-    for (let i = 0; i < 7; i++) await signIn(board, 'x');
-    assert.equal((await signIn(board, 'lantern-quay-7')).body.code, 'SIGN_IN_LOCKED');
+  });
+
+  it('lets no guess pass uncounted, however many come at once, and tells nobody whether somebody is here by that', async () => {
+    const tries = (email: string) => Promise.all(Array.from({ length: 40 }, () => signIn(email, 'x')));
+    const [known, unknown] = [await tries(administrator), await tries('nobody-else@skerrow.example')];
+    for (const answers of [known, unknown]) {
+      const looked = answers.filter((one) => one.body.code === 'SIGN_IN_FAILED');
+      assert.ok(looked.length <= 8, `${looked.length} were looked at`);
+      assert.ok(answers.every((one) => one.body.code === 'SIGN_IN_FAILED' || one.body.code === 'TOO_MANY'));
+    }
+    const still = (email: string) => signIn(email, 'lantern-quay-7');
+    const words = async (email: string) => (await still(email)).text.replaceAll(/\d+/g, 'N');
+    assert.equal(await words(administrator), await words('nobody-else@skerrow.example'));
+    await house.app.records.query('DELETE FROM rate_limits');
+  });
+
+  it('does not keep the right person out, from a browser that they have signed in from', async () => {
+    const email = 'ada.arkwell.q001@skerrow.example';
+    const { app } = house;
+    const { signIn: enter, browserMark } = await import('../src/access/signIn.ts');
+    const { findPersonRow } = await import('../src/access/index.ts');
+    const { id } = (await findPersonRow(app, { email }))!;
+    const browser = browserMark(app, id);
+    // Strangers all over the world guess at once.
+    const strangers = Array.from({ length: 130 }, (_, i) =>
+      enter(app, { email, password: 'x', kind: 'browser', origin: `203.0.113.${i}` }).catch((error: unknown) => error),
+    );
+    const codes = (await Promise.all(strangers)).map((one) => (one as { code: string }).code);
+    assert.ok(codes.includes('TOO_MANY'));
+    const right = { email, password: 'lantern-quay-7', kind: 'browser', origin: '198.51.100.7' } as const;
+    await assert.rejects(enter(app, right), { code: 'TOO_MANY' });
+    assert.equal((await enter(app, { ...right, browser })).person.email, email);
+    // A mark of another person, or one that somebody made up, is none.
+    const other = browserMark(app, (await findPersonRow(app, { email: manager }))!.id);
+    for (const mark of [other, 'x.y', `${browser}x`, ''])
+      await assert.rejects(enter(app, { ...right, browser: mark }), { code: 'TOO_MANY' });
   });
 
   it('gives a browser a cookie that scripts and other sites cannot use', async () => {

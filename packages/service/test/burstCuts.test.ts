@@ -115,8 +115,13 @@ describe('copies of several values', () => {
 
   const load = (name: string, text: string, query: string) =>
     house.call('PUT', `/api/v1/lists/${name}?${query}`, { as: publisher, csv: text });
-  const save = (change: Partial<BurstDefinition>) =>
+  const saveIt = (change: Partial<BurstDefinition>) =>
     house.call('PUT', '/api/v1/bursts', { as: publisher, body: { ...base, ...change } });
+  /** As if the burst had nobody who releases it: its sender could not take them away. */
+  async function save(change: Partial<BurstDefinition>) {
+    await house.app.records.query(`UPDATE bursts SET definition = definition - 'release'`);
+    return saveIt(change);
+  }
   async function planned(change: Partial<BurstDefinition>): Promise<Plan> {
     const saved = await save(change);
     assert.equal(saved.status, 200, saved.text);
@@ -318,6 +323,13 @@ describe('copies of several values', () => {
     const run = (await house.finished(id, publisher)) as Ledger & { releasedBy: string };
     assert.deepEqual([run.state, run.releasedBy], ['done', administrator]);
     assert.equal((await release(administrator)).body.code, 'INPUT_INVALID');
+    // Whoever sends cannot do without the second person by changing the burst.
+    for (const change of [{}, { release: [publisher] }, { release: [manager, publisher] }])
+      assert.equal((await saveIt({ ...change, fileName: '{lead}-{period}' })).body.code, 'NOT_ALLOWED');
+    assert.equal(
+      (await saveIt({ release: [publisher, administrator], fileName: '{lead}-{period}' })).status < 300,
+      true,
+    );
     const asked = house.mail.mails.slice(from).filter((one) => one.to.includes(administrator));
     assert.equal(asked.length, 1);
     const next = await house.call('POST', '/api/v1/bursts/district-pack/runs', {

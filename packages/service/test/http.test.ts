@@ -191,11 +191,7 @@ describe('what an attacker tries over HTTP', () => {
         house.call('GET', other, { as: board }),
       ]);
       const nameless = (answer: typeof a) => answer.text.replaceAll(/`[^`]*`|"word":"[^"]*"/g, '');
-      assert.deepEqual(
-        [a.status, nameless(a)],
-        [404, nameless(b)],
-        real,
-      );
+      assert.deepEqual([a.status, nameless(a)], [404, nameless(b)], real);
     }
     for (const body of [{ report: 'quay-punctuality' }, { report: 'quay-nothing' }, { placement: 'nothing' }]) {
       const answer = await house.call('POST', '/api/v1/requests', { as: board, body });

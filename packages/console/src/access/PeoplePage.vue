@@ -16,7 +16,6 @@ interface ShownPerson {
   readonly organisation: string | null;
   readonly origin: 'here' | 'directory';
   readonly isAdministrator: boolean;
-  readonly isLocked: boolean;
   readonly groups: readonly string[];
   readonly attributes: Readonly<Record<string, readonly string[]>>;
 }
@@ -45,7 +44,6 @@ const stateWords = (one: ShownPerson) =>
         ? 'has left'
         : one.state,
     one.isAdministrator ? 'administrator' : '',
-    one.isLocked ? 'locked for a while' : '',
     one.origin === 'directory' ? 'kept by the directory' : '',
   ]
     .filter(Boolean)

@@ -3,6 +3,7 @@ import {
   allOf,
   anyOf,
   checkFilter,
+  checkReaderFilter,
   columnNamesIn,
   columnsOf,
   conjunctsOf,
@@ -142,7 +143,7 @@ export function checkTokenFilter(
   },
 ): TypedNode | undefined {
   const text = Object.hasOwn(where, dataset.name) ? where[dataset.name] : undefined;
-  const node = text === undefined ? undefined : checkFilter(readFilter(text), { dataset, text, ...moment });
+  const node = text === undefined ? undefined : checkReaderFilter(readFilter(text), { dataset, text, ...moment });
   if (rules.length === 0 || options.hasPerson) return node;
   const guarding = guardingColumns(rules, dataset);
   const holding = [...(node ? [node] : []), ...(options.beside ?? [])];

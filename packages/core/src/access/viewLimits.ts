@@ -1,5 +1,13 @@
 import type { DatasetShape } from '../dataset/index.ts';
-import { checkFilter, columnIn, columnsOf, readFilter, type FilterScope, type TypedNode } from '../filter/index.ts';
+import {
+  checkFilter,
+  checkReaderFilter,
+  columnIn,
+  columnsOf,
+  readFilter,
+  type FilterScope,
+  type TypedNode,
+} from '../filter/index.ts';
 import { formatValue, valueTypeOf, type DatasetColumn, type DateStep } from '../dataset/index.ts';
 import { Refusal } from '../refusal/index.ts';
 import {
@@ -147,7 +155,7 @@ function textPart(
   let isChosen = false;
   const isReader = origin === 'reader';
   const scope = scopeOf(viewing, isReader ? filter.visible : filter.dataset, text, () => (isChosen = true));
-  const node = checkFilter(readFilter(text), scope);
+  const node = (isReader ? checkReaderFilter : checkFilter)(readFilter(text), scope);
   const part: LimitPart = { origin, name, node, isFixed: !isReader };
   return [isReader ? part : fixedPart(viewing, filter, part, isChosen)];
 }

@@ -3,6 +3,7 @@ export { columnNamesIn, maxFilterDepth, maxFilterLength, type FilterNode, type O
 export { quoteIfNeeded, writeFilter } from './write.ts';
 export { readFilter, readFilterJson, toFilterJson, toFilterText, type FilterJson } from './json.ts';
 export { checkFilter, checkMeasure } from './check.ts';
+export { checkReaderFilter, filterCost, maxFilterCost } from './cost.ts';
 export { valueFunctions, type FilterScope, type ValueFunction } from './scope.ts';
 export {
   allOf,

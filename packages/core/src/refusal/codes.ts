@@ -26,6 +26,7 @@ export const refusalKinds = {
   FILTER_UNKNOWN_FUNCTION: wrong('The filter names a function that does not exist'),
   FILTER_WRONG_TYPE: wrong('The filter compares things of different types'),
   FILTER_TOO_LONG: wrong('The filter is too long'),
+  FILTER_TOO_COSTLY: wrong('The filter costs too much'),
   FILTER_TOO_DEEP: wrong('The filter is nested too deeply'),
   FILTER_NOT_SUPPORTED: wrong('The filter uses something that is not supported'),
   VALUE_UNBOUND: wrong('A value is missing'),

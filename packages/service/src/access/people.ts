@@ -14,6 +14,7 @@ import {
   hashPassword,
   isPassword,
   limitFailures,
+  limitGuesses,
   randomKey,
   remember,
   type App,
@@ -299,7 +300,7 @@ export async function changePassword(
   given: { current: string; password: string },
   origin: string,
 ): Promise<void> {
-  await limitFailures(app, 'sign-in', `password ${person.id}`, async () => {
+  await limitGuesses(app, 'password', person.id, async () => {
     const row = await findPersonRow(app, { id: person.id });
     if (!row || !(await isPassword(given.current, row.passwordHash)))
       throw new Refusal('SIGN_IN_FAILED', 'the current password is wrong', { pointer: '/current' });

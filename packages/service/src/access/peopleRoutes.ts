@@ -33,12 +33,11 @@ export const peopleRoutes: Route[] = [
       if (!(await isMaker(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see people');
       const people = await listEveryone(app);
       return {
-        people: people.map(({ state, organisation, origin, isLocked, ...one }) => ({
+        people: people.map(({ state, organisation, origin, ...one }) => ({
           ...shownPerson(one),
           state,
           organisation,
           origin,
-          isLocked,
         })),
       };
     },

@@ -2,11 +2,21 @@ import Joi from 'joi';
 import type { Context } from 'koa';
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { defineRoute, type Route } from '../platform/index.ts';
+import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { acceptInvitation, changePassword, showInvitation } from './people.ts';
 import { isMaker } from './rights.ts';
 import { email, password } from './schemas.ts';
-import { needsSetup, sessionCookie, setUp, signIn, signOut, startSession, type SessionKind } from './signIn.ts';
+import {
+  browserCookie,
+  browserMark,
+  needsSetup,
+  sessionCookie,
+  setUp,
+  signIn,
+  signOut,
+  startSession,
+  type SessionKind,
+} from './signIn.ts';
 import { findPerson } from './store.ts';
 
 export const shownPerson = (person: PersonViewer) => ({
@@ -19,6 +29,19 @@ export const shownPerson = (person: PersonViewer) => ({
 
 function setCookie(ctx: Context, key: string, expires: Date, isSecure: boolean): void {
   ctx.cookies.set(sessionCookie, key, { httpOnly: true, sameSite: 'lax', secure: isSecure, expires, overwrite: true });
+}
+
+const yearMs = 365 * 24 * 3_600_000;
+
+/** Lets the browser be known when it comes again, so that strangers' wrong passwords do not keep its person out. */
+function knowBrowser(app: App, ctx: Context, personId: string): void {
+  ctx.cookies.set(browserCookie, browserMark(app, personId), {
+    httpOnly: true,
+    sameSite: 'lax',
+    secure: app.settings.publicUrl.startsWith('https:'),
+    maxAge: yearMs,
+    overwrite: true,
+  });
 }
 
 export const sessionRoutes: Route[] = [
@@ -35,9 +58,11 @@ export const sessionRoutes: Route[] = [
     }),
     answer: { description: 'the person, and for the command line the session key' },
     async handle({ app, ctx, body, origin }) {
-      const { key, expiresAt, person } = await signIn(app, { ...body, origin });
+      const browser = ctx.cookies.get(browserCookie);
+      const { key, expiresAt, person } = await signIn(app, { ...body, origin, ...(browser ? { browser } : {}) });
       if (body.kind === 'command line') return { person: shownPerson(person), key, expiresAt };
       setCookie(ctx, key, expiresAt, app.settings.publicUrl.startsWith('https:'));
+      knowBrowser(app, ctx, person.id);
       return { person: shownPerson(person) };
     },
   }),

@@ -5,7 +5,7 @@ import {
   fingerprint,
   hashPassword,
   isPassword,
-  limitFailures,
+  limitGuesses,
   isSameSecret,
   plain,
   defineRecord,
@@ -20,14 +20,12 @@ import {
   findPerson,
   findPersonRow,
   findSession,
-  noteSignIn,
   removeSession,
+  type PersonRow,
 } from './store.ts';
 
 export const sessionCookie = 'underbell_session';
 const sessionMs = { browser: 12 * 3_600_000, 'command line': 30 * 24 * 3_600_000, frame: 3_600_000 } as const;
-const allowedFailures = 8;
-const lockMs = 5 * 60_000;
 
 export type SessionKind = keyof typeof sessionMs;
 
@@ -44,39 +42,61 @@ export async function startSession(
   return { key, expiresAt };
 }
 
+/** Tells a browser that somebody has signed in from; says nothing to who does not hold the installation's secret. */
+export const browserCookie = 'underbell_browser';
+const browserPurpose = 'known browser';
+
+/** What a browser keeps of a person who signed in from it. */
+export function browserMark(app: App, personId: string): string {
+  const id = randomKey('b').slice(2, 14);
+  return `${id}.${app.vault.sign(`${id} ${personId}`, browserPurpose)}`;
+}
+
+function isKnownBrowser(app: App, mark: string | undefined, personId: string | undefined): boolean {
+  const [id, signature] = mark?.split('.') ?? [];
+  if (!id || !signature || personId === undefined) return false;
+  return isSameSecret(signature, app.vault.sign(`${id} ${personId}`, browserPurpose));
+}
+
+export interface SignInTry {
+  readonly email: string;
+  readonly password: string;
+  readonly kind: SessionKind;
+  readonly origin: string;
+  /** What the browser keeps of an earlier time. */
+  readonly browser?: string;
+}
+
+/** Keys hold the fingerprint of an address: any text somebody sends fits. */
+const keyOf = (...parts: readonly string[]) => fingerprint(JSON.stringify(parts));
+
 /**
  * Signs a person in with a password.
  *
- * @throws {Refusal} `SIGN_IN_FAILED` alike for an unknown person and a wrong password, `SIGN_IN_LOCKED` after too many
+ * Every try counts before the password is looked at: for the address that it comes from, for the person from there, and for
+ * the person from everywhere. So many in parallel are no way round it, and what strangers try elsewhere slows down strangers:
+ * a browser that the person has signed in from counts by itself.
+ *
+ * @throws {Refusal} `SIGN_IN_FAILED` alike for an unknown person and a wrong password, `TOO_MANY` alike as well
  */
-export async function signIn(
-  app: App,
-  options: { email: string; password: string; kind: SessionKind; origin: string },
-) {
-  return limitFailures(app, 'sign-in', options.origin, () => checkPassword(app, options));
+export async function signIn(app: App, given: SignInTry) {
+  const email = given.email.toLowerCase();
+  const row = await findPersonRow(app, { email });
+  const browser = isKnownBrowser(app, given.browser, row?.id) ? given.browser! : undefined;
+  const check = () => checkPassword(app, row, given);
+  if (browser !== undefined) return limitGuesses(app, 'sign-in known', keyOf(email, browser), check);
+  return limitGuesses(app, 'sign-in', given.origin, () =>
+    limitGuesses(app, 'sign-in here', keyOf(email, given.origin), () =>
+      limitGuesses(app, 'sign-in anywhere', keyOf(email), check),
+    ),
+  );
 }
 
-async function checkPassword(app: App, options: { email: string; password: string; kind: SessionKind }) {
-  const row = await findPersonRow(app, { email: options.email });
-  const isLocked = row?.lockedUntil !== null && row?.lockedUntil !== undefined && row.lockedUntil.getTime() > app.now();
-  const isRight = await isPassword(options.password, row?.passwordHash ?? null);
-  if (isLocked) {
-    throw new Refusal('SIGN_IN_LOCKED', 'too many failed attempts; try again in a few minutes');
-  }
-  if (!row || !isRight || (row.state !== 'active' && row.state !== 'guest')) {
-    if (row) {
-      const failures = row.failedSignIns + 1;
-      await noteSignIn(
-        app,
-        row.id,
-        failures % allowedFailures,
-        failures >= allowedFailures ? new Date(app.now() + lockMs) : null,
-      );
-    }
+async function checkPassword(app: App, row: PersonRow | undefined, { password, kind }: SignInTry) {
+  const isRight = await isPassword(password, row?.passwordHash ?? null);
+  if (!row || !isRight || (row.state !== 'active' && row.state !== 'guest'))
     throw new Refusal('SIGN_IN_FAILED', 'the address or the password is wrong');
-  }
-  if (row.failedSignIns > 0 || row.lockedUntil) await noteSignIn(app, row.id, 0, null);
-  const session = await startSession(app, row.id, options.kind);
+  const session = await startSession(app, row.id, kind);
   return { ...session, person: (await findPerson(app, { id: row.id }))! };
 }
 
@@ -121,7 +141,7 @@ export async function setUp(
   options: { code: string; email: string; name: string; password: string; origin: string },
 ) {
   checkNewPassword(options.password, [options.name, options.email]);
-  return limitFailures(app, 'setup', options.origin, () => makeAdministrator(app, options));
+  return limitGuesses(app, 'setup', options.origin, () => makeAdministrator(app, options));
 }
 
 async function makeAdministrator(app: App, options: { code: string; email: string; name: string; password: string }) {

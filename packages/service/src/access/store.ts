@@ -17,8 +17,6 @@ export interface PersonRow {
   isAdministrator: boolean;
   state: PersonState;
   attributes: Record<string, string[]>;
-  failedSignIns: number;
-  lockedUntil: Date | null;
   organisation: string | null;
   origin: 'here' | 'directory';
   externalId: string | null;
@@ -51,8 +49,6 @@ const tables = (app: App) => ({
     isAdministrator: 'boolean',
     state: 'text',
     attributes: 'json',
-    failedSignIns: 'integer',
-    lockedUntil: 'instant',
     organisation: 'text',
     origin: 'text',
     externalId: 'text',
@@ -153,7 +149,6 @@ export interface ListedPerson extends PersonViewer {
   readonly state: PersonState;
   readonly organisation: string | null;
   readonly origin: PersonRow['origin'];
-  readonly isLocked: boolean;
 }
 
 /** Everyone, also those who were invited or have left. */
@@ -168,7 +163,6 @@ export async function listEveryone(app: App): Promise<ListedPerson[]> {
     state: row.state,
     organisation: row.organisation,
     origin: row.origin,
-    isLocked: row.lockedUntil !== null && row.lockedUntil.getTime() > app.now(),
   }));
 }
 
@@ -212,8 +206,6 @@ export async function addPerson(app: App, person: NewPerson, transaction: Transa
       state: person.state ?? 'active',
       isAdministrator: person.isAdministrator ?? false,
       attributes: person.attributes ?? {},
-      failedSignIns: 0,
-      lockedUntil: null,
       organisation: person.organisation ?? null,
       origin: person.origin ?? 'here',
       externalId: person.externalId ?? null,
@@ -259,10 +251,6 @@ export async function changePerson(
   // Whoever has left, or has a new password, is signed out everywhere.
   if (change.state === 'left' || change.passwordHash !== undefined)
     await tables(app).sessions.destroy({ where: { personId: id }, transaction });
-}
-
-export async function noteSignIn(app: App, id: string, failedSignIns: number, lockedUntil: Date | null): Promise<void> {
-  await tables(app).people.update({ failedSignIns, lockedUntil }, { where: { id } });
 }
 
 /** Attributes that nobody declared hold texts, many of them. */

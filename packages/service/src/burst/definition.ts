@@ -66,6 +66,28 @@ export async function checkCutting(app: App, burst: PreparedBurst, listColumns: 
     });
 }
 
+/**
+ * Those who release the runs of a burst are taken away, or others put in their place, by one of themselves who is not its
+ * sender: a second person whom the first can do without is none.
+ *
+ * @throws {Refusal} `NOT_ALLOWED`
+ */
+export function requireReleaser(
+  person: PersonViewer,
+  known: { readonly definition: BurstDefinition; readonly ownerId: string } | undefined,
+  definition: BurstDefinition,
+): void {
+  const before = known?.definition.release;
+  const same = (one: readonly string[]) => JSON.stringify(one.map((address) => address.toLowerCase()).sort());
+  if (!known || before === undefined || same(before) === same(definition.release ?? [])) return;
+  const isSecond = before.map((one) => one.toLowerCase()).includes(person.email) && person.id !== known.ownerId;
+  if (isSecond || person.isAdministrator) return;
+  throw new Refusal('NOT_ALLOWED', 'those who release its runs are changed by one of them, not by its sender', {
+    pointer: '/release',
+    hint: `ask ${before.join(' or ')} to save the burst`,
+  });
+}
+
 function checkDestinationTexts(destination: BurstDestination, known: readonly string[]): void {
   const check = (text: string | undefined, at: string, more: readonly string[] = []) =>
     text === undefined ? undefined : checkTemplate(text, [...known, ...more], `/destination/${at}`);

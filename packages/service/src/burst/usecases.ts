@@ -4,7 +4,7 @@ import { putOwner, requireMaker, requireRight, visibleNames } from '../access/in
 import { remember, type App } from '../platform/index.ts';
 import { requireDestination } from '../deliver/index.ts';
 import { requireTemplate } from '../template/index.ts';
-import { checkAgainstList, checkCutting } from './definition.ts';
+import { checkAgainstList, checkCutting, requireReleaser } from './definition.ts';
 import { fittedTemplate } from './filled.ts';
 import { copyColumns, prepareBurst } from './prepare.ts';
 import { showRun } from './runs.ts';
@@ -18,6 +18,7 @@ async function checkedBurst(app: App, person: PersonViewer, value: unknown) {
   const known = await findBurst(app, name);
   if (known) await requireRight(app, person, 'edit', 'burst', name);
   else await requireMaker(app, person, 'burst');
+  requireReleaser(person, known, definition);
   await requireRight(app, person, 'export', 'report', definition.report);
   const list = await checkAgainstList(app, person, definition);
   const sample = definition.period?.unit === 'month' ? '2026-01' : definition.period ? '2026-01-01' : undefined;

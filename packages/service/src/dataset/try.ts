@@ -1,7 +1,7 @@
 import { decideAccess, EffectiveFilter, type PersonViewer, type RecordRule } from '@underbell/core/access';
 import { columnLabel } from '@underbell/core/dataset';
 import {
-  checkFilter,
+  checkReaderFilter,
   explainInWords,
   readFilter,
   toFilterJson,
@@ -137,6 +137,6 @@ export async function explainFilter(app: App, person: PersonViewer, name: string
     decideAccess({ dataset: shape, ...(await limitsOn(app, [name])), viewer: person, moment }),
   );
   const text = toFilterText(filter);
-  const typed = checkFilter(readFilter(text), { dataset: own.visible, text, ...moment });
+  const typed = checkReaderFilter(readFilter(text), { dataset: own.visible, text, ...moment });
   return { ...bothForms(text), words: explainInWords(typed) };
 }

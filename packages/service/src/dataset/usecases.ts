@@ -1,7 +1,7 @@
 import type { Transaction } from 'sequelize';
 import { decideAccess, EffectiveFilter, isAtLeast, type PersonViewer } from '@underbell/core/access';
 import { fieldName, type ColumnType, type DatasetColumn, type Sensitivity } from '@underbell/core/dataset';
-import { checkFilter, readFilter } from '@underbell/core/filter';
+import { checkReaderFilter, readFilter } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { recurrenceWords } from '@underbell/core/schedule';
 import { limitsOn, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
@@ -220,7 +220,7 @@ export async function ownRows(
     decideAccess({ dataset: revision.shape, ...(await limitsOn(app, [name])), viewer: person, moment }),
   );
   if (where === undefined) return { lane: 'readers', revision, filter: start };
-  const node = checkFilter(readFilter(where), { dataset: start.visible, text: where, ...moment });
+  const node = checkReaderFilter(readFilter(where), { dataset: start.visible, text: where, ...moment });
   return {
     lane: 'readers',
     revision,

@@ -12,7 +12,7 @@ export { closeApp, momentOf, openApp, type App } from './app.ts';
 export { remember, verifyAudit, type AuditEntry } from './audit.ts';
 export { announce, type Change, type ChangeFeed } from './changes.ts';
 export { isAnybodyLooking, type Lane, type Lanes } from './lanes.ts';
-export { countAttempt, limitFailures, type LimitName } from './limits.ts';
+export { countAttempt, limitFailures, limitGuesses, type LimitName } from './limits.ts';
 export { look, recall } from './memory.ts';
 export { migrate } from './migrate.ts';
 export { isConnectionLost, patiently } from './patience.ts';

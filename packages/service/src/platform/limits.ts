@@ -4,7 +4,15 @@ import type { App } from './app.ts';
 
 /** How many failures are allowed in how many seconds, counted over all processes. */
 const limits = {
+  /** From one address, whoever is meant. */
   'sign-in': { points: 60, duration: 300 },
+  /** For one person from one address. */
+  'sign-in here': { points: 8, duration: 300 },
+  /** For one person from one browser that the person has signed in from. */
+  'sign-in known': { points: 8, duration: 300 },
+  /** For one person from everywhere that is not known. */
+  'sign-in anywhere': { points: 100, duration: 300 },
+  password: { points: 8, duration: 300 },
   client: { points: 30, duration: 300 },
   setup: { points: 10, duration: 300 },
   invitation: { points: 20, duration: 300 },
@@ -52,6 +60,8 @@ export async function countAttempt(app: App, name: LimitName, key: string): Prom
 /**
  * Does work that may fail only so often for one key; what succeeds does not count.
  *
+ * For keys that nobody guesses: many may come at once, and what they fail by is counted afterwards.
+ *
  * @throws {Refusal} `TOO_MANY`, or what the work throws
  */
 export async function limitFailures<T>(app: App, name: LimitName, key: string, work: () => Promise<T>): Promise<T> {
@@ -61,6 +71,26 @@ export async function limitFailures<T>(app: App, name: LimitName, key: string, w
     return await work();
   } catch (error) {
     if (error instanceof Refusal) await countAttempt(app, name, key);
+    throw error;
+  }
+}
+
+/**
+ * Does work that may be tried only so often for one key, for what can be guessed: each try is counted in one statement
+ * before it is looked at, so that none of many at once passes uncounted, and taken back when it succeeds.
+ *
+ * @throws {Refusal} `TOO_MANY`, or what the work throws
+ */
+export async function limitGuesses<T>(app: App, name: LimitName, key: string, work: () => Promise<T>): Promise<T> {
+  await countAttempt(app, name, key);
+  const giveBack = () => limiterOf(app, name).reward(key, 1);
+  try {
+    const done = await work();
+    await giveBack();
+    return done;
+  } catch (error) {
+    // What broke says nothing about the guess.
+    if (!(error instanceof Refusal)) await giveBack();
     throw error;
   }
 }
