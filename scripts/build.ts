@@ -8,7 +8,7 @@ import { build } from 'vite';
 import { root } from './install.mjs';
 
 const pages = ['console', 'viewer', 'element', 'cli', 'service'] as const;
-const calls = { cli: 'command line', service: 'threads that make files' } as Partial<Record<string, string>>;
+const calls = { cli: 'command line', service: 'threads that make and read files' } as Partial<Record<string, string>>;
 
 function filesBelow(folder: string): string[] {
   return readdirSync(folder, { withFileTypes: true })
@@ -49,13 +49,13 @@ async function buildCommandLine(folder: string): Promise<void> {
 }
 
 /**
- * The program of the threads that make files in one file, libraries as well, so that they are there in a tenth of the time.
+ * The program of threads in one file, libraries as well, so that they are there in a tenth of the time.
  * Beside it lies what it was built of.
  */
-async function buildThread(folder: string): Promise<void> {
+async function buildThread(folder: string, source: string, name: string): Promise<void> {
   const { metafile } = await bundle({
-    entryPoints: [join(folder, 'src/burst/makeWorker.ts')],
-    outfile: join(folder, 'dist/makeThread.mjs'),
+    entryPoints: [join(folder, source)],
+    outfile: join(folder, `dist/${name}.mjs`),
     bundle: true,
     platform: 'node',
     target: 'node20',
@@ -73,7 +73,7 @@ async function buildThread(folder: string): Promise<void> {
   const own = Object.keys(metafile.inputs).filter((path) => !path.includes('node_modules/'));
   const inputs = [...own.sort(), 'package-lock.json'];
   const note: BundleNote = { inputs, stamp: stampOfFiles(inputs) };
-  writeFileSync(join(folder, 'dist/makeThread.json'), JSON.stringify(note));
+  writeFileSync(join(folder, `dist/${name}.json`), JSON.stringify(note));
 }
 
 /** Builds console, viewer, element, command line and threads, each only when its sources changed. */
@@ -85,8 +85,10 @@ export async function buildPages(say: (text: string) => void): Promise<void> {
     if (existsSync(mark) && readFileSync(mark, 'utf8') === stamp) continue;
     say(`Building the ${calls[name] ?? name} …`);
     if (name === 'cli') await buildCommandLine(folder);
-    else if (name === 'service') await buildThread(folder);
-    else await build({ root: folder, configFile: join(folder, 'vite.config.ts'), logLevel: 'warn' });
+    else if (name === 'service') {
+      await buildThread(folder, 'src/burst/makeWorker.ts', 'makeThread');
+      await buildThread(folder, 'src/dataset/examineWorker.ts', 'examineThread');
+    } else await build({ root: folder, configFile: join(folder, 'vite.config.ts'), logLevel: 'warn' });
     writeFileSync(mark, stamp);
   }
 }

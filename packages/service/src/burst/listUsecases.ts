@@ -129,13 +129,20 @@ export async function loadList(
   return saveList(app, person, { name, roles, from: null, read, recipients, origin });
 }
 
+/** A list is held in memory as a whole. */
+const maxListCells = 5_000_000;
+
 async function readListFile(bytes: Readable): Promise<ReadList> {
   let columns: string[] = [];
   const rows: Record<string, string>[] = [];
-  await readCsv(bytes, (cells, index) => {
-    if (index === 0) columns = columnNames(cells);
-    else rows.push(Object.fromEntries(columns.map((column, i) => [column, cells[i]!])));
-  });
+  await readCsv(
+    bytes,
+    (cells, index) => {
+      if (index === 0) columns = columnNames(cells);
+      else rows.push(Object.fromEntries(columns.map((column, i) => [column, cells[i]!])));
+    },
+    { maxCells: maxListCells },
+  );
   return { columns, rows };
 }
 

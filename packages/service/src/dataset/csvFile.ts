@@ -4,6 +4,19 @@ import { pipeline } from 'node:stream/promises';
 import { parse, CsvError } from 'csv-parse';
 import { ColumnExam, toFieldName, type DatasetColumn, type ExaminedColumn } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
+import type { UploadLimits } from '../platform/settings.ts';
+
+/** A file may have so many columns. */
+export const maxColumns = 500;
+
+export const lineTooLong = (bytes: number): Refusal =>
+  new Refusal('INPUT_TOO_LARGE', `a row of the file is longer than ${bytes} bytes`, {
+    hint: 'is a quotation mark missing its partner?',
+  });
+export const tooManyColumns = (): Refusal =>
+  new Refusal('INPUT_TOO_LARGE', `the file has more than ${maxColumns} columns`);
+export const tooManyCells = (cells: number): Refusal =>
+  new Refusal('INPUT_TOO_LARGE', `the file has more than ${cells} cells`, { hint: 'load it from a source instead' });
 
 const encodingMessage = 'the file is not UTF-8 text';
 
@@ -42,6 +55,7 @@ function strictUtf8(): Transform {
 function csvRefusal(cause: unknown): unknown {
   if (!(cause instanceof CsvError)) return cause;
   const line = typeof cause['lines'] === 'number' ? cause['lines'] : undefined;
+  if (cause.code === 'CSV_MAX_RECORD_SIZE') return lineTooLong(maxRecordBytes);
   const pointer = line === undefined ? undefined : `line ${line}`;
   if (cause.code.startsWith('CSV_RECORD_INCONSISTENT')) {
     return new Refusal(
@@ -54,8 +68,15 @@ function csvRefusal(cause: unknown): unknown {
   return new Refusal('FILE_MALFORMED', `${pointer ?? 'the file'}: ${cause.message}`, { pointer }, { cause });
 }
 
+/** A row that is longer is taken for a quotation mark without its partner. */
+const maxRecordBytes = 1_048_576;
+
 /** Reads a CSV (RFC 4180) row by row, UTF-8 checked, rows of equal length checked. */
-export async function readCsv(bytes: Readable, onRow: (cells: string[], index: number) => void): Promise<number> {
+export async function readCsv(
+  bytes: Readable,
+  onRow: (cells: string[], index: number) => void,
+  { maxLineBytes = maxRecordBytes, maxCells = Infinity }: Partial<UploadLimits> = {},
+): Promise<number> {
   let rows = 0;
   // When the reader stops the pipeline, what comes out may be the streams' complaint about it instead of the reason.
   let refusal: unknown;
@@ -63,10 +84,12 @@ export async function readCsv(bytes: Readable, onRow: (cells: string[], index: n
     await pipeline(
       bytes,
       strictUtf8(),
-      parse({ bom: true, skip_empty_lines: true }),
+      parse({ bom: true, skip_empty_lines: true, max_record_size: maxLineBytes }),
       async (records: AsyncIterable<string[]>) => {
         for await (const cells of records) {
           try {
+            if (cells.length > maxColumns) throw tooManyColumns();
+            if (cells.length * rows > maxCells) throw tooManyCells(maxCells);
             onRow(cells, rows++);
           } catch (error) {
             refusal = error;
@@ -103,14 +126,21 @@ export function columnNames(headings: readonly string[]): string[] {
 export type FileColumn = ExaminedColumn & { readonly name: string };
 
 /** Looks at every cell of a CSV file: types that fit, samples, cells that do not fit. */
-export async function examineCsv(path: string): Promise<{ columns: FileColumn[]; rows: number }> {
+export async function examineCsv(
+  path: string,
+  limits: Partial<UploadLimits> = {},
+): Promise<{ columns: FileColumn[]; rows: number }> {
   let names: string[] = [];
   let exams: ColumnExam[] = [];
-  const rows = await readCsv(createReadStream(path), (cells, index) => {
-    if (index > 0) return cells.forEach((cell, i) => exams[i]!.add(cell));
-    names = columnNames(cells);
-    exams = cells.map((heading) => new ColumnExam(heading));
-  });
+  const rows = await readCsv(
+    createReadStream(path),
+    (cells, index) => {
+      if (index > 0) return cells.forEach((cell, i) => exams[i]!.add(cell));
+      names = columnNames(cells);
+      exams = cells.map((heading) => new ColumnExam(heading));
+    },
+    limits,
+  );
   if (rows === 0) throw new Refusal('FILE_EMPTY', 'the file has headings but no rows');
   return { rows, columns: names.map((name, i) => ({ name, ...exams[i]!.result })) };
 }

@@ -33,7 +33,8 @@ export {
 } from './usecases.ts';
 export { previewRows, profileColumns, rowsQuery } from './profile.ts';
 export { describeQuery, loadFromCsv, loadFromSource, refreshedColumns, type LoadBy, type Loaded } from './load.ts';
-export { examineCsv, toColumns, type FileColumn } from './csvFile.ts';
-export { examineUpload, uploadFolder, type ExaminedFile, type FileKind } from './upload.ts';
+export { toColumns, type FileColumn } from './csvFile.ts';
+export type { FileKind } from './examine.ts';
+export { examineUpload, uploadFolder, type ExaminedFile } from './upload.ts';
 export { dataTable } from './table.sql.ts';
 export { queryCache, type CacheCounts } from './cache.ts';

@@ -4,6 +4,20 @@ import { Refusal } from '@underbell/core/refusal';
 import type { Reachable } from './outgoing.ts';
 import { priorities, type Priority } from './priority.ts';
 
+/** What files that people send in may be. */
+export interface UploadLimits {
+  readonly maxBytes: number;
+  /** Of one row. */
+  readonly maxLineBytes: number;
+  readonly maxCells: number;
+  /** Of a workbook, once it is unpacked. */
+  readonly maxUnpackedBytes: number;
+  /** Unpacked bytes for each packed one. */
+  readonly maxRatio: number;
+  /** Files of one person that are taken in or wait to be loaded. */
+  readonly maxEach: number;
+}
+
 /** What the surroundings decide. Read once, at start. */
 export interface Settings {
   readonly role: 'web' | 'worker' | 'all';
@@ -34,6 +48,7 @@ export interface Settings {
   readonly logLevel: string;
   /** How much of figures' answers a process keeps, in bytes. */
   readonly cacheBytes: number;
+  readonly uploads: UploadLimits;
   /** An outside OpenID Connect provider to sign in with. */
   readonly directory?: { readonly issuer: string; readonly clientId: string; readonly clientSecret: string };
   /** What the directory shows when it provisions people and groups by SCIM. */
@@ -63,6 +78,12 @@ const schema = Joi.object({
   UNDERBELL_LOCALE: Joi.string().default('en-GB'),
   UNDERBELL_LOG_LEVEL: Joi.string().valid('silent', 'error', 'warn', 'info', 'debug').default('info'),
   UNDERBELL_CACHE_MEBIBYTES: Joi.number().min(0).max(65_536).default(128),
+  UNDERBELL_UPLOAD_MEBIBYTES: Joi.number().min(1).max(1_048_576).default(4_096),
+  UNDERBELL_UPLOAD_ROW_KIBIBYTES: Joi.number().min(1).max(65_536).default(1_024),
+  UNDERBELL_UPLOAD_CELLS: Joi.number().integer().min(1_000).default(500_000_000),
+  UNDERBELL_UPLOAD_UNPACKED_MEBIBYTES: Joi.number().min(1).max(65_536).default(1_024),
+  UNDERBELL_UPLOAD_RATIO: Joi.number().min(10).max(10_000).default(200),
+  UNDERBELL_UPLOADS_EACH: Joi.number().integer().min(1).max(1_000).default(10),
   UNDERBELL_OIDC_ISSUER: url(['http', 'https']).custom(issuer, 'issuer'),
   UNDERBELL_OIDC_CLIENT_ID: Joi.string(),
   UNDERBELL_OIDC_CLIENT_SECRET: Joi.string(),
@@ -133,6 +154,14 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     locale: value.UNDERBELL_LOCALE,
     logLevel: value.UNDERBELL_LOG_LEVEL,
     cacheBytes: value.UNDERBELL_CACHE_MEBIBYTES * 1_048_576,
+    uploads: {
+      maxBytes: value.UNDERBELL_UPLOAD_MEBIBYTES * 1_048_576,
+      maxLineBytes: value.UNDERBELL_UPLOAD_ROW_KIBIBYTES * 1_024,
+      maxCells: value.UNDERBELL_UPLOAD_CELLS,
+      maxUnpackedBytes: value.UNDERBELL_UPLOAD_UNPACKED_MEBIBYTES * 1_048_576,
+      maxRatio: value.UNDERBELL_UPLOAD_RATIO,
+      maxEach: value.UNDERBELL_UPLOADS_EACH,
+    },
     ...(value.UNDERBELL_OIDC_ISSUER
       ? {
           directory: {

@@ -32,6 +32,11 @@ export async function putUpload(app: App, row: UploadRow): Promise<void> {
   await uploads(app).create(row);
 }
 
+/** How many files of a person wait to be loaded. */
+export async function countUploads(app: App, personId: string): Promise<number> {
+  return uploads(app).count({ where: { personId } });
+}
+
 export async function findUpload(app: App, id: string): Promise<UploadRow | undefined> {
   const row = await uploads(app).findByPk(id);
   return row ? plain(row) : undefined;

@@ -1,13 +1,13 @@
 import { rm } from 'node:fs/promises';
 import type { Readable } from 'node:stream';
-import type { PersonViewer } from '@underbell/core/access';
+import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import type { DatasetColumn } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
-import { noSuch } from '../access/index.ts';
+import { noSuch, rightOn } from '../access/index.ts';
 import {
   annotate,
-  examineCsv,
   examineUpload,
+  listDatasets,
   loadFromCsv,
   requireLoader,
   saveDataset,
@@ -19,7 +19,7 @@ import {
 } from '../dataset/index.ts';
 import type { App } from '../platform/index.ts';
 import { refuseBreaks } from './impact.ts';
-import { findUpload, putUpload, removeUpload, type UploadRow } from './store.ts';
+import { countUploads, findUpload, putUpload, removeUpload, type UploadRow } from './store.ts';
 import { loadBy } from './usecases.ts';
 
 /** What people said about columns before still holds for the next file; what is said now goes over it. */
@@ -81,15 +81,51 @@ export async function loadUpload(
   options: { name: string; columns: readonly ColumnNote[]; isForced: boolean; origin: string },
 ) {
   await requireLoader(app, person, options.name);
-  return withUpload(app, upload, async (path) => {
-    const found = toColumns((await examineCsv(path)).columns);
-    return loadFile(app, person, { name: options.name, path, found, notes: options.columns }, options);
+  return takingPart(app, person, () =>
+    withUpload(app, upload, async ({ path, columns }) => {
+      const found = toColumns(columns);
+      return loadFile(app, person, { name: options.name, path, found, notes: options.columns }, options);
+    }),
+  );
+}
+
+/** Files are taken in for those who may make datasets, or load into one. @throws {Refusal} `NOT_ALLOWED` */
+async function requireUploader(app: App, person: PersonViewer): Promise<void> {
+  if (isAtLeast(await rightOn(app, person, 'dataset', '*'), 'edit')) return;
+  const names = (await listDatasets(app)).map((one) => one.name);
+  for (const name of names) if (isAtLeast(await rightOn(app, person, 'dataset', name), 'edit')) return;
+  throw new Refusal('NOT_ALLOWED', 'you may not load files', {
+    hint: 'those who may make a dataset, or change one, may',
   });
+}
+
+const underWay = new WeakMap<App, Map<string, number>>();
+
+/** So many files of one person are taken in at once, or wait to be loaded. @throws {Refusal} `TOO_MANY` */
+async function takingPart<T>(app: App, person: PersonViewer, work: () => Promise<T>): Promise<T> {
+  const counts = underWay.get(app) ?? new Map<string, number>();
+  underWay.set(app, counts);
+  const { maxEach } = app.settings.uploads;
+  const now = () => counts.get(person.id) ?? 0;
+  counts.set(person.id, now() + 1);
+  try {
+    if (now() + (await countUploads(app, person.id)) > maxEach)
+      throw new Refusal('TOO_MANY', `${maxEach} of your files are taken in or wait to be loaded`, {
+        hint: 'load or drop some of them first',
+      });
+    return await work();
+  } finally {
+    if (now() <= 1) counts.delete(person.id);
+    else counts.set(person.id, now() - 1);
+  }
 }
 
 /** Takes a file in to be looked at: types, samples, cells that do not fit. Nothing is loaded yet. */
 export async function examine(app: App, person: PersonViewer, upload: Readable, fileName: string) {
-  const { id, kind, path, sizeBytes, rows, columns } = await examineUpload(app, upload, fileName);
+  await requireUploader(app, person);
+  const { id, kind, path, sizeBytes, rows, columns } = await takingPart(app, person, () =>
+    examineUpload(app, upload, fileName),
+  );
   const row: UploadRow = {
     id,
     personId: person.id,

@@ -1,0 +1,183 @@
+import { createReadStream, createWriteStream } from 'node:fs';
+import { open, readFile, stat } from 'node:fs/promises';
+import { join } from 'node:path';
+import { createInterface } from 'node:readline';
+import { Readable, Transform } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { unzipSync } from 'fflate';
+import { readSheet } from 'read-excel-file/node';
+import { csvLine } from '@underbell/core/csv';
+import { Refusal } from '@underbell/core/refusal';
+import type { UploadLimits } from '../platform/settings.ts';
+import { examineCsv, lineTooLong, maxColumns, tooManyCells, tooManyColumns, type FileColumn } from './csvFile.ts';
+
+export type FileKind = 'csv' | 'jsonl' | 'xlsx';
+
+/** A file to be looked at, in a folder of its own. */
+export interface ExamineTask {
+  readonly folder: string;
+  /** Of the file as it came, in the folder. */
+  readonly raw: string;
+  /** As its sender calls it. */
+  readonly fileName: string;
+  readonly limits: UploadLimits;
+}
+
+/** What is in a file. */
+export interface FileContents {
+  readonly kind: FileKind;
+  /** The rows as CSV, whatever the file was. */
+  readonly path: string;
+  readonly rows: number;
+  readonly columns: readonly FileColumn[];
+}
+
+/** A workbook is read as a whole. */
+const maxWorkbookBytes = 60 * 1_048_576;
+
+/** What a file is, by its first bytes, and by its name where they do not tell. */
+async function kindOf(path: string, fileName: string): Promise<FileKind> {
+  const file = await open(path);
+  const { buffer, bytesRead } = await file.read(Buffer.alloc(512), 0, 512, 0);
+  await file.close();
+  const start = buffer.subarray(0, bytesRead);
+  if (start.subarray(0, 4).equals(Buffer.from('PK\u0003\u0004', 'latin1'))) return 'xlsx';
+  const extension = /\.([a-z]+)$/i.exec(fileName)?.[1]?.toLowerCase();
+  if (extension === 'xlsx' || start.includes(0)) {
+    throw new Refusal('FILE_KIND_UNKNOWN', `\`${fileName}\` is neither CSV, JSON Lines nor a workbook`, {
+      word: fileName,
+      hint: 'save it as CSV (UTF-8), as JSON Lines or as .xlsx',
+    });
+  }
+  const first = start
+    .toString('utf8')
+    .replace(/^\ufeff/, '')
+    .trimStart();
+  return extension === 'jsonl' || extension === 'ndjson' || first.startsWith('{') ? 'jsonl' : 'csv';
+}
+
+const cellText = (value: unknown): string | null => {
+  if (value === null || value === undefined) return null;
+  if (value instanceof Date) {
+    const text = value.toISOString();
+    return text.endsWith('T00:00:00.000Z') ? text.slice(0, 10) : text;
+  }
+  return typeof value === 'object' ? JSON.stringify(value) : String(value as string | number | boolean);
+};
+
+async function writeLines(path: string, lines: AsyncIterable<string> | Iterable<string>): Promise<void> {
+  await pipeline(Readable.from(lines), createWriteStream(path));
+}
+
+/** Passes text on; a line that does not end is refused before it is held in memory. */
+function boundedLines(maxLineBytes: number): Transform {
+  let length = 0;
+  return new Transform({
+    transform(chunk: Buffer, _, done) {
+      let from = 0;
+      for (let at = chunk.indexOf(10); at >= 0; at = chunk.indexOf(10, from)) {
+        length += at - from;
+        if (length > maxLineBytes) return done(lineTooLong(maxLineBytes));
+        length = 0;
+        from = at + 1;
+      }
+      length += chunk.length - from;
+      done(length > maxLineBytes ? lineTooLong(maxLineBytes) : null, chunk);
+    },
+  });
+}
+
+/** JSON Lines as CSV; the headings are the names of all lines, in the order in which they first come. */
+async function fromJsonLines(from: string, to: string, limits: UploadLimits): Promise<void> {
+  const lines = () => {
+    const input = createReadStream(from).pipe(boundedLines(limits.maxLineBytes));
+    return createInterface({ input, crlfDelay: Infinity });
+  };
+  async function* objects(): AsyncGenerator<Record<string, unknown>> {
+    let line = 0;
+    for await (const text of lines()) {
+      line++;
+      if (text.trim() === '') continue;
+      let value: unknown;
+      try {
+        value = JSON.parse(text.replace(/^\ufeff/, ''));
+      } catch (cause) {
+        throw new Refusal('FILE_MALFORMED', `line ${line}: this is not JSON`, { pointer: `line ${line}` }, { cause });
+      }
+      if (typeof value !== 'object' || value === null || Array.isArray(value))
+        throw new Refusal('FILE_MALFORMED', `line ${line}: a line holds one object`, { pointer: `line ${line}` });
+      yield value as Record<string, unknown>;
+    }
+  }
+  const headings = new Set<string>();
+  let cells = 0;
+  for await (const one of objects()) {
+    for (const name of Object.keys(one)) headings.add(name);
+    cells += headings.size;
+    if (headings.size > maxColumns) throw tooManyColumns();
+    if (cells > limits.maxCells) throw tooManyCells(limits.maxCells);
+  }
+  if (headings.size === 0) throw new Refusal('FILE_EMPTY', 'the file is empty');
+  async function* written(): AsyncGenerator<string> {
+    yield csvLine([...headings]);
+    for await (const one of objects()) yield csvLine([...headings].map((name) => cellText(one[name])));
+  }
+  await writeLines(to, written());
+}
+
+/** What is packed into a file, as its directory says, and how much it becomes. */
+function refuseBomb(bytes: Buffer, limits: UploadLimits): void {
+  let unpacked = 0;
+  unzipSync(bytes, {
+    filter: ({ originalSize }) => {
+      unpacked += originalSize;
+      return false;
+    },
+  });
+  if (unpacked <= limits.maxUnpackedBytes && unpacked <= Math.max(bytes.length, 65_536) * limits.maxRatio) return;
+  throw new Refusal('INPUT_TOO_LARGE', 'the workbook holds more than it may when it is unpacked', {
+    hint: 'save the sheet as CSV (UTF-8)',
+  });
+}
+
+/** The first sheet of a workbook as CSV; the first row holds the headings. */
+async function fromWorkbook(from: string, to: string, limits: UploadLimits): Promise<void> {
+  const { size } = await stat(from);
+  if (size > maxWorkbookBytes) {
+    throw new Refusal('INPUT_TOO_LARGE', 'the workbook is too large to be read as a whole', {
+      hint: 'save the sheet as CSV (UTF-8)',
+    });
+  }
+  let rows: unknown[][];
+  try {
+    refuseBomb(await readFile(from), limits);
+    rows = await readSheet(from);
+  } catch (cause) {
+    if (cause instanceof Refusal) throw cause;
+    throw new Refusal(
+      'FILE_MALFORMED',
+      'the workbook cannot be read',
+      { hint: 'is it a .xlsx that opens elsewhere?' },
+      { cause },
+    );
+  }
+  if (rows.length === 0) throw new Refusal('FILE_EMPTY', 'the first sheet is empty');
+  const width = rows[0]!.length;
+  if (width > maxColumns) throw tooManyColumns();
+  if (width * rows.length > limits.maxCells) throw tooManyCells(limits.maxCells);
+  await writeLines(
+    to,
+    rows
+      .filter((row) => row.some((cell) => cell !== null))
+      .map((row) => csvLine(Array.from({ length: width }, (_, i) => cellText(row[i])))),
+  );
+}
+
+/** Looks at every cell of a file. @throws {Refusal} `FILE_…`, `INPUT_TOO_LARGE` */
+export async function examineFile({ folder, raw, fileName, limits }: ExamineTask): Promise<FileContents> {
+  const kind = await kindOf(raw, fileName);
+  const path = kind === 'csv' ? raw : join(folder, 'rows.csv');
+  if (kind === 'jsonl') await fromJsonLines(raw, path, limits);
+  if (kind === 'xlsx') await fromWorkbook(raw, path, limits);
+  return { kind, path, ...(await examineCsv(path, limits)) };
+}
