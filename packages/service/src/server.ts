@@ -6,15 +6,16 @@ import { Refusal } from '@underbell/core/refusal';
 import { accessRoutes, personOf } from './access/index.ts';
 import { boardRoutes } from './board/index.ts';
 import { burstRoutes, listenForBounces, listRoutes } from './burst/index.ts';
-import { datasetRoutes } from './dataset/index.ts';
+import { datasetRoutes, sweepTables } from './dataset/index.ts';
 import { destinationRoutes, forgetOldTurns } from './deliver/index.ts';
 import { mountDirectory } from './directory/index.ts';
-import { forgetOldCosts, meterRoutes, warnOfCosts } from './meter/index.ts';
+import { meterRoutes, warnOfCosts } from './meter/index.ts';
 import { oauthRoutes, proofOf, tokenViewer } from './oauth/index.ts';
 import { findPlacement, placeRoutes } from './place/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
-import { defineRoute, Worker, type App, type Handlers } from './platform/index.ts';
+import { defineRoute, forgetSpent, sayAlive, Worker, type App, type Handlers } from './platform/index.ts';
 import { mountPages } from './platform/pages.ts';
+import { believeProxies } from './platform/http/proxies.ts';
 import { reportRoutes } from './report/index.ts';
 import { folderRoutes } from './folder/index.ts';
 import { templateRoutes } from './template/index.ts';
@@ -94,6 +95,7 @@ function createKoa(app: App): Koa {
     if (error.code !== 'ECONNRESET' && error.code !== 'ERR_STREAM_PREMATURE_CLOSE')
       app.log.error({ err: error }, 'an answer broke off');
   });
+  koa.use(believeProxies(app));
   koa.use(logRequests(app));
   koa.use(answerErrors(app));
   // Pages set their own policy; the rest is data.
@@ -135,6 +137,8 @@ export async function startWeb(app: App): Promise<Server> {
 
 /** How often the clock is looked at. */
 const tickMs = 2_000;
+/** How often what is spent is cleared away, a little at a time. */
+const sweepMs = 15_000;
 /** Costs are added up so often, to tell who comes near a limit. */
 const costsMs = 60_000;
 
@@ -149,21 +153,31 @@ export function startWorker(app: App): Worker {
     // Two, so that a small run does not wait behind a large one.
     bursts,
     bursts,
+    { 'dataset.refresh': async (of, job) => (await import('./refresh/jobs.ts')).refreshJob(of, job) },
+    // What starts runs does not wait behind a long load.
     {
-      'dataset.refresh': async (of, job) => (await import('./refresh/jobs.ts')).refreshJob(of, job),
       'dataset.refreshed': async (...job) => (await import('./burst/jobs.ts')).startRefreshed(...job),
       'burst.start': async (...job) => (await import('./burst/jobs.ts')).startScheduled(...job),
     },
     // Letters do not wait behind a long run.
     { 'notice.mail': async (of, job) => (await import('./deliver/notice.ts')).sendNotice(of, job) },
   );
-  worker.every(tickMs, async () => {
-    await (await import('./refresh/jobs.ts')).tick(app);
-    await (await import('./burst/jobs.ts')).tick(app);
-    await forgetOldCosts(app);
-    await forgetOldTurns(app);
-    await (await import('./folder/jobs.ts')).emptyBin(app);
-  });
+  worker.every(
+    tickMs,
+    () => sayAlive(app),
+    async () => (await import('./refresh/jobs.ts')).enqueueDue(app),
+    async () => (await import('./refresh/jobs.ts')).checkSources(app),
+    async () => (await import('./burst/jobs.ts')).startDue(app),
+  );
+  worker.every(
+    sweepMs,
+    () => forgetOldTurns(app),
+    async () => void (await forgetSpent(app)),
+    async () => (await import('./refresh/jobs.ts')).dropOldUploads(app),
+    async () => (await import('./burst/jobs.ts')).dropSpent(app),
+    async () => (await import('./folder/jobs.ts')).emptyBin(app),
+    () => sweepTables(app),
+  );
   worker.every(costsMs, () => warnOfCosts(app));
   worker.start();
   return worker;

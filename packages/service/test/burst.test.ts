@@ -218,7 +218,7 @@ describe('the quay pack', () => {
   it('gives a run up that three workers died on, so that the next can start', async () => {
     await house.worker!.stop();
     const { id } = (await start({ period: '2026-10', again: true })).body as unknown as { id: number };
-    await house.app.records.query("UPDATE jobs SET attempts = 3 WHERE state = 'waiting'");
+    await house.app.records.query("UPDATE jobs SET deaths = 3 WHERE state = 'waiting'");
     house.worker = startWorker(house.app);
     const given = await house.finished(id, publisher);
     assert.deepEqual([given.state, given.counts.sent, given.counts.failed], ['failed', 0, 46]);

@@ -74,6 +74,11 @@ export class EffectiveFilter {
     return allOf(this.#parts.map((part) => part.node));
   }
 
+  /** The part of it that looks at exact values; what looks at masked ones cannot be told from exact rows. */
+  get innerWhere(): TypedNode {
+    return allOf(this.#parts.filter((part) => !isOutside(part)).map((part) => part.node));
+  }
+
   /** How many of the limits, which come first, look at exact values. */
   get innerCount(): number {
     return this.#parts.filter((part) => !isOutside(part)).length;

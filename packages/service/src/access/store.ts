@@ -105,7 +105,7 @@ export async function findPersonRow(
   transaction?: Transaction,
 ): Promise<PersonRow | undefined> {
   const where = 'email' in by ? { email: by.email.toLowerCase() } : by;
-  const row = await tables(app).people.findOne({ where, transaction: transaction ?? null });
+  const row = await tables(app).people.findOne({ where, ...(transaction ? { transaction } : {}) });
   return row ? plain(row) : undefined;
 }
 

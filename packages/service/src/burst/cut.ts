@@ -44,7 +44,9 @@ export async function cutRows(
   let before = 0;
   await sideBySide(cuts, queriesAtOnce, async (one) => {
     const scan: Scan = { filter: filterFor(burst, shape, one.cut), columns: [], tuples: [[[]]] };
-    before += await cutScan(app, burst, [one], scan, format, (rows) => onProgress(before + rows));
+    const read = await cutScan(app, burst, [one], scan, format, (rows) => onProgress(before + rows));
+    // Several are read at once: what is added to is read after the waiting, not before it.
+    before += read;
   });
   return before;
 }
@@ -62,10 +64,10 @@ async function cutScan(
   const routed = cuts.map(({ cut }, i) => ({
     name: cutTexts(cut),
     tuples: tuples[i]!,
-    where: filterFor(burst, shape, cut).where,
+    where: filterFor(burst, shape, cut).innerWhere,
   }));
   const names = new Set(keys.map((one) => one.name));
-  const read = columnsOf(filter.where).filter((column) => !names.has(column.name));
+  const read = columnsOf(filter.innerWhere).filter((column) => !names.has(column.name));
   const prefix = [...keys, ...read];
   const cells = copyColumns(burst, cuts[0]?.cut);
   const spool = new CutSpool(

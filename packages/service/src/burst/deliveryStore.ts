@@ -154,10 +154,11 @@ export async function moveDeliveries(
 export async function countDeliveries(
   app: App,
   run: number,
+  transaction?: Transaction,
 ): Promise<Partial<Record<DeliveryState | 'bounced', number>>> {
   const rows = await app.records.query<{ state: DeliveryState; count: string; bounced: string }>(
     'SELECT state, count(*) AS count, count(bounced_at) AS bounced FROM deliveries WHERE run_id = :run GROUP BY state',
-    { replacements: { run }, type: QueryTypes.SELECT },
+    { replacements: { run }, type: QueryTypes.SELECT, ...(transaction ? { transaction } : {}) },
   );
   const bounced = rows.reduce((sum, row) => sum + Number(row.bounced), 0);
   return { ...Object.fromEntries(rows.map((row) => [row.state, Number(row.count)])), bounced };

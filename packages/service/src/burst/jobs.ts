@@ -2,7 +2,15 @@ import { lookAgainMs, periodAt, type BurstDefinition, type RunCause } from '@und
 import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
 import { findEdition } from '../report/index.ts';
-import { enqueue, isConnectionLost, momentOf, TryLater, type App, type JobHandler } from '../platform/index.ts';
+import {
+  eachApart,
+  enqueue,
+  isConnectionLost,
+  momentOf,
+  TryLater,
+  type App,
+  type JobHandler,
+} from '../platform/index.ts';
 import { LeaseLost, Paused, RunExecution } from './runExecution.ts';
 import { startRun } from './runs.ts';
 import { nextTimes } from './times.ts';
@@ -16,6 +24,7 @@ import {
   findRun,
   listBursts,
   moveRun,
+  restRun,
   spentRuns,
   takeDueBurst,
   takeRefreshedBurst,
@@ -31,18 +40,20 @@ export const runBurstJob: JobHandler = async (app, job, isMine) => {
   const run = await findRun(app, Number(job.payload['run']));
   if (!run || (run.state !== 'waiting' && run.state !== 'running')) return;
   const execution = new RunExecution(app, run, job, isMine);
-  if (job.attempts > maxWorkers) {
+  if (job.deaths >= maxWorkers) {
     return execution.fail(
       new Refusal('INTERNAL', `${maxWorkers} workers died in the middle of this run; it was given up`),
     );
   }
-  await changeRun(app, run.id, { state: 'running', startedAt: run.startedAt ?? new Date(app.now()) });
+  const start = { state: 'running', startedAt: run.startedAt ?? new Date(app.now()) } as const;
+  if (!(await moveRun(app, run.id, ['waiting', 'running'], start))) return;
   try {
     await execution.execute();
   } catch (error) {
     if (error instanceof Paused && isMine()) {
-      await changeRun(app, run.id, { state: 'paused', phase: '' });
-      return;
+      // Somebody may have let it go on, or stopped it, meanwhile: then it does not rest, and is looked at again at once.
+      if (await restRun(app, run.id)) return;
+      throw new TryLater(0, { isPatient: true });
     }
     if (error instanceof RunWaits && isMine() && (error.forMs !== undefined || !(await isOverdue(app, run)))) {
       await waitForDestination(app, run, error, Number(job.payload['waits'] ?? 0));
@@ -53,10 +64,13 @@ export const runBurstJob: JobHandler = async (app, job, isMine) => {
       return;
     }
     // The ledger is as it was; it is gone on with when the database is back.
-    if (isConnectionLost(error)) throw new TryLater(awayMs, { cause: error });
+    if (isConnectionLost(error)) throw new TryLater(awayMs, { cause: error, isPatient: true });
     const cause = error instanceof RunWaits ? error.cause : error;
     if (!isRefusal(cause)) app.log.error({ err: cause, run: run.id }, 'a run failed');
-    await execution.fail(cause as Error);
+    await execution.fail(cause as Error).catch((failure: unknown) => {
+      if (!(failure instanceof LeaseLost)) throw failure;
+      app.log.warn({ run: run.id }, 'the run goes on elsewhere');
+    });
   }
 };
 
@@ -145,25 +159,25 @@ export const startScheduled: JobHandler = async (app, job) => {
   }
 };
 
-/**
- * What the clock brings: every burst whose time has come goes into the queue, once over all processes; files that were
- * kept long enough are dropped.
- */
-export async function tick(app: App): Promise<void> {
-  await startDue(app);
-  await dropSpent(app);
-}
-
 /** Files are kept as long as was said, and no longer. */
-async function dropSpent(app: App): Promise<void> {
-  for (const { id } of await spentRuns(app)) {
-    await dropRunFolder(app.settings.spool, id);
-    await changeRun(app, id, { keptUntil: null });
-  }
+export async function dropSpent(app: App): Promise<void> {
+  const failed = (error: unknown, { id }: RunRow) =>
+    app.log.error({ err: error, run: id }, 'files of a run could not be dropped');
+  await eachApart(
+    await spentRuns(app),
+    async ({ id }) => {
+      await dropRunFolder(app.settings.spool, id);
+      await changeRun(app, id, { keptUntil: null });
+    },
+    failed,
+  );
 }
 
-async function startDue(app: App): Promise<void> {
-  for (const { name, definition, nextRunAt } of await dueBursts(app)) {
+/** Every burst whose time has come goes into the queue, once over all processes. */
+export async function startDue(app: App): Promise<void> {
+  const failed = (error: unknown, { name }: { readonly name: string }) =>
+    app.log.error({ err: error, burst: name }, 'a burst that is due could not be started');
+  const start = async ({ name, definition, nextRunAt }: Awaited<ReturnType<typeof dueBursts>>[number]) => {
     const { schedule } = definition;
     const [next] = await nextTimes(app, definition, 1);
     await app.records.transaction(async (transaction) => {
@@ -173,5 +187,6 @@ async function startDue(app: App): Promise<void> {
       if (isMissed && schedule.missed === 'skip') return;
       await enqueue(app, 'burst.start', { name, at: nextRunAt!.getTime() }, transaction);
     });
-  }
+  };
+  await eachApart(await dueBursts(app), start, failed);
 }

@@ -128,8 +128,9 @@ class Maker {
     await sideBySide(cuts, queriesAtOnce, async (one) => {
       const answers = await this.#readAnswers([one]);
       await this.#makePages(one, answers);
-      const before = rowsRead;
-      rowsRead += await this.#cutRows([one], (rows) => this.#request.onProgress({ rowsRead: before + rows }));
+      const rows = await this.#cutRows([one], (read) => this.#request.onProgress({ rowsRead: rowsRead + read }));
+      // Several are read at once: what is added to is read after the waiting, not before it.
+      rowsRead += rows;
       await this.#makeRows(one, answers);
     });
     return rowsRead;

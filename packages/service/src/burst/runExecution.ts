@@ -4,7 +4,8 @@ import { cutKey, keepingOf, type Cut, type MadeFormat, type RunState } from '@un
 import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
 import { meter } from '../meter/index.ts';
-import { patiently, together, type App, type Job } from '../platform/index.ts';
+import type { Transaction } from 'sequelize';
+import { holdLease, patiently, together, type App, type Job } from '../platform/index.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
 import { makeCopies, type MadeCopy } from './make.ts';
 import { sendSummary } from './summary.ts';
@@ -18,7 +19,7 @@ import {
   type DeliveryRow,
   type MadeFile,
 } from './deliveryStore.ts';
-import { changeRun, findRun, type RunRow } from './store.ts';
+import { changeRun, findRun, moveRun, type RunRow } from './store.ts';
 
 const progressEveryMs = 250;
 const dayMs = 86_400_000;
@@ -38,6 +39,7 @@ export class RunExecution {
   /** No other attempt at this run has this name: one that lost its lease may still be writing. */
   readonly #attempt: string;
   readonly #isMine: () => boolean;
+  readonly #job: Job;
   #stopAsked = false;
   #pauseAsked = false;
   #lastNote = 0;
@@ -47,6 +49,7 @@ export class RunExecution {
   constructor(app: App, run: RunRow, job: Job, isMine: () => boolean) {
     this.#app = app;
     this.#run = run;
+    this.#job = job;
     this.#attempt = `${job.id}-${job.attempts}`;
     this.#isMine = isMine;
   }
@@ -213,33 +216,55 @@ export class RunExecution {
   }
 
   async #finish(): Promise<void> {
-    // Were the database's answer to a claim lost, nobody here knows that the copy is theirs.
-    const reason = 'the database went away while this copy was taken up';
-    await moveDeliveries(this.#app, { run: this.#run.id }, ['sending'], { state: 'in doubt', reason });
-    const counts = await countDeliveries(this.#app, this.#run.id);
-    const bad = (counts.failed ?? 0) + (counts['in doubt'] ?? 0);
-    const state: RunState = bad === 0 ? 'done' : (counts.sent ?? 0) > 0 ? 'partly' : 'failed';
-    await this.#close(state, null);
+    const { id } = this.#run;
+    await this.#close(async (transaction) => {
+      // Were the database's answer to a claim lost, nobody here knows that the copy is theirs.
+      const reason = 'the database went away while this copy was taken up';
+      await moveDeliveries(this.#app, { run: id }, ['sending'], { state: 'in doubt', reason }, transaction);
+      const counts = await countDeliveries(this.#app, id, transaction);
+      const bad = (counts.failed ?? 0) + (counts['in doubt'] ?? 0);
+      return { state: bad === 0 ? 'done' : (counts.sent ?? 0) > 0 ? 'partly' : 'failed', error: null };
+    });
   }
 
-  async #close(state: RunState, error: string | null): Promise<void> {
+  /**
+   * Ends the run, in one transaction that only the holder of the lease gets through: a worker that lost it marks no copy
+   * that another has on the wire, and drops no file that another sends.
+   *
+   * @throws {LeaseLost}
+   */
+  async #close(
+    settle: (transaction: Transaction) => Promise<{ state: RunState; error: string | null }>,
+  ): Promise<void> {
     const { id, definition } = this.#run;
+    const { spool } = this.#app.settings;
     const isKept = keepingOf(definition).days > 0;
     const keptUntil = isKept ? this.#keptUntil() : null;
-    // Whoever hears that it has ended finds its folder as it stays.
-    const { spool } = this.#app.settings;
-    await (isKept ? dropMade(spool, id) : dropRunFolder(spool, id));
-    await changeRun(this.#app, id, { state, error, phase: '', finishedAt: new Date(this.#app.now()), keptUntil });
+    const { state, error } = await patiently(() =>
+      this.#app.records.transaction(async (transaction) => {
+        if (!(await holdLease(this.#app, this.#job, transaction)))
+          throw new LeaseLost('the lease of this run was lost');
+        const end = await settle(transaction);
+        // Whoever hears that it has ended finds its folder as it stays.
+        await (isKept ? dropMade(spool, id) : dropRunFolder(spool, id));
+        const finishedAt = new Date(this.#app.now());
+        await moveRun(this.#app, id, ['waiting', 'running'], { ...end, phase: '', finishedAt, keptUntil }, transaction);
+        return end;
+      }),
+    );
     await sendSummary(this.#app, this.#run, state, error);
   }
 
-  /** Ends a run that cannot go on: what has not left is marked, with the reason, for the next run. */
+  /** Ends a run that cannot go on: what has not left is marked, with the reason, for the next run. @throws {LeaseLost} */
   async fail(error: Error): Promise<void> {
+    const { id } = this.#run;
     const isStop = isRefusal(error, 'RUN_STOPPED');
     const reason = isRefusal(error) ? error.message : 'something went wrong inside';
-    await moveDeliveries(this.#app, { run: this.#run.id }, ['sending'], { state: 'in doubt', reason });
-    await moveDeliveries(this.#app, { run: this.#run.id }, ['planned', 'rendered'], { state: 'failed', reason });
-    const counts = await countDeliveries(this.#app, this.#run.id);
-    await this.#close(isStop ? 'stopped' : (counts.sent ?? 0) > 0 ? 'partly' : 'failed', reason);
+    await this.#close(async (transaction) => {
+      await moveDeliveries(this.#app, { run: id }, ['sending'], { state: 'in doubt', reason }, transaction);
+      await moveDeliveries(this.#app, { run: id }, ['planned', 'rendered'], { state: 'failed', reason }, transaction);
+      const counts = await countDeliveries(this.#app, id, transaction);
+      return { state: isStop ? 'stopped' : (counts.sent ?? 0) > 0 ? 'partly' : 'failed', error: reason };
+    });
   }
 }

@@ -232,6 +232,15 @@ export async function moveRun(
   return changed > 0;
 }
 
+/** Lets a run rest that somebody wants paused, and nobody stopped or continued meanwhile. @returns whether it rests */
+export async function restRun(app: App, id: number): Promise<boolean> {
+  const [changed] = await tables(app).runs.update(
+    { state: 'paused', phase: '' },
+    { where: { id, state: 'running', pauseAsked: true, stopAsked: false } },
+  );
+  return changed > 0;
+}
+
 /** Bursts whose time has come. */
 export async function dueBursts(app: App): Promise<BurstRow[]> {
   const where = { nextRunAt: { [Op.lte]: new Date(app.now()) } };

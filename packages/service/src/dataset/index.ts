@@ -32,7 +32,15 @@ export {
   type DatasetSpec,
 } from './usecases.ts';
 export { previewRows, profileColumns, rowsQuery } from './profile.ts';
-export { describeQuery, loadFromCsv, loadFromSource, refreshedColumns, type LoadBy, type Loaded } from './load.ts';
+export {
+  describeQuery,
+  loadFromCsv,
+  loadFromSource,
+  refreshedColumns,
+  sweepTables,
+  type LoadBy,
+  type Loaded,
+} from './load.ts';
 export { toColumns, type FileColumn } from './csvFile.ts';
 export type { FileKind } from './examine.ts';
 export { examineUpload, uploadFolder, type ExaminedFile } from './upload.ts';

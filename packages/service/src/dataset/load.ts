@@ -26,10 +26,13 @@ import {
   failLostLoads,
   findRevisionRow,
   finishRevision,
+  loadedDatasets,
+  loadingDatasets,
   markDropped,
   setColumns,
   spentRevisions,
   startRevision,
+  strayTables,
   type DatasetRow,
   type RefreshCause,
   type RevisionRow,
@@ -209,6 +212,36 @@ async function dropSpent(app: App, dataset: string): Promise<void> {
   for (const spent of await spentRevisions(app, dataset)) {
     await app.lanes.planned.query(`DROP TABLE IF EXISTS ${dataTable(spent.tableName)}`);
     await markDropped(app, spent.id);
+  }
+}
+
+/**
+ * Drops tables that nobody reads any more: of revisions that are spent, also those that a run was bound to until now, and
+ * of loads that died.
+ */
+export async function sweepTables(app: App): Promise<void> {
+  await failDeadLoads(app);
+  for (const dataset of await loadedDatasets(app)) await dropSpent(app, dataset);
+  for (const table of await strayTables(app)) await app.lanes.planned.query(`DROP TABLE IF EXISTS ${dataTable(table)}`);
+}
+
+/** Loads whose process died hold their dataset's lock no more. */
+async function failDeadLoads(app: App): Promise<void> {
+  const datasets = await loadingDatasets(app);
+  if (datasets.length === 0) return;
+  const client = await app.lanes.planned.connect();
+  try {
+    for (const name of datasets) {
+      const { rows } = await client.query<{ held: boolean }>(
+        'SELECT pg_try_advisory_lock(730002, hashtext($1)) AS held',
+        [name],
+      );
+      if (!rows[0]!.held) continue;
+      await failLostLoads(app, name);
+      await client.query('SELECT pg_advisory_unlock(730002, hashtext($1))', [name]);
+    }
+  } finally {
+    client.release();
   }
 }
 

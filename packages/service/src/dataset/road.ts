@@ -66,7 +66,7 @@ export function tableOf({ table, live, shape }: Revision): string {
 
 /** A connection to where the rows are: our own snapshot, or the source of a live dataset. */
 export function connect(app: App, { lane, revision }: Pick<RowRequest, 'lane' | 'revision'>): Promise<pg.PoolClient> {
-  return revision.live ? connectLive(app, revision.live.source) : app.lanes[lane].connect();
+  return revision.live ? connectLive(app, revision.live.source, lane) : app.lanes[lane].connect();
 }
 
 const isSqlState = (code: string) => /^[0-9A-Z]{5}$/.test(code);

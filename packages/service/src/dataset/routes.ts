@@ -1,4 +1,5 @@
-import { PassThrough, type Readable, Transform } from 'node:stream';
+import { once } from 'node:events';
+import { PassThrough, Readable, Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import Joi from 'joi';
 import type { DatasetColumn } from '@underbell/core/dataset';
@@ -8,7 +9,7 @@ import { ruleBody } from '../access/ruleRoutes.ts';
 import { requireRight } from '../access/rights.ts';
 import { email, filter, thing } from '../access/schemas.ts';
 import { explainFilter, tryRule, valuesOf, vocabulary } from './try.ts';
-import { defineRoute, type App, type Route } from '../platform/index.ts';
+import { defineRoute, SilenceWatch, takeDownload, type App, type Route } from '../platform/index.ts';
 import type { RowRequest } from './road.ts';
 import { copyRows, type RowFormat } from './rowFiles.ts';
 import { ownRows, seenDatasets, showDataset, tryFilter } from './usecases.ts';
@@ -22,32 +23,52 @@ function lineEnds(): Transform {
   return new Transform({ transform: (piece: Buffer, _, done) => done(null, ends.push(piece)) });
 }
 
-/** Rows as a stream that starts only once the query has: errors before that are still answered as problems. */
+/** Whoever takes nothing of a file for so long has gone, or keeps others from theirs. */
+const idleMs = 60_000;
+
+/**
+ * Rows as a file that somebody fetches, as slowly as they like: on connections of their own, of which each person has a
+ * share, so that nobody who only looks waits for it.
+ *
+ * @throws {Refusal} `TOO_MANY`, and whatever reading refuses before its first row
+ */
 async function rowStream(
   app: App,
-  request: RowRequest,
+  asked: RowRequest,
   columns: readonly DatasetColumn[],
   format: RowFormat,
 ): Promise<Readable> {
+  const request: RowRequest = { ...asked, lane: 'downloads' };
+  const giveBack = takeDownload(app);
   const out = new PassThrough();
   if (format === 'csv') out.write(csvLine(columns.map((one) => one.name)));
   let isStarted = false;
   await new Promise<void>((resolve, failed) => {
-    const started = () => {
+    copyRows(app, request, { prefix: [], cells: columns }, format, async (rows) => {
+      // How long the first row takes is the database's affair; from then on it is the reader's.
+      await once(rows, 'readable');
       isStarted = true;
       resolve();
-    };
-    copyRows(app, request, { prefix: [], cells: columns }, format, async (rows) => {
-      rows.once('readable', started);
-      rows.once('end', started);
-      await (format === 'csv' ? pipeline(rows, lineEnds(), out) : pipeline(rows, out));
-    }).catch((error: Error) => {
-      failed(error);
-      // Before the answer has begun nobody listens to the stream, and the error is answered as a problem.
-      out.destroy(isStarted ? error : undefined);
-    });
+      await pipeWatched(rows, format === 'csv' ? [lineEnds(), out] : [out]);
+    })
+      .catch((error: Error) => {
+        failed(error);
+        // Before the answer has begun nobody listens to the stream, and the error is answered as a problem.
+        out.destroy(isStarted ? error : undefined);
+      })
+      .finally(giveBack);
   });
   return out;
+}
+
+/** Hands rows on as long as somebody takes them. */
+async function pipeWatched(rows: Readable, to: readonly (Transform | PassThrough)[]): Promise<void> {
+  const watch = new SilenceWatch(idleMs);
+  try {
+    await pipeline([Readable.from(watch.passing(rows)), ...to], { signal: watch.signal });
+  } finally {
+    watch.end();
+  }
 }
 
 type TryBody = Pick<RecordRule, 'name' | 'appliesTo' | 'where'> & { readonly as?: string };

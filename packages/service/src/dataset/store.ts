@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { Op, type Model, type Transaction } from 'sequelize';
+import { Op, QueryTypes, type Model, type Transaction } from 'sequelize';
 import type { DatasetColumn, DatasetShape } from '@underbell/core/dataset';
 import { noSuch } from '../access/rights.ts';
 import { announce, enqueue, defineRecord, plain, recall, type App } from '../platform/index.ts';
@@ -206,7 +206,8 @@ export async function startRevision(
         datasetName: dataset,
         number,
         columns,
-        tableName: `${dataset.replaceAll('-', '_')}_r${number}`,
+        // Named by its number below, which no other has however long the dataset's name is.
+        tableName: '',
         rowCount: 0,
         state: 'loading',
         error: null,
@@ -219,6 +220,7 @@ export async function startRevision(
       },
       { transaction },
     );
+    await made.update({ tableName: `r${plain(made).id}` }, { transaction });
     return plain(made);
   });
 }
@@ -269,14 +271,47 @@ export async function askLoadToStop(app: App, dataset: string): Promise<boolean>
   return count > 0;
 }
 
-/** Revisions whose tables nobody can come to read any more: all but the newest two that are ready. */
+/**
+ * Revisions whose tables nobody can come to read any more: all but the newest two that are ready, and those that a run is
+ * bound to which has not ended, however long it is held, paused or waits.
+ */
 export async function spentRevisions(app: App, dataset: string): Promise<RevisionRow[]> {
   const ready = await tables(app).revisions.findAll({
     where: { datasetName: dataset, state: 'ready' },
     order: [['number', 'DESC']],
     offset: 2,
   });
-  return ready.map(plain);
+  // Which runs there are is the sending's affair; that they are bound to revisions by number is all that is known here.
+  const bound = await app.records.query<{ id: string }>(
+    `SELECT DISTINCT one.value AS id FROM runs, jsonb_each_text(runs.revisions) AS one
+     WHERE runs.state IN ('held', 'waiting', 'running', 'paused')`,
+    { type: QueryTypes.SELECT },
+  );
+  const held = new Set(bound.map((row) => Number(row.id)));
+  return ready.map(plain).filter((row) => !held.has(row.id));
+}
+
+async function datasetsIn(app: App, state: RevisionRow['state']): Promise<string[]> {
+  const rows = await app.records.query<{ name: string }>(
+    'SELECT DISTINCT dataset_name AS name FROM revisions WHERE state = $state',
+    { bind: { state }, type: QueryTypes.SELECT },
+  );
+  return rows.map((row) => row.name);
+}
+
+/** Datasets with some revision that is ready. */
+export const loadedDatasets = (app: App): Promise<string[]> => datasetsIn(app, 'ready');
+/** Datasets that are being loaded, or were when the loader died. */
+export const loadingDatasets = (app: App): Promise<string[]> => datasetsIn(app, 'loading');
+
+/** Tables of rows that no revision owns any more, or that a load left which ended otherwise. */
+export async function strayTables(app: App): Promise<string[]> {
+  const rows = await app.records.query<{ name: string }>(
+    `SELECT tablename AS name FROM pg_tables WHERE schemaname = 'data' AND NOT EXISTS (
+       SELECT FROM revisions WHERE table_name = tablename AND state IN ('ready', 'loading'))`,
+    { type: QueryTypes.SELECT },
+  );
+  return rows.map((row) => row.name);
 }
 
 export async function markDropped(app: App, id: number): Promise<void> {

@@ -3,8 +3,7 @@ import { createReadStream } from 'node:fs';
 import { Readable } from 'node:stream';
 import type { Response } from 'undici';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
-import { GuardedHttp, type Reach } from '../platform/index.ts';
-import { SilenceWatch } from './silenceWatch.ts';
+import { GuardedHttp, SilenceWatch, type Reach } from '../platform/index.ts';
 import { taken, testFileName, testText, type CopyFile, type PlacedCopy, type Road } from './road.ts';
 
 export interface LibraryAccess {

@@ -134,11 +134,3 @@ export async function copyCosts(app: App, burst: string): Promise<CopyCost[]> {
     { bind: { burst }, type: QueryTypes.SELECT },
   );
 }
-
-const keptDays = 100;
-
-/** Drops what is too old to be asked for. */
-export async function forgetOldCosts(app: App): Promise<void> {
-  const before = new Date(app.now() - keptDays * 86_400_000);
-  await app.records.query('DELETE FROM meter WHERE at < $before', { bind: { before } });
-}

@@ -260,6 +260,8 @@ export async function exchangeToken(
   const details = narrowDetails(held.details, wish);
   checkBounds(details, client.bounds);
   await checkDetails(app, details, client.bounds);
+  // Keys that have to be read anew, or made, are so before anything is held.
+  await signingKeys(app);
   return app.records.transaction(async (transaction) => {
     const line = await holdToken(app, held.tokenId, transaction);
     if (!line) throw new Refusal('TOKEN_REVOKED', 'the access token was revoked');

@@ -8,22 +8,25 @@ export {
   type Reach,
   type Reachable,
 } from './outgoing.ts';
+export { livingWorkers, sayAlive } from './alive.ts';
 export { closeApp, momentOf, openApp, type App } from './app.ts';
 export { remember, verifyAudit, type AuditEntry } from './audit.ts';
 export { announce, type Change, type ChangeFeed } from './changes.ts';
-export { isAnybodyLooking, type Lane, type Lanes } from './lanes.ts';
+export { isAnybodyLooking, laneBounds, type Lane, type Lanes } from './lanes.ts';
 export { countAttempt, limitFailures, limitGuesses, type LimitName } from './limits.ts';
 export { look, recall } from './memory.ts';
 export { migrate } from './migrate.ts';
 export { isConnectionLost, patiently } from './patience.ts';
-export { enqueue, hurry, TryLater, Worker, type Handlers, type Job, type JobHandler } from './queue.ts';
+export { enqueue, holdLease, hurry, TryLater, Worker, type Handlers, type Job, type JobHandler } from './queue.ts';
 export { giveWayWhole, watchStarving } from './priority.ts';
 export { defineRecord, plain, type RecordTable } from './records.ts';
 export { readSettings, type Settings, type UploadLimits } from './settings.ts';
+export { forgetSpent } from './sweep.ts';
 export { answerOf, runInThread, threadProgram, type ThreadAnswer } from './thread.ts';
-export { sideBySide, together, Turns } from './sideBySide.ts';
+export { eachApart, sideBySide, together, Turns } from './sideBySide.ts';
 export { busyMs, tallied, tell, type Tally } from './tally.ts';
 export { askingAs, takeConnection, takeDownload, takeStream, type AskerKey } from './shares.ts';
+export { SilenceWatch } from './silenceWatch.ts';
 export { useOnce } from './usedOnce.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';
 export { defineRoute, type Answer, type Request, type Route } from './http/index.ts';

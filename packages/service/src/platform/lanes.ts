@@ -6,9 +6,18 @@ import { giveWayBehind, type Priority } from './priority.ts';
 export interface Lanes {
   /** People who are looking. */
   readonly readers: pg.Pool;
+  /** Rows that somebody fetches as a file, as slowly as they like. */
+  readonly downloads: pg.Pool;
   /** Scheduled and bulk work. */
   readonly planned: pg.Pool;
 }
+
+/** How many connections each lane has, and how long one statement may take; of a live source as of our own rows. */
+export const laneBounds: Readonly<Record<Lane, { readonly connections: number; readonly statementMs: number }>> = {
+  readers: { connections: 8, statementMs: 30_000 },
+  downloads: { connections: 6, statementMs: 0 },
+  planned: { connections: 4, statementMs: 0 },
+};
 
 export type Lane = keyof Lanes;
 
@@ -22,7 +31,8 @@ const nameOf = (lane: Lane) => `underbell ${lane}`;
  * its processes give way to those of readers.
  */
 export function openLanes(databaseUrl: string, priority: Priority): Lanes {
-  const open = (max: number, name: Lane, timeoutMs: number, more = '') => {
+  const open = (name: Lane, more = '') => {
+    const { connections: max, statementMs: timeoutMs } = laneBounds[name];
     const pool = new pg.Pool({
       connectionString: databaseUrl,
       max,
@@ -36,13 +46,13 @@ export function openLanes(databaseUrl: string, priority: Priority): Lanes {
     pool.on('connect', (client) => client.on('error', () => undefined));
     return pool;
   };
-  const planned = open(4, 'planned', 0, ' -c work_mem=32MB -c max_parallel_workers_per_gather=0');
+  const planned = open('planned', ' -c work_mem=32MB -c max_parallel_workers_per_gather=0');
   if (priority !== 'usual') planned.on('connect', giveWayBehind);
-  return { readers: open(8, 'readers', 30_000), planned };
+  return { readers: open('readers'), downloads: open('downloads'), planned };
 }
 
 export async function closeLanes(lanes: Lanes): Promise<void> {
-  await Promise.all([lanes.readers.end(), lanes.planned.end()]);
+  await Promise.all([lanes.readers.end(), lanes.downloads.end(), lanes.planned.end()]);
 }
 
 /** Whether people are looking at something just now, whichever process answers them. */

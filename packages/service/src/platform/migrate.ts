@@ -1,5 +1,6 @@
 import type { Sequelize } from 'sequelize';
 import { SequelizeStorage, Umzug } from 'umzug';
+import { outsideTransaction } from './records.ts';
 import * as records from './migrations/001-records.ts';
 import * as access from './migrations/002-access.ts';
 import * as reports from './migrations/003-reports.ts';
@@ -16,6 +17,7 @@ import * as holidays from './migrations/013-holidays.ts';
 import * as awaited from './migrations/014-awaited.ts';
 import * as writers from './migrations/015-writers.ts';
 import * as holders from './migrations/016-holders.ts';
+import * as queue from './migrations/017-queue.ts';
 
 /** In order; only ever appended to. */
 const migrations = [
@@ -35,6 +37,7 @@ const migrations = [
   awaited,
   writers,
   holders,
+  queue,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */
@@ -42,7 +45,7 @@ export async function migrate(sequelize: Sequelize): Promise<string[]> {
   const umzug = new Umzug({
     migrations: migrations.map(({ name, up }) => ({
       name,
-      up: () => sequelize.transaction((transaction) => sequelize.query(up, { transaction })),
+      up: () => outsideTransaction(() => sequelize.transaction((transaction) => sequelize.query(up, { transaction }))),
     })),
     storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
     logger: undefined,

@@ -1,14 +1,17 @@
 import { randomUUID } from 'node:crypto';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { App } from './app.ts';
+import { isConnectionLost, patiently } from './patience.ts';
 
 /** A piece of background work, leased to one worker at a time. */
 export interface Job {
   readonly id: number;
   readonly kind: string;
   readonly payload: Readonly<Record<string, unknown>>;
-  /** Counts from 1; more than one means that an earlier worker died. */
+  /** Counts from 1: how often it was taken up, for whatever reason. */
   readonly attempts: number;
+  /** How many workers died while they had it. */
+  readonly deaths: number;
   readonly lease: string;
 }
 
@@ -18,7 +21,12 @@ export type JobHandler = (app: App, job: Job, isMine: () => boolean) => Promise<
 const leaseMs = 8_000;
 const heartbeatMs = 2_000;
 const pollMs = 400;
-const maxAttempts = 5;
+/** A job that brings down so many workers is given up. */
+const maxDeaths = 5;
+/** So often is a job tried that asks to be tried again. */
+const maxTries = 6;
+/** How long to leave a database alone that went away. */
+const awayMs = 1_000;
 
 /** @param delayMs - not before so long from now */
 export async function enqueue(
@@ -46,23 +54,29 @@ export async function hurry(app: App, kind: string, payload: object): Promise<vo
 /** Thrown by a handler whose work should be tried again after a while. */
 export class TryLater extends Error {
   override readonly name = 'TryLater';
+  /** Whether it is tried again however often that was: what it waits for is none of its own. */
+  readonly isPatient: boolean;
   constructor(
     readonly delayMs: number,
-    options?: ErrorOptions,
+    options?: ErrorOptions & { readonly isPatient?: boolean },
   ) {
     super('to be tried again later', options);
+    this.isPatient = options?.isPatient ?? false;
   }
 }
 
 async function claim(app: App, kinds: readonly string[]): Promise<Job | undefined> {
   const lease = randomUUID();
   const rows = await app.records.query<Job>(
-    `UPDATE jobs SET state = 'leased', lease = :lease, attempts = attempts + 1, lease_until = clock_timestamp() + :ms * interval '1 ms'
+    // A lease that ran out is a worker that died, unless the server was away itself: then its worker gets time to say so.
+    `UPDATE jobs SET deaths = deaths + CASE WHEN state = 'leased' THEN 1 ELSE 0 END, state = 'leased', lease = :lease,
+       attempts = attempts + 1, lease_until = clock_timestamp() + :ms * interval '1 ms'
      WHERE id = (SELECT id FROM jobs WHERE kind IN (:kinds)
                    AND (state = 'waiting' AND (not_before IS NULL OR not_before <= clock_timestamp())
-                     OR (state = 'leased' AND lease_until < clock_timestamp()))
+                     OR (state = 'leased' AND lease_until < clock_timestamp()
+                       AND pg_postmaster_start_time() < clock_timestamp() - :ms * interval '1 ms'))
                  ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED)
-     RETURNING id, kind, payload, attempts, lease`,
+     RETURNING id, kind, payload, attempts, deaths, lease`,
     { replacements: { lease, ms: leaseMs, kinds: [...kinds] }, type: QueryTypes.SELECT },
   );
   return rows[0];
@@ -76,6 +90,20 @@ async function renew(app: App, job: Job): Promise<boolean> {
   return rows.length > 0;
 }
 
+/**
+ * Holds a job's lease for the length of a transaction: what is changed in it is changed by who holds the lease, or not at
+ * all.
+ *
+ * @returns whether it is still held
+ */
+export async function holdLease(app: App, job: Job, transaction: Transaction): Promise<boolean> {
+  const rows = await app.records.query(
+    `SELECT id FROM jobs WHERE id = :id AND lease = :lease AND state = 'leased' FOR UPDATE`,
+    { replacements: { id: job.id, lease: job.lease }, type: QueryTypes.SELECT, transaction },
+  );
+  return rows.length > 0;
+}
+
 async function settle(app: App, job: Job, state: 'done' | 'failed', error: string | null): Promise<void> {
   await app.records.query(
     'UPDATE jobs SET state = :state, error = :error, lease = NULL WHERE id = :id AND lease = :lease',
@@ -85,11 +113,13 @@ async function settle(app: App, job: Job, state: 'done' | 'failed', error: strin
   );
 }
 
-async function postpone(app: App, job: Job, delayMs: number): Promise<void> {
+/** @param isFree - it does not count as a try */
+async function postpone(app: App, job: Job, delayMs: number, isFree: boolean): Promise<void> {
   await app.records.query(
-    `UPDATE jobs SET state = 'waiting', lease = NULL, not_before = clock_timestamp() + :delayMs * interval '1 ms'
+    `UPDATE jobs SET state = 'waiting', lease = NULL, not_before = clock_timestamp() + :delayMs * interval '1 ms',
+       attempts = attempts - :free
      WHERE id = :id AND lease = :lease`,
-    { replacements: { id: job.id, lease: job.lease, delayMs } },
+    { replacements: { id: job.id, lease: job.lease, delayMs, free: isFree ? 1 : 0 } },
   );
 }
 
@@ -111,8 +141,15 @@ export class Worker {
     this.#lines.forEach((line) => line.start());
   }
 
-  /** Does something again and again, never twice at once; a failure is logged and tried again. */
-  every(ms: number, work: () => Promise<void>): void {
+  /**
+   * Does some things again and again, never twice at once. One that fails is logged and tried again, and holds none of the
+   * others up.
+   */
+  every(ms: number, ...works: readonly (() => Promise<void>)[]): void {
+    for (const work of works) this.#repeat(ms, work);
+  }
+
+  #repeat(ms: number, work: () => Promise<void>): void {
     const clock: { timer?: NodeJS.Timeout; running?: Promise<void> } = {};
     this.#clocks.push(clock);
     const next = () => {
@@ -182,30 +219,44 @@ class Line {
 
   async #work(job: Job): Promise<void> {
     const handler = this.#handlers[job.kind];
-    if (!handler || job.attempts > maxAttempts) {
-      const why = handler ? `given up after ${maxAttempts} attempts` : `no handler for ${job.kind}`;
+    if (!handler || job.deaths >= maxDeaths) {
+      const why = handler ? `given up after ${maxDeaths} workers died of it` : `no handler for ${job.kind}`;
       return settle(this.#app, job, 'failed', why);
     }
     let isHeld = true;
+    let wasTold = false;
     const beat = setInterval(() => {
       renew(this.#app, job).then(
         (held) => (isHeld = isHeld && held),
         (error: unknown) => this.#app.log.warn({ err: error }, 'a lease could not be renewed'),
       );
     }, heartbeatMs);
+    const isMine = () => {
+      const is = isHeld && !this.#stopped;
+      wasTold ||= !is;
+      return is;
+    };
     try {
-      await handler(this.#app, job, () => isHeld && !this.#stopped);
-      // A handler that left because of a stop has not finished: the lease runs out and another worker goes on.
-      if (!this.#stopped) await settle(this.#app, job, 'done', null);
+      await handler(this.#app, job, isMine);
+      // A handler that left because of a stop has not finished: it is given back, and another worker goes on at once.
+      if (wasTold && isHeld) await postpone(this.#app, job, 0, true);
+      else await patiently(() => settle(this.#app, job, 'done', null));
     } catch (error) {
-      if (error instanceof TryLater && job.attempts < maxAttempts) {
-        this.#app.log.info({ err: error.cause, job: job.id, kind: job.kind }, 'a job waits for its next try');
-        return postpone(this.#app, job, error.delayMs);
-      }
-      this.#app.log.error({ err: error, job: job.id, kind: job.kind }, 'a job failed');
-      await settle(this.#app, job, 'failed', error instanceof Error ? error.message : String(error));
+      await this.#afterFailure(job, error, wasTold && isHeld);
     } finally {
       clearInterval(beat);
     }
+  }
+
+  async #afterFailure(job: Job, error: unknown, isGivenBack: boolean): Promise<void> {
+    const { app, lost } = { app: this.#app, lost: isConnectionLost(error) };
+    if (isGivenBack) return patiently(() => postpone(app, job, 0, true));
+    if (lost || (error instanceof TryLater && (error.isPatient || job.attempts < maxTries))) {
+      const delayMs = error instanceof TryLater ? error.delayMs : awayMs;
+      app.log.info({ err: error, job: job.id, kind: job.kind }, 'a job waits for its next try');
+      return patiently(() => postpone(app, job, delayMs, lost || (error as TryLater).isPatient));
+    }
+    app.log.error({ err: error, job: job.id, kind: job.kind }, 'a job failed');
+    await patiently(() => settle(app, job, 'failed', error instanceof Error ? error.message : String(error)));
   }
 }

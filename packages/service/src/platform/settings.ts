@@ -49,6 +49,10 @@ export interface Settings {
   /** How much of figures' answers a process keeps, in bytes. */
   readonly cacheBytes: number;
   readonly uploads: UploadLimits;
+  /** How many days what has ended is kept. */
+  readonly keep: { readonly jobsDays: number; readonly tokensDays: number; readonly meterDays: number };
+  /** Addresses and networks of the proxies in front of the service, whose word about who asks counts. */
+  readonly trustedProxies: readonly string[];
   /** An outside OpenID Connect provider to sign in with. */
   readonly directory?: { readonly issuer: string; readonly clientId: string; readonly clientSecret: string };
   /** What the directory shows when it provisions people and groups by SCIM. */
@@ -78,6 +82,10 @@ const schema = Joi.object({
   UNDERBELL_LOCALE: Joi.string().default('en-GB'),
   UNDERBELL_LOG_LEVEL: Joi.string().valid('silent', 'error', 'warn', 'info', 'debug').default('info'),
   UNDERBELL_CACHE_MEBIBYTES: Joi.number().min(0).max(65_536).default(128),
+  UNDERBELL_KEEP_JOBS_DAYS: Joi.number().min(1).max(3_650).default(14),
+  UNDERBELL_KEEP_TOKENS_DAYS: Joi.number().min(0).max(3_650).default(30),
+  UNDERBELL_KEEP_METER_DAYS: Joi.number().min(2).max(3_650).default(400),
+  UNDERBELL_TRUSTED_PROXIES: Joi.string().allow('').default('').custom(readNetworks, 'networks'),
   UNDERBELL_UPLOAD_MEBIBYTES: Joi.number().min(1).max(1_048_576).default(4_096),
   UNDERBELL_UPLOAD_ROW_KIBIBYTES: Joi.number().min(1).max(65_536).default(1_024),
   UNDERBELL_UPLOAD_CELLS: Joi.number().integer().min(1_000).default(500_000_000),
@@ -102,16 +110,29 @@ function issuer(value: string): string {
 
 /** `127.0.0.1:7306, ::1`: addresses with or without a port. */
 function readReachable(text: string): Reachable[] {
-  return text
+  return partsOf(text).map((one) => {
+    const [, bracketed, plain, port] = /^(?:\[([^\]]+)\]|([^:[\]]+|[0-9a-f:]+?))(?::(\d{1,5}))?$/i.exec(one) ?? [];
+    const address = isIP(one) === 6 ? one : (bracketed ?? plain ?? '');
+    if (isIP(address) === 0) throw new Error(`\`${one}\` is no address; write 127.0.0.1:5432 or [::1]:5432`);
+    return { address, ...(port !== undefined && isIP(one) !== 6 ? { port: Number(port) } : {}) };
+  });
+}
+
+const partsOf = (text: string) =>
+  text
     .split(',')
     .map((one) => one.trim())
-    .filter((one) => one !== '')
-    .map((one) => {
-      const [, bracketed, plain, port] = /^(?:\[([^\]]+)\]|([^:[\]]+|[0-9a-f:]+?))(?::(\d{1,5}))?$/i.exec(one) ?? [];
-      const address = isIP(one) === 6 ? one : (bracketed ?? plain ?? '');
-      if (isIP(address) === 0) throw new Error(`\`${one}\` is no address; write 127.0.0.1:5432 or [::1]:5432`);
-      return { address, ...(port !== undefined && isIP(one) !== 6 ? { port: Number(port) } : {}) };
-    });
+    .filter((one) => one !== '');
+
+/** `10.0.0.0/8, ::1`: addresses, or networks by their bits. */
+function readNetworks(text: string): string[] {
+  return partsOf(text).map((one) => {
+    const [address = '', bits] = one.split('/');
+    const most = isIP(address) === 6 ? 128 : isIP(address) === 4 ? 32 : -1;
+    if (most < 0 || (bits !== undefined && !(Number(bits) >= 0 && Number(bits) <= most)))
+      throw new Error(`\`${one}\` is neither an address nor a network; write 10.0.0.0/8`);
+    return one;
+  });
 }
 
 function timeZone(value: string): string {
@@ -154,6 +175,12 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     locale: value.UNDERBELL_LOCALE,
     logLevel: value.UNDERBELL_LOG_LEVEL,
     cacheBytes: value.UNDERBELL_CACHE_MEBIBYTES * 1_048_576,
+    keep: {
+      jobsDays: value.UNDERBELL_KEEP_JOBS_DAYS,
+      tokensDays: value.UNDERBELL_KEEP_TOKENS_DAYS,
+      meterDays: value.UNDERBELL_KEEP_METER_DAYS,
+    },
+    trustedProxies: value.UNDERBELL_TRUSTED_PROXIES === '' ? [] : value.UNDERBELL_TRUSTED_PROXIES,
     uploads: {
       maxBytes: value.UNDERBELL_UPLOAD_MEBIBYTES * 1_048_576,
       maxLineBytes: value.UNDERBELL_UPLOAD_ROW_KIBIBYTES * 1_024,

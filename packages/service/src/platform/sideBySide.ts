@@ -54,3 +54,18 @@ export class Turns {
     }
   }
 }
+
+/** Does something for each of some things, one after the other; one that fails is told of and holds none of the others up. */
+export async function eachApart<T>(
+  items: readonly T[],
+  work: (item: T) => Promise<void>,
+  onFailure: (error: unknown, item: T) => void,
+): Promise<void> {
+  for (const item of items) {
+    try {
+      await work(item);
+    } catch (error) {
+      onFailure(error, item);
+    }
+  }
+}

@@ -2,7 +2,7 @@ import { rm } from 'node:fs/promises';
 import { isRefusal } from '@underbell/core/refusal';
 import { nextInstants } from '@underbell/core/schedule';
 import { changeDataset, dueDatasets, listDatasets, uploadFolder, type RefreshCause } from '../dataset/index.ts';
-import { enqueue, TryLater, type App, type Job } from '../platform/index.ts';
+import { eachApart, enqueue, TryLater, type App, type Job } from '../platform/index.ts';
 import { checkSource, listSources } from '../source/index.ts';
 import { oldUploads, removeUpload } from './store.ts';
 import { refresh } from './usecases.ts';
@@ -24,8 +24,10 @@ export async function refreshJob(app: App, job: Job): Promise<void> {
 }
 
 /** Puts every dataset that is due into the queue and settles when it is next; two processes never take one twice. */
-async function enqueueDue(app: App): Promise<void> {
-  for (const row of await dueDatasets(app)) {
+export async function enqueueDue(app: App): Promise<void> {
+  const failed = (error: unknown, { name }: { readonly name: string }) =>
+    app.log.error({ err: error, dataset: name }, 'a dataset that is due could not be put into the queue');
+  const put = async (row: Awaited<ReturnType<typeof dueDatasets>>[number]) => {
     await app.records.transaction(async (transaction) => {
       const [, taken] = await app.records.query(
         'UPDATE datasets SET next_refresh_at = NULL WHERE name = $name AND next_refresh_at = $at',
@@ -36,22 +38,23 @@ async function enqueueDue(app: App): Promise<void> {
       await changeDataset(app, row.name, { nextRefreshAt: next === undefined ? null : new Date(next) }, transaction);
       await enqueue(app, 'dataset.refresh', { name: row.name, cause: 'schedule' }, transaction);
     });
-  }
+  };
+  await eachApart(await dueDatasets(app), put, failed);
 }
 
 const checkAheadMs = 60 * 60_000;
 const checkAgainMs = 30 * 60_000;
 
 /** Looks whether sources still let us in while there is time to mend them before the next refresh. */
-async function checkSources(app: App): Promise<void> {
+export async function checkSources(app: App): Promise<void> {
   const soon = app.now() + checkAheadMs;
   const due = (await listDatasets(app)).filter((one) => one.nextRefreshAt && one.nextRefreshAt.getTime() <= soon);
   const wanted = new Map(due.flatMap((one) => (one.sourceName ? [[one.sourceName, one] as const] : [])));
-  for (const source of await listSources(app)) {
+  const check = async (source: Awaited<ReturnType<typeof listSources>>[number]) => {
     const dataset = wanted.get(source.name);
-    if (!dataset || (source.checkedAt && source.checkedAt.getTime() > app.now() - checkAgainMs)) continue;
+    if (!dataset || (source.checkedAt && source.checkedAt.getTime() > app.now() - checkAgainMs)) return;
     const error = await checkSource(app, source.name);
-    if (error === null || source.checkError !== null || !dataset.ownerEmail) continue;
+    if (error === null || source.checkError !== null || !dataset.ownerEmail) return;
     const text = `The source “${source.name}” does not let Under Bell in:\n\n${error}\n\n“${dataset.title}” is to be loaded at ${dataset.nextRefreshAt!.toISOString()}.\n`;
     await app.records.transaction((transaction) =>
       enqueue(
@@ -61,21 +64,17 @@ async function checkSources(app: App): Promise<void> {
         transaction,
       ),
     );
-  }
+  };
+  await eachApart(await listSources(app), check, (error, { name }) =>
+    app.log.error({ err: error, source: name }, 'a source could not be looked at'),
+  );
 }
 
 const uploadsKeptMs = 24 * 60 * 60_000;
 
-async function dropOldUploads(app: App): Promise<void> {
+export async function dropOldUploads(app: App): Promise<void> {
   for (const { id } of await oldUploads(app, app.now() - uploadsKeptMs)) {
     await removeUpload(app, id);
     await rm(uploadFolder(app, id), { recursive: true, force: true });
   }
-}
-
-/** What the clock brings: refreshes that are due, sources to be looked at, uploads that nobody came back to. */
-export async function tick(app: App): Promise<void> {
-  await enqueueDue(app);
-  await checkSources(app);
-  await dropOldUploads(app);
 }

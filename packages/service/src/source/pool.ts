@@ -1,21 +1,22 @@
 import pg from 'pg';
-import { GuardedSocket, guardRefusal, type App } from '../platform/index.ts';
+import { GuardedSocket, guardRefusal, laneBounds, type App, type Lane } from '../platform/index.ts';
 import { checkSourceAddress, sourceReach } from './address.ts';
 import { sourceRefusal } from './postgres.ts';
 import { sourceUrl } from './store.ts';
 import { noSuch } from '../access/rights.ts';
 
 const pools = new WeakMap<App, Map<string, pg.Pool>>();
-const connections = 4;
-const statementTimeoutMs = 30_000;
 
-/** Read-only connections to a source that live datasets ask; they close by themselves when nobody asks. */
-async function poolOf(app: App, source: string): Promise<pg.Pool> {
+/**
+ * Read-only connections to a source that live datasets ask; they close by themselves when nobody asks. Each lane has its
+ * own: a burst's scan neither takes readers' connections nor ends by their clock.
+ */
+async function poolOf(app: App, source: string, lane: Lane): Promise<pg.Pool> {
   const url = await sourceUrl(app, source);
   if (url === undefined) throw noSuch('source', source, []);
   const known = pools.get(app) ?? new Map<string, pg.Pool>();
   pools.set(app, known);
-  const key = `${source} ${url}`;
+  const key = `${lane} ${source} ${url}`;
   const found = known.get(key);
   if (found) return found;
   await checkSourceAddress(app.settings, url);
@@ -23,12 +24,12 @@ async function poolOf(app: App, source: string): Promise<pg.Pool> {
   const pool = new pg.Pool({
     connectionString: url,
     stream: () => new GuardedSocket(reach),
-    max: connections,
+    max: laneBounds[lane].connections,
     idleTimeoutMillis: 5_000,
     connectionTimeoutMillis: 10_000,
     allowExitOnIdle: true,
-    statement_timeout: statementTimeoutMs,
-    application_name: 'underbell live',
+    statement_timeout: laneBounds[lane].statementMs,
+    application_name: `underbell live ${lane}`,
     options: '-c default_transaction_read_only=on -c timezone=UTC -c datestyle=ISO',
   });
   // An idle connection that the source closes is replaced at the next use.
@@ -41,8 +42,8 @@ async function poolOf(app: App, source: string): Promise<pg.Pool> {
 }
 
 /** A connection to a source. The caller gives it back. @throws {Refusal} `SOURCE_UNREACHABLE`, `SOURCE_REFUSED` */
-export async function connectLive(app: App, source: string): Promise<pg.PoolClient> {
-  const pool = await poolOf(app, source);
+export async function connectLive(app: App, source: string, lane: Lane): Promise<pg.PoolClient> {
+  const pool = await poolOf(app, source, lane);
   try {
     return await pool.connect();
   } catch (cause) {

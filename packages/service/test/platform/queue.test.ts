@@ -39,17 +39,40 @@ describe('the queue', () => {
     assert.deepEqual(new Set(await states()), new Set(['done']));
   });
 
-  it('takes a job over whose lease ran out, and counts the attempt', async () => {
+  it('takes a job over whose lease ran out, and counts the worker that died', async () => {
     await put('count', { n: 1 });
     await house.app.records.query(
       "UPDATE jobs SET state = 'leased', lease = 'dead', attempts = 1, lease_until = now() - interval '1 second'",
     );
-    let attempts = 0;
-    const worker = new Worker(house.app, { count: async (_, job) => void (attempts = job.attempts) });
+    let taken: Job | undefined;
+    const worker = new Worker(house.app, { count: async (_, job) => void (taken = job) });
     worker.start();
-    await until(() => attempts > 0);
+    await until(() => taken !== undefined);
     await worker.stop();
-    assert.equal(attempts, 2);
+    assert.deepEqual([taken!.attempts, taken!.deaths], [2, 1]);
+  });
+
+  it('counts neither stops nor a database that goes away as workers that died', async () => {
+    await put('wait');
+    const jobs: Job[] = [];
+    for (let i = 0; i < 7; i++) {
+      const worker = new Worker(house.app, {
+        wait: async (_, job, isMine) => {
+          jobs.push(job);
+          if (i % 2 === 1) throw Object.assign(new Error('Connection terminated unexpectedly'), { code: '57P01' });
+          await until(() => !isMine());
+        },
+      });
+      worker.start();
+      await until(() => jobs.length > i);
+      await worker.stop();
+      await house.app.records.query(`UPDATE jobs SET not_before = NULL`);
+      assert.deepEqual(await states(), ['waiting'], `try ${i}`);
+    }
+    assert.deepEqual(
+      jobs.map((job) => [job.attempts, job.deaths]),
+      Array.from({ length: 7 }, () => [1, 0]),
+    );
   });
 
   it('leaves a job alone while its lease holds', async () => {
@@ -66,15 +89,16 @@ describe('the queue', () => {
     assert.equal(ran, false);
   });
 
-  it('gives up after five attempts, and leaves kinds that it does not know to others', async () => {
+  it('gives up after five workers died of it, and leaves kinds that it does not know to others', async () => {
     await put('count');
     await put('nothing');
-    await house.app.records.query("UPDATE jobs SET attempts = 5 WHERE kind = 'count'");
-    const worker = new Worker(house.app, { count: async () => assert.fail('it must not run') });
+    await house.app.records.query("UPDATE jobs SET deaths = 5 WHERE kind = 'count'");
+    let ran = 0;
+    const worker = new Worker(house.app, { count: async () => void ran++ });
     worker.start();
-    await until(async () => (await states())[0] === 'failed');
+    await until(async () => (await states())[0] !== 'waiting' && (await states())[0] !== 'leased');
     await worker.stop();
-    assert.deepEqual(await states(), ['failed', 'waiting']);
+    assert.deepEqual([await states(), ran], [['failed', 'waiting'], 0]);
   });
 
   it('keeps a failed job with its reason and goes on with the next', async () => {
@@ -127,7 +151,55 @@ describe('the queue', () => {
     worker.start();
     await until(() => isStarted);
     await worker.stop();
-    assert.deepEqual(await states(), ['leased']);
+    assert.deepEqual(await states(), ['waiting'], 'given back at once');
+  });
+});
+
+describe('the clock', () => {
+  it('goes on with the others where one thing fails', async () => {
+    const house = await House.open();
+    let counted = 0;
+    const worker = new Worker(house.app);
+    worker.every(
+      5,
+      () => Promise.reject(new Error('the rope broke')),
+      async () => void counted++,
+    );
+    while (counted < 3) await new Promise((resolve) => setTimeout(resolve, 5));
+    await worker.stop();
+    await house.close();
+    assert.ok(counted >= 3);
+  });
+});
+
+describe('what belongs together', () => {
+  it('asks one connection, however many there are at once and however deep', async () => {
+    const house = await House.open();
+    const { app } = house;
+    const { listPeople, addGroup } = await import('../../src/access/index.ts');
+    // More at once than there are connections: each holds one, and none may want a second.
+    const all = await Promise.all(
+      Array.from({ length: 30 }, (_, i) =>
+        app.records.transaction(async () => {
+          await app.records.query('SELECT pg_sleep(0.01)');
+          await listPeople(app);
+          await app.records.transaction((transaction) => addGroup(app, { name: `G${i}` }, transaction));
+          const [rows] = await app.records.query('SELECT txid_current() AS id');
+          return (rows as { id: string }[])[0]!.id;
+        }),
+      ),
+    );
+    assert.equal(new Set(all).size, 30);
+    // What fails outside takes along what was done inside.
+    await assert.rejects(
+      app.records.transaction(async () => {
+        await app.records.transaction((transaction) => addGroup(app, { name: 'gone' }, transaction));
+        throw new Error('no');
+      }),
+    );
+    const [rows] = await app.records.query(`SELECT count(*)::int AS n FROM groups WHERE name = 'gone'`);
+    assert.equal((rows as { n: number }[])[0]!.n, 0);
+    await house.close();
   });
 });
 

@@ -33,7 +33,18 @@ describe('an installation of the first shape', () => {
       INSERT INTO deliveries (run_id, burst_name, occurrence, recipient, address, state, changed_at) VALUES (1, 'pack', '2026-10', 'Q001', 'a@skerrow.example', 'sent', now());
       INSERT INTO datasets (name, title, columns) VALUES ('sailings', 'Sailings', '[]');
       INSERT INTO record_rules VALUES ('own', 'sailings', 'group', 'Quay managers', 'TRUE');
-      INSERT INTO clients (id, title, secret_fingerprint, bounds) VALUES ('portal', 'Portal', 'x', '{}');
+      INSERT INTO record_rules VALUES ('named', 'sailings', 'person', 'kira@skerrow.example', 'TRUE');
+      INSERT INTO record_rules VALUES ('nobody', 'sailings', 'person', 'never@skerrow.example', 'TRUE');
+      INSERT INTO grants (holder_kind, holder_name, thing_kind, thing_name, level)
+        VALUES ('person', 'kira@skerrow.example', 'dataset', 'sailings', 'own'), ('person', 'never@skerrow.example', 'report', 'r', 'own');
+      INSERT INTO reports (name, title, edition_number) VALUES ('punctuality', 'Punctuality', 1);
+      INSERT INTO editions (report_name, number, definition, published_by, published_at)
+        VALUES ('punctuality', 1, '{"datasets": {"sailings": {}}}', 'A', now());
+      INSERT INTO audit (at, who, what, thing, previous_hash, hash)
+        VALUES (now(), 'kira@skerrow.example', 'client saved', 'client portal', '', 'h1'),
+          (now(), 'kira@skerrow.example', 'edition 1 published', 'report punctuality', 'h1', 'h2');
+      INSERT INTO clients (id, title, secret_fingerprint, bounds)
+        VALUES ('portal', 'Portal', 'x', '{"reports": ["punctuality"], "actions": ["view"]}');
       INSERT INTO signing_keys VALUES ('k1', '{}', 'sealed', '2026-11-01T00:00:00Z');
       INSERT INTO access_tokens VALUES ('t1', 'portal', '{}', now(), now(), NULL);
       INSERT INTO sessions VALUES ('f', 'p1', 'browser', now(), now());
@@ -61,6 +72,9 @@ describe('an installation of the first shape', () => {
       '012-costs',
       '013-holidays',
       '014-awaited',
+      '015-writers',
+      '016-holders',
+      '017-queue',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },
@@ -92,7 +106,32 @@ describe('an installation of the first shape', () => {
     assert.deepEqual(await rows('SELECT origin, active_from_column FROM lists'), [
       { origin: null, active_from_column: null },
     ]);
-    for (const table of ['record_rules', 'group_members', 'sessions', 'jobs', 'clients'])
+    // Rights and rules are the person's by number; those of nobody open nothing.
+    assert.deepEqual(
+      await rows("SELECT name, applies_name FROM record_rules WHERE applies_kind = 'person' ORDER BY name"),
+      [
+        { name: 'named', applies_name: 'p1' },
+        { name: 'nobody', applies_name: 'never@skerrow.example' },
+      ],
+    );
+    assert.deepEqual(
+      await rows(
+        "SELECT thing_kind, thing_name FROM grants WHERE holder_kind = 'person' AND thing_kind IN ('dataset', 'report') AND thing_name <> '*'",
+      ),
+      [{ thing_kind: 'dataset', thing_name: 'sailings' }],
+    );
+    // A program goes on reaching what it reached, as far as whoever registered it may decide about the data.
+    assert.deepEqual(
+      await rows(
+        "SELECT thing_kind, thing_name, level, bounded_by FROM grants WHERE holder_kind = 'client' ORDER BY thing_kind",
+      ),
+      [
+        { thing_kind: 'dataset', thing_name: 'sailings', level: 'view', bounded_by: null },
+        { thing_kind: 'report', thing_name: 'punctuality', level: 'view', bounded_by: 'p1' },
+      ],
+    );
+    assert.deepEqual(await rows('SELECT writer_id FROM editions'), [{ writer_id: 'p1' }]);
+    for (const table of ['group_members', 'sessions', 'jobs', 'clients'])
       assert.equal((await rows(`SELECT * FROM ${table}`)).length, 1, table);
     assert.deepEqual(await migrate(old), []);
   });

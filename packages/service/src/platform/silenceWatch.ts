@@ -3,6 +3,7 @@ export class SilenceWatch {
   readonly #abort = new AbortController();
   readonly #silentMs: number;
   #timer: NodeJS.Timeout;
+  #hasEnded = false;
 
   constructor(silentMs: number) {
     this.#silentMs = silentMs;
@@ -19,7 +20,8 @@ export class SilenceWatch {
 
   #goOn(): void {
     clearTimeout(this.#timer);
-    this.#timer = this.#wait();
+    // Pieces may still be on their way when nobody waits for them any more.
+    if (!this.#hasEnded) this.#timer = this.#wait();
   }
 
   /** Hands pieces on; each that is taken is something that happens. */
@@ -32,6 +34,7 @@ export class SilenceWatch {
   }
 
   end(): void {
+    this.#hasEnded = true;
     clearTimeout(this.#timer);
   }
 }
