@@ -116,6 +116,29 @@ function createKoa(app: App): Koa {
   return koa;
 }
 
+/** How often a process looks whether it may listen for bounces, while another of this host does. */
+const bouncesAgainMs = 30_000;
+
+/** Listens for bounces; where another process of this host does already, when that has ended. */
+async function listenWhenFree(app: App, address: string): Promise<void> {
+  try {
+    const { close } = await listenForBounces(app, address);
+    app.atClose.add(close);
+  } catch (error) {
+    if ((error as { code?: string }).code !== 'EADDRINUSE') throw error;
+    app.log.info({ address }, 'another process listens for bounces already');
+    const timer = setTimeout(
+      () =>
+        void listenWhenFree(app, address).catch((failure: unknown) =>
+          app.log.error({ err: failure }, 'bounces cannot be listened for'),
+        ),
+      bouncesAgainMs,
+    );
+    timer.unref();
+    app.atClose.add(async () => clearTimeout(timer));
+  }
+}
+
 /** How long a request may take to arrive in full. */
 const uploadMs = 2 * 3_600_000;
 
@@ -128,10 +151,7 @@ export async function startWeb(app: App): Promise<Server> {
     server.listen(app.settings.port, app.settings.host, resolve);
   });
   const { bouncesAt } = app.settings;
-  if (bouncesAt) {
-    const { close } = await listenForBounces(app, bouncesAt);
-    app.atClose.add(close);
-  }
+  if (bouncesAt) await listenWhenFree(app, bouncesAt);
   return server;
 }
 

@@ -57,9 +57,8 @@ describe('cells of CSV', () => {
 
 describe('the service, from outside', () => {
   let small: SmallHouse;
-  let clock = 0;
   before(async () => {
-    small = await SmallHouse.open({ now: () => Date.now() + clock });
+    small = await SmallHouse.open();
   });
   after(() => small.close());
   const get = (path: string, as?: string) => small.house.call('GET', path, as ? { as } : {});

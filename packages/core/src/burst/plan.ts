@@ -110,32 +110,64 @@ function copyFiles(
 /** Names that some file system takes for the same have this in common. */
 const sameName = (name: string) => name.normalize('NFKC').toLowerCase();
 
-/** The values of a copy that never occur, each with the nearest that nobody else has. */
-function neverWords({ occurring, copies }: PlanInput, cut: Cut): { isAll: boolean; words: string[] } {
-  const found = Object.entries(cut.fields).flatMap(([column, texts]) => {
-    const known = occurring?.get(column);
-    return known ? texts.map((text) => ({ column, text, known })) : [];
-  });
-  const never = found.filter(({ text, known }) => !known.has(text));
-  const words = never.map(({ column, text, known }) => {
-    // Another recipient's value is no slip of the pen for this one's.
-    const others = new Set(copies.flatMap((one) => (one.cut === cut ? [] : (one.cut?.fields[column] ?? []))));
-    const [nearest] = nearestNames(
-      text,
-      [...known].filter((one) => !others.has(one)),
-    );
-    return `\`${text}\`${nearest === undefined ? '' : `; did you mean \`${nearest}\`?`}`;
-  });
-  return { isAll: never.length > 0 && never.length === found.length, words };
+/** So many values that never occur are looked up for what was probably meant; of a list that is bound wrongly, all are. */
+const mostLookups = 100;
+
+/** How the values of a plan's copies compare with those that occur. Made once for a plan, whatever its length. */
+class Occurrence {
+  readonly #occurring: PlanInput['occurring'];
+  /** How many copies have a value, by column. */
+  readonly #uses = new Map<string, number>();
+  /** Values that occur and that no copy has, by column: only these can have been meant by another word. */
+  readonly #free = new Map<string, readonly string[]>();
+  #lookups = 0;
+
+  constructor({ occurring, copies }: Pick<PlanInput, 'occurring' | 'copies'>) {
+    this.#occurring = occurring;
+    if (occurring === undefined) return;
+    for (const { cut } of copies)
+      for (const text of new Set(Object.values(cut?.fields ?? {}).flat()))
+        this.#uses.set(text, (this.#uses.get(text) ?? 0) + 1);
+    for (const [column, known] of occurring)
+      this.#free.set(
+        column,
+        [...known].filter((text) => !this.#uses.has(text)),
+      );
+  }
+
+  #nearest(text: string, column: string): string | undefined {
+    if (this.#lookups >= mostLookups) return undefined;
+    this.#lookups++;
+    return nearestNames(text, this.#free.get(column) ?? [])[0];
+  }
+
+  /** The values of a copy that never occur, each with the nearest that nobody has. */
+  never(cut: Cut): { isAll: boolean; words: string[] } {
+    const found = Object.entries(cut.fields).flatMap(([column, texts]) => {
+      const known = this.#occurring?.get(column);
+      return known ? texts.map((text) => ({ column, text, known })) : [];
+    });
+    const never = found.filter(({ text, known }) => !known.has(text));
+    const words = never.map(({ column, text }) => {
+      const nearest = this.#nearest(text, column);
+      return `\`${text}\`${nearest === undefined ? '' : `; did you mean \`${nearest}\`?`}`;
+    });
+    return { isAll: never.length > 0 && never.length === found.length, words };
+  }
 }
 
 /** What is done for a recipient without rows. */
-function emptyCopy(input: PlanInput, cut: Cut, run: number | undefined): Pick<PlanEntry, 'action' | 'reason'> {
+function emptyCopy(
+  input: PlanInput,
+  occurrence: Occurrence,
+  cut: Cut,
+  run: number | undefined,
+): Pick<PlanEntry, 'action' | 'reason'> {
   const { definition, period, blind } = input;
   const what = Object.values(cut.fields)
     .map((texts) => texts.join(', '))
     .join('; ');
-  const { isAll, words } = neverWords(input, cut);
+  const { isAll, words } = occurrence.never(cut);
   const [first] = words;
   const never = !isAll ? '' : `, or at any time${first?.includes(';') ? first.slice(first.indexOf(';')) : ''}`;
   const reason = blind
@@ -162,6 +194,7 @@ function inactiveWords({ activeFrom, activeTo }: Recipient, today: string): stri
  */
 export function planBurst(input: PlanInput): PlanEntry[] {
   const taken = new Map<string, string>();
+  const occurrence = new Occurrence(input);
   return input.copies.map(({ recipient, cut, why, rows }): PlanEntry => {
     const base = { recipient: recipient.id, address: recipient.address };
     const skip = (reason: string): PlanEntry => ({ ...base, rows: 0, files: [], action: 'skip', reason });
@@ -171,14 +204,14 @@ export function planBurst(input: PlanInput): PlanEntry[] {
     if (unwanted !== undefined) return skip(`wants no more of these since ${unwanted.toISOString().slice(0, 10)}`);
     if (cut === undefined) return skip(why ?? 'there is no copy for them');
     const run = input.alreadySent.get(recipient.id);
-    if (rows === 0) return { ...base, cut, rows, files: [], ...emptyCopy(input, cut, run) };
+    if (rows === 0) return { ...base, cut, rows, files: [], ...emptyCopy(input, occurrence, cut, run) };
     const { files, clash } = copyFiles(input, recipient, taken);
     const planned = { ...base, cut, rows, files };
     const refuse = (reason: string): PlanEntry => ({ ...planned, action: 'skip', reason });
     if (run !== undefined) return refuse(`already sent in run ${run}`);
     if (files.length === 0) return refuse(`wants ${recipient.formats!.join(', ')}, which this burst does not make`);
     if (clash !== undefined) return refuse(`the file name is the same as that of ${clash}`);
-    const { words } = neverWords(input, cut);
+    const { words } = occurrence.never(cut);
     return {
       ...planned,
       action: 'send',

@@ -146,6 +146,26 @@ describe('planBurst', () => {
     assert.deepEqual([none?.action, none?.reason], ['skip', 'wants xlsx, which this burst does not make']);
   });
 
+  it('goes through the values that occur once, however long a list is that is bound wrongly', () => {
+    let passes = 0;
+    class Counted extends Set<string> {
+      override [Symbol.iterator]() {
+        passes++;
+        return super[Symbol.iterator]();
+      }
+    }
+    const known = new Counted(Array.from({ length: 500 }, (_, i) => `Quay ${i}`));
+    const copies = Array.from({ length: 3_000 }, (_, i) => ({
+      recipient: recipient(`X${i}`),
+      cut: { fields: { quay: [`X${i}`] } },
+      rows: 0,
+    }));
+    const occurring = new Map([['quay', known]]);
+    const entries = planBurst({ definition, period, copies, alreadySent: new Map(), start, occurring });
+    assert.ok(entries.every((one) => one.action === 'skip' && one.reason!.includes('or at any time')));
+    assert.equal(passes, 1);
+  });
+
   it('lets no two files of a run have one name, whatever they are made of', () => {
     const named = (values: Record<string, string>) => ({
       recipient: { id: values['quay']!, address: 'x@skerrow.example', values },

@@ -10,7 +10,7 @@ import {
   type ThingKind,
 } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { remember, type App } from '../platform/index.ts';
+import { lockThing, remember, type App } from '../platform/index.ts';
 import {
   foldersOf,
   listFolders,
@@ -120,15 +120,17 @@ export async function takeGrant(app: App, person: PersonViewer, id: number, orig
   if (!isAtLeast(right, 'own') && before.givenBy !== person.email) {
     throw new Refusal('NOT_ALLOWED', 'only its owners and whoever gave it may take a right back');
   }
-  const owners = grants.filter(
-    (one) => one.thing.kind === thing.kind && one.thing.name === thing.name && one.level === 'own',
-  );
-  if (before.level === 'own' && owners.length === 1 && !person.isAdministrator) {
-    throw new Refusal('IN_USE', `nobody would own the ${thing.kind} \`${thing.name}\` any more`, {
-      hint: 'give somebody else the right to own it first',
-    });
-  }
   await app.records.transaction(async (transaction) => {
+    // Two who take the last two owners' rights at once would otherwise each leave the other's.
+    await lockThing(app, thing.kind, thing.name, transaction);
+    const owners = (await listGrants(app)).filter(
+      (one) => one.thing.kind === thing.kind && one.thing.name === thing.name && one.level === 'own',
+    );
+    if (before.level === 'own' && owners.length === 1 && !person.isAdministrator) {
+      throw new Refusal('IN_USE', `nobody would own the ${thing.kind} \`${thing.name}\` any more`, {
+        hint: 'give somebody else the right to own it first',
+      });
+    }
     await removeGrant(app, id, transaction);
     const what = `${thing.kind} ${thing.name}`;
     await remember(app, { who: person.email, what: 'right taken back', thing: what, origin, before }, transaction);

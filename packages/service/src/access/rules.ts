@@ -9,7 +9,7 @@ import {
 import { toFilterText } from '@underbell/core/filter';
 import { Refusal } from '@underbell/core/refusal';
 import { findDataset } from '../dataset/store.ts';
-import { remember, type App, type AuditEntry } from '../platform/index.ts';
+import { lockThing, remember, type App, type AuditEntry } from '../platform/index.ts';
 import { groupNames } from './groupStore.ts';
 import { noSuch, requireRight } from './rights.ts';
 import { listMasks, listRules, putMask, putRule, removeMask, removeRule } from './ruleStore.ts';
@@ -83,21 +83,26 @@ export async function dropRule(
   origin: string,
 ): Promise<void> {
   await requireRight(app, person, 'own', 'dataset', rule.dataset);
-  const rules = await listRules(app, rule.dataset);
-  const before = rules.find((one) => one.name === rule.name);
-  if (!before) {
-    const known = rules.map((one) => one.name);
-    throw noSuch('record rule', rule.name, known);
-  }
-  if (rules.length === 1 && !rule.isConfirmed) {
-    throw new Refusal(
-      'IN_USE',
-      `\`${rule.name}\` is the last rule of \`${rule.dataset}\`; without it every viewer sees every row`,
-      { hint: 'confirm that this is meant' },
-    );
-  }
-  const entry = { who: person.email, what: 'record rule removed', thing: `dataset ${rule.dataset}`, origin, before };
-  await change(app, entry, (transaction) => removeRule(app, rule.dataset, rule.name, transaction));
+  await app.records.transaction(async (transaction) => {
+    // Two who take rules away at once would otherwise each leave the other's as the last.
+    await lockThing(app, 'dataset', rule.dataset, transaction);
+    const rules = await listRules(app, rule.dataset);
+    const before = rules.find((one) => one.name === rule.name);
+    if (!before) {
+      const known = rules.map((one) => one.name);
+      throw noSuch('record rule', rule.name, known);
+    }
+    if (rules.length === 1 && !rule.isConfirmed) {
+      throw new Refusal(
+        'IN_USE',
+        `\`${rule.name}\` is the last rule of \`${rule.dataset}\`; without it every viewer sees every row`,
+        { hint: 'confirm that this is meant' },
+      );
+    }
+    await removeRule(app, rule.dataset, rule.name, transaction);
+    const entry = { who: person.email, what: 'record rule removed', thing: `dataset ${rule.dataset}`, origin, before };
+    await remember(app, entry, transaction);
+  });
 }
 
 /** Saves a mask after checking its columns and holders. */

@@ -44,15 +44,20 @@ export async function isBoardBinned(app: App, name: string): Promise<boolean> {
   return row !== null && row.get('deletedAt') !== null;
 }
 
-/** @returns the board's new version */
+/**
+ * @param expected - the version that was changed; any when left out
+ * @returns the board's new version; undefined where another was saved in between
+ */
 export async function putBoard(
   app: App,
   definition: BoardDefinition,
   by: { readonly id: string; readonly name: string },
+  expected: number | undefined,
   transaction: Transaction,
-): Promise<number> {
+): Promise<number | undefined> {
   const { name, title } = definition;
   const known = await table(app).findByPk(name, { lock: transaction.LOCK.UPDATE, transaction });
+  if (known && expected !== undefined && plain(known).version !== expected) return undefined;
   const version = known ? plain(known).version + 1 : 1;
   const row = { name, title, definition, version, changedAt: new Date(app.now()), changedBy: by.name, writerId: by.id };
   if (known) await known.update(row, { transaction });

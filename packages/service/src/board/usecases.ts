@@ -78,10 +78,6 @@ export async function saveBoard(
       });
     await requireMaker(app, person, 'report');
   }
-  if (known && options.version !== undefined && known.version !== options.version)
-    throw new Refusal('VERSION_CONFLICT', `${known.changedBy} changed \`${board.name}\` in the meantime`, {
-      hint: 'load it anew, then change it again',
-    });
   const version = await app.records.transaction(async (transaction) => {
     const thing = { kind: 'board', name: board.name } as const;
     if (!known) await putOwner(app, person, thing, transaction);
@@ -95,7 +91,15 @@ export async function saveBoard(
     };
     await remember(app, entry, transaction);
     await announce(app, thing, transaction);
-    return putBoard(app, board, person, transaction);
+    const saved = await putBoard(app, board, person, options.version, transaction);
+    if (saved !== undefined) return saved;
+    throw new Refusal(
+      'VERSION_CONFLICT',
+      `${known?.changedBy ?? 'somebody'} changed \`${board.name}\` in the meantime`,
+      {
+        hint: 'load it anew, then change it again',
+      },
+    );
   });
   return { name: board.name, version };
 }

@@ -17,6 +17,7 @@ import {
   seenRuns,
   settleDelivery,
   showLedger,
+  showProgress,
   startRun,
   stopRun,
 } from './runs.ts';
@@ -155,6 +156,15 @@ export const burstRoutes: Route[] = [
     summary: 'A run with its ledger, one line per recipient',
     params: runId,
     handle: ({ app, person, params }) => showLedger(app, person, params.id),
+  }),
+  defineRoute<{ id: number }>({
+    method: 'get',
+    path: '/api/v1/runs/:id/progress',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'How far a run is, without its ledger: for those who follow it',
+    params: runId,
+    handle: ({ app, person, params }) => showProgress(app, person, params.id),
   }),
   defineRoute<{ id: number }>({
     method: 'post',

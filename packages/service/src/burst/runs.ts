@@ -3,7 +3,7 @@ import type { Ledger, LedgerEntry, PlanEntry, RunCause, ShownRun } from '@underb
 import { Refusal } from '@underbell/core/refusal';
 import { noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { requireBudget } from '../meter/index.ts';
-import { enqueue, hurry, remember, type App } from '../platform/index.ts';
+import { livingWorkers, enqueue, hurry, remember, type App } from '../platform/index.ts';
 import { linksOf } from './links.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
 import { explainCut } from './showPlan.ts';
@@ -110,6 +110,13 @@ export async function releaseRun(app: App, person: PersonViewer, id: number, ori
   return showRun(app, (await findRun(app, id))!);
 }
 
+/** Where a run waits for a worker and none lives, since when; nothing where one does. */
+async function withoutWorker(app: App, run: RunRow): Promise<{ noWorkerSince?: Date | null }> {
+  if (run.state !== 'waiting' && run.state !== 'running') return {};
+  const { alive, seenAt } = await livingWorkers(app);
+  return alive > 0 ? {} : { noWorkerSince: seenAt };
+}
+
 /** A run with its counts, by state of the deliveries. */
 export async function showRun(app: App, run: RunRow): Promise<ShownRun<Date>> {
   const { bounced = 0, ...counts } = await countDeliveries(app, run.id);
@@ -129,6 +136,7 @@ export async function showRun(app: App, run: RunRow): Promise<ShownRun<Date>> {
     keptUntil: run.keptUntil,
     isTest: run.isTest,
     cause: run.cause,
+    ...(await withoutWorker(app, run)),
     ...(run.definition.release ? { release: run.definition.release, releasedBy: run.releasedBy } : {}),
     counts: {
       recipients: by('planned', 'skipped', 'rendered', 'sending', 'sent', 'failed', 'in doubt'),
@@ -178,6 +186,11 @@ export async function showLedger(app: App, person: PersonViewer, id: number): Pr
       return { ...shownDelivery(row), ...(link ? { link } : {}) };
     }),
   };
+}
+
+/** How far a run is, without its ledger. */
+export async function showProgress(app: App, person: PersonViewer, id: number): Promise<ShownRun<Date>> {
+  return showRun(app, await requireRun(app, person, id));
 }
 
 export async function seenRuns(app: App, person: PersonViewer, burst: string | undefined) {
@@ -271,14 +284,15 @@ export async function settleDelivery(
   if (!delivery) throw noSuch('recipient', wish.recipient, []);
   const state = wish.hasArrived ? 'sent' : 'failed';
   const reason = `${person.name} said that it ${wish.hasArrived ? 'arrived' : 'did not arrive'}`;
-  const moved = await moveDeliveries(app, { ids: [delivery.id] }, ['in doubt'], { state, reason });
-  if (moved === 0)
-    throw new Refusal('INPUT_INVALID', `the copy for \`${wish.recipient}\` is ${delivery.state}, not in doubt`, {
-      word: wish.recipient,
-    });
-  await app.records.transaction((transaction) =>
-    remember(app, noteOf(person, run, `: the copy for ${wish.recipient} counts as ${state}`, wish.origin), transaction),
-  );
+  await app.records.transaction(async (transaction) => {
+    const moved = await moveDeliveries(app, { ids: [delivery.id] }, ['in doubt'], { state, reason }, transaction);
+    if (moved === 0)
+      throw new Refusal('INPUT_INVALID', `the copy for \`${wish.recipient}\` is ${delivery.state}, not in doubt`, {
+        word: wish.recipient,
+      });
+    const what = `: the copy for ${wish.recipient} counts as ${state}`;
+    await remember(app, noteOf(person, run, what, wish.origin), transaction);
+  });
   const counts = await countDeliveries(app, id);
   if ((counts['in doubt'] ?? 0) + (counts.failed ?? 0) === 0 && run.state === 'partly')
     await changeRun(app, id, { state: 'done' });

@@ -11,8 +11,9 @@ export async function sendNotice(app: App, job: Job): Promise<void> {
     const messageId = messageIdOf(['notice', job.id], app.settings.mailFrom);
     await road.send({ messageId, to, subject, text, attachments: [] });
   } catch (cause) {
-    // A host that is down gets the letter later; one that refused it has answered.
-    if (isRefusal(cause, 'DESTINATION_UNREACHABLE')) throw new TryLater(30_000 * 4 ** (job.attempts - 1), { cause });
+    // A host that is down, or busy just now, gets the letter later; one that refused it has answered.
+    if (isRefusal(cause, 'DESTINATION_UNREACHABLE') || isRefusal(cause, 'DESTINATION_BUSY'))
+      throw new TryLater(30_000 * 4 ** (job.attempts - 1), { cause });
     throw cause;
   } finally {
     road.close();

@@ -148,9 +148,9 @@ export async function saveDestination(
 async function limitOwnMail(app: App, person: PersonViewer, form: DestinationForm, origin: string) {
   requireAdministrator(person);
   const { rates, parallel } = form;
-  await changeDestination(app, ownMail, { rates: [...rates], parallel });
-  await app.records.transaction((transaction) =>
-    remember(
+  await app.records.transaction(async (transaction) => {
+    await changeDestination(app, ownMail, { rates: [...rates], parallel });
+    await remember(
       app,
       {
         who: person.email,
@@ -160,8 +160,8 @@ async function limitOwnMail(app: App, person: PersonViewer, form: DestinationFor
         after: { rates, parallel },
       },
       transaction,
-    ),
-  );
+    );
+  });
   return shown((await findDestination(app, ownMail))!);
 }
 
@@ -220,9 +220,9 @@ export async function pauseDestination(
   const change = wish.isPaused
     ? { state: 'paused' as const, reason: `${person.name} paused it`, stateAt: new Date(app.now()) }
     : { state: 'ready' as const, reason: null, stateAt: null, failures: 0 };
-  await changeDestination(app, name, change);
-  await app.records.transaction((transaction) =>
-    remember(
+  await app.records.transaction(async (transaction) => {
+    await changeDestination(app, name, change);
+    await remember(
       app,
       {
         who: person.email,
@@ -231,8 +231,8 @@ export async function pauseDestination(
         origin: wish.origin,
       },
       transaction,
-    ),
-  );
+    );
+  });
   if (!wish.isPaused) await hurry(app, 'burst.run', {});
   return showDestination(app, person, name);
 }

@@ -1,21 +1,23 @@
 import { dataTable } from '../dataset/index.ts';
-import { remember, type App } from '../platform/index.ts';
-import { listBin, purge } from './store.ts';
+import { eachApart, remember, type App } from '../platform/index.ts';
+import { listBin, purge, type BinnedThing } from './store.ts';
 import { binDays } from './usecases.ts';
 
 /** Removes for good what has lain in the bin long enough. */
 export async function emptyBin(app: App): Promise<void> {
-  const before = app.now() - binDays * 86_400_000;
-  for (const one of await listBin(app)) {
-    if (one.deletedAt.getTime() > before) continue;
+  const before = new Date(app.now() - binDays * 86_400_000);
+  const empty = async (one: BinnedThing) => {
+    if (one.deletedAt > before) return;
     const tables = await app.records.transaction(async (transaction) => {
-      await remember(
-        app,
-        { who: 'the bin', what: 'removed for good', thing: `${one.kind} ${one.name}`, origin: '' },
-        transaction,
-      );
-      return purge(app, one, transaction);
+      const gone = await purge(app, one, before, transaction);
+      if (gone === undefined) return [];
+      const what = { who: 'the bin', what: 'removed for good', thing: `${one.kind} ${one.name}`, origin: '' };
+      await remember(app, what, transaction);
+      return gone;
     });
     for (const table of tables) await app.lanes.planned.query(`DROP TABLE IF EXISTS ${dataTable(table)}`);
-  }
+  };
+  await eachApart(await listBin(app), empty, (error, { kind, name }) =>
+    app.log.error({ err: error, kind, name }, 'a thing in the bin could not be removed'),
+  );
 }

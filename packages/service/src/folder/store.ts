@@ -28,11 +28,14 @@ export async function throwAway(
   });
 }
 
-export async function putBack(app: App, kind: BinKind, name: string, transaction: Transaction): Promise<void> {
-  await app.records.query(`UPDATE ${tables[kind]} SET deleted_at = NULL, deleted_by = NULL WHERE name = $name`, {
-    bind: { name },
-    transaction,
-  });
+/** @returns whether it was in the bin still */
+export async function putBack(app: App, kind: BinKind, name: string, transaction: Transaction): Promise<boolean> {
+  const rows = await app.records.query(
+    `UPDATE ${tables[kind]} SET deleted_at = NULL, deleted_by = NULL
+     WHERE name = $name AND deleted_at IS NOT NULL RETURNING name`,
+    { bind: { name }, type: QueryTypes.SELECT, transaction },
+  );
+  return rows.length > 0;
 }
 
 export async function listBin(app: App): Promise<BinnedThing[]> {
@@ -84,8 +87,23 @@ export async function listRecents(app: App, personId: string): Promise<(Mark & {
   );
 }
 
-/** Removes a thing for good, with everything that only it had. @returns data tables to be dropped */
-export async function purge(app: App, { kind, name }: Mark, transaction: Transaction): Promise<string[]> {
+/**
+ * Removes a thing for good, with everything that only it had.
+ *
+ * @param before - only if it was thrown away until then: somebody may have taken it out meanwhile
+ * @returns data tables to be dropped; undefined where it was not removed
+ */
+export async function purge(
+  app: App,
+  { kind, name }: Mark,
+  before: Date,
+  transaction: Transaction,
+): Promise<string[] | undefined> {
+  const still = await app.records.query(
+    `SELECT name FROM ${tables[kind]} WHERE name = $name AND deleted_at <= $before FOR UPDATE`,
+    { bind: { name, before }, type: QueryTypes.SELECT, transaction },
+  );
+  if (still.length === 0) return undefined;
   const run = (sql: string) => app.records.query(sql, { bind: { name }, transaction });
   await app.records.query('DELETE FROM grants WHERE thing_kind = $kind AND thing_name = $name', {
     bind: { kind, name },

@@ -254,7 +254,8 @@ export async function restore(app: App, person: PersonViewer, mark: Mark, origin
   if (!known || !(await mayOwn(app, person, mark.kind, mark.name)))
     throw noSuch(`${mark.kind} in the bin`, mark.name, []);
   await app.records.transaction(async (transaction) => {
-    await putBack(app, mark.kind, mark.name, transaction);
+    if (!(await putBack(app, mark.kind, mark.name, transaction)))
+      throw noSuch(`${mark.kind} in the bin`, mark.name, []);
     await remember(
       app,
       { who: person.email, what: 'taken out of the bin', thing: `${mark.kind} ${mark.name}`, origin },

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import type { Transaction } from 'sequelize';
+import { Op, type Transaction } from 'sequelize';
 import type { App } from './app.ts';
 import { defineRecord, plain } from './records.ts';
 
@@ -74,14 +74,25 @@ export async function remember(app: App, entry: AuditEntry, transaction: Transac
   await Audit.create({ ...row, hash: hashOf(row) }, { transaction });
 }
 
+/** So many entries are held at once while the chain is walked. */
+const stepEntries = 1_000;
+
 /** Walks the chain. @returns how many entries hold, and the number of the first one that does not */
 export async function verifyAudit(app: App): Promise<{ entries: number; brokenAt?: number }> {
-  const rows = (await table(app).findAll({ order: [['id', 'ASC']] })).map(plain);
   let previousHash = '';
-  for (const row of rows) {
-    if (row.previousHash !== previousHash || hashOf(row) !== row.hash)
-      return { entries: rows.length, brokenAt: row.id };
-    previousHash = row.hash;
+  let entries = 0;
+  let last = 0;
+  for (;;) {
+    const found = await table(app).findAll({
+      where: { id: { [Op.gt]: last } },
+      order: [['id', 'ASC']],
+      limit: stepEntries,
+    });
+    for (const row of found.map(plain)) {
+      entries++;
+      if (row.previousHash !== previousHash || hashOf(row) !== row.hash) return { entries, brokenAt: row.id };
+      ({ hash: previousHash, id: last } = row);
+    }
+    if (found.length < stepEntries) return { entries };
   }
-  return { entries: rows.length };
 }

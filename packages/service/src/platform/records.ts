@@ -99,3 +99,16 @@ export function openRecords(databaseUrl: string): Sequelize {
     pool: { max: 10, idle: 10_000 },
   });
 }
+
+/** Keeps others from deciding about the same thing until the transaction ends. */
+export async function lockThing(
+  app: { readonly records: Sequelize },
+  kind: string,
+  name: string,
+  transaction: Transaction,
+): Promise<void> {
+  await app.records.query('SELECT pg_advisory_xact_lock(730004, hashtext($thing))', {
+    bind: { thing: `${kind} ${name}` },
+    transaction,
+  });
+}

@@ -9,7 +9,8 @@ import {
 import { isRefusal, Refusal, type RefusalCode } from '@underbell/core/refusal';
 import { asksData, datasetNameOf, planFigure, type DataFigure, type FigureResult } from '@underbell/core/report';
 import { readFigure, type Revision } from '../dataset/index.ts';
-import type { App } from '../platform/index.ts';
+import type { TokenViewer } from '../oauth/index.ts';
+import { programMark, type App } from '../platform/index.ts';
 import type { PreparedView } from './usecases.ts';
 
 /** What keeps a single figure from its viewer while the rest of the page stands. */
@@ -103,9 +104,13 @@ export async function readFigures(app: App, view: PreparedView): Promise<Map<str
   return new Map(entries);
 }
 
-/** Changes whenever anything that the answer is made of does. */
-export function viewTag(view: PreparedView, now: number): string {
-  const { edition, viewing, revisions, taste } = view;
+/**
+ * Changes whenever anything that the answer is made of does: what is asked, what may be seen, how it is named, and the
+ * program that words it.
+ */
+export function viewTag(view: PreparedView, now: number, mayExport: boolean): string {
+  const { edition, viewing, revisions, taste, placement } = view;
+  const { viewer } = viewing;
   const filters = dataFigures(view).map((figure) => {
     const filter = filterOf(view, figure);
     if (filter instanceof Refusal) return filter.code;
@@ -121,7 +126,11 @@ export function viewTag(view: PreparedView, now: number): string {
     [viewing.chosen, viewing.fixed].map((list) => list.map((one) => [one.parameter.name, one.texts])),
     viewing.drills,
     taste,
-    viewerName(viewing.viewer),
+    viewerName(viewer),
+    placement?.title,
+    viewer.kind === 'client' ? (viewer as TokenViewer).details?.pages : undefined,
+    mayExport,
+    programMark(),
   ];
   return `"${createHash('sha256').update(JSON.stringify(parts)).digest('base64url').slice(0, 27)}"`;
 }

@@ -14,7 +14,7 @@ import { filterWords, offeredValues } from './choices.ts';
 import { streamChanges } from './events.ts';
 import { exportView, readWindow, type ExportFormat, type RowWindow } from './exports.ts';
 import { dataFigures, revisionFor, viewTag } from './figures.ts';
-import { showView } from './show.ts';
+import { mayTake, showView } from './show.ts';
 import { askForReport, preparePlacement, prepareReport, type PreparedView, type ViewRequest } from './usecases.ts';
 
 const text = Joi.string().max(16_384);
@@ -123,7 +123,8 @@ function toRequest({ page, where, choose, drill, without, parameters }: ViewBody
 
 /** Answers with an entity tag; an unchanged view costs no query. */
 async function answerView(app: App, ctx: Context, view: PreparedView): Promise<object | null> {
-  const tag = viewTag(view, app.now());
+  const mayExport = await mayTake(app, view);
+  const tag = viewTag(view, app.now(), mayExport);
   ctx.set('ETag', tag);
   ctx.set('Cache-Control', 'private, no-cache');
   ctx.set('Vary', 'Authorization, Cookie, Accept-Language');
@@ -134,7 +135,7 @@ async function answerView(app: App, ctx: Context, view: PreparedView): Promise<o
   return tallied(async (tally) => {
     const start = performance.now();
     const busy = busyMs();
-    const shown = await showView(app, view);
+    const shown = await showView(app, view, mayExport);
     const { viewer, report } = view.viewing;
     const { rows, queryMs, hits, misses, isLive } = tally;
     meter(app, {

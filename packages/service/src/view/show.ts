@@ -76,14 +76,14 @@ const ownerOf = (view: PreparedView) => (figure: Figure) =>
   asksData(figure) ? revisionFor(view, figure).shape : undefined;
 
 /** Whether the viewer may take figures away as files. */
-async function mayTake(app: App, { viewing, right }: PreparedView): Promise<boolean> {
+export async function mayTake(app: App, { viewing, right }: PreparedView): Promise<boolean> {
   const { viewer, report } = viewing;
   if (viewer.kind === 'client') return (viewer as TokenViewer).details?.actions.includes('export') === true;
   return isAtLeast(right ?? (await rightOn(app, viewer, 'report', report.name)), 'export');
 }
 
 /** The whole answer that a viewer draws. */
-export async function showView(app: App, view: PreparedView) {
+export async function showView(app: App, view: PreparedView, mayExport?: boolean) {
   const { viewing, edition, placement } = view;
   const { report, page } = viewing;
   const { viewer } = viewing;
@@ -105,7 +105,7 @@ export async function showView(app: App, view: PreparedView) {
     parameters: parametersOf(view),
     datasets: limitsOf(view),
     ...(own === undefined ? {} : { own }),
-    ...((await mayTake(app, view)) ? { mayExport: true } : {}),
+    ...((mayExport ?? (await mayTake(app, view))) ? { mayExport: true } : {}),
     viewer: viewerName(viewer),
     taste: view.taste,
     results: Object.fromEntries(results),

@@ -38,6 +38,8 @@ export interface ShownRun<At = string> {
   /** Every copy went to the sender. */
   readonly isTest: boolean;
   readonly cause: RunCause;
+  /** It waits for a worker and none lives: when one was last heard of, or null. */
+  readonly noWorkerSince?: At | null;
   /** Who may release it, where a second person must. */
   readonly release?: readonly string[];
   readonly releasedBy?: string | null;
