@@ -7,3 +7,4 @@ export function installChromium(): void;
 export function installSpreadsheet(): void;
 /** The folder of PostgreSQL's server programs, or undefined. */
 export function findPostgres(): string | undefined;
+export function installProxy(): void;

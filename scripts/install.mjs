@@ -80,6 +80,14 @@ export function installChromium() {
   if (missing.length > 0) aptInstall(missing);
 }
 
+/** A proxy that ends TLS, behind which tests put the service. */
+export function installProxy() {
+  const missing = [];
+  if (!existsSync('/usr/sbin/nginx')) missing.push('nginx-light');
+  if (spawnSync('openssl', ['version']).error) missing.push('openssl');
+  if (missing.length > 0) aptInstall(missing);
+}
+
 /** A spreadsheet program, by which tests see that others can open what is written. */
 export function installSpreadsheet() {
   if (spawnSync('soffice', ['--version']).error) aptInstall(['libreoffice-calc-nogui']);
@@ -90,4 +98,5 @@ if (import.meta.url === pathToFileURL(process.argv[1] ?? '').href) {
   installPostgres();
   installChromium();
   installSpreadsheet();
+  installProxy();
 }

@@ -1,12 +1,20 @@
 // Runs every test: installs what is missing, starts a database of its own, hands the files to Node's test runner, cleans up.
 import { spawn } from 'node:child_process';
 import { join } from 'node:path';
-import { installChromium, installPackages, installPostgres, installSpreadsheet, root } from './install.mjs';
+import {
+  installChromium,
+  installPackages,
+  installPostgres,
+  installProxy,
+  installSpreadsheet,
+  root,
+} from './install.mjs';
 
 installPackages();
 installPostgres();
 installChromium();
 installSpreadsheet();
+installProxy();
 const child = spawn(
   process.execPath,
   ['--import', 'tsx', join(root, 'scripts/test/main.ts'), ...process.argv.slice(2)],

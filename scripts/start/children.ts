@@ -2,6 +2,7 @@ import { spawn, type ChildProcess } from 'node:child_process';
 import { closeSync, mkdirSync, openSync, readFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
+import { setTimeout } from 'node:timers/promises';
 import { Advice } from '../cluster.ts';
 import { root } from '../install.mjs';
 
@@ -25,10 +26,20 @@ export async function requireFreePort(port: number, what: string): Promise<void>
     );
 }
 
+interface Launched {
+  readonly child: ChildProcess;
+  readonly ready: ReadyMessage;
+}
+
+const firstPauseMs = 1_000;
+const longestPauseMs = 60_000;
+/** A process that lived so long had started well. */
+const steadyMs = 30_000;
+
 /** The processes of one installation, each with a log file of its own. */
 export class Children {
   readonly #logs: string;
-  readonly #running: { name: string; child: ChildProcess }[] = [];
+  readonly #running = new Set<ChildProcess>();
   #isStopping = false;
 
   constructor(folder: string) {
@@ -36,11 +47,24 @@ export class Children {
     mkdirSync(this.#logs, { recursive: true });
   }
 
-  /** Starts a process and waits until it says that it is ready. */
+  /** Starts a process and waits until it says that it is ready. From then on it is started again whenever it ends. */
   async start(name: string, file: string, environment: Readonly<Record<string, string>>): Promise<ReadyMessage> {
+    const { child, ready } = await this.#launch(name, file, environment);
+    if (!ready.isReady) {
+      const said = readFileSync(this.#logOf(name), 'utf8').trim().split('\n').slice(-3).join('\n');
+      throw new Advice(`The ${name} did not start: ${ready.message}\n${said}`);
+    }
+    this.#keep(name, child, () => this.#launch(name, file, environment));
+    return ready;
+  }
+
+  #logOf(name: string): string {
+    return join(this.#logs, `${name}.log`);
+  }
+
+  async #launch(name: string, file: string, environment: Readonly<Record<string, string>>): Promise<Launched> {
     if (this.#isStopping) throw new Advice('stopping');
-    const logPath = join(this.#logs, `${name}.log`);
-    const log = openSync(logPath, 'a', 0o600);
+    const log = openSync(this.#logOf(name), 'a', 0o600);
     const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], {
       cwd: root,
       env: { ...process.env, ...environment },
@@ -49,39 +73,48 @@ export class Children {
       stdio: ['ignore', log, log, 'ipc'],
     });
     closeSync(log);
+    // One that is starting is to be stopped as well.
+    this.#running.add(child);
+    child.once('exit', () => this.#running.delete(child));
     const ready = await new Promise<ReadyMessage>((resolve) => {
       child.once('message', (message) => resolve(message as ReadyMessage));
-      child.once('exit', (code) => resolve({ isReady: false, message: `it ended with code ${code}` }));
+      child.once('exit', (code, signal) => resolve({ isReady: false, message: `it ended with ${code ?? signal}` }));
     });
-    if (!ready.isReady) {
-      const said = readFileSync(logPath, 'utf8').trim().split('\n').slice(-3).join('\n');
-      throw new Advice(`The ${name} did not start: ${ready.message}\n${said}`);
-    }
-    this.#running.push({ name, child });
-    child.once('exit', (code) => {
+    return { child, ready };
+  }
+
+  /** Starts a process again whenever it ends, and goes on trying, with growing pauses, for as long as it takes. */
+  #keep(name: string, child: ChildProcess, launch: () => Promise<Launched>): void {
+    const since = Date.now();
+    child.once('exit', (code, signal) => {
       if (this.#isStopping) return;
-      process.stderr.write(`The ${name} ended unexpectedly (code ${code}); its log: ${logPath}. Starting it again.\n`);
-      this.#running.splice(
-        this.#running.findIndex((one) => one.child === child),
-        1,
-      );
-      setTimeout(
-        () =>
-          void this.start(name, file, environment).catch((error: Error) => process.stderr.write(`${error.message}\n`)),
-        1000,
-      );
+      const what = `The ${name} ended unexpectedly (${code ?? signal}); its log: ${this.#logOf(name)}.`;
+      process.stderr.write(`${what} Starting it again.\n`);
+      void this.#again(name, launch, Date.now() - since < steadyMs ? 1 : 0);
     });
-    return ready;
+  }
+
+  async #again(name: string, launch: () => Promise<Launched>, failures: number): Promise<void> {
+    await setTimeout(Math.min(firstPauseMs * 2 ** failures, longestPauseMs));
+    if (this.#isStopping) return;
+    const { child, ready } = await launch();
+    if (ready.isReady) {
+      process.stderr.write(`The ${name} runs again.\n`);
+      return this.#keep(name, child, launch);
+    }
+    if (this.#isStopping) return;
+    process.stderr.write(`The ${name} did not start (${ready.message}); trying again.\n`);
+    await this.#again(name, launch, failures + 1);
   }
 
   /** Stops everything, the last started first. */
   async stop(): Promise<void> {
     this.#isStopping = true;
-    for (const { child } of this.#running.reverse()) {
+    for (const child of [...this.#running].reverse()) {
       if (child.exitCode !== null || child.signalCode !== null) continue;
       const ended = new Promise((resolve) => child.once('exit', resolve));
       child.kill('SIGTERM');
-      const timer = setTimeout(() => child.kill('SIGKILL'), 8_000);
+      const timer = globalThis.setTimeout(() => child.kill('SIGKILL'), 8_000);
       await ended;
       clearTimeout(timer);
     }

@@ -23,20 +23,23 @@ const pass = async (ms: number) => {
 describe('a run that is looked at', () => {
   const run = (state: string) => ({ body: { id: 7, state, entries: [] } });
 
-  it('is followed while it goes on, each look after the answer to the last, and no longer', async () => {
+  it('is followed by how far it is, each look after the answer to the last, and by its ledger once it has ended', async () => {
     const { used } = staged(() => useRun(ref(7)));
     await service.answer(run('running'));
     assert.equal(used.isFollowing.value, true);
-    await pass(600);
+    await pass(800);
     assert.equal(service.waiting.length, 1);
     await pass(60_000);
     assert.equal(service.waiting.length, 1, 'a slow answer is waited for');
-    await service.answer(run('running'));
-    await pass(600);
+    await service.answer({ body: { id: 7, state: 'running', phase: 'sending' } });
+    assert.deepEqual([used.data.value?.phase, used.data.value?.entries], ['sending', []]);
+    await pass(800);
+    await service.answer({ body: { id: 7, state: 'done' } });
     await service.answer(run('done'));
     assert.deepEqual([used.data.value?.state, used.isFollowing.value], ['done', false]);
     await pass(60_000);
-    assert.deepEqual(service.asked, Array(3).fill('GET /api/v1/runs/7'));
+    const [ledger, progress] = ['GET /api/v1/runs/7', 'GET /api/v1/runs/7/progress'];
+    assert.deepEqual(service.asked, [ledger, progress, progress, ledger]);
   });
 
   it('is followed again when it was taken up again', async () => {
@@ -46,7 +49,7 @@ describe('a run that is looked at', () => {
     assert.equal(service.waiting.length, 0);
     void used.reload();
     await service.answer(run('running'));
-    await pass(600);
+    await pass(800);
     assert.equal(service.waiting.length, 1);
   });
 

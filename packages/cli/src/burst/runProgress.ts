@@ -1,10 +1,16 @@
 import { SingleBar } from 'cli-progress';
-import type { Ledger } from '@underbell/core/burst/answers';
+import type { Ledger, ShownRun } from '@underbell/core/burst/answers';
 import { harmless, line } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
-const pollMs = 250;
-const settled = (run: Ledger) => run.counts.sent + run.counts.failed + run.counts.inDoubt;
+const pollMs = 500;
+const settled = (run: ShownRun) => run.counts.sent + run.counts.failed + run.counts.inDoubt;
+
+/** That no worker lives which could go on with a run, and since when. */
+export function noWorkerWords({ noWorkerSince }: Pick<ShownRun, 'noWorkerSince'>): string {
+  const since = noWorkerSince ? `; the last was heard of at ${noWorkerSince.slice(0, 19).replace('T', ' ')} UTC` : '';
+  return `no worker lives${since}`;
+}
 
 /** Shows how far a run is: a bar on a terminal, a line per step elsewhere. */
 class Progress {
@@ -30,8 +36,8 @@ class Progress {
     this.#bar?.start(Math.max(total, 1), 0, { phase: 'waiting' });
   }
 
-  update(run: Ledger): void {
-    const phase = harmless(run.phase);
+  update(run: ShownRun): void {
+    const phase = harmless(run.noWorkerSince === undefined ? run.phase : noWorkerWords(run));
     this.#bar?.update(settled(run), { phase });
     const step = phase.replace(/\d+ of \d+/, '').trim();
     if (!this.#bar && !this.#isQuiet && step !== '' && step !== this.#lastPhase) process.stderr.write(`${step}\n`);
@@ -54,16 +60,18 @@ export async function followRun(id: number, isQuiet: boolean): Promise<Ledger> {
     process.exit(1);
   };
   process.once('SIGINT', leave);
-  let run = await askService<Ledger>('GET', `/api/v1/runs/${id}`);
+  // Its ledger may hold ten thousand lines: it is fetched once, when the run has ended.
+  const look = () => askService<ShownRun>('GET', `/api/v1/runs/${id}/progress`);
+  let run = await look();
   progress.start(run.counts.planned);
   while (run.state === 'waiting' || run.state === 'running') {
     progress.update(run);
     await new Promise((resolve) => setTimeout(resolve, pollMs));
-    run = await askService<Ledger>('GET', `/api/v1/runs/${id}`);
+    run = await look();
   }
   progress.stop();
   process.off('SIGINT', leave);
-  return run;
+  return askService<Ledger>('GET', `/api/v1/runs/${id}`);
 }
 
 /** 0 when all that was planned left, 5 when a part did, 1 when nothing did or the run was stopped. */
@@ -83,4 +91,5 @@ export function summaryLine(run: Ledger): void {
   line(
     `${run.isTest ? 'Test run' : 'Run'} ${run.id} of ${run.burst} for ${run.period}: ${run.state}${took}. ${parts.join(', ')}.${run.error ? ` ${run.error}` : ''}`,
   );
+  if (run.noWorkerSince !== undefined) line(`It waits: ${noWorkerWords(run)}.`);
 }

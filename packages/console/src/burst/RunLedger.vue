@@ -45,9 +45,17 @@ const columns = computed(() => [
   ...(hasLinks.value ? [{ title: 'Links', key: 'link', width: 190 }] : []),
   { title: 'Reason', key: 'reason' },
 ]);
+/** A run that waits for a worker says so where none lives. */
+const lonely = computed(() => {
+  const { noWorkerSince } = props.run;
+  if (noWorkerSince === undefined) return '';
+  const since = noWorkerSince === null ? '' : `; the last was heard of at ${showInstant(noWorkerSince)}`;
+  return `No worker lives${since}. The run goes on by itself once one does.`;
+});
 </script>
 
 <template>
+  <p v-if="lonely" class="lonely" role="alert">{{ lonely }}</p>
   <div class="head">
     <span
       ><RunState :state="run.state" /> for {{ run.period }}<template v-if="run.isTest">, a test to its sender</template
@@ -153,6 +161,10 @@ const columns = computed(() => [
 </template>
 
 <style scoped>
+.lonely {
+  color: var(--signal);
+  margin: 0 0 0.6rem;
+}
 .head {
   display: flex;
   flex-wrap: wrap;
