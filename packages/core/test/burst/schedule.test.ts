@@ -170,7 +170,7 @@ describe('rowWriter', () => {
         const writer = rowWriter('csv', columns, { separator });
         const delimiter = { comma: ',', semicolon: ';', tab: '\t' }[separator]!;
         const [, row] = parse(writer.head + writer.line([text, '1.50', null]), { delimiter, record_delimiter: '\r\n' });
-        const guarded = /^[=+\-@\t\r]/.test(text) ? `'${text}` : text;
+        const guarded = /^\s*[=+\-@]|^[\t\r\n]/.test(text) ? `'${text}` : text;
         assert.deepEqual(row, [guarded, '1.50', ''], JSON.stringify(text));
       }),
       { numRuns: 3000, seed: 17 },
