@@ -3,6 +3,8 @@ import { after, before, describe, it } from 'node:test';
 import pg from 'pg';
 import { findDatasetRow } from '../src/dataset/index.ts';
 import { checkSources, enqueueDue } from '../src/refresh/jobs.ts';
+import { laneBounds } from '../src/platform/index.ts';
+import { connectLive } from '../src/source/index.ts';
 import { House, publisher, until } from './house.ts';
 
 interface Shown {
@@ -267,6 +269,30 @@ describe('refreshing', () => {
       body: { ...spec, sql: 'WITH x AS (DELETE FROM t RETURNING *) SELECT * FROM x' },
     });
     assert.equal(evil.body['code'], 'SOURCE_REFUSED');
+  });
+
+  it('a live dataset answers readers while planned work asks its source as much as it may', async () => {
+    const { app } = house;
+    const scans = await Promise.all(
+      Array.from({ length: laneBounds.planned.connections }, () => connectLive(app, 'works', 'planned')),
+    );
+    const asked = scans.map((client) => client.query('SELECT pg_sleep(600)').catch((error: Error) => error));
+    const answer = await house.call('GET', '/api/v1/datasets/now/preview', { as: publisher });
+    assert.equal(answer.status, 200, answer.text);
+    const reader = await connectLive(app, 'works', 'readers');
+    const limit = async (client: typeof reader) =>
+      (await client.query<{ statement_timeout: string }>('SHOW statement_timeout')).rows[0]!.statement_timeout;
+    assert.equal(await limit(reader), '30s');
+    reader.release();
+    await database.query(
+      "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'underbell live planned'",
+    );
+    const ended = await Promise.all(asked);
+    assert.ok(ended.every((one) => one instanceof Error));
+    for (const client of scans) client.release(true);
+    const scan = await connectLive(app, 'works', 'planned');
+    assert.equal(await limit(scan), '0', 'a scan takes as long as it takes');
+    scan.release();
   });
 
   it('a profile says what stands in each column', async () => {

@@ -121,6 +121,39 @@ describe('access tokens and what they reach', () => {
     assert.equal(other.status, 200);
   });
 
+  it('answer anew when anything on the page is another, though no figure is', async () => {
+    const where = { sailings: "quay_id = 'Q017'" };
+    const of = async (details: object) =>
+      ((await askToken({ where, ...details })).body as unknown as { access_token: string }).access_token;
+    const whole = await of({});
+    const tag = (await view(whole)).headers.get('etag')!;
+    const again = (token: string) =>
+      house.call('GET', '/api/v1/placements/quay-page/view', { token, headers: { 'If-None-Match': tag } });
+    const { report, page } = (await view(whole)).body as unknown as { report: string; page: { name: string } };
+    assert.ok(report, 'the view names its report');
+    const narrow = await again(await of({ pages: [page.name] }));
+    assert.equal(narrow.status, 200, 'a token for some pages shows no way to the others');
+    assert.equal((await again(whole)).status, 304);
+    const { placements } = (await house.call('GET', '/api/v1/placements', { as: publisher })).body as unknown as {
+      placements: { name: string; title: string; kind: string; report: string; origins: string[] }[];
+    };
+    const placed = placements.find((one) => one.name === 'quay-page')!;
+    const save = async (title: string) => {
+      const { kind, report: name, origins } = placed;
+      const put = await house.call('PUT', '/api/v1/placements/quay-page', {
+        as: publisher,
+        body: { kind, title, report: name, origins },
+      });
+      assert.equal(put.status, 200, put.text);
+    };
+    await save('Another title');
+    const renamed = await again(whole);
+    assert.equal(renamed.status, 200);
+    assert.match(renamed.text, /Another title/);
+    await save(placed.title);
+    assert.equal((await again(whole)).status, 304, 'nothing has changed after all');
+  });
+
   it('are refused without a filter on ruled data, or with one that leaves it open', async () => {
     for (const where of [
       undefined,

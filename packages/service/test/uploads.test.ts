@@ -1,6 +1,9 @@
 import assert from 'node:assert/strict';
+import { once } from 'node:events';
+import { connect, type Socket } from 'node:net';
 import { after, before, describe, it } from 'node:test';
 import { zipSync } from 'fflate';
+import { until } from './house.ts';
 import { author, owner, reader, SmallHouse } from './smallHouse.ts';
 
 describe('files that people send in', () => {
@@ -132,5 +135,42 @@ describe('readers', () => {
     const again = await askingAs(['person:one'], () => takeConnection(app));
     again();
     again();
+  });
+
+  it('who fetch rows as slowly as they like hold nobody up', { timeout: 120_000 }, async () => {
+    const { house } = small;
+    const wide = Array.from({ length: 20_000 }, (_, i) => `Q${1 + (i % 4)},${'some text '.repeat(60)}${i}`);
+    const csv = ['quay,words', ...wide].join('\n');
+    assert.equal((await house.call('PUT', '/api/v1/datasets/wide/file?key=quay=quay', { as: owner, csv })).status, 200);
+    await small.fine(
+      'PUT',
+      '/api/v1/grants',
+      { holder: { kind: 'everyone' }, thing: { kind: 'dataset', name: 'wide' }, level: 'export' },
+      owner,
+    );
+    const slow: Socket[] = [];
+    const fetchSlowly = async (as: string) => {
+      const key = await house.keyOf(as);
+      const socket = connect(Number(new URL(house.url).port), '127.0.0.1');
+      slow.push(socket);
+      socket.on('error', () => undefined);
+      socket.write(
+        `GET /api/v1/datasets/wide/rows?format=csv HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer ${key}\r\n\r\n`,
+      );
+      const [first] = (await once(socket, 'data')) as [Buffer];
+      socket.pause();
+      return Number(/^HTTP\/1\.1 (\d+)/.exec(first.toString('latin1'))![1]);
+    };
+    // As many as there are connections for downloads, by all who may; then one more of each.
+    for (const as of [owner, author, reader])
+      for (const _ of [1, 2]) assert.equal(await fetchSlowly(as), 200);
+    assert.equal(await fetchSlowly(owner), 429, 'two at once for each person');
+    for (const as of [owner, author, reader]) {
+      assert.equal((await small.view(as)).status, 200);
+      assert.equal((await house.call('GET', '/api/v1/datasets/wide/count', { as })).status, 200);
+    }
+    for (const socket of slow) socket.destroy();
+    await until(async () => ((await fetchSlowly(owner)) === 200 ? true : undefined));
+    slow.at(-1)!.destroy();
   });
 });
