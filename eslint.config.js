@@ -17,6 +17,18 @@ export default [
       '@typescript-eslint/consistent-type-imports': 'error',
       'no-console': 'error',
       eqeqeq: 'error',
+      'require-atomic-updates': ['error', { allowProperties: true }],
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: "AssignmentExpression[operator!='='] AwaitExpression",
+          message: 'What was read before the await is old after it: wait first, then add.',
+        },
+        {
+          selector: 'AssignmentExpression > ObjectExpression > SpreadElement ~ Property > AwaitExpression',
+          message: 'What was spread before the await is old after it: wait first, then spread.',
+        },
+      ],
       'vue/max-attributes-per-line': 'off',
       'vue/singleline-html-element-content-newline': 'off',
       'vue/html-self-closing': 'off',
@@ -27,5 +39,7 @@ export default [
       'vue/multi-word-component-names': 'off',
     },
   },
+  // Tests go step by step.
+  { files: ['**/test/**', 'e2e/**'], rules: { 'require-atomic-updates': 'off', 'no-restricted-syntax': 'off' } },
   { files: ['scripts/**', 'bench/**', 'demo/**', 'e2e/**'], rules: { 'no-console': 'off' } },
 ];

@@ -3,7 +3,7 @@ import { createHash, randomUUID } from 'node:crypto';
 import { after, before, describe, it } from 'node:test';
 import { exportJWK, generateKeyPair, SignJWT, type JWK } from 'jose';
 import { demoPeople } from '@underbell/demo';
-import { openApp } from '../src/platform/index.ts';
+import { closeApp, openApp } from '../src/platform/index.ts';
 import { startWeb, stopWeb } from '../src/server.ts';
 import { House, manager, publisher, type Answer } from './house.ts';
 
@@ -146,9 +146,7 @@ describe('the token endpoints', () => {
       assert.equal((await there()).status, 401);
     } finally {
       await stopWeb(server);
-      await second.lanes.readers.end();
-      await second.lanes.planned.end();
-      await second.records.close();
+      await closeApp(second);
     }
   });
 

@@ -162,8 +162,7 @@ describe('readers', () => {
       return Number(/^HTTP\/1\.1 (\d+)/.exec(first.toString('latin1'))![1]);
     };
     // As many as there are connections for downloads, by all who may; then one more of each.
-    for (const as of [owner, author, reader])
-      for (const _ of [1, 2]) assert.equal(await fetchSlowly(as), 200);
+    for (const as of [owner, author, reader]) for (const _ of [1, 2]) assert.equal(await fetchSlowly(as), 200);
     assert.equal(await fetchSlowly(owner), 429, 'two at once for each person');
     for (const as of [owner, author, reader]) {
       assert.equal((await small.view(as)).status, 200);

@@ -29,7 +29,8 @@ const columns = [
 ];
 const test = (name: string) =>
   attempt(name as 'work', async () => {
-    answers.value = { ...answers.value, [name]: await call<Answer>('POST', `/api/v1/sources/${name}/test`) };
+    const answer = await call<Answer>('POST', `/api/v1/sources/${name}/test`);
+    answers.value = { ...answers.value, [name]: answer };
     await reload();
   });
 const form = reactive({ name: '', host: '', port: '5432', database: '', user: '', password: '', tls: 'require' });
