@@ -161,6 +161,7 @@ function addGrantCommands(program: Command): void {
     .description('give a right')
     .option('--group <name>', 'to the members of a group')
     .option('--person <email>', 'to one person')
+    .option('--client <id>', 'to a program that asks for tokens')
     .option('--everyone', 'to everyone but guests')
     .option('--pass-on', 'who may give it to others', false)
     .addHelpText('after', '\nExample:\n  underbell grant give folder operations view --group "Quay managers"')
@@ -169,19 +170,18 @@ function addGrantCommands(program: Command): void {
         kind: string,
         name: string,
         level: string,
-        options: { group?: string; person?: string; everyone?: boolean; passOn: boolean },
+        options: { group?: string; person?: string; client?: string; everyone?: boolean; passOn: boolean },
         command: Command,
       ) => {
-        const holder = options.group
-          ? { kind: 'group', name: options.group }
-          : options.person
-            ? { kind: 'person', name: options.person }
-            : options.everyone
-              ? { kind: 'everyone' }
-              : undefined;
-        if (!holder)
-          throw localProblem('INPUT_INVALID', 'say to whom', {
-            hint: 'one of --group NAME, --person EMAIL, --everyone',
+        const named = (['group', 'person', 'client'] as const).flatMap((kind) => {
+          const to = options[kind];
+          return to === undefined ? [] : [{ kind, name: to }];
+        });
+        const given = [...named, ...(options.everyone ? [{ kind: 'everyone' as const }] : [])];
+        const [holder] = given;
+        if (holder === undefined || given.length > 1)
+          throw localProblem('INPUT_INVALID', 'say to whom, once', {
+            hint: 'one of --group NAME, --person EMAIL, --client ID, --everyone',
           });
         const body = { holder, thing: { kind, name }, level, canPassOn: options.passOn };
         await askService('PUT', '/api/v1/grants', { body });

@@ -13,6 +13,13 @@ interface MintOptions {
   readonly seconds?: string;
 }
 
+interface AddOptions {
+  readonly title: string;
+  readonly report: string[];
+  readonly seconds: string;
+  readonly namesPersons: boolean;
+}
+
 function addTokenCommands(program: Command): void {
   const token = program.command('token').description('signed, narrow, revocable keys to view');
   token
@@ -115,8 +122,14 @@ export function addOauthCommands(program: Command): void {
     .requiredOption('--title <title>', 'what people read')
     .requiredOption('--report <name>', 'a report it may ask for; may be repeated', collect, [])
     .option('--seconds <number>', 'the longest life of its tokens', '3600')
-    .action(async (id: string, options: { title: string; report: string[]; seconds: string }, command: Command) => {
-      const body = { title: options.title, reports: options.report, maxLifetimeSeconds: Number(options.seconds) };
+    .option('--names-persons', 'its tokens may speak for people; an administrator gives this', false)
+    .action(async (id: string, options: AddOptions, command: Command) => {
+      const body = {
+        title: options.title,
+        reports: options.report,
+        maxLifetimeSeconds: Number(options.seconds),
+        mayNamePersons: options.namesPersons,
+      };
       const answer = await askService<{ id: string; secret: string }>(
         'PUT',
         `/api/v1/clients/${encodeURIComponent(id)}`,
@@ -126,5 +139,12 @@ export function addOauthCommands(program: Command): void {
         line(`client: ${id}`);
         line(`secret: ${secret}   (shown only now)`);
       });
+    });
+  client
+    .command('remove <id>')
+    .description('remove a client; its tokens end at once')
+    .action(async (id: string, _options, command: Command) => {
+      await askService('DELETE', `/api/v1/clients/${encodeURIComponent(id)}`);
+      show(command, { removed: id }, () => line(`The client ${id} is removed; its tokens have ended.`));
     });
 }

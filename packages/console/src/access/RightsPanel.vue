@@ -23,6 +23,10 @@ const { data, error, reload } = useResource<{ grants: ShownGrant[]; own: Right }
 );
 const groups = useResource<{ groups: { name: string }[] }>('/api/v1/groups');
 const people = useResource<{ people: { email: string; name: string; state: string }[] }>('/api/v1/people');
+// A program reaches reports and datasets alone; who may see no program has none to give to.
+const clients = useResource<{ clients: { id: string; title: string; state: string }[] }>(() =>
+  ['report', 'dataset', 'folder'].includes(props.kind) ? '/api/v1/clients' : undefined,
+);
 const holder = ref<string>();
 const level = ref<string | undefined>('view');
 const canPassOn = ref(false);
@@ -37,6 +41,13 @@ const holders = computed(() => [
     options: (people.data.value?.people ?? [])
       .filter((one) => one.state !== 'left')
       .map((one) => ({ value: `person:${one.email}`, label: `${one.name} · ${one.email}` })),
+  },
+  {
+    label: 'Programs',
+    options: (clients.data.value?.clients ?? []).map((one) => ({
+      value: `client:${one.id}`,
+      label: `${one.title} · ${one.id}`,
+    })),
   },
 ]);
 const levels = rightLevels.map((one) => ({ value: one, label: one }));
@@ -89,7 +100,7 @@ const take = (grant: ShownGrant) =>
       >
     </Table>
     <form class="give" @submit.prevent="give">
-      <label>To <ChoiceField v-model:value="holder" :options="holders" placeholder="a group or person" /></label>
+      <label>To <ChoiceField v-model:value="holder" :options="holders" placeholder="a group, person or program" /></label>
       <label>May <ChoiceField v-model:value="level" :options="levels" /></label>
       <Checkbox v-model:checked="canPassOn">may pass it on</Checkbox>
       <Button html-type="submit" :disabled="holder === undefined" :loading="busy === 'give'">Give</Button>
