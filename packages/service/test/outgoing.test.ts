@@ -179,6 +179,30 @@ describe('sources and destinations, from outside', () => {
     assert.equal((await save(writer.href)).status, 200);
     assert.equal((await define('SELECT id FROM stock')).body.code, 'SOURCE_WRITES');
     await save(role.url);
+    // Nor by one that could become such a role, or may do a little of it.
+    const inside = new pg.Client({
+      connectionString: Object.assign(new URL(own.href), { pathname: `/${role.name}` }).href,
+    });
+    await inside.connect();
+    const [read, other] = [`${role.name}_reader`, `${role.name}_other`];
+    await inside.query(`CREATE ROLE ${other} NOLOGIN; GRANT INSERT ON stock TO ${other}`);
+    try {
+      for (const [give, take] of [
+        [`ALTER ROLE ${read} NOINHERIT; GRANT ${other} TO ${read}`, `REVOKE ${other} FROM ${read}`],
+        [`GRANT pg_read_server_files TO ${read}`, `REVOKE pg_read_server_files FROM ${read}`],
+        [`GRANT UPDATE (quay) ON stock TO ${read}`, `REVOKE UPDATE (quay) ON stock FROM ${read}`],
+        [`GRANT TRUNCATE ON stock TO PUBLIC`, `REVOKE TRUNCATE ON stock FROM PUBLIC`],
+        [`ALTER ROLE ${read} CREATEROLE`, `ALTER ROLE ${read} NOCREATEROLE`],
+      ] as const) {
+        await inside.query(give);
+        assert.equal((await define('SELECT id FROM stock')).body.code, 'SOURCE_WRITES', give);
+        await inside.query(take);
+      }
+      assert.equal((await define('SELECT id FROM stock')).status, 200);
+    } finally {
+      await inside.query(`DROP OWNED BY ${other}; DROP ROLE ${other}`);
+      await inside.end();
+    }
   });
 
   it('do not lie on this machine, unless that is allowed', async () => {

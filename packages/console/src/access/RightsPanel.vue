@@ -100,7 +100,9 @@ const take = (grant: ShownGrant) =>
       >
     </Table>
     <form class="give" @submit.prevent="give">
-      <label>To <ChoiceField v-model:value="holder" :options="holders" placeholder="a group, person or program" /></label>
+      <label
+        >To <ChoiceField v-model:value="holder" :options="holders" placeholder="a group, person or program"
+      /></label>
       <label>May <ChoiceField v-model:value="level" :options="levels" /></label>
       <Checkbox v-model:checked="canPassOn">may pass it on</Checkbox>
       <Button html-type="submit" :disabled="holder === undefined" :loading="busy === 'give'">Give</Button>

@@ -18,13 +18,30 @@ export interface SourceAnswer {
   readonly milliseconds: number;
 }
 
+/** Roles of the server itself that reach past its tables. */
+const strongRoles = [
+  'pg_write_all_data',
+  'pg_read_server_files',
+  'pg_write_server_files',
+  'pg_execute_server_program',
+  'pg_signal_backend',
+  'pg_checkpoint',
+  'pg_maintain',
+];
+
+/** A role may do what any role may that it is a member of: it can take that on with `SET ROLE`, and so can a function. */
 const question = `
   SELECT current_setting('server_version') AS version, current_database() AS database, current_user AS role,
     coalesce((SELECT ssl FROM pg_stat_ssl WHERE pid = pg_backend_pid()), false) AS encrypted,
     (SELECT count(*)::int FROM information_schema.tables WHERE table_schema NOT IN ('pg_catalog', 'information_schema')) AS tables,
-    NOT (EXISTS (SELECT FROM information_schema.role_table_grants
-      WHERE privilege_type IN ('INSERT', 'UPDATE', 'DELETE', 'TRUNCATE') AND table_schema NOT IN ('pg_catalog', 'information_schema'))
-      OR (SELECT rolsuper FROM pg_roles WHERE rolname = current_user)) AS "readOnly"`;
+    NOT EXISTS (SELECT FROM pg_roles role WHERE pg_has_role(current_user, role.oid, 'MEMBER') AND (
+      role.rolsuper OR role.rolcreaterole OR role.rolcreatedb OR role.rolreplication OR role.rolname = ANY ('{${strongRoles}}')
+      OR EXISTS (SELECT FROM pg_class thing JOIN pg_namespace space ON space.oid = thing.relnamespace
+        WHERE thing.relkind IN ('r', 'p', 'v', 'f', 'm') AND space.nspname NOT IN ('pg_catalog', 'information_schema')
+        AND space.nspname NOT LIKE 'pg\_toast%' AND (thing.relowner = role.oid
+          OR has_table_privilege(role.oid, thing.oid, 'INSERT, UPDATE, DELETE, TRUNCATE')
+          OR has_any_column_privilege(role.oid, thing.oid, 'INSERT, UPDATE')))
+    )) AS "readOnly"`;
 
 /** Asks a source who we are there and what it holds. @throws {Refusal} `SOURCE_UNREACHABLE`, `SOURCE_REFUSED`, `ADDRESS_FORBIDDEN` */
 export async function askSource(app: App, name: string, url: string): Promise<SourceAnswer> {
