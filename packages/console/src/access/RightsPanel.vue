@@ -58,7 +58,9 @@ const columns = [
   { title: 'Given by', dataIndex: 'givenBy' },
   { title: '', key: 'act', width: 120 },
 ];
-const who = (grant: ShownGrant) => (grant.holder.kind === 'everyone' ? 'everyone but guests' : grant.holder.name);
+const kindWords: Readonly<Record<string, string>> = { group: 'group ', client: 'program ' };
+const who = ({ holder }: ShownGrant) =>
+  holder.kind === 'everyone' ? 'everyone but guests' : `${kindWords[holder.kind] ?? ''}${holder.name}`;
 const { busy, problem, attempt } = useAttempt<'give' | 'take'>();
 const give = () =>
   attempt('give', async () => {
