@@ -7,6 +7,7 @@ import { parseArgs } from 'node:util';
 import { pino } from 'pino';
 import { fillSkerrow } from '@underbell/demo/fill';
 import { findPerson } from '@underbell/service/access';
+import { dataTable, readableRevision } from '@underbell/service/dataset';
 import { closeApp, openApp, readSettings } from '@underbell/service/platform';
 import { Cluster } from '../../scripts/cluster.ts';
 import { buildPages } from '../../scripts/build.ts';
@@ -44,6 +45,7 @@ async function viewing(
     UNDERBELL_DATABASE_URL: cluster.url('viewing'),
     UNDERBELL_SECRET: randomBytes(32).toString('hex'),
     UNDERBELL_SPOOL: join(folder, 'viewing'),
+    UNDERBELL_REACHABLE: `127.0.0.1:${cluster.port}`,
   });
   mkdirSync(settings.spool);
   const app = openApp(settings, pino({ level: 'silent' }));
@@ -52,7 +54,7 @@ async function viewing(
     await app.lanes.planned.query('VACUUM ANALYZE');
     const reader = (await findPerson(app, { email: sender }))!;
     const { rows } = await app.lanes.readers.query<{ quay_id: string }>(
-      'SELECT quay_id FROM data.sailings_r1 GROUP BY 1 ORDER BY count(*) DESC',
+      `SELECT quay_id FROM ${dataTable((await readableRevision(app, 'sailings')).table)} GROUP BY 1 ORDER BY count(*) DESC`,
     );
     return await benchViewing({ app, folder, reader, quays: rows.map((one) => one.quay_id), runs, say });
   } finally {
@@ -96,6 +98,7 @@ async function main(): Promise<void> {
       UNDERBELL_DATABASE_URL: cluster.url('underbell'),
       UNDERBELL_SECRET: randomBytes(32).toString('hex'),
       UNDERBELL_SPOOL: join(folder, 'spool'),
+      UNDERBELL_REACHABLE: `127.0.0.1:${cluster.port}`,
     };
     const settings = readSettings(environment);
     mkdirSync(settings.spool);

@@ -7,6 +7,7 @@ export interface Contents {
 </script>
 
 <script setup lang="ts">
+import { Button } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import { call } from '../platform/api.ts';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -35,10 +36,8 @@ const choose = (event: Event) => {
     <option value="">no folder</option>
     <option v-for="one in contents?.folders ?? []" :key="one.name" :value="one.name">{{ one.title }}</option>
   </select>
-  <small v-if="problem" role="alert"
-    >{{ problem.detail }}
-    <button v-if="problem.code === 'RIGHTS_GROW'" type="button" @click="move(true)">Move it all the same</button>
-  </small>
+  <p v-if="problem" role="alert">{{ problem.detail }}</p>
+  <Button v-if="problem?.code === 'RIGHTS_GROW'" size="small" @click="move(true)">Move it all the same</Button>
 </template>
 
 <style scoped>
@@ -52,7 +51,10 @@ select {
   color: var(--ink);
   width: 100%;
 }
-small {
+p {
+  margin: 0.3rem 0;
+  font-size: 0.8rem;
+  line-height: 1.35;
   color: var(--signal);
 }
 </style>

@@ -39,8 +39,7 @@ const columns = [
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'title'">
         <RouterLink :to="`/reports/${record.name}`">{{ record.title }}</RouterLink>
-        &nbsp;<code class="quiet">{{ record.name }}</code
-        ><br />
+        <code class="quiet name">{{ record.name }}</code><br />
         <span class="quiet">{{ record.description }}</span>
       </template>
       <FolderField
@@ -57,3 +56,9 @@ const columns = [
   </Table>
   <FoldersPanel :contents="contents.data.value" @changed="contents.reload" />
 </template>
+
+<style scoped>
+.name {
+  margin-left: 0.5rem;
+}
+</style>

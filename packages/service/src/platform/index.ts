@@ -26,7 +26,7 @@ export { forgetSpent } from './sweep.ts';
 export { answerOf, runInThread, threadProgram, type ThreadAnswer } from './thread.ts';
 export { eachApart, sideBySide, together, Turns } from './sideBySide.ts';
 export { busyMs, tallied, tell, type Tally } from './tally.ts';
-export { askingAs, takeConnection, takeDownload, takeStream, type AskerKey } from './shares.ts';
+export { askingAs, connectionShares, takeConnection, takeDownload, takeStream, type AskerKey } from './shares.ts';
 export { SilenceWatch } from './silenceWatch.ts';
 export { useOnce } from './usedOnce.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';

@@ -14,7 +14,7 @@ export interface Lanes {
 
 /** How many connections each lane has, and how long one statement may take; of a live source as of our own rows. */
 export const laneBounds: Readonly<Record<Lane, { readonly connections: number; readonly statementMs: number }>> = {
-  readers: { connections: 8, statementMs: 30_000 },
+  readers: { connections: 12, statementMs: 30_000 },
   downloads: { connections: 6, statementMs: 0 },
   planned: { connections: 4, statementMs: 0 },
 };

@@ -10,7 +10,7 @@ export interface ShareLimits {
 }
 
 /** Of the connections that answer readers, so that nobody takes all of them: the rest is for the others. */
-export const connectionShares: ShareLimits = { person: 4, token: 4, placement: 6 };
+export const connectionShares: ShareLimits = { person: 6, token: 6, placement: 8 };
 /** Of streams that tell of changes. */
 export const streamShares: ShareLimits = { person: 24, token: 24, placement: 1_000 };
 /** Of files of rows that are being fetched. */
