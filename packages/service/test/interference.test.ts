@@ -25,6 +25,9 @@ const probes = [
   'cost ^ 16 > 0',
 ];
 
+/** Each probe under every other rule, or with `--cases` under all of them. */
+const isWhole = process.env['UNDERBELL_TEST_CASES'] !== undefined;
+
 /** An answer without what changes by itself: numbers of revisions, instants, the tag. */
 function plain({ status, text }: Answer): string {
   const still = text
@@ -101,7 +104,8 @@ describe('two worlds that differ only in rows that a viewer may not see', () => 
       for (const world of worlds) {
         await small.upload(world);
         const jwt = await token(tokens[i % tokens.length]!);
-        for (const probe of probes) {
+        for (const [j, probe] of probes.entries()) {
+          if (!isWhole && (i + j) % 2 === 1) continue;
           const answers = await askAll(probe, jwt);
           asked += Object.keys(answers).length;
           for (const [way, answer] of Object.entries(answers))
