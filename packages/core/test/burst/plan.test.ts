@@ -80,6 +80,27 @@ describe('planBurst', () => {
     assert.equal(note[0]!.reason, `${words}: a note without files`);
   });
 
+  it('looks for what was meant a hundred times and no more, however long a list is that is bound wrongly', () => {
+    class Known extends Set<string> {
+      walks = 0;
+      override [Symbol.iterator]() {
+        this.walks++;
+        return super[Symbol.iterator]();
+      }
+    }
+    const numbers = Array.from({ length: 10_000 }, (_, i) => String(i).padStart(5, '0'));
+    const known = new Known(numbers.map((number) => `Q${number}`));
+    const entries = plan(
+      numbers.map((number) => recipient(`K${number}`)),
+      new Map(),
+      {},
+      known,
+    );
+    assert.equal(entries.filter((one) => /or at any time/.test(one.reason ?? '')).length, 10_000);
+    assert.equal(entries.filter((one) => /did you mean/.test(one.reason ?? '')).length, 100);
+    assert.ok(known.walks <= 2, `all that occurs was walked through ${known.walks} times`);
+  });
+
   it('names files and skips those without rows, with the reason', () => {
     const [one, closed] = plan([recipient('Q001'), recipient('Q003')]);
     assert.deepEqual(
