@@ -49,7 +49,21 @@ describe('origins', () => {
 
 describe('cells of CSV', () => {
   it('are told to be formulas also behind what spreadsheets skip', () => {
-    for (const text of ['=1', '+1', '-1', '@a', ' =1', '\n=1', '\t=1', '\u00a0=1', '\r=1', '\tx', '\ufeff=1', '＝1'])
+    for (const text of [
+      '=1',
+      '+1',
+      '-1',
+      '@a',
+      ' =1',
+      '\n=1',
+      '\t=1',
+      '\u00a0=1',
+      '\r=1',
+      '\tx',
+      '\ufeff=1',
+      '＝1',
+      '\u3000=1',
+    ])
       assert.ok(looksLikeFormula(text), JSON.stringify(text));
     for (const text of ['a=1', 'x', '', ' x', '1-2']) assert.ok(!looksLikeFormula(text), JSON.stringify(text));
   });
@@ -88,11 +102,11 @@ describe('the service, from outside', () => {
   });
 
   it('guards cells of every CSV that leaves, also behind white space', async () => {
-    const kinds = [' =1+1', '\n=cmd', '@x', 'plain'];
+    const kinds = [' =1+1', '\n=cmd', '@x', 'plain', '\u3000=2', '\u2003-3', '-4'];
     await small.upload(someWorks.map((one, i) => ({ ...one, quay: 'Q1', kind: `"${kinds[i % kinds.length]!}"` })));
     const { text } = await get('/api/v1/datasets/works/rows?format=csv', reader);
     assert.ok(text.includes("' =1+1") && text.includes("'\n=cmd") && text.includes("'@x"), text.slice(0, 300));
-    assert.ok(!text.includes("'plain"));
+    for (const kind of kinds) assert.equal(text.includes(`'${kind}`), kind !== 'plain', JSON.stringify(kind));
     await small.upload(someWorks);
   });
 

@@ -1,6 +1,10 @@
-/** White space that spreadsheets skip before they look whether a cell is a formula. */
-const skipped = '\\s\\u0000\\ufeff';
-const formulaStart = new RegExp(`^[${skipped}]*[=+\\-@\\uff1d\\uff0b\\uff0d\\uff20]|^[\\t\\r\\n]`);
+/**
+ * White space that spreadsheets skip before they look whether a cell is a formula. One by one, because what a database
+ * takes for white space hangs on its locale.
+ */
+const skipped = '\\s\\u00a0\\u1680\\u2000-\\u200b\\u2028\\u2029\\u202f\\u205f\\u3000\\ufeff';
+const signs = '=+@\\uff1d\\uff0b\\uff0d\\uff20\\-';
+const formulaStart = new RegExp(`^[\\u0000${skipped}]*[${signs}]|^[\\t\\r\\n]`);
 
 /**
  * Whether a spreadsheet may take a text for a formula: it begins so, or does after what is skipped.
@@ -16,5 +20,5 @@ export function withoutFormula(text: string): string {
   return looksLikeFormula(text) ? `'${text}` : text;
 }
 
-/** The same as a regular expression of PostgreSQL. */
-export const formulaStartSql = `'^[\\s\\u00a0\\ufeff]*[=+@\\uff1d\\uff0b\\uff0d\\uff20-]|^[\\t\\r\\n]'`;
+/** The same as a regular expression of PostgreSQL, whose texts have no U+0000. */
+export const formulaStartSql = `'^[${skipped}]*[${signs}]|^[\\t\\r\\n]'`;
