@@ -403,7 +403,7 @@ describe('underbell', () => {
     const examined = await json<{ id: string; rows: number }>('dataset', 'examine', path);
     assert.equal(examined.rows, 2);
     const taken = await underbell(['dataset', 'take', examined.id, '--name', 'stock', '--key', 'code=part']);
-    assert.match(taken.out, /stock: revision 1 with 2 rows/);
+    assert.match(taken.out, /stock, revision 1: 2 rows/);
     assert.match((await underbell(['dataset', 'profile', 'stock'])).out, /amount +0 +2 +1 +2/);
     assert.match((await underbell(['board', 'list'])).out, /harbour/);
     assert.match((await underbell(['board', 'show', 'harbour'])).out, /punctuality \/ overview \/ on-time/);

@@ -115,11 +115,59 @@ describe('recipient lists', () => {
       'active only until 2020-12-31',
       'no rows for Q005 in October 2026, or at any time; did you mean `Q002`?',
     ]);
-    const bad = await house.call('PUT', '/api/v1/lists/slips?id=quay&activeFrom=from', {
+    const bad = await house.call('PUT', '/api/v1/lists/slips?activeTo=', {
       as: publisher,
       csv: 'quay,email,from\nQ001,a@skerrow.example,soon\n',
     });
     assert.match(bad.text, /row 2, column from: `soon` is no day/);
+  });
+
+  it('keep what was said of their columns when they are loaded anew, and read files as data is read', async () => {
+    const settled = 'id=quay&activeFrom=from&activeTo=until&language=tongue&types=fee:number';
+    const load = (query: string, csv: string | Buffer) =>
+      house.call('PUT', `/api/v1/lists/kept?${query}`, { as: publisher, csv });
+    const head = 'quay,email,from,until,tongue,fee\n';
+    const first = await load(settled, `${head}Q001,a@skerrow.example,2026-01-01,2026-12-31,de,12.5\n`);
+    assert.equal(first.status, 200, first.text);
+    const german = 'quay;email;from;until;tongue;fee\nQ001;ä@skerrow.example;01.02.2026;31.12.2026;de;1.250,5\n';
+    const byte = Buffer.from(german, 'latin1');
+    // An address with a letter that mail hosts do not take is refused with its place, in whatever way it was written.
+    assert.match((await load('encoding=windows-1252', byte)).text, /row 2, column email: `ä@skerrow.example`/);
+    // The decimal sign was settled by the first file; another is said, never guessed.
+    assert.match((await load('', german.replace('ä', 'a'))).text, /row 2, column fee: `1.250,5` is not a number/);
+    const fine = await load('decimal=comma', german.replace('ä', 'a'));
+    assert.equal(fine.status, 200, fine.text);
+    const list = (await house.call('GET', '/api/v1/lists/kept', { as: publisher })).body as unknown as {
+      version: number;
+      idColumn: string;
+      types: object;
+      recipients: object[];
+    };
+    assert.deepEqual([list.version, list.idColumn, list.types], [2, 'quay', { fee: 'number' }]);
+    assert.deepEqual(list.recipients, [
+      {
+        id: 'Q001',
+        address: 'a@skerrow.example',
+        values: {
+          quay: 'Q001',
+          email: 'a@skerrow.example',
+          from: '2026-02-01',
+          until: '2026-12-31',
+          tongue: 'de',
+          fee: '1250.5',
+        },
+        activeFrom: '2026-02-01',
+        activeTo: '2026-12-31',
+        language: 'de',
+      },
+    ]);
+    // A file that lacks a column which something was said about changes nothing, until that is taken back.
+    const short = 'quay,email,from,fee\nQ001,a@skerrow.example,2026-01-01,1\n';
+    assert.equal((await load('', short)).body.code, 'FILE_COLUMN_MISSING');
+    assert.equal((await load('activeTo=&language=', short)).status, 200);
+    const open = head + 'Q001,a@skerrow.example,01/02/2026,,de,1\n';
+    const asked = await house.call('PUT', `/api/v1/lists/open?${settled}`, { as: publisher, csv: open });
+    assert.deepEqual([asked.body.code, asked.body.pointer], ['FILE_AMBIGUOUS', 'dates'], asked.text);
   });
 
   it('come from a workbook as well', async () => {
@@ -139,10 +187,9 @@ describe('recipient lists', () => {
       ],
       { title: 'List', notes: [] },
     );
-    const loaded = await house.call('PUT', '/api/v1/lists/from-book/workbook?id=quay', {
+    const loaded = await house.call('PUT', '/api/v1/lists/from-book?id=quay', {
       as: publisher,
       csv: book,
-      headers: { 'Content-Type': 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet' },
     });
     assert.deepEqual([loaded.status, (loaded.body as unknown as { recipients: number }).recipients], [200, 2]);
   });

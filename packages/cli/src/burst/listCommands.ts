@@ -1,5 +1,7 @@
+import { basename } from 'node:path';
 import type { Command } from 'commander';
-import { collect, readJsonFile } from '../platform/files.ts';
+import { addFileDialect } from '../dataset/fileCommands.ts';
+import { collect, readJsonFile, readPairs } from '../platform/files.ts';
 import { line, plural, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService } from '../platform/service.ts';
@@ -7,7 +9,7 @@ import { askService } from '../platform/service.ts';
 interface ListOptions {
   readonly name: string;
   readonly id?: string;
-  readonly address: string;
+  readonly address?: string;
   readonly activeFrom?: string;
   readonly activeTo?: string;
   readonly language?: string;
@@ -34,15 +36,14 @@ function showLoaded(command: Command, name: string, loaded: LoadedList): void {
   );
 }
 
-/** `joined:date` of the command line as the service takes it. */
-const typesOf = (types: readonly string[]) =>
-  types.length === 0 ? {} : { types: Object.fromEntries(types.map((one) => one.split(':'))) as Record<string, string> };
+/** `joined=date` of the command line as the service takes it. */
+const typesOf = (types: readonly string[]) => (types.length === 0 ? {} : { types: readPairs(types, '--type') });
 
 export function addListCommands(program: Command): void {
   const list = program.command('list').description('recipient lists');
   const loading = list
     .command('load <file>')
-    .description('load a recipient list from CSV, a workbook or JSON records as its next version')
+    .description('load a recipient list from CSV, a workbook, JSON Lines or JSON records as its next version')
     .requiredOption('--name <name>', 'the list, made when it is new')
     .addHelpText('after', '\nExample:\n  underbell list load managers.csv --name quay-managers --id quay')
     .action(async (file: string, options: ListOptions, command: Command) => {
@@ -52,15 +53,10 @@ export function addListCommands(program: Command): void {
         const body = { ...roles, ...typesOf(types), rows: readJsonFile(file) };
         return showLoaded(command, name, await askService<LoadedList>('PUT', `${list}/rows`, { body }));
       }
-      const query = { ...roles, ...(types.length > 0 ? { types: types.join(',') } : {}) };
-      const isBook = /\.xlsx$/i.test(file);
-      const kind = isBook ? 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet' : 'text/csv';
-      const path = `${list}${isBook ? '/workbook' : ''}`;
-      showLoaded(
-        command,
-        name,
-        await askService<LoadedList>('PUT', path, { query: { ...query }, file: { path: file, type: kind } }),
-      );
+      const colons = Object.entries(readPairs(types, '--type')).map((pair) => pair.join(':'));
+      const query = { ...roles, file: basename(file), ...(colons.length > 0 ? { types: colons.join(',') } : {}) };
+      const sent = { path: file, type: 'application/octet-stream' };
+      showLoaded(command, name, await askService<LoadedList>('PUT', list, { query, file: sent }));
     });
   const reading = list
     .command('read')
@@ -86,16 +82,18 @@ export function addListCommands(program: Command): void {
         await askService<LoadedList>('PUT', path, { body: { ...roles, ...typesOf(type), from } }),
       );
     });
+  addFileDialect(loading);
   for (const one of [loading, reading])
     one
+      .addHelpText('after', '\nWhat is left out stays as it was; an empty text, such as --active-to "", takes it away.')
       .option('--id <column>', 'the column that names a recipient; the address when left out')
-      .option('--address <column>', 'the column with the mail address', 'email')
+      .option('--address <column>', 'the column with the mail address; email when nothing was ever said')
       .option('--active-from <column>', 'the column with the first day on which copies go to them')
       .option('--active-to <column>', 'the column with the last day')
       .option('--language <column>', 'the column with the language of a copy, such as de or en-GB')
       .option('--time-zone <column>', 'the column with the time zone of a copy, such as Europe/Athens')
       .option('--format <column>', 'the column with the formats that a recipient gets')
-      .option('--type <column:type>', 'what the cells of a column must be; may be repeated', collect, []);
+      .option('--type <column=type>', 'what the cells of a column must be; may be repeated', collect, []);
   list
     .command('list')
     .description('the lists that you may see')

@@ -5,32 +5,8 @@ import { collect } from '../platform/files.ts';
 import { faint, line, plural, show, table, wantsJson } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService, callService } from '../platform/service.ts';
+import { addFileCommands, columnTable, type Loaded, type ShownColumn } from './fileCommands.ts';
 import { addRefreshCommands } from './refreshCommands.ts';
-
-interface ShownColumn {
-  readonly name: string;
-  readonly type: string;
-  readonly label?: string;
-  readonly key?: string;
-  readonly unit?: string;
-}
-
-interface Loaded {
-  readonly name: string;
-  readonly revision: number;
-  readonly rows: number;
-  readonly columns: readonly ShownColumn[];
-}
-
-function columnTable(columns: readonly ShownColumn[]): void {
-  table(columns, [
-    { heading: 'column', cell: (one) => one.name },
-    { heading: 'type', cell: (one) => one.type },
-    { heading: 'key', cell: (one) => one.key },
-    { heading: 'label', cell: (one) => one.label },
-    { heading: 'unit', cell: (one) => one.unit },
-  ]);
-}
 
 /** Puts JSON Lines together to one array, line by line, so that nothing is held. */
 async function* asArray(lines: AsyncIterable<Uint8Array>): AsyncGenerator<string> {
@@ -142,37 +118,13 @@ export function addDatasetCommands(program: Command): void {
         table(revisions, [
           { heading: 'revision', cell: (one) => one.number, isNumber: true },
           { heading: 'rows', cell: (one) => one.rows, isNumber: true },
-          { heading: 'state', cell: (one) => (one.isCurrent ? 'current' : one.state) },
+          { heading: 'state', cell: (one) => (one.isCurrent ? 'current' : one.state === 'ready' ? 'kept' : one.state) },
           { heading: 'finished', cell: (one) => one.finishedAt },
           { heading: 'error', cell: (one) => one.error },
         ]);
       });
     });
-  dataset
-    .command('load <file>')
-    .description('load a CSV file as the next revision of a dataset')
-    .requiredOption('--name <name>', 'the dataset, made when it is new')
-    .option('--key <column=key>', 'give a column a key that datasets share; may be repeated', collect, [])
-    .option('--type <column=type>', 'settle a type instead of the inferred one; may be repeated', collect, [])
-    .option('--label <column=label>', 'what people read; may be repeated', collect, [])
-    .addHelpText('after', '\nExample:\n  underbell dataset load takings.csv --name takings --key quay_id=quay')
-    .action(
-      async (
-        file: string,
-        options: { name: string; key: string[]; type: string[]; label: string[] },
-        command: Command,
-      ) => {
-        const { name, ...query } = options;
-        const loaded = await askService<Loaded>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}/file`, {
-          query,
-          file: { path: file, type: 'text/csv' },
-        });
-        show(command, loaded, (answer) => {
-          line(`${answer.name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`);
-          columnTable(answer.columns);
-        });
-      },
-    );
+  addFileCommands(dataset);
   dataset
     .command('define <name>')
     .description('define a dataset by SQL on a source and load it')
@@ -228,6 +180,16 @@ export function addDatasetCommands(program: Command): void {
         { query: { force: options.force } },
       );
       show(command, loaded, (answer) => line(`${name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`));
+    });
+  dataset
+    .command('back <name>')
+    .description('show an earlier revision again; the next loading goes on from the newest')
+    .requiredOption('--revision <number>', 'which, as dataset show lists them')
+    .option('--force', 'even if it breaks what uses the dataset')
+    .action(async (name: string, options: { revision: string; force?: boolean }, command: Command) => {
+      const path = `/api/v1/datasets/${encodeURIComponent(name)}/revisions/${encodeURIComponent(options.revision)}/show`;
+      const answer = await askService<Loaded>('POST', path, { query: { force: options.force } });
+      show(command, answer, ({ revision, rows }) => line(`${name} shows revision ${revision}: ${plural(rows, 'row')}`));
     });
   dataset
     .command('rows <name>')

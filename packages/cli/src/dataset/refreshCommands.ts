@@ -1,7 +1,5 @@
-import { basename } from 'node:path';
 import type { Command } from 'commander';
-import { collect, readPairs } from '../platform/files.ts';
-import { faint, line, plural, show, table } from '../platform/output.ts';
+import { line, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
 const at = (name: string) => `/api/v1/datasets/${encodeURIComponent(name)}`;
@@ -13,18 +11,6 @@ interface Profiled {
   readonly smallest: string | null;
   readonly largest: string | null;
   readonly frequent: readonly { readonly value: string; readonly rows: number }[];
-}
-
-interface FileColumn {
-  readonly name: string;
-  readonly type: string;
-  readonly missing: number;
-  readonly samples: readonly string[];
-  readonly misfits: readonly {
-    readonly type: string;
-    readonly count: number;
-    readonly first: readonly { row: number; value: string }[];
-  }[];
 }
 
 function addLooking(dataset: Command): void {
@@ -51,80 +37,6 @@ function addLooking(dataset: Command): void {
         ]),
       );
     });
-  dataset
-    .command('examine <file>')
-    .description('look at every cell of a CSV, JSON Lines or XLSX file; nothing is loaded')
-    .action(async (file: string, _options, command: Command) => {
-      const answer = await askService<{ id: string; rows: number; columns: FileColumn[] }>('POST', '/api/v1/uploads', {
-        query: { file: basename(file) },
-        file: { path: file, type: 'application/octet-stream' },
-      });
-      show(command, answer, ({ id, rows, columns }) => {
-        table(columns, [
-          { heading: 'column', cell: (one) => one.name },
-          { heading: 'type', cell: (one) => one.type },
-          { heading: 'empty', cell: (one) => one.missing, isNumber: true },
-          { heading: 'some cells', cell: (one) => one.samples.slice(0, 3).join(', ') },
-        ]);
-        for (const column of columns) {
-          const near = column.misfits.filter((one) => column.type === 'text' && one.count * 20 < rows);
-          for (const one of near)
-            line(
-              faint(
-                `${column.name} would be ${one.type} but for ${plural(one.count, 'cell')}: ${one.first.map((cell) => `row ${cell.row} “${cell.value}”`).join(', ')}`,
-              ),
-            );
-        }
-        line(`${plural(rows, 'row')}. Load it: underbell dataset take ${id} --name NAME`);
-      });
-    });
-  dataset
-    .command('take <upload>')
-    .description('load a file that was examined')
-    .requiredOption('--name <name>', 'the dataset')
-    .option('--title <text>', 'what people read')
-    .option('--type <column=type>', 'another type for a column', collect, [])
-    .option('--key <column=key>', 'the meaning that a column shares with other datasets', collect, [])
-    .option('--bad-cells-empty', 'cells that do not fit count as missing')
-    .option('--force', 'even if it breaks what uses the dataset')
-    .action(
-      async (
-        upload: string,
-        options: {
-          name: string;
-          title?: string;
-          type: string[];
-          key: string[];
-          badCellsEmpty?: boolean;
-          force?: boolean;
-        },
-        command: Command,
-      ) => {
-        const [types, keys] = [readPairs(options.type, '--type'), readPairs(options.key, '--key')];
-        const names = [...new Set([...Object.keys(types), ...Object.keys(keys)])];
-        const columns = names.map((name) => ({
-          name,
-          ...(types[name] ? { type: types[name] } : {}),
-          ...(keys[name] ? { key: keys[name] } : {}),
-        }));
-        const answer = await askService<{ name: string; revision: number; rows: number }>(
-          'POST',
-          `/api/v1/uploads/${encodeURIComponent(upload)}/load`,
-          {
-            query: { force: options.force },
-            body: {
-              name: options.name,
-              ...(options.title ? { title: options.title } : {}),
-              columns,
-              badCells: options.badCellsEmpty ? 'empty' : 'refuse',
-            },
-          },
-        );
-        show(command, answer, ({ name, revision, rows }) =>
-          line(`${name}: revision ${revision} with ${plural(rows, 'row')}.`),
-        );
-      },
-    );
 }
 
 function addPlanning(dataset: Command): void {

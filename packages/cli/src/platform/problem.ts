@@ -35,9 +35,10 @@ export function problemLines({ document }: Problem): string[] {
   const { position, hint, nearest, problems = [], reference } = document;
   const lines = [`error: ${document.detail}`];
   if (position) lines.push(`  at line ${position.line}, column ${position.column}`);
-  if (problems.length > 1)
+  // One problem alone mostly is what was said already.
+  if (problems.length > 1 || (problems[0] && !document.detail.includes(problems[0].message)))
     lines.push(...problems.map((one) => `  ${one.at}: ${one.message}${one.hint ? ` (${one.hint})` : ''}`));
-  else if (hint) lines.push(`  hint: ${hint}`);
+  if (hint && !problems.some((one) => one.hint === hint)) lines.push(`  hint: ${hint}`);
   else if (nearest?.[0]) lines.push(`  hint: did you mean \`${nearest[0]}\`?`);
   if (reference) lines.push(`  reference: ${reference}`);
   lines.push(`  code: ${document.code}`);

@@ -2,6 +2,7 @@
 import { Button, Empty, Table } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
 import { useRouter } from 'vue-router';
+import { dateOrders, fileEncodings, fileSeparators, toFieldName } from '@underbell/core/dataset';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { ApiProblem, call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -35,9 +36,27 @@ const form = reactive({
   where: '',
   group: '',
   each: '',
-  id: '',
-  address: 'email',
+  encoding: '',
+  separator: '',
+  dates: '',
 });
+/** Which column is what; what is left empty stays as it was for a list that is known. */
+const roles = reactive({ id: '', address: '', activeFrom: '', activeTo: '', language: '', timeZone: '', format: '' });
+const roleLabels: Readonly<Record<keyof typeof roles, string>> = {
+  id: 'Column that names a recipient',
+  address: 'Column with the address',
+  activeFrom: 'Column with the first day',
+  activeTo: 'Column with the last day',
+  language: 'Column with the language',
+  timeZone: 'Column with the time zone',
+  format: 'Column with the formats',
+};
+const roleHints: Partial<Record<keyof typeof roles, string>> = { id: 'the address', address: 'email' };
+const writing = [
+  { what: 'separator', label: 'Cells parted by', values: fileSeparators },
+  { what: 'encoding', label: 'Text written as', values: fileEncodings },
+  { what: 'dates', label: 'Dates', values: dateOrders },
+] as const;
 const file = ref<File>();
 const heading = ref<string[]>([]);
 /** The columns of a CSV file can be chosen from; those of a workbook are written. */
@@ -45,21 +64,21 @@ async function pick(chosen: File | undefined): Promise<void> {
   file.value = chosen;
   const isBook = chosen?.name.toLowerCase().endsWith('.xlsx') ?? true;
   const first = isBook ? '' : ((await chosen!.slice(0, 20_000).text()).split(/\r?\n/)[0] ?? '');
-  heading.value = first.split(/[,;\t]/).map((one) => one.replace(/^\uFEFF|^"|"$/g, '').trim());
+  heading.value = first.split(/[,;\t|]/).map((one) => toFieldName(one.replace(/^\uFEFF|^"|"$/g, '').trim()));
 }
 const hasHeading = computed(() => heading.value.length > 1);
 
 const load = () =>
   attempt('load', async () => {
     const path = `/api/v1/lists/${encodeURIComponent(form.name)}`;
-    const roles = { ...(form.id ? { id: form.id } : {}), address: form.address };
+    const said = Object.fromEntries(Object.entries(roles).filter(([, column]) => column !== ''));
     if (form.from === 'file') {
-      const isBook = file.value!.name.toLowerCase().endsWith('.xlsx');
-      const answer = await fetch(`${path}${isBook ? '/workbook' : ''}?${new URLSearchParams(roles).toString()}`, {
+      const { encoding, separator, dates } = form;
+      const written = Object.entries({ encoding, separator, dates }).filter(([, value]) => value !== '');
+      const query = new URLSearchParams({ file: file.value!.name, ...said, ...Object.fromEntries(written) });
+      const answer = await fetch(`${path}?${query.toString()}`, {
         method: 'PUT',
-        headers: {
-          'Content-Type': isBook ? 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet' : 'text/csv',
-        },
+        headers: { 'Content-Type': 'application/octet-stream' },
         body: file.value!,
       });
       if (!answer.ok) throw new ApiProblem((await answer.json()) as ProblemDocument);
@@ -68,7 +87,7 @@ const load = () =>
         form.from === 'dataset'
           ? { dataset: form.dataset, ...(form.where ? { where: form.where } : {}) }
           : { group: form.group, ...(form.each ? { each: form.each } : {}) };
-      await call('PUT', `${path}/origin`, { ...roles, from });
+      await call('PUT', `${path}/origin`, { ...said, from });
     }
     await router.push(`/lists/${form.name}`);
   });
@@ -79,7 +98,8 @@ const load = () =>
   <h1>Recipient lists</h1>
   <p class="quiet">
     Who gets a copy, at which address, and the values that cut it out. Every change is a new version; a run keeps the
-    one that it was planned from.
+    one that it was planned from. A list keeps what was said about its columns; what you say when you load it again goes
+    over that.
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table
@@ -105,7 +125,7 @@ const load = () =>
     <label
       >From
       <select v-model="form.from">
-        <option value="file">a file: CSV or a workbook’s first sheet</option>
+        <option value="file">a file: CSV, JSON Lines or a workbook’s first sheet</option>
         <option value="dataset">a dataset, read anew before every run</option>
         <option value="group">a group of people, read anew before every run</option>
       </select></label
@@ -114,7 +134,7 @@ const load = () =>
       >File
       <input
         type="file"
-        accept=".csv,.xlsx"
+        accept=".csv,.txt,.jsonl,.ndjson,.xlsx"
         required
         @change="pick(($event.target as HTMLInputElement).files?.[0] ?? undefined)"
     /></label>
@@ -126,21 +146,23 @@ const load = () =>
       <label>Group <input v-model="form.group" required placeholder="District leads" /></label>
       <label>A row for each value of <input v-model="form.each" placeholder="district" /></label>
     </template>
-    <label
-      >Column that names a recipient
-      <select v-if="hasHeading" v-model="form.id">
-        <option value="">the address</option>
+    <label v-for="(label, role) in roleLabels" :key="role"
+      >{{ label }}
+      <select v-if="hasHeading" v-model="roles[role]">
+        <option value="">{{ roleHints[role] ?? 'none' }}</option>
         <option v-for="one in heading" :key="one" :value="one">{{ one }}</option>
       </select>
-      <input v-else v-model="form.id" placeholder="the address"
+      <input v-else v-model="roles[role]" :placeholder="roleHints[role] ?? 'none'"
     /></label>
-    <label
-      >Column with the address
-      <select v-if="hasHeading" v-model="form.address">
-        <option v-for="one in heading" :key="one" :value="one">{{ one }}</option>
-      </select>
-      <input v-else v-model="form.address" required
-    /></label>
+    <template v-if="form.from === 'file'">
+      <label v-for="one in writing" :key="one.what"
+        >{{ one.label }}
+        <select v-model="form[one.what]">
+          <option value="">as found</option>
+          <option v-for="value in one.values" :key="value">{{ value }}</option>
+        </select></label
+      >
+    </template>
     <Button type="primary" html-type="submit" :loading="busy === 'load'">Check and load</Button>
   </form>
   <ProblemNote v-if="problem" :problem="problem" />

@@ -88,7 +88,11 @@ async function maskSaved(): Promise<void> {
     <p v-if="dataset.description">{{ dataset.description }}</p>
     <p class="jumps">
       <a href="#columns">Columns</a> <a href="#preview">Rows</a> <a href="#refresh">Refreshes</a>
-      <a href="#rules">Who sees which rows</a> <FavouriteButton kind="dataset" :name="name" />
+      <a href="#rules">Who sees which rows</a>
+      <RouterLink v-if="!dataset.source" :to="{ path: '/data/upload', query: { dataset: name } }"
+        >Load a new file</RouterLink
+      >
+      <FavouriteButton kind="dataset" :name="name" />
     </p>
     <ColumnsPanel :name="name" :dataset="dataset" @changed="reload" />
     <PreviewPanel :name="name" />

@@ -2,7 +2,17 @@
 import { Button } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import { useRouter } from 'vue-router';
-import { columnTypes, type ColumnType } from '@underbell/core/dataset';
+import {
+  thingName,
+  columnTypes,
+  dateOrders,
+  decimalSigns,
+  fileEncodings,
+  fileSeparators,
+  type ColumnType,
+  type DialectQuestion,
+  type FileDialect,
+} from '@underbell/core/dataset';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { ApiProblem, call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -14,22 +24,29 @@ interface Examined {
   readonly kind: string;
   readonly fileName: string;
   readonly rows: number;
+  readonly readAs: string;
+  readonly dialect: FileDialect;
+  readonly questions: readonly DialectQuestion[];
   readonly columns: readonly {
     name: string;
     heading: string;
     type: ColumnType;
     missing: number;
+    label?: string;
+    key?: string;
+    unit?: string;
     samples: string[];
     misfits: { type: ColumnType; count: number; first: { row: number; value: string }[] }[];
   }[];
 }
 
+const props = defineProps<{ dataset?: string }>();
 const router = useRouter();
 const { busy, problem, attempt } = useAttempt<'examine' | 'load'>();
 const found = ref<Examined>();
 const name = ref('');
 const title = ref('');
-const settled = ref<{ name: string; type: ColumnType; label: string; key: string }[]>([]);
+const settled = ref<{ name: string; type: ColumnType; label: string; key: string; unit: string }[]>([]);
 const isLenient = ref(false);
 const isForced = ref(false);
 
@@ -41,42 +58,81 @@ const toName = (file: string) =>
     .replace(/[^a-z0-9]+/g, '-')
     .replace(/^-+|-+$/g, '')
     .replace(/^(?=[0-9])/, 'd-');
-async function take(file: File | undefined): Promise<void> {
-  if (!file) return;
+const chosen = ref<File>();
+const said = ref<Record<'encoding' | 'separator' | 'decimal' | 'dates', string>>({
+  encoding: '',
+  separator: '',
+  decimal: '',
+  dates: '',
+});
+const choices = [
+  { what: 'separator', label: 'Cells parted by', values: fileSeparators },
+  { what: 'encoding', label: 'Text written as', values: fileEncodings },
+  { what: 'decimal', label: 'Decimal sign', values: decimalSigns },
+  { what: 'dates', label: 'Dates', values: dateOrders },
+] as const;
+
+async function look(file: File): Promise<void> {
   await attempt('examine', async () => {
+    if (found.value) await call('DELETE', `/api/v1/uploads/${found.value.id}`);
     found.value = undefined;
-    const answer = await fetch(`/api/v1/uploads?file=${encodeURIComponent(file.name)}`, {
+    const query = new URLSearchParams({ file: file.name });
+    // What was settled for earlier files of the same dataset is shown, and holds.
+    if (thingName.test(name.value)) query.set('dataset', name.value);
+    for (const [what, value] of Object.entries(said.value)) if (value !== '') query.set(what, value);
+    const answer = await fetch(`/api/v1/uploads?${query.toString()}`, {
       method: 'POST',
-      headers: { 'Content-Type': file.type || 'application/octet-stream' },
+      headers: { 'Content-Type': 'application/octet-stream' },
       body: file,
     });
-    const said: unknown = await answer.json();
-    if (!answer.ok) throw new ApiProblem(said as ProblemDocument);
-    found.value = said as Examined;
-    name.value = toName(file.name);
-    title.value = file.name.replace(/\.[^.]+$/, '');
+    const body: unknown = await answer.json();
+    if (!answer.ok) throw new ApiProblem(body as ProblemDocument);
+    found.value = body as Examined;
     settled.value = found.value.columns.map((one) => ({
       name: one.name,
       type: one.type,
-      label: one.heading === one.name ? '' : one.heading,
-      key: '',
+      label: one.label ?? (one.heading === one.name ? '' : one.heading),
+      key: one.key ?? '',
+      unit: one.unit ?? '',
     }));
   });
 }
+async function take(file: File | undefined): Promise<void> {
+  if (!file) return;
+  chosen.value = file;
+  said.value = { encoding: '', separator: '', decimal: '', dates: '' };
+  name.value = props.dataset ?? toName(file.name);
+  title.value = props.dataset ? '' : file.name.replace(/\.[^.]+$/, '');
+  await look(file);
+}
+/** Says how the file is written; it is looked at anew. */
+async function say(what: keyof typeof said.value, value: string): Promise<void> {
+  said.value = { ...said.value, [what]: value };
+  if (chosen.value) await look(chosen.value);
+}
+const isTextFile = computed(() => found.value === undefined || found.value.kind === 'csv');
+const shownChoices = computed(() => choices.filter((one) => isTextFile.value || one.what === 'dates'));
+/** Two ways of reading matter only while a column is read as a number or a date. */
+const questions = computed(() =>
+  (found.value?.questions ?? []).filter((one) =>
+    one.columns.some((column) => settled.value.find((now) => now.name === column)?.type !== 'text'),
+  ),
+);
 const misfits = (index: number) =>
   found.value?.columns[index]?.misfits.find((one) => one.type === settled.value[index]?.type);
 const badCells = computed(() => settled.value.reduce((sum, _, i) => sum + (misfits(i)?.count ?? 0), 0));
 const load = () =>
   attempt('load', async () => {
-    const columns = settled.value.map(({ name: column, type, label, key }) => ({
+    const columns = settled.value.map(({ name: column, type, label, key, unit }) => ({
       name: column,
       type,
       ...(label ? { label } : {}),
       ...(key ? { key } : {}),
+      ...(unit ? { unit } : {}),
     }));
     await call('POST', `/api/v1/uploads/${found.value!.id}/load${isForced.value ? '?force=true' : ''}`, {
       name: name.value,
-      title: title.value,
+      ...(title.value ? { title: title.value } : {}),
       columns,
       badCells: isLenient.value ? 'empty' : 'refuse',
     });
@@ -88,7 +144,7 @@ const load = () =>
   <p class="crumbs"><RouterLink to="/data">Data</RouterLink></p>
   <h1>Upload a file</h1>
   <p class="quiet">
-    CSV (UTF-8), JSON Lines, or the first sheet of a workbook. You see what was understood before anything is stored.
+    CSV, JSON Lines, or the first sheet of a workbook. You see what was understood before anything is stored.
   </p>
   <label class="drop" @dragover.prevent @drop.prevent="take($event.dataTransfer?.files[0])">
     <span>{{ busy === 'examine' ? 'Looking at every cell …' : 'Choose a file, or drop it here' }}</span>
@@ -99,18 +155,39 @@ const load = () =>
     />
   </label>
   <ProblemNote v-if="problem" :problem="problem" />
+  <div v-if="chosen" class="row">
+    <label v-for="one in shownChoices" :key="one.what"
+      >{{ one.label }}
+      <select :value="said[one.what]" @change="say(one.what, ($event.target as HTMLSelectElement).value)">
+        <option value="">as found</option>
+        <option v-for="value in one.values" :key="value">{{ value }}</option>
+      </select></label
+    >
+  </div>
   <template v-if="found">
     <h2>{{ found.fileName }}: {{ showCount(found.rows) }} rows</h2>
     <div class="row">
-      <label>Title <input v-model="title" /></label>
-      <label>Name <input v-model="name" spellcheck="false" /></label>
+      <label>Title <input v-model="title" :placeholder="dataset ? 'as it is' : ''" /></label>
+      <label>Name <input v-model="name" spellcheck="false" @change="chosen && look(chosen)" /></label>
+    </div>
+    <p v-if="found.readAs" class="quiet">Read as {{ found.readAs }}.</p>
+    <div v-for="question in questions" :key="question.about" class="question" role="group">
+      <p>
+        <b>{{ question.columns.join(', ') }}</b>: row {{ question.cell.row }} “{{ question.cell.value }}” can be read in
+        more than one way. Which is it?
+      </p>
+      <p>
+        <Button v-for="one in question.readings" :key="one.say" @click="say(question.about, one.say)"
+          >{{ one.as }} ({{ one.say }})</Button
+        >
+      </p>
     </div>
     <div class="scroll" tabindex="0" role="region" aria-label="Columns of the file">
       <table>
         <thead>
           <tr>
             <th
-              v-for="head in ['Column', 'Type', 'Label', 'Key', 'Some cells', 'Empty', 'Cells that do not fit']"
+              v-for="head in ['Column', 'Type', 'Label', 'Key', 'Unit', 'Some cells', 'Empty', 'Cells that do not fit']"
               :key="head"
               scope="col"
             >
@@ -130,6 +207,7 @@ const load = () =>
             </td>
             <td><input v-model="settled[i]!.label" :aria-label="`Label of ${column.name}`" /></td>
             <td><input v-model="settled[i]!.key" :aria-label="`Key of ${column.name}`" /></td>
+            <td><input v-model="settled[i]!.unit" class="short" :aria-label="`Unit of ${column.name}`" /></td>
             <td>
               <span v-for="sample in column.samples" :key="sample" class="sample">{{ sample }}</span>
             </td>
@@ -157,7 +235,11 @@ const load = () =>
       <label><input v-model="isForced" type="checkbox" /> Load it although what is listed above stops working</label>
     </p>
     <p>
-      <Button type="primary" :loading="busy === 'load'" :disabled="badCells > 0 && !isLenient" @click="load"
+      <Button
+        type="primary"
+        :loading="busy === 'load'"
+        :disabled="(badCells > 0 && !isLenient) || questions.length > 0"
+        @click="load"
         >Load</Button
       >
     </p>
@@ -174,14 +256,33 @@ const load = () =>
   padding: 1.4rem;
   background: var(--raised);
 }
+.question {
+  border-left: 3px solid var(--brass);
+  padding: 0.3rem 0.8rem;
+  margin-bottom: 0.8rem;
+}
+.question :deep(button) {
+  margin-right: 0.5rem;
+}
+input.short {
+  min-width: 3rem;
+  width: 4rem;
+}
 .row {
   display: flex;
   flex-wrap: wrap;
   gap: 1rem;
-  margin-bottom: 0.8rem;
+  margin: 0.8rem 0;
 }
+.row label {
+  display: inline-flex;
+  align-items: center;
+  gap: 0.4rem;
+}
+
 .scroll {
   overflow-x: auto;
+  margin-bottom: 1rem;
 }
 table {
   border-collapse: collapse;

@@ -47,6 +47,7 @@ export const router = createRouter({
       path: '/data/upload',
       name: 'upload',
       component: () => import('../dataset/UploadPage.vue'),
+      props: (route) => (typeof route.query['dataset'] === 'string' ? { dataset: route.query['dataset'] } : {}),
       meta: { title: 'Upload a file' },
     },
     {

@@ -11,7 +11,7 @@ import type { ShownDataset } from '../dataset/shapes.ts';
 const props = defineProps<{ name: string; dataset: ShownDataset }>();
 const emit = defineEmits<{ changed: [] }>();
 const base = computed(() => `/api/v1/datasets/${encodeURIComponent(props.name)}`);
-const { busy, problem, attempt } = useAttempt<'refresh' | 'force' | 'stop' | 'plan' | 'hook'>();
+const { busy, problem, attempt } = useAttempt<'refresh' | 'force' | 'stop' | 'plan' | 'hook' | 'back'>();
 
 const loading = computed(() => props.dataset.revisions.find((one) => one.state === 'loading'));
 /** While something is loaded, how far it is. */
@@ -29,6 +29,11 @@ const refresh = (isForced: boolean) =>
     await call('POST', `${base.value}/refresh${isForced ? '?force=true' : ''}`);
     emit('changed');
   }).finally(() => emit('changed'));
+const back = (number: number) =>
+  attempt('back', async () => {
+    await call('POST', `${base.value}/revisions/${number}/show`);
+    emit('changed');
+  });
 const stop = () =>
   attempt('stop', async () => {
     await call('POST', `${base.value}/stop`);
@@ -185,6 +190,14 @@ const isBreaking = computed(() => problem.value?.code === 'REFRESH_BREAKS');
         <template v-else-if="column.key === 'rows'">{{ showCount(record.rows) }}</template>
         <template v-else-if="column.key === 'state'">
           {{ states[record.state as keyof typeof states] }}<template v-if="record.error">: {{ record.error }}</template>
+          <Popconfirm
+            v-if="record.state === 'ready' && !record.isCurrent"
+            :title="`Show revision ${record.number} again, everywhere?`"
+            ok-text="Show it"
+            @confirm="back(record.number)"
+          >
+            <Button size="small" type="link">Go back to this one</Button>
+          </Popconfirm>
           <ul v-if="record.impact">
             <li v-for="one in record.impact" :key="one.user + one.what">
               <b>{{ one.user }}</b> {{ one.what }}

@@ -1,6 +1,6 @@
 import Joi from 'joi';
 import { checkShape } from '../check/index.ts';
-import { thingName } from '../dataset/index.ts';
+import { fileEncodings, thingName } from '../dataset/index.ts';
 import { Refusal } from '../refusal/index.ts';
 import { destinationSchema, type BurstDestination } from './destination.ts';
 import { recipientColumns } from './partition.ts';
@@ -17,15 +17,7 @@ export const rowFormats: readonly CopyFormat[] = ['csv', 'jsonl', 'xlsx', 'templ
 export const figureFormats: readonly MadeFormat[] = ['xlsx', 'pdf', 'png', 'numbers'];
 
 /** Encodings that CSV may be written in, by their names in the IANA registry. */
-export const textEncodings = [
-  'utf-8',
-  'utf-16',
-  'windows-1250',
-  'windows-1251',
-  'windows-1252',
-  'windows-1253',
-  'iso-8859-15',
-] as const;
+export const textEncodings = fileEncodings;
 export type TextEncoding = (typeof textEncodings)[number];
 
 /** How CSV copies are written; commas and UTF-8 without a mark when left out. */

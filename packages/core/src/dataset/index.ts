@@ -14,6 +14,30 @@ export {
 } from './columns.ts';
 export { calculate, compareNumbers, readNumber, type ExactNumber, type ExactOperator } from './numbers.ts';
 export { fitsType, formatValue, isDate, parseValue, readCell, readInstant } from './values.ts';
-export { ColumnExam, fittingTypes, TypeGuess, type ExaminedColumn, type Misfits } from './infer.ts';
+export {
+  ColumnExam,
+  describeColumn,
+  guessType,
+  isPlain,
+  misfitsOf,
+  openQuestions,
+  settleDialect,
+  type DialectQuestion,
+  type ExaminedColumn,
+  type Misfits,
+} from './infer.ts';
+export {
+  dateOrders,
+  decimalSigns,
+  dialectWords,
+  fileEncodings,
+  fileSeparators,
+  plainCell,
+  separatorSigns,
+  type CellDialect,
+  type FileDialect,
+  type FileEncoding,
+  type FileSeparator,
+} from './dialect.ts';
 export { columnChanges, type ColumnChange } from './columnChanges.ts';
 export { fieldName, thingName, toFieldName } from './names.ts';

@@ -1,29 +1,58 @@
 import type { ColumnType } from './columns.ts';
+import { plainCell, type CellDialect, type DateOrder, type DecimalSign } from './dialect.ts';
 import { fitsType } from './values.ts';
 
-const order: readonly ColumnType[] = ['boolean', 'integer', 'number', 'date', 'instant'];
-/** `007` is an identifier, not the number seven. */
+/** In which ways a cell can be read, as bits. */
+const reads = {
+  boolean: 1,
+  instant: 2,
+  integerDot: 4,
+  integerComma: 8,
+  numberDot: 16,
+  numberComma: 32,
+  dayFirst: 64,
+  monthFirst: 128,
+  yearFirst: 256,
+  /** `007` is an identifier, not the number seven. */
+  identifier: 512,
+  /** The same whatever the decimal sign, and as a database reads it. */
+  plainNumber: 1024,
+  plainDate: 2048,
+  /** Only as a dot has it, and as a database reads it. */
+  pointNumber: 4096,
+} as const;
+
 const leadingZero = /^[+-]?0\d/;
+const order: readonly ColumnType[] = ['boolean', 'integer', 'number', 'date', 'instant'];
 
-const [dot, plus, minus, zero, nine] = [46, 43, 45, 48, 57];
-
-function mayFit(bare: string): readonly ColumnType[] {
-  const first = bare.charCodeAt(0);
-  if (Number.isNaN(first)) return order;
-  if (first >= zero && first <= nine) return bare.charCodeAt(4) === minus ? order : ['integer', 'number'];
-  if (first === dot || first === plus || first === minus) return ['integer', 'number'];
-  return /^[tf]/i.test(bare) ? ['boolean'] : [];
+function readingsOf(cell: string): number {
+  const bare = cell.trim();
+  let mask = 0;
+  if (fitsType(bare, 'boolean')) mask |= reads.boolean;
+  if (fitsType(bare, 'instant')) mask |= reads.instant;
+  if (!/\d/.test(bare)) return mask;
+  if (plainCell(bare, 'integer', { decimal: 'dot' }) !== undefined) mask |= reads.integerDot;
+  if (plainCell(bare, 'integer', { decimal: 'comma' }) !== undefined) mask |= reads.integerComma;
+  if (plainCell(bare, 'number', { decimal: 'dot' }) !== undefined) mask |= reads.numberDot;
+  if (plainCell(bare, 'number', { decimal: 'comma' }) !== undefined) mask |= reads.numberComma;
+  if (fitsType(bare, 'number')) mask |= /[.,]/.test(bare) ? reads.pointNumber : reads.plainNumber;
+  if (plainCell(bare, 'date', { dates: 'day-month-year' }) !== undefined) mask |= reads.dayFirst;
+  if (plainCell(bare, 'date', { dates: 'month-day-year' }) !== undefined) mask |= reads.monthFirst;
+  if (plainCell(bare, 'date', {}) !== undefined) mask |= reads.yearFirst;
+  if (fitsType(bare, 'date')) mask |= reads.plainDate;
+  if (leadingZero.test(bare)) mask |= reads.identifier;
+  return mask;
 }
 
-const remembered = new Map<string, readonly ColumnType[]>();
+const remembered = new Map<string, number>();
 const maxRemembered = 20_000;
 const longestRemembered = 40;
 
-/** The types that a cell fits, text aside. Most columns say the same things over and over, so answers are kept. */
-export function fittingTypes(cell: string): readonly ColumnType[] {
+/** Most columns say the same things over and over, so answers are kept. */
+function readings(cell: string): number {
   const known = remembered.get(cell);
-  if (known) return known;
-  const found = mayFit(cell.trim()).filter((type) => fitsType(cell, type));
+  if (known !== undefined) return known;
+  const found = readingsOf(cell);
   if (cell.length <= longestRemembered) {
     if (remembered.size >= maxRemembered) remembered.clear();
     remembered.set(cell, found);
@@ -31,55 +60,42 @@ export function fittingTypes(cell: string): readonly ColumnType[] {
   return found;
 }
 
-/** Narrows down, cell by cell, which types every cell of a column fits; empty cells say nothing. */
-export class TypeGuess {
-  #candidates = [...order];
-  #sawValue = false;
+export interface FoundCell {
+  /** Rows count from 1, without the heading. */
+  readonly row: number;
+  readonly value: string;
+}
 
-  /** @param fitting - the types that the cell fits */
-  add(cell: string, fitting: readonly ColumnType[] = fittingTypes(cell)): void {
-    if (cell === '') return;
-    this.#sawValue = true;
-    if (this.#candidates.length === 0) return;
-    const isIdentifier = leadingZero.test(cell);
-    if (!isIdentifier && this.#candidates.every((type) => fitting.includes(type))) return;
-    this.#candidates = this.#candidates.filter(
-      (type) => fitting.includes(type) && !(isIdentifier && (type === 'integer' || type === 'number')),
-    );
-  }
+/** How many cells can be read in the same ways, and the first of them. */
+export interface CellTally {
+  readonly readings: number;
+  readonly count: number;
+  readonly first: readonly FoundCell[];
+}
 
-  /** The narrowest type that fits every cell seen; text when there is none. */
-  get type(): ColumnType {
-    return this.#sawValue ? (this.#candidates[0] ?? 'text') : 'text';
-  }
+/** What stands in a column of a file, before anything is settled about it. */
+export interface ExaminedColumn {
+  readonly heading: string;
+  readonly missing: number;
+  readonly samples: readonly string[];
+  readonly tallies: readonly CellTally[];
 }
 
 /** How many cells of a column a type does not fit, and the first of them. */
 export interface Misfits {
   readonly type: ColumnType;
   readonly count: number;
-  /** Rows count from 1, without the heading. */
-  readonly first: readonly { readonly row: number; readonly value: string }[];
-}
-
-export interface ExaminedColumn {
-  readonly heading: string;
-  readonly type: ColumnType;
-  readonly missing: number;
-  readonly samples: readonly string[];
-  /** For every type that some cell does not fit. */
-  readonly misfits: readonly Misfits[];
+  readonly first: readonly FoundCell[];
 }
 
 const shownCells = 5;
 const shownLength = 80;
 
-/** Looks at every cell of a column before anything is stored: which types fit, what some cells look like, which do not fit. */
+/** Looks at every cell of a column before anything is stored. */
 export class ColumnExam {
   readonly #heading: string;
-  readonly #guess = new TypeGuess();
   readonly #samples: string[] = [];
-  readonly #misfits = new Map<ColumnType, { count: number; first: { row: number; value: string }[] }>();
+  readonly #tallies = new Map<number, { count: number; first: FoundCell[] }>();
   #missing = 0;
   #row = 0;
 
@@ -93,28 +109,191 @@ export class ColumnExam {
       this.#missing++;
       return;
     }
-    const fitting = fittingTypes(cell);
-    this.#guess.add(cell, fitting);
     if (this.#samples.length < shownCells) {
       const shown = cell.slice(0, shownLength);
       if (!this.#samples.includes(shown)) this.#samples.push(shown);
     }
-    for (const type of order) {
-      if (fitting.includes(type)) continue;
-      const found = this.#misfits.get(type) ?? { count: 0, first: [] };
-      this.#misfits.set(type, found);
-      found.count++;
-      if (found.first.length < shownCells) found.first.push({ row: this.#row, value: cell.slice(0, shownLength) });
-    }
+    const mask = readings(cell);
+    let tally = this.#tallies.get(mask);
+    if (!tally) this.#tallies.set(mask, (tally = { count: 0, first: [] }));
+    tally.count++;
+    if (tally.first.length < shownCells) tally.first.push({ row: this.#row, value: cell.slice(0, shownLength) });
   }
 
   get result(): ExaminedColumn {
-    return {
-      heading: this.#heading,
-      type: this.#guess.type,
-      missing: this.#missing,
-      samples: this.#samples,
-      misfits: [...this.#misfits].map(([type, found]) => ({ type, ...found })),
-    };
+    const tallies = [...this.#tallies].map(([mask, tally]) => ({ readings: mask, ...tally }));
+    return { heading: this.#heading, missing: this.#missing, samples: this.#samples, tallies };
   }
+}
+
+/** The ways of reading a cell that count as a type; all of them while the dialect is open. */
+function bitsOf(type: ColumnType, { decimal, dates }: CellDialect): number {
+  switch (type) {
+    case 'text':
+      return -1;
+    case 'boolean':
+    case 'instant':
+      return reads[type];
+    case 'integer':
+      return (decimal === 'comma' ? 0 : reads.integerDot) | (decimal === 'dot' ? 0 : reads.integerComma);
+    case 'number':
+      return (decimal === 'comma' ? 0 : reads.numberDot) | (decimal === 'dot' ? 0 : reads.numberComma);
+    case 'date':
+      if (dates === undefined) return reads.dayFirst | reads.monthFirst;
+      return {
+        'day-month-year': reads.dayFirst,
+        'month-day-year': reads.monthFirst,
+        'year-month-day': reads.yearFirst,
+      }[dates];
+  }
+}
+
+const sum = (tallies: readonly CellTally[]) => tallies.reduce((all, one) => all + one.count, 0);
+
+/** The first of all cells that tallies tell of, in their order. */
+const firstOf = (tallies: readonly CellTally[]) =>
+  tallies
+    .flatMap((one) => one.first)
+    .sort((a, b) => a.row - b.row)
+    .slice(0, shownCells);
+
+/** Cells that do not fit a type in a dialect. */
+export function misfitsOf({ tallies }: ExaminedColumn, type: ColumnType, dialect: CellDialect): Misfits | undefined {
+  if (type === 'text') return undefined;
+  const bits = bitsOf(type, dialect);
+  const misfits = tallies.filter((one) => (one.readings & bits) === 0);
+  return misfits.length === 0 ? undefined : { type, count: sum(misfits), first: firstOf(misfits) };
+}
+
+/** The narrowest type that fits every cell of a column; text when there is none, or no cell. */
+export function guessType(column: ExaminedColumn, dialect: CellDialect): ColumnType {
+  const { tallies } = column;
+  if (tallies.length === 0) return 'text';
+  const isIdentifier = tallies.some(
+    (one) => (one.readings & reads.identifier) !== 0 && (one.readings & reads.numberDot) !== 0,
+  );
+  const fits = (type: ColumnType) => {
+    if (isIdentifier && (type === 'integer' || type === 'number')) return false;
+    // Whole only where it is whole whatever the decimal sign turns out to be.
+    if (type === 'integer' && dialect.decimal === undefined)
+      return !misfitsOf(column, type, { decimal: 'dot' }) && !misfitsOf(column, type, { decimal: 'comma' });
+    return misfitsOf(column, type, dialect) === undefined;
+  };
+  return order.find(fits) ?? 'text';
+}
+
+/** A column of a file as it is shown: its type by itself, and for every type the cells that do not fit. */
+export function describeColumn(column: ExaminedColumn, dialect: CellDialect) {
+  const { heading, missing, samples } = column;
+  const misfits = order.flatMap((type) => misfitsOf(column, type, dialect) ?? []);
+  return { heading, type: guessType(column, dialect), missing, samples, misfits };
+}
+
+/** From so many of its cells on a column tells how numbers or dates are written. */
+const tellingShare = 0.8;
+
+type NamedColumn = ExaminedColumn & { readonly name: string };
+
+/** What columns say of a matter that has two readings: one of them, nothing, or both. */
+function vote(
+  columns: readonly NamedColumn[],
+  [a, b]: readonly [number, number],
+  isToldOf: (column: string) => boolean,
+): { a: boolean; b: boolean } {
+  const found = { a: false, b: false };
+  for (const { name, tallies } of columns) {
+    const only = (yes: number, no: number) =>
+      tallies.some(({ readings: mask }) => (mask & yes) !== 0 && (mask & no) === 0);
+    const fitting = sum(tallies.filter((one) => (one.readings & (a | b)) !== 0));
+    if (fitting === 0 || (!isToldOf(name) && fitting < tellingShare * sum(tallies))) continue;
+    found.a ||= only(a, b);
+    found.b ||= only(b, a);
+  }
+  return found;
+}
+
+/**
+ * How numbers and dates of a file are written, as far as its cells tell without a doubt.
+ *
+ * @param said - what somebody said, or what was settled for an earlier file
+ * @param types - of columns of which they are settled: those tell even where many cells are something else
+ */
+export function settleDialect(
+  columns: readonly NamedColumn[],
+  said: CellDialect,
+  types: ReadonlyMap<string, ColumnType> = new Map(),
+): CellDialect {
+  const isNumber = (name: string) => ['integer', 'number'].includes(types.get(name) ?? '');
+  const numbers = vote(columns, [reads.numberDot, reads.numberComma], isNumber);
+  const dates = vote(columns, [reads.dayFirst, reads.monthFirst], (name) => types.get(name) === 'date');
+  const decimal: DecimalSign | undefined =
+    said.decimal ?? (numbers.a === numbers.b ? undefined : numbers.a ? 'dot' : 'comma');
+  const dateOrder: DateOrder | undefined =
+    said.dates ?? (dates.a === dates.b ? undefined : dates.a ? 'day-month-year' : 'month-day-year');
+  return { ...(decimal ? { decimal } : {}), ...(dateOrder ? { dates: dateOrder } : {}) };
+}
+
+/** Something that cells can mean in two ways. */
+export interface DialectQuestion {
+  readonly about: 'decimal' | 'dates';
+  /** Columns whose values hang on it. */
+  readonly columns: readonly string[];
+  readonly cell: FoundCell;
+  /** What the cell is, by what could be said. */
+  readonly readings: readonly { readonly say: DecimalSign | DateOrder; readonly as: string }[];
+}
+
+/** What has to be said before columns can be read as these types. */
+export function openQuestions(
+  columns: readonly NamedColumn[],
+  types: ReadonlyMap<string, ColumnType>,
+  dialect: CellDialect,
+): DialectQuestion[] {
+  const ask = (about: 'decimal' | 'dates', says: readonly (DecimalSign | DateOrder)[]): DialectQuestion[] => {
+    if (dialect[about] !== undefined) return [];
+    const asked = columns.flatMap((column) => {
+      const type = types.get(column.name);
+      const isAbout = about === 'dates' ? type === 'date' : type === 'integer' || type === 'number';
+      if (!isAbout) return [];
+      const [all, same] =
+        about === 'dates'
+          ? [reads.dayFirst | reads.monthFirst, reads.yearFirst]
+          : [reads.numberDot | reads.numberComma, reads.plainNumber];
+      const open = column.tallies.filter((one) => (one.readings & all) !== 0 && (one.readings & same) === 0);
+      return open.length === 0 ? [] : [{ name: column.name, type: type!, open }];
+    });
+    if (asked.length === 0) return [];
+    // A cell that can be read in both ways shows best what hangs on it.
+    const bothWays = (mask: number) =>
+      about === 'dates'
+        ? (mask & reads.dayFirst) !== 0 && (mask & reads.monthFirst) !== 0
+        : (mask & reads.numberDot) !== 0 && (mask & reads.numberComma) !== 0;
+    const { type, open } = asked.find((one) => one.open.some(({ readings: mask }) => bothWays(mask))) ?? asked[0]!;
+    const [cell] = firstOf(
+      open
+        .filter((one) => bothWays(one.readings))
+        .concat(open)
+        .slice(0, 1),
+    );
+    const reading = (say: DecimalSign | DateOrder) =>
+      plainCell(cell!.value, type === 'integer' ? 'number' : type, { [about]: say }) ?? 'cannot be read';
+    return [
+      {
+        about,
+        columns: asked.map((one) => one.name),
+        cell: cell!,
+        readings: says.map((say) => ({ say, as: reading(say) })),
+      },
+    ];
+  };
+  return [...ask('decimal', ['dot', 'comma']), ...ask('dates', ['day-month-year', 'month-day-year'])];
+}
+
+/** Whether a database reads the cells of a column that fit their type just as the dialect does. */
+export function isPlain({ tallies }: ExaminedColumn, type: ColumnType, { decimal }: CellDialect): boolean {
+  if (type === 'text') return true;
+  const numbers = type === 'number' && decimal !== 'comma' ? reads.plainNumber | reads.pointNumber : reads.plainNumber;
+  const plain =
+    type === 'date' ? reads.plainDate : type === 'integer' || type === 'number' ? numbers : bitsOf(type, {});
+  return tallies.every((one) => (one.readings & plain) !== 0);
 }

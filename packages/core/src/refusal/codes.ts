@@ -47,6 +47,7 @@ export const refusalKinds = {
   GROUPS_TOO_SMALL: denied('Too few rows to be shown'),
 
   FILE_NOT_UTF8: wrong('The file is not UTF-8 text'),
+  FILE_AMBIGUOUS: wrong('The file can be read in more than one way'),
   FILE_RAGGED: wrong('A row of the file has the wrong number of cells'),
   FILE_MALFORMED: wrong('The file cannot be read'),
   FILE_EMPTY: wrong('The file has no rows'),

@@ -1,13 +1,37 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
 import fc from 'fast-check';
-import { ColumnExam, columnChanges, fitsType, fittingTypes } from '../../src/dataset/index.ts';
+import {
+  ColumnExam,
+  columnChanges,
+  describeColumn,
+  fitsType,
+  guessType,
+  isPlain,
+  misfitsOf,
+  openQuestions,
+  plainCell,
+  settleDialect,
+  type CellDialect,
+  type ColumnType,
+} from '../../src/dataset/index.ts';
+
+function examined(...cells: string[]) {
+  const exam = new ColumnExam('Amount');
+  cells.forEach((cell) => exam.add(cell));
+  return { name: 'amount', ...exam.result };
+}
+/** The type of a column by itself, as far as its cells tell how they are written. */
+function guess(...cells: string[]): ColumnType {
+  const column = examined(...cells);
+  return guessType(column, settleDialect([column], {}));
+}
 
 describe('ColumnExam', () => {
   it('says which type fits, and for each other the cells that do not', () => {
-    const exam = new ColumnExam('Amount');
-    for (const cell of ['12', '7.5', '', 'n/a', '12']) exam.add(cell);
-    const { type, missing, samples, misfits } = exam.result;
+    const { type, missing, samples, misfits } = describeColumn(examined('12', '7.5', '', 'n/a', '12'), {
+      decimal: 'dot',
+    });
     assert.deepEqual([type, missing, samples], ['text', 1, ['12', '7.5', 'n/a']]);
     assert.deepEqual(
       misfits.find((one) => one.type === 'number'),
@@ -16,50 +40,144 @@ describe('ColumnExam', () => {
     assert.equal(misfits.find((one) => one.type === 'integer')?.count, 2);
   });
 
-  it('keeps identifiers with leading zeros texts', () => {
-    const exam = new ColumnExam('Code');
-    exam.add('007');
-    assert.equal(exam.result.type, 'text');
+  it('finds the narrowest type that fits every cell', () => {
+    assert.equal(guess('1', '', '22'), 'integer');
+    assert.equal(guess('1', '2.5'), 'number');
+    assert.equal(guess('1', '2,5'), 'number');
+    assert.equal(guess('1.250.000', '2,5'), 'number');
+    assert.equal(guess('2026-10-01', '2024-02-29'), 'date');
+    assert.equal(guess('31.10.2026', '01.02.2024'), 'date');
+    assert.equal(guess('2026-10-01T06:00:00Z', '2026-10-01 06:00:00+02'), 'instant');
+    assert.equal(guess('true', 'FALSE'), 'boolean');
+    assert.equal(guess('1', 'x'), 'text');
+    assert.equal(guess('', ''), 'text');
   });
-});
 
-describe('fittingTypes', () => {
-  it('finds what each type says for itself', () => {
-    const types = ['boolean', 'integer', 'number', 'date', 'instant'] as const;
+  it('keeps identifiers with leading zeros texts', () => {
+    assert.equal(guess('007'), 'text');
+    assert.equal(guess('007', '012'), 'text');
+    assert.equal(guess('0', '0.5'), 'number');
+  });
+
+  it('counts for every type and dialect just the cells that cannot be read so', () => {
     const pieces = [
-      't',
-      'TRUE',
-      'false',
-      ' ',
-      '-',
-      '+',
+      '1',
+      '12',
+      '234',
       '.',
-      '0',
-      '7',
-      '2026-10-01',
-      '1999-',
+      ',',
+      '-',
+      '/',
+      ' ',
+      '2026',
+      '09',
+      '03',
+      "'",
       'T06:00',
-      ':00Z',
+      'true',
       'e5',
       'x',
-      'Infinity',
+      '+',
     ];
     const cell = fc.oneof(
-      fc.array(fc.constantFrom(...pieces), { maxLength: 4 }).map((all) => all.join('')),
-      fc.string(),
+      fc.array(fc.constantFrom(...pieces), { maxLength: 6 }).map((all) => all.join('')),
       fc.double().map(String),
       fc.date({ noInvalidDate: true }).map((date) => date.toISOString()),
     );
+    const types = ['boolean', 'integer', 'number', 'date', 'instant'] as const;
+    const dialect = fc.record({
+      decimal: fc.constantFrom('dot', 'comma'),
+      dates: fc.constantFrom('day-month-year', 'month-day-year', 'year-month-day'),
+    }) as fc.Arbitrary<CellDialect>;
     fc.assert(
-      fc.property(cell, (text) =>
-        assert.deepEqual(
-          [...fittingTypes(text)],
-          types.filter((type) => fitsType(text, type)),
-          JSON.stringify(text),
-        ),
-      ),
-      { numRuns: 5000, seed: 41 },
+      fc.property(fc.array(cell, { minLength: 1, maxLength: 12 }), dialect, (cells, how) => {
+        const column = examined(...cells);
+        for (const type of types) {
+          const wrong = cells.filter((one) => one !== '' && plainCell(one, type, how) === undefined);
+          assert.equal(misfitsOf(column, type, how)?.count ?? 0, wrong.length, `${type} ${JSON.stringify(cells)}`);
+          if (wrong.length > 0 || !isPlain(column, type, how)) continue;
+          for (const one of cells.filter((text) => text !== ''))
+            assert.equal(plainCell(one, type, how), fitsType(one.trim(), type) ? one.trim() : '', JSON.stringify(one));
+        }
+      }),
+      { numRuns: 2000, seed: 41 },
     );
+  });
+});
+
+describe('plainCell', () => {
+  it('reads a date by the order that is said, and by none where it does not fit', () => {
+    assert.equal(plainCell('03/09/2026', 'date', { dates: 'day-month-year' }), '2026-09-03');
+    assert.equal(plainCell('03/09/2026', 'date', { dates: 'month-day-year' }), '2026-03-09');
+    assert.equal(plainCell('03/09/2026', 'date', {}), undefined);
+    assert.equal(plainCell('31/09/2026', 'date', { dates: 'day-month-year' }), undefined);
+    assert.equal(plainCell('2026/9/3', 'date', { dates: 'day-month-year' }), '2026-09-03');
+    assert.equal(plainCell('3.9.26', 'date', { dates: 'day-month-year' }), undefined);
+  });
+
+  it('reads numbers by their decimal sign, digits grouped by one sign and no other', () => {
+    assert.equal(plainCell('1.234,50', 'number', { decimal: 'comma' }), '1234.50');
+    assert.equal(plainCell('1,234.50', 'number', { decimal: 'dot' }), '1234.50');
+    assert.equal(plainCell('1 234,50', 'number', { decimal: 'comma' }), '1234.50');
+    assert.equal(plainCell('1.234', 'number', { decimal: 'comma' }), '1234');
+    assert.equal(plainCell('1.234', 'number', { decimal: 'dot' }), '1.234');
+    assert.equal(plainCell("1'234.567", 'number', { decimal: 'comma' }), undefined);
+    assert.equal(plainCell('1,23,456', 'number', { decimal: 'dot' }), undefined);
+    assert.equal(plainCell('12 34', 'integer', { decimal: 'dot' }), undefined);
+  });
+
+  it('gives back every number and day that it was written from', () => {
+    const number = fc.tuple(fc.integer({ min: -999_999_999, max: 999_999_999 }), fc.integer({ min: 0, max: 99 }));
+    fc.assert(
+      fc.property(number, ([whole, part]) => {
+        const plain = `${whole}.${String(part).padStart(2, '0')}`;
+        for (const [decimal, group, sign] of [
+          ['comma', '.', ','],
+          ['dot', ',', '.'],
+          ['comma', '\u00a0', ','],
+        ] as const) {
+          const text = `${String(whole).replace(/\B(?=(\d{3})+$)/g, group)}${sign}${String(part).padStart(2, '0')}`;
+          assert.equal(plainCell(text, 'number', { decimal }), plain, text);
+        }
+      }),
+      { numRuns: 500, seed: 7 },
+    );
+  });
+});
+
+describe('settleDialect', () => {
+  it('says nothing of what can be read in two ways, and asks instead', () => {
+    const day = examined('03/09/2026', '04/10/2026');
+    const dialect = settleDialect([day], {});
+    assert.deepEqual(dialect, {});
+    const [question] = openQuestions([day], new Map([['amount', 'date']]), dialect);
+    assert.deepEqual(question, {
+      about: 'dates',
+      columns: ['amount'],
+      cell: { row: 1, value: '03/09/2026' },
+      readings: [
+        { say: 'day-month-year', as: '2026-09-03' },
+        { say: 'month-day-year', as: '2026-03-09' },
+      ],
+    });
+    // As text nothing hangs on it.
+    assert.deepEqual(openQuestions([day], new Map([['amount', 'text']]), dialect), []);
+    const sum = examined('1,234', '5,678');
+    assert.equal(openQuestions([sum], new Map([['amount', 'number']]), settleDialect([sum], {})).length, 1);
+  });
+
+  it('lets one column tell for all, and asks where two say different things', () => {
+    assert.equal(
+      settleDialect([examined('03/09/2026'), examined('30/09/2026', '31/10/2026')], {}).dates,
+      'day-month-year',
+    );
+    assert.equal(settleDialect([examined('03/19/2026'), examined('31/10/2026')], {}).dates, undefined);
+    assert.equal(settleDialect([examined('1,234'), examined('12.5')], {}).decimal, 'dot');
+    assert.equal(settleDialect([examined('1,234'), examined('12.5')], { decimal: 'comma' }).decimal, 'comma');
+  });
+
+  it('does not listen to texts that happen to look like numbers', () => {
+    assert.equal(settleDialect([examined('v1', '2.5', 'x', 'y', 'z'), examined('12,5')], {}).decimal, 'comma');
   });
 });
 

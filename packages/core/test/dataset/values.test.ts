@@ -1,30 +1,7 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { parseValue, readInstant, toFieldName, TypeGuess, type ColumnType } from '../../src/dataset/index.ts';
+import { parseValue, readInstant, toFieldName } from '../../src/dataset/index.ts';
 import { refused } from '../refused.ts';
-
-function guess(...cells: string[]): ColumnType {
-  const types = new TypeGuess();
-  cells.forEach((cell) => types.add(cell));
-  return types.type;
-}
-
-describe('TypeGuess', () => {
-  it('finds the narrowest type that fits every cell', () => {
-    assert.equal(guess('1', '', '22'), 'integer');
-    assert.equal(guess('1', '2.5'), 'number');
-    assert.equal(guess('2026-10-01', '2024-02-29'), 'date');
-    assert.equal(guess('2026-10-01T06:00:00Z', '2026-10-01 06:00:00+02'), 'instant');
-    assert.equal(guess('true', 'FALSE'), 'boolean');
-    assert.equal(guess('1', 'x'), 'text');
-    assert.equal(guess('', ''), 'text');
-  });
-
-  it('takes leading zeros for an identifier', () => {
-    assert.equal(guess('007', '012'), 'text');
-    assert.equal(guess('0', '0.5'), 'number');
-  });
-});
 
 describe('parseValue', () => {
   it('reads by the declared type', () => {

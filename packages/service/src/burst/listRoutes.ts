@@ -1,15 +1,16 @@
 import Joi from 'joi';
 import { thing } from '../access/index.ts';
+import type { FileDialect } from '@underbell/core/dataset';
+import { fileDialect } from '../dataset/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import type { ListOrigin } from './listStore.ts';
 import { defineList, giveList, loadList, seenLists, showList, type GivenRow, type ListRoles } from './listUsecases.ts';
-import { mediaTypes } from './mediaTypes.ts';
 
 const named = Joi.object({ name: thing.required() });
-const column = Joi.string().max(63);
+const column = Joi.string().max(63).allow('').description('what is left out stays; an empty text takes it away');
 const roles = {
   id: column.description('column that names a recipient; the address when left out'),
-  address: column.default('email'),
+  address: column.description('column with the mail address; email when nothing was ever said'),
   activeFrom: column.description('column with the first day on which copies go to them'),
   activeTo: column.description('column with the last day'),
   language: column.description('column with the language of a copy, such as de or en-GB'),
@@ -47,20 +48,31 @@ export const listRoutes: Route[] = [
     params: named,
     handle: ({ app, person, params }) => showList(app, person, params.name),
   }),
-  ...(['csv', 'xlsx'] as const).map((kind) =>
-    defineRoute<{ name: string }, ListRoles>({
-      method: 'put',
-      path: `/api/v1/lists/:name${kind === 'csv' ? '' : '/workbook'}`,
-      tag: 'Sending',
-      audience: 'person',
-      summary: `Load a recipient list from ${kind === 'csv' ? 'CSV' : 'the first sheet of a workbook'}`,
-      consumes: mediaTypes[kind].replace(/;.*/, ''),
-      params: named,
-      query: Joi.object({ ...roles, types: typesText }),
-      handle: ({ app, ctx, person, params, query, origin }) =>
-        loadList(app, person, ctx.req, { name: params.name, kind, ...query, origin }),
+  defineRoute<{ name: string }, ListRoles & FileDialect & { file: string }>({
+    method: 'put',
+    path: '/api/v1/lists/:name',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'Load a recipient list from CSV, JSON Lines or the first sheet of a workbook',
+    consumes: '*/*',
+    params: named,
+    query: Joi.object({
+      file: Joi.string().min(1).max(200).default('list.csv').description('its name'),
+      ...roles,
+      types: typesText,
+      ...fileDialect,
     }),
-  ),
+    handle({ app, ctx, person, params, query, origin }) {
+      const { file: fileName, encoding, separator, decimal, dates, ...said } = query;
+      const dialect = {
+        ...(encoding ? { encoding } : {}),
+        ...(separator ? { separator } : {}),
+        ...(decimal ? { decimal } : {}),
+        ...(dates ? { dates } : {}),
+      };
+      return loadList(app, person, ctx.req, { name: params.name, fileName, roles: said, said: dialect, origin });
+    },
+  }),
   defineRoute<{ name: string }, Record<string, never>, ListRoles & { rows: readonly GivenRow[] }>({
     method: 'put',
     path: '/api/v1/lists/:name/rows',

@@ -1,6 +1,6 @@
 import type { Transaction } from 'sequelize';
 import type { CopyFormat, Recipient } from '@underbell/core/burst';
-import type { ColumnType } from '@underbell/core/dataset';
+import type { ColumnType, FileDialect } from '@underbell/core/dataset';
 import { defineRecord, plain, type App } from '../platform/index.ts';
 
 export interface ListRow {
@@ -16,6 +16,8 @@ export interface ListRow {
   types: Readonly<Record<string, ColumnType>>;
   /** Where its rows are read from before each plan; nothing for a file. */
   origin: ListOrigin | null;
+  /** How the file was written that it was loaded from. */
+  fileDialect: FileDialect | null;
   version: number;
   loadedAt: Date;
 }
@@ -51,6 +53,7 @@ const tables = (app: App) => ({
     roles: 'json',
     types: 'json',
     origin: 'json',
+    fileDialect: 'json',
     version: 'integer',
     loadedAt: 'instant',
   }),

@@ -4,7 +4,15 @@ import type { Readable } from 'node:stream';
 import { isDeepStrictEqual } from 'node:util';
 import type { PersonViewer } from '@underbell/core/access';
 import { readRecipients, type Recipient } from '@underbell/core/burst';
-import { formatValue, valueTypeOf, type ColumnType } from '@underbell/core/dataset';
+import {
+  formatValue,
+  plainCell,
+  settleDialect,
+  valueTypeOf,
+  type CellDialect,
+  type ColumnType,
+  type FileDialect,
+} from '@underbell/core/dataset';
 import type { Cell } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import {
@@ -18,15 +26,28 @@ import {
   requireRight,
   visibleNames,
 } from '../access/index.ts';
-import { columnNames, examineUpload, ownRows, readCsv, readRows, rowsQuery, uploadFolder } from '../dataset/index.ts';
+import {
+  columnNames,
+  examineUpload,
+  ownRows,
+  readCsv,
+  readRows,
+  refuseQuestions,
+  rowsQuery,
+  uploadFolder,
+  type ExaminedFile,
+} from '../dataset/index.ts';
 import { remember, type App } from '../platform/index.ts';
 import { findList, listLists, listRecipients, putList, type ListOrigin, type ListRow } from './listStore.ts';
 
-/** Which columns of a list say who, where, when and how, and what other columns must hold. */
+/**
+ * Which columns of a list say who, where, when and how, and what other columns must hold. What is left out stays as it was
+ * for a list that is known; an empty text takes it away.
+ */
 export interface ListRoles {
   /** The address when left out. */
   readonly id?: string;
-  readonly address: string;
+  readonly address?: string;
   readonly activeFrom?: string;
   readonly activeTo?: string;
   readonly language?: string;
@@ -34,6 +55,25 @@ export interface ListRoles {
   readonly format?: string;
   /** Column -> what its cells must be; text where nothing is said. */
   readonly types?: Readonly<Record<string, ColumnType>>;
+}
+
+/** What holds for a list now: what is said, over what was settled before. */
+type SettledRoles = ListRoles & { readonly address: string };
+
+function settledRoles(known: ListRow | undefined, given: ListRoles): SettledRoles {
+  const before: ListRoles = known
+    ? {
+        ...(known.idColumn === known.addressColumn ? {} : { id: known.idColumn }),
+        address: known.addressColumn,
+        ...(known.activeFromColumn ? { activeFrom: known.activeFromColumn } : {}),
+        ...(known.activeToColumn ? { activeTo: known.activeToColumn } : {}),
+        ...known.roles,
+        types: known.types,
+      }
+    : {};
+  const merged = { ...before, ...given };
+  const said = Object.fromEntries(Object.entries(merged).filter(([, column]) => column !== '')) as ListRoles;
+  return { ...said, address: said.address ?? 'email' };
 }
 
 /** Recipients as they were read, whatever they were read from. */
@@ -47,7 +87,7 @@ interface ReadList {
 /** @throws {Refusal} `FILE_COLUMN_MISSING`, `FILE_EMPTY`, `LIST_INVALID` */
 function recipientsOf(
   { columns, rows, firstRow }: ReadList,
-  { types = {}, ...roles }: ListRoles,
+  { types = {}, ...roles }: SettledRoles,
   what: string,
 ): Recipient[] {
   const named = Object.entries({ ...roles, id: roles.id ?? roles.address }) as [string, string | undefined][];
@@ -65,8 +105,9 @@ function recipientsOf(
 
 interface SaveList {
   readonly name: string;
-  readonly roles: ListRoles;
+  readonly roles: SettledRoles;
   readonly from: ListOrigin | null;
+  readonly dialect?: FileDialect | undefined;
   readonly read: ReadList;
   readonly recipients: readonly Recipient[];
   readonly origin: string;
@@ -74,7 +115,7 @@ interface SaveList {
 
 /** Stores the next version of a list, whoever may. */
 async function saveList(app: App, person: PersonViewer, wish: SaveList) {
-  const { name, roles, from, read, recipients, origin } = wish;
+  const { name, roles, from, dialect, read, recipients, origin } = wish;
   const known = await findList(app, name);
   const row = {
     name,
@@ -90,6 +131,7 @@ async function saveList(app: App, person: PersonViewer, wish: SaveList) {
     },
     types: roles.types ?? {},
     origin: from,
+    fileDialect: dialect ?? known?.fileDialect ?? null,
   };
   const version = await app.records.transaction(async (transaction) => {
     const made = await putList(app, row, recipients, transaction);
@@ -115,44 +157,60 @@ async function requireListMaker(app: App, person: PersonViewer, name: string): P
   else await requireMaker(app, person, 'list');
 }
 
-/** Loads a recipient list from CSV or a workbook's first sheet as its next version; a file with any mistake changes nothing. */
+/** Loads a recipient list from a file as its next version; a file with any mistake changes nothing. */
 export async function loadList(
   app: App,
   person: PersonViewer,
   upload: Readable,
-  options: ListRoles & { name: string; kind: 'csv' | 'xlsx'; origin: string },
+  options: { name: string; fileName: string; roles: ListRoles; said: FileDialect; origin: string },
 ) {
-  const { name, kind, origin, ...roles } = options;
+  const { name, fileName, said, origin } = options;
   await requireListMaker(app, person, name);
-  const read = kind === 'csv' ? await readListFile(upload) : await readListBook(app, upload);
-  const recipients = recipientsOf(read, roles, 'the file');
-  return saveList(app, person, { name, roles, from: null, read, recipients, origin });
+  const known = await findList(app, name);
+  const roles = settledRoles(known, options.roles);
+  const file = await examineUpload(app, upload, { fileName, said, known: known?.fileDialect ?? {} });
+  try {
+    const { read, dialect } = await readListFile(file, { ...known?.fileDialect, ...said }, roles);
+    const recipients = recipientsOf(read, roles, 'the file');
+    return {
+      ...(await saveList(app, person, { name, roles, from: null, dialect, read, recipients, origin })),
+      dialect,
+    };
+  } finally {
+    await rm(uploadFolder(app, file.id), { recursive: true, force: true });
+  }
 }
 
 /** A list is held in memory as a whole. */
 const maxListCells = 5_000_000;
 
-async function readListFile(bytes: Readable): Promise<ReadList> {
+/** Reads a file with its typed cells as they are written everywhere else. @throws {Refusal} `FILE_AMBIGUOUS` */
+async function readListFile(
+  file: Pick<ExaminedFile, 'path' | 'columns' | 'dialect'>,
+  { decimal, dates }: CellDialect,
+  { types = {}, activeFrom, activeTo }: SettledRoles,
+): Promise<{ read: ReadList; dialect: FileDialect }> {
+  const typed = new Map<string, ColumnType>(Object.entries(types));
+  for (const column of [activeFrom, activeTo]) if (column !== undefined) typed.set(column, 'date');
+  const said = { ...(decimal ? { decimal } : {}), ...(dates ? { dates } : {}) };
+  const dialect = { ...file.dialect, ...settleDialect(file.columns, said, typed) };
+  refuseQuestions(file.columns, typed, dialect);
   let columns: string[] = [];
   const rows: Record<string, string>[] = [];
+  const plain = (cell: string, column: string) => {
+    const type = typed.get(column);
+    // What does not fit is refused with its place, where the whole list is looked at.
+    return type === undefined ? cell : (plainCell(cell, type, dialect) ?? cell);
+  };
   await readCsv(
-    bytes,
+    createReadStream(file.path),
     (cells, index) => {
       if (index === 0) columns = columnNames(cells);
-      else rows.push(Object.fromEntries(columns.map((column, i) => [column, cells[i]!])));
+      else rows.push(Object.fromEntries(columns.map((column, i) => [column, plain(cells[i]!, column)])));
     },
-    { maxCells: maxListCells },
+    { maxCells: maxListCells, separator: dialect.separator ?? 'comma' },
   );
-  return { columns, rows };
-}
-
-async function readListBook(app: App, upload: Readable): Promise<ReadList> {
-  const { id, path } = await examineUpload(app, upload, 'list.xlsx');
-  try {
-    return await readListFile(createReadStream(path));
-  } finally {
-    await rm(uploadFolder(app, id), { recursive: true, force: true });
-  }
+  return { read: { columns, rows }, dialect };
 }
 
 /** What a program that knows the recipients sends: a record for each, of plain values. */
@@ -164,8 +222,9 @@ export async function giveList(
   person: PersonViewer,
   options: ListRoles & { name: string; rows: readonly GivenRow[]; origin: string },
 ) {
-  const { name, rows: given, origin, ...roles } = options;
+  const { name, rows: given, origin, ...said } = options;
   await requireListMaker(app, person, name);
+  const roles = settledRoles(await findList(app, name), said);
   // A record may leave out what it has no value for.
   const headings = [...new Set(given.flatMap((row) => Object.keys(row)))];
   const columns = columnNames(headings);
@@ -236,7 +295,8 @@ export async function defineList(
   const { name, from, origin, ...given } = options;
   await requireListMaker(app, person, name);
   const read = await readOrigin(app, person, from);
-  const roles = 'group' in from && from.each !== undefined ? { id: 'recipient', ...given } : given;
+  const usual = 'group' in from && from.each !== undefined ? { id: 'recipient', ...given } : given;
+  const roles = settledRoles(await findList(app, name), usual);
   const recipients = recipientsOf(read, roles, 'it');
   return saveList(app, person, { name, roles, from, read, recipients, origin });
 }
@@ -245,14 +305,7 @@ export async function defineList(
 export async function currentList(app: App, person: PersonViewer, list: ListRow): Promise<ListRow> {
   if (list.origin === null) return list;
   const read = await readOrigin(app, person, list.origin);
-  const roles = {
-    id: list.idColumn,
-    address: list.addressColumn,
-    ...(list.activeFromColumn ? { activeFrom: list.activeFromColumn } : {}),
-    ...(list.activeToColumn ? { activeTo: list.activeToColumn } : {}),
-    ...list.roles,
-    types: list.types,
-  };
+  const roles = settledRoles(list, {});
   const recipients = recipientsOf(read, roles, `the list \`${list.name}\``);
   const known = await listRecipients(app, list);
   if (isDeepStrictEqual(known, recipients)) return list;

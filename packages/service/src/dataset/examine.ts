@@ -7,9 +7,11 @@ import { pipeline } from 'node:stream/promises';
 import { unzipSync } from 'fflate';
 import { readSheet } from 'read-excel-file/node';
 import { csvLine } from '@underbell/core/csv';
+import type { FileDialect } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import type { UploadLimits } from '../platform/settings.ts';
 import { examineCsv, lineTooLong, maxColumns, tooManyCells, tooManyColumns, type FileColumn } from './csvFile.ts';
+import { readDialect } from './fileDialect.ts';
 
 export type FileKind = 'csv' | 'jsonl' | 'xlsx';
 
@@ -21,13 +23,19 @@ export interface ExamineTask {
   /** As its sender calls it. */
   readonly fileName: string;
   readonly limits: UploadLimits;
+  /** What somebody said of how it is written. */
+  readonly said: FileDialect;
+  /** What was settled for an earlier file of the same. */
+  readonly known: FileDialect;
 }
 
 /** What is in a file. */
 export interface FileContents {
   readonly kind: FileKind;
-  /** The rows as CSV, whatever the file was. */
+  /** The rows as CSV in UTF-8, whatever the file was. */
   readonly path: string;
+  /** How it is written, as far as the file itself and what was said tell. */
+  readonly dialect: FileDialect;
   readonly rows: number;
   readonly columns: readonly FileColumn[];
 }
@@ -36,17 +44,19 @@ export interface FileContents {
 const maxWorkbookBytes = 60 * 1_048_576;
 
 /** What a file is, by its first bytes, and by its name where they do not tell. */
-async function kindOf(path: string, fileName: string): Promise<FileKind> {
+async function kindOf(path: string, fileName: string, { encoding }: FileDialect): Promise<FileKind> {
   const file = await open(path);
   const { buffer, bytesRead } = await file.read(Buffer.alloc(512), 0, 512, 0);
   await file.close();
   const start = buffer.subarray(0, bytesRead);
   if (start.subarray(0, 4).equals(Buffer.from('PK\u0003\u0004', 'latin1'))) return 'xlsx';
   const extension = /\.([a-z]+)$/i.exec(fileName)?.[1]?.toLowerCase();
-  if (extension === 'xlsx' || start.includes(0)) {
+  const isWide =
+    encoding === 'utf-16' || (start[0] === 0xff && start[1] === 0xfe) || (start[0] === 0xfe && start[1] === 0xff);
+  if (extension === 'xlsx' || (start.includes(0) && !isWide)) {
     throw new Refusal('FILE_KIND_UNKNOWN', `\`${fileName}\` is neither CSV, JSON Lines nor a workbook`, {
       word: fileName,
-      hint: 'save it as CSV (UTF-8), as JSON Lines or as .xlsx',
+      hint: 'save it as CSV, as JSON Lines or as .xlsx',
     });
   }
   const first = start
@@ -56,8 +66,12 @@ async function kindOf(path: string, fileName: string): Promise<FileKind> {
   return extension === 'jsonl' || extension === 'ndjson' || first.startsWith('{') ? 'jsonl' : 'csv';
 }
 
-const cellText = (value: unknown): string | null => {
+type DecimalSign = FileDialect['decimal'];
+
+/** @param decimal - what its numbers are written with, so that they are read as those in its texts are */
+const cellText = (value: unknown, decimal: DecimalSign): string | null => {
   if (value === null || value === undefined) return null;
+  if (typeof value === 'number' && decimal === 'comma') return String(value).replace('.', ',');
   if (value instanceof Date) {
     const text = value.toISOString();
     return text.endsWith('T00:00:00.000Z') ? text.slice(0, 10) : text;
@@ -88,7 +102,7 @@ function boundedLines(maxLineBytes: number): Transform {
 }
 
 /** JSON Lines as CSV; the headings are the names of all lines, in the order in which they first come. */
-async function fromJsonLines(from: string, to: string, limits: UploadLimits): Promise<void> {
+async function fromJsonLines(from: string, to: string, { limits, said }: ExamineTask): Promise<void> {
   const lines = () => {
     const input = createReadStream(from).pipe(boundedLines(limits.maxLineBytes));
     return createInterface({ input, crlfDelay: Infinity });
@@ -120,7 +134,7 @@ async function fromJsonLines(from: string, to: string, limits: UploadLimits): Pr
   if (headings.size === 0) throw new Refusal('FILE_EMPTY', 'the file is empty');
   async function* written(): AsyncGenerator<string> {
     yield csvLine([...headings]);
-    for await (const one of objects()) yield csvLine([...headings].map((name) => cellText(one[name])));
+    for await (const one of objects()) yield csvLine([...headings].map((name) => cellText(one[name], said.decimal)));
   }
   await writeLines(to, written());
 }
@@ -141,7 +155,7 @@ function refuseBomb(bytes: Buffer, limits: UploadLimits): void {
 }
 
 /** The first sheet of a workbook as CSV; the first row holds the headings. */
-async function fromWorkbook(from: string, to: string, limits: UploadLimits): Promise<void> {
+async function fromWorkbook(from: string, to: string, { limits, said }: ExamineTask): Promise<void> {
   const { size } = await stat(from);
   if (size > maxWorkbookBytes) {
     throw new Refusal('INPUT_TOO_LARGE', 'the workbook is too large to be read as a whole', {
@@ -169,15 +183,34 @@ async function fromWorkbook(from: string, to: string, limits: UploadLimits): Pro
     to,
     rows
       .filter((row) => row.some((cell) => cell !== null))
-      .map((row) => csvLine(Array.from({ length: width }, (_, i) => cellText(row[i])))),
+      .map((row) => csvLine(Array.from({ length: width }, (_, i) => cellText(row[i], said.decimal)))),
   );
 }
 
+/** @throws {Refusal} `INPUT_INVALID`: what only text in cells has was said of another kind of file */
+function refuseDialect(kind: FileKind, { encoding, separator }: FileDialect): void {
+  const pointer = separator ? 'separator' : 'encoding';
+  if (kind === 'csv' || (separator ?? encoding) === undefined) return;
+  const what = kind === 'xlsx' ? 'a workbook' : 'a file of JSON Lines';
+  throw new Refusal('INPUT_INVALID', `${what} has no ${pointer} of its own`, { pointer, hint: 'leave it out' });
+}
+
 /** Looks at every cell of a file. @throws {Refusal} `FILE_…`, `INPUT_TOO_LARGE` */
-export async function examineFile({ folder, raw, fileName, limits }: ExamineTask): Promise<FileContents> {
-  const kind = await kindOf(raw, fileName);
-  const path = kind === 'csv' ? raw : join(folder, 'rows.csv');
-  if (kind === 'jsonl') await fromJsonLines(raw, path, limits);
-  if (kind === 'xlsx') await fromWorkbook(raw, path, limits);
-  return { kind, path, ...(await examineCsv(path, limits)) };
+export async function examineFile(task: ExamineTask): Promise<FileContents> {
+  const { folder, raw, fileName, limits, said, known } = task;
+  const kind = await kindOf(raw, fileName, said);
+  refuseDialect(kind, said);
+  if (kind === 'csv') {
+    const { path, encoding, separator } = await readDialect(raw, join(folder, 'text.csv'), said, known);
+    const { decimal, dates } = { ...known, ...said };
+    const dialect = { encoding, separator, ...(decimal ? { decimal } : {}), ...(dates ? { dates } : {}) };
+    return { kind, path, dialect, ...(await examineCsv(path, { ...limits, separator })) };
+  }
+  const path = join(folder, 'rows.csv');
+  if (kind === 'jsonl') await fromJsonLines(raw, path, task);
+  else await fromWorkbook(raw, path, task);
+  // Their numbers are numbers: only what was said makes one of a text with a comma.
+  const dates = said.dates ?? known.dates;
+  const dialect = { decimal: said.decimal ?? ('dot' as const), ...(dates ? { dates } : {}) };
+  return { kind, path, dialect, ...(await examineCsv(path, limits)) };
 }

@@ -1,6 +1,5 @@
 export { datasetRoutes } from './routes.ts';
 export { columnNames, readCsv } from './csvFile.ts';
-export { withUpload } from './upload.ts';
 export type { RowRequest } from './road.ts';
 export { countBetween, countRows, countRowsPerLimit, countRowsPerTuple, ownCounts } from './rowCounts.ts';
 export { countQueryRows, readFigure, readRows } from './rowFigures.ts';
@@ -14,8 +13,10 @@ export {
   dueDatasets,
   findDataset,
   findDatasetRow,
+  findKeptRevision,
   listDatasets,
   readableRevision,
+  showRevision,
   type DatasetRow,
   type RefreshCause,
   type RefreshSchedule,
@@ -34,13 +35,16 @@ export {
 export { previewRows, profileColumns, rowsQuery } from './profile.ts';
 export {
   describeQuery,
-  loadFromCsv,
+  loadFromFile,
   loadFromSource,
   refreshedColumns,
   sweepTables,
+  type FileRows,
   type LoadBy,
   type Loaded,
 } from './load.ts';
+export { cellDialect, fileDialect } from './dialectSchema.ts';
+export { refuseQuestions } from './questions.ts';
 export { toColumns, type FileColumn } from './csvFile.ts';
 export type { FileKind } from './examine.ts';
 export { examineUpload, uploadFolder, type ExaminedFile } from './upload.ts';

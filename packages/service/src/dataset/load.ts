@@ -2,11 +2,10 @@ import { createReadStream } from 'node:fs';
 import { Transform, type Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { setInterval } from 'node:timers/promises';
-import { parse } from 'csv-parse';
 import type pg from 'pg';
 import type { Transaction } from 'sequelize';
 import { csvLine } from '@underbell/core/csv';
-import { fitsType, type DatasetColumn } from '@underbell/core/dataset';
+import { plainCell, type DatasetColumn, type FileDialect } from '@underbell/core/dataset';
 import { quoteName } from '@underbell/core/filter';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { meter } from '../meter/index.ts';
@@ -37,6 +36,7 @@ import {
   type RefreshCause,
   type RevisionRow,
 } from './store.ts';
+import { cellParser } from './fileDialect.ts';
 import { columnTypeOf, createTableSql, dataTable, indexSql, pickIndexSql, sourceCopySql } from './table.sql.ts';
 
 /** Who had data loaded, and what is asked before it is shown. */
@@ -210,8 +210,9 @@ function outcomeOf(error: unknown): { error: string; state?: RevisionRow['state'
 
 async function dropSpent(app: App, dataset: string): Promise<void> {
   for (const spent of await spentRevisions(app, dataset)) {
+    // Marked first: what somebody goes back to in this instant stays.
+    if (!(await markDropped(app, spent.id))) continue;
     await app.lanes.planned.query(`DROP TABLE IF EXISTS ${dataTable(spent.tableName)}`);
-    await markDropped(app, spent.id);
   }
 }
 
@@ -293,16 +294,22 @@ export async function loadFromSource(
   );
 }
 
-/** Rows of a file in which cells that do not fit their column become empty. */
-function blankMisfits(path: string, columns: readonly DatasetColumn[]): Readable {
-  const rows = createReadStream(path).pipe(parse({ bom: true, skip_empty_lines: true }));
+/** Where the rows of a file lie, and how they are written. */
+export interface FileRows {
+  readonly path: string;
+  readonly dialect: FileDialect;
+  /** Whether the database reads every cell as it stands. */
+  readonly isPlain: boolean;
+}
+
+/** Rows of a file with their cells as the database reads them; those that do not fit their column become empty. */
+function plainRows({ path, dialect }: FileRows, columns: readonly DatasetColumn[]): Readable {
+  const rows = createReadStream(path).pipe(cellParser(dialect.separator ?? 'comma'));
   let isHeading = true;
   const clean = new Transform({
     writableObjectMode: true,
     transform(cells: string[], _, done) {
-      const line = isHeading
-        ? cells
-        : cells.map((cell, i) => (cell === '' || fitsType(cell, columns[i]!.type) ? cell : ''));
+      const line = isHeading ? cells : cells.map((cell, i) => plainCell(cell, columns[i]!.type, dialect) ?? '');
       isHeading = false;
       // An empty cell is a missing value, in texts as well as elsewhere.
       done(null, csvLine(line.map((cell) => (cell === '' ? null : cell))));
@@ -313,26 +320,24 @@ function blankMisfits(path: string, columns: readonly DatasetColumn[]): Readable
 }
 
 /**
- * Loads a CSV file as the next revision.
+ * Loads the rows of a file as the next revision.
  *
- * @param options - `badCells`: whether cells that do not fit refuse the file or count as missing
  * @throws {Refusal} `FILE_MALFORMED`, `REFRESH_BREAKS`, `LOAD_STOPPED`; the old revision stays
  */
-export async function loadFromCsv(
+export async function loadFromFile(
   app: App,
   dataset: { readonly name: string; readonly columns: DatasetColumn[] },
-  path: string,
-  options: LoadBy & { readonly badCells?: 'refuse' | 'empty' },
+  file: FileRows,
+  by: LoadBy,
 ): Promise<Loaded> {
   const { columns } = dataset;
-  return loadRevision(app, dataset, options, async (into, table, watch) => {
+  return loadRevision(app, dataset, by, async (into, table, watch) => {
     const names = columns.map((one) => quoteName(one.name)).join(', ');
-    const typed = columns.filter((one) => one.type !== 'text').map((one) => quoteName(one.name));
-    // A quoted empty cell is missing wherever it could not be a value.
-    const nulls = typed.length > 0 ? `, FORCE_NULL (${typed.join(', ')})` : '';
-    const rows = options.badCells === 'empty' ? blankMisfits(path, columns) : createReadStream(path);
+    // A quoted empty cell is as missing as one without quotes, in texts as well.
+    const format = `FORMAT csv, HEADER, FORCE_NULL (${names})`;
+    const rows = file.isPlain ? createReadStream(file.path) : plainRows(file, columns);
     try {
-      const copy = into.query(copyFrom(`COPY ${table} (${names}) FROM STDIN (FORMAT csv, HEADER${nulls})`));
+      const copy = into.query(copyFrom(`COPY ${table} (${names}) FROM STDIN (${format})`));
       await pipeline(rows, watch.counter, copy, { signal: watch.signal });
       return copy.rowCount ?? 0;
     } catch (cause) {

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { Op, QueryTypes, type Model, type Transaction } from 'sequelize';
-import type { DatasetColumn, DatasetShape } from '@underbell/core/dataset';
+import type { DatasetColumn, DatasetShape, FileDialect } from '@underbell/core/dataset';
 import { noSuch } from '../access/rights.ts';
 import { announce, enqueue, defineRecord, plain, recall, type App } from '../platform/index.ts';
 
@@ -23,6 +23,8 @@ export interface DatasetRow {
   staleSince: Date | null;
   staleReason: string | null;
   hookFingerprint: string | null;
+  /** How the file was written that it was loaded from. */
+  fileDialect: FileDialect | null;
   /** Who hears of failures. */
   ownerEmail: string | null;
   deletedAt: Date | null;
@@ -59,6 +61,8 @@ export interface RevisionRow {
   /** What the swap would have broken. */
   impact: { user: string; what: string }[];
   stopAsked: boolean;
+  /** When it last came to be shown. */
+  shownAt: Date | null;
 }
 
 /** A revision that can be read: which table, which columns, how old. */
@@ -95,6 +99,7 @@ const tables = (app: App) => ({
     staleSince: 'instant',
     staleReason: 'text',
     hookFingerprint: 'text',
+    fileDialect: 'json',
     ownerEmail: 'text',
     deletedAt: 'instant',
     deletedBy: 'text',
@@ -114,6 +119,7 @@ const tables = (app: App) => ({
     startedBy: 'text',
     impact: 'json',
     stopAsked: 'boolean',
+    shownAt: 'instant',
   }),
 });
 
@@ -217,6 +223,7 @@ export async function startRevision(
         startedBy: by.who,
         impact: [],
         stopAsked: false,
+        shownAt: null,
       },
       { transaction },
     );
@@ -241,7 +248,7 @@ export async function finishRevision(
     return;
   }
   await revisions.update(
-    { state: 'ready', rowCount: outcome.rows, finishedAt },
+    { state: 'ready', rowCount: outcome.rows, finishedAt, shownAt: finishedAt },
     { where: { id: revision.id }, transaction },
   );
   await datasets.update(
@@ -252,6 +259,32 @@ export async function finishRevision(
   const news = { name: revision.datasetName, at: finishedAt.getTime() };
   const tell = (within: Transaction) => enqueue(app, 'dataset.refreshed', news, within);
   await (transaction ? tell(transaction) : app.records.transaction(tell));
+}
+
+/** A revision of a dataset by its number, whose rows are still there. */
+export async function findKeptRevision(app: App, dataset: string, number: number): Promise<RevisionRow | undefined> {
+  const row = await tables(app).revisions.findOne({ where: { datasetName: dataset, number, state: 'ready' } });
+  return row ? plain(row) : undefined;
+}
+
+/**
+ * Shows a revision that is still there in place of the one that is shown.
+ *
+ * @returns whether it was still there when it was to be shown
+ */
+export async function showRevision(
+  app: App,
+  { id, datasetName }: RevisionRow,
+  columns: DatasetColumn[],
+  transaction: Transaction,
+): Promise<boolean> {
+  const { datasets, revisions } = tables(app);
+  const kept = await revisions.findOne({ where: { id, state: 'ready' }, lock: transaction.LOCK.UPDATE, transaction });
+  if (!kept) return false;
+  await kept.update({ shownAt: new Date(app.now()) }, { transaction });
+  await datasets.update({ revisionId: id, columns }, { where: { name: datasetName }, transaction });
+  await announce(app, { kind: 'dataset', name: datasetName }, transaction);
+  return true;
 }
 
 /** A load whose process died is over; the lock that it held is free. */
@@ -272,22 +305,26 @@ export async function askLoadToStop(app: App, dataset: string): Promise<boolean>
 }
 
 /**
- * Revisions whose tables nobody can come to read any more: all but the newest two that are ready, and those that a run is
- * bound to which has not ended, however long it is held, paused or waits.
+ * Revisions whose tables nobody can come to read any more: all but the one that is shown, those that were shown last, and
+ * those that a run is bound to which has not ended, however long it is held, paused or waits.
  */
 export async function spentRevisions(app: App, dataset: string): Promise<RevisionRow[]> {
   const ready = await tables(app).revisions.findAll({
     where: { datasetName: dataset, state: 'ready' },
-    order: [['number', 'DESC']],
-    offset: 2,
+    order: [
+      ['shownAt', 'DESC NULLS LAST'],
+      ['number', 'DESC'],
+    ],
+    offset: app.settings.keep.revisions,
   });
+  const shown = (await findDatasetRow(app, dataset))?.revisionId;
   // Which runs there are is the sending's affair; that they are bound to revisions by number is all that is known here.
   const bound = await app.records.query<{ id: string }>(
     `SELECT DISTINCT one.value AS id FROM runs, jsonb_each_text(runs.revisions) AS one
      WHERE runs.state IN ('held', 'waiting', 'running', 'paused')`,
     { type: QueryTypes.SELECT },
   );
-  const held = new Set(bound.map((row) => Number(row.id)));
+  const held = new Set([...bound.map((row) => Number(row.id)), shown]);
   return ready.map(plain).filter((row) => !held.has(row.id));
 }
 
@@ -314,8 +351,18 @@ export async function strayTables(app: App): Promise<string[]> {
   return rows.map((row) => row.name);
 }
 
-export async function markDropped(app: App, id: number): Promise<void> {
-  await tables(app).revisions.update({ state: 'dropped' }, { where: { id } });
+/** Says that a revision's rows go. @returns whether they may: not while the revision is shown */
+export async function markDropped(app: App, id: number): Promise<boolean> {
+  return app.records.transaction(async (transaction) => {
+    // Whoever goes back to it holds it: what was shown meanwhile is seen by the statement after this one only.
+    await app.records.query('SELECT id FROM revisions WHERE id = $id FOR UPDATE', { bind: { id }, transaction });
+    const [, changed] = await app.records.query(
+      `UPDATE revisions SET state = 'dropped' WHERE id = $id AND state = 'ready'
+         AND NOT EXISTS (SELECT FROM datasets WHERE revision_id = $id)`,
+      { bind: { id }, transaction },
+    );
+    return ((changed as { rowCount?: number }).rowCount ?? 0) > 0;
+  });
 }
 
 export async function listRevisions(app: App, dataset: string): Promise<RevisionRow[]> {

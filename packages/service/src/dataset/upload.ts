@@ -1,9 +1,10 @@
 import { randomUUID } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
-import { mkdir, mkdtemp, rm, stat } from 'node:fs/promises';
+import { mkdir, rm, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
+import type { FileDialect } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import { runInThread, threadProgram, type App } from '../platform/index.ts';
 import type { ExamineTask, FileContents } from './examine.ts';
@@ -55,24 +56,14 @@ function examineApart(task: ExamineTask): Promise<FileContents> {
   return runInThread(threadProgram(built, new URL('./examineThread.mjs', import.meta.url)), task, bounds);
 }
 
-/** Keeps a CSV in a folder of its own while work goes on, then removes it. */
-export async function withUpload<T>(app: App, upload: Readable, work: (file: FileContents) => Promise<T>): Promise<T> {
-  const folder = await mkdtemp(join(app.settings.spool, 'upload-'));
-  try {
-    const raw = join(folder, 'file');
-    await receive(app, upload, raw);
-    return await work(await examineApart({ folder, raw, fileName: 'file.csv', limits: app.settings.uploads }));
-  } catch (cause) {
-    throw refuseSpace(cause);
-  } finally {
-    await rm(folder, { recursive: true, force: true });
-  }
-}
-
 export const uploadFolder = (app: App, id: string) => join(app.settings.spool, 'uploads', id);
 
 /** Takes a file in and looks at every cell of it; nothing is loaded. */
-export async function examineUpload(app: App, upload: Readable, fileName: string): Promise<ExaminedFile> {
+export async function examineUpload(
+  app: App,
+  upload: Readable,
+  { fileName, said = {}, known = {} }: { fileName: string; said?: FileDialect; known?: FileDialect },
+): Promise<ExaminedFile> {
   const id = randomUUID();
   const folder = uploadFolder(app, id);
   await mkdir(folder, { recursive: true });
@@ -81,7 +72,7 @@ export async function examineUpload(app: App, upload: Readable, fileName: string
     await receive(app, upload, raw);
     const { size } = await stat(raw);
     if (size === 0) throw new Refusal('FILE_EMPTY', 'the file is empty', { hint: 'the first row holds the headings' });
-    const found = await examineApart({ folder, raw, fileName, limits: app.settings.uploads });
+    const found = await examineApart({ folder, raw, fileName, limits: app.settings.uploads, said, known });
     return { id, sizeBytes: size, ...found };
   } catch (cause) {
     await rm(folder, { recursive: true, force: true });

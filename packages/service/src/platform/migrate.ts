@@ -18,6 +18,7 @@ import * as awaited from './migrations/014-awaited.ts';
 import * as writers from './migrations/015-writers.ts';
 import * as holders from './migrations/016-holders.ts';
 import * as queue from './migrations/017-queue.ts';
+import * as dialects from './migrations/018-dialects.ts';
 
 /** In order; only ever appended to. */
 const migrations = [
@@ -38,6 +39,7 @@ const migrations = [
   writers,
   holders,
   queue,
+  dialects,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

@@ -49,8 +49,13 @@ export interface Settings {
   /** How much of figures' answers a process keeps, in bytes. */
   readonly cacheBytes: number;
   readonly uploads: UploadLimits;
-  /** How many days what has ended is kept. */
-  readonly keep: { readonly jobsDays: number; readonly tokensDays: number; readonly meterDays: number };
+  /** How many days what has ended is kept, and how many revisions of a dataset. */
+  readonly keep: {
+    readonly jobsDays: number;
+    readonly tokensDays: number;
+    readonly meterDays: number;
+    readonly revisions: number;
+  };
   /** Addresses and networks of the proxies in front of the service, whose word about who asks counts. */
   readonly trustedProxies: readonly string[];
   /** An outside OpenID Connect provider to sign in with. */
@@ -85,6 +90,7 @@ const schema = Joi.object({
   UNDERBELL_KEEP_JOBS_DAYS: Joi.number().min(1).max(3_650).default(14),
   UNDERBELL_KEEP_TOKENS_DAYS: Joi.number().min(0).max(3_650).default(30),
   UNDERBELL_KEEP_METER_DAYS: Joi.number().min(2).max(3_650).default(400),
+  UNDERBELL_KEEP_REVISIONS: Joi.number().integer().min(1).max(100).default(3),
   UNDERBELL_TRUSTED_PROXIES: Joi.string().allow('').default('').custom(readNetworks, 'networks'),
   UNDERBELL_UPLOAD_MEBIBYTES: Joi.number().min(1).max(1_048_576).default(4_096),
   UNDERBELL_UPLOAD_ROW_KIBIBYTES: Joi.number().min(1).max(65_536).default(1_024),
@@ -179,6 +185,7 @@ export function readSettings(environment: Readonly<Record<string, string | undef
       jobsDays: value.UNDERBELL_KEEP_JOBS_DAYS,
       tokensDays: value.UNDERBELL_KEEP_TOKENS_DAYS,
       meterDays: value.UNDERBELL_KEEP_METER_DAYS,
+      revisions: value.UNDERBELL_KEEP_REVISIONS,
     },
     trustedProxies: value.UNDERBELL_TRUSTED_PROXIES === '' ? [] : value.UNDERBELL_TRUSTED_PROXIES,
     uploads: {

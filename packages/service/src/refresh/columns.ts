@@ -6,7 +6,9 @@ import {
   annotate,
   changeDataset,
   describeQuery,
+  findKeptRevision,
   loadFromSource,
+  showRevision,
   type ColumnNote,
   type DatasetRow,
 } from '../dataset/index.ts';
@@ -72,4 +74,34 @@ async function rememberColumns(
     await remember(app, entry, transaction);
     await announce(app, { kind: 'dataset', name: row.name }, transaction);
   });
+}
+
+/** Shows an earlier revision again, whose rows are still there; the next loading goes on from the newest number. */
+export async function goBack(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  number: number,
+  options: { isForced: boolean; origin: string },
+) {
+  await requireRight(app, person, 'edit', 'dataset', name);
+  const row = await requireDataset(app, name);
+  const gone = () =>
+    new Refusal('NOT_FOUND', `the rows of revision ${number} of \`${name}\` are not there any more`, {
+      word: String(number),
+      hint: `underbell dataset show ${name} says which are`,
+    });
+  const revision = await findKeptRevision(app, name, number);
+  if (!revision) throw gone();
+  const columns = revision.columns.map((one) => {
+    const known = row.columns.find((column) => column.name === one.name);
+    return { ...(known ?? one), type: one.type, ...(one.sourceType ? { sourceType: one.sourceType } : {}) };
+  });
+  if (!options.isForced) await refuseBreaks(app, name, columns);
+  await app.records.transaction(async (transaction) => {
+    if (!(await showRevision(app, revision, columns, transaction))) throw gone();
+    const entry = { who: person.email, what: `gone back to revision ${number}`, thing: `dataset ${name}` };
+    await remember(app, { ...entry, origin: options.origin }, transaction);
+  });
+  return { name, revision: number, rows: Number(revision.rowCount), columns };
 }

@@ -1,15 +1,22 @@
 import Joi from 'joi';
+import type { CellDialect, FileDialect } from '@underbell/core/dataset';
 import { thing } from '../access/index.ts';
-import type { ColumnNote, DatasetSpec, RefreshSchedule } from '../dataset/index.ts';
+import { cellDialect, fileDialect, type ColumnNote, type DatasetSpec, type RefreshSchedule } from '../dataset/index.ts';
 import { countAttempt, defineRoute, type Route } from '../platform/index.ts';
 import { field, mergeNotes, note, pairs, readPairs } from './schemas.ts';
 import { defineDataset, refreshByHand, stopLoad } from './usecases.ts';
-import { dropUpload, examine, loadExamined, loadUpload } from './uploads.ts';
+import { dropUpload, examine, loadExamined, loadUpload, showUpload } from './uploads.ts';
 import { callHook, makeHook, schedule } from './triggers.ts';
-import { editColumns } from './columns.ts';
+import { editColumns, goBack } from './columns.ts';
 
 const named = Joi.object({ name: thing.required() });
 const force = Joi.boolean().default(false).description('even if it breaks what uses the dataset');
+type BadCells = 'refuse' | 'empty';
+const badCells = Joi.string()
+  .valid('refuse', 'empty')
+  .default('refuse')
+  .description('what becomes of cells that do not fit');
+type ColumnPairs = Readonly<Record<'key' | 'type' | 'label' | 'unit', string[]>>;
 const about = { tag: 'Datasets', audience: 'person' } as const;
 
 export const refreshRoutes: Route[] = [
@@ -68,6 +75,16 @@ export const refreshRoutes: Route[] = [
     handle: ({ app, person, params, query, body, origin }) =>
       editColumns(app, person, params.name, body.columns, { isForced: query.force, origin }),
   }),
+  defineRoute<{ name: string; number: number }, { force: boolean }>({
+    ...about,
+    method: 'post',
+    path: '/api/v1/datasets/:name/revisions/:number/show',
+    summary: 'Show an earlier revision again whose rows are still there',
+    params: Joi.object({ name: thing.required(), number: Joi.number().integer().min(1).max(2_147_483_647).required() }),
+    query: Joi.object({ force }),
+    handle: ({ app, person, params, query, origin }) =>
+      goBack(app, person, params.name, params.number, { isForced: query.force, origin }),
+  }),
   defineRoute<{ name: string }, Record<string, never>, { schedule: RefreshSchedule | null }>({
     ...about,
     method: 'put',
@@ -120,43 +137,69 @@ export const refreshRoutes: Route[] = [
       return { isAsked: true };
     },
   }),
-  defineRoute<{ name: string }, { key: string[]; type: string[]; label: string[]; force: boolean }>({
+  defineRoute<
+    { name: string },
+    FileDialect & { file: string; title?: string; badCells: BadCells; force: boolean } & ColumnPairs
+  >({
     ...about,
     method: 'put',
     path: '/api/v1/datasets/:name/file',
-    summary: 'Load a CSV file as the next revision, its types inferred',
+    summary: 'Load a CSV, JSON Lines or XLSX file as the next revision',
     params: named,
-    consumes: 'text/csv',
+    consumes: '*/*',
     query: Joi.object({
+      file: Joi.string().min(1).max(200).default('file.csv').description('its name'),
+      title: Joi.string().trim().min(1).max(200),
       key: pairs.description('column=key'),
       type: pairs.description('column=type'),
       label: pairs.description('column=label'),
+      unit: pairs.description('column=unit'),
+      badCells,
+      ...fileDialect,
       force,
     }),
     async handle({ app, ctx, person, params, query, origin }) {
+      const { file, title, key, type, label, unit, badCells: bad, force: isForced, ...said } = query;
       const columns = mergeNotes([
-        ...readPairs(query.key, 'key'),
-        ...readPairs(query.type, 'type'),
-        ...readPairs(query.label, 'label'),
+        ...readPairs(key, 'key'),
+        ...readPairs(type, 'type'),
+        ...readPairs(label, 'label'),
+        ...readPairs(unit, 'unit'),
       ]);
-      const options = { name: params.name, columns, isForced: query.force, origin };
-      return { name: params.name, ...(await loadUpload(app, person, ctx.req, options)) };
+      const options = { name: params.name, fileName: file, columns, badCells: bad, said, isForced, origin };
+      return loadUpload(app, person, ctx.req, { ...options, ...(title ? { title } : {}) });
     },
   }),
-  defineRoute<Record<string, never>, { file: string }>({
+  defineRoute<Record<string, never>, FileDialect & { file: string; dataset?: string }>({
     ...about,
     method: 'post',
     path: '/api/v1/uploads',
     summary: 'Take in a CSV, JSON Lines or XLSX file and look at every cell; nothing is loaded yet',
     status: 201,
-    query: Joi.object({ file: Joi.string().min(1).max(200).required().description('its name') }),
+    query: Joi.object({
+      file: Joi.string().min(1).max(200).required().description('its name'),
+      dataset: thing.description('what it is for: how earlier files of it were written counts where it is open'),
+      ...fileDialect,
+    }),
     consumes: '*/*',
-    handle: ({ app, ctx, person, query }) => examine(app, person, ctx.req, query.file),
+    handle({ app, ctx, person, query }) {
+      const { file: fileName, dataset, ...said } = query;
+      return examine(app, person, ctx.req, { fileName, said, ...(dataset === undefined ? {} : { dataset }) });
+    },
+  }),
+  defineRoute<{ id: string }, CellDialect>({
+    ...about,
+    method: 'get',
+    path: '/api/v1/uploads/:id',
+    summary: 'A file that was looked at, its numbers and dates read as it is said',
+    params: Joi.object({ id: Joi.string().guid().required() }),
+    query: Joi.object(cellDialect),
+    handle: ({ app, person, params, query }) => showUpload(app, person, params.id, query),
   }),
   defineRoute<
     { id: string },
     { force: boolean },
-    { name: string; title?: string; columns: ColumnNote[]; badCells: 'refuse' | 'empty' }
+    { name: string; title?: string; columns: ColumnNote[]; badCells: BadCells } & CellDialect
   >({
     ...about,
     method: 'post',
@@ -168,10 +211,14 @@ export const refreshRoutes: Route[] = [
       name: thing.required(),
       title: Joi.string().trim().min(1).max(200),
       columns: Joi.array().items(note).max(500).default([]),
-      badCells: Joi.string().valid('refuse', 'empty').default('refuse'),
+      badCells,
+      ...cellDialect,
     }),
-    handle: ({ app, person, params, query, body, origin }) =>
-      loadExamined(app, person, params.id, { ...body, isForced: query.force, origin }),
+    handle({ app, person, params, query, body, origin }) {
+      const { decimal, dates, ...wish } = body;
+      const said = { ...(decimal ? { decimal } : {}), ...(dates ? { dates } : {}) };
+      return loadExamined(app, person, params.id, { ...wish, said, isForced: query.force, origin });
+    },
   }),
   defineRoute<{ id: string }>({
     ...about,

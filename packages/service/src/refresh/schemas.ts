@@ -20,7 +20,7 @@ export const note = Joi.object({
 export const pairs = Joi.array().items(Joi.string().max(200)).single().default([]);
 
 /** `quay_id=quay` pairs of a query option. */
-export function readPairs(pairs: readonly string[], what: 'key' | 'type' | 'label'): ColumnNote[] {
+export function readPairs(pairs: readonly string[], what: 'key' | 'type' | 'label' | 'unit'): ColumnNote[] {
   return pairs.map((pair) => {
     const at = pair.indexOf('=');
     if (at < 1) throw new Refusal('INPUT_INVALID', `\`${pair}\` is not column=${what}`, { pointer: what, word: pair });

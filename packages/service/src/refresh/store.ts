@@ -1,4 +1,5 @@
 import { Op, QueryTypes } from 'sequelize';
+import type { FileDialect } from '@underbell/core/dataset';
 import type { FileColumn, FileKind } from '../dataset/index.ts';
 import { defineRecord, plain, type App } from '../platform/index.ts';
 
@@ -12,6 +13,8 @@ export interface UploadRow {
   sizeBytes: number;
   rowCount: number;
   columns: FileColumn[];
+  /** As far as the file itself and what was said of it tell. */
+  dialect: FileDialect;
   createdAt: Date;
 }
 
@@ -25,6 +28,7 @@ const uploads = (app: App) =>
     sizeBytes: 'integer',
     rowCount: 'integer',
     columns: 'json',
+    dialect: 'json',
     createdAt: 'instant',
   });
 

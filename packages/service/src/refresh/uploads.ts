@@ -1,28 +1,42 @@
 import { rm } from 'node:fs/promises';
 import type { Readable } from 'node:stream';
 import { isAtLeast, type PersonViewer } from '@underbell/core/access';
-import type { DatasetColumn } from '@underbell/core/dataset';
+import {
+  describeColumn,
+  dialectWords,
+  isPlain,
+  misfitsOf,
+  openQuestions,
+  settleDialect,
+  type CellDialect,
+  type DatasetColumn,
+  type FileDialect,
+} from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import { noSuch, rightOn } from '../access/index.ts';
 import {
   annotate,
+  changeDataset,
   examineUpload,
+  findDatasetRow,
   listDatasets,
-  loadFromCsv,
+  loadFromFile,
+  refuseQuestions,
   requireLoader,
   saveDataset,
   toColumns,
   uploadFolder,
-  withUpload,
   type ColumnNote,
   type DatasetRow,
+  type ExaminedFile,
+  type FileColumn,
 } from '../dataset/index.ts';
 import type { App } from '../platform/index.ts';
 import { refuseBreaks } from './impact.ts';
 import { countUploads, findUpload, putUpload, removeUpload, type UploadRow } from './store.ts';
 import { loadBy } from './usecases.ts';
 
-/** What people said about columns before still holds for the next file; what is said now goes over it. */
+/** What was settled about columns before still holds for the next file, their types too; what is said now goes over it. */
 function fileColumns(
   known: DatasetRow | undefined,
   found: readonly DatasetColumn[],
@@ -30,63 +44,123 @@ function fileColumns(
 ): DatasetColumn[] {
   const kept = (known?.columns ?? [])
     .filter((one) => found.some((column) => column.name === one.name))
-    .map(({ type: _type, sourceType: _sourceType, ...note }) => note);
+    .map(({ sourceType: _sourceType, ...note }) => note);
   return annotate(annotate(found, kept), notes);
 }
 
-async function loadFile(
-  app: App,
-  person: PersonViewer,
-  file: {
-    name: string;
-    title?: string;
-    path: string;
-    found: readonly DatasetColumn[];
-    notes: readonly ColumnNote[];
-    badCells?: 'refuse' | 'empty';
-  },
-  options: { isForced: boolean; origin: string },
-) {
-  const known = await requireLoader(app, person, file.name);
+/** A file that was looked at, and what is to become of it. */
+interface FileLoad {
+  readonly name: string;
+  readonly title?: string;
+  readonly file: Pick<ExaminedFile, 'path' | 'dialect' | 'columns'>;
+  readonly notes: readonly ColumnNote[];
+  /** Said over what was found or settled before. */
+  readonly said: CellDialect;
+  readonly badCells: 'refuse' | 'empty';
+  readonly isForced: boolean;
+  readonly origin: string;
+}
+
+interface BadCells {
+  readonly column: string;
+  readonly cells: number;
+  readonly first: readonly { readonly row: number; readonly value: string }[];
+}
+
+/** Cells that do not fit the types that were settled, column by column. */
+function badCellsOf(found: readonly FileColumn[], columns: readonly DatasetColumn[], dialect: CellDialect): BadCells[] {
+  return found.flatMap((one) => {
+    const { type } = columns.find((column) => column.name === one.name)!;
+    const misfits = misfitsOf(one, type, dialect);
+    return misfits ? [{ column: one.name, cells: misfits.count, first: misfits.first }] : [];
+  });
+}
+
+function refuseBadCells(bad: readonly BadCells[], columns: readonly DatasetColumn[]): void {
+  if (bad.length === 0) return;
+  const problems = bad.map(({ column, cells, first }) => {
+    const { type } = columns.find((one) => one.name === column)!;
+    const places = first.map((one) => `row ${one.row} \`${one.value}\``).join(', ');
+    return {
+      at: column,
+      message: `${cells} ${cells === 1 ? 'cell is' : 'cells are'} not ${type}: ${places}${cells > first.length ? ', …' : ''}`,
+    };
+  });
+  throw new Refusal('CELLS_INVALID', `cells of ${problems.map((one) => `\`${one.at}\``).join(', ')} do not fit`, {
+    problems,
+    hint: 'choose another type, or let such cells count as missing (bad cells empty); rows count without the headings',
+  });
+}
+
+async function loadFile(app: App, person: PersonViewer, wish: FileLoad) {
+  const { name, file, isForced, origin } = wish;
+  const known = await requireLoader(app, person, name);
   if (known?.sourceName)
-    throw new Refusal('NAME_TAKEN', `\`${file.name}\` is loaded from the source \`${known.sourceName}\``, {
+    throw new Refusal('NAME_TAKEN', `\`${name}\` is loaded from the source \`${known.sourceName}\``, {
       hint: 'choose another name',
     });
-  const columns = fileColumns(known, file.found, file.notes);
-  if (known && !options.isForced) await refuseBreaks(app, file.name, columns);
+  const { decimal, dates } = { ...known?.fileDialect, ...file.dialect, ...wish.said };
+  const typed = [...(known?.columns ?? []), ...wish.notes].flatMap((one) =>
+    one.type ? [[one.name, one.type] as const] : [],
+  );
+  const settled = settleDialect(
+    file.columns,
+    { ...(decimal ? { decimal } : {}), ...(dates ? { dates } : {}) },
+    new Map(typed),
+  );
+  const dialect: FileDialect = { ...file.dialect, ...settled };
+  const columns = fileColumns(known, toColumns(file.columns, dialect), wish.notes);
+  const types = new Map(columns.map((one) => [one.name, one.type]));
+  refuseQuestions(file.columns, types, dialect);
+  const bad = badCellsOf(file.columns, columns, dialect);
+  if (wish.badCells === 'refuse') refuseBadCells(bad, columns);
+  if (known && !isForced) await refuseBreaks(app, name, columns);
   // The columns of a known dataset change with the swap, not before.
   const row = {
-    name: file.name,
-    title: file.title ?? known?.title ?? file.name,
+    name,
+    title: wish.title ?? known?.title ?? name,
     sourceName: null,
     sql: null,
     columns: known?.columns ?? columns,
     rowOrder: [],
     ownerEmail: known?.ownerEmail ?? person.email,
   };
-  await saveDataset(app, person, row, known === undefined, options.origin);
-  const by = loadBy(app, file.name, { who: person.email, cause: 'upload', isForced: options.isForced });
-  const loaded = await loadFromCsv(app, { name: file.name, columns }, file.path, {
-    ...by,
-    ...(file.badCells ? { badCells: file.badCells } : {}),
-  });
-  return { ...loaded, columns };
+  await saveDataset(app, person, row, known === undefined, origin);
+  const isAsItStands =
+    (dialect.separator ?? 'comma') === 'comma' &&
+    bad.length === 0 &&
+    file.columns.every((one) => isPlain(one, types.get(one.name)!, dialect));
+  const by = loadBy(app, name, { who: person.email, cause: 'upload', isForced });
+  const loaded = await loadFromFile(
+    app,
+    { name, columns },
+    { path: file.path, dialect, isPlain: isAsItStands },
+    { ...by, atSwap: (transaction) => changeDataset(app, name, { fileDialect: dialect }, transaction) },
+  );
+  return { name, ...loaded, columns, dialect, readAs: dialectWords(dialect), emptied: bad };
 }
 
-/** Loads an uploaded CSV in one step, its types inferred. */
+/** Loads an uploaded file in one step. */
 export async function loadUpload(
   app: App,
   person: PersonViewer,
   upload: Readable,
-  options: { name: string; columns: readonly ColumnNote[]; isForced: boolean; origin: string },
+  options: Omit<FileLoad, 'file' | 'notes' | 'said'> & {
+    readonly fileName: string;
+    readonly columns: readonly ColumnNote[];
+    readonly said: FileDialect;
+  },
 ) {
-  await requireLoader(app, person, options.name);
-  return takingPart(app, person, () =>
-    withUpload(app, upload, async ({ path, columns }) => {
-      const found = toColumns(columns);
-      return loadFile(app, person, { name: options.name, path, found, notes: options.columns }, options);
-    }),
-  );
+  const { fileName, columns: notes, said, ...wish } = options;
+  const known = (await requireLoader(app, person, wish.name))?.fileDialect ?? {};
+  return takingPart(app, person, async () => {
+    const file = await examineUpload(app, upload, { fileName, said, known });
+    try {
+      return await loadFile(app, person, { ...wish, file, notes, said });
+    } finally {
+      await rm(uploadFolder(app, file.id), { recursive: true, force: true });
+    }
+  });
 }
 
 /** Files are taken in for those who may make datasets, or load into one. @throws {Refusal} `NOT_ALLOWED` */
@@ -120,11 +194,47 @@ async function takingPart<T>(app: App, person: PersonViewer, work: () => Promise
   }
 }
 
+/** A file as it is shown before it is loaded: its columns, how it is read, and what has to be said first. */
+function shownUpload(row: UploadRow, known: DatasetRow | undefined) {
+  const { id, kind, fileName, sizeBytes, rowCount, columns } = row;
+  const types = new Map((known?.columns ?? []).map((one) => [one.name, one.type]));
+  const said = { ...known?.fileDialect, ...row.dialect };
+  const dialect: FileDialect = { ...row.dialect, ...settleDialect(columns, said, types) };
+  const described = columns.map((one) => {
+    const found = { name: one.name, ...describeColumn(one, dialect) };
+    // What was settled for earlier files is what this one will be loaded with.
+    const settled = known?.columns.find((column) => column.name === one.name);
+    if (!settled) return found;
+    const { type, label, key, unit } = settled;
+    return { ...found, type, ...(label ? { label } : {}), ...(key ? { key } : {}), ...(unit ? { unit } : {}) };
+  });
+  return {
+    id,
+    kind,
+    fileName,
+    sizeBytes,
+    rows: rowCount,
+    columns: described,
+    dialect,
+    readAs: dialectWords(dialect),
+    questions: openQuestions(columns, new Map(described.map((one) => [one.name, one.type])), dialect),
+  };
+}
+
 /** Takes a file in to be looked at: types, samples, cells that do not fit. Nothing is loaded yet. */
-export async function examine(app: App, person: PersonViewer, upload: Readable, fileName: string) {
+export async function examine(
+  app: App,
+  person: PersonViewer,
+  upload: Readable,
+  options: { readonly fileName: string; readonly dataset?: string; readonly said: FileDialect },
+) {
   await requireUploader(app, person);
-  const { id, kind, path, sizeBytes, rows, columns } = await takingPart(app, person, () =>
-    examineUpload(app, upload, fileName),
+  const { fileName, said } = options;
+  const mayLook =
+    options.dataset !== undefined && isAtLeast(await rightOn(app, person, 'dataset', options.dataset), 'edit');
+  const known = mayLook ? await findDatasetRow(app, options.dataset!) : undefined;
+  const { id, kind, path, sizeBytes, rows, columns, dialect } = await takingPart(app, person, () =>
+    examineUpload(app, upload, { fileName, said, known: known?.fileDialect ?? {} }),
   );
   const row: UploadRow = {
     id,
@@ -135,16 +245,25 @@ export async function examine(app: App, person: PersonViewer, upload: Readable, 
     sizeBytes,
     rowCount: rows,
     columns: [...columns],
+    dialect,
     createdAt: new Date(app.now()),
   };
   await putUpload(app, row);
-  return { id, kind, fileName, sizeBytes, rows, columns };
+  return shownUpload(row, known);
 }
 
 async function ownUpload(app: App, person: PersonViewer, id: string): Promise<UploadRow> {
   const row = await findUpload(app, id);
-  if (!row || row.personId !== person.id) throw noSuch('upload', id, []);
+  // What an older version looked at did not tell enough; it is sent again.
+  if (!row || row.personId !== person.id || row.columns.some((one) => !Array.isArray(one.tallies)))
+    throw noSuch('upload', id, []);
   return row;
+}
+
+/** A file that waits, read in another way than it was found. */
+export async function showUpload(app: App, person: PersonViewer, id: string, said: CellDialect) {
+  const row = await ownUpload(app, person, id);
+  return shownUpload({ ...row, dialect: { ...row.dialect, ...said } }, undefined);
 }
 
 export async function dropUpload(app: App, person: PersonViewer, id: string): Promise<void> {
@@ -153,49 +272,16 @@ export async function dropUpload(app: App, person: PersonViewer, id: string): Pr
   await rm(uploadFolder(app, id), { recursive: true, force: true });
 }
 
-/** Cells that do not fit the types that were chosen, column by column. */
-function refuseMisfits(upload: UploadRow, columns: readonly DatasetColumn[]): void {
-  const problems = upload.columns.flatMap((found) => {
-    const { name, type } = columns.find((one) => one.name === found.name)!;
-    const misfits = found.misfits.find((one) => one.type === type);
-    if (!misfits) return [];
-    const first = misfits.first.map((one) => `row ${one.row} \`${one.value}\``).join(', ');
-    return [
-      { at: name, message: `${misfits.count} ${misfits.count === 1 ? 'cell is' : 'cells are'} not ${type}: ${first}` },
-    ];
-  });
-  if (problems.length === 0) return;
-  throw new Refusal('CELLS_INVALID', `cells of ${problems.map((one) => `\`${one.at}\``).join(', ')} do not fit`, {
-    problems,
-    hint: 'choose another type, or let such cells count as missing',
-  });
-}
-
 /** Loads a file that was looked at, with the types, labels and keys that were settled. */
 export async function loadExamined(
   app: App,
   person: PersonViewer,
   id: string,
-  options: {
-    name: string;
-    title?: string;
-    columns: readonly ColumnNote[];
-    badCells: 'refuse' | 'empty';
-    isForced: boolean;
-    origin: string;
-  },
+  options: Omit<FileLoad, 'file' | 'notes'> & { readonly columns: readonly ColumnNote[] },
 ) {
-  const upload = await ownUpload(app, person, id);
-  const found = toColumns(upload.columns);
-  const known = await requireLoader(app, person, options.name);
-  if (options.badCells === 'refuse') refuseMisfits(upload, fileColumns(known, found, options.columns));
-  const { name, title, badCells } = options;
-  const loaded = await loadFile(
-    app,
-    person,
-    { name, ...(title ? { title } : {}), path: upload.path, found, notes: options.columns, badCells },
-    options,
-  );
+  const file = await ownUpload(app, person, id);
+  const { columns: notes, ...wish } = options;
+  const loaded = await loadFile(app, person, { ...wish, file, notes });
   await dropUpload(app, person, id);
-  return { name, ...loaded };
+  return loaded;
 }
