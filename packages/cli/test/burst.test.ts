@@ -25,6 +25,7 @@ const plan = (change: Partial<ShownPlan> = {}): ShownPlan => ({
   sender: 'Mara Venn',
   edition: 1,
   data: [],
+  parameters: [],
   limits: [{ origin: 'record rule', name: 'whole-network', words: 'everything' }],
   road: { kind: 'one pass', because: 'quay tells the copies apart' },
   cut: { dataset: 'sailings', by: [{ parameter: 'quay', listColumn: 'quay' }], where: {} },

@@ -179,7 +179,10 @@ describe('the quay pack', () => {
     assert.deepEqual([full.id, full.state, full.counts.sent, full.counts.failed], [next, 'failed', 0, 46]);
     assert.match(full.error!, /no space left/);
     assert.equal(house.mail.mails.length, before);
-    assert.deepEqual(readdirSync(house.app.settings.spool), []);
+    assert.deepEqual(
+      readdirSync(house.app.settings.spool).filter((one) => one !== 'uploads'),
+      [],
+    );
   });
 
   it('runs one at a time, can be stopped, and goes on where it stopped', async () => {

@@ -254,6 +254,7 @@ export interface Answer {
 
 export interface Ledger {
   readonly id: number;
+  readonly period: string;
   readonly state: string;
   readonly error: string | null;
   readonly rowsRead: number;

@@ -118,7 +118,7 @@ export function addBurstCommands(program: Command): void {
     });
   const forPeriod = (made: Command) =>
     made
-      .option('--period <period>', '2026-10 for a month, 2026-10-01 for a day')
+      .option('--period <period>', 'as ISO 8601 writes it: 2026-10, 2026-W44, 2026-Q4, 2026-10-26')
       .option('--again', 'also to those who have this period already', false);
   forPeriod(
     burst
@@ -144,7 +144,7 @@ export function addBurstCommands(program: Command): void {
   burst
     .command('sample <name> <recipient>')
     .description('write the very file that one recipient would get')
-    .option('--period <period>', '2026-10 for a month, 2026-10-01 for a day')
+    .option('--period <period>', 'as ISO 8601 writes it: 2026-10, 2026-W44, 2026-Q4, 2026-10-26')
     .option('--format <format>', 'csv, jsonl, xlsx, template, pdf or png; the first of the burst when left out')
     .option('--out <file>', 'where to; its own name when left out')
     .action(
@@ -176,10 +176,13 @@ export function addBurstCommands(program: Command): void {
         await writeFile(options.calendar, await (await callService('GET', `${burstPath(name)}/times.ics`)).text());
         return show(command, { file: options.calendar }, ({ file }) => line(`The next times are in ${file}.`));
       }
-      type Times = { words: string; times: { words: string; periodWords?: string }[] };
+      type Times = { words: string; times: { words: string; periodWords?: string; isRepeated?: boolean }[] };
       show(command, await askService<Times>('GET', `${burstPath(name)}/times`), ({ words, times }) => {
         line(`${name}: ${words}`);
-        for (const one of times) line(`  ${one.words}${one.periodWords ? `, about ${one.periodWords}` : ''}`);
+        for (const one of times)
+          line(
+            `  ${one.words}${one.periodWords ? `, about ${one.periodWords}` : ''}${one.isRepeated ? ' again: only for those who have none yet' : ''}`,
+          );
       });
     });
   const steer = (act: string, description: string, said: (run: Ledger, id: string) => string) =>

@@ -11,6 +11,14 @@ function costWords({ computingMs, rowsRead, bytes, unknown }: ShownPlan['costs']
 }
 
 /** A plan as it is read on a terminal. */
+/** What a parameter of the report is in the copies, and by what. */
+function settingLine({ parameter, value, from }: ShownPlan['parameters'][number]): string {
+  if (from === 'nothing') return `${parameter} filters nothing`;
+  if (from === 'list') return `${parameter} is each recipient's ${value}`;
+  const by = { period: 'the period of the run', burst: 'set by the burst', default: "the report's default" }[from];
+  return `${parameter} is ${value} (${by})`;
+}
+
 export function showPlan(plan: ShownPlan): void {
   table(plan.entries, [
     { heading: 'recipient', cell: (one) => one.recipient },
@@ -74,6 +82,11 @@ export function showPlan(plan: ShownPlan): void {
       `${encoding} has no ${characters.map((one) => `“${one}”`).join(' ')} (in ${columns.join(', ')}): the first copy with one stops the run. utf-8 has every character.`,
     );
   }
+  for (const one of plan.parameters) line(faint(settingLine(one)));
+  if (plan.repeatedTimes)
+    line(
+      `${plan.repeatedTimes.repeated} of its next ${plan.repeatedTimes.of} times are about a period that an earlier one is about: they reach only those who have none yet.`,
+    );
   const { destination } = plan;
   const least =
     destination.leastMs >= 1_000 ? `, which takes ${Math.round(destination.leastMs / 1000)} s at least` : '';

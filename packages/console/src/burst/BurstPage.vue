@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { Button, Checkbox, Input, Popconfirm, Select, Spin } from 'ant-design-vue';
+import { Button, Checkbox, Popconfirm, Select, Spin } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
 import { useRoute } from 'vue-router';
+import { spanName, startOf, stepBy, type SpanUnit } from '@underbell/core/report';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -9,6 +10,7 @@ import { useResource } from '../platform/useResource.ts';
 import { formatName } from '../platform/words.ts';
 import type { CostSum } from '@underbell/core/meter';
 import CostTable from '../meter/CostTable.vue';
+import PeriodField from './PeriodField.vue';
 import PlanTable from './PlanTable.vue';
 import RunLedger from './RunLedger.vue';
 import type { ShownPlan, ShownRun } from '@underbell/core/burst/answers';
@@ -16,24 +18,22 @@ import type { ShownBurst, Times } from './shapes.ts';
 import { useRun } from './useRun.ts';
 
 const props = defineProps<{ name: string }>();
-const { data: all, error } = useResource<{ bursts: ShownBurst[] }>('/api/v1/bursts');
-const burst = computed(() => all.value?.bursts.find((one) => one.name === props.name));
+const { data: burst, error } = useResource<ShownBurst>(() => `/api/v1/bursts/${encodeURIComponent(props.name)}`);
 const runs = useResource<{ runs: ShownRun[] }>(() => `/api/v1/runs?burst=${encodeURIComponent(props.name)}`);
 
-/** The month or day before this one: what people send most. */
-function lastPeriod(unit: 'month' | 'day'): string {
-  const now = new Date();
-  const before =
-    unit === 'month'
-      ? new Date(Date.UTC(now.getUTCFullYear(), now.getUTCMonth() - 1, 1))
-      : new Date(now.getTime() - 86_400_000);
-  return before.toISOString().slice(0, unit === 'month' ? 7 : 10);
-}
+/** The period before this one: what people send most. */
+const lastPeriod = (unit: SpanUnit) =>
+  spanName(stepBy(startOf(new Date().toISOString().slice(0, 10), unit), unit, -1), unit);
+/** Nothing where there are none, or every run is one of its own. */
+const unit = computed(() => {
+  const counted = burst.value?.definition.period?.unit;
+  return counted === undefined || counted === 'run' ? undefined : counted;
+});
 
 const period = ref('');
 const isAgain = ref(false);
 watch(burst, (found) => {
-  if (found?.definition.period && period.value === '') period.value = lastPeriod(found.definition.period.unit);
+  if (found && unit.value && period.value === '') period.value = lastPeriod(unit.value);
 });
 
 const plan = ref<ShownPlan>();
@@ -53,7 +53,7 @@ watch(
 watch([period, isAgain], () => (plan.value = undefined));
 
 const query = computed(
-  () => `?again=${isAgain.value}${burst.value?.definition.period ? `&period=${encodeURIComponent(period.value)}` : ''}`,
+  () => `?again=${isAgain.value}${unit.value ? `&period=${encodeURIComponent(period.value)}` : ''}`,
 );
 const makePlan = () =>
   attempt('plan', async () => {
@@ -64,7 +64,7 @@ const start = (isTest: boolean) =>
     const body = {
       again: isAgain.value,
       isTest,
-      ...(burst.value?.definition.period ? { period: period.value } : {}),
+      ...(unit.value ? { period: period.value } : {}),
     };
     runId.value = (await call<ShownRun>('POST', `/api/v1/bursts/${props.name}/runs`, body)).id;
     plan.value = undefined;
@@ -107,8 +107,8 @@ const runOptions = computed(() =>
 <template>
   <p class="crumbs"><RouterLink to="/sending">Sending</RouterLink></p>
   <ProblemNote v-if="error" :problem="error" />
-  <Spin v-else-if="!all" />
-  <template v-else-if="burst">
+  <Spin v-else-if="!burst" />
+  <template v-else>
     <h1>{{ burst.definition.title }}</h1>
     <p class="quiet">
       <RouterLink :to="`/reports/${burst.definition.report}`">{{ burst.definition.report }}</RouterLink> as
@@ -118,11 +118,10 @@ const runOptions = computed(() =>
       <RouterLink :to="`/sending/${name}/edit`">Change it</RouterLink>
     </p>
     <div class="bar">
-      <label v-if="burst.definition.period"
-        >{{ burst.definition.period.unit === 'month' ? 'Month' : 'Day' }}
-        <Input v-model:value="period" class="period" :aria-label="burst.definition.period.unit"
-      /></label>
-      <Checkbox v-model:checked="isAgain">Also to those who have it already</Checkbox>
+      <PeriodField v-if="unit && period !== ''" v-model="period" :unit="unit" />
+      <Checkbox v-if="burst.definition.period?.unit !== 'run'" v-model:checked="isAgain"
+        >Also to those who have it already</Checkbox
+      >
       <Button :type="plan ? 'default' : 'primary'" :loading="busy === 'plan'" @click="makePlan">Plan</Button>
       <Popconfirm
         v-if="plan && plan.counts.planned > 0"
@@ -148,7 +147,8 @@ const runOptions = computed(() =>
       </summary>
       <ol>
         <li v-for="one in times.data.value.times" :key="one.at">
-          {{ one.words }}<template v-if="one.periodWords">, about {{ one.periodWords }}</template>
+          {{ one.words }}<template v-if="one.periodWords">, about {{ one.periodWords }}</template
+          ><template v-if="one.isRepeated"> again: only for those who have none yet</template>
         </li>
       </ol>
       <a :href="`/api/v1/bursts/${name}/times.ics`" :download="`${name}.ics`">Take them as a calendar</a>
@@ -182,7 +182,6 @@ const runOptions = computed(() =>
       <CostTable by="format" :sums="costs.data.value.sums" />
     </section>
   </template>
-  <h1 v-else>There is no such burst</h1>
 </template>
 
 <style scoped>

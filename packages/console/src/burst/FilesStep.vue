@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { periodUnits } from '@underbell/core/burst/answers';
 import { Checkbox } from 'ant-design-vue';
 import { computed } from 'vue';
 import type { DraftChoices } from './useDraftChoices.ts';
@@ -65,18 +66,20 @@ const toggle = (value: string, isOn: boolean) =>
     /></label>
     <label
       >A run is about
-      <select v-model="draft.periodParameter">
-        <option value="">no period: everybody gets it once</option>
-        <option v-for="p in choices.parameters.filter((one) => one.type === 'date')" :key="p.name" :value="p.name">
-          {{ p.label ?? p.name }}
+      <select v-model="draft.periodUnit">
+        <option value="">no period: everybody gets it once, ever</option>
+        <option v-for="unit in periodUnits" :key="unit" :value="unit">
+          {{ unit === 'run' ? 'itself: everybody gets it each time it runs' : `a ${unit}` }}
         </option>
       </select></label
     >
-    <label v-if="draft.periodParameter"
-      >counted in
-      <select v-model="draft.periodUnit">
-        <option value="month">months</option>
-        <option value="day">days</option>
+    <label v-if="draft.periodUnit !== '' && draft.periodUnit !== 'run'"
+      >which sets
+      <select v-model="draft.periodParameter">
+        <option value="">nothing: the report does not filter by it</option>
+        <option v-for="p in choices.parameters.filter((one) => one.type === 'date')" :key="p.name" :value="p.name">
+          {{ p.label ?? p.name }}
+        </option>
       </select></label
     >
     <label v-if="choices.datasets.length > 1"

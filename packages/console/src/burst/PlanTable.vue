@@ -20,6 +20,11 @@ const sample = (entry: ShownPlanEntry, format: string) =>
     format,
     ...(props.plan.period.name === 'once' ? {} : { period: props.plan.period.name }),
   }).toString()}`;
+const settingWords = {
+  period: 'the period of the run',
+  burst: 'set by the burst',
+  default: 'the report’s default',
+} as const;
 const columns = computed(() => [
   { title: 'Recipient', key: 'recipient', width: 110 },
   { title: 'Address', dataIndex: 'address', width: 240, ellipsis: true },
@@ -42,6 +47,18 @@ const columns = computed(() => [
       >{{ i > 0 ? '; ' : '' }}{{ i === 0 ? capitalised(limit.words) : limit.words }} ({{ limit.origin }}
       {{ limit.name }})</span
     >
+  </p>
+  <p v-if="plan.parameters.length > 0" class="quiet">
+    Parameters:
+    <span v-for="(one, i) in plan.parameters" :key="one.parameter"
+      >{{ i > 0 ? '; ' : '' }}{{ one.label }} <template v-if="one.from === 'nothing'">filters nothing</template
+      ><template v-else-if="one.from === 'list'">is each recipient’s {{ one.value }}</template
+      ><template v-else>is {{ one.value }} ({{ settingWords[one.from] }})</template></span
+    >.
+  </p>
+  <p v-if="plan.repeatedTimes">
+    {{ plan.repeatedTimes.repeated }} of its next {{ plan.repeatedTimes.of }} times are about a period that an earlier
+    one is about: they reach only those who have none yet.
   </p>
   <p>
     <template v-if="plan.destination.kind === 'mail'"

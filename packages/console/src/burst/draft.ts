@@ -1,3 +1,5 @@
+import type { PeriodUnit } from '@underbell/core/burst/answers';
+
 /** A burst as its editor holds it: every field is there, empty where nothing is said. */
 export interface Draft {
   name: string;
@@ -12,7 +14,9 @@ export interface Draft {
   each: string;
   asSeenBy: 'sender' | 'recipient';
   periodParameter: string;
-  periodUnit: 'month' | 'day';
+  periodUnit: PeriodUnit | '';
+  /** What the burst sets for all: parameter -> value, several with commas between them. */
+  parameters: { parameter: string; value: string }[];
   formats: string[];
   template: string;
   rowsDataset: string;
@@ -51,6 +55,12 @@ interface Definition {
   [field: string]: unknown;
 }
 
+/** Several values are written with commas between them. */
+function settingOf(value: string): string | string[] {
+  const found = value.split(',').map((one) => one.trim());
+  return found.length > 1 ? found : found[0]!;
+}
+
 const text = (value: unknown) => (typeof value === 'string' ? value : '');
 const record = (value: unknown) => (value ?? {}) as Definition;
 const pairs = (value: unknown) => Object.entries(record(value)).map(([key, one]) => [key, text(one)] as const);
@@ -80,7 +90,11 @@ export function toDraft(definition: object, timeZone: string): Draft {
     each: text(d['each']),
     asSeenBy: d['asSeenBy'] === 'recipient' ? 'recipient' : 'sender',
     periodParameter: text(period['parameter']),
-    periodUnit: period['unit'] === 'day' ? 'day' : 'month',
+    periodUnit: (text(period['unit']) as PeriodUnit) || '',
+    parameters: Object.entries(record(d['parameters'])).map(([parameter, value]) => ({
+      parameter,
+      value: [value].flat().join(', '),
+    })),
     formats: [...((d['formats'] as string[] | undefined) ?? [])],
     template: text(d['template']),
     rowsDataset: text(record(d['rows'])['dataset']),
@@ -123,7 +137,7 @@ const several = (value: string) =>
     .filter((one) => one !== '');
 const unlessEmpty = (fields: Record<string, string>) =>
   Object.fromEntries(Object.entries(fields).filter(([, value]) => value !== ''));
-const ifAny = (name: string, entries: [string, string][]) =>
+const ifAny = (name: string, entries: [string, string | string[]][]) =>
   entries.length === 0 ? {} : { [name]: Object.fromEntries(entries) };
 
 function destinationOf(d: Draft, before: Definition): object {
@@ -176,7 +190,18 @@ export function toDefinition(d: Draft, before: object = {}): object {
     ),
     ...unlessEmpty({ each: d.each }),
     ...(d.asSeenBy === 'recipient' ? { asSeenBy: 'recipient' } : {}),
-    ...(d.periodParameter === '' ? {} : { period: { unit: d.periodUnit, parameter: d.periodParameter } }),
+    ...(d.periodUnit === ''
+      ? {}
+      : {
+          period: {
+            unit: d.periodUnit,
+            ...(d.periodUnit === 'run' ? {} : unlessEmpty({ parameter: d.periodParameter })),
+          },
+        }),
+    ...ifAny(
+      'parameters',
+      d.parameters.filter((one) => one.value.trim() !== '').map((one) => [one.parameter, settingOf(one.value)]),
+    ),
     formats: d.formats,
     ...(d.formats.includes('template') ? { template: d.template } : {}),
     ...(d.rowsDataset === '' && rows['columns'] === undefined
@@ -216,7 +241,7 @@ export function toDefinition(d: Draft, before: object = {}): object {
 export function stepOf(pointer: string | undefined): number {
   const first = /^\/?(\w+)/.exec(pointer ?? '')?.[1] ?? '';
   const steps: readonly (readonly string[])[] = [
-    ['name', 'title', 'report', 'page'],
+    ['name', 'title', 'report', 'page', 'parameters'],
     ['list', 'bind', 'where', 'many', 'each', 'asSeenBy'],
     ['period', 'formats', 'template', 'rows', 'csv', 'pdf', 'empty', 'fileName'],
     ['destination', 'keep'],

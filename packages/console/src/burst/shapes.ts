@@ -1,3 +1,4 @@
+import type { BurstPeriod } from '@underbell/core/burst/answers';
 import type { ShownRun } from '@underbell/core/burst/answers';
 
 /** What the API answers about a burst. */
@@ -8,7 +9,7 @@ export interface ShownBurst {
     readonly report: string;
     readonly list: string;
     readonly formats: readonly string[];
-    readonly period?: { readonly unit: 'month' | 'day' };
+    readonly period?: BurstPeriod;
     readonly schedule?: object;
     readonly afterRefresh?: string;
     readonly destination: {
@@ -25,7 +26,12 @@ export interface ShownBurst {
 /** When a burst runs by itself. */
 export interface Times {
   readonly words: string;
-  readonly times: readonly { readonly at: string; readonly words: string; readonly periodWords?: string }[];
+  readonly times: readonly {
+    readonly at: string;
+    readonly words: string;
+    readonly periodWords?: string;
+    readonly isRepeated?: boolean;
+  }[];
 }
 
 export const isActive = (run: ShownRun) => run.state === 'waiting' || run.state === 'running';

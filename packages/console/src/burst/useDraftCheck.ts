@@ -7,7 +7,12 @@ interface Checked {
   readonly isNew: boolean;
   readonly road: { readonly kind: string; readonly because: string };
   readonly words: string;
-  readonly times: readonly { readonly at: string; readonly words: string; readonly periodWords?: string }[];
+  readonly times: readonly {
+    readonly at: string;
+    readonly words: string;
+    readonly periodWords?: string;
+    readonly isRepeated?: boolean;
+  }[];
 }
 
 /** Writing goes on for so long before it is looked at. */

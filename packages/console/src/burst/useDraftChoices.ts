@@ -6,7 +6,12 @@ interface Report {
   readonly title: string;
   readonly definition: {
     readonly datasets: Readonly<Record<string, object>>;
-    readonly parameters?: readonly { readonly name: string; readonly label?: string; readonly type: string }[];
+    readonly parameters?: readonly {
+      readonly name: string;
+      readonly label?: string;
+      readonly type: string;
+      readonly default?: string | readonly string[];
+    }[];
     readonly pages: readonly { readonly name: string; readonly title: string }[];
   };
 }
@@ -36,7 +41,8 @@ export function useDraftChoices(draft: Draft) {
     columns,
     /** What names of files and words of letters are filled with, each as it is written there. */
     fills: computed(() => {
-      const parameters = [...draft.bind.map((one) => one.parameter), draft.periodParameter];
+      const set = draft.parameters.map((one) => one.parameter);
+      const parameters = [...draft.bind.map((one) => one.parameter), draft.periodParameter, ...set];
       const names = [...columns.value, ...parameters, ...alwaysFilled].filter((one) => one !== '');
       return [...new Set(names)].map((one) => `{${one}}`).join(' ');
     }),

@@ -265,23 +265,30 @@ function drillParts(viewing: Viewing, { dataset, visible }: EffectiveFilter, fig
 }
 
 /**
- * The same viewing an earlier period ago, for a figure that is compared with it. Only a period that the reader chose, or
- * could choose, moves: one that a token, a placement or a burst fixes stays.
+ * The same viewing an earlier period ago, for a figure that is compared with it. A period moves that the reader chose or
+ * could choose, or that a burst is about; one that a token or a placement fixes stays.
  *
- * @returns undefined where no such period limits the dataset
+ * @returns words that say why not, where no such period limits the dataset
  */
 export function viewingBefore(
   viewing: Viewing,
   dataset: DatasetShape,
   how: 'period before' | 'year before',
   locale: string,
-): { viewing: Viewing; words: string } | undefined {
-  const moved = viewing.chosen.find((one) => one.span && parameterColumn(viewing.report, one.parameter, dataset));
-  if (!moved?.span) return undefined;
+): { viewing: Viewing; words: string } | string {
+  const { chosen, fixed } = viewing;
+  const limits = (one: ParameterValue) => one.span && parameterColumn(viewing.report, one.parameter, dataset);
+  const moved = chosen.find(limits) ?? fixed.find((one) => one.origin === 'burst' && limits(one));
+  if (!moved?.span)
+    return fixed.some(limits) ? 'not compared: the period is fixed here' : 'not compared: no period is chosen';
   const span = spanBefore(moved.span, how);
-  const earlier = { ...moved, span, values: [span.from, span.to], texts: [`${span.from}/${span.to}`] };
-  const chosen = viewing.chosen.map((one) => (one === moved ? earlier : one));
-  return { viewing: { ...viewing, chosen }, words: spanWords(span, locale) };
+  const move = <T extends ParameterValue>(one: T): T => {
+    if ((one as ParameterValue) !== moved) return one;
+    const { words: _, ...rest } = one as T & { words?: string };
+    return { ...rest, span, values: [span.from, span.to], texts: [`${span.from}/${span.to}`] } as unknown as T;
+  };
+  const earlier = { ...viewing, chosen: chosen.map(move), fixed: fixed.map(move) };
+  return { viewing: earlier, words: spanWords(span, locale) };
 }
 
 /**

@@ -4,6 +4,7 @@ import { fileEncodings, thingName } from '../dataset/index.ts';
 import { Refusal } from '../refusal/index.ts';
 import { destinationSchema, type BurstDestination } from './destination.ts';
 import { recipientColumns } from './partition.ts';
+import { periodUnits, type BurstPeriod } from './periodUnits.ts';
 import { checkRecurrence, type Recurrence } from '../schedule/index.ts';
 
 /** `template` is a prepared workbook, filled. */
@@ -76,8 +77,10 @@ export interface BurstDefinition {
   readonly asSeenBy?: 'sender' | 'recipient';
   /** Addresses of people of whom one, other than whoever starts it, must release a run before anything is made. */
   readonly release?: readonly string[];
-  /** The parameter that a run's period sets. */
-  readonly period?: { readonly unit: 'month' | 'day'; readonly parameter: string };
+  /** What a run is about, so that nobody gets the same one twice, and the parameter that it sets. */
+  readonly period?: BurstPeriod;
+  /** Report parameter -> what it is set to in every copy; the report's own defaults hold for those that nothing sets. */
+  readonly parameters?: Readonly<Record<string, string | readonly string[]>>;
   readonly formats: readonly CopyFormat[];
   readonly csv?: CsvStyle;
   /** The list column with the password that each recipient's PDF opens with. */
@@ -120,7 +123,20 @@ export const burstSchema = Joi.object({
     .min(1)
     .max(20)
     .unique(),
-  period: Joi.object({ unit: Joi.string().valid('month', 'day').required(), parameter: reference.required() }),
+  period: Joi.object({
+    unit: Joi.string()
+      .valid(...periodUnits)
+      .required(),
+    // Each run is its own; there is no stretch of time that a parameter could take.
+    parameter: Joi.when('unit', { is: 'run', then: Joi.forbidden(), otherwise: reference }),
+  }),
+  parameters: Joi.object()
+    .pattern(
+      reference,
+      Joi.alternatives(Joi.string().max(500), Joi.array().items(Joi.string().max(500)).min(1).max(100)),
+    )
+    .min(1)
+    .max(30),
   formats: Joi.array()
     .items(Joi.string().valid(...copyFormats))
     .unique()
@@ -192,12 +208,39 @@ export function readBurst(value: unknown): BurstDefinition {
       hint: copyFormats.join(', '),
     });
   checkCutting(read);
+  checkSetOnce(read);
   if (read.empty === 'note' && read.destination.kind !== 'mail')
     throw new Refusal('BURST_INVALID', `a note to those without rows needs mail, not a ${read.destination.kind}`, {
       pointer: '/empty',
       hint: 'skip them, or refuse the run',
     });
   return read;
+}
+
+/** The parameters of its report that a burst sets, by whatever. */
+export function parametersSet({
+  bind,
+  period,
+  parameters,
+}: Pick<BurstDefinition, 'bind' | 'period' | 'parameters'>): string[] {
+  const counted = period?.parameter === undefined ? [] : [period.parameter];
+  return [...Object.keys(bind ?? {}), ...counted, ...Object.keys(parameters ?? {})];
+}
+
+/** A parameter is set by the list, by the period or for all; what two of them say would be one of them at random. */
+function checkSetOnce({ bind, period, parameters }: BurstDefinition): void {
+  const names = [
+    ...Object.keys(bind ?? {}).map((name) => [name, `/bind/${name}`] as const),
+    ...(period?.parameter === undefined ? [] : [[period.parameter, '/period/parameter'] as const]),
+    ...Object.keys(parameters ?? {}).map((name) => [name, `/parameters/${name}`] as const),
+  ];
+  const twice = names.find(([name], i) => names.slice(0, i).some(([other]) => other === name));
+  if (twice === undefined) return;
+  throw new Refusal('BURST_INVALID', `the parameter \`${twice[0]}\` is set twice`, {
+    pointer: twice[1],
+    word: twice[0],
+    hint: 'set it by `bind`, by `period` or by `parameters`, one of them',
+  });
 }
 
 /** Refuses a burst in which every copy would be the same, and a word about columns that does not fit the others. */

@@ -36,6 +36,7 @@ export {
   figureFormats,
   readBurst,
   rowFormats,
+  parametersSet,
   textEncodings,
   type BurstDefinition,
   type BurstSchedule,
@@ -48,9 +49,19 @@ export { comparePlan, type Comparison, type FormerCopy } from './compare.ts';
 export { writeLetter, type LetterContent, type PageNumbers } from './letter.ts';
 export { rowWriter, type RowWriter } from './rowFiles.ts';
 export { checkTemplate, fillTemplate, folderPath, safeFileName, templateNames } from './template.ts';
-export { nextRuns, periodAt, readPeriod, runStart, type Period, type RunStart } from './period.ts';
+export {
+  nextRuns,
+  periodAt,
+  readPeriod,
+  repeatedPeriods,
+  runStart,
+  samplePeriod,
+  type Period,
+  type RunStart,
+} from './period.ts';
 export { isMailAddress, readRecipients, type ListColumns, type Recipient } from './recipients.ts';
 export {
+  formatsOf,
   planBurst,
   templateNamesFor,
   templateValues,
@@ -85,3 +96,4 @@ export {
   type Road,
 } from './partition.ts';
 export { createRouter, type RouterOptions } from './router.ts';
+export { periodUnits, type BurstPeriod, type PeriodUnit } from './periodUnits.ts';

@@ -1,12 +1,12 @@
 import { dateWriter } from '../format/index.ts';
-import { isDate } from '../dataset/index.ts';
-import { Refusal } from '../refusal/index.ts';
+import { isRefusal, Refusal } from '../refusal/index.ts';
 import { daysLater, nextInstants } from '../schedule/index.ts';
+import { readSpan, spanName, spanWords, startOf, stepBy, type SpanUnit } from '../report/index.ts';
 import type { BurstDefinition, BurstSchedule } from './definition.ts';
 
 /** The stretch of time that a run is about; it names the occurrence, so that nobody gets the same one twice. */
 export interface Period {
-  /** `2026-10`, `2026-10-01`, or `once` for a burst without periods. */
+  /** `2026`, `2026-Q4`, `2026-10`, `2026-W44`, `2026-10-26`; the instant of a run that is its own; `once` without periods. */
   readonly name: string;
   /** In words, for subjects and pages. */
   readonly words: string;
@@ -42,12 +42,15 @@ export function periodAt(
 ): string | undefined {
   const { period } = definition;
   if (!period || !start) return undefined;
+  if (period.unit === 'run') return runName(at);
   const day = dateWriter('en-CA', { timeZone: start.timeZone, dateStyle: 'short' }).format(at);
-  const [year, month, date] = day.split('-').map(Number) as [number, number, number];
-  const back = start.period === 'this' ? 0 : 1;
-  const first = period.unit === 'month' ? Date.UTC(year, month - 1 - back, 1) : Date.UTC(year, month - 1, date - back);
-  return new Date(first).toISOString().slice(0, period.unit === 'month' ? 7 : 10);
+  const first = stepBy(startOf(day, period.unit), period.unit, start.period === 'this' ? 0 : -1);
+  return spanName(first, period.unit);
 }
+
+/** A run that is its own, by its start: ISO 8601 basic format, UTC, whole seconds. */
+const runName = (at: number): string => `${new Date(at).toISOString().slice(0, 19).replace(/[-:]/g, '')}Z`;
+const runNamePattern = /^(\d{4})(\d{2})(\d{2})T(\d{2})(\d{2})(\d{2})Z$/;
 
 const dayMs = 86_400_000;
 /** Holidays in a row are looked at this far. */
@@ -116,28 +119,78 @@ export function nextRuns(
     .slice(0, count);
 }
 
+const examples: Readonly<Record<SpanUnit, string>> = {
+  day: '2026-10-26',
+  week: '2026-W44',
+  month: '2026-10',
+  quarter: '2026-Q4',
+  year: '2026',
+};
+
+/** A period of a kind, for looking at a burst that no run was asked for. */
+export const samplePeriod = ({ period }: Pick<BurstDefinition, 'period'>): string | undefined =>
+  period === undefined ? undefined : period.unit === 'run' ? '20261026T060000Z' : examples[period.unit];
+
+function periodWords(span: { from: string; to: string }, unit: SpanUnit, locale: string): string {
+  if (unit === 'quarter') return `${spanName(span.from, 'quarter').slice(5)} ${span.from.slice(0, 4)}`;
+  if (unit === 'day')
+    return dateWriter(locale, { dateStyle: 'long', timeZone: 'UTC' }).format(new Date(`${span.from}T00:00:00Z`));
+  return spanWords(span, locale);
+}
+
 /**
  * Reads a period as a burst counts them.
  *
- * @param text - `2026-10` for months, `2026-10-01` for days; nothing for a burst without periods
+ * @param text - as ISO 8601 writes it: `2026`, `2026-Q4`, `2026-10`, `2026-W44`, `2026-10-26`; nothing for a burst without
+ *   periods
+ * @param run - when the run starts, for a burst of which every run is its own
  * @throws {Refusal} `INPUT_INVALID`
  */
-export function readPeriod(definition: BurstDefinition, text: string | undefined, locale = 'en-GB'): Period {
-  const { period } = definition;
+export function readPeriod(
+  definition: BurstDefinition,
+  text: string | undefined,
+  { locale = 'en-GB', at, timeZone = 'UTC' }: { locale?: string; at?: number; timeZone?: string } = {},
+): Period {
+  const { period, name: burst } = definition;
   const refuse = (message: string, hint: string) =>
     new Refusal('INPUT_INVALID', message, { pointer: 'period', ...(text ? { word: text } : {}), hint });
   if (period === undefined) {
     if (text === undefined) return { name: 'once', words: 'once' };
-    throw refuse(`\`${definition.name}\` has no periods`, 'leave the period out');
+    throw refuse(`\`${burst}\` has no periods`, 'leave the period out');
   }
-  const example = period.unit === 'month' ? '2026-10' : '2026-10-01';
-  if (text === undefined)
-    throw refuse(`\`${definition.name}\` needs a period`, `give a ${period.unit}, for example ${example}`);
-  const value = period.unit === 'month' ? `${text}-01` : text;
-  const fits = period.unit === 'month' ? /^\d{4}-\d{2}$/.test(text) : true;
-  if (!fits || !isDate(value)) throw refuse(`\`${text}\` is not a ${period.unit}`, `write it like ${example}`);
-  const look: Intl.DateTimeFormatOptions =
-    period.unit === 'month' ? { month: 'long', year: 'numeric' } : { dateStyle: 'long' };
-  const words = dateWriter(locale, { ...look, timeZone: 'UTC' }).format(new Date(`${value}T00:00:00Z`));
-  return { name: text, words, value };
+  if (period.unit === 'run') return readRun(burst, text, { locale, timeZone, ...(at === undefined ? {} : { at }) });
+  const { unit } = period;
+  const example = examples[unit];
+  if (text === undefined) throw refuse(`\`${burst}\` needs a period`, `give a ${unit}, for example ${example}`);
+  try {
+    const span = readSpan(text, '2000-01-01');
+    const name = spanName(startOf(span.from, unit), unit);
+    // Written as this kind is written, and no word that moves with the day.
+    if (name === text.trim().toUpperCase()) return { name, words: periodWords(span, unit, locale), value: span.from };
+  } catch (error) {
+    if (!isRefusal(error, 'VALUE_INVALID')) throw error;
+  }
+  throw refuse(`\`${text}\` is not a ${unit}`, `write it like ${example}`);
+}
+
+function readRun(
+  burst: string,
+  text: string | undefined,
+  { locale, timeZone, at }: { locale: string; timeZone: string; at?: number },
+): Period {
+  const name = text ?? (at === undefined ? '' : runName(at));
+  const parts = runNamePattern.exec(name)?.slice(1).map(Number) as number[] | undefined;
+  const start = parts && Date.UTC(parts[0]!, parts[1]! - 1, parts[2], parts[3], parts[4], parts[5]);
+  if (start === undefined || runName(start) !== name)
+    throw new Refusal('INPUT_INVALID', `each run of \`${burst}\` is its own`, {
+      pointer: 'period',
+      ...(text ? { word: text } : {}),
+      hint: 'leave the period out',
+    });
+  return { name, words: dateWriter(locale, { dateStyle: 'long', timeStyle: 'short', timeZone }).format(start) };
+}
+
+/** Whether times of a schedule are about a period that an earlier one is about: nobody gets it twice. */
+export function repeatedPeriods(periods: readonly (string | undefined)[]): boolean[] {
+  return periods.map((one, i) => one !== undefined && periods.indexOf(one) < i);
 }

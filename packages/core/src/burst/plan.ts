@@ -1,6 +1,7 @@
 import { nearestNames } from '../refusal/index.ts';
 import { textsOf, type Cut } from './cut.ts';
 import type { BurstDefinition, CopyFormat, MadeFormat } from './definition.ts';
+import { parametersSet } from './definition.ts';
 import type { Period, RunStart } from './period.ts';
 import type { Recipient } from './recipients.ts';
 import { fillTemplate, safeFileName } from './template.ts';
@@ -63,7 +64,10 @@ export function templateValues(
   return {
     run_day: start.day,
     run_time: start.time,
-    ...(definition.period ? { [definition.period.parameter]: period.name } : {}),
+    ...(definition.period?.parameter === undefined ? {} : { [definition.period.parameter]: period.name }),
+    ...Object.fromEntries(
+      Object.entries(definition.parameters ?? {}).map(([name, texts]) => [name, [texts].flat().join(', ')]),
+    ),
     ...Object.fromEntries(bound),
     ...recipient.values,
     burst: definition.name,
@@ -76,12 +80,23 @@ export function templateValues(
 
 /** The names that `templateValues` fills for a list with these columns. */
 export function templateNamesFor(
-  { bind = {}, period }: Pick<BurstDefinition, 'bind' | 'period'>,
+  definition: Pick<BurstDefinition, 'bind' | 'period' | 'parameters'>,
   listColumns: readonly string[],
 ): string[] {
-  const parameters = [...Object.keys(bind), ...(period ? [period.parameter] : [])];
   const own = ['burst', 'report', 'title', 'period', 'period_words', 'run_day', 'run_time'];
-  return [...new Set([...listColumns, ...parameters, ...own])];
+  return [...new Set([...listColumns, ...parametersSet(definition), ...own])];
+}
+
+/** What a recipient gets: the formats of the burst that they want, and what a letter shows of the page. */
+export function formatsOf(
+  { formats, destination }: Pick<BurstDefinition, 'formats' | 'destination'>,
+  { formats: wanted }: Pick<Recipient, 'formats'>,
+): { readonly files: readonly CopyFormat[]; readonly inline: readonly MadeFormat[] } {
+  const isShown = destination.kind === 'mail' && destination.page === true;
+  return {
+    files: formats.filter((one) => wanted === undefined || wanted.includes(one)),
+    inline: isShown ? ['png', 'numbers'] : [],
+  };
 }
 
 /** @param taken - final names of files, as they are compared, with whose they are */
@@ -92,12 +107,11 @@ function copyFiles(
 ): { files: PlannedFile[]; clash?: string } {
   const { definition } = input;
   const stem = safeFileName(fillTemplate(definition.fileName, templateValues(input, recipient)));
-  const { formats: wanted } = recipient;
-  const formats = definition.formats.filter((one) => wanted === undefined || wanted.includes(one));
+  const { files: formats, inline } = formatsOf(definition, recipient);
   const hasBoth = formats.includes('xlsx');
   const endings = { template: hasBoth ? '-filled.xlsx' : '.xlsx' } as Partial<Record<CopyFormat, string>>;
   const files: PlannedFile[] = formats.map((format) => ({ name: `${stem}${endings[format] ?? `.${format}`}`, format }));
-  if (definition.destination.kind === 'mail' && definition.destination.page === true)
+  if (inline.length > 0)
     files.push(
       { name: `${stem}-page.png`, format: 'png', isInline: true },
       { name: `${stem}-page.json`, format: 'numbers', isInline: true },

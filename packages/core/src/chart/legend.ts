@@ -12,6 +12,7 @@ export function chartLegend(figure: ChartFigure, result: FigureResult, theme: Th
   if (figure.kind === 'scatter' || figure.each !== undefined || result.rows.length === 0) return [];
   const { series } = readSeries(figure, result);
   const entries = series.map(({ name }, i) => ({ name, colour: theme.series[i % theme.series.length]! }));
-  const all = result.before ? [...entries, { name: result.before.words, colour: theme.faded }] : entries;
+  const earlier = result.before?.words ?? result.notCompared;
+  const all = earlier === undefined ? entries : [...entries, { name: earlier, colour: theme.faded }];
   return all.length > 1 ? all : [];
 }

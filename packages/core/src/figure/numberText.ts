@@ -7,7 +7,7 @@ export interface NumberText {
   readonly unit: string;
   readonly tone?: Tone;
   readonly beside?: string;
-  readonly comparison?: { readonly text: string; readonly sign: '▲' | '▼' | '='; readonly tone?: Tone };
+  readonly comparison?: { readonly text: string; readonly sign: '▲' | '▼' | '=' | ''; readonly tone?: Tone };
 }
 
 const isShare = (column: ResultColumn) => column.format?.includes('%') === true;
@@ -32,21 +32,26 @@ function compare(figure: NumberFigure, result: FigureResult, taste: ReaderTaste)
       ? rule.target
       : result.rows[0]?.[targetAt]
     : result.before?.rows[0]?.[0];
-  if (typeof other !== 'number') return undefined;
+  if (typeof other !== 'number') {
+    const why = result.notCompared ?? (result.before ? `nothing to compare with in ${result.before.words}` : undefined);
+    return isTarget || why === undefined ? undefined : { text: why, sign: '' };
+  }
   const sign = value === other ? '=' : value > other ? '▲' : '▼';
   const isBetter = (rule.better ?? 'more') === 'more' ? value > other : value < other;
   // A target that is met is met; against an earlier period only a difference is good or bad.
   const tone: Tone | undefined = value === other ? (isTarget ? 'good' : undefined) : isBetter ? 'good' : 'bad';
   const far = distance(value, other, column, taste.locale);
   const place = isTarget ? `target of ${formatCell(other, column, taste)}` : (result.before?.words ?? '');
+  // What rounds to nothing is a difference all the same, and no number that says there is none.
+  const isSlight = !/[1-9]/.test(far);
   const text =
     value === other
       ? isTarget
         ? `the ${place}`
         : `as in ${place}`
       : isTarget
-        ? `${far} ${value > other ? 'over' : 'under'} the ${place}`
-        : `${far} ${value > other ? 'more' : 'less'} than ${place}`;
+        ? `${isSlight ? 'just' : far} ${value > other ? 'over' : 'under'} the ${place}`
+        : `${isSlight ? 'slightly' : far} ${value > other ? 'more' : 'less'} than ${place}`;
   return { text, sign, ...(tone ? { tone } : {}) };
 }
 

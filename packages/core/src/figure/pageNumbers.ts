@@ -14,7 +14,8 @@ export function pageNumbers(scene: {
   const numbers = page.figures.flatMap((figure) => {
     const result = results.get(figure.name);
     if (figure.kind !== 'number' || !result) return [];
-    const { value, unit, beside } = numberText(figure, result, taste);
+    const { value, unit, beside: own, comparison } = numberText(figure, result, taste);
+    const beside = [comparison?.text, own].filter((one) => one !== undefined).join('; ');
     return [{ title: figure.title, value: unit === '' ? value : `${value} ${unit}`, ...(beside ? { beside } : {}) }];
   });
   return { title, page: page.title, numbers, limits };

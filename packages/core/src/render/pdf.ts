@@ -29,6 +29,9 @@ interface Box {
 }
 
 /** Points. */
+/** Where the first line under a number begins, and how far the next is. */
+const firstLine = 36;
+const lineHeight = 11;
 const rowUnit = 27;
 const gap = 12;
 /** CSS pixels to points. */
@@ -61,9 +64,15 @@ class PageDrawer {
     this.#footers();
   }
 
+  /** What stands on every sheet, with the values of parameters. */
+  #words(text: string | undefined): string | undefined {
+    const { parameters = {}, taste } = this.#scene;
+    return text === undefined ? undefined : fillText(text, undefined, parameters, taste);
+  }
+
   #heading(): void {
     const { title, page, limits } = this.#scene;
-    const header = page.print?.header;
+    const header = this.#words(page.print?.header);
     if (header)
       this.#sheets.decoration(
         () =>
@@ -94,10 +103,23 @@ class PageDrawer {
     this.#doc.y = y + gap;
   }
 
+  /** How high a row of the grid is: as high as all that its numbers say wants. */
+  #rowOf({ figures }: Band): number {
+    const wanted = figures.map((figure) => {
+      const result = this.#scene.results.get(figure.name);
+      if (figure.kind !== 'number' || !result || result.refused) return rowUnit;
+      const { beside, comparison } = numberText(figure, result, this.#scene.taste);
+      const lines = [beside, comparison].filter((one) => one !== undefined).length;
+      return (firstLine + lines * lineHeight + gap) / figure.at.height;
+    });
+    return Math.max(rowUnit, ...wanted);
+  }
+
   #band(band: Band): void {
     const [only] = band.figures;
     if (only?.kind === 'table' || only?.kind === 'crosstab') return this.#table(only);
-    const height = band.rows * rowUnit;
+    const row = this.#rowOf(band);
+    const height = band.rows * row;
     if (this.#doc.y + height > this.#sheets.bottom) this.#sheets.next();
     const top = this.#doc.y;
     const unit = (this.#sheets.width + gap) / gridColumns;
@@ -105,9 +127,9 @@ class PageDrawer {
       const { at } = figure;
       const box = {
         x: margin + (at.column - 1) * unit,
-        y: top + (at.row - band.top) * rowUnit,
+        y: top + (at.row - band.top) * row,
         width: at.width * unit - gap,
-        height: at.height * rowUnit - gap,
+        height: at.height * row - gap,
       };
       const isChart = figure.kind !== 'text' && figure.kind !== 'number' && figure.kind !== 'picker';
       if (figure.kind !== 'text' && figure.kind !== 'picker') this.#sheets.bookmark(figure.title);
@@ -161,16 +183,16 @@ class PageDrawer {
     const width = box.width - 9;
     this.#pen.line(figure.title, x, box.y, { size: 9.5, colour: light.quiet, width });
     this.#pen.line(unit ? `${value} ${unit}` : value, x, box.y + 12, { size: 19, font: semibold, width });
-    let y = box.y + 36;
+    let y = box.y + firstLine;
     const small = { size: 8.5, width };
     if (beside) {
       this.#pen.line(beside, x, y, { ...small, colour: light.quiet });
-      y += 11;
+      y += lineHeight;
     }
-    if (comparison && y + 10 <= box.y + box.height) {
+    if (comparison) {
       const colour = comparison.tone ? toneColour(comparison.tone, light) : light.quiet;
-      this.#pen.line(`${comparison.sign} ${comparison.text}`, x, y, { ...small, colour });
-      y += 11;
+      this.#pen.line(`${comparison.sign} ${comparison.text}`.trim(), x, y, { ...small, colour });
+      y += lineHeight;
     }
     const room = box.y + box.height - y;
     const path = trendPath(result.trend, width, room);
@@ -207,7 +229,7 @@ class PageDrawer {
 
   #footers(): void {
     const { taste, dataAsOf, title, page } = this.#scene;
-    const name = page.print?.footer ?? title;
+    const name = this.#words(page.print?.footer) ?? title;
     const asOf = dateWriter(taste.locale, {
       dateStyle: 'medium',
       timeStyle: 'short',

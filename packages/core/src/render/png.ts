@@ -64,10 +64,15 @@ function numberSvg(figure: NumberFigure, result: FigureResult, box: Box, scene: 
     }),
     beside ? text(cut(beside, box.width - 28), box.x + 14, box.y + 82, { size: 13, colour: light.quiet }) : '',
     comparison
-      ? text(cut(`${comparison.sign} ${comparison.text}`, box.width - 28), box.x + 14, box.y + (beside ? 99 : 82), {
-          size: 13,
-          colour,
-        })
+      ? text(
+          cut(`${comparison.sign} ${comparison.text}`.trim(), box.width - 28),
+          box.x + 14,
+          box.y + (beside ? 99 : 82),
+          {
+            size: 13,
+            colour,
+          },
+        )
       : '',
     path
       ? `<path d="${path}" transform="translate(${box.x + 14} ${box.y + 104 - 8})" fill="none" stroke="${light.series[0]}" stroke-width="1.6"/>`

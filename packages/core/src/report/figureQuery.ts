@@ -281,3 +281,15 @@ export function resultColumns(query: FigureQuery): ResultColumn[] {
     return calculation ? { ...column, calculation } : column;
   });
 }
+
+/** The earlier period that a figure is compared with; nothing for one that is not, or with a target. */
+export function comparedWith(figure: DataFigure): 'period before' | 'year before' | undefined {
+  const how = 'compare' in figure ? figure.compare?.with : undefined;
+  return how === 'target' ? undefined : how;
+}
+
+/** How an earlier period of a figure is asked for. Bars are matched by name: those beyond the limit now may have been within it then. */
+export function planEarlier(report: ReportDefinition, figure: DataFigure, dataset: DatasetShape): FigurePlan {
+  const { main } = planFigure(report, figure, dataset);
+  return { main: { ...main, limit: main.limit > 1 ? 1000 : 1 }, sums: [] };
+}

@@ -35,6 +35,8 @@ export {
   columnHidden,
   crosstabRows,
   maxFigureRows,
+  comparedWith,
+  planEarlier,
   planFigure,
   resultColumns,
   type FigurePlan,
@@ -54,7 +56,19 @@ export {
   type ParameterValue,
   type RawParameters,
 } from './parameters.ts';
-export { addDays, addMonths, readSpan, spanBefore, spanFrom, spanWords, startOf, type DateSpan } from './span.ts';
+export {
+  addDays,
+  addMonths,
+  readSpan,
+  spanBefore,
+  spanFrom,
+  spanName,
+  spanWords,
+  startOf,
+  stepBy,
+  type DateSpan,
+  type SpanUnit,
+} from './span.ts';
 export { drilledFigure, drillLevels } from './drill.ts';
 export { fillText, measuresIn, parametersIn } from './textValues.ts';
 export { assembleResult, type FigureResult, type PlanAnswers } from './result.ts';

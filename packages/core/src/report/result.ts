@@ -21,6 +21,8 @@ export interface FigureResult {
   readonly lines?: readonly { readonly label: string; readonly value: number }[];
   /** The same rows an earlier period ago, and which it is. */
   readonly before?: { readonly words: string; readonly rows: readonly Cells[] };
+  /** Why there is none, where the figure is to be compared with one. */
+  readonly notCompared?: string;
   readonly tones?: readonly {
     readonly row: number;
     readonly column?: number;

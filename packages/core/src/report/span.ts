@@ -8,7 +8,9 @@ export interface DateSpan {
   readonly to: string;
 }
 
-type Unit = 'day' | 'week' | 'month' | 'quarter' | 'year';
+/** A kind of stretch that periods are counted by. */
+export type SpanUnit = 'day' | 'week' | 'month' | 'quarter' | 'year';
+type Unit = SpanUnit;
 
 const dayMs = 86_400_000;
 const at = (date: string) => Date.parse(`${date}T00:00:00Z`);
@@ -32,7 +34,7 @@ export function startOf(date: string, unit: Unit): string {
 }
 
 /** The first day of the stretch that comes so many later. */
-function stepBy(start: string, unit: Unit, count: number): string {
+export function stepBy(start: string, unit: Unit, count: number): string {
   if (unit === 'day' || unit === 'week') return addDays(start, count * (unit === 'week' ? 7 : 1));
   return addMonths(start, count * { month: 1, quarter: 3, year: 12 }[unit]);
 }
@@ -47,6 +49,18 @@ function weekStart(year: number, week: number): string | undefined {
   const first = startOf(dateOf(Date.UTC(year, 0, 4)), 'week');
   const start = addDays(first, (week - 1) * 7);
   return week >= 1 && addDays(start, 3).startsWith(`${year}-`) ? start : undefined;
+}
+
+/** A whole stretch by its name in ISO 8601: `2026`, `2026-Q4`, `2026-10`, `2026-W44`, `2026-10-26`. */
+export function spanName(start: string, unit: Unit): string {
+  if (unit === 'day') return start;
+  if (unit === 'month') return start.slice(0, 7);
+  if (unit === 'year') return start.slice(0, 4);
+  if (unit === 'quarter') return `${start.slice(0, 4)}-Q${Math.ceil(Number(start.slice(5, 7)) / 3)}`;
+  // A week belongs to the year that its Thursday lies in.
+  const year = addDays(start, 3).slice(0, 4);
+  const first = startOf(`${year}-01-04`, 'week');
+  return `${year}-W${String(1 + Math.round((at(start) - at(first)) / (7 * dayMs))).padStart(2, '0')}`;
 }
 
 /** Standard forms: a year, quarter, month, week, day, or an interval of two days (ISO 8601). */

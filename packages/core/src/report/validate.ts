@@ -6,6 +6,7 @@ import { Refusal, isRefusal, suggest, type Problem } from '../refusal/index.ts';
 import { FigureChecker, type Path } from './checkFigure.ts';
 import { gridColumns, type Figure, type Page, type Parameter, type ReportDefinition } from './definition.ts';
 import { datasetNameOf, type FindDataset } from './lookup.ts';
+import { measuresIn, parametersIn } from './textValues.ts';
 import { readParameter } from './parameters.ts';
 import { reportSchema } from './schema.ts';
 
@@ -164,12 +165,28 @@ class ReportChecker {
     }
   }
 
+  /** Headers and footers stand beside no figure: they show parameters alone. */
+  #checkPrint({ print }: Page, path: Path): void {
+    const known = (this.#report.parameters ?? []).map((one) => one.name);
+    for (const place of ['header', 'footer'] as const) {
+      const text = print?.[place] ?? '';
+      for (const name of parametersIn(text))
+        if (!known.includes(name))
+          this.#add([...path, 'print', place], `no parameter \`${name}\``, suggest(name, known));
+      for (const name of measuresIn(text))
+        this.#add([...path, 'print', place], `a ${place} shows parameters alone, not \`{${name}}\``, {
+          hint: known[0] === undefined ? 'declare a parameter' : `{param:${known[0]}}`,
+        });
+    }
+  }
+
   #checkPage(page: Page, path: Path): void {
     const read = new Set(
       page.figures.map((one) => ('dataset' in one ? datasetNameOf(this.#report, one.dataset) : undefined)),
     );
     for (const name of Object.keys(this.#report.datasets))
       if (read.has(name)) this.#filter([...path, 'where'], page.where, name);
+    this.#checkPrint(page, path);
     this.#unique(
       page.figures.map((one) => one.name),
       (index) => [...path, 'figures', index, 'name'],

@@ -96,8 +96,14 @@ describe('a viewing', () => {
 });
 
 describe('viewingBefore', () => {
+  const moved = (...wish: Parameters<typeof viewingBefore>) => {
+    const found = viewingBefore(...wish);
+    assert.ok(typeof found === 'object', String(found));
+    return found;
+  };
+
   it('moves the period that the reader chose, and nothing else', () => {
-    const earlier = viewingBefore(viewing(), sailings, 'period before', 'en-GB')!;
+    const earlier = moved(viewing(), sailings, 'period before', 'en-GB');
     assert.equal(earlier.words, 'September 2026');
     const found = effectiveFilterOf(earlier.viewing, sailings)
       .explain()
@@ -109,22 +115,31 @@ describe('viewingBefore', () => {
     ]);
   });
 
-  it('never moves a period that a token, a placement or a burst fixes', () => {
-    for (const origin of ['token', 'placement', 'burst'] as const) {
+  it('never moves a period that a token or a placement fixes, and says so', () => {
+    for (const origin of ['token', 'placement'] as const) {
       const fixed = [{ ...chosen[0]!, origin, by: 'x' }];
       assert.equal(
         viewingBefore(viewing({ fixed, chosen: [] }), sailings, 'period before', 'en-GB'),
-        undefined,
+        'not compared: the period is fixed here',
         origin,
       );
       // Even beside a narrower one of the reader's own, the fixed limit stays.
       const own = readParameters(report, { period: '2026-10-05' }, { today: moment.today });
-      const both = viewingBefore(viewing({ fixed, chosen: own }), sailings, 'year before', 'en-GB')!;
+      const both = moved(viewing({ fixed, chosen: own }), sailings, 'year before', 'en-GB');
       const found = effectiveFilterOf(both.viewing, sailings)
         .explain()
         .map((one) => one.words);
       assert.ok(found.includes('sailed on is between 1 October 2026 and 31 October 2026'), origin);
     }
+    const none = viewingBefore(viewing({ chosen: [] }), sailings, 'period before', 'en-GB');
+    assert.equal(none, 'not compared: no period is chosen');
+  });
+
+  it('moves the period that a burst is about, and its words', () => {
+    const fixed = [{ ...chosen[0]!, origin: 'burst' as const, by: 'x', words: 'period is October 2026' }];
+    const earlier = moved(viewing({ fixed, chosen: [] }), sailings, 'year before', 'en-GB');
+    const found = effectiveFilterOf(earlier.viewing, sailings).explain();
+    assert.ok(found.some((one) => one.words === 'sailed on is between 1 October 2025 and 31 October 2025'));
   });
 });
 

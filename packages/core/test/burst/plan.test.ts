@@ -229,6 +229,13 @@ describe('readPeriod', () => {
       refused('INPUT_INVALID', () => readPeriod(definition, text));
     refused('INPUT_INVALID', () => readPeriod(definition, undefined));
     refused('INPUT_INVALID', () => readPeriod({ ...definition, period: undefined }, '2026-10'));
+    const weekly = { ...definition, period: { unit: 'week', parameter: 'month' } } as const;
+    assert.deepEqual(
+      [readPeriod(weekly, '2026-w53').name, readPeriod(weekly, '2026-W53').value],
+      ['2026-W53', '2026-12-28'],
+    );
+    for (const text of ['2025-W53', '2026-W00', 'last week', '2026-12-28', '2026-12-28/2027-01-03'])
+      refused('INPUT_INVALID', () => readPeriod(weekly, text));
   });
 });
 

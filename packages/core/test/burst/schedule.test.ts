@@ -6,11 +6,14 @@ import {
   comparePlan,
   nextRuns,
   periodAt,
+  readPeriod,
   rowWriter,
   type BurstDefinition,
   type PlanEntry,
 } from '../../src/burst/index.ts';
 import type { DatasetColumn } from '../../src/dataset/index.ts';
+import { addDays, readSpan } from '../../src/report/index.ts';
+import { refused } from '../refused.ts';
 
 const schedule = {
   rule: 'FREQ=DAILY;BYHOUR=2;BYMINUTE=30',
@@ -117,6 +120,36 @@ describe('periodAt', () => {
     );
     const daily = { ...definition, period: { unit: 'day', parameter: 'd' } } as const;
     assert.equal(periodAt(daily, at('2026-03-01T06:00Z')), '2026-02-28');
+  });
+
+  it('gives names that are read back, of stretches that join without a gap', (t) => {
+    const units = ['day', 'week', 'month', 'quarter', 'year'] as const;
+    const instant = fc.integer({ min: Date.UTC(1990, 0, 1), max: Date.UTC(2060, 0, 1) });
+    fc.assert(
+      fc.property(fc.constantFrom(...units), instant, (unit, now) => {
+        const one = { ...definition, period: { unit, parameter: 'm' } };
+        const [last, now_] = (['last', 'this'] as const).map((period) => {
+          const name = periodAt({ ...one, schedule: { ...schedule, period } }, now)!;
+          const { from, to } = readSpan(name, '2000-01-01');
+          const read = readPeriod(one, name);
+          assert.deepEqual([read.name, read.value], [name, from]);
+          return { from, to };
+        });
+        assert.equal(addDays(last!.to, 1), now_!.from);
+      }),
+      { numRuns: 400, seed: 44 },
+    );
+    t.diagnostic('400 instants, seed 44');
+  });
+
+  it('is the run itself where a burst says so, to the second', () => {
+    const own = { ...definition, period: { unit: 'run' } } as const;
+    const name = periodAt(own, at('2026-03-01T06:00Z'))!;
+    assert.equal(name, '20260301T060000Z');
+    assert.equal(readPeriod(own, name).name, name);
+    assert.equal(readPeriod(own, undefined, { at: at('2026-03-01T06:00Z') }).name, name);
+    for (const text of ['2026-03', '20260301T066000Z', '20261301T060000Z', 'now'])
+      refused('INPUT_INVALID', () => readPeriod(own, text));
   });
 });
 

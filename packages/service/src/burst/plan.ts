@@ -2,6 +2,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import {
   cutKey,
   cutOf,
+  formatsOf,
   planBurst,
   recipientsOfCopies,
   runStart,
@@ -9,13 +10,14 @@ import {
   tupleKey,
   type BurstDefinition,
   type Cut,
+  type MadeFormat,
   type PlanEntry,
   type PlanInput,
   type Recipient,
   type WantedCopy,
 } from '@underbell/core/burst';
 import { isRefusal } from '@underbell/core/refusal';
-import { asksData, datasetNameOf, parameterColumn, planFigure } from '@underbell/core/report';
+import { parameterColumn } from '@underbell/core/report';
 import { noSuch, requireRight, rightOn } from '../access/index.ts';
 import { countRows, countRowsPerTuple } from '../dataset/index.ts';
 import { sideBySide, type App } from '../platform/index.ts';
@@ -24,6 +26,7 @@ import { currentList } from './listUsecases.ts';
 import { BookFiller, type FittedTemplate } from './bookFiller.ts';
 import { fillerKit, fittedTemplate } from './filled.ts';
 import { queriesAtOnce } from './cut.ts';
+import { refuseUnmakeable } from './makeable.ts';
 import { filterFor, outerFilter, prepareBurst, scanFor, type PreparedBurst } from './prepare.ts';
 import { unsubscribedFrom } from './unsubscribe.ts';
 import { sentBefore } from './deliveryStore.ts';
@@ -38,6 +41,8 @@ export interface PlanOptions {
   readonly only?: readonly string[];
   /** Every copy goes to the sender. */
   readonly isTest?: boolean;
+  /** What days in words count from; now when left out. Milliseconds since 1970-01-01T00:00:00Z. */
+  readonly asOf?: number;
 }
 
 /** Recipients as copies are counted; somebody is named by themselves, or one of their copies by its own name. */
@@ -56,32 +61,38 @@ function chosenRecipients(
 }
 
 /** Why somebody cannot be sent a copy as they may see it; nothing when they can. */
-async function whyNotSeen(app: App, burst: PreparedBurst, cut: Cut): Promise<string | undefined> {
+async function whyNotSeen(
+  app: App,
+  burst: PreparedBurst,
+  cut: Cut,
+  formats: readonly MadeFormat[],
+): Promise<string | undefined> {
   if (cut.seenBy === undefined) return undefined;
-  const { viewing, revisions } = burst;
   const person = burst.people.get(cut.seenBy);
   if (!person) return `nobody here has the address ${cut.seenBy}, so nothing can be made as they see it`;
-  if (!(await rightOn(app, person, 'report', viewing.report.name))) return `${person.name} may not see the report`;
-  for (const figure of viewing.page.figures.filter(asksData)) {
-    const { shape } = revisions.get(datasetNameOf(viewing.report, figure.dataset)!)!;
-    try {
-      planFigure(viewing.report, figure, filterFor(burst, shape, cut, figure).visible);
-    } catch (error) {
-      if (!isRefusal(error)) throw error;
-      return `${person.name} may not see everything on the page: ${error.message}`;
-    }
+  if (!(await rightOn(app, person, 'report', burst.viewing.report.name)))
+    return `${person.name} may not see the report`;
+  try {
+    await refuseUnmakeable(app, burst, formats, cut);
+    return undefined;
+  } catch (error) {
+    if (!isRefusal(error)) throw error;
+    return `${person.name} may not see everything in the copy: ${error.message}`;
   }
-  return undefined;
 }
 
 /** What cuts out one recipient's copy, or why there is none. */
 async function wantedCut(app: App, burst: PreparedBurst, recipient: Recipient): Promise<{ cut?: Cut; why?: string }> {
   try {
     const cut = cutOf(burst.definition, recipient);
-    const why = await whyNotSeen(app, burst, cut);
+    const { files, inline } = formatsOf(burst.definition, recipient);
+    const why = await whyNotSeen(app, burst, cut, [...files, ...inline]);
     if (why !== undefined) return { why };
     // A value that cannot be read is found here, before anything is counted or made.
     for (const { shape } of burst.revisions.values()) filterFor(burst, shape, cut);
+    // What the sender is not shown keeps every copy from being made; that is no matter of this recipient.
+    if (cut.seenBy === undefined && burst.road.kind !== 'one pass')
+      await refuseUnmakeable(app, burst, [...files, ...inline], cut);
     return { cut };
   } catch (error) {
     if (!isRefusal(error, 'COPY_EMPTY') && !isRefusal(error, 'VALUE_INVALID')) throw error;
@@ -148,6 +159,13 @@ async function occurringValues(app: App, burst: PreparedBurst): Promise<Map<stri
   return found;
 }
 
+/** A plan refuses what the run would be refused for. @throws {Refusal} `COLUMN_HIDDEN`, `GROUPS_TOO_SMALL` */
+export async function refuseUnsendable(app: App, burst: PreparedBurst): Promise<void> {
+  if (burst.road.kind !== 'one pass') return;
+  const { files, inline } = formatsOf(burst.definition, {});
+  await refuseUnmakeable(app, burst, [...files, ...inline]);
+}
+
 export interface MadePlan {
   readonly burst: PreparedBurst;
   readonly entries: PlanEntry[];
@@ -163,9 +181,16 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
   const definition = await requireBurst(app, person, name, 'edit');
   await requireRight(app, person, 'export', 'report', definition.report);
   const list = await currentList(app, person, await checkAgainstList(app, person, definition));
-  const burst = await prepareBurst(app, person, definition, options.period);
+  const burst = await prepareBurst(
+    app,
+    person,
+    definition,
+    options.period,
+    options.asOf === undefined ? {} : { asOf: options.asOf },
+  );
   const template = await fittedTemplate(app, burst);
   if (template) new BookFiller(await fillerKit(app, burst, template)).check();
+  await refuseUnsendable(app, burst);
   const before = await sentBefore(app, name, burst.period.name);
   const recipients = chosenRecipients(definition, await listRecipients(app, list), options.only);
   const copies = await wantedCopies(app, burst, recipients);

@@ -32,15 +32,17 @@ import {
   datasetNameOf,
   findPage,
   readParameter,
+  readParameters,
   type Figure,
   type Parameter,
+  type ParameterValue,
   type ReportDefinition,
 } from '@underbell/core/report';
 import { findPerson, limitsOn, listPeople } from '../access/index.ts';
 import { readableRevision, type Revision } from '../dataset/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
-import { revisionsOf } from '../view/index.ts';
+import { parameterWords, revisionsOf } from '../view/index.ts';
 
 /** A burst with everything it reads from, settled for one run. */
 export interface PreparedBurst {
@@ -49,6 +51,8 @@ export interface PreparedBurst {
   readonly editionNumber: number;
   /** As its sender may see it: the outer limit of everything that leaves. */
   readonly viewing: Viewing;
+  /** What every parameter of the report is set to, and by what. */
+  readonly settings: readonly ParameterSetting[];
   /** The parameters that cut the copies apart, with the list columns that fill them. */
   readonly bound: readonly Bound[];
   /** How its copies are read, and why so. */
@@ -56,6 +60,8 @@ export interface PreparedBurst {
   readonly revisions: ReadonlyMap<string, Revision>;
   /** The dataset whose rows a copy holds and whose rows are counted. */
   readonly rowRevision: Revision;
+  /** Its viewing is that of one copy, with what that is cut by. */
+  readonly isCutAlready?: boolean;
   /** People by address, where copies are made as they may see them. */
   readonly people: ReadonlyMap<string, PersonViewer>;
 }
@@ -79,15 +85,22 @@ function findParameter(report: ReportDefinition, name: string, pointer: string):
   });
 }
 
-/** Settles a burst for a period: edition, revisions, sender's limits. */
+/**
+ * Settles a burst for a period: edition, revisions, sender's limits.
+ *
+ * @param options - `asOf`: what `today` and `last week` count from, also when a run goes on days later or its failed copies
+ *   are made once more; milliseconds since 1970-01-01T00:00:00Z, now when left out
+ */
 export async function prepareBurst(
   app: App,
   sender: PersonViewer,
   definition: BurstDefinition,
   periodText: string | undefined,
-  binding?: Binding,
+  { binding, asOf }: { readonly binding?: Binding; readonly asOf?: number } = {},
 ): Promise<PreparedBurst> {
-  const period = readPeriod(definition, periodText, app.settings.locale);
+  const moment = momentOf(app, asOf);
+  const { locale, timeZone } = app.settings;
+  const period = readPeriod(definition, periodText, { locale, timeZone, at: moment.now });
   const edition = await findEdition(app, definition.report, binding?.editionNumber);
   const report = edition.definition;
   const page = findPage(report, definition.page);
@@ -95,6 +108,7 @@ export async function prepareBurst(
     parameter: findParameter(report, name, `/bind/${name}`),
     listColumn,
   }));
+  const fixed = fixedValues(report, definition, period, moment.today, locale);
   const rowsName = datasetNameOf(report, definition.rows?.dataset);
   if (rowsName === undefined || report.datasets[rowsName] === undefined) {
     throw new Refusal('BURST_INVALID', 'say which dataset of the report the rows come from', {
@@ -115,18 +129,16 @@ export async function prepareBurst(
     writers: { report: writer ?? null },
     ...(await limitsOn(app, [...revisions.keys()])),
     place: 'burst',
-    moment: momentOf(app),
+    moment,
     chosen: [],
     choices: [],
-    fixed:
-      definition.period && period.value
-        ? [periodValue(report, definition.period.parameter, period, definition.name)]
-        : [],
+    fixed: fixed.map(({ from: _, ...one }) => one),
   };
   const parameters = bound.map((one) => one.parameter);
   return {
     definition,
     period,
+    settings: settingsOf(report, bound, fixed),
     editionNumber: edition.number,
     viewing,
     bound,
@@ -142,12 +154,61 @@ async function peopleFor(app: App, definition: BurstDefinition): Promise<Map<str
   return new Map((await listPeople(app)).map((one) => [one.email.toLowerCase(), one]));
 }
 
-function periodValue(report: ReportDefinition, name: string, period: Period, burst: string) {
-  const parameter = findParameter(report, name, '/period/parameter');
-  const raw = period.value ?? '';
-  const words = `${(parameter.label ?? name).toLowerCase()} is ${period.words}`;
-  const read = readParameter(parameter, [parameter.period ? period.name : raw], raw);
-  return { ...read, origin: 'burst' as const, by: burst, words };
+type FixedValue = Viewing['fixed'][number] & { readonly from: 'period' | 'burst' | 'default' };
+
+/**
+ * What is the same in every copy: the period, what the burst sets, and the report's own defaults for all that nothing sets.
+ *
+ * @throws {Refusal} `PARAMETER_MISSING`, `VALUE_INVALID`, `BURST_INVALID`
+ */
+function fixedValues(
+  report: ReportDefinition,
+  { name: by, period: counted, parameters = {}, bind = {} }: BurstDefinition,
+  period: Period,
+  today: string,
+  locale: string,
+): FixedValue[] {
+  const fix = (value: ParameterValue, from: FixedValue['from'], words = parameterWords(value, locale)): FixedValue => {
+    const { label, name } = value.parameter;
+    return { ...value, origin: 'burst', by, from, words: `${(label ?? name).toLowerCase()} is ${words}` };
+  };
+  const found: FixedValue[] = [];
+  if (counted?.parameter !== undefined && period.value !== undefined) {
+    const parameter = findParameter(report, counted.parameter, '/period/parameter');
+    const text = parameter.period ? period.name : period.value;
+    found.push(fix(readParameter(parameter, [text], period.value), 'period', period.words));
+  }
+  for (const [name, texts] of Object.entries(parameters)) {
+    const parameter = findParameter(report, name, `/parameters/${name}`);
+    found.push(fix(readParameter(parameter, typeof texts === 'string' ? [texts] : texts, today), 'burst'));
+  }
+  const isSet = (name: string) => Object.hasOwn(bind, name) || found.some((one) => one.parameter.name === name);
+  const open = { ...report, parameters: (report.parameters ?? []).filter((one) => !isSet(one.name)) };
+  return [...found, ...readParameters(open, {}, { today }).map((one) => fix(one, 'default'))];
+}
+
+/** What a parameter of the report is in the copies, and by what. */
+export interface ParameterSetting {
+  readonly parameter: string;
+  readonly label: string;
+  /** The list column it comes from, or its value in words; nothing where it filters nothing. */
+  readonly value?: string;
+  readonly from: 'list' | FixedValue['from'] | 'nothing';
+}
+
+function settingsOf(
+  report: ReportDefinition,
+  bound: readonly Bound[],
+  fixed: readonly FixedValue[],
+): ParameterSetting[] {
+  return (report.parameters ?? []).map(({ name, label = name }) => {
+    const about = { parameter: name, label };
+    const listed = bound.find((one) => one.parameter.name === name);
+    if (listed) return { ...about, value: listed.listColumn, from: 'list' };
+    const set = fixed.find((one) => one.parameter.name === name);
+    if (!set) return { ...about, from: 'nothing' };
+    return { ...about, value: set.words!.slice(set.words!.indexOf(' is ') + 4), from: set.from };
+  });
 }
 
 /** The columns of the row copies, in order; those of one copy, where recipients may see different ones. */
@@ -223,8 +284,9 @@ function cutConditions(burst: PreparedBurst, dataset: DatasetShape, cut: Cut): T
 }
 
 /** The viewing of one copy, where filters of the report look at what it is cut by. */
-function viewingOf(burst: PreparedBurst, cut: Cut): Viewing {
+export function viewingOf(burst: PreparedBurst, cut: Cut): Viewing {
   const { viewing, bound, definition } = burst;
+  if (burst.isCutAlready) return viewing;
   const today = burst.period.value ?? viewing.moment.today;
   const fixed = bound.map((one) => ({
     ...boundReading(cut, one, today),

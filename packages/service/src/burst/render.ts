@@ -1,11 +1,13 @@
 import type { Cut } from '@underbell/core/burst';
 import { explainInWords } from '@underbell/core/filter';
-import { asksData, datasetNameOf, planFigure, type DataFigure, type FigureResult } from '@underbell/core/report';
+import { asksData, type DataFigure, type FigureResult } from '@underbell/core/report';
 import type { PageScene } from '@underbell/core/render';
 import { CutAsker, readFigure, readFigurePerCut } from '../dataset/index.ts';
 import { sideBySide, type App } from '../platform/index.ts';
+import { parameterWords } from '../view/index.ts';
 import { queriesAtOnce } from './cut.ts';
-import { commonFilter, filterFor, scanFor, type PreparedBurst } from './prepare.ts';
+import { earlierOf, earlierQuestionOf, questionOf, type Earlier, type FigureQuestion } from './makeable.ts';
+import { filterFor, scanFor, viewingOf, type PreparedBurst } from './prepare.ts';
 
 /** Each figure's answers, by the number of the cut. */
 export type FigureAnswers = (cut: number) => Map<string, FigureResult>;
@@ -32,19 +34,15 @@ async function inOrder<T, R>(items: readonly T[], work: (item: T) => Promise<R>)
 
 type Answer = (cut: number) => FigureResult;
 
-const revisionOf = ({ revisions, viewing }: PreparedBurst, figure: DataFigure) =>
-  revisions.get(datasetNameOf(viewing.report, figure.dataset)!)!;
-
-async function answerAll(
+/** The answers of one question for all cuts, from one scan. */
+async function readAll(
   app: App,
   burst: PreparedBurst,
   figure: DataFigure,
+  { revision, plan }: FigureQuestion,
   cuts: readonly Cut[],
   asker: CutAsker,
 ): Promise<Answer> {
-  const revision = revisionOf(burst, figure);
-  const common = commonFilter(burst, revision.shape, figure);
-  const plan = planFigure(burst.viewing.report, figure, common.visible);
   const { filter, ...partition } = scanFor(burst, revision.shape, cuts, figure);
   const request = { lane: 'planned', revision, filter } as const;
   if (partition.columns.length > 0) return readFigurePerCut(app, asker, request, figure, plan, partition);
@@ -53,15 +51,52 @@ async function answerAll(
   return () => whole;
 }
 
+async function answerAll(
+  app: App,
+  burst: PreparedBurst,
+  figure: DataFigure,
+  cuts: readonly Cut[],
+  asker: CutAsker,
+): Promise<Answer> {
+  const earlier = earlierOf(burst, figure);
+  const [now, before] = await Promise.all([
+    readAll(app, burst, figure, questionOf(burst, figure, undefined), cuts, asker),
+    typeof earlier === 'object'
+      ? readAll(app, earlier.burst, figure, earlierQuestionOf(earlier.burst, figure, undefined), cuts, asker)
+      : undefined,
+  ]);
+  return (i) => withEarlier(app, now(i), earlier, before?.(i).rows, cuts[i]!);
+}
+
 async function answerEach(app: App, burst: PreparedBurst, figure: DataFigure, cuts: readonly Cut[]): Promise<Answer> {
-  const revision = revisionOf(burst, figure);
   const results: FigureResult[] = [];
   await sideBySide([...cuts.entries()], queriesAtOnce, async ([i, cut]) => {
-    const filter = filterFor(burst, revision.shape, cut, figure);
-    const plan = planFigure(burst.viewing.report, figure, filter.visible);
-    results[i] = await readFigure(app, { lane: 'planned', revision, filter }, figure, plan);
+    const read = ({ plan, ...request }: FigureQuestion) =>
+      readFigure(app, { lane: 'planned', ...request }, figure, plan);
+    const now = await read(questionOf(burst, figure, cut));
+    const own = viewingOf(burst, cut);
+    const earlier = earlierOf(burst, figure, own);
+    // What the copy is cut by has moved with the viewing.
+    const before =
+      typeof earlier === 'object'
+        ? await read(earlierQuestionOf({ ...earlier.burst, isCutAlready: true }, figure, cut))
+        : undefined;
+    results[i] = withEarlier(app, now, earlier, before?.rows, cut);
   });
   return (cut) => results[cut]!;
+}
+
+/** An answer beside the earlier period that it is compared with, or with why there is none. */
+function withEarlier(
+  app: App,
+  result: FigureResult,
+  earlier: Earlier | string | undefined,
+  rows: FigureResult['rows'] | undefined,
+  cut: Cut,
+): FigureResult {
+  if (earlier === undefined) return result;
+  if (typeof earlier === 'string') return { ...result, notCompared: earlier };
+  return { ...result, before: { words: earlier.words(cut.language ?? app.settings.locale), rows: rows ?? [] } };
 }
 
 /** One recipient's page as it is drawn on paper or in a picture, in their language and time zone. */
@@ -77,7 +112,11 @@ export function sceneOfCopy(app: App, burst: PreparedBurst, cut: Cut, results: M
     limits: parts.map((part) => part.words ?? explainInWords(part.node)),
     parameters: Object.fromEntries([
       ...bound.map((one) => [one.parameter.name, (cut.fields[one.listColumn] ?? []).join(', ')]),
-      ...viewing.fixed.map((one) => [one.parameter.name, one.words ?? one.texts.join(', ')]),
+      ...viewing.fixed.map((one) => {
+        const { name } = one.parameter;
+        const set = one.span ? undefined : burst.settings.find((setting) => setting.parameter === name);
+        return [name, set?.value ?? parameterWords(one, cut.language ?? locale)];
+      }),
     ]),
     dataAsOf: rowRevision.loadedAt.getTime(),
     ...(cut.password === undefined ? {} : { password: cut.password }),

@@ -23,10 +23,10 @@ import {
 } from './runs.ts';
 import { showSubscription, showUnsubscribed, subscribeAgain, unsubscribe } from './unsubscribe.ts';
 import { showTimes, timesAsCalendar } from './times.ts';
-import { checkBurst, saveBurst, seenBursts } from './usecases.ts';
+import { checkBurst, saveBurst, seenBursts, showBurst } from './usecases.ts';
 
 const named = Joi.object({ name: thing.required() });
-const period = Joi.string().max(20).description('2026-10 for months, 2026-10-01 for days');
+const period = Joi.string().max(20).description('as ISO 8601 writes it: 2026, 2026-Q4, 2026-10, 2026-W44, 2026-10-26');
 const runId = Joi.object({ id: Joi.number().integer().min(1).required() });
 
 export const burstRoutes: Route[] = [
@@ -55,6 +55,15 @@ export const burstRoutes: Route[] = [
     summary: 'Check a burst that is being written; nothing is saved',
     body: Joi.object().unknown(true).required().description('a burst definition, format underbell-burst/1'),
     handle: ({ app, person, body }) => checkBurst(app, person, body),
+  }),
+  defineRoute<{ name: string }>({
+    method: 'get',
+    path: '/api/v1/bursts/:name',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'A burst, with its last run',
+    params: named,
+    handle: ({ app, person, params }) => showBurst(app, person, params.name),
   }),
   defineRoute<{ name: string }, { period?: string; again: boolean }>({
     method: 'get',

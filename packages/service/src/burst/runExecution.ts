@@ -19,7 +19,7 @@ import {
   type DeliveryRow,
   type MadeFile,
 } from './deliveryStore.ts';
-import { changeRun, findRun, moveRun, type RunRow } from './store.ts';
+import { asOfRun, changeRun, findRun, moveRun, type RunRow } from './store.ts';
 
 const progressEveryMs = 250;
 const dayMs = 86_400_000;
@@ -69,8 +69,8 @@ export class RunExecution {
     const sender = await findPerson(this.#app, { id: senderId });
     if (!sender) throw new Refusal('NOT_ALLOWED', 'the sender of this burst has left');
     return prepareBurst(this.#app, sender, definition, definition.period ? occurrence : undefined, {
-      editionNumber,
-      revisions,
+      binding: { editionNumber, revisions },
+      asOf: asOfRun(this.#run),
     });
   }
 

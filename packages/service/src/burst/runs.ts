@@ -8,7 +8,7 @@ import { linksOf } from './links.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
 import { explainCut } from './showPlan.ts';
 import { countDeliveries, listDeliveries, moveDeliveries, type DeliveryRow } from './deliveryStore.ts';
-import { addRun, askToStop, changeRun, findRun, listRuns, moveRun, type RunRow } from './store.ts';
+import { asOfRun, addRun, askToStop, changeRun, findRun, listRuns, moveRun, type RunRow } from './store.ts';
 import { requireBurst } from './definition.ts';
 
 /** @throws {Refusal} `COPY_EMPTY` with one problem for each recipient without rows, where a burst is refused then */
@@ -48,6 +48,7 @@ export async function startRun(
       senderId: person.id,
       isTest,
       cause: options.cause ?? 'hand',
+      asOf: new Date(burst.viewing.moment.now),
     };
     // A test goes to its sender alone, whoever the copies are for.
     const addressed = entries.map((one) => ({
@@ -269,7 +270,15 @@ export async function retryRun(app: App, person: PersonViewer, id: number, origi
       hint: 'one that is in doubt is settled first: did it arrive?',
     });
   const period = run.definition.period ? { period: run.occurrence } : {};
-  return startRun(app, person, run.burstName, { ...period, again: false, only: failed, isTest: run.isTest, origin });
+  const asOf = asOfRun(run);
+  return startRun(app, person, run.burstName, {
+    ...period,
+    asOf,
+    again: false,
+    only: failed,
+    isTest: run.isTest,
+    origin,
+  });
 }
 
 /** Says of a copy in doubt whether it arrived; one that did not can be sent again. */

@@ -5,6 +5,7 @@ import {
   destinationName,
   leastMs,
   rateWords,
+  type BurstDefinition,
   type BurstDestination,
   type Comparison,
   type Cut,
@@ -22,6 +23,7 @@ import { makePlan, type PlanOptions } from './plan.ts';
 import { commonFilter, copyColumns, filterFor, outerFilter, type PreparedBurst } from './prepare.ts';
 import { lastSentRun } from './store.ts';
 import { isHeld } from './textEncoding.ts';
+import { timesOf } from './times.ts';
 
 /** A plan beside the last run that sent something. */
 async function compare(app: App, name: string, entries: readonly PlanEntry[]) {
@@ -67,6 +69,8 @@ export async function showPlan(
       revision: one.number,
       loadedAt: one.loadedAt,
     })),
+    parameters: burst.settings,
+    ...(await repeatedTimes(app, burst.definition)),
     limits: limit.explain(),
     ...(unwritable ? { unwritable } : {}),
     /** How rows and figures are read, and why so. */
@@ -104,6 +108,15 @@ export async function showPlan(
     }),
   };
 }
+
+/** How often a schedule comes to a period that it came to before; nothing where it never does. */
+async function repeatedTimes(app: App, definition: BurstDefinition): Promise<Pick<ShownPlan, 'repeatedTimes'>> {
+  const { times } = await timesOf(app, definition, lookedAtTimes);
+  const repeated = times.filter((one) => one.isRepeated).length;
+  return repeated === 0 ? {} : { repeatedTimes: { repeated, of: times.length } };
+}
+
+const lookedAtTimes = 10;
 
 /** Characters of the rows that the encoding of their CSV does not have. */
 async function unwritableIn(app: App, burst: PreparedBurst, filter: EffectiveFilter): Promise<ShownPlan['unwritable']> {

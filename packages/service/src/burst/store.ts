@@ -12,7 +12,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { defineRecord, plain, type App } from '../platform/index.ts';
 import { deliveriesOf, sealedCut } from './deliveryStore.ts';
 
-interface BurstRow {
+export interface BurstRow {
   name: string;
   definition: BurstDefinition;
   ownerId: string;
@@ -48,6 +48,8 @@ export interface RunRow {
   rowsRead: string | number;
   error: string | null;
   createdAt: Date;
+  /** What days in words count from; nothing in runs from before that was kept. */
+  asOf: Date | null;
   startedAt: Date | null;
   finishedAt: Date | null;
   /** Until when its files lie ready; nothing where they are not kept. */
@@ -85,6 +87,7 @@ const tables = (app: App) => ({
     rowsRead: 'integer',
     error: 'text',
     createdAt: 'instant',
+    asOf: 'instant',
     startedAt: 'instant',
     finishedAt: 'instant',
     keptUntil: 'instant',
@@ -295,3 +298,7 @@ export async function lastSentRun(app: App, burst: string): Promise<RunRow | und
 export async function spentRuns(app: App): Promise<RunRow[]> {
   return (await tables(app).runs.findAll({ where: { keptUntil: { [Op.lte]: new Date(app.now()) } } })).map(plain);
 }
+
+/** What days in words count from in a run; milliseconds since 1970-01-01T00:00:00Z. */
+export const asOfRun = ({ asOf, createdAt }: Pick<RunRow, 'asOf' | 'createdAt'>): number =>
+  (asOf ?? createdAt).getTime();

@@ -1,4 +1,4 @@
-import { nextRuns, periodAt, readPeriod, type BurstDefinition } from '@underbell/core/burst';
+import { nextRuns, periodAt, readPeriod, repeatedPeriods, type BurstDefinition } from '@underbell/core/burst';
 import type { PersonViewer } from '@underbell/core/access';
 import { dateWriter } from '@underbell/core/format';
 import { Refusal, suggest } from '@underbell/core/refusal';
@@ -55,8 +55,6 @@ export async function timesOf(app: App, definition: BurstDefinition, count: numb
   const { schedule } = definition;
   const after = definition.afterRefresh ? 'after its data was loaded anew, once a day at most' : undefined;
   if (!schedule) return { words: after ?? 'only when somebody starts it', times: [] };
-  const { locale } = app.settings;
-  const look = { dateStyle: 'full', timeStyle: 'short', timeZone: schedule.timeZone } as const;
   const off = schedule.holidays
     ? [
         schedule.onHoliday === 'next'
@@ -66,15 +64,29 @@ export async function timesOf(app: App, definition: BurstDefinition, count: numb
     : [];
   return {
     words: [[recurrenceWords(schedule), ...off].join(', '), ...(after ? [after] : [])].join(', and '),
-    times: (await nextTimes(app, definition, count)).map((at) => {
-      const period = periodAt(definition, at);
-      return {
-        at: new Date(at),
-        words: dateWriter(locale, look).format(at),
-        ...(period === undefined ? {} : { period, periodWords: readPeriod(definition, period, locale).words }),
-      };
-    }),
+    times: await timesWithPeriods(app, definition, count),
   };
+}
+
+async function timesWithPeriods(app: App, definition: BurstDefinition, count: number) {
+  const { locale } = app.settings;
+  const { timeZone } = definition.schedule!;
+  const look = { dateStyle: 'full', timeStyle: 'short', timeZone } as const;
+  const found = await nextTimes(app, definition, count);
+  const periods = found.map((at) => periodAt(definition, at));
+  const isRepeated = repeatedPeriods(periods);
+  return found.map((at, i) => {
+    const period = periods[i];
+    const about =
+      period === undefined ? {} : { period, periodWords: readPeriod(definition, period, { locale, timeZone }).words };
+    return {
+      at: new Date(at),
+      words: dateWriter(locale, look).format(at),
+      ...about,
+      // Nobody gets a period twice: a second time finds only those who have none yet.
+      ...(isRepeated[i] ? { isRepeated: true } : {}),
+    };
+  });
 }
 
 /** The next ten times of a burst. */

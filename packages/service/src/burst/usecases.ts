@@ -1,14 +1,15 @@
 import type { PersonViewer } from '@underbell/core/access';
-import { readBurst } from '@underbell/core/burst';
+import { readBurst, samplePeriod } from '@underbell/core/burst';
 import { putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { remember, type App } from '../platform/index.ts';
 import { requireDestination } from '../deliver/index.ts';
 import { requireTemplate } from '../template/index.ts';
-import { checkAgainstList, checkCutting, requireReleaser } from './definition.ts';
+import { checkAgainstList, checkCutting, requireBurst, requireReleaser } from './definition.ts';
 import { fittedTemplate } from './filled.ts';
+import { refuseUnsendable } from './plan.ts';
 import { copyColumns, prepareBurst } from './prepare.ts';
 import { showRun } from './runs.ts';
-import { findBurst, listBursts, listRuns, putBurst } from './store.ts';
+import { findBurst, listBursts, listRuns, putBurst, type BurstRow } from './store.ts';
 import { nextTimes, timesOf } from './times.ts';
 
 /** Checks everything about a burst that can be known before it runs. @throws {Refusal} at the place that is wrong */
@@ -21,11 +22,11 @@ async function checkedBurst(app: App, person: PersonViewer, value: unknown) {
   requireReleaser(person, known, definition);
   await requireRight(app, person, 'export', 'report', definition.report);
   const list = await checkAgainstList(app, person, definition);
-  const sample = definition.period?.unit === 'month' ? '2026-01' : definition.period ? '2026-01-01' : undefined;
   if (definition.template !== undefined) await requireTemplate(app, person, definition.template);
-  const prepared = await prepareBurst(app, person, definition, sample);
+  const prepared = await prepareBurst(app, person, definition, samplePeriod(definition));
   copyColumns(prepared);
   await checkCutting(app, prepared, list.columns);
+  await refuseUnsendable(app, prepared);
   await fittedTemplate(app, prepared);
   await requireDestination(app, person, definition.destination);
   return { definition, known, road: prepared.road };
@@ -86,12 +87,16 @@ export async function seenBursts(app: App, person: PersonViewer) {
     'burst',
     all.map((one) => one.name),
   );
-  return Promise.all(
-    all
-      .filter((one) => names.includes(one.name))
-      .map(async ({ name, definition, nextRunAt }) => {
-        const [last] = await listRuns(app, name, 1);
-        return { name, definition, nextRunAt, lastRun: last ? await showRun(app, last) : null };
-      }),
-  );
+  return Promise.all(all.filter((one) => names.includes(one.name)).map((one) => withLastRun(app, one)));
+}
+
+async function withLastRun(app: App, { name, definition, nextRunAt }: BurstRow) {
+  const [last] = await listRuns(app, name, 1);
+  return { name, definition, nextRunAt, lastRun: last ? await showRun(app, last) : null };
+}
+
+/** A burst that somebody may see. @throws {Refusal} `NOT_FOUND` */
+export async function showBurst(app: App, person: PersonViewer, name: string) {
+  await requireBurst(app, person, name, 'view');
+  return withLastRun(app, (await findBurst(app, name))!);
 }

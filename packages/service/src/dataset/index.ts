@@ -1,6 +1,6 @@
 export { datasetRoutes } from './routes.ts';
 export { columnNames, readCsv } from './csvFile.ts';
-export type { RowRequest } from './road.ts';
+export { refuseSmallGroups, type RowRequest } from './road.ts';
 export { countBetween, countRows, countRowsPerLimit, countRowsPerTuple, ownCounts } from './rowCounts.ts';
 export { countQueryRows, readFigure, readRows } from './rowFigures.ts';
 export { CutAsker, readFigurePerCut } from './rowFiguresPerCut.ts';

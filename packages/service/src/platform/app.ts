@@ -43,8 +43,7 @@ export async function closeApp(app: App): Promise<void> {
 }
 
 /** The instant and the day it is in the installation's time zone. */
-export function momentOf(app: App): { now: number; today: string; timeZone: string } {
-  const now = app.now();
+export function momentOf(app: App, now = app.now()): { now: number; today: string; timeZone: string } {
   const { timeZone } = app.settings;
   return { now, today: dateWriter('en-CA', { timeZone }).format(now), timeZone };
 }

@@ -1,3 +1,4 @@
+import { parametersSet } from '@underbell/core/burst';
 import type { ReportUse } from '@underbell/core/report';
 import { listBoards } from '../board/store.ts';
 import { listBursts } from '../burst/store.ts';
@@ -24,7 +25,7 @@ export async function usesOf(app: App, report: string): Promise<ReportUse[]> {
       .filter((one) => one.report === report)
       .map((one) => ({
         user: `burst ${one.name}`,
-        parameters: [...Object.keys(one.bind ?? {}), ...(one.period ? [one.period.parameter] : [])],
+        parameters: parametersSet(one),
         ...(one.page === undefined ? {} : { page: one.page }),
       })),
     ...boards.flatMap((board) =>

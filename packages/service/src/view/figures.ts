@@ -7,7 +7,15 @@ import {
   type EffectiveFilter,
 } from '@underbell/core/access';
 import { isRefusal, Refusal, type RefusalCode } from '@underbell/core/refusal';
-import { asksData, datasetNameOf, planFigure, type DataFigure, type FigureResult } from '@underbell/core/report';
+import {
+  asksData,
+  comparedWith,
+  datasetNameOf,
+  planEarlier,
+  planFigure,
+  type DataFigure,
+  type FigureResult,
+} from '@underbell/core/report';
 import { readFigure, type Revision } from '../dataset/index.ts';
 import type { TokenViewer } from '../oauth/index.ts';
 import { programMark, type App } from '../platform/index.ts';
@@ -62,18 +70,18 @@ async function orRefused(read: () => Promise<FigureResult>): Promise<FigureResul
   }
 }
 
-async function before(app: App, view: PreparedView, figure: DataFigure): Promise<FigureResult['before']> {
-  const how = 'compare' in figure ? figure.compare?.with : undefined;
-  if (how === undefined || how === 'target') return undefined;
+type Compared = Pick<FigureResult, 'before' | 'notCompared'>;
+
+async function before(app: App, view: PreparedView, figure: DataFigure): Promise<Compared> {
+  const how = comparedWith(figure);
+  if (how === undefined) return {};
   const revision = revisionFor(view, figure);
   const earlier = viewingBefore(view.viewing, revision.shape, how, view.taste.locale);
-  if (!earlier) return undefined;
+  if (typeof earlier === 'string') return { notCompared: earlier };
   const filter = effectiveFilterOf(earlier.viewing, revision.shape, figure);
-  const plan = planFigure(view.viewing.report, figureInView(view.viewing, figure), filter.visible);
-  // Bars are matched by name: those beyond the limit now may have been within it then.
-  const main = { ...plan.main, limit: plan.main.limit > 1 ? 1000 : 1 };
-  const { rows } = await readFigure(app, { lane: 'readers', revision, filter }, figure, { main, sums: [] });
-  return { words: earlier.words, rows };
+  const plan = planEarlier(view.viewing.report, figureInView(view.viewing, figure), filter.visible);
+  const { rows } = await readFigure(app, { lane: 'readers', revision, filter }, figure, plan);
+  return { before: { words: earlier.words, rows } };
 }
 
 /** One figure's answer with everything it is compared with. */
@@ -92,7 +100,7 @@ export async function readOne(app: App, view: PreparedView, figure: DataFigure):
     ]);
     const levels = figure.kind === 'bar' ? [figure.by, ...(figure.drill ?? [])] : [];
     const path = drill?.values.map((value, i) => ({ column: levels[i]!, value }));
-    return { ...result, ...(earlier ? { before: earlier } : {}), ...(path ? { path } : {}) };
+    return { ...result, ...earlier, ...(path ? { path } : {}) };
   });
 }
 

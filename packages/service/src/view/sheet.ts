@@ -21,8 +21,25 @@ function highlightsOf(figure: DataFigure, columns: readonly ResultColumn[]): Hig
   });
 }
 
+/** An answer with a column of the earlier period that its figure is compared with. */
+function withEarlier(figure: DataFigure, result: FigureResult): FigureResult {
+  const { columns, rows, before } = result;
+  const isBar = figure.kind === 'bar';
+  const measure = columns[isBar ? 1 : 0];
+  if (!before || !measure || (!isBar && figure.kind !== 'number')) return result;
+  const known = new Map(before.rows.map((row) => [isBar ? row[0] : undefined, row[isBar ? 1 : 0] ?? null]));
+  const { calculation: _, ...bare } = measure;
+  const column: ResultColumn = { ...bare, name: `${measure.name}_before`, label: `${measure.label}, ${before.words}` };
+  return {
+    ...result,
+    columns: [...columns, column],
+    rows: rows.map((row) => [...row, known.get(isBar ? row[0] : undefined) ?? null]),
+  };
+}
+
 /** A figure's answer as a sheet of a workbook. */
-export function toSheet(figure: DataFigure, { columns, rows, sums }: FigureResult): Sheet {
+export function toSheet(figure: DataFigure, result: FigureResult): Sheet {
+  const { columns, rows, sums } = withEarlier(figure, result);
   const total = sums?.find((one) => one.by.length === 0)?.rows[0];
   return {
     title: figure.title,

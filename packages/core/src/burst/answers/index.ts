@@ -100,6 +100,16 @@ export interface ShownPlan<At = string> {
   readonly sender: string;
   readonly edition: number;
   readonly data: readonly { readonly dataset: string; readonly revision: number; readonly loadedAt: At }[];
+  /** What every parameter of the report is set to, and by what: the list, the period, the burst, or the report's default. */
+  readonly parameters: readonly {
+    readonly parameter: string;
+    readonly label: string;
+    /** The list column it comes from, or its value in words; nothing where it filters nothing. */
+    readonly value?: string;
+    readonly from: 'list' | 'period' | 'burst' | 'default' | 'nothing';
+  }[];
+  /** Of the next times of its schedule, those about a period that an earlier one is about: they reach only who has none. */
+  readonly repeatedTimes?: { readonly repeated: number; readonly of: number };
   /** Limits that are the same for all copies. */
   readonly limits: readonly { readonly origin: string; readonly name: string; readonly words: string }[];
   /** Characters of the rows that copies are cut from which the encoding of their CSV does not have: a copy with one stops the run. */
@@ -169,3 +179,5 @@ export interface ShownPlan<At = string> {
   readonly bytes: number;
   readonly entries: readonly ShownPlanEntry[];
 }
+
+export { periodUnits, type BurstPeriod, type PeriodUnit } from '../periodUnits.ts';

@@ -6,5 +6,6 @@ ALTER TABLE datasets ADD COLUMN file_dialect jsonb;
 ALTER TABLE lists ADD COLUMN file_dialect jsonb;
 ALTER TABLE revisions ADD COLUMN shown_at timestamptz;
 UPDATE revisions SET shown_at = finished_at;
+ALTER TABLE runs ADD COLUMN as_of timestamptz;
 ALTER TABLE uploads ADD COLUMN dialect jsonb NOT NULL DEFAULT '{}';
 `;
