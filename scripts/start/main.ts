@@ -52,12 +52,17 @@ function derived(installation: Installation, what: string): string {
   return createHmac('sha256', installation.secret).update(what).digest('hex');
 }
 
+const demoSender = 'Skerrow Ferries reports <reports@skerrow.example>';
+/** Of an installation that is nobody's demo, until its operator says another. */
+const ownSender = 'Under Bell <reports@underbell.example>';
+
 function environmentFor(
   folder: string,
   ports: Ports,
   cluster: Cluster,
   installation: Installation,
 ): Record<string, string> {
+  const hasDemo = installation.demo !== 'none';
   return {
     UNDERBELL_PORT: String(ports.service),
     UNDERBELL_DATABASE_URL: cluster.url('underbell'),
@@ -67,8 +72,8 @@ function environmentFor(
     // The demo's data and its file library are on this machine.
     UNDERBELL_REACHABLE: process.env['UNDERBELL_REACHABLE'] ?? `127.0.0.1:${cluster.port}, 127.0.0.1:${ports.library}`,
     UNDERBELL_SMTP_URL: `smtp://127.0.0.1:${ports.smtp}`,
-    UNDERBELL_MAIL_FROM: process.env['UNDERBELL_MAIL_FROM'] ?? 'Skerrow Ferries reports <reports@skerrow.example>',
-    UNDERBELL_BOUNCES_TO: 'bounces@skerrow.example',
+    UNDERBELL_MAIL_FROM: process.env['UNDERBELL_MAIL_FROM'] ?? (hasDemo ? demoSender : ownSender),
+    UNDERBELL_BOUNCES_TO: hasDemo ? 'bounces@skerrow.example' : 'bounces@underbell.example',
     UNDERBELL_BOUNCES_AT: `smtp://127.0.0.1:${ports.bounces}`,
     UNDERBELL_TIME_ZONE: process.env['UNDERBELL_TIME_ZONE'] ?? 'Europe/London',
     UNDERBELL_OIDC_ISSUER: `http://127.0.0.1:${ports.directory}`,

@@ -12,7 +12,7 @@ import { addMeterCommand } from './meter/commands.ts';
 import { addOauthCommands } from './oauth/commands.ts';
 import { addPlaceCommands } from './place/commands.ts';
 import { addCompletionCommand } from './platform/completion.ts';
-import { Problem, problemLines } from './platform/problem.ts';
+import { localProblem, Problem, problemLines } from './platform/problem.ts';
 import { addReportCommands } from './report/commands.ts';
 import { addScheduleCommands } from './schedule/commands.ts';
 import { addSessionCommands } from './session/commands.ts';
@@ -63,8 +63,18 @@ function allCommands(command: Command): Command[] {
 
 function fail(error: unknown): number {
   // Help and version are answers; every other complaint about words is wrong use.
-  if (error instanceof CommanderError)
-    return error.exitCode === 0 || error.code === 'commander.help' ? error.exitCode : 2;
+  if (error instanceof CommanderError) {
+    if (error.exitCode === 0) return 0;
+    // Help for a command without its verb was printed already.
+    const detail =
+      error.code === 'commander.help' ? 'a verb is missing' : error.message.replace(/^error: /, '').split('\n')[0]!;
+    if (process.argv.includes('--json')) {
+      const hint = /Did you mean ([^?]+)\?/.exec(error.message)?.[1];
+      const { document } = localProblem('OPTION_UNKNOWN', detail, hint ? { nearest: [hint] } : {});
+      process.stdout.write(`${JSON.stringify(document, null, 2)}\n`);
+    }
+    return 2;
+  }
   if (error instanceof Problem) {
     if (process.argv.includes('--json')) process.stdout.write(`${JSON.stringify(error.document, null, 2)}\n`);
     process.stderr.write(`${problemLines(error).join('\n')}\n`);

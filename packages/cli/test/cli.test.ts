@@ -131,6 +131,16 @@ describe('underbell', () => {
     assert.match(out, /record rule\s+own-quay\s+quay is Q017/);
     assert.equal((await underbell(['see', 'quay-punctuality', '--as', 'nobody@skerrow.example'])).code, 4);
     assert.equal((await underbell(['see', 'quay-punctuality', '--as', manager, '--param', 'Quay=Q1'])).code, 2);
+    for (const [words, nearest] of [
+      [['dataset', '--json'], undefined],
+      [['datset', 'list', '--json'], 'dataset'],
+      [['dataset', 'load', '--json'], undefined],
+      [['dataset', 'list', '--jsn', '--json'], '--json'],
+    ] as const) {
+      const wrong = await underbell([...words]);
+      const document = JSON.parse(wrong.out) as { code: string; nearest?: string[] };
+      assert.deepEqual([wrong.code, document.code, document.nearest?.[0]], [2, 'OPTION_UNKNOWN', nearest], wrong.out);
+    }
   });
 
   it('adds a rule, a placement, a client and a token', async () => {

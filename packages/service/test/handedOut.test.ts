@@ -49,13 +49,44 @@ describe('what is handed out', () => {
     }
   });
 
+  it('keeps a secret until it is renewed, and the one before for as long as it is said', async () => {
+    const add = (id: string, as = author) =>
+      small.house.call('POST', '/api/v1/clients', { as, body: { id, title: 'Host', reports: ['works'] } });
+    const first = secretIn(await add('steady'));
+    const again = await add('steady');
+    assert.deepEqual([again.status, again.body.code], [409, 'NAME_TAKEN']);
+    const changed = await register('steady', author, { title: 'Steady host', maxLifetimeSeconds: 60 });
+    assert.equal(secretIn(changed), undefined);
+    const details = { where: { works: "quay = 'Q1'" } };
+    const works = async (secret: string) => (await ask('steady', secret, details)).status;
+    assert.equal(await works(first), 200);
+    const renew = (body: object, as = author) =>
+      small.house.call('POST', '/api/v1/clients/steady/secret', { as, body });
+    assert.equal((await renew({}, reader)).status, 404);
+    const second = secretIn(await renew({ hours: 1 }));
+    assert.deepEqual([await works(first), await works(second)], [200, 200]);
+    // Two at once: both answers are secrets, and what holds in the end is one of them and the one before.
+    const both = (await Promise.all([renew({ hours: 1 }), renew({ hours: 1 })])).map(secretIn);
+    assert.deepEqual((await Promise.all(both.map(works))).sort(), [200, 200]);
+    assert.deepEqual([await works(first), await works(second)], [401, 401]);
+    const third = secretIn(await renew({ hours: 0 }));
+    assert.deepEqual([await works(third), await works(both[0]!), await works(both[1]!)], [200, 401, 401]);
+    const shown = await small.house.call('GET', '/api/v1/clients/steady', { as: author });
+    assert.doesNotMatch(shown.text, /ingerprint|ubc_/);
+    // What was ended is registered anew, under a secret that was never seen.
+    await small.fine('DELETE', '/api/v1/clients/steady', undefined, author);
+    assert.equal((await renew({})).status, 404);
+    assert.notEqual(secretIn(await add('steady')), third);
+    assert.equal(await works(third), 401);
+  });
+
   it('reaches, by a token that a program asks for, no more than whoever gave it the report', async () => {
-    const secret = secretIn(await register('plain', author));
-    const token = tokenIn(await ask('plain', secret, { where: { works: "quay IN ('Q1', 'Q2', 'Q3')" } }));
+    const secret = secretIn(await register('mine', author));
+    const token = tokenIn(await ask('mine', secret, { where: { works: "quay IN ('Q1', 'Q2', 'Q3')" } }));
     assert.equal(await countWith(token), rowsOfQuay('Q1'));
     // Whoever owns the dataset gives the program the dataset, as to a person.
     const grant = {
-      holder: { kind: 'client', name: 'plain' },
+      holder: { kind: 'client', name: 'mine' },
       thing: { kind: 'dataset', name: 'works' },
       level: 'view',
     };
@@ -87,7 +118,8 @@ describe('what is handed out', () => {
     assert.equal(await countWith(tokenIn(await ask('speaker', secret, { person: reader }))), rowsOfQuay('Q1'));
     // Whoever may change the program gets a new secret for it, but not one with which it still speaks for persons.
     assert.equal((await register('speaker', author, { mayNamePersons: true })).body.code, 'NOT_ALLOWED');
-    const taken = secretIn(await register('speaker', author));
+    assert.equal(secretIn(await register('speaker', author)), undefined, 'changing its bounds keeps its secret');
+    const taken = secret;
     assert.equal((await ask('speaker', taken, { person: reader })).body.code, 'TOKEN_OUT_OF_BOUNDS');
   });
 
@@ -121,7 +153,6 @@ describe('what is handed out', () => {
 
   it('is listed for those whom it concerns, and tells others neither filters nor persons nor reports', async () => {
     await small.fine('POST', '/api/v1/reports', { definition: report({ name: 'hidden' }), notes: '' }, owner);
-    await register('wide', root, { reports: ['works', 'hidden'], mayNamePersons: true });
     const secret = secretIn(await register('wide', root, { reports: ['works', 'hidden'], mayNamePersons: true }));
     await ask('wide', secret, { person: owner, where: { works: "quay = 'Q4'" } });
     for (const path of ['/api/v1/clients', '/api/v1/tokens']) {

@@ -141,7 +141,7 @@ describe('every way out, against a plain oracle', () => {
       for (const name of groups) {
         const members = people
           .filter((one) => one.groups.includes(name))
-          .map((one) => ({ personId: ids.get(one.email)!, isOwner: false }));
+          .map((one) => ({ personId: ids.get(one.email)!, isOwner: false, isMember: true }));
         await setMembers(app, name, members, transaction);
       }
       for (const { rule } of made) await putRule(app, rule, transaction);

@@ -235,6 +235,9 @@ describe('people from elsewhere', () => {
       const save = (as: string, body: object) => house.call('PUT', '/api/v1/groups/Harbour%20board', { as, body });
       assert.equal((await save(publisher, { members: [board] })).body.code, 'NOT_ALLOWED');
       assert.equal((await save(administrator, { members: [board], owners: [publisher] })).status, 204);
+      // Whoever keeps a group belongs to it only where that is said: nothing given to it reaches them.
+      const me = (await house.call('GET', '/api/v1/session', { as: publisher })).text;
+      assert.doesNotMatch(me, /Harbour board/);
       assert.equal((await save(publisher, { members: [board, manager], owners: [publisher] })).status, 204);
       assert.equal((await save(publisher, { members: ['nobody@skerrow.example'] })).body.pointer, '/members');
       assert.equal(

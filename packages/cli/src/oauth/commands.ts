@@ -13,11 +13,44 @@ interface MintOptions {
   readonly seconds?: string;
 }
 
-interface AddOptions {
+interface BoundOptions {
+  readonly title?: string;
+  readonly report: readonly string[];
+  readonly action: readonly string[];
+  readonly seconds?: string;
+  readonly namesPersons?: boolean;
+  readonly origin: readonly string[];
+  readonly mustFilter: readonly string[];
+  readonly requiresProof?: boolean;
+}
+
+interface ShownClient {
+  readonly id: string;
   readonly title: string;
-  readonly report: string[];
-  readonly seconds: string;
-  readonly namesPersons: boolean;
+  readonly state: string;
+  readonly signsIn: string;
+  readonly reports: readonly string[];
+  readonly actions: readonly string[];
+  readonly maxLifetimeSeconds: number;
+  readonly mayNamePersons: boolean;
+  readonly origins?: readonly string[];
+  readonly mustFilter?: readonly string[];
+  readonly requiresProof?: boolean;
+  readonly formerUntil?: string;
+}
+
+/** Bounds that were said; the others stay, or are as usual. */
+function boundsOf(options: BoundOptions) {
+  const { report, action, seconds, namesPersons, origin, mustFilter, requiresProof } = options;
+  return {
+    ...(report.length > 0 ? { reports: report } : {}),
+    ...(action.length > 0 ? { actions: action } : {}),
+    ...(seconds === undefined ? {} : { maxLifetimeSeconds: Number(seconds) }),
+    ...(namesPersons ? { mayNamePersons: true } : {}),
+    ...(origin.length > 0 ? { origins: origin } : {}),
+    ...(mustFilter.length > 0 ? { mustFilter } : {}),
+    ...(requiresProof ? { requiresProof: true } : {}),
+  };
 }
 
 function addTokenCommands(program: Command): void {
@@ -117,27 +150,73 @@ export function addOauthCommands(program: Command): void {
       });
     });
   client
+    .command('show <id>')
+    .description('a client with its bounds')
+    .action(async (id: string, _options, command: Command) => {
+      const answer = await askService<ShownClient>('GET', `/api/v1/clients/${encodeURIComponent(id)}`);
+      show(command, answer, (one) => {
+        line(`${one.id}: ${one.title} (${one.state}), signs in ${one.signsIn}`);
+        line(
+          `reports: ${one.reports.join(', ')}; may ${one.actions.join(', ')}, for ${one.maxLifetimeSeconds} s at most`,
+        );
+        line(one.mayNamePersons ? 'speaks for people' : 'speaks for nobody but itself');
+        if (one.origins?.length) line(`shown in pages of ${one.origins.join(', ')}`);
+        if (one.mustFilter?.length) line(`every token must fix ${one.mustFilter.join(', ')}`);
+        if (one.requiresProof) line('its tokens are bound to a key (DPoP)');
+        if (one.formerUntil) line(`the secret before holds until ${one.formerUntil}`);
+      });
+    });
+  const add = client
     .command('add <id>')
-    .description('register a client; its secret is shown once')
+    .description('register a client under a name that none has; its secret is shown once')
     .requiredOption('--title <title>', 'what people read')
     .requiredOption('--report <name>', 'a report it may ask for; may be repeated', collect, [])
-    .option('--seconds <number>', 'the longest life of its tokens', '3600')
-    .option('--names-persons', 'its tokens may speak for people; an administrator gives this', false)
-    .action(async (id: string, options: AddOptions, command: Command) => {
-      const body = {
-        title: options.title,
-        reports: options.report,
-        maxLifetimeSeconds: Number(options.seconds),
-        mayNamePersons: options.namesPersons,
-      };
-      const answer = await askService<{ id: string; secret: string }>(
-        'PUT',
-        `/api/v1/clients/${encodeURIComponent(id)}`,
-        { body },
-      );
+    .action(async (id: string, options: BoundOptions, command: Command) => {
+      const answer = await askService<{ id: string; secret: string }>('POST', '/api/v1/clients', {
+        body: { id, title: options.title, ...boundsOf(options) },
+      });
       show(command, answer, ({ secret }) => {
         line(`client: ${id}`);
         line(`secret: ${secret}   (shown only now)`);
+      });
+    });
+  const change = client
+    .command('change <id>')
+    .description('change the bounds of a client; its secret stays')
+    .option('--title <title>', 'what people read')
+    .option('--report <name>', 'the reports it may ask for, in place of those before; may be repeated', collect, [])
+    .action(async (id: string, options: BoundOptions, command: Command) => {
+      const path = `/api/v1/clients/${encodeURIComponent(id)}`;
+      const {
+        id: _id,
+        state: _state,
+        signsIn: _signsIn,
+        formerUntil: _until,
+        ...known
+      } = await askService<ShownClient>('GET', path);
+      const body = { ...known, ...(options.title ? { title: options.title } : {}), ...boundsOf(options) };
+      const answer = await askService<{ id: string }>('PUT', path, { body });
+      show(command, answer, () => line(`The client ${id} is changed; its secret stays.`));
+    });
+  for (const one of [add, change])
+    one
+      .option('--action <action>', 'what its tokens may: view, export; may be repeated', collect, [])
+      .option('--seconds <number>', 'the longest life of its tokens')
+      .option('--names-persons', 'its tokens may speak for people; an administrator gives this')
+      .option('--origin <origin>', 'a page that may show its tokens, https://…; may be repeated', collect, [])
+      .option('--must-filter <key>', 'a key that every token must fix; may be repeated', collect, [])
+      .option('--requires-proof', 'its tokens are bound to a key (DPoP)');
+  client
+    .command('secret <id>')
+    .description('give a client a new secret; the one before holds beside it for a while')
+    .option('--hours <number>', 'how long the one before holds; 0 ends it at once', '24')
+    .action(async (id: string, options: { hours: string }, command: Command) => {
+      type Renewed = { secret: string; formerUntil: string };
+      const path = `/api/v1/clients/${encodeURIComponent(id)}/secret`;
+      const answer = await askService<Renewed>('POST', path, { body: { hours: Number(options.hours) } });
+      show(command, answer, ({ secret, formerUntil }) => {
+        line(`secret: ${secret}   (shown only now)`);
+        line(`The one before holds until ${formerUntil}.`);
       });
     });
   client

@@ -1,7 +1,7 @@
 import Joi from 'joi';
 import { checkShape } from '../check/index.ts';
 import { fileEncodings, thingName } from '../dataset/index.ts';
-import { Refusal } from '../refusal/index.ts';
+import { checkAll, Refusal } from '../refusal/index.ts';
 import { destinationSchema, type BurstDestination } from './destination.ts';
 import { recipientColumns } from './partition.ts';
 import { periodUnits, type BurstPeriod } from './periodUnits.ts';
@@ -192,9 +192,22 @@ export function readBurst(value: unknown): BurstDefinition {
     code: 'BURST_INVALID',
     what: 'the burst definition',
   });
-  if (read.schedule) checkRecurrence(read.schedule);
-  const wants = read.formats.includes('template');
-  if (wants !== (read.template !== undefined))
+  checkAll(burstMistakes, [
+    () => read.schedule && checkRecurrence(read.schedule),
+    () => checkFiles(read),
+    () => checkCutting(read),
+    () => checkSetOnce(read),
+  ]);
+  return read;
+}
+
+/** How several mistakes of a burst are told at once. */
+export const burstMistakes = { code: 'BURST_INVALID', what: 'the burst has several mistakes' } as const;
+
+/** Formats, the prepared workbook and what goes to those without rows fit each other. */
+function checkFiles({ formats, template, destination, empty }: BurstDefinition): void {
+  const wants = formats.includes('template');
+  if (wants !== (template !== undefined))
     throw new Refusal(
       'BURST_INVALID',
       wants
@@ -202,19 +215,16 @@ export function readBurst(value: unknown): BurstDefinition {
         : 'a template is named, but the format `template` is not',
       { pointer: wants ? '/template' : '/formats', hint: 'underbell template list' },
     );
-  if (read.formats.length === 0 && !(read.destination.kind === 'mail' && read.destination.page === true))
+  if (formats.length === 0 && !(destination.kind === 'mail' && destination.page === true))
     throw new Refusal('BURST_INVALID', 'a copy needs a file, or a letter that shows the page', {
       pointer: '/formats',
       hint: copyFormats.join(', '),
     });
-  checkCutting(read);
-  checkSetOnce(read);
-  if (read.empty === 'note' && read.destination.kind !== 'mail')
-    throw new Refusal('BURST_INVALID', `a note to those without rows needs mail, not a ${read.destination.kind}`, {
+  if (empty === 'note' && destination.kind !== 'mail')
+    throw new Refusal('BURST_INVALID', `a note to those without rows needs mail, not a ${destination.kind}`, {
       pointer: '/empty',
       hint: 'skip them, or refuse the run',
     });
-  return read;
 }
 
 /** The parameters of its report that a burst sets, by whatever. */

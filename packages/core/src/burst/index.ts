@@ -36,6 +36,7 @@ export {
   figureFormats,
   readBurst,
   rowFormats,
+  burstMistakes,
   parametersSet,
   textEncodings,
   type BurstDefinition,

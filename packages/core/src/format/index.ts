@@ -1,4 +1,4 @@
-export { formatNumber, isNumberPattern } from './numberPattern.ts';
+export { formatNumber, isNumberPattern, numberPattern } from './numberPattern.ts';
 export {
   dateWriter,
   formatCell,

@@ -31,9 +31,16 @@ function readPattern(text: string): NumberShape {
   return shape;
 }
 
+/**
+ * A number pattern that says something: digits grouped by threes or not at all, at most ten decimals, words before and after
+ * that are no digits, and one per cent or per mille sign at most, behind.
+ */
+export const numberPattern =
+  /^[^#0-9.,%‰]{0,12}(?:#{1,3},##0|#,000|0{1,3}(?:,000)+|#{0,3}0{1,15}|#{1,3})(?:\.(?:0{1,10}#{0,10}|#{1,10}))?[^#0-9.,%‰]{0,12}[%‰]?[^#0-9%‰]{0,12}$/u;
+
 /** Whether a text is a number pattern this product understands. @see Unicode TR 35, part 3, section 3 */
 export function isNumberPattern(text: string): boolean {
-  return pattern.test(text);
+  return numberPattern.test(text);
 }
 
 /**

@@ -93,7 +93,9 @@ export class FigureChecker {
     const measure = Object.hasOwn(report.measures, name) ? report.measures[name] : undefined;
     const own = (this.#figure as DataFigure).dataset;
     if (measure === undefined) this.#named(path, name, Object.keys(report.measures), 'measure');
-    else if (datasetNameOf(report, measure.dataset) !== datasetNameOf(report, own))
+    const [read, shown] = [datasetNameOf(report, measure?.dataset), datasetNameOf(report, own)];
+    const isListed = [read, shown].every((one) => one !== undefined && Object.hasOwn(report.datasets, one));
+    if (measure !== undefined && isListed && read !== shown)
       this.#add(path, `the measure \`${name}\` reads another dataset than the figure`);
   }
 

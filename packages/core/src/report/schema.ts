@@ -1,5 +1,6 @@
 import Joi from 'joi';
 import { columnTypes, dateSteps, fieldName, thingName } from '../dataset/index.ts';
+import { numberPattern } from '../format/index.ts';
 import { gridColumns, reportFormat, tones } from './definition.ts';
 
 const field = Joi.string()
@@ -11,6 +12,7 @@ const reference = Joi.string().max(63);
 const filter = Joi.string().max(16_384).description('CQL2 text');
 const words = Joi.string().trim().min(1).max(200);
 const numberOrMeasure = Joi.alternatives(Joi.number(), reference);
+const numberFormat = Joi.string().max(40).pattern(numberPattern, 'a Unicode number pattern such as #,##0.0 or 0.0 %');
 const whole = (most: number) => Joi.number().integer().min(1).max(most);
 const kind = (name: string) => Joi.string().valid(name).required();
 const step = Joi.string()
@@ -181,7 +183,7 @@ const measure = Joi.object({
   label: words.required(),
   expression: Joi.string().max(2000).required(),
   dataset: reference,
-  format: Joi.string().max(40),
+  format: numberFormat,
   unit: Joi.string().max(20),
 });
 

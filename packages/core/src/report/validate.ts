@@ -18,6 +18,8 @@ class ReportChecker {
   readonly problems: Problem[] = [];
   readonly #report: ReportDefinition;
   readonly #find: FindDataset;
+  /** Datasets that figures or measures read and the report does not list. */
+  readonly #unlisted = new Set<string>();
 
   constructor(report: ReportDefinition, find: FindDataset) {
     this.#report = report;
@@ -84,6 +86,9 @@ class ReportChecker {
       return undefined;
     }
     if (this.#report.datasets[name] === undefined) {
+      // One wrong name is one mistake, in however many places it stands.
+      if (this.#unlisted.has(name)) return undefined;
+      this.#unlisted.add(name);
       this.#add(
         [...path, 'dataset'],
         `the report does not list a dataset \`${name}\``,
@@ -112,7 +117,9 @@ class ReportChecker {
       );
       const by = parameter.key === undefined ? 'column' : 'key';
       const word = parameter.key ?? parameter.column!;
-      if (found.length === 0 && shapes.length > 0) {
+      // What an unknown dataset has, nobody can say; that it is unknown was said.
+      const isWhole = shapes.length === Object.keys(this.#report.datasets).length;
+      if (found.length === 0 && shapes.length > 0 && isWhole) {
         const names = columns.flatMap((one) => (by === 'key' ? (one.key ?? []) : one.name));
         this.#add(
           ['parameters', index, by],

@@ -150,10 +150,14 @@ export function recurrenceWords({ rule, start, timeZone }: Recurrence): string {
   if (!unit || [...parts.keys()].some((key) => !usual.includes(key)) || byDay.some((one) => !days[one]))
     return `${rule}, from ${start} (${timeZone})`;
   const every = interval === 1 ? `every ${unit}` : `every ${interval} ${unit}s`;
-  const minute = (parts.get('BYMINUTE') ?? start.slice(14, 16)).split(',')[0]!.padStart(2, '0');
-  const hours = (parts.get('BYHOUR') ?? start.slice(11, 13))
-    .split(',')
-    .map((one) => `${one.padStart(2, '0')}:${minute}`);
+  const numbers = (key: string, usual: string) =>
+    (parts.get(key) ?? usual)
+      .split(',')
+      .map(Number)
+      .sort((a, b) => a - b)
+      .map((one) => String(one).padStart(2, '0'));
+  const minutes = numbers('BYMINUTE', start.slice(14, 16));
+  const times = numbers('BYHOUR', start.slice(11, 13)).flatMap((hour) => minutes.map((minute) => `${hour}:${minute}`));
   const on =
     byDay.length > 0
       ? ` on ${listed(byDay.map((one) => days[one]!))}`
@@ -161,6 +165,6 @@ export function recurrenceWords({ rule, start, timeZone }: Recurrence): string {
         ? ` on day ${listed(parts.get('BYMONTHDAY')!.split(','))}`
         : '';
   return frequency === 'HOURLY'
-    ? `${every} at minute ${minute} (${timeZone})`
-    : `${every}${on} at ${listed(hours)} (${timeZone})`;
+    ? `${every}${parts.has('BYHOUR') ? ` of ${listed(numbers('BYHOUR', ''))}` : ''} at minute${minutes.length > 1 ? 's' : ''} ${listed(minutes.map(String))}${on} (${timeZone})`
+    : `${every}${on} at ${listed(times)} (${timeZone})`;
 }

@@ -6,14 +6,17 @@ import { PackedPart } from './pack.ts';
 import type { Highlight, Sheet, SheetColumn } from './sheet.ts';
 import { headingStyle, styleOf, Styles, tones } from './styles.ts';
 
+/** What spreadsheets take for the same: whatever the case, also of letters whose cases are not one to one. */
+export const folded = (text: string) => text.normalize('NFKC').toUpperCase().toLowerCase();
+
 /** Headings as a table needs them: on one line, none empty, none too long, none twice, whatever their case. */
 function tableHeadings(columns: readonly SheetColumn[]): string[] {
   const taken = new Set<string>();
   return columns.map(({ heading }, i) => {
     const bare = heading.replace(/\s+/g, ' ').trim().slice(0, 240) || `Column ${i + 1}`;
     let name = bare;
-    for (let n = 2; taken.has(name.toLowerCase()); n++) name = `${bare} ${n}`;
-    taken.add(name.toLowerCase());
+    for (let n = 2; taken.has(folded(name)); n++) name = `${bare} ${n}`;
+    taken.add(folded(name));
     return name;
   });
 }

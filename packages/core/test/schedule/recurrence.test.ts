@@ -51,6 +51,14 @@ describe('recurrenceWords', () => {
       recurrenceWords({ ...berlin, rule: 'FREQ=WEEKLY;BYDAY=MO,TU' }),
       'every week on Monday and Tuesday at 02:30 (Europe/Berlin)',
     );
+    assert.equal(
+      recurrenceWords({ ...berlin, rule: 'FREQ=DAILY;BYHOUR=18,6;BYMINUTE=35,5' }),
+      'every day at 06:05, 06:35, 18:05 and 18:35 (Europe/Berlin)',
+    );
+    assert.equal(
+      recurrenceWords({ ...berlin, rule: 'FREQ=HOURLY;BYMINUTE=7,37' }),
+      'every hour at minutes 07 and 37 (Europe/Berlin)',
+    );
     assert.match(recurrenceWords({ ...berlin, rule: 'FREQ=MONTHLY;BYDAY=-1FR' }), /^FREQ=MONTHLY;BYDAY=-1FR, from/);
   });
 });

@@ -101,7 +101,13 @@ export async function grantsOn(
   name: string,
 ): Promise<readonly StoredGrant[]> {
   await requireRight(app, person, 'edit', kind, name);
-  return (await listGrants(app)).filter((one) => one.thing.kind === kind && one.thing.name === name);
+  const around = (await foldersOf(app, kind)).get(name) ?? [];
+  // Those on all of its kind, and on the folders that it lies in, reach it as well.
+  return (await listGrants(app)).filter(
+    ({ thing }) =>
+      (thing.kind === kind && (thing.name === name || thing.name === '*')) ||
+      (thing.kind === 'folder' && (thing.name === '*' || around.includes(thing.name))),
+  );
 }
 
 /**

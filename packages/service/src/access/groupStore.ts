@@ -13,9 +13,11 @@ interface MemberRow {
   groupName: string;
   personId: string;
   isOwner: boolean;
+  /** Who owns a group keeps it, and belongs to it only where that is said as well. */
+  isMember: boolean;
 }
 
-/** A group with the addresses of its people; owners are members too. */
+/** A group with the addresses of those who belong to it, and of those who keep it. */
 export interface Group {
   readonly name: string;
   readonly origin: GroupRow['origin'];
@@ -35,6 +37,7 @@ const tables = (app: App) => ({
     groupName: 'key',
     personId: 'key',
     isOwner: 'boolean',
+    isMember: 'boolean',
   }),
 });
 
@@ -52,14 +55,17 @@ export async function findGroupRow(app: App, by: { id: string } | { name: string
 }
 
 /** The people of a group by id. */
-export async function membersOf(app: App, name: string): Promise<{ personId: string; isOwner: boolean }[]> {
+export async function membersOf(
+  app: App,
+  name: string,
+): Promise<{ personId: string; isOwner: boolean; isMember: boolean }[]> {
   return (await tables(app).members.findAll({ where: { groupName: name }, order: ['personId'] })).map(plain);
 }
 
 export async function listGroups(app: App): Promise<Group[]> {
   const groups = await listGroupRows(app);
-  const rows = await app.records.query<{ group_name: string; email: string; is_owner: boolean }>(
-    `SELECT group_name, email, is_owner FROM group_members JOIN people ON people.id = person_id WHERE state <> 'left' ORDER BY email`,
+  const rows = await app.records.query<{ group_name: string; email: string; is_owner: boolean; is_member: boolean }>(
+    `SELECT group_name, email, is_owner, is_member FROM group_members JOIN people ON people.id = person_id WHERE state <> 'left' ORDER BY email`,
     { type: QueryTypes.SELECT },
   );
   return groups.map(({ name, origin }) => {
@@ -67,7 +73,7 @@ export async function listGroups(app: App): Promise<Group[]> {
     return {
       name,
       origin,
-      members: own.map((row) => row.email),
+      members: own.filter((row) => row.is_member).map((row) => row.email),
       owners: own.filter((row) => row.is_owner).map((row) => row.email),
     };
   });
@@ -104,17 +110,17 @@ export async function removeGroup(app: App, name: string, transaction: Transacti
   await tables(app).groups.destroy({ where: { name }, transaction });
 }
 
-/** Makes exactly these people the group's members. */
+/** Makes exactly these people the group's members and owners. */
 export async function setMembers(
   app: App,
   name: string,
-  members: readonly { readonly personId: string; readonly isOwner: boolean }[],
+  members: readonly { readonly personId: string; readonly isOwner: boolean; readonly isMember: boolean }[],
   transaction: Transaction,
 ): Promise<void> {
   const { members: table } = tables(app);
   await table.destroy({ where: { groupName: name }, transaction });
   await table.bulkCreate(
-    members.map(({ personId, isOwner }) => ({ groupName: name, personId, isOwner })),
+    members.map(({ personId, isOwner, isMember }) => ({ groupName: name, personId, isOwner, isMember })),
     { transaction },
   );
 }

@@ -31,9 +31,14 @@ export async function saveGroup(
     throw new Refusal('NOT_ALLOWED', `\`${group.name}\` is kept by the directory`, { hint: 'change it there' });
   if (!before || !before.owners.includes(by.email)) requireAdministrator(by);
   const owners = new Set(group.owners.map((one) => one.toLowerCase()));
-  const everyone = [...new Set([...group.members.map((one) => one.toLowerCase()), ...owners])];
+  const belonging = new Set(group.members.map((one) => one.toLowerCase()));
+  const everyone = [...new Set([...belonging, ...owners])];
   const members = await Promise.all(
-    everyone.map(async (email) => ({ personId: await idOf(app, email, '/members'), isOwner: owners.has(email) })),
+    everyone.map(async (email) => ({
+      personId: await idOf(app, email, belonging.has(email) ? '/members' : '/owners'),
+      isOwner: owners.has(email),
+      isMember: belonging.has(email),
+    })),
   );
   await app.records.transaction(async (transaction) => {
     if (!before) await addGroup(app, { name: group.name }, transaction);

@@ -3,6 +3,7 @@ export { email, filter, thing, webOrigin } from './schemas.ts';
 export { ruleBody } from './ruleRoutes.ts';
 export {
   isMaker,
+  namesSeen,
   noSuch,
   ownedNames,
   requireMaker,

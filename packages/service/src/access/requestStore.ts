@@ -16,6 +16,8 @@ export interface AccessRequestRow {
   answeredBy: string | null;
   askedAt: Date;
   answeredAt: Date | null;
+  /** It asks for what does not exist: its asker sees it as any other, and nobody else does. */
+  goesNowhere: boolean;
 }
 
 interface InvitationRow {
@@ -41,6 +43,7 @@ const tables = (app: App) => ({
     answeredBy: 'text',
     askedAt: 'instant',
     answeredAt: 'instant',
+    goesNowhere: 'boolean',
   }),
   invitations: defineRecord<InvitationRow>(app.records, 'invitations', {
     fingerprint: 'key',
@@ -55,12 +58,12 @@ const tables = (app: App) => ({
 /** Adds a request, unless the same is open already. */
 export async function addRequest(
   app: App,
-  request: Pick<AccessRequestRow, 'personId' | 'thingKind' | 'thingName' | 'placementName' | 'words'>,
+  request: Pick<AccessRequestRow, 'personId' | 'thingKind' | 'thingName' | 'placementName' | 'words' | 'goesNowhere'>,
   transaction: Transaction,
 ): Promise<{ request: AccessRequestRow; isNew: boolean }> {
-  const { personId, thingKind, thingName } = request;
+  const { personId, thingKind, thingName, placementName } = request;
   const [row, isNew] = await tables(app).requests.findOrCreate({
-    where: { personId, thingKind, thingName, state: 'open' },
+    where: { personId, thingKind, thingName, placementName, state: 'open' },
     defaults: { ...request, state: 'open', answer: '', askedAt: new Date(app.now()) },
     transaction,
   });

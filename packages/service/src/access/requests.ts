@@ -23,7 +23,8 @@ export async function ownersOf(app: App, kind: ThingKind, name: string): Promise
 /**
  * Asks the owners for the right to see a report.
  *
- * A report that does not exist is asked for alike and goes nowhere: asking tells nobody what there is.
+ * A report that does not exist is asked for alike and goes nowhere: neither asking nor looking at what one asked for tells
+ * anybody what there is.
  */
 export async function askForAccess(
   app: App,
@@ -33,7 +34,7 @@ export async function askForAccess(
   origin: string,
 ): Promise<void> {
   await countAttempt(app, 'request', person.id);
-  if (!exists || (await rightOn(app, person, 'report', wish.report)) !== undefined) return;
+  if (exists && (await rightOn(app, person, 'report', wish.report)) !== undefined) return;
   const owners = await ownersOf(app, 'report', wish.report);
   await app.records.transaction(async (transaction) => {
     const { request, isNew } = await addRequest(
@@ -44,10 +45,11 @@ export async function askForAccess(
         thingName: wish.report,
         placementName: wish.placement ?? null,
         words: wish.words,
+        goesNowhere: !exists,
       },
       transaction,
     );
-    if (!isNew) return;
+    if (!isNew || !exists) return;
     const text = [
       `${person.name} (${person.email}) would like to see the report “${wish.report}”${wish.placement ? `, in “${wish.placement}”` : ''}.`,
       ...(wish.words === '' ? [] : ['', `“${wish.words}”`]),
@@ -78,7 +80,7 @@ export async function askForAccess(
 }
 
 /** A request as the people concerned see it. */
-export interface ShownRequest extends Omit<AccessRequestRow, 'personId'> {
+export interface ShownRequest extends Omit<AccessRequestRow, 'personId' | 'goesNowhere'> {
   readonly person: { readonly email: string; readonly name: string };
 }
 
@@ -86,16 +88,22 @@ export interface ShownRequest extends Omit<AccessRequestRow, 'personId'> {
 export async function requestsFor(app: App, person: PersonViewer): Promise<ShownRequest[]> {
   const people = new Map((await listPeople(app)).map((one) => [one.id, one]));
   const decide = await rightsOn(app, 'report');
-  return (await listRequests(app)).flatMap(({ personId, ...request }): ShownRequest[] => {
+  return (await listRequests(app)).flatMap(({ personId, goesNowhere, ...request }): ShownRequest[] => {
     const asker = people.get(personId);
-    if (!asker || decide(person, request.thingName)?.passesOn === undefined) return [];
+    if (!asker || goesNowhere || decide(person, request.thingName)?.passesOn === undefined) return [];
     return [{ ...request, person: { email: asker.email, name: asker.name } }];
   });
 }
 
-/** A person's own requests, newest first. */
-export async function ownRequests(app: App, person: PersonViewer): Promise<Omit<AccessRequestRow, 'personId'>[]> {
-  return (await listRequests(app, person.id)).map(({ personId: _, ...request }) => request);
+/** A person's own requests, newest first: each by what was asked for, not by what stands behind it while that is not shown. */
+export async function ownRequests(
+  app: App,
+  person: PersonViewer,
+): Promise<Omit<AccessRequestRow, 'personId' | 'goesNowhere'>[]> {
+  return (await listRequests(app, person.id)).map(({ personId: _person, goesNowhere: _nowhere, ...request }) => {
+    const { placementName, state } = request;
+    return placementName === null || state === 'granted' ? request : { ...request, thingName: placementName };
+  });
 }
 
 /** Answers a request once: with a right, or with words. The reader is told by mail. */
@@ -107,7 +115,7 @@ export async function answerRequest(
   origin: string,
 ): Promise<void> {
   const request = await findRequest(app, id);
-  if (!request || (await rightOn(app, by, request.thingKind, request.thingName)) === undefined)
+  if (!request || request.goesNowhere || (await rightOn(app, by, request.thingKind, request.thingName)) === undefined)
     throw noSuch('request', String(id), []);
   const { thingKind, thingName } = request;
   await requirePassOn(app, by, answer.level ?? 'view', thingKind, thingName);

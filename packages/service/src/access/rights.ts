@@ -50,7 +50,7 @@ const keptIn: Readonly<Record<ThingKind, string>> = {
 };
 
 /** The names of a kind that a person may see: the only ones that a mistake is compared with. */
-async function namesSeen(app: App, person: PersonViewer, kind: ThingKind): Promise<string[]> {
+export async function namesSeen(app: App, person: PersonViewer, kind: ThingKind): Promise<string[]> {
   const rows = await app.records.query<{ name: string }>(
     `SELECT ${kind === 'client' ? 'id' : 'name'} AS name FROM ${keptIn[kind]}`,
     { type: QueryTypes.SELECT },

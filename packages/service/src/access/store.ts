@@ -55,9 +55,10 @@ const tables = (app: App) => ({
     directorySubject: 'text',
     changedAt: 'instant',
   }),
-  members: defineRecord<{ groupName: string; personId: string }>(app.records, 'group_members', {
+  members: defineRecord<{ groupName: string; personId: string; isMember: boolean }>(app.records, 'group_members', {
     groupName: 'key',
     personId: 'key',
+    isMember: 'boolean',
   }),
   groups: defineRecord<{ name: string }>(app.records, 'groups', { name: 'key' }),
   attributes: defineRecord<AttributeRow>(app.records, 'attributes', {
@@ -76,7 +77,10 @@ const tables = (app: App) => ({
 });
 
 async function groupsOf(app: App, ids: readonly string[]): Promise<Map<string, string[]>> {
-  const rows = await tables(app).members.findAll({ where: { personId: [...ids] }, order: ['groupName'] });
+  const rows = await tables(app).members.findAll({
+    where: { personId: [...ids], isMember: true },
+    order: ['groupName'],
+  });
   const found = new Map<string, string[]>();
   for (const { personId, groupName } of rows.map(plain))
     found.set(personId, [...(found.get(personId) ?? []), groupName]);
@@ -216,7 +220,7 @@ export async function addPerson(app: App, person: NewPerson, transaction: Transa
   );
   for (const name of person.groups ?? []) {
     await groups.findOrCreate({ where: { name }, transaction });
-    await members.create({ groupName: name, personId: id }, { transaction });
+    await members.create({ groupName: name, personId: id, isMember: true }, { transaction });
   }
   return id;
 }

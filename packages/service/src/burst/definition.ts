@@ -1,12 +1,13 @@
 import { checkRecipientFilter, type PersonViewer } from '@underbell/core/access';
 import {
+  burstMistakes,
   checkTemplate,
   recipientColumns,
   templateNamesFor,
   type BurstDefinition,
   type BurstDestination,
 } from '@underbell/core/burst';
-import { Refusal, suggest } from '@underbell/core/refusal';
+import { checkAll, Refusal, suggest } from '@underbell/core/refusal';
 import { parameterColumn } from '@underbell/core/report';
 import { listPeople, noSuch, requireRight, visibleNames } from '../access/index.ts';
 import type { App } from '../platform/index.ts';
@@ -26,17 +27,24 @@ export async function checkAgainstList(app: App, person: PersonViewer, definitio
     ...(definition.pdf ? [['/pdf/passwordColumn', definition.pdf.passwordColumn] as const] : []),
     ...Object.keys(definition.many ?? {}).map((column) => [`/many/${column}`, column] as const),
   ];
-  for (const [pointer, column] of named) {
-    if (list.columns.includes(column)) continue;
+  const checkColumn = (pointer: string, column: string) => {
+    if (list.columns.includes(column)) return;
     throw new Refusal('BURST_INVALID', `the list \`${list.name}\` has no column \`${column}\``, {
       pointer,
       word: column,
       ...suggest(column, list.columns),
     });
-  }
+  };
   const known = templateNamesFor(definition, list.columns);
-  checkTemplate(definition.fileName, known, '/fileName');
-  checkDestinationTexts(definition.destination, known);
+  checkAll(burstMistakes, [
+    ...named.map(
+      ([pointer, column]) =>
+        () =>
+          checkColumn(pointer, column),
+    ),
+    () => checkTemplate(definition.fileName, known, '/fileName'),
+    () => checkDestinationTexts(definition.destination, known),
+  ]);
   return list;
 }
 

@@ -1,11 +1,13 @@
 import type { PersonViewer } from '@underbell/core/access';
-import { readBurst, samplePeriod } from '@underbell/core/burst';
+import { burstMistakes, readBurst, samplePeriod, type Road } from '@underbell/core/burst';
+import { checkAllInTurn, placed } from '@underbell/core/refusal';
 import { putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { remember, type App } from '../platform/index.ts';
 import { requireDestination } from '../deliver/index.ts';
 import { requireTemplate } from '../template/index.ts';
 import { checkAgainstList, checkCutting, requireBurst, requireReleaser } from './definition.ts';
 import { fittedTemplate } from './filled.ts';
+import { requireList } from './listUsecases.ts';
 import { refuseUnsendable } from './plan.ts';
 import { copyColumns, prepareBurst } from './prepare.ts';
 import { showRun } from './runs.ts';
@@ -21,15 +23,28 @@ async function checkedBurst(app: App, person: PersonViewer, value: unknown) {
   else await requireMaker(app, person, 'burst');
   requireReleaser(person, known, definition);
   await requireRight(app, person, 'export', 'report', definition.report);
-  const list = await checkAgainstList(app, person, definition);
-  if (definition.template !== undefined) await requireTemplate(app, person, definition.template);
-  const prepared = await prepareBurst(app, person, definition, samplePeriod(definition));
-  copyColumns(prepared);
-  await checkCutting(app, prepared, list.columns);
-  await refuseUnsendable(app, prepared);
-  await fittedTemplate(app, prepared);
-  await requireDestination(app, person, definition.destination);
-  return { definition, known, road: prepared.road };
+  const columns = (await requireList(app, person, definition.list)).columns;
+  let road: Road | undefined;
+  // Everything that is wrong is told at once.
+  await checkAllInTurn(burstMistakes, [
+    () => checkAgainstList(app, person, definition),
+    () =>
+      placed('/template', async () => {
+        if (definition.template !== undefined) await requireTemplate(app, person, definition.template);
+      }),
+    async () => {
+      const prepared = await prepareBurst(app, person, definition, samplePeriod(definition));
+      ({ road } = prepared);
+      await checkAllInTurn(burstMistakes, [
+        () => copyColumns(prepared),
+        () => checkCutting(app, prepared, columns),
+        () => refuseUnsendable(app, prepared),
+        () => fittedTemplate(app, prepared),
+      ]);
+    },
+    () => placed('/destination/to', () => requireDestination(app, person, definition.destination)),
+  ]);
+  return { definition, known, road: road! };
 }
 
 const checkedTimes = 3;

@@ -67,6 +67,13 @@ export async function describeQuery(app: App, source: string, sql: string): Prom
       async () => (await client.query({ text, queryMode: 'extended' } as pg.QueryConfig)).fields,
     );
   });
+  const twice = fields.find((field, i) => fields.findIndex((one) => one.name === field.name) < i);
+  if (twice !== undefined)
+    throw new Refusal('DATASET_INVALID', `two columns of the query are called \`${twice.name}\``, {
+      pointer: 'sql',
+      word: twice.name,
+      hint: 'name one of them otherwise, with AS',
+    });
   return fields.map((field) => {
     const type = columnTypeOf(field.dataTypeID);
     return { name: field.name, type, sourceType: type };

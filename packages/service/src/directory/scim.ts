@@ -167,7 +167,9 @@ async function toGroup(app: App, row: GroupRow): Promise<GroupResource> {
     id: row.id,
     ...(row.externalId === null ? {} : { externalId: row.externalId }),
     displayName: row.name,
-    members: (await membersOf(app, row.name)).map(({ personId }) => ({ value: personId })),
+    members: (await membersOf(app, row.name))
+      .filter((one) => one.isMember)
+      .map(({ personId }) => ({ value: personId })),
   };
 }
 
@@ -196,7 +198,12 @@ async function writeGroup(
     } else {
       await addGroup(app, { name, origin: 'directory', ...(externalId ? { externalId } : {}) }, transaction);
     }
-    const members = ids.map((personId) => ({ personId, isOwner: owners.includes(personId) }));
+    const everyone = [...new Set([...ids, ...owners])];
+    const members = everyone.map((personId) => ({
+      personId,
+      isOwner: owners.includes(personId),
+      isMember: ids.includes(personId),
+    }));
     await setMembers(app, name, members, transaction);
     await remember(
       app,

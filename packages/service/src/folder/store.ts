@@ -15,17 +15,20 @@ export interface BinnedThing {
   readonly deletedBy: string;
 }
 
+/** @returns whether there was such a thing, outside the bin */
 export async function throwAway(
   app: App,
   kind: BinKind,
   name: string,
   by: string,
   transaction: Transaction,
-): Promise<void> {
-  await app.records.query(`UPDATE ${tables[kind]} SET deleted_at = $at, deleted_by = $by WHERE name = $name`, {
-    bind: { at: new Date(app.now()), by, name },
-    transaction,
-  });
+): Promise<boolean> {
+  const rows = await app.records.query(
+    `UPDATE ${tables[kind]} SET deleted_at = $at, deleted_by = $by
+     WHERE name = $name AND deleted_at IS NULL RETURNING name`,
+    { bind: { at: new Date(app.now()), by, name }, type: QueryTypes.SELECT, transaction },
+  );
+  return rows.length > 0;
 }
 
 /** @returns whether it was in the bin still */

@@ -2,7 +2,7 @@ import type { PersonViewer, ThingKind } from '@underbell/core/access';
 import { isAtLeast } from '@underbell/core/access';
 import { columnLabel } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
-import { foldersOf, listFolders, noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
+import { foldersOf, listFolders, namesSeen, noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { listBoards } from '../board/index.ts';
 import { listBursts } from '../burst/store.ts';
 import { listDatasets } from '../dataset/index.ts';
@@ -217,8 +217,10 @@ export async function bin(
       },
     );
   }
+  const seen = await namesSeen(app, person, kind);
   await app.records.transaction(async (transaction) => {
-    await throwAway(app, kind, name, person.name, transaction);
+    // Whoever owns all of a kind owns those that there are.
+    if (!(await throwAway(app, kind, name, person.name, transaction))) throw noSuch(kind, name, seen);
     await remember(
       app,
       {

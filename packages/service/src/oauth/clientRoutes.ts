@@ -2,10 +2,11 @@ import Joi from 'joi';
 import type { JSONWebKeySet } from 'jose';
 import { tokenActions, type ClientBounds } from '@underbell/core/access';
 import { tokenAlgorithms, type TokenAlgorithm } from '@underbell/core/token';
-import { filter, thing, webOrigin } from '../access/index.ts';
+import { filter, noSuch, thing, webOrigin } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import { clientsOf, endClient, saveClient } from './clients.ts';
+import { clientsOf, endClient, renewSecret, saveClient } from './clients.ts';
 import { dropKey, rotateKeys, showKeys } from './keys.ts';
+import type { ClientRow } from './store.ts';
 import { mintToken, revokeOne, tokensOf } from './tokens.ts';
 
 /** A public key of a client; a private part would be a mistake to keep. */
@@ -32,6 +33,22 @@ const bounds = Joi.object({
   requiresProof: Joi.boolean(),
 });
 
+const clientBody = bounds.keys({
+  title: Joi.string().trim().min(1).max(200).required(),
+  publicKeys: Joi.object({ keys: Joi.array().items(publicKey).min(1).max(5).required() }),
+});
+type ClientBody = ClientBounds & { title: string; publicKeys?: JSONWebKeySet };
+
+const shownClient = ({ id, title, bounds: limits, state, publicKeys, formerUntil }: ClientRow) => ({
+  id,
+  title,
+  state,
+  signsIn: publicKeys ? 'by its own key' : 'by a secret',
+  /** Until when the secret before the last one holds. */
+  ...(formerUntil ? { formerUntil } : {}),
+  ...limits,
+});
+
 export const clientRoutes: Route[] = [
   defineRoute({
     method: 'get',
@@ -39,27 +56,58 @@ export const clientRoutes: Route[] = [
     tag: 'Tokens',
     audience: 'person',
     summary: 'Programs of yours, and those that reach reports of yours',
-    handle: async ({ app, person }) => ({
-      clients: (await clientsOf(app, person)).map(({ id, title, bounds: limits, state, publicKeys }) => ({
-        id,
-        title,
-        state,
-        signsIn: publicKeys ? 'by its own key' : 'by a secret',
-        ...limits,
-      })),
-    }),
+    handle: async ({ app, person }) => ({ clients: (await clientsOf(app, person)).map(shownClient) }),
   }),
-  defineRoute<{ id: string }, Record<string, never>, ClientBounds & { title: string; publicKeys?: JSONWebKeySet }>({
+  defineRoute<{ id: string }>({
+    method: 'get',
+    path: '/api/v1/clients/:id',
+    tag: 'Tokens',
+    audience: 'person',
+    summary: 'A program, with its bounds',
+    params: Joi.object({ id: thing.required() }),
+    async handle({ app, person, params }) {
+      const mine = await clientsOf(app, person);
+      const client = mine.find((one) => one.id === params.id);
+      if (client) return shownClient(client);
+      const names = mine.map((one) => one.id);
+      throw noSuch('client', params.id, names);
+    },
+  }),
+  defineRoute<Record<string, never>, Record<string, never>, ClientBody & { id: string }>({
+    method: 'post',
+    path: '/api/v1/clients',
+    tag: 'Tokens',
+    audience: 'person',
+    summary: 'Register a client under a name that none has; answers its secret once',
+    status: 201,
+    body: clientBody.keys({ id: thing.required() }),
+    handle({ app, person, body, origin: from }) {
+      const { id, title, publicKeys, ...limits } = body;
+      const client = { id, title, bounds: limits, isNew: true, ...(publicKeys ? { publicKeys } : {}) };
+      return saveClient(app, person, client, from);
+    },
+  }),
+  defineRoute<{ id: string }, Record<string, never>, { hours: number }>({
+    method: 'post',
+    path: '/api/v1/clients/:id/secret',
+    tag: 'Tokens',
+    audience: 'person',
+    summary: 'Give a client a new secret; the one before holds beside it for a while',
+    params: Joi.object({ id: thing.required() }),
+    body: Joi.object({
+      hours: Joi.number().min(0).max(720).default(24).description('how long the one before holds; 0 ends it at once'),
+    }).default({ hours: 24 }),
+    handle: ({ app, person, params, body, origin: from }) =>
+      renewSecret(app, person, params.id, { hours: body.hours, origin: from }),
+  }),
+  defineRoute<{ id: string }, Record<string, never>, ClientBody>({
     method: 'put',
     path: '/api/v1/clients/:id',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'Register a client; answers its new secret once, unless it signs with a key of its own',
+    summary: 'Change a client, whose secret stays; or register one, which answers its secret once',
     params: Joi.object({ id: thing.required() }),
-    body: bounds.keys({
-      title: Joi.string().trim().min(1).max(200).required(),
-      publicKeys: Joi.object({ keys: Joi.array().items(publicKey).min(1).max(5).required() }),
-    }),
+    body: clientBody,
     handle({ app, person, params, body, origin: from }) {
       const { title, publicKeys, ...limits } = body;
       const client = { id: params.id, title, bounds: limits, ...(publicKeys ? { publicKeys } : {}) };

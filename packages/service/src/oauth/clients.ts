@@ -28,7 +28,7 @@ import { findDataset } from '../dataset/index.ts';
 import { fingerprint, isSameSecret, limitFailures, randomKey, remember, useOnce, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { levelOf } from './reach.ts';
-import { closeClient, findClient, listClients, putClient, type ClientRow } from './store.ts';
+import { closeClient, holdClient, findClient, listClients, putClient, type ClientRow } from './store.ts';
 
 export const assertionType = 'urn:ietf:params:oauth:client-assertion-type:jwt-bearer';
 
@@ -115,6 +115,14 @@ async function checkAssertion(app: App, client: ClientRow | undefined, assertion
   return useOnce(app, `assertion ${client.id} ${id}`, new Date((expiresAt + 10) * 1000));
 }
 
+/** Whether a secret is the client's, or the one before while that still holds. */
+function holdsSecret(client: ClientRow | undefined, secret: string, now: number): boolean {
+  const given = fingerprint(secret);
+  const isOwn = isSameSecret(given, client?.secretFingerprint ?? '');
+  const isFormer = isSameSecret(given, client?.formerFingerprint ?? '');
+  return isOwn || (isFormer && (client?.formerUntil?.getTime() ?? 0) > now);
+}
+
 /** @throws {Refusal} `CLIENT_INVALID`, `TOO_MANY` */
 export function authenticateClient(app: App, ctx: Context, form: ClientForm): Promise<ClientRow> {
   const given = credentials(ctx, form);
@@ -123,7 +131,7 @@ export function authenticateClient(app: App, ctx: Context, form: ClientForm): Pr
     const isRight =
       'assertion' in given
         ? await checkAssertion(app, client, given.assertion)
-        : isSameSecret(fingerprint(given.secret), client?.secretFingerprint ?? '');
+        : holdsSecret(client, given.secret, app.now());
     if (client && isRight && client.state === 'active') return client;
     throw notKnown();
   });
@@ -230,11 +238,73 @@ async function checkKeys(app: App, bounds: ClientBounds): Promise<void> {
   }
 }
 
-/** Registers a client, or gives a known one new bounds and a new secret. @returns the secret, shown only now */
+type Signing = Pick<ClientRow, 'secretFingerprint' | 'formerFingerprint' | 'formerUntil' | 'publicKeys'>;
+
+/** How a client signs in: as it did, unless it is new, or comes with keys of its own or gives them up. */
+function signingOf(
+  living: ClientRow | undefined,
+  client: { readonly secret?: string; readonly publicKeys?: JSONWebKeySet },
+): Signing & { readonly secret?: string } {
+  const none = { secretFingerprint: null, formerFingerprint: null, formerUntil: null, publicKeys: null };
+  if (client.publicKeys) return { ...none, publicKeys: client.publicKeys };
+  if (living?.secretFingerprint && client.secret === undefined) {
+    const { secretFingerprint, formerFingerprint, formerUntil } = living;
+    return { ...none, secretFingerprint, formerFingerprint, formerUntil };
+  }
+  const secret = client.secret ?? randomKey('ubc');
+  return { ...none, secretFingerprint: fingerprint(secret), secret };
+}
+
+/**
+ * Gives a client a new secret; the one before holds beside it for a while, so that nothing stands still meanwhile.
+ *
+ * @returns the secret, shown only now, and until when the one before holds
+ */
+export async function renewSecret(
+  app: App,
+  person: PersonViewer,
+  id: string,
+  { hours, origin }: { readonly hours: number; readonly origin: string },
+): Promise<{ id: string; secret: string; formerUntil: Date }> {
+  await requireClient(app, person, id);
+  await requireRight(app, person, 'edit', 'client', id);
+  const secret = randomKey('ubc');
+  const formerUntil = new Date(app.now() + hours * 60 * 60_000);
+  await app.records.transaction(async (transaction) => {
+    const held = await holdClient(app, id, transaction);
+    if (held?.state !== 'active') throw noSuch('client', id, []);
+    if (held.publicKeys)
+      throw new Refusal('INPUT_INVALID', `\`${id}\` signs with a key of its own and has no secret`, { pointer: 'id' });
+    const change = {
+      secretFingerprint: fingerprint(secret),
+      formerFingerprint: held.secretFingerprint,
+      formerUntil,
+    };
+    await putClient(app, { ...held, ...change }, transaction);
+    const entry = { who: person.email, what: 'client secret renewed', thing: `client ${id}`, origin };
+    await remember(app, { ...entry, after: { formerUntil } }, transaction);
+  });
+  return { id, secret, formerUntil };
+}
+
+/**
+ * Registers a client, or gives a known one another title and other bounds; its secret stays.
+ *
+ * @param client - `isNew`: only a name that no client has
+ * @returns the secret of a new one, shown only now
+ * @throws {Refusal} `NAME_TAKEN`
+ */
 export async function saveClient(
   app: App,
   person: PersonViewer,
-  client: { id: string; title: string; bounds: ClientBounds; secret?: string; publicKeys?: JSONWebKeySet },
+  client: {
+    id: string;
+    title: string;
+    bounds: ClientBounds;
+    secret?: string;
+    publicKeys?: JSONWebKeySet;
+    isNew?: boolean;
+  },
   origin: string,
 ): Promise<{ id: string; secret?: string }> {
   const known = await findClient(app, client.id);
@@ -245,18 +315,19 @@ export async function saveClient(
     given.map(async (grant) => ({ grant, boundedBy: await boundOf(app, person, grant.holder, grant.thing) })),
   );
   await checkKeys(app, client.bounds);
-  const secret = client.publicKeys ? undefined : (client.secret ?? randomKey('ubc'));
-  await app.records.transaction(async (transaction) => {
+  const secret = await app.records.transaction(async (transaction) => {
+    const held = await holdClient(app, client.id, transaction);
+    const living = held?.state === 'active' ? held : undefined;
+    // Only somebody who may know of it gets so far.
+    if (client.isNew && living)
+      throw new Refusal('NAME_TAKEN', `there is a client \`${client.id}\` already`, {
+        word: client.id,
+        hint: 'change it, or give it a new secret, by the verbs for that',
+      });
+    const { secret: made, ...signing } = signingOf(living, client);
     await putClient(
       app,
-      {
-        id: client.id,
-        title: client.title,
-        secretFingerprint: secret === undefined ? null : fingerprint(secret),
-        publicKeys: client.publicKeys ?? null,
-        bounds: client.bounds,
-        state: 'active',
-      },
+      { id: client.id, title: client.title, bounds: client.bounds, state: 'active', ...signing },
       transaction,
     );
     if (!known) await putOwner(app, person, { kind: 'client', name: client.id }, transaction);
@@ -275,6 +346,7 @@ export async function saveClient(
       },
       transaction,
     );
+    return made;
   });
   return { id: client.id, ...(secret === undefined ? {} : { secret }) };
 }

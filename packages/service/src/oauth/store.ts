@@ -2,13 +2,16 @@ import type { JSONWebKeySet } from 'jose';
 import { QueryTypes, type Transaction } from 'sequelize';
 import type { ClientBounds, ReportViewDetails } from '@underbell/core/access';
 import type { TokenAlgorithm } from '@underbell/core/token';
-import { defineRecord, plain, type App } from '../platform/index.ts';
+import { defineRecord, lockThing, plain, type App } from '../platform/index.ts';
 
 export interface ClientRow {
   id: string;
   title: string;
   /** Null for a client that signs assertions with a key of its own. */
   secretFingerprint: string | null;
+  /** The secret before, for as long as it holds beside the new one. */
+  formerFingerprint: string | null;
+  formerUntil: Date | null;
   publicKeys: JSONWebKeySet | null;
   bounds: ClientBounds;
   state: 'active' | 'revoked';
@@ -44,6 +47,8 @@ const tables = (app: App) => ({
     id: 'key',
     title: 'text',
     secretFingerprint: 'text',
+    formerFingerprint: 'text',
+    formerUntil: 'instant',
     publicKeys: 'json',
     bounds: 'json',
     state: 'text',
@@ -73,6 +78,13 @@ const tables = (app: App) => ({
 
 export async function findClient(app: App, id: string): Promise<ClientRow | undefined> {
   const row = await tables(app).clients.findByPk(id);
+  return row ? plain(row) : undefined;
+}
+
+/** A client, held so that two changes of it come one after the other. */
+export async function holdClient(app: App, id: string, transaction: Transaction): Promise<ClientRow | undefined> {
+  await lockThing(app, 'client', id, transaction);
+  const row = await tables(app).clients.findByPk(id, { transaction });
   return row ? plain(row) : undefined;
 }
 

@@ -19,6 +19,7 @@ import * as writers from './migrations/015-writers.ts';
 import * as holders from './migrations/016-holders.ts';
 import * as queue from './migrations/017-queue.ts';
 import * as dialects from './migrations/018-dialects.ts';
+import * as secrets from './migrations/019-secrets.ts';
 
 /** In order; only ever appended to. */
 const migrations = [
@@ -40,6 +41,7 @@ const migrations = [
   holders,
   queue,
   dialects,
+  secrets,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

@@ -1,5 +1,6 @@
 import Joi from 'joi';
 import { columnTypes, fieldName, sensitivities } from '@underbell/core/dataset';
+import { numberPattern } from '@underbell/core/format';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import type { ColumnNote } from '../dataset/index.ts';
 
@@ -13,7 +14,7 @@ export const note = Joi.object({
   label: Joi.string().max(200),
   key: field,
   unit: Joi.string().max(20),
-  format: Joi.string().max(40),
+  format: Joi.string().max(40).pattern(numberPattern, 'a Unicode number pattern such as #,##0.0 or 0.0 %'),
   sensitivity: Joi.string().valid(...sensitivities),
 });
 

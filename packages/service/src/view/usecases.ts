@@ -303,7 +303,7 @@ export async function askForReport(
   await askForAccess(
     app,
     person,
-    { report: report ?? '', words, ...(placement ? { placement: placement.name } : {}) },
+    { report: report ?? wish.placement ?? '', words, ...(wish.placement ? { placement: wish.placement } : {}) },
     exists,
     origin,
   );
