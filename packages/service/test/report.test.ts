@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
+import { Ajv2020 } from 'ajv/dist/2020.js';
 import { House, manager, publisher } from './house.ts';
 
 describe('reports and the API around them', () => {
@@ -49,6 +50,35 @@ describe('reports and the API around them', () => {
       (one) => one.words,
     );
     assert.deepEqual(quays, ['quay is Q017']);
+  });
+
+  it('publishes every format as JSON Schema with its address, and describes every map in its API', async () => {
+    for (const kind of ['report', 'board', 'burst']) {
+      const address = `/schemas/underbell-${kind}-1.json`;
+      const schema = (await house.call('GET', address)).body as unknown as Record<string, unknown>;
+      assert.equal(schema['$schema'], 'https://json-schema.org/draft/2020-12/schema');
+      assert.equal(new URL(schema['$id'] as string).pathname, address);
+      new Ajv2020({ validateFormats: false }).compile(schema);
+    }
+    const { text } = await house.call('GET', '/openapi.json');
+    const api = JSON.parse(text) as unknown;
+    const emptied: string[] = [];
+    const walk = (value: unknown, at: string): void => {
+      if (value === null || typeof value !== 'object') return;
+      const one = value as Record<string, unknown>;
+      // An object of which nothing is said, neither what it holds nor what it is for, is a map that got lost.
+      const says = ['properties', 'additionalProperties', 'patternProperties', 'description', '$ref'];
+      if (
+        one['type'] === 'object' &&
+        at.includes('/schema') &&
+        !at.includes('/responses/') &&
+        !says.some((name) => name in one)
+      )
+        emptied.push(at);
+      for (const [name, below] of Object.entries(one)) walk(below, `${at}/${name}`);
+    };
+    walk(api, '');
+    assert.deepEqual(emptied, []);
   });
 
   it('describes every route in OpenAPI 3.1, from the schemas that validate', async () => {

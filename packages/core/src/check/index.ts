@@ -1,2 +1,3 @@
 export { checkShape } from './checkShape.ts';
 export { joiProblems, toPointer } from './joiProblems.ts';
+export { jsonSchemaOf, type JsonSchema } from './jsonSchema.ts';

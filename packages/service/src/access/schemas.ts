@@ -15,7 +15,10 @@ export const webOrigin = Joi.string()
   .description('scheme, host and port of the host page, such as https://portal.example');
 export const groupName = Joi.string().trim().min(1).max(100);
 /** CQL2 text, or CQL2 JSON. */
-export const filter = Joi.alternatives(Joi.string().max(16_384), Joi.object().unknown());
+export const filter = Joi.alternatives(
+  Joi.string().max(16_384).description('CQL2 text'),
+  Joi.object().unknown().description('CQL2 JSON (OGC 21-065r2)'),
+);
 
 /** Everyone, a group, a person, or whatever else a list of kinds adds. */
 export const holderOf = (...kinds: string[]) =>

@@ -1,6 +1,7 @@
 import Joi from 'joi';
+import { boardSchema } from '@underbell/core/board';
 import { thing } from '../access/index.ts';
-import { defineRoute, type Route } from '../platform/index.ts';
+import { defineRoute, formatRoute, type Route } from '../platform/index.ts';
 import { streamChanges } from '../view/index.ts';
 import { boardDatasets, catalogue, checkBoard, saveBoard, seenBoards, showBoard, viewBoard } from './usecases.ts';
 
@@ -9,6 +10,7 @@ const named = Joi.object({ name: thing.required() });
 const definition = Joi.object().unknown(true).required().description('a board, format underbell-board/1');
 
 export const boardRoutes: Route[] = [
+  formatRoute('board', boardSchema),
   defineRoute({
     ...about,
     method: 'get',

@@ -1,9 +1,9 @@
 import { Readable } from 'node:stream';
 import Joi from 'joi';
-import { copyFormats, type CopyFormat } from '@underbell/core/burst';
+import { burstSchema, copyFormats, type CopyFormat } from '@underbell/core/burst';
 import { isRefusal } from '@underbell/core/refusal';
 import { personOf, thing } from '../access/index.ts';
-import { defineRoute, limitFailures, type Route } from '../platform/index.ts';
+import { defineRoute, formatRoute, limitFailures, type Route } from '../platform/index.ts';
 import { answerDone, answerFile, answerQuestion, answerWords } from './answers.ts';
 import { fetchByLink, fetchKept, recallLinks } from './links.ts';
 import { sampleOf, seeRecipient } from './oneCopy.ts';
@@ -30,6 +30,7 @@ const period = Joi.string().max(20).description('as ISO 8601 writes it: 2026, 20
 const runId = Joi.object({ id: Joi.number().integer().min(1).required() });
 
 export const burstRoutes: Route[] = [
+  formatRoute('burst', burstSchema),
   defineRoute({
     method: 'get',
     path: '/api/v1/bursts',

@@ -30,4 +30,4 @@ export { askingAs, connectionShares, takeConnection, takeDownload, takeStream, t
 export { SilenceWatch } from './silenceWatch.ts';
 export { useOnce } from './usedOnce.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';
-export { defineRoute, type Answer, type Request, type Route } from './http/index.ts';
+export { defineRoute, formatRoute, type Answer, type Request, type Route } from './http/index.ts';

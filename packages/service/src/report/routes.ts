@@ -1,9 +1,8 @@
 import { Readable } from 'node:stream';
 import Joi from 'joi';
-import joiToJson from 'joi-to-json';
 import { brokenUses, reportSchema } from '@underbell/core/report';
 import { thing } from '../access/schemas.ts';
-import { defineRoute, type Route } from '../platform/index.ts';
+import { defineRoute, formatRoute, type Route } from '../platform/index.ts';
 import { usesOf } from './uses.ts';
 import {
   checkReport,
@@ -22,14 +21,7 @@ const edition = Joi.number().integer().min(1);
 const definition = Joi.object().unknown(true).required().description('a report definition, format underbell-report/1');
 
 export const reportRoutes: Route[] = [
-  defineRoute({
-    method: 'get',
-    path: '/schemas/underbell-report-1.json',
-    tag: 'Reports',
-    audience: 'anyone',
-    summary: 'JSON Schema of the report format, for editors',
-    handle: async () => joiToJson(reportSchema, 'json') as object,
-  }),
+  formatRoute('report', reportSchema),
   defineRoute({
     method: 'get',
     path: '/api/v1/reports',

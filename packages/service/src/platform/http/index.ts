@@ -1,4 +1,4 @@
 export { answerErrors } from './errors.ts';
 export { mountRoutes, type Identify } from './mount.ts';
 export { describeApi } from './openapi.ts';
-export { defineRoute, type Answer, type Request, type Route } from './route.ts';
+export { defineRoute, formatRoute, type Answer, type Request, type Route } from './route.ts';

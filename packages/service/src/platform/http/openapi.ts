@@ -1,15 +1,7 @@
 import type Joi from 'joi';
-import joiToJson from 'joi-to-json';
+import { jsonSchemaOf as toJsonSchema, type JsonSchema } from '@underbell/core/check';
 import { refusalKinds } from '@underbell/core/refusal';
 import type { Route } from './route.ts';
-
-type JsonSchema = Record<string, unknown>;
-
-function toJsonSchema(schema: Joi.Schema): JsonSchema {
-  const made = joiToJson(schema, 'open-api-3.1') as JsonSchema;
-  delete made['$schema'];
-  return made;
-}
 
 function parametersOf(schema: Joi.ObjectSchema | undefined, place: 'path' | 'query'): JsonSchema[] {
   if (schema === undefined) return [];

@@ -1,6 +1,7 @@
 import type { Readable } from 'node:stream';
 import type Joi from 'joi';
 import type { Context } from 'koa';
+import { jsonSchemaOf } from '@underbell/core/check';
 import type { ClientViewer, PersonViewer } from '@underbell/core/access';
 import type { App } from '../app.ts';
 import type { AskerKey } from '../shares.ts';
@@ -58,3 +59,20 @@ export function defineRoute<Params = Record<string, never>, Query = Record<strin
 ): Route {
   return spec as unknown as Route;
 }
+
+/** The JSON Schema of a format of ours, under the address that definitions name as their `$schema`. */
+export const formatRoute = (kind: 'report' | 'board' | 'burst', schema: Joi.Schema): Route =>
+  defineRoute({
+    method: 'get',
+    path: `/schemas/underbell-${kind}-1.json`,
+    tag: 'Formats',
+    audience: 'anyone',
+    summary: `JSON Schema of the format underbell-${kind}/1, for editors and validators`,
+    handle: ({ app }) =>
+      Promise.resolve(
+        jsonSchemaOf(schema, {
+          id: `${app.settings.publicUrl}/schemas/underbell-${kind}-1.json`,
+          title: `A ${kind} of Under Bell`,
+        }),
+      ),
+  });
