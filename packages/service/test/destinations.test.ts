@@ -320,7 +320,7 @@ describe('destinations', () => {
 
   it('are tried out really, and say what is wrong', async () => {
     const good = await post('/api/v1/destinations/quay-library/test');
-    assert.match((good.body as unknown as { words: string }).words, /stored, read back and removed/);
+    assert.match((good.body as unknown as { words: string }).words, /stored, not stored twice, read back and removed/);
     const wrong = { kind: 'library', address: `${await libraryUrl()}/files`, user: 'reports', password: 'no' };
     await house.call('PUT', '/api/v1/destinations/wrong', { as: publisher, body: wrong });
     const closed = await post('/api/v1/destinations/wrong/test');

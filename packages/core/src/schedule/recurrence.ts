@@ -22,15 +22,59 @@ const mostSteps = 5_000;
 const refuse = (message: string, details: { pointer: string; hint?: string; word?: string }) =>
   new Refusal('SCHEDULE_INVALID', message, details);
 
-function checkParts(rule: string): void {
-  for (const part of rule.split(';')) {
-    if (partPattern.test(part)) continue;
-    throw refuse(`\`${part.slice(0, 60)}\` is no part of a recurrence rule`, {
-      pointer: 'rule',
-      word: part.slice(0, 60),
-      hint: 'write it like FREQ=DAILY;BYHOUR=6;BYMINUTE=0',
-    });
+/** Which numbers a part may hold. @see RFC 5545, section 3.3.10 */
+const ranges: Readonly<Record<string, readonly [least: number, most: number]>> = {
+  INTERVAL: [1, 1_000],
+  COUNT: [1, 100_000],
+  BYSECOND: [0, 59],
+  BYMINUTE: [0, 59],
+  BYHOUR: [0, 23],
+  BYMONTHDAY: [-31, 31],
+  BYYEARDAY: [-366, 366],
+  BYWEEKNO: [-53, 53],
+  BYMONTH: [1, 12],
+  BYSETPOS: [-366, 366],
+};
+const fromZero = new Set(['BYSECOND', 'BYMINUTE', 'BYHOUR']);
+const weekDay = /^([+-]?\d{1,2})?(MO|TU|WE|TH|FR|SA|SU)$/;
+
+function isInRange(name: string, value: string): boolean {
+  if (name === 'BYDAY') {
+    const match = weekDay.exec(value);
+    const place = Number(match?.[1] ?? 1);
+    return match !== null && place !== 0 && Math.abs(place) <= 53;
   }
+  if (name === 'WKST') return /^(MO|TU|WE|TH|FR|SA|SU)$/.test(value);
+  const range = ranges[name];
+  if (range === undefined) return true;
+  const number = Number(value);
+  const fits = /^[+-]?\d{1,6}$/.test(value) && number >= range[0] && number <= range[1];
+  return fits && (number !== 0 || fromZero.has(name));
+}
+
+function checkParts(rule: string): void {
+  const names = new Set<string>();
+  for (const part of rule.split(';')) {
+    const word = part.slice(0, 60);
+    if (!partPattern.test(part))
+      throw refuse(`\`${word}\` is no part of a recurrence rule`, {
+        pointer: 'rule',
+        word,
+        hint: 'write it like FREQ=DAILY;BYHOUR=6;BYMINUTE=0',
+      });
+    const [name, values] = part.split('=') as [string, string];
+    if (names.has(name)) throw refuse(`\`${name}\` stands twice in the rule`, { pointer: 'rule', word });
+    names.add(name);
+    const wrong = values.split(',').find((one) => !isInRange(name, one));
+    if (wrong !== undefined)
+      throw refuse(`\`${wrong}\` is no ${name}`, {
+        pointer: 'rule',
+        word: wrong,
+        ...(ranges[name] ? { hint: `from ${ranges[name][0]} to ${ranges[name][1]}` } : {}),
+      });
+  }
+  if (names.has('UNTIL') && names.has('COUNT'))
+    throw refuse('a rule ends by UNTIL or by COUNT, not by both', { pointer: 'rule' });
   const frequency = /(?:^|;)FREQ=([A-Z]+)/.exec(rule)?.[1];
   if (!frequency || !['HOURLY', 'DAILY', 'WEEKLY', 'MONTHLY', 'YEARLY'].includes(frequency))
     throw refuse('the rule needs FREQ=HOURLY, DAILY, WEEKLY, MONTHLY or YEARLY', {
@@ -39,9 +83,43 @@ function checkParts(rule: string): void {
     });
 }
 
+const untilPattern = /^(\d{4})(\d{2})(\d{2})(?:T(\d{2})(\d{2})(\d{2})(Z?))?$/;
+
+/**
+ * The rule with its end on the wall clock that it is meant in: `…Z` is an instant, a day is meant to its end.
+ *
+ * @see RFC 5545, section 3.3.10: UNTIL
+ */
+function onWallClock({ rule, timeZone }: Recurrence): string {
+  return rule.replace(/(^|;)UNTIL=([^;]*)/, (_, before: string, until: string) => {
+    const parts = untilPattern.exec(until);
+    const wrong = () =>
+      refuse(`\`${until}\` is no day or instant`, {
+        pointer: 'rule',
+        word: until,
+        hint: 'write it like UNTIL=20261231, or UNTIL=20261231T060000Z for an instant',
+      });
+    if (!parts) throw wrong();
+    const [, year, month, day, hour = '23', minute = '59', second = '59', utc] = parts;
+    const text = `${year}-${month}-${day}T${hour}:${minute}:${second}`;
+    let local: Temporal.PlainDateTime;
+    try {
+      local =
+        utc === 'Z'
+          ? Temporal.Instant.from(`${text}Z`).toZonedDateTimeISO(timeZone).toPlainDateTime()
+          : Temporal.PlainDateTime.from(text, { overflow: 'reject' });
+    } catch (cause) {
+      throw new Refusal('SCHEDULE_INVALID', wrong().message, wrong().details, { cause });
+    }
+    return `${before}UNTIL=${local.toString({ smallestUnit: 'second' }).replace(/[-:]/g, '')}Z`;
+  });
+}
+
 /** The rule over a wall clock that knows no daylight saving. */
-function openRule({ rule, start }: Recurrence): RRuleTemporal {
+function openRule(recurrence: Recurrence): RRuleTemporal {
+  const { rule, start } = recurrence;
   checkParts(rule);
+  const rruleString = onWallClock(recurrence);
   if (!startPattern.test(start))
     throw refuse(`\`${start}\` is not a day and time`, {
       pointer: 'start',
@@ -50,7 +128,7 @@ function openRule({ rule, start }: Recurrence): RRuleTemporal {
     });
   try {
     const dtstart = Temporal.PlainDateTime.from(start).toZonedDateTime('UTC');
-    return new RRuleTemporal({ rruleString: rule, dtstart: dtstart as never });
+    return new RRuleTemporal({ rruleString, dtstart: dtstart as never });
   } catch (cause) {
     throw new Refusal(
       'SCHEDULE_INVALID',

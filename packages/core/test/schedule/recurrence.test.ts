@@ -41,6 +41,45 @@ describe('checkRecurrence', () => {
   }
 });
 
+describe('an end', () => {
+  const until = (end: string) =>
+    next({ ...berlin, rule: `FREQ=DAILY;BYHOUR=2;BYMINUTE=30;UNTIL=${end}` }, '2026-06-01T00:00Z', 9);
+  it('is an instant where it says so, the wall clock of its zone where not, and a day to its end', () => {
+    // 02:30 in Berlin is 00:30 in UTC in summer.
+    assert.equal(until('20260603T003000Z').length, 3);
+    assert.equal(until('20260603T002959Z').length, 2);
+    assert.equal(until('20260603T023000').length, 3);
+    assert.equal(until('20260603T022959').length, 2);
+    assert.equal(until('20260603').length, 3);
+  });
+
+  it('and every number are refused where they are none', () => {
+    const wrong = [
+      'UNTIL=20260631',
+      'UNTIL=2026',
+      'UNTIL=20260603T250000Z',
+      'BYHOUR=24',
+      'BYMINUTE=60',
+      'BYMONTHDAY=0',
+      'BYMONTHDAY=32',
+      'BYMONTH=13',
+      'INTERVAL=0',
+      'COUNT=0',
+      'BYDAY=XX',
+      'BYDAY=0MO',
+      'BYDAY=54MO',
+      'BYSETPOS=0',
+      'WKST=1',
+      'COUNT=2;UNTIL=20260603',
+      'BYHOUR=1;BYHOUR=2',
+      'BYHOUR=1,,2',
+      'BYWEEKNO=54',
+    ];
+    for (const part of wrong)
+      refused('SCHEDULE_INVALID', () => checkRecurrence({ ...berlin, rule: `FREQ=DAILY;${part}` }));
+  });
+});
+
 describe('recurrenceWords', () => {
   it('says the usual rules, and shows the others as they are', () => {
     assert.equal(

@@ -212,6 +212,8 @@ class Sender {
         if (wait === undefined) {
           const state = isRefusal(error, 'DELIVERY_IN_DOUBT') ? 'in doubt' : 'failed';
           await move('sending', { state, reason: error.message });
+          // Whatever goes there next might take something away as well.
+          if (isRefusal(error, 'DESTINATION_OVERWRITES')) throw error;
           return;
         }
         // It is not on the wire while it waits: a worker that dies meanwhile leaves no doubt behind.

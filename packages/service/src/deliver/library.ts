@@ -16,6 +16,16 @@ export interface LibraryAccess {
 /** A library that neither takes nor says anything for so long is taken for dead. */
 const silentMs = 60_000;
 
+/** A library that does not heed conditions may have taken somebody's file away: nothing more goes there. */
+const overwrites = (name: string): Refusal =>
+  new Refusal(
+    'DESTINATION_OVERWRITES',
+    `the library overwrote \`${name}\`, although it was told to do so for nothing that is there`,
+    {
+      hint: 'it does not heed If-None-Match (RFC 9110, section 13.1.2); use another library, or a folder of the service',
+    },
+  );
+
 /** A file library that speaks WebDAV. @see RFC 4918, RFC 9110 section 13 for conditions */
 export class LibraryRoad implements Road {
   readonly #base: string;
@@ -120,6 +130,8 @@ export class LibraryRoad implements Road {
     }
     if (!answer.ok) throw await this.#refusal(answer, 'storing a file');
     await answer.body?.cancel();
+    // What is new is answered with 201 (RFC 9110, section 9.3.4); anything else says that something was there before.
+    if ('If-None-Match' in condition && answer.status !== 201) throw overwrites(file.name);
   }
 
   /** The condition under which a file is as it was seen: with its tag, or not there. */
@@ -150,11 +162,20 @@ export class LibraryRoad implements Road {
       text: testText,
     });
     if (!put.ok) throw await this.#refusal(put, 'storing a file');
+    await put.body?.cancel();
+    // The same once more: a library that takes it would overwrite whatever lies there.
+    const twice = await this.#ask('PUT', url, {
+      headers: { 'If-None-Match': '*', 'Content-Type': 'text/plain' },
+      text: testText,
+    });
+    await twice.body?.cancel();
     const read = await this.#ask('GET', url);
     const text = read.ok ? await read.text() : undefined;
     const removed = await this.#ask('DELETE', url);
     if (text !== testText) throw new Refusal('DESTINATION_REFUSED', 'the library did not give back what was stored');
     if (!removed.ok) throw await this.#refusal(removed, 'removing a file');
-    return 'a file was stored, read back and removed';
+    await removed.body?.cancel();
+    if (put.status !== 201 || twice.status !== 412) throw overwrites(url.slice(url.lastIndexOf('/') + 1));
+    return 'a file was stored, not stored twice, read back and removed';
   }
 }

@@ -3,7 +3,7 @@ import type { Socket } from 'node:net';
 import type { Readable } from 'node:stream';
 import nodemailer from 'nodemailer';
 import { Refusal } from '@underbell/core/refusal';
-import { connectGuarded, guardRefusal, type Reach, type Settings } from '../platform/index.ts';
+import { connectGuarded, guardRefusal, isLoopbackAddress, type Reach, type Settings } from '../platform/index.ts';
 
 export interface MailCopy {
   readonly messageId: string;
@@ -41,6 +41,13 @@ function mailRefusal(cause: unknown, url: string, hasBegun = false): Refusal {
   const host = new URL(url).host;
   const guarded = guardRefusal(cause);
   if (guarded) return guarded;
+  if ((cause as { code?: string }).code === 'ETLS')
+    return new Refusal(
+      'DESTINATION_CLOSED',
+      `the mail host ${host} offers no encrypted line, and its password does not go without one`,
+      { hint: 'use smtps://, or a host that offers STARTTLS (RFC 3207)' },
+      { cause },
+    );
   if (responseCode === undefined && (hasBegun || command === 'DATA')) {
     return new Refusal(
       'DELIVERY_IN_DOUBT',
@@ -74,6 +81,8 @@ function mailRefusal(cause: unknown, url: string, hasBegun = false): Refusal {
   );
 }
 
+const isLoopbackHost = (host: string) => host === 'localhost' || isLoopbackAddress(host.replace(/^\[|\]$/g, ''));
+
 const connectMs = 10_000;
 
 /** How the library asks for a socket. */
@@ -100,6 +109,8 @@ export class MailRoad {
       host: url.hostname,
       port: Number(url.port || 25),
       secure: url.protocol === 'smtps:',
+      // A password never goes over a line that others can read; within one machine nobody else does.
+      requireTLS: (auth !== undefined || url.username !== '') && !isLoopbackHost(url.hostname),
       ...(auth ? { auth } : {}),
       ...(url.username
         ? { auth: { user: decodeURIComponent(url.username), pass: decodeURIComponent(url.password) } }

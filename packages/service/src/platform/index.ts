@@ -31,3 +31,4 @@ export { SilenceWatch } from './silenceWatch.ts';
 export { useOnce } from './usedOnce.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';
 export { defineRoute, formatRoute, type Answer, type Request, type Route } from './http/index.ts';
+export { isLoopbackAddress } from './addresses.ts';

@@ -20,6 +20,7 @@ import * as holders from './migrations/016-holders.ts';
 import * as queue from './migrations/017-queue.ts';
 import * as dialects from './migrations/018-dialects.ts';
 import * as secrets from './migrations/019-secrets.ts';
+import * as idempotency from './migrations/020-idempotency.ts';
 
 /** In order; only ever appended to. */
 const migrations = [
@@ -42,6 +43,7 @@ const migrations = [
   queue,
   dialects,
   secrets,
+  idempotency,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

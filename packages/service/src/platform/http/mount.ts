@@ -1,3 +1,4 @@
+import type { Readable } from 'node:stream';
 import Router from '@koa/router';
 import { bodyParser } from '@koa/bodyparser';
 import type { Context, Next } from 'koa';
@@ -6,6 +7,7 @@ import { Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
 import { look } from '../memory.ts';
 import { askingAs, type AskerKey } from '../shares.ts';
+import { doOnce, idempotencyKey } from './idempotency.ts';
 import { readInput } from './input.ts';
 import type { Route } from './route.ts';
 
@@ -96,14 +98,27 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
           throw new Refusal('SIGN_IN_NEEDED', 'sign in first');
         },
       };
-      const made = await askingAs(askers, () => route.handle(request as never));
+      const handle = async () => {
+        const made = await askingAs(askers, () => route.handle(request as never));
+        return { status: made === null ? 204 : (route.status ?? 200), body: made as unknown };
+      };
+      const key = route.audience === 'anyone' ? undefined : idempotencyKey(ctx);
+      const {
+        status,
+        body: made,
+        isReplay,
+      } = key === undefined
+        ? { ...(await handle()), isReplay: false }
+        : await doOnce(app, ctx, askers[0] ?? ctx.ip, key, body, handle);
       if (ctx.body !== undefined || ctx.status === 304) return;
-      ctx.status = route.status ?? 200;
+      ctx.status = status;
+      if (isReplay) ctx.set('Idempotency-Replayed', 'true');
       if (made === null) {
         ctx.status = 204;
-      } else if ('stream' in made) {
-        ctx.type = made.type;
-        ctx.body = made.stream;
+      } else if (typeof made === 'object' && 'stream' in made) {
+        const { type, stream } = made as { type: string; stream: Readable };
+        ctx.type = type;
+        ctx.body = stream;
       } else {
         ctx.body = made;
       }

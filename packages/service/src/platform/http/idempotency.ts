@@ -1,0 +1,113 @@
+import { createHash } from 'node:crypto';
+import type { Context } from 'koa';
+import { QueryTypes } from 'sequelize';
+import { Refusal } from '@underbell/core/refusal';
+import type { App } from '../app.ts';
+
+/** What a write answered. */
+interface Kept {
+  readonly status: number;
+  readonly body: unknown;
+}
+
+interface Row {
+  readonly request: string;
+  readonly status: number | null;
+  readonly sealed: string | null;
+  readonly isOld: boolean;
+}
+
+/** A request that takes longer than this has lost its process. */
+const longestMinutes = 30;
+const purpose = 'idempotency answers';
+const keyPattern = /^[\x21-\x7e]{1,255}$/;
+
+/** The key of a write, if it has one. @throws {Refusal} `INPUT_INVALID` */
+export function idempotencyKey(ctx: Context): string | undefined {
+  const key = ctx.get('Idempotency-Key').replace(/^"(.*)"$/, '$1');
+  if (key === '' || ['GET', 'HEAD', 'OPTIONS'].includes(ctx.method)) return undefined;
+  if (keyPattern.test(key)) return key;
+  throw new Refusal('INPUT_INVALID', 'an idempotency key has 1 to 255 visible characters', {
+    pointer: 'Idempotency-Key',
+    word: key.slice(0, 60),
+  });
+}
+
+/** A request as it is told from another under the same key; of what is streamed, by its length and kind. */
+function requestMark(ctx: Context, body: unknown): string {
+  const sent = body === undefined ? [ctx.get('Content-Length'), ctx.get('Content-Type')] : body;
+  return createHash('sha256')
+    .update(JSON.stringify([ctx.method, ctx.url, sent]))
+    .digest('base64url');
+}
+
+/**
+ * Does a write once, however often the same request comes under the same key of the same asker: later ones get the answer of
+ * the first. What was refused was not done and may come again.
+ *
+ * @param asker - whose key it is; nobody gets the answer of another
+ * @throws {Refusal} `IDEMPOTENCY_MISMATCH`, `IDEMPOTENCY_ACTIVE`, `IDEMPOTENCY_UNKNOWN` where the process died in between
+ */
+export async function doOnce(
+  app: App,
+  ctx: Context,
+  asker: string,
+  key: string,
+  body: unknown,
+  work: () => Promise<Kept>,
+): Promise<Kept & { readonly isReplay: boolean }> {
+  const id = createHash('sha256')
+    .update(JSON.stringify([asker, key]))
+    .digest('base64url');
+  const request = requestMark(ctx, body);
+  const [mine] = await app.records.query<{ key: string }>(
+    `INSERT INTO idempotency_keys (key, request, created_at) VALUES ($id, $request, clock_timestamp())
+     ON CONFLICT DO NOTHING RETURNING key`,
+    { bind: { id, request }, type: QueryTypes.SELECT },
+  );
+  if (mine === undefined) return { ...(await answerBefore(app, id, request, key)), isReplay: true };
+  let answer: Kept;
+  try {
+    answer = await work();
+    // What is streamed is not kept; it changes nothing, or can be asked for again.
+    if (answer.body !== null && typeof answer.body === 'object' && 'stream' in answer.body) {
+      await forget(app, id);
+      return { ...answer, isReplay: false };
+    }
+  } catch (error) {
+    await forget(app, id);
+    throw error;
+  }
+  await app.records.query('UPDATE idempotency_keys SET status = $status, sealed_answer = $sealed WHERE key = $id', {
+    // An answer may hold a secret that is shown once.
+    bind: { id, status: answer.status, sealed: app.vault.seal(JSON.stringify(answer.body ?? null), purpose) },
+  });
+  return { ...answer, isReplay: false };
+}
+
+async function forget(app: App, id: string): Promise<void> {
+  await app.records.query('DELETE FROM idempotency_keys WHERE key = $id', { bind: { id } });
+}
+
+async function answerBefore(app: App, id: string, request: string, key: string): Promise<Kept> {
+  const [row] = await app.records.query<Row>(
+    `SELECT request, status, sealed_answer AS sealed,
+       created_at < clock_timestamp() - interval '${longestMinutes} minutes' AS "isOld"
+     FROM idempotency_keys WHERE key = $id`,
+    { bind: { id }, type: QueryTypes.SELECT },
+  );
+  const about = { pointer: 'Idempotency-Key', word: key };
+  if (row && row.request !== request)
+    throw new Refusal('IDEMPOTENCY_MISMATCH', 'this key came with another request', {
+      ...about,
+      hint: 'take a new key for every request',
+    });
+  if (row?.sealed && row.status !== null)
+    return { status: row.status, body: JSON.parse(app.vault.open(row.sealed, purpose)) as unknown };
+  if (row?.isOld)
+    throw new Refusal('IDEMPOTENCY_UNKNOWN', 'the process that did this request ended before it answered', {
+      ...about,
+      hint: 'look whether it was done; then ask again with another key',
+    });
+  throw new Refusal('IDEMPOTENCY_ACTIVE', 'this request is still under way', { ...about, hint: 'ask again later' });
+}
