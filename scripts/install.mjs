@@ -77,6 +77,7 @@ export function installChromium() {
   const missing = [];
   if (!existsSync(chromiumPath)) missing.push('chromium');
   if (!existsSync('/usr/bin/pdftotext')) missing.push('poppler-utils');
+  if (!existsSync('/usr/bin/qpdf')) missing.push('qpdf');
   if (missing.length > 0) aptInstall(missing);
 }
 

@@ -348,7 +348,7 @@ describe('runs of the kiosk takings', () => {
     const other = links.get('Q018')![1]!;
     now = () => Date.now() + 4 * 86_400_000;
     assert.equal((await fetchIt(other, publisher)).body.code, 'LINK_GONE', 'it has run out');
-    for (let i = 0; i < 100 && readdirSync(house.app.settings.spool).some((one) => one !== 'uploads'); i++)
+    for (let i = 0; i < 400 && readdirSync(house.app.settings.spool).some((one) => one !== 'uploads'); i++)
       await new Promise((resolve) => setTimeout(resolve, 100));
     assert.deepEqual(
       readdirSync(house.app.settings.spool).filter((one) => one !== 'uploads'),

@@ -60,7 +60,14 @@ describe('threads that make files', () => {
       { name: 'passengers', type: 'integer' },
     ] as const;
     const rows = { rows: to('rows'), columns };
-    await pool.make({ kind: 'text', format: 'csv', style: { separator: 'semicolon' }, ...rows, to: to('a.csv') });
+    await pool.make({
+      kind: 'text',
+      format: 'csv',
+      timeZone: 'UTC',
+      style: { separator: 'semicolon' },
+      ...rows,
+      to: to('a.csv'),
+    });
     assert.equal(readFileSync(to('a.csv'), 'utf8'), 'quay;note;passengers\r\nQ017;\'=1+1;3\r\n"Q,1";"";\r\n');
     const about = { title: 'Quays', notes: ['quay is Q017'] };
     await pool.make({ kind: 'book', about, title: 'Rows', figures: [], results: new Map(), ...rows, to: to('a.xlsx') });
@@ -75,7 +82,7 @@ describe('threads that make files', () => {
       { name: 'name', type: 'text' },
     ] as const;
     const write = (style: CsvStyle, name: string) =>
-      pool.make({ kind: 'text', format: 'csv', style, rows: to('names'), columns, to: to(name) });
+      pool.make({ kind: 'text', format: 'csv', timeZone: 'UTC', style, rows: to('names'), columns, to: to(name) });
     await write({ encoding: 'utf-16', separator: 'tab' }, 'wide.csv');
     assert.equal(readFileSync(to('wide.csv'), 'utf16le'), '\ufeffquay\tname\r\nQ017\tZoë\r\nQ018\tŁódź\r\n');
     const error: unknown = await write({ encoding: 'windows-1252' }, 'west.csv').catch((thrown: unknown) => thrown);

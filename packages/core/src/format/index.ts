@@ -8,3 +8,4 @@ export {
   type ReaderTaste,
   type ShownColumn,
 } from './cells.ts';
+export { offsetAt, writeInstant } from './instants.ts';

@@ -16,6 +16,7 @@ import { light } from '../theme/index.ts';
 import { drawChart } from './chartPdf.ts';
 import type { PrintFonts } from './fonts.ts';
 import { bandsOf, type Band, type PageScene } from './pageScene.ts';
+import { hardenPassword } from './pdfPassword.ts';
 import { regular, semibold, type PdfPen } from './pdfPen.ts';
 import { margin, PdfSheets } from './pdfSheets.ts';
 import { PdfTable } from './pdfTable.ts';
@@ -268,7 +269,8 @@ const permissions = {
  * Prints one page of a report: vector charts, real text, an embedded font subset, bookmarks, and tags that say what is
  * a heading, a chart with its words, a table with its cells.
  *
- * A page with a password is encrypted with AES of 256 bits, under a key that is drawn anew each time.
+ * A page with a password is encrypted with AES of 256 bits (ISO 32000-2, revision 6), under a key that is drawn anew each
+ * time.
  *
  * @returns the bytes of a PDF; equal scenes give equal bytes, unless they have a password
  * @throws {TypeError} when a figure of the page has no result
@@ -295,6 +297,7 @@ export async function renderPdf(scene: PageScene, fonts: PrintFonts): Promise<Bu
       CreationDate: new Date(scene.dataAsOf),
     },
   });
+  if (scene.password !== undefined) hardenPassword(doc, scene.password);
   // pdfkit takes a parsed fontkit font as well as bytes; parsing for every document doubles its time.
   doc.registerFont(regular, fonts.regular as unknown as Buffer);
   doc.registerFont(semibold, fonts.semibold as unknown as Buffer);

@@ -1,3 +1,4 @@
+import { offsetAt } from '../format/index.ts';
 import { Zip } from 'fflate';
 import type { Cell } from '../filter/index.ts';
 import { head, main, office, packageRels, textXml, xml } from './ooxml.ts';
@@ -11,6 +12,8 @@ export interface AboutWorkbook {
   readonly notes: readonly string[];
   /** When its data was loaded, milliseconds since 1970-01-01T00:00:00Z; stands in its properties. */
   readonly dataAsOf?: number;
+  /** Of the wall clock that instants show, which their headings name; UTC when left out. */
+  readonly timeZone?: string;
 }
 
 /** A sheet holds so many rows under its heading (ECMA-376 leaves it open; programs agree on 2^20 lines). */
@@ -65,6 +68,9 @@ export class WorkbookWriter {
   readonly #names = new SheetNames();
   readonly #sheets: { name: string; writer: SheetWriter }[] = [];
   #open: OpenedSheet | undefined;
+  readonly #zone: string;
+  /** Columns of the open sheet that hold instants. */
+  #instants: readonly number[] = [];
   readonly #rowsPerSheet: number;
 
   /**
@@ -73,6 +79,7 @@ export class WorkbookWriter {
    */
   constructor(about: AboutWorkbook, sink: (bytes: Uint8Array) => void, rowsPerSheet = mostRows) {
     this.#about = about;
+    this.#zone = about.timeZone ?? 'UTC';
     this.#rowsPerSheet = rowsPerSheet;
     this.#zip = new Zip((error, bytes) => {
       if (error) throw error;
@@ -82,8 +89,12 @@ export class WorkbookWriter {
 
   sheet(sheet: OpenedSheet): void {
     this.endSheet();
-    this.#open = sheet;
-    this.#begin(sheet);
+    this.#instants = sheet.columns.flatMap((one, i) => (one.type === 'instant' ? [i] : []));
+    const columns = sheet.columns.map((one) =>
+      one.type === 'instant' ? { ...one, heading: `${one.heading} (${this.#zone})` } : one,
+    );
+    this.#open = { ...sheet, columns };
+    this.#begin(this.#open);
   }
 
   #begin(sheet: OpenedSheet): void {
@@ -100,12 +111,23 @@ export class WorkbookWriter {
       this.#begin(this.#open!);
       writer = this.#sheets.at(-1)!.writer;
     }
-    writer.row(cells);
+    writer.row(this.#onWallClock(cells));
+  }
+
+  /** A workbook knows no zones: its instants are what the wall clock shows that the heading names. */
+  #onWallClock(cells: readonly Cell[]): readonly Cell[] {
+    if (this.#instants.length === 0) return cells;
+    const shown = [...cells];
+    for (const i of this.#instants) {
+      const at = shown[i];
+      if (typeof at === 'number' && Number.isFinite(at)) shown[i] = at + offsetAt(at, this.#zone);
+    }
+    return shown;
   }
 
   endSheet(total?: readonly Cell[]): void {
     if (this.#open === undefined) return;
-    this.#sheets.at(-1)!.writer.end(total, this.#styles);
+    this.#sheets.at(-1)!.writer.end(total && this.#onWallClock(total), this.#styles);
     this.#open = undefined;
   }
 

@@ -200,7 +200,7 @@ describe('rowWriter', () => {
     fc.assert(
       fc.property(nasty, fc.constantFrom('comma', 'semicolon', 'tab'), (letters, separator) => {
         const text = letters.join('');
-        const writer = rowWriter('csv', columns, { separator });
+        const writer = rowWriter('csv', columns, { style: { separator } });
         const delimiter = { comma: ',', semicolon: ';', tab: '\t' }[separator]!;
         const [, row] = parse(writer.head + writer.line([text, '1.50', null]), { delimiter, record_delimiter: '\r\n' });
         const guarded = /^\s*[=+\-@]|^[\t\r\n]/.test(text) ? `'${text}` : text;
@@ -214,7 +214,7 @@ describe('rowWriter', () => {
     const writer = rowWriter('jsonl', columns);
     assert.equal(
       writer.line(['a"b', '123456789012345678.90', '2026-10-01 08:00:00+02']),
-      '{"words":"a\\"b","amount":123456789012345678.90,"at":"2026-10-01T06:00:00.000Z"}\n',
+      '{"words":"a\\"b","amount":123456789012345678.90,"at":"2026-10-01T06:00:00+00:00"}\n',
     );
     assert.equal(writer.line([null, 'NaN', null]), '{"words":null,"amount":"NaN","at":null}\n');
   });

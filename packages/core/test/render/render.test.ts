@@ -1,5 +1,8 @@
+import { spawnSync } from 'node:child_process';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import assert from 'node:assert/strict';
-import { readFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { describe, it } from 'node:test';
 import { chartOption } from '../../src/chart/index.ts';
@@ -66,6 +69,27 @@ describe('a printed page', () => {
       assert.ok(text.includes(part), part);
     assert.equal([...text.matchAll(/\/S \/TR\b/g)].length, 61);
     assert.match(text, /\/Alt \(/);
+  });
+
+  it('opens by revision 6 for whoever has the password, as software of others sees it, and for nobody else', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'underbell-pdf-'));
+    const path = join(folder, 'locked.pdf');
+    const look = (given: string, what: string) =>
+      spawnSync('qpdf', [`--password=${given}`, what, path], { encoding: 'utf8' });
+    try {
+      for (const password of ['lantern-quay-7', 'päßwörd № ½', 'x'.repeat(200)]) {
+        writeFileSync(path, await renderPdf({ ...scene(3), password }, fonts));
+        // What the standard makes of it before it is hashed.
+        const given = password.normalize('NFKC').slice(0, 127);
+        const shown = look(given, '--show-encryption');
+        assert.match(shown.stdout, /R = 6/, shown.stderr);
+        assert.match(shown.stdout, /stream encryption method: AESv3/);
+        assert.equal(look(given, '--check').status, 0, look(given, '--check').stderr);
+        assert.notEqual(look(`${given.slice(0, 20)}?`, '--check').status, 0);
+      }
+    } finally {
+      rmSync(folder, { recursive: true, force: true });
+    }
   });
 
   it('is locked by a password with AES of 256 bits, and then holds nothing in the clear', async () => {

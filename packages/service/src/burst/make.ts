@@ -91,7 +91,11 @@ class Maker {
     this.#request = request;
     this.#pool = pool;
     this.#numbers = new Map(request.cuts.map(({ cut }, i) => [cutKey(cut), i]));
-    this.#isAsCut = isPlain(burst);
+    // What is cut shows instants on the installation's clock; whoever has another gets a file of their own.
+    const { timeZone } = app.settings;
+    const hasInstants = burst.rowRevision.shape.columns.some((one) => one.type === 'instant');
+    const isOneZone = !hasInstants || request.cuts.every(({ cut }) => (cut.timeZone ?? timeZone) === timeZone);
+    this.#isAsCut = isPlain(burst) && isOneZone;
   }
 
   #path(cut: Cut, format: MadeFormat | 'rows'): string {
@@ -206,9 +210,11 @@ class Maker {
     const { definition, rowRevision, viewing } = this.#burst;
     const to = this.#path(cut, format);
     if (this.#isAsCut && format === 'csv') return { kind: 'made', to };
+    const timeZone = cut.timeZone ?? this.#app.settings.timeZone;
     const rows = { rows: this.#path(cut, 'rows'), columns: copyColumns(this.#burst, cut), to };
-    if (format === 'csv' || format === 'jsonl') return { kind: 'text', format, style: definition.csv ?? {}, ...rows };
-    if (format === 'template') return { kind: 'template', own: Object.values(cut.fields).flat(), ...rows };
+    if (format === 'csv' || format === 'jsonl')
+      return { kind: 'text', format, style: definition.csv ?? {}, timeZone, ...rows };
+    if (format === 'template') return { kind: 'template', own: Object.values(cut.fields).flat(), timeZone, ...rows };
     const results = answers(cut);
     const { limits } = sceneOfCopy(this.#app, this.#burst, cut, results);
     return {
@@ -217,6 +223,7 @@ class Maker {
         title: viewing.report.title,
         notes: limits.length > 0 ? limits : [missingMark],
         dataAsOf: rowRevision.loadedAt.getTime(),
+        timeZone,
       },
       title: rowRevision.shape.name,
       figures: viewing.page.figures.filter(asksData),

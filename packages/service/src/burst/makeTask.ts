@@ -4,6 +4,7 @@ import { parse, type CastingContext } from 'csv-parse';
 import { rowWriter, type CsvStyle } from '@underbell/core/burst';
 import { readCell, type DatasetColumn } from '@underbell/core/dataset';
 import type { Cell } from '@underbell/core/filter';
+import { offsetAt } from '@underbell/core/format';
 import type { PageScene } from '@underbell/core/render';
 import type { DataFigure, FigureResult } from '@underbell/core/report';
 import { WorkbookWriter, type AboutWorkbook } from '@underbell/core/workbook';
@@ -21,7 +22,12 @@ interface CutRows {
 /** One file to be made; plain data, so that another thread can make it. */
 export type MakeTask = { readonly to: string } & (
   | { readonly kind: 'page'; readonly format: 'pdf' | 'png'; readonly scene: PageScene }
-  | ({ readonly kind: 'text'; readonly format: 'csv' | 'jsonl'; readonly style: CsvStyle } & CutRows)
+  | ({
+      readonly kind: 'text';
+      readonly format: 'csv' | 'jsonl';
+      readonly style: CsvStyle;
+      readonly timeZone: string;
+    } & CutRows)
   | ({
       readonly kind: 'book';
       readonly about: AboutWorkbook;
@@ -30,7 +36,7 @@ export type MakeTask = { readonly to: string } & (
       readonly results: ReadonlyMap<string, FigureResult>;
     } & CutRows)
   /** `own`: the values that the recipient's own workbook may name. */
-  | ({ readonly kind: 'template'; readonly own: readonly string[] } & CutRows)
+  | ({ readonly kind: 'template'; readonly own: readonly string[]; readonly timeZone: string } & CutRows)
   /** There already. */
   | { readonly kind: 'made' }
 );
@@ -58,9 +64,20 @@ async function typedRows({ rows: from, columns }: CutRows): Promise<Cell[][]> {
   return rows;
 }
 
+/** Rows with their instants as the wall clock of a zone shows them: workbooks know no zones. */
+function onWallClock(rows: Cell[][], columns: readonly DatasetColumn[], timeZone: string): Cell[][] {
+  const instants = columns.flatMap((one, i) => (one.type === 'instant' ? [i] : []));
+  for (const row of rows)
+    for (const i of instants) {
+      const at = row[i];
+      if (typeof at === 'number' && Number.isFinite(at)) row[i] = at + offsetAt(at, timeZone);
+    }
+  return rows;
+}
+
 /** Writes the rows of one cut in a format of text. */
 async function writeText(task: MakeTask & { kind: 'text' }): Promise<void> {
-  const writer = rowWriter(task.format, task.columns, task.style);
+  const writer = rowWriter(task.format, task.columns, { style: task.style, timeZone: task.timeZone });
   const file = new TextFile(task.to, writer.head, task.format === 'csv' ? task.style.encoding : 'utf-8');
   for await (const cells of readRows(task.rows)) file.add(writer.line(cells));
   file.end();
@@ -102,7 +119,10 @@ async function writeFile(task: MakeTask, filler: BookFiller | undefined): Promis
     case 'book':
       return writeBook(task);
     case 'template':
-      return writeCopy(task.to, filler!.fill(task.own, await typedRows(task)));
+      return writeCopy(
+        task.to,
+        filler!.fill(task.own, onWallClock(await typedRows(task), task.columns, task.timeZone)),
+      );
     case 'made':
       return undefined;
   }

@@ -22,16 +22,20 @@ import {
 /** `raw` is CSV for our own eyes: no cell is guarded against spreadsheets. */
 export type RowFormat = 'csv' | 'raw' | 'jsonl';
 
+/** An instant as RFC 3339 has it, in the zone of the session; microseconds where there are any. */
+const instantCell = (sql: string): string =>
+  `CASE WHEN NOT isfinite(${sql}) THEN (${sql})::text ELSE to_char(${sql}, 'YYYY-MM-DD"T"HH24:MI:SS')` +
+  ` || CASE WHEN (${sql}) = date_trunc('second', ${sql}) THEN '' ELSE to_char(${sql}, '.US') END` +
+  ` || to_char(${sql}, 'TZH:TZM') END`;
+
 /**
- * How one column leaves in a file. Instants in CSV are as PostgreSQL writes them fastest: local time with its offset
- * (RFC 3339 with a space); in JSON they are UTC.
+ * How one column leaves in a file. Instants are the wall clock of the installation's zone with its offset (RFC 3339).
  */
 function fileCell(column: DatasetColumn, sql: string, format: RowFormat, guarded: ReadonlySet<string>): string {
   if (format === 'csv' && guarded.has(column.name))
     return `CASE WHEN ${sql} ~ ${formulaStartSql} THEN '''' || ${sql} ELSE ${sql} END`;
   if (column.type === 'boolean' && format !== 'jsonl') return `(${sql})::text`;
-  if (column.type === 'instant' && format === 'jsonl')
-    return `to_char(${sql} AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
+  if (column.type === 'instant' && format !== 'raw') return instantCell(sql);
   return sql;
 }
 

@@ -1,6 +1,6 @@
 import { figureInView } from '@underbell/core/access';
 import { csvLine, withoutFormula } from '@underbell/core/csv';
-import { missingMark } from '@underbell/core/format';
+import { missingMark, writeInstant } from '@underbell/core/format';
 import { Refusal } from '@underbell/core/refusal';
 import {
   asksData,
@@ -99,16 +99,16 @@ async function wholeResult(app: App, view: PreparedView, figure: DataFigure): Pr
   return { ...result, rows };
 }
 
-function csvCell(cell: Cell | undefined, column: ResultColumn): string {
+function csvCell(cell: Cell | undefined, column: ResultColumn, timeZone: string): string {
   if (cell === null || cell === undefined) return '';
-  if (column.type === 'instant') return new Date(cell as number).toISOString();
+  if (column.type === 'instant') return writeInstant(cell as number, timeZone);
   const text = String(cell);
   // A spreadsheet must not take somebody's text for a formula.
   return column.type === 'text' ? withoutFormula(text) : text;
 }
 
-function toCsv({ columns, rows }: FigureResult): string {
-  const lines = rows.map((row) => csvLine(columns.map((column, i) => csvCell(row[i], column))));
+function toCsv({ columns, rows }: FigureResult, timeZone: string): string {
+  const lines = rows.map((row) => csvLine(columns.map((column, i) => csvCell(row[i], column, timeZone))));
   return [csvLine(columns.map(heading)), ...lines].join('');
 }
 
@@ -201,9 +201,15 @@ export async function exportView(
         pointer: '/figure',
         hint: 'say which figure, or take XLSX',
       });
-    return done(Buffer.from(toCsv(await wholeResult(app, view, wanted[0]!))));
+    return done(Buffer.from(toCsv(await wholeResult(app, view, wanted[0]!), view.taste.timeZone)));
   }
   const sheets = await Promise.all(wanted.map(async (one) => toSheet(one, await wholeResult(app, view, one))));
   const notes = limitWords(view);
-  return done(writeWorkbook(sheets, { title: report.title, notes: notes.length > 0 ? notes : [missingMark] }));
+  return done(
+    writeWorkbook(sheets, {
+      title: report.title,
+      notes: notes.length > 0 ? notes : [missingMark],
+      timeZone: view.taste.timeZone,
+    }),
+  );
 }
