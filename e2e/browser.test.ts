@@ -99,7 +99,8 @@ describe('in a browser', () => {
     await page.getByText('First edition').waitFor();
     await page.getByRole('link', { name: 'Sending' }).click();
     await page.getByRole('link', { name: 'Monthly quay pack' }).click();
-    await page.getByLabel('month').fill('2026-10');
+    await page.getByLabel('Year', { exact: true }).selectOption('2026');
+    await page.getByLabel('Month', { exact: true }).selectOption('2026-10');
     await page.getByRole('button', { name: 'Plan' }).click();
     await page.getByText('46 copies').first().waitFor();
     await page.getByText('no rows for Q005 in October 2026').waitFor();

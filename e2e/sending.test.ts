@@ -68,7 +68,8 @@ describe('sending, in a browser', () => {
         onHoliday: 'next',
       },
     );
-    await page.getByLabel('month').fill('2026-10');
+    await page.getByLabel('Year', { exact: true }).selectOption('2026');
+    await page.getByLabel('Month', { exact: true }).selectOption('2026-10');
     await page.getByRole('button', { name: 'Plan' }).click();
     await page.getByText('46 copies').first().waitFor();
     await page.getByText(/By what copies cost so far|what it costs is not known yet/).waitFor();

@@ -8,6 +8,7 @@ import { addListCommands } from './burst/listCommands.ts';
 import { addDatasetCommands } from './dataset/commands.ts';
 import { addDestinationCommands } from './deliver/commands.ts';
 import { addFolderCommands } from './folder/commands.ts';
+import { addRemoveCommands } from './folder/removeCommands.ts';
 import { addMeterCommand } from './meter/commands.ts';
 import { addOauthCommands } from './oauth/commands.ts';
 import { addPlaceCommands } from './place/commands.ts';
@@ -46,6 +47,7 @@ function createProgram(): Command {
     addBurstCommands,
     addScheduleCommands,
     addMeterCommand,
+    addRemoveCommands,
     addCompletionCommand,
   ])
     add(program);

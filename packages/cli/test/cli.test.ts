@@ -131,6 +131,21 @@ describe('underbell', () => {
     assert.match(out, /record rule\s+own-quay\s+quay is Q017/);
     assert.equal((await underbell(['see', 'quay-punctuality', '--as', 'nobody@skerrow.example'])).code, 4);
     assert.equal((await underbell(['see', 'quay-punctuality', '--as', manager, '--param', 'Quay=Q1'])).code, 2);
+    // What could be done by the API alone.
+    for (const [words, shown] of [
+      [['burst', 'show', 'quay-pack', '--json'], /underbell-burst\/1/],
+      [['dataset', 'columns', 'sailings', '--unit', 'passengers=people'], /people/],
+      [['attribute', 'list'], /quay/],
+      [['request', 'own'], /number/],
+      [['person', 'show', manager], /quay: Q017/],
+      [['burst', 'pause-schedule', 'kiosk-takings'], /which is paused/],
+      [['burst', 'resume-schedule', 'kiosk-takings'], /every month|runs/],
+      [['client', 'show', 'harbour-portal'], /signs in by a secret/],
+    ] as const) {
+      const done = await underbell([...words]);
+      assert.equal(done.code, 0, `${words.join(' ')}: ${done.out}`);
+      assert.match(done.out, shown, words.join(' '));
+    }
     for (const [words, nearest] of [
       [['dataset', '--json'], undefined],
       [['datset', 'list', '--json'], 'dataset'],
@@ -243,7 +258,10 @@ describe('underbell', () => {
   });
 
   it('saves destinations, tries them out, and loads prepared workbooks and lists', async () => {
-    assert.match((await underbell(['destination', 'test', 'quay-library'])).out, /stored, read back and removed/);
+    assert.match(
+      (await underbell(['destination', 'test', 'quay-library'])).out,
+      /stored, not stored twice, read back and removed/,
+    );
     const closed = await underbell(['destination', 'test', 'harbour-archive']);
     assert.equal(closed.code, 1);
     assert.match(closed.errors, /507 .*full/);
@@ -314,7 +332,10 @@ describe('underbell', () => {
     const tried = await underbell(['rule', 'try', 'sailings', '--where', "quay_id = person('quay')", '--as', manager]);
     assert.match(tried.out, /Understood as: quay is Q017\nFor Kira Arkwell: \d+ of \d,\d+ rows kept/);
     assert.match((await underbell(['group', 'list'])).out, /District leads +4 .*by the directory/);
-    assert.match((await underbell(['grant', 'list', 'folder', 'operations'])).out, /group Quay managers +view +no/);
+    assert.match(
+      (await underbell(['grant', 'list', 'folder', 'operations'])).out,
+      /group Quay managers +view +folder operations +no/,
+    );
     assert.equal((await underbell(['grant', 'give', 'folder', 'operations', 'view'])).code, 2);
     assert.equal(
       (await underbell(['grant', 'give', 'folder', 'operations', 'view', '--person', 'nobody@x.example'])).code,

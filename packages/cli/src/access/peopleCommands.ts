@@ -8,9 +8,25 @@ interface ShownPerson {
   readonly email: string;
   readonly name: string;
   readonly state: string;
+  readonly isAdministrator?: boolean;
   readonly groups: readonly string[];
   readonly attributes: Readonly<Record<string, readonly string[]>>;
 }
+
+/** What a publisher makes. */
+const publisherKinds = [
+  'dataset',
+  'source',
+  'report',
+  'board',
+  'placement',
+  'client',
+  'list',
+  'template',
+  'destination',
+  'burst',
+  'folder',
+] as const;
 
 function addPersonCommands(program: Command): void {
   const person = program.command('person').description('people, guests and their attributes');
@@ -34,6 +50,35 @@ function addPersonCommands(program: Command): void {
           },
         ]);
       });
+    });
+  person
+    .command('show <email>')
+    .description('one person')
+    .action(async (email: string, _options, command: Command) => {
+      const { people } = await askService<{ people: ShownPerson[] }>('GET', '/api/v1/people');
+      const found = people.find((one) => one.email === email.toLowerCase());
+      if (!found) throw localProblem('NOT_FOUND', `there is no person \`${email}\``, { word: email });
+      show(command, found, (one) => {
+        line(`${one.name} <${one.email}>, ${one.state}${one.isAdministrator ? ', administrator' : ''}`);
+        if (one.groups.length > 0) line(`groups: ${one.groups.join(', ')}`);
+        for (const [name, values] of Object.entries(one.attributes)) line(`${name}: ${values.join(', ')}`);
+      });
+    });
+  person
+    .command('make-publisher <email>')
+    .description(
+      'let somebody make datasets, reports, boards, lists, bursts and what belongs to them, and see those of all',
+    )
+    .action(async (email: string, _options, command: Command) => {
+      for (const kind of publisherKinds)
+        await askService('PUT', '/api/v1/grants', {
+          body: { holder: { kind: 'person', name: email }, thing: { kind, name: '*' }, level: 'own', canPassOn: false },
+        });
+      show(command, { publisher: email, kinds: publisherKinds }, () =>
+        line(
+          `${email} owns all ${publisherKinds.map((kind) => `${kind}s`).join(', ')}. What rows they see, row rules say.`,
+        ),
+      );
     });
   person
     .command('invite <email>')
@@ -62,12 +107,19 @@ function addPersonCommands(program: Command): void {
     );
   person
     .command('change <email>')
-    .description('change attributes, or say that somebody has left or is back')
+    .description('change a name or attributes, make an administrator, or say that somebody has left or is back')
     .option('--attribute <name=values>', 'values, separated by commas; may be repeated', collect, [])
+    .option('--name <name>', 'what people read')
+    .option('--administrator', 'may do everything; --no-administrator takes that back')
+    .option('--no-administrator')
     .option('--left', 'has left: signed out everywhere at once')
     .option('--back', 'is back')
     .action(
-      async (email: string, options: { attribute: string[]; left?: boolean; back?: boolean }, command: Command) => {
+      async (
+        email: string,
+        options: { attribute: string[]; name?: string; administrator?: boolean; left?: boolean; back?: boolean },
+        command: Command,
+      ) => {
         const attributes = Object.fromEntries(
           options.attribute.map((pair) => {
             const at = pair.indexOf('=');
@@ -86,7 +138,12 @@ function addPersonCommands(program: Command): void {
           }),
         );
         const state = options.left ? 'left' : options.back ? 'active' : undefined;
-        const body = { ...(options.attribute.length > 0 ? { attributes } : {}), ...(state ? { state } : {}) };
+        const body = {
+          name: options.name,
+          isAdministrator: options.administrator,
+          ...(options.attribute.length > 0 ? { attributes } : {}),
+          ...(state ? { state } : {}),
+        };
         await askService('PUT', `/api/v1/people/${encodeURIComponent(email)}`, { body });
         show(command, { changed: email }, () => line(`${email} is changed.`));
       },
@@ -138,6 +195,7 @@ function addGrantCommands(program: Command): void {
       type Shown = {
         id: number;
         holder: { kind: string; name?: string };
+        thing: { kind: string; name: string };
         level: string;
         canPassOn: boolean;
         givenBy: string;
@@ -151,6 +209,10 @@ function addGrantCommands(program: Command): void {
             cell: (one) => (one.holder.kind === 'everyone' ? 'everyone' : `${one.holder.kind} ${one.holder.name}`),
           },
           { heading: 'may', cell: (one) => one.level },
+          {
+            heading: 'on',
+            cell: ({ thing }) => (thing.name === '*' ? `all ${thing.kind}s` : `${thing.kind} ${thing.name}`),
+          },
           { heading: 'passes on', cell: (one) => (one.canPassOn || one.level === 'own' ? 'yes' : 'no') },
           { heading: 'given by', cell: (one) => one.givenBy },
         ]);
@@ -217,6 +279,35 @@ function addRequestCommands(program: Command): void {
       });
     });
   request
+    .command('ask')
+    .description('ask for the right to see a report or a placement')
+    .option('--report <name>', 'the report')
+    .option('--placement <name>', 'the placement that would not show it')
+    .option('--words <text>', 'a few words to whoever answers', '')
+    .action(async (options: { report?: string; placement?: string; words: string }, command: Command) => {
+      if ((options.report === undefined) === (options.placement === undefined))
+        throw localProblem('INPUT_INVALID', 'say --report or --placement, one of them');
+      await askService('POST', '/api/v1/requests', { body: options });
+      show(command, { asked: options.report ?? options.placement }, () =>
+        line('It is asked for. Whoever owns it, if there is such a thing, has a letter.'),
+      );
+    });
+  request
+    .command('own')
+    .description('what you asked for, with the answers')
+    .action(async (_options, command: Command) => {
+      type Own = { id: number; thingName: string; state: string; answer: string };
+      const answer = await askService<{ requests: Own[] }>('GET', '/api/v1/requests/own');
+      show(command, answer, ({ requests }) =>
+        table(requests, [
+          { heading: 'number', cell: (one) => String(one.id) },
+          { heading: 'what', cell: (one) => one.thingName },
+          { heading: 'state', cell: (one) => one.state },
+          { heading: 'answer', cell: (one) => one.answer },
+        ]),
+      );
+    });
+  request
     .command('answer <number>')
     .description('answer a request once: with a right, or with words alone')
     .option('--grant <level>', 'view or export; without it, the request is refused')
@@ -225,6 +316,38 @@ function addRequestCommands(program: Command): void {
       const body = { level: options.grant, words: options.words };
       await askService('POST', `/api/v1/requests/${encodeURIComponent(number)}/answer`, { body });
       show(command, { answered: number }, () => line(`Request ${number} is ${options.grant ? 'granted' : 'refused'}.`));
+    });
+}
+
+function addAttributeCommands(program: Command): void {
+  const attribute = program
+    .command('attribute')
+    .description('what people may have that row rules look at: quay, district');
+  attribute
+    .command('list')
+    .description('the attributes that people may have')
+    .action(async (_options, command: Command) => {
+      type Shown = { name: string; label: string; type: string; isMany: boolean };
+      const answer = await askService<{ attributes: Shown[] }>('GET', '/api/v1/attributes');
+      show(command, answer, ({ attributes }) =>
+        table(attributes, [
+          { heading: 'attribute', cell: (one) => one.name },
+          { heading: 'label', cell: (one) => one.label },
+          { heading: 'type', cell: (one) => one.type },
+          { heading: 'values', cell: (one) => (one.isMany ? 'several' : 'one') },
+        ]),
+      );
+    });
+  attribute
+    .command('save <name>')
+    .description('declare an attribute, or change what it is')
+    .requiredOption('--label <label>', 'what people read')
+    .option('--type <type>', 'text, integer, number, boolean, date or instant', 'text')
+    .option('--many', 'somebody may have several values', false)
+    .action(async (name: string, options: { label: string; type: string; many: boolean }, command: Command) => {
+      const body = { label: options.label, type: options.type, isMany: options.many };
+      await askService('PUT', `/api/v1/attributes/${encodeURIComponent(name)}`, { body });
+      show(command, { saved: name }, () => line(`The attribute ${name} is saved.`));
     });
 }
 
@@ -249,6 +372,13 @@ function addAuditCommands(program: Command): void {
 
 /** People, groups, rights, requests and the audit log. */
 export function addPeopleCommands(program: Command): void {
-  for (const add of [addPersonCommands, addGroupCommands, addGrantCommands, addRequestCommands, addAuditCommands])
+  for (const add of [
+    addPersonCommands,
+    addAttributeCommands,
+    addGroupCommands,
+    addGrantCommands,
+    addRequestCommands,
+    addAuditCommands,
+  ])
     add(program);
 }

@@ -2,7 +2,7 @@ import type { Command } from 'commander';
 import { writeFile } from 'node:fs/promises';
 import { extname } from 'node:path';
 import { collect, readJsonFile } from '../platform/files.ts';
-import { line, megabytes, plural, show, table, wantsJson } from '../platform/output.ts';
+import { faint, line, megabytes, plural, show, table, wantsJson } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService, callService } from '../platform/service.ts';
 import type { Ledger, LedgerEntry, ShownPlan } from '@underbell/core/burst/answers';
@@ -116,6 +116,33 @@ export function addBurstCommands(program: Command): void {
         line(`The burst ${name} is saved. See what it would do: underbell burst plan ${name}`),
       );
     });
+  burst
+    .command('check <file>')
+    .description('check a burst definition; nothing is saved')
+    .action(async (file: string, _options, command: Command) => {
+      type Checked = { name: string; isNew: boolean; words: string; road: { because: string } };
+      const answer = await askService<Checked>('POST', '/api/v1/bursts/check', { body: readJsonFile(file) });
+      show(command, answer, ({ name, isNew, words, road }) => {
+        line(`${name} is fine${isNew ? ' and new' : ''}. It runs ${words}.`);
+        line(faint(road.because));
+      });
+    });
+  burst
+    .command('show <name>')
+    .description('the definition of a burst, as define takes it')
+    .action(async (name: string, _options, command: Command) => {
+      const answer = await askService<{ definition: object }>('GET', `/api/v1/bursts/${encodeURIComponent(name)}`);
+      show(command, answer, ({ definition }) => line(JSON.stringify(definition, null, 2)));
+    });
+  for (const isPaused of [true, false])
+    burst
+      .command(`${isPaused ? 'pause' : 'resume'}-schedule <name>`)
+      .description(isPaused ? 'let a burst not run by itself for now' : 'let it run by itself again')
+      .action(async (name: string, _options, command: Command) => {
+        const path = `/api/v1/bursts/${encodeURIComponent(name)}/schedule`;
+        const answer = await askService<{ words: string }>('PUT', path, { body: { isPaused } });
+        show(command, answer, ({ words }) => line(`${name} runs ${words}.`));
+      });
   const forPeriod = (made: Command) =>
     made
       .option('--period <period>', 'as ISO 8601 writes it: 2026-10, 2026-W44, 2026-Q4, 2026-10-26')

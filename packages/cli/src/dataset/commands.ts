@@ -1,7 +1,7 @@
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { Command } from 'commander';
-import { collect } from '../platform/files.ts';
+import { collect, readPairs } from '../platform/files.ts';
 import { faint, line, plural, show, table, wantsJson } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService, callService } from '../platform/service.ts';
@@ -180,6 +180,35 @@ export function addDatasetCommands(program: Command): void {
         { query: { force: options.force } },
       );
       show(command, loaded, (answer) => line(`${name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`));
+    });
+  dataset
+    .command('columns <name>')
+    .description('say what columns mean; what is not named stays, an empty value takes it away')
+    .option('--label <column=label>', 'what people read; may be repeated', collect, [])
+    .option('--unit <column=unit>', 'what its numbers count; may be repeated', collect, [])
+    .option('--format <column=pattern>', 'such as #,##0.0; may be repeated', collect, [])
+    .option('--key <column=key>', 'the meaning that it shares with other datasets; may be repeated', collect, [])
+    .option('--sensitivity <column=how>', 'open, internal or confidential; may be repeated', collect, [])
+    .option('--force', 'even if it breaks what uses the dataset')
+    .action(async (name: string, options: Record<string, unknown>, command: Command) => {
+      const path = `/api/v1/datasets/${encodeURIComponent(name)}`;
+      const { columns: known } = await askService<{ columns: (ShownColumn & Record<string, unknown>)[] }>('GET', path);
+      const said = ['label', 'unit', 'format', 'key', 'sensitivity'].map(
+        (what) => [what, readPairs((options[what] as string[] | undefined) ?? [], `--${what}`)] as const,
+      );
+      const names = [...new Set(said.flatMap(([, pairs]) => Object.keys(pairs)))];
+      const columns = names.map((column) => {
+        const found: Record<string, unknown> = known.find((one) => one.name === column) ?? { name: column };
+        const { sourceType: _, ...before } = found;
+        const now = said.flatMap(([what, pairs]) => (column in pairs ? [[what, pairs[column]]] : []));
+        const merged: Record<string, unknown> = { ...before, ...Object.fromEntries(now) };
+        return Object.fromEntries(Object.entries(merged).filter(([, value]) => value !== ''));
+      });
+      const answer = await askService<Pick<Loaded, 'columns'>>('PUT', `${path}/columns`, {
+        query: { force: options['force'] === true ? true : undefined },
+        body: { columns },
+      });
+      show(command, answer, (changed) => columnTable(changed.columns));
     });
   dataset
     .command('back <name>')

@@ -30,6 +30,15 @@ async function askPassword(): Promise<string> {
   }
 }
 
+async function signIn(email: string, password: string): Promise<{ person: Person }> {
+  const { key, person } = await askService<{ key: string; person: Person }>('POST', '/api/v1/session', {
+    isAnonymous: true,
+    body: { email, password, kind: 'command line' },
+  });
+  saveCredentials({ url: serviceUrl(), key, email });
+  return { person };
+}
+
 export function addSessionCommands(program: Command): void {
   program
     .command('sign-in <email>')
@@ -38,12 +47,25 @@ export function addSessionCommands(program: Command): void {
     .action(async (email: string, options: { url?: string }, command: Command) => {
       if (options.url) process.env['UNDERBELL_URL'] = options.url;
       const password = await askPassword();
-      const answer = await askService<{ key: string; person: Person }>('POST', '/api/v1/session', {
-        isAnonymous: true,
-        body: { email, password, kind: 'command line' },
-      });
-      saveCredentials({ url: serviceUrl(), key: answer.key, email });
-      show(command, { person: answer.person }, ({ person }) => line(`Signed in as ${person.name}.`));
+      show(command, await signIn(email, password), ({ person }) => line(`Signed in as ${person.name}.`));
+    });
+  program
+    .command('setup <email>')
+    .description('make the first administrator of an empty installation, with the code that its start printed')
+    .requiredOption('--code <code>', 'the one-time code')
+    .requiredOption('--name <name>', 'what people read')
+    .option('--url <url>', 'address of the service')
+    .addHelpText(
+      'after',
+      '\nThe password, 12 characters or more, is asked for, or read from UNDERBELL_PASSWORD or standard input.',
+    )
+    .action(async (email: string, options: { code: string; name: string; url?: string }, command: Command) => {
+      if (options.url) process.env['UNDERBELL_URL'] = options.url;
+      const password = await askPassword();
+      const { code, name } = options;
+      await askService('POST', '/api/v1/setup', { isAnonymous: true, body: { code, email, name, password } });
+      const answer = await signIn(email, password);
+      show(command, answer, ({ person }) => line(`${person.name} is the administrator, and signed in.`));
     });
   program
     .command('sign-out')

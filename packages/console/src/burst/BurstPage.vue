@@ -10,6 +10,7 @@ import { useResource } from '../platform/useResource.ts';
 import { formatName } from '../platform/words.ts';
 import type { CostSum } from '@underbell/core/meter';
 import CostTable from '../meter/CostTable.vue';
+import TakeAway from '../platform/TakeAway.vue';
 import PeriodField from './PeriodField.vue';
 import PlanTable from './PlanTable.vue';
 import RunLedger from './RunLedger.vue';
@@ -18,7 +19,11 @@ import type { ShownBurst, Times } from './shapes.ts';
 import { useRun } from './useRun.ts';
 
 const props = defineProps<{ name: string }>();
-const { data: burst, error } = useResource<ShownBurst>(() => `/api/v1/bursts/${encodeURIComponent(props.name)}`);
+const {
+  data: burst,
+  error,
+  reload: reloadBurst,
+} = useResource<ShownBurst>(() => `/api/v1/bursts/${encodeURIComponent(props.name)}`);
 const runs = useResource<{ runs: ShownRun[] }>(() => `/api/v1/runs?burst=${encodeURIComponent(props.name)}`);
 
 /** The period before this one: what people send most. */
@@ -37,7 +42,7 @@ watch(burst, (found) => {
 });
 
 const plan = ref<ShownPlan>();
-const { busy, problem, attempt } = useAttempt<'plan' | 'run'>();
+const { busy, problem, attempt } = useAttempt<'plan' | 'run' | 'pause'>();
 const runId = ref<number>();
 const run = useRun(runId);
 const asked = Number(useRoute().query['run']);
@@ -55,6 +60,14 @@ watch([period, isAgain], () => (plan.value = undefined));
 const query = computed(
   () => `?again=${isAgain.value}${unit.value ? `&period=${encodeURIComponent(period.value)}` : ''}`,
 );
+const isPaused = computed(
+  () => (burst.value?.definition.schedule as { paused?: boolean } | undefined)?.paused === true,
+);
+const pause = (wanted: boolean) =>
+  attempt('pause', async () => {
+    await call('PUT', `/api/v1/bursts/${props.name}/schedule`, { isPaused: wanted });
+    await Promise.all([reloadBurst(), times.reload()]);
+  });
 const makePlan = () =>
   attempt('plan', async () => {
     plan.value = await call<ShownPlan>('GET', `/api/v1/bursts/${props.name}/plan${query.value}`);
@@ -116,6 +129,7 @@ const runOptions = computed(() =>
       {{ destinationWords(burst.definition.destination) }} for everyone on the list
       <RouterLink :to="`/lists/${burst.definition.list}`">{{ burst.definition.list }}</RouterLink>.
       <RouterLink :to="`/sending/${name}/edit`">Change it</RouterLink>
+      <TakeAway kind="burst" :name="name" to="/sending" />
     </p>
     <div class="bar">
       <PeriodField v-if="unit && period !== ''" v-model="period" :unit="unit" />
@@ -151,6 +165,11 @@ const runOptions = computed(() =>
           ><template v-if="one.isRepeated"> again: only for those who have none yet</template>
         </li>
       </ol>
+      <p>
+        <Button size="small" :loading="busy === 'pause'" @click="pause(!isPaused)">{{
+          isPaused ? 'Let its schedule go on' : 'Pause its schedule'
+        }}</Button>
+      </p>
       <a :href="`/api/v1/bursts/${name}/times.ics`" :download="`${name}.ics`">Take them as a calendar</a>
     </details>
     <p v-else-if="burst.definition.afterRefresh && times.data.value" class="times">

@@ -3,6 +3,7 @@ import { Button, Spin, Table } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { ApiProblem } from '../platform/api.ts';
+import TakeAway from '../platform/TakeAway.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -113,7 +114,8 @@ function leave(): void {
   <Spin v-else-if="!list" />
   <template v-else>
     <p class="quiet">
-      {{ list.recipients.length }} recipients, version {{ list.version }} of {{ showInstant(list.loadedAt) }}.
+      <TakeAway kind="list" :name="name" to="/lists" /> {{ list.recipients.length }} recipients, version
+      {{ list.version }} of {{ showInstant(list.loadedAt) }}.
       <template v-if="list.origin"
         >It is read anew before every plan and run, so it is changed where it comes from.</template
       >

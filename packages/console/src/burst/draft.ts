@@ -223,6 +223,7 @@ export function toDefinition(d: Draft, before: object = {}): object {
       : {
           schedule: {
             ...(schedule['period'] === undefined ? {} : { period: schedule['period'] }),
+            ...(schedule['paused'] === true ? { paused: true } : {}),
             rule: d.rule,
             start: d.start,
             timeZone: d.timeZone,

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue';
 import { ref } from 'vue';
+import TakeAway from '../platform/TakeAway.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { call } from '../platform/api.ts';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -77,6 +78,7 @@ async function copy(text: string, what: string): Promise<void> {
       }}</Button>
       <Button @click="copy(placement.link, 'link')">{{ copied === 'link' ? 'Copied' : 'Copy the link' }}</Button>
       <a :href="placement.link" target="_blank" rel="noopener">Open it</a>
+      <TakeAway kind="placement" :name="placement.name" @gone="emit('changed')" />
     </div>
   </article>
 </template>

@@ -2,6 +2,7 @@
 import { Button, Table } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
 import { call } from '../platform/api.ts';
+import TakeAway from '../platform/TakeAway.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -84,13 +85,10 @@ const words = (one: Answer) =>
         >
         <span v-else-if="record.checkedAt" class="quiet">answered {{ showInstant(record.checkedAt) }}</span>
       </template>
-      <Button
-        v-else-if="column.key === 'act'"
-        size="small"
-        :loading="(busy as string) === record.name"
-        @click="test(record.name)"
-        >Test</Button
-      >
+      <template v-else-if="column.key === 'act'">
+        <Button size="small" :loading="(busy as string) === record.name" @click="test(record.name)">Test</Button>
+        <TakeAway kind="source" :name="record.name" @gone="reload" />
+      </template>
     </template>
   </Table>
   <h2>Add a source</h2>

@@ -3,6 +3,7 @@ import { Button, Empty, Table } from 'ant-design-vue';
 import { ref } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { ApiProblem } from '../platform/api.ts';
+import TakeAway from '../platform/TakeAway.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -92,6 +93,7 @@ const load = () =>
           record.fileName
         }}</a>, version {{ record.version }}
         <span class="quiet">{{ showInstant(record.loadedAt) }}</span>
+        <TakeAway kind="template" :name="record.name" @gone="reload" />
       </template>
     </template>
   </Table>

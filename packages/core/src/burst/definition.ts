@@ -50,6 +50,8 @@ export interface BurstSchedule extends Recurrence {
   readonly missed?: 'late' | 'skip';
   /** Days on which it does not run, such as holidays, as `YYYY-MM-DD`. */
   readonly except?: readonly string[];
+  /** It does not run by itself for now. */
+  readonly paused?: boolean;
   /** Name of a list of holidays that the installation keeps. */
   readonly holidays?: string;
   /** What happens on one of them: no run, or one on the next day that is none. */
@@ -157,6 +159,7 @@ export const burstSchema = Joi.object({
     timeZone: Joi.string().max(60).required(),
     period: Joi.string().valid('last', 'this'),
     missed: Joi.string().valid('late', 'skip'),
+    paused: Joi.boolean(),
     except: Joi.array().items(Joi.string().isoDate().length(10)).max(400).unique(),
     holidays: reference,
     onHoliday: Joi.string().valid('skip', 'next'),

@@ -45,7 +45,7 @@ const keptIn: Readonly<Record<ThingKind, string>> = {
   list: 'lists',
   template: 'templates',
   destination: 'destinations',
-  burst: 'bursts',
+  burst: 'bursts WHERE deleted_at IS NULL',
   client: 'clients',
 };
 

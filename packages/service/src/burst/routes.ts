@@ -23,7 +23,7 @@ import {
 } from './runs.ts';
 import { showSubscription, showUnsubscribed, subscribeAgain, unsubscribe } from './unsubscribe.ts';
 import { showTimes, timesAsCalendar } from './times.ts';
-import { checkBurst, saveBurst, seenBursts, showBurst } from './usecases.ts';
+import { checkBurst, pauseSchedule, saveBurst, seenBursts, showBurst } from './usecases.ts';
 
 const named = Joi.object({ name: thing.required() });
 const period = Joi.string().max(20).description('as ISO 8601 writes it: 2026, 2026-Q4, 2026-10, 2026-W44, 2026-10-26');
@@ -65,6 +65,16 @@ export const burstRoutes: Route[] = [
     summary: 'A burst, with its last run',
     params: named,
     handle: ({ app, person, params }) => showBurst(app, person, params.name),
+  }),
+  defineRoute<{ name: string }, Record<string, never>, { isPaused: boolean }>({
+    method: 'put',
+    path: '/api/v1/bursts/:name/schedule',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'Let a burst not run by itself for now, or again',
+    params: named,
+    body: Joi.object({ isPaused: Joi.boolean().required() }),
+    handle: ({ app, person, params, body, origin }) => pauseSchedule(app, person, params.name, body.isPaused, origin),
   }),
   defineRoute<{ name: string }, { period?: string; again: boolean }>({
     method: 'get',

@@ -20,6 +20,8 @@ export interface BurstRow {
   nextRunAt: Date | null;
   /** Since when it awaits that its data is loaded anew; nothing for those that do not, or always did. */
   awaitsSince: Date | null;
+  /** Taken away; its ledger stays. */
+  deletedAt: Date | null;
 }
 
 export interface RunRow {
@@ -66,6 +68,7 @@ const tables = (app: App) => ({
     ownerId: 'text',
     nextRunAt: 'instant',
     awaitsSince: 'instant',
+    deletedAt: 'instant',
   }),
   runs: defineRecord<RunRow>(app.records, 'runs', {
     id: 'serial',
@@ -100,16 +103,23 @@ export async function putBurst(
   rest: Pick<BurstRow, 'ownerId' | 'nextRunAt' | 'awaitsSince'>,
   transaction: Transaction,
 ): Promise<void> {
-  await tables(app).bursts.upsert({ name: definition.name, definition, ...rest }, { transaction });
+  const { ownerId, nextRunAt, awaitsSince } = rest;
+  const row = { name: definition.name, definition, ownerId, nextRunAt, awaitsSince, deletedAt: null };
+  await tables(app).bursts.upsert(row, { transaction });
 }
 
 export async function findBurst(app: App, name: string): Promise<BurstRow | undefined> {
-  const row = await tables(app).bursts.findByPk(name);
+  const row = await tables(app).bursts.findOne({ where: { name, deletedAt: null } });
   return row ? plain(row) : undefined;
 }
 
+/** Whether a burst of this name was taken away: whoever could change it may set it up again, and nobody else. */
+export async function wasBurst(app: App, name: string): Promise<boolean> {
+  return (await tables(app).bursts.count({ where: { name } })) > 0;
+}
+
 export async function listBursts(app: App): Promise<BurstRow[]> {
-  return (await tables(app).bursts.findAll({ order: ['name'] })).map(plain);
+  return (await tables(app).bursts.findAll({ where: { deletedAt: null }, order: ['name'] })).map(plain);
 }
 
 export type NewRun = Pick<
@@ -246,7 +256,7 @@ export async function restRun(app: App, id: number): Promise<boolean> {
 
 /** Bursts whose time has come. */
 export async function dueBursts(app: App): Promise<BurstRow[]> {
-  const where = { nextRunAt: { [Op.lte]: new Date(app.now()) } };
+  const where = { deletedAt: null, nextRunAt: { [Op.lte]: new Date(app.now()) } };
   return (await tables(app).bursts.findAll({ where, order: ['nextRunAt'] })).map(plain);
 }
 

@@ -27,7 +27,7 @@ async function holidaysOf(app: App, { schedule }: BurstDefinition): Promise<Read
 
 /** When a burst runs next by itself. @returns milliseconds since 1970-01-01T00:00:00Z, ascending */
 export async function nextTimes(app: App, definition: BurstDefinition, count: number): Promise<number[]> {
-  if (!definition.schedule) return [];
+  if (!definition.schedule || definition.schedule.paused) return [];
   return nextRuns(definition.schedule, app.now(), count, await holidaysOf(app, definition));
 }
 
@@ -55,6 +55,8 @@ export async function timesOf(app: App, definition: BurstDefinition, count: numb
   const { schedule } = definition;
   const after = definition.afterRefresh ? 'after its data was loaded anew, once a day at most' : undefined;
   if (!schedule) return { words: after ?? 'only when somebody starts it', times: [] };
+  if (schedule.paused)
+    return { words: ['not by its schedule, which is paused', ...(after ? [after] : [])].join(', but '), times: [] };
   const off = schedule.holidays
     ? [
         schedule.onHoliday === 'next'

@@ -1,8 +1,8 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { burstMistakes, readBurst, samplePeriod, type Road } from '@underbell/core/burst';
-import { checkAllInTurn, placed } from '@underbell/core/refusal';
+import { checkAllInTurn, placed, Refusal } from '@underbell/core/refusal';
 import { putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
-import { remember, type App } from '../platform/index.ts';
+import { lockThing, remember, type App } from '../platform/index.ts';
 import { requireDestination } from '../deliver/index.ts';
 import { requireTemplate } from '../template/index.ts';
 import { checkAgainstList, checkCutting, requireBurst, requireReleaser } from './definition.ts';
@@ -11,7 +11,7 @@ import { requireList } from './listUsecases.ts';
 import { refuseUnsendable } from './plan.ts';
 import { copyColumns, prepareBurst } from './prepare.ts';
 import { showRun } from './runs.ts';
-import { findBurst, listBursts, listRuns, putBurst, type BurstRow } from './store.ts';
+import { findBurst, listBursts, listRuns, putBurst, wasBurst, type BurstRow } from './store.ts';
 import { nextTimes, timesOf } from './times.ts';
 
 /** Checks everything about a burst that can be known before it runs. @throws {Refusal} at the place that is wrong */
@@ -19,7 +19,7 @@ async function checkedBurst(app: App, person: PersonViewer, value: unknown) {
   const definition = readBurst(value);
   const { name } = definition;
   const known = await findBurst(app, name);
-  if (known) await requireRight(app, person, 'edit', 'burst', name);
+  if (known || (await wasBurst(app, name))) await requireRight(app, person, 'edit', 'burst', name);
   else await requireMaker(app, person, 'burst');
   requireReleaser(person, known, definition);
   await requireRight(app, person, 'export', 'report', definition.report);
@@ -114,4 +114,23 @@ async function withLastRun(app: App, { name, definition, nextRunAt }: BurstRow) 
 export async function showBurst(app: App, person: PersonViewer, name: string) {
   await requireBurst(app, person, name, 'view');
   return withLastRun(app, (await findBurst(app, name))!);
+}
+
+/** Pauses the schedule of a burst, or lets it go on; its sender stays who it is. @throws {Refusal} `BURST_INVALID` without a schedule */
+export async function pauseSchedule(app: App, person: PersonViewer, name: string, isPaused: boolean, origin: string) {
+  await requireBurst(app, person, name, 'edit');
+  return app.records.transaction(async (transaction) => {
+    await lockThing(app, 'burst', name, transaction);
+    const row = (await findBurst(app, name))!;
+    const { schedule } = row.definition;
+    if (!schedule) throw new Refusal('BURST_INVALID', `\`${name}\` has no schedule`, { pointer: '/schedule' });
+    const { paused: _, ...rest } = schedule;
+    const definition = { ...row.definition, schedule: isPaused ? { ...rest, paused: true } : rest };
+    const [next] = await nextTimes(app, definition, 1);
+    const change = { ...row, nextRunAt: next === undefined ? null : new Date(next) };
+    await putBurst(app, definition, change, transaction);
+    const what = isPaused ? 'schedule paused' : 'schedule resumed';
+    await remember(app, { who: person.email, what, thing: `burst ${name}`, origin }, transaction);
+    return { name, ...(await timesOf(app, definition, checkedTimes)) };
+  });
 }

@@ -2,6 +2,7 @@ import Joi from 'joi';
 import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { binKinds, type Mark } from './store.ts';
+import { takeAway, takenAway } from './takeAway.ts';
 import { atHand, bin, contents, dependents, find, keepAtHand, looked, restore, seenBin } from './usecases.ts';
 
 const about = { tag: 'Folders', audience: 'person' } as const;
@@ -76,6 +77,20 @@ export const folderRoutes: Route[] = [
         const uses = await dependents(app, thrown);
         await bin(app, person, thrown, { isConfirmed: query.confirmed, origin });
         return { ...thrown, days: 30, uses };
+      },
+    }),
+  ),
+  ...takenAway.map((kind) =>
+    defineRoute<{ name: string }>({
+      ...about,
+      method: 'delete',
+      path: `/api/v1/${kind}s/:name`,
+      summary: `Take a ${kind} away, unless something needs it`,
+      params: Joi.object({ name: thing.required() }),
+      status: 204,
+      async handle({ app, person, params, origin }) {
+        await takeAway(app, person, kind, params.name, origin);
+        return null;
       },
     }),
   ),

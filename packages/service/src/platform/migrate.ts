@@ -21,6 +21,7 @@ import * as queue from './migrations/017-queue.ts';
 import * as dialects from './migrations/018-dialects.ts';
 import * as secrets from './migrations/019-secrets.ts';
 import * as idempotency from './migrations/020-idempotency.ts';
+import * as takenAway from './migrations/021-taken-away.ts';
 
 /** In order; only ever appended to. */
 const migrations = [
@@ -44,6 +45,7 @@ const migrations = [
   dialects,
   secrets,
   idempotency,
+  takenAway,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

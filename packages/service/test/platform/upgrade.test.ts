@@ -75,6 +75,10 @@ describe('an installation of the first shape', () => {
       '015-writers',
       '016-holders',
       '017-queue',
+      '018-dialects',
+      '019-secrets',
+      '020-idempotency',
+      '021-taken-away',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },
