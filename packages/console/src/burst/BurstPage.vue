@@ -215,10 +215,6 @@ const runOptions = computed(() =>
   border: 1px solid var(--line);
   border-radius: 4px;
 }
-.period {
-  width: 8rem;
-  margin-left: 0.4rem;
-}
 .runs {
   display: flex;
   gap: 1rem;

@@ -25,7 +25,7 @@ const go = () =>
 </script>
 
 <template>
-  <span>
+  <span class="take">
     <Popconfirm
       :title="`Take the ${kind} ${name} away for good? It is refused while something needs it.${kept[kind] ?? ''}`"
       ok-text="Take it away"
@@ -36,3 +36,9 @@ const go = () =>
     <ProblemNote v-if="problem" :problem="problem" />
   </span>
 </template>
+
+<style scoped>
+.take {
+  margin-left: 0.6rem;
+}
+</style>
