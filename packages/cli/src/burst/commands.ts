@@ -141,7 +141,7 @@ export function addBurstCommands(program: Command): void {
       .action(async (name: string, _options, command: Command) => {
         const path = `/api/v1/bursts/${encodeURIComponent(name)}/schedule`;
         const answer = await askService<{ words: string }>('PUT', path, { body: { isPaused } });
-        show(command, answer, ({ words }) => line(`${name} runs ${words}.`));
+        show(command, answer, ({ words }) => line(`${name}: ${words}.`));
       });
   const forPeriod = (made: Command) =>
     made
