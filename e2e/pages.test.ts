@@ -99,6 +99,8 @@ describe('every page', () => {
     ['/console/bin', 'The bin is empty'],
     ['/console/people', 'Ada Arkwell'],
     ['/console/people/groups', 'District leads'],
+    ['/console/people/attributes', 'What people have'],
+    ['/console/people/programs', 'harbour-portal'],
     ['/console/people/requests', 'Nobody is waiting'],
     ['/console/sending', 'Monthly quay pack'],
     ['/console/sending/quay-pack', 'has not been run yet'],

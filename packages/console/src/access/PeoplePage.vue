@@ -8,6 +8,7 @@ import { useResource } from '../platform/useResource.ts';
 import { useSession } from '../session/useSession.ts';
 import InviteForm from './InviteForm.vue';
 import PeopleTabs from './PeopleTabs.vue';
+import PersonForm from './PersonForm.vue';
 
 interface ShownPerson {
   readonly email: string;
@@ -34,7 +35,7 @@ const columns = [
   { title: 'State', key: 'state', width: 190 },
   { title: 'Groups', key: 'groups' },
   { title: 'Attributes', key: 'attributes' },
-  { title: '', key: 'act', width: 110 },
+  { title: '', key: 'act', width: 190 },
 ];
 const stateWords = (one: ShownPerson) =>
   [
@@ -58,6 +59,11 @@ const setState = (one: ShownPerson, state: 'active' | 'guest' | 'left') =>
     await call('PUT', `/api/v1/people/${encodeURIComponent(one.email)}`, { state });
     await reload();
   });
+const changing = ref<ShownPerson>();
+async function changed(): Promise<void> {
+  changing.value = undefined;
+  await reload();
+}
 async function invited(): Promise<void> {
   isInviting.value = false;
   await reload();
@@ -79,6 +85,13 @@ async function invited(): Promise<void> {
       <Button type="primary" @click="isInviting = !isInviting">Invite somebody</Button>
     </div>
     <InviteForm v-if="isInviting" @invited="invited" @closed="isInviting = false" />
+    <PersonForm
+      v-if="changing"
+      :key="changing.email"
+      :person="changing"
+      @changed="changed"
+      @closed="changing = undefined"
+    />
     <ProblemNote v-if="problem" :problem="problem" />
     <Table
       :columns="columns"
@@ -100,6 +113,7 @@ async function invited(): Promise<void> {
             column.key === 'act' && self?.isAdministrator && record.origin === 'here' && record.email !== self.email
           "
         >
+          <Button size="small" @click="changing = record as ShownPerson">Change</Button>
           <Popconfirm
             v-if="record.state !== 'left'"
             title="Signed out everywhere at once; tokens that name this person stop. Their rights stay, for when they come back."

@@ -2,12 +2,14 @@
 import { computed } from 'vue';
 import { useResource } from '../platform/useResource.ts';
 
-defineProps<{ current: 'people' | 'groups' | 'requests' }>();
+defineProps<{ current: 'people' | 'groups' | 'attributes' | 'programs' | 'requests' }>();
 const requests = useResource<{ requests: { state: string }[] }>('/api/v1/requests');
 const open = computed(() => (requests.data.value?.requests ?? []).filter((one) => one.state === 'open').length);
 const tabs = computed(() => [
   { name: 'people', to: '/people', title: 'People' },
   { name: 'groups', to: '/people/groups', title: 'Groups' },
+  { name: 'attributes', to: '/people/attributes', title: 'Attributes' },
+  { name: 'programs', to: '/people/programs', title: 'Programs' },
   { name: 'requests', to: '/people/requests', title: open.value > 0 ? `Requests (${open.value})` : 'Requests' },
 ]);
 </script>

@@ -72,6 +72,18 @@ export const router = createRouter({
       meta: { title: 'Groups' },
     },
     {
+      path: '/people/attributes',
+      name: 'attributes',
+      component: () => import('../access/AttributesPage.vue'),
+      meta: { title: 'Attributes' },
+    },
+    {
+      path: '/people/programs',
+      name: 'programs',
+      component: () => import('../oauth/ClientsPage.vue'),
+      meta: { title: 'Programs' },
+    },
+    {
       path: '/people/requests',
       name: 'requests',
       component: () => import('../access/RequestsPage.vue'),

@@ -74,6 +74,19 @@ describe('writeWorkbook', () => {
     );
   });
 
+  it('shows instants on the wall clock of a zone, and says which', async () => {
+    const at = Date.parse('2026-07-01T06:30:00Z');
+    const book = writeWorkbook([{ title: 'S', columns: [{ heading: 'At', type: 'instant' }], rows: [[at]] }], {
+      title: 'R',
+      notes: [],
+      timeZone: 'Asia/Kolkata',
+    });
+    const xml = partsOf(book)['xl/worksheets/sheet1.xml']!;
+    assert.match(xml, />At \(Asia\/Kolkata\)</);
+    const days = Number(/<c r="A2"[^>]*><v>([\d.]+)</.exec(xml)![1]);
+    assert.equal(Math.round(days * 86_400_000) + Date.UTC(1899, 11, 30), at + 5.5 * 3_600_000);
+  });
+
   it('puts the rows into a table whose headings are each its own', () => {
     const twice = writeWorkbook([{ ...sheet, columns: sheet.columns.map((one) => ({ ...one, heading: 'Same' })) }], {
       title: 'R',

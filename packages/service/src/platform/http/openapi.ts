@@ -20,6 +20,14 @@ function requestBody(route: Route): JsonSchema | undefined {
   return route.body && { required: true, content: { 'application/json': { schema: toJsonSchema(route.body) } } };
 }
 
+const idempotencyHeader: JsonSchema = {
+  name: 'Idempotency-Key',
+  in: 'header',
+  required: false,
+  description: 'the same request under the same key is done once; later ones get its answer',
+  schema: { type: 'string', minLength: 1, maxLength: 255 },
+};
+
 const security: Record<Route['audience'], JsonSchema[]> = {
   anyone: [],
   person: [{ session: [] }, { sessionKey: [] }],
@@ -34,7 +42,11 @@ function operation(route: Route): JsonSchema {
     summary: route.summary,
     tags: [route.tag],
     security: security[route.audience],
-    parameters: [...parametersOf(route.params, 'path'), ...parametersOf(route.query, 'query')],
+    parameters: [
+      ...parametersOf(route.params, 'path'),
+      ...parametersOf(route.query, 'query'),
+      ...(route.method === 'get' || route.audience === 'anyone' ? [] : [idempotencyHeader]),
+    ],
     ...(body ? { requestBody: body } : {}),
     responses: {
       [String(route.status ?? 200)]: {

@@ -1,0 +1,76 @@
+<script setup lang="ts">
+import { Button, Empty, Table } from 'ant-design-vue';
+import { reactive } from 'vue';
+import { columnTypes } from '@underbell/core/dataset';
+import { call } from '../platform/api.ts';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+import { useResource } from '../platform/useResource.ts';
+import PeopleTabs from './PeopleTabs.vue';
+
+interface ShownAttribute {
+  readonly name: string;
+  readonly label: string;
+  readonly type: string;
+  readonly isMany: boolean;
+}
+const { data, error, isLoading, reload } = useResource<{ attributes: ShownAttribute[] }>('/api/v1/attributes');
+const { busy, problem, attempt } = useAttempt<'save'>();
+const form = reactive({ name: '', label: '', type: 'text', isMany: false });
+const columns = [
+  { title: 'Attribute', dataIndex: 'name' },
+  { title: 'Label', dataIndex: 'label' },
+  { title: 'Type', dataIndex: 'type' },
+  { title: 'Values', key: 'many' },
+  { title: '', key: 'act', width: 110 },
+];
+const save = () =>
+  attempt('save', async () => {
+    const { name, ...body } = form;
+    await call('PUT', `/api/v1/attributes/${encodeURIComponent(name)}`, body);
+    Object.assign(form, { name: '', label: '', type: 'text', isMany: false });
+    await reload();
+  });
+</script>
+
+<template>
+  <PeopleTabs current="attributes" />
+  <p class="quiet">
+    What people have that row rules look at, such as their quay: <code>quay IN (person('quay'))</code>.
+  </p>
+  <ProblemNote v-if="error" :problem="error" />
+  <ProblemNote v-if="problem" :problem="problem" />
+  <Table
+    :columns="columns"
+    :data-source="data?.attributes ?? []"
+    row-key="name"
+    size="small"
+    :loading="isLoading"
+    :pagination="false"
+  >
+    <template #emptyText><Empty description="No attribute yet" /></template>
+    <template #bodyCell="{ column, record }">
+      <template v-if="column.key === 'many'">{{ record.isMany ? 'several' : 'one' }}</template>
+      <Button v-else-if="column.key === 'act'" size="small" @click="Object.assign(form, record)">Change</Button>
+    </template>
+  </Table>
+  <h2>Declare an attribute, or change one</h2>
+  <form class="fields" @submit.prevent="save">
+    <label>Name <input v-model="form.name" required pattern="[a-z][a-z0-9_]*" placeholder="quay" /></label>
+    <label>Label <input v-model="form.label" required placeholder="Quay" /></label>
+    <label
+      >Type
+      <select v-model="form.type">
+        <option v-for="type in columnTypes" :key="type">{{ type }}</option>
+      </select></label
+    >
+    <label
+      >Somebody may have
+      <select v-model="form.isMany">
+        <option :value="false">one value</option>
+        <option :value="true">several values</option>
+      </select></label
+    >
+    <Button type="primary" html-type="submit" :loading="busy === 'save'">Save</Button>
+  </form>
+</template>

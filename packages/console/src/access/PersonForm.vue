@@ -1,0 +1,95 @@
+<script setup lang="ts">
+import { Button, Popconfirm } from 'ant-design-vue';
+import { reactive } from 'vue';
+import { call } from '../platform/api.ts';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+import { useResource } from '../platform/useResource.ts';
+
+/** Changes a person: name, attributes, whether they administer; makes a publisher of them. */
+const props = defineProps<{
+  person: {
+    readonly email: string;
+    readonly name: string;
+    readonly isAdministrator: boolean;
+    readonly attributes: Readonly<Record<string, readonly string[]>>;
+  };
+}>();
+const emit = defineEmits<{ changed: []; closed: [] }>();
+const { data: declared } = useResource<{ attributes: { name: string; label: string }[] }>('/api/v1/attributes');
+const { busy, problem, attempt } = useAttempt<'save' | 'publish'>();
+const form = reactive({
+  name: props.person.name,
+  isAdministrator: props.person.isAdministrator,
+  values: Object.fromEntries(
+    Object.entries(props.person.attributes).map(([name, values]) => [name, values.join(', ')]),
+  ) as Record<string, string>,
+});
+const save = () =>
+  attempt('save', async () => {
+    const attributes = Object.fromEntries(
+      Object.entries(form.values)
+        .map(
+          ([name, text]) =>
+            [
+              name,
+              text
+                .split(',')
+                .map((one) => one.trim())
+                .filter(Boolean),
+            ] as const,
+        )
+        .filter(([, values]) => values.length > 0),
+    );
+    const { name, isAdministrator } = form;
+    const body = { name, attributes, ...(isAdministrator === props.person.isAdministrator ? {} : { isAdministrator }) };
+    await call('PUT', `/api/v1/people/${encodeURIComponent(props.person.email)}`, body);
+    emit('changed');
+  });
+const kinds = [
+  'dataset',
+  'source',
+  'report',
+  'board',
+  'placement',
+  'client',
+  'list',
+  'template',
+  'destination',
+  'burst',
+  'folder',
+] as const;
+const publish = () =>
+  attempt('publish', async () => {
+    const holder = { kind: 'person', name: props.person.email };
+    for (const kind of kinds)
+      await call('PUT', '/api/v1/grants', { holder, thing: { kind, name: '*' }, level: 'own', canPassOn: false });
+    emit('changed');
+  });
+</script>
+
+<template>
+  <form class="fields" :aria-label="`Change ${person.email}`" @submit.prevent="save">
+    <label>Name <input v-model="form.name" required /></label>
+    <label v-for="one in declared?.attributes ?? []" :key="one.name"
+      >{{ one.label }} <input v-model="form.values[one.name]" placeholder="values, with commas between them"
+    /></label>
+    <label
+      >Administers the installation
+      <select v-model="form.isAdministrator">
+        <option :value="false">no</option>
+        <option :value="true">yes: may do everything</option>
+      </select></label
+    >
+    <Button type="primary" html-type="submit" :loading="busy === 'save'">Save</Button>
+    <Popconfirm
+      title="Owns all data, reports, boards, placements, programs, lists, bursts and folders then. Which rows, row rules say."
+      ok-text="Make a publisher"
+      @confirm="publish"
+    >
+      <Button :loading="busy === 'publish'">Make a publisher</Button>
+    </Popconfirm>
+    <Button @click="emit('closed')">Close</Button>
+  </form>
+  <ProblemNote v-if="problem" :problem="problem" />
+</template>
