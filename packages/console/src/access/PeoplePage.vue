@@ -113,7 +113,7 @@ async function invited(): Promise<void> {
             column.key === 'act' && self?.isAdministrator && record.origin === 'here' && record.email !== self.email
           "
         >
-          <Button size="small" @click="changing = record as ShownPerson">Change</Button>
+          <Button class="beside" size="small" @click="changing = record as ShownPerson">Change</Button>
           <Popconfirm
             v-if="record.state !== 'left'"
             title="Signed out everywhere at once; tokens that name this person stop. Their rights stay, for when they come back."
@@ -131,6 +131,9 @@ async function invited(): Promise<void> {
 </template>
 
 <style scoped>
+.beside {
+  margin-right: 0.5rem;
+}
 .bar {
   display: flex;
   gap: 1rem;

@@ -93,3 +93,9 @@ const publish = () =>
   </form>
   <ProblemNote v-if="problem" :problem="problem" />
 </template>
+
+<style scoped>
+.fields {
+  margin-bottom: 1rem;
+}
+</style>

@@ -101,7 +101,7 @@ const boundWords = (one: ShownClient) =>
           ok-text="Make it"
           @confirm="renew(record.id)"
         >
-          <Button size="small" :loading="busy === 'secret'">New secret</Button>
+          <Button class="beside" size="small" :loading="busy === 'secret'">New secret</Button>
         </Popconfirm>
         <Popconfirm :title="`End ${record.id}? Its tokens stop at once.`" ok-text="End it" @confirm="end(record.id)">
           <Button size="small" danger :loading="busy === 'end'">End it</Button>
@@ -120,6 +120,9 @@ const boundWords = (one: ShownClient) =>
 </template>
 
 <style scoped>
+.beside {
+  margin-right: 0.5rem;
+}
 .secret {
   border-left: 3px solid var(--brass);
   padding: 0.4rem 0.8rem;
