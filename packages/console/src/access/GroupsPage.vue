@@ -1,6 +1,9 @@
 <script setup lang="ts">
-import { Table } from 'ant-design-vue';
+import { Button, Popconfirm, Table } from 'ant-design-vue';
+import { reactive } from 'vue';
+import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import PeopleTabs from './PeopleTabs.vue';
 
@@ -10,13 +13,31 @@ interface ShownGroup {
   readonly members: readonly string[];
   readonly owners: readonly string[];
 }
-const { data, error, isLoading } = useResource<{ groups: ShownGroup[] }>('/api/v1/groups');
+const { data, error, isLoading, reload } = useResource<{ groups: ShownGroup[] }>('/api/v1/groups');
 const columns = [
   { title: 'Group', dataIndex: 'name' },
   { title: 'Members', key: 'members' },
   { title: 'Owners', key: 'owners' },
   { title: 'Kept', key: 'origin' },
+  { title: '', key: 'act', width: 190 },
 ];
+const { busy, problem, attempt } = useAttempt<'save' | 'remove'>();
+const form = reactive({ name: '', members: '', owners: '' });
+const addresses = (text: string) => text.split(/[\s,;]+/).filter(Boolean);
+const edit = ({ name, members, owners }: ShownGroup) =>
+  Object.assign(form, { name, members: members.join(', '), owners: owners.join(', ') });
+const save = () =>
+  attempt('save', async () => {
+    const body = { members: addresses(form.members), owners: addresses(form.owners) };
+    await call('PUT', `/api/v1/groups/${encodeURIComponent(form.name.trim())}`, body);
+    Object.assign(form, { name: '', members: '', owners: '' });
+    await reload();
+  });
+const remove = (name: string) =>
+  attempt('remove', async () => {
+    await call('DELETE', `/api/v1/groups/${encodeURIComponent(name)}`);
+    await reload();
+  });
 const some = (all: readonly string[]) =>
   all.length <= 4 ? all.join(', ') : `${all.slice(0, 3).join(', ')} and ${all.length - 3} more`;
 </script>
@@ -39,13 +60,37 @@ const some = (all: readonly string[]) =>
       <template v-else-if="column.key === 'origin'">{{
         record.origin === 'directory' ? 'by the directory' : 'here'
       }}</template>
+      <template v-else-if="column.key === 'act' && record.origin === 'here'">
+        <Button class="beside" size="small" @click="edit(record as ShownGroup)">Change</Button>
+        <Popconfirm
+          :title="`Remove ${record.name}? It is refused while a right, rule or mask names it.`"
+          ok-text="Remove"
+          @confirm="remove(record.name)"
+        >
+          <Button size="small" danger :loading="busy === 'remove'">Remove</Button>
+        </Popconfirm>
+      </template>
     </template>
   </Table>
-  <p class="quiet after"><code>underbell group save NAME --member ADDRESS …</code> changes who belongs to a group.</p>
+  <h2>Save a group</h2>
+  <p class="quiet">
+    Exactly those named belong to it. Owners change it; they belong to it only when named as members too.
+  </p>
+  <ProblemNote v-if="problem" :problem="problem" />
+  <form class="fields" @submit.prevent="save">
+    <label>Name <input v-model="form.name" required placeholder="District leads" /></label>
+    <label class="wide"
+      >Members <input v-model="form.members" placeholder="addresses, with commas between them"
+    /></label>
+    <label class="wide"
+      >Owners <input v-model="form.owners" placeholder="addresses; administrators always may"
+    /></label>
+    <Button type="primary" html-type="submit" :loading="busy === 'save'">Save</Button>
+  </form>
 </template>
 
 <style scoped>
-.after {
-  margin-top: 0.8rem;
+.beside {
+  margin-right: 0.5rem;
 }
 </style>
