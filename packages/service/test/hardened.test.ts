@@ -141,7 +141,7 @@ describe('the service, from outside', () => {
       assert.ok(!/takeover(?!e)|confidential"|secret-(page|host)"/.test(unknown!.text), `${wrong}: ${unknown!.text}`);
     }
     // Whoever may see something is still told what was probably meant.
-    const mine = await get('/api/v1/reports/work/view', reader);
+    const mine = await get('/api/v1/reports/workz/view', reader);
     assert.deepEqual(mine.body.nearest, ['works']);
   });
 

@@ -33,6 +33,12 @@ describe('what is taken away', () => {
     assert.equal(await codeOf('lists/quays', reader), 'NOT_FOUND');
     const used = await remove('lists/quays', author);
     assert.deepEqual([used.status, used.body.code, used.body.problems?.[0]?.at], [409, 'IN_USE', 'burst weekly']);
+    // Whoever owns the list and sees no burst hears that something needs it, not what.
+    const grant = { holder: { kind: 'person', name: reader }, thing: { kind: 'list', name: 'quays' }, level: 'own' };
+    await small.fine('PUT', '/api/v1/grants', grant, root);
+    const blind = await remove('lists/quays', reader);
+    assert.equal(blind.body.code, 'IN_USE');
+    assert.doesNotMatch(blind.text, /weekly/);
     for (const path of [
       'lists/nothing',
       'bursts/nothing',

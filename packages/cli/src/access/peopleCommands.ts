@@ -1,4 +1,5 @@
 import type { Command } from 'commander';
+import { thingKinds } from '@underbell/core/access';
 import { collect } from '../platform/files.ts';
 import { line, plural, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
@@ -12,21 +13,6 @@ interface ShownPerson {
   readonly groups: readonly string[];
   readonly attributes: Readonly<Record<string, readonly string[]>>;
 }
-
-/** What a publisher makes. */
-const publisherKinds = [
-  'dataset',
-  'source',
-  'report',
-  'board',
-  'placement',
-  'client',
-  'list',
-  'template',
-  'destination',
-  'burst',
-  'folder',
-] as const;
 
 function addPersonCommands(program: Command): void {
   const person = program.command('person').description('people, guests and their attributes');
@@ -70,13 +56,13 @@ function addPersonCommands(program: Command): void {
       'let somebody make datasets, reports, boards, lists, bursts and what belongs to them, and see those of all',
     )
     .action(async (email: string, _options, command: Command) => {
-      for (const kind of publisherKinds)
+      for (const kind of thingKinds)
         await askService('PUT', '/api/v1/grants', {
           body: { holder: { kind: 'person', name: email }, thing: { kind, name: '*' }, level: 'own', canPassOn: false },
         });
-      show(command, { publisher: email, kinds: publisherKinds }, () =>
+      show(command, { publisher: email, kinds: thingKinds }, () =>
         line(
-          `${email} owns all ${publisherKinds.map((kind) => `${kind}s`).join(', ')}. What rows they see, row rules say.`,
+          `${email} owns all ${thingKinds.map((kind) => `${kind}s`).join(', ')}. What rows they see, row rules say.`,
         ),
       );
     });
@@ -108,7 +94,12 @@ function addPersonCommands(program: Command): void {
   person
     .command('change <email>')
     .description('change a name or attributes, make an administrator, or say that somebody has left or is back')
-    .option('--attribute <name=values>', 'values, separated by commas; may be repeated', collect, [])
+    .option(
+      '--attribute <name=values>',
+      'values, separated by commas; those not named stay, an empty one goes; may be repeated',
+      collect,
+      [],
+    )
     .option('--name <name>', 'what people read')
     .option('--administrator', 'may do everything; --no-administrator takes that back')
     .option('--no-administrator')
@@ -137,11 +128,20 @@ function addPersonCommands(program: Command): void {
             ];
           }),
         );
+        // All attributes are said at once: those that are not named stay.
+        const { people } =
+          options.attribute.length > 0
+            ? await askService<{ people: ShownPerson[] }>('GET', '/api/v1/people')
+            : { people: [] };
+        const known = people.find((one) => one.email === email.toLowerCase())?.attributes ?? {};
+        const merged = Object.entries({ ...known, ...attributes })
+          .map(([name, values]) => [name, values.filter((value) => value !== '')] as const)
+          .filter(([, values]) => values.length > 0);
         const state = options.left ? 'left' : options.back ? 'active' : undefined;
         const body = {
           name: options.name,
           isAdministrator: options.administrator,
-          ...(options.attribute.length > 0 ? { attributes } : {}),
+          ...(options.attribute.length > 0 ? { attributes: Object.fromEntries(merged) } : {}),
           ...(state ? { state } : {}),
         };
         await askService('PUT', `/api/v1/people/${encodeURIComponent(email)}`, { body });

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Button, Popconfirm } from 'ant-design-vue';
 import { reactive } from 'vue';
+import { thingKinds } from '@underbell/core/access';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -46,23 +47,10 @@ const save = () =>
     await call('PUT', `/api/v1/people/${encodeURIComponent(props.person.email)}`, body);
     emit('changed');
   });
-const kinds = [
-  'dataset',
-  'source',
-  'report',
-  'board',
-  'placement',
-  'client',
-  'list',
-  'template',
-  'destination',
-  'burst',
-  'folder',
-] as const;
 const publish = () =>
   attempt('publish', async () => {
     const holder = { kind: 'person', name: props.person.email };
-    for (const kind of kinds)
+    for (const kind of thingKinds)
       await call('PUT', '/api/v1/grants', { holder, thing: { kind, name: '*' }, level: 'own', canPassOn: false });
     emit('changed');
   });

@@ -76,7 +76,8 @@ export async function findRequest(app: App, id: number): Promise<AccessRequestRo
 }
 
 export async function listRequests(app: App, personId?: string): Promise<AccessRequestRow[]> {
-  const where = personId === undefined ? {} : { personId };
+  // What goes nowhere is nobody's to answer, and crowds out nothing that is.
+  const where = personId === undefined ? { goesNowhere: false } : { personId };
   return (await tables(app).requests.findAll({ where, order: [['id', 'DESC']], limit: 500 })).map(plain);
 }
 

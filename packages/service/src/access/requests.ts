@@ -88,9 +88,9 @@ export interface ShownRequest extends Omit<AccessRequestRow, 'personId' | 'goesN
 export async function requestsFor(app: App, person: PersonViewer): Promise<ShownRequest[]> {
   const people = new Map((await listPeople(app)).map((one) => [one.id, one]));
   const decide = await rightsOn(app, 'report');
-  return (await listRequests(app)).flatMap(({ personId, goesNowhere, ...request }): ShownRequest[] => {
+  return (await listRequests(app)).flatMap(({ personId, goesNowhere: _, ...request }): ShownRequest[] => {
     const asker = people.get(personId);
-    if (!asker || goesNowhere || decide(person, request.thingName)?.passesOn === undefined) return [];
+    if (!asker || decide(person, request.thingName)?.passesOn === undefined) return [];
     return [{ ...request, person: { email: asker.email, name: asker.name } }];
   });
 }

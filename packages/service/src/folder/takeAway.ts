@@ -1,6 +1,6 @@
-import { isAtLeast, type PersonViewer } from '@underbell/core/access';
+import { isAtLeast, type PersonViewer, type ThingKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { QueryTypes, type Transaction } from 'sequelize';
+import { ForeignKeyConstraintError, QueryTypes, type Transaction } from 'sequelize';
 import { namesSeen, noSuch, requireRight, rightOn } from '../access/index.ts';
 import { findPlacement } from '../place/store.ts';
 import { announce, lockThing, remember, type App } from '../platform/index.ts';
@@ -52,15 +52,8 @@ const ways: Readonly<Record<TakenAway, Way>> = {
   },
 };
 
-async function refuseUsed(app: App, kind: TakenAway, name: string, transaction: Transaction): Promise<void> {
-  const rows = await app.records.query<{ name: string }>(ways[kind].users, {
-    bind: { name },
-    type: QueryTypes.SELECT,
-    transaction,
-  });
-  if (rows.length === 0) return;
-  const users = rows.map((row) => row.name);
-  throw new Refusal(
+const stillNeeded = (kind: TakenAway, name: string, users: readonly string[], cause?: unknown): Refusal =>
+  new Refusal(
     'IN_USE',
     `${users.slice(0, 5).join(', ')} still ${users.length === 1 ? 'needs' : 'need'} the ${kind} \`${name}\``,
     {
@@ -68,7 +61,34 @@ async function refuseUsed(app: App, kind: TakenAway, name: string, transaction: 
       problems: users.map((at) => ({ at, message: `needs the ${kind}` })),
       hint: 'change or take away those first',
     },
+    ...(cause === undefined ? [] : [{ cause }]),
   );
+
+/** What is not seen by whoever asks is told of without its name. */
+async function shownUsers(app: App, person: PersonViewer, all: readonly string[]): Promise<string[]> {
+  const users = all.map((text) => text.split(' ') as [ThingKind | 'run', string]);
+  const shown = await Promise.all(
+    users.map(async ([kind, name]) => kind === 'run' || (await rightOn(app, person, kind, name)) !== undefined),
+  );
+  const seen = all.filter((_, i) => shown[i]);
+  return seen.length === all.length ? seen : [...seen, 'something that you do not see'];
+}
+
+async function refuseUsed(
+  app: App,
+  person: PersonViewer,
+  kind: TakenAway,
+  name: string,
+  transaction: Transaction,
+): Promise<void> {
+  const rows = await app.records.query<{ name: string }>(ways[kind].users, {
+    bind: { name },
+    type: QueryTypes.SELECT,
+    transaction,
+  });
+  if (rows.length === 0) return;
+  const users = rows.map((row) => row.name);
+  throw stillNeeded(kind, name, await shownUsers(app, person, users));
 }
 
 /** A placement goes with whoever may change the report that it shows. */
@@ -95,10 +115,17 @@ export async function takeAway(
   const seen = await namesSeen(app, person, kind);
   await app.records.transaction(async (transaction) => {
     await lockThing(app, kind, name, transaction);
-    await refuseUsed(app, kind, name, transaction);
+    await refuseUsed(app, person, kind, name, transaction);
     let wasThere = false;
     for (const text of ways[kind].gone) {
-      const rows = await app.records.query(text, { bind: { name }, type: QueryTypes.SELECT, transaction });
+      const rows = await app.records
+        .query(text, { bind: { name }, type: QueryTypes.SELECT, transaction })
+        .catch((error: unknown) => {
+          // Something came to need it between the look and now.
+          if (error instanceof ForeignKeyConstraintError)
+            throw stillNeeded(kind, name, ['something that was just made'], error);
+          throw error;
+        });
       wasThere = rows.length > 0;
     }
     if (!wasThere) throw noSuch(kind, name, seen);
