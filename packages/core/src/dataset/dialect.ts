@@ -84,6 +84,15 @@ export function plainCell(cell: string, type: ColumnType, dialect: CellDialect):
   return plain !== undefined && fitsType(plain, type) ? plain : undefined;
 }
 
+/**
+ * What holds for the next file. Workbooks and JSON Lines have numbers of their own: they settle no decimal sign, and leave what
+ * files of text settled as it is.
+ */
+export function dialectToKeep(known: FileDialect | null | undefined, now: FileDialect): FileDialect {
+  if (now.separator !== undefined) return now;
+  return { ...known, ...(now.dates ? { dates: now.dates } : {}) };
+}
+
 /** What can be said of how a file is written, as one sentence. */
 export function dialectWords({ encoding, separator, decimal, dates }: FileDialect): string {
   const parts = [

@@ -29,6 +29,7 @@ export {
 export {
   dateOrders,
   decimalSigns,
+  dialectToKeep,
   dialectWords,
   fileEncodings,
   fileSeparators,

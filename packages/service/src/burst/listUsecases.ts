@@ -5,6 +5,7 @@ import { isDeepStrictEqual } from 'node:util';
 import type { PersonViewer } from '@underbell/core/access';
 import { readRecipients, type Recipient } from '@underbell/core/burst';
 import {
+  dialectToKeep,
   formatValue,
   plainCell,
   settleDialect,
@@ -172,10 +173,9 @@ export async function loadList(
   try {
     const { read, dialect } = await readListFile(file, { ...known?.fileDialect, ...said }, roles);
     const recipients = recipientsOf(read, roles, 'the file');
-    return {
-      ...(await saveList(app, person, { name, roles, from: null, dialect, read, recipients, origin })),
-      dialect,
-    };
+    const kept = dialectToKeep(known?.fileDialect, dialect);
+    const saved = await saveList(app, person, { name, roles, from: null, dialect: kept, read, recipients, origin });
+    return { ...saved, dialect };
   } finally {
     await rm(uploadFolder(app, file.id), { recursive: true, force: true });
   }

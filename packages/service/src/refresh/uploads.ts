@@ -3,6 +3,7 @@ import type { Readable } from 'node:stream';
 import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import {
   describeColumn,
+  dialectToKeep,
   dialectWords,
   isPlain,
   misfitsOf,
@@ -135,7 +136,11 @@ async function loadFile(app: App, person: PersonViewer, wish: FileLoad) {
     app,
     { name, columns },
     { path: file.path, dialect, isPlain: isAsItStands },
-    { ...by, atSwap: (transaction) => changeDataset(app, name, { fileDialect: dialect }, transaction) },
+    {
+      ...by,
+      atSwap: (transaction) =>
+        changeDataset(app, name, { fileDialect: dialectToKeep(known?.fileDialect, dialect) }, transaction),
+    },
   );
   return { name, ...loaded, columns, dialect, readAs: dialectWords(dialect), emptied: bad };
 }

@@ -134,6 +134,12 @@ describe('files of other places', () => {
       { day: '2026-09-03', sum: 1.234 },
       { day: '2026-09-04', sum: null },
     ]);
+    // A workbook in between settles nothing for files of text: 1.234 stays what it was.
+    const german = 'day;sum\n2026-09-03;1.234\n';
+    await loaded('mixed', 'decimal=comma', german);
+    await loaded('mixed', 'file=takings.xlsx&type=sum=number', Buffer.from(book));
+    await loaded('mixed', '', german);
+    assert.deepEqual(await rows('mixed'), [{ day: '2026-09-03', sum: 1234 }]);
     assert.equal((await load('book', 'file=takings.xlsx&separator=tab', Buffer.from(book))).body.pointer, 'separator');
   });
 
