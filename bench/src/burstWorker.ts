@@ -4,7 +4,8 @@ import { pino } from 'pino';
 import { readBurst } from '@underbell/core/burst';
 import { findPerson } from '@underbell/service/access';
 import { cutRows, makeCopies, prepareBurst } from '@underbell/service/burst';
-import { giveWayWhole, openApp, readSettings } from '@underbell/service/platform';
+import { giveWayWhole, readSettings } from '@underbell/service/platform';
+import { openService } from '@underbell/service';
 import { emptyFolder } from './burstCsv.ts';
 
 /** What a worker's process of the bench is to do, in JSON as its argument. */
@@ -21,7 +22,7 @@ const { environment, sender, quays, folder, kind } = JSON.parse(process.argv[2]!
 // As the start command runs it: nothing but a worker.
 const settings = readSettings({ ...environment, UNDERBELL_ROLE: 'worker' });
 giveWayWhole(settings.priority);
-const app = openApp(settings, pino({ level: 'silent' }));
+const app = openService(settings, pino({ level: 'silent' }));
 const person = (await findPerson(app, { email: sender }))!;
 const definition = readBurst({
   format: 'underbell-burst/1',

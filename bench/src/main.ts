@@ -8,7 +8,8 @@ import { pino } from 'pino';
 import { fillSkerrow } from '@underbell/demo/fill';
 import { findPerson } from '@underbell/service/access';
 import { dataTable, readableRevision } from '@underbell/service/dataset';
-import { closeApp, openApp, readSettings } from '@underbell/service/platform';
+import { closeApp, readSettings } from '@underbell/service/platform';
+import { openService } from '@underbell/service';
 import { Cluster } from '../../scripts/cluster.ts';
 import { buildPages } from '../../scripts/build.ts';
 import { findPostgres } from '../../scripts/install.mjs';
@@ -48,7 +49,7 @@ async function viewing(
     UNDERBELL_REACHABLE: `127.0.0.1:${cluster.port}`,
   });
   mkdirSync(settings.spool);
-  const app = openApp(settings, pino({ level: 'silent' }));
+  const app = openService(settings, pino({ level: 'silent' }));
   try {
     await furnish(app, cluster, viewedRows);
     await app.lanes.planned.query('VACUUM ANALYZE');
@@ -102,7 +103,7 @@ async function main(): Promise<void> {
     };
     const settings = readSettings(environment);
     mkdirSync(settings.spool);
-    const app = openApp(settings, pino({ level: 'silent' }));
+    const app = openService(settings, pino({ level: 'silent' }));
     try {
       await furnish(app, cluster);
       await app.lanes.planned.query('VACUUM ANALYZE');

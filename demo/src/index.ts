@@ -4,7 +4,8 @@ import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { pino } from 'pino';
 import { findPerson, startSession } from '@underbell/service/access';
-import { closeApp, openApp, readSettings } from '@underbell/service/platform';
+import { closeApp, readSettings } from '@underbell/service/platform';
+import { openService } from '@underbell/service';
 import { ScimPusher } from '@underbell/standins/scim';
 import { makeCompany } from './company.ts';
 import { sourcePassword, sourceUser, type DemoCluster } from './fill.ts';
@@ -223,7 +224,7 @@ export async function installDemo(surroundings: DemoSurroundings): Promise<void>
   const { environment, folder } = surroundings;
   const company = makeCompany();
   const settings = readSettings(environment);
-  const app = openApp(settings, pino({ level: 'silent' }));
+  const app = openService(settings, pino({ level: 'silent' }));
   try {
     await addDemoPeople(app, company);
     const publisher = (await findPerson(app, { email: demoPeople.publisher.email }))!;

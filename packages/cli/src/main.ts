@@ -8,9 +8,9 @@ import { addListCommands } from './burst/listCommands.ts';
 import { addDatasetCommands } from './dataset/commands.ts';
 import { addDestinationCommands } from './deliver/commands.ts';
 import { addFolderCommands } from './folder/commands.ts';
-import { addRemoveCommands } from './folder/removeCommands.ts';
+import { addThingCommands } from './folder/thingCommands.ts';
 import { addMeterCommand } from './meter/commands.ts';
-import { addOauthCommands } from './oauth/commands.ts';
+import { addTokenCommands } from './token/commands.ts';
 import { addPlaceCommands } from './place/commands.ts';
 import { addCompletionCommand } from './platform/completion.ts';
 import { localProblem, Problem, problemLines } from './platform/problem.ts';
@@ -39,7 +39,7 @@ function createProgram(): Command {
     addMaskCommands,
     addPeopleCommands,
     addSeeCommand,
-    addOauthCommands,
+    addTokenCommands,
     addPlaceCommands,
     addListCommands,
     addTemplateCommands,
@@ -47,7 +47,7 @@ function createProgram(): Command {
     addBurstCommands,
     addScheduleCommands,
     addMeterCommand,
-    addRemoveCommands,
+    addThingCommands,
     addCompletionCommand,
   ])
     add(program);

@@ -2,22 +2,15 @@ import { mkdirSync } from 'node:fs';
 import { pino } from 'pino';
 import { isRefusal } from '@underbell/core/refusal';
 import { makeSetupCode } from './access/index.ts';
-import {
-  closeApp,
-  giveWayWhole,
-  migrate,
-  openApp,
-  readSettings,
-  watchStarving,
-  type Settings,
-} from './platform/index.ts';
+import { closeApp, giveWayWhole, migrate, readSettings, watchStarving, type Settings } from './platform/index.ts';
+import { openService } from './service.ts';
 import { startWeb, startWorker, stopWeb } from './server.ts';
 
 /** One process of the service: web, worker or both, as `UNDERBELL_ROLE` says. */
 async function main(settings: Settings): Promise<void> {
   const log = pino({ level: settings.logLevel, base: { role: settings.role } });
   mkdirSync(settings.spool, { recursive: true });
-  const app = openApp(settings, log);
+  const app = openService(settings, log);
   await migrate(app.records);
   const server = settings.role === 'worker' ? undefined : await startWeb(app);
   const worker = settings.role === 'web' ? undefined : startWorker(app);

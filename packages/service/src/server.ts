@@ -3,56 +3,26 @@ import Koa, { type Context, type Next } from 'koa';
 import compress from 'koa-compress';
 import helmet from 'koa-helmet';
 import { Refusal } from '@underbell/core/refusal';
-import { accessRoutes, personOf } from './access/index.ts';
-import { boardRoutes } from './board/index.ts';
-import { burstRoutes, listenForBounces, listRoutes } from './burst/index.ts';
-import { datasetRoutes, sweepTables } from './dataset/index.ts';
-import { destinationRoutes, forgetOldTurns } from './deliver/index.ts';
-import { mountDirectory } from './directory/index.ts';
-import { meterRoutes, warnOfCosts } from './meter/index.ts';
-import { oauthRoutes, proofOf, tokenViewer } from './oauth/index.ts';
-import { findPlacement, placeRoutes } from './place/index.ts';
+import { capabilities } from './capabilities.ts';
+import { personOf } from './access/index.ts';
+import { listenForBounces } from './burst/index.ts';
+import { proofOf, tokenViewer } from './token/index.ts';
+import { findPlacement } from './place/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
-import { defineRoute, forgetSpent, sayAlive, Worker, type App, type Handlers } from './platform/index.ts';
+import { defineRoute, eventJobs, forgetSpent, nameNow, sayAlive, Worker, type App } from './platform/index.ts';
 import { mountPages } from './platform/pages.ts';
 import { believeProxies } from './platform/http/proxies.ts';
-import { reportRoutes } from './report/index.ts';
-import { folderRoutes } from './folder/index.ts';
-import { templateRoutes } from './template/index.ts';
-import { refreshRoutes } from './refresh/index.ts';
-import { scheduleRoutes } from './schedule/index.ts';
-import { sourceRoutes } from './source/index.ts';
-import { viewRoutes } from './view/index.ts';
-
-const capabilities: Route[] = [
-  ...accessRoutes,
-  ...meterRoutes,
-  ...scheduleRoutes,
-  ...sourceRoutes,
-  ...datasetRoutes,
-  ...refreshRoutes,
-  ...boardRoutes,
-  ...folderRoutes,
-  ...reportRoutes,
-  ...viewRoutes,
-  ...placeRoutes,
-  ...oauthRoutes,
-  ...listRoutes,
-  ...burstRoutes,
-  ...templateRoutes,
-  ...destinationRoutes,
-];
 
 /** Every route of the service, the description of them among them. */
 export const routes: Route[] = [
-  ...capabilities,
+  ...capabilities.flatMap((one) => one.routes ?? []),
   defineRoute({
     method: 'get',
     path: '/openapi.json',
     tag: 'Description',
     audience: 'anyone',
     summary: 'This API as OpenAPI 3.1',
-    handle: async ({ app }) => describeApi(routes, app.settings.publicUrl),
+    handle: async ({ app: asked }) => describeApi(routes, asked.settings.publicUrl),
   }),
 ];
 
@@ -109,8 +79,11 @@ function createKoa(app: App): Koa {
   );
   koa.use(compress({ threshold: 2048, br: false }));
   const router = mountRoutes(app, routes, identify(app));
-  mountDirectory(app, router);
-  mountPages(app, router, async (name) => (await findPlacement(app, name))?.origins ?? []);
+  for (const { mount } of capabilities) mount?.(app, router);
+  mountPages(app, router, async (given) => {
+    const name = (await nameNow(app, { kind: 'placement', name: given })) ?? given;
+    return (await findPlacement(app, name))?.origins ?? [];
+  });
   koa.use(router.routes());
   koa.use(router.allowedMethods());
   return koa;
@@ -155,50 +128,19 @@ export async function startWeb(app: App): Promise<Server> {
   return server;
 }
 
-/** How often the clock is looked at. */
-const tickMs = 2_000;
+/** Workers say so often that they live. */
+const aliveMs = 2_000;
 /** How often what is spent is cleared away, a little at a time. */
 const sweepMs = 15_000;
-/** Costs are added up so often, to tell who comes near a limit. */
-const costsMs = 60_000;
 
 /** Starts to work through the queue. */
 export function startWorker(app: App): Worker {
-  const bursts: Handlers = {
-    // Only workers load the renderers, and only when there is something to render.
-    'burst.run': async (...job) => (await import('./burst/jobs.ts')).runBurstJob(...job),
-  };
-  const worker = new Worker(
-    app,
-    // Two, so that a small run does not wait behind a large one.
-    bursts,
-    bursts,
-    { 'dataset.refresh': async (of, job) => (await import('./refresh/jobs.ts')).refreshJob(of, job) },
-    // What starts runs does not wait behind a long load.
-    {
-      'dataset.refreshed': async (...job) => (await import('./burst/jobs.ts')).startRefreshed(...job),
-      'burst.start': async (...job) => (await import('./burst/jobs.ts')).startScheduled(...job),
-    },
-    // Letters do not wait behind a long run.
-    { 'notice.mail': async (of, job) => (await import('./deliver/notice.ts')).sendNotice(of, job) },
-  );
-  worker.every(
-    tickMs,
-    () => sayAlive(app),
-    async () => (await import('./refresh/jobs.ts')).enqueueDue(app),
-    async () => (await import('./refresh/jobs.ts')).checkSources(app),
-    async () => (await import('./burst/jobs.ts')).startDue(app),
-  );
-  worker.every(
-    sweepMs,
-    () => forgetOldTurns(app),
-    async () => void (await forgetSpent(app)),
-    async () => (await import('./refresh/jobs.ts')).dropOldUploads(app),
-    async () => (await import('./burst/jobs.ts')).dropSpent(app),
-    async () => (await import('./folder/jobs.ts')).emptyBin(app),
-    () => sweepTables(app),
-  );
-  worker.every(costsMs, () => warnOfCosts(app));
+  const jobs = capabilities.flatMap((one) => one.jobs ?? []);
+  const worker = new Worker(app, ...jobs, ...eventJobs(capabilities));
+  worker.every(aliveMs, () => sayAlive(app));
+  worker.every(sweepMs, async () => void (await forgetSpent(app)));
+  for (const { everyMs, work } of capabilities.flatMap((one) => one.clock ?? []))
+    worker.every(everyMs, () => work(app));
   worker.start();
   return worker;
 }

@@ -15,7 +15,8 @@ import {
   type MailHostOptions,
   type PortalSetup,
 } from '../../standins/src/index.ts';
-import { closeApp, migrate, openApp, readSettings, type App, type Worker } from '../src/platform/index.ts';
+import { closeApp, migrate, readSettings, type App, type Worker } from '../src/platform/index.ts';
+import { openService } from '../src/service.ts';
 import { startWeb, startWorker, stopWeb } from '../src/server.ts';
 import { ownPorts } from './ports.ts';
 
@@ -113,7 +114,7 @@ export class House {
     this.environment = environment;
     const settings = readSettings(environment);
     mkdirSync(settings.spool, { recursive: true });
-    this.app = openApp(settings, pino({ level: process.env['UNDERBELL_TEST_LOG'] ?? 'silent' }), options.now);
+    this.app = openService(settings, pino({ level: process.env['UNDERBELL_TEST_LOG'] ?? 'silent' }), options.now);
     await migrate(this.app.records);
     this.url = settings.publicUrl;
     this.#server = await startWeb(this.app);

@@ -4,7 +4,8 @@ import { randomBytes } from 'node:crypto';
 import { QueryTypes } from 'sequelize';
 import { sweepTables } from '../src/dataset/index.ts';
 import { emptyBin } from '../src/folder/jobs.ts';
-import { closeApp, enqueue, forgetSpent, openApp, verifyAudit } from '../src/platform/index.ts';
+import { closeApp, enqueue, forgetSpent, verifyAudit } from '../src/platform/index.ts';
+import { openService } from '../src/service.ts';
 import { startWeb, stopWeb } from '../src/server.ts';
 import { ownPorts } from './ports.ts';
 import { owner, SmallHouse } from './smallHouse.ts';
@@ -169,7 +170,7 @@ describe('what a house keeps, and what it clears away', () => {
     const secret = randomBytes(32).toString('hex');
     const { settings, log } = small.house.app;
     const open = (at: number) =>
-      openApp(
+      openService(
         { ...settings, secret, port: at, bouncesTo: 'bounces@skerrow.example', bouncesAt: `smtp://127.0.0.1:${port}` },
         log,
       );

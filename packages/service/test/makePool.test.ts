@@ -8,7 +8,7 @@ import { strFromU8, unzipSync } from 'fflate';
 import type { CsvStyle } from '@underbell/core/burst';
 import { isRefusal } from '@underbell/core/refusal';
 import type { PageScene } from '@underbell/core/render';
-import { drawPdf } from '../src/view/draw.ts';
+import { drawPdf } from '../src/render/index.ts';
 import { openMakePool, type MakePool } from '../src/burst/makePool.ts';
 
 const scene = (text: string): PageScene =>

@@ -3,7 +3,8 @@ import { createHash, randomUUID } from 'node:crypto';
 import { after, before, describe, it } from 'node:test';
 import { exportJWK, generateKeyPair, SignJWT, type JWK } from 'jose';
 import { demoPeople } from '@underbell/demo';
-import { closeApp, openApp } from '../src/platform/index.ts';
+import { closeApp } from '../src/platform/index.ts';
+import { openService } from '../src/service.ts';
 import { startWeb, stopWeb } from '../src/server.ts';
 import { House, manager, publisher, type Answer } from './house.ts';
 
@@ -132,7 +133,7 @@ describe('the token endpoints', () => {
 
   it('stop on another process within a second', async () => {
     const { settings, log } = house.app;
-    const second = openApp({ ...settings, port: 0 }, log);
+    const second = openService({ ...settings, port: 0 }, log);
     const server = await startWeb(second);
     try {
       const { port } = server.address() as { port: number };

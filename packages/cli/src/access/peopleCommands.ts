@@ -41,9 +41,7 @@ function addPersonCommands(program: Command): void {
     .command('show <email>')
     .description('one person')
     .action(async (email: string, _options, command: Command) => {
-      const { people } = await askService<{ people: ShownPerson[] }>('GET', '/api/v1/people');
-      const found = people.find((one) => one.email === email.toLowerCase());
-      if (!found) throw localProblem('NOT_FOUND', `there is no person \`${email}\``, { word: email });
+      const found = await askService<ShownPerson>('GET', `/api/v1/people/${encodeURIComponent(email)}`);
       show(command, found, (one) => {
         line(`${one.name} <${one.email}>, ${one.state}${one.isAdministrator ? ', administrator' : ''}`);
         if (one.groups.length > 0) line(`groups: ${one.groups.join(', ')}`);
@@ -56,10 +54,7 @@ function addPersonCommands(program: Command): void {
       'let somebody make datasets, reports, boards, lists, bursts and what belongs to them, and see those of all',
     )
     .action(async (email: string, _options, command: Command) => {
-      for (const kind of thingKinds)
-        await askService('PUT', '/api/v1/grants', {
-          body: { holder: { kind: 'person', name: email }, thing: { kind, name: '*' }, level: 'own', canPassOn: false },
-        });
+      await askService('PUT', `/api/v1/people/${encodeURIComponent(email)}/publisher`);
       show(command, { publisher: email, kinds: thingKinds }, () =>
         line(
           `${email} owns all ${thingKinds.map((kind) => `${kind}s`).join(', ')}. What rows they see, row rules say.`,
@@ -129,11 +124,10 @@ function addPersonCommands(program: Command): void {
           }),
         );
         // All attributes are said at once: those that are not named stay.
-        const { people } =
+        const known =
           options.attribute.length > 0
-            ? await askService<{ people: ShownPerson[] }>('GET', '/api/v1/people')
-            : { people: [] };
-        const known = people.find((one) => one.email === email.toLowerCase())?.attributes ?? {};
+            ? (await askService<ShownPerson>('GET', `/api/v1/people/${encodeURIComponent(email)}`)).attributes
+            : {};
         const merged = Object.entries({ ...known, ...attributes })
           .map(([name, values]) => [name, values.filter((value) => value !== '')] as const)
           .filter(([, values]) => values.length > 0);
@@ -165,6 +159,18 @@ function addGroupCommands(program: Command): void {
           { heading: 'owners', cell: (one) => one.owners.join(', ') },
           { heading: 'kept', cell: (one) => (one.origin === 'directory' ? 'by the directory' : 'here') },
         ]);
+      });
+    });
+  group
+    .command('show <name>')
+    .description('a group and everybody in it')
+    .action(async (name: string, _options, command: Command) => {
+      type Shown = { name: string; members: string[]; owners: string[]; origin: string };
+      const found = await askService<Shown>('GET', `/api/v1/groups/${encodeURIComponent(name)}`);
+      show(command, found, ({ members, owners, origin }) => {
+        line(`${name}, kept ${origin === 'directory' ? 'by the directory' : 'here'}`);
+        line(`members: ${members.join(', ') || 'nobody yet'}`);
+        line(`owners: ${owners.join(', ') || 'administrators'}`);
       });
     });
   group

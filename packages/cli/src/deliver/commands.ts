@@ -68,13 +68,6 @@ function addSaving(destination: Command): void {
         if (secret) line(`Its messages are signed with ${secret}. This is shown once.`);
       });
     });
-  destination
-    .command('remove <name>')
-    .description('remove a destination that no burst sends to')
-    .action(async (name: string, _options, command: Command) => {
-      await askService('DELETE', pathOf(name));
-      show(command, { removed: name }, () => line(`The destination ${name} is removed.`));
-    });
 }
 
 export function addDestinationCommands(program: Command): void {
@@ -95,6 +88,16 @@ export function addDestinationCommands(program: Command): void {
           { heading: 'state', cell: (one) => (one.reason ? `${one.state}: ${one.reason}` : one.state) },
         ]),
       );
+    });
+  destination
+    .command('show <name>')
+    .description('a destination: its limits, its state and its last test')
+    .action(async (name: string, _options, command: Command) => {
+      show(command, await askService<ShownDestination>('GET', pathOf(name)), (one) => {
+        line(`${one.kind} ${one.address || 'as the service was started'}`);
+        line(`takes ${limitsOf(one)}`);
+        line(one.reason ? `${one.state}: ${one.reason}` : one.state);
+      });
     });
   addSaving(destination);
   destination

@@ -1,8 +1,7 @@
 import type { Command } from 'commander';
+import { binnedKinds } from '@underbell/core/access';
 import { line, plural, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
-
-const kinds = ['report', 'board', 'dataset'] as const;
 
 interface Found {
   readonly kind: string;
@@ -97,7 +96,7 @@ function addBin(program: Command): void {
     });
   bin
     .command('add <kind> <name>')
-    .description(`throw a ${kinds.join(', a ')} away; what depends on it is told first`)
+    .description(`throw a ${binnedKinds.join(', a ')} away; what depends on it is told first`)
     .option('--confirm', 'even if something depends on it')
     .action(async (kind: string, name: string, options: { confirm?: boolean }, command: Command) => {
       const answer = await askService<{ uses: { user: string; what: string }[] }>(

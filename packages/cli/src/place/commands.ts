@@ -1,8 +1,6 @@
 import type { Command } from 'commander';
-import { suggest } from '@underbell/core/refusal';
 import { collect, readPairs } from '../platform/files.ts';
 import { line, show, table } from '../platform/output.ts';
-import { localProblem } from '../platform/problem.ts';
 import { askService } from '../platform/service.ts';
 
 interface ShownPlacement {
@@ -42,17 +40,7 @@ export function addPlaceCommands(program: Command): void {
     .command('show <name>')
     .description('a placement with the lines to paste into a page')
     .action(async (name: string, _options, command: Command) => {
-      const { placements } = await askService<{ placements: ShownPlacement[] }>('GET', '/api/v1/placements');
-      const found = placements.find((one) => one.name === name);
-      if (!found)
-        throw localProblem(
-          'NOT_FOUND',
-          `there is no placement \`${name}\``,
-          suggest(
-            name,
-            placements.map((one) => one.name),
-          ),
-        );
+      const found = await askService<ShownPlacement>('GET', `/api/v1/placements/${encodeURIComponent(name)}`);
       show(command, found, (answer) => {
         line(answer.link);
         line();

@@ -3,6 +3,7 @@ import { Button, Popconfirm, Table } from 'ant-design-vue';
 import { reactive } from 'vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
+import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import PeopleTabs from './PeopleTabs.vue';
@@ -19,7 +20,7 @@ const columns = [
   { title: 'Members', key: 'members' },
   { title: 'Owners', key: 'owners' },
   { title: 'Kept', key: 'origin' },
-  { title: '', key: 'act', width: 190 },
+  { title: '', key: 'act', width: 270 },
 ];
 const { busy, problem, attempt } = useAttempt<'save' | 'remove'>();
 const form = reactive({ name: '', members: '', owners: '' });
@@ -62,6 +63,7 @@ const some = (all: readonly string[]) =>
       }}</template>
       <template v-else-if="column.key === 'act' && record.origin === 'here'">
         <Button class="beside" size="small" @click="edit(record as ShownGroup)">Change</Button>
+        <Rename class="beside" kind="group" :name="record.name" @renamed="reload" />
         <Popconfirm
           :title="`Remove ${record.name}? It is refused while a right, rule or mask names it.`"
           ok-text="Remove"

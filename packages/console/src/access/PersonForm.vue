@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import { Button, Popconfirm } from 'ant-design-vue';
 import { reactive } from 'vue';
-import { thingKinds } from '@underbell/core/access';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -49,9 +48,7 @@ const save = () =>
   });
 const publish = () =>
   attempt('publish', async () => {
-    const holder = { kind: 'person', name: props.person.email };
-    for (const kind of thingKinds)
-      await call('PUT', '/api/v1/grants', { holder, thing: { kind, name: '*' }, level: 'own', canPassOn: false });
+    await call('PUT', `/api/v1/people/${encodeURIComponent(props.person.email)}/publisher`);
     emit('changed');
   });
 </script>

@@ -4,6 +4,7 @@ import { computed, reactive, ref } from 'vue';
 import RunState from '../burst/RunState.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
+import TakeAway from '../platform/TakeAway.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
@@ -130,6 +131,7 @@ const save = () =>
           ><Button size="small">Pause</Button></Popconfirm
         >
         <Button v-else size="small" type="primary" @click="steer(record.name, 'open')">Open again</Button>
+        <TakeAway v-if="record.address" kind="destination" :name="record.name" @gone="reload" @renamed="reload" />
       </span>
     </template>
   </Table>

@@ -1,18 +1,20 @@
 <script setup lang="ts">
 import { Button, Popconfirm } from 'ant-design-vue';
 import { computed } from 'vue';
+import { factsOf, type BinnedKind } from '@underbell/core/access/things';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
+import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 
-/** Throws a thing into the bin; says first what depends on it. */
-const props = defineProps<{ kind: 'report' | 'board' | 'dataset'; name: string; title: string }>();
+/** Gives a thing another name, or throws it into the bin; says first what depends on it. */
+const props = defineProps<{ kind: BinnedKind; name: string; title: string }>();
 const emit = defineEmits<{ gone: [] }>();
 const { busy, problem, attempt } = useAttempt();
 const isUsed = computed(() => problem.value?.code === 'IN_USE');
 const drop = (isConfirmed: boolean) =>
   attempt('work', async () => {
-    await call('DELETE', `/api/v1/${props.kind}s/${props.name}${isConfirmed ? '?confirmed=true' : ''}`);
+    await call('DELETE', `/api/v1/${factsOf(props.kind).plural}/${props.name}${isConfirmed ? '?confirmed=true' : ''}`);
     emit('gone');
   });
 </script>
@@ -20,6 +22,7 @@ const drop = (isConfirmed: boolean) =>
 <template>
   <section class="bin">
     <ProblemNote v-if="problem" :problem="problem" />
+    <Rename :kind="kind" :name="name" />
     <Popconfirm
       :title="
         isUsed
@@ -29,7 +32,9 @@ const drop = (isConfirmed: boolean) =>
       ok-text="Throw away"
       @confirm="drop(isUsed)"
     >
-      <Button danger :loading="busy === 'work'">{{ isUsed ? 'Throw away all the same' : 'Throw away' }}</Button>
+      <Button danger size="small" :loading="busy === 'work'">{{
+        isUsed ? 'Throw away all the same' : 'Throw away'
+      }}</Button>
     </Popconfirm>
   </section>
 </template>
@@ -37,5 +42,8 @@ const drop = (isConfirmed: boolean) =>
 <style scoped>
 .bin {
   margin-top: 2rem;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.5rem;
 }
 </style>

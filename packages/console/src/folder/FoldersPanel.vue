@@ -3,6 +3,7 @@ import { Button } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import { call } from '../platform/api.ts';
 import ChoiceField from '../platform/ChoiceField.vue';
+import Rename from '../platform/Rename.vue';
 import TakeAway from '../platform/TakeAway.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -56,7 +57,14 @@ const make = () =>
       <span class="quiet"
         ><code>{{ one.name }}</code> {{ one.things }} {{ one.things === 1 ? 'thing' : 'things' }}</span
       >
-      <TakeAway v-if="one.things === 0" kind="folder" :name="one.name" @gone="emit('changed')" />
+      <TakeAway
+        v-if="one.things === 0"
+        kind="folder"
+        :name="one.name"
+        @gone="emit('changed')"
+        @renamed="emit('changed')"
+      />
+      <Rename v-else kind="folder" :name="one.name" @renamed="emit('changed')" />
     </li>
     <li v-if="tree.length === 0" class="quiet">No folder yet.</li>
   </ul>

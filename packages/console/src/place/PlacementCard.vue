@@ -78,7 +78,7 @@ async function copy(text: string, what: string): Promise<void> {
       }}</Button>
       <Button @click="copy(placement.link, 'link')">{{ copied === 'link' ? 'Copied' : 'Copy the link' }}</Button>
       <a :href="placement.link" target="_blank" rel="noopener">Open it</a>
-      <TakeAway kind="placement" :name="placement.name" @gone="emit('changed')" />
+      <TakeAway kind="placement" :name="placement.name" @gone="emit('changed')" @renamed="emit('changed')" />
     </div>
   </article>
 </template>

@@ -1,24 +1,26 @@
 <script setup lang="ts">
 import { Button, Popconfirm } from 'ant-design-vue';
 import { useRouter } from 'vue-router';
+import { factsOf, type TakenAwayKind } from '@underbell/core/access/things';
 import { call } from './api.ts';
 import ProblemNote from './ProblemNote.vue';
+import Rename from './Rename.vue';
 import { useAttempt } from './useAttempt.ts';
 
-/** Takes a thing away for good, unless something needs it. */
+/** Gives a thing another name, or takes it away for good, unless something needs it. */
 const props = defineProps<{
-  kind: 'burst' | 'list' | 'placement' | 'source' | 'template' | 'folder';
+  kind: TakenAwayKind;
   name: string;
   /** Where one is afterwards; here when left out. */
   to?: string;
 }>();
-const emit = defineEmits<{ gone: [] }>();
+const emit = defineEmits<{ gone: []; renamed: [] }>();
 const router = useRouter();
 const { busy, problem, attempt } = useAttempt<'go'>();
 const kept = { burst: ' Its ledger stays.' } as Readonly<Record<string, string>>;
 const go = () =>
   attempt('go', async () => {
-    await call('DELETE', `/api/v1/${props.kind}s/${encodeURIComponent(props.name)}`);
+    await call('DELETE', `/api/v1/${factsOf(props.kind).plural}/${encodeURIComponent(props.name)}`);
     emit('gone');
     if (props.to) await router.push(props.to);
   });
@@ -26,6 +28,7 @@ const go = () =>
 
 <template>
   <span class="take">
+    <Rename :kind="kind" :name="name" @renamed="emit('renamed')" />
     <Popconfirm
       :title="`Take the ${kind} ${name} away for good? It is refused while something needs it.${kept[kind] ?? ''}`"
       ok-text="Take it away"
@@ -39,6 +42,8 @@ const go = () =>
 
 <style scoped>
 .take {
+  display: inline-flex;
+  gap: 0.4rem;
   margin-left: 0.6rem;
 }
 </style>

@@ -80,7 +80,7 @@ export const router = createRouter({
     {
       path: '/people/programs',
       name: 'programs',
-      component: () => import('../oauth/ClientsPage.vue'),
+      component: () => import('../token/ClientsPage.vue'),
       meta: { title: 'Programs' },
     },
     {

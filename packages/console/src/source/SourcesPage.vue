@@ -87,7 +87,7 @@ const words = (one: Answer) =>
       </template>
       <template v-else-if="column.key === 'act'">
         <Button size="small" :loading="(busy as string) === record.name" @click="test(record.name)">Test</Button>
-        <TakeAway kind="source" :name="record.name" @gone="reload" />
+        <TakeAway kind="source" :name="record.name" @gone="reload" @renamed="reload" />
       </template>
     </template>
   </Table>

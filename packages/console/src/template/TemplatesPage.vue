@@ -93,7 +93,7 @@ const load = () =>
           record.fileName
         }}</a>, version {{ record.version }}
         <span class="quiet">{{ showInstant(record.loadedAt) }}</span>
-        <TakeAway kind="template" :name="record.name" @gone="reload" />
+        <TakeAway kind="template" :name="record.name" @gone="reload" @renamed="reload" />
       </template>
     </template>
   </Table>

@@ -1,28 +1,7 @@
 import type { DatasetShape } from '../dataset/index.ts';
 import { allOf, explainInWords, type TypedNode } from '../filter/index.ts';
-import { isOutside, layerOf } from './layers.ts';
+import { isOutside, layerOf, type LimitOrigin, type LimitPart } from './layers.ts';
 import { bothMaskings, maskedShape, noMasking, type Masking } from './masks.ts';
-
-/** Where a limit comes from. */
-export type LimitOrigin =
-  'record rule' | 'token' | 'placement' | 'report' | 'page' | 'figure' | 'parameter' | 'burst' | 'reader';
-
-/** One limit on the rows, which keeps its origin. */
-export interface LimitPart {
-  readonly origin: LimitOrigin;
-  /** Which rule, token, parameter … it is. */
-  readonly name: string;
-  readonly node: TypedNode;
-  /** In words; made of the condition when left out. */
-  readonly words?: string;
-  /** Fixed limits cannot be taken off by the reader. */
-  readonly isFixed: boolean;
-  /**
-   * It looks at masked values: what readers send, and what is stored by somebody to whom its columns are masked. When left
-   * out, what is fixed looks at exact values and the rest at masked ones.
-   */
-  readonly isOutside?: boolean;
-}
 
 /**
  * Every limit on one dataset's rows for one viewing. Rows are read through nothing else.

@@ -1,6 +1,7 @@
 import type { DatasetColumn } from '../dataset/index.ts';
 import { compileSql, conjunctsOf, isHarmless, quoteName, type SqlBinder, type TypedNode } from '../filter/index.ts';
-import type { EffectiveFilter, LimitPart } from './effectiveFilter.ts';
+import type { EffectiveFilter } from './effectiveFilter.ts';
+import type { LimitPart } from './layers.ts';
 import { isOutside, layerOf } from './layers.ts';
 import { isMasked } from './masks.ts';
 import { maskedColumnSql } from './maskSql.ts';

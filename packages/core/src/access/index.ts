@@ -1,4 +1,5 @@
-export { EffectiveFilter, type LimitOrigin, type LimitPart } from './effectiveFilter.ts';
+export { EffectiveFilter } from './effectiveFilter.ts';
+export type { LimitOrigin, LimitPart } from './layers.ts';
 export { viewerName, type ClientViewer, type PersonViewer, type Viewer } from './viewer.ts';
 export {
   checkPlacementFilter,
@@ -18,13 +19,11 @@ export {
   isAtLeast,
   mayPassOn,
   rightLevels,
-  thingKinds,
   type Grant,
   type GrantHolder,
   type Right,
   type RightLevel,
   type Thing,
-  type ThingKind,
 } from './rights.ts';
 export {
   checkBounds,
@@ -71,3 +70,19 @@ export { isOutside } from './layers.ts';
 export { maskedColumnSql } from './maskSql.ts';
 export { checkNewPassword } from './password.ts';
 export { narrowDetails } from './narrow.ts';
+export {
+  binnedKinds,
+  factsOf,
+  foldedKinds,
+  renamedKinds,
+  takenAwayKinds,
+  thingKinds,
+  type BinnedKind,
+  type FoldedKind,
+  type RenamedKind,
+  type TakenAwayKind,
+  type ThingFacts,
+  type ThingKind,
+} from './things/index.ts';
+export { keysAfter, nameAfter, type Renaming } from './names.ts';
+export type { TokenViewer } from './tokenViewer.ts';

@@ -1,4 +1,25 @@
-import type { LimitPart } from './effectiveFilter.ts';
+import type { TypedNode } from '../filter/index.ts';
+
+/** Where a limit comes from. */
+export type LimitOrigin =
+  'record rule' | 'token' | 'placement' | 'report' | 'page' | 'figure' | 'parameter' | 'burst' | 'reader';
+
+/** One limit on the rows, which keeps its origin. */
+export interface LimitPart {
+  readonly origin: LimitOrigin;
+  /** Which rule, token, parameter … it is. */
+  readonly name: string;
+  readonly node: TypedNode;
+  /** In words; made of the condition when left out. */
+  readonly words?: string;
+  /** Fixed limits cannot be taken off by the reader. */
+  readonly isFixed: boolean;
+  /**
+   * It looks at masked values: what readers send, and what is stored by somebody to whom its columns are masked. When left
+   * out, what is fixed looks at exact values and the rest at masked ones.
+   */
+  readonly isOutside?: boolean;
+}
 
 /** Whether a limit only ever sees what its viewer is shown: masked values, of rows that the other limits let through. */
 export function isOutside(part: LimitPart): boolean {

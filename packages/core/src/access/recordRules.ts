@@ -14,7 +14,7 @@ import {
   type TypedNode,
 } from '../filter/index.ts';
 import { Refusal, isRefusal, suggest } from '../refusal/index.ts';
-import type { LimitPart } from './effectiveFilter.ts';
+import type { LimitPart } from './layers.ts';
 import { bothMaskings, decideMasks, masksAny, type Mask, type Masking, type MaskPlace } from './masks.ts';
 import type { PersonViewer, Viewer } from './viewer.ts';
 

@@ -1,35 +1,9 @@
+import type { ThingKind } from './things/index.ts';
 import type { PersonViewer } from './viewer.ts';
 
 /** What a grant lets its holder do; each level holds the ones before it. */
 export type RightLevel = 'view' | 'export' | 'edit' | 'own';
 export const rightLevels: readonly RightLevel[] = ['view', 'export', 'edit', 'own'];
-
-/** What grants are given on; `*` as a name means every thing of the kind. */
-export type ThingKind =
-  | 'folder'
-  | 'report'
-  | 'board'
-  | 'dataset'
-  | 'source'
-  | 'placement'
-  | 'list'
-  | 'template'
-  | 'destination'
-  | 'burst'
-  | 'client';
-export const thingKinds: readonly ThingKind[] = [
-  'folder',
-  'report',
-  'board',
-  'dataset',
-  'source',
-  'placement',
-  'list',
-  'template',
-  'destination',
-  'burst',
-  'client',
-];
 
 /** A thing, and the folders that it lies in, from the nearest outwards. */
 export interface Thing {

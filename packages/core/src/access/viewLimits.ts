@@ -24,7 +24,8 @@ import {
   type ParameterValue,
   type ReportDefinition,
 } from '../report/index.ts';
-import { EffectiveFilter, type LimitOrigin, type LimitPart } from './effectiveFilter.ts';
+import { EffectiveFilter } from './effectiveFilter.ts';
+import type { LimitOrigin, LimitPart } from './layers.ts';
 import { isOutside } from './layers.ts';
 import { markColumn, marksText, sameColumn } from './marks.ts';
 import { decideMasks, isMasked, masksAny, type Mask, type MaskPlace, type Masking } from './masks.ts';

@@ -9,3 +9,4 @@ export {
   type BoardTheme,
 } from './board.ts';
 export { arrange, freePlace, withinGrid } from './arrange.ts';
+export { renamedInBoard } from './renamed.ts';

@@ -9,7 +9,7 @@ import {
   type ReportDefinition,
 } from '../report/index.ts';
 import type { BurstDefinition } from './definition.ts';
-import { recipientColumns } from './partition.ts';
+import { recipientColumns } from './recipientColumns.ts';
 import type { Recipient } from './recipients.ts';
 
 /** Everything by which one copy of a run differs from the others; recipients with the same one share its files. */

@@ -3,7 +3,7 @@ import { checkShape } from '../check/index.ts';
 import { fileEncodings, thingName } from '../dataset/index.ts';
 import { checkAll, Refusal } from '../refusal/index.ts';
 import { destinationSchema, type BurstDestination } from './destination.ts';
-import { recipientColumns } from './partition.ts';
+import { recipientColumns } from './recipientColumns.ts';
 import { periodUnits, type BurstPeriod } from './periodUnits.ts';
 import { checkRecurrence, type Recurrence } from '../schedule/index.ts';
 

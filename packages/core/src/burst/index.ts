@@ -90,7 +90,6 @@ export {
   decideRoad,
   keysOf,
   looksAtRecipient,
-  recipientColumns,
   tupleKey,
   tuplesOf,
   type Keys,
@@ -98,3 +97,5 @@ export {
 } from './partition.ts';
 export { createRouter, type RouterOptions } from './router.ts';
 export { periodUnits, type BurstPeriod, type PeriodUnit } from './periodUnits.ts';
+export { renamedInBurst } from './renamed.ts';
+export { recipientColumns } from './recipientColumns.ts';

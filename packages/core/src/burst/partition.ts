@@ -2,21 +2,13 @@ import type { DatasetColumn, Value } from '../dataset/index.ts';
 import { readFilter, type FilterNode, type TypedNode } from '../filter/index.ts';
 import type { Page, Parameter, ReportDefinition } from '../report/index.ts';
 import type { BurstDefinition } from './definition.ts';
+import { childrenOf, isCallOf } from './recipientColumns.ts';
 
 /** How rows and figures of a run are read. */
 export type Road =
   | { readonly kind: 'one pass'; readonly because: string }
   /** Copies that no scan can be cut into. */
   | { readonly kind: 'a query each'; readonly because: string };
-
-const isCallOf = (node: FilterNode, source: string): node is FilterNode & { kind: 'call' } =>
-  node.kind === 'call' && node.name.toLowerCase() === source;
-
-const childrenOf = (node: FilterNode): readonly FilterNode[] => {
-  if (node.kind === 'operation' || node.kind === 'call') return node.args;
-  if (node.kind === 'array') return node.items;
-  return node.kind === 'interval' ? [node.from, node.to].filter((one) => one !== undefined) : [];
-};
 
 const some = (node: FilterNode, test: (one: FilterNode) => boolean): boolean =>
   test(node) || childrenOf(node).some((one) => some(one, test));
@@ -33,18 +25,6 @@ function isEquality(node: FilterNode): boolean {
 }
 
 const literals: ReadonlySet<string> = new Set(['text', 'number', 'boolean', 'date', 'instant']);
-
-/** The list columns that `recipient('…')` names in a CQL2 text, each once. @throws {Refusal} for a text that is none */
-export function recipientColumns(text: string): string[] {
-  const names = new Set<string>();
-  const visit = (node: FilterNode): void => {
-    const [arg] = isCallOf(node, 'recipient') ? node.args : [];
-    if (arg?.kind === 'text') names.add(arg.value);
-    childrenOf(node).forEach(visit);
-  };
-  visit(readFilter(text));
-  return [...names];
-}
 
 /** Whether a text asks for `param('name')`, or an end of it. */
 function asksFor(text: string | undefined, names: ReadonlySet<string>): string | undefined {

@@ -5,7 +5,7 @@ import type { Comparison, DataFigure, Figure, ReferenceLine, ReportDefinition } 
 import { planFigure } from './figureQuery.ts';
 import { datasetNameOf } from './lookup.ts';
 import { answerShape } from './result.ts';
-import { measuresIn, parametersIn } from './textValues.ts';
+import { measuresIn, parametersIn } from './textSlots.ts';
 
 export type Path = readonly (string | number)[];
 

@@ -10,7 +10,7 @@ import { checkMeasure, parseFilter, type TypedNode } from '../filter/index.ts';
 import { isRefusal, Refusal } from '../refusal/index.ts';
 import { calculationsOf, type Calculation } from './calculation.ts';
 import type { DataFigure, Figure, Measure, ReferenceLine, ReportDefinition } from './definition.ts';
-import { measuresIn } from './textValues.ts';
+import { measuresIn } from './textSlots.ts';
 
 /** What one column of a figure's answer is, for drawing and formatting. */
 export interface ResultColumn {

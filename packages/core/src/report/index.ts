@@ -70,6 +70,8 @@ export {
   type SpanUnit,
 } from './span.ts';
 export { drilledFigure, drillLevels } from './drill.ts';
-export { fillText, measuresIn, parametersIn } from './textValues.ts';
+export { measuresIn, parametersIn } from './textSlots.ts';
+export { fillText } from './textValues.ts';
 export { assembleResult, type FigureResult, type PlanAnswers } from './result.ts';
 export { pivot, type Crosstab } from './pivot.ts';
+export { renamedInReport } from './renamed.ts';

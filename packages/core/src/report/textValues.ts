@@ -1,18 +1,6 @@
 import { formatCell, missingMark, type ReaderTaste } from '../format/index.ts';
 import type { FigureResult } from './result.ts';
-
-const slot = /\{(param:)?([a-z][a-z0-9_]*)\}/g;
-
-const namesIn = (text: string, isParameter: boolean): string[] => [
-  ...new Set(
-    [...text.matchAll(slot)].filter((match) => (match[1] !== undefined) === isParameter).map((match) => match[2]!),
-  ),
-];
-
-/** The measures that a text shows: `{sailings}`. */
-export const measuresIn = (text: string): string[] => namesIn(text, false);
-/** The parameters that a text shows: `{param:month}`. */
-export const parametersIn = (text: string): string[] => namesIn(text, true);
+import { slot } from './textSlots.ts';
 
 /**
  * Puts values into a text's places.

@@ -6,7 +6,7 @@ import { Refusal, isRefusal, suggest, type Problem } from '../refusal/index.ts';
 import { FigureChecker, type Path } from './checkFigure.ts';
 import { gridColumns, type Figure, type Page, type Parameter, type ReportDefinition } from './definition.ts';
 import { datasetNameOf, type FindDataset } from './lookup.ts';
-import { measuresIn, parametersIn } from './textValues.ts';
+import { measuresIn, parametersIn } from './textSlots.ts';
 import { readParameter } from './parameters.ts';
 import { reportSchema } from './schema.ts';
 

@@ -4,3 +4,4 @@ export type { Highlight, Sheet, SheetColumn } from './sheet.ts';
 export { fillWorkbook, fitTemplate, type OfferedColumn, type TemplateFit } from './fill.ts';
 export { LeakScanner, type Leak } from './leaks.ts';
 export { readTemplate, type TemplateColumn, type TemplateTarget, type WorkbookTemplate } from './template.ts';
+export { heading, toSheet } from './figureSheet.ts';

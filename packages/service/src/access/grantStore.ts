@@ -1,6 +1,6 @@
-import { Op, QueryTypes, type Transaction } from 'sequelize';
+import { Op, type Transaction } from 'sequelize';
 import type { Grant, GrantHolder, RightLevel, Thing, ThingKind } from '@underbell/core/access';
-import { defineRecord, recall, type App } from '../platform/index.ts';
+import { defineRecord, folderOfEach, recall, type App, type Named, type ThingId } from '../platform/index.ts';
 import { emailsById, idOfEmail } from './store.ts';
 
 interface GrantRow {
@@ -137,26 +137,13 @@ export async function putFolder(app: App, folder: FolderRow, transaction: Transa
   await tables(app).folders.upsert(folder, { transaction });
 }
 
-/** Kinds that lie in folders. */
-export type FoldedKind = 'report' | 'board' | 'dataset';
-const folderTables: Partial<Record<ThingKind, string>> = { report: 'reports', board: 'boards', dataset: 'datasets' };
-
 /** The folders of each thing of a kind that lies in one, from the nearest outwards. */
 export async function foldersOf(app: App, kind: ThingKind): Promise<ReadonlyMap<string, string[]>> {
   return recall(`folders of ${kind}`, () => readFoldersOf(app, kind));
 }
 
 async function readFoldersOf(app: App, kind: ThingKind): Promise<Map<string, string[]>> {
-  const table = kind === 'folder' ? 'folders' : folderTables[kind];
-  if (table === undefined) return new Map();
-  const column = kind === 'folder' ? 'parent_name' : 'folder_name';
-  const [things, folders] = await Promise.all([
-    app.records.query<{ name: string; folder: string }>(
-      `SELECT name, ${column} AS folder FROM ${table} WHERE ${column} IS NOT NULL`,
-      { type: QueryTypes.SELECT },
-    ),
-    listFolders(app),
-  ]);
+  const [things, folders] = await Promise.all([folderOfEach(app, kind), listFolders(app)]);
   const parents = new Map(folders.map((one) => [one.name, one.parentName]));
   return new Map(things.map(({ name, folder }) => [name, pathOf(folder, parents)]));
 }
@@ -167,15 +154,36 @@ function pathOf(folder: string, parents: ReadonlyMap<string, string | null>): st
   return path;
 }
 
-/** Puts a report, board or dataset into a folder, or takes it out. */
+/** Puts a thing that lies in folders into one, or takes it out. */
 export async function moveThing(
   app: App,
-  thing: { kind: FoldedKind; name: string },
+  thing: ThingId,
   folder: string | null,
   transaction: Transaction,
 ): Promise<void> {
-  await app.records.query(`UPDATE ${folderTables[thing.kind]} SET folder_name = $folder WHERE name = $name`, {
+  const { table, folderColumn } = app.things.table(thing.kind);
+  await app.records.query(`UPDATE ${table} SET ${folderColumn} = $folder WHERE name = $name`, {
     bind: { folder, name: thing.name },
     transaction,
+  });
+}
+
+/** Rights and requests follow a thing to its new name. */
+export async function followGrants(app: App, { kind, name }: Named, to: string): Promise<void> {
+  const bind = { kind, from: name, to };
+  for (const table of ['grants', 'access_requests'])
+    await app.records.query(`UPDATE ${table} SET thing_name = $to WHERE thing_kind = $kind AND thing_name = $from`, {
+      bind,
+    });
+  if (kind === 'placement')
+    await app.records.query('UPDATE access_requests SET placement_name = $to WHERE placement_name = $from', {
+      bind: { from: name, to },
+    });
+}
+
+/** Rights go with a thing, so that another of its name is reached by nobody who could reach this one. */
+export async function forgetGrants(app: App, { kind, name }: ThingId): Promise<void> {
+  await app.records.query('DELETE FROM grants WHERE thing_kind = $kind AND thing_name = $name', {
+    bind: { kind, name },
   });
 }

@@ -125,7 +125,7 @@ export async function setMembers(
   );
 }
 
-/** Gives a group another name, in whatever names it. */
+/** Gives a group another name, in whatever names it. Wants a transaction around it. */
 export async function renameGroup(app: App, from: string, to: string, transaction: Transaction): Promise<void> {
   const options = { bind: { from, to }, transaction };
   const run = (text: string) => app.records.query(text, options);
@@ -136,4 +136,5 @@ export async function renameGroup(app: App, from: string, to: string, transactio
   await run(
     `UPDATE masks SET except_groups = (except_groups - $from::text) || jsonb_build_array($to::text) WHERE except_groups ? $from`,
   );
+  await app.things.follow({ kind: 'group', name: from }, to);
 }

@@ -1,10 +1,10 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { remember, type App } from '../platform/index.ts';
-import { addGroup, listGroups, removeGroup, setMembers, type Group } from './groupStore.ts';
+import { lockThing, remember, type App } from '../platform/index.ts';
+import { addGroup, listGroups, removeGroup, renameGroup, setMembers, type Group } from './groupStore.ts';
 import { listGrants } from './grantStore.ts';
 import { requireAdministrator } from './people.ts';
-import { noSuch } from './rights.ts';
+import { isMaker, noSuch } from './rights.ts';
 import { listMasks, listRules } from './ruleStore.ts';
 import { findPersonRow } from './store.ts';
 
@@ -75,5 +75,45 @@ export async function dropGroup(app: App, by: PersonViewer, name: string, origin
   await app.records.transaction(async (transaction) => {
     await removeGroup(app, name, transaction);
     await remember(app, { who: by.email, what: 'group removed', thing: `group ${name}`, origin, before }, transaction);
+  });
+}
+
+/** Those who make things see every group, others those that they own. */
+export async function seenGroups(app: App, person: PersonViewer): Promise<Group[]> {
+  const groups = await listGroups(app);
+  return (await isMaker(app, person)) ? groups : groups.filter((one) => one.owners.includes(person.email));
+}
+
+/**
+ * Gives a group another name, in whatever names it.
+ *
+ * @throws {Refusal} `NOT_ALLOWED` also for one that the directory keeps, `NOT_FOUND`, `NAME_TAKEN`
+ */
+export async function nameGroup(app: App, by: PersonViewer, name: string, to: string, origin: string): Promise<void> {
+  requireAdministrator(by);
+  await app.records.transaction(async (transaction) => {
+    for (const one of [name, to].sort()) await lockThing(app, 'group', one);
+    const groups = await listGroups(app);
+    const before = groups.find((one) => one.name === name);
+    if (!before)
+      throw noSuch(
+        'group',
+        name,
+        groups.map((one) => one.name),
+      );
+    if (before.origin === 'directory')
+      throw new Refusal('NOT_ALLOWED', `\`${name}\` is kept by the directory`, { hint: 'change it there' });
+    if (to === name) return;
+    if (groups.some((one) => one.name === to))
+      throw new Refusal('NAME_TAKEN', `there is a group \`${to}\` already`, { pointer: '/name', word: to });
+    await renameGroup(app, name, to, transaction);
+    await remember(app, {
+      who: by.email,
+      what: 'group renamed',
+      thing: `group ${to}`,
+      origin,
+      before: { name },
+      after: { name: to },
+    });
   });
 }

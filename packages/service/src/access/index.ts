@@ -1,6 +1,5 @@
-export { accessRoutes } from './routes.ts';
-export { email, filter, thing, webOrigin } from './schemas.ts';
-export { ruleBody } from './ruleRoutes.ts';
+export { email, filter, groupName, holderOf, thing, webOrigin } from './schemas.ts';
+export { requireHolder } from './holders.ts';
 export {
   isMaker,
   namesSeen,
@@ -10,17 +9,18 @@ export {
   requirePassOn,
   requireRight,
   rightOn,
+  rightsOn,
   visibleNames,
 } from './rights.ts';
 export { makeSetupCode, personOf, sessionCookie, startSession } from './signIn.ts';
-export { checkedRule } from './rules.ts';
-export { limitsOn, listMasks, listRules, putMask, putRule } from './ruleStore.ts';
+export { limitsOn, listMasks, listRules, putMask, putRule, removeMask, removeRule } from './ruleStore.ts';
 export {
   foldersOf,
   listFolders,
   listGrants,
   moveThing,
   putFolder,
+  type FolderRow,
   putGrant,
   putOwner,
   removeClientGrants,
@@ -52,3 +52,4 @@ export {
   putAttribute,
   type PersonRow,
 } from './store.ts';
+export { giversOf, levelOf } from './reach.ts';

@@ -3,24 +3,27 @@ import { rightLevels, thingKinds, type Grant, type ThingKind } from '@underbell/
 import { columnTypes } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, verifyAudit, type Route } from '../platform/index.ts';
-import { giveGrant, grantsOn, moveToFolder, saveFolder, takeGrant } from './grants.ts';
-import { listFolders, type FoldedKind } from './grantStore.ts';
-import { dropGroup, saveGroup } from './groups.ts';
-import { listGroups } from './groupStore.ts';
+import { giveGrant, grantsOn, makePublisher, takeGrant } from './grants.ts';
+import { dropGroup, nameGroup, saveGroup, seenGroups } from './groups.ts';
 import { editPerson, invite, requireAdministrator, saveAttribute, type Invitation } from './people.ts';
-import { isMaker, rightOn, visibleNames } from './rights.ts';
+import { isMaker, noSuch, rightOn } from './rights.ts';
 import { email, groupName, holderOf, thing } from './schemas.ts';
 import { shownPerson } from './sessionRoutes.ts';
-import { listAttributes, listEveryone, type AttributeRow } from './store.ts';
+import { findListed, listAttributes, listEveryone, type AttributeRow, type ListedPerson } from './store.ts';
 
 const level = Joi.string().valid(...rightLevels);
 const kind = Joi.string().valid(...thingKinds);
-/** Said where people gain rights by a move. */
-const confirmed = Joi.object({ confirmed: Joi.boolean().default(false) });
 const attributeName = Joi.string()
   .pattern(/^[a-z][a-z0-9_]*$/, 'lower-case letters, digits and underscores, starting with a letter')
   .max(60);
 const attributes = Joi.object().pattern(attributeName, Joi.array().items(Joi.string().max(1000)).min(1).max(1000));
+
+const listedPerson = ({ state, organisation, origin, ...one }: ListedPerson) => ({
+  ...shownPerson(one),
+  state,
+  organisation,
+  origin,
+});
 
 export const peopleRoutes: Route[] = [
   defineRoute({
@@ -31,15 +34,34 @@ export const peopleRoutes: Route[] = [
     summary: 'Everyone, for those who make things',
     async handle({ app, person }) {
       if (!(await isMaker(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see people');
-      const people = await listEveryone(app);
-      return {
-        people: people.map(({ state, organisation, origin, ...one }) => ({
-          ...shownPerson(one),
-          state,
-          organisation,
-          origin,
-        })),
-      };
+      return { people: (await listEveryone(app)).map(listedPerson) };
+    },
+  }),
+  defineRoute<{ email: string }>({
+    method: 'get',
+    path: '/api/v1/people/:email',
+    tag: 'People',
+    audience: 'person',
+    summary: 'One person, for those who make things',
+    params: Joi.object({ email: email.required() }),
+    async handle({ app, person, params }) {
+      if (!(await isMaker(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see people');
+      const found = await findListed(app, params.email);
+      if (!found) throw noSuch('person', params.email, []);
+      return listedPerson(found);
+    },
+  }),
+  defineRoute<{ email: string }>({
+    method: 'put',
+    path: '/api/v1/people/:email/publisher',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Let a person make things of every kind and own those of all; which rows they see, row rules say',
+    status: 204,
+    params: Joi.object({ email: email.required() }),
+    async handle({ app, person, params, origin }) {
+      await makePublisher(app, person, params.email, origin);
+      return null;
     },
   }),
   defineRoute<
@@ -98,9 +120,38 @@ export const peopleRoutes: Route[] = [
     audience: 'person',
     summary: 'The groups with their people, for those who make things',
     async handle({ app, person }) {
-      const groups = await listGroups(app);
-      if (await isMaker(app, person)) return { groups };
-      return { groups: groups.filter((one) => one.owners.includes(person.email)) };
+      return { groups: await seenGroups(app, person) };
+    },
+  }),
+  defineRoute<{ name: string }>({
+    method: 'get',
+    path: '/api/v1/groups/:name',
+    tag: 'People',
+    audience: 'person',
+    summary: 'One group with its people, for those who make things and its owners',
+    params: Joi.object({ name: groupName.required() }),
+    async handle({ app, person, params }) {
+      const seen = await seenGroups(app, person);
+      const found = seen.find((one) => one.name === params.name);
+      if (found) return found;
+      throw noSuch(
+        'group',
+        params.name,
+        seen.map((one) => one.name),
+      );
+    },
+  }),
+  defineRoute<{ name: string }, Record<string, never>, { name: string }>({
+    method: 'put',
+    path: '/api/v1/groups/:name/name',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Give a group another name; rights, rules, masks and lists that name it follow',
+    params: Joi.object({ name: groupName.required() }),
+    body: Joi.object({ name: groupName.required() }),
+    async handle({ app, person, params, body, origin }) {
+      await nameGroup(app, person, params.name, body.name, origin);
+      return { name: body.name, formerly: params.name };
     },
   }),
   defineRoute<{ name: string }, Record<string, never>, { members: string[]; owners: string[] }>({
@@ -206,56 +257,6 @@ export const peopleRoutes: Route[] = [
     params: Joi.object({ id: Joi.number().integer().required() }),
     async handle({ app, person, params, origin }) {
       await takeGrant(app, person, params.id, origin);
-      return null;
-    },
-  }),
-  defineRoute({
-    method: 'get',
-    path: '/api/v1/folders',
-    tag: 'People',
-    audience: 'person',
-    summary: 'The folders you may see',
-    async handle({ app, person }) {
-      const all = await listFolders(app);
-      const seen = await visibleNames(
-        app,
-        person,
-        'folder',
-        all.map((one) => one.name),
-      );
-      return { folders: all.filter((one) => seen.includes(one.name)) };
-    },
-  }),
-  defineRoute<{ name: string }, { confirmed: boolean }, { title: string; parentName: string | null }>({
-    method: 'put',
-    path: '/api/v1/folders/:name',
-    tag: 'People',
-    audience: 'person',
-    summary: 'Make a folder, move it, or give it another title',
-    params: Joi.object({ name: thing.required() }),
-    query: confirmed,
-    body: Joi.object({
-      title: Joi.string().trim().min(1).max(200).required(),
-      parentName: thing.allow(null).default(null),
-    }),
-    async handle({ app, person, params, query, body, origin }) {
-      const folder = { ...params, ...body };
-      await saveFolder(app, person, { ...folder, isConfirmed: query.confirmed }, origin);
-      return { folder };
-    },
-  }),
-  defineRoute<{ kind: FoldedKind; name: string }, { confirmed: boolean }, { folder: string | null }>({
-    method: 'put',
-    path: '/api/v1/folders/-/:kind/:name',
-    tag: 'People',
-    audience: 'person',
-    summary: 'Put a report, board or dataset into a folder, or take it out',
-    status: 204,
-    params: Joi.object({ kind: Joi.string().valid('report', 'board', 'dataset').required(), name: thing.required() }),
-    query: confirmed,
-    body: Joi.object({ folder: thing.allow(null).required() }),
-    async handle({ app, person, params, query, body, origin }) {
-      await moveToFolder(app, person, params, { ...body, isConfirmed: query.confirmed }, origin);
       return null;
     },
   }),

@@ -7,9 +7,8 @@ import {
   type RightLevel,
   type ThingKind,
 } from '@underbell/core/access';
-import { QueryTypes } from 'sequelize';
 import { Refusal, suggest } from '@underbell/core/refusal';
-import type { App } from '../platform/index.ts';
+import { thingNames, type App } from '../platform/index.ts';
 import { foldersOf, listGrants } from './grantStore.ts';
 
 /** Decides rights on things of one kind, from a single reading of grants and folders. */
@@ -34,33 +33,9 @@ export async function rightOn(
   return (await rightsOn(app, kind))(person, name);
 }
 
-/** Where things of a kind are kept, and which of them are there. */
-const keptIn: Readonly<Record<ThingKind, string>> = {
-  folder: 'folders',
-  report: 'reports WHERE deleted_at IS NULL',
-  board: 'boards WHERE deleted_at IS NULL',
-  dataset: 'datasets WHERE deleted_at IS NULL',
-  source: 'sources',
-  placement: 'placements',
-  list: 'lists',
-  template: 'templates',
-  destination: 'destinations',
-  burst: 'bursts WHERE deleted_at IS NULL',
-  client: 'clients',
-};
-
 /** The names of a kind that a person may see: the only ones that a mistake is compared with. */
 export async function namesSeen(app: App, person: PersonViewer, kind: ThingKind): Promise<string[]> {
-  const rows = await app.records.query<{ name: string }>(
-    `SELECT ${kind === 'client' ? 'id' : 'name'} AS name FROM ${keptIn[kind]}`,
-    { type: QueryTypes.SELECT },
-  );
-  return visibleNames(
-    app,
-    person,
-    kind,
-    rows.map((row) => row.name),
-  );
+  return visibleNames(app, person, kind, await thingNames(app, kind));
 }
 
 /**

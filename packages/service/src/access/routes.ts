@@ -1,8 +1,7 @@
 import type { Route } from '../platform/index.ts';
 import { peopleRoutes } from './peopleRoutes.ts';
 import { requestRoutes } from './requestRoutes.ts';
-import { ruleRoutes } from './ruleRoutes.ts';
 import { sessionRoutes } from './sessionRoutes.ts';
 
-/** Sessions, people, groups, rights, rules and requests. */
-export const accessRoutes: Route[] = [...sessionRoutes, ...peopleRoutes, ...ruleRoutes, ...requestRoutes];
+/** Sessions, people, groups, rights and requests. */
+export const accessRoutes: Route[] = [...sessionRoutes, ...peopleRoutes, ...requestRoutes];

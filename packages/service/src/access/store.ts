@@ -170,6 +170,16 @@ export async function listEveryone(app: App): Promise<ListedPerson[]> {
   }));
 }
 
+/** One of them, by address. */
+export async function findListed(app: App, email: string): Promise<ListedPerson | undefined> {
+  const found = await tables(app).people.findOne({ where: { email: email.toLowerCase() } });
+  if (!found) return undefined;
+  const row = plain(found);
+  const groups = await groupsOf(app, [row.id]);
+  const { state, organisation, origin } = row;
+  return { ...toViewer(row, groups.get(row.id) ?? []), state, organisation, origin };
+}
+
 /** Everyone who may look at things. */
 export async function listPeople(app: App): Promise<ListedPerson[]> {
   return (await listEveryone(app)).filter((one) => present.includes(one.state));

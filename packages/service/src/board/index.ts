@@ -1,2 +1,1 @@
-export { boardRoutes } from './routes.ts';
 export { findBoard, listBoards, type BoardRow } from './store.ts';

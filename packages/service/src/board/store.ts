@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from 'node:util';
 import type { Transaction } from 'sequelize';
 import type { BoardDefinition } from '@underbell/core/board';
 import { defineRecord, plain, recall, type App } from '../platform/index.ts';
@@ -63,4 +64,16 @@ export async function putBoard(
   if (known) await known.update(row, { transaction });
   else await table(app).create({ ...row, deletedAt: null }, { transaction });
   return version;
+}
+
+/** Lets every board, also those in the bin, follow something that was given another name. */
+export async function rewriteBoards(
+  app: App,
+  rewrite: (definition: BoardDefinition) => BoardDefinition,
+): Promise<void> {
+  for (const row of await table(app).findAll()) {
+    const { definition, version } = plain(row);
+    const written = rewrite(definition);
+    if (!isDeepStrictEqual(written, definition)) await row.update({ definition: written, version: version + 1 });
+  }
 }

@@ -5,12 +5,10 @@ import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { readParameters, type FigureResult, type ReportDefinition } from '@underbell/core/report';
 import { noSuch, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
-import { announce, momentOf, remember, type App } from '../platform/index.ts';
+import { announce, emit, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition, listReports } from '../report/index.ts';
 import {
-  filterOf,
   parameterWords,
-  prepareBoardFigure,
   readOne,
   revisionFor,
   dataFigures,
@@ -18,6 +16,7 @@ import {
   type PreparedView,
   type ViewRequest,
 } from '../view/index.ts';
+import { prepareBoardFigure } from './figure.ts';
 import { findBoard, isBoardBinned, listBoards, putBoard, type BoardRow } from './store.ts';
 
 /** The reports that a person may see, by name. */
@@ -92,7 +91,10 @@ export async function saveBoard(
     await remember(app, entry, transaction);
     await announce(app, thing, transaction);
     const saved = await putBoard(app, board, person, options.version, transaction);
-    if (saved !== undefined) return saved;
+    if (saved !== undefined) {
+      await emit(app, 'board.saved', { name: board.name, version: saved });
+      return saved;
+    }
     throw new Refusal(
       'VERSION_CONFLICT',
       `${known?.changedBy ?? 'somebody'} changed \`${board.name}\` in the meantime`,
@@ -207,7 +209,7 @@ async function showFigure(
 /** The board's own filters in words. */
 function boardWords(view: PreparedView): string[] {
   const [asking] = dataFigures(view);
-  const filter = asking && filterOf(view, asking);
+  const filter = asking && view.filterOf(asking);
   if (!filter || filter instanceof Refusal) return [];
   return filter
     .explain()

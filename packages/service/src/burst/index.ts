@@ -1,5 +1,3 @@
-export { burstRoutes } from './routes.ts';
-export { listRoutes } from './listRoutes.ts';
 export { saveBurst } from './usecases.ts';
 export { listenForBounces } from './bounces.ts';
 export { cutRows } from './cut.ts';

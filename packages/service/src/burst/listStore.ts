@@ -1,4 +1,4 @@
-import type { Transaction } from 'sequelize';
+import { QueryTypes, type Transaction } from 'sequelize';
 import type { CopyFormat, Recipient } from '@underbell/core/burst';
 import type { ColumnType, FileDialect } from '@underbell/core/dataset';
 import { defineRecord, plain, type App } from '../platform/index.ts';
@@ -78,13 +78,24 @@ export async function findList(app: App, name: string): Promise<ListRow | undefi
 }
 
 export async function listLists(app: App): Promise<(ListRow & { recipients: number })[]> {
-  const { lists, rows } = tables(app);
-  const all = (await lists.findAll({ order: ['name'] })).map(plain);
-  return Promise.all(
-    all.map(async (one) => ({
-      ...one,
-      recipients: await rows.count({ where: { listName: one.name, version: one.version } }),
-    })),
+  const { lists } = tables(app);
+  const [all, counts] = await Promise.all([
+    lists.findAll({ order: ['name'] }),
+    app.records.query<{ name: string; recipients: number }>(
+      `SELECT name, count(*)::integer AS recipients FROM lists JOIN list_rows ON list_name = name AND list_rows.version = lists.version
+       GROUP BY name`,
+      { type: QueryTypes.SELECT },
+    ),
+  ]);
+  const recipients = new Map(counts.map((one) => [one.name, one.recipients]));
+  return all.map(plain).map((one) => ({ ...one, recipients: recipients.get(one.name) ?? 0 }));
+}
+
+/** Lets lists that are read from a dataset or a group follow it to its new name. */
+export async function rewriteOrigins(app: App, kind: 'dataset' | 'group', from: string, to: string): Promise<void> {
+  await app.records.query(
+    `UPDATE lists SET origin = jsonb_set(origin, '{${kind}}', to_jsonb($to::text)) WHERE origin->>'${kind}' = $from`,
+    { bind: { from, to } },
   );
 }
 

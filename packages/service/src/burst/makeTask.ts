@@ -7,9 +7,8 @@ import type { Cell } from '@underbell/core/filter';
 import { offsetAt } from '@underbell/core/format';
 import type { PageScene } from '@underbell/core/render';
 import type { DataFigure, FigureResult } from '@underbell/core/report';
-import { WorkbookWriter, type AboutWorkbook } from '@underbell/core/workbook';
-import { drawPdf, drawPng } from '../view/draw.ts';
-import { toSheet } from '../view/sheet.ts';
+import { toSheet, WorkbookWriter, type AboutWorkbook } from '@underbell/core/workbook';
+import { drawPdf, drawPng } from '../render/index.ts';
 import type { BookFiller } from './bookFiller.ts';
 import { addToCopy, describeFile, TextFile, writeCopy, type FileMark } from './spool.ts';
 

@@ -1,4 +1,5 @@
-import { Op, QueryTypes, type Transaction } from 'sequelize';
+import { isDeepStrictEqual } from 'node:util';
+import { Op, QueryTypes, type Model, type Transaction } from 'sequelize';
 import {
   destinationName,
   ownMail,
@@ -312,3 +313,24 @@ export async function spentRuns(app: App): Promise<RunRow[]> {
 /** What days in words count from in a run; milliseconds since 1970-01-01T00:00:00Z. */
 export const asOfRun = ({ asOf, createdAt }: Pick<RunRow, 'asOf' | 'createdAt'>): number =>
   (asOf ?? createdAt).getTime();
+
+/** Lets the definitions of bursts and of their runs follow something that was given another name. */
+export async function rewriteDefinitions(
+  app: App,
+  rewrite: (definition: BurstDefinition) => BurstDefinition,
+): Promise<void> {
+  const { bursts, runs } = tables(app);
+  const change = async (row: Model) => {
+    const definition = row.get('definition') as BurstDefinition;
+    const written = rewrite(definition);
+    if (!isDeepStrictEqual(written, definition)) await row.update({ definition: written });
+  };
+  for (const row of await bursts.findAll()) await change(row);
+  // A ledger may be long: a thousand runs at a time.
+  for (let last = 0; ;) {
+    const some = await runs.findAll({ where: { id: { [Op.gt]: last } }, order: ['id'], limit: 1_000 });
+    if (some.length === 0) return;
+    for (const row of some) await change(row);
+    last = plain(some.at(-1)!).id;
+  }
+}

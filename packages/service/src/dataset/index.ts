@@ -1,4 +1,3 @@
-export { datasetRoutes } from './routes.ts';
 export { columnNames, readCsv } from './csvFile.ts';
 export { refuseSmallGroups, type RowRequest } from './road.ts';
 export { countBetween, countRows, countRowsPerLimit, countRowsPerTuple, ownCounts } from './rowCounts.ts';
@@ -6,7 +5,7 @@ export { countQueryRows, readFigure, readRows } from './rowFigures.ts';
 export { CutAsker, readFigurePerCut } from './rowFiguresPerCut.ts';
 export { charactersIn } from './characters.ts';
 export { readRowBytes } from './rowFiles.ts';
-export { distinctValues, valuesWithWords } from './rowValues.ts';
+export { distinctValues, sampleRows, valuesWithWords } from './rowValues.ts';
 export {
   askLoadToStop,
   changeDataset,

@@ -3,9 +3,7 @@ import { exactRowsSql, limitsPassedSql, rowsSql, type EffectiveFilter, type Rows
 import { StatementBinder, type Cell, type SqlBinder } from '@underbell/core/filter';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { takeConnection, tell, type App, type Lane } from '../platform/index.ts';
-import { connectLive } from '../source/pool.ts';
-import { sourceRefusal } from '../source/postgres.ts';
-import { readingOnly } from '../source/statement.ts';
+import { connectLive, readingOnly, sourceRefusal } from '../source/index.ts';
 import { queryCache } from './cache.ts';
 import type { Revision } from './store.ts';
 import { dataTable, liveTable } from './table.sql.ts';

@@ -4,11 +4,7 @@ import { pipeline } from 'node:stream/promises';
 import Joi from 'joi';
 import type { DatasetColumn } from '@underbell/core/dataset';
 import { csvLine, CsvLineEnds } from '@underbell/core/csv';
-import type { RecordRule } from '@underbell/core/access';
-import { ruleBody } from '../access/ruleRoutes.ts';
-import { requireRight } from '../access/rights.ts';
-import { email, filter, thing } from '../access/schemas.ts';
-import { explainFilter, tryRule, valuesOf, vocabulary } from './try.ts';
+import { requireRight, thing } from '../access/index.ts';
 import { defineRoute, SilenceWatch, takeDownload, type App, type Route } from '../platform/index.ts';
 import type { RowRequest } from './road.ts';
 import { copyRows, type RowFormat } from './rowFiles.ts';
@@ -70,8 +66,6 @@ async function pipeWatched(rows: Readable, to: readonly (Transform | PassThrough
     watch.end();
   }
 }
-
-type TryBody = Pick<RecordRule, 'name' | 'appliesTo' | 'where'> & { readonly as?: string };
 
 export const datasetRoutes: Route[] = [
   defineRoute<{ name: string }, { where?: string }>({
@@ -135,47 +129,5 @@ export const datasetRoutes: Route[] = [
     params: named,
     query: Joi.object({ where }),
     handle: ({ app, person, params, query }) => tryFilter(app, person, params.name, query.where),
-  }),
-  defineRoute<{ name: string }>({
-    method: 'get',
-    path: '/api/v1/datasets/:name/vocabulary',
-    tag: 'Rules',
-    audience: 'person',
-    summary: 'What a rule of the dataset may name: columns, attributes of people, groups',
-    params: Joi.object({ name: thing.required() }),
-    handle: ({ app, person, params }) => vocabulary(app, person, params.name),
-  }),
-  defineRoute<{ name: string }, Record<string, never>, TryBody>({
-    method: 'post',
-    path: '/api/v1/datasets/:name/try-rule',
-    tag: 'Rules',
-    audience: 'person',
-    summary: 'What a record rule means and which rows it keeps and drops for a person, before it is saved',
-    params: Joi.object({ name: thing.required() }),
-    body: ruleBody.keys({ name: thing.default('draft'), as: email }),
-    handle: ({ app, person, params, body }) => {
-      const { as, ...rule } = body;
-      return tryRule(app, person, { ...rule, dataset: params.name }, as);
-    },
-  }),
-  defineRoute<{ name: string }, Record<string, never>, { filter: unknown }>({
-    method: 'post',
-    path: '/api/v1/datasets/:name/explain',
-    tag: 'Datasets',
-    audience: 'person',
-    summary: 'What a filter means, in words and in both forms of CQL2',
-    params: Joi.object({ name: thing.required() }),
-    body: Joi.object({ filter: filter.required() }),
-    handle: ({ app, person, params, body }) => explainFilter(app, person, params.name, body.filter),
-  }),
-  defineRoute<{ name: string }, { column: string; starts: string }>({
-    method: 'get',
-    path: '/api/v1/datasets/:name/values',
-    tag: 'Datasets',
-    audience: 'person',
-    summary: 'Values of a column as you are shown them, the most frequent first',
-    params: Joi.object({ name: thing.required() }),
-    query: Joi.object({ column: Joi.string().max(63).required(), starts: Joi.string().max(200).allow('').default('') }),
-    handle: ({ app, person, params, query }) => valuesOf(app, person, params.name, query.column, query.starts),
   }),
 ];

@@ -5,9 +5,7 @@ import { formulaStartSql } from '@underbell/core/csv';
 import type { DatasetColumn } from '@underbell/core/dataset';
 import { quoteName, SettingBinder } from '@underbell/core/filter';
 import type { App } from '../platform/index.ts';
-import { copyOut } from '../source/postgres.ts';
-import { checkStatement } from '../source/statement.ts';
-import { readRowFrames, type RowReading } from '../source/rowFrames.ts';
+import { checkStatement, copyOut, readRowFrames, type RowReading } from '../source/index.ts';
 import {
   connect,
   exactRowsOf,

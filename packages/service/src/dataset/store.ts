@@ -1,8 +1,8 @@
 import { createHash } from 'node:crypto';
 import { Op, QueryTypes, type Model, type Transaction } from 'sequelize';
 import type { DatasetColumn, DatasetShape, FileDialect } from '@underbell/core/dataset';
-import { noSuch } from '../access/rights.ts';
-import { announce, enqueue, defineRecord, plain, recall, type App } from '../platform/index.ts';
+import { noSuch } from '../access/index.ts';
+import { announce, emit, defineRecord, plain, recall, type App } from '../platform/index.ts';
 
 export interface DatasetRow {
   name: string;
@@ -257,8 +257,7 @@ export async function finishRevision(
   );
   await announce(app, { kind: 'dataset', name: revision.datasetName }, transaction);
   const news = { name: revision.datasetName, at: finishedAt.getTime() };
-  const tell = (within: Transaction) => enqueue(app, 'dataset.refreshed', news, within);
-  await (transaction ? tell(transaction) : app.records.transaction(tell));
+  await emit(app, 'dataset.refreshed', news);
 }
 
 /** A revision of a dataset by its number, whose rows are still there. */

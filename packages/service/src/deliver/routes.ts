@@ -4,14 +4,12 @@ import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import {
   pauseDestination,
-  removeDestination,
   saveDestination,
   seenDestinations,
   showDestination,
   testDestination,
   type DestinationForm,
 } from './usecases.ts';
-import { burstsTo } from './users.ts';
 
 const named = Joi.object({ name: thing.required() });
 
@@ -58,18 +56,6 @@ export const destinationRoutes: Route[] = [
     handle: ({ app, person, params, body, origin }) => {
       const { limits, ...form } = body;
       return saveDestination(app, person, params.name, { ...form, rates: limits.map(readRate) }, origin);
-    },
-  }),
-  defineRoute<{ name: string }>({
-    method: 'delete',
-    path: '/api/v1/destinations/:name',
-    tag: 'Sending',
-    audience: 'person',
-    summary: 'Remove a destination that no burst sends to',
-    params: named,
-    async handle({ app, person, params, origin }) {
-      await removeDestination(app, person, params.name, await burstsTo(app, params.name), origin);
-      return null;
     },
   }),
   defineRoute<{ name: string }>({

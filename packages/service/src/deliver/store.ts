@@ -57,10 +57,6 @@ export async function putDestination(
   await table(app).upsert({ ...row, ...fresh }, { transaction });
 }
 
-export async function dropDestination(app: App, name: string, transaction: Transaction): Promise<void> {
-  await table(app).destroy({ where: { name }, transaction });
-}
-
 export async function changeDestination(app: App, name: string, change: Partial<DestinationRow>): Promise<void> {
   await table(app).update(change, { where: { name } });
 }

@@ -18,7 +18,6 @@ import { MailRoad } from './mail.ts';
 import type { Road } from './road.ts';
 import {
   changeDestination,
-  dropDestination,
   findDestination,
   isOwnMail,
   listDestinations,
@@ -235,23 +234,6 @@ export async function pauseDestination(
   });
   if (!wish.isPaused) await hurry(app, 'burst.run', {});
   return showDestination(app, person, name);
-}
-
-/** @throws {Refusal} `IN_USE` while a burst sends there */
-export async function removeDestination(
-  app: App,
-  person: PersonViewer,
-  name: string,
-  users: readonly string[],
-  origin: string,
-): Promise<void> {
-  await requireRight(app, person, 'own', 'destination', (await requireNamed(app, person, name, 'edit')).name);
-  if (isOwnMail(name)) throw new Refusal('IN_USE', 'the installation’s own mail host stays');
-  if (users.length > 0) throw new Refusal('IN_USE', `bursts send to \`${name}\`: ${users.join(', ')}`, { word: name });
-  await app.records.transaction(async (transaction) => {
-    await dropDestination(app, name, transaction);
-    await remember(app, { who: person.email, what: 'removed', thing: `destination ${name}`, origin }, transaction);
-  });
 }
 
 /** The way to a mail host: the installation's own, or one of the destinations. */

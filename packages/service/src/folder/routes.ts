@@ -1,21 +1,87 @@
 import Joi from 'joi';
-import { thing } from '../access/index.ts';
+import {
+  binnedKinds,
+  factsOf,
+  foldedKinds,
+  renamedKinds,
+  takenAwayKinds,
+  type FoldedKind,
+  type RenamedKind,
+} from '@underbell/core/access';
+import { listFolders, thing, visibleNames } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import { binKinds, type Mark } from './store.ts';
-import { takeAway, takenAway } from './takeAway.ts';
+import { moveToFolder, saveFolder } from './moves.ts';
+import type { Mark } from './store.ts';
+import { dropFormerName, rename, seenFormerNames } from './rename.ts';
+import { takeAway } from './takeAway.ts';
 import { atHand, bin, contents, dependents, find, keepAtHand, looked, restore, seenBin } from './usecases.ts';
 
 const about = { tag: 'Folders', audience: 'person' } as const;
 const mark = Joi.object({
   kind: Joi.string()
-    .valid(...binKinds)
+    .valid(...binnedKinds)
     .required(),
   name: thing.required(),
 });
-/** Paths of things are in the plural everywhere. */
-const paths = { report: 'reports', board: 'boards', dataset: 'datasets' } as const;
+/** Said where people gain rights by a move. */
+const confirmed = Joi.object({ confirmed: Joi.boolean().default(false) });
 
 export const folderRoutes: Route[] = [
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/folders',
+    tag: 'People',
+    audience: 'person',
+    summary: 'The folders you may see',
+    async handle({ app, person }) {
+      const all = await listFolders(app);
+      const seen = await visibleNames(
+        app,
+        person,
+        'folder',
+        all.map((one) => one.name),
+      );
+      return { folders: all.filter((one) => seen.includes(one.name)) };
+    },
+  }),
+  defineRoute<{ name: string }, { confirmed: boolean }, { title: string; parentName: string | null }>({
+    method: 'put',
+    path: '/api/v1/folders/:name',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Make a folder, move it, or give it another title',
+    params: Joi.object({ name: thing.required() }),
+    query: confirmed,
+    body: Joi.object({
+      title: Joi.string().trim().min(1).max(200).required(),
+      parentName: thing.allow(null).default(null),
+    }),
+    async handle({ app, person, params, query, body, origin }) {
+      const folder = { ...params, ...body };
+      await saveFolder(app, person, { ...folder, isConfirmed: query.confirmed }, origin);
+      return { folder };
+    },
+  }),
+  defineRoute<{ kind: FoldedKind; name: string }, { confirmed: boolean }, { folder: string | null }>({
+    method: 'put',
+    path: '/api/v1/folders/-/:kind/:name',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Put a report, board or dataset into a folder, or take it out',
+    status: 204,
+    params: Joi.object({
+      kind: Joi.string()
+        .valid(...foldedKinds)
+        .required(),
+      name: thing.required(),
+    }),
+    query: confirmed,
+    body: Joi.object({ folder: thing.allow(null).required() }),
+    async handle({ app, person, params, query, body, origin }) {
+      await moveToFolder(app, person, params, { ...body, isConfirmed: query.confirmed }, origin);
+      return null;
+    },
+  }),
   defineRoute<Record<string, never>, { text: string }>({
     ...about,
     method: 'get',
@@ -64,11 +130,11 @@ export const folderRoutes: Route[] = [
       return null;
     },
   }),
-  ...binKinds.map((kind) =>
+  ...binnedKinds.map((kind) =>
     defineRoute<{ name: string }, { confirmed: boolean }>({
       ...about,
       method: 'delete',
-      path: `/api/v1/${paths[kind]}/:name`,
+      path: `/api/v1/${factsOf(kind).plural}/:name`,
       summary: `Throw a ${kind} into the bin; what depends on it is told first`,
       params: Joi.object({ name: thing.required() }),
       query: Joi.object({ confirmed: Joi.boolean().default(false) }),
@@ -80,20 +146,58 @@ export const folderRoutes: Route[] = [
       },
     }),
   ),
-  ...takenAway.map((kind) =>
+  ...takenAwayKinds.map((kind) =>
     defineRoute<{ name: string }>({
       ...about,
       method: 'delete',
-      path: `/api/v1/${kind}s/:name`,
+      path: `/api/v1/${factsOf(kind).plural}/:name`,
       summary: `Take a ${kind} away, unless something needs it`,
       params: Joi.object({ name: thing.required() }),
       status: 204,
       async handle({ app, person, params, origin }) {
-        await takeAway(app, person, kind, params.name, origin);
+        await takeAway(app, person, { kind, name: params.name }, origin);
         return null;
       },
     }),
   ),
+  ...renamedKinds.map((kind) =>
+    defineRoute<{ name: string }, Record<string, never>, { name: string }>({
+      ...about,
+      method: 'put',
+      path: `/api/v1/${factsOf(kind).plural}/:name/name`,
+      summary: `Give a ${kind} another name; everything that names it follows, and the old name leads to it`,
+      params: Joi.object({ name: thing.required() }),
+      body: Joi.object({ name: thing.required() }),
+      async handle({ app, person, params, body, origin }) {
+        await rename(app, person, { kind, name: params.name }, body.name, origin);
+        return { kind, name: body.name, formerly: params.name };
+      },
+    }),
+  ),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/former-names',
+    summary: 'Names that things had which you may change, and what these are called now',
+    handle: async ({ app, person }) => ({ names: await seenFormerNames(app, person) }),
+  }),
+  defineRoute<{ kind: RenamedKind; name: string }>({
+    ...about,
+    method: 'delete',
+    path: '/api/v1/former-names/:kind/:name',
+    summary: 'Let go of a former name: it leads nowhere, and another thing may have it',
+    params: Joi.object({
+      kind: Joi.string()
+        .valid(...renamedKinds)
+        .required(),
+      name: thing.required(),
+    }),
+    status: 204,
+    async handle({ app, person, params, origin }) {
+      await dropFormerName(app, person, params, origin);
+      return null;
+    },
+  }),
   defineRoute({
     ...about,
     method: 'get',

@@ -1,14 +1,10 @@
 import { QueryTypes, type Transaction } from 'sequelize';
-import type { App } from '../platform/index.ts';
-
-/** Kinds of things that lie in folders, can be found, kept at hand and thrown away. */
-export type BinKind = 'report' | 'board' | 'dataset';
-export const binKinds: readonly BinKind[] = ['report', 'board', 'dataset'];
-const tables: Readonly<Record<BinKind, string>> = { report: 'reports', board: 'boards', dataset: 'datasets' };
+import { binnedKinds, type BinnedKind } from '@underbell/core/access';
+import { forgetThing, type App, type Named, type ThingId } from '../platform/index.ts';
 
 /** A thing in the bin. */
 export interface BinnedThing {
-  readonly kind: BinKind;
+  readonly kind: BinnedKind;
   readonly name: string;
   readonly title: string;
   readonly deletedAt: Date;
@@ -18,13 +14,13 @@ export interface BinnedThing {
 /** @returns whether there was such a thing, outside the bin */
 export async function throwAway(
   app: App,
-  kind: BinKind,
+  kind: BinnedKind,
   name: string,
   by: string,
   transaction: Transaction,
 ): Promise<boolean> {
   const rows = await app.records.query(
-    `UPDATE ${tables[kind]} SET deleted_at = $at, deleted_by = $by
+    `UPDATE ${app.things.table(kind).table} SET deleted_at = $at, deleted_by = $by
      WHERE name = $name AND deleted_at IS NULL RETURNING name`,
     { bind: { at: new Date(app.now()), by, name }, type: QueryTypes.SELECT, transaction },
   );
@@ -32,9 +28,9 @@ export async function throwAway(
 }
 
 /** @returns whether it was in the bin still */
-export async function putBack(app: App, kind: BinKind, name: string, transaction: Transaction): Promise<boolean> {
+export async function putBack(app: App, kind: BinnedKind, name: string, transaction: Transaction): Promise<boolean> {
   const rows = await app.records.query(
-    `UPDATE ${tables[kind]} SET deleted_at = NULL, deleted_by = NULL
+    `UPDATE ${app.things.table(kind).table} SET deleted_at = NULL, deleted_by = NULL
      WHERE name = $name AND deleted_at IS NOT NULL RETURNING name`,
     { bind: { name }, type: QueryTypes.SELECT, transaction },
   );
@@ -42,15 +38,15 @@ export async function putBack(app: App, kind: BinKind, name: string, transaction
 }
 
 export async function listBin(app: App): Promise<BinnedThing[]> {
-  const of = (kind: BinKind) =>
-    `SELECT '${kind}' AS kind, name, title, deleted_at AS "deletedAt", deleted_by AS "deletedBy" FROM ${tables[kind]} WHERE deleted_at IS NOT NULL`;
-  return app.records.query<BinnedThing>(`${binKinds.map(of).join(' UNION ALL ')} ORDER BY "deletedAt" DESC`, {
+  const of = (kind: BinnedKind) =>
+    `SELECT '${kind}' AS kind, name, title, deleted_at AS "deletedAt", deleted_by AS "deletedBy" FROM ${app.things.table(kind).table} WHERE deleted_at IS NOT NULL`;
+  return app.records.query<BinnedThing>(`${binnedKinds.map(of).join(' UNION ALL ')} ORDER BY "deletedAt" DESC`, {
     type: QueryTypes.SELECT,
   });
 }
 
 export interface Mark {
-  readonly kind: BinKind;
+  readonly kind: BinnedKind;
   readonly name: string;
 }
 
@@ -103,37 +99,28 @@ export async function purge(
   transaction: Transaction,
 ): Promise<string[] | undefined> {
   const still = await app.records.query(
-    `SELECT name FROM ${tables[kind]} WHERE name = $name AND deleted_at <= $before FOR UPDATE`,
+    `SELECT name FROM ${app.things.table(kind).table} WHERE name = $name AND deleted_at <= $before FOR UPDATE`,
     { bind: { name, before }, type: QueryTypes.SELECT, transaction },
   );
   if (still.length === 0) return undefined;
-  const run = (sql: string) => app.records.query(sql, { bind: { name }, transaction });
-  await app.records.query('DELETE FROM grants WHERE thing_kind = $kind AND thing_name = $name', {
-    bind: { kind, name },
-    transaction,
-  });
-  for (const table of ['favourites', 'recents'])
-    await app.records.query(`DELETE FROM ${table} WHERE kind = $kind AND name = $name`, {
-      bind: { kind, name },
-      transaction,
+  const tables = await app.things.dataTables({ kind, name });
+  // What only it had goes by foreign keys.
+  await app.records.query(`DELETE FROM ${app.things.table(kind).table} WHERE name = $name`, { bind: { name } });
+  await forgetThing(app, { kind, name });
+  return [...tables];
+}
+
+const markTables = ['favourites', 'recents'];
+
+/** Favourites and what was looked at follow a thing to its new name. */
+export async function followMarks(app: App, { kind, name }: Named, to: string): Promise<void> {
+  for (const table of markTables)
+    await app.records.query(`UPDATE ${table} SET name = $to WHERE kind = $kind AND name = $from`, {
+      bind: { kind, from: name, to },
     });
-  if (kind === 'board') {
-    await run('DELETE FROM boards WHERE name = $name');
-    return [];
-  }
-  if (kind === 'report') {
-    await run('DELETE FROM placements WHERE report_name = $name');
-    await run('DELETE FROM editions WHERE report_name = $name');
-    await run('DELETE FROM reports WHERE name = $name');
-    return [];
-  }
-  const rows = await app.records.query<{ table_name: string }>(
-    `SELECT table_name FROM revisions WHERE dataset_name = :name AND state = 'ready'`,
-    { replacements: { name }, type: QueryTypes.SELECT, transaction },
-  );
-  await run('UPDATE datasets SET revision_id = NULL WHERE name = $name');
-  for (const table of ['revisions', 'record_rules', 'masks'])
-    await run(`DELETE FROM ${table} WHERE dataset_name = $name`);
-  await run('DELETE FROM datasets WHERE name = $name');
-  return rows.map((row) => row.table_name);
+}
+
+export async function forgetMarks(app: App, { kind, name }: ThingId): Promise<void> {
+  for (const table of markTables)
+    await app.records.query(`DELETE FROM ${table} WHERE kind = $kind AND name = $name`, { bind: { kind, name } });
 }

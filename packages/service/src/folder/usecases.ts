@@ -1,14 +1,7 @@
-import type { PersonViewer, ThingKind } from '@underbell/core/access';
-import { isAtLeast } from '@underbell/core/access';
-import { columnLabel } from '@underbell/core/dataset';
+import { binnedKinds, isAtLeast, type BinnedKind, type PersonViewer, type ThingKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { foldersOf, listFolders, namesSeen, noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
-import { listBoards } from '../board/index.ts';
-import { listBursts } from '../burst/store.ts';
-import { listDatasets } from '../dataset/index.ts';
-import { listPlacements } from '../place/store.ts';
-import { announce, remember, type App } from '../platform/index.ts';
-import { findEdition, listReports } from '../report/index.ts';
+import { announce, remember, userOf, type App, type ThingTexts } from '../platform/index.ts';
 import {
   listBin,
   listFavourites,
@@ -17,61 +10,27 @@ import {
   putBack,
   setFavourite,
   throwAway,
-  type BinKind,
   type Mark,
 } from './store.ts';
 
-/** A thing that can be found, and the texts that it can be found by. */
-interface Findable {
-  readonly kind: BinKind;
-  readonly name: string;
-  readonly title: string;
-  readonly description: string;
-  /** What is inside, each with where it stands: "column Quay name". */
-  readonly inside: readonly { readonly where: string; readonly text: string }[];
-}
+type Findable = ThingTexts & { readonly kind: BinnedKind };
 
+/** Kinds that can be searched for are those that can be thrown away. */
 async function everything(app: App): Promise<Findable[]> {
-  const [reports, boards, datasets] = await Promise.all([listReports(app), listBoards(app), listDatasets(app)]);
-  const definitions = await Promise.all(reports.map((one) => findEdition(app, one.name)));
-  return [
-    ...definitions.map(({ definition: { name, title, description, pages, measures } }) => ({
-      kind: 'report' as const,
-      name,
-      title,
-      description: description ?? '',
-      inside: [
-        ...pages.map((page) => ({ where: 'page', text: page.title })),
-        ...pages.flatMap((page) => page.figures.map((figure) => ({ where: 'figure', text: figure.title }))),
-        ...Object.values(measures).map((measure) => ({ where: 'measure', text: measure.label })),
-      ],
-    })),
-    ...boards.map(({ name, title, definition }) => ({
-      kind: 'board' as const,
-      name,
-      title,
-      description: definition.description ?? '',
-      inside: definition.figures.flatMap((one) => (one.title ? [{ where: 'figure', text: one.title }] : [])),
-    })),
-    ...datasets.map(({ name, title, description, columns }) => ({
-      kind: 'dataset' as const,
-      name,
-      title,
-      description,
-      inside: columns.flatMap((column) => [
-        { where: 'column', text: columnLabel(column) },
-        { where: 'column', text: column.name },
-      ]),
-    })),
-  ];
+  const of = async (kind: BinnedKind) => (await app.things.texts(kind)).map((one) => ({ kind, ...one }));
+  return (await Promise.all(binnedKinds.map(of))).flat();
 }
 
-async function visible<T extends { kind: BinKind; name: string }>(
+async function folders(app: App): Promise<ReadonlyMap<BinnedKind, ReadonlyMap<string, readonly string[]>>> {
+  return new Map(await Promise.all(binnedKinds.map(async (kind) => [kind, await foldersOf(app, kind)] as const)));
+}
+
+async function visible<T extends { kind: BinnedKind; name: string }>(
   app: App,
   person: PersonViewer,
   things: readonly T[],
 ): Promise<T[]> {
-  const seen = new Map<BinKind, Set<string>>();
+  const seen = new Map<BinnedKind, Set<string>>();
   for (const kind of new Set(things.map((one) => one.kind))) {
     const names = things.filter((one) => one.kind === kind).map((one) => one.name);
     seen.set(kind, new Set(await visibleNames(app, person, kind, names)));
@@ -89,10 +48,7 @@ const mostFound = 50;
 export async function find(app: App, person: PersonViewer, text: string) {
   const words = plain(text).split(/\s+/).filter(Boolean);
   const things = await visible(app, person, await everything(app));
-  const [reports, boards, datasets] = await Promise.all(
-    (['report', 'board', 'dataset'] as const).map((kind) => foldersOf(app, kind)),
-  );
-  const folders = { report: reports!, board: boards!, dataset: datasets! };
+  const places = await folders(app);
   const found = things.flatMap(({ kind, name, title, description, inside }) => {
     const head = plain(`${name} ${title}`);
     const whole = plain([head, description, ...inside.map((one) => one.text)].join(' '));
@@ -103,7 +59,7 @@ export async function find(app: App, person: PersonViewer, text: string) {
         ? 1
         : 2;
     const hit = rank === 2 ? inside.find((one) => words.some((word) => plain(one.text).includes(word))) : undefined;
-    const folder = folders[kind].get(name)?.[0];
+    const folder = places.get(kind)!.get(name)?.[0];
     return [
       {
         rank,
@@ -124,28 +80,24 @@ export async function find(app: App, person: PersonViewer, text: string) {
 /** Folders with what lies in them, as a person may see it. */
 export async function contents(app: App, person: PersonViewer) {
   const things = await visible(app, person, await everything(app));
-  const folders = await listFolders(app);
+  const all = await listFolders(app);
   const seen = new Set(
     await visibleNames(
       app,
       person,
       'folder',
-      folders.map((one) => one.name),
+      all.map((one) => one.name),
     ),
   );
-  const places = {
-    report: await foldersOf(app, 'report'),
-    board: await foldersOf(app, 'board'),
-    dataset: await foldersOf(app, 'dataset'),
-  };
+  const places = await folders(app);
   return {
-    folders: folders.filter((one) => seen.has(one.name)),
+    folders: all.filter((one) => seen.has(one.name)),
     things: things.map(({ kind, name, title, description }) => ({
       kind,
       name,
       title,
       description,
-      folder: places[kind].get(name)?.[0] ?? null,
+      folder: places.get(kind)!.get(name)?.[0] ?? null,
     })),
   };
 }
@@ -173,27 +125,10 @@ export async function looked(app: App, person: PersonViewer, mark: Mark): Promis
   await noteLook(app, person.id, mark);
 }
 
-/** Everything that would no longer work without a thing. */
-export async function dependents(app: App, { kind, name }: Mark): Promise<{ user: string; what: string }[]> {
-  if (kind === 'board') return [];
-  const boards = await listBoards(app);
-  const bursts = await listBursts(app);
-  if (kind === 'report') {
-    const placements = await listPlacements(app, name);
-    return [
-      ...placements.map((one) => ({ user: `placement ${one.name}`, what: 'shows it' })),
-      ...bursts
-        .filter((one) => one.definition.report === name)
-        .map((one) => ({ user: `burst ${one.name}`, what: 'sends it' })),
-      ...boards
-        .filter((one) => one.definition.figures.some((figure) => figure.report === name))
-        .map((one) => ({ user: `board ${one.name}`, what: 'shows figures of it' })),
-    ];
-  }
-  const editions = await Promise.all((await listReports(app)).map((one) => findEdition(app, one.name)));
-  return editions
-    .filter(({ definition }) => Object.hasOwn(definition.datasets, name))
-    .map(({ definition }) => ({ user: `report ${definition.name}`, what: 'reads it' }));
+/** Everything that would no longer work without a thing, each once. */
+export async function dependents(app: App, thing: Mark): Promise<{ user: string; what: string }[]> {
+  const uses = await app.things.usesOf(thing);
+  return [...new Map(uses.map((use) => [userOf(use), use.what]))].map(([user, what]) => ({ user, what }));
 }
 
 /** Throws a thing into the bin, where it stays for 30 days. @throws {Refusal} `IN_USE` with everything that depends on it, unless that was confirmed */

@@ -1,3 +1,2 @@
 export { costsAround, requireBudget, warnOfCosts } from './limits.ts';
 export { copyCosts, meter, type CopyCost, type MeterEntry } from './store.ts';
-export { meterRoutes } from './routes.ts';

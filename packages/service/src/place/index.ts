@@ -1,3 +1,3 @@
-export { placeRoutes } from './routes.ts';
 export { findPlacement, type Placement } from './store.ts';
+export { placeOf } from './view.ts';
 export { savePlacement } from './usecases.ts';

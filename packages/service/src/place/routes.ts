@@ -1,10 +1,10 @@
 import Joi from 'joi';
 import type { PlaceKind } from '@underbell/core/access';
 import { toFilterText } from '@underbell/core/filter';
-import { filter, thing, webOrigin } from '../access/schemas.ts';
+import { filter, thing, webOrigin } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import type { Placement } from './store.ts';
-import { savePlacement, seenPlacements } from './usecases.ts';
+import { savePlacement, seenPlacement, seenPlacements } from './usecases.ts';
 
 interface PlacementInput {
   readonly kind: PlaceKind;
@@ -26,6 +26,15 @@ export const placeRoutes: Route[] = [
     summary: 'Where reports are shown',
     query: Joi.object({ report: thing }),
     handle: async ({ app, person, query }) => ({ placements: await seenPlacements(app, person, query.report) }),
+  }),
+  defineRoute<{ name: string }>({
+    method: 'get',
+    path: '/api/v1/placements/:name',
+    tag: 'Places',
+    audience: 'person',
+    summary: 'One placement, with the lines to paste into a page',
+    params: Joi.object({ name: thing.required() }),
+    handle: ({ app, person, params }) => seenPlacement(app, person, params.name),
   }),
   defineRoute<{ name: string }, Record<string, never>, PlacementInput>({
     method: 'put',

@@ -1,7 +1,7 @@
 import { checkPlacementFilter, isAtLeast, type PersonViewer } from '@underbell/core/access';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { findPage, readParameters } from '@underbell/core/report';
-import { requireRight, rightOn, visibleNames } from '../access/index.ts';
+import { noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
 import { announce, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
@@ -84,4 +84,17 @@ export async function seenPlacements(app: App, person: PersonViewer, report?: st
   const all = await listPlacements(app, report);
   const reports = new Set(await visibleNames(app, person, 'report', [...new Set(all.map((one) => one.reportName))]));
   return all.filter((one) => reports.has(one.reportName)).map((one) => showPlacement(app, one));
+}
+
+/** One placement of a report that a person may see; which others there are, is told only of those. @throws {Refusal} `NOT_FOUND` */
+export async function seenPlacement(app: App, person: PersonViewer, name: string) {
+  const placement = await findPlacement(app, name);
+  if (placement && (await rightOn(app, person, 'report', placement.reportName)) !== undefined)
+    return showPlacement(app, placement);
+  const seen = await seenPlacements(app, person);
+  throw noSuch(
+    'placement',
+    name,
+    seen.map((one) => one.name),
+  );
 }

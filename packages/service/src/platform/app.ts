@@ -5,11 +5,16 @@ import { ChangeFeed } from './changes.ts';
 import { closeLanes, openLanes, type Lanes } from './lanes.ts';
 import { openRecords } from './records.ts';
 import type { Settings } from './settings.ts';
+import type { EventName } from './eventNames.ts';
+import type { Things } from './things.ts';
 import { Vault } from './vault.ts';
 
 /** What every use case works with: the surroundings of one process, passed in rather than reached for. */
 export interface App {
   readonly settings: Settings;
+  readonly things: Things;
+  /** Names of the capabilities that hear of an event. */
+  readonly hearersOf: (event: EventName) => readonly string[];
   readonly records: Sequelize;
   readonly lanes: Lanes;
   readonly vault: Vault;
@@ -22,9 +27,22 @@ export interface App {
   readonly now: () => number;
 }
 
-export function openApp(settings: Settings, log: Logger, now: () => number = Date.now): App {
-  return {
+/** What the parts of a service bring to its surroundings. */
+export interface Parts {
+  readonly things: (app: () => App) => Things;
+  readonly hearersOf: App['hearersOf'];
+}
+
+export function openApp(
+  settings: Settings,
+  log: Logger,
+  { things, hearersOf }: Parts,
+  now: () => number = Date.now,
+): App {
+  const app: App = {
     settings,
+    things: things(() => app),
+    hearersOf,
     records: openRecords(settings.databaseUrl),
     lanes: openLanes(settings.databaseUrl, settings.priority),
     vault: new Vault(settings.secret),
@@ -33,6 +51,7 @@ export function openApp(settings: Settings, log: Logger, now: () => number = Dat
     log,
     now,
   };
+  return app;
 }
 
 export async function closeApp(app: App): Promise<void> {

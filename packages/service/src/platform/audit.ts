@@ -57,7 +57,7 @@ function hashOf(row: Omit<AuditRow, 'id' | 'hash'>): string {
 }
 
 /** Appends an entry that carries the hash of the one before; part of the change's own transaction. */
-export async function remember(app: App, entry: AuditEntry, transaction: Transaction): Promise<void> {
+export async function remember(app: App, entry: AuditEntry, transaction?: Transaction): Promise<void> {
   await app.records.query('SELECT pg_advisory_xact_lock(730002)', { transaction });
   const Audit = table(app);
   const last = await Audit.findOne({ order: [['id', 'DESC']], transaction });

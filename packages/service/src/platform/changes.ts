@@ -1,10 +1,10 @@
+import type { ThingKind } from '@underbell/core/access';
 import pg from 'pg';
-import { QueryTypes, type Transaction } from 'sequelize';
-import type { App } from './app.ts';
+import { QueryTypes, type Sequelize, type Transaction } from 'sequelize';
 
 /** What changed, for those who are looking at it: every process hears of it. */
 export interface Change {
-  readonly kind: 'dataset' | 'report' | 'placement' | 'board';
+  readonly kind: ThingKind;
   readonly name: string;
 }
 
@@ -12,7 +12,11 @@ const channel = 'underbell_changes';
 const retryMs = 1_000;
 
 /** Tells every process, when and only if the transaction commits. */
-export async function announce(app: App, change: Change, transaction?: Transaction): Promise<void> {
+export async function announce(
+  app: { readonly records: Sequelize },
+  change: Change,
+  transaction?: Transaction,
+): Promise<void> {
   await app.records.query('SELECT pg_notify(:channel, :payload)', {
     replacements: { channel, payload: JSON.stringify(change) },
     type: QueryTypes.SELECT,

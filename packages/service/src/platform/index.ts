@@ -11,6 +11,29 @@ export {
 export { livingWorkers, sayAlive } from './alive.ts';
 export { closeApp, momentOf, openApp, type App } from './app.ts';
 export { remember, verifyAudit, type AuditEntry } from './audit.ts';
+export { eventJobs, hearersIn, lostBy, thingsOf, type Capability, type References } from './capability.ts';
+export { emit } from './events.ts';
+export type { EventName } from './eventNames.ts';
+export {
+  folderOfEach,
+  forgetFormerName,
+  forgetThing,
+  formerNames,
+  giveName,
+  isThing,
+  nameNow,
+  thingNames,
+} from './names.ts';
+export {
+  userOf,
+  type ColumnsChange,
+  type FormerName,
+  type Impact,
+  type Named,
+  type ThingId,
+  type ThingTexts,
+  type ThingUse,
+} from './things.ts';
 export { announce, type Change, type ChangeFeed } from './changes.ts';
 export { isAnybodyLooking, laneBounds, type Lane, type Lanes } from './lanes.ts';
 export { countAttempt, limitFailures, limitGuesses, type LimitName } from './limits.ts';

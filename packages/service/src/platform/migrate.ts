@@ -22,6 +22,7 @@ import * as dialects from './migrations/018-dialects.ts';
 import * as secrets from './migrations/019-secrets.ts';
 import * as idempotency from './migrations/020-idempotency.ts';
 import * as takenAway from './migrations/021-taken-away.ts';
+import * as names from './migrations/022-names.ts';
 
 /** In order; only ever appended to. */
 const migrations = [
@@ -46,6 +47,7 @@ const migrations = [
   secrets,
   idempotency,
   takenAway,
+  names,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

@@ -33,7 +33,7 @@ export async function enqueue(
   app: App,
   kind: string,
   payload: object,
-  transaction: Transaction,
+  transaction?: Transaction,
   delayMs = 0,
 ): Promise<void> {
   await app.records.query(

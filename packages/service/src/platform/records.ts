@@ -105,7 +105,7 @@ export async function lockThing(
   app: { readonly records: Sequelize },
   kind: string,
   name: string,
-  transaction: Transaction,
+  transaction?: Transaction,
 ): Promise<void> {
   await app.records.query('SELECT pg_advisory_xact_lock(730004, hashtext($thing))', {
     bind: { thing: `${kind} ${name}` },

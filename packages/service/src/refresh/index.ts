@@ -1,3 +1,2 @@
-export { refreshRoutes } from './routes.ts';
 export { defineDataset } from './usecases.ts';
-export { impactOf, refuseBreaks, type Impact } from './impact.ts';
+export { impactOf, refuseBreaks } from './impact.ts';

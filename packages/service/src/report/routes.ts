@@ -1,9 +1,8 @@
-import { Readable } from 'node:stream';
 import Joi from 'joi';
 import { brokenUses, reportSchema } from '@underbell/core/report';
-import { thing } from '../access/schemas.ts';
+import { thing } from '../access/index.ts';
 import { defineRoute, formatRoute, type Route } from '../platform/index.ts';
-import { usesOf } from './uses.ts';
+import { followersOf } from './uses.ts';
 import {
   checkReport,
   compareTwo,
@@ -48,7 +47,7 @@ export const reportRoutes: Route[] = [
     body: definition,
     async handle({ app, person, body }) {
       const report = await checkReport(app, person, body);
-      const breaks = brokenUses(report, await usesOf(app, report.name));
+      const breaks = brokenUses(report, await followersOf(app, report.name));
       return {
         ...(breaks.length > 0 ? { breaks } : {}),
         name: report.name,
@@ -85,22 +84,6 @@ export const reportRoutes: Route[] = [
     params: Joi.object({ name: thing.required() }),
     query: Joi.object({ from: edition.required(), to: edition.required() }),
     handle: ({ app, person, params, query }) => compareTwo(app, person, params.name, query.from, query.to),
-  }),
-  defineRoute<{ name: string; number: number }, { page?: string }>({
-    method: 'get',
-    path: '/api/v1/reports/:name/editions/:number/picture',
-    tag: 'Reports',
-    audience: 'person',
-    summary: 'A page of an edition as a picture, as you may see it',
-    params: Joi.object({ name: thing.required(), number: edition.required() }),
-    query: Joi.object({ page: Joi.string().max(60) }),
-    answer: { description: 'PNG, 1280 pixels across', type: 'image/png' },
-    async handle({ app, ctx, person, params, query }) {
-      const { pictureOf } = await import('../view/picture.ts');
-      const bytes = await pictureOf(app, person, params.name, { edition: params.number, ...query });
-      ctx.set('Cache-Control', 'private, no-store');
-      return { stream: Readable.from([bytes]), type: 'image/png' };
-    },
   }),
   defineRoute<{ name: string; number: number }>({
     method: 'get',

@@ -1,14 +1,17 @@
+import { isDeepStrictEqual } from 'node:util';
 import { LRUCache } from 'lru-cache';
 import type { Model, Transaction } from 'sequelize';
 import type { ReportDefinition } from '@underbell/core/report';
-import { noSuch } from '../access/rights.ts';
-import { defineRecord, plain, recall, type App } from '../platform/index.ts';
+import { noSuch } from '../access/index.ts';
+import { defineRecord, plain, recall, type App, type Named } from '../platform/index.ts';
 
 interface ReportRow {
   name: string;
   title: string;
   /** The current one. */
   editionNumber: number;
+  /** Counts how often names in its editions followed things that were renamed. */
+  naming: number;
   deletedAt: Date | null;
 }
 
@@ -37,6 +40,7 @@ const tables = (app: App) => ({
     name: 'key',
     title: 'text',
     editionNumber: 'integer',
+    naming: 'integer',
     deletedAt: 'instant',
   }),
   editions: defineRecord<EditionRow>(app.records, 'editions', {
@@ -60,7 +64,7 @@ const editionsOf = new WeakMap<App, LRUCache<string, Edition>>();
 /** Far shorter than a name lies in the bin before its numbers can begin anew. */
 const keptMs = 60 * 60_000;
 
-/** Editions never change, so a process reads each only now and then. */
+/** Editions never change but for names that they follow, so a process reads each only now and then. */
 function keptEditions(app: App): LRUCache<string, Edition> {
   const known = editionsOf.get(app) ?? new LRUCache<string, Edition>({ max: 500, ttl: keptMs });
   editionsOf.set(app, known);
@@ -77,7 +81,7 @@ export async function findEdition(app: App, name: string, number?: number): Prom
   if (!report) throw noSuch('report', name, []);
   const wanted = number ?? report.editionNumber;
   const kept = keptEditions(app);
-  const key = `${name} ${wanted}`;
+  const key = `${name} ${report.naming} ${wanted}`;
   const known = kept.get(key);
   if (known) return known;
   const edition = await tables(app).editions.findOne({ where: { reportName: name, number: wanted } });
@@ -109,7 +113,7 @@ export async function addEdition(
   });
   const number = (last ?? 0) + 1;
   if (known) await known.update({ title, editionNumber: number }, { transaction });
-  else await reports.create({ name, title, editionNumber: number, deletedAt: null }, { transaction });
+  else await reports.create({ name, title, editionNumber: number, naming: 0, deletedAt: null }, { transaction });
   await editions.create(
     {
       reportName: name,
@@ -156,4 +160,29 @@ export async function retire(app: App, name: string, number: number, transaction
     { retiredAt: new Date(app.now()) },
     { where: { reportName: name, number }, transaction },
   );
+}
+
+/** The definitions that are shown of all reports, read at once. */
+export async function currentDefinitions(app: App): Promise<ReportDefinition[]> {
+  const reports = await listReports(app);
+  return Promise.all(reports.map(async ({ name }) => (await findEdition(app, name)).definition));
+}
+
+/** Lets every edition, also of reports in the bin, follow something that was given another name. */
+export async function rewriteEditions(
+  app: App,
+  thing: Named,
+  rewrite: (definition: ReportDefinition) => ReportDefinition,
+): Promise<void> {
+  if (thing.kind !== 'report' && thing.kind !== 'dataset') return;
+  const { editions, reports } = tables(app);
+  const touched = new Set<string>();
+  for (const row of await editions.findAll()) {
+    const { reportName, number, definition } = plain(row);
+    const written = rewrite(definition);
+    if (isDeepStrictEqual(written, definition)) continue;
+    await editions.update({ definition: written }, { where: { reportName, number } });
+    touched.add(reportName);
+  }
+  await reports.increment('naming', { where: { name: [...touched] } });
 }

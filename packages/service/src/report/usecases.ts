@@ -10,8 +10,7 @@ import {
 } from '@underbell/core/report';
 import { noSuch, putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { findDatasetRow, listDatasets, ownRows, profileColumns } from '../dataset/index.ts';
-import { listPlacements } from '../place/store.ts';
-import { announce, remember, type App } from '../platform/index.ts';
+import { announce, emit, remember, userOf, type App } from '../platform/index.ts';
 import {
   addEdition,
   findEdition,
@@ -22,7 +21,7 @@ import {
   setCurrent,
   type Edition,
 } from './store.ts';
-import { usesOf } from './uses.ts';
+import { followersOf } from './uses.ts';
 
 /**
  * Checks a definition against the datasets that its publisher may see.
@@ -75,6 +74,7 @@ export async function publishReport(
       transaction,
     );
     await announce(app, thing, transaction);
+    await emit(app, 'report.published', { name: definition.name, edition: number });
     return number;
   });
   return { name: definition.name, edition };
@@ -82,7 +82,7 @@ export async function publishReport(
 
 /** What an edition takes from those who use the report must be said out loud first. @throws {Refusal} `EDITION_BREAKS` */
 async function refuseBreaks(app: App, definition: ReportDefinition, what: string): Promise<void> {
-  const broken = brokenUses(definition, await usesOf(app, definition.name));
+  const broken = brokenUses(definition, await followersOf(app, definition.name));
   if (broken.length === 0) return;
   const users = [...new Set(broken.map((one) => one.user))];
   throw new Refusal('EDITION_BREAKS', `this edition would break ${users.join(', ')}; nothing was ${what}`, {
@@ -143,10 +143,10 @@ export async function retireEdition(
   await findEdition(app, name, number);
   if ((await findEdition(app, name)).number === number)
     throw new Refusal('IN_USE', `edition ${number} is the current one`, { hint: 'publish or show another one first' });
-  const pinned = (await listPlacements(app, name)).filter((one) => one.editionNumber === number);
+  const pinned = (await app.things.usesOf({ kind: 'report', name })).filter((one) => one.edition === number);
   if (pinned.length > 0) {
-    const problems = pinned.map((one) => ({ at: `placement ${one.name}`, message: `is pinned to edition ${number}` }));
-    throw new Refusal('IN_USE', `edition ${number} is shown by ${pinned.map((one) => one.name).join(', ')}`, {
+    const problems = pinned.map((one) => ({ at: userOf(one), message: `is pinned to edition ${number}` }));
+    throw new Refusal('IN_USE', `edition ${number} is shown by ${pinned.map((one) => one.by.name).join(', ')}`, {
       problems,
     });
   }
@@ -164,7 +164,7 @@ export async function retireEdition(
 export async function compareTwo(app: App, person: PersonViewer, name: string, from: number, to: number) {
   await requireRight(app, person, 'edit', 'report', name);
   const [before, after] = await Promise.all([findEdition(app, name, from), findEdition(app, name, to)]);
-  const breaks = brokenUses(after.definition, await usesOf(app, name));
+  const breaks = brokenUses(after.definition, await followersOf(app, name));
   return {
     from,
     to,

@@ -1,3 +1,4 @@
 export { writeCalendar, type CalendarEvent } from './calendarFile.ts';
-export { scheduleRoutes } from './routes.ts';
 export { findHolidays, listHolidays, type HolidayList } from './store.ts';
+export { dropCalendar, makeCalendar, ownerOfCalendar, showCalendar } from './calendar.ts';
+export { dropHolidays, saveHolidays, type HolidayWish } from './holidays.ts';

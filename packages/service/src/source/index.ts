@@ -1,5 +1,4 @@
-export { sourceRoutes } from './routes.ts';
-export { cancelQuery, copyFrom, copyOut, withSource } from './postgres.ts';
+export { cancelQuery, copyFrom, copyOut, sourceRefusal, withSource } from './postgres.ts';
 export { readRowFrames, type RowReading } from './rowFrames.ts';
 export { listSources, putSource, sourceUrl } from './store.ts';
 export { connectLive } from './pool.ts';

@@ -3,7 +3,7 @@ import { GuardedSocket, guardRefusal, laneBounds, type App, type Lane } from '..
 import { checkSourceAddress, sourceReach } from './address.ts';
 import { sourceRefusal } from './postgres.ts';
 import { sourceUrl } from './store.ts';
-import { noSuch } from '../access/rights.ts';
+import { noSuch } from '../access/index.ts';
 
 const pools = new WeakMap<App, Map<string, pg.Pool>>();
 

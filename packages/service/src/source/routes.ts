@@ -1,9 +1,9 @@
 import Joi from 'joi';
-import { noSuch, requireMaker, requireRight, thing, visibleNames } from '../access/index.ts';
-import { defineRoute, remember, type Route } from '../platform/index.ts';
+import { noSuch, putOwner, requireMaker, requireRight, thing, visibleNames } from '../access/index.ts';
+import { defineRoute, isThing, remember, type Route } from '../platform/index.ts';
 import { checkSourceAddress } from './address.ts';
 import { askSource, checkSource } from './check.ts';
-import { listSources, putSource, sourceUrl } from './store.ts';
+import { findSource, listSources, putSource, sourceUrl } from './store.ts';
 
 const name = Joi.object({ name: thing.required() });
 
@@ -25,6 +25,20 @@ export const sourceRoutes: Route[] = [
       return { sources: all.filter((one) => seen.includes(one.name)) };
     },
   }),
+  defineRoute<{ name: string }>({
+    method: 'get',
+    path: '/api/v1/sources/:name',
+    tag: 'Sources',
+    audience: 'person',
+    summary: 'One source: its address without a password, and how it answered last',
+    params: name,
+    async handle({ app, person, params }) {
+      await requireRight(app, person, 'view', 'source', params.name);
+      const source = await findSource(app, params.name);
+      if (!source) throw noSuch('source', params.name, []);
+      return source;
+    },
+  }),
   defineRoute<{ name: string }, Record<string, never>, { url: string }>({
     method: 'put',
     path: '/api/v1/sources/:name',
@@ -38,10 +52,14 @@ export const sourceRoutes: Route[] = [
         .required(),
     }),
     async handle({ app, person, params, body, origin }) {
-      await requireMaker(app, person, 'source');
+      const thing = { kind: 'source', name: params.name } as const;
+      const isKnown = await isThing(app, thing);
+      if (isKnown) await requireRight(app, person, 'edit', 'source', params.name);
+      else await requireMaker(app, person, 'source');
       await checkSourceAddress(app.settings, body.url);
       await app.records.transaction(async (transaction) => {
         await putSource(app, params.name, body.url, transaction);
+        if (!isKnown) await putOwner(app, person, thing, transaction);
         await remember(
           app,
           { who: person.email, what: 'source saved', thing: `source ${params.name}`, origin },

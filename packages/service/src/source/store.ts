@@ -52,10 +52,20 @@ export interface ListedSource {
   readonly checkError: string | null;
 }
 
+const listed = ({ name, shownUrl, checkedAt, checkError }: SourceRow): ListedSource => ({
+  name,
+  url: shownUrl,
+  checkedAt,
+  checkError,
+});
+
 export async function listSources(app: App): Promise<ListedSource[]> {
-  return (await table(app).findAll({ order: ['name'] }))
-    .map(plain)
-    .map(({ name, shownUrl, checkedAt, checkError }) => ({ name, url: shownUrl, checkedAt, checkError }));
+  return (await table(app).findAll({ order: ['name'] })).map(plain).map(listed);
+}
+
+export async function findSource(app: App, name: string): Promise<ListedSource | undefined> {
+  const row = await table(app).findByPk(name);
+  return row ? listed(plain(row)) : undefined;
 }
 
 export async function noteCheck(app: App, name: string, checkError: string | null): Promise<void> {

@@ -1,3 +1,2 @@
 export { openTemplate, requireTemplate } from './usecases.ts';
 export { findTemplate, type TemplateRow } from './store.ts';
-export { templateRoutes } from './routes.ts';

@@ -4,7 +4,7 @@ import { Refusal, suggest } from '@underbell/core/refusal';
 import { datasetNameOf, type Parameter } from '@underbell/core/report';
 import { distinctValues, readableRevision, valuesWithWords } from '../dataset/index.ts';
 import type { App } from '../platform/index.ts';
-import type { PreparedView } from './usecases.ts';
+import type { PreparedView } from './prepare.ts';
 
 export interface OfferedValue {
   readonly value: string;

@@ -27,7 +27,7 @@ const beatMs = 20_000;
 
 function concerns({ kind, name }: Change, { datasets, report, placement, board }: Watched): boolean {
   if (kind === 'dataset') return datasets.includes(name);
-  return name === { report, placement, board }[kind];
+  return (kind === 'report' || kind === 'placement' || kind === 'board') && name === { report, placement, board }[kind];
 }
 
 /**

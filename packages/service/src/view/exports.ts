@@ -13,15 +13,14 @@ import {
   type ResultColumn,
 } from '@underbell/core/report';
 import type { Cell } from '@underbell/core/filter';
-import { writeWorkbook } from '@underbell/core/workbook';
+import { heading, toSheet, writeWorkbook } from '@underbell/core/workbook';
 import { countQueryRows, readRows } from '../dataset/index.ts';
 import { requireRight } from '../access/index.ts';
-import type { TokenViewer } from '../oauth/index.ts';
+import type { TokenViewer } from '@underbell/core/access';
 import type { App } from '../platform/index.ts';
-import { dataFigures, filterOf, readOne, readFigures, revisionFor } from './figures.ts';
-import { heading, toSheet } from './sheet.ts';
+import { dataFigures, readOne, readFigures } from './figures.ts';
 import { parameterWords } from './show.ts';
-import type { PreparedView } from './usecases.ts';
+import { revisionFor, type PreparedView } from './prepare.ts';
 
 export type ExportFormat = 'csv' | 'xlsx' | 'png' | 'pdf';
 
@@ -40,7 +39,7 @@ function dataFigure(view: PreparedView, name: string): DataFigure {
 }
 
 function planOf(view: PreparedView, figure: DataFigure) {
-  const filter = filterOf(view, figure);
+  const filter = view.filterOf(figure);
   if (filter instanceof Refusal) throw filter;
   const shown = figureInView(view.viewing, figure);
   const { main } = planFigure(view.viewing.report, shown, filter.visible);
@@ -119,7 +118,7 @@ export function limitWords(view: PreparedView): string[] {
     (one) => `${one.parameter.label ?? one.parameter.name}: ${parameterWords(one, taste.locale)}`,
   );
   const figures = dataFigures(view);
-  const filter = figures.map((one) => filterOf(view, one)).find((one) => !(one instanceof Refusal));
+  const filter = figures.map((one) => view.filterOf(one)).find((one) => !(one instanceof Refusal));
   const own =
     filter && !(filter instanceof Refusal)
       ? filter
@@ -135,7 +134,7 @@ export function limitWords(view: PreparedView): string[] {
 
 /** The scene of the page, or of one figure that fills it. */
 export async function sceneOf(app: App, view: PreparedView, name: string | undefined) {
-  const { viewing, taste, placement } = view;
+  const { viewing, taste, place } = view;
   const figure = name === undefined ? undefined : dataFigure(view, name);
   const results = figure
     ? new Map([[figure.name, await wholeResult(app, view, figure)]])
@@ -149,7 +148,7 @@ export async function sceneOf(app: App, view: PreparedView, name: string | undef
     : viewing.page;
   const oldest = Math.min(...[...view.revisions.values()].map((one) => one.loadedAt.getTime()));
   return {
-    title: placement?.title ?? viewing.report.title,
+    title: place?.title ?? viewing.report.title,
     page,
     results,
     taste,
@@ -190,7 +189,7 @@ export async function exportView(
   const fileName = [report.name, page.name, ...(figure ? [figure] : [])].join('-') + `.${format}`;
   const done = (bytes: Buffer): Exported => ({ bytes, type: types[format], fileName });
   if (format === 'pdf' || format === 'png') {
-    const { drawPdf, drawPng } = await import('./draw.ts');
+    const { drawPdf, drawPng } = await import('../render/index.ts');
     const scene = await sceneOf(app, view, figure);
     return done(format === 'pdf' ? await drawPdf(scene) : drawPng(scene));
   }

@@ -5,47 +5,23 @@ import {
   viewerName,
   viewingBefore,
   type EffectiveFilter,
+  type TokenViewer,
 } from '@underbell/core/access';
-import { isRefusal, Refusal, type RefusalCode } from '@underbell/core/refusal';
+import { Refusal } from '@underbell/core/refusal';
 import {
   asksData,
   comparedWith,
-  datasetNameOf,
   planEarlier,
   planFigure,
   type DataFigure,
   type FigureResult,
 } from '@underbell/core/report';
-import { readFigure, type Revision } from '../dataset/index.ts';
-import type { TokenViewer } from '../oauth/index.ts';
+import { readFigure } from '../dataset/index.ts';
 import { programMark, type App } from '../platform/index.ts';
-import type { PreparedView } from './usecases.ts';
-
-/** What keeps a single figure from its viewer while the rest of the page stands. */
-const masked: readonly RefusalCode[] = ['COLUMN_HIDDEN', 'GROUPS_TOO_SMALL'];
-/** A limit that does not fit a dataset: its figures refuse, unless it fits no dataset of the page at all. */
-const misfits: readonly RefusalCode[] = ['FILTER_UNKNOWN_COLUMN', 'KEY_MISSING'];
+import { misfits, refusalOf, revisionFor, type PreparedView } from './prepare.ts';
 
 export function dataFigures(view: PreparedView): DataFigure[] {
   return view.viewing.page.figures.filter(asksData);
-}
-
-export function revisionFor({ viewing, revisions }: PreparedView, figure: DataFigure): Revision {
-  return revisions.get(datasetNameOf(viewing.report, figure.dataset)!)!;
-}
-
-function refusalOf(error: unknown): Refusal {
-  if (isRefusal(error) && [...masked, ...misfits].includes(error.code)) return error;
-  throw error;
-}
-
-/** The effective filter of a figure, or why it has none. */
-export function filterOf(view: PreparedView, figure: DataFigure): EffectiveFilter | Refusal {
-  try {
-    return effectiveFilterOf(view.viewing, revisionFor(view, figure).shape, figure);
-  } catch (error) {
-    return refusalOf(error);
-  }
 }
 
 /** A mistake is told at once; what fits some datasets of the page is told figure by figure. */
@@ -87,7 +63,7 @@ async function before(app: App, view: PreparedView, figure: DataFigure): Promise
 /** One figure's answer with everything it is compared with. */
 export async function readOne(app: App, view: PreparedView, figure: DataFigure): Promise<FigureResult> {
   const { viewing } = view;
-  const found = filterOf(view, figure);
+  const found = view.filterOf(figure);
   if (found instanceof Refusal) return toRefused(found);
   const drill = viewing.drills?.find((one) => one.figure === figure.name);
   return orRefused(async () => {
@@ -107,7 +83,7 @@ export async function readOne(app: App, view: PreparedView, figure: DataFigure):
 /** Answers of every figure of the page that asks for data. @throws {Refusal} where a limit fits no figure at all */
 export async function readFigures(app: App, view: PreparedView): Promise<Map<string, FigureResult>> {
   const figures = dataFigures(view);
-  throwIfNothingFits(figures.map((figure) => filterOf(view, figure)));
+  throwIfNothingFits(figures.map((figure) => view.filterOf(figure)));
   const entries = await Promise.all(figures.map(async (one) => [one.name, await readOne(app, view, one)] as const));
   return new Map(entries);
 }
@@ -117,10 +93,10 @@ export async function readFigures(app: App, view: PreparedView): Promise<Map<str
  * program that words it.
  */
 export function viewTag(view: PreparedView, now: number, mayExport: boolean): string {
-  const { edition, viewing, revisions, taste, placement } = view;
+  const { edition, viewing, revisions, taste, place } = view;
   const { viewer } = viewing;
   const filters = dataFigures(view).map((figure) => {
-    const filter = filterOf(view, figure);
+    const filter = view.filterOf(figure);
     if (filter instanceof Refusal) return filter.code;
     const { where, masking } = filter;
     return [where, [...masking.hidden], [...masking.coarse], masking.minRows];
@@ -135,7 +111,7 @@ export function viewTag(view: PreparedView, now: number, mayExport: boolean): st
     viewing.drills,
     taste,
     viewerName(viewer),
-    placement?.title,
+    place?.title,
     viewer.kind === 'client' ? (viewer as TokenViewer).details?.pages : undefined,
     mayExport,
     programMark(),

@@ -1,6 +1,16 @@
-export { viewRoutes } from './routes.ts';
-export { prepareBoardFigure, revisionsOf, type PreparedView, type ViewRequest } from './usecases.ts';
-export { explainLimits } from './see.ts';
-export { dataFigures, filterOf, readOne, revisionFor } from './figures.ts';
-export { limitsOf, parameterWords } from './show.ts';
+export {
+  prepare,
+  fix,
+  revisionFor,
+  revisionsOf,
+  tokenBounds,
+  type Place,
+  type PreparedView,
+  type Subject,
+  type ViewRequest,
+} from './prepare.ts';
+export { explainLimits, mayLookAtRows } from './explain.ts';
+export { dataFigures, readOne } from './figures.ts';
+export { limitsOf, parameterWords, showView } from './show.ts';
 export { streamChanges } from './events.ts';
+export { pageRoutes, readRequest, viewQuery, viewWords, type Prepare, type ViewQuery } from './pageRoutes.ts';

@@ -1,10 +1,10 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { requireRight } from '../access/index.ts';
 import type { App } from '../platform/index.ts';
-import { findEdition } from '../report/store.ts';
-import { drawPng } from './draw.ts';
+import { findEdition } from '../report/index.ts';
+import { drawPng } from '../render/index.ts';
 import { sceneOf } from './exports.ts';
-import { prepare } from './usecases.ts';
+import { prepare } from './prepare.ts';
 
 /** A page of any edition as a picture, as one person may see it. */
 export async function pictureOf(

@@ -3,10 +3,10 @@ import { isRefusal } from '@underbell/core/refusal';
 import { asksData, spanWords, type Figure, type Parameter, type ParameterValue } from '@underbell/core/report';
 import { formatDate } from '@underbell/core/format';
 import { rightOn } from '../access/index.ts';
-import type { TokenViewer } from '../oauth/index.ts';
+import type { TokenViewer } from '@underbell/core/access';
 import type { App } from '../platform/index.ts';
-import { readFigures, revisionFor } from './figures.ts';
-import type { PreparedView } from './usecases.ts';
+import { readFigures } from './figures.ts';
+import { revisionFor, type PreparedView } from './prepare.ts';
 
 /** What limits rows and what is masked, in words. */
 function limitsIn(filter: EffectiveFilter) {
@@ -84,7 +84,7 @@ export async function mayTake(app: App, { viewing, right }: PreparedView): Promi
 
 /** The whole answer that a viewer draws. */
 export async function showView(app: App, view: PreparedView, mayExport?: boolean) {
-  const { viewing, edition, placement } = view;
+  const { viewing, edition, place } = view;
   const { report, page } = viewing;
   const { viewer } = viewing;
   const allowed = viewer.kind === 'client' ? (viewer as TokenViewer).details?.pages : undefined;
@@ -92,7 +92,7 @@ export async function showView(app: App, view: PreparedView, mayExport?: boolean
   const own = ownFilterText(viewing, ownerOf(view));
   return {
     report: { name: report.name, title: report.title, edition: edition.number },
-    title: placement?.title ?? report.title,
+    title: place?.title ?? report.title,
     pages: report.pages
       .filter((one) => !allowed || allowed.includes(one.name))
       .map(({ name, title }) => ({ name, title })),

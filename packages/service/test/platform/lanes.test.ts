@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
-import { closeApp, isAnybodyLooking, openApp } from '../../src/platform/index.ts';
+import { closeApp, isAnybodyLooking } from '../../src/platform/index.ts';
+import { openService } from '../../src/service.ts';
 import { House } from '../house.ts';
 
 describe('the lanes', () => {
@@ -15,7 +16,7 @@ describe('the lanes', () => {
     assert.equal(await isAnybodyLooking(app.records), false);
     await app.lanes.planned.query('SELECT 1');
     assert.equal(await isAnybodyLooking(app.records), false, 'planned work is nobody who looks');
-    const other = openApp(app.settings, app.log);
+    const other = openService(app.settings, app.log);
     try {
       await other.lanes.readers.query('SELECT 1');
       assert.equal(await isAnybodyLooking(app.records), true);

@@ -79,6 +79,7 @@ describe('an installation of the first shape', () => {
       '019-secrets',
       '020-idempotency',
       '021-taken-away',
+      '022-names',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },

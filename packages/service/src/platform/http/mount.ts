@@ -7,6 +7,7 @@ import { Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
 import { look } from '../memory.ts';
 import { askingAs, type AskerKey } from '../shares.ts';
+import { leadOn, namedPartOf } from './formerNames.ts';
 import { doOnce, idempotencyKey } from './idempotency.ts';
 import { readInput } from './input.ts';
 import type { Route } from './route.ts';
@@ -63,6 +64,8 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
   const router = new Router();
   const json = bodyParser({ enableTypes: ['json', 'form'], jsonLimit: '4mb', formLimit: '256kb' });
   for (const route of routes) {
+    // What has no such name any more is not taken away by it.
+    const part = route.method === 'delete' ? undefined : namedPartOf(route.path);
     const parse = route.consumes === undefined && route.body !== undefined ? json : (_: Context, next: Next) => next();
     const answer = async (ctx: Context) => {
       refuseCrossSite(app, ctx);
@@ -88,7 +91,7 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
         askers,
         app,
         ctx,
-        params,
+        params: { ...(params as Record<string, unknown> | undefined) },
         query,
         body,
         client,
@@ -99,7 +102,10 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
         },
       };
       const handle = async () => {
-        const made = await askingAs(askers, () => route.handle(request as never));
+        const made = await leadOn(app, part, request.params, {
+          isChange: route.method !== 'get' && !route.isLook && !route.isRead,
+          work: () => askingAs(askers, () => route.handle(request as never)),
+        });
         return { status: made === null ? 204 : (route.status ?? 200), body: made as unknown };
       };
       const key = route.audience === 'anyone' ? undefined : idempotencyKey(ctx);

@@ -41,6 +41,8 @@ export interface RouteSpec<Params = never, Query = never, Body = never> {
   readonly body?: Joi.Schema;
   /** Only looks at what is published, so that records may come from the process's memory. */
   readonly isLook?: true;
+  /** Changes nothing, though it is no `get`. */
+  readonly isRead?: true;
   /** The body is not JSON but this media type, and is read as a stream by the handler. */
   readonly consumes?: string;
   /** The status of a good answer; 200 when left out. */

@@ -1,0 +1,229 @@
+import type { Command } from 'commander';
+import { collect, readPairs } from '../platform/files.ts';
+import { line, show, table } from '../platform/output.ts';
+import { askService } from '../platform/service.ts';
+
+interface MintOptions {
+  readonly client: string;
+  readonly report: string;
+  readonly where: string[];
+  readonly param: string[];
+  readonly page: string[];
+  readonly person?: string;
+  readonly seconds?: string;
+}
+
+interface BoundOptions {
+  readonly title?: string;
+  readonly report: readonly string[];
+  readonly action: readonly string[];
+  readonly seconds?: string;
+  readonly namesPersons?: boolean;
+  readonly origin: readonly string[];
+  readonly mustFilter: readonly string[];
+  readonly requiresProof?: boolean;
+}
+
+interface ShownClient {
+  readonly id: string;
+  readonly title: string;
+  readonly state: string;
+  readonly signsIn: string;
+  readonly reports: readonly string[];
+  readonly actions: readonly string[];
+  readonly maxLifetimeSeconds: number;
+  readonly mayNamePersons: boolean;
+  readonly origins?: readonly string[];
+  readonly mustFilter?: readonly string[];
+  readonly requiresProof?: boolean;
+  readonly formerUntil?: string;
+}
+
+/** Bounds that were said; the others stay, or are as usual. */
+function boundsOf(options: BoundOptions) {
+  const { report, action, seconds, namesPersons, origin, mustFilter, requiresProof } = options;
+  return {
+    ...(report.length > 0 ? { reports: report } : {}),
+    ...(action.length > 0 ? { actions: action } : {}),
+    ...(seconds === undefined ? {} : { maxLifetimeSeconds: Number(seconds) }),
+    ...(namesPersons ? { mayNamePersons: true } : {}),
+    ...(origin.length > 0 ? { origins: origin } : {}),
+    ...(mustFilter.length > 0 ? { mustFilter } : {}),
+    ...(requiresProof ? { requiresProof: true } : {}),
+  };
+}
+
+function addTokens(program: Command): void {
+  const token = program.command('token').description('signed, narrow, revocable keys to view');
+  token
+    .command('mint')
+    .description('mint an access token on behalf of a client, to try a placement')
+    .requiredOption('--client <id>', 'the client')
+    .requiredOption('--report <name>', 'the report')
+    .option('--where <dataset=filter>', 'CQL2 text for a dataset; may be repeated', collect, [])
+    .option('--param <name=value>', 'fix a parameter; may be repeated', collect, [])
+    .option('--page <page>', 'only this page; may be repeated', collect, [])
+    .option('--person <email>', 'the person for whom the token speaks')
+    .option('--seconds <number>', 'how long it lives')
+    .addHelpText(
+      'after',
+      '\nExample:\n  underbell token mint --client harbour-portal --report quay-punctuality --where "sailings=quay_id = \'Q017\'"',
+    )
+    .action(async (options: MintOptions, command: Command) => {
+      const { client, report, person, seconds } = options;
+      const body = {
+        client,
+        report,
+        person,
+        ...(options.page.length > 0 ? { pages: options.page } : {}),
+        ...(options.where.length > 0 ? { where: readPairs(options.where, '--where') } : {}),
+        ...(options.param.length > 0 ? { parameters: readPairs(options.param, '--param') } : {}),
+        ...(seconds === undefined ? {} : { lifetimeSeconds: Number(seconds) }),
+      };
+      const minted = await askService<{ access_token: string; expires_in: number }>('POST', '/api/v1/tokens', { body });
+      show(command, minted, (answer) => line(answer.access_token));
+    });
+  token
+    .command('list')
+    .description('the newest tokens that were handed out')
+    .action(async (_options, command: Command) => {
+      type Shown = {
+        id: string;
+        clientId: string;
+        details: { report: string; where?: Record<string, string> };
+        expiresAt: string;
+        revokedAt: string | null;
+      };
+      const answer = await askService<{ tokens: Shown[] }>('GET', '/api/v1/tokens');
+      show(command, answer, ({ tokens }) => {
+        table(tokens, [
+          { heading: 'token', cell: (one) => one.id },
+          { heading: 'client', cell: (one) => one.clientId },
+          { heading: 'report', cell: (one) => one.details.report },
+          { heading: 'filter', cell: (one) => Object.values(one.details.where ?? {}).join('; ') },
+          {
+            heading: 'state',
+            cell: (one) =>
+              one.revokedAt
+                ? 'revoked'
+                : Date.parse(one.expiresAt) < Date.now()
+                  ? 'expired'
+                  : `until ${one.expiresAt.slice(11, 19)}`,
+          },
+        ]);
+      });
+    });
+  token
+    .command('revoke <id>')
+    .description('take one token back, at once and everywhere')
+    .action(async (id: string, _options, command: Command) => {
+      await askService('DELETE', `/api/v1/tokens/${encodeURIComponent(id)}`);
+      show(command, { revoked: id }, () => line(`The token ${id} is revoked.`));
+    });
+}
+
+export function addTokenCommands(program: Command): void {
+  addTokens(program);
+  const client = program.command('client').description('programs that may ask for access tokens');
+  client
+    .command('list')
+    .description('the clients that reach reports of yours')
+    .action(async (_options, command: Command) => {
+      type Shown = {
+        id: string;
+        title: string;
+        reports: string[];
+        actions: string[];
+        maxLifetimeSeconds: number;
+        state: string;
+      };
+      const answer = await askService<{ clients: Shown[] }>('GET', '/api/v1/clients');
+      show(command, answer, ({ clients }) => {
+        table(clients, [
+          { heading: 'client', cell: (one) => one.id },
+          { heading: 'title', cell: (one) => one.title },
+          { heading: 'reports', cell: (one) => one.reports.join(', ') },
+          { heading: 'may', cell: (one) => one.actions.join(', ') },
+          { heading: 'longest', cell: (one) => `${one.maxLifetimeSeconds} s` },
+          { heading: 'state', cell: (one) => one.state },
+        ]);
+      });
+    });
+  client
+    .command('show <id>')
+    .description('a client with its bounds')
+    .action(async (id: string, _options, command: Command) => {
+      const answer = await askService<ShownClient>('GET', `/api/v1/clients/${encodeURIComponent(id)}`);
+      show(command, answer, (one) => {
+        line(`${one.id}: ${one.title} (${one.state}), signs in ${one.signsIn}`);
+        line(
+          `reports: ${one.reports.join(', ')}; may ${one.actions.join(', ')}, for ${one.maxLifetimeSeconds} s at most`,
+        );
+        line(one.mayNamePersons ? 'speaks for people' : 'speaks for nobody but itself');
+        if (one.origins?.length) line(`shown in pages of ${one.origins.join(', ')}`);
+        if (one.mustFilter?.length) line(`every token must fix ${one.mustFilter.join(', ')}`);
+        if (one.requiresProof) line('its tokens are bound to a key (DPoP)');
+        if (one.formerUntil) line(`the secret before holds until ${one.formerUntil}`);
+      });
+    });
+  const add = client
+    .command('add <id>')
+    .description('register a client under a name that none has; its secret is shown once')
+    .requiredOption('--title <title>', 'what people read')
+    .requiredOption('--report <name>', 'a report it may ask for; may be repeated', collect, [])
+    .action(async (id: string, options: BoundOptions, command: Command) => {
+      const answer = await askService<{ id: string; secret: string }>('POST', '/api/v1/clients', {
+        body: { id, title: options.title, ...boundsOf(options) },
+      });
+      show(command, answer, ({ secret }) => {
+        line(`client: ${id}`);
+        line(`secret: ${secret}   (shown only now)`);
+      });
+    });
+  const change = client
+    .command('change <id>')
+    .description('change the bounds of a client; its secret stays')
+    .option('--title <title>', 'what people read')
+    .option('--report <name>', 'the reports it may ask for, in place of those before; may be repeated', collect, [])
+    .action(async (id: string, options: BoundOptions, command: Command) => {
+      const path = `/api/v1/clients/${encodeURIComponent(id)}`;
+      const {
+        id: _id,
+        state: _state,
+        signsIn: _signsIn,
+        formerUntil: _until,
+        ...known
+      } = await askService<ShownClient>('GET', path);
+      const body = { ...known, ...(options.title ? { title: options.title } : {}), ...boundsOf(options) };
+      const answer = await askService<{ id: string }>('PUT', path, { body });
+      show(command, answer, () => line(`The client ${id} is changed; its secret stays.`));
+    });
+  for (const one of [add, change])
+    one
+      .option('--action <action>', 'what its tokens may: view, export; may be repeated', collect, [])
+      .option('--seconds <number>', 'the longest life of its tokens')
+      .option('--names-persons', 'its tokens may speak for people; an administrator gives this')
+      .option('--origin <origin>', 'a page that may show its tokens, https://…; may be repeated', collect, [])
+      .option('--must-filter <key>', 'a key that every token must fix; may be repeated', collect, [])
+      .option('--requires-proof', 'its tokens are bound to a key (DPoP)');
+  client
+    .command('secret <id>')
+    .description('give a client a new secret; the one before holds beside it for a while')
+    .option('--hours <number>', 'how long the one before holds; 0 ends it at once', '24')
+    .action(async (id: string, options: { hours: string }, command: Command) => {
+      type Renewed = { secret: string; formerUntil: string };
+      const path = `/api/v1/clients/${encodeURIComponent(id)}/secret`;
+      const answer = await askService<Renewed>('POST', path, { body: { hours: Number(options.hours) } });
+      show(command, answer, ({ secret, formerUntil }) => {
+        line(`secret: ${secret}   (shown only now)`);
+        line(`The one before holds until ${formerUntil}.`);
+      });
+    });
+  client
+    .command('remove <id>')
+    .description('remove a client; its tokens end at once')
+    .action(async (id: string, _options, command: Command) => {
+      await askService('DELETE', `/api/v1/clients/${encodeURIComponent(id)}`);
+      show(command, { removed: id }, () => line(`The client ${id} is removed; its tokens have ended.`));
+    });
+}

@@ -1,0 +1,58 @@
+/** What is known of a kind of things wherever it is met. */
+export interface ThingFacts {
+  /** In paths of the API and in sentences. */
+  readonly plural: string;
+  /**
+   * How a thing goes: into the `bin`, from which it can be had back for a while; `at once`; `kept` in the ledger, so that what
+   * it did can be looked up still; or in a way of its own.
+   */
+  readonly leaving: 'bin' | 'at once' | 'kept' | 'its own way';
+  /** It lies in folders and has their rights. */
+  readonly isFolded?: true;
+  /** Why its name stays what it is. */
+  readonly fixedName?: string;
+}
+
+/** Everything that rights are given on. */
+export const thingFacts = {
+  folder: { plural: 'folders', leaving: 'at once' },
+  report: { plural: 'reports', leaving: 'bin', isFolded: true },
+  board: { plural: 'boards', leaving: 'bin', isFolded: true },
+  dataset: { plural: 'datasets', leaving: 'bin', isFolded: true },
+  source: { plural: 'sources', leaving: 'at once' },
+  placement: { plural: 'placements', leaving: 'at once' },
+  list: { plural: 'lists', leaving: 'at once' },
+  template: { plural: 'templates', leaving: 'at once' },
+  destination: { plural: 'destinations', leaving: 'at once' },
+  burst: { plural: 'bursts', leaving: 'kept' },
+  client: {
+    plural: 'clients',
+    leaving: 'its own way',
+    fixedName: 'programs sign in by it; register one of another name and take this one away',
+  },
+} as const satisfies Readonly<Record<string, ThingFacts>>;
+
+/** What grants are given on; `*` as a name means every thing of the kind. */
+export type ThingKind = keyof typeof thingFacts;
+export const thingKinds = Object.keys(thingFacts) as readonly ThingKind[];
+
+type KindsWith<Facts> = {
+  [Kind in ThingKind]: (typeof thingFacts)[Kind] extends Facts ? Kind : never;
+}[ThingKind];
+
+export const factsOf = (kind: ThingKind): ThingFacts => thingFacts[kind];
+const kindsThat = <Kind extends ThingKind>(fit: (facts: ThingFacts) => boolean) =>
+  thingKinds.filter((kind) => fit(factsOf(kind))) as Kind[];
+
+/** Kinds that lie in folders. */
+export type FoldedKind = KindsWith<{ isFolded: true }>;
+export const foldedKinds = kindsThat<FoldedKind>((facts) => facts.isFolded === true);
+/** Kinds that are thrown into the bin. */
+export type BinnedKind = KindsWith<{ leaving: 'bin' }>;
+export const binnedKinds = kindsThat<BinnedKind>((facts) => facts.leaving === 'bin');
+/** Kinds that go for good, rather than into the bin: nothing is lost with them that was not said in a few lines. */
+export type TakenAwayKind = KindsWith<{ leaving: 'at once' | 'kept' }>;
+export const takenAwayKinds = kindsThat<TakenAwayKind>(({ leaving }) => leaving === 'at once' || leaving === 'kept');
+/** Kinds whose things can be given another name. */
+export type RenamedKind = Exclude<ThingKind, KindsWith<{ fixedName: string }>>;
+export const renamedKinds = kindsThat<RenamedKind>((facts) => facts.fixedName === undefined);

@@ -1,0 +1,18 @@
+import type { App } from '../platform/index.ts';
+import { groupNames } from './groupStore.ts';
+import { noSuch } from './rights.ts';
+import { findPersonRow, isClient, listPeople } from './store.ts';
+
+/** @throws {Refusal} `NOT_FOUND` for a group, person or program that there is not */
+export async function requireHolder(app: App, holder: { kind: string; name?: string }): Promise<void> {
+  const { kind, name = '' } = holder;
+  if (kind === 'group') {
+    const groups = await groupNames(app);
+    if (!groups.includes(name)) throw noSuch('group', name, groups);
+  }
+  if (kind === 'client' && !(await isClient(app, name))) throw noSuch('client', name, []);
+  if (kind === 'person' && !(await findPersonRow(app, { email: name }))) {
+    const known = (await listPeople(app)).map((one) => one.email);
+    throw noSuch('person', name, known);
+  }
+}

@@ -1,0 +1,10 @@
+import type { Capability } from '../platform/index.ts';
+import { followGrants, forgetGrants } from './grantStore.ts';
+import { accessRoutes } from './routes.ts';
+
+/** Sessions, people, groups, rights and requests. */
+export const access: Capability = {
+  name: 'access',
+  routes: accessRoutes,
+  references: { follow: followGrants, forget: forgetGrants },
+};

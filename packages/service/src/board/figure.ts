@@ -1,0 +1,29 @@
+import type { PersonViewer } from '@underbell/core/access';
+import type { BoardDefinition, BoardFigure } from '@underbell/core/board';
+import { findFigure, findPage } from '@underbell/core/report';
+import { momentOf, type App } from '../platform/index.ts';
+import { findEdition } from '../report/index.ts';
+import { fix, prepare, type PreparedView, type ViewRequest } from '../view/index.ts';
+
+/** One figure of a board, alone on its page, under the board's own fixed filter and values. */
+export async function prepareBoardFigure(
+  app: App,
+  person: PersonViewer,
+  { board, writerId }: { readonly board: BoardDefinition; readonly writerId: string | null },
+  figure: BoardFigure,
+  request: ViewRequest,
+): Promise<PreparedView> {
+  const edition = await findEdition(app, figure.report);
+  const report = edition.definition;
+  const page = findPage(report, figure.page);
+  const alone = { ...page, figures: [findFigure(page, figure.figure)] };
+  const { today } = momentOf(app);
+  const pages = report.pages.map((one) => (one === page ? alone : one));
+  return prepare(app, {
+    viewer: person,
+    edition: { ...edition, definition: { ...report, pages } },
+    request: { ...request, page: figure.page },
+    fixed: fix(report, figure.parameters ?? {}, 'placement', board.title, today),
+    place: { name: board.title, where: figure.where ?? {}, writerId },
+  });
+}

@@ -1,0 +1,31 @@
+import type { Capability, Handlers } from '../platform/index.ts';
+import { calendarRoutes } from './calendarRoutes.ts';
+import { listRoutes } from './listRoutes.ts';
+import { followIn, lossesIn, usesIn, workOn } from './references.ts';
+import { burstRoutes } from './routes.ts';
+
+// Only workers load the renderers, and only when there is something to render.
+const runs: Handlers = { 'burst.run': async (...job) => (await import('./jobs.ts')).runBurstJob(...job) };
+
+/** Filtered copies to lists of recipients. */
+export const burst: Capability = {
+  name: 'burst',
+  routes: [...calendarRoutes, ...listRoutes, ...burstRoutes],
+  things: [
+    { kind: 'list', table: 'lists' },
+    { kind: 'burst', table: 'bursts' },
+  ],
+  references: { uses: usesIn, losses: lossesIn, work: workOn, follow: followIn },
+  jobs: [
+    // Two, so that a small run does not wait behind a large one.
+    runs,
+    runs,
+    // What starts runs does not wait behind a long load.
+    { 'burst.start': async (...job) => (await import('./jobs.ts')).startScheduled(...job) },
+  ],
+  hears: { 'dataset.refreshed': async (...job) => (await import('./jobs.ts')).startRefreshed(...job) },
+  clock: [
+    { everyMs: 2_000, work: async (app) => (await import('./jobs.ts')).startDue(app) },
+    { everyMs: 15_000, work: async (app) => (await import('./jobs.ts')).dropSpent(app) },
+  ],
+};

@@ -1,0 +1,46 @@
+import { access } from './access/manifest.ts';
+import { board } from './board/manifest.ts';
+import { burst } from './burst/manifest.ts';
+import { dataset } from './dataset/manifest.ts';
+import { deliver } from './deliver/manifest.ts';
+import { directory } from './directory/manifest.ts';
+import { folder } from './folder/manifest.ts';
+import { meter } from './meter/manifest.ts';
+import { place } from './place/manifest.ts';
+import type { Capability } from './platform/index.ts';
+import { refresh } from './refresh/manifest.ts';
+import { report } from './report/manifest.ts';
+import { render } from './render/manifest.ts';
+import { rule } from './rule/manifest.ts';
+import { schedule } from './schedule/manifest.ts';
+import { source } from './source/manifest.ts';
+import { template } from './template/manifest.ts';
+import { see } from './see/manifest.ts';
+import { token } from './token/manifest.ts';
+import { view } from './view/manifest.ts';
+
+/**
+ * What the service can do, each part once. A capability uses those that stand above it and none below; `npm run imports`
+ * checks that.
+ */
+export const capabilities: readonly Capability[] = [
+  render,
+  access,
+  meter,
+  schedule,
+  source,
+  dataset,
+  rule,
+  refresh,
+  report,
+  view,
+  board,
+  place,
+  token,
+  see,
+  template,
+  deliver,
+  burst,
+  directory,
+  folder,
+];

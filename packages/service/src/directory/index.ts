@@ -1,1 +1,0 @@
-export { mountDirectory } from './routes.ts';

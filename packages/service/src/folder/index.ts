@@ -1,1 +1,0 @@
-export { folderRoutes } from './routes.ts';

@@ -1,0 +1,30 @@
+import { foldedKinds } from '@underbell/core/access';
+import { folderOfEach, type App, type Capability, type Named, type ThingUse } from '../platform/index.ts';
+import { folderRoutes } from './routes.ts';
+import { followMarks, forgetMarks } from './store.ts';
+
+const uses = async (app: App): Promise<ThingUse[]> => {
+  const all = await Promise.all(
+    (['folder', ...foldedKinds] as const).map(async (kind) =>
+      (await folderOfEach(app, kind)).map(({ name, folder }): ThingUse => ({
+        by: { kind, name },
+        of: { kind: 'folder', name: folder },
+        what: 'lies in it',
+      })),
+    ),
+  );
+  return all.flat();
+};
+
+/** Folders, search, favourites, the bin, and what is done alike with things of every kind. */
+export const folder: Capability = {
+  name: 'folder',
+  routes: folderRoutes,
+  things: [{ kind: 'folder', table: 'folders', folderColumn: 'parent_name' }],
+  references: {
+    uses,
+    follow: (app: App, thing: Named, to: string) => followMarks(app, thing, to),
+    forget: forgetMarks,
+  },
+  clock: [{ everyMs: 15_000, work: async (app) => (await import('./jobs.ts')).emptyBin(app) }],
+};

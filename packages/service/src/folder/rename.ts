@@ -1,0 +1,92 @@
+import { isAtLeast, type PersonViewer, type RenamedKind } from '@underbell/core/access';
+import { Refusal } from '@underbell/core/refusal';
+import { namesSeen, noSuch, rightOn } from '../access/index.ts';
+import {
+  announce,
+  emit,
+  forgetFormerName,
+  formerNames,
+  giveName,
+  isThing,
+  lockThing,
+  remember,
+  type App,
+  type FormerName,
+  type ThingId,
+} from '../platform/index.ts';
+import { requireDecider } from './takeAway.ts';
+
+/**
+ * Gives a thing another name, in everything that names it: definitions, rights, favourites, tokens that live, what waits in
+ * the queue. Whoever asks for it by its old name is led to it, until another thing is made under that name.
+ *
+ * @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED`, `NAME_TAKEN` also by what lies in the bin, `IN_USE` while it is worked with
+ */
+export async function rename(
+  app: App,
+  person: PersonViewer,
+  thing: ThingId & { readonly kind: RenamedKind },
+  to: string,
+  origin: string,
+): Promise<void> {
+  const { kind, name } = thing;
+  await requireDecider(app, person, thing);
+  if (to === name) return;
+  const seen = await namesSeen(app, person, kind);
+  await app.records.transaction(async (transaction) => {
+    // In one order, so that two who swap names do not wait for each other.
+    for (const one of [name, to].sort()) await lockThing(app, kind, one, transaction);
+    if (!(await isThing(app, thing))) throw noSuch(kind, name, seen);
+    if (await isThing(app, { kind, name: to }, { orBinned: true }))
+      throw new Refusal('NAME_TAKEN', `there is a ${kind} \`${to}\` already, or one in the bin`, {
+        pointer: '/name',
+        word: to,
+        hint: 'choose another name',
+      });
+    const work = await app.things.work(thing);
+    if (work.length > 0)
+      throw new Refusal('IN_USE', `${work.join(', ')}; \`${name}\` keeps its name until that is done`, {
+        word: name,
+        hint: 'try it again then',
+      });
+    await giveName(app, thing, to);
+    await remember(app, {
+      who: person.email,
+      what: `${kind} renamed`,
+      thing: `${kind} ${to}`,
+      origin,
+      before: { name },
+      after: { name: to },
+    });
+    await announce(app, thing);
+    await announce(app, { kind, name: to });
+    await emit(app, 'thing.renamed', { thing, to });
+  });
+}
+
+/** Former names of what a person may change, which lead to it still. */
+export async function seenFormerNames(app: App, person: PersonViewer): Promise<FormerName[]> {
+  const all = await formerNames(app);
+  const seen = await Promise.all(
+    all.map(async ({ kind, now }) => isAtLeast(await rightOn(app, person, kind, now), 'edit')),
+  );
+  return all.filter((_, i) => seen[i]);
+}
+
+/** Lets go of a former name: it leads nowhere any more, and another thing may have it. @throws {Refusal} `NOT_FOUND` */
+export async function dropFormerName(app: App, person: PersonViewer, thing: ThingId, origin: string): Promise<void> {
+  const { kind, name } = thing;
+  const known = (await seenFormerNames(app, person)).find((one) => one.kind === kind && one.name === name);
+  if (!known) throw noSuch(`former name of a ${kind}`, name, []);
+  await requireDecider(app, person, { kind, name: known.now });
+  await app.records.transaction(async () => {
+    await forgetFormerName(app, thing);
+    await remember(app, {
+      who: person.email,
+      what: 'former name let go',
+      thing: `${kind} ${known.now}`,
+      origin,
+      before: { name },
+    });
+  });
+}

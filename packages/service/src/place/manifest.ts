@@ -1,0 +1,58 @@
+import { checkPlacementFilter } from '@underbell/core/access';
+import {
+  lostBy,
+  type App,
+  type Capability,
+  type ColumnsChange,
+  type Impact,
+  type Named,
+  type ThingUse,
+} from '../platform/index.ts';
+import { placeRoutes } from './routes.ts';
+import { findPlacement, listPlacements } from './store.ts';
+import { placeViewRoutes } from './viewRoutes.ts';
+
+const uses = async (app: App): Promise<ThingUse[]> =>
+  (await listPlacements(app)).map(({ name, reportName, editionNumber, page, parameters }) => ({
+    by: { kind: 'placement', name },
+    of: { kind: 'report', name: reportName },
+    what: 'shows it',
+    ...(editionNumber === null ? {} : { edition: editionNumber }),
+    part: { parameters: Object.keys(parameters), ...(page === null ? {} : { page }) },
+  }));
+
+async function losses(app: App, change: ColumnsChange): Promise<Impact[]> {
+  return (await listPlacements(app)).flatMap((one) => {
+    const text = one.conditions[change.before.name];
+    return text === undefined
+      ? []
+      : lostBy(change, `placement ${one.name}`, (shape) => checkPlacementFilter(text, shape));
+  });
+}
+
+/** Conditions are kept by the datasets that they limit. */
+async function follow(app: App, { kind, name }: Named, to: string): Promise<void> {
+  if (kind !== 'dataset') return;
+  await app.records.query(
+    `UPDATE placements SET conditions = (conditions - $from::text) || jsonb_build_object($to::text, conditions->$from)
+     WHERE conditions ? $from`,
+    { bind: { from: name, to } },
+  );
+}
+
+/** Reports where their readers are. */
+export const place: Capability = {
+  name: 'place',
+  routes: [...placeRoutes, ...placeViewRoutes],
+  things: [
+    {
+      kind: 'placement',
+      table: 'placements',
+      async decidedWith(app, name) {
+        const placement = await findPlacement(app, name);
+        return placement && { kind: 'report', name: placement.reportName };
+      },
+    },
+  ],
+  references: { uses, losses, follow },
+};

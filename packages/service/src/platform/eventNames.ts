@@ -1,0 +1,14 @@
+import type { ThingId } from './things.ts';
+
+/** What happens that others may want to know, each with what is told of it. */
+export interface Events {
+  'report.published': { readonly name: string; readonly edition: number };
+  'board.saved': { readonly name: string; readonly version: number };
+  /** `at`: when its rows were loaded, in milliseconds since 1970-01-01T00:00:00Z. */
+  'dataset.refreshed': { readonly name: string; readonly at?: number };
+  'right.changed': { readonly thing: ThingId };
+  'thing.renamed': { readonly thing: ThingId; readonly to: string };
+  'thing.gone': { readonly thing: ThingId };
+  'run.finished': { readonly run: number; readonly burst: string; readonly state: string };
+}
+export type EventName = keyof Events;

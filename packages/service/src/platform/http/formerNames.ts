@@ -1,0 +1,50 @@
+import { factsOf, thingKinds, type ThingKind } from '@underbell/core/access';
+import { isRefusal, Refusal } from '@underbell/core/refusal';
+import type { App } from '../app.ts';
+import { nameNow } from '../names.ts';
+
+/** The part of a path that names a thing: `/api/v1/reports/:name/view`. */
+interface NamedPart {
+  readonly kind: ThingKind;
+  readonly parameter: string;
+}
+
+export function namedPartOf(path: string): NamedPart | undefined {
+  const [, plural, parameter] = /^\/api\/v1\/([a-z]+)\/:(\w+)/.exec(path) ?? [];
+  const kind = thingKinds.find((one) => factsOf(one).plural === plural);
+  return kind && parameter !== undefined ? { kind, parameter } : undefined;
+}
+
+/**
+ * Leads whoever looks at a thing by a name that it had to the thing as it is called now; rights are asked of that. What
+ * would change something says the name of today, so that nobody changes another thing than they mean.
+ *
+ * @param params - the parameters of the path, in which the name is put
+ * @throws {Refusal} `NAME_TAKEN` for a change under a former name
+ */
+export async function leadOn<T>(
+  app: App,
+  part: NamedPart | undefined,
+  params: Record<string, unknown>,
+  { isChange, work }: { readonly isChange: boolean; readonly work: () => Promise<T> },
+): Promise<T> {
+  const given = part && params[part.parameter];
+  if (!part || typeof given !== 'string') return work();
+  const former = { kind: part.kind, name: given };
+  const now = await nameNow(app, former);
+  if (now === undefined) return work();
+  if (isChange)
+    throw new Refusal('NAME_TAKEN', `\`${given}\` was the name of another ${part.kind}; nothing was changed`, {
+      word: given,
+      hint: 'say its name of today, or let go of the former name first',
+    });
+  params[part.parameter] = now;
+  try {
+    return await work();
+  } catch (error) {
+    if (!isRefusal(error, 'NOT_FOUND')) throw error;
+    // Whoever may not see the thing learns nothing: neither its new name, nor that it ever had this one.
+    params[part.parameter] = given;
+    return work();
+  }
+}

@@ -1,0 +1,87 @@
+import type { ThingKind } from '@underbell/core/access';
+import type { DatasetShape } from '@underbell/core/dataset';
+
+export interface ThingId {
+  readonly kind: ThingKind;
+  readonly name: string;
+}
+
+/** What can be given another name: a thing, or a group of people. */
+export interface Named {
+  readonly kind: ThingKind | 'group';
+  readonly name: string;
+}
+
+/** A thing, and the texts that it can be found by. */
+export interface ThingTexts {
+  readonly name: string;
+  readonly title: string;
+  readonly description: string;
+  /** What is inside, each with where it stands: "column Quay name". */
+  readonly inside: readonly { readonly where: string; readonly text: string }[];
+}
+
+/** One use of a thing by another, which would be worse off without it. */
+export interface ThingUse {
+  readonly by: { readonly kind: ThingKind | 'run'; readonly name: string };
+  readonly of: ThingId;
+  /** In words: "shows it". */
+  readonly what: string;
+  /** The edition of a report that it stays with; it follows the current one when left out. */
+  readonly edition?: number;
+  /** The part of a report that is used. */
+  readonly part?: { readonly page?: string; readonly figure?: string; readonly parameters: readonly string[] };
+}
+
+/** Where things of a kind are kept. */
+export interface ThingTable {
+  readonly kind: ThingKind;
+  readonly table: string;
+  /** The column with its name; `name` when left out. */
+  readonly key?: string;
+  /** The column with the folder that it lies in. */
+  readonly folderColumn?: string;
+  /** Why one of them stays as it is, where it does. */
+  readonly stays?: (name: string) => string | undefined;
+}
+
+/** Something that uses a dataset, and what it would lose. */
+export interface Impact {
+  readonly user: string;
+  readonly what: string;
+}
+
+/** Columns of a dataset that are about to change. */
+export interface ColumnsChange {
+  readonly before: DatasetShape;
+  readonly after: DatasetShape;
+}
+
+/** A name that a thing had, and has no more. */
+export interface FormerName extends ThingId {
+  readonly now: string;
+}
+
+/** Every kind of thing of an installation, as its capabilities declare them, and what is asked of all capabilities at once. */
+export interface Things {
+  table(kind: ThingKind): ThingTable;
+  /** Everything of a kind that can be found by its words. */
+  texts(kind: ThingKind): Promise<readonly ThingTexts[]>;
+  /** Tables with data of its own that are dropped after a thing has gone for good. */
+  dataTables(thing: ThingId): Promise<readonly string[]>;
+  /** The thing whose editors decide about this one too: its report, for a placement. */
+  decidedWith(thing: ThingId): Promise<ThingId | undefined>;
+  /** Everything that uses a thing. */
+  usesOf(thing: ThingId): Promise<readonly ThingUse[]>;
+  /** What changed columns of a dataset would break. */
+  losses(change: ColumnsChange): Promise<readonly Impact[]>;
+  /** What is under way with a thing, in words. */
+  work(thing: ThingId): Promise<readonly string[]>;
+  /** Lets everything that names a thing follow it to its new name. */
+  follow(thing: Named, to: string): Promise<void>;
+  /** Lets every capability forget a thing that is gone for good. */
+  forget(thing: ThingId): Promise<void>;
+}
+
+/** Who uses something, in words: `board harbour-day`. */
+export const userOf = ({ by }: ThingUse): string => `${by.kind} ${by.name}`;

@@ -1,0 +1,1 @@
+export { drawPdf, drawPng } from './draw.ts';

@@ -1,0 +1,2 @@
+export { ruleBody } from './schemas.ts';
+export { checkedRule } from './usecases.ts';

@@ -1,0 +1,171 @@
+import Joi from 'joi';
+import { maskPlaces, type Mask, type RecordRule } from '@underbell/core/access';
+import { email, filter, groupName, holderOf, listMasks, listRules, requireRight, thing } from '../access/index.ts';
+import { defineRoute, type Route } from '../platform/index.ts';
+import { ruleBody } from './schemas.ts';
+import { explainFilter, tryRule, valuesOf, vocabulary } from './try.ts';
+import { dropMask, dropRule, saveMask, saveRule } from './usecases.ts';
+
+type TryBody = Pick<RecordRule, 'name' | 'appliesTo' | 'where'> & { readonly as?: string };
+type Named = { dataset: string; name: string };
+const named = Joi.object({ dataset: thing.required(), name: thing.required() });
+const column = Joi.string().max(63).required();
+
+const effect = Joi.alternatives().conditional('.kind', {
+  switch: [
+    { is: 'hide', then: Joi.object({ kind: Joi.string().required(), column }) },
+    {
+      is: 'coarsen',
+      then: Joi.object({
+        kind: Joi.string().required(),
+        column,
+        by: Joi.alternatives()
+          .conditional('.to', {
+            switch: [
+              { is: 'column', then: Joi.object({ to: Joi.string().required(), column }) },
+              {
+                is: 'band',
+                then: Joi.object({ to: Joi.string().required(), width: Joi.number().positive().max(1e12).required() }),
+              },
+            ],
+            otherwise: Joi.object({
+              to: Joi.string().valid('day', 'month', 'quarter', 'year', 'band', 'column').required(),
+            }),
+          })
+          .required(),
+      }),
+    },
+  ],
+  otherwise: Joi.object({
+    kind: Joi.string().valid('small groups', 'hide', 'coarsen').required(),
+    rows: Joi.number().integer().min(2).max(10_000).required(),
+  }),
+});
+
+export const ruleRoutes: Route[] = [
+  defineRoute<{ dataset: string }>({
+    method: 'get',
+    path: '/api/v1/datasets/:dataset/rules',
+    tag: 'Rules',
+    audience: 'person',
+    summary: 'The record rules of a dataset',
+    params: Joi.object({ dataset: thing.required() }),
+    async handle({ app, person, params }) {
+      await requireRight(app, person, 'edit', 'dataset', params.dataset);
+      return { rules: await listRules(app, params.dataset) };
+    },
+  }),
+  defineRoute<Named, Record<string, never>, Pick<RecordRule, 'appliesTo' | 'where'>>({
+    method: 'put',
+    path: '/api/v1/datasets/:dataset/rules/:name',
+    tag: 'Rules',
+    audience: 'person',
+    summary: 'Save a record rule',
+    params: named,
+    body: ruleBody,
+    handle: async ({ app, person, params, body, origin }) => ({
+      rule: await saveRule(app, person, { ...params, ...body }, origin),
+    }),
+  }),
+  defineRoute<Named, { confirmed: boolean }>({
+    method: 'delete',
+    path: '/api/v1/datasets/:dataset/rules/:name',
+    tag: 'Rules',
+    audience: 'person',
+    summary: 'Remove a record rule',
+    status: 204,
+    params: named,
+    query: Joi.object({ confirmed: Joi.boolean().default(false) }),
+    async handle({ app, person, params, query, origin }) {
+      await dropRule(app, person, { ...params, isConfirmed: query.confirmed }, origin);
+      return null;
+    },
+  }),
+  defineRoute<{ dataset: string }>({
+    method: 'get',
+    path: '/api/v1/datasets/:dataset/masks',
+    tag: 'Rules',
+    audience: 'person',
+    summary: 'The masks of a dataset',
+    params: Joi.object({ dataset: thing.required() }),
+    async handle({ app, person, params }) {
+      await requireRight(app, person, 'edit', 'dataset', params.dataset);
+      return { masks: await listMasks(app, params.dataset) };
+    },
+  }),
+  defineRoute<Named, Record<string, never>, Pick<Mask, 'appliesTo' | 'except' | 'effect'>>({
+    method: 'put',
+    path: '/api/v1/datasets/:dataset/masks/:name',
+    tag: 'Rules',
+    audience: 'person',
+    summary: 'Save a mask: hide a column, coarsen it, or keep small groups back',
+    params: named,
+    body: Joi.object({
+      appliesTo: holderOf('group', 'person', 'place').required(),
+      except: Joi.array().items(groupName).unique().max(50).default([]),
+      effect: effect.required(),
+    }).custom((value: Pick<Mask, 'appliesTo'>, helpers) => {
+      const { appliesTo } = value;
+      if (appliesTo.kind !== 'place' || maskPlaces.includes(appliesTo.name)) return value;
+      return helpers.message({ custom: `a place is one of ${maskPlaces.join(', ')}` });
+    }),
+    handle: async ({ app, person, params, body, origin }) => ({
+      mask: await saveMask(app, person, { ...params, ...body }, origin),
+    }),
+  }),
+  defineRoute<Named>({
+    method: 'delete',
+    path: '/api/v1/datasets/:dataset/masks/:name',
+    tag: 'Rules',
+    audience: 'person',
+    summary: 'Remove a mask',
+    status: 204,
+    params: named,
+    async handle({ app, person, params, origin }) {
+      await dropMask(app, person, params, origin);
+      return null;
+    },
+  }),
+  defineRoute<{ name: string }>({
+    method: 'get',
+    path: '/api/v1/datasets/:name/vocabulary',
+    tag: 'Rules',
+    audience: 'person',
+    summary: 'What a rule of the dataset may name: columns, attributes of people, groups',
+    params: Joi.object({ name: thing.required() }),
+    handle: ({ app, person, params }) => vocabulary(app, person, params.name),
+  }),
+  defineRoute<{ name: string }, Record<string, never>, TryBody>({
+    method: 'post',
+    path: '/api/v1/datasets/:name/try-rule',
+    tag: 'Rules',
+    audience: 'person',
+    summary: 'What a record rule means and which rows it keeps and drops for a person, before it is saved',
+    params: Joi.object({ name: thing.required() }),
+    body: ruleBody.keys({ name: thing.default('draft'), as: email }),
+    handle: ({ app, person, params, body }) => {
+      const { as, ...rule } = body;
+      return tryRule(app, person, { ...rule, dataset: params.name }, as);
+    },
+  }),
+  defineRoute<{ name: string }, Record<string, never>, { filter: unknown }>({
+    method: 'post',
+    path: '/api/v1/datasets/:name/explain',
+    tag: 'Datasets',
+    audience: 'person',
+    summary: 'What a filter means, in words and in both forms of CQL2',
+    params: Joi.object({ name: thing.required() }),
+    body: Joi.object({ filter: filter.required() }),
+    handle: ({ app, person, params, body }) => explainFilter(app, person, params.name, body.filter),
+  }),
+  defineRoute<{ name: string }, { column: string; starts: string }>({
+    method: 'get',
+    path: '/api/v1/datasets/:name/values',
+    tag: 'Datasets',
+    audience: 'person',
+    summary: 'Values of a column as you are shown them, the most frequent first',
+    params: Joi.object({ name: thing.required() }),
+    query: Joi.object({ column: Joi.string().max(63).required(), starts: Joi.string().max(200).allow('').default('') }),
+    handle: ({ app, person, params, query }) => valuesOf(app, person, params.name, query.column, query.starts),
+  }),
+];

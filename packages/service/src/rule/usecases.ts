@@ -1,0 +1,138 @@
+import {
+  checkMask,
+  checkRule,
+  type Mask,
+  type MaskHolder,
+  type PersonViewer,
+  type RecordRule,
+} from '@underbell/core/access';
+import { toFilterText } from '@underbell/core/filter';
+import { Refusal } from '@underbell/core/refusal';
+import {
+  attributeNames,
+  listMasks,
+  listRules,
+  noSuch,
+  putMask,
+  putRule,
+  removeMask,
+  removeRule,
+  requireHolder,
+  requireRight,
+} from '../access/index.ts';
+import { findDataset } from '../dataset/index.ts';
+import { lockThing, remember, type App, type AuditEntry } from '../platform/index.ts';
+
+/** Addresses are kept in lower case, so that a rule for a person is found by any spelling. */
+function settled<T extends { kind: string; name?: string }>(holder: T): T {
+  return holder.kind === 'person' ? { ...holder, name: holder.name?.toLowerCase() } : holder;
+}
+
+async function change(
+  app: App,
+  entry: AuditEntry,
+  work: (transaction: Parameters<typeof putRule>[2]) => Promise<unknown>,
+): Promise<void> {
+  await app.records.transaction(async (transaction) => {
+    await work(transaction);
+    await remember(app, entry, transaction);
+  });
+}
+
+/** Checks a rule with every name in it. @returns it as it would be kept: CQL2 text */
+export async function checkedRule(app: App, rule: RecordRule & { where: unknown }): Promise<RecordRule> {
+  const dataset = await findDataset(app, rule.dataset);
+  await requireHolder(app, rule.appliesTo);
+  const where = toFilterText(rule.where);
+  checkRule(where, dataset, await attributeNames(app));
+  return { ...rule, where, appliesTo: settled(rule.appliesTo) };
+}
+
+/** Saves a record rule after checking every name in it. */
+export async function saveRule(app: App, person: PersonViewer, given: RecordRule, origin: string): Promise<RecordRule> {
+  await requireRight(app, person, 'edit', 'dataset', given.dataset);
+  const rule = await checkedRule(app, given);
+  const before = (await listRules(app, rule.dataset)).find((one) => one.name === rule.name);
+  const entry = {
+    who: person.email,
+    what: 'record rule saved',
+    thing: `dataset ${rule.dataset}`,
+    origin,
+    before,
+    after: rule,
+  };
+  await change(app, entry, (transaction) => putRule(app, rule, transaction));
+  return rule;
+}
+
+/**
+ * Takes a rule away.
+ *
+ * @throws {Refusal} `IN_USE` for the last rule of a dataset, unless confirmed: everyone with the report would see every row
+ */
+export async function dropRule(
+  app: App,
+  person: PersonViewer,
+  rule: { dataset: string; name: string; isConfirmed: boolean },
+  origin: string,
+): Promise<void> {
+  await requireRight(app, person, 'own', 'dataset', rule.dataset);
+  await app.records.transaction(async (transaction) => {
+    // Two who take rules away at once would otherwise each leave the other's as the last.
+    await lockThing(app, 'dataset', rule.dataset, transaction);
+    const rules = await listRules(app, rule.dataset);
+    const before = rules.find((one) => one.name === rule.name);
+    if (!before) {
+      const known = rules.map((one) => one.name);
+      throw noSuch('record rule', rule.name, known);
+    }
+    if (rules.length === 1 && !rule.isConfirmed) {
+      throw new Refusal(
+        'IN_USE',
+        `\`${rule.name}\` is the last rule of \`${rule.dataset}\`; without it every viewer sees every row`,
+        { hint: 'confirm that this is meant' },
+      );
+    }
+    await removeRule(app, rule.dataset, rule.name, transaction);
+    const entry = { who: person.email, what: 'record rule removed', thing: `dataset ${rule.dataset}`, origin, before };
+    await remember(app, entry, transaction);
+  });
+}
+
+/** Saves a mask after checking its columns and holders. */
+export async function saveMask(app: App, person: PersonViewer, given: Mask, origin: string): Promise<Mask> {
+  await requireRight(app, person, 'edit', 'dataset', given.dataset);
+  await requireHolder(app, given.appliesTo);
+  for (const name of given.except) await requireHolder(app, { kind: 'group', name });
+  checkMask(given, await findDataset(app, given.dataset));
+  const mask: Mask = { ...given, appliesTo: settled<MaskHolder>(given.appliesTo) };
+  const before = (await listMasks(app, mask.dataset)).find((one) => one.name === mask.name);
+  const entry = {
+    who: person.email,
+    what: 'mask saved',
+    thing: `dataset ${mask.dataset}`,
+    origin,
+    before,
+    after: mask,
+  };
+  await change(app, entry, (transaction) => putMask(app, mask, transaction));
+  return mask;
+}
+
+/** Takes a mask away; its viewers see the column again. */
+export async function dropMask(
+  app: App,
+  person: PersonViewer,
+  mask: { dataset: string; name: string },
+  origin: string,
+): Promise<void> {
+  await requireRight(app, person, 'own', 'dataset', mask.dataset);
+  const masks = await listMasks(app, mask.dataset);
+  const before = masks.find((one) => one.name === mask.name);
+  if (!before) {
+    const known = masks.map((one) => one.name);
+    throw noSuch('mask', mask.name, known);
+  }
+  const entry = { who: person.email, what: 'mask removed', thing: `dataset ${mask.dataset}`, origin, before };
+  await change(app, entry, (transaction) => removeMask(app, mask.dataset, mask.name, transaction));
+}

@@ -1,0 +1,190 @@
+import {
+  effectiveFilterOf,
+  readAuthorizationDetails,
+  viewerName,
+  type EffectiveFilter,
+  type PersonViewer,
+  type RecordRule,
+  type ReportViewDetails,
+  type Right,
+  type TokenViewer,
+} from '@underbell/core/access';
+import { Refusal } from '@underbell/core/refusal';
+import { findPerson, listPeople, noSuch, requireRight, rightOn } from '../access/index.ts';
+import { checkedRule } from '../rule/index.ts';
+import { countBetween } from '../dataset/index.ts';
+import { checkDetails, describeToken, requireClient } from '../token/index.ts';
+import { findPlacement, placeOf } from '../place/index.ts';
+import { momentOf, type App } from '../platform/index.ts';
+import { findEdition, type Edition } from '../report/index.ts';
+import {
+  explainLimits,
+  fix,
+  mayLookAtRows,
+  prepare,
+  showView,
+  tokenBounds,
+  type PreparedView,
+  type Subject,
+  type ViewRequest,
+} from '../view/index.ts';
+
+/** Through whose eyes: a person's, a client's with what it would ask for, or those of a token that was handed out; in a placement or not. */
+export interface SeenAs {
+  readonly person?: string;
+  readonly client?: string;
+  readonly details?: Omit<ReportViewDetails, 'type' | 'report'>;
+  readonly token?: string;
+  readonly placement?: string;
+}
+
+export interface SeeRequest {
+  readonly report: string;
+  readonly as: SeenAs;
+  /** A second viewer, to compare with. */
+  readonly and?: SeenAs;
+  readonly request: ViewRequest;
+  /** A rule to be tried before it is saved. */
+  readonly draft?: RecordRule;
+}
+
+async function personNamed(app: App, email: string): Promise<PersonViewer> {
+  const person = await findPerson(app, { email });
+  if (person) return person;
+  const known = (await listPeople(app)).map((one) => one.email);
+  throw noSuch('person', email, known);
+}
+
+async function clientViewer(app: App, asker: PersonViewer, report: string, as: SeenAs): Promise<TokenViewer> {
+  if (as.token !== undefined) {
+    const viewer = await describeToken(app, as.token);
+    if (viewer.details.report !== report) throw noSuch('token', as.token, []);
+    return viewer;
+  }
+  const client = await requireClient(app, asker, as.client!);
+  const asked = { type: 'report_view', report, actions: ['view'], ...as.details };
+  const details = readAuthorizationDetails([asked]) as ReportViewDetails;
+  await checkDetails(app, details);
+  const person = details.person === undefined ? undefined : await personNamed(app, details.person);
+  return {
+    kind: 'client',
+    clientId: client.id,
+    tokenId: '',
+    where: details.where ?? {},
+    details,
+    expiresAt: 0,
+    giverId: null,
+    ...(person ? { person } : {}),
+  };
+}
+
+interface Seen {
+  readonly view: PreparedView;
+  readonly right: Right | undefined;
+  readonly who: { readonly kind: 'person' | 'client'; readonly name: string; readonly person?: PersonViewer };
+}
+
+async function look(app: App, asker: PersonViewer, edition: Edition, as: SeenAs, options: SeeRequest): Promise<Seen> {
+  const { report, request, draft } = options;
+  const isClient = as.client !== undefined || as.token !== undefined;
+  if (isClient === (as.person !== undefined))
+    throw new Refusal('INPUT_INVALID', 'say either a person, or a client or token', { pointer: '/as' });
+  const placement = as.placement === undefined ? undefined : await findPlacement(app, as.placement);
+  if (as.placement !== undefined && placement?.reportName !== report) throw noSuch('placement', as.placement, []);
+  const viewer = isClient ? await clientViewer(app, asker, report, as) : await personNamed(app, as.person!);
+  const page = request.page ?? placement?.page ?? undefined;
+  const { today } = momentOf(app);
+  const token = viewer.kind === 'client' ? tokenBounds(viewer as TokenViewer, edition.definition, page, today) : [];
+  const own = placement ? fix(edition.definition, placement.parameters, 'placement', placement.name, today) : [];
+  const subject: Subject = {
+    viewer,
+    edition,
+    request,
+    fixed: [...token, ...own],
+    ...(placement ? { place: placeOf(placement) } : {}),
+    ...(draft ? { draft } : {}),
+  };
+  const right: Right | undefined =
+    viewer.kind === 'person'
+      ? await rightOn(app, viewer, 'report', report)
+      : { level: 'view', because: `may view: access token of ${viewer.clientId}` };
+  const person = viewer.kind === 'person' ? viewer : viewer.person;
+  const who = { kind: viewer.kind, name: viewerName(viewer), ...(person ? { person } : {}) };
+  return { view: await prepare(app, subject), right, who };
+}
+
+async function describe(app: App, asker: PersonViewer, seen: Seen) {
+  const { view, right, who } = seen;
+  const { viewing } = view;
+  const isOpen = await mayLookAtRows(app, asker, view.revisions.keys());
+  const datasets = await Promise.all(
+    [...view.revisions.values()].map((revision) =>
+      explainLimits(app, revision, effectiveFilterOf(viewing, revision.shape), isOpen ? 'all' : 'none'),
+    ),
+  );
+  const shown = right !== undefined && isOpen ? await showView(app, view) : undefined;
+  const { person } = who;
+  return {
+    page: viewing.page.name,
+    as: {
+      kind: who.kind,
+      name: who.name,
+      ...(person ? { email: person.email, groups: person.groups, attributes: person.attributes } : {}),
+      ...(view.place ? { placement: view.place.name } : {}),
+    },
+    right: right ?? { level: 'none', because: `nothing gives ${who.name} a right on this report` },
+    datasets,
+    ...(isOpen ? {} : { withheld: 'figures and counts are shown to those who may edit the datasets behind them' }),
+    view: shown,
+    figures: shown?.page.figures ?? [],
+    results: shown?.results ?? {},
+  };
+}
+
+/** How two viewers differ: rows that both see and that only one sees, and what differs in words. */
+async function compare(app: App, asker: PersonViewer, first: Seen, second: Seen) {
+  const words = (filter: EffectiveFilter) => [
+    ...filter.explain().map((one) => `${one.origin}: ${one.words}`),
+    ...filter.masking.words.map((one) => `mask: ${one.words}`),
+  ];
+  const isOpen = await mayLookAtRows(app, asker, first.view.revisions.keys());
+  return Promise.all(
+    [...first.view.revisions.values()].map(async (revision) => {
+      const [a, b] = [first, second].map((one) => effectiveFilterOf(one.view.viewing, revision.shape)) as [
+        EffectiveFilter,
+        EffectiveFilter,
+      ];
+      const request = (filter: EffectiveFilter) => ({ lane: 'readers' as const, revision, filter });
+      const [wordsOfA, wordsOfB] = [words(a), words(b)];
+      return {
+        dataset: revision.shape.name,
+        ...(isOpen ? await countBetween(app, request(a), request(b)) : {}),
+        onlyFirstLimits: wordsOfA.filter((one) => !wordsOfB.includes(one)),
+        onlySecondLimits: wordsOfB.filter((one) => !wordsOfA.includes(one)),
+      };
+    }),
+  );
+}
+
+/**
+ * What somebody else would see of a report: each limit with its origin and the rows left after it, the page itself, and
+ * how it differs from what a second viewer sees.
+ *
+ * @throws {Refusal} `NOT_ALLOWED` unless the asker may edit the report
+ */
+export async function seeAs(app: App, asker: PersonViewer, options: SeeRequest) {
+  await requireRight(app, asker, 'edit', 'report', options.report);
+  const edition = await findEdition(app, options.report);
+  if (options.draft) await requireRight(app, asker, 'edit', 'dataset', options.draft.dataset);
+  const draft = options.draft && (await checkedRule(app, options.draft));
+  const settled = { ...options, ...(draft ? { draft } : {}) };
+  const first = await look(app, asker, edition, options.as, settled);
+  const described = { report: options.report, ...(await describe(app, asker, first)) };
+  if (options.and === undefined) return described;
+  const second = await look(app, asker, edition, options.and, settled);
+  return {
+    ...described,
+    and: await describe(app, asker, second),
+    difference: await compare(app, asker, first, second),
+  };
+}

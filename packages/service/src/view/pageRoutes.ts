@@ -1,0 +1,225 @@
+import Joi from 'joi';
+import { Readable } from 'node:stream';
+import type { RawParameters } from '@underbell/core/report';
+import type { Context } from 'koa';
+import type { TokenViewer } from '@underbell/core/access';
+import { Refusal } from '@underbell/core/refusal';
+import { thing } from '../access/index.ts';
+import { defineRoute, type Request, type Route } from '../platform/index.ts';
+import { filterWords, offeredValues } from './choices.ts';
+import { streamChanges } from './events.ts';
+import { exportView, readWindow, type ExportFormat, type RowWindow } from './exports.ts';
+import { dataFigures } from './figures.ts';
+import { showPage } from './page.ts';
+import { revisionFor, type PreparedView, type ViewRequest } from './prepare.ts';
+
+const text = Joi.string().max(16_384);
+export const viewWords = {
+  page: Joi.string().max(60).description('a page by its readable name'),
+  where: text.description('CQL2 text; can only narrow'),
+  choose: Joi.array()
+    .items(text)
+    .single()
+    .max(60)
+    .description('figure:value, a mark picked in a figure; repeated for several'),
+  drill: Joi.array()
+    .items(text)
+    .single()
+    .max(20)
+    .description('figure:value, a mark opened in a figure; one for each level'),
+  without: Joi.array().items(Joi.string().max(63)).single().max(30).description('parameters without their default'),
+};
+
+const rawParameter = Joi.alternatives(
+  Joi.string().max(1000),
+  Joi.array().items(Joi.string().max(1000)).min(1).max(200),
+);
+
+/** Every other word of the address is a parameter of the report, checked against its definition. */
+export const viewQuery = Joi.object(viewWords).pattern(Joi.string().max(63), rawParameter);
+
+export type ViewQuery = {
+  page?: string;
+  where?: string;
+  choose?: string[];
+  drill?: string[];
+  without?: string[];
+} & Record<string, string | string[] | undefined>;
+
+/** The same as the words of an address, for what is more than looking. */
+const viewBody = {
+  page: viewWords.page,
+  where: viewWords.where,
+  choose: Joi.array().items(text).max(60),
+  drill: Joi.array().items(text).max(20),
+  without: viewWords.without,
+  parameters: Joi.object().pattern(Joi.string().max(63), rawParameter).default({}),
+};
+
+interface ViewBody {
+  readonly page?: string;
+  readonly where?: string;
+  readonly choose?: string[];
+  readonly drill?: string[];
+  readonly without?: string[];
+  readonly parameters: RawParameters;
+}
+
+function readChoices(choose: readonly string[]): ViewRequest['choices'] {
+  const byFigure = new Map<string, string[]>();
+  for (const one of choose) {
+    const at = one.indexOf(':');
+    if (at < 1) throw new Refusal('INPUT_INVALID', `\`${one}\` is not figure:value`, { pointer: 'choose', word: one });
+    const figure = one.slice(0, at);
+    byFigure.set(figure, [...(byFigure.get(figure) ?? []), one.slice(at + 1)]);
+  }
+  return [...byFigure].map(([figure, values]) => ({ figure, values }));
+}
+
+export function readRequest(query: ViewQuery, ctx: Context): ViewRequest {
+  const { page, where, choose, drill, without, ...parameters } = query;
+  return toRequest({ page, where, choose, drill, without, parameters: parameters as RawParameters }, ctx);
+}
+
+function toRequest({ page, where, choose, drill, without, parameters }: ViewBody, ctx: Context): ViewRequest {
+  return {
+    parameters,
+    choices: readChoices(choose ?? []),
+    ...(page === undefined ? {} : { page }),
+    ...(where === undefined ? {} : { where }),
+    ...(drill === undefined ? {} : { drills: readChoices(drill) }),
+    ...(without === undefined ? {} : { without }),
+    languages: ctx.get('Accept-Language'),
+  };
+}
+
+type Asked = Request<{ name: string }, unknown, unknown>;
+export type Prepare = (
+  asked: Pick<Asked, 'app' | 'ctx' | 'client' | 'params' | 'person'>,
+  request: ViewRequest,
+) => Promise<PreparedView>;
+
+const figureName = Joi.string().max(60);
+
+/** Everything that can be asked of a page, by a placement or by the report itself. */
+export function pageRoutes(base: string, audience: 'viewer' | 'person', what: string, prepare: Prepare): Route[] {
+  const params = Joi.object({ name: thing.required() });
+  const about = { tag: 'Viewing', audience, params } as const;
+  return [
+    defineRoute<{ name: string }, ViewQuery>({
+      ...about,
+      method: 'get',
+      path: `${base}/view`,
+      isLook: true,
+      summary: `A page as ${what} may see it`,
+      query: viewQuery,
+      async handle(asked) {
+        const { app, ctx } = asked;
+        const view = await prepare(asked, readRequest(asked.query, ctx));
+        const { tag, page } = await showPage(app, view, ctx.get('If-None-Match'));
+        ctx.set('ETag', tag);
+        ctx.set('Cache-Control', 'private, no-cache');
+        ctx.set('Vary', 'Authorization, Cookie, Accept-Language');
+        if (page === undefined) ctx.status = 304;
+        return page ?? null;
+      },
+    }),
+    defineRoute<{ name: string }, Record<string, never>, ViewBody & RowWindow>({
+      ...about,
+      method: 'post',
+      path: `${base}/rows`,
+      isLook: true,
+      summary: 'A window of a long table, in the order that the reader wants',
+      body: Joi.object({
+        ...viewBody,
+        figure: figureName.required(),
+        from: Joi.number().integer().min(0).max(10_000_000).default(0),
+        count: Joi.number().integer().min(1).max(1000).default(200),
+        sort: Joi.object({ by: Joi.string().max(63).required(), descending: Joi.boolean().default(false) }),
+      }),
+      async handle(asked) {
+        const { figure, from, count, sort, ...rest } = asked.body;
+        const view = await prepare(asked, toRequest(rest, asked.ctx));
+        return readWindow(asked.app, view, { figure, from, count, ...(sort ? { sort } : {}) });
+      },
+    }),
+    defineRoute<{ name: string }, Record<string, never>, ViewBody & { parameter: string; search: string }>({
+      ...about,
+      method: 'post',
+      path: `${base}/values`,
+      isLook: true,
+      summary: 'Values to choose from for a parameter',
+      body: Joi.object({
+        ...viewBody,
+        parameter: Joi.string().max(63).required(),
+        search: Joi.string().max(200).allow('').default(''),
+      }),
+      async handle(asked) {
+        const { parameter, search, ...rest } = asked.body;
+        return offeredValues(asked.app, await prepare(asked, toRequest(rest, asked.ctx)), parameter, search);
+      },
+    }),
+    defineRoute<{ name: string }, Record<string, never>, ViewBody & { column: string; starts: string }>({
+      ...about,
+      method: 'post',
+      path: `${base}/words`,
+      isLook: true,
+      summary: 'What the reader’s own filter may name, and the values of one column',
+      body: Joi.object({
+        ...viewBody,
+        column: Joi.string().max(63),
+        starts: Joi.string().max(200).allow('').default(''),
+      }),
+      async handle(asked) {
+        const { column, starts, ...rest } = asked.body;
+        return filterWords(asked.app, await prepare(asked, toRequest(rest, asked.ctx)), column, starts);
+      },
+    }),
+    defineRoute<{ name: string }, Record<string, never>, ViewBody & { figure?: string; format: ExportFormat }>({
+      ...about,
+      method: 'post',
+      path: `${base}/export`,
+      isRead: true,
+      summary: 'A figure, or the page, as a file; needs the right to export',
+      body: Joi.object({
+        ...viewBody,
+        figure: figureName,
+        format: Joi.string().valid('csv', 'xlsx', 'png', 'pdf').required(),
+      }),
+      answer: { description: 'the file', type: 'application/octet-stream' },
+      async handle(asked) {
+        const { figure, format, ...rest } = asked.body;
+        const view = await prepare(asked, toRequest(rest, asked.ctx));
+        const { bytes, type, fileName } = await exportView(asked.app, view, { format, ...(figure ? { figure } : {}) });
+        asked.ctx.set('Content-Disposition', `attachment; filename="${fileName}"`);
+        return { stream: Readable.from([bytes]), type };
+      },
+    }),
+    defineRoute<{ name: string }, ViewQuery>({
+      ...about,
+      method: 'get',
+      path: `${base}/events`,
+      summary: 'Server-sent events: tells when what the page shows has changed',
+      query: viewQuery,
+      answer: { description: 'text/event-stream', type: 'text/event-stream' },
+      async handle(asked) {
+        const request = readRequest(asked.query, asked.ctx);
+        const view = await prepare(asked, request);
+        const watched = {
+          datasets: dataFigures(view).map((figure) => revisionFor(view, figure).shape.name),
+          report: view.viewing.report.name,
+          ...(view.place?.kind ? { placement: view.place.name } : {}),
+        };
+        const { client } = asked as { client?: TokenViewer };
+        return streamChanges(asked.app, asked.ctx, watched, {
+          shares: asked.askers,
+          ...(client ? { endsAt: client.expiresAt } : {}),
+          async look() {
+            const { app, ctx, params } = asked;
+            await prepare({ app, ctx, params, ...(await asked.again()) } as Asked, request);
+          },
+        });
+      },
+    }),
+  ];
+}
