@@ -40,47 +40,36 @@ const makerKinds: ThingKind[] = [
 /** People, groups and rights of the demo. */
 export async function addDemoPeople(app: App, company: Company): Promise<void> {
   const passwordHash = await hashPassword(demoPassword);
-  await app.records.transaction(async (transaction) => {
-    await addPerson(app, { ...demoPeople.administrator, passwordHash, isAdministrator: true }, transaction);
-    await addPerson(app, { ...demoPeople.publisher, passwordHash, groups: ['Publishers'] }, transaction);
-    await addPerson(
-      app,
-      { email: 'board@harbourboard.example', name: 'Harbour board', passwordHash, groups: ['Harbour board'] },
-      transaction,
-    );
+  await app.records.transaction(async () => {
+    await addPerson(app, { ...demoPeople.administrator, passwordHash, isAdministrator: true });
+    await addPerson(app, { ...demoPeople.publisher, passwordHash, groups: ['Publishers'] });
+    await addPerson(app, {
+      email: 'board@harbourboard.example',
+      name: 'Harbour board',
+      passwordHash,
+      groups: ['Harbour board'],
+    });
     for (const quay of company.quays) {
-      await addPerson(
-        app,
-        {
-          email: quay.email,
-          name: quay.manager,
-          passwordHash,
-          groups: ['Quay managers'],
-          attributes: { quay: [quay.id], district: [quay.district] },
-        },
-        transaction,
-      );
+      await addPerson(app, {
+        email: quay.email,
+        name: quay.manager,
+        passwordHash,
+        groups: ['Quay managers'],
+        attributes: { quay: [quay.id], district: [quay.district] },
+      });
     }
     for (const kind of makerKinds) {
-      await putGrant(
-        app,
-        { holder: { kind: 'group', name: 'Publishers' }, thing: { kind, name: '*' }, level: 'own' },
-        transaction,
-      );
+      await putGrant(app, { holder: { kind: 'group', name: 'Publishers' }, thing: { kind, name: '*' }, level: 'own' });
     }
-    await putAttribute(app, { name: 'quay', label: 'Quay', type: 'text', isMany: true }, transaction);
-    await putAttribute(app, { name: 'district', label: 'District', type: 'text', isMany: true }, transaction);
-    await putFolder(app, { name: 'operations', title: 'Operations', parentName: null }, transaction);
+    await putAttribute(app, { name: 'quay', label: 'Quay', type: 'text', isMany: true });
+    await putAttribute(app, { name: 'district', label: 'District', type: 'text', isMany: true });
+    await putFolder(app, { name: 'operations', title: 'Operations', parentName: null });
     for (const [name, level] of [
       ['Publishers', 'own'],
       ['Quay managers', 'view'],
       ['District leads', 'view'],
     ] as const)
-      await putGrant(
-        app,
-        { holder: { kind: 'group', name }, thing: { kind: 'folder', name: 'operations' }, level },
-        transaction,
-      );
+      await putGrant(app, { holder: { kind: 'group', name }, thing: { kind: 'folder', name: 'operations' }, level });
   });
 }
 

@@ -126,8 +126,8 @@ describe('what is handed out', () => {
   it('ends with whoever handed it out', async () => {
     const { app } = small.house;
     const leaver = 'leaver@skerrow.example';
-    await app.records.transaction((transaction) =>
-      addPerson(app, { email: leaver, name: 'Leaver', passwordHash: null, attributes: { quay: ['Q1'] } }, transaction),
+    await app.records.transaction(() =>
+      addPerson(app, { email: leaver, name: 'Leaver', passwordHash: null, attributes: { quay: ['Q1'] } }),
     );
     for (const thing of [
       { kind: 'report', name: 'works' },
@@ -178,12 +178,8 @@ describe('rights', () => {
   before(async () => {
     small = await SmallHouse.open();
     const { app } = small.house;
-    await app.records.transaction((transaction) =>
-      addPerson(
-        app,
-        { email: guest, name: 'Guest', passwordHash: null, state: 'guest', organisation: 'Elsewhere' },
-        transaction,
-      ),
+    await app.records.transaction(() =>
+      addPerson(app, { email: guest, name: 'Guest', passwordHash: null, state: 'guest', organisation: 'Elsewhere' }),
     );
   });
   after(() => small.close());
@@ -226,9 +222,7 @@ describe('rights', () => {
       limitsOn,
     } = await import('../src/access/index.ts');
     const old = 'mover@skerrow.example';
-    await app.records.transaction((transaction) =>
-      add(app, { email: old, name: 'Mover', passwordHash: null }, transaction),
-    );
+    await app.records.transaction(() => add(app, { email: old, name: 'Mover', passwordHash: null }));
     await give(author, old, works, 'own');
     await small.fine(
       'PUT',
@@ -237,9 +231,9 @@ describe('rights', () => {
       owner,
     );
     const { id } = (await findPersonRow(app, { email: old }))!;
-    await app.records.transaction(async (transaction) => {
-      await changePerson(app, id, { email: 'moved@skerrow.example' }, transaction);
-      await add(app, { email: old, name: 'Newcomer', passwordHash: null }, transaction);
+    await app.records.transaction(async () => {
+      await changePerson(app, id, { email: 'moved@skerrow.example' });
+      await add(app, { email: old, name: 'Newcomer', passwordHash: null });
     });
     const newcomer = (await findPerson(app, { email: old }))!;
     assert.equal(await rightOn(app, newcomer, 'report', 'works'), undefined);

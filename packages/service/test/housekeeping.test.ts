@@ -129,8 +129,8 @@ describe('what a house keeps, and what it clears away', () => {
   it('forgets what has ended after its time, and nothing that somebody still needs', async () => {
     const { app } = small.house;
     await app.records.query('DELETE FROM jobs');
-    await app.records.transaction(async (transaction) => {
-      for (const n of [1, 2, 3]) await enqueue(app, 'nobody', { n }, transaction);
+    await app.records.transaction(async () => {
+      for (const n of [1, 2, 3]) await enqueue(app, 'nobody', { n });
     });
     await app.records.query(`UPDATE jobs SET state = 'done' WHERE payload->>'n' = '1';
       UPDATE jobs SET state = 'failed' WHERE payload->>'n' = '2'`);

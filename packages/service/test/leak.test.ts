@@ -39,21 +39,18 @@ describe('every way out, against a plain oracle', () => {
     house = await House.open();
     const { app } = house;
     const passwordHash = await hashPassword(password);
-    await app.records.transaction(async (transaction) => {
-      await addPerson(app, { email: owner, name: 'Owner', passwordHash, isAdministrator: true }, transaction);
-      for (const name of groups) await addGroup(app, { name }, transaction);
+    await app.records.transaction(async () => {
+      await addPerson(app, { email: owner, name: 'Owner', passwordHash, isAdministrator: true });
+      for (const name of groups) await addGroup(app, { name });
       for (let i = 0; i < 4; i++)
-        await addPerson(
-          app,
-          { email: `p${i}@skerrow.example`, name: `P${i}`, passwordHash, attributes: { quay: ['Q1'] } },
-          transaction,
-        );
+        await addPerson(app, {
+          email: `p${i}@skerrow.example`,
+          name: `P${i}`,
+          passwordHash,
+          attributes: { quay: ['Q1'] },
+        });
       for (const kind of ['report', 'dataset'] as const)
-        await putGrant(
-          app,
-          { holder: { kind: 'everyone' }, thing: { kind, name: 'ledger' }, level: 'export' },
-          transaction,
-        );
+        await putGrant(app, { holder: { kind: 'everyone' }, thing: { kind, name: 'ledger' }, level: 'export' });
     });
     for (const email of [owner, 'p0@skerrow.example', 'p1@skerrow.example', 'p2@skerrow.example', 'p3@skerrow.example'])
       await house.keyOf(email, password);
@@ -122,27 +119,22 @@ describe('every way out, against a plain oracle', () => {
     }));
     const ids = new Map<string, string>();
     const { findPersonRow, changePerson } = await import('../src/access/index.ts');
-    await app.records.transaction(async (transaction) => {
-      await app.records.query('DELETE FROM record_rules', { transaction });
-      await app.records.query('DELETE FROM masks', { transaction });
+    await app.records.transaction(async () => {
+      await app.records.query('DELETE FROM record_rules');
+      await app.records.query('DELETE FROM masks');
       for (const person of people) {
-        const row = (await findPersonRow(app, { email: person.email }, transaction))!;
+        const row = (await findPersonRow(app, { email: person.email }))!;
         ids.set(person.email, row.id);
-        await changePerson(
-          app,
-          row.id,
-          { attributes: person.quays.length > 0 ? { quay: [...person.quays] } : {} },
-          transaction,
-        );
+        await changePerson(app, row.id, { attributes: person.quays.length > 0 ? { quay: [...person.quays] } : {} });
       }
       for (const name of groups) {
         const members = people
           .filter((one) => one.groups.includes(name))
           .map((one) => ({ personId: ids.get(one.email)!, isOwner: false, isMember: true }));
-        await setMembers(app, name, members, transaction);
+        await setMembers(app, name, members);
       }
-      for (const { rule } of made) await putRule(app, rule, transaction);
-      for (const mask of masks) await putMask(app, mask, transaction);
+      for (const { rule } of made) await putRule(app, rule);
+      for (const mask of masks) await putMask(app, mask);
     });
     const placement = pick(placements);
     const saved = await house.call('PUT', '/api/v1/placements/ledger', {
@@ -378,18 +370,16 @@ describe('every way out, against a plain oracle', () => {
     await upload(rows);
     await house.app.records.query('DELETE FROM record_rules');
     await house.app.records.query('DELETE FROM masks');
-    await house.app.records.transaction(async (transaction) => {
-      await putRule(
-        house.app,
-        { name: 'open', dataset: 'ledger', appliesTo: { kind: 'everyone' }, where: 'open' },
-        transaction,
-      );
+    await house.app.records.transaction(async () => {
+      await putRule(house.app, { name: 'open', dataset: 'ledger', appliesTo: { kind: 'everyone' }, where: 'open' });
       const effect = { kind: 'coarsen', column: 'amount', by: { to: 'band', width: 25 } } as const;
-      await putMask(
-        house.app,
-        { name: 'steps', dataset: 'ledger', appliesTo: { kind: 'place', name: 'burst' }, except: [], effect },
-        transaction,
-      );
+      await putMask(house.app, {
+        name: 'steps',
+        dataset: 'ledger',
+        appliesTo: { kind: 'place', name: 'burst' },
+        except: [],
+        effect,
+      });
     });
     const csv = ['quay,email', ...quays.map((quay) => `${quay},${quay.toLowerCase()}@skerrow.example`)].join('\n');
     await house.call('PUT', '/api/v1/lists/quays?id=quay&address=email', { as: owner, csv });

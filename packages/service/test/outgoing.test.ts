@@ -225,8 +225,8 @@ describe('sources and destinations, from outside', () => {
       const { app } = closed.house;
       const address = 'http://127.0.0.1:7306/x';
       const sealed = app.vault.seal(JSON.stringify({ address }), 'destination');
-      await app.records.transaction((transaction) =>
-        putDestination(app, { name: 'old', kind: 'library', address, sealed, rates: [], parallel: 1 }, transaction),
+      await app.records.transaction(() =>
+        putDestination(app, { name: 'old', kind: 'library', address, sealed, rates: [], parallel: 1 }),
       );
       const road = await openRoad(app, 'old');
       await assert.rejects(road.test(), { code: 'ADDRESS_FORBIDDEN' });

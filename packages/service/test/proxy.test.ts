@@ -43,8 +43,8 @@ describe('behind a proxy that ends TLS', () => {
       environment: { UNDERBELL_PUBLIC_URL: `https://127.0.0.1:${port}`, UNDERBELL_TRUSTED_PROXIES: '127.0.0.1' },
     });
     const passwordHash = await hashPassword(password);
-    await house.app.records.transaction((transaction) =>
-      addPerson(house.app, { email, name: 'Kira', passwordHash, isAdministrator: true }, transaction),
+    await house.app.records.transaction(() =>
+      addPerson(house.app, { email, name: 'Kira', passwordHash, isAdministrator: true }),
     );
     const folder = mkdtempSync(join(tmpdir(), 'underbell-proxy-'));
     mkdirSync(join(folder, 'logs'));
@@ -151,8 +151,8 @@ describe('behind a proxy that ends TLS', () => {
     const strict = await House.open();
     try {
       const passwordHash = await hashPassword(password);
-      await strict.app.records.transaction((transaction) =>
-        addPerson(strict.app, { email, name: 'Kira', passwordHash, isAdministrator: true }, transaction),
+      await strict.app.records.transaction(() =>
+        addPerson(strict.app, { email, name: 'Kira', passwordHash, isAdministrator: true }),
       );
       await strict.keyOf(email, password);
       const answer = await strict.call('PUT', '/api/v1/groups/Two', {

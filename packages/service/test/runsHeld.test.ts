@@ -126,13 +126,8 @@ describe('runs that are held up', () => {
   it('may be told of in a letter that is tried again while the host is busy', async () => {
     busyFor = 'leonie@skerrow.example';
     const from = house.mail.mails.length;
-    await house.app.records.transaction((transaction) =>
-      enqueue(
-        house.app,
-        'notice.mail',
-        { to: 'leonie@skerrow.example', subject: 'A run ended', text: 'It did.' },
-        transaction,
-      ),
+    await house.app.records.transaction(() =>
+      enqueue(house.app, 'notice.mail', { to: 'leonie@skerrow.example', subject: 'A run ended', text: 'It did.' }),
     );
     const later = await until(async () => {
       const [job] = await ask<{ state: string; attempts: number }>(

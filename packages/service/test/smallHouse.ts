@@ -93,23 +93,15 @@ export class SmallHouse {
   async #furnish(): Promise<void> {
     const { app } = this.house;
     const passwordHash = await hashPassword(password);
-    await app.records.transaction(async (transaction) => {
-      await addPerson(app, { email: root, name: 'Root', passwordHash, isAdministrator: true }, transaction);
-      for (const name of ['Readers', 'Makers']) await addGroup(app, { name }, transaction);
+    await app.records.transaction(async () => {
+      await addPerson(app, { email: root, name: 'Root', passwordHash, isAdministrator: true });
+      for (const name of ['Readers', 'Makers']) await addGroup(app, { name });
       const quay = { quay: ['Q1'] };
-      await addPerson(app, { email: owner, name: 'Owner', passwordHash, attributes: { quay: ['Q1'] } }, transaction);
-      await addPerson(
-        app,
-        { email: author, name: 'Author', passwordHash, attributes: quay, groups: ['Makers'] },
-        transaction,
-      );
-      await addPerson(
-        app,
-        { email: reader, name: 'Reader', passwordHash, attributes: quay, groups: ['Readers'] },
-        transaction,
-      );
+      await addPerson(app, { email: owner, name: 'Owner', passwordHash, attributes: { quay: ['Q1'] } });
+      await addPerson(app, { email: author, name: 'Author', passwordHash, attributes: quay, groups: ['Makers'] });
+      await addPerson(app, { email: reader, name: 'Reader', passwordHash, attributes: quay, groups: ['Readers'] });
       const give = (name: string, kind: ThingKind, level: RightLevel, thing = '*') =>
-        putGrant(app, { holder: { kind: 'person', name }, thing: { kind, name: thing }, level }, transaction);
+        putGrant(app, { holder: { kind: 'person', name }, thing: { kind, name: thing }, level });
       for (const kind of ['dataset', 'report', 'client', 'source', 'list', 'burst', 'destination'] as const)
         await give(owner, kind, 'own');
       for (const kind of ['report', 'client', 'list', 'burst'] as const) await give(author, kind, 'own');

@@ -1,4 +1,4 @@
-import { Op, type Transaction } from 'sequelize';
+import { Op } from 'sequelize';
 import type { Grant, GrantHolder, RightLevel, Thing, ThingKind } from '@underbell/core/access';
 import { defineRecord, folderOfEach, recall, type App, type Named, type ThingId } from '../platform/index.ts';
 import { emailsById, idOfEmail } from './store.ts';
@@ -76,38 +76,28 @@ async function readGrants(app: App): Promise<StoredGrant[]> {
 }
 
 /** Makes whoever made a new thing its owner. */
-export function putOwner(
-  app: App,
-  maker: { readonly email: string },
-  thing: Thing,
-  transaction: Transaction,
-): Promise<void> {
-  return putGrant(app, { holder: { kind: 'person', name: maker.email }, thing, level: 'own' }, transaction, {});
+export function putOwner(app: App, maker: { readonly email: string }, thing: Thing): Promise<void> {
+  return putGrant(app, { holder: { kind: 'person', name: maker.email }, thing, level: 'own' });
 }
 
 /** @throws {Refusal} `NOT_FOUND` for a person that there is not */
 export async function putGrant(
   app: App,
   grant: Grant,
-  transaction?: Transaction,
   by: { readonly givenBy?: string; readonly boundedBy?: string | null } = {},
 ): Promise<void> {
   const { holder, thing, level, canPassOn = false } = grant;
   const where = {
     holderKind: holder.kind,
     holderName:
-      holder.kind === 'everyone'
-        ? ''
-        : holder.kind === 'person'
-          ? await idOfEmail(app, holder.name, transaction)
-          : holder.name,
+      holder.kind === 'everyone' ? '' : holder.kind === 'person' ? await idOfEmail(app, holder.name) : holder.name,
     thingKind: thing.kind,
     thingName: thing.name,
   };
   const rest = { level, canPassOn, givenBy: by.givenBy ?? '', boundedBy: by.boundedBy ?? null };
   const { grants } = tables(app);
-  const [row] = await grants.findOrCreate({ where, defaults: { ...where, ...rest }, transaction });
-  await row.update(rest, { transaction });
+  const [row] = await grants.findOrCreate({ where, defaults: { ...where, ...rest } });
+  await row.update(rest);
 }
 
 /** Takes back everything that a program holds on things of a kind, but for some. */
@@ -115,26 +105,25 @@ export async function removeClientGrants(
   app: App,
   client: string,
   kept: { readonly kind?: ThingKind; readonly names: readonly string[] },
-  transaction: Transaction,
 ): Promise<void> {
   const where = {
     holderKind: 'client' as const,
     holderName: client,
     ...(kept.kind ? { thingKind: kept.kind, thingName: { [Op.notIn]: [...kept.names] } } : {}),
   };
-  await tables(app).grants.destroy({ where: where as never, transaction });
+  await tables(app).grants.destroy({ where: where as never });
 }
 
-export async function removeGrant(app: App, id: number, transaction: Transaction): Promise<void> {
-  await tables(app).grants.destroy({ where: { id }, transaction });
+export async function removeGrant(app: App, id: number): Promise<void> {
+  await tables(app).grants.destroy({ where: { id } });
 }
 
 export async function listFolders(app: App): Promise<FolderRow[]> {
   return (await tables(app).folders.findAll({ order: ['name'], raw: true })) as unknown as FolderRow[];
 }
 
-export async function putFolder(app: App, folder: FolderRow, transaction: Transaction): Promise<void> {
-  await tables(app).folders.upsert(folder, { transaction });
+export async function putFolder(app: App, folder: FolderRow): Promise<void> {
+  await tables(app).folders.upsert(folder);
 }
 
 /** The folders of each thing of a kind that lies in one, from the nearest outwards. */
@@ -155,16 +144,10 @@ function pathOf(folder: string, parents: ReadonlyMap<string, string | null>): st
 }
 
 /** Puts a thing that lies in folders into one, or takes it out. */
-export async function moveThing(
-  app: App,
-  thing: ThingId,
-  folder: string | null,
-  transaction: Transaction,
-): Promise<void> {
+export async function moveThing(app: App, thing: ThingId, folder: string | null): Promise<void> {
   const { table, folderColumn } = app.things.table(thing.kind);
   await app.records.query(`UPDATE ${table} SET ${folderColumn} = $folder WHERE name = $name`, {
     bind: { folder, name: thing.name },
-    transaction,
   });
 }
 

@@ -9,7 +9,7 @@ import {
   type ThingKind,
 } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { lockThing, remember, type App } from '../platform/index.ts';
+import { emit, lockThing, remember, type App } from '../platform/index.ts';
 import { foldersOf, listGrants, putGrant, removeGrant, type StoredGrant } from './grantStore.ts';
 import { noSuch, requirePassOn, requireRight, rightOn } from './rights.ts';
 import { requireAdministrator } from './people.ts';
@@ -62,23 +62,20 @@ export async function giveGrant(app: App, person: PersonViewer, grant: Grant, or
   );
   // Taking away by giving less is for those who may take away.
   if (before && before.level !== grant.level) await requirePassOn(app, person, before.level, thing.kind, thing.name);
-  await app.records.transaction(async (transaction) => {
-    await putGrant(app, settled, transaction, {
+  await app.records.transaction(async () => {
+    await putGrant(app, settled, {
       givenBy: person.id,
       boundedBy: await boundOf(app, person, holder, thing),
     });
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: 'right given',
-        thing: `${thing.kind} ${thing.name}`,
-        origin,
-        before,
-        after: settled,
-      },
-      transaction,
-    );
+    await remember(app, {
+      who: person.email,
+      what: 'right given',
+      thing: `${thing.kind} ${thing.name}`,
+      origin,
+      before,
+      after: settled,
+    });
+    await emit(app, 'right.changed', { thing });
   });
 }
 
@@ -115,9 +112,9 @@ export async function takeGrant(app: App, person: PersonViewer, id: number, orig
   if (!isAtLeast(right, 'own') && before.givenBy !== person.email) {
     throw new Refusal('NOT_ALLOWED', 'only its owners and whoever gave it may take a right back');
   }
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     // Two who take the last two owners' rights at once would otherwise each leave the other's.
-    await lockThing(app, thing.kind, thing.name, transaction);
+    await lockThing(app, thing.kind, thing.name);
     const owners = (await listGrants(app)).filter(
       (one) => one.thing.kind === thing.kind && one.thing.name === thing.name && one.level === 'own',
     );
@@ -126,9 +123,10 @@ export async function takeGrant(app: App, person: PersonViewer, id: number, orig
         hint: 'give somebody else the right to own it first',
       });
     }
-    await removeGrant(app, id, transaction);
+    await removeGrant(app, id);
     const what = `${thing.kind} ${thing.name}`;
-    await remember(app, { who: person.email, what: 'right taken back', thing: what, origin, before }, transaction);
+    await remember(app, { who: person.email, what: 'right taken back', thing: what, origin, before });
+    await emit(app, 'right.changed', { thing });
   });
 }
 

@@ -1,4 +1,4 @@
-import { QueryTypes, type Transaction } from 'sequelize';
+import { QueryTypes } from 'sequelize';
 import { defineRecord, plain, type App } from '../platform/index.ts';
 
 export interface GroupRow {
@@ -82,18 +82,14 @@ export async function listGroups(app: App): Promise<Group[]> {
 export async function addGroup(
   app: App,
   group: { name: string; origin?: GroupRow['origin']; externalId?: string },
-  transaction: Transaction,
 ): Promise<GroupRow> {
-  const row = await tables(app).groups.create(
-    {
-      name: group.name,
-      id: globalThis.crypto.randomUUID(),
-      origin: group.origin ?? 'here',
-      externalId: group.externalId ?? null,
-      changedAt: new Date(app.now()),
-    },
-    { transaction },
-  );
+  const row = await tables(app).groups.create({
+    name: group.name,
+    id: globalThis.crypto.randomUUID(),
+    origin: group.origin ?? 'here',
+    externalId: group.externalId ?? null,
+    changedAt: new Date(app.now()),
+  });
   return plain(row);
 }
 
@@ -101,13 +97,12 @@ export async function changeGroup(
   app: App,
   name: string,
   change: Partial<Pick<GroupRow, 'name' | 'externalId'>>,
-  transaction: Transaction,
 ): Promise<void> {
-  await tables(app).groups.update({ ...change, changedAt: new Date(app.now()) }, { where: { name }, transaction });
+  await tables(app).groups.update({ ...change, changedAt: new Date(app.now()) }, { where: { name } });
 }
 
-export async function removeGroup(app: App, name: string, transaction: Transaction): Promise<void> {
-  await tables(app).groups.destroy({ where: { name }, transaction });
+export async function removeGroup(app: App, name: string): Promise<void> {
+  await tables(app).groups.destroy({ where: { name } });
 }
 
 /** Makes exactly these people the group's members and owners. */
@@ -115,19 +110,17 @@ export async function setMembers(
   app: App,
   name: string,
   members: readonly { readonly personId: string; readonly isOwner: boolean; readonly isMember: boolean }[],
-  transaction: Transaction,
 ): Promise<void> {
   const { members: table } = tables(app);
-  await table.destroy({ where: { groupName: name }, transaction });
+  await table.destroy({ where: { groupName: name } });
   await table.bulkCreate(
     members.map(({ personId, isOwner, isMember }) => ({ groupName: name, personId, isOwner, isMember })),
-    { transaction },
   );
 }
 
 /** Gives a group another name, in whatever names it. Wants a transaction around it. */
-export async function renameGroup(app: App, from: string, to: string, transaction: Transaction): Promise<void> {
-  const options = { bind: { from, to }, transaction };
+export async function renameGroup(app: App, from: string, to: string): Promise<void> {
+  const options = { bind: { from, to } };
   const run = (text: string) => app.records.query(text, options);
   await run('UPDATE groups SET name = $to WHERE name = $from');
   await run(`UPDATE grants SET holder_name = $to WHERE holder_kind = 'group' AND holder_name = $from`);

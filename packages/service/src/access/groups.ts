@@ -40,14 +40,17 @@ export async function saveGroup(
       isMember: belonging.has(email),
     })),
   );
-  await app.records.transaction(async (transaction) => {
-    if (!before) await addGroup(app, { name: group.name }, transaction);
-    await setMembers(app, group.name, members, transaction);
-    await remember(
-      app,
-      { who: by.email, what: 'group saved', thing: `group ${group.name}`, origin, before, after: group },
-      transaction,
-    );
+  await app.records.transaction(async () => {
+    if (!before) await addGroup(app, { name: group.name });
+    await setMembers(app, group.name, members);
+    await remember(app, {
+      who: by.email,
+      what: 'group saved',
+      thing: `group ${group.name}`,
+      origin,
+      before,
+      after: group,
+    });
   });
 }
 
@@ -72,9 +75,9 @@ export async function dropGroup(app: App, by: PersonViewer, name: string, origin
     throw new Refusal('IN_USE', `\`${name}\` is named by ${uses.slice(0, 5).join(', ')}`, {
       hint: 'take those back first',
     });
-  await app.records.transaction(async (transaction) => {
-    await removeGroup(app, name, transaction);
-    await remember(app, { who: by.email, what: 'group removed', thing: `group ${name}`, origin, before }, transaction);
+  await app.records.transaction(async () => {
+    await removeGroup(app, name);
+    await remember(app, { who: by.email, what: 'group removed', thing: `group ${name}`, origin, before });
   });
 }
 
@@ -91,7 +94,7 @@ export async function seenGroups(app: App, person: PersonViewer): Promise<Group[
  */
 export async function nameGroup(app: App, by: PersonViewer, name: string, to: string, origin: string): Promise<void> {
   requireAdministrator(by);
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     for (const one of [name, to].sort()) await lockThing(app, 'group', one);
     const groups = await listGroups(app);
     const before = groups.find((one) => one.name === name);
@@ -106,7 +109,7 @@ export async function nameGroup(app: App, by: PersonViewer, name: string, to: st
     if (to === name) return;
     if (groups.some((one) => one.name === to))
       throw new Refusal('NAME_TAKEN', `there is a group \`${to}\` already`, { pointer: '/name', word: to });
-    await renameGroup(app, name, to, transaction);
+    await renameGroup(app, name, to);
     await remember(app, {
       who: by.email,
       what: 'group renamed',

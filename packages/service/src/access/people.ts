@@ -1,4 +1,3 @@
-import type { Transaction } from 'sequelize';
 import {
   checkNewPassword,
   isAtLeast,
@@ -71,13 +70,15 @@ export async function saveAttribute(
   origin: string,
 ): Promise<void> {
   requireAdministrator(by);
-  await app.records.transaction(async (transaction) => {
-    await putAttribute(app, attribute, transaction);
-    await remember(
-      app,
-      { who: by.email, what: 'attribute saved', thing: `attribute ${attribute.name}`, origin, after: attribute },
-      transaction,
-    );
+  await app.records.transaction(async () => {
+    await putAttribute(app, attribute);
+    await remember(app, {
+      who: by.email,
+      what: 'attribute saved',
+      thing: `attribute ${attribute.name}`,
+      origin,
+      after: attribute,
+    });
   });
 }
 
@@ -121,22 +122,17 @@ async function sendInvitation(
   by: PersonViewer,
   person: { id: string; email: string; name: string },
   words: string,
-  transaction: Transaction,
 ) {
   const key = randomKey('ubi');
   const expiresAt = new Date(app.now() + invitationMs);
-  await addInvitation(
-    app,
-    {
-      fingerprint: fingerprint(key),
-      personId: person.id,
-      invitedBy: by.email,
-      createdAt: new Date(app.now()),
-      expiresAt,
-      acceptedAt: null,
-    },
-    transaction,
-  );
+  await addInvitation(app, {
+    fingerprint: fingerprint(key),
+    personId: person.id,
+    invitedBy: by.email,
+    createdAt: new Date(app.now()),
+    expiresAt,
+    acceptedAt: null,
+  });
   // The key stands behind the #, which browsers send to no server and write into no log.
   const link = `${app.settings.publicUrl}/console/accept#${key}`;
   const day = new Intl.DateTimeFormat(app.settings.locale, { dateStyle: 'long', timeZone: app.settings.timeZone });
@@ -150,7 +146,7 @@ async function sendInvitation(
     `The link works once, until ${day.format(expiresAt)}.`,
     '',
   ].join('\n');
-  await enqueue(app, 'notice.mail', { to: person.email, subject: `${by.name} invites you`, text }, transaction);
+  await enqueue(app, 'notice.mail', { to: person.email, subject: `${by.name} invites you`, text });
   return expiresAt;
 }
 
@@ -173,22 +169,18 @@ export async function invite(
       pointer: '/email',
       word: invitation.email,
     });
-  return app.records.transaction(async (transaction) => {
+  return app.records.transaction(async () => {
     const id =
       known?.id ??
-      (await addPerson(
-        app,
-        {
-          email: invitation.email,
-          name: invitation.name,
-          passwordHash: null,
-          state: 'invited',
-          groups: invitation.groups,
-          attributes: Object.fromEntries(Object.entries(invitation.attributes).map(([name, all]) => [name, [...all]])),
-          ...(invitation.organisation ? { organisation: invitation.organisation } : {}),
-        },
-        transaction,
-      ));
+      (await addPerson(app, {
+        email: invitation.email,
+        name: invitation.name,
+        passwordHash: null,
+        state: 'invited',
+        groups: invitation.groups,
+        attributes: Object.fromEntries(Object.entries(invitation.attributes).map(([name, all]) => [name, [...all]])),
+        ...(invitation.organisation ? { organisation: invitation.organisation } : {}),
+      }));
     const holder = { kind: 'person' as const, name: invitation.email.toLowerCase() };
     const held = (await listGrants(app)).filter(
       (one) => one.holder.kind === 'person' && one.holder.name === holder.name,
@@ -197,21 +189,16 @@ export async function invite(
       // Inviting again never takes away.
       const own = held.find((one) => one.thing.kind === kind && one.thing.name === name);
       if (own === undefined || !isAtLeast(own, level))
-        await putGrant(app, { holder, thing: { kind, name }, level }, transaction, { givenBy: by.id });
+        await putGrant(app, { holder, thing: { kind, name }, level }, { givenBy: by.id });
     }
     const expiresAt = await sendInvitation(
       app,
       by,
       { id, email: invitation.email, name: invitation.name },
       invitation.words,
-      transaction,
     );
     const after = { ...invitation, words: undefined };
-    await remember(
-      app,
-      { who: by.email, what: 'invited', thing: `person ${invitation.email}`, origin, after },
-      transaction,
-    );
+    await remember(app, { who: by.email, what: 'invited', thing: `person ${invitation.email}`, origin, after });
     return { expiresAt };
   });
 }
@@ -244,14 +231,16 @@ export async function acceptInvitation(
   checkNewPassword(given.password, [row.name, row.email]);
   const passwordHash = await hashPassword(given.password);
   const state: PersonState = row.organisation === null ? 'active' : 'guest';
-  await app.records.transaction(async (transaction) => {
-    if (!(await acceptOnce(app, print, transaction))) throw notValid();
-    await changePerson(app, personId, { passwordHash, state }, transaction);
-    await remember(
-      app,
-      { who: row.email, what: 'invitation accepted', thing: `person ${row.email}`, origin, after: { state } },
-      transaction,
-    );
+  await app.records.transaction(async () => {
+    if (!(await acceptOnce(app, print))) throw notValid();
+    await changePerson(app, personId, { passwordHash, state });
+    await remember(app, {
+      who: row.email,
+      what: 'invitation accepted',
+      thing: `person ${row.email}`,
+      origin,
+      after: { state },
+    });
   });
   return personId;
 }
@@ -275,21 +264,17 @@ export async function editPerson(
   if (before.email === by.email && (change.state === 'left' || change.isAdministrator === false))
     throw new Refusal('IN_USE', 'another administrator must do this to you');
   if (change.attributes) await checkAttributes(app, change.attributes);
-  await app.records.transaction(async (transaction) => {
-    await changePerson(app, before.id, change, transaction);
+  await app.records.transaction(async () => {
+    await changePerson(app, before.id, change);
     const { name, state, attributes, isAdministrator } = before;
-    await remember(
-      app,
-      {
-        who: by.email,
-        what: 'person changed',
-        thing: `person ${before.email}`,
-        origin,
-        before: { name, state, attributes, isAdministrator },
-        after: change,
-      },
-      transaction,
-    );
+    await remember(app, {
+      who: by.email,
+      what: 'person changed',
+      thing: `person ${before.email}`,
+      origin,
+      before: { name, state, attributes, isAdministrator },
+      after: change,
+    });
   });
 }
 
@@ -307,12 +292,8 @@ export async function changePassword(
   });
   checkNewPassword(given.password, [person.name, person.email]);
   const passwordHash = await hashPassword(given.password);
-  await app.records.transaction(async (transaction) => {
-    await changePerson(app, person.id, { passwordHash }, transaction);
-    await remember(
-      app,
-      { who: person.email, what: 'password changed', thing: `person ${person.email}`, origin },
-      transaction,
-    );
+  await app.records.transaction(async () => {
+    await changePerson(app, person.id, { passwordHash });
+    await remember(app, { who: person.email, what: 'password changed', thing: `person ${person.email}`, origin });
   });
 }

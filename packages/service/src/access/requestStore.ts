@@ -1,4 +1,4 @@
-import { Op, type Transaction } from 'sequelize';
+import { Op } from 'sequelize';
 import type { RightLevel, ThingKind } from '@underbell/core/access';
 import { defineRecord, plain, type App } from '../platform/index.ts';
 
@@ -59,13 +59,11 @@ const tables = (app: App) => ({
 export async function addRequest(
   app: App,
   request: Pick<AccessRequestRow, 'personId' | 'thingKind' | 'thingName' | 'placementName' | 'words' | 'goesNowhere'>,
-  transaction: Transaction,
 ): Promise<{ request: AccessRequestRow; isNew: boolean }> {
   const { personId, thingKind, thingName, placementName } = request;
   const [row, isNew] = await tables(app).requests.findOrCreate({
     where: { personId, thingKind, thingName, placementName, state: 'open' },
     defaults: { ...request, state: 'open', answer: '', askedAt: new Date(app.now()) },
-    transaction,
   });
   return { request: plain(row), isNew };
 }
@@ -86,19 +84,18 @@ export async function closeRequest(
   app: App,
   id: number,
   answer: Pick<AccessRequestRow, 'state' | 'level' | 'answer' | 'answeredBy'>,
-  transaction: Transaction,
 ): Promise<boolean> {
   const [changed] = await tables(app).requests.update(
     { ...answer, answeredAt: new Date(app.now()) },
-    { where: { id, state: 'open' }, transaction },
+    { where: { id, state: 'open' } },
   );
   return changed > 0;
 }
 
-export async function addInvitation(app: App, invitation: InvitationRow, transaction: Transaction): Promise<void> {
+export async function addInvitation(app: App, invitation: InvitationRow): Promise<void> {
   const { invitations } = tables(app);
-  await invitations.destroy({ where: { personId: invitation.personId, acceptedAt: null }, transaction });
-  await invitations.create(invitation, { transaction });
+  await invitations.destroy({ where: { personId: invitation.personId, acceptedAt: null } });
+  await invitations.create(invitation);
 }
 
 /** An invitation that was neither accepted nor has run out. */
@@ -110,10 +107,10 @@ export async function findInvitation(app: App, fingerprint: string): Promise<Inv
 }
 
 /** @returns false when it was accepted in the meantime */
-export async function acceptOnce(app: App, fingerprint: string, transaction: Transaction): Promise<boolean> {
+export async function acceptOnce(app: App, fingerprint: string): Promise<boolean> {
   const [changed] = await tables(app).invitations.update(
     { acceptedAt: new Date(app.now()) },
-    { where: { fingerprint, acceptedAt: null }, transaction },
+    { where: { fingerprint, acceptedAt: null } },
   );
   return changed > 0;
 }

@@ -36,19 +36,15 @@ export async function askForAccess(
   await countAttempt(app, 'request', person.id);
   if (exists && (await rightOn(app, person, 'report', wish.report)) !== undefined) return;
   const owners = await ownersOf(app, 'report', wish.report);
-  await app.records.transaction(async (transaction) => {
-    const { request, isNew } = await addRequest(
-      app,
-      {
-        personId: person.id,
-        thingKind: 'report',
-        thingName: wish.report,
-        placementName: wish.placement ?? null,
-        words: wish.words,
-        goesNowhere: !exists,
-      },
-      transaction,
-    );
+  await app.records.transaction(async () => {
+    const { request, isNew } = await addRequest(app, {
+      personId: person.id,
+      thingKind: 'report',
+      thingName: wish.report,
+      placementName: wish.placement ?? null,
+      words: wish.words,
+      goesNowhere: !exists,
+    });
     if (!isNew || !exists) return;
     const text = [
       `${person.name} (${person.email}) would like to see the report “${wish.report}”${wish.placement ? `, in “${wish.placement}”` : ''}.`,
@@ -59,23 +55,18 @@ export async function askForAccess(
       '',
     ].join('\n');
     for (const owner of owners)
-      await enqueue(
-        app,
-        'notice.mail',
-        { to: owner.email, subject: `${person.name} asks to see ${wish.report}`, text },
-        transaction,
-      );
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: 'access asked',
-        thing: `report ${wish.report}`,
-        origin,
-        after: { request: request.id },
-      },
-      transaction,
-    );
+      await enqueue(app, 'notice.mail', {
+        to: owner.email,
+        subject: `${person.name} asks to see ${wish.report}`,
+        text,
+      });
+    await remember(app, {
+      who: person.email,
+      what: 'access asked',
+      thing: `report ${wish.report}`,
+      origin,
+      after: { request: request.id },
+    });
   });
 }
 
@@ -125,13 +116,13 @@ export async function answerRequest(
   if (asker.isGuest === true && level !== undefined && !isAtLeast({ level: guestLevel }, level))
     throw new Refusal('NOT_ALLOWED', 'guests view and export; they do not edit', { pointer: '/level', word: level });
   const state = level === undefined ? 'refused' : 'granted';
-  await app.records.transaction(async (transaction) => {
-    const isFirst = await closeRequest(
-      app,
-      id,
-      { state, level: level ?? null, answer: answer.words, answeredBy: by.email },
-      transaction,
-    );
+  await app.records.transaction(async () => {
+    const isFirst = await closeRequest(app, id, {
+      state,
+      level: level ?? null,
+      answer: answer.words,
+      answeredBy: by.email,
+    });
     if (!isFirst) throw new Refusal('VERSION_CONFLICT', 'somebody else has answered this request already');
     if (level !== undefined) {
       const held = (await listGrants(app)).some(
@@ -145,7 +136,6 @@ export async function answerRequest(
         await putGrant(
           app,
           { holder: { kind: 'person', name: asker.email }, thing: { kind: thingKind, name: thingName }, level },
-          transaction,
           { givenBy: by.id },
         );
     }
@@ -158,17 +148,13 @@ export async function answerRequest(
       '',
     ].join('\n');
     const subject = level === undefined ? `About your request for ${thingName}` : `You may now see ${thingName}`;
-    await enqueue(app, 'notice.mail', { to: asker.email, subject, text }, transaction);
-    await remember(
-      app,
-      {
-        who: by.email,
-        what: `access ${state}`,
-        thing: `${thingKind} ${thingName}`,
-        origin,
-        after: { request: id, person: asker.email, level: level ?? null },
-      },
-      transaction,
-    );
+    await enqueue(app, 'notice.mail', { to: asker.email, subject, text });
+    await remember(app, {
+      who: by.email,
+      what: `access ${state}`,
+      thing: `${thingKind} ${thingName}`,
+      origin,
+      after: { request: id, person: asker.email, level: level ?? null },
+    });
   });
 }

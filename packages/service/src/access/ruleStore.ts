@@ -1,4 +1,3 @@
-import type { Transaction } from 'sequelize';
 import type { Mask, MaskEffect, MaskHolder, RecordRule } from '@underbell/core/access';
 import { defineRecord, recall, type App } from '../platform/index.ts';
 import { emailsById, idOfEmail } from './store.ts';
@@ -44,9 +43,9 @@ const holderOf = <Kind extends string>(kind: Kind | 'everyone', name: string, em
     ? { kind: 'everyone' as const }
     : { kind, name: kind === 'person' ? (emails.get(name) ?? name) : name };
 
-async function nameOf(app: App, holder: { kind: string; name?: string }, transaction: Transaction): Promise<string> {
+async function nameOf(app: App, holder: { kind: string; name?: string }): Promise<string> {
   const { kind, name = '' } = holder;
-  return kind === 'person' ? idOfEmail(app, name, transaction) : name;
+  return kind === 'person' ? idOfEmail(app, name) : name;
 }
 
 export async function listRules(app: App, dataset?: string): Promise<RecordRule[]> {
@@ -63,22 +62,19 @@ export async function listRules(app: App, dataset?: string): Promise<RecordRule[
   }));
 }
 
-export async function putRule(app: App, rule: RecordRule, transaction: Transaction): Promise<void> {
+export async function putRule(app: App, rule: RecordRule): Promise<void> {
   const { name, dataset, appliesTo, where } = rule;
-  await tables(app).rules.upsert(
-    {
-      name,
-      datasetName: dataset,
-      appliesKind: appliesTo.kind,
-      appliesName: await nameOf(app, appliesTo, transaction),
-      condition: where,
-    },
-    { transaction },
-  );
+  await tables(app).rules.upsert({
+    name,
+    datasetName: dataset,
+    appliesKind: appliesTo.kind,
+    appliesName: await nameOf(app, appliesTo),
+    condition: where,
+  });
 }
 
-export async function removeRule(app: App, dataset: string, name: string, transaction: Transaction): Promise<boolean> {
-  return (await tables(app).rules.destroy({ where: { datasetName: dataset, name }, transaction })) > 0;
+export async function removeRule(app: App, dataset: string, name: string): Promise<boolean> {
+  return (await tables(app).rules.destroy({ where: { datasetName: dataset, name } })) > 0;
 }
 
 export async function listMasks(app: App, dataset?: string): Promise<Mask[]> {
@@ -96,23 +92,20 @@ export async function listMasks(app: App, dataset?: string): Promise<Mask[]> {
   }));
 }
 
-export async function putMask(app: App, mask: Mask, transaction: Transaction): Promise<void> {
+export async function putMask(app: App, mask: Mask): Promise<void> {
   const { name, dataset, appliesTo, except, effect } = mask;
-  await tables(app).masks.upsert(
-    {
-      name,
-      datasetName: dataset,
-      appliesKind: appliesTo.kind,
-      appliesName: await nameOf(app, appliesTo, transaction),
-      exceptGroups: [...except],
-      effect,
-    },
-    { transaction },
-  );
+  await tables(app).masks.upsert({
+    name,
+    datasetName: dataset,
+    appliesKind: appliesTo.kind,
+    appliesName: await nameOf(app, appliesTo),
+    exceptGroups: [...except],
+    effect,
+  });
 }
 
-export async function removeMask(app: App, dataset: string, name: string, transaction: Transaction): Promise<boolean> {
-  return (await tables(app).masks.destroy({ where: { datasetName: dataset, name }, transaction })) > 0;
+export async function removeMask(app: App, dataset: string, name: string): Promise<boolean> {
+  return (await tables(app).masks.destroy({ where: { datasetName: dataset, name } })) > 0;
 }
 
 /** Everything that limits some datasets for their viewers. */

@@ -147,8 +147,8 @@ export async function setUp(
 async function makeAdministrator(app: App, options: { code: string; email: string; name: string; password: string }) {
   const stored = await settingsTable(app).findByPk('setup code');
   const passwordHash = await hashPassword(options.password);
-  const id = await app.records.transaction(async (transaction) => {
-    await app.records.query('SELECT pg_advisory_xact_lock(730003)', { transaction });
+  const id = await app.records.transaction(async () => {
+    await app.records.query('SELECT pg_advisory_xact_lock(730003)');
     if (!(await needsSetup(app))) throw new Refusal('SETUP_DONE', 'this installation already has its administrator');
     if (!stored || !isSameSecret(fingerprint(options.code), String(plain(stored).value))) {
       throw new Refusal('SIGN_IN_FAILED', 'the one-time code is wrong', {
@@ -157,13 +157,9 @@ async function makeAdministrator(app: App, options: { code: string; email: strin
       });
     }
     const { email, name } = options;
-    const made = await addPerson(app, { email, name, passwordHash, isAdministrator: true }, transaction);
-    await settingsTable(app).destroy({ where: { name: 'setup code' }, transaction });
-    await remember(
-      app,
-      { who: options.email, what: 'first administrator made', thing: `person ${options.email}` },
-      transaction,
-    );
+    const made = await addPerson(app, { email, name, passwordHash, isAdministrator: true });
+    await settingsTable(app).destroy({ where: { name: 'setup code' } });
+    await remember(app, { who: options.email, what: 'first administrator made', thing: `person ${options.email}` });
     return made;
   });
   return { ...(await startSession(app, id, 'browser')), person: (await findPerson(app, { id }))! };

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { QueryTypes, type Transaction } from 'sequelize';
+import { QueryTypes } from 'sequelize';
 import type { PersonViewer } from '@underbell/core/access';
 import type { ColumnType } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
@@ -103,13 +103,9 @@ function toViewer(row: PersonRow, groups: readonly string[]): PersonViewer {
 export type PersonKey = { email: string } | { id: string } | { externalId: string } | { directorySubject: string };
 
 /** A person in whatever state. */
-export async function findPersonRow(
-  app: App,
-  by: PersonKey,
-  transaction?: Transaction,
-): Promise<PersonRow | undefined> {
+export async function findPersonRow(app: App, by: PersonKey): Promise<PersonRow | undefined> {
   const where = 'email' in by ? { email: by.email.toLowerCase() } : by;
-  const row = await tables(app).people.findOne({ where, ...(transaction ? { transaction } : {}) });
+  const row = await tables(app).people.findOne({ where });
   return row ? plain(row) : undefined;
 }
 
@@ -133,8 +129,8 @@ export async function emailsById(app: App): Promise<ReadonlyMap<string, string>>
 }
 
 /** The number of somebody in whatever state. @throws {Refusal} `NOT_FOUND` */
-export async function idOfEmail(app: App, email: string, transaction?: Transaction): Promise<string> {
-  const row = await findPersonRow(app, { email }, transaction);
+export async function idOfEmail(app: App, email: string): Promise<string> {
+  const row = await findPersonRow(app, { email });
   if (row) return row.id;
   throw new Refusal('NOT_FOUND', `there is no person \`${email}\``, { word: email });
 }
@@ -207,30 +203,27 @@ export interface NewPerson {
   readonly externalId?: string;
 }
 
-export async function addPerson(app: App, person: NewPerson, transaction: Transaction): Promise<string> {
+export async function addPerson(app: App, person: NewPerson): Promise<string> {
   const { people, groups, members } = tables(app);
   const id = randomUUID();
-  await noteAttributes(app, Object.keys(person.attributes ?? {}), transaction);
-  await people.create(
-    {
-      id,
-      email: person.email.toLowerCase(),
-      name: person.name,
-      passwordHash: person.passwordHash,
-      state: person.state ?? 'active',
-      isAdministrator: person.isAdministrator ?? false,
-      attributes: person.attributes ?? {},
-      organisation: person.organisation ?? null,
-      origin: person.origin ?? 'here',
-      externalId: person.externalId ?? null,
-      directorySubject: null,
-      changedAt: new Date(app.now()),
-    },
-    { transaction },
-  );
+  await noteAttributes(app, Object.keys(person.attributes ?? {}));
+  await people.create({
+    id,
+    email: person.email.toLowerCase(),
+    name: person.name,
+    passwordHash: person.passwordHash,
+    state: person.state ?? 'active',
+    isAdministrator: person.isAdministrator ?? false,
+    attributes: person.attributes ?? {},
+    organisation: person.organisation ?? null,
+    origin: person.origin ?? 'here',
+    externalId: person.externalId ?? null,
+    directorySubject: null,
+    changedAt: new Date(app.now()),
+  });
   for (const name of person.groups ?? []) {
-    await groups.findOrCreate({ where: { name }, transaction });
-    await members.create({ groupName: name, personId: id, isMember: true }, { transaction });
+    await groups.findOrCreate({ where: { name } });
+    await members.create({ groupName: name, personId: id, isMember: true });
   }
   return id;
 }
@@ -251,30 +244,24 @@ export type PersonChange = Partial<
   >
 >;
 
-export async function changePerson(
-  app: App,
-  id: string,
-  change: PersonChange,
-  transaction: Transaction,
-): Promise<void> {
-  await noteAttributes(app, Object.keys(change.attributes ?? {}), transaction);
+export async function changePerson(app: App, id: string, change: PersonChange): Promise<void> {
+  await noteAttributes(app, Object.keys(change.attributes ?? {}));
   await tables(app).people.update(
     { ...change, ...(change.email ? { email: change.email.toLowerCase() } : {}), changedAt: new Date(app.now()) },
-    { where: { id }, transaction },
+    { where: { id } },
   );
   // Whoever has left, or has a new password, is signed out everywhere.
   if (change.state === 'left' || change.passwordHash !== undefined)
-    await tables(app).sessions.destroy({ where: { personId: id }, transaction });
+    await tables(app).sessions.destroy({ where: { personId: id } });
 }
 
 /** Attributes that nobody declared hold texts, many of them. */
-async function noteAttributes(app: App, names: readonly string[], transaction: Transaction): Promise<void> {
+async function noteAttributes(app: App, names: readonly string[]): Promise<void> {
   for (const name of names) {
     const label = name.charAt(0).toUpperCase() + name.slice(1).replaceAll('_', ' ');
     await tables(app).attributes.findOrCreate({
       where: { name },
       defaults: { name, label, type: 'text', isMany: true },
-      transaction,
     });
   }
 }
@@ -284,8 +271,8 @@ export async function listAttributes(app: App): Promise<AttributeRow[]> {
   return (await tables(app).attributes.findAll({ order: ['name'] })).map(plain);
 }
 
-export async function putAttribute(app: App, attribute: AttributeRow, transaction: Transaction): Promise<void> {
-  await tables(app).attributes.upsert(attribute, { transaction });
+export async function putAttribute(app: App, attribute: AttributeRow): Promise<void> {
+  await tables(app).attributes.upsert(attribute);
 }
 
 export async function attributeNames(app: App): Promise<string[]> {

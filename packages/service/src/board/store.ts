@@ -1,5 +1,5 @@
 import { isDeepStrictEqual } from 'node:util';
-import type { Transaction } from 'sequelize';
+import { Transaction } from 'sequelize';
 import type { BoardDefinition } from '@underbell/core/board';
 import { defineRecord, plain, recall, type App } from '../platform/index.ts';
 
@@ -54,15 +54,14 @@ export async function putBoard(
   definition: BoardDefinition,
   by: { readonly id: string; readonly name: string },
   expected: number | undefined,
-  transaction: Transaction,
 ): Promise<number | undefined> {
   const { name, title } = definition;
-  const known = await table(app).findByPk(name, { lock: transaction.LOCK.UPDATE, transaction });
+  const known = await table(app).findByPk(name, { lock: Transaction.LOCK.UPDATE });
   if (known && expected !== undefined && plain(known).version !== expected) return undefined;
   const version = known ? plain(known).version + 1 : 1;
   const row = { name, title, definition, version, changedAt: new Date(app.now()), changedBy: by.name, writerId: by.id };
-  if (known) await known.update(row, { transaction });
-  else await table(app).create({ ...row, deletedAt: null }, { transaction });
+  if (known) await known.update(row);
+  else await table(app).create({ ...row, deletedAt: null });
   return version;
 }
 

@@ -77,9 +77,9 @@ export async function saveBoard(
       });
     await requireMaker(app, person, 'report');
   }
-  const version = await app.records.transaction(async (transaction) => {
+  const version = await app.records.transaction(async () => {
     const thing = { kind: 'board', name: board.name } as const;
-    if (!known) await putOwner(app, person, thing, transaction);
+    if (!known) await putOwner(app, person, thing);
     const entry = {
       who: person.email,
       what: 'board saved',
@@ -88,9 +88,9 @@ export async function saveBoard(
       before: known?.definition,
       after: board,
     };
-    await remember(app, entry, transaction);
-    await announce(app, thing, transaction);
-    const saved = await putBoard(app, board, person, options.version, transaction);
+    await remember(app, entry);
+    await announce(app, thing);
+    const saved = await putBoard(app, board, person, options.version);
     if (saved !== undefined) {
       await emit(app, 'board.saved', { name: board.name, version: saved });
       return saved;

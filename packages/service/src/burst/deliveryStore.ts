@@ -1,4 +1,4 @@
-import { Op, QueryTypes, type Transaction } from 'sequelize';
+import { Op, QueryTypes } from 'sequelize';
 import type { BurstDefinition, Cut, DeliveryState, PlannedFile } from '@underbell/core/burst';
 import type { Value } from '@underbell/core/dataset';
 import { defineRecord, plain, type App } from '../platform/index.ts';
@@ -140,12 +140,11 @@ export async function moveDeliveries(
   change: Partial<Pick<DeliveryRow, 'reason' | 'files' | 'messageId' | 'attempts' | 'places'>> & {
     state: DeliveryState;
   },
-  transaction?: Transaction,
 ): Promise<number> {
   const where = 'ids' in which ? { id: { [Op.in]: [...which.ids] } } : { runId: which.run };
   const [moved] = await deliveriesOf(app).update(
     { ...change, changedAt: new Date(app.now()) },
-    { where: { ...where, state: { [Op.in]: [...from] } }, ...(transaction ? { transaction } : {}) },
+    { where: { ...where, state: { [Op.in]: [...from] } } },
   );
   return moved;
 }
@@ -154,11 +153,10 @@ export async function moveDeliveries(
 export async function countDeliveries(
   app: App,
   run: number,
-  transaction?: Transaction,
 ): Promise<Partial<Record<DeliveryState | 'bounced', number>>> {
   const rows = await app.records.query<{ state: DeliveryState; count: string; bounced: string }>(
     'SELECT state, count(*) AS count, count(bounced_at) AS bounced FROM deliveries WHERE run_id = :run GROUP BY state',
-    { replacements: { run }, type: QueryTypes.SELECT, ...(transaction ? { transaction } : {}) },
+    { replacements: { run }, type: QueryTypes.SELECT },
   );
   const bounced = rows.reduce((sum, row) => sum + Number(row.bounced), 0);
   return { ...Object.fromEntries(rows.map((row) => [row.state, Number(row.count)])), bounced };

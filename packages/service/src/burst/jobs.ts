@@ -87,13 +87,13 @@ async function isOverdue(app: App, { id, createdAt }: RunRow): Promise<boolean> 
 
 /** Leaves a run until its destination is looked at again; what is ready stays ready. */
 async function waitForDestination(app: App, run: RunRow, waits: RunWaits, times: number): Promise<void> {
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     const change = { state: 'waiting', phase: `waits: ${waits.message}` } as const;
-    await moveRun(app, run.id, ['running'], change, transaction);
+    await moveRun(app, run.id, ['running'], change);
     // Limits say when it goes on; whatever else keeps a destination closed is looked at less and less often.
     const { forMs } = waits;
     const [waitMs, next] = forMs === undefined ? [lookAgainMs(times), times + 1] : [forMs, times];
-    await enqueue(app, 'burst.run', { run: run.id, waits: next }, transaction, waitMs);
+    await enqueue(app, 'burst.run', { run: run.id, waits: next }, waitMs);
   });
 }
 
@@ -104,9 +104,9 @@ export const startRefreshed: JobHandler = async (app, job) => {
   const { now, today } = momentOf(app);
   for (const { name, definition } of await listBursts(app)) {
     if (definition.afterRefresh === undefined || !(await readsDataset(app, definition, dataset))) continue;
-    await app.records.transaction(async (transaction) => {
-      if (!(await takeRefreshedBurst(app, name, { today, at: loadedAt }, transaction))) return;
-      await enqueue(app, 'burst.start', { name, at: now, cause: 'refresh' }, transaction);
+    await app.records.transaction(async () => {
+      if (!(await takeRefreshedBurst(app, name, { today, at: loadedAt }))) return;
+      await enqueue(app, 'burst.start', { name, at: now, cause: 'refresh' });
     });
   }
 };
@@ -148,14 +148,7 @@ export const startScheduled: JobHandler = async (app, job) => {
     if (!owner) return;
     const why = cause === 'refresh' ? 'after a refresh' : 'by its schedule';
     const text = `“${burst.definition.title}” was to be sent ${why} and could not start:\n\n${error.message}\n${error.details.hint ? `\n${error.details.hint}\n` : ''}`;
-    await app.records.transaction((transaction) =>
-      enqueue(
-        app,
-        'notice.mail',
-        { to: owner.email, subject: `${burst.definition.title} was not sent`, text },
-        transaction,
-      ),
-    );
+    await enqueue(app, 'notice.mail', { to: owner.email, subject: `${burst.definition.title} was not sent`, text });
   }
 };
 
@@ -180,12 +173,12 @@ export async function startDue(app: App): Promise<void> {
   const start = async ({ name, definition, nextRunAt }: Awaited<ReturnType<typeof dueBursts>>[number]) => {
     const { schedule } = definition;
     const [next] = await nextTimes(app, definition, 1);
-    await app.records.transaction(async (transaction) => {
-      const isTaken = await takeDueBurst(app, name, { at: nextRunAt!, next }, transaction);
+    await app.records.transaction(async () => {
+      const isTaken = await takeDueBurst(app, name, { at: nextRunAt!, next });
       if (!isTaken || !schedule) return;
       const isMissed = app.now() - nextRunAt!.getTime() > missedMs;
       if (isMissed && schedule.missed === 'skip') return;
-      await enqueue(app, 'burst.start', { name, at: nextRunAt!.getTime() }, transaction);
+      await enqueue(app, 'burst.start', { name, at: nextRunAt!.getTime() });
     });
   };
   await eachApart(await dueBursts(app), start, failed);

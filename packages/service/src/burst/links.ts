@@ -3,7 +3,7 @@ import { stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Readable } from 'node:stream';
 import { LRUCache } from 'lru-cache';
-import { QueryTypes, type Transaction } from 'sequelize';
+import { QueryTypes } from 'sequelize';
 import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { requireRight, rightOn } from '../access/index.ts';
@@ -145,7 +145,7 @@ export async function recallLinks(
 ): Promise<number> {
   await requireRight(app, person, 'edit', 'burst', run.burstName);
   const { recipient } = wish;
-  return app.records.transaction(async (transaction: Transaction) => {
+  return app.records.transaction(async () => {
     const rows = await app.records.query(
       `UPDATE copy_links SET recalled_at = $now WHERE run_id = $run AND recalled_at IS NULL
          AND ($recipient::text IS NULL OR delivery_id IN (SELECT id FROM deliveries WHERE run_id = $run AND recipient = $recipient))
@@ -153,19 +153,14 @@ export async function recallLinks(
       {
         bind: { now: new Date(app.now()), run: run.id, recipient: recipient ?? null },
         type: QueryTypes.SELECT,
-        transaction,
       },
     );
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: `run ${run.id}: ${rows.length} links recalled${recipient ? ` from ${recipient}` : ''}`,
-        thing: `burst ${run.burstName}`,
-        origin: wish.origin,
-      },
-      transaction,
-    );
+    await remember(app, {
+      who: person.email,
+      what: `run ${run.id}: ${rows.length} links recalled${recipient ? ` from ${recipient}` : ''}`,
+      thing: `burst ${run.burstName}`,
+      origin: wish.origin,
+    });
     return rows.length;
   });
 }

@@ -1,4 +1,4 @@
-import { QueryTypes, type Transaction } from 'sequelize';
+import { QueryTypes, Transaction } from 'sequelize';
 import type { CopyFormat, Recipient } from '@underbell/core/burst';
 import type { ColumnType, FileDialect } from '@underbell/core/dataset';
 import { defineRecord, plain, type App } from '../platform/index.ts';
@@ -104,14 +104,13 @@ export async function putList(
   app: App,
   list: Omit<ListRow, 'version' | 'loadedAt'>,
   recipients: readonly Recipient[],
-  transaction: Transaction,
 ): Promise<number> {
   const { lists, rows } = tables(app);
-  const known = await lists.findByPk(list.name, { lock: transaction.LOCK.UPDATE, transaction });
+  const known = await lists.findByPk(list.name, { lock: Transaction.LOCK.UPDATE });
   const version = known ? plain(known).version + 1 : 1;
   const row = { ...list, version, loadedAt: new Date(app.now()) };
-  if (known) await known.update(row, { transaction });
-  else await lists.create(row, { transaction });
+  if (known) await known.update(row);
+  else await lists.create(row);
   await rows.bulkCreate(
     recipients.map((one, position) => ({
       listName: list.name,
@@ -126,7 +125,6 @@ export async function putList(
       timeZone: one.timeZone ?? null,
       formats: one.formats ? [...one.formats] : null,
     })),
-    { transaction },
   );
   return version;
 }

@@ -134,20 +134,16 @@ async function saveList(app: App, person: PersonViewer, wish: SaveList) {
     origin: from,
     fileDialect: dialect ?? known?.fileDialect ?? null,
   };
-  const version = await app.records.transaction(async (transaction) => {
-    const made = await putList(app, row, recipients, transaction);
-    if (!known) await putOwner(app, person, { kind: 'list', name }, transaction);
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: `version ${made} loaded`,
-        thing: `list ${name}`,
-        origin,
-        after: { recipients: recipients.length, ...(from ? { from } : {}) },
-      },
-      transaction,
-    );
+  const version = await app.records.transaction(async () => {
+    const made = await putList(app, row, recipients);
+    if (!known) await putOwner(app, person, { kind: 'list', name });
+    await remember(app, {
+      who: person.email,
+      what: `version ${made} loaded`,
+      thing: `list ${name}`,
+      origin,
+      after: { recipients: recipients.length, ...(from ? { from } : {}) },
+    });
     return made;
   });
   return { name, version, recipients: recipients.length, columns: read.columns };

@@ -3,6 +3,7 @@ import { calendarRoutes } from './calendarRoutes.ts';
 import { listRoutes } from './listRoutes.ts';
 import { followIn, lossesIn, usesIn, workOn } from './references.ts';
 import { burstRoutes } from './routes.ts';
+import { sendSummary } from './summary.ts';
 
 // Only workers load the renderers, and only when there is something to render.
 const runs: Handlers = { 'burst.run': async (...job) => (await import('./jobs.ts')).runBurstJob(...job) };
@@ -23,7 +24,10 @@ export const burst: Capability = {
     // What starts runs does not wait behind a long load.
     { 'burst.start': async (...job) => (await import('./jobs.ts')).startScheduled(...job) },
   ],
-  hears: { 'dataset.refreshed': async (...job) => (await import('./jobs.ts')).startRefreshed(...job) },
+  hears: {
+    'dataset.refreshed': async (...job) => (await import('./jobs.ts')).startRefreshed(...job),
+    'run.finished': sendSummary,
+  },
   clock: [
     { everyMs: 2_000, work: async (app) => (await import('./jobs.ts')).startDue(app) },
     { everyMs: 15_000, work: async (app) => (await import('./jobs.ts')).dropSpent(app) },

@@ -4,11 +4,9 @@ import { cutKey, keepingOf, type Cut, type MadeFormat, type RunState } from '@un
 import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
 import { meter } from '../meter/index.ts';
-import type { Transaction } from 'sequelize';
-import { holdLease, patiently, together, type App, type Job } from '../platform/index.ts';
+import { holdLease, patiently, together, type App, type Job, emit } from '../platform/index.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
 import { makeCopies, type MadeCopy } from './make.ts';
-import { sendSummary } from './summary.ts';
 import { RunWaits, sendCopies, settleInterrupted } from './send.ts';
 import { describeFile, dropMade, dropRunFolder, handOver, madeFolder, runFolder } from './spool.ts';
 import {
@@ -217,11 +215,11 @@ export class RunExecution {
 
   async #finish(): Promise<void> {
     const { id } = this.#run;
-    await this.#close(async (transaction) => {
+    await this.#close(async () => {
       // Were the database's answer to a claim lost, nobody here knows that the copy is theirs.
       const reason = 'the database went away while this copy was taken up';
-      await moveDeliveries(this.#app, { run: id }, ['sending'], { state: 'in doubt', reason }, transaction);
-      const counts = await countDeliveries(this.#app, id, transaction);
+      await moveDeliveries(this.#app, { run: id }, ['sending'], { state: 'in doubt', reason });
+      const counts = await countDeliveries(this.#app, id);
       const bad = (counts.failed ?? 0) + (counts['in doubt'] ?? 0);
       return { state: bad === 0 ? 'done' : (counts.sent ?? 0) > 0 ? 'partly' : 'failed', error: null };
     });
@@ -233,26 +231,22 @@ export class RunExecution {
    *
    * @throws {LeaseLost}
    */
-  async #close(
-    settle: (transaction: Transaction) => Promise<{ state: RunState; error: string | null }>,
-  ): Promise<void> {
+  async #close(settle: () => Promise<{ state: RunState; error: string | null }>): Promise<void> {
     const { id, definition } = this.#run;
     const { spool } = this.#app.settings;
     const isKept = keepingOf(definition).days > 0;
     const keptUntil = isKept ? this.#keptUntil() : null;
-    const { state, error } = await patiently(() =>
-      this.#app.records.transaction(async (transaction) => {
-        if (!(await holdLease(this.#app, this.#job, transaction)))
-          throw new LeaseLost('the lease of this run was lost');
-        const end = await settle(transaction);
+    await patiently(() =>
+      this.#app.records.transaction(async () => {
+        if (!(await holdLease(this.#app, this.#job))) throw new LeaseLost('the lease of this run was lost');
+        const end = await settle();
         // Whoever hears that it has ended finds its folder as it stays.
         await (isKept ? dropMade(spool, id) : dropRunFolder(spool, id));
         const finishedAt = new Date(this.#app.now());
-        await moveRun(this.#app, id, ['waiting', 'running'], { ...end, phase: '', finishedAt, keptUntil }, transaction);
-        return end;
+        await moveRun(this.#app, id, ['waiting', 'running'], { ...end, phase: '', finishedAt, keptUntil });
+        await emit(this.#app, 'run.finished', { run: id, burst: definition.name, state: end.state });
       }),
     );
-    await sendSummary(this.#app, this.#run, state, error);
   }
 
   /** Ends a run that cannot go on: what has not left is marked, with the reason, for the next run. @throws {LeaseLost} */
@@ -260,10 +254,10 @@ export class RunExecution {
     const { id } = this.#run;
     const isStop = isRefusal(error, 'RUN_STOPPED');
     const reason = isRefusal(error) ? error.message : 'something went wrong inside';
-    await this.#close(async (transaction) => {
-      await moveDeliveries(this.#app, { run: id }, ['sending'], { state: 'in doubt', reason }, transaction);
-      await moveDeliveries(this.#app, { run: id }, ['planned', 'rendered'], { state: 'failed', reason }, transaction);
-      const counts = await countDeliveries(this.#app, id, transaction);
+    await this.#close(async () => {
+      await moveDeliveries(this.#app, { run: id }, ['sending'], { state: 'in doubt', reason });
+      await moveDeliveries(this.#app, { run: id }, ['planned', 'rendered'], { state: 'failed', reason });
+      const counts = await countDeliveries(this.#app, id);
       return { state: isStop ? 'stopped' : (counts.sent ?? 0) > 0 ? 'partly' : 'failed', error: reason };
     });
   }

@@ -32,10 +32,9 @@ export async function startRun(
   refuseEmpty(entries);
   await requireBudget(app, { kind: 'report', name: burst.definition.report });
   const isTest = options.isTest === true;
-  const id = await app.records.transaction(async (transaction) => {
+  const id = await app.records.transaction(async () => {
     await app.records.query('SELECT pg_advisory_xact_lock(hashtext(:name))', {
       replacements: { name: `burst ${name}` },
-      transaction,
     });
     const run = {
       burstName: name,
@@ -56,22 +55,16 @@ export async function startRun(
       filter: explainCut(burst, one.cut),
       ...(isTest ? { address: person.email } : {}),
     }));
-    const made = await addRun(app, run, addressed, repeats, transaction);
+    const made = await addRun(app, run, addressed, repeats);
     const { release } = burst.definition;
-    if (release === undefined || isTest) await enqueue(app, 'burst.run', { run: made }, transaction);
-    else
-      for (const to of release)
-        await enqueue(app, 'notice.mail', { to, ...askToRelease(app, person, run, made) }, transaction);
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: `${isTest ? 'test run' : 'run'} ${made} started for ${burst.period.name}`,
-        thing: `burst ${name}`,
-        origin: options.origin,
-      },
-      transaction,
-    );
+    if (release === undefined || isTest) await enqueue(app, 'burst.run', { run: made });
+    else for (const to of release) await enqueue(app, 'notice.mail', { to, ...askToRelease(app, person, run, made) });
+    await remember(app, {
+      who: person.email,
+      what: `${isTest ? 'test run' : 'run'} ${made} started for ${burst.period.name}`,
+      thing: `burst ${name}`,
+      origin: options.origin,
+    });
     return made;
   });
   return showRun(app, (await findRun(app, id))!);
@@ -99,11 +92,11 @@ export async function releaseRun(app: App, person: PersonViewer, id: number, ori
     throw new Refusal('NOT_ALLOWED', 'whoever starts a run does not release it', {
       hint: 'a second person looks at it first',
     });
-  const isReleased = await app.records.transaction(async (transaction) => {
+  const isReleased = await app.records.transaction(async () => {
     const change = { state: 'waiting', phase: 'waiting for a worker', releasedBy: person.email } as const;
-    if (!(await moveRun(app, id, ['held'], change, transaction))) return false;
-    await enqueue(app, 'burst.run', { run: id }, transaction);
-    await remember(app, noteOf(person, run, 'released', origin), transaction);
+    if (!(await moveRun(app, id, ['held'], change))) return false;
+    await enqueue(app, 'burst.run', { run: id });
+    await remember(app, noteOf(person, run, 'released', origin));
     return true;
   });
   if (!isReleased)
@@ -220,12 +213,13 @@ const finished = (id: number) => new Refusal('RUN_STOPPED', `run ${id} has alrea
 /** Asks a run to stop; copies that have left stay sent, the others can be run again. */
 export async function stopRun(app: App, person: PersonViewer, id: number, origin: string) {
   const run = await requireSteered(app, person, id);
-  const isAsked = await app.records.transaction(async (transaction) => {
+  const isAsked = await app.records.transaction(async () => {
+    await holdRun(app, id);
     // A paused run has no worker that could hear of it: one takes it up to end it.
-    const wasPaused = await moveRun(app, id, ['paused', 'held'], { state: 'waiting', pauseAsked: false }, transaction);
-    if (wasPaused) await enqueue(app, 'burst.run', { run: id }, transaction);
-    const asked = await askToStop(app, id, transaction);
-    if (asked) await remember(app, noteOf(person, run, 'stopped', origin), transaction);
+    const wasPaused = await moveRun(app, id, ['paused', 'held'], { state: 'waiting', pauseAsked: false });
+    if (wasPaused) await enqueue(app, 'burst.run', { run: id });
+    const asked = await askToStop(app, id);
+    if (asked) await remember(app, noteOf(person, run, 'stopped', origin));
     return asked;
   });
   if (!isAsked) throw finished(id);
@@ -236,9 +230,10 @@ export async function stopRun(app: App, person: PersonViewer, id: number, origin
 /** Asks a run to pause: what is on its way arrives, the rest waits until somebody lets it go on. */
 export async function pauseRun(app: App, person: PersonViewer, id: number, origin: string) {
   const run = await requireSteered(app, person, id);
-  const isAsked = await app.records.transaction(async (transaction) => {
-    const asked = await moveRun(app, id, ['waiting', 'running'], { pauseAsked: true }, transaction);
-    if (asked) await remember(app, noteOf(person, run, 'paused', origin), transaction);
+  const isAsked = await app.records.transaction(async () => {
+    await holdRun(app, id);
+    const asked = await moveRun(app, id, ['waiting', 'running'], { pauseAsked: true });
+    if (asked) await remember(app, noteOf(person, run, 'paused', origin));
     return asked;
   });
   if (!isAsked) throw finished(id);
@@ -249,12 +244,13 @@ export async function pauseRun(app: App, person: PersonViewer, id: number, origi
 /** Lets a paused run go on where its ledger stands. */
 export async function continueRun(app: App, person: PersonViewer, id: number, origin: string) {
   const run = await requireSteered(app, person, id);
-  const isGoing = await app.records.transaction(async (transaction) => {
+  const isGoing = await app.records.transaction(async () => {
+    await holdRun(app, id);
     const change = { state: 'waiting', pauseAsked: false, phase: 'waiting for a worker' } as const;
-    const moved = await moveRun(app, id, ['paused'], change, transaction);
-    if (!moved) return moveRun(app, id, ['waiting', 'running'], { pauseAsked: false }, transaction);
-    await enqueue(app, 'burst.run', { run: id }, transaction);
-    await remember(app, noteOf(person, run, 'continued', origin), transaction);
+    const moved = await moveRun(app, id, ['paused'], change);
+    if (!moved) return moveRun(app, id, ['waiting', 'running'], { pauseAsked: false });
+    await enqueue(app, 'burst.run', { run: id });
+    await remember(app, noteOf(person, run, 'continued', origin));
     return true;
   });
   if (!isGoing) throw finished(id);
@@ -293,14 +289,14 @@ export async function settleDelivery(
   if (!delivery) throw noSuch('recipient', wish.recipient, []);
   const state = wish.hasArrived ? 'sent' : 'failed';
   const reason = `${person.name} said that it ${wish.hasArrived ? 'arrived' : 'did not arrive'}`;
-  await app.records.transaction(async (transaction) => {
-    const moved = await moveDeliveries(app, { ids: [delivery.id] }, ['in doubt'], { state, reason }, transaction);
+  await app.records.transaction(async () => {
+    const moved = await moveDeliveries(app, { ids: [delivery.id] }, ['in doubt'], { state, reason });
     if (moved === 0)
       throw new Refusal('INPUT_INVALID', `the copy for \`${wish.recipient}\` is ${delivery.state}, not in doubt`, {
         word: wish.recipient,
       });
     const what = `: the copy for ${wish.recipient} counts as ${state}`;
-    await remember(app, noteOf(person, run, what, wish.origin), transaction);
+    await remember(app, noteOf(person, run, what, wish.origin));
   });
   const counts = await countDeliveries(app, id);
   if ((counts['in doubt'] ?? 0) + (counts.failed ?? 0) === 0 && run.state === 'partly')

@@ -195,8 +195,7 @@ class Sender {
       const claim = { state: 'sending', messageId, attempts: tried + 1 } as const;
       const isMine = await this.#turn(
         this.#name,
-        async (transaction) =>
-          (await moveDeliveries(this.#app, { ids: [delivery.id] }, ['rendered'], claim, transaction)) > 0,
+        async () => (await moveDeliveries(this.#app, { ids: [delivery.id] }, ['rendered'], claim)) > 0,
       );
       if (!isMine) return;
       try {

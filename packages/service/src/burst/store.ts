@@ -1,5 +1,5 @@
 import { isDeepStrictEqual } from 'node:util';
-import { Op, QueryTypes, type Model, type Transaction } from 'sequelize';
+import { Op, QueryTypes, type Model, Transaction } from 'sequelize';
 import {
   destinationName,
   ownMail,
@@ -102,11 +102,10 @@ export async function putBurst(
   app: App,
   definition: BurstDefinition,
   rest: Pick<BurstRow, 'ownerId' | 'nextRunAt' | 'awaitsSince'>,
-  transaction: Transaction,
 ): Promise<void> {
   const { ownerId, nextRunAt, awaitsSince } = rest;
   const row = { name: definition.name, definition, ownerId, nextRunAt, awaitsSince, deletedAt: null };
-  await tables(app).bursts.upsert(row, { transaction });
+  await tables(app).bursts.upsert(row);
 }
 
 export async function findBurst(app: App, name: string): Promise<BurstRow | undefined> {
@@ -148,12 +147,10 @@ export async function addRun(
   run: NewRun,
   entries: readonly (PlanEntry & { readonly filter: string })[],
   repeats: ReadonlyMap<string, number>,
-  transaction: Transaction,
 ): Promise<number> {
   const { runs } = tables(app);
   const active = await runs.findOne({
     where: { burstName: run.burstName, state: { [Op.in]: activeStates } },
-    transaction,
   });
   if (active) {
     const { id } = plain(active);
@@ -163,23 +160,20 @@ export async function addRun(
   }
   const now = new Date(app.now());
   const needsRelease = !run.isTest && run.definition.release !== undefined;
-  const made = await runs.create(
-    {
-      ...run,
-      state: needsRelease ? 'held' : 'waiting',
-      phase: needsRelease ? 'waiting for a second person' : 'waiting for a worker',
-      releasedBy: null,
-      stopAsked: false,
-      pauseAsked: false,
-      rowsRead: 0,
-      error: null,
-      createdAt: now,
-      startedAt: null,
-      finishedAt: null,
-      keptUntil: null,
-    },
-    { transaction },
-  );
+  const made = await runs.create({
+    ...run,
+    state: needsRelease ? 'held' : 'waiting',
+    phase: needsRelease ? 'waiting for a second person' : 'waiting for a worker',
+    releasedBy: null,
+    stopAsked: false,
+    pauseAsked: false,
+    rowsRead: 0,
+    error: null,
+    createdAt: now,
+    startedAt: null,
+    finishedAt: null,
+    keptUntil: null,
+  });
   const { id } = plain(made);
   await deliveriesOf(app).bulkCreate(
     entries.map((entry) => ({
@@ -205,7 +199,6 @@ export async function addRun(
       bouncedAt: null,
       bounce: null,
     })),
-    { transaction },
   );
   return id;
 }
@@ -225,12 +218,17 @@ export async function changeRun(app: App, id: number, change: Partial<RunRow>): 
 }
 
 /** Asks a run that has not finished to stop. @returns whether there was one */
-export async function askToStop(app: App, id: number, transaction?: Transaction): Promise<boolean> {
+export async function askToStop(app: App, id: number): Promise<boolean> {
   const [changed] = await tables(app).runs.update(
     { stopAsked: true },
-    { where: { id, state: { [Op.in]: ['waiting', 'running'] } }, ...(transaction ? { transaction } : {}) },
+    { where: { id, state: { [Op.in]: ['waiting', 'running'] } } },
   );
   return changed > 0;
+}
+
+/** Holds a run for the length of a transaction, so that its state is looked at and changed as one. */
+export async function holdRun(app: App, id: number): Promise<void> {
+  await tables(app).runs.findByPk(id, { attributes: ['id'], lock: Transaction.LOCK.UPDATE });
 }
 
 /** Moves a run from one state to another, once. @returns whether it was in the first */
@@ -239,10 +237,9 @@ export async function moveRun(
   id: number,
   from: readonly RunState[],
   change: Partial<RunRow>,
-  transaction?: Transaction,
 ): Promise<boolean> {
   const where = { id, state: { [Op.in]: [...from] } };
-  const [changed] = await tables(app).runs.update(change, { where, ...(transaction ? { transaction } : {}) });
+  const [changed] = await tables(app).runs.update(change, { where });
   return changed > 0;
 }
 
@@ -266,10 +263,9 @@ export async function takeDueBurst(
   app: App,
   name: string,
   times: { at: Date; next: number | undefined },
-  transaction: Transaction,
 ): Promise<boolean> {
   const nextRunAt = times.next === undefined ? null : new Date(times.next);
-  const [taken] = await tables(app).bursts.update({ nextRunAt }, { where: { name, nextRunAt: times.at }, transaction });
+  const [taken] = await tables(app).bursts.update({ nextRunAt }, { where: { name, nextRunAt: times.at } });
   return taken > 0;
 }
 
@@ -288,12 +284,11 @@ export async function takeRefreshedBurst(
   app: App,
   name: string,
   { today, at }: { readonly today: string; readonly at: Date | null },
-  transaction: Transaction,
 ): Promise<boolean> {
   const taken = await app.records.query(
     `UPDATE bursts SET refreshed_on = $today WHERE name = $name AND refreshed_on IS DISTINCT FROM $today::date
        AND (awaits_since IS NULL OR $at::timestamptz IS NULL OR awaits_since <= $at) RETURNING name`,
-    { bind: { name, today, at }, type: QueryTypes.SELECT, transaction },
+    { bind: { name, today, at }, type: QueryTypes.SELECT },
   );
   return taken.length > 0;
 }

@@ -1,7 +1,7 @@
 import { findPerson } from '../access/index.ts';
-import { enqueue, type App } from '../platform/index.ts';
+import { enqueue, type Events, type JobHandler } from '../platform/index.ts';
 import { countDeliveries, listDeliveries } from './deliveryStore.ts';
-import { type RunRow } from './store.ts';
+import { findRun, type RunRow } from './store.ts';
 
 const shownFailures = 20;
 
@@ -13,8 +13,10 @@ function isWanted({ definition, cause, isTest }: RunRow): boolean {
 }
 
 /** Tells the sender of a run how it went, with everything that did not go well. */
-export async function sendSummary(app: App, run: RunRow, state: string, error: string | null): Promise<void> {
-  if (!isWanted(run)) return;
+export const sendSummary: JobHandler = async (app, job) => {
+  const run = await findRun(app, (job.payload as Events['run.finished']).run);
+  if (!run || !isWanted(run)) return;
+  const { state, error } = run;
   const sender = await findPerson(app, { id: run.senderId });
   if (!sender) return;
   const counts = await countDeliveries(app, run.id);
@@ -35,7 +37,5 @@ export async function sendSummary(app: App, run: RunRow, state: string, error: s
     `The ledger: ${app.settings.publicUrl}/console/sending/${name}?run=${run.id}`,
   ].join('\n\n');
   const subject = bad.length === 0 ? `${title}: ${counts.sent ?? 0} sent` : `${title}: ${bad.length} did not arrive`;
-  await app.records.transaction((transaction) =>
-    enqueue(app, 'notice.mail', { to: sender.email, subject, text: `${text}\n` }, transaction),
-  );
-}
+  await enqueue(app, 'notice.mail', { to: sender.email, subject, text: `${text}\n` });
+};

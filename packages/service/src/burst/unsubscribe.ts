@@ -33,22 +33,17 @@ export async function showSubscription(app: App, key: string): Promise<{ title: 
 /** Takes the recipient's word that they want no more of a burst. Said twice, it is the same. */
 export async function unsubscribe(app: App, key: string, origin: string): Promise<{ title: string; address: string }> {
   const { title, address, burstName } = await deliveryOf(app, key);
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     const rows = await app.records.query(
       `INSERT INTO unsubscribed (burst_name, address, at) VALUES ($burst, $address, $at)
        ON CONFLICT DO NOTHING RETURNING address`,
       {
         bind: { burst: burstName, address: address.toLowerCase(), at: new Date(app.now()) },
         type: QueryTypes.SELECT,
-        transaction,
       },
     );
     if (rows.length === 0) return;
-    await remember(
-      app,
-      { who: address, what: 'wants no more copies', thing: `burst ${burstName}`, origin },
-      transaction,
-    );
+    await remember(app, { who: address, what: 'wants no more copies', thing: `burst ${burstName}`, origin });
   });
   return { title, address };
 }
@@ -76,15 +71,15 @@ export async function subscribeAgain(
 ): Promise<void> {
   await requireBurst(app, person, burst, 'view');
   await requireRight(app, person, 'edit', 'burst', burst);
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     const bind = { burst, address: wish.address.toLowerCase() };
     const gone = await app.records.query(
       'DELETE FROM unsubscribed WHERE burst_name = $burst AND address = $address RETURNING address',
-      { bind, type: QueryTypes.SELECT, transaction },
+      { bind, type: QueryTypes.SELECT },
     );
     if (gone.length === 0)
       throw new Refusal('NOT_FOUND', `${wish.address} has not said no to \`${burst}\``, { word: wish.address });
     const what = `sends to ${wish.address} again, who had wanted no more`;
-    await remember(app, { who: person.email, what, thing: `burst ${burst}`, origin: wish.origin }, transaction);
+    await remember(app, { who: person.email, what, thing: `burst ${burst}`, origin: wish.origin });
   });
 }

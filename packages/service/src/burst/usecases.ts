@@ -64,32 +64,23 @@ export async function checkBurst(app: App, person: PersonViewer, value: unknown)
 export async function saveBurst(app: App, person: PersonViewer, value: unknown, origin: string) {
   const { definition, known } = await checkedBurst(app, person, value);
   const { name } = definition;
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     const [next] = await nextTimes(app, definition, 1);
     const awaited = definition.afterRefresh === undefined ? null : new Date(app.now());
-    await putBurst(
-      app,
-      definition,
-      {
-        ownerId: person.id,
-        nextRunAt: next === undefined ? null : new Date(next),
-        awaitsSince: known?.definition.afterRefresh === undefined ? awaited : known.awaitsSince,
-      },
-      transaction,
-    );
-    if (!known) await putOwner(app, person, { kind: 'burst', name }, transaction);
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: 'burst saved',
-        thing: `burst ${name}`,
-        origin,
-        before: known?.definition,
-        after: definition,
-      },
-      transaction,
-    );
+    await putBurst(app, definition, {
+      ownerId: person.id,
+      nextRunAt: next === undefined ? null : new Date(next),
+      awaitsSince: known?.definition.afterRefresh === undefined ? awaited : known.awaitsSince,
+    });
+    if (!known) await putOwner(app, person, { kind: 'burst', name });
+    await remember(app, {
+      who: person.email,
+      what: 'burst saved',
+      thing: `burst ${name}`,
+      origin,
+      before: known?.definition,
+      after: definition,
+    });
   });
   return definition;
 }
@@ -119,8 +110,8 @@ export async function showBurst(app: App, person: PersonViewer, name: string) {
 /** Pauses the schedule of a burst, or lets it go on; its sender stays who it is. @throws {Refusal} `BURST_INVALID` without a schedule */
 export async function pauseSchedule(app: App, person: PersonViewer, name: string, isPaused: boolean, origin: string) {
   await requireBurst(app, person, name, 'edit');
-  return app.records.transaction(async (transaction) => {
-    await lockThing(app, 'burst', name, transaction);
+  return app.records.transaction(async () => {
+    await lockThing(app, 'burst', name);
     const row = (await findBurst(app, name))!;
     const { schedule } = row.definition;
     if (!schedule) throw new Refusal('BURST_INVALID', `\`${name}\` has no schedule`, { pointer: '/schedule' });
@@ -128,9 +119,9 @@ export async function pauseSchedule(app: App, person: PersonViewer, name: string
     const definition = { ...row.definition, schedule: isPaused ? { ...rest, paused: true } : rest };
     const [next] = await nextTimes(app, definition, 1);
     const change = { ...row, nextRunAt: next === undefined ? null : new Date(next) };
-    await putBurst(app, definition, change, transaction);
+    await putBurst(app, definition, change);
     const what = isPaused ? 'schedule paused' : 'schedule resumed';
-    await remember(app, { who: person.email, what, thing: `burst ${name}`, origin }, transaction);
+    await remember(app, { who: person.email, what, thing: `burst ${name}`, origin });
     return { name, ...(await timesOf(app, definition, checkedTimes)) };
   });
 }

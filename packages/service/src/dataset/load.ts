@@ -3,7 +3,6 @@ import { Transform, type Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { setInterval } from 'node:timers/promises';
 import type pg from 'pg';
-import type { Transaction } from 'sequelize';
 import { csvLine } from '@underbell/core/csv';
 import { plainCell, type DatasetColumn, type FileDialect } from '@underbell/core/dataset';
 import { quoteName } from '@underbell/core/filter';
@@ -46,7 +45,7 @@ export interface LoadBy {
   /** Refuses columns that would break what uses the dataset. */
   readonly check?: (columns: readonly DatasetColumn[]) => Promise<void>;
   /** What else changes in the instant in which the new rows are shown. */
-  readonly atSwap?: (transaction: Transaction) => Promise<void>;
+  readonly atSwap?: () => Promise<void>;
 }
 
 export interface Loaded {
@@ -181,10 +180,10 @@ async function loadLocked(
   try {
     await by.check?.(dataset.columns);
     rows = await fillRevision(app, into, revision, fill);
-    await app.records.transaction(async (transaction) => {
-      await by.atSwap?.(transaction);
-      await setColumns(app, dataset.name, dataset.columns, transaction);
-      await finishRevision(app, revision, { rows }, transaction);
+    await app.records.transaction(async () => {
+      await by.atSwap?.();
+      await setColumns(app, dataset.name, dataset.columns);
+      await finishRevision(app, revision, { rows });
     });
   } catch (error) {
     await finishRevision(app, revision, outcomeOf(error));

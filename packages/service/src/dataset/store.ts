@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { Op, QueryTypes, type Model, type Transaction } from 'sequelize';
+import { Op, QueryTypes, type Model, Transaction } from 'sequelize';
 import type { DatasetColumn, DatasetShape, FileDialect } from '@underbell/core/dataset';
 import { noSuch } from '../access/index.ts';
 import { announce, emit, defineRecord, plain, recall, type App } from '../platform/index.ts';
@@ -139,13 +139,8 @@ export async function isDatasetBinned(app: App, name: string): Promise<boolean> 
   return row !== null && row.get('deletedAt') !== null;
 }
 
-export async function changeDataset(
-  app: App,
-  name: string,
-  change: Partial<DatasetRow>,
-  transaction?: Transaction,
-): Promise<void> {
-  await tables(app).datasets.update(change, { where: { name }, ...(transaction ? { transaction } : {}) });
+export async function changeDataset(app: App, name: string, change: Partial<DatasetRow>): Promise<void> {
+  await tables(app).datasets.update(change, { where: { name } });
 }
 
 /** Datasets whose time to be loaded has come. */
@@ -176,20 +171,15 @@ export async function findDataset(app: App, name: string): Promise<DatasetShape>
   return { name, columns: row.columns };
 }
 
-export async function putDataset(app: App, row: DatasetSpecRow, transaction: Transaction): Promise<void> {
+export async function putDataset(app: App, row: DatasetSpecRow): Promise<void> {
   const { datasets } = tables(app);
-  const known = await datasets.findByPk(row.name, { transaction });
-  if (known) await known.update(row, { transaction });
-  else await datasets.create({ description: '', kind: 'snapshot', ...row, revisionId: null }, { transaction });
+  const known = await datasets.findByPk(row.name);
+  if (known) await known.update(row);
+  else await datasets.create({ description: '', kind: 'snapshot', ...row, revisionId: null });
 }
 
-export async function setColumns(
-  app: App,
-  name: string,
-  columns: DatasetColumn[],
-  transaction: Transaction,
-): Promise<void> {
-  await tables(app).datasets.update({ columns }, { where: { name }, transaction });
+export async function setColumns(app: App, name: string, columns: DatasetColumn[]): Promise<void> {
+  await tables(app).datasets.update({ columns }, { where: { name } });
 }
 
 /** Opens the next revision, not yet shown to anybody. */
@@ -199,35 +189,31 @@ export async function startRevision(
   columns: DatasetColumn[],
   by: { cause: RefreshCause; who: string },
 ): Promise<RevisionRow> {
-  return app.records.transaction(async (transaction) => {
+  return app.records.transaction(async () => {
     const { datasets, revisions } = tables(app);
-    await datasets.findByPk(dataset, { lock: transaction.LOCK.UPDATE, transaction });
+    await datasets.findByPk(dataset, { lock: Transaction.LOCK.UPDATE });
     const last = await revisions.max<number, Model<RevisionRow, Partial<RevisionRow>>>('number', {
       where: { datasetName: dataset },
-      transaction,
     });
     const number = (last ?? 0) + 1;
-    const made = await revisions.create(
-      {
-        datasetName: dataset,
-        number,
-        columns,
-        // Named by its number below, which no other has however long the dataset's name is.
-        tableName: '',
-        rowCount: 0,
-        state: 'loading',
-        error: null,
-        startedAt: new Date(app.now()),
-        finishedAt: null,
-        cause: by.cause,
-        startedBy: by.who,
-        impact: [],
-        stopAsked: false,
-        shownAt: null,
-      },
-      { transaction },
-    );
-    await made.update({ tableName: `r${plain(made).id}` }, { transaction });
+    const made = await revisions.create({
+      datasetName: dataset,
+      number,
+      columns,
+      // Named by its number below, which no other has however long the dataset's name is.
+      tableName: '',
+      rowCount: 0,
+      state: 'loading',
+      error: null,
+      startedAt: new Date(app.now()),
+      finishedAt: null,
+      cause: by.cause,
+      startedBy: by.who,
+      impact: [],
+      stopAsked: false,
+      shownAt: null,
+    });
+    await made.update({ tableName: `r${plain(made).id}` });
     return plain(made);
   });
 }
@@ -236,26 +222,25 @@ export async function finishRevision(
   app: App,
   revision: RevisionRow,
   outcome: { rows: number } | { error: string; state?: RevisionRow['state']; impact?: RevisionRow['impact'] },
-  transaction?: Transaction,
 ): Promise<void> {
   const { datasets, revisions } = tables(app);
   const finishedAt = new Date(app.now());
   if ('error' in outcome) {
     await revisions.update(
       { state: outcome.state ?? 'failed', error: outcome.error, impact: outcome.impact ?? [], finishedAt },
-      { where: { id: revision.id }, transaction },
+      { where: { id: revision.id } },
     );
     return;
   }
   await revisions.update(
     { state: 'ready', rowCount: outcome.rows, finishedAt, shownAt: finishedAt },
-    { where: { id: revision.id }, transaction },
+    { where: { id: revision.id } },
   );
   await datasets.update(
     { revisionId: revision.id, staleSince: null, staleReason: null },
-    { where: { name: revision.datasetName }, transaction },
+    { where: { name: revision.datasetName } },
   );
-  await announce(app, { kind: 'dataset', name: revision.datasetName }, transaction);
+  await announce(app, { kind: 'dataset', name: revision.datasetName });
   const news = { name: revision.datasetName, at: finishedAt.getTime() };
   await emit(app, 'dataset.refreshed', news);
 }
@@ -275,14 +260,13 @@ export async function showRevision(
   app: App,
   { id, datasetName }: RevisionRow,
   columns: DatasetColumn[],
-  transaction: Transaction,
 ): Promise<boolean> {
   const { datasets, revisions } = tables(app);
-  const kept = await revisions.findOne({ where: { id, state: 'ready' }, lock: transaction.LOCK.UPDATE, transaction });
+  const kept = await revisions.findOne({ where: { id, state: 'ready' }, lock: Transaction.LOCK.UPDATE });
   if (!kept) return false;
-  await kept.update({ shownAt: new Date(app.now()) }, { transaction });
-  await datasets.update({ revisionId: id, columns }, { where: { name: datasetName }, transaction });
-  await announce(app, { kind: 'dataset', name: datasetName }, transaction);
+  await kept.update({ shownAt: new Date(app.now()) });
+  await datasets.update({ revisionId: id, columns }, { where: { name: datasetName } });
+  await announce(app, { kind: 'dataset', name: datasetName });
   return true;
 }
 
@@ -352,13 +336,13 @@ export async function strayTables(app: App): Promise<string[]> {
 
 /** Says that a revision's rows go. @returns whether they may: not while the revision is shown */
 export async function markDropped(app: App, id: number): Promise<boolean> {
-  return app.records.transaction(async (transaction) => {
+  return app.records.transaction(async () => {
     // Whoever goes back to it holds it: what was shown meanwhile is seen by the statement after this one only.
-    await app.records.query('SELECT id FROM revisions WHERE id = $id FOR UPDATE', { bind: { id }, transaction });
+    await app.records.query('SELECT id FROM revisions WHERE id = $id FOR UPDATE', { bind: { id } });
     const [, changed] = await app.records.query(
       `UPDATE revisions SET state = 'dropped' WHERE id = $id AND state = 'ready'
          AND NOT EXISTS (SELECT FROM datasets WHERE revision_id = $id)`,
-      { bind: { id }, transaction },
+      { bind: { id } },
     );
     return ((changed as { rowCount?: number }).rowCount ?? 0) > 0;
   });

@@ -1,4 +1,3 @@
-import type { Transaction } from 'sequelize';
 import { decideAccess, EffectiveFilter, isAtLeast, type PersonViewer } from '@underbell/core/access';
 import { fieldName, type ColumnType, type DatasetColumn, type Sensitivity } from '@underbell/core/dataset';
 import { checkReaderFilter, readFilter } from '@underbell/core/filter';
@@ -119,7 +118,7 @@ export async function saveDataset(
   isNew: boolean,
   origin: string,
 ): Promise<void> {
-  await app.records.transaction((transaction) => saveDatasetIn(app, person, row, { isNew, origin, transaction }));
+  await app.records.transaction(() => saveDatasetIn(app, person, row, { isNew, origin }));
 }
 
 /** The same within a change of more. */
@@ -127,17 +126,17 @@ export async function saveDatasetIn(
   app: App,
   person: PersonViewer,
   row: DatasetSpecRow,
-  { isNew, origin, transaction }: { isNew: boolean; origin: string; transaction: Transaction },
+  { isNew, origin }: { isNew: boolean; origin: string },
 ): Promise<void> {
-  await putDataset(app, row, transaction);
+  await putDataset(app, row);
   if (isNew) {
     const thing = { kind: 'dataset', name: row.name } as const;
-    await putOwner(app, person, thing, transaction);
+    await putOwner(app, person, thing);
   }
   const after = { sql: row.sql, columns: row.columns };
   const thing = `dataset ${row.name}`;
-  await remember(app, { who: person.email, what: 'dataset defined', thing, origin, after }, transaction);
-  await announce(app, { kind: 'dataset', name: row.name }, transaction);
+  await remember(app, { who: person.email, what: 'dataset defined', thing, origin, after });
+  await announce(app, { kind: 'dataset', name: row.name });
 }
 
 /** A dataset as its viewers see it. */

@@ -1,4 +1,4 @@
-import { Op, QueryTypes, type Transaction } from 'sequelize';
+import { Op, QueryTypes } from 'sequelize';
 import { failuresToPause, ownMail, waitFor, type DestinationKind, type Rate } from '@underbell/core/burst';
 import { defineRecord, plain, type App } from '../platform/index.ts';
 
@@ -51,10 +51,9 @@ export async function listDestinations(app: App): Promise<DestinationRow[]> {
 export async function putDestination(
   app: App,
   row: Pick<DestinationRow, 'name' | 'kind' | 'address' | 'sealed' | 'rates' | 'parallel'>,
-  transaction: Transaction,
 ): Promise<void> {
   const fresh = { state: 'ready', reason: null, stateAt: null, failures: 0, testedAt: null, testError: null } as const;
-  await table(app).upsert({ ...row, ...fresh }, { transaction });
+  await table(app).upsert({ ...row, ...fresh });
 }
 
 export async function changeDestination(app: App, name: string, change: Partial<DestinationRow>): Promise<void> {
@@ -106,12 +105,8 @@ const crowdedMs = 40;
  *
  * @param claim - claims the copy, in the same transaction; false when somebody else has it
  */
-export async function takeTurn(
-  app: App,
-  name: string,
-  claim: (transaction: Transaction) => Promise<boolean>,
-): Promise<Turn> {
-  return app.records.transaction(async (transaction): Promise<Turn> => {
+export async function takeTurn(app: App, name: string, claim: () => Promise<boolean>): Promise<Turn> {
+  return app.records.transaction(async (): Promise<Turn> => {
     const [row] = await app.records.query<{
       rates: Rate[];
       parallel: number;
@@ -120,25 +115,24 @@ export async function takeTurn(
       now: string;
     }>(
       'SELECT rates, parallel, state, reason, extract(epoch FROM clock_timestamp()) * 1000 AS now FROM destinations WHERE name = $name FOR UPDATE',
-      { bind: { name }, type: QueryTypes.SELECT, transaction },
+      { bind: { name }, type: QueryTypes.SELECT },
     );
     if (!row) return { kind: 'stopped', state: 'paused', reason: `the destination ${name} is gone` };
     if (row.state !== 'ready') return { kind: 'stopped', state: row.state, reason: row.reason ?? 'it is paused' };
     const [sending] = await app.records.query<{ count: string }>(
       `SELECT count(*) AS count FROM deliveries WHERE destination = $name AND state = 'sending'`,
-      { bind: { name }, type: QueryTypes.SELECT, transaction },
+      { bind: { name }, type: QueryTypes.SELECT },
     );
     if (Number(sending!.count) >= row.parallel) return { kind: 'wait', ms: crowdedMs, why: '' };
-    const latest = await Promise.all(row.rates.map(({ copies }) => latestTurn(app, name, copies, transaction)));
+    const latest = await Promise.all(row.rates.map(({ copies }) => latestTurn(app, name, copies)));
     const ms = waitFor(row.rates, latest, Number(row.now));
     if (ms > 0) return { kind: 'wait', ms, why: 'its limit is reached' };
-    if (!(await claim(transaction))) return { kind: 'gone' };
+    if (!(await claim())) return { kind: 'gone' };
     if (row.rates.length > 0)
       await app.records.query(
         'INSERT INTO destination_turns (destination_name, at) VALUES ($name, clock_timestamp())',
         {
           bind: { name },
-          transaction,
         },
       );
     return { kind: 'taken' };
@@ -146,15 +140,10 @@ export async function takeTurn(
 }
 
 /** When the oldest of the latest so many turns was; milliseconds, undefined where there were fewer. */
-async function latestTurn(
-  app: App,
-  name: string,
-  copies: number,
-  transaction: Transaction,
-): Promise<number | undefined> {
+async function latestTurn(app: App, name: string, copies: number): Promise<number | undefined> {
   const [row] = await app.records.query<{ at: string }>(
     'SELECT extract(epoch FROM at) * 1000 AS at FROM destination_turns WHERE destination_name = $name ORDER BY at DESC OFFSET $offset LIMIT 1',
-    { bind: { name, offset: copies - 1 }, type: QueryTypes.SELECT, transaction },
+    { bind: { name, offset: copies - 1 }, type: QueryTypes.SELECT },
   );
   return row ? Number(row.at) : undefined;
 }

@@ -116,7 +116,7 @@ export async function saveDestination(
     ...(from ? { from } : {}),
     ...(secret ? { secret } : {}),
   };
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     const row = {
       name,
       kind,
@@ -125,19 +125,15 @@ export async function saveDestination(
       rates: [...form.rates],
       parallel: form.parallel,
     };
-    await putDestination(app, row, transaction);
-    if (!known) await putOwner(app, person, { kind: 'destination', name }, transaction);
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: 'destination saved',
-        thing: `destination ${name}`,
-        origin,
-        after: { kind, address, user, rates: form.rates, parallel: form.parallel },
-      },
-      transaction,
-    );
+    await putDestination(app, row);
+    if (!known) await putOwner(app, person, { kind: 'destination', name });
+    await remember(app, {
+      who: person.email,
+      what: 'destination saved',
+      thing: `destination ${name}`,
+      origin,
+      after: { kind, address, user, rates: form.rates, parallel: form.parallel },
+    });
   });
   const destination = shown((await findDestination(app, name))!);
   return { destination, ...(secret && !before ? { secret } : {}) };
@@ -147,19 +143,15 @@ export async function saveDestination(
 async function limitOwnMail(app: App, person: PersonViewer, form: DestinationForm, origin: string) {
   requireAdministrator(person);
   const { rates, parallel } = form;
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     await changeDestination(app, ownMail, { rates: [...rates], parallel });
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: 'limits changed',
-        thing: `destination ${ownMail}`,
-        origin,
-        after: { rates, parallel },
-      },
-      transaction,
-    );
+    await remember(app, {
+      who: person.email,
+      what: 'limits changed',
+      thing: `destination ${ownMail}`,
+      origin,
+      after: { rates, parallel },
+    });
   });
   return shown((await findDestination(app, ownMail))!);
 }
@@ -219,18 +211,14 @@ export async function pauseDestination(
   const change = wish.isPaused
     ? { state: 'paused' as const, reason: `${person.name} paused it`, stateAt: new Date(app.now()) }
     : { state: 'ready' as const, reason: null, stateAt: null, failures: 0 };
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     await changeDestination(app, name, change);
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: wish.isPaused ? 'paused' : 'opened again',
-        thing: `destination ${name}`,
-        origin: wish.origin,
-      },
-      transaction,
-    );
+    await remember(app, {
+      who: person.email,
+      what: wish.isPaused ? 'paused' : 'opened again',
+      thing: `destination ${name}`,
+      origin: wish.origin,
+    });
   });
   if (!wish.isPaused) await hurry(app, 'burst.run', {});
   return showDestination(app, person, name);

@@ -130,27 +130,25 @@ async function writePerson(
     // Deactivation ends sessions and tokens at once; a guest stays one.
     state: isActive ? (before?.state === 'guest' ? 'guest' : 'active') : 'left',
   } as const;
-  const changedId = await app.records.transaction(async (transaction) => {
+  const changedId = await app.records.transaction(async () => {
     const made =
       id ??
-      (await addPerson(
-        app,
-        { email, name: change.name, passwordHash: null, origin: 'directory', state: change.state },
-        transaction,
-      ));
-    await changePerson(app, made, change, transaction);
-    await remember(
-      app,
-      {
-        who: by,
-        what: before ? 'person changed' : 'person added',
-        thing: `person ${email}`,
-        origin,
-        before: before && { name: before.name, state: before.state, attributes: before.attributes },
-        after: change,
-      },
-      transaction,
-    );
+      (await addPerson(app, {
+        email,
+        name: change.name,
+        passwordHash: null,
+        origin: 'directory',
+        state: change.state,
+      }));
+    await changePerson(app, made, change);
+    await remember(app, {
+      who: by,
+      what: before ? 'person changed' : 'person added',
+      thing: `person ${email}`,
+      origin,
+      before: before && { name: before.name, state: before.state, attributes: before.attributes },
+      after: change,
+    });
     return made;
   });
   return toUser((await findPersonRow(app, { id: changedId }))!);
@@ -190,13 +188,13 @@ async function writeGroup(
   const owners = before
     ? (await membersOf(app, before.name)).filter((one) => one.isOwner).map((one) => one.personId)
     : [];
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     const externalId = group.externalId ?? null;
     if (before) {
-      if (before.name !== name) await renameGroup(app, before.name, name, transaction);
-      await changeGroup(app, name, { externalId }, transaction);
+      if (before.name !== name) await renameGroup(app, before.name, name);
+      await changeGroup(app, name, { externalId });
     } else {
-      await addGroup(app, { name, origin: 'directory', ...(externalId ? { externalId } : {}) }, transaction);
+      await addGroup(app, { name, origin: 'directory', ...(externalId ? { externalId } : {}) });
     }
     const everyone = [...new Set([...ids, ...owners])];
     const members = everyone.map((personId) => ({
@@ -204,19 +202,15 @@ async function writeGroup(
       isOwner: owners.includes(personId),
       isMember: ids.includes(personId),
     }));
-    await setMembers(app, name, members, transaction);
-    await remember(
-      app,
-      {
-        who: by,
-        what: before ? 'group changed' : 'group added',
-        thing: `group ${name}`,
-        origin,
-        before: before && { name: before.name },
-        after: { name, members: ids.length },
-      },
-      transaction,
-    );
+    await setMembers(app, name, members);
+    await remember(app, {
+      who: by,
+      what: before ? 'group changed' : 'group added',
+      thing: `group ${name}`,
+      origin,
+      before: before && { name: before.name },
+      after: { name, members: ids.length },
+    });
   });
   return toGroup(app, (await findGroupRow(app, { name }))!);
 }
@@ -272,10 +266,10 @@ function declareResources(): void {
     }) as never)
     .degress((async (resource: { id?: string }, { app, origin }: Context) => {
       const row = await ownGroup(app, resource.id);
-      await app.records.transaction(async (transaction) => {
+      await app.records.transaction(async () => {
         // Rules and rights that name it stay and open nothing, until a group of the name comes back.
-        await removeGroup(app, row.name, transaction);
-        await remember(app, { who: by, what: 'group removed', thing: `group ${row.name}`, origin }, transaction);
+        await removeGroup(app, row.name);
+        await remember(app, { who: by, what: 'group removed', thing: `group ${row.name}`, origin });
       });
     }) as never);
 }

@@ -139,13 +139,9 @@ export async function finishSignIn(
   const row = await personBehind(app, claims);
   if (!(await findPerson(app, { id: row.id }))) throw refused();
   if (row.directorySubject === null) {
-    await app.records.transaction(async (transaction) => {
-      await changePerson(app, row.id, { directorySubject: claims.sub }, transaction);
-      await remember(
-        app,
-        { who: row.email, what: 'linked to the directory', thing: `person ${row.email}`, origin },
-        transaction,
-      );
+    await app.records.transaction(async () => {
+      await changePerson(app, row.id, { directorySubject: claims.sub });
+      await remember(app, { who: row.email, what: 'linked to the directory', thing: `person ${row.email}`, origin });
     });
   }
   return { ...(await startSession(app, row.id, 'browser')), returnTo: pending.returnTo };

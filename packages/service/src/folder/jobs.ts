@@ -8,11 +8,11 @@ export async function emptyBin(app: App): Promise<void> {
   const before = new Date(app.now() - binDays * 86_400_000);
   const empty = async (one: BinnedThing) => {
     if (one.deletedAt > before) return;
-    const tables = await app.records.transaction(async (transaction) => {
-      const gone = await purge(app, one, before, transaction);
+    const tables = await app.records.transaction(async () => {
+      const gone = await purge(app, one, before);
       if (gone === undefined) return [];
       const what = { who: 'the bin', what: 'removed for good', thing: `${one.kind} ${one.name}`, origin: '' };
-      await remember(app, what, transaction);
+      await remember(app, what);
       return gone;
     });
     for (const table of tables) await app.lanes.planned.query(`DROP TABLE IF EXISTS ${dataTable(table)}`);

@@ -96,16 +96,19 @@ export async function saveFolder(
     await requireMover(app, person, known?.parentName ?? null, null);
     if (known && !isConfirmed) await refuseGains(app, { kind: 'folder', name: folder.name }, parentName);
   }
-  await app.records.transaction(async (transaction) => {
-    await putFolder(app, folder, transaction);
+  await app.records.transaction(async () => {
+    await putFolder(app, folder);
     const thing = { kind: 'folder' as const, name: folder.name };
     const holder = { kind: 'person' as const, name: person.email };
-    if (!known) await putGrant(app, { holder, thing, level: 'own' }, transaction, { givenBy: person.id });
-    await remember(
-      app,
-      { who: person.email, what: 'folder saved', thing: `folder ${folder.name}`, origin, before: known, after: folder },
-      transaction,
-    );
+    if (!known) await putGrant(app, { holder, thing, level: 'own' }, { givenBy: person.id });
+    await remember(app, {
+      who: person.email,
+      what: 'folder saved',
+      thing: `folder ${folder.name}`,
+      origin,
+      before: known,
+      after: folder,
+    });
   });
 }
 
@@ -127,13 +130,16 @@ export async function moveToFolder(
   if (from === folder) return;
   await requireMover(app, person, from, folder);
   if (!to.isConfirmed) await refuseGains(app, thing, folder);
-  await app.records.transaction(async (transaction) => {
-    await moveThing(app, thing, folder, transaction);
+  await app.records.transaction(async () => {
+    await moveThing(app, thing, folder);
     const what = `${thing.kind} ${thing.name}`;
-    await remember(
-      app,
-      { who: person.email, what: 'moved to folder', thing: what, origin, before: { folder: from }, after: { folder } },
-      transaction,
-    );
+    await remember(app, {
+      who: person.email,
+      what: 'moved to folder',
+      thing: what,
+      origin,
+      before: { folder: from },
+      after: { folder },
+    });
   });
 }

@@ -33,9 +33,9 @@ export async function rename(
   await requireDecider(app, person, thing);
   if (to === name) return;
   const seen = await namesSeen(app, person, kind);
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     // In one order, so that two who swap names do not wait for each other.
-    for (const one of [name, to].sort()) await lockThing(app, kind, one, transaction);
+    for (const one of [name, to].sort()) await lockThing(app, kind, one);
     if (!(await isThing(app, thing))) throw noSuch(kind, name, seen);
     if (await isThing(app, { kind, name: to }, { orBinned: true }))
       throw new Refusal('NAME_TAKEN', `there is a ${kind} \`${to}\` already, or one in the bin`, {

@@ -1,4 +1,4 @@
-import { QueryTypes, type Transaction } from 'sequelize';
+import { QueryTypes } from 'sequelize';
 import { binnedKinds, type BinnedKind } from '@underbell/core/access';
 import { forgetThing, type App, type Named, type ThingId } from '../platform/index.ts';
 
@@ -12,27 +12,21 @@ export interface BinnedThing {
 }
 
 /** @returns whether there was such a thing, outside the bin */
-export async function throwAway(
-  app: App,
-  kind: BinnedKind,
-  name: string,
-  by: string,
-  transaction: Transaction,
-): Promise<boolean> {
+export async function throwAway(app: App, kind: BinnedKind, name: string, by: string): Promise<boolean> {
   const rows = await app.records.query(
     `UPDATE ${app.things.table(kind).table} SET deleted_at = $at, deleted_by = $by
      WHERE name = $name AND deleted_at IS NULL RETURNING name`,
-    { bind: { at: new Date(app.now()), by, name }, type: QueryTypes.SELECT, transaction },
+    { bind: { at: new Date(app.now()), by, name }, type: QueryTypes.SELECT },
   );
   return rows.length > 0;
 }
 
 /** @returns whether it was in the bin still */
-export async function putBack(app: App, kind: BinnedKind, name: string, transaction: Transaction): Promise<boolean> {
+export async function putBack(app: App, kind: BinnedKind, name: string): Promise<boolean> {
   const rows = await app.records.query(
     `UPDATE ${app.things.table(kind).table} SET deleted_at = NULL, deleted_by = NULL
      WHERE name = $name AND deleted_at IS NOT NULL RETURNING name`,
-    { bind: { name }, type: QueryTypes.SELECT, transaction },
+    { bind: { name }, type: QueryTypes.SELECT },
   );
   return rows.length > 0;
 }
@@ -92,15 +86,10 @@ export async function listRecents(app: App, personId: string): Promise<(Mark & {
  * @param before - only if it was thrown away until then: somebody may have taken it out meanwhile
  * @returns data tables to be dropped; undefined where it was not removed
  */
-export async function purge(
-  app: App,
-  { kind, name }: Mark,
-  before: Date,
-  transaction: Transaction,
-): Promise<string[] | undefined> {
+export async function purge(app: App, { kind, name }: Mark, before: Date): Promise<string[] | undefined> {
   const still = await app.records.query(
     `SELECT name FROM ${app.things.table(kind).table} WHERE name = $name AND deleted_at <= $before FOR UPDATE`,
-    { bind: { name, before }, type: QueryTypes.SELECT, transaction },
+    { bind: { name, before }, type: QueryTypes.SELECT },
   );
   if (still.length === 0) return undefined;
   const tables = await app.things.dataTables({ kind, name });

@@ -84,8 +84,8 @@ export async function takeAway(
   const { kind, name } = thing;
   await requireDecider(app, person, thing);
   const seen = await namesSeen(app, person, kind);
-  await app.records.transaction(async (transaction) => {
-    await lockThing(app, kind, name, transaction);
+  await app.records.transaction(async () => {
+    await lockThing(app, kind, name);
     await refuseUsed(app, person, thing);
     if (!(await remove(app, thing))) throw noSuch(kind, name, seen);
     if (factsOf(kind).leaving !== 'kept') await forgetThing(app, thing);

@@ -153,21 +153,17 @@ export async function bin(
     );
   }
   const seen = await namesSeen(app, person, kind);
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     // Whoever owns all of a kind owns those that there are.
-    if (!(await throwAway(app, kind, name, person.name, transaction))) throw noSuch(kind, name, seen);
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: 'thrown into the bin',
-        thing: `${kind} ${name}`,
-        origin: options.origin,
-        after: { uses },
-      },
-      transaction,
-    );
-    await announce(app, mark, transaction);
+    if (!(await throwAway(app, kind, name, person.name))) throw noSuch(kind, name, seen);
+    await remember(app, {
+      who: person.email,
+      what: 'thrown into the bin',
+      thing: `${kind} ${name}`,
+      origin: options.origin,
+      after: { uses },
+    });
+    await announce(app, mark);
   });
 }
 
@@ -190,14 +186,14 @@ export async function restore(app: App, person: PersonViewer, mark: Mark, origin
   const known = (await listBin(app)).some((one) => one.kind === mark.kind && one.name === mark.name);
   if (!known || !(await mayOwn(app, person, mark.kind, mark.name)))
     throw noSuch(`${mark.kind} in the bin`, mark.name, []);
-  await app.records.transaction(async (transaction) => {
-    if (!(await putBack(app, mark.kind, mark.name, transaction)))
-      throw noSuch(`${mark.kind} in the bin`, mark.name, []);
-    await remember(
-      app,
-      { who: person.email, what: 'taken out of the bin', thing: `${mark.kind} ${mark.name}`, origin },
-      transaction,
-    );
-    await announce(app, mark, transaction);
+  await app.records.transaction(async () => {
+    if (!(await putBack(app, mark.kind, mark.name))) throw noSuch(`${mark.kind} in the bin`, mark.name, []);
+    await remember(app, {
+      who: person.email,
+      what: 'taken out of the bin',
+      thing: `${mark.kind} ${mark.name}`,
+      origin,
+    });
+    await announce(app, mark);
   });
 }

@@ -1,4 +1,4 @@
-import { QueryTypes, type Transaction } from 'sequelize';
+import { QueryTypes } from 'sequelize';
 import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import {
   costState,
@@ -113,11 +113,11 @@ export async function showLimits(app: App, person: PersonViewer) {
 export async function saveLimit(app: App, person: PersonViewer, limit: CostLimit, origin: string) {
   const { folder, per, warnSeconds = null, stopSeconds = null } = limit;
   await requireOwner(app, person, folder);
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     const row = { folderName: folder, per, warnSeconds, stopSeconds, warnedFor: null };
-    await table(app).upsert(row, { transaction });
+    await table(app).upsert(row);
     const what = `limit of costs: ${stopSeconds ?? warnSeconds} s a ${per}`;
-    await note(app, person, folder, what, origin, transaction);
+    await note(app, person, folder, what, origin);
   });
   return shown(await count(app, limit));
 }
@@ -125,22 +125,15 @@ export async function saveLimit(app: App, person: PersonViewer, limit: CostLimit
 /** Takes a folder's limit away. @throws {Refusal} `NOT_FOUND` */
 export async function dropLimit(app: App, person: PersonViewer, folder: string, origin: string): Promise<void> {
   await requireOwner(app, person, folder);
-  await app.records.transaction(async (transaction) => {
-    const gone = await table(app).destroy({ where: { folderName: folder }, transaction });
+  await app.records.transaction(async () => {
+    const gone = await table(app).destroy({ where: { folderName: folder } });
     if (gone === 0) throw noSuch('limit of costs', folder, []);
-    await note(app, person, folder, 'limit of costs taken away', origin, transaction);
+    await note(app, person, folder, 'limit of costs taken away', origin);
   });
 }
 
-function note(
-  app: App,
-  person: PersonViewer,
-  folder: string,
-  what: string,
-  origin: string,
-  transaction: Transaction,
-): Promise<void> {
-  return remember(app, { who: person.email, what, thing: `folder ${folder}`, origin }, transaction);
+function note(app: App, person: PersonViewer, folder: string, what: string, origin: string): Promise<void> {
+  return remember(app, { who: person.email, what, thing: `folder ${folder}`, origin });
 }
 
 /** Tells the owners of every folder that came near its limit, once a day or month. */
@@ -152,13 +145,12 @@ export async function warnOfCosts(app: App): Promise<void> {
     const counted = await count(app, limit);
     if (costState(counted) === 'fine') continue;
     const owners = await ownersOf(app, 'folder', limit.folder);
-    await app.records.transaction(async (transaction) => {
+    await app.records.transaction(async () => {
       const [taken] = await table(app).update(
         { warnedFor: day },
-        { where: { folderName: limit.folder, warnedFor: row.warnedFor }, transaction },
+        { where: { folderName: limit.folder, warnedFor: row.warnedFor } },
       );
-      if (taken > 0)
-        for (const { email } of owners) await enqueue(app, 'notice.mail', letter(app, counted, email), transaction);
+      if (taken > 0) for (const { email } of owners) await enqueue(app, 'notice.mail', letter(app, counted, email));
     });
   }
 }

@@ -1,4 +1,3 @@
-import type { Transaction } from 'sequelize';
 import type { PlaceKind } from '@underbell/core/access';
 import { defineRecord, plain, recall, type App } from '../platform/index.ts';
 
@@ -47,6 +46,6 @@ export async function listPlacements(app: App, report?: string): Promise<Placeme
   return (await table(app).findAll({ where, order: ['name'] })).map(plain);
 }
 
-export async function putPlacement(app: App, placement: Placement, transaction: Transaction): Promise<void> {
-  await table(app).upsert(placement, { transaction });
+export async function putPlacement(app: App, placement: Placement): Promise<void> {
+  await table(app).upsert(placement);
 }

@@ -60,21 +60,17 @@ export async function savePlacement(
       });
     checkPlacementFilter(text, await findDataset(app, name));
   }
-  await app.records.transaction(async (transaction) => {
-    await putPlacement(app, placement, transaction);
-    await announce(app, { kind: 'placement', name: placement.name }, transaction);
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: 'placement saved',
-        thing: `placement ${placement.name}`,
-        origin,
-        before,
-        after: placement,
-      },
-      transaction,
-    );
+  await app.records.transaction(async () => {
+    await putPlacement(app, placement);
+    await announce(app, { kind: 'placement', name: placement.name });
+    await remember(app, {
+      who: person.email,
+      what: 'placement saved',
+      thing: `placement ${placement.name}`,
+      origin,
+      before,
+      after: placement,
+    });
   });
   return showPlacement(app, placement);
 }

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { Op, type Transaction } from 'sequelize';
+import { Op } from 'sequelize';
 import type { App } from './app.ts';
 import { defineRecord, plain } from './records.ts';
 
@@ -57,10 +57,10 @@ function hashOf(row: Omit<AuditRow, 'id' | 'hash'>): string {
 }
 
 /** Appends an entry that carries the hash of the one before; part of the change's own transaction. */
-export async function remember(app: App, entry: AuditEntry, transaction?: Transaction): Promise<void> {
-  await app.records.query('SELECT pg_advisory_xact_lock(730002)', { transaction });
+export async function remember(app: App, entry: AuditEntry): Promise<void> {
+  await app.records.query('SELECT pg_advisory_xact_lock(730002)');
   const Audit = table(app);
-  const last = await Audit.findOne({ order: [['id', 'DESC']], transaction });
+  const last = await Audit.findOne({ order: [['id', 'DESC']] });
   const row = {
     at: new Date(app.now()),
     who: entry.who,
@@ -71,7 +71,7 @@ export async function remember(app: App, entry: AuditEntry, transaction?: Transa
     after: entry.after ?? null,
     previousHash: last ? plain(last).hash : '',
   };
-  await Audit.create({ ...row, hash: hashOf(row) }, { transaction });
+  await Audit.create({ ...row, hash: hashOf(row) });
 }
 
 /** So many entries are held at once while the chain is walked. */

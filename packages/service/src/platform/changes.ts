@@ -1,6 +1,6 @@
 import type { ThingKind } from '@underbell/core/access';
 import pg from 'pg';
-import { QueryTypes, type Sequelize, type Transaction } from 'sequelize';
+import { QueryTypes, type Sequelize } from 'sequelize';
 
 /** What changed, for those who are looking at it: every process hears of it. */
 export interface Change {
@@ -12,15 +12,10 @@ const channel = 'underbell_changes';
 const retryMs = 1_000;
 
 /** Tells every process, when and only if the transaction commits. */
-export async function announce(
-  app: { readonly records: Sequelize },
-  change: Change,
-  transaction?: Transaction,
-): Promise<void> {
+export async function announce(app: { readonly records: Sequelize }, change: Change): Promise<void> {
   await app.records.query('SELECT pg_notify(:channel, :payload)', {
     replacements: { channel, payload: JSON.stringify(change) },
     type: QueryTypes.SELECT,
-    ...(transaction ? { transaction } : {}),
   });
 }
 

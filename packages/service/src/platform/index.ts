@@ -13,7 +13,7 @@ export { closeApp, momentOf, openApp, type App } from './app.ts';
 export { remember, verifyAudit, type AuditEntry } from './audit.ts';
 export { eventJobs, hearersIn, lostBy, thingsOf, type Capability, type References } from './capability.ts';
 export { emit } from './events.ts';
-export type { EventName } from './eventNames.ts';
+export type { EventName, Events } from './eventNames.ts';
 export {
   folderOfEach,
   forgetFormerName,

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { QueryTypes, type Transaction } from 'sequelize';
+import { QueryTypes } from 'sequelize';
 import type { App } from './app.ts';
 import { isConnectionLost, patiently } from './patience.ts';
 
@@ -29,17 +29,11 @@ const maxTries = 6;
 const awayMs = 1_000;
 
 /** @param delayMs - not before so long from now */
-export async function enqueue(
-  app: App,
-  kind: string,
-  payload: object,
-  transaction?: Transaction,
-  delayMs = 0,
-): Promise<void> {
+export async function enqueue(app: App, kind: string, payload: object, delayMs = 0): Promise<void> {
   await app.records.query(
     `INSERT INTO jobs (kind, payload, created_at, not_before)
      VALUES (:kind, :payload, :at, CASE WHEN :delayMs > 0 THEN clock_timestamp() + :delayMs * interval '1 ms' END)`,
-    { replacements: { kind, payload: JSON.stringify(payload), at: new Date(app.now()), delayMs }, transaction },
+    { replacements: { kind, payload: JSON.stringify(payload), at: new Date(app.now()), delayMs } },
   );
 }
 
@@ -96,10 +90,10 @@ async function renew(app: App, job: Job): Promise<boolean> {
  *
  * @returns whether it is still held
  */
-export async function holdLease(app: App, job: Job, transaction: Transaction): Promise<boolean> {
+export async function holdLease(app: App, job: Job): Promise<boolean> {
   const rows = await app.records.query(
     `SELECT id FROM jobs WHERE id = :id AND lease = :lease AND state = 'leased' FOR UPDATE`,
-    { replacements: { id: job.id, lease: job.lease }, type: QueryTypes.SELECT, transaction },
+    { replacements: { id: job.id, lease: job.lease }, type: QueryTypes.SELECT },
   );
   return rows.length > 0;
 }

@@ -61,8 +61,8 @@ async function rememberColumns(
   columns: DatasetColumn[],
   origin: string,
 ): Promise<void> {
-  await app.records.transaction(async (transaction) => {
-    await changeDataset(app, row.name, { columns }, transaction);
+  await app.records.transaction(async () => {
+    await changeDataset(app, row.name, { columns });
     const entry = {
       who: person.email,
       what: 'columns changed',
@@ -71,8 +71,8 @@ async function rememberColumns(
       before: row.columns,
       after: columns,
     };
-    await remember(app, entry, transaction);
-    await announce(app, { kind: 'dataset', name: row.name }, transaction);
+    await remember(app, entry);
+    await announce(app, { kind: 'dataset', name: row.name });
   });
 }
 
@@ -98,10 +98,10 @@ export async function goBack(
     return { ...(known ?? one), type: one.type, ...(one.sourceType ? { sourceType: one.sourceType } : {}) };
   });
   if (!options.isForced) await refuseBreaks(app, name, columns);
-  await app.records.transaction(async (transaction) => {
-    if (!(await showRevision(app, revision, columns, transaction))) throw gone();
+  await app.records.transaction(async () => {
+    if (!(await showRevision(app, revision, columns))) throw gone();
     const entry = { who: person.email, what: `gone back to revision ${number}`, thing: `dataset ${name}` };
-    await remember(app, { ...entry, origin: options.origin }, transaction);
+    await remember(app, { ...entry, origin: options.origin });
   });
   return { name, revision: number, rows: Number(revision.rowCount), columns };
 }

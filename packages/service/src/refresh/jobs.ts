@@ -28,15 +28,15 @@ export async function enqueueDue(app: App): Promise<void> {
   const failed = (error: unknown, { name }: { readonly name: string }) =>
     app.log.error({ err: error, dataset: name }, 'a dataset that is due could not be put into the queue');
   const put = async (row: Awaited<ReturnType<typeof dueDatasets>>[number]) => {
-    await app.records.transaction(async (transaction) => {
+    await app.records.transaction(async () => {
       const [, taken] = await app.records.query(
         'UPDATE datasets SET next_refresh_at = NULL WHERE name = $name AND next_refresh_at = $at',
-        { bind: { name: row.name, at: row.nextRefreshAt }, transaction },
+        { bind: { name: row.name, at: row.nextRefreshAt } },
       );
       if ((taken as { rowCount?: number }).rowCount === 0 || !row.schedule) return;
       const [next] = nextInstants(row.schedule, app.now());
-      await changeDataset(app, row.name, { nextRefreshAt: next === undefined ? null : new Date(next) }, transaction);
-      await enqueue(app, 'dataset.refresh', { name: row.name, cause: 'schedule' }, transaction);
+      await changeDataset(app, row.name, { nextRefreshAt: next === undefined ? null : new Date(next) });
+      await enqueue(app, 'dataset.refresh', { name: row.name, cause: 'schedule' });
     });
   };
   await eachApart(await dueDatasets(app), put, failed);
@@ -56,14 +56,11 @@ export async function checkSources(app: App): Promise<void> {
     const error = await checkSource(app, source.name);
     if (error === null || source.checkError !== null || !dataset.ownerEmail) return;
     const text = `The source “${source.name}” does not let Under Bell in:\n\n${error}\n\n“${dataset.title}” is to be loaded at ${dataset.nextRefreshAt!.toISOString()}.\n`;
-    await app.records.transaction((transaction) =>
-      enqueue(
-        app,
-        'notice.mail',
-        { to: dataset.ownerEmail, subject: `The source ${source.name} does not answer`, text },
-        transaction,
-      ),
-    );
+    await enqueue(app, 'notice.mail', {
+      to: dataset.ownerEmail,
+      subject: `The source ${source.name} does not answer`,
+      text,
+    });
   };
   await eachApart(await listSources(app), check, (error, { name }) =>
     app.log.error({ err: error, source: name }, 'a source could not be looked at'),

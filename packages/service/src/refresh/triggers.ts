@@ -25,8 +25,8 @@ export async function schedule(
   if (wanted && next === undefined)
     throw new Refusal('SCHEDULE_NEVER', 'this rule never comes true', { pointer: 'rule', word: wanted.rule });
   const nextRefreshAt = next === undefined ? null : new Date(next);
-  await app.records.transaction(async (transaction) => {
-    await changeDataset(app, name, { schedule: wanted, nextRefreshAt }, transaction);
+  await app.records.transaction(async () => {
+    await changeDataset(app, name, { schedule: wanted, nextRefreshAt });
     const entry = {
       who: person.email,
       what: 'refresh scheduled',
@@ -35,7 +35,7 @@ export async function schedule(
       before: row.schedule,
       after: wanted,
     };
-    await remember(app, entry, transaction);
+    await remember(app, entry);
   });
   return { name, nextRefreshAt };
 }
@@ -51,10 +51,10 @@ export async function makeHook(
   await requireRight(app, person, 'edit', 'dataset', name);
   await requireDataset(app, name);
   const key = isWanted ? randomKey('ubr') : undefined;
-  await app.records.transaction(async (transaction) => {
-    await changeDataset(app, name, { hookFingerprint: key ? fingerprint(key) : null }, transaction);
+  await app.records.transaction(async () => {
+    await changeDataset(app, name, { hookFingerprint: key ? fingerprint(key) : null });
     const what = isWanted ? 'refresh address made' : 'refresh address taken away';
-    await remember(app, { who: person.email, what, thing: `dataset ${name}`, origin }, transaction);
+    await remember(app, { who: person.email, what, thing: `dataset ${name}`, origin });
   });
   return key ? { url: `${app.settings.publicUrl}/api/v1/hooks/refresh/${key}` } : {};
 }
@@ -63,7 +63,5 @@ export async function makeHook(
 export async function callHook(app: App, key: string): Promise<void> {
   const name = await findHook(app, fingerprint(key));
   if (name === undefined) throw noSuch('refresh address', '', []);
-  await app.records.transaction((transaction) =>
-    enqueue(app, 'dataset.refresh', { name, cause: 'webhook' }, transaction),
-  );
+  await enqueue(app, 'dataset.refresh', { name, cause: 'webhook' });
 }

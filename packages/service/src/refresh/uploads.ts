@@ -138,8 +138,7 @@ async function loadFile(app: App, person: PersonViewer, wish: FileLoad) {
     { path: file.path, dialect, isPlain: isAsItStands },
     {
       ...by,
-      atSwap: (transaction) =>
-        changeDataset(app, name, { fileDialect: dialectToKeep(known?.fileDialect, dialect) }, transaction),
+      atSwap: () => changeDataset(app, name, { fileDialect: dialectToKeep(known?.fileDialect, dialect) }),
     },
   );
   return { name, ...loaded, columns, dialect, readAs: dialectWords(dialect), emptied: bad };

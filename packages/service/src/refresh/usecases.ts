@@ -67,9 +67,7 @@ export async function defineDataset(
     { ...row, sourceName: spec.source, sql: spec.sql },
     {
       ...loadBy(app, spec.name, { who: person.email, cause: 'hand', isForced: true }),
-      ...(isKept
-        ? { atSwap: (transaction) => saveDatasetIn(app, person, row, { isNew: false, origin, transaction }) }
-        : {}),
+      ...(isKept ? { atSwap: () => saveDatasetIn(app, person, row, { isNew: false, origin }) } : {}),
     },
   );
   return { name: spec.name, columns: row.columns, ...loaded };
@@ -104,10 +102,10 @@ export async function refreshByHand(app: App, person: PersonViewer, name: string
 /** Says on every page that shows it that a dataset is older than it should be, and tells its owner once. */
 async function markStale(app: App, row: DatasetRow, reason: string, { cause, who }: Wish): Promise<void> {
   const isNews = row.staleSince === null;
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     const change = { staleReason: reason, ...(isNews ? { staleSince: new Date(app.now()) } : {}) };
-    await changeDataset(app, row.name, change, transaction);
-    await announce(app, { kind: 'dataset', name: row.name }, transaction);
+    await changeDataset(app, row.name, change);
+    await announce(app, { kind: 'dataset', name: row.name });
     // Whoever stood by saw it fail.
     if (!isNews || !row.ownerEmail || (cause === 'hand' && who === row.ownerEmail)) return;
     const text = [
@@ -119,12 +117,7 @@ async function markStale(app: App, row: DatasetRow, reason: string, { cause, who
       `${app.settings.publicUrl}/console/data/${row.name}`,
       '',
     ].join('\n');
-    await enqueue(
-      app,
-      'notice.mail',
-      { to: row.ownerEmail, subject: `${row.title} could not be loaded`, text },
-      transaction,
-    );
+    await enqueue(app, 'notice.mail', { to: row.ownerEmail, subject: `${row.title} could not be loaded`, text });
   });
 }
 

@@ -1,6 +1,6 @@
 import { isDeepStrictEqual } from 'node:util';
 import { LRUCache } from 'lru-cache';
-import type { Model, Transaction } from 'sequelize';
+import { type Model, Transaction } from 'sequelize';
 import type { ReportDefinition } from '@underbell/core/report';
 import { noSuch } from '../access/index.ts';
 import { defineRecord, plain, recall, type App, type Named } from '../platform/index.ts';
@@ -102,31 +102,26 @@ export async function findReport(app: App, name: string): Promise<{ isBinned: bo
 export async function addEdition(
   app: App,
   edition: { definition: ReportDefinition; notes: string; by: { readonly id: string; readonly name: string } },
-  transaction: Transaction,
 ): Promise<number> {
   const { reports, editions } = tables(app);
   const { name, title } = edition.definition;
-  const known = await reports.findByPk(name, { lock: transaction.LOCK.UPDATE, transaction });
+  const known = await reports.findByPk(name, { lock: Transaction.LOCK.UPDATE });
   const last = await editions.max<number | null, Model<EditionRow, Partial<EditionRow>>>('number', {
     where: { reportName: name },
-    transaction,
   });
   const number = (last ?? 0) + 1;
-  if (known) await known.update({ title, editionNumber: number }, { transaction });
-  else await reports.create({ name, title, editionNumber: number, naming: 0, deletedAt: null }, { transaction });
-  await editions.create(
-    {
-      reportName: name,
-      number,
-      definition: edition.definition,
-      notes: edition.notes,
-      publishedBy: edition.by.name,
-      writerId: edition.by.id,
-      publishedAt: new Date(app.now()),
-      retiredAt: null,
-    },
-    { transaction },
-  );
+  if (known) await known.update({ title, editionNumber: number });
+  else await reports.create({ name, title, editionNumber: number, naming: 0, deletedAt: null });
+  await editions.create({
+    reportName: name,
+    number,
+    definition: edition.definition,
+    notes: edition.notes,
+    publishedBy: edition.by.name,
+    writerId: edition.by.id,
+    publishedAt: new Date(app.now()),
+    retiredAt: null,
+  });
   return number;
 }
 
@@ -145,21 +140,13 @@ export async function listEditions(
 }
 
 /** Makes an edition the current one. */
-export async function setCurrent(
-  app: App,
-  name: string,
-  edition: { number: number; title: string },
-  transaction: Transaction,
-): Promise<void> {
+export async function setCurrent(app: App, name: string, edition: { number: number; title: string }): Promise<void> {
   const change = { editionNumber: edition.number, title: edition.title };
-  await tables(app).reports.update(change, { where: { name }, transaction });
+  await tables(app).reports.update(change, { where: { name } });
 }
 
-export async function retire(app: App, name: string, number: number, transaction: Transaction): Promise<void> {
-  await tables(app).editions.update(
-    { retiredAt: new Date(app.now()) },
-    { where: { reportName: name, number }, transaction },
-  );
+export async function retire(app: App, name: string, number: number): Promise<void> {
+  await tables(app).editions.update({ retiredAt: new Date(app.now()) }, { where: { reportName: name, number } });
 }
 
 /** The definitions that are shown of all reports, read at once. */

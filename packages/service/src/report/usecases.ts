@@ -59,21 +59,17 @@ export async function publishReport(
   if (isKnown) await requireRight(app, person, 'edit', 'report', definition.name);
   else await requireMaker(app, person, 'report');
   if (!options.isConfirmed) await refuseBreaks(app, definition, 'published');
-  const edition = await app.records.transaction(async (transaction) => {
-    const number = await addEdition(app, { definition, notes: options.notes, by: person }, transaction);
+  const edition = await app.records.transaction(async () => {
+    const number = await addEdition(app, { definition, notes: options.notes, by: person });
     const thing = { kind: 'report', name: definition.name } as const;
-    if (!isKnown) await putOwner(app, person, thing, transaction);
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: `edition ${number} published`,
-        thing: `report ${definition.name}`,
-        origin: options.origin,
-      },
-      transaction,
-    );
-    await announce(app, thing, transaction);
+    if (!isKnown) await putOwner(app, person, thing);
+    await remember(app, {
+      who: person.email,
+      what: `edition ${number} published`,
+      thing: `report ${definition.name}`,
+      origin: options.origin,
+    });
+    await announce(app, thing);
     await emit(app, 'report.published', { name: definition.name, edition: number });
     return number;
   });
@@ -115,8 +111,8 @@ export async function rollBack(
   const before = (await findEdition(app, name)).number;
   await checkReport(app, person, definition);
   if (!options.isConfirmed) await refuseBreaks(app, definition, 'changed');
-  await app.records.transaction(async (transaction) => {
-    await setCurrent(app, name, { number, title: definition.title }, transaction);
+  await app.records.transaction(async () => {
+    await setCurrent(app, name, { number, title: definition.title });
     const entry = {
       who: person.email,
       what: `edition ${number} shown again`,
@@ -125,8 +121,8 @@ export async function rollBack(
       before: { edition: before },
       after: { edition: number },
     };
-    await remember(app, entry, transaction);
-    await announce(app, { kind: 'report', name }, transaction);
+    await remember(app, entry);
+    await announce(app, { kind: 'report', name });
   });
   return { name, edition: number };
 }
@@ -150,13 +146,9 @@ export async function retireEdition(
       problems,
     });
   }
-  await app.records.transaction(async (transaction) => {
-    await retire(app, name, number, transaction);
-    await remember(
-      app,
-      { who: person.email, what: `edition ${number} retired`, thing: `report ${name}`, origin },
-      transaction,
-    );
+  await app.records.transaction(async () => {
+    await retire(app, name, number);
+    await remember(app, { who: person.email, what: `edition ${number} retired`, thing: `report ${name}`, origin });
   });
 }
 

@@ -28,14 +28,10 @@ function settled<T extends { kind: string; name?: string }>(holder: T): T {
   return holder.kind === 'person' ? { ...holder, name: holder.name?.toLowerCase() } : holder;
 }
 
-async function change(
-  app: App,
-  entry: AuditEntry,
-  work: (transaction: Parameters<typeof putRule>[2]) => Promise<unknown>,
-): Promise<void> {
-  await app.records.transaction(async (transaction) => {
-    await work(transaction);
-    await remember(app, entry, transaction);
+async function change(app: App, entry: AuditEntry, work: () => Promise<unknown>): Promise<void> {
+  await app.records.transaction(async () => {
+    await work();
+    await remember(app, entry);
   });
 }
 
@@ -61,7 +57,7 @@ export async function saveRule(app: App, person: PersonViewer, given: RecordRule
     before,
     after: rule,
   };
-  await change(app, entry, (transaction) => putRule(app, rule, transaction));
+  await change(app, entry, () => putRule(app, rule));
   return rule;
 }
 
@@ -77,9 +73,9 @@ export async function dropRule(
   origin: string,
 ): Promise<void> {
   await requireRight(app, person, 'own', 'dataset', rule.dataset);
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     // Two who take rules away at once would otherwise each leave the other's as the last.
-    await lockThing(app, 'dataset', rule.dataset, transaction);
+    await lockThing(app, 'dataset', rule.dataset);
     const rules = await listRules(app, rule.dataset);
     const before = rules.find((one) => one.name === rule.name);
     if (!before) {
@@ -93,9 +89,9 @@ export async function dropRule(
         { hint: 'confirm that this is meant' },
       );
     }
-    await removeRule(app, rule.dataset, rule.name, transaction);
+    await removeRule(app, rule.dataset, rule.name);
     const entry = { who: person.email, what: 'record rule removed', thing: `dataset ${rule.dataset}`, origin, before };
-    await remember(app, entry, transaction);
+    await remember(app, entry);
   });
 }
 
@@ -115,7 +111,7 @@ export async function saveMask(app: App, person: PersonViewer, given: Mask, orig
     before,
     after: mask,
   };
-  await change(app, entry, (transaction) => putMask(app, mask, transaction));
+  await change(app, entry, () => putMask(app, mask));
   return mask;
 }
 
@@ -134,5 +130,5 @@ export async function dropMask(
     throw noSuch('mask', mask.name, known);
   }
   const entry = { who: person.email, what: 'mask removed', thing: `dataset ${mask.dataset}`, origin, before };
-  await change(app, entry, (transaction) => removeMask(app, mask.dataset, mask.name, transaction));
+  await change(app, entry, () => removeMask(app, mask.dataset, mask.name));
 }

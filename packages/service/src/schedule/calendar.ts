@@ -14,17 +14,16 @@ const audit = (person: PersonViewer, what: string, origin: string) => ({
 /** Makes the secret address of somebody's calendar; it is told once, and the one before stops working. */
 export async function makeCalendar(app: App, person: PersonViewer, origin: string) {
   const key = randomKey('ubk');
-  await app.records.transaction(async (transaction) => {
-    await putCalendar(app, person.id, fingerprint(key), transaction);
-    await remember(app, audit(person, 'calendar address made', origin), transaction);
+  await app.records.transaction(async () => {
+    await putCalendar(app, person.id, fingerprint(key));
+    await remember(app, audit(person, 'calendar address made', origin));
   });
   return { address: `${app.settings.publicUrl}/calendar/${key}.ics` };
 }
 
 export async function dropCalendar(app: App, person: PersonViewer, origin: string): Promise<void> {
-  await app.records.transaction(async (transaction) => {
-    if (await removeCalendar(app, person.id, transaction))
-      await remember(app, audit(person, 'calendar address taken back', origin), transaction);
+  await app.records.transaction(async () => {
+    if (await removeCalendar(app, person.id)) await remember(app, audit(person, 'calendar address taken back', origin));
   });
 }
 

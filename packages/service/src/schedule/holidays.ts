@@ -36,11 +36,11 @@ export async function saveHolidays(
   await requireMaker(app, person, 'burst');
   const before = await findHolidays(app, wish.name);
   const list = { name: wish.name, title: wish.title, days: daysOf(app, wish) };
-  await app.records.transaction(async (transaction) => {
-    await putHolidays(app, list, transaction);
+  await app.records.transaction(async () => {
+    await putHolidays(app, list);
     const what = `holidays saved, ${list.days.length} days`;
     const about = { who: person.email, what, thing: `holidays ${list.name}`, origin };
-    await remember(app, { ...about, before: before?.days, after: list.days }, transaction);
+    await remember(app, { ...about, before: before?.days, after: list.days });
   });
   return list;
 }
@@ -61,9 +61,9 @@ export async function dropHolidays(
   }
   if (users.length > 0)
     throw new Refusal('IN_USE', `schedules leave these days out: ${users.join(', ')}`, { hint: 'change them first' });
-  await app.records.transaction(async (transaction) => {
-    await removeHolidays(app, name, transaction);
+  await app.records.transaction(async () => {
+    await removeHolidays(app, name);
     const about = { who: person.email, what: 'holidays removed', thing: `holidays ${name}`, origin };
-    await remember(app, { ...about, before: before.days }, transaction);
+    await remember(app, { ...about, before: before.days });
   });
 }

@@ -1,5 +1,4 @@
 import { defineRecord, plain, type App } from '../platform/index.ts';
-import type { Transaction } from 'sequelize';
 
 /** Days on which schedules that name the list do not run. */
 export interface HolidayList {
@@ -35,27 +34,22 @@ export async function findHolidays(app: App, name: string): Promise<HolidayList 
   return row ? plain(row) : undefined;
 }
 
-export async function putHolidays(app: App, list: HolidayList, transaction: Transaction): Promise<void> {
-  await tables(app).holidays.upsert(list, { transaction });
+export async function putHolidays(app: App, list: HolidayList): Promise<void> {
+  await tables(app).holidays.upsert(list);
 }
 
-export async function removeHolidays(app: App, name: string, transaction: Transaction): Promise<void> {
-  await tables(app).holidays.destroy({ where: { name }, transaction });
+export async function removeHolidays(app: App, name: string): Promise<void> {
+  await tables(app).holidays.destroy({ where: { name } });
 }
 
 /** Makes somebody's calendar address; the one before stops working. */
-export async function putCalendar(
-  app: App,
-  personId: string,
-  fingerprint: string,
-  transaction: Transaction,
-): Promise<void> {
+export async function putCalendar(app: App, personId: string, fingerprint: string): Promise<void> {
   const row = { personId, fingerprint, madeAt: new Date(app.now()), fetchedAt: null };
-  await tables(app).calendars.upsert(row, { transaction });
+  await tables(app).calendars.upsert(row);
 }
 
-export async function removeCalendar(app: App, personId: string, transaction: Transaction): Promise<boolean> {
-  return (await tables(app).calendars.destroy({ where: { personId }, transaction })) > 0;
+export async function removeCalendar(app: App, personId: string): Promise<boolean> {
+  return (await tables(app).calendars.destroy({ where: { personId } })) > 0;
 }
 
 export async function findCalendar(app: App, personId: string): Promise<CalendarRow | undefined> {

@@ -57,14 +57,10 @@ export const sourceRoutes: Route[] = [
       if (isKnown) await requireRight(app, person, 'edit', 'source', params.name);
       else await requireMaker(app, person, 'source');
       await checkSourceAddress(app.settings, body.url);
-      await app.records.transaction(async (transaction) => {
-        await putSource(app, params.name, body.url, transaction);
-        if (!isKnown) await putOwner(app, person, thing, transaction);
-        await remember(
-          app,
-          { who: person.email, what: 'source saved', thing: `source ${params.name}`, origin },
-          transaction,
-        );
+      await app.records.transaction(async () => {
+        await putSource(app, params.name, body.url);
+        if (!isKnown) await putOwner(app, person, thing);
+        await remember(app, { who: person.email, what: 'source saved', thing: `source ${params.name}`, origin });
       });
       return { name: params.name };
     },

@@ -1,4 +1,3 @@
-import type { Transaction } from 'sequelize';
 import { defineRecord, plain, type App } from '../platform/index.ts';
 
 interface SourceRow {
@@ -27,17 +26,14 @@ export function withoutPassword(url: string): string {
   return shown.toString();
 }
 
-export async function putSource(app: App, name: string, url: string, transaction: Transaction): Promise<void> {
-  await table(app).upsert(
-    {
-      name,
-      sealedUrl: app.vault.seal(url, purpose),
-      shownUrl: withoutPassword(url),
-      checkedAt: null,
-      checkError: null,
-    },
-    { transaction },
-  );
+export async function putSource(app: App, name: string, url: string): Promise<void> {
+  await table(app).upsert({
+    name,
+    sealedUrl: app.vault.seal(url, purpose),
+    shownUrl: withoutPassword(url),
+    checkedAt: null,
+    checkError: null,
+  });
 }
 
 export async function sourceUrl(app: App, name: string): Promise<string | undefined> {

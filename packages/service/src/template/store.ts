@@ -1,4 +1,4 @@
-import { QueryTypes, type Transaction } from 'sequelize';
+import { QueryTypes } from 'sequelize';
 import type { TemplateColumn, TemplateTarget } from '@underbell/core/workbook';
 import type { App } from '../platform/index.ts';
 
@@ -51,12 +51,10 @@ export function listTemplates(app: App): Promise<TemplateRow[]> {
 export async function putTemplate(
   app: App,
   template: Omit<TemplateRow, 'version' | 'loadedAt' | 'sizeBytes'> & { readonly bytes: Buffer },
-  transaction: Transaction,
 ): Promise<number> {
   const { name, fileName, bytes, loadedBy } = template;
   await app.records.query('SELECT pg_advisory_xact_lock(hashtext($lock))', {
     bind: { lock: `template ${name}` },
-    transaction,
   });
   const [row] = await app.records.query<{ version: number }>(
     `INSERT INTO templates (name, version, target, file_name, bytes, summary, loaded_at, loaded_by)
@@ -73,7 +71,6 @@ export async function putTemplate(
         at: new Date(app.now()),
       },
       type: QueryTypes.SELECT,
-      transaction,
     },
   );
   return row!.version;

@@ -35,21 +35,17 @@ export async function loadTemplate(
   else await requireMaker(app, person, 'template');
   const bytes = await readAll(upload);
   const { columns, warnings } = readTemplate(bytes, target);
-  await app.records.transaction(async (transaction) => {
+  await app.records.transaction(async () => {
     const template = { name, target, fileName, bytes, summary: { columns, warnings }, loadedBy: person.email };
-    const version = await putTemplate(app, template, transaction);
-    if (!known) await putOwner(app, person, { kind: 'template', name }, transaction);
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: `version ${version} loaded`,
-        thing: `template ${name}`,
-        origin: options.origin,
-        after: { fileName, target, bytes: bytes.length },
-      },
-      transaction,
-    );
+    const version = await putTemplate(app, template);
+    if (!known) await putOwner(app, person, { kind: 'template', name });
+    await remember(app, {
+      who: person.email,
+      what: `version ${version} loaded`,
+      thing: `template ${name}`,
+      origin: options.origin,
+      after: { fileName, target, bytes: bytes.length },
+    });
   });
   return (await findTemplate(app, name))!;
 }

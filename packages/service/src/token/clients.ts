@@ -271,8 +271,8 @@ export async function renewSecret(
   await requireRight(app, person, 'edit', 'client', id);
   const secret = randomKey('ubc');
   const formerUntil = new Date(app.now() + hours * 60 * 60_000);
-  await app.records.transaction(async (transaction) => {
-    const held = await holdClient(app, id, transaction);
+  await app.records.transaction(async () => {
+    const held = await holdClient(app, id);
     if (held?.state !== 'active') throw noSuch('client', id, []);
     if (held.publicKeys)
       throw new Refusal('INPUT_INVALID', `\`${id}\` signs with a key of its own and has no secret`, { pointer: 'id' });
@@ -281,9 +281,9 @@ export async function renewSecret(
       formerFingerprint: held.secretFingerprint,
       formerUntil,
     };
-    await putClient(app, { ...held, ...change }, transaction);
+    await putClient(app, { ...held, ...change });
     const entry = { who: person.email, what: 'client secret renewed', thing: `client ${id}`, origin };
-    await remember(app, { ...entry, after: { formerUntil } }, transaction);
+    await remember(app, { ...entry, after: { formerUntil } });
   });
   return { id, secret, formerUntil };
 }
@@ -316,8 +316,8 @@ export async function saveClient(
     given.map(async (grant) => ({ grant, boundedBy: await boundOf(app, person, grant.holder, grant.thing) })),
   );
   await checkKeys(app, client.bounds);
-  const secret = await app.records.transaction(async (transaction) => {
-    const held = await holdClient(app, client.id, transaction);
+  const secret = await app.records.transaction(async () => {
+    const held = await holdClient(app, client.id);
     const living = held?.state === 'active' ? held : undefined;
     // Only somebody who may know of it gets so far.
     if (client.isNew && living)
@@ -326,27 +326,18 @@ export async function saveClient(
         hint: 'change it, or give it a new secret, by the verbs for that',
       });
     const { secret: made, ...signing } = signingOf(living, client);
-    await putClient(
-      app,
-      { id: client.id, title: client.title, bounds: client.bounds, state: 'active', ...signing },
-      transaction,
-    );
-    if (!known) await putOwner(app, person, { kind: 'client', name: client.id }, transaction);
-    await removeClientGrants(app, client.id, { kind: 'report', names: client.bounds.reports }, transaction);
-    for (const { grant, boundedBy } of bounded)
-      await putGrant(app, grant, transaction, { givenBy: person.id, boundedBy });
-    await remember(
-      app,
-      {
-        who: person.email,
-        what: 'client saved',
-        thing: `client ${client.id}`,
-        origin,
-        before: known?.bounds,
-        after: client.bounds,
-      },
-      transaction,
-    );
+    await putClient(app, { id: client.id, title: client.title, bounds: client.bounds, state: 'active', ...signing });
+    if (!known) await putOwner(app, person, { kind: 'client', name: client.id });
+    await removeClientGrants(app, client.id, { kind: 'report', names: client.bounds.reports });
+    for (const { grant, boundedBy } of bounded) await putGrant(app, grant, { givenBy: person.id, boundedBy });
+    await remember(app, {
+      who: person.email,
+      what: 'client saved',
+      thing: `client ${client.id}`,
+      origin,
+      before: known?.bounds,
+      after: client.bounds,
+    });
     return made;
   });
   return { id: client.id, ...(secret === undefined ? {} : { secret }) };
@@ -357,9 +348,9 @@ export async function endClient(app: App, person: PersonViewer, id: string, orig
   const client = await findClient(app, id);
   if (!client) throw noSuch('client', id, []);
   await requireRight(app, person, 'own', 'client', id);
-  await app.records.transaction(async (transaction) => {
-    await closeClient(app, id, transaction);
-    await removeClientGrants(app, id, { names: [] }, transaction);
-    await remember(app, { who: person.email, what: 'client ended', thing: `client ${id}`, origin }, transaction);
+  await app.records.transaction(async () => {
+    await closeClient(app, id);
+    await removeClientGrants(app, id, { names: [] });
+    await remember(app, { who: person.email, what: 'client ended', thing: `client ${id}`, origin });
   });
 }

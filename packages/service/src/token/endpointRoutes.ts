@@ -161,7 +161,7 @@ export const endpointRoutes: Route[] = [
         const client = await authenticateClient(app, ctx, body);
         // An unknown or foreign token is answered alike, as the standard asks.
         const viewer = await ownToken(app, client.id, body.token);
-        if (viewer) await app.records.transaction((transaction) => revokeToken(app, viewer.tokenId, transaction));
+        if (viewer) await app.records.transaction(() => revokeToken(app, viewer.tokenId));
         return {};
       }),
   }),

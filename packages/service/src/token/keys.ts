@@ -112,14 +112,16 @@ export async function rotateKeys(app: App, person: PersonViewer, algorithm: Toke
   const signsFrom = app.now() + publishedAheadMs;
   const key = await makeKey(app, algorithm, signsFrom);
   const before = (await listKeys(app)).filter((row) => row.retiredAt === null);
-  await app.records.transaction(async (transaction) => {
-    await addKey(app, key, transaction);
-    for (const old of before) await retireKey(app, old.id, new Date(signsFrom + overlapMs), transaction);
-    await remember(
-      app,
-      { who: person.email, what: 'signing key made', thing: `key ${key.id}`, origin, after: { algorithm } },
-      transaction,
-    );
+  await app.records.transaction(async () => {
+    await addKey(app, key);
+    for (const old of before) await retireKey(app, old.id, new Date(signsFrom + overlapMs));
+    await remember(app, {
+      who: person.email,
+      what: 'signing key made',
+      thing: `key ${key.id}`,
+      origin,
+      after: { algorithm },
+    });
   });
   loaded.delete(app);
   return { id: key.id, algorithm, signsFrom: key.signsFrom };
@@ -129,9 +131,9 @@ export async function rotateKeys(app: App, person: PersonViewer, algorithm: Toke
 export async function dropKey(app: App, person: PersonViewer, id: string, origin: string): Promise<void> {
   requireAdministrator(person);
   if (!(await listKeys(app)).some((row) => row.id === id)) throw noSuch('key', id, []);
-  await app.records.transaction(async (transaction) => {
-    await retireKey(app, id, new Date(app.now()), transaction);
-    await remember(app, { who: person.email, what: 'signing key taken out', thing: `key ${id}`, origin }, transaction);
+  await app.records.transaction(async () => {
+    await retireKey(app, id, new Date(app.now()));
+    await remember(app, { who: person.email, what: 'signing key taken out', thing: `key ${id}`, origin });
   });
   loaded.delete(app);
 }

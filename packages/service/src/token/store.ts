@@ -1,5 +1,5 @@
 import type { JSONWebKeySet } from 'jose';
-import { QueryTypes, type Transaction } from 'sequelize';
+import { QueryTypes, Transaction } from 'sequelize';
 import type { ClientBounds, ReportViewDetails } from '@underbell/core/access';
 import type { TokenAlgorithm } from '@underbell/core/token';
 import { defineRecord, lockThing, plain, type App } from '../platform/index.ts';
@@ -82,18 +82,18 @@ export async function findClient(app: App, id: string): Promise<ClientRow | unde
 }
 
 /** A client, held so that two changes of it come one after the other. */
-export async function holdClient(app: App, id: string, transaction: Transaction): Promise<ClientRow | undefined> {
-  await lockThing(app, 'client', id, transaction);
-  const row = await tables(app).clients.findByPk(id, { transaction });
+export async function holdClient(app: App, id: string): Promise<ClientRow | undefined> {
+  await lockThing(app, 'client', id);
+  const row = await tables(app).clients.findByPk(id);
   return row ? plain(row) : undefined;
 }
 
-export async function putClient(app: App, client: ClientRow, transaction: Transaction): Promise<void> {
-  await tables(app).clients.upsert(client, { transaction });
+export async function putClient(app: App, client: ClientRow): Promise<void> {
+  await tables(app).clients.upsert(client);
 }
 
-export async function closeClient(app: App, id: string, transaction: Transaction): Promise<void> {
-  await tables(app).clients.update({ state: 'revoked' }, { where: { id }, transaction });
+export async function closeClient(app: App, id: string): Promise<void> {
+  await tables(app).clients.update({ state: 'revoked' }, { where: { id } });
 }
 
 export async function listClients(app: App): Promise<ClientRow[]> {
@@ -105,16 +105,16 @@ export async function listKeys(app: App): Promise<KeyRow[]> {
   return (await tables(app).keys.findAll({ order: [['signsFrom', 'DESC']] })).map(plain);
 }
 
-export async function addKey(app: App, key: KeyRow, transaction?: Transaction): Promise<void> {
-  await tables(app).keys.create(key, { transaction });
+export async function addKey(app: App, key: KeyRow): Promise<void> {
+  await tables(app).keys.create(key);
 }
 
-export async function retireKey(app: App, id: string, at: Date, transaction: Transaction): Promise<void> {
-  await tables(app).keys.update({ retiredAt: at }, { where: { id }, transaction });
+export async function retireKey(app: App, id: string, at: Date): Promise<void> {
+  await tables(app).keys.update({ retiredAt: at }, { where: { id } });
 }
 
-export async function addToken(app: App, token: TokenRow, transaction?: Transaction): Promise<void> {
-  await tables(app).tokens.create(token, { transaction });
+export async function addToken(app: App, token: TokenRow): Promise<void> {
+  await tables(app).tokens.create(token);
 }
 
 /** A token that was handed out with its client, if it still counts: its client active, itself not revoked. */
@@ -133,16 +133,15 @@ export async function livingToken(
 export async function holdToken(
   app: App,
   id: string,
-  transaction: Transaction,
 ): Promise<{ readonly token: TokenRow; readonly depth: number } | undefined> {
-  const row = await tables(app).tokens.findByPk(id, { transaction, lock: transaction.LOCK.SHARE });
+  const row = await tables(app).tokens.findByPk(id, { lock: Transaction.LOCK.SHARE });
   if (!row || plain(row).revokedAt !== null) return undefined;
   const [line] = await app.records.query<{ depth: string }>(
     `WITH RECURSIVE line AS (
        SELECT parent_id FROM access_tokens WHERE id = $id
        UNION ALL SELECT t.parent_id FROM access_tokens t JOIN line ON t.id = line.parent_id)
      SELECT count(*) AS depth FROM line`,
-    { bind: { id }, type: QueryTypes.SELECT, transaction },
+    { bind: { id }, type: QueryTypes.SELECT },
   );
   return { token: plain(row), depth: Number(line!.depth) };
 }
@@ -157,15 +156,15 @@ export async function findToken(app: App, id: string): Promise<TokenRow | undefi
 }
 
 /** Revokes a token and every one that was made of it. @returns how many */
-export async function revokeToken(app: App, id: string, transaction: Transaction): Promise<number> {
+export async function revokeToken(app: App, id: string): Promise<number> {
   // A share lock of an exchange going on is waited for, so that its child is found.
-  await tables(app).tokens.findByPk(id, { transaction, lock: transaction.LOCK.UPDATE });
+  await tables(app).tokens.findByPk(id, { lock: Transaction.LOCK.UPDATE });
   const rows = await app.records.query(
     `WITH RECURSIVE line AS (
        SELECT id FROM access_tokens WHERE id = $id
        UNION ALL SELECT t.id FROM access_tokens t JOIN line ON t.parent_id = line.id)
      UPDATE access_tokens SET revoked_at = $at WHERE id IN (SELECT id FROM line) AND revoked_at IS NULL RETURNING id`,
-    { bind: { id, at: new Date(app.now()) }, type: QueryTypes.SELECT, transaction },
+    { bind: { id, at: new Date(app.now()) }, type: QueryTypes.SELECT },
   );
   return rows.length;
 }

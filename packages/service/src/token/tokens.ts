@@ -283,8 +283,8 @@ export async function exchangeToken(
   await checkDetails(app, details, client.bounds);
   // Keys that have to be read anew, or made, are so before anything is held.
   await signingKeys(app);
-  return app.records.transaction(async (transaction) => {
-    const line = await holdToken(app, held.tokenId, transaction);
+  return app.records.transaction(async () => {
+    const line = await holdToken(app, held.tokenId);
     if (!line) throw new Refusal('TOKEN_REVOKED', 'the access token was revoked');
     if (line.depth > maxExchanges)
       throw new Refusal('TOKEN_OUT_OF_BOUNDS', `a token may be exchanged ${maxExchanges} times in a row`);
@@ -292,7 +292,7 @@ export async function exchangeToken(
     const lifetimeSeconds = Math.max(1, Math.min(left, client.bounds.maxLifetimeSeconds));
     const { keyThumbprint } = given;
     const order = { client, details, lifetimeSeconds, keyThumbprint, parent: line.token, giverId: line.token.giverId };
-    const issued = await make(app, order, (row) => addToken(app, row, transaction));
+    const issued = await make(app, order, (row) => addToken(app, row));
     return { ...issued, issued_token_type: 'urn:ietf:params:oauth:token-type:access_token' };
   });
 }
@@ -419,12 +419,14 @@ export async function revokeOne(app: App, person: PersonViewer, id: string, orig
   if (!token) throw noSuch('token', id, []);
   if (token.giverId !== person.id && !isAtLeast(await rightOn(app, person, 'report', token.details.report), 'own'))
     throw noSuch('token', id, []);
-  await app.records.transaction(async (transaction) => {
-    const count = await revokeToken(app, id, transaction);
-    await remember(
-      app,
-      { who: person.email, what: 'token revoked', thing: `token ${id}`, origin, after: { tokens: count } },
-      transaction,
-    );
+  await app.records.transaction(async () => {
+    const count = await revokeToken(app, id);
+    await remember(app, {
+      who: person.email,
+      what: 'token revoked',
+      thing: `token ${id}`,
+      origin,
+      after: { tokens: count },
+    });
   });
 }

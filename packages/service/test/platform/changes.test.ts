@@ -34,8 +34,8 @@ describe('changes that are announced', () => {
   it('are heard when their transaction commits, and never when it does not', async () => {
     await connected();
     const { heard, until, stop } = listen();
-    const undone = house.app.records.transaction(async (transaction) => {
-      await announce(house.app, { kind: 'dataset', name: 'undone' }, transaction);
+    const undone = house.app.records.transaction(async () => {
+      await announce(house.app, { kind: 'dataset', name: 'undone' });
       throw new Error('undone');
     });
     await assert.rejects(undone, /undone/);

@@ -13,7 +13,7 @@ describe('the queue', () => {
   beforeEach(() => house.app.records.query('DELETE FROM jobs'));
 
   const put = (kind: string, payload: object = {}) =>
-    house.app.records.transaction((transaction) => enqueue(house.app, kind, payload, transaction));
+    house.app.records.transaction(() => enqueue(house.app, kind, payload));
   const states = async () =>
     (
       await house.app.records.query<{ state: string }>('SELECT state FROM jobs ORDER BY id', {
@@ -183,7 +183,7 @@ describe('what belongs together', () => {
         app.records.transaction(async () => {
           await app.records.query('SELECT pg_sleep(0.01)');
           await listPeople(app);
-          await app.records.transaction((transaction) => addGroup(app, { name: `G${i}` }, transaction));
+          await app.records.transaction(() => addGroup(app, { name: `G${i}` }));
           const [rows] = await app.records.query('SELECT txid_current() AS id');
           return (rows as { id: string }[])[0]!.id;
         }),
@@ -193,7 +193,7 @@ describe('what belongs together', () => {
     // What fails outside takes along what was done inside.
     await assert.rejects(
       app.records.transaction(async () => {
-        await app.records.transaction((transaction) => addGroup(app, { name: 'gone' }, transaction));
+        await app.records.transaction(() => addGroup(app, { name: 'gone' }));
         throw new Error('no');
       }),
     );
