@@ -5,6 +5,7 @@ import { createServer, type Server } from 'node:net';
 import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
 import { ownPorts } from '../packages/service/test/ports.ts';
+import { runFlags } from '../scripts/bundle.mjs';
 import { root } from '../scripts/install.mjs';
 
 const testFolder = process.env['UNDERBELL_TEST_FOLDER']!;
@@ -15,7 +16,7 @@ class Start {
   readonly #child: ChildProcess;
 
   constructor(folder: string, port: number, args: string[] = []) {
-    this.#child = spawn(process.execPath, ['--import', 'tsx', join(root, 'scripts/start/main.ts'), ...args], {
+    this.#child = spawn(process.execPath, [...runFlags, join(root, 'dist/start/main.mjs'), ...args], {
       cwd: root,
       env: { ...process.env, UNDERBELL_DATA: folder, UNDERBELL_PORT: String(port), UNDERBELL_LOG_LEVEL: 'info' },
     });

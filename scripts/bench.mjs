@@ -1,11 +1,12 @@
 // Runs the benchmarks: installs what is missing, starts a database of its own, prints ratios against floors of the same run.
 import { spawn } from 'node:child_process';
-import { join } from 'node:path';
+import { built, runFlags } from './bundle.mjs';
 import { installPackages, installPostgres, root } from './install.mjs';
 
 installPackages();
 installPostgres();
-const child = spawn(process.execPath, ['--import', 'tsx', join(root, 'bench/src/main.ts'), ...process.argv.slice(2)], {
+const program = await built('bench');
+const child = spawn(process.execPath, [...runFlags, program, ...process.argv.slice(2)], {
   stdio: 'inherit',
   cwd: root,
 });

@@ -1,6 +1,6 @@
 // Runs every test: installs what is missing, starts a database of its own, hands the files to Node's test runner, cleans up.
 import { spawn } from 'node:child_process';
-import { join } from 'node:path';
+import { built, runFlags } from './bundle.mjs';
 import {
   installChromium,
   installPackages,
@@ -15,10 +15,10 @@ installPostgres();
 installChromium();
 installSpreadsheet();
 installProxy();
-const child = spawn(
-  process.execPath,
-  ['--import', 'tsx', join(root, 'scripts/test/main.ts'), ...process.argv.slice(2)],
-  { stdio: 'inherit', cwd: root },
-);
+const program = await built('test');
+const child = spawn(process.execPath, [...runFlags, program, ...process.argv.slice(2)], {
+  stdio: 'inherit',
+  cwd: root,
+});
 process.on('SIGINT', () => undefined);
 child.on('exit', (code) => process.exit(code ?? 1));

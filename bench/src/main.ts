@@ -11,7 +11,7 @@ import { dataTable, readableRevision } from '@underbell/service/dataset';
 import { closeApp, readSettings } from '@underbell/service/platform';
 import { openService } from '@underbell/service';
 import { Cluster } from '../../scripts/cluster.ts';
-import { buildPages } from '../../scripts/build.ts';
+import { buildAll } from '../../scripts/build.ts';
 import { findPostgres } from '../../scripts/install.mjs';
 import { benchBurstCsv } from './burstCsv.ts';
 import { benchDelivery } from './delivery.ts';
@@ -74,7 +74,7 @@ async function main(): Promise<void> {
     },
   });
   const say = (text: string) => void (values.json ? process.stderr : process.stdout).write(`${text}\n`);
-  await buildPages(say);
+  await buildAll(say);
   const folder = mkdtempSync(join(tmpdir(), 'underbell-bench-'));
   chmodSync(folder, 0o755);
   const cluster = new Cluster(join(folder, 'postgres'), await freePort(), randomBytes(12).toString('hex'));

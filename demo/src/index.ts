@@ -124,8 +124,17 @@ async function publishMore(caller: Caller): Promise<void> {
 /** Making copies may take so many seconds of computing a day; a burst for all quays with figures takes about two minutes. */
 const dailyCosts = { folder: 'operations', per: 'day', warnSeconds: 900, stopSeconds: 3_600 };
 
-/** A library that takes only so many copies at a time, one that is full, and the workbook that managers like to work in. */
-async function publishDestinations(caller: Caller, { library }: DemoSurroundings): Promise<void> {
+async function placeOnPortal(caller: Caller, portalUrl: string): Promise<void> {
+  await caller.call('PUT', '/api/v1/placements/quay-page', {
+    kind: 'portal',
+    title: 'Quay punctuality',
+    report: 'quay-punctuality',
+    origins: [portalUrl],
+  });
+}
+
+/** A library that takes only so many copies at a time, and one that is full. */
+async function addLibraries(caller: Caller, { library }: Pick<DemoSurroundings, 'library'>): Promise<void> {
   const { url, user, password } = library;
   const base = { kind: 'library', user, password };
   await caller.call('PUT', '/api/v1/destinations/quay-library', {
@@ -134,7 +143,17 @@ async function publishDestinations(caller: Caller, { library }: DemoSurroundings
     limits: ['20 per 2 s', '1600 per day'],
   });
   await caller.call('PUT', '/api/v1/destinations/harbour-archive', { ...base, address: `${url}/full` });
-  await caller.call('PUT', '/api/v1/templates/quay-book?table=Sailings&file=quay-book.xlsx', packBook(quayBookParts()));
+}
+
+/** Tells a copy of a loaded demo where its own portal and library are. */
+export async function pointDemo(
+  url: string,
+  key: string,
+  surroundings: Pick<DemoSurroundings, 'portalUrl' | 'library'>,
+): Promise<void> {
+  const caller = new Caller(url, key);
+  await placeOnPortal(caller, surroundings.portalUrl);
+  await addLibraries(caller, surroundings);
 }
 
 async function publish(
@@ -179,12 +198,7 @@ async function publish(
     notes: 'First edition',
   });
   await caller.call('PUT', '/api/v1/folders/-/report/quay-punctuality?confirmed=true', { folder: 'operations' });
-  await caller.call('PUT', '/api/v1/placements/quay-page', {
-    kind: 'portal',
-    title: 'Quay punctuality',
-    report: 'quay-punctuality',
-    origins: [portalUrl],
-  });
+  await placeOnPortal(caller, portalUrl);
   const client = await caller.call('PUT', '/api/v1/clients/harbour-portal', {
     title: 'Harbour portal',
     reports: ['quay-punctuality'],
@@ -203,7 +217,9 @@ async function publish(
   );
   await publishMore(caller);
   await caller.call('PUT', '/api/v1/cost-limits', dailyCosts);
-  await publishDestinations(caller, surroundings);
+  await addLibraries(caller, surroundings);
+  // The workbook that managers like to work in.
+  await caller.call('PUT', '/api/v1/templates/quay-book?table=Sailings&file=quay-book.xlsx', packBook(quayBookParts()));
   await caller.call('PUT', '/api/v1/holidays', {
     name: 'office-closed',
     title: 'Office closed',

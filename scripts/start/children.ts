@@ -4,6 +4,7 @@ import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
 import { Advice } from '../cluster.ts';
+import { runFlags } from '../bundle.mjs';
 import { root } from '../install.mjs';
 
 /** What a child says once it is ready. */
@@ -65,7 +66,7 @@ export class Children {
   async #launch(name: string, file: string, environment: Readonly<Record<string, string>>): Promise<Launched> {
     if (this.#isStopping) throw new Advice('stopping');
     const log = openSync(this.#logOf(name), 'a', 0o600);
-    const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], {
+    const child = spawn(process.execPath, [...runFlags, join(root, file)], {
       cwd: root,
       env: { ...process.env, ...environment },
       // In a group of its own, so that Ctrl-C reaches it only through us, in order.

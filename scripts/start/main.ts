@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { fillSkerrow } from '../../demo/src/fill.ts';
 import { demoPassword, demoPeople, installDemo } from '../../demo/src/index.ts';
-import { buildPages } from '../build.ts';
+import { buildAll } from '../build.ts';
 import { Advice, Cluster } from '../cluster.ts';
 import { Children, requireFreePort } from './children.ts';
 import { dataFolder, lockFolder, openInstallation, saveInstallation, type Installation } from './installation.ts';
@@ -167,7 +167,7 @@ async function main(): Promise<void> {
         rmSync(join(folder, part), { recursive: true, force: true });
     }
     for (const [what, port] of Object.entries(ports)) await requireFreePort(port, what);
-    await buildPages(say);
+    await buildAll(say);
     let { installation } = openInstallation(folder);
     cluster = new Cluster(join(folder, 'postgres'), ports.database, installation.databasePassword);
     await cluster.start();
@@ -187,11 +187,11 @@ async function main(): Promise<void> {
     }
     const environment = environmentFor(folder, ports, cluster, installation);
     const startWeb = () =>
-      children.start('service', 'packages/service/src/main.ts', { ...environment, UNDERBELL_ROLE: 'web' });
+      children.start('service', 'packages/service/dist/main.mjs', { ...environment, UNDERBELL_ROLE: 'web' });
     const startOthers = () =>
       Promise.all([
-        children.start('worker', 'packages/service/src/main.ts', { ...environment, UNDERBELL_ROLE: 'worker' }),
-        children.start('standins', 'packages/standins/src/main.ts', environment),
+        children.start('worker', 'packages/service/dist/main.mjs', { ...environment, UNDERBELL_ROLE: 'worker' }),
+        children.start('standins', 'packages/standins/dist/main.mjs', environment),
       ]);
     let setupCode: string | undefined;
     if (wantsDemo) {

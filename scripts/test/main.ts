@@ -3,10 +3,11 @@ import { randomBytes } from 'node:crypto';
 import { chmodSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { join, relative } from 'node:path';
 import { parseArgs } from 'node:util';
 import { fillSkerrow } from '../../demo/src/fill.ts';
-import { buildPages } from '../build.ts';
+import { buildAll } from '../build.ts';
+import { buildPrograms, built, runFlags } from '../bundle.mjs';
 import { Cluster } from '../cluster.ts';
 import { root } from '../install.mjs';
 
@@ -33,6 +34,17 @@ function freePort(): Promise<number> {
   });
 }
 
+/** Test files as they run, with what they have in common built once. */
+async function builtTests(files: readonly string[]): Promise<{ templates: string; tests: string[] }> {
+  const templates = 'packages/service/test/templates.ts';
+  const sources = [templates, ...files.map((path) => relative(root, path))];
+  const nameOf = (path: string) => path.replace(/\.ts$/, '');
+  const folder = join(root, 'dist/tests');
+  await buildPrograms(folder, Object.fromEntries(sources.map((path) => [nameOf(path), path])), { isShared: true });
+  const [first, ...tests] = sources.map((path) => join(folder, `${nameOf(path)}.mjs`));
+  return { templates: first!, tests };
+}
+
 async function main(): Promise<number> {
   const { values, positionals } = parseArgs({
     allowPositionals: true,
@@ -43,28 +55,33 @@ async function main(): Promise<number> {
     process.stderr.write('no test file matches\n');
     return 1;
   }
-  await buildPages((text) => process.stdout.write(`${text}\n`));
+  await buildAll((text) => process.stdout.write(`${text}\n`));
+  // Tests start the installation as people do.
+  await built('start');
   const folder = mkdtempSync(join(tmpdir(), 'underbell-test-'));
   chmodSync(folder, 0o755);
   const cluster = new Cluster(join(folder, 'postgres'), await freePort(), randomBytes(12).toString('hex'));
   try {
     await cluster.start({ fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off', max_connections: '200' });
     await fillSkerrow(cluster, folder, 6_000);
-    const child = spawn(process.execPath, ['--import', 'tsx', '--test', '--test-concurrency=4', ...files], {
-      cwd: root,
-      stdio: ['ignore', 'inherit', 'inherit'],
-      env: {
-        ...process.env,
-        UNDERBELL_TEST_DATABASE: cluster.url('postgres'),
-        UNDERBELL_TEST_FOLDER: folder,
-        NO_COLOR: '1',
-        // Test files run side by side: workers that give way to all of them would stand still.
-        UNDERBELL_PRIORITY: 'usual',
-        ...(values.cases ? { UNDERBELL_TEST_CASES: values.cases } : {}),
-        ...(values.seed ? { UNDERBELL_TEST_SEED: values.seed } : {}),
-      },
-    });
-    return await new Promise<number>((resolve) => child.on('exit', (code) => resolve(code ?? 1)));
+    const environment = {
+      ...process.env,
+      UNDERBELL_TEST_DATABASE: cluster.url('postgres'),
+      UNDERBELL_TEST_FOLDER: folder,
+      NO_COLOR: '1',
+      // Test files run side by side: workers that give way to all of them would stand still.
+      UNDERBELL_PRIORITY: 'usual',
+      ...(values.cases ? { UNDERBELL_TEST_CASES: values.cases } : {}),
+      ...(values.seed ? { UNDERBELL_TEST_SEED: values.seed } : {}),
+    };
+    const run = (args: readonly string[]) => {
+      const stdio = ['ignore', 'inherit', 'inherit'] as const;
+      const child = spawn(process.execPath, [...runFlags, ...args], { cwd: root, stdio: [...stdio], env: environment });
+      return new Promise<number>((resolve) => child.on('exit', (code) => resolve(code ?? 1)));
+    };
+    const programs = await builtTests(files);
+    if ((await run([programs.templates])) !== 0) return 1;
+    return await run(['--test', '--test-concurrency=4', ...programs.tests]);
   } finally {
     await cluster.stop().catch(() => undefined);
     rmSync(folder, { recursive: true, force: true });

@@ -7,7 +7,7 @@ import { setTimeout } from 'node:timers/promises';
 import { casesOf, randomFrom } from '../../core/test/cases.ts';
 import { administrator, House, publisher, until, type Ledger } from './house.ts';
 
-const main = join(import.meta.dirname, '../src/main.ts');
+const main = join(import.meta.dirname, '../dist/main.mjs');
 
 describe('runs whose workers are killed', () => {
   let house: House;
@@ -28,7 +28,7 @@ describe('runs whose workers are killed', () => {
 
   /** A worker of its own process. */
   async function worker(): Promise<ChildProcess> {
-    const child = spawn(process.execPath, ['--import', 'tsx', main], {
+    const child = spawn(process.execPath, ['--enable-source-maps', main], {
       env: { ...process.env, ...house.environment, UNDERBELL_ROLE: 'worker' },
       stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
     });

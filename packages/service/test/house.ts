@@ -1,11 +1,11 @@
 import { randomBytes } from 'node:crypto';
-import { copyFileSync, mkdirSync, mkdtempSync, readFileSync } from 'node:fs';
+import { copyFileSync, mkdirSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import pg from 'pg';
 import { pino } from 'pino';
-import { installDemo, demoPassword } from '@underbell/demo';
+import { demoPassword, installDemo, pointDemo } from '@underbell/demo';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import {
   createMailboxPages,
@@ -39,9 +39,21 @@ async function onServer<T>(server: string, work: (client: pg.Client) => Promise<
   }
 }
 
-async function makeDatabase(server: string): Promise<{ url: string; name: string }> {
+/** Databases that others are copied of: one that only has its tables, and one with the demo. */
+const templates = { empty: 'template_empty', demo: 'template_demo' } as const;
+type Template = keyof typeof templates;
+
+/** What a copy of the demo has to know of the one that it is copied of. */
+interface DemoNote {
+  readonly secret: string;
+  readonly cli: { readonly key: string };
+}
+const noteAt = join(testFolder, 'demo', 'note.json');
+
+async function makeDatabase(server: string, template?: Template): Promise<{ url: string; name: string }> {
   const name = `test_${randomBytes(6).toString('hex')}`;
-  await onServer(server, (client) => client.query(`CREATE DATABASE ${name}`));
+  const of = template ? ` TEMPLATE ${templates[template]}` : '';
+  await onServer(server, (client) => client.query(`CREATE DATABASE ${name}${of}`));
   const url = new URL(server);
   url.pathname = `/${name}`;
   return { url: url.toString(), name };
@@ -58,6 +70,8 @@ export interface HouseOptions {
   readonly now?: () => number;
   /** Address of a server of its own for its records; the one of all tests when left out. */
   readonly server?: string;
+  /** Makes everything anew instead of copying what was made for all tests. */
+  readonly isAnew?: boolean;
   /** Settings beside the usual ones. */
   readonly environment?: Readonly<Record<string, string>>;
 }
@@ -89,7 +103,11 @@ export class House {
 
   async #open(options: HouseOptions): Promise<void> {
     this.#databaseServer = options.server ?? base!;
-    const database = await makeDatabase(this.#databaseServer);
+    // What was made before all tests has the clock and the server of all tests.
+    const isCopy = !options.isAnew && options.server === undefined && options.now === undefined;
+    const template: Template | undefined = isCopy ? (options.hasDemo ? 'demo' : 'empty') : undefined;
+    const note = template === 'demo' ? (JSON.parse(readFileSync(noteAt, 'utf8')) as DemoNote) : undefined;
+    const database = await makeDatabase(this.#databaseServer, template);
     this.databaseName = database.name;
     this.mail = new MailHost({ port: 0, ...options.mail });
     const smtpPort = await this.mail.start();
@@ -97,7 +115,7 @@ export class House {
     const environment = {
       UNDERBELL_PORT: String(port),
       UNDERBELL_DATABASE_URL: database.url,
-      UNDERBELL_SECRET: randomBytes(32).toString('hex'),
+      UNDERBELL_SECRET: note?.secret ?? randomBytes(32).toString('hex'),
       UNDERBELL_SPOOL: join(this.folder, 'spool'),
       UNDERBELL_DELIVERIES: join(this.folder, 'deliveries'),
       // Stand-ins and databases of the tests are on this machine.
@@ -115,7 +133,7 @@ export class House {
     const settings = readSettings(environment);
     mkdirSync(settings.spool, { recursive: true });
     this.app = openService(settings, pino({ level: process.env['UNDERBELL_TEST_LOG'] ?? 'silent' }), options.now);
-    await migrate(this.app.records);
+    if (!isCopy) await migrate(this.app.records);
     this.url = settings.publicUrl;
     this.#server = await startWeb(this.app);
     this.mailboxUrl = await this.#serve(createServer(createMailboxPages(this.mail).callback()));
@@ -130,7 +148,13 @@ export class House {
     this.libraryPassword = access.password;
     this.library = new LibraryHost({ port: 0, folder: join(this.folder, 'library'), ...access });
     const library = { url: `http://127.0.0.1:${await this.library.start()}`, ...access };
-    await installDemo({ cluster, folder: this.folder, environment, portalUrl: this.portalUrl, library });
+    if (note) {
+      for (const name of ['portal.json', 'directory.json'])
+        copyFileSync(join(testFolder!, 'demo', name), join(this.folder, name));
+      const cli = { ...note.cli, url: this.url };
+      writeFileSync(join(this.folder, 'cli.json'), JSON.stringify(cli), { mode: 0o600 });
+      await pointDemo(this.url, cli.key, { portalUrl: this.portalUrl, library });
+    } else await installDemo({ cluster, folder: this.folder, environment, portalUrl: this.portalUrl, library });
     const setup = JSON.parse(readFileSync(join(this.folder, 'portal.json'), 'utf8')) as PortalSetup;
     portal.on('request', createPortal(setup, this.url).callback());
     this.worker = startWorker(this.app);
@@ -141,11 +165,39 @@ export class House {
     return `http://127.0.0.1:${await listen(server)}`;
   }
 
+  /** Leaves its database behind, as one that others are copied of. */
+  async #becomeTemplate(template: Template): Promise<void> {
+    await this.#stop();
+    await asOwner((client) => client.query(`ALTER DATABASE ${this.databaseName} RENAME TO ${templates[template]}`));
+  }
+
+  /** Makes what houses are copied of, once for all tests. */
+  static async makeTemplates(): Promise<void> {
+    await (await House.open({ isAnew: true })).#becomeTemplate('empty');
+    const house = await House.open({ isAnew: true, hasDemo: true });
+    mkdirSync(join(testFolder!, 'demo'));
+    for (const name of ['portal.json', 'directory.json'])
+      copyFileSync(join(house.folder, name), join(testFolder!, 'demo', name));
+    const note: DemoNote = {
+      secret: house.environment['UNDERBELL_SECRET']!,
+      cli: JSON.parse(readFileSync(join(house.folder, 'cli.json'), 'utf8')) as DemoNote['cli'],
+    };
+    writeFileSync(noteAt, JSON.stringify(note));
+    await house.#becomeTemplate('demo');
+  }
+
   get portalSetup(): PortalSetup {
     return JSON.parse(readFileSync(join(this.folder, 'portal.json'), 'utf8')) as PortalSetup;
   }
 
   async close(): Promise<void> {
+    await this.#stop();
+    await onServer(this.#databaseServer, (client) =>
+      client.query(`DROP DATABASE IF EXISTS ${this.databaseName} WITH (FORCE)`),
+    );
+  }
+
+  async #stop(): Promise<void> {
     await this.worker?.stop();
     if (this.#server) await stopWeb(this.#server);
     for (const server of this.#servers) {
@@ -155,9 +207,6 @@ export class House {
     await this.mail.stop();
     await this.library?.stop();
     await closeApp(this.app);
-    await onServer(this.#databaseServer, (client) =>
-      client.query(`DROP DATABASE IF EXISTS ${this.databaseName} WITH (FORCE)`),
-    );
   }
 
   /** Ends every connection to this house's database, as a restart of the server does. */

@@ -3,7 +3,6 @@ import { setImmediate } from 'node:timers/promises';
 import { Worker } from 'node:worker_threads';
 import { Refusal } from '@underbell/core/refusal';
 import { BookFiller, type FillerKit } from './bookFiller.ts';
-import { isFreshBundle } from '../platform/bundle.ts';
 import type { Priority } from '../platform/priority.ts';
 import { makeFile, type MadeTask, type MakeTask } from './makeTask.ts';
 import type { MakeAnswer, MakeQuestion, ThreadData } from './makeWorker.ts';
@@ -42,13 +41,7 @@ interface Waiting {
  */
 const youngMemory = 96;
 
-let program: URL | undefined;
-/** What a thread runs: the program that was built for it or, where its sources have changed since, what reads them, slowly. */
-function threadProgram(): URL {
-  const built = new URL('../../dist/makeThread.mjs', import.meta.url);
-  program ??= isFreshBundle(built) ? built : new URL('./makeThread.mjs', import.meta.url);
-  return program;
-}
+const program = new URL('../../dist/makeThread.mjs', import.meta.url);
 
 /** Threads that make files; each has parsed the fonts once and keeps what it has laid out. */
 class ThreadPool implements MakePool {
@@ -57,7 +50,7 @@ class ThreadPool implements MakePool {
 
   constructor(count: number, data: ThreadData) {
     this.#threads = Array.from({ length: count }, () => {
-      const worker = new Worker(threadProgram(), {
+      const worker = new Worker(program, {
         workerData: data,
         resourceLimits: { maxYoungGenerationSizeMb: youngMemory },
       });

@@ -8,17 +8,7 @@ import { linksOf } from './links.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
 import { explainCut } from './showPlan.ts';
 import { countDeliveries, listDeliveries, moveDeliveries, type DeliveryRow } from './deliveryStore.ts';
-import {
-  addRun,
-  asOfRun,
-  askToStop,
-  changeRun,
-  findRun,
-  holdRun,
-  listRuns,
-  moveRun,
-  type RunRow,
-} from './store.ts';
+import { addRun, asOfRun, askToStop, changeRun, findRun, holdRun, listRuns, moveRun, type RunRow } from './store.ts';
 import { requireBurst } from './definition.ts';
 
 /** @throws {Refusal} `COPY_EMPTY` with one problem for each recipient without rows, where a burst is refused then */

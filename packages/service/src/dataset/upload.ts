@@ -6,7 +6,7 @@ import type { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { FileDialect } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
-import { runInThread, threadProgram, type App } from '../platform/index.ts';
+import { runInThread, type App } from '../platform/index.ts';
 import type { ExamineTask, FileContents } from './examine.ts';
 
 /** A file that was uploaded and looked at, not loaded yet. */
@@ -52,8 +52,7 @@ const bounds = { memoryMiB: 1_024, timeMs: 30 * 60_000 };
 
 /** Looks at a file in a thread of its own: while a cell after the other is looked at, readers are answered as ever. */
 function examineApart(task: ExamineTask): Promise<FileContents> {
-  const built = new URL('../../dist/examineThread.mjs', import.meta.url);
-  return runInThread(threadProgram(built, new URL('./examineThread.mjs', import.meta.url)), task, bounds);
+  return runInThread(new URL('../../dist/examineThread.mjs', import.meta.url), task, bounds);
 }
 
 export const uploadFolder = (app: App, id: string) => join(app.settings.spool, 'uploads', id);

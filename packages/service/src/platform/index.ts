@@ -46,7 +46,7 @@ export { giveWayWhole, watchStarving } from './priority.ts';
 export { defineRecord, lockThing, outsideTransaction, plain, type RecordTable } from './records.ts';
 export { readSettings, type Settings, type UploadLimits } from './settings.ts';
 export { forgetSpent } from './sweep.ts';
-export { answerOf, runInThread, threadProgram, type ThreadAnswer } from './thread.ts';
+export { answerOf, runInThread, type ThreadAnswer } from './thread.ts';
 export { eachApart, sideBySide, together, Turns } from './sideBySide.ts';
 export { busyMs, tallied, tell, type Tally } from './tally.ts';
 export { askingAs, connectionShares, takeConnection, takeDownload, takeStream, type AskerKey } from './shares.ts';

@@ -1,6 +1,5 @@
 import { Worker } from 'node:worker_threads';
 import { isRefusal, Refusal, type RefusalCode, type RefusalDetails } from '@underbell/core/refusal';
-import { isFreshBundle } from './bundle.ts';
 
 /** A refusal loses its class on the way between threads: it travels as what it says. */
 export type ThreadAnswer<Made> =
@@ -18,9 +17,6 @@ export async function answerOf<Made>(work: () => Promise<Made>): Promise<ThreadA
     return { refusal: { code, message, details } };
   }
 }
-
-/** What a thread runs: the program that was built for it or, where its sources have changed since, what reads them, slowly. */
-export const threadProgram = (built: URL, asItIs: URL): URL => (isFreshBundle(built) ? built : asItIs);
 
 export interface ThreadBounds {
   /** Of what it keeps; a thread that needs more is ended. */
