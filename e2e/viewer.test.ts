@@ -27,10 +27,6 @@ describe('the viewer', () => {
   const figure = (name: string): Locator => page.locator(`section.figure[aria-label="${name}"]`);
   const value = (name: string) => figure(name).locator('.value').innerText();
   const settled = () => page.locator('main.grid[aria-busy="false"]').waitFor();
-  async function menu(name: string, item: string): Promise<void> {
-    await page.getByRole('button', { name: `${name}: more` }).click();
-    await page.getByRole('menuitem', { name: item }).click();
-  }
 
   it('filters the page by a picked mark, several with Ctrl, all by keyboard, and says so', async () => {
     await open('/r/punctuality');
@@ -55,7 +51,7 @@ describe('the viewer', () => {
   it('opens a district for its quays and goes back', async () => {
     await open('/r/punctuality');
     const chart = figure('Left on time, by district');
-    await chart.getByRole('button', { name: 'Open' }).click();
+    await chart.getByRole('radio', { name: 'opens' }).check();
     await chart.locator('.marks button').first().focus();
     await page.keyboard.press('Enter');
     await chart.locator('nav.path').waitFor();
@@ -145,23 +141,30 @@ describe('the viewer', () => {
     assert.ok((await head.boundingBox())!.width > width + 30);
   });
 
-  it('shows a chart as a table, enlarges it, and saves it where that is allowed', async () => {
+  it('shows the rows of a chart, enlarges it, and saves it where that is allowed', async () => {
     await open('/r/punctuality');
     const name = 'Left on time, by district';
-    await menu(name, 'Show as a table');
-    await figure(name)
+    const close = async (title: string) => {
+      await page.getByRole('dialog', { name: title, exact: true }).waitFor();
+      await page.keyboard.press('Escape');
+      await page.getByRole('dialog').waitFor({ state: 'detached' });
+    };
+    await page.getByRole('button', { name: `Rows of ${name}` }).click();
+    await page
+      .getByRole('dialog')
       .getByRole('region', { name: `${name}, table` })
       .waitFor();
-    await menu(name, 'Enlarge');
-    await page.getByRole('dialog', { name }).waitFor();
-    await page.keyboard.press('Escape');
-    await page.getByRole('dialog', { name }).waitFor({ state: 'detached' });
+    await close(`${name}, rows`);
+    await page.getByRole('button', { name: `Enlarge ${name}` }).click();
+    await close(name);
     const download = page.waitForEvent('download');
-    await menu(name, 'Save as CSV');
+    const save = () => page.getByRole('button', { name: `Save ${name}` });
+    await save().click();
+    await page.getByRole('menuitem', { name: 'as CSV' }).click();
     assert.equal((await download).suggestedFilename(), 'punctuality-overview-by-district.csv');
     await open('/r/punctuality', manager);
-    await page.getByRole('button', { name: `${name}: more` }).click();
-    assert.equal(await page.getByRole('menuitem', { name: /Save/ }).count(), 0);
+    await page.getByRole('button', { name: `Rows of ${name}` }).waitFor();
+    assert.equal(await save().count(), 0);
   });
 
   it('follows a new edition and new data in place, keeping the reader’s filters', async () => {

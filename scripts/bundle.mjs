@@ -16,8 +16,10 @@ const external = [
   'pg-native',
   'playwright-core',
   'typescript',
+  'undici',
   'vite',
   'vite-plugin-compression2',
+  'vue',
   '@vitejs/*',
 ];
 /** Drivers that libraries would take if they were there. */

@@ -25,23 +25,23 @@ export interface Company {
   readonly vessels: readonly string[];
 }
 
-const districts = ['Outer Skerrow', 'Harran Sound', 'Northing', 'Mid Channel', 'Tarvie Bay', 'Southern Reach'];
+const districts = ['Outer Skerrow', 'Hervane Sound', 'Northing', 'Mid Channel', 'Tarvane Bay', 'Southern Reach'];
 const stems = [
   'Ostle',
   'Brannock',
-  'Tarvie',
+  'Tarvane',
   'Menlow',
   'Corvane',
   'Fennick',
-  'Gilsay',
-  'Hestan',
+  'Gilsow',
+  'Hestow',
   'Invarra',
   'Keldane',
   'Lorrick',
   'Mirrow',
   'Norrand',
   'Pellow',
-  'Quenby',
+  'Quenver',
   'Ranshaw',
   'Sallow',
   'Threll',
@@ -55,7 +55,7 @@ const stems = [
   'Cullane',
   'Grevin',
   'Hollin',
-  'Jarrow',
+  'Jarvane',
   'Kestle',
 ];
 const endings = ['Quay', 'Head', 'Landing', 'Haven', 'Steps', 'Hythe', 'Pier', 'Slip', 'Point', 'Sands'];
@@ -113,7 +113,7 @@ const familyNames = [
 const vesselNames = [
   'Tern Light',
   'Grey Gannet',
-  'Lady Harran',
+  'Lady Hervane',
   'Northern Wake',
   'Kittiwake',
   'Silver Drift',

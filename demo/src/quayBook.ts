@@ -2,8 +2,8 @@ import { strToU8, zipSync } from 'fflate';
 
 /** The author's own rows: what stood in the workbook when it was prepared. None of them may reach anybody. */
 const authorsRows = [
-  ['2026-09-03', 'Ostle Quay – Brannoch', 'Corran Light', 148, 31, 2.5, 1486.5],
-  ['2026-09-04', 'Ostle Quay – Brannoch', 'Corran Light', 97, 22, 14, 1012],
+  ['2026-09-03', 'Ostle Quay – Brannoch', 'Corvane Light', 148, 31, 2.5, 1486.5],
+  ['2026-09-04', 'Ostle Quay – Brannoch', 'Corvane Light', 97, 22, 14, 1012],
   ['2026-09-05', 'Ostle Quay – Sandlaw', 'Merle of Skerrow', 203, 40, 0.5, 2240.25],
 ] as const;
 const headings = ['Sailed on', 'Route', 'Vessel', 'Passengers', 'Vehicles', 'Delay', 'Fares', 'Fare each', 'Remarks'];
@@ -151,7 +151,7 @@ function routesSheet(texts: Texts): string {
     ['Ostle Quay – Brannoch', 245],
     ['Ostle Quay – Sandlaw', 203],
   ];
-  const lines = [...routes, ['Total Result', 448] as [string, number]].map(
+  const lines = [...routes, ['All routes', 448] as [string, number]].map(
     ([name, sum], i) =>
       `<row r="${i + 4}">${texts.cell(`A${i + 4}`, name)}<c r="B${i + 4}" s="4"><v>${sum}</v></c></row>`,
   );
@@ -189,7 +189,7 @@ function pivotTable(): string {
     return i === 3 ? '<pivotField dataField="1" showAll="0"/>' : '<pivotField showAll="0"/>';
   });
   return (
-    `${head}<pivotTableDefinition ${main} name="Routes" cacheId="1" dataOnRows="0" applyNumberFormats="0" applyBorderFormats="0" applyFontFormats="0" applyPatternFormats="0" applyAlignmentFormats="0" applyWidthHeightFormats="1" dataCaption="Values" updatedVersion="6" minRefreshableVersion="3" createdVersion="6" outline="1" outlineData="1">` +
+    `${head}<pivotTableDefinition ${main} grandTotalCaption="All routes" name="Routes" cacheId="1" dataOnRows="0" applyNumberFormats="0" applyBorderFormats="0" applyFontFormats="0" applyPatternFormats="0" applyAlignmentFormats="0" applyWidthHeightFormats="1" dataCaption="Values" updatedVersion="6" minRefreshableVersion="3" createdVersion="6" outline="1" outlineData="1">` +
     `<location ref="A3:B6" firstHeaderRow="1" firstDataRow="1" firstDataCol="1"/><pivotFields count="${fields.length}">${fields.join('')}</pivotFields>` +
     '<rowFields count="1"><field x="1"/></rowFields><rowItems count="3"><i><x/></i><i><x v="1"/></i><i t="grand"><x/></i></rowItems><colItems count="1"><i/></colItems>' +
     '<dataFields count="1"><dataField name="Passengers on it" fld="3" baseField="0" baseItem="0" numFmtId="3"/></dataFields><pivotTableStyleInfo name="PivotStyleLight16" showRowHeaders="1" showColHeaders="1"/></pivotTableDefinition>'

@@ -63,7 +63,7 @@ export function openInstallation(folder: string): { installation: Installation; 
 
 function isRunning(pid: number): boolean {
   const path = `/proc/${pid}/cmdline`;
-  return existsSync(path) && readFileSync(path, 'utf8').includes(join('scripts', 'start'));
+  return existsSync(path) && readFileSync(path, 'utf8').includes(join('dist', 'start'));
 }
 
 /** Keeps a second start out of the same folder. @returns gives the folder free */

@@ -26,7 +26,7 @@ const plan = (change: Partial<ShownPlan> = {}): ShownPlan => ({
   edition: 1,
   data: [],
   parameters: [],
-  limits: [{ origin: 'record rule', name: 'whole-network', words: 'everything' }],
+  limits: [{ origin: 'row rule', name: 'whole-network', words: 'everything' }],
   road: { kind: 'one pass', because: 'quay tells the copies apart' },
   cut: { dataset: 'sailings', by: [{ parameter: 'quay', listColumn: 'quay' }], where: {} },
   asSeenBy: 'sender',
@@ -48,7 +48,7 @@ describe('a plan on a terminal', () => {
     assert.match(text, /^recipient +address +rows +files +skipped, or what is special$/m);
     assert.match(text, /^Q001 +q001@skerrow\.example +1,234 +pack-Q001\.pdf$/m);
     assert.match(text, /^Q002 +q002@skerrow\.example +0 +no rows for Q002$/m);
-    assert.match(text, /limit for all, record rule whole-network: everything/);
+    assert.match(text, /limit for all, row rule whole-network: everything/);
     assert.match(text, /the rights of Mara Venn are the outer limit of every copy/);
     assert.match(
       text,

@@ -128,7 +128,7 @@ describe('underbell', () => {
 
   it('shows what a person would see', async () => {
     const { out } = await underbell(['see', 'quay-punctuality', '--as', manager]);
-    assert.match(out, /record rule\s+own-quay\s+quay is Q017/);
+    assert.match(out, /row rule\s+own-quay\s+quay is Q017/);
     assert.equal((await underbell(['see', 'quay-punctuality', '--as', 'nobody@skerrow.example'])).code, 4);
     assert.equal((await underbell(['see', 'quay-punctuality', '--as', manager, '--param', 'Quay=Q1'])).code, 2);
     // What could be done by the API alone.

@@ -1,6 +1,6 @@
 import type { DatasetShape } from '../src/dataset/index.ts';
 import type { ReportDefinition } from '../src/report/index.ts';
-import type { PersonViewer, RecordRule } from '../src/access/index.ts';
+import type { PersonViewer, RowRule } from '../src/access/index.ts';
 
 /** Small valid things, to be bent by each test. */
 export const sailings: DatasetShape = {
@@ -67,7 +67,7 @@ export function aPerson(change: Partial<PersonViewer> = {}): PersonViewer {
   };
 }
 
-export function aRule(change: Partial<RecordRule> = {}): RecordRule {
+export function aRule(change: Partial<RowRule> = {}): RowRule {
   return {
     name: 'own-quay',
     dataset: 'sailings',

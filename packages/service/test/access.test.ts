@@ -90,7 +90,7 @@ describe('people, rules and rights', () => {
     const [sailings] = seen.datasets;
     assert.deepEqual(
       sailings!.limits.map((one) => `${one.origin}: ${one.words}`),
-      ['record rule: quay is Q017', 'reader: month is 1 October 2026'],
+      ['row rule: quay is Q017', 'reader: month is 1 October 2026'],
     );
     assert.ok(
       sailings!.rowsTotal > sailings!.limits[0]!.rowsLeft &&

@@ -20,7 +20,7 @@ describe('boards', () => {
     return body as unknown as BoardView;
   };
 
-  it('obey every record rule of every dataset on them', async () => {
+  it('obey every row rule of every dataset on them', async () => {
     const [all, mine] = [await view(publisher), await view(manager)];
     for (const name of ['on-time', 'takings', 'works'])
       assert.notDeepEqual(mine.results[name]!.rows, all.results[name]!.rows, name);

@@ -72,7 +72,7 @@ describe('destinations', () => {
           [...named].every((one) => one === quay),
           `${name} names ${[...named].join()}`,
         );
-        assert.doesNotMatch(text, /Corran Light|Mara Venn/, name);
+        assert.doesNotMatch(text, /Corvane Light|Mara Venn/, name);
       }
       assert.match(JSON.stringify(replyTo), /reports@skerrow\.example/);
       assert.ok(to, 'it has an address');

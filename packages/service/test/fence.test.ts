@@ -147,7 +147,7 @@ describe('the fence between fixed limits and what readers send', () => {
     let looked = 0;
     for (const shape of shapes) {
       for (const text of probes) {
-        const filter = EffectiveFilter.start({ dataset, parts: [part('record rule', shape.rule)] }).narrow(
+        const filter = EffectiveFilter.start({ dataset, parts: [part('row rule', shape.rule)] }).narrow(
           part('reader', text),
         );
         const binder = shape.copy ? new SettingBinder() : new StatementBinder();
@@ -166,14 +166,14 @@ describe('the fence between fixed limits and what readers send', () => {
   it('would be told by these probes: without the fence they fail', async () => {
     const binder = new StatementBinder();
     // A rule that costs more than the condition beside it is looked at after it.
-    const rule = EffectiveFilter.start({ dataset, parts: [part('record rule', "quay IN ('Q1', 'Q01', 'Q02')")] });
+    const rule = EffectiveFilter.start({ dataset, parts: [part('row rule', "quay IN ('Q1', 'Q01', 'Q02')")] });
     const { where } = rowsSql(rule, { table: 'works', binder });
     const sql = `SELECT count(*) FROM works WHERE ${where} AND lower(kind) = 'own'`;
     await assert.rejects(run(sql, binder, 'enable_indexscan=off,enable_bitmapscan=off'), /foreign row/);
   });
 
   it('runs what may fail on as many rows as the viewer may see, and on no more', async () => {
-    const filter = EffectiveFilter.start({ dataset, parts: [part('record rule', "quay = 'Q1'")] }).narrow(
+    const filter = EffectiveFilter.start({ dataset, parts: [part('row rule', "quay = 'Q1'")] }).narrow(
       part('reader', probes[0]!),
     );
     const binder = new StatementBinder();
@@ -195,11 +195,11 @@ describe('the fence between fixed limits and what readers send', () => {
 
   it('keeps layers apart: a token’s condition runs before a report’s, and that before a reader’s', async () => {
     for (const [inner, outer] of [
-      ['record rule', 'token'],
+      ['row rule', 'token'],
       ['token', 'report'],
       ['report', 'reader'],
-      ['record rule', 'placement'],
-      ['record rule', 'burst'],
+      ['row rule', 'placement'],
+      ['row rule', 'burst'],
     ] as const) {
       const parts = [part(outer, probes[0]!), part(inner, "quay = 'Q1'")];
       const binder = new StatementBinder();
@@ -212,7 +212,7 @@ describe('the fence between fixed limits and what readers send', () => {
 
   it('counts what each limit leaves without running a limit on a row that one before it left out', async () => {
     // Nothing is known of a row without a quay: the rule does not hold, and what follows must not run.
-    const parts = [part('record rule', "quay = 'Q1'"), part('reader', probes[0]!)];
+    const parts = [part('row rule', "quay = 'Q1'"), part('reader', probes[0]!)];
     const filter = EffectiveFilter.start({ dataset, parts: [] }).narrow(...parts);
     const binder = new StatementBinder();
     const from = `(SELECT id, CASE WHEN id % 7 = 0 AND kind = 'foreign' THEN NULL ELSE quay END AS quay, kind, cost FROM works) AS "w"`;
@@ -225,7 +225,7 @@ describe('the fence between fixed limits and what readers send', () => {
   });
 
   it('lets harmless conditions stand beside the fixed ones, where an index serves both', async () => {
-    const filter = EffectiveFilter.start({ dataset, parts: [part('record rule', 'cost >= 0')] }).narrow(
+    const filter = EffectiveFilter.start({ dataset, parts: [part('row rule', 'cost >= 0')] }).narrow(
       part('reader', "quay = 'Q1' AND kind LIKE 'o%' AND id BETWEEN 1 AND 100"),
     );
     const binder = new StatementBinder();

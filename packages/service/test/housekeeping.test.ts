@@ -93,7 +93,7 @@ describe('what a house keeps, and what it clears away', () => {
         ['one', 'two'].map((name) => call('DELETE', `/api/v1/datasets/works/rules/${name}`)),
       );
       assert.deepEqual(gone.map((one) => one.status).sort(), [204, 409], gone.map((one) => one.text).join());
-      const [left] = await ask<{ name: string }>(`SELECT name FROM record_rules WHERE dataset_name = 'works'`);
+      const [left] = await ask<{ name: string }>(`SELECT name FROM row_rules WHERE dataset_name = 'works'`);
       await small.rule("quay IN (person('quay'))");
       await small.fine('DELETE', `/api/v1/datasets/works/rules/${left!.name}`, undefined, owner);
     }

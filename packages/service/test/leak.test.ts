@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { execFileSync } from 'node:child_process';
 import { after, before, describe, it } from 'node:test';
-import type { Mask, RecordRule } from '@underbell/core/access';
+import type { Mask, RowRule } from '@underbell/core/access';
 import { addGroup, addPerson, putGrant, putMask, putRule, setMembers } from '../src/access/index.ts';
 import { hashPassword } from '../src/platform/index.ts';
 import { casesOf, randomFrom } from '../../core/test/cases.ts';
@@ -91,7 +91,7 @@ describe('every way out, against a plain oracle', () => {
     }));
     const made = Array.from({ length: Math.floor(random() * 4) }, (_, i) => {
       const plain = pick(rules);
-      const appliesTo = pick<RecordRule['appliesTo']>([
+      const appliesTo = pick<RowRule['appliesTo']>([
         { kind: 'everyone' },
         { kind: 'group', name: 'Leads' },
         { kind: 'group', name: 'Crew' },
@@ -120,7 +120,7 @@ describe('every way out, against a plain oracle', () => {
     const ids = new Map<string, string>();
     const { findPersonRow, changePerson } = await import('../src/access/index.ts');
     await app.records.transaction(async () => {
-      await app.records.query('DELETE FROM record_rules');
+      await app.records.query('DELETE FROM row_rules');
       await app.records.query('DELETE FROM masks');
       for (const person of people) {
         const row = (await findPersonRow(app, { email: person.email }))!;
@@ -368,7 +368,7 @@ describe('every way out, against a plain oracle', () => {
     const { startWorker } = await import('../src/server.ts');
     const rows = makeRows();
     await upload(rows);
-    await house.app.records.query('DELETE FROM record_rules');
+    await house.app.records.query('DELETE FROM row_rules');
     await house.app.records.query('DELETE FROM masks');
     await house.app.records.transaction(async () => {
       await putRule(house.app, { name: 'open', dataset: 'ledger', appliesTo: { kind: 'everyone' }, where: 'open' });

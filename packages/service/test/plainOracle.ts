@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import type { Mask, RecordRule } from '@underbell/core/access';
+import type { Mask, RowRule } from '@underbell/core/access';
 
 /** One row, with a mark of its own that must never turn up before the wrong eyes. */
 export interface Row {
@@ -123,7 +123,7 @@ export const report = {
 export interface World {
   readonly rows: Row[];
   readonly people: Person[];
-  readonly rules: { rule: RecordRule; plain: PlainRule }[];
+  readonly rules: { rule: RowRule; plain: PlainRule }[];
   readonly masks: Mask[];
   readonly placement: (typeof placements)[number];
 }

@@ -32,8 +32,8 @@ describe('the portal', () => {
   before(async () => {
     const underBell = await serve(issuer);
     const quays = [
-      { id: 'Q017', name: 'Sallow Pier', district: 'Tarvie Bay', isClosed: false },
-      { id: "Q'18", name: 'Skipper’s <Quay>', district: 'Tarvie Bay', isClosed: true },
+      { id: 'Q017', name: 'Sallow Pier', district: 'Tarvane Bay', isClosed: false },
+      { id: "Q'18", name: 'Skipper’s <Quay>', district: 'Tarvane Bay', isClosed: true },
     ];
     portal = createServer(
       createPortal(

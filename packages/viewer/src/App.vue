@@ -83,7 +83,7 @@ const items = computed((): MenuItem[] => [
         </button>
       </nav>
       <span class="age">{{ age }}</span>
-      <PopMenu class="no-print" label="This page: more" :items="items" />
+      <PopMenu class="no-print" word="Share and save" label="Share and save this page" :items="items" />
     </header>
     <p v-if="isOffline" class="notice" role="status">
       You are offline. This is what was fetched last; it comes up to date by itself.

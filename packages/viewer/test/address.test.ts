@@ -13,14 +13,14 @@ function read(search: string) {
 describe('the address of a page', () => {
   it('says the page, choices, drills and parameters; every unknown word is a parameter, which the service checks', () => {
     const { question, isBare } = read(
-      'page=routes&quay=Q017&quay=Q018&month=2026-10&choose=by-route:R01&choose=by-route:R02&choose=by-day:2026-10-01&drill=tree:Harran&without=quay&where=delay%20%3E%205&bare',
+      'page=routes&quay=Q017&quay=Q018&month=2026-10&choose=by-route:R01&choose=by-route:R02&choose=by-day:2026-10-01&drill=tree:Hervane&without=quay&where=delay%20%3E%205&bare',
     );
     assert.equal(isBare, true);
     assert.deepEqual(question, {
       page: 'routes',
       where: 'delay > 5',
       choices: { 'by-route': ['R01', 'R02'], 'by-day': ['2026-10-01'] },
-      drills: { tree: ['Harran'] },
+      drills: { tree: ['Hervane'] },
       without: ['quay'],
       parameters: { quay: ['Q017', 'Q018'], month: ['2026-10'] },
     });

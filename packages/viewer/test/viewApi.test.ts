@@ -60,7 +60,7 @@ describe('what the viewer asks the service', () => {
       page: 'routes',
       where: 'delay > 5',
       choices: { bars: ['R01', 'R02'] },
-      drills: { tree: ['Harran'] },
+      drills: { tree: ['Hervane'] },
       without: ['quay'],
       parameters: { month: ['2026-10'] },
     };
@@ -70,7 +70,7 @@ describe('what the viewer asks the service', () => {
       page: 'routes',
       where: 'delay > 5',
       choose: ['bars:R01', 'bars:R02'],
-      drill: ['tree:Harran'],
+      drill: ['tree:Hervane'],
       without: ['quay'],
       parameters: { month: ['2026-10'] },
       figure: 'rows',

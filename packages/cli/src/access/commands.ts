@@ -27,7 +27,7 @@ export function addRuleCommands(program: Command): void {
   const rule = program.command('rule').description('conditions that limit the rows people see');
   rule
     .command('list <dataset>')
-    .description('the record rules of a dataset')
+    .description('the row rules of a dataset')
     .action(async (dataset: string, _options, command: Command) => {
       const answer = await askService<{ rules: ShownRule[] }>(
         'GET',
@@ -48,7 +48,7 @@ export function addRuleCommands(program: Command): void {
     });
   rule
     .command('add <dataset> <name>')
-    .description('save a record rule')
+    .description('save a row rule')
     .requiredOption('--where <filter>', "CQL2 text; person('attribute') is the viewer's own value")
     .option('--group <name>', 'for the members of a group')
     .option('--person <email>', 'for one person')
@@ -71,7 +71,7 @@ export function addRuleCommands(program: Command): void {
     );
   rule
     .command('remove <dataset> <name>')
-    .description('remove a record rule')
+    .description('remove a row rule')
     .option('--yes', 'also when it is the last one and every row opens', false)
     .action(async (dataset: string, name: string, options: { yes: boolean }, command: Command) => {
       await askService('DELETE', rulePath(dataset, name), { query: { confirmed: options.yes } });

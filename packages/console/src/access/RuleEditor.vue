@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button, Input } from 'ant-design-vue';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
-import type { RecordRule } from '@underbell/core/access';
+import type { RowRule } from '@underbell/core/access';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { ApiProblem, call } from '../platform/api.ts';
 import ChoiceField from '../platform/ChoiceField.vue';
@@ -13,7 +13,7 @@ import RuleTrial, { type Trial } from './RuleTrial.vue';
 import type { Vocabulary } from './completeFilter.ts';
 import { useFilterEditor } from './useFilterEditor.ts';
 
-const props = defineProps<{ dataset: string; rule?: RecordRule }>();
+const props = defineProps<{ dataset: string; rule?: RowRule }>();
 const emit = defineEmits<{ saved: []; closed: [] }>();
 
 const base = `/api/v1/datasets/${encodeURIComponent(props.dataset)}`;
@@ -118,7 +118,7 @@ const save = () =>
 </script>
 
 <template>
-  <section class="framed" aria-label="Record rule">
+  <section class="framed" aria-label="Row rule">
     <div class="fields">
       <label>Name <Input v-model:value="name" :disabled="rule !== undefined" placeholder="own-quay" /></label>
       <label>Applies to <ChoiceField v-model:value="holder" :options="holders" /></label>

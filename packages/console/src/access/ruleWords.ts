@@ -1,7 +1,7 @@
-import type { MaskHolder, RecordRule } from '@underbell/core/access';
+import type { MaskHolder, RowRule } from '@underbell/core/access';
 
 /** Whom a rule or mask is for. */
-export function holderWords(holder: RecordRule['appliesTo'] | MaskHolder): string {
+export function holderWords(holder: RowRule['appliesTo'] | MaskHolder): string {
   if (holder.kind === 'everyone') return 'everyone';
   return holder.kind === 'place' ? `every ${holder.name}` : holder.name;
 }

@@ -2,7 +2,7 @@
 import { Button, Popconfirm, Spin, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import { useRouter } from 'vue-router';
-import { maskWords, type Mask, type RecordRule } from '@underbell/core/access';
+import { maskWords, type Mask, type RowRule } from '@underbell/core/access';
 import MaskForm from '../access/MaskForm.vue';
 import { holderWords } from '../access/ruleWords.ts';
 import RightsPanel from '../access/RightsPanel.vue';
@@ -23,10 +23,10 @@ const props = defineProps<{ name: string }>();
 const router = useRouter();
 const base = computed(() => `/api/v1/datasets/${encodeURIComponent(props.name)}`);
 const { data: dataset, error, reload } = useResource<ShownDataset>(base);
-const rules = useResource<{ rules: RecordRule[] }>(() => `${base.value}/rules`);
+const rules = useResource<{ rules: RowRule[] }>(() => `${base.value}/rules`);
 const masks = useResource<{ masks: Mask[] }>(() => `${base.value}/masks`);
 const current = computed(() => dataset.value?.revisions.find((one) => one.isCurrent));
-const edited = ref<RecordRule | 'new'>();
+const edited = ref<RowRule | 'new'>();
 const isMasking = ref(false);
 
 const ruleColumns = [
@@ -43,7 +43,7 @@ const maskColumns = [
 ];
 
 const { problem, attempt } = useAttempt();
-const dropRule = (rule: RecordRule) =>
+const dropRule = (rule: RowRule) =>
   attempt('work', async () => {
     const isLast = rules.data.value?.rules.length === 1;
     await call('DELETE', `${base.value}/rules/${rule.name}${isLast ? '?confirmed=true' : ''}`);
@@ -115,7 +115,7 @@ async function maskSaved(): Promise<void> {
           <template v-if="column.key === 'holder'">{{ holderWords(record.appliesTo) }}</template>
           <code v-else-if="column.key === 'where'">{{ record.where }}</code>
           <span v-else-if="column.key === 'act'" class="acts">
-            <Button size="small" @click="edited = record as RecordRule">Edit</Button>
+            <Button size="small" @click="edited = record as RowRule">Edit</Button>
             <Popconfirm
               :title="
                 rules.data.value?.rules.length === 1
@@ -123,7 +123,7 @@ async function maskSaved(): Promise<void> {
                   : 'Remove this rule? Whom no other rule names sees nothing then.'
               "
               ok-text="Remove"
-              @confirm="dropRule(record as RecordRule)"
+              @confirm="dropRule(record as RowRule)"
               ><Button size="small" danger>Remove</Button></Popconfirm
             >
           </span>

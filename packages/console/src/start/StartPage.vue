@@ -7,9 +7,7 @@ import { pathOf, useAtHand } from '../folder/useAtHand.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
-import { useSession } from '../session/useSession.ts';
 
-const { person } = useSession();
 const { atHand, load } = useAtHand();
 onMounted(load);
 const { data: runs, error } = useResource<{ runs: ShownRun[] }>('/api/v1/runs');
@@ -23,7 +21,7 @@ const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
 </script>
 
 <template>
-  <h1>Good to see you, {{ person?.name }}</h1>
+  <h1>Sent, failed, and at hand</h1>
   <FindBox />
   <ProblemNote v-if="error" :problem="error" />
   <div class="columns">

@@ -19,7 +19,7 @@ export interface ReportViewDetails {
   /** CQL2 text by dataset. */
   readonly where?: Readonly<Record<string, string>>;
   readonly actions: readonly TokenAction[];
-  /** The person for whom the host asks; that person's record rules apply as well. */
+  /** The person for whom the host asks; that person's row rules apply as well. */
   readonly person?: string;
   /** Fields of the record that the host shows, which `record('…')` in a placement's filter stands for. */
   readonly context?: Readonly<Record<string, string>>;

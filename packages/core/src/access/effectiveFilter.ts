@@ -6,7 +6,7 @@ import { bothMaskings, maskedShape, noMasking, type Masking } from './masks.ts';
 /**
  * Every limit on one dataset's rows for one viewing. Rows are read through nothing else.
  *
- * It can only be narrowed: there is no way to take a part out. It starts from a decision about record rules (`start`).
+ * It can only be narrowed: there is no way to take a part out. It starts from a decision about row rules (`start`).
  */
 export class EffectiveFilter {
   readonly #parts: readonly LimitPart[];

@@ -82,7 +82,7 @@ class Levels {
 /**
  * The rows of one viewing with their exact values, for whoever cuts or masks them.
  *
- * Each limit is evaluated on rows that all limits of the layers before it let through, and on no other: record rules,
+ * Each limit is evaluated on rows that all limits of the layers before it let through, and on no other: row rules,
  * then the token, then what is stored, then what readers send. What can neither fail nor tell by its time may stand
  * beside them, so that the database still finds rows by it.
  */

@@ -10,8 +10,8 @@ export {
   fixesKey,
   decideAccess,
   type Moment,
-  type RecordRule,
-} from './recordRules.ts';
+  type RowRule,
+} from './rowRules.ts';
 export {
   clientGrant,
   decideRight,

@@ -2,7 +2,7 @@ import type { TypedNode } from '../filter/index.ts';
 
 /** Where a limit comes from. */
 export type LimitOrigin =
-  'record rule' | 'token' | 'placement' | 'report' | 'page' | 'figure' | 'parameter' | 'burst' | 'reader';
+  'row rule' | 'token' | 'placement' | 'report' | 'page' | 'figure' | 'parameter' | 'burst' | 'reader';
 
 /** One limit on the rows, which keeps its origin. */
 export interface LimitPart {
@@ -29,5 +29,5 @@ export function isOutside(part: LimitPart): boolean {
 /** The order in which limits apply: none sees a row that one before it left out. */
 export function layerOf(part: LimitPart): number {
   if (isOutside(part)) return 3;
-  return part.origin === 'record rule' ? 0 : part.origin === 'token' ? 1 : 2;
+  return part.origin === 'row rule' ? 0 : part.origin === 'token' ? 1 : 2;
 }

@@ -29,7 +29,7 @@ import type { LimitOrigin, LimitPart } from './layers.ts';
 import { isOutside } from './layers.ts';
 import { markColumn, marksText, sameColumn } from './marks.ts';
 import { decideMasks, isMasked, masksAny, type Mask, type MaskPlace, type Masking } from './masks.ts';
-import { decideAccess, type Moment, type RecordRule } from './recordRules.ts';
+import { decideAccess, type Moment, type RowRule } from './rowRules.ts';
 import type { PersonViewer, Viewer } from './viewer.ts';
 
 /** A mark that the reader picked in a figure: bars, points, cells. The other figures respond. */
@@ -47,7 +47,7 @@ export interface Viewing {
   readonly report: ReportDefinition;
   readonly page: Page;
   readonly viewer: Viewer;
-  readonly rules: readonly RecordRule[];
+  readonly rules: readonly RowRule[];
   readonly masks: readonly Mask[];
   /** The kind of place it is shown in. */
   readonly place?: MaskPlace;
@@ -293,7 +293,7 @@ export function viewingBefore(
 }
 
 /**
- * The effective filter of one dataset for one viewing: record rules AND token AND placement AND report, page and figure
+ * The effective filter of one dataset for one viewing: row rules AND token AND placement AND report, page and figure
  * AND the reader's own choice. Each part keeps its origin.
  *
  * @param figure - left out for the page as a whole

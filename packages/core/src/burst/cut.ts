@@ -16,7 +16,7 @@ import type { Recipient } from './recipients.ts';
 export interface Cut {
   /** List column -> the texts of this recipient that cut the copy out, by parameter or by `recipient('…')`. */
   readonly fields: Readonly<Record<string, readonly string[]>>;
-  /** Address of the person whose own record rules apply as well. */
+  /** Address of the person whose own row rules apply as well. */
   readonly seenBy?: string;
   /** BCP 47 tag that numbers and dates of drawn pages follow. */
   readonly language?: string;

@@ -75,7 +75,7 @@ export interface BurstDefinition {
   readonly many?: Readonly<Record<string, string>>;
   /** One of those columns: each of its values is a copy of its own, rather than all of them one. */
   readonly each?: string;
-  /** Recipients are people here, and their own record rules and masks apply beside the sender's. */
+  /** Recipients are people here, and their own row rules and masks apply beside the sender's. */
   readonly asSeenBy?: 'sender' | 'recipient';
   /** Addresses of people of whom one, other than whoever starts it, must release a run before anything is made. */
   readonly release?: readonly string[];

@@ -13,7 +13,7 @@ import {
   readAuthorizationDetails,
   type ClientViewer,
   type Grant,
-  type RecordRule,
+  type RowRule,
   type ReportViewDetails,
   type Viewer,
   type Viewing,
@@ -22,7 +22,7 @@ import { explainInWords } from '../../src/filter/index.ts';
 import { aPerson, aReport, aRule, moment, sailings } from '../builders.ts';
 import { refused } from '../refused.ts';
 
-const wordsFor = (rules: RecordRule[], viewer: Viewer) =>
+const wordsFor = (rules: RowRule[], viewer: Viewer) =>
   explainInWords(EffectiveFilter.start(decideAccess({ dataset: sailings, rules, masks: [], viewer, moment })).where);
 const aToken = (change: Partial<ClientViewer> = {}): ClientViewer => ({
   kind: 'client',
@@ -130,12 +130,7 @@ describe('effectiveFilterOf', () => {
   it('keeps the origin of every limit', () => {
     assert.deepEqual(
       parts({ where: 'passengers > 3', placement: { name: 'p', where: { sailings: "route = 'R1'" } } }),
-      [
-        'record rule: quay is Q017',
-        'placement: route is R1',
-        'report: cancelled is no',
-        'reader: passengers is over 3',
-      ],
+      ['row rule: quay is Q017', 'placement: route is R1', 'report: cancelled is no', 'reader: passengers is over 3'],
     );
   });
 

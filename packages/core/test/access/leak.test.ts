@@ -5,7 +5,7 @@ import {
   effectiveFilterOf,
   type ClientViewer,
   type PersonViewer,
-  type RecordRule,
+  type RowRule,
   type Viewing,
 } from '../../src/access/index.ts';
 import { compilePredicate, type Cell } from '../../src/filter/index.ts';
@@ -23,7 +23,7 @@ const columnIndex = (name: string) => sailings.columns.findIndex((one) => one.na
 
 /** A rule beside what it means, worked out without the filter language. */
 interface PlainRule {
-  readonly rule: RecordRule;
+  readonly rule: RowRule;
   readonly keeps: (row: Cell[], person: PersonViewer) => boolean;
 }
 

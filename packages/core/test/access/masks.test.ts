@@ -73,7 +73,7 @@ describe('decideMasks', () => {
 describe('masked rows', () => {
   const filterOf = (masks: Mask[]) => EffectiveFilter.start({ dataset: sailings, parts: [], masking: decide(masks) });
   const part = (text: string, isFixed: boolean) => ({
-    origin: isFixed ? ('record rule' as const) : ('reader' as const),
+    origin: isFixed ? ('row rule' as const) : ('reader' as const),
     name: 'p',
     isFixed,
     node: checkFilter(parseFilter(text), { dataset: sailings, text }),

@@ -171,8 +171,9 @@ describe('the author’s rows', () => {
           '<autoFilter ref="A3:I6"/>',
           `<autoFilter ref="A3:I6"><filterColumn colId="2"><filters><filter val="${planted}"/></filters></filterColumn></autoFilter>`,
         ),
-      'xl/pivotCache/pivotCacheDefinition1.xml': (text) => text.replace('<s v="Corran Light"/>', `<s v="${planted}"/>`),
-      'xl/pivotCache/pivotCacheRecords1.xml': (text) => text.replace('Corran Light', planted),
+      'xl/pivotCache/pivotCacheDefinition1.xml': (text) =>
+        text.replace('<s v="Corvane Light"/>', `<s v="${planted}"/>`),
+      'xl/pivotCache/pivotCacheRecords1.xml': (text) => text.replace('Corvane Light', planted),
       'xl/charts/chart1.xml': (text) =>
         text.replace(
           '<c:cat>',

@@ -124,7 +124,7 @@ export async function renameGroup(app: App, from: string, to: string): Promise<v
   const run = (text: string) => app.records.query(text, options);
   await run('UPDATE groups SET name = $to WHERE name = $from');
   await run(`UPDATE grants SET holder_name = $to WHERE holder_kind = 'group' AND holder_name = $from`);
-  await run(`UPDATE record_rules SET applies_name = $to WHERE applies_kind = 'group' AND applies_name = $from`);
+  await run(`UPDATE row_rules SET applies_name = $to WHERE applies_kind = 'group' AND applies_name = $from`);
   await run(`UPDATE masks SET applies_name = $to WHERE applies_kind = 'group' AND applies_name = $from`);
   await run(
     `UPDATE masks SET except_groups = (except_groups - $from::text) || jsonb_build_array($to::text) WHERE except_groups ? $from`,

@@ -60,7 +60,7 @@ async function usesOf(app: App, name: string): Promise<string[]> {
   const isIt = (holder: { kind: string; name?: string }) => holder.kind === 'group' && holder.name === name;
   return [
     ...grants.filter((one) => isIt(one.holder)).map((one) => `${one.thing.kind} ${one.thing.name}`),
-    ...rules.filter((one) => isIt(one.appliesTo)).map((one) => `record rule ${one.name}`),
+    ...rules.filter((one) => isIt(one.appliesTo)).map((one) => `row rule ${one.name}`),
     ...masks.filter((one) => isIt(one.appliesTo) || one.except.includes(name)).map((one) => `mask ${one.name}`),
   ];
 }

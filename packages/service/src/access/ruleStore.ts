@@ -1,4 +1,4 @@
-import type { Mask, MaskEffect, MaskHolder, RecordRule } from '@underbell/core/access';
+import type { Mask, MaskEffect, MaskHolder, RowRule } from '@underbell/core/access';
 import { defineRecord, recall, type App } from '../platform/index.ts';
 import { emailsById, idOfEmail } from './store.ts';
 
@@ -20,7 +20,7 @@ interface MaskRow {
 }
 
 const tables = (app: App) => ({
-  rules: defineRecord<RuleRow>(app.records, 'record_rules', {
+  rules: defineRecord<RuleRow>(app.records, 'row_rules', {
     name: 'key',
     datasetName: 'key',
     appliesKind: 'text',
@@ -48,7 +48,7 @@ async function nameOf(app: App, holder: { kind: string; name?: string }): Promis
   return kind === 'person' ? idOfEmail(app, name) : name;
 }
 
-export async function listRules(app: App, dataset?: string): Promise<RecordRule[]> {
+export async function listRules(app: App, dataset?: string): Promise<RowRule[]> {
   const where = dataset === undefined ? {} : { datasetName: dataset };
   const [rows, emails] = await Promise.all([
     tables(app).rules.findAll({ where, order: ['datasetName', 'name'], raw: true }),
@@ -57,12 +57,12 @@ export async function listRules(app: App, dataset?: string): Promise<RecordRule[
   return (rows as unknown as RuleRow[]).map((row) => ({
     name: row.name,
     dataset: row.datasetName,
-    appliesTo: holderOf(row.appliesKind, row.appliesName, emails) as RecordRule['appliesTo'],
+    appliesTo: holderOf(row.appliesKind, row.appliesName, emails) as RowRule['appliesTo'],
     where: row.condition,
   }));
 }
 
-export async function putRule(app: App, rule: RecordRule): Promise<void> {
+export async function putRule(app: App, rule: RowRule): Promise<void> {
   const { name, dataset, appliesTo, where } = rule;
   await tables(app).rules.upsert({
     name,
@@ -112,7 +112,7 @@ export async function removeMask(app: App, dataset: string, name: string): Promi
 export async function limitsOn(
   app: App,
   datasets: readonly string[],
-): Promise<{ readonly rules: readonly RecordRule[]; readonly masks: readonly Mask[] }> {
+): Promise<{ readonly rules: readonly RowRule[]; readonly masks: readonly Mask[] }> {
   const found = await Promise.all(
     datasets.map((name) =>
       recall(`limits on ${name}`, () => Promise.all([listRules(app, name), listMasks(app, name)])),

@@ -239,7 +239,7 @@ export async function viewBoard(app: App, person: PersonViewer, name: string, re
     parameters: [],
     datasets: [...datasets.values()].map((one) => ({
       ...one,
-      limits: one.limits.filter((limit) => limit.origin === 'record rule' || limit.origin === 'reader'),
+      limits: one.limits.filter((limit) => limit.origin === 'row rule' || limit.origin === 'reader'),
     })),
     viewer: person.name,
     taste: views[0]?.taste ?? { locale: app.settings.locale, timeZone: app.settings.timeZone },

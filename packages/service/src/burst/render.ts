@@ -103,7 +103,7 @@ function withEarlier(
 export function sceneOfCopy(app: App, burst: PreparedBurst, cut: Cut, results: Map<string, FigureResult>): PageScene {
   const { viewing, rowRevision, bound } = burst;
   const { locale, timeZone } = app.settings;
-  const parts = filterFor(burst, rowRevision.shape, cut).parts.filter((part) => part.origin !== 'record rule');
+  const parts = filterFor(burst, rowRevision.shape, cut).parts.filter((part) => part.origin !== 'row rule');
   return {
     title: viewing.report.title,
     page: viewing.page,

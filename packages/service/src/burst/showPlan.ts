@@ -80,7 +80,7 @@ export async function showPlan(
       by: burst.bound.map((one) => ({ parameter: one.parameter.name, listColumn: one.listColumn })),
       where: burst.definition.where ?? {},
     },
-    /** Whose record rules limit the copies: the sender's alone, or each recipient's as well. */
+    /** Whose row rules limit the copies: the sender's alone, or each recipient's as well. */
     asSeenBy: burst.definition.asSeenBy ?? 'sender',
     release: burst.definition.release ?? [],
     counts: {
@@ -208,7 +208,7 @@ export function explainCut(burst: PreparedBurst, cut: Cut | undefined): string {
   );
   const own = filterFor(burst, shape, cut).explain();
   return own
-    .filter((one) => one.origin === 'burst' || one.origin === 'record rule')
+    .filter((one) => one.origin === 'burst' || one.origin === 'row rule')
     .map((one) => one.words)
     .filter((words) => !common.has(words))
     .join('; ');

@@ -50,9 +50,9 @@ export async function countRowsPerLimit(app: App, request: RowRequest): Promise<
   return rows[0] as number[];
 }
 
-/** Of these counts, those of rows that all record rules let through: the others tell of rows that the viewer may not see. */
+/** Of these counts, those of rows that all row rules let through: the others tell of rows that the viewer may not see. */
 export function ownCounts(filter: EffectiveFilter, counts: readonly number[]): (number | undefined)[] {
-  const ruled = filter.parts.filter((part) => part.origin === 'record rule').length;
+  const ruled = filter.parts.filter((part) => part.origin === 'row rule').length;
   return counts.map((count, i) => (i < ruled ? undefined : count));
 }
 

@@ -228,7 +228,7 @@ function matching<T>({ filter }: Asked, all: T[]): T[] {
 /** Tells the library how users and groups are kept here; once per process. */
 function declareResources(): void {
   SCIMMY.Schemas.User.definition.extend(
-    new SchemaDefinition('Attributes', attributesSchema, 'Attributes that record rules look at', [
+    new SchemaDefinition('Attributes', attributesSchema, 'Attributes that row rules look at', [
       new Attribute('complex', 'values', { multiValued: true, description: 'One entry for each value' }, [
         new Attribute('string', 'name', { required: true, description: 'The attribute' }),
         new Attribute('string', 'value', { required: true, description: 'One of its values' }),

@@ -23,6 +23,7 @@ import * as secrets from './migrations/019-secrets.ts';
 import * as idempotency from './migrations/020-idempotency.ts';
 import * as takenAway from './migrations/021-taken-away.ts';
 import * as names from './migrations/022-names.ts';
+import * as rowRules from './migrations/023-row-rules.ts';
 
 /** In order; only ever appended to. */
 const migrations = [
@@ -48,6 +49,7 @@ const migrations = [
   idempotency,
   takenAway,
   names,
+  rowRules,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

@@ -1,12 +1,12 @@
 import Joi from 'joi';
-import { maskPlaces, type Mask, type RecordRule } from '@underbell/core/access';
+import { maskPlaces, type Mask, type RowRule } from '@underbell/core/access';
 import { email, filter, groupName, holderOf, listMasks, listRules, requireRight, thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { ruleBody } from './schemas.ts';
 import { explainFilter, tryRule, valuesOf, vocabulary } from './try.ts';
 import { dropMask, dropRule, saveMask, saveRule } from './usecases.ts';
 
-type TryBody = Pick<RecordRule, 'name' | 'appliesTo' | 'where'> & { readonly as?: string };
+type TryBody = Pick<RowRule, 'name' | 'appliesTo' | 'where'> & { readonly as?: string };
 type Named = { dataset: string; name: string };
 const named = Joi.object({ dataset: thing.required(), name: thing.required() });
 const column = Joi.string().max(63).required();
@@ -48,19 +48,19 @@ export const ruleRoutes: Route[] = [
     path: '/api/v1/datasets/:dataset/rules',
     tag: 'Rules',
     audience: 'person',
-    summary: 'The record rules of a dataset',
+    summary: 'The row rules of a dataset',
     params: Joi.object({ dataset: thing.required() }),
     async handle({ app, person, params }) {
       await requireRight(app, person, 'edit', 'dataset', params.dataset);
       return { rules: await listRules(app, params.dataset) };
     },
   }),
-  defineRoute<Named, Record<string, never>, Pick<RecordRule, 'appliesTo' | 'where'>>({
+  defineRoute<Named, Record<string, never>, Pick<RowRule, 'appliesTo' | 'where'>>({
     method: 'put',
     path: '/api/v1/datasets/:dataset/rules/:name',
     tag: 'Rules',
     audience: 'person',
-    summary: 'Save a record rule',
+    summary: 'Save a row rule',
     params: named,
     body: ruleBody,
     handle: async ({ app, person, params, body, origin }) => ({
@@ -72,7 +72,7 @@ export const ruleRoutes: Route[] = [
     path: '/api/v1/datasets/:dataset/rules/:name',
     tag: 'Rules',
     audience: 'person',
-    summary: 'Remove a record rule',
+    summary: 'Remove a row rule',
     status: 204,
     params: named,
     query: Joi.object({ confirmed: Joi.boolean().default(false) }),
@@ -140,7 +140,7 @@ export const ruleRoutes: Route[] = [
     path: '/api/v1/datasets/:name/try-rule',
     tag: 'Rules',
     audience: 'person',
-    summary: 'What a record rule means and which rows it keeps and drops for a person, before it is saved',
+    summary: 'What a row rule means and which rows it keeps and drops for a person, before it is saved',
     params: Joi.object({ name: thing.required() }),
     body: ruleBody.keys({ name: thing.default('draft'), as: email }),
     handle: ({ app, person, params, body }) => {

@@ -1,4 +1,4 @@
-import { decideAccess, EffectiveFilter, type PersonViewer, type RecordRule } from '@underbell/core/access';
+import { decideAccess, EffectiveFilter, type PersonViewer, type RowRule } from '@underbell/core/access';
 import { columnLabel } from '@underbell/core/dataset';
 import {
   checkReaderFilter,
@@ -62,12 +62,12 @@ function bothForms(text: string) {
 }
 
 /**
- * Tries a record rule before it is saved: what was understood, how many rows it keeps and drops for a person, and some
+ * Tries a row rule before it is saved: what was understood, how many rows it keeps and drops for a person, and some
  * of either, as the asker may see them.
  *
  * @param as - the person to try it for; the asker when left out
  */
-export async function tryRule(app: App, asker: PersonViewer, given: RecordRule, as: string | undefined) {
+export async function tryRule(app: App, asker: PersonViewer, given: RowRule, as: string | undefined) {
   await requireRight(app, asker, 'edit', 'dataset', given.dataset);
   const rule = await checkedRule(app, { ...given, where: toFilterText(given.where) });
   const person = as === undefined ? asker : await findPerson(app, { email: as });

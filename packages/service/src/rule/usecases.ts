@@ -4,7 +4,7 @@ import {
   type Mask,
   type MaskHolder,
   type PersonViewer,
-  type RecordRule,
+  type RowRule,
 } from '@underbell/core/access';
 import { toFilterText } from '@underbell/core/filter';
 import { Refusal } from '@underbell/core/refusal';
@@ -36,7 +36,7 @@ async function change(app: App, entry: AuditEntry, work: () => Promise<unknown>)
 }
 
 /** Checks a rule with every name in it. @returns it as it would be kept: CQL2 text */
-export async function checkedRule(app: App, rule: RecordRule & { where: unknown }): Promise<RecordRule> {
+export async function checkedRule(app: App, rule: RowRule & { where: unknown }): Promise<RowRule> {
   const dataset = await findDataset(app, rule.dataset);
   await requireHolder(app, rule.appliesTo);
   const where = toFilterText(rule.where);
@@ -44,14 +44,14 @@ export async function checkedRule(app: App, rule: RecordRule & { where: unknown 
   return { ...rule, where, appliesTo: settled(rule.appliesTo) };
 }
 
-/** Saves a record rule after checking every name in it. */
-export async function saveRule(app: App, person: PersonViewer, given: RecordRule, origin: string): Promise<RecordRule> {
+/** Saves a row rule after checking every name in it. */
+export async function saveRule(app: App, person: PersonViewer, given: RowRule, origin: string): Promise<RowRule> {
   await requireRight(app, person, 'edit', 'dataset', given.dataset);
   const rule = await checkedRule(app, given);
   const before = (await listRules(app, rule.dataset)).find((one) => one.name === rule.name);
   const entry = {
     who: person.email,
-    what: 'record rule saved',
+    what: 'row rule saved',
     thing: `dataset ${rule.dataset}`,
     origin,
     before,
@@ -80,7 +80,7 @@ export async function dropRule(
     const before = rules.find((one) => one.name === rule.name);
     if (!before) {
       const known = rules.map((one) => one.name);
-      throw noSuch('record rule', rule.name, known);
+      throw noSuch('row rule', rule.name, known);
     }
     if (rules.length === 1 && !rule.isConfirmed) {
       throw new Refusal(
@@ -90,7 +90,7 @@ export async function dropRule(
       );
     }
     await removeRule(app, rule.dataset, rule.name);
-    const entry = { who: person.email, what: 'record rule removed', thing: `dataset ${rule.dataset}`, origin, before };
+    const entry = { who: person.email, what: 'row rule removed', thing: `dataset ${rule.dataset}`, origin, before };
     await remember(app, entry);
   });
 }

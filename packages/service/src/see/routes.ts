@@ -1,5 +1,5 @@
 import Joi from 'joi';
-import { tokenActions, type RecordRule } from '@underbell/core/access';
+import { tokenActions, type RowRule } from '@underbell/core/access';
 import { toFilterText } from '@underbell/core/filter';
 import { email, filter, thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
@@ -31,7 +31,7 @@ interface SeeBody {
   readonly page?: string;
   readonly where?: unknown;
   readonly parameters: Record<string, string>;
-  readonly draft?: RecordRule;
+  readonly draft?: RowRule;
 }
 
 export const seeRoutes: Route[] = [

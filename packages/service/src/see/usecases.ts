@@ -4,7 +4,7 @@ import {
   viewerName,
   type EffectiveFilter,
   type PersonViewer,
-  type RecordRule,
+  type RowRule,
   type ReportViewDetails,
   type Right,
   type TokenViewer,
@@ -45,7 +45,7 @@ export interface SeeRequest {
   readonly and?: SeenAs;
   readonly request: ViewRequest;
   /** A rule to be tried before it is saved. */
-  readonly draft?: RecordRule;
+  readonly draft?: RowRule;
 }
 
 async function personNamed(app: App, email: string): Promise<PersonViewer> {

@@ -5,7 +5,7 @@ import {
   type Mask,
   type PersonViewer,
   type PlaceKind,
-  type RecordRule,
+  type RowRule,
   type Right,
   type TokenViewer,
   type Viewer,
@@ -133,11 +133,11 @@ export interface Subject {
   readonly request: ViewRequest;
   readonly fixed: Fixed;
   readonly place?: Place;
-  /** A record rule as if it were saved already; takes the place of the one of its name. */
-  readonly draft?: RecordRule;
+  /** A row rule as if it were saved already; takes the place of the one of its name. */
+  readonly draft?: RowRule;
 }
 
-function withDraft(rules: readonly RecordRule[], draft: RecordRule | undefined): readonly RecordRule[] {
+function withDraft(rules: readonly RowRule[], draft: RowRule | undefined): readonly RowRule[] {
   if (draft === undefined) return rules;
   return [...rules.filter((one) => one.dataset !== draft.dataset || one.name !== draft.name), draft];
 }

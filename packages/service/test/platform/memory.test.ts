@@ -73,10 +73,10 @@ describe('records that a process keeps', () => {
     }
     const rows = async () => JSON.stringify((await asReader()).body['results']);
     const own = await rows();
-    await change("UPDATE record_rules SET condition = 'quay_id = ''Q003''' WHERE dataset_name = 'sailings'");
+    await change("UPDATE row_rules SET condition = 'quay_id = ''Q003''' WHERE dataset_name = 'sailings'");
     const other = await rows();
     assert.notEqual(other, own, 'another rule shows other rows');
-    await change("DELETE FROM record_rules WHERE dataset_name = 'sailings'");
+    await change("DELETE FROM row_rules WHERE dataset_name = 'sailings'");
     await change('DELETE FROM grants');
     assert.equal(await allowed(), 404, 'no grant, no report');
   });

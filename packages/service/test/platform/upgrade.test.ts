@@ -80,6 +80,7 @@ describe('an installation of the first shape', () => {
       '020-idempotency',
       '021-taken-away',
       '022-names',
+      '023-row-rules',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },
@@ -113,7 +114,7 @@ describe('an installation of the first shape', () => {
     ]);
     // Rights and rules are the person's by number; those of nobody open nothing.
     assert.deepEqual(
-      await rows("SELECT name, applies_name FROM record_rules WHERE applies_kind = 'person' ORDER BY name"),
+      await rows("SELECT name, applies_name FROM row_rules WHERE applies_kind = 'person' ORDER BY name"),
       [
         { name: 'named', applies_name: 'p1' },
         { name: 'nobody', applies_name: 'never@skerrow.example' },

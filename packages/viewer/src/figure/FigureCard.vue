@@ -17,8 +17,8 @@ const props = defineProps<{
 const emit = defineEmits<{ pick: [value: string, isAdding: boolean] }>();
 
 const viewing = useViewing();
-const isTable = ref(false);
-const isEnlarged = ref(false);
+/** What is shown large: the figure itself, or the rows that it is drawn from. */
+const large = ref<'figure' | 'rows'>();
 const isDrilling = ref(false);
 const dialog = ref<HTMLDialogElement>();
 const trouble = ref('');
@@ -35,8 +35,8 @@ const mayDrill = computed(
   () => viewing !== undefined && !props.figure.from && path.value.length < levels.value.length - 1,
 );
 
-async function enlarge(): Promise<void> {
-  isEnlarged.value = true;
+async function enlarge(what: 'figure' | 'rows'): Promise<void> {
+  large.value = what;
   await nextTick();
   dialog.value?.showModal();
 }
@@ -48,20 +48,14 @@ async function take(format: string): Promise<void> {
     trouble.value = error instanceof Error ? error.message : String(error);
   }
 }
-const formats = { csv: 'CSV', xlsx: 'workbook', png: 'picture', pdf: 'PDF' } as const;
-const items = computed((): MenuItem[] => {
-  if (!hasRows.value || props.figure.kind === 'picker') return [];
-  const mayTake = props.answer.mayExport === true && viewing && !props.figure.from && props.figure.kind !== 'text';
-  return [
-    { label: 'Enlarge', act: () => void enlarge() },
-    ...(isChart.value
-      ? [{ label: isTable.value ? 'Show as a chart' : 'Show as a table', act: () => (isTable.value = !isTable.value) }]
-      : []),
-    ...(mayTake
-      ? Object.entries(formats).map(([format, words]) => ({ label: `Save as ${words}`, act: () => void take(format) }))
-      : []),
-  ];
+const formats = { csv: 'as CSV', xlsx: 'as a workbook', png: 'as a picture', pdf: 'as PDF' } as const;
+const mayEnlarge = computed(() => hasRows.value && !['number', 'text', 'picker'].includes(props.figure.kind));
+const savings = computed((): MenuItem[] => {
+  const mayTake = props.answer.mayExport === true && viewing && !props.figure.from;
+  if (!mayTake || !hasRows.value || ['text', 'picker'].includes(props.figure.kind)) return [];
+  return Object.entries(formats).map(([format, words]) => ({ label: words, act: () => void take(format) }));
 });
+const largeTitle = computed(() => (large.value === 'rows' ? `${props.figure.title}, rows` : props.figure.title));
 function onPick(value: string, isAdding: boolean): void {
   const { from } = props.figure;
   if (from) return;
@@ -94,21 +88,27 @@ const linked = computed(() => {
         <a v-if="source" :href="source" target="_top">{{ figure.title }}</a>
         <template v-else>{{ figure.title }}</template>
       </h2>
-      <button
-        v-if="mayDrill && hasRows"
-        type="button"
-        class="drill no-print"
-        :aria-pressed="isDrilling"
-        :title="
-          isDrilling ? 'Picking opens a mark: click again to filter instead' : 'Open marks instead of filtering by them'
-        "
-        @click="isDrilling = !isDrilling"
-      >
-        Open
-      </button>
-      <PopMenu v-if="items.length > 0" class="no-print" :label="`${figure.title}: more`" :items="items" />
+      <span class="acts no-print">
+        <button v-if="mayEnlarge" type="button" :aria-label="`Enlarge ${figure.title}`" @click="enlarge('figure')">
+          Enlarge
+        </button>
+        <button
+          v-if="mayEnlarge && isChart"
+          type="button"
+          :aria-label="`Rows of ${figure.title}`"
+          @click="enlarge('rows')"
+        >
+          Rows
+        </button>
+        <PopMenu v-if="savings.length > 0" word="Save" :label="`Save ${figure.title}`" :items="savings" />
+      </span>
     </header>
     <p v-if="'note' in figure && figure.note" class="note">{{ figure.note }}</p>
+    <fieldset v-if="mayDrill && hasRows" class="way no-print">
+      <legend>A mark</legend>
+      <label><input v-model="isDrilling" type="radio" :name="`way ${figure.name}`" :value="false" /> filters</label>
+      <label><input v-model="isDrilling" type="radio" :name="`way ${figure.name}`" :value="true" /> opens</label>
+    </fieldset>
     <nav v-if="path.length > 0" class="path" :aria-label="`Where ${figure.title} is open`">
       <button type="button" @click="backTo(0)">All</button>
       <template v-for="(step, index) in path" :key="index">
@@ -117,21 +117,14 @@ const linked = computed(() => {
         <span v-else aria-current="step">{{ step.value }}</span>
       </template>
     </nav>
-    <FigureBody
-      :figure="figure"
-      :answer="answer"
-      :result="result"
-      :picked="picked"
-      :is-table="isTable"
-      @pick="onPick"
-    />
+    <FigureBody :figure="figure" :answer="answer" :result="result" :picked="picked" :is-table="false" @pick="onPick" />
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <button v-if="linked" type="button" class="link no-print" @click="viewing?.turnTo(linked.name, true)">
       {{ linked.title }} →
     </button>
-    <dialog v-if="isEnlarged" ref="dialog" :aria-label="figure.title" @close="isEnlarged = false">
+    <dialog v-if="large" ref="dialog" :aria-label="largeTitle" @close="large = undefined">
       <header>
-        <h2>{{ figure.title }}</h2>
+        <h2>{{ largeTitle }}</h2>
         <button type="button" class="close" @click="dialog?.close()">Close</button>
       </header>
       <FigureBody
@@ -139,7 +132,7 @@ const linked = computed(() => {
         :answer="answer"
         :result="result"
         :picked="picked"
-        :is-table="isTable"
+        :is-table="large === 'rows'"
         @pick="onPick"
       />
     </dialog>
@@ -193,18 +186,45 @@ h2 a {
   color: var(--quiet);
   font-size: 0.875rem;
 }
-.drill {
-  border: 1px solid var(--line);
+.acts {
+  display: inline-flex;
+  gap: 0.6rem;
+  align-items: center;
+}
+.acts > button {
+  border: 0;
   background: none;
-  border-radius: 3px;
+  color: var(--sea);
   font-size: 0.8125rem;
-  padding: 0 0.5rem;
+  padding: 0;
   min-height: 24px;
+}
+.acts > button:hover {
+  text-decoration: underline;
+}
+.way {
+  display: flex;
+  gap: 0.3rem 0.7rem;
+  align-items: center;
+  border: 0;
+  margin: 0.1rem 0 0;
+  padding: 0;
+  font-size: 0.8125rem;
   color: var(--quiet);
 }
-.drill[aria-pressed='true'] {
-  border-color: var(--brass);
-  color: var(--ink);
+.way legend {
+  float: left;
+  padding: 0;
+}
+.way label {
+  display: inline-flex;
+  gap: 0.25rem;
+  align-items: center;
+  min-height: 24px;
+}
+.way input {
+  margin: 0;
+  accent-color: var(--sea);
 }
 .path {
   display: flex;

@@ -125,7 +125,7 @@ const activeId = computed(() => (active.value >= 0 ? `${id}-${active.value}` : u
         :aria-expanded="offers.length > 0"
         :aria-controls="`${id}-list`"
         :aria-activedescendant="activeId"
-        placeholder="route_name = 'Harran ring' AND delay_minutes > 10"
+        placeholder="route_name = 'Hervane ring' AND delay_minutes > 10"
         @input="complete"
         @focus="complete"
         @keydown.down.prevent="move(1)"

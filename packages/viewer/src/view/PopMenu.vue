@@ -6,7 +6,8 @@ export interface MenuItem {
   readonly label: string;
   readonly act: () => void;
 }
-defineProps<{ label: string; items: readonly MenuItem[] }>();
+/** `word` stands on the button, `label` says more to those who do not see what it stands beside. */
+defineProps<{ word: string; label: string; items: readonly MenuItem[] }>();
 
 const isOpen = ref(false);
 const root = ref<HTMLElement>();
@@ -47,13 +48,7 @@ function choose(item: MenuItem): void {
       @click="isOpen ? close(false) : open()"
       @keydown.down.prevent="open"
     >
-      <svg viewBox="0 0 16 16" width="16" height="16" aria-hidden="true">
-        <g fill="currentColor">
-          <circle cx="3" cy="8" r="1.4" />
-          <circle cx="8" cy="8" r="1.4" />
-          <circle cx="13" cy="8" r="1.4" />
-        </g>
-      </svg>
+      {{ word }}
     </button>
     <ul v-if="isOpen" role="menu" :aria-label="label" @keydown.down.prevent="move(1)" @keydown.up.prevent="move(-1)">
       <li v-for="item in items" :key="item.label" role="none">
@@ -70,17 +65,14 @@ function choose(item: MenuItem): void {
 .opener {
   border: 0;
   background: none;
-  color: var(--quiet);
-  min-width: 24px;
+  color: var(--sea);
+  font-size: 0.8125rem;
   min-height: 24px;
   padding: 0;
-  line-height: 0;
-  border-radius: 3px;
 }
 .opener:hover,
 .opener[aria-expanded='true'] {
-  color: var(--ink);
-  background: color-mix(in srgb, var(--line) 60%, transparent);
+  text-decoration: underline;
 }
 ul {
   position: absolute;

@@ -125,7 +125,7 @@ export interface ShownPlan<At = string> {
     readonly by: readonly { readonly parameter: string; readonly listColumn: string }[];
     readonly where: Readonly<Record<string, string>>;
   };
-  /** Whose record rules limit the copies: the sender's alone, or each recipient's as well. */
+  /** Whose row rules limit the copies: the sender's alone, or each recipient's as well. */
   readonly asSeenBy: 'sender' | 'recipient';
   readonly release: readonly string[];
   readonly counts: Omit<RunCounts, 'rendered' | 'inDoubt' | 'bounced'> & {

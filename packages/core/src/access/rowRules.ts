@@ -19,7 +19,7 @@ import { bothMaskings, decideMasks, masksAny, type Mask, type Masking, type Mask
 import type { PersonViewer, Viewer } from './viewer.ts';
 
 /** A condition that limits a dataset's rows for everyone, the members of a group, or one person. */
-export interface RecordRule {
+export interface RowRule {
   readonly name: string;
   readonly dataset: string;
   readonly appliesTo: { readonly kind: 'everyone' } | { readonly kind: 'group' | 'person'; readonly name: string };
@@ -37,7 +37,7 @@ export interface Moment {
 
 /** A rule's text as a condition for one person; an attribute that the person lacks gives no rows and a reason. */
 function ruleFor(
-  rule: RecordRule,
+  rule: RowRule,
   person: PersonViewer,
   dataset: DatasetShape,
   moment: Moment,
@@ -61,26 +61,26 @@ function personValues(person: PersonViewer, name: string): readonly string[] | u
   return Object.hasOwn(person.attributes, name) ? person.attributes[name] : undefined;
 }
 
-function applies(rule: RecordRule, person: PersonViewer): boolean {
+function applies(rule: RowRule, person: PersonViewer): boolean {
   const { appliesTo } = rule;
   if (appliesTo.kind === 'everyone') return true;
   return appliesTo.kind === 'group' ? person.groups.includes(appliesTo.name) : person.email === appliesTo.name;
 }
 
 /**
- * What record rules leave of a dataset for a person.
+ * What row rules leave of a dataset for a person.
  *
  * Rules for everyone must all hold; of the rules for groups and persons that apply, one must hold. Where such rules
  * exist and none applies, there are no rows.
  */
 function personParts(
-  rules: readonly RecordRule[],
+  rules: readonly RowRule[],
   person: PersonViewer,
   dataset: DatasetShape,
   moment: Moment,
 ): LimitPart[] {
   const part = (name: string, made: { node: TypedNode; words?: string }): LimitPart => ({
-    origin: 'record rule',
+    origin: 'row rule',
     name,
     isFixed: true,
     ...made,
@@ -117,7 +117,7 @@ function fixesOneOf(node: TypedNode, names: ReadonlySet<string>): boolean {
 }
 
 /** The columns by which a ruled dataset is divided among people: its keys and whatever its rules look at. */
-function guardingColumns(rules: readonly RecordRule[], dataset: DatasetShape): Set<string> {
+function guardingColumns(rules: readonly RowRule[], dataset: DatasetShape): Set<string> {
   const keys = dataset.columns.filter((column) => column.key !== undefined).map((column) => column.name);
   const names = new Set(dataset.columns.map((column) => column.name));
   const looked = rules.flatMap((rule) => [...columnNamesIn(readFilter(rule.where))]).filter((name) => names.has(name));
@@ -134,7 +134,7 @@ export function fixesKey(node: TypedNode | undefined, dataset: DatasetShape, key
 export function checkTokenFilter(
   where: Readonly<Record<string, string>>,
   dataset: DatasetShape,
-  rules: readonly RecordRule[],
+  rules: readonly RowRule[],
   moment: Moment,
   options: {
     readonly hasPerson: boolean;
@@ -173,7 +173,7 @@ export function checkTokenDatasets(where: Readonly<Record<string, string>>, data
 
 /** Whoever gave a program what it reaches has left, and nobody else gave it that. */
 const nobodyBehind: LimitPart = {
-  origin: 'record rule',
+  origin: 'row rule',
   name: 'nobody behind it',
   isFixed: true,
   node: nothing,
@@ -216,7 +216,7 @@ function tokenParts(
 export function decideAccess(options: {
   readonly dataset: DatasetShape;
   /** The rules of this dataset, all of them. */
-  readonly rules: readonly RecordRule[];
+  readonly rules: readonly RowRule[];
   /** Its masks, all of them. */
   readonly masks: readonly Mask[];
   readonly viewer: Viewer;
