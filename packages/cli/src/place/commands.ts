@@ -42,6 +42,10 @@ export function addPlaceCommands(program: Command): void {
     .action(async (name: string, _options, command: Command) => {
       const found = await askService<ShownPlacement>('GET', `/api/v1/placements/${encodeURIComponent(name)}`);
       show(command, found, (answer) => {
+        const edition = answer.edition === undefined ? 'the current edition' : `edition ${answer.edition}`;
+        line(`${answer.title}: ${answer.kind}, ${answer.page ?? 'the first page'} of ${answer.report}, ${edition}`);
+        if (answer.origins.length > 0) line(`in pages of ${answer.origins.join(', ')}`);
+        line();
         line(answer.link);
         line();
         line(answer.snippet);

@@ -12,6 +12,8 @@ import { capitalised } from '../platform/words.ts';
 interface ShownGrant {
   readonly id: number;
   readonly holder: { readonly kind: string; readonly name?: string };
+  /** The thing itself, every one of its kind, or a folder around it. */
+  readonly thing: { readonly kind: string; readonly name: string };
   readonly level: string;
   readonly canPassOn: boolean;
   readonly givenBy: string;
@@ -54,6 +56,7 @@ const levels = rightLevels.map((one) => ({ value: one, label: one }));
 const columns = [
   { title: 'Who', key: 'who' },
   { title: 'May', dataIndex: 'level' },
+  { title: 'On', key: 'on' },
   { title: 'Passes on', key: 'passes' },
   { title: 'Given by', dataIndex: 'givenBy' },
   { title: '', key: 'act', width: 120 },
@@ -61,6 +64,10 @@ const columns = [
 const kindWords: Readonly<Record<string, string>> = { group: 'group ', client: 'program ' };
 const who = ({ holder }: ShownGrant) =>
   holder.kind === 'everyone' ? 'everyone but guests' : `${kindWords[holder.kind] ?? ''}${holder.name}`;
+const on = ({ thing }: ShownGrant) => {
+  if (thing.name === '*') return `every ${thing.kind}`;
+  return thing.kind === props.kind && thing.name === props.name ? 'this alone' : `${thing.kind} ${thing.name}`;
+};
 const { busy, problem, attempt } = useAttempt<'give' | 'take'>();
 const give = () =>
   attempt('give', async () => {
@@ -86,6 +93,7 @@ const take = (grant: ShownGrant) =>
     <Table :columns="columns" :data-source="data?.grants ?? []" row-key="id" size="small" :pagination="false">
       <template #bodyCell="{ column, record }">
         <template v-if="column.key === 'who'">{{ who(record as ShownGrant) }}</template>
+        <template v-else-if="column.key === 'on'">{{ on(record as ShownGrant) }}</template>
         <template v-else-if="column.key === 'passes'">{{
           record.canPassOn || record.level === 'own' ? 'yes' : 'no'
         }}</template>

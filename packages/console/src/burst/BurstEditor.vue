@@ -21,11 +21,10 @@ const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
 const draft = reactive<Draft>(emptyDraft(zone));
 const before = ref<object>({});
 const isReady = ref(props.name === undefined);
-const bursts = useResource<{ bursts: { name: string; definition: object }[] }>(() =>
-  props.name === undefined ? undefined : '/api/v1/bursts',
+const burst = useResource<{ definition: object }>(() =>
+  props.name === undefined ? undefined : `/api/v1/bursts/${encodeURIComponent(props.name)}`,
 );
-watch(bursts.data, (found) => {
-  const saved = found?.bursts.find((one) => one.name === props.name);
+watch(burst.data, (saved) => {
   if (!saved) return;
   before.value = saved.definition;
   Object.assign(draft, toDraft(saved.definition, zone));

@@ -129,7 +129,7 @@ const runOptions = computed(() =>
       {{ destinationWords(burst.definition.destination) }} for everyone on the list
       <RouterLink :to="`/lists/${burst.definition.list}`">{{ burst.definition.list }}</RouterLink>.
       <RouterLink :to="`/sending/${name}/edit`">Change it</RouterLink>
-      <TakeAway kind="burst" :name="name" to="/sending" />
+      <TakeAway class="beside" kind="burst" :name="name" to="/sending" />
     </p>
     <div class="bar">
       <PeriodField v-if="unit && period !== ''" v-model="period" :unit="unit" />
@@ -204,6 +204,9 @@ const runOptions = computed(() =>
 </template>
 
 <style scoped>
+.beside {
+  margin-left: 0.6rem;
+}
 .bar {
   display: flex;
   flex-wrap: wrap;

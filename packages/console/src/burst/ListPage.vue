@@ -114,11 +114,11 @@ function leave(): void {
   <Spin v-else-if="!list" />
   <template v-else>
     <p class="quiet">
-      <TakeAway kind="list" :name="name" to="/lists" /> {{ list.recipients.length }} recipients, version
-      {{ list.version }} of {{ showInstant(list.loadedAt) }}.
+      {{ list.recipients.length }} recipients, version {{ list.version }} of {{ showInstant(list.loadedAt) }}.
       <template v-if="list.origin"
         >It is read anew before every plan and run, so it is changed where it comes from.</template
       >
+      <TakeAway kind="list" :name="name" to="/lists" />
     </p>
     <div class="bar">
       <input v-model="search" type="search" placeholder="Find a recipient" aria-label="Find a recipient" />

@@ -31,7 +31,7 @@ const columns = [
   { title: 'Address', key: 'address', ellipsis: true },
   { title: 'Takes', key: 'takes', width: 230 },
   { title: 'State', key: 'state', width: 260 },
-  { title: '', key: 'act', width: 170 },
+  { title: '', key: 'act', width: 190 },
 ];
 const takes = ({ limits, parallel }: Destination) => [...limits, `${parallel} at once`].join(', ');
 
@@ -102,7 +102,7 @@ const save = () =>
     size="small"
     :loading="isLoading"
     :pagination="false"
-    :scroll="{ x: 1000 }"
+    :scroll="{ x: 900 }"
   >
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'address'">
@@ -157,7 +157,8 @@ const save = () =>
 
 <style scoped>
 .acts {
-  display: inline-flex;
+  display: flex;
+  flex-wrap: wrap;
   gap: 0.4rem;
 }
 .why {

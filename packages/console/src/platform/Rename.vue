@@ -39,7 +39,11 @@ const save = () =>
             :pattern="kind === 'group' ? undefined : '[a-z][a-z0-9\\-]*'"
             title="lower-case letters, digits and hyphens, starting with a letter"
         /></label>
-        <p class="quiet">Everything that names it follows; links with the old name go on leading to it.</p>
+        <p class="quiet">
+          Everything that names it follows<template v-if="kind !== 'group'"
+            >; links with the old name go on leading to it</template
+          >.
+        </p>
         <ProblemNote v-if="problem" :problem="problem" />
         <Button type="primary" html-type="submit" size="small" :loading="busy === 'name'">Rename</Button>
       </form>

@@ -43,7 +43,7 @@ const go = () =>
 <style scoped>
 .take {
   display: inline-flex;
+  flex-wrap: wrap;
   gap: 0.4rem;
-  margin-left: 0.6rem;
 }
 </style>
