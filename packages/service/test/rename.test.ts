@@ -230,6 +230,24 @@ describe('a thing that is given another name', () => {
     );
   });
 
+  it('names attributes, rules and masks anew, and takes attributes away that nothing needs', async () => {
+    assert.equal((await name('attributes/quay', 'berth', owner)).body.code, 'NOT_ALLOWED');
+    assert.equal((await name('attributes/nothing', 'berth', root)).body.code, 'NOT_FOUND');
+    assert.equal((await small.house.call('DELETE', '/api/v1/attributes/quay', { as: root })).body.code, 'IN_USE');
+    const before = rowsOf(await get('reports/later/view', reader), 'rows').length;
+    assert.equal((await name('attributes/quay', 'berth', root)).status, 200);
+    const { rules } = (await get('datasets/jobs/rules', owner)).body as unknown as { rules: { where: string }[] };
+    assert.equal(rules[0]!.where, "quay IN (person('berth'))");
+    assert.equal(rowsOf(await get('reports/later/view', reader), 'rows').length, before, 'the rule holds as before');
+    await small.fine('PUT', '/api/v1/attributes/spare', { label: 'Spare', type: 'text', isMany: false }, root);
+    assert.equal((await small.house.call('DELETE', '/api/v1/attributes/spare', { as: root })).status, 204);
+
+    assert.equal((await name('datasets/jobs/rules/own-quay', 'berths', reader)).body.code, 'NOT_ALLOWED');
+    assert.equal((await name('datasets/jobs/rules/own-quay', 'berths', owner)).status, 200);
+    assert.equal((await name('datasets/jobs/rules/own-quay', 'berths', owner)).body.code, 'NOT_FOUND');
+    assert.equal((await name('datasets/jobs/masks/no-cost', 'costless', owner)).status, 200);
+  });
+
   it('is asked for one by one: a source, a group, a person, a placement', async () => {
     assert.equal((await get('people/READER@skerrow.example', owner)).body['name'], 'Reader');
     assert.equal((await get('people/reader@skerrow.example', reader)).body.code, 'NOT_ALLOWED');

@@ -39,6 +39,34 @@ export function addThingCommands(program: Command): void {
         });
         show(command, answer, () => line(`The ${kind} ${name} is called ${to} now.`));
       });
+  const attribute = program.commands.find((one) => one.name() === 'attribute')!;
+  attribute
+    .command('rename <name> <new-name>')
+    .description('give it another name; people and row rules that have it follow')
+    .action(async (name: string, to: string, _options, command: Command) => {
+      const path = `/api/v1/attributes/${encodeURIComponent(name)}/name`;
+      show(command, await askService<object>('PUT', path, { body: { name: to } }), () =>
+        line(`The attribute ${name} is called ${to} now.`),
+      );
+    });
+  attribute
+    .command('remove <name>')
+    .description('take an attribute away that nobody has and no row rule looks at')
+    .action(async (name: string, _options, command: Command) => {
+      await askService('DELETE', `/api/v1/attributes/${encodeURIComponent(name)}`);
+      show(command, { removed: name, kind: 'attribute' }, () => line(`The attribute ${name} is gone.`));
+    });
+  for (const what of ['rule', 'mask'] as const)
+    program.commands
+      .find((one) => one.name() === what)!
+      .command('rename <dataset> <name> <new-name>')
+      .description('give it another name')
+      .action(async (dataset: string, name: string, to: string, _options, command: Command) => {
+        const path = `/api/v1/datasets/${encodeURIComponent(dataset)}/${what}s/${encodeURIComponent(name)}/name`;
+        show(command, await askService<object>('PUT', path, { body: { name: to } }), () =>
+          line(`The ${what} ${name} of ${dataset} is called ${to} now.`),
+        );
+      });
   const former = program.command('former-name').description('names that things had, which lead to them still');
   former
     .command('list')

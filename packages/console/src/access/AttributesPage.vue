@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { Button, Empty, Table } from 'ant-design-vue';
+import { Button, Empty, Popconfirm, Table } from 'ant-design-vue';
 import { reactive } from 'vue';
 import { columnTypes } from '@underbell/core/dataset';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
+import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import PeopleTabs from './PeopleTabs.vue';
@@ -15,20 +16,25 @@ interface ShownAttribute {
   readonly isMany: boolean;
 }
 const { data, error, isLoading, reload } = useResource<{ attributes: ShownAttribute[] }>('/api/v1/attributes');
-const { busy, problem, attempt } = useAttempt<'save'>();
+const { busy, problem, attempt } = useAttempt<'save' | 'remove'>();
 const form = reactive({ name: '', label: '', type: 'text', isMany: false });
 const columns = [
   { title: 'Attribute', dataIndex: 'name' },
   { title: 'Label', dataIndex: 'label' },
   { title: 'Type', dataIndex: 'type' },
   { title: 'Values', key: 'many' },
-  { title: '', key: 'act', width: 110 },
+  { title: '', key: 'act', width: 270 },
 ];
 const save = () =>
   attempt('save', async () => {
     const { name, ...body } = form;
     await call('PUT', `/api/v1/attributes/${encodeURIComponent(name)}`, body);
     Object.assign(form, { name: '', label: '', type: 'text', isMany: false });
+    await reload();
+  });
+const remove = (name: string) =>
+  attempt('remove', async () => {
+    await call('DELETE', `/api/v1/attributes/${encodeURIComponent(name)}`);
     await reload();
   });
 </script>
@@ -51,7 +57,23 @@ const save = () =>
     <template #emptyText><Empty description="No attribute yet" /></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'many'">{{ record.isMany ? 'several' : 'one' }}</template>
-      <Button v-else-if="column.key === 'act'" size="small" @click="Object.assign(form, record)">Change</Button>
+      <span v-else-if="column.key === 'act'" class="acts">
+        <Button size="small" @click="Object.assign(form, record)">Change</Button>
+        <Rename
+          path="/api/v1/attributes"
+          :name="record.name"
+          pattern="[a-z][a-z0-9_]*"
+          :leads="false"
+          @renamed="reload"
+        />
+        <Popconfirm
+          :title="`Remove ${record.name}? It is refused while somebody has it or a rule looks at it.`"
+          ok-text="Remove"
+          @confirm="remove(record.name)"
+        >
+          <Button size="small" danger :loading="busy === 'remove'">Remove</Button>
+        </Popconfirm>
+      </span>
     </template>
   </Table>
   <h2>Declare an attribute, or change one</h2>
@@ -74,3 +96,10 @@ const save = () =>
     <Button type="primary" html-type="submit" :loading="busy === 'save'">Save</Button>
   </form>
 </template>
+
+<style scoped>
+.acts {
+  display: inline-flex;
+  gap: 0.4rem;
+}
+</style>

@@ -11,6 +11,7 @@ import BinButton from '../folder/BinButton.vue';
 import FavouriteButton from '../folder/FavouriteButton.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
+import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { capitalised, showCount, showInstant } from '../platform/words.ts';
@@ -116,6 +117,7 @@ async function maskSaved(): Promise<void> {
           <code v-else-if="column.key === 'where'">{{ record.where }}</code>
           <span v-else-if="column.key === 'act'" class="acts">
             <Button size="small" @click="edited = record as RowRule">Edit</Button>
+            <Rename :path="`${base}/rules`" :name="record.name" :leads="false" @renamed="rules.reload()" />
             <Popconfirm
               :title="
                 rules.data.value?.rules.length === 1

@@ -22,7 +22,7 @@ const drop = (isConfirmed: boolean) =>
 <template>
   <section class="bin">
     <ProblemNote v-if="problem" :problem="problem" />
-    <Rename :kind="kind" :name="name" />
+    <Rename :path="`/api/v1/${factsOf(kind).plural}`" :name="name" />
     <Popconfirm
       :title="
         isUsed

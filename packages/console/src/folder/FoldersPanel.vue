@@ -64,7 +64,7 @@ const make = () =>
         @gone="emit('changed')"
         @renamed="emit('changed')"
       />
-      <Rename v-else kind="folder" :name="one.name" @renamed="emit('changed')" />
+      <Rename v-else path="/api/v1/folders" :name="one.name" @renamed="emit('changed')" />
     </li>
     <li v-if="tree.length === 0" class="quiet">No folder yet.</li>
   </ul>

@@ -2,13 +2,22 @@
 import { Button, Popover } from 'ant-design-vue';
 import { ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import { factsOf, type RenamedKind } from '@underbell/core/access/things';
 import { call } from './api.ts';
 import ProblemNote from './ProblemNote.vue';
 import { useAttempt } from './useAttempt.ts';
 
 /** Gives a thing another name: what names it follows, and its old name leads to it. */
-const props = defineProps<{ kind: RenamedKind | 'group'; name: string }>();
+const props = withDefaults(
+  defineProps<{
+    /** Where it is in the API. */
+    path: string;
+    name: string;
+    pattern?: string;
+    /** Whether its old name leads to it. */
+    leads?: boolean;
+  }>(),
+  { pattern: '[a-z][a-z0-9\\-]*', leads: true },
+);
 const emit = defineEmits<{ renamed: [name: string] }>();
 const [route, router] = [useRoute(), useRouter()];
 const { busy, problem, attempt } = useAttempt<'name'>();
@@ -18,8 +27,7 @@ watch(isOpen, () => (name.value = props.name));
 const save = () =>
   attempt('name', async () => {
     const to = name.value.trim();
-    const plural = props.kind === 'group' ? 'groups' : factsOf(props.kind).plural;
-    await call('PUT', `/api/v1/${plural}/${encodeURIComponent(props.name)}/name`, { name: to });
+    await call('PUT', `${props.path}/${encodeURIComponent(props.name)}/name`, { name: to });
     isOpen.value = false;
     // A page that is about the thing stays with it.
     if (route.params['name'] === props.name) await router.replace({ params: { ...route.params, name: to } });
@@ -31,17 +39,9 @@ const save = () =>
   <Popover v-model:open="isOpen" trigger="click" placement="bottomRight">
     <template #content>
       <form class="rename" @submit.prevent="save">
-        <label
-          >New name
-          <input
-            v-model="name"
-            required
-            :pattern="kind === 'group' ? undefined : '[a-z][a-z0-9\\-]*'"
-            title="lower-case letters, digits and hyphens, starting with a letter"
-        /></label>
+        <label>New name <input v-model="name" required :pattern="pattern" /></label>
         <p class="quiet">
-          Everything that names it follows<template v-if="kind !== 'group'"
-            >; links with the old name go on leading to it</template
+          Everything that names it follows<template v-if="leads">; links with the old name go on leading to it</template
           >.
         </p>
         <ProblemNote v-if="problem" :problem="problem" />

@@ -28,7 +28,7 @@ const go = () =>
 
 <template>
   <span class="take">
-    <Rename :kind="kind" :name="name" @renamed="emit('renamed')" />
+    <Rename :path="`/api/v1/${factsOf(kind).plural}`" :name="name" @renamed="emit('renamed')" />
     <Popconfirm
       :title="`Take the ${kind} ${name} away for good? It is refused while something needs it.${kept[kind] ?? ''}`"
       ok-text="Take it away"

@@ -18,6 +18,8 @@ interface ShownClient {
   readonly maxLifetimeSeconds: number;
   readonly mayNamePersons: boolean;
   readonly mustFilter?: readonly string[];
+  readonly origins?: readonly string[];
+  readonly requiresProof?: boolean;
   readonly formerUntil?: string;
 }
 const { data, error, isLoading, reload } = useResource<{ clients: ShownClient[] }>('/api/v1/clients');
@@ -26,21 +28,61 @@ const columns = [
   { title: 'Program', key: 'id' },
   { title: 'Reports', key: 'reports' },
   { title: 'Its tokens', key: 'bounds' },
-  { title: '', key: 'act', width: 230 },
+  { title: '', key: 'act', width: 300 },
 ];
-const form = reactive({ id: '', title: '', reports: '', seconds: '3600' });
+const empty = {
+  id: '',
+  title: '',
+  reports: '',
+  seconds: '3600',
+  mayExport: false,
+  mayNamePersons: false,
+  mustFilter: '',
+  origins: '',
+  requiresProof: false,
+};
+const form = reactive({ ...empty });
+/** The program that the form changes; a new one when there is none. */
+const changed = ref<string>();
+const words = (text: string) => text.split(/[\s,]+/).filter(Boolean);
+const edit = (one: ShownClient) => {
+  changed.value = one.id;
+  Object.assign(form, {
+    id: one.id,
+    title: one.title,
+    reports: one.reports.join(', '),
+    seconds: String(one.maxLifetimeSeconds),
+    mayExport: one.actions.includes('export'),
+    mayNamePersons: one.mayNamePersons,
+    mustFilter: (one.mustFilter ?? []).join(', '),
+    origins: (one.origins ?? []).join(', '),
+    requiresProof: one.requiresProof === true,
+  });
+};
+const clear = () => {
+  changed.value = undefined;
+  Object.assign(form, empty);
+};
 /** Shown once, until something else is done. */
 const secret = ref<{ id: string; secret: string; formerUntil?: string }>();
 
-const add = () =>
+const save = () =>
   attempt('add', async () => {
-    secret.value = await call('POST', '/api/v1/clients', {
-      id: form.id,
-      title: form.title,
-      reports: form.reports.split(/[\s,]+/).filter(Boolean),
-      maxLifetimeSeconds: Number(form.seconds),
-    });
-    Object.assign(form, { id: '', title: '', reports: '' });
+    const { id, title, reports, seconds, mayExport, mayNamePersons, mustFilter, origins, requiresProof } = form;
+    const body = {
+      title,
+      reports: words(reports),
+      actions: mayExport ? ['view', 'export'] : ['view'],
+      maxLifetimeSeconds: Number(seconds),
+      mayNamePersons,
+      ...(mustFilter.trim() ? { mustFilter: words(mustFilter) } : {}),
+      ...(origins.trim() ? { origins: words(origins) } : {}),
+      ...(requiresProof ? { requiresProof } : {}),
+    };
+    secret.value = undefined;
+    if (changed.value) await call('PUT', `/api/v1/clients/${encodeURIComponent(changed.value)}`, body);
+    else secret.value = await call('POST', '/api/v1/clients', { id, ...body });
+    clear();
     await reload();
   });
 const renew = (id: string) =>
@@ -60,6 +102,8 @@ const boundWords = (one: ShownClient) =>
     `${one.maxLifetimeSeconds} s at most`,
     one.mayNamePersons ? 'for people too' : '',
     one.mustFilter?.length ? `must fix ${one.mustFilter.join(', ')}` : '',
+    one.origins?.length ? `in pages of ${one.origins.join(', ')}` : '',
+    one.requiresProof ? 'bound to a key' : '',
     one.formerUntil && Date.parse(one.formerUntil) > Date.now()
       ? `the secret before holds until ${showInstant(one.formerUntil)}`
       : '',
@@ -95,6 +139,7 @@ const boundWords = (one: ShownClient) =>
         record.state === 'active' ? boundWords(record as ShownClient) : 'ended'
       }}</template>
       <template v-else-if="column.key === 'act' && record.state === 'active'">
+        <Button class="beside" size="small" @click="edit(record as ShownClient)">Change</Button>
         <Popconfirm
           v-if="record.signsIn === 'by a secret'"
           :title="`Give ${record.id} a new secret? The one before holds for a day more.`"
@@ -109,13 +154,47 @@ const boundWords = (one: ShownClient) =>
       </template>
     </template>
   </Table>
-  <h2>Register a program</h2>
-  <form class="fields" @submit.prevent="add">
-    <label>Name <input v-model="form.id" required pattern="[a-z][a-z0-9\-]*" placeholder="harbour-portal" /></label>
+  <h2>{{ changed ? `Change ${changed}` : 'Register a program' }}</h2>
+  <form class="fields" @submit.prevent="save">
+    <label
+      >Name
+      <input
+        v-model="form.id"
+        required
+        :disabled="changed !== undefined"
+        pattern="[a-z][a-z0-9\-]*"
+        placeholder="harbour-portal"
+    /></label>
     <label>Title <input v-model="form.title" required placeholder="Harbour portal" /></label>
     <label>Reports <input v-model="form.reports" required placeholder="quay-punctuality, takings" /></label>
     <label>Longest life of a token, seconds <input v-model="form.seconds" required inputmode="numeric" /></label>
-    <Button type="primary" html-type="submit" :loading="busy === 'add'">Register</Button>
+    <label
+      >Its tokens
+      <select v-model="form.mayExport">
+        <option :value="false">view</option>
+        <option :value="true">view and export</option>
+      </select></label
+    >
+    <label
+      >It speaks
+      <select v-model="form.mayNamePersons">
+        <option :value="false">for itself alone</option>
+        <option :value="true">for people too, under their row rules</option>
+      </select></label
+    >
+    <label>Keys that each token must fix <input v-model="form.mustFilter" placeholder="quay; none when empty" /></label>
+    <label
+      >Pages that may show it <input v-model="form.origins" placeholder="https://portal.example; no page when empty"
+    /></label>
+    <label
+      >Its tokens are
+      <select v-model="form.requiresProof">
+        <option :value="false">good for whoever holds them</option>
+        <option :value="true">bound to a key of the program (DPoP)</option>
+      </select></label
+    >
+    <Button type="primary" html-type="submit" :loading="busy === 'add'">{{ changed ? 'Save' : 'Register' }}</Button>
+    <Button v-if="changed" @click="clear">Cancel</Button>
   </form>
 </template>
 

@@ -2,7 +2,7 @@ import type { ThingKind } from './things/index.ts';
 
 /** A thing that is given another name. */
 export interface Renaming {
-  readonly kind: ThingKind | 'group';
+  readonly kind: ThingKind | 'group' | 'attribute';
   readonly name: string;
 }
 

@@ -13,7 +13,7 @@ export {
   visibleNames,
 } from './rights.ts';
 export { makeSetupCode, personOf, sessionCookie, startSession } from './signIn.ts';
-export { limitsOn, listMasks, listRules, putMask, putRule, removeMask, removeRule } from './ruleStore.ts';
+export { limitsOn, listMasks, listRules, putMask, putRule, removeMask, removeRule, renameLimit } from './ruleStore.ts';
 export {
   foldersOf,
   listFolders,

@@ -3,6 +3,7 @@ import { rightLevels, thingKinds, type Grant, type ThingKind } from '@underbell/
 import { columnTypes } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, verifyAudit, type Route } from '../platform/index.ts';
+import { nameAttribute, takeAttribute } from './attributes.ts';
 import { giveGrant, grantsOn, makePublisher, takeGrant } from './grants.ts';
 import { dropGroup, nameGroup, saveGroup, seenGroups } from './groups.ts';
 import { editPerson, invite, requireAdministrator, saveAttribute, type Invitation } from './people.ts';
@@ -257,6 +258,32 @@ export const peopleRoutes: Route[] = [
     params: Joi.object({ id: Joi.number().integer().required() }),
     async handle({ app, person, params, origin }) {
       await takeGrant(app, person, params.id, origin);
+      return null;
+    },
+  }),
+  defineRoute<{ name: string }, Record<string, never>, { name: string }>({
+    method: 'put',
+    path: '/api/v1/attributes/:name/name',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Give an attribute another name; people and row rules that have it follow',
+    params: Joi.object({ name: attributeName.required() }),
+    body: Joi.object({ name: attributeName.required() }),
+    async handle({ app, person, params, body, origin }) {
+      await nameAttribute(app, person, params.name, body.name, origin);
+      return { name: body.name, formerly: params.name };
+    },
+  }),
+  defineRoute<{ name: string }>({
+    method: 'delete',
+    path: '/api/v1/attributes/:name',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Take an attribute away that nobody has and no row rule looks at',
+    status: 204,
+    params: Joi.object({ name: attributeName.required() }),
+    async handle({ app, person, params, origin }) {
+      await takeAttribute(app, person, params.name, origin);
       return null;
     },
   }),

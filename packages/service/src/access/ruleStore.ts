@@ -120,3 +120,14 @@ export async function limitsOn(
   );
   return { rules: found.flatMap(([rules]) => rules), masks: found.flatMap(([, masks]) => masks) };
 }
+
+export async function renameLimit(
+  app: App,
+  what: 'row rule' | 'mask',
+  { dataset, name }: { readonly dataset: string; readonly name: string },
+  to: string,
+): Promise<void> {
+  const { rules, masks } = tables(app);
+  const where = { datasetName: dataset, name };
+  await (what === 'mask' ? masks.update({ name: to }, { where }) : rules.update({ name: to }, { where }));
+}

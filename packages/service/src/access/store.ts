@@ -295,3 +295,17 @@ export async function findSession(app: App, print: string): Promise<PersonViewer
 export async function removeSession(app: App, print: string): Promise<void> {
   await tables(app).sessions.destroy({ where: { fingerprint: print } });
 }
+
+export async function dropAttribute(app: App, name: string): Promise<void> {
+  await tables(app).attributes.destroy({ where: { name } });
+}
+
+/** An attribute under another name, with what people have of it. */
+export async function followAttribute(app: App, from: string, to: string): Promise<void> {
+  await tables(app).attributes.update({ name: to }, { where: { name: from } });
+  await app.records.query(
+    `UPDATE people SET attributes = attributes - $from::text || jsonb_build_object($to::text, attributes->$from) WHERE attributes ? $from`,
+    { bind: { from, to } },
+  );
+  await app.things.follow({ kind: 'attribute', name: from }, to);
+}

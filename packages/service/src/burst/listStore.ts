@@ -91,8 +91,13 @@ export async function listLists(app: App): Promise<(ListRow & { recipients: numb
   return all.map(plain).map((one) => ({ ...one, recipients: recipients.get(one.name) ?? 0 }));
 }
 
-/** Lets lists that are read from a dataset or a group follow it to its new name. */
-export async function rewriteOrigins(app: App, kind: 'dataset' | 'group', from: string, to: string): Promise<void> {
+/** Lets lists follow the dataset, the group or the attribute that they are read from to its new name. */
+export async function rewriteOrigins(
+  app: App,
+  kind: 'dataset' | 'group' | 'each',
+  from: string,
+  to: string,
+): Promise<void> {
   await app.records.query(
     `UPDATE lists SET origin = jsonb_set(origin, '{${kind}}', to_jsonb($to::text)) WHERE origin->>'${kind}' = $from`,
     { bind: { from, to } },

@@ -123,7 +123,8 @@ export async function lossesIn(app: App, change: ColumnsChange): Promise<Impact[
 /** Definitions of bursts and of their runs, origins of lists, and starts that wait follow a thing to its new name. */
 export async function followIn(app: App, thing: Named, to: string): Promise<void> {
   await rewriteDefinitions(app, (definition) => renamedInBurst(definition, thing, to));
-  if (thing.kind === 'dataset' || thing.kind === 'group') await rewriteOrigins(app, thing.kind, thing.name, to);
+  if (thing.kind === 'dataset' || thing.kind === 'group' || thing.kind === 'attribute')
+    await rewriteOrigins(app, thing.kind === 'attribute' ? 'each' : thing.kind, thing.name, to);
   if (thing.kind === 'dataset') {
     await app.records.query(
       `UPDATE runs SET revisions = revisions - $from::text || jsonb_build_object($to::text, revisions->$from)

@@ -6,9 +6,9 @@ export interface ThingId {
   readonly name: string;
 }
 
-/** What can be given another name: a thing, or a group of people. */
+/** What can be given another name: a thing, a group of people, an attribute of theirs. */
 export interface Named {
-  readonly kind: ThingKind | 'group';
+  readonly kind: ThingKind | 'group' | 'attribute';
   readonly name: string;
 }
 

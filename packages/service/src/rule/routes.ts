@@ -4,7 +4,7 @@ import { email, filter, groupName, holderOf, listMasks, listRules, requireRight,
 import { defineRoute, type Route } from '../platform/index.ts';
 import { ruleBody } from './schemas.ts';
 import { explainFilter, tryRule, valuesOf, vocabulary } from './try.ts';
-import { dropMask, dropRule, saveMask, saveRule } from './usecases.ts';
+import { dropMask, dropRule, nameLimit, saveMask, saveRule } from './usecases.ts';
 
 type TryBody = Pick<RowRule, 'name' | 'appliesTo' | 'where'> & { readonly as?: string };
 type Named = { dataset: string; name: string };
@@ -168,4 +168,19 @@ export const ruleRoutes: Route[] = [
     query: Joi.object({ column: Joi.string().max(63).required(), starts: Joi.string().max(200).allow('').default('') }),
     handle: ({ app, person, params, query }) => valuesOf(app, person, params.name, query.column, query.starts),
   }),
+  ...(['rule', 'mask'] as const).map((what) =>
+    defineRoute<Named, Record<string, never>, { name: string }>({
+      method: 'put',
+      path: `/api/v1/datasets/:dataset/${what}s/:name/name`,
+      tag: 'Rules',
+      audience: 'person',
+      summary: `Give a ${what === 'rule' ? 'row rule' : 'mask'} another name`,
+      params: named,
+      body: Joi.object({ name: thing.required() }),
+      async handle({ app, person, params, body, origin }) {
+        await nameLimit(app, person, { what: what === 'rule' ? 'row rule' : what, ...params }, body.name, origin);
+        return { name: body.name, formerly: params.name };
+      },
+    }),
+  ),
 ];

@@ -17,6 +17,7 @@ import {
   putRule,
   removeMask,
   removeRule,
+  renameLimit,
   requireHolder,
   requireRight,
 } from '../access/index.ts';
@@ -131,4 +132,27 @@ export async function dropMask(
   }
   const entry = { who: person.email, what: 'mask removed', thing: `dataset ${mask.dataset}`, origin, before };
   await change(app, entry, () => removeMask(app, mask.dataset, mask.name));
+}
+
+/** Gives a row rule or mask another name. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED`, `NAME_TAKEN` */
+export async function nameLimit(
+  app: App,
+  person: PersonViewer,
+  limit: { readonly what: 'row rule' | 'mask'; readonly dataset: string; readonly name: string },
+  to: string,
+  origin: string,
+): Promise<void> {
+  const { what, dataset, name } = limit;
+  await requireRight(app, person, 'edit', 'dataset', dataset);
+  await app.records.transaction(async () => {
+    await lockThing(app, 'dataset', dataset);
+    const names = (await (what === 'mask' ? listMasks(app, dataset) : listRules(app, dataset))).map((one) => one.name);
+    if (!names.includes(name)) throw noSuch(what, name, names);
+    if (to === name) return;
+    if (names.includes(to))
+      throw new Refusal('NAME_TAKEN', `there is a ${what} \`${to}\` already`, { pointer: '/name', word: to });
+    await renameLimit(app, what, { dataset, name }, to);
+    const change = { before: { name }, after: { name: to } };
+    await remember(app, { who: person.email, what: `${what} renamed`, thing: `dataset ${dataset}`, origin, ...change });
+  });
 }

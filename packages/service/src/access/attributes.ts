@@ -1,0 +1,72 @@
+import type { PersonViewer } from '@underbell/core/access';
+import { Refusal } from '@underbell/core/refusal';
+import { QueryTypes } from 'sequelize';
+import { lockThing, remember, type App } from '../platform/index.ts';
+import { requireAdministrator } from './people.ts';
+import { noSuch } from './rights.ts';
+import { listRules } from './ruleStore.ts';
+import { attributeNames, dropAttribute, followAttribute } from './store.ts';
+
+const asksFor = (name: string) => new RegExp(`\\b(person\\(\\s*')${name}('\\s*\\))`, 'gi');
+
+/** Who holds an attribute, or looks at it: nothing may, when it goes. */
+async function usersOf(app: App, name: string): Promise<string[]> {
+  const rules = (await listRules(app)).filter((one) => asksFor(name).test(one.where));
+  const people = await app.records.query<{ email: string }>(
+    'SELECT email FROM people WHERE attributes ? $name ORDER BY email LIMIT 5',
+    { bind: { name }, type: QueryTypes.SELECT },
+  );
+  return [...rules.map((one) => `row rule ${one.name} of ${one.dataset}`), ...people.map((one) => one.email)];
+}
+
+async function requireAttribute(app: App, by: PersonViewer, name: string): Promise<void> {
+  requireAdministrator(by);
+  const names = await attributeNames(app);
+  if (!names.includes(name)) throw noSuch('attribute', name, names);
+}
+
+/** @throws {Refusal} `NOT_FOUND`, `IN_USE` while a person has it or a row rule looks at it */
+export async function takeAttribute(app: App, by: PersonViewer, name: string, origin: string): Promise<void> {
+  await app.records.transaction(async () => {
+    await lockThing(app, 'attribute', name);
+    await requireAttribute(app, by, name);
+    const users = await usersOf(app, name);
+    if (users.length > 0)
+      throw new Refusal('IN_USE', `${users.slice(0, 5).join(', ')} still have or need \`${name}\``, {
+        word: name,
+        hint: 'take it from them first',
+      });
+    await dropAttribute(app, name);
+    await remember(app, { who: by.email, what: 'attribute removed', thing: `attribute ${name}`, origin });
+  });
+}
+
+/** Gives an attribute another name, in people and in row rules. @throws {Refusal} `NOT_FOUND`, `NAME_TAKEN` */
+export async function nameAttribute(
+  app: App,
+  by: PersonViewer,
+  name: string,
+  to: string,
+  origin: string,
+): Promise<void> {
+  await app.records.transaction(async () => {
+    for (const one of [name, to].sort()) await lockThing(app, 'attribute', one);
+    await requireAttribute(app, by, name);
+    if (to === name) return;
+    if ((await attributeNames(app)).includes(to))
+      throw new Refusal('NAME_TAKEN', `there is an attribute \`${to}\` already`, { pointer: '/name', word: to });
+    await followAttribute(app, name, to);
+    for (const rule of await listRules(app)) {
+      const where = rule.where.replaceAll(asksFor(name), `$1${to}$2`);
+      if (where !== rule.where)
+        await app.records.query(
+          'UPDATE row_rules SET condition = $where WHERE dataset_name = $dataset AND name = $name',
+          {
+            bind: { where, dataset: rule.dataset, name: rule.name },
+          },
+        );
+    }
+    const change = { before: { name }, after: { name: to } };
+    await remember(app, { who: by.email, what: 'attribute renamed', thing: `attribute ${to}`, origin, ...change });
+  });
+}
