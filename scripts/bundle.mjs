@@ -129,7 +129,7 @@ export const programs = {
     folder: join(root, 'packages/service/dist'),
     sources: {
       main: 'packages/service/src/main.ts',
-      makeThread: 'packages/service/src/burst/makeWorker.ts',
+      makeThread: 'packages/service/src/make/worker.ts',
       examineThread: 'packages/service/src/dataset/examineWorker.ts',
     },
   },

@@ -3,7 +3,8 @@ import { join } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
 import { readBurst, type BurstDefinition, type Cut } from '@underbell/core/burst';
 import { findPerson } from '@underbell/service/access';
-import { cutRows, prepareBurst, readAnswers, type PreparedBurst } from '@underbell/service/burst';
+import { prepareBurst, type PreparedBurst } from '@underbell/service/burst';
+import { cutRows, readAnswers } from '@underbell/service/make';
 import { asItCame, emptyFolder, startWorker, type BurstBench } from './burstCsv.ts';
 import { timeBoth, type BenchFigure } from './figures.ts';
 

@@ -5,6 +5,8 @@ import { dataset } from './dataset/manifest.ts';
 import { deliver } from './deliver/manifest.ts';
 import { directory } from './directory/manifest.ts';
 import { folder } from './folder/manifest.ts';
+import { list } from './list/manifest.ts';
+import { make } from './make/manifest.ts';
 import { meter } from './meter/manifest.ts';
 import { place } from './place/manifest.ts';
 import type { Capability } from './platform/index.ts';
@@ -39,6 +41,8 @@ export const capabilities: readonly Capability[] = [
   token,
   see,
   template,
+  list,
+  make,
   deliver,
   burst,
   directory,

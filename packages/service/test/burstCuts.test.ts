@@ -5,8 +5,9 @@ import { after, before, describe, it } from 'node:test';
 import { cutKey, readBurst, type BurstDefinition, type Cut } from '@underbell/core/burst';
 import { casesOf, randomFrom } from '../../core/test/cases.ts';
 import { findPerson } from '../src/access/index.ts';
-import { cutRows, prepareBurst } from '../src/burst/index.ts';
-import { readAnswers } from '../src/burst/render.ts';
+import { prepareBurst } from '../src/burst/index.ts';
+import { cutRows } from '../src/make/index.ts';
+import { readAnswers } from '../src/make/answers.ts';
 import { administrator, House, manager, publisher, type Ledger } from './house.ts';
 
 interface Plan {

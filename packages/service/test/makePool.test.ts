@@ -9,7 +9,7 @@ import type { CsvStyle } from '@underbell/core/burst';
 import { isRefusal } from '@underbell/core/refusal';
 import type { PageScene } from '@underbell/core/render';
 import { drawPdf } from '../src/render/index.ts';
-import { openMakePool, type MakePool } from '../src/burst/makePool.ts';
+import { openMakePool, type MakePool } from '../src/make/pool.ts';
 
 const scene = (text: string): PageScene =>
   ({

@@ -5,7 +5,7 @@ import iconv from 'iconv-lite';
 import { textEncodings } from '@underbell/core/burst';
 import { casesOf } from '../../core/test/cases.ts';
 import { refused } from '../../core/test/refused.ts';
-import { textEncoder } from '../src/burst/textEncoding.ts';
+import { textEncoder } from '../src/make/textEncoding.ts';
 
 const bytes = (encoding: (typeof textEncodings)[number], text: string) => [...textEncoder(encoding)(text)];
 

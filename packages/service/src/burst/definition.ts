@@ -11,8 +11,7 @@ import { checkAll, Refusal, suggest } from '@underbell/core/refusal';
 import { parameterColumn } from '@underbell/core/report';
 import { listPeople, noSuch, requireRight, visibleNames } from '../access/index.ts';
 import type { App } from '../platform/index.ts';
-import type { ListRow } from './listStore.ts';
-import { requireList } from './listUsecases.ts';
+import { type ListRow, requireList } from '../list/index.ts';
 import type { PreparedBurst } from './prepare.ts';
 import { findBurst, listBursts } from './store.ts';
 

@@ -15,7 +15,7 @@ import { LeaseLost, Paused, RunExecution } from './runExecution.ts';
 import { startRun } from './runs.ts';
 import { nextTimes } from './times.ts';
 import { RunWaits } from './send.ts';
-import { dropRunFolder } from './spool.ts';
+import { dropRunFolder } from '../make/index.ts';
 import { lastSentAt } from './deliveryStore.ts';
 import {
   changeRun,

@@ -19,7 +19,7 @@ import type { App } from '../platform/index.ts';
 import { bounceAddress } from './bounces.ts';
 import type { DeliveryRow, MadeFile } from './deliveryStore.ts';
 import { makeLinks } from './links.ts';
-import { mediaTypeOf, mediaTypes } from './mediaTypes.ts';
+import { mediaTypeOf, mediaTypes } from '../make/index.ts';
 import type { PreparedBurst } from './prepare.ts';
 import type { RunRow } from './store.ts';
 import { unsubscribeAddress } from './unsubscribe.ts';

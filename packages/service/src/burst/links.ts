@@ -8,8 +8,7 @@ import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { requireRight, rightOn } from '../access/index.ts';
 import { isSameSecret, remember, type App } from '../platform/index.ts';
-import { mediaTypeOf } from './mediaTypes.ts';
-import { describeFile, runFolder } from './spool.ts';
+import { describeFile, mediaTypeOf, runFolder } from '../make/index.ts';
 import { findDelivery, listDeliveries, type DeliveryRow, type MadeFile } from './deliveryStore.ts';
 import { findRun, type RunRow } from './store.ts';
 

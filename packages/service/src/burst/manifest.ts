@@ -1,6 +1,5 @@
 import type { Capability, Handlers } from '../platform/index.ts';
 import { calendarRoutes } from './calendarRoutes.ts';
-import { listRoutes } from './listRoutes.ts';
 import { followIn, lossesIn, usesIn, workOn } from './references.ts';
 import { burstRoutes } from './routes.ts';
 import { sendSummary } from './summary.ts';
@@ -11,11 +10,8 @@ const runs: Handlers = { 'burst.run': async (...job) => (await import('./jobs.ts
 /** Filtered copies to lists of recipients. */
 export const burst: Capability = {
   name: 'burst',
-  routes: [...calendarRoutes, ...listRoutes, ...burstRoutes],
-  things: [
-    { kind: 'list', table: 'lists' },
-    { kind: 'burst', table: 'bursts' },
-  ],
+  routes: [...calendarRoutes, ...burstRoutes],
+  things: [{ kind: 'burst', table: 'bursts' }],
   references: { uses: usesIn, losses: lossesIn, work: workOn, follow: followIn },
   jobs: [
     // Two, so that a small run does not wait behind a large one.

@@ -6,10 +6,8 @@ import { Refusal, suggest } from '@underbell/core/refusal';
 import { noSuch } from '../access/index.ts';
 import type { App } from '../platform/index.ts';
 import { explainLimits } from '../view/index.ts';
-import { makeSample } from './make.ts';
-import { mediaTypeOf } from './mediaTypes.ts';
+import { filterFor, makeSample, mediaTypeOf, outerFilter } from '../make/index.ts';
 import { makePlan } from './plan.ts';
-import { filterFor, outerFilter } from './prepare.ts';
 
 /**
  * What one recipient's copy would hold: every limit of each dataset with the rows left after it.

@@ -21,13 +21,18 @@ import { parameterColumn } from '@underbell/core/report';
 import { noSuch, requireRight, rightOn } from '../access/index.ts';
 import { countRows, countRowsPerTuple } from '../dataset/index.ts';
 import { sideBySide, type App } from '../platform/index.ts';
-import { listRecipients } from './listStore.ts';
-import { currentList } from './listUsecases.ts';
-import { BookFiller, type FittedTemplate } from './bookFiller.ts';
-import { fillerKit, fittedTemplate } from './filled.ts';
-import { queriesAtOnce } from './cut.ts';
-import { refuseUnmakeable } from './makeable.ts';
-import { filterFor, outerFilter, prepareBurst, scanFor, type PreparedBurst } from './prepare.ts';
+import { currentList, listRecipients } from '../list/index.ts';
+import {
+  BookFiller,
+  filterFor,
+  type FittedTemplate,
+  fittedTemplate,
+  outerFilter,
+  queriesAtOnce,
+  refuseUnmakeable,
+  scanFor,
+} from '../make/index.ts';
+import { prepareBurst, type PreparedBurst } from './prepare.ts';
 import { unsubscribedFrom } from './unsubscribe.ts';
 import { sentBefore } from './deliveryStore.ts';
 import { checkAgainstList, requireBurst } from './definition.ts';
@@ -189,7 +194,7 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
     options.asOf === undefined ? {} : { asOf: options.asOf },
   );
   const template = await fittedTemplate(app, burst);
-  if (template) new BookFiller(await fillerKit(app, burst, template)).check();
+  if (template) new BookFiller({ template, values: [...(await burst.cutValues())] }).check();
   await refuseUnsendable(app, burst);
   const before = await sentBefore(app, name, burst.period.name);
   const recipients = chosenRecipients(definition, await listRecipients(app, list), options.only);

@@ -11,7 +11,6 @@ import {
   type ThingUse,
 } from '../platform/index.ts';
 import { findEdition, type Edition } from '../report/index.ts';
-import { listLists, rewriteOrigins } from './listStore.ts';
 import { listBursts, rewriteDefinitions } from './store.ts';
 
 const living = `state IN ('held', 'waiting', 'running', 'paused')`;
@@ -37,9 +36,9 @@ const livingRuns = (app: App) =>
     { type: QueryTypes.SELECT },
   );
 
-/** What bursts, lists and runs that are not finished use of others. */
+/** What bursts and runs that are not finished use of others. */
 export async function usesIn(app: App): Promise<ThingUse[]> {
-  const [bursts, lists, runs] = await Promise.all([listBursts(app), listLists(app), livingRuns(app)]);
+  const [bursts, runs] = await Promise.all([listBursts(app), livingRuns(app)]);
   return [
     ...bursts.flatMap(({ name, definition }): ThingUse[] => {
       const { report, page, list, template, destination } = definition;
@@ -60,11 +59,6 @@ export async function usesIn(app: App): Promise<ThingUse[]> {
           : [{ by, of: { kind: 'destination' as const, name: destination.to }, what: 'sends there' }]),
       ];
     }),
-    ...lists.flatMap(({ name, origin }): ThingUse[] =>
-      origin && 'dataset' in origin
-        ? [{ by: { kind: 'list', name }, of: { kind: 'dataset', name: origin.dataset }, what: 'is read from it' }]
-        : [],
-    ),
     ...runs.flatMap(({ id, burst, template }): ThingUse[] => {
       const by = { kind: 'run' as const, name: String(id) };
       return [
@@ -120,11 +114,9 @@ export async function lossesIn(app: App, change: ColumnsChange): Promise<Impact[
   return found.flat();
 }
 
-/** Definitions of bursts and of their runs, origins of lists, and starts that wait follow a thing to its new name. */
+/** Definitions of bursts and of their runs, and starts that wait, follow a thing to its new name. */
 export async function followIn(app: App, thing: Named, to: string): Promise<void> {
   await rewriteDefinitions(app, (definition) => renamedInBurst(definition, thing, to));
-  if (thing.kind === 'dataset' || thing.kind === 'group' || thing.kind === 'attribute')
-    await rewriteOrigins(app, thing.kind === 'attribute' ? 'each' : thing.kind, thing.name, to);
   if (thing.kind === 'dataset') {
     await app.records.query(
       `UPDATE runs SET revisions = revisions - $from::text || jsonb_build_object($to::text, revisions->$from)

@@ -6,9 +6,17 @@ import { findPerson } from '../access/index.ts';
 import { meter } from '../meter/index.ts';
 import { holdLease, patiently, together, type App, type Job, emit } from '../platform/index.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
-import { makeCopies, type MadeCopy } from './make.ts';
+import {
+  describeFile,
+  dropMade,
+  dropRunFolder,
+  handOver,
+  type MadeCopy,
+  madeFolder,
+  makeCopies,
+  runFolder,
+} from '../make/index.ts';
 import { RunWaits, sendCopies, settleInterrupted } from './send.ts';
-import { describeFile, dropMade, dropRunFolder, handOver, madeFolder, runFolder } from './spool.ts';
 import {
   countDeliveries,
   cutOfDelivery,

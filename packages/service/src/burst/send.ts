@@ -25,9 +25,9 @@ import {
   type Road,
 } from '../deliver/index.ts';
 import { patiently, sideBySide, type App } from '../platform/index.ts';
-import { findList, listRecipients } from './listStore.ts';
+import { findList, listRecipients } from '../list/index.ts';
 import { announcementOf, letterOf, valuesFor, type Sending } from './letters.ts';
-import { mediaTypeOf } from './mediaTypes.ts';
+import { mediaTypeOf } from '../make/index.ts';
 import { listDeliveries, moveDeliveries, type DeliveryRow } from './deliveryStore.ts';
 import type { RunRow } from './store.ts';
 

@@ -17,12 +17,11 @@ import { charactersIn } from '../dataset/index.ts';
 import { findDestination } from '../deliver/index.ts';
 import { copyCosts, costsAround } from '../meter/index.ts';
 import type { App } from '../platform/index.ts';
-import type { FittedTemplate } from './bookFiller.ts';
+import { commonFilter, copyColumns, filterFor, type FittedTemplate, isHeld, outerFilter } from '../make/index.ts';
 import { bouncedBefore, listDeliveries } from './deliveryStore.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
-import { commonFilter, copyColumns, filterFor, outerFilter, type PreparedBurst } from './prepare.ts';
+import { type PreparedBurst } from './prepare.ts';
 import { lastSentRun } from './store.ts';
-import { isHeld } from './textEncoding.ts';
 import { timesOf } from './times.ts';
 
 /** A plan beside the last run that sent something. */

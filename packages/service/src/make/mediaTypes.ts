@@ -13,6 +13,6 @@ export const mediaTypes: Record<MadeFormat, string> = {
   numbers: 'application/json',
 };
 
-/** What a burst's files of a format are on the wire. */
+/** What files of a format are on the wire. */
 export const mediaTypeOf = (format: MadeFormat, { csv }: { readonly csv?: CsvStyle }): string =>
   format === 'csv' ? `text/csv; charset=${csv?.encoding ?? 'utf-8'}` : mediaTypes[format];

@@ -12,7 +12,8 @@ import {
 } from '@underbell/core/report';
 import { refuseSmallGroups, type Revision } from '../dataset/index.ts';
 import type { App } from '../platform/index.ts';
-import { commonFilter, copyColumns, filterFor, outerFilter, type PreparedBurst } from './prepare.ts';
+import { commonFilter, copyColumns, filterFor, outerFilter } from './filters.ts';
+import type { CopyJob } from './job.ts';
 
 /** How a figure of the copies is asked for: of all of them, or of one. */
 export interface FigureQuestion {
@@ -21,7 +22,7 @@ export interface FigureQuestion {
   readonly plan: FigurePlan;
 }
 
-export const revisionOf = ({ revisions, viewing }: PreparedBurst, figure: DataFigure): Revision =>
+export const revisionOf = ({ revisions, viewing }: CopyJob, figure: DataFigure): Revision =>
   revisions.get(datasetNameOf(viewing.report, figure.dataset)!)!;
 
 /**
@@ -31,59 +32,59 @@ export const revisionOf = ({ revisions, viewing }: PreparedBurst, figure: DataFi
  * @throws {Refusal} `COLUMN_HIDDEN`, `VALUE_INVALID`
  */
 export function questionOf(
-  burst: PreparedBurst,
+  job: CopyJob,
   figure: DataFigure,
   cut: Cut | undefined,
   plan: typeof planFigure = planFigure,
 ): FigureQuestion {
-  const revision = revisionOf(burst, figure);
+  const revision = revisionOf(job, figure);
   const { shape } = revision;
-  const filter = cut === undefined ? commonFilter(burst, shape, figure) : filterFor(burst, shape, cut, figure);
-  return { revision, filter, plan: plan(burst.viewing.report, figure, filter.visible) };
+  const filter = cut === undefined ? commonFilter(job, shape, figure) : filterFor(job, shape, cut, figure);
+  return { revision, filter, plan: plan(job.viewing.report, figure, filter.visible) };
 }
 
-/** A burst an earlier period ago. */
+/** A job an earlier period ago. */
 export interface Earlier {
-  readonly burst: PreparedBurst;
+  readonly job: CopyJob;
   /** The earlier period in words, in a language. */
   readonly words: (locale: string) => string;
 }
 
-const known = new WeakMap<PreparedBurst, Map<string, Earlier | string>>();
+const known = new WeakMap<CopyJob, Map<string, Earlier | string>>();
 
 /**
- * The burst an earlier period ago, for a figure that is compared with it.
+ * The job an earlier period ago, for a figure that is compared with it.
  *
  * @param viewing - of one copy, where a period of its own moves
  * @returns words that say why there is none; nothing for a figure that is not compared
  */
 export function earlierOf(
-  burst: PreparedBurst,
+  job: CopyJob,
   figure: DataFigure,
-  viewing: Viewing = burst.viewing,
+  viewing: Viewing = job.viewing,
 ): Earlier | string | undefined {
   const how = comparedWith(figure);
   if (how === undefined) return undefined;
-  const { shape } = revisionOf(burst, figure);
+  const { shape } = revisionOf(job, figure);
   const moved = (locale: string) => viewingBefore(viewing, shape, how, locale);
   const make = (): Earlier | string => {
     const found = moved('en-GB');
     if (typeof found === 'string') return found;
     const words = (locale: string) => (moved(locale) as { words: string }).words;
-    return { burst: { ...burst, viewing: found.viewing }, words };
+    return { job: { ...job, viewing: found.viewing }, words };
   };
-  if (viewing !== burst.viewing) return make();
+  if (viewing !== job.viewing) return make();
   // One for all figures of a dataset, so that their questions are answered by one scan.
-  const all = known.get(burst) ?? new Map<string, Earlier | string>();
-  known.set(burst, all);
+  const all = known.get(job) ?? new Map<string, Earlier | string>();
+  known.set(job, all);
   const key = `${how} ${shape.name}`;
   const one = all.get(key) ?? make();
   all.set(key, one);
   return one;
 }
 
-export const earlierQuestionOf = (burst: PreparedBurst, figure: DataFigure, cut: Cut | undefined): FigureQuestion =>
-  questionOf(burst, figure, cut, planEarlier);
+export const earlierQuestionOf = (job: CopyJob, figure: DataFigure, cut: Cut | undefined): FigureQuestion =>
+  questionOf(job, figure, cut, planEarlier);
 
 /**
  * Asks before anything is made what making would be refused for: columns that are not shown to whoever sends or gets a
@@ -94,19 +95,19 @@ export const earlierQuestionOf = (burst: PreparedBurst, figure: DataFigure, cut:
  */
 export async function refuseUnmakeable(
   app: App,
-  burst: PreparedBurst,
+  job: CopyJob,
   formats: readonly MadeFormat[],
   cut?: Cut,
 ): Promise<void> {
-  const { rowRevision: revision, viewing } = burst;
+  const { rowRevision: revision, viewing } = job;
   if (formats.some((one) => (rowFormats as readonly MadeFormat[]).includes(one))) {
-    copyColumns(burst, cut);
-    const filter = cut === undefined ? outerFilter(burst, revision.shape) : filterFor(burst, revision.shape, cut);
+    copyColumns(job, cut);
+    const filter = cut === undefined ? outerFilter(job, revision.shape) : filterFor(job, revision.shape, cut);
     await refuseSmallGroups(app, { lane: 'planned', revision, filter }, false);
   }
   if (!formats.some((one) => figureFormats.includes(one))) return;
   for (const figure of viewing.page.figures.filter(asksData)) {
-    const { plan, ...request } = questionOf(burst, figure, cut);
+    const { plan, ...request } = questionOf(job, figure, cut);
     await refuseSmallGroups(app, { lane: 'planned', ...request }, plan.main.isGrouped);
   }
 }

@@ -7,7 +7,8 @@ import { sideBySide, type App } from '../platform/index.ts';
 import { parameterWords } from '../view/index.ts';
 import { queriesAtOnce } from './cut.ts';
 import { earlierOf, earlierQuestionOf, questionOf, type Earlier, type FigureQuestion } from './makeable.ts';
-import { filterFor, scanFor, viewingOf, type PreparedBurst } from './prepare.ts';
+import { filterFor, scanFor, viewingOf } from './filters.ts';
+import type { CopyJob } from './job.ts';
 
 /** Each figure's answers, by the number of the cut. */
 export type FigureAnswers = (cut: number) => Map<string, FigureResult>;
@@ -16,13 +17,13 @@ export type FigureAnswers = (cut: number) => Map<string, FigureResult>;
  * Reads the figures of a page for all cuts: from one scan, however many figures and copies, or by a query for each
  * figure of each copy where no scan can be cut.
  */
-export async function readAnswers(app: App, burst: PreparedBurst, cuts: readonly Cut[]): Promise<FigureAnswers> {
-  const figures = burst.viewing.page.figures.filter(asksData);
+export async function readAnswers(app: App, job: CopyJob, cuts: readonly Cut[]): Promise<FigureAnswers> {
+  const figures = job.viewing.page.figures.filter(asksData);
   const asker = new CutAsker(app);
   const answers =
-    burst.road.kind === 'one pass'
-      ? await Promise.all(figures.map((figure) => answerAll(app, burst, figure, cuts, asker)))
-      : await inOrder(figures, (figure) => answerEach(app, burst, figure, cuts));
+    job.road.kind === 'one pass'
+      ? await Promise.all(figures.map((figure) => answerAll(app, job, figure, cuts, asker)))
+      : await inOrder(figures, (figure) => answerEach(app, job, figure, cuts));
   return (cut) => new Map(figures.map((figure, i) => [figure.name, answers[i]!(cut)]));
 }
 
@@ -37,13 +38,13 @@ type Answer = (cut: number) => FigureResult;
 /** The answers of one question for all cuts, from one scan. */
 async function readAll(
   app: App,
-  burst: PreparedBurst,
+  job: CopyJob,
   figure: DataFigure,
   { revision, plan }: FigureQuestion,
   cuts: readonly Cut[],
   asker: CutAsker,
 ): Promise<Answer> {
-  const { filter, ...partition } = scanFor(burst, revision.shape, cuts, figure);
+  const { filter, ...partition } = scanFor(job, revision.shape, cuts, figure);
   const request = { lane: 'planned', revision, filter } as const;
   if (partition.columns.length > 0) return readFigurePerCut(app, asker, request, figure, plan, partition);
   // A shared dataset: all see it whole.
@@ -53,33 +54,33 @@ async function readAll(
 
 async function answerAll(
   app: App,
-  burst: PreparedBurst,
+  job: CopyJob,
   figure: DataFigure,
   cuts: readonly Cut[],
   asker: CutAsker,
 ): Promise<Answer> {
-  const earlier = earlierOf(burst, figure);
+  const earlier = earlierOf(job, figure);
   const [now, before] = await Promise.all([
-    readAll(app, burst, figure, questionOf(burst, figure, undefined), cuts, asker),
+    readAll(app, job, figure, questionOf(job, figure, undefined), cuts, asker),
     typeof earlier === 'object'
-      ? readAll(app, earlier.burst, figure, earlierQuestionOf(earlier.burst, figure, undefined), cuts, asker)
+      ? readAll(app, earlier.job, figure, earlierQuestionOf(earlier.job, figure, undefined), cuts, asker)
       : undefined,
   ]);
   return (i) => withEarlier(app, now(i), earlier, before?.(i).rows, cuts[i]!);
 }
 
-async function answerEach(app: App, burst: PreparedBurst, figure: DataFigure, cuts: readonly Cut[]): Promise<Answer> {
+async function answerEach(app: App, job: CopyJob, figure: DataFigure, cuts: readonly Cut[]): Promise<Answer> {
   const results: FigureResult[] = [];
   await sideBySide([...cuts.entries()], queriesAtOnce, async ([i, cut]) => {
     const read = ({ plan, ...request }: FigureQuestion) =>
       readFigure(app, { lane: 'planned', ...request }, figure, plan);
-    const now = await read(questionOf(burst, figure, cut));
-    const own = viewingOf(burst, cut);
-    const earlier = earlierOf(burst, figure, own);
+    const now = await read(questionOf(job, figure, cut));
+    const own = viewingOf(job, cut);
+    const earlier = earlierOf(job, figure, own);
     // What the copy is cut by has moved with the viewing.
     const before =
       typeof earlier === 'object'
-        ? await read(earlierQuestionOf({ ...earlier.burst, isCutAlready: true }, figure, cut))
+        ? await read(earlierQuestionOf({ ...earlier.job, isCutAlready: true }, figure, cut))
         : undefined;
     results[i] = withEarlier(app, now, earlier, before?.rows, cut);
   });
@@ -100,10 +101,10 @@ function withEarlier(
 }
 
 /** One recipient's page as it is drawn on paper or in a picture, in their language and time zone. */
-export function sceneOfCopy(app: App, burst: PreparedBurst, cut: Cut, results: Map<string, FigureResult>): PageScene {
-  const { viewing, rowRevision, bound } = burst;
+export function sceneOfCopy(app: App, job: CopyJob, cut: Cut, results: Map<string, FigureResult>): PageScene {
+  const { viewing, rowRevision, bound } = job;
   const { locale, timeZone } = app.settings;
-  const parts = filterFor(burst, rowRevision.shape, cut).parts.filter((part) => part.origin !== 'row rule');
+  const parts = filterFor(job, rowRevision.shape, cut).parts.filter((part) => part.origin !== 'row rule');
   return {
     title: viewing.report.title,
     page: viewing.page,
@@ -114,7 +115,7 @@ export function sceneOfCopy(app: App, burst: PreparedBurst, cut: Cut, results: M
       ...bound.map((one) => [one.parameter.name, (cut.fields[one.listColumn] ?? []).join(', ')]),
       ...viewing.fixed.map((one) => {
         const { name } = one.parameter;
-        const set = one.span ? undefined : burst.settings.find((setting) => setting.parameter === name);
+        const set = one.span ? undefined : job.settings.find((setting) => setting.parameter === name);
         return [name, set?.value ?? parameterWords(one, cut.language ?? locale)];
       }),
     ]),

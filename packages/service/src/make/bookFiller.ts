@@ -9,7 +9,7 @@ import {
   type WorkbookTemplate,
 } from '@underbell/core/workbook';
 
-/** A burst's prepared workbook, fitted to the rows that it is filled with. */
+/** A prepared workbook, fitted to the rows that it is filled with. */
 export interface FittedTemplate {
   readonly name: string;
   readonly version: number;
@@ -38,7 +38,7 @@ function refuseLeak([leak]: readonly Leak[], template: string): void {
   );
 }
 
-/** Fills one burst's workbook, copy by copy, and lets none pass that holds a value of somebody else. */
+/** Fills one prepared workbook, copy by copy, and lets none pass that holds a value of somebody else. */
 export class BookFiller {
   readonly #template: FittedTemplate;
   readonly #scanner: LeakScanner;

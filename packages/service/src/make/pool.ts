@@ -4,8 +4,8 @@ import { Worker } from 'node:worker_threads';
 import { Refusal } from '@underbell/core/refusal';
 import { BookFiller, type FillerKit } from './bookFiller.ts';
 import type { Priority } from '../platform/priority.ts';
-import { makeFile, type MadeTask, type MakeTask } from './makeTask.ts';
-import type { MakeAnswer, MakeQuestion, ThreadData } from './makeWorker.ts';
+import { makeFile, type MadeTask, type MakeTask } from './task.ts';
+import type { MakeAnswer, MakeQuestion, ThreadData } from './worker.ts';
 
 /** Makes files, here or in other threads. */
 export interface MakePool {

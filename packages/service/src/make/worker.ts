@@ -2,7 +2,7 @@ import { parentPort, workerData } from 'node:worker_threads';
 import { isRefusal, type RefusalCode, type RefusalDetails } from '@underbell/core/refusal';
 import { giveWay, type Priority } from '../platform/priority.ts';
 import { BookFiller, type FillerKit } from './bookFiller.ts';
-import { makeFile, type MadeTask, type MakeTask } from './makeTask.ts';
+import { makeFile, type MadeTask, type MakeTask } from './task.ts';
 
 /** One file to make, and what came of it. */
 export interface MakeQuestion {

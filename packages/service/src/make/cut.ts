@@ -3,7 +3,8 @@ import { columnsOf } from '@underbell/core/filter';
 import { csvLine, csvLineEnd } from '@underbell/core/csv';
 import { readRowBytes } from '../dataset/index.ts';
 import { sideBySide, type App } from '../platform/index.ts';
-import { copyColumns, filterFor, scanFor, type PreparedBurst, type Scan } from './prepare.ts';
+import { copyColumns, filterFor, scanFor, type Scan } from './filters.ts';
+import type { CopyJob } from './job.ts';
 import { CutSpool } from './spool.ts';
 
 /** So many queries of one run are asked at once, where each copy takes one: fewer than the lane has connections. */
@@ -27,24 +28,24 @@ export interface CutFile {
  */
 export async function cutRows(
   app: App,
-  burst: PreparedBurst,
+  job: CopyJob,
   cuts: readonly CutFile[],
   format: 'csv' | 'raw',
   onProgress: (rows: number) => void,
 ): Promise<number> {
-  const { shape } = burst.rowRevision;
-  if (burst.road.kind === 'one pass') {
+  const { shape } = job.rowRevision;
+  if (job.road.kind === 'one pass') {
     const scan = scanFor(
-      burst,
+      job,
       shape,
       cuts.map((one) => one.cut),
     );
-    return cutScan(app, burst, cuts, scan, format, onProgress);
+    return cutScan(app, job, cuts, scan, format, onProgress);
   }
   let before = 0;
   await sideBySide(cuts, queriesAtOnce, async (one) => {
-    const scan: Scan = { filter: filterFor(burst, shape, one.cut), columns: [], tuples: [[[]]] };
-    const read = await cutScan(app, burst, [one], scan, format, (rows) => onProgress(before + rows));
+    const scan: Scan = { filter: filterFor(job, shape, one.cut), columns: [], tuples: [[[]]] };
+    const read = await cutScan(app, job, [one], scan, format, (rows) => onProgress(before + rows));
     // Several are read at once: what is added to is read after the waiting, not before it.
     before += read;
   });
@@ -53,23 +54,23 @@ export async function cutRows(
 
 async function cutScan(
   app: App,
-  burst: PreparedBurst,
+  job: CopyJob,
   cuts: readonly CutFile[],
   { filter, columns: keys, tuples }: Scan,
   format: 'csv' | 'raw',
   onProgress: (rows: number) => void,
 ): Promise<number> {
-  const { rowRevision } = burst;
+  const { rowRevision } = job;
   const { shape } = rowRevision;
   const routed = cuts.map(({ cut }, i) => ({
     name: cutTexts(cut),
     tuples: tuples[i]!,
-    where: filterFor(burst, shape, cut).innerWhere,
+    where: filterFor(job, shape, cut).innerWhere,
   }));
   const names = new Set(keys.map((one) => one.name));
   const read = columnsOf(filter.innerWhere).filter((column) => !names.has(column.name));
   const prefix = [...keys, ...read];
-  const cells = copyColumns(burst, cuts[0]?.cut);
+  const cells = copyColumns(job, cuts[0]?.cut);
   const spool = new CutSpool(
     cuts.map((cut) => cut.path),
     format === 'raw'

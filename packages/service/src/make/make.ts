@@ -6,11 +6,12 @@ import { asksData, type FigureResult } from '@underbell/core/report';
 import { pageNumbers } from '@underbell/core/figure';
 import { busyMs, sideBySide, together, type App } from '../platform/index.ts';
 import { cutRows, queriesAtOnce } from './cut.ts';
-import { fillerKit, fittedTemplate } from './filled.ts';
-import { openMakePool, type MakePool } from './makePool.ts';
-import type { MadeTask, MakeTask } from './makeTask.ts';
-import { copyColumns, type PreparedBurst } from './prepare.ts';
-import { readAnswers, sceneOfCopy, type FigureAnswers } from './render.ts';
+import { fittedTemplate } from './filled.ts';
+import { openMakePool, type MakePool } from './pool.ts';
+import type { MadeTask, MakeTask } from './task.ts';
+import { copyColumns } from './filters.ts';
+import type { CopyJob } from './job.ts';
+import { readAnswers, sceneOfCopy, type FigureAnswers } from './answers.ts';
 import { describeFile, writeCopy } from './spool.ts';
 
 /** A copy that is made once for everybody who gets it. */
@@ -62,10 +63,10 @@ const isPageFormat = (format: MadeFormat) => !isRowFormat(format);
 const isFigureFormat = (format: MadeFormat) => figureFormats.includes(format);
 
 /** What is cut can be sent as it is when nothing but the usual CSV is wanted. */
-function isPlain({ definition }: PreparedBurst): boolean {
-  const { separator = 'comma', mark = false, encoding = 'utf-8' } = definition.csv ?? {};
+function isPlain({ csv = {}, formats }: CopyJob): boolean {
+  const { separator = 'comma', mark = false, encoding = 'utf-8' } = csv;
   const isUsual = separator === 'comma' && !mark && encoding === 'utf-8';
-  return isUsual && definition.formats.every((one) => one === 'csv' || !isRowFormat(one));
+  return isUsual && formats.every((one) => one === 'csv' || !isRowFormat(one));
 }
 
 /** Figures of so many copies are held at once: the memory that a run takes does not grow with its recipients. */
@@ -74,7 +75,7 @@ const cutsAtOnce = 1_000;
 /** One making of all copies. */
 class Maker {
   readonly #app: App;
-  readonly #burst: PreparedBurst;
+  readonly #job: CopyJob;
   readonly #request: MakeRequest;
   readonly #pool: MakePool;
   readonly #numbers: ReadonlyMap<string, number>;
@@ -85,17 +86,17 @@ class Maker {
   #made = 0;
   #failure: unknown;
 
-  constructor(app: App, burst: PreparedBurst, request: MakeRequest, pool: MakePool) {
+  constructor(app: App, job: CopyJob, request: MakeRequest, pool: MakePool) {
     this.#app = app;
-    this.#burst = burst;
+    this.#job = job;
     this.#request = request;
     this.#pool = pool;
     this.#numbers = new Map(request.cuts.map(({ cut }, i) => [cutKey(cut), i]));
     // What is cut shows instants on the installation's clock; whoever has another gets a file of their own.
     const { timeZone } = app.settings;
-    const hasInstants = burst.rowRevision.shape.columns.some((one) => one.type === 'instant');
+    const hasInstants = job.rowRevision.shape.columns.some((one) => one.type === 'instant');
     const isOneZone = !hasInstants || request.cuts.every(({ cut }) => (cut.timeZone ?? timeZone) === timeZone);
-    this.#isAsCut = isPlain(burst) && isOneZone;
+    this.#isAsCut = isPlain(job) && isOneZone;
   }
 
   #path(cut: Cut, format: MadeFormat | 'rows'): string {
@@ -105,7 +106,7 @@ class Maker {
   /** @returns the rows read */
   async make(): Promise<number> {
     const { cuts, onStep } = this.#request;
-    if (this.#burst.road.kind !== 'one pass') {
+    if (this.#job.road.kind !== 'one pass') {
       await onStep('reading each copy');
       return this.#makeEach(cuts);
     }
@@ -171,7 +172,7 @@ class Maker {
     const files = wanted.map(({ cut }) => ({ cut, path: this.#path(cut, this.#isAsCut ? 'csv' : 'rows') }));
     const format = this.#isAsCut ? 'csv' : 'raw';
     return this.#reading(wanted, isRowFormat, () =>
-      cutRows(this.#app, this.#burst, files, format, (rows) => {
+      cutRows(this.#app, this.#job, files, format, (rows) => {
         if (this.#failure !== undefined) throw this.#failure;
         onRows(rows);
       }),
@@ -182,7 +183,7 @@ class Maker {
     const wanted = cuts.filter((one) => one.formats.some(isFigureFormat)).map((one) => one.cut);
     if (wanted.length === 0) return () => new Map();
     const answers: FigureAnswers = await this.#reading(cuts, isPageFormat, () =>
-      readAnswers(this.#app, this.#burst, wanted),
+      readAnswers(this.#app, this.#job, wanted),
     );
     const numbers = new Map(wanted.map((cut, i) => [cutKey(cut), i]));
     return (cut) => answers(numbers.get(cutKey(cut))!);
@@ -192,7 +193,7 @@ class Maker {
   async #makePages({ cut, formats }: WantedCut, answers: (cut: Cut) => Map<string, FigureResult>): Promise<void> {
     for (const format of formats) {
       if (isRowFormat(format)) continue;
-      const scene = sceneOfCopy(this.#app, this.#burst, cut, answers(cut));
+      const scene = sceneOfCopy(this.#app, this.#job, cut, answers(cut));
       const to = this.#path(cut, format);
       if (format === 'numbers') {
         writeCopy(to, Buffer.from(JSON.stringify(pageNumbers(scene))));
@@ -207,16 +208,15 @@ class Maker {
   }
 
   #rowTask(cut: Cut, format: MadeFormat, answers: (cut: Cut) => Map<string, FigureResult>): MakeTask {
-    const { definition, rowRevision, viewing } = this.#burst;
+    const { csv = {}, rowRevision, viewing } = this.#job;
     const to = this.#path(cut, format);
     if (this.#isAsCut && format === 'csv') return { kind: 'made', to };
     const timeZone = cut.timeZone ?? this.#app.settings.timeZone;
-    const rows = { rows: this.#path(cut, 'rows'), columns: copyColumns(this.#burst, cut), to };
-    if (format === 'csv' || format === 'jsonl')
-      return { kind: 'text', format, style: definition.csv ?? {}, timeZone, ...rows };
+    const rows = { rows: this.#path(cut, 'rows'), columns: copyColumns(this.#job, cut), to };
+    if (format === 'csv' || format === 'jsonl') return { kind: 'text', format, style: csv, timeZone, ...rows };
     if (format === 'template') return { kind: 'template', own: Object.values(cut.fields).flat(), timeZone, ...rows };
     const results = answers(cut);
-    const { limits } = sceneOfCopy(this.#app, this.#burst, cut, results);
+    const { limits } = sceneOfCopy(this.#app, this.#job, cut, results);
     return {
       kind: 'book',
       about: {
@@ -260,13 +260,13 @@ const takesComputing = (format: MadeFormat) => ['pdf', 'png', 'xlsx', 'template'
  *
  * @returns the rows read
  */
-export async function makeCopies(app: App, burst: PreparedBurst, request: MakeRequest): Promise<number> {
+export async function makeCopies(app: App, job: CopyJob, request: MakeRequest): Promise<number> {
   const formats = request.cuts.flatMap((one) => one.formats);
-  const template = formats.includes('template') ? await fittedTemplate(app, burst, request.templateVersion) : undefined;
-  const kit = template && (await fillerKit(app, burst, template));
+  const template = formats.includes('template') ? await fittedTemplate(app, job, request.templateVersion) : undefined;
+  const kit = template && { template, values: [...(await job.cutValues())] };
   const pool = openMakePool(formats.filter(takesComputing).length, app.settings.priority, kit);
   try {
-    return await new Maker(app, burst, request, pool).make();
+    return await new Maker(app, job, request, pool).make();
   } finally {
     await pool.close();
   }
@@ -275,14 +275,14 @@ export async function makeCopies(app: App, burst: PreparedBurst, request: MakeRe
 /** One copy's file, made for somebody to look at. */
 export async function makeSample(
   app: App,
-  burst: PreparedBurst,
+  job: CopyJob,
   cut: Cut,
   format: MadeFormat,
   folder: string,
 ): Promise<Buffer> {
   let bytes: Buffer | undefined;
   try {
-    await makeCopies(app, burst, {
+    await makeCopies(app, job, {
       cuts: [{ cut, formats: [format] }],
       folder,
       onStep: async () => undefined,

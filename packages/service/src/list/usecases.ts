@@ -39,7 +39,7 @@ import {
   type ExaminedFile,
 } from '../dataset/index.ts';
 import { remember, type App } from '../platform/index.ts';
-import { findList, listLists, listRecipients, putList, type ListOrigin, type ListRow } from './listStore.ts';
+import { findList, listLists, listRecipients, putList, type ListOrigin, type ListRow } from './store.ts';
 
 /**
  * Which columns of a list say who, where, when and how, and what other columns must hold. What is left out stays as it was

@@ -1,0 +1,2 @@
+export { findList, listRecipients, type ListRow } from './store.ts';
+export { currentList, requireList } from './usecases.ts';
