@@ -7,7 +7,7 @@ import { chromium } from 'playwright-core';
 import { chartSvg, type PageScene } from '@underbell/core/render';
 import type { BarFigure, FigureResult } from '@underbell/core/report';
 import { light } from '@underbell/core/theme';
-import { MailRoad } from '@underbell/service/deliver';
+import { MailTransport } from '@underbell/service/deliver';
 import { openMakePool } from '@underbell/service/make';
 import { MailHost } from '@underbell/standins/mail';
 import { chromiumPath } from '../../scripts/install.mjs';
@@ -33,7 +33,7 @@ async function benchMail(folder: string, runs: number): Promise<BenchFigure> {
   const port = await host.start();
   const path = join(folder, 'letter.pdf');
   writeFileSync(path, randomBytes(attachmentBytes));
-  const road = new MailRoad(
+  const transport = new MailTransport(
     { smtpUrl: `smtp://127.0.0.1:${port}`, mailFrom: 'Bench <bench@skerrow.example>' },
     { reachable: [], isOperators: true },
   );
@@ -53,7 +53,7 @@ async function benchMail(folder: string, runs: number): Promise<BenchFigure> {
       );
     const ours = () =>
       inLanes(letters, (i) =>
-        road.send({
+        transport.send({
           messageId: `<${i}.${randomBytes(6).toString('hex')}@skerrow.example>`,
           to: to(i),
           subject: `Pack ${i}`,
@@ -70,7 +70,7 @@ async function benchMail(folder: string, runs: number): Promise<BenchFigure> {
       goal: { atMost: 1.25 },
     };
   } finally {
-    road.close();
+    transport.close();
     raw.close();
     await host.stop();
   }

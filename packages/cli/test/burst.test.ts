@@ -27,7 +27,7 @@ const plan = (change: Partial<ShownPlan> = {}): ShownPlan => ({
   data: [],
   parameters: [],
   limits: [{ origin: 'row rule', name: 'whole-network', words: 'everything' }],
-  road: { kind: 'one pass', because: 'quay tells the copies apart' },
+  strategy: { kind: 'one pass', because: 'quay tells the copies apart' },
   cut: { dataset: 'sailings', by: [{ parameter: 'quay', listColumn: 'quay' }], where: {} },
   asSeenBy: 'sender',
   release: [],

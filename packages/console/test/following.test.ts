@@ -69,7 +69,7 @@ describe('a run that is looked at', () => {
 });
 
 describe('a burst that is being written', () => {
-  const good = { body: { isNew: true, road: { kind: 'one pass', because: '' }, words: 'once', times: [] } };
+  const good = { body: { isNew: true, strategy: { kind: 'one pass', because: '' }, words: 'once', times: [] } };
   const begin = (change: Partial<Draft> = {}) => {
     const draft = reactive({ ...emptyDraft('Europe/Berlin'), name: 'pack', report: 'takings', ...change }) as Draft;
     const isReady = ref(true);
@@ -87,7 +87,7 @@ describe('a burst that is being written', () => {
     const { path, body } = await service.answer(good);
     assert.equal(path, '/api/v1/bursts/check');
     assert.deepEqual([(body as { title: string }).title, (body as { report: string }).report], ['Pack', 'takings']);
-    assert.equal(used.checked.value?.road.kind, 'one pass');
+    assert.equal(used.checked.value?.strategy.kind, 'one pass');
   });
 
   it('is not checked before it began, nor without a report', async () => {

@@ -11,7 +11,7 @@ import { readAnswers } from '../src/make/answers.ts';
 import { administrator, House, manager, publisher, type Ledger } from './house.ts';
 
 interface Plan {
-  readonly road: { readonly kind: string; readonly because: string };
+  readonly strategy: { readonly kind: string; readonly because: string };
   readonly entries: readonly {
     readonly recipient: string;
     readonly rows: number;
@@ -141,8 +141,8 @@ describe('copies of several values', () => {
   };
 
   it('hold all of them together, and a row goes to everybody whose it is', async () => {
-    const { road, entries } = await planned({});
-    assert.equal(road.kind, 'one pass');
+    const { strategy, entries } = await planned({});
+    assert.equal(strategy.kind, 'one pass');
     const expected = [await rowsOf("quay_id IN ('Q001','Q002','Q003')"), await rowsOf("quay_id = 'Q002'")];
     assert.deepEqual(
       entries.slice(0, 2).map((one) => one.rows),
@@ -168,12 +168,12 @@ describe('copies of several values', () => {
     const equal = await planned({
       where: { sailings: "route_id = recipient('route') AND cancelled = FALSE" },
     });
-    assert.equal(equal.road.kind, 'one pass');
+    assert.equal(equal.strategy.kind, 'one pass');
     const wanted = await rowsOf("quay_id IN ('Q001','Q002','Q003') AND route_id = 'R01' AND NOT cancelled");
     assert.equal(equal.entries[0]!.rows, wanted);
     const more = await planned({ where: { sailings: "passengers >= recipient('least')" } });
-    assert.equal(more.road.kind, 'a query each');
-    assert.match(more.road.because, /`sailings` does more than compare/);
+    assert.equal(more.strategy.kind, 'a query each');
+    assert.match(more.strategy.because, /`sailings` does more than compare/);
     assert.equal(more.entries[0]!.rows, await rowsOf("quay_id IN ('Q001','Q002','Q003') AND passengers >= 100"));
   });
 
@@ -211,10 +211,11 @@ describe('copies of several values', () => {
           cuts.set(cutKey(cut), cut);
         }
       const burst = await prepareBurst(house.app, sender, definition, random() < 0.5 ? '2026-10' : '2026-09');
-      assert.equal(burst.road.kind, 'one pass');
-      const slow = { ...burst, road: { kind: 'a query each', because: 'to compare' } } as const;
+      assert.equal(burst.strategy.kind, 'one pass');
+      const slow = { ...burst, strategy: { kind: 'a query each', because: 'to compare' } } as const;
       const all = [...cuts.values()];
-      const files = (road: string) => all.map((cut, i) => ({ cut, path: join(house.folder, 'roads', `${road}-${i}`) }));
+      const files = (strategy: string) =>
+        all.map((cut, i) => ({ cut, path: join(house.folder, 'roads', `${strategy}-${i}`) }));
       await cutRows(house.app, burst, files('pass'), 'csv', () => undefined);
       await cutRows(house.app, slow, files('each'), 'csv', () => undefined);
       const [pass, each] = [await readAnswers(house.app, burst, all), await readAnswers(house.app, slow, all)];
@@ -260,7 +261,7 @@ describe('copies of several values', () => {
     assert.equal(saved.status, 200, saved.text);
     const path = '/api/v1/bursts/own-view/plan?period=2026-10';
     const plan = (await house.call('GET', path, { as: publisher })).body as unknown as Plan;
-    assert.equal(plan.road.kind, 'a query each');
+    assert.equal(plan.strategy.kind, 'a query each');
     const [own, nobody] = plan.entries;
     assert.equal(own!.rows, await rowsOf("quay_id = 'Q017'"));
     assert.match(nobody!.reason!, /nobody here has the address/);

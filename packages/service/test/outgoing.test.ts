@@ -220,7 +220,7 @@ describe('sources and destinations, from outside', () => {
       assert.equal(source.body.code, 'ADDRESS_FORBIDDEN');
       // What was saved while its name led elsewhere is looked at again when it is used.
       await closed.house.app.records.query(`UPDATE destinations SET sealed = NULL WHERE false`);
-      const { openRoad } = await import('../src/deliver/usecases.ts');
+      const { openTransport } = await import('../src/deliver/usecases.ts');
       const { putDestination } = await import('../src/deliver/store.ts');
       const { app } = closed.house;
       const address = 'http://127.0.0.1:7306/x';
@@ -228,7 +228,7 @@ describe('sources and destinations, from outside', () => {
       await app.records.transaction(() =>
         putDestination(app, { name: 'old', kind: 'library', address, sealed, rates: [], parallel: 1 }),
       );
-      const road = await openRoad(app, 'old');
+      const road = await openTransport(app, 'old');
       await assert.rejects(road.test(), { code: 'ADDRESS_FORBIDDEN' });
     } finally {
       await closed.close();

@@ -7,8 +7,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
 import { isRefusal } from '@underbell/core/refusal';
-import { LibraryRoad } from '../src/deliver/library.ts';
-import { MailRoad } from '../src/deliver/mail.ts';
+import { LibraryTransport } from '../src/deliver/library.ts';
+import { MailTransport } from '../src/deliver/mail.ts';
 import { listen } from './house.ts';
 
 const reach = { reachable: [], isOperators: true };
@@ -19,7 +19,7 @@ describe('a library', () => {
   let heeds = true;
   let saysNew = true;
   let server: Server;
-  let road: LibraryRoad;
+  let transport: LibraryTransport;
   let folder: string;
   before(async () => {
     folder = mkdtempSync(join(tmpdir(), 'underbell-strict-'));
@@ -36,7 +36,7 @@ describe('a library', () => {
         response.writeHead(has || !saysNew ? 204 : 201).end();
       });
     });
-    road = new LibraryRoad({ url: `http://127.0.0.1:${await listen(server)}/files` }, reach);
+    transport = new LibraryTransport({ url: `http://127.0.0.1:${await listen(server)}/files` }, reach);
   });
   after(() => {
     server.close();
@@ -48,13 +48,13 @@ describe('a library', () => {
     writeFileSync(path, text);
     const sha256 = createHash('sha256').update(text).digest('hex');
     const file = { name, path, type: 'text/plain', sizeBytes: Buffer.byteLength(text), sha256 };
-    return road.put({ key: 'k', files: [file], folder: [], replace: false } as never);
+    return transport.put({ key: 'k', files: [file], folder: [], replace: false } as never);
   };
   const refuses = (work: Promise<unknown>, code: string) =>
     assert.rejects(work, (error) => isRefusal(error, code as never) || assert.fail(String(error)));
 
   it('that heeds conditions is fine, and nothing stays of the test', async () => {
-    assert.match(await road.test(), /not stored twice/);
+    assert.match(await transport.test(), /not stored twice/);
     assert.deepEqual([...kept.keys()], []);
     await put('a.txt', 'mine');
     await refuses(put('a.txt', 'other'), 'DESTINATION_REFUSED');
@@ -64,13 +64,13 @@ describe('a library', () => {
 
   it('that overwrites whatever it is told is found by its test, and ends what goes there', async () => {
     heeds = false;
-    await refuses(road.test(), 'DESTINATION_OVERWRITES');
+    await refuses(transport.test(), 'DESTINATION_OVERWRITES');
     assert.deepEqual([...kept.keys()], ['/files/a.txt'], 'nothing stays of the test');
     await refuses(put('a.txt', 'other'), 'DESTINATION_OVERWRITES');
     heeds = true;
     saysNew = false;
     await refuses(put('b.txt', 'new'), 'DESTINATION_OVERWRITES');
-    await refuses(road.test(), 'DESTINATION_OVERWRITES');
+    await refuses(transport.test(), 'DESTINATION_OVERWRITES');
     saysNew = true;
   });
 });
@@ -103,11 +103,11 @@ describe('a mail host', () => {
   const check = async (host: string) => {
     said.length = 0;
     const smtpUrl = `smtp://user:very-secret@${host}:${port}`;
-    const road = new MailRoad({ smtpUrl, mailFrom: 'Reports <reports@bell.example>' }, reach);
+    const transport = new MailTransport({ smtpUrl, mailFrom: 'Reports <reports@bell.example>' }, reach);
     try {
-      await road.check();
+      await transport.check();
     } finally {
-      road.close();
+      transport.close();
     }
   };
 

@@ -120,11 +120,11 @@ export function addBurstCommands(program: Command): void {
     .command('check <file>')
     .description('check a burst definition; nothing is saved')
     .action(async (file: string, _options, command: Command) => {
-      type Checked = { name: string; isNew: boolean; words: string; road: { because: string } };
+      type Checked = { name: string; isNew: boolean; words: string; strategy: { because: string } };
       const answer = await askService<Checked>('POST', '/api/v1/bursts/check', { body: readJsonFile(file) });
-      show(command, answer, ({ name, isNew, words, road }) => {
+      show(command, answer, ({ name, isNew, words, strategy }) => {
         line(`${name} is fine${isNew ? ' and new' : ''}. It runs ${words}.`);
-        line(faint(road.because));
+        line(faint(strategy.because));
       });
     });
   burst

@@ -45,7 +45,7 @@ export function showPlan(plan: ShownPlan): void {
   ]);
   line();
   for (const limit of plan.limits) line(faint(`limit for all, ${limit.origin} ${limit.name}: ${limit.words}`));
-  line(faint(`read in ${plan.road.kind}: ${plan.road.because}`));
+  line(faint(`read in ${plan.strategy.kind}: ${plan.strategy.because}`));
   line(
     faint(
       plan.asSeenBy === 'recipient'

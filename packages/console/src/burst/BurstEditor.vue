@@ -79,8 +79,8 @@ const save = () =>
           <p><b class="good">✓ All of it fits together.</b> Nothing is sent before somebody starts a run.</p>
           <p class="quiet">
             Rows and figures are read
-            {{ checked.road.kind === 'one pass' ? 'in one pass for all' : 'with a query for each copy' }}:
-            {{ checked.road.because }}. It runs {{ checked.words
+            {{ checked.strategy.kind === 'one pass' ? 'in one pass for all' : 'with a query for each copy' }}:
+            {{ checked.strategy.because }}. It runs {{ checked.words
             }}<template v-if="checked.times.length > 0"
               >; next {{ checked.times.map((one) => one.words).join(', ') }}</template
             >.

@@ -81,7 +81,8 @@ const columns = computed(() => [
       >What {{ plan.sender }} may see is the outer limit of every copy; recipients’ own rules do not matter.</template
     >
     Rows and figures are read
-    {{ plan.road.kind === 'one pass' ? 'in one pass for all' : 'with a query for each copy' }}: {{ plan.road.because }}.
+    {{ plan.strategy.kind === 'one pass' ? 'in one pass for all' : 'with a query for each copy' }}:
+    {{ plan.strategy.because }}.
   </p>
   <p v-if="plan.release.length > 0">
     Nothing is made before a second person releases the run: {{ plan.release.join(' or ') }}.

@@ -5,7 +5,7 @@ import { stepOf, toDefinition, type Draft } from './draft.ts';
 
 interface Checked {
   readonly isNew: boolean;
-  readonly road: { readonly kind: string; readonly because: string };
+  readonly strategy: { readonly kind: string; readonly because: string };
   readonly words: string;
   readonly times: readonly {
     readonly at: string;

@@ -87,13 +87,13 @@ export {
 } from './cut.ts';
 export {
   conditionsOf,
-  decideRoad,
+  decideStrategy,
   keysOf,
   looksAtRecipient,
   tupleKey,
   tuplesOf,
   type Keys,
-  type Road,
+  type CutStrategy,
 } from './partition.ts';
 export { createRouter, type RouterOptions } from './router.ts';
 export { periodUnits, type BurstPeriod, type PeriodUnit } from './periodUnits.ts';

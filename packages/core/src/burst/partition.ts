@@ -5,7 +5,7 @@ import type { BurstDefinition } from './definition.ts';
 import { childrenOf, isCallOf } from './recipientColumns.ts';
 
 /** How rows and figures of a run are read. */
-export type Road =
+export type CutStrategy =
   | { readonly kind: 'one pass'; readonly because: string }
   /** Copies that no scan can be cut into. */
   | { readonly kind: 'a query each'; readonly because: string };
@@ -44,13 +44,13 @@ function asksFor(text: string | undefined, names: ReadonlySet<string>): string |
  *
  * @param bound - the parameters that list columns fill
  */
-export function decideRoad(
+export function decideStrategy(
   definition: BurstDefinition,
   report: ReportDefinition,
   page: Page,
   bound: readonly Parameter[],
-): Road {
-  const each = (because: string): Road => ({ kind: 'a query each', because });
+): CutStrategy {
+  const each = (because: string): CutStrategy => ({ kind: 'a query each', because });
   if (definition.asSeenBy === 'recipient')
     return each('every copy is read as its recipient may see it, by rules of their own');
   const period = bound.find((one) => one.period === true);

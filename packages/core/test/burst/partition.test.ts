@@ -3,7 +3,7 @@ import { describe, it } from 'node:test';
 import fc from 'fast-check';
 import {
   createRouter,
-  decideRoad,
+  decideStrategy,
   keysOf,
   recipientColumns,
   tuplesOf,
@@ -21,12 +21,12 @@ const where = (text: string, fields: Record<string, readonly string[]>) =>
     valuesOf: (source: string, name: string) => (source === 'recipient' ? fields[name] : undefined),
   });
 
-describe('decideRoad', () => {
+describe('decideStrategy', () => {
   const page = { name: 'one', title: 'One', figures: [] } as unknown as Page;
   const report = { name: 'r', title: 'R', datasets: { sailings: {} }, pages: [page] } as unknown as ReportDefinition;
   const quay: Parameter = { name: 'quay', type: 'text', key: 'quay' } as Parameter;
-  const road = (change: Partial<BurstDefinition>, changed: object = {}, bound: Parameter[] = [quay]) =>
-    decideRoad(
+  const strategy = (change: Partial<BurstDefinition>, changed: object = {}, bound: Parameter[] = [quay]) =>
+    decideStrategy(
       { bind: { quay: 'quay' }, ...change } as unknown as BurstDefinition,
       { ...report, ...changed } as ReportDefinition,
       page,
@@ -41,7 +41,7 @@ describe('decideRoad', () => {
       "quay_id IN (recipient('quays')) AND passengers > 10",
       "cancelled = FALSE AND (district = recipient('district'))",
     ])
-      assert.equal(road({ where: { sailings: text } }).kind, 'one pass', text);
+      assert.equal(strategy({ where: { sailings: text } }).kind, 'one pass', text);
   });
 
   it('asks for each copy where more is meant, and says why', () => {
@@ -51,13 +51,13 @@ describe('decideRoad', () => {
       "NOT (district = recipient('district'))",
       "district LIKE recipient('start')",
     ]) {
-      const found = road({ where: { sailings: text } });
+      const found = strategy({ where: { sailings: text } });
       assert.equal(found.kind, 'a query each', text);
       assert.match(found.because, /sailings/);
     }
-    assert.equal(road({ asSeenBy: 'recipient' }).kind, 'a query each');
-    assert.match(road({}, {}, [{ ...quay, period: true } as Parameter]).because, /stretch/);
-    assert.match(road({}, { where: "quay_id = param('quay')" }).because, /`quay`/);
+    assert.equal(strategy({ asSeenBy: 'recipient' }).kind, 'a query each');
+    assert.match(strategy({}, {}, [{ ...quay, period: true } as Parameter]).because, /stretch/);
+    assert.match(strategy({}, { where: "quay_id = param('quay')" }).because, /`quay`/);
   });
 });
 

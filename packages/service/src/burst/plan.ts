@@ -20,7 +20,7 @@ import { isRefusal } from '@underbell/core/refusal';
 import { parameterColumn } from '@underbell/core/report';
 import { noSuch, requireRight, rightOn } from '../access/index.ts';
 import { countRows, countRowsPerTuple } from '../dataset/index.ts';
-import { sideBySide, type App } from '../platform/index.ts';
+import { mapConcurrent, type App } from '../platform/index.ts';
 import { currentList, listRecipients } from '../list/index.ts';
 import {
   BookFiller,
@@ -96,7 +96,7 @@ async function wantedCut(app: App, burst: PreparedBurst, recipient: Recipient): 
     // A value that cannot be read is found here, before anything is counted or made.
     for (const { shape } of burst.revisions.values()) filterFor(burst, shape, cut);
     // What the sender is not shown keeps every copy from being made; that is no matter of this recipient.
-    if (cut.seenBy === undefined && burst.road.kind !== 'one pass')
+    if (cut.seenBy === undefined && burst.strategy.kind !== 'one pass')
       await refuseUnmakeable(app, burst, [...files, ...inline], cut);
     return { cut };
   } catch (error) {
@@ -110,7 +110,7 @@ async function rowsOfCuts(app: App, burst: PreparedBurst, cuts: readonly Cut[]):
   const { rowRevision: revision } = burst;
   const { shape } = revision;
   const counts = new Map<string, number>();
-  if (burst.road.kind === 'one pass') {
+  if (burst.strategy.kind === 'one pass') {
     const { filter, columns, tuples } = scanFor(burst, shape, cuts);
     const found = await countRowsPerTuple(app, { lane: 'planned', revision, filter }, columns);
     const rows = new Map(found.map((one) => [tupleKey(one.tuple), one.rows]));
@@ -121,7 +121,7 @@ async function rowsOfCuts(app: App, burst: PreparedBurst, cuts: readonly Cut[]):
       );
     return counts;
   }
-  await sideBySide(cuts, queriesAtOnce, async (cut) => {
+  await mapConcurrent(cuts, queriesAtOnce, async (cut) => {
     counts.set(cutKey(cut), await countRows(app, { lane: 'planned', revision, filter: filterFor(burst, shape, cut) }));
   });
   return counts;
@@ -166,7 +166,7 @@ async function occurringValues(app: App, burst: PreparedBurst): Promise<Map<stri
 
 /** A plan refuses what the run would be refused for. @throws {Refusal} `COLUMN_HIDDEN`, `GROUPS_TOO_SMALL` */
 export async function refuseUnsendable(app: App, burst: PreparedBurst): Promise<void> {
-  if (burst.road.kind !== 'one pass') return;
+  if (burst.strategy.kind !== 'one pass') return;
   const { files, inline } = formatsOf(burst.definition, {});
   await refuseUnmakeable(app, burst, [...files, ...inline]);
 }

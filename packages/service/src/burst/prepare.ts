@@ -1,7 +1,7 @@
 import type { PersonViewer, Viewing } from '@underbell/core/access';
 import {
   cuttingColumns,
-  decideRoad,
+  decideStrategy,
   readPeriod,
   recipientsOfCopies,
   textsOf,
@@ -119,7 +119,7 @@ export async function prepareBurst(
     editionNumber: edition.number,
     viewing,
     bound,
-    road: decideRoad(definition, report, page, parameters),
+    strategy: decideStrategy(definition, report, page, parameters),
     revisions,
     rowRevision,
     people: await peopleFor(app, definition),

@@ -4,7 +4,7 @@ import { cutKey, keepingOf, type Cut, type MadeFormat, type RunState } from '@un
 import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
 import { meter } from '../meter/index.ts';
-import { holdLease, patiently, together, type App, type Job, emit } from '../platform/index.ts';
+import { holdLease, retry, together, type App, type Job, emit } from '../platform/index.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
 import {
   describeFile,
@@ -89,8 +89,8 @@ export class RunExecution {
 
   /** Writes down how far the run is, and looks whether somebody wants it stopped. */
   async #note(change: Partial<RunRow>): Promise<void> {
-    await patiently(() => changeRun(this.#app, this.#run.id, change));
-    const now = await patiently(() => findRun(this.#app, this.#run.id));
+    await retry(() => changeRun(this.#app, this.#run.id, change));
+    const now = await retry(() => findRun(this.#app, this.#run.id));
     this.#stopAsked = now?.stopAsked ?? false;
     this.#pauseAsked = now?.pauseAsked ?? false;
     this.#check();
@@ -244,7 +244,7 @@ export class RunExecution {
     const { spool } = this.#app.settings;
     const isKept = keepingOf(definition).days > 0;
     const keptUntil = isKept ? this.#keptUntil() : null;
-    await patiently(() =>
+    await retry(() =>
       this.#app.records.transaction(async () => {
         if (!(await holdLease(this.#app, this.#job))) throw new LeaseLost('the lease of this run was lost');
         const end = await settle();

@@ -19,12 +19,12 @@ import {
   noteFailure,
   noteSuccess,
   openMail,
-  openRoad,
+  openTransport,
   takeTurn,
-  type MailRoad,
-  type Road,
+  type MailTransport,
+  type Transport,
 } from '../deliver/index.ts';
-import { patiently, sideBySide, type App } from '../platform/index.ts';
+import { retry, mapConcurrent, type App } from '../platform/index.ts';
 import { findList, listRecipients } from '../list/index.ts';
 import { announcementOf, letterOf, valuesFor, type Sending } from './letters.ts';
 import { mediaTypeOf } from '../make/index.ts';
@@ -92,8 +92,8 @@ class Sender {
   readonly #sending: Sending;
   readonly #destination: BurstDestination;
   readonly #name: string;
-  #mail: MailRoad | undefined;
-  #road: Road | undefined;
+  #mail: MailTransport | undefined;
+  #transport: Transport | undefined;
 
   constructor(app: App, sending: Sending) {
     this.#app = app;
@@ -115,7 +115,7 @@ class Sender {
     const listed = bound ? await listRecipients(this.#app, bound) : [];
     const recipients = new Map(recipientsOfCopies(burst.definition, listed).map((one) => [one.id, one]));
     const { parallel = 1 } = (await findDestination(this.#app, this.#name)) ?? {};
-    await sideBySide(
+    await mapConcurrent(
       ready,
       Math.min(parallel, maxLanes),
       async (delivery) => {
@@ -138,7 +138,7 @@ class Sender {
     if (isMailed(this.#sending.run) || 'announce' in definition.destination)
       this.#mail = await openMail(this.#app, isTest || definition.destination.kind !== 'mail' ? ownMail : this.#name);
     if (!isMailed(this.#sending.run)) {
-      this.#road = await openRoad(this.#app, this.#name);
+      this.#transport = await openTransport(this.#app, this.#name);
       return;
     }
     try {
@@ -153,7 +153,7 @@ class Sender {
   /** Waits for a turn at a destination. @returns whether the copy was claimed; somebody else has it otherwise */
   async #turn(name: string, claim: Parameters<typeof takeTurn>[2]): Promise<boolean> {
     for (;;) {
-      const turn = await patiently(() => takeTurn(this.#app, name, claim));
+      const turn = await retry(() => takeTurn(this.#app, name, claim));
       if (turn.kind === 'taken' || turn.kind === 'gone') return turn.kind === 'taken';
       if (turn.kind === 'stopped')
         throw new RunWaits(`“${name}” ${turn.state === 'paused' ? 'is paused' : 'takes nothing'}: ${turn.reason}`);
@@ -190,7 +190,7 @@ class Sender {
       this.#app.settings.mailFrom,
     );
     const move = (from: DeliveryState, change: Parameters<typeof moveDeliveries>[3]) =>
-      patiently(() => moveDeliveries(this.#app, { ids: [delivery.id] }, [from], change));
+      retry(() => moveDeliveries(this.#app, { ids: [delivery.id] }, [from], change));
     for (let tried = delivery.attempts; ; tried++) {
       const claim = { state: 'sending', messageId, attempts: tried + 1 } as const;
       const isMine = await this.#turn(
@@ -200,7 +200,7 @@ class Sender {
       if (!isMine) return;
       try {
         await this.#hand(delivery, recipient, messageId);
-        await patiently(() => noteSuccess(this.#app, this.#name));
+        await retry(() => noteSuccess(this.#app, this.#name));
         // That it was a note without files stays to be read.
         await move('sending', { state: 'sent', reason: delivery.files.length === 0 ? delivery.reason : null });
         return;
@@ -227,19 +227,19 @@ class Sender {
   async #afterFailure(error: Refusal, tried: number): Promise<number | undefined> {
     if (!isFailing(error)) return undefined;
     // A mail host is busy for one address; whatever else keeps a copy out keeps all of them out.
-    const isOfAll = !(isRefusal(error, 'DESTINATION_BUSY') && this.#road === undefined);
-    if (isOfAll) await patiently(() => noteFailure(this.#app, this.#name, error.message));
+    const isOfAll = !(isRefusal(error, 'DESTINATION_BUSY') && this.#transport === undefined);
+    if (isOfAll) await retry(() => noteFailure(this.#app, this.#name, error.message));
     if (isRefusal(error, 'DESTINATION_BUSY')) return retryMs[tried];
     return retryMs[Math.min(tried, retryMs.length - 1)];
   }
 
   /** Hands one copy over: a letter, or files and perhaps a letter about them. */
   async #hand(delivery: DeliveryRow, recipient: Recipient, messageId: string): Promise<void> {
-    if (this.#road === undefined)
+    if (this.#transport === undefined)
       return this.#mail!.send(await letterOf(this.#app, this.#sending, delivery, recipient, messageId));
     const destination = this.#destination as FolderDestination;
     const values = valuesFor(this.#app, this.#sending, recipient);
-    const places = await this.#road.put({
+    const places = await this.#transport.put({
       key: messageId.slice(1, 41),
       files: delivery.files.map((file) => ({
         name: file.name,
@@ -259,9 +259,7 @@ class Sender {
       },
     });
     if (places.length > 0)
-      await patiently(() =>
-        moveDeliveries(this.#app, { ids: [delivery.id] }, ['sending'], { state: 'sending', places }),
-      );
+      await retry(() => moveDeliveries(this.#app, { ids: [delivery.id] }, ['sending'], { state: 'sending', places }));
     const { announce } = destination;
     if (announce === undefined) return;
     await this.#turn(ownMail, async () => true);

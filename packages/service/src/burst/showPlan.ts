@@ -55,7 +55,7 @@ export async function showPlan(
   const { before, compared } = await compare(app, name, entries);
   const planned = entries.filter((one) => one.action === 'send');
   const { shape } = burst.rowRevision;
-  const limit = (burst.road.kind === 'one pass' ? commonFilter : outerFilter)(burst, shape);
+  const limit = (burst.strategy.kind === 'one pass' ? commonFilter : outerFilter)(burst, shape);
   const unwritable = planned.length === 0 ? undefined : await unwritableIn(app, burst, limit);
   return {
     burst: name,
@@ -73,7 +73,7 @@ export async function showPlan(
     limits: limit.explain(),
     ...(unwritable ? { unwritable } : {}),
     /** How rows and figures are read, and why so. */
-    road: burst.road,
+    strategy: burst.strategy,
     cut: {
       dataset: shape.name,
       by: burst.bound.map((one) => ({ parameter: one.parameter.name, listColumn: one.listColumn })),

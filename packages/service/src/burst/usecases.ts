@@ -1,5 +1,5 @@
 import type { PersonViewer } from '@underbell/core/access';
-import { burstMistakes, readBurst, samplePeriod, type Road } from '@underbell/core/burst';
+import { burstMistakes, readBurst, samplePeriod, type CutStrategy } from '@underbell/core/burst';
 import { checkAllInTurn, placed, Refusal } from '@underbell/core/refusal';
 import { putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { lockThing, remember, type App } from '../platform/index.ts';
@@ -24,7 +24,7 @@ async function checkedBurst(app: App, person: PersonViewer, value: unknown) {
   requireReleaser(person, known, definition);
   await requireRight(app, person, 'export', 'report', definition.report);
   const columns = (await requireList(app, person, definition.list)).columns;
-  let road: Road | undefined;
+  let strategy: CutStrategy | undefined;
   // Everything that is wrong is told at once.
   await checkAllInTurn(burstMistakes, [
     () => checkAgainstList(app, person, definition),
@@ -34,7 +34,7 @@ async function checkedBurst(app: App, person: PersonViewer, value: unknown) {
       }),
     async () => {
       const prepared = await prepareBurst(app, person, definition, samplePeriod(definition));
-      ({ road } = prepared);
+      ({ strategy } = prepared);
       await checkAllInTurn(burstMistakes, [
         () => copyColumns(prepared),
         () => checkCutting(app, prepared, columns),
@@ -44,18 +44,18 @@ async function checkedBurst(app: App, person: PersonViewer, value: unknown) {
     },
     () => placed('/destination/to', () => requireDestination(app, person, definition.destination)),
   ]);
-  return { definition, known, road: road! };
+  return { definition, known, strategy: strategy! };
 }
 
 const checkedTimes = 3;
 
 /** Checks a burst that somebody is writing, and says what it means; nothing is saved. */
 export async function checkBurst(app: App, person: PersonViewer, value: unknown) {
-  const { definition, known, road } = await checkedBurst(app, person, value);
+  const { definition, known, strategy } = await checkedBurst(app, person, value);
   return {
     name: definition.name,
     isNew: known === undefined,
-    road,
+    strategy,
     ...(await timesOf(app, definition, checkedTimes)),
   };
 }

@@ -1,7 +1,7 @@
 import type { DatasetColumn } from '@underbell/core/dataset';
 import { quoteName, StatementBinder } from '@underbell/core/filter';
 import type { App } from '../platform/index.ts';
-import { refuseSmallGroups, rowsOf, select, type RowRequest } from './road.ts';
+import { refuseSmallGroups, rowsOf, select, type RowRequest } from './request.ts';
 
 /**
  * The characters beyond ASCII in the texts of some rows.

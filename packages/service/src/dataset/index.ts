@@ -1,5 +1,5 @@
 export { columnNames, readCsv } from './csvFile.ts';
-export { refuseSmallGroups, type RowRequest } from './road.ts';
+export { refuseSmallGroups, type RowRequest } from './request.ts';
 export { countBetween, countRows, countRowsPerLimit, countRowsPerTuple, ownCounts } from './rowCounts.ts';
 export { countQueryRows, readFigure, readRows } from './rowFigures.ts';
 export { CutAsker, readFigurePerCut } from './rowFiguresPerCut.ts';

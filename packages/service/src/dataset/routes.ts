@@ -6,7 +6,7 @@ import type { DatasetColumn } from '@underbell/core/dataset';
 import { csvLine, CsvLineEnds } from '@underbell/core/csv';
 import { requireRight, thing } from '../access/index.ts';
 import { defineRoute, SilenceWatch, takeDownload, type App, type Route } from '../platform/index.ts';
-import type { RowRequest } from './road.ts';
+import type { RowRequest } from './request.ts';
 import { copyRows, type RowFormat } from './rowFiles.ts';
 import { ownRows, seenDatasets, showDataset, tryFilter } from './usecases.ts';
 import { previewRows, profileColumns } from './profile.ts';

@@ -2,7 +2,7 @@ import { limitsPassedSql, type EffectiveFilter } from '@underbell/core/access';
 import { readNumber, type DatasetColumn, type Value } from '@underbell/core/dataset';
 import { quoteName, StatementBinder } from '@underbell/core/filter';
 import type { App } from '../platform/index.ts';
-import { exactRowsOf, passedOf, select, tableOf, type RowRequest } from './road.ts';
+import { exactRowsOf, passedOf, select, tableOf, type RowRequest } from './request.ts';
 
 /** The driver gives whole numbers as text and dates as objects; filters hold numbers and ISO texts. */
 function keyValue(value: unknown, column: DatasetColumn): Value {

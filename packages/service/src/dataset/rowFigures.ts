@@ -10,7 +10,7 @@ import {
   type FigureResult,
 } from '@underbell/core/report';
 import type { App } from '../platform/index.ts';
-import { ask, refuseSmallGroups, rowsOf, type RowRequest } from './road.ts';
+import { ask, refuseSmallGroups, rowsOf, type RowRequest } from './request.ts';
 
 /** The rows of one query of a figure; equal questions of anybody are answered once. */
 export async function answerQuery(

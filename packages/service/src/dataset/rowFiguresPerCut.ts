@@ -1,3 +1,4 @@
+import pLimit from 'p-limit';
 import type { LimitPart } from '@underbell/core/access';
 import { formatValue, valueTypeOf, type DatasetColumn, type Value } from '@underbell/core/dataset';
 import {
@@ -19,8 +20,8 @@ import {
   type FigureQuery,
   type FigureResult,
 } from '@underbell/core/report';
-import { isAnybodyLooking, Turns, type App } from '../platform/index.ts';
-import { ask, refuseSmallGroups, rowsOf, type RowRequest } from './road.ts';
+import { isAnybodyLooking, type App } from '../platform/index.ts';
+import { ask, refuseSmallGroups, rowsOf, type RowRequest } from './request.ts';
 import { answerQuery, shownPlan } from './rowFigures.ts';
 import { columnPgType } from './table.sql.ts';
 
@@ -162,9 +163,9 @@ interface Asked {
  */
 export class CutAsker {
   readonly #app: App;
-  readonly #turns = new Turns(queriesAtOnce);
+  readonly #turns = pLimit(queriesAtOnce);
   /** While people look, one query at a time: together they take what a database reads from memory with. */
-  readonly #single = new Turns(1);
+  readonly #single = pLimit(1);
   readonly #waiting = new Map<string, { request: RowRequest; partition: Partition; asked: Asked[] }>();
 
   constructor(app: App) {
@@ -188,9 +189,7 @@ export class CutAsker {
   }
 
   #take<T>(work: () => Promise<T>): Promise<T> {
-    return this.#turns.take(async () =>
-      (await isAnybodyLooking(this.#app.records)) ? this.#single.take(work) : work(),
-    );
+    return this.#turns(async () => ((await isAnybodyLooking(this.#app.records)) ? this.#single(work) : work()));
   }
 
   async #askAlone(request: RowRequest, query: FigureQuery, partition: Partition): Promise<RowsOfCut> {

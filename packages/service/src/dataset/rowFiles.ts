@@ -15,7 +15,7 @@ import {
   select,
   tableOf,
   type RowRequest,
-} from './road.ts';
+} from './request.ts';
 
 /** `raw` is CSV for our own eyes: no cell is guarded against spreadsheets. */
 export type RowFormat = 'csv' | 'raw' | 'jsonl';

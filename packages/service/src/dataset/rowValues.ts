@@ -3,7 +3,7 @@ import type { DatasetColumn } from '@underbell/core/dataset';
 import { compileSql, quoteName, StatementBinder, type Cell, type TypedNode } from '@underbell/core/filter';
 import { columnHidden } from '@underbell/core/report';
 import type { App } from '../platform/index.ts';
-import { ask, exactRowsOf, refuseSmallGroups, rowsOf, select, type RowRequest } from './road.ts';
+import { ask, exactRowsOf, refuseSmallGroups, rowsOf, select, type RowRequest } from './request.ts';
 
 /**
  * Values of a column that its viewer is shown, the most frequent first.

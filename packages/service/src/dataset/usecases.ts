@@ -6,7 +6,7 @@ import { recurrenceWords } from '@underbell/core/schedule';
 import { limitsOn, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { announce, momentOf, remember, type App } from '../platform/index.ts';
 import { describeQuery } from './load.ts';
-import { refuseSmallGroups, tooSmall, type RowRequest } from './road.ts';
+import { refuseSmallGroups, tooSmall, type RowRequest } from './request.ts';
 import { countRowsPerLimit, ownCounts } from './rowCounts.ts';
 import {
   findDataset,

@@ -4,7 +4,7 @@ import { Readable } from 'node:stream';
 import type { Response } from 'undici';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { GuardedHttp, SilenceWatch, type Reach } from '../platform/index.ts';
-import { taken, testFileName, testText, type CopyFile, type PlacedCopy, type Road } from './road.ts';
+import { taken, testFileName, testText, type CopyFile, type PlacedCopy, type Transport } from './transport.ts';
 
 export interface LibraryAccess {
   /** Of the folder that everything lies below. */
@@ -27,7 +27,7 @@ const overwrites = (name: string): Refusal =>
   );
 
 /** A file library that speaks WebDAV. @see RFC 4918, RFC 9110 section 13 for conditions */
-export class LibraryRoad implements Road {
+export class LibraryTransport implements Transport {
   readonly #base: string;
   readonly #headers: Record<string, string>;
   /** Folders that are known to be there. */

@@ -92,7 +92,7 @@ type GetSocket = (
 ) => void;
 
 /** Connections to the mail host for the length of one run. */
-export class MailRoad {
+export class MailTransport {
   readonly #settings: Pick<Settings, 'smtpUrl' | 'mailFrom'>;
   readonly #transport;
   /** Message-ID -> what is read of a letter once its host asks for it. */

@@ -12,10 +12,10 @@ import {
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { noSuch, putOwner, requireAdministrator, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { checkReach, hurry, remember, type App } from '../platform/index.ts';
-import { FolderRoad } from './folderRoad.ts';
-import { LibraryRoad } from './library.ts';
-import { MailRoad } from './mail.ts';
-import type { Road } from './road.ts';
+import { DirectoryTransport } from './directory.ts';
+import { LibraryTransport } from './library.ts';
+import { MailTransport } from './mail.ts';
+import type { Transport } from './transport.ts';
 import {
   changeDestination,
   findDestination,
@@ -26,7 +26,7 @@ import {
   type DestinationRow,
 } from './store.ts';
 import { destinationReach, operatorsReach } from './reach.ts';
-import { WebhookRoad } from './webhook.ts';
+import { WebhookTransport } from './webhook.ts';
 
 /** What somebody says of a destination; credentials are kept encrypted and never shown again. */
 export interface DestinationForm {
@@ -225,12 +225,12 @@ export async function pauseDestination(
 }
 
 /** The way to a mail host: the installation's own, or one of the destinations. */
-export async function openMail(app: App, name: string): Promise<MailRoad> {
-  if (isOwnMail(name)) return new MailRoad(app.settings, operatorsReach(app));
+export async function openMail(app: App, name: string): Promise<MailTransport> {
+  if (isOwnMail(name)) return new MailTransport(app.settings, operatorsReach(app));
   const row = await findDestination(app, name);
   if (!row) throw noSuch('destination', name, []);
   const { address, user, password, from } = opened(app, row);
-  return new MailRoad(
+  return new MailTransport(
     { smtpUrl: address, mailFrom: from ?? app.settings.mailFrom },
     destinationReach(app),
     user ? { user, pass: password ?? '' } : undefined,
@@ -238,17 +238,17 @@ export async function openMail(app: App, name: string): Promise<MailRoad> {
 }
 
 /** The way to a destination that takes files. */
-export async function openRoad(app: App, name: string): Promise<Road> {
+export async function openTransport(app: App, name: string): Promise<Transport> {
   const row = await findDestination(app, name);
   if (!row) throw noSuch('destination', name, []);
   const { address, user, password, secret } = opened(app, row);
   if (row.kind === 'library')
-    return new LibraryRoad(
+    return new LibraryTransport(
       { url: address, ...(user ? { user } : {}), ...(password ? { password } : {}) },
       destinationReach(app),
     );
   if (row.kind === 'webhook')
-    return new WebhookRoad(
+    return new WebhookTransport(
       { url: address, secret: secret!, source: app.settings.publicUrl },
       app.now,
       destinationReach(app),
@@ -257,7 +257,7 @@ export async function openRoad(app: App, name: string): Promise<Road> {
     throw new Refusal('DESTINATION_CLOSED', 'no folder is set aside for copies', {
       hint: 'whoever runs the service sets UNDERBELL_DELIVERIES',
     });
-  return new FolderRoad(app.settings.deliveries, folderPath(address, {}));
+  return new DirectoryTransport(app.settings.deliveries, folderPath(address, {}));
 }
 
 /** Tries a destination out, really. What fails is kept beside it, for everybody to see. */
@@ -275,13 +275,13 @@ export async function testDestination(app: App, person: PersonViewer, name: stri
 }
 
 async function tryOut(app: App, row: DestinationRow): Promise<string> {
-  if (row.kind !== 'mail') return (await openRoad(app, row.name)).test();
-  const road = await openMail(app, row.name);
+  if (row.kind !== 'mail') return (await openTransport(app, row.name)).test();
+  const transport = await openMail(app, row.name);
   try {
-    await road.check();
+    await transport.check();
     return 'the mail host let us in';
   } finally {
-    road.close();
+    transport.close();
   }
 }
 

@@ -3,7 +3,7 @@ import { readFile } from 'node:fs/promises';
 import type { Response } from 'undici';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { GuardedHttp, type Reach } from '../platform/index.ts';
-import type { PlacedCopy, Road } from './road.ts';
+import type { PlacedCopy, Transport } from './transport.ts';
 
 export interface WebhookAccess {
   readonly url: string;
@@ -24,7 +24,7 @@ export function signWebhook(secret: string, id: string, seconds: number, body: s
 }
 
 /** A program of somebody's, told by signed CloudEvents (1.0, structured JSON). */
-export class WebhookRoad implements Road {
+export class WebhookTransport implements Transport {
   readonly #access: WebhookAccess;
   readonly #now: () => number;
 

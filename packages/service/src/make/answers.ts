@@ -3,7 +3,7 @@ import { explainInWords } from '@underbell/core/filter';
 import { asksData, type DataFigure, type FigureResult } from '@underbell/core/report';
 import type { PageScene } from '@underbell/core/render';
 import { CutAsker, readFigure, readFigurePerCut } from '../dataset/index.ts';
-import { sideBySide, type App } from '../platform/index.ts';
+import { mapConcurrent, type App } from '../platform/index.ts';
 import { parameterWords } from '../view/index.ts';
 import { queriesAtOnce } from './cut.ts';
 import { earlierOf, earlierQuestionOf, questionOf, type Earlier, type FigureQuestion } from './makeable.ts';
@@ -21,7 +21,7 @@ export async function readAnswers(app: App, job: CopyJob, cuts: readonly Cut[]):
   const figures = job.viewing.page.figures.filter(asksData);
   const asker = new CutAsker(app);
   const answers =
-    job.road.kind === 'one pass'
+    job.strategy.kind === 'one pass'
       ? await Promise.all(figures.map((figure) => answerAll(app, job, figure, cuts, asker)))
       : await inOrder(figures, (figure) => answerEach(app, job, figure, cuts));
   return (cut) => new Map(figures.map((figure, i) => [figure.name, answers[i]!(cut)]));
@@ -71,7 +71,7 @@ async function answerAll(
 
 async function answerEach(app: App, job: CopyJob, figure: DataFigure, cuts: readonly Cut[]): Promise<Answer> {
   const results: FigureResult[] = [];
-  await sideBySide([...cuts.entries()], queriesAtOnce, async ([i, cut]) => {
+  await mapConcurrent([...cuts.entries()], queriesAtOnce, async ([i, cut]) => {
     const read = ({ plan, ...request }: FigureQuestion) =>
       readFigure(app, { lane: 'planned', ...request }, figure, plan);
     const now = await read(questionOf(job, figure, cut));

@@ -2,7 +2,7 @@ import { createRouter, cutTexts, RowCutter, type Cut } from '@underbell/core/bur
 import { columnsOf } from '@underbell/core/filter';
 import { csvLine, csvLineEnd } from '@underbell/core/csv';
 import { readRowBytes } from '../dataset/index.ts';
-import { sideBySide, type App } from '../platform/index.ts';
+import { mapConcurrent, type App } from '../platform/index.ts';
 import { copyColumns, filterFor, scanFor, type Scan } from './filters.ts';
 import type { CopyJob } from './job.ts';
 import { CutSpool } from './spool.ts';
@@ -34,7 +34,7 @@ export async function cutRows(
   onProgress: (rows: number) => void,
 ): Promise<number> {
   const { shape } = job.rowRevision;
-  if (job.road.kind === 'one pass') {
+  if (job.strategy.kind === 'one pass') {
     const scan = scanFor(
       job,
       shape,
@@ -43,7 +43,7 @@ export async function cutRows(
     return cutScan(app, job, cuts, scan, format, onProgress);
   }
   let before = 0;
-  await sideBySide(cuts, queriesAtOnce, async (one) => {
+  await mapConcurrent(cuts, queriesAtOnce, async (one) => {
     const scan: Scan = { filter: filterFor(job, shape, one.cut), columns: [], tuples: [[[]]] };
     const read = await cutScan(app, job, [one], scan, format, (rows) => onProgress(before + rows));
     // Several are read at once: what is added to is read after the waiting, not before it.

@@ -27,7 +27,7 @@ import type { CopyJob } from './job.ts';
 export function copyColumns(job: CopyJob, cut?: Cut): DatasetColumn[] {
   const { rowRevision, columns: wanted } = job;
   const { shape } = rowRevision;
-  const { columns } = (cut && job.road.kind !== 'one pass' ? filterFor(job, shape, cut) : outerFilter(job, shape))
+  const { columns } = (cut && job.strategy.kind !== 'one pass' ? filterFor(job, shape, cut) : outerFilter(job, shape))
     .visible;
   if (!wanted) return [...columns];
   return wanted.map((name) => {
@@ -110,7 +110,7 @@ export function viewingOf(job: CopyJob, cut: Cut): Viewing {
  * @throws {Refusal} `COLUMN_HIDDEN` where the sender is not shown what copies are cut by; `VALUE_INVALID`
  */
 export function filterFor(job: CopyJob, dataset: DatasetShape, cut: Cut, figure?: Figure): EffectiveFilter {
-  if (job.road.kind === 'one pass') {
+  if (job.strategy.kind === 'one pass') {
     const filter = commonFilter(job, dataset, figure);
     const conditions = cutConditions(job, dataset, cut);
     checkShown(job, dataset, keysOf(conditions.flatMap(conditionsOf).filter(looksAtRecipient)));
@@ -154,7 +154,7 @@ export interface Scan {
   readonly tuples: readonly Value[][][];
 }
 
-/** The scan that all cuts come from. Only where the job's road is one pass. @throws {Refusal} `COLUMN_HIDDEN`, `VALUE_INVALID` */
+/** The scan that all cuts come from. Only where the job's strategy is one pass. @throws {Refusal} `COLUMN_HIDDEN`, `VALUE_INVALID` */
 export function scanFor(job: CopyJob, dataset: DatasetShape, cuts: readonly Cut[], figure?: Figure): Scan {
   const conditions = cuts.map((cut) => cutConditions(job, dataset, cut).flatMap(conditionsOf));
   const keys = conditions.map((nodes) => keysOf(nodes.filter(looksAtRecipient)));

@@ -1,5 +1,5 @@
 import type { PersonViewer, Viewing } from '@underbell/core/access';
-import type { Bound, CopyFormat, CsvStyle, Road } from '@underbell/core/burst';
+import type { Bound, CopyFormat, CsvStyle, CutStrategy } from '@underbell/core/burst';
 import type { Revision } from '../dataset/index.ts';
 
 /** What a parameter of the report is in the copies, and by what. */
@@ -24,7 +24,7 @@ export interface CopyJob {
   /** Dataset -> CQL2 text that limits its rows in each copy; `recipient('column')` stands for what that is cut by. */
   readonly where: Readonly<Record<string, string>>;
   /** How its copies are read, and why so. */
-  readonly road: Road;
+  readonly strategy: CutStrategy;
   readonly revisions: ReadonlyMap<string, Revision>;
   /** The dataset whose rows a copy holds and whose rows are counted. */
   readonly rowRevision: Revision;

@@ -4,7 +4,7 @@ import { cutKey, figureFormats, rowFormats, type Cut, type MadeFormat } from '@u
 import { missingMark } from '@underbell/core/format';
 import { asksData, type FigureResult } from '@underbell/core/report';
 import { pageNumbers } from '@underbell/core/figure';
-import { busyMs, sideBySide, together, type App } from '../platform/index.ts';
+import { busyMs, mapConcurrent, together, type App } from '../platform/index.ts';
 import { cutRows, queriesAtOnce } from './cut.ts';
 import { fittedTemplate } from './filled.ts';
 import { openMakePool, type MakePool } from './pool.ts';
@@ -106,7 +106,7 @@ class Maker {
   /** @returns the rows read */
   async make(): Promise<number> {
     const { cuts, onStep } = this.#request;
-    if (this.#job.road.kind !== 'one pass') {
+    if (this.#job.strategy.kind !== 'one pass') {
       await onStep('reading each copy');
       return this.#makeEach(cuts);
     }
@@ -119,8 +119,8 @@ class Maker {
         const answers = await this.#unlessFailed(() => this.#readAnswers(some));
         const width = this.#pool.width;
         await together(
-          sideBySide(some, width, (one) => this.#unlessFailed(() => this.#makePages(one, answers))),
-          rows.then(() => sideBySide(some, width, (one) => this.#unlessFailed(() => this.#makeRows(one, answers)))),
+          mapConcurrent(some, width, (one) => this.#unlessFailed(() => this.#makePages(one, answers))),
+          rows.then(() => mapConcurrent(some, width, (one) => this.#unlessFailed(() => this.#makeRows(one, answers)))),
         );
       }
     })();
@@ -130,7 +130,7 @@ class Maker {
 
   async #makeEach(cuts: readonly WantedCut[]): Promise<number> {
     let rowsRead = 0;
-    await sideBySide(cuts, queriesAtOnce, async (one) => {
+    await mapConcurrent(cuts, queriesAtOnce, async (one) => {
       const answers = await this.#readAnswers([one]);
       await this.#makePages(one, answers);
       const rows = await this.#cutRows([one], (read) => this.#request.onProgress({ rowsRead: rowsRead + read }));

@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import canonicalize from 'canonicalize';
 import { Op } from 'sequelize';
 import type { App } from './app.ts';
 import { defineRecord, plain } from './records.ts';
@@ -40,14 +41,8 @@ const table = (app: App) =>
     hash: 'text',
   });
 
-/** JSON with sorted names, so that a value read back from the database hashes alike. */
-function canonical(value: unknown): string {
-  return JSON.stringify(value ?? null, (_, part: unknown) =>
-    part !== null && typeof part === 'object' && !Array.isArray(part)
-      ? Object.fromEntries(Object.entries(part).sort(([a], [b]) => (a < b ? -1 : 1)))
-      : part,
-  );
-}
+/** Canonical JSON (RFC 8785), so that a value read back from the database hashes alike. */
+const canonical = (value: unknown): string => canonicalize(value ?? null)!;
 
 function hashOf(row: Omit<AuditRow, 'id' | 'hash'>): string {
   const { at, who, what, thing, origin, before, after, previousHash } = row;

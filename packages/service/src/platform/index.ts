@@ -39,7 +39,7 @@ export { isAnybodyLooking, laneBounds, type Lane, type Lanes } from './lanes.ts'
 export { countAttempt, limitFailures, limitGuesses, type LimitName } from './limits.ts';
 export { look, recall } from './memory.ts';
 export { migrate } from './migrate.ts';
-export { isConnectionLost, patiently } from './patience.ts';
+export { isConnectionLost, retry } from './retry.ts';
 export { enqueue, holdLease, hurry, TryLater, Worker, type Handlers, type Job, type JobHandler } from './queue.ts';
 export { programMark } from './programMark.ts';
 export { giveWayWhole, watchStarving } from './priority.ts';
@@ -47,11 +47,11 @@ export { defineRecord, lockThing, outsideTransaction, plain, type RecordTable } 
 export { readSettings, type Settings, type UploadLimits } from './settings.ts';
 export { forgetSpent } from './sweep.ts';
 export { answerOf, runInThread, type ThreadAnswer } from './thread.ts';
-export { eachApart, sideBySide, together, Turns } from './sideBySide.ts';
+export { eachApart, mapConcurrent, together } from './concurrency.ts';
 export { busyMs, tallied, tell, type Tally } from './tally.ts';
 export { askingAs, connectionShares, takeConnection, takeDownload, takeStream, type AskerKey } from './shares.ts';
 export { SilenceWatch } from './silenceWatch.ts';
-export { useOnce } from './usedOnce.ts';
+export { useNonce } from './nonces.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';
 export { defineRoute, formatRoute, type Answer, type Request, type Route } from './http/index.ts';
 export { isLoopbackAddress } from './addresses.ts';

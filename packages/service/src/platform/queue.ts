@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import { QueryTypes } from 'sequelize';
 import type { App } from './app.ts';
-import { isConnectionLost, patiently } from './patience.ts';
+import { isConnectionLost, retry } from './retry.ts';
 
 /** A piece of background work, leased to one worker at a time. */
 export interface Job {
@@ -234,7 +234,7 @@ class Line {
       await handler(this.#app, job, isMine);
       // A handler that left because of a stop has not finished: it is given back, and another worker goes on at once.
       if (wasTold && isHeld) await postpone(this.#app, job, 0, true);
-      else await patiently(() => settle(this.#app, job, 'done', null));
+      else await retry(() => settle(this.#app, job, 'done', null));
     } catch (error) {
       await this.#afterFailure(job, error, wasTold && isHeld);
     } finally {
@@ -244,13 +244,13 @@ class Line {
 
   async #afterFailure(job: Job, error: unknown, isGivenBack: boolean): Promise<void> {
     const { app, lost } = { app: this.#app, lost: isConnectionLost(error) };
-    if (isGivenBack) return patiently(() => postpone(app, job, 0, true));
+    if (isGivenBack) return retry(() => postpone(app, job, 0, true));
     if (lost || (error instanceof TryLater && (error.isPatient || job.attempts < maxTries))) {
       const delayMs = error instanceof TryLater ? error.delayMs : awayMs;
       app.log.info({ err: error, job: job.id, kind: job.kind }, 'a job waits for its next try');
-      return patiently(() => postpone(app, job, delayMs, lost || (error as TryLater).isPatient));
+      return retry(() => postpone(app, job, delayMs, lost || (error as TryLater).isPatient));
     }
     app.log.error({ err: error, job: job.id, kind: job.kind }, 'a job failed');
-    await patiently(() => settle(app, job, 'failed', error instanceof Error ? error.message : String(error)));
+    await retry(() => settle(app, job, 'failed', error instanceof Error ? error.message : String(error)));
   }
 }

@@ -26,7 +26,15 @@ import {
   levelOf,
 } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
-import { fingerprint, isSameSecret, limitFailures, randomKey, remember, useOnce, type App } from '../platform/index.ts';
+import {
+  fingerprint,
+  isSameSecret,
+  limitFailures,
+  randomKey,
+  remember,
+  useNonce,
+  type App,
+} from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 
 import { closeClient, holdClient, findClient, listClients, putClient, type ClientRow } from './store.ts';
@@ -113,7 +121,7 @@ async function checkAssertion(app: App, client: ClientRow | undefined, assertion
     audiences: [publicUrl, `${publicUrl}/oauth/token`],
     now: app.now(),
   });
-  return useOnce(app, `assertion ${client.id} ${id}`, new Date((expiresAt + 10) * 1000));
+  return useNonce(app, `assertion ${client.id} ${id}`, new Date((expiresAt + 10) * 1000));
 }
 
 /** Whether a secret is the client's, or the one before while that still holds. */

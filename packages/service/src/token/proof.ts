@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import type { Context } from 'koa';
 import { Refusal } from '@underbell/core/refusal';
 import { verifyProof } from '@underbell/core/token';
-import { useOnce, type App } from '../platform/index.ts';
+import { useNonce, type App } from '../platform/index.ts';
 
 const rememberedMs = 3 * 60_000;
 
@@ -22,7 +22,7 @@ export async function proofOf(app: App, ctx: Context, token?: string): Promise<s
     now: app.now(),
     ...(token === undefined ? {} : { tokenHash: createHash('sha256').update(token).digest('base64url') }),
   });
-  const isNew = await useOnce(app, `proof ${thumbprint} ${id}`, new Date(app.now() + rememberedMs));
+  const isNew = await useNonce(app, `proof ${thumbprint} ${id}`, new Date(app.now() + rememberedMs));
   if (!isNew) throw new Refusal('PROOF_INVALID', 'the proof of possession was used before');
   return thumbprint;
 }

@@ -1,7 +1,7 @@
 import type { CostState } from '../../meter/index.ts';
 import type { MadeFormat } from '../definition.ts';
 import type { PlanEntry, PlannedFile } from '../plan.ts';
-import type { Road } from '../partition.ts';
+import type { CutStrategy } from '../partition.ts';
 
 /** What is said of plans and runs by API, console and command line. `At`: an instant, a `Date` before it is sent. */
 export interface RunCounts {
@@ -119,7 +119,7 @@ export interface ShownPlan<At = string> {
     readonly columns: readonly string[];
   };
   /** How rows and figures are read, and why so. */
-  readonly road: Road;
+  readonly strategy: CutStrategy;
   readonly cut: {
     readonly dataset: string;
     readonly by: readonly { readonly parameter: string; readonly listColumn: string }[];

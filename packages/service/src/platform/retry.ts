@@ -1,4 +1,4 @@
-import { setTimeout } from 'node:timers/promises';
+import pRetry from 'p-retry';
 
 /** What PostgreSQL and its driver say when a connection ends under a query, or cannot be made while the server starts. */
 const lostCodes = /^(57P0[123]|08\d{3}|ECONNRESET|ECONNREFUSED|EPIPE)$/;
@@ -15,22 +15,16 @@ export function isConnectionLost(error: unknown): boolean {
   return false;
 }
 
-const firstWaitMs = 100;
-const longestMs = 30_000;
-
 /**
  * Does work on the records again while the database is away, for half a minute at most.
  *
  * The work may have been done although its answer was lost: doing it again must change nothing.
  */
-export async function patiently<T>(work: () => Promise<T>): Promise<T> {
-  const start = performance.now();
-  for (let wait = firstWaitMs; ; wait = Math.min(wait * 2, 2_000)) {
-    try {
-      return await work();
-    } catch (error) {
-      if (!isConnectionLost(error) || performance.now() - start > longestMs) throw error;
-      await setTimeout(wait);
-    }
-  }
-}
+export const retry = <T>(work: () => Promise<T>): Promise<T> =>
+  pRetry(work, {
+    retries: 60,
+    minTimeout: 100,
+    maxTimeout: 2_000,
+    maxRetryTime: 30_000,
+    shouldRetry: isConnectionLost,
+  });

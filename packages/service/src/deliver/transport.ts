@@ -24,7 +24,7 @@ export interface PlacedCopy {
 }
 
 /** A way to a destination, for the length of one run. */
-export interface Road {
+export interface Transport {
   /**
    * Puts a copy there. Doing it again changes nothing: what arrived already counts.
    *

@@ -1,9 +1,10 @@
 /**
- * Works through items in order, so many at once. A failure lets what is going on end and begins nothing more.
+ * Works through items in order, so many at once. A failure lets what is going on end and begins nothing more; libraries for
+ * this leave it going on behind their back, on files and connections that are gone then.
  *
  * @throws what the first piece of work threw that `isFirst` prefers, or the first at all
  */
-export async function sideBySide<T>(
+export async function mapConcurrent<T>(
   items: Iterable<T> | AsyncIterable<T>,
   width: number,
   work: (item: T) => Promise<void>,
@@ -30,29 +31,6 @@ export async function sideBySide<T>(
 /** Waits for all, also where one fails. @throws what the first of them threw, in their order */
 export async function together(...all: readonly Promise<unknown>[]): Promise<void> {
   for (const one of await Promise.allSettled(all)) if (one.status === 'rejected') throw one.reason;
-}
-
-/** Lets so many pieces of work go on at once; whatever comes beyond waits for its turn. */
-export class Turns {
-  #free: number;
-  readonly #waiting: (() => void)[] = [];
-
-  constructor(width: number) {
-    this.#free = width;
-  }
-
-  async take<T>(work: () => Promise<T>): Promise<T> {
-    if (this.#free > 0) this.#free--;
-    else await new Promise<void>((resolve) => this.#waiting.push(resolve));
-    try {
-      return await work();
-    } finally {
-      // Whoever waits longest takes over this turn.
-      const next = this.#waiting.shift();
-      if (next) next();
-      else this.#free++;
-    }
-  }
 }
 
 /** Does something for each of some things, one after the other; one that fails is told of and holds none of the others up. */

@@ -4,7 +4,7 @@ import { copyFile, link, mkdir, realpath, rename, rm, writeFile } from 'node:fs/
 import { isAbsolute, join, relative } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { Refusal } from '@underbell/core/refusal';
-import { taken, testFileName, testText, type CopyFile, type PlacedCopy, type Road } from './road.ts';
+import { taken, testFileName, testText, type CopyFile, type PlacedCopy, type Transport } from './transport.ts';
 
 const codeOf = (cause: unknown) => (cause as { code?: string }).code ?? '';
 
@@ -27,7 +27,7 @@ async function hashOf(path: string): Promise<string> {
 }
 
 /** A directory of the service's own host, below the folder set aside for it. */
-export class FolderRoad implements Road {
+export class DirectoryTransport implements Transport {
   readonly #root: string;
   readonly #segments: readonly string[];
 

@@ -6,7 +6,7 @@ import type { App } from './app.ts';
  *
  * @returns false when it was used before
  */
-export async function useOnce(app: App, key: string, expiresAt: Date): Promise<boolean> {
+export async function useNonce(app: App, key: string, expiresAt: Date): Promise<boolean> {
   const rows = await app.records.query(
     `WITH forgotten AS (DELETE FROM used_once WHERE expires_at < $now)
      INSERT INTO used_once (key, expires_at) VALUES ($key, $expiresAt) ON CONFLICT (key) DO NOTHING RETURNING key`,
