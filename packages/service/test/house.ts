@@ -1,8 +1,10 @@
 import { randomBytes } from 'node:crypto';
+import { execFileSync } from 'node:child_process';
 import { copyFileSync, mkdirSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
+import { gunzipSync } from 'node:zlib';
 import pg from 'pg';
 import { pino } from 'pino';
 import { demoPassword, installDemo, pointDemo } from '@underbell/demo';
@@ -18,6 +20,7 @@ import {
 import { closeApp, migrate, readSettings, type App, type Worker } from '../src/platform/index.ts';
 import { openService } from '../src/service.ts';
 import { startWeb, startWorker, stopWeb } from '../src/server.ts';
+import { findPostgres } from '../../../scripts/install.mjs';
 import { ownPorts } from './ports.ts';
 
 const base = process.env['UNDERBELL_TEST_DATABASE'];
@@ -72,6 +75,8 @@ export interface HouseOptions {
   readonly server?: string;
   /** Makes everything anew instead of copying what was made for all tests. */
   readonly isAnew?: boolean;
+  /** A packed dump of an installation's records, to begin with. */
+  readonly dump?: string;
   /** Settings beside the usual ones. */
   readonly environment?: Readonly<Record<string, string>>;
 }
@@ -104,11 +109,17 @@ export class House {
   async #open(options: HouseOptions): Promise<void> {
     this.#databaseServer = options.server ?? base!;
     // What was made before all tests has the clock and the server of all tests.
-    const isCopy = !options.isAnew && options.server === undefined && options.now === undefined;
+    const isCopy =
+      !options.isAnew && options.dump === undefined && options.server === undefined && options.now === undefined;
     const template: Template | undefined = isCopy ? (options.hasDemo ? 'demo' : 'empty') : undefined;
     const note = template === 'demo' ? (JSON.parse(readFileSync(noteAt, 'utf8')) as DemoNote) : undefined;
     const database = await makeDatabase(this.#databaseServer, template);
     this.databaseName = database.name;
+    if (options.dump !== undefined)
+      execFileSync(join(findPostgres()!, 'psql'), ['--quiet', '--set=ON_ERROR_STOP=1', database.url], {
+        input: gunzipSync(readFileSync(options.dump)),
+        stdio: ['pipe', 'ignore', 'inherit'],
+      });
     this.mail = new MailHost({ port: 0, ...options.mail });
     const smtpPort = await this.mail.start();
     const port = await ownPorts();

@@ -1,10 +1,12 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
+import { fileURLToPath } from 'node:url';
 import { QueryTypes, type Sequelize } from 'sequelize';
 import * as first from '../../src/platform/migrations/001-records.ts';
 import { migrate } from '../../src/platform/index.ts';
 import { openRecords } from '../../src/platform/records.ts';
-import { House } from '../house.ts';
+import { startWorker } from '../../src/server.ts';
+import { administrator, House, manager, publisher, type Ledger } from '../house.ts';
 
 describe('an installation of the first shape', () => {
   let house: House;
@@ -140,5 +142,55 @@ describe('an installation of the first shape', () => {
     for (const table of ['group_members', 'sessions', 'jobs', 'clients'])
       assert.equal((await rows(`SELECT * FROM ${table}`)).length, 1, table);
     assert.deepEqual(await migrate(old), []);
+  });
+});
+
+describe('an installation of an earlier version, with its demo and two runs under way', () => {
+  let house: House;
+  before(async () => {
+    house = await House.open({
+      dump: fileURLToPath(new URL('./landed/installation-021.sql.gz', import.meta.url)),
+      environment: { UNDERBELL_SECRET: 'an installation that is upgraded in a test, and nowhere else' },
+    });
+  });
+  after(() => house.close());
+  const ledger = async (id: number) =>
+    (await house.call('GET', `/api/v1/runs/${id}`, { as: publisher })).body as unknown as Ledger;
+
+  it('shows what it showed', async () => {
+    const view = await house.call('GET', '/api/v1/reports/quay-punctuality/view', { as: manager });
+    assert.equal(view.status, 200, view.text);
+    const { datasets } = view.body as unknown as { datasets: { limits: { origin: string; name: string }[] }[] };
+    assert.ok(datasets[0]!.limits.some((one) => one.origin === 'row rule' && one.name === 'own-quay'));
+    const audit = await house.call('GET', '/api/v1/audit/check', { as: administrator });
+    assert.deepEqual((audit.body as unknown as { brokenAt?: number }).brokenAt, undefined, audit.text);
+  });
+
+  it(
+    'goes on with the run that was paused and the one that waited, and sends nothing twice',
+    { timeout: 120_000 },
+    async () => {
+      const before = await ledger(1);
+      const sent = before.entries.filter((one) => one.state === 'sent').map((one) => one.recipient);
+      assert.deepEqual([before.state, sent.length, (await ledger(2)).state], ['paused', 3, 'waiting']);
+      house.worker = startWorker(house.app);
+      const waited = await house.finished(2, publisher);
+      assert.deepEqual([waited.state, waited.counts.failed, waited.counts.inDoubt], ['done', 0, 0]);
+      const going = await house.call('POST', '/api/v1/runs/1/continue', { as: publisher });
+      assert.equal(going.status, 202, going.text);
+      const done = await house.finished(1, publisher);
+      assert.deepEqual([done.state, done.counts.sent], ['done', 10]);
+      const again = done.entries.filter((one) => sent.includes(one.recipient));
+      assert.ok(again.every((one) => one.state === 'sent'));
+      // Seven copies of the paused run, and those of the one that waited: none for whoever had theirs.
+      assert.equal(house.mail.mails.length, 7 + waited.counts.sent);
+    },
+  );
+
+  it('renames what it brought along', async () => {
+    const body = { name: 'pack-of-the-quay' };
+    const named = await house.call('PUT', '/api/v1/bursts/quay-pack/name', { as: publisher, body });
+    assert.equal(named.status, 200, named.text);
+    assert.equal((await ledger(1)).counts.sent, 10);
   });
 });
