@@ -1,18 +1,17 @@
 import type { Command } from 'commander';
 import { thingKinds } from '@underbell/core/access';
+import type {
+  ListedPerson,
+  OwnRequest,
+  ShownAttribute,
+  ShownGrant,
+  ShownGroup,
+  ShownRequest,
+} from '@underbell/core/access';
 import { collect } from '../platform/files.ts';
 import { line, plural, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService } from '../platform/service.ts';
-
-interface ShownPerson {
-  readonly email: string;
-  readonly name: string;
-  readonly state: string;
-  readonly isAdministrator?: boolean;
-  readonly groups: readonly string[];
-  readonly attributes: Readonly<Record<string, readonly string[]>>;
-}
 
 function addPersonCommands(program: Command): void {
   const person = program.command('person').description('people, guests and their attributes');
@@ -20,7 +19,7 @@ function addPersonCommands(program: Command): void {
     .command('list')
     .description('everyone')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ people: ShownPerson[] }>('GET', '/api/v1/people');
+      const answer = await askService<{ people: ListedPerson[] }>('GET', '/api/v1/people');
       show(command, answer, ({ people }) => {
         table(people, [
           { heading: 'address', cell: (one) => one.email },
@@ -41,7 +40,7 @@ function addPersonCommands(program: Command): void {
     .command('show <email>')
     .description('one person')
     .action(async (email: string, _options, command: Command) => {
-      const found = await askService<ShownPerson>('GET', `/api/v1/people/${encodeURIComponent(email)}`);
+      const found = await askService<ListedPerson>('GET', `/api/v1/people/${encodeURIComponent(email)}`);
       show(command, found, (one) => {
         line(`${one.name} <${one.email}>, ${one.state}${one.isAdministrator ? ', administrator' : ''}`);
         if (one.groups.length > 0) line(`groups: ${one.groups.join(', ')}`);
@@ -126,7 +125,7 @@ function addPersonCommands(program: Command): void {
         // All attributes are said at once: those that are not named stay.
         const known =
           options.attribute.length > 0
-            ? (await askService<ShownPerson>('GET', `/api/v1/people/${encodeURIComponent(email)}`)).attributes
+            ? (await askService<ListedPerson>('GET', `/api/v1/people/${encodeURIComponent(email)}`)).attributes
             : {};
         const merged = Object.entries({ ...known, ...attributes })
           .map(([name, values]) => [name, values.filter((value) => value !== '')] as const)
@@ -150,8 +149,7 @@ function addGroupCommands(program: Command): void {
     .command('list')
     .description('the groups and who belongs to them')
     .action(async (_options, command: Command) => {
-      type Shown = { name: string; members: string[]; owners: string[]; origin: string };
-      const answer = await askService<{ groups: Shown[] }>('GET', '/api/v1/groups');
+      const answer = await askService<{ groups: ShownGroup[] }>('GET', '/api/v1/groups');
       show(command, answer, ({ groups }) => {
         table(groups, [
           { heading: 'group', cell: (one) => one.name },
@@ -165,8 +163,7 @@ function addGroupCommands(program: Command): void {
     .command('show <name>')
     .description('a group and everybody in it')
     .action(async (name: string, _options, command: Command) => {
-      type Shown = { name: string; members: string[]; owners: string[]; origin: string };
-      const found = await askService<Shown>('GET', `/api/v1/groups/${encodeURIComponent(name)}`);
+      const found = await askService<ShownGroup>('GET', `/api/v1/groups/${encodeURIComponent(name)}`);
       show(command, found, ({ members, owners, origin }) => {
         line(`${name}, kept ${origin === 'directory' ? 'by the directory' : 'here'}`);
         line(`members: ${members.join(', ') || 'nobody yet'}`);
@@ -198,15 +195,7 @@ function addGrantCommands(program: Command): void {
     .command('list <kind> <name>')
     .description('the rights given on a thing or folder')
     .action(async (kind: string, name: string, _options, command: Command) => {
-      type Shown = {
-        id: number;
-        holder: { kind: string; name?: string };
-        thing: { kind: string; name: string };
-        level: string;
-        canPassOn: boolean;
-        givenBy: string;
-      };
-      const answer = await askService<{ grants: Shown[] }>('GET', '/api/v1/grants', { query: { kind, name } });
+      const answer = await askService<{ grants: ShownGrant[] }>('GET', '/api/v1/grants', { query: { kind, name } });
       show(command, answer, ({ grants }) => {
         table(grants, [
           { heading: 'number', cell: (one) => String(one.id) },
@@ -271,8 +260,7 @@ function addRequestCommands(program: Command): void {
     .command('list')
     .description('requests that you may answer')
     .action(async (_options, command: Command) => {
-      type Shown = { id: number; person: { email: string }; thingName: string; words: string; state: string };
-      const answer = await askService<{ requests: Shown[] }>('GET', '/api/v1/requests');
+      const answer = await askService<{ requests: ShownRequest[] }>('GET', '/api/v1/requests');
       show(command, answer, ({ requests }) => {
         if (requests.length === 0) return line('Nobody has asked.');
         table(requests, [
@@ -302,8 +290,7 @@ function addRequestCommands(program: Command): void {
     .command('own')
     .description('what you asked for, with the answers')
     .action(async (_options, command: Command) => {
-      type Own = { id: number; thingName: string; state: string; answer: string };
-      const answer = await askService<{ requests: Own[] }>('GET', '/api/v1/requests/own');
+      const answer = await askService<{ requests: OwnRequest[] }>('GET', '/api/v1/requests/own');
       show(command, answer, ({ requests }) =>
         table(requests, [
           { heading: 'number', cell: (one) => String(one.id) },
@@ -333,8 +320,7 @@ function addAttributeCommands(program: Command): void {
     .command('list')
     .description('the attributes that people may have')
     .action(async (_options, command: Command) => {
-      type Shown = { name: string; label: string; type: string; isMany: boolean };
-      const answer = await askService<{ attributes: Shown[] }>('GET', '/api/v1/attributes');
+      const answer = await askService<{ attributes: ShownAttribute[] }>('GET', '/api/v1/attributes');
       show(command, answer, ({ attributes }) =>
         table(attributes, [
           { heading: 'attribute', cell: (one) => one.name },

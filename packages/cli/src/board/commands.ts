@@ -1,15 +1,8 @@
 import type { Command } from 'commander';
+import type { ListedBoard } from '@underbell/core/board';
 import { readJsonFile } from '../platform/files.ts';
 import { line, plural, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
-
-interface ShownBoard {
-  readonly name: string;
-  readonly title: string;
-  readonly figures: number;
-  readonly changedAt: string;
-  readonly changedBy: string;
-}
 
 export function addBoardCommands(program: Command): void {
   const board = program.command('board').description('pages that gather figures from several reports');
@@ -17,7 +10,7 @@ export function addBoardCommands(program: Command): void {
     .command('list')
     .description('the boards that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ boards: ShownBoard[] }>('GET', '/api/v1/boards');
+      const answer = await askService<{ boards: ListedBoard[] }>('GET', '/api/v1/boards');
       show(command, answer, ({ boards }) =>
         table(boards, [
           { heading: 'board', cell: (one) => one.name },

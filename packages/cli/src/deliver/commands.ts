@@ -1,19 +1,8 @@
 import type { Command } from 'commander';
+import type { ShownDestination } from '@underbell/core/deliver';
 import { readTextFile } from '../platform/files.ts';
 import { line, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
-
-interface ShownDestination {
-  readonly name: string;
-  readonly kind: string;
-  readonly address: string;
-  readonly limits: readonly string[];
-  readonly parallel: number;
-  readonly state: 'ready' | 'failing' | 'paused';
-  readonly reason: string | null;
-  readonly testedAt: string | null;
-  readonly testError: string | null;
-}
 
 const pathOf = (name: string) => `/api/v1/destinations/${encodeURIComponent(name)}`;
 const gather = (value: string, all: readonly string[]) => [...all, value];

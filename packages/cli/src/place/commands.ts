@@ -1,19 +1,8 @@
 import type { Command } from 'commander';
+import type { ShownPlacement } from '@underbell/core/place';
 import { collect, readPairs } from '../platform/files.ts';
 import { line, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
-
-interface ShownPlacement {
-  readonly name: string;
-  readonly kind: string;
-  readonly title: string;
-  readonly report: string;
-  readonly page: string | null;
-  readonly edition?: number;
-  readonly origins: readonly string[];
-  readonly link: string;
-  readonly snippet: string;
-}
 
 export function addPlaceCommands(program: Command): void {
   const place = program.command('place').description('placements: where reports are shown');

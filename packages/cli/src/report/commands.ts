@@ -1,14 +1,8 @@
 import type { Command } from 'commander';
+import type { ListedReport, ShownEdition } from '@underbell/core/report';
 import { readJsonFile, writeNewFile } from '../platform/files.ts';
 import { faint, line, plural, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
-
-interface ShownEdition {
-  readonly number: number;
-  readonly publishedAt: string;
-  readonly publishedBy: string;
-  readonly notes: string;
-}
 
 export function addReportCommands(program: Command): void {
   const report = program.command('report').description('published definitions of pages and figures');
@@ -16,8 +10,7 @@ export function addReportCommands(program: Command): void {
     .command('list')
     .description('the reports that you may see')
     .action(async (_options, command: Command) => {
-      type Shown = { name: string; title: string; edition: number; publishedAt: string; publishedBy: string };
-      const answer = await askService<{ reports: Shown[] }>('GET', '/api/v1/reports');
+      const answer = await askService<{ reports: ListedReport[] }>('GET', '/api/v1/reports');
       show(command, answer, ({ reports }) => {
         table(reports, [
           { heading: 'report', cell: (one) => one.name },

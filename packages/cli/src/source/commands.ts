@@ -1,16 +1,7 @@
 import type { Command } from 'commander';
+import type { ShownSource, SourceAnswer } from '@underbell/core/source';
 import { line, plural, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
-
-/** What a source says of itself. */
-interface SourceAnswer {
-  readonly version: string;
-  readonly database: string;
-  readonly role: string;
-  readonly tables: number;
-  readonly isReadOnly: boolean;
-  readonly isEncrypted: boolean;
-}
 
 export function addSourceCommands(program: Command): void {
   const source = program.command('source').description('connections that data comes from');
@@ -18,7 +9,7 @@ export function addSourceCommands(program: Command): void {
     .command('list')
     .description('the sources that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ sources: { name: string; url: string }[] }>('GET', '/api/v1/sources');
+      const answer = await askService<{ sources: ShownSource[] }>('GET', '/api/v1/sources');
       show(command, answer, ({ sources }) => {
         table(sources, [
           { heading: 'source', cell: (one) => one.name },
@@ -30,8 +21,7 @@ export function addSourceCommands(program: Command): void {
     .command('show <name>')
     .description('a source: its address and how it answered last')
     .action(async (name: string, _options, command: Command) => {
-      type Shown = { name: string; url: string; checkedAt: string | null; checkError: string | null };
-      const found = await askService<Shown>('GET', `/api/v1/sources/${encodeURIComponent(name)}`);
+      const found = await askService<ShownSource>('GET', `/api/v1/sources/${encodeURIComponent(name)}`);
       show(command, found, ({ url, checkedAt, checkError }) => {
         line(url);
         if (checkedAt === null) line('It was not tested yet.');

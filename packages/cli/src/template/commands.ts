@@ -1,24 +1,12 @@
 import { basename } from 'node:path';
 import type { Command } from 'commander';
+import type { ShownTemplate } from '@underbell/core/template';
 import { line, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
-interface ShownTemplate {
-  readonly name: string;
-  readonly version: number;
-  readonly target: { readonly table?: string; readonly sheet?: string };
-  readonly fileName: string;
-  readonly loadedAt: string;
-  readonly loadedBy: string;
-  readonly summary: {
-    readonly columns: readonly { readonly heading: string; readonly isComputed: boolean; readonly isHeld: boolean }[];
-    readonly warnings: readonly string[];
-  };
-}
-
 const pathOf = (name: string) => `/api/v1/templates/${encodeURIComponent(name)}`;
 const targetWords = ({ target }: ShownTemplate) =>
-  target.table === undefined ? `sheet ${target.sheet}` : `table ${target.table}`;
+  'table' in target ? `table ${target.table}` : `sheet ${target.sheet}`;
 
 function tell(template: ShownTemplate): void {
   const { columns, warnings } = template.summary;

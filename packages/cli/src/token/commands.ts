@@ -1,4 +1,5 @@
 import type { Command } from 'commander';
+import type { ShownClient } from '@underbell/core/token';
 import { collect, readPairs } from '../platform/files.ts';
 import { line, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
@@ -22,21 +23,6 @@ interface BoundOptions {
   readonly origin: readonly string[];
   readonly mustFilter: readonly string[];
   readonly requiresProof?: boolean;
-}
-
-interface ShownClient {
-  readonly id: string;
-  readonly title: string;
-  readonly state: string;
-  readonly signsIn: string;
-  readonly reports: readonly string[];
-  readonly actions: readonly string[];
-  readonly maxLifetimeSeconds: number;
-  readonly mayNamePersons: boolean;
-  readonly origins?: readonly string[];
-  readonly mustFilter?: readonly string[];
-  readonly requiresProof?: boolean;
-  readonly formerUntil?: string;
 }
 
 /** Bounds that were said; the others stay, or are as usual. */

@@ -2,6 +2,7 @@
 import { Button, Empty, Popconfirm, Table } from 'ant-design-vue';
 import { reactive } from 'vue';
 import { columnTypes } from '@underbell/core/dataset';
+import type { ShownAttribute } from '@underbell/core/access';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
@@ -9,12 +10,6 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import PeopleTabs from './PeopleTabs.vue';
 
-interface ShownAttribute {
-  readonly name: string;
-  readonly label: string;
-  readonly type: string;
-  readonly isMany: boolean;
-}
 const { data, error, isLoading, reload } = useResource<{ attributes: ShownAttribute[] }>('/api/v1/attributes');
 const { busy, problem, attempt } = useAttempt<'save' | 'remove'>();
 const form = reactive({ name: '', label: '', type: 'text', isMany: false });

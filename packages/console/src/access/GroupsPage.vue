@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Button, Popconfirm, Table } from 'ant-design-vue';
 import { reactive } from 'vue';
+import type { ShownGroup } from '@underbell/core/access';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
@@ -8,12 +9,6 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import PeopleTabs from './PeopleTabs.vue';
 
-interface ShownGroup {
-  readonly name: string;
-  readonly origin: string;
-  readonly members: readonly string[];
-  readonly owners: readonly string[];
-}
 const { data, error, isLoading, reload } = useResource<{ groups: ShownGroup[] }>('/api/v1/groups');
 const columns = [
   { title: 'Group', dataIndex: 'name' },

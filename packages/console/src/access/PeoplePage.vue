@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Button, Input, Popconfirm, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
+import type { ListedPerson } from '@underbell/core/access';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -10,19 +11,8 @@ import InviteForm from './InviteForm.vue';
 import PeopleTabs from './PeopleTabs.vue';
 import PersonForm from './PersonForm.vue';
 
-interface ShownPerson {
-  readonly email: string;
-  readonly name: string;
-  readonly state: 'invited' | 'active' | 'guest' | 'left';
-  readonly organisation: string | null;
-  readonly origin: 'here' | 'directory';
-  readonly isAdministrator: boolean;
-  readonly groups: readonly string[];
-  readonly attributes: Readonly<Record<string, readonly string[]>>;
-}
-
 const { person: self } = useSession();
-const { data, error, isLoading, reload } = useResource<{ people: ShownPerson[] }>('/api/v1/people');
+const { data, error, isLoading, reload } = useResource<{ people: ListedPerson[] }>('/api/v1/people');
 const wanted = ref('');
 const isInviting = ref(false);
 const shown = computed(() => {
@@ -37,7 +27,7 @@ const columns = [
   { title: 'Attributes', key: 'attributes' },
   { title: '', key: 'act', width: 190 },
 ];
-const stateWords = (one: ShownPerson) =>
+const stateWords = (one: ListedPerson) =>
   [
     one.state === 'guest'
       ? `guest, ${one.organisation ?? 'another organisation'}`
@@ -49,17 +39,17 @@ const stateWords = (one: ShownPerson) =>
   ]
     .filter(Boolean)
     .join(', ');
-const attributeWords = (one: ShownPerson) =>
+const attributeWords = (one: ListedPerson) =>
   Object.entries(one.attributes)
     .map(([name, values]) => `${name} ${values.join(', ')}`)
     .join(' · ');
 const { problem, attempt } = useAttempt();
-const setState = (one: ShownPerson, state: 'active' | 'guest' | 'left') =>
+const setState = (one: ListedPerson, state: 'active' | 'guest' | 'left') =>
   attempt('work', async () => {
     await call('PUT', `/api/v1/people/${encodeURIComponent(one.email)}`, { state });
     await reload();
   });
-const changing = ref<ShownPerson>();
+const changing = ref<ListedPerson>();
 async function changed(): Promise<void> {
   changing.value = undefined;
   await reload();
@@ -105,23 +95,26 @@ async function invited(): Promise<void> {
         <template v-if="column.key === 'name'"
           >{{ record.name }} <span class="quiet">{{ record.email }}</span></template
         >
-        <template v-else-if="column.key === 'state'">{{ stateWords(record as ShownPerson) }}</template>
+        <template v-else-if="column.key === 'state'">{{ stateWords(record as ListedPerson) }}</template>
         <template v-else-if="column.key === 'groups'">{{ record.groups.join(', ') }}</template>
-        <template v-else-if="column.key === 'attributes'">{{ attributeWords(record as ShownPerson) }}</template>
+        <template v-else-if="column.key === 'attributes'">{{ attributeWords(record as ListedPerson) }}</template>
         <template
           v-else-if="
             column.key === 'act' && self?.isAdministrator && record.origin === 'here' && record.email !== self.email
           "
         >
-          <Button class="beside" size="small" @click="changing = record as ShownPerson">Change</Button>
+          <Button class="beside" size="small" @click="changing = record as ListedPerson">Change</Button>
           <Popconfirm
             v-if="record.state !== 'left'"
             title="Signed out everywhere at once; tokens that name this person stop. Their rights stay, for when they come back."
             ok-text="Has left"
-            @confirm="setState(record as ShownPerson, 'left')"
+            @confirm="setState(record as ListedPerson, 'left')"
             ><Button size="small" danger>Has left</Button></Popconfirm
           >
-          <Button v-else size="small" @click="setState(record as ShownPerson, record.organisation ? 'guest' : 'active')"
+          <Button
+            v-else
+            size="small"
+            @click="setState(record as ListedPerson, record.organisation ? 'guest' : 'active')"
             >Is back</Button
           >
         </template>

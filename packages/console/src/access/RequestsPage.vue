@@ -1,26 +1,13 @@
 <script setup lang="ts">
 import { Button, Radio, RadioGroup, Textarea } from 'ant-design-vue';
 import { computed, reactive } from 'vue';
+import type { ShownRequest } from '@underbell/core/access';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 import PeopleTabs from './PeopleTabs.vue';
-
-interface ShownRequest {
-  readonly id: number;
-  readonly person: { readonly name: string; readonly email: string };
-  readonly thingName: string;
-  readonly placementName: string | null;
-  readonly words: string;
-  readonly state: 'open' | 'granted' | 'refused';
-  readonly level: string | null;
-  readonly answer: string;
-  readonly answeredBy: string | null;
-  readonly askedAt: string;
-  readonly answeredAt: string | null;
-}
 
 const { data, error, reload } = useResource<{ requests: ShownRequest[] }>('/api/v1/requests');
 const open = computed(() => (data.value?.requests ?? []).filter((one) => one.state === 'open'));

@@ -1,23 +1,13 @@
 <script setup lang="ts">
 import { Button, Checkbox, Popconfirm, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
-import { rightLevels, type Right, type ThingKind } from '@underbell/core/access';
+import { rightLevels, type Right, type ShownGrant, type ThingKind } from '@underbell/core/access';
 import { call } from '../platform/api.ts';
 import ChoiceField from '../platform/ChoiceField.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { capitalised } from '../platform/words.ts';
-
-interface ShownGrant {
-  readonly id: number;
-  readonly holder: { readonly kind: string; readonly name?: string };
-  /** The thing itself, every one of its kind, or a folder around it. */
-  readonly thing: { readonly kind: string; readonly name: string };
-  readonly level: string;
-  readonly canPassOn: boolean;
-  readonly givenBy: string;
-}
 
 const props = defineProps<{ kind: ThingKind; name: string }>();
 const { data, error, reload } = useResource<{ grants: ShownGrant[]; own: Right }>(

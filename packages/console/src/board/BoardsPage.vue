@@ -2,22 +2,15 @@
 import { Button, Table } from 'ant-design-vue';
 import { ref } from 'vue';
 import { useRouter } from 'vue-router';
+import type { ListedBoard } from '@underbell/core/board';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 
-interface Row {
-  readonly name: string;
-  readonly title: string;
-  readonly description: string;
-  readonly figures: number;
-  readonly changedAt: string;
-  readonly changedBy: string;
-}
 const router = useRouter();
-const { data, error, isLoading } = useResource<{ boards: Row[] }>('/api/v1/boards');
+const { data, error, isLoading } = useResource<{ boards: ListedBoard[] }>('/api/v1/boards');
 const { busy, problem, attempt } = useAttempt();
 const title = ref('');
 const make = () =>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Button, Popconfirm, Table } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
+import type { ShownDestination } from '@underbell/core/deliver';
 import RunState from '../burst/RunState.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -9,31 +10,19 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 
-interface Destination {
-  readonly name: string;
-  readonly kind: string;
-  readonly address: string;
-  readonly limits: readonly string[];
-  readonly parallel: number;
-  readonly state: 'ready' | 'failing' | 'paused';
-  readonly reason: string | null;
-  readonly stateAt: string | null;
-  readonly testedAt: string | null;
-  readonly testError: string | null;
-}
-const { data, error, isLoading, reload } = useResource<{ destinations: Destination[] }>('/api/v1/destinations');
+const { data, error, isLoading, reload } = useResource<{ destinations: ShownDestination[] }>('/api/v1/destinations');
 const { busy, problem, attempt } = useAttempt<string>();
 const answers = ref<Record<string, string>>({});
 const secret = ref<{ name: string; text: string }>();
 const columns = [
-  { title: 'Destination', dataIndex: 'name', width: 160 },
+  { title: 'ShownDestination', dataIndex: 'name', width: 160 },
   { title: 'Kind', dataIndex: 'kind', width: 90 },
   { title: 'Address', key: 'address', ellipsis: true },
   { title: 'Takes', key: 'takes', width: 230 },
   { title: 'State', key: 'state', width: 260 },
   { title: '', key: 'act', width: 190 },
 ];
-const takes = ({ limits, parallel }: Destination) => [...limits, `${parallel} at once`].join(', ');
+const takes = ({ limits, parallel }: ShownDestination) => [...limits, `${parallel} at once`].join(', ');
 
 const test = (name: string) =>
   attempt(`test ${name}`, async () => {
@@ -109,7 +98,7 @@ const save = () =>
         <code v-if="record.address">{{ record.address }}</code>
         <span v-else class="quiet">as the service was started</span>
       </template>
-      <template v-else-if="column.key === 'takes'">{{ takes(record as Destination) }}</template>
+      <template v-else-if="column.key === 'takes'">{{ takes(record as ShownDestination) }}</template>
       <template v-else-if="column.key === 'state'">
         <RunState :state="record.state" />
         <span v-if="record.reason" class="why">{{ record.reason }}</span>

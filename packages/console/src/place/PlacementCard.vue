@@ -1,25 +1,11 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue';
 import { ref } from 'vue';
+import type { ShownPlacement } from '@underbell/core/place';
 import TakeAway from '../platform/TakeAway.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { call } from '../platform/api.ts';
 import { useAttempt } from '../platform/useAttempt.ts';
-
-export interface ShownPlacement {
-  readonly name: string;
-  readonly kind: string;
-  readonly title: string;
-  readonly report: string;
-  readonly page: string | null;
-  readonly where: Readonly<Record<string, string>>;
-  readonly parameters: Readonly<Record<string, string>>;
-  /** Stays with this edition; follows the current one without. */
-  readonly edition?: number;
-  readonly origins: readonly string[];
-  readonly link: string;
-  readonly snippet: string;
-}
 
 const props = defineProps<{ placement: ShownPlacement; editions: readonly number[] }>();
 const emit = defineEmits<{ changed: [] }>();

@@ -1,18 +1,12 @@
 <script setup lang="ts">
 import { Button, Popconfirm, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
+import type { ShownEdition } from '@underbell/core/report';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { showInstant } from '../platform/words.ts';
 
-export interface ShownEdition {
-  readonly number: number;
-  readonly notes: string;
-  readonly publishedBy: string;
-  readonly publishedAt: string;
-  readonly retiredAt: string | null;
-}
 const props = defineProps<{ name: string; current: number; editions: readonly ShownEdition[] }>();
 const emit = defineEmits<{ changed: [] }>();
 const { busy, problem, attempt } = useAttempt();

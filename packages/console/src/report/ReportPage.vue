@@ -2,25 +2,15 @@
 import { Spin } from 'ant-design-vue';
 import { computed } from 'vue';
 import { useRouter } from 'vue-router';
+import type { ShownReport } from '@underbell/core/report';
 import BinButton from '../folder/BinButton.vue';
 import FavouriteButton from '../folder/FavouriteButton.vue';
 import RightsPanel from '../access/RightsPanel.vue';
-import PlacementCard, { type ShownPlacement } from '../place/PlacementCard.vue';
+import PlacementCard from '../place/PlacementCard.vue';
+import type { ShownPlacement } from '@underbell/core/place';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import EditionsPanel, { type ShownEdition } from './EditionsPanel.vue';
-
-interface ShownReport {
-  readonly name: string;
-  readonly title: string;
-  readonly description: string;
-  readonly edition: number;
-  readonly definition: {
-    readonly pages: readonly { readonly name: string; readonly title: string; readonly figures: readonly unknown[] }[];
-    readonly parameters?: readonly { readonly name: string; readonly type: string }[];
-  };
-  readonly editions: readonly ShownEdition[];
-}
+import EditionsPanel from './EditionsPanel.vue';
 
 const props = defineProps<{ name: string }>();
 const router = useRouter();

@@ -1,22 +1,14 @@
 <script setup lang="ts">
 import { Empty, Table } from 'ant-design-vue';
 import { computed } from 'vue';
+import type { ListedReport } from '@underbell/core/report';
 import FolderField, { type Contents } from '../folder/FolderField.vue';
 import FoldersPanel from '../folder/FoldersPanel.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 
-interface Shown {
-  readonly name: string;
-  readonly title: string;
-  readonly description: string;
-  readonly edition: number;
-  readonly publishedAt: string;
-  readonly publishedBy: string;
-}
-
-const { data, error, isLoading } = useResource<{ reports: Shown[] }>('/api/v1/reports');
+const { data, error, isLoading } = useResource<{ reports: ListedReport[] }>('/api/v1/reports');
 const reports = computed(() => data.value?.reports ?? []);
 const contents = useResource<Contents>('/api/v1/contents');
 const columns = [

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Button, Table } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
+import type { ShownSource, SourceAnswer } from '@underbell/core/source';
 import { call } from '../platform/api.ts';
 import TakeAway from '../platform/TakeAway.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -8,20 +9,9 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 
-interface Answer {
-  readonly version: string;
-  readonly database: string;
-  readonly role: string;
-  readonly isReadOnly: boolean;
-  readonly isEncrypted: boolean;
-  readonly tables: number;
-  readonly milliseconds: number;
-}
-const { data, error, isLoading, reload } = useResource<{
-  sources: { name: string; url: string; checkedAt: string | null; checkError: string | null }[];
-}>('/api/v1/sources');
+const { data, error, isLoading, reload } = useResource<{ sources: ShownSource[] }>('/api/v1/sources');
 const { busy, problem, attempt } = useAttempt();
-const answers = ref<Record<string, Answer>>({});
+const answers = ref<Record<string, SourceAnswer>>({});
 const columns = [
   { title: 'Source', dataIndex: 'name' },
   { title: 'Address', key: 'url' },
@@ -30,7 +20,7 @@ const columns = [
 ];
 const test = (name: string) =>
   attempt(name as 'work', async () => {
-    const answer = await call<Answer>('POST', `/api/v1/sources/${name}/test`);
+    const answer = await call<SourceAnswer>('POST', `/api/v1/sources/${name}/test`);
     answers.value = { ...answers.value, [name]: answer };
     await reload();
   });
@@ -50,7 +40,7 @@ const save = () =>
     await reload();
     await test(name);
   });
-const words = (one: Answer) =>
+const words = (one: SourceAnswer) =>
   [
     `PostgreSQL ${one.version}`,
     `${one.tables} tables in ${one.database}`,

@@ -2,6 +2,7 @@
 import { Button, Empty, Table } from 'ant-design-vue';
 import { ref } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
+import type { ShownTemplate } from '@underbell/core/template';
 import { ApiProblem } from '../platform/api.ts';
 import TakeAway from '../platform/TakeAway.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -9,32 +10,20 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { capitalised, showInstant } from '../platform/words.ts';
 
-interface Template {
-  readonly name: string;
-  readonly version: number;
-  readonly fileName: string;
-  readonly target: { readonly table?: string; readonly sheet?: string };
-  readonly loadedAt: string;
-  readonly loadedBy: string;
-  readonly summary: {
-    readonly columns: readonly { heading: string; isComputed: boolean; isHeld: boolean }[];
-    readonly warnings: readonly string[];
-  };
-}
-const { data, error, isLoading, reload } = useResource<{ templates: Template[] }>('/api/v1/templates');
+const { data, error, isLoading, reload } = useResource<{ templates: ShownTemplate[] }>('/api/v1/templates');
 const { busy, problem, attempt } = useAttempt<'load'>();
 const name = ref('');
 const place = ref<'table' | 'sheet'>('table');
 const target = ref('');
 const file = ref<File>();
-const done = ref<Template>();
+const done = ref<ShownTemplate>();
 const columns = [
   { title: 'Workbook', dataIndex: 'name', width: 150 },
   { title: 'Rows go to', key: 'target', width: 160 },
   { title: 'A copy has there', key: 'columns' },
   { title: 'Loaded', key: 'loaded', width: 230 },
 ];
-const headings = (one: Template, wanted: (column: Template['summary']['columns'][number]) => boolean) =>
+const headings = (one: ShownTemplate, wanted: (column: ShownTemplate['summary']['columns'][number]) => boolean) =>
   one.summary.columns
     .filter(wanted)
     .map((column) => column.heading)
@@ -51,7 +40,7 @@ const load = () =>
     });
     const said: unknown = await answer.json();
     if (!answer.ok) throw new ApiProblem(said as ProblemDocument);
-    done.value = said as Template;
+    done.value = said as ShownTemplate;
     await reload();
   });
 </script>
@@ -79,14 +68,14 @@ const load = () =>
         record.target.table ? `table ${record.target.table}` : `sheet ${record.target.sheet}`
       }}</template>
       <template v-else-if="column.key === 'columns'">
-        {{ headings(record as Template, (one) => one.isHeld && !one.isComputed) }}
-        <span v-if="headings(record as Template, (one) => one.isComputed)" class="quiet"
-          >&nbsp;· computed: {{ headings(record as Template, (one) => one.isComputed) }}</span
+        {{ headings(record as ShownTemplate, (one) => one.isHeld && !one.isComputed) }}
+        <span v-if="headings(record as ShownTemplate, (one) => one.isComputed)" class="quiet"
+          >&nbsp;· computed: {{ headings(record as ShownTemplate, (one) => one.isComputed) }}</span
         >
-        <span v-if="headings(record as Template, (one) => !one.isHeld && !one.isComputed)" class="quiet"
-          >&nbsp;· empty so far: {{ headings(record as Template, (one) => !one.isHeld && !one.isComputed) }}</span
+        <span v-if="headings(record as ShownTemplate, (one) => !one.isHeld && !one.isComputed)" class="quiet"
+          >&nbsp;· empty so far: {{ headings(record as ShownTemplate, (one) => !one.isHeld && !one.isComputed) }}</span
         >
-        <p v-for="one in (record as Template).summary.warnings" :key="one" class="note">{{ capitalised(one) }}.</p>
+        <p v-for="one in (record as ShownTemplate).summary.warnings" :key="one" class="note">{{ capitalised(one) }}.</p>
       </template>
       <template v-else-if="column.key === 'loaded'">
         <a class="file" :href="`/api/v1/templates/${record.name}/file`" :download="record.fileName">{{

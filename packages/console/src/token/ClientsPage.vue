@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Button, Empty, Popconfirm, Table } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
+import type { ShownClient } from '@underbell/core/token';
 import PeopleTabs from '../access/PeopleTabs.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -8,20 +9,6 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 
-interface ShownClient {
-  readonly id: string;
-  readonly title: string;
-  readonly state: 'active' | 'revoked';
-  readonly signsIn: string;
-  readonly reports: readonly string[];
-  readonly actions: readonly string[];
-  readonly maxLifetimeSeconds: number;
-  readonly mayNamePersons: boolean;
-  readonly mustFilter?: readonly string[];
-  readonly origins?: readonly string[];
-  readonly requiresProof?: boolean;
-  readonly formerUntil?: string;
-}
 const { data, error, isLoading, reload } = useResource<{ clients: ShownClient[] }>('/api/v1/clients');
 const { busy, problem, attempt } = useAttempt<'add' | 'secret' | 'end'>();
 const columns = [

@@ -86,3 +86,12 @@ export {
 } from './things/index.ts';
 export { keysAfter, nameAfter, type Renaming } from './names.ts';
 export type { TokenViewer } from './tokenViewer.ts';
+export type {
+  ListedPerson,
+  OwnRequest,
+  ShownAttribute,
+  ShownGrant,
+  ShownGroup,
+  ShownPerson,
+  ShownRequest,
+} from './answers.ts';

@@ -6,3 +6,4 @@ export {
   type TokenAlgorithm,
 } from './accessToken.ts';
 export { verifyAssertion, verifyProof } from './proof.ts';
+export type { ShownClient } from './answers.ts';

@@ -5,7 +5,8 @@ import { cellXml, letters } from './ooxml.ts';
 import { packParts } from './pack.ts';
 import { unfit } from './parts.ts';
 import { lastRowMark, moveDown, rowsMark, sumRowMark } from './ranges.ts';
-import { contentBytes, type TemplateColumn, type WorkbookTemplate } from './template.ts';
+import { contentBytes, type WorkbookTemplate } from './template.ts';
+import type { TemplateColumn } from '../template/index.ts';
 
 /** A column of the data as it is offered to a template. */
 export interface OfferedColumn {

@@ -1,3 +1,4 @@
+import type { TemplateColumn, TemplateTarget } from '../template/index.ts';
 import type { Unzipped } from 'fflate';
 import { suggest } from '../refusal/index.ts';
 import { checkParts, openParts, readPart, relationsOf, unfit, type TextPart } from './parts.ts';
@@ -14,20 +15,6 @@ import {
 } from './templateParts.ts';
 import { isFilled, prepareSheet, readRowLook, readSheetRows, textOfCell, type RowLook } from './templateSheet.ts';
 import { childrenOf, Edits } from './xmlPart.ts';
-
-/** Where a template's rows go: a table, or a sheet whose first filled row holds the headings. */
-export type TemplateTarget = { readonly table: string } | { readonly sheet: string };
-
-/** A column that a template has ready for the data. */
-export interface TemplateColumn {
-  readonly heading: string;
-  /** Counted from 1, as the sheet has it. */
-  readonly column: number;
-  /** Whether each row computes it. */
-  readonly isComputed: boolean;
-  /** Whether the author had values there. */
-  readonly isHeld: boolean;
-}
 
 /** A prepared workbook, read once and filled as often as there are copies. */
 export interface WorkbookTemplate {

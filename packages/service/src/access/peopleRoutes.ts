@@ -1,5 +1,5 @@
 import Joi from 'joi';
-import { rightLevels, thingKinds, type Grant, type ThingKind } from '@underbell/core/access';
+import { rightLevels, thingKinds, type Grant, type ListedPerson, type ThingKind } from '@underbell/core/access';
 import { columnTypes } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, verifyAudit, type Route } from '../platform/index.ts';
@@ -10,7 +10,13 @@ import { editPerson, invite, requireAdministrator, saveAttribute, type Invitatio
 import { isMaker, noSuch, rightOn } from './rights.ts';
 import { email, groupName, holderOf, thing } from './schemas.ts';
 import { shownPerson } from './sessionRoutes.ts';
-import { findListed, listAttributes, listEveryone, type AttributeRow, type ListedPerson } from './store.ts';
+import {
+  findListed,
+  listAttributes,
+  listEveryone,
+  type AttributeRow,
+  type ListedPerson as StoredPerson,
+} from './store.ts';
 
 const level = Joi.string().valid(...rightLevels);
 const kind = Joi.string().valid(...thingKinds);
@@ -19,7 +25,7 @@ const attributeName = Joi.string()
   .max(60);
 const attributes = Joi.object().pattern(attributeName, Joi.array().items(Joi.string().max(1000)).min(1).max(1000));
 
-const listedPerson = ({ state, organisation, origin, ...one }: ListedPerson) => ({
+const listedPerson = ({ state, organisation, origin, ...one }: StoredPerson): ListedPerson => ({
   ...shownPerson(one),
   state,
   organisation,

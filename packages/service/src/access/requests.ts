@@ -1,8 +1,16 @@
-import { guestLevel, isAtLeast, type PersonViewer, type RightLevel, type ThingKind } from '@underbell/core/access';
+import {
+  guestLevel,
+  isAtLeast,
+  type PersonViewer,
+  type RightLevel,
+  type ThingKind,
+  type OwnRequest,
+  type ShownRequest,
+} from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { countAttempt, enqueue, remember, type App } from '../platform/index.ts';
 import { listGrants, putGrant } from './grantStore.ts';
-import { addRequest, closeRequest, findRequest, listRequests, type AccessRequestRow } from './requestStore.ts';
+import { addRequest, closeRequest, findRequest, listRequests } from './requestStore.ts';
 import { noSuch, requirePassOn, rightOn, rightsOn } from './rights.ts';
 import { findPerson, listPeople } from './store.ts';
 
@@ -70,16 +78,11 @@ export async function askForAccess(
   });
 }
 
-/** A request as the people concerned see it. */
-export interface ShownRequest extends Omit<AccessRequestRow, 'personId' | 'goesNowhere'> {
-  readonly person: { readonly email: string; readonly name: string };
-}
-
 /** The requests that a person may answer, newest first. */
-export async function requestsFor(app: App, person: PersonViewer): Promise<ShownRequest[]> {
+export async function requestsFor(app: App, person: PersonViewer): Promise<ShownRequest<Date>[]> {
   const people = new Map((await listPeople(app)).map((one) => [one.id, one]));
   const decide = await rightsOn(app, 'report');
-  return (await listRequests(app)).flatMap(({ personId, goesNowhere: _, ...request }): ShownRequest[] => {
+  return (await listRequests(app)).flatMap(({ personId, goesNowhere: _, ...request }): ShownRequest<Date>[] => {
     const asker = people.get(personId);
     if (!asker || decide(person, request.thingName)?.passesOn === undefined) return [];
     return [{ ...request, person: { email: asker.email, name: asker.name } }];
@@ -87,10 +90,7 @@ export async function requestsFor(app: App, person: PersonViewer): Promise<Shown
 }
 
 /** A person's own requests, newest first: each by what was asked for, not by what stands behind it while that is not shown. */
-export async function ownRequests(
-  app: App,
-  person: PersonViewer,
-): Promise<Omit<AccessRequestRow, 'personId' | 'goesNowhere'>[]> {
+export async function ownRequests(app: App, person: PersonViewer): Promise<OwnRequest<Date>[]> {
   return (await listRequests(app, person.id)).map(({ personId: _person, goesNowhere: _nowhere, ...request }) => {
     const { placementName, state } = request;
     return placementName === null || state === 'granted' ? request : { ...request, thingName: placementName };

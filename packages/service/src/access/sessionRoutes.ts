@@ -1,6 +1,6 @@
 import Joi from 'joi';
 import type { Context } from 'koa';
-import type { PersonViewer } from '@underbell/core/access';
+import type { PersonViewer, ShownPerson } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { acceptInvitation, changePassword, showInvitation } from './people.ts';
@@ -19,7 +19,7 @@ import {
 } from './signIn.ts';
 import { findPerson } from './store.ts';
 
-export const shownPerson = (person: PersonViewer) => ({
+export const shownPerson = (person: PersonViewer): ShownPerson => ({
   email: person.email,
   name: person.name,
   isAdministrator: person.isAdministrator,

@@ -1,6 +1,6 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { checkPlacementFilter } from '@underbell/core/access';
-import { validateBoard, type BoardDefinition, type BoardFigure } from '@underbell/core/board';
+import { validateBoard, type BoardDefinition, type BoardFigure, type ListedBoard } from '@underbell/core/board';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { readParameters, type FigureResult, type ReportDefinition } from '@underbell/core/report';
 import { noSuch, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
@@ -112,7 +112,7 @@ async function requireBoard(app: App, name: string): Promise<BoardRow> {
   return row;
 }
 
-export async function seenBoards(app: App, person: PersonViewer) {
+export async function seenBoards(app: App, person: PersonViewer): Promise<ListedBoard<Date>[]> {
   const all = await listBoards(app);
   const names = await visibleNames(
     app,

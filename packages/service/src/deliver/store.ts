@@ -1,9 +1,7 @@
 import { Op, QueryTypes } from 'sequelize';
 import { failuresToPause, ownMail, waitFor, type DestinationKind, type Rate } from '@underbell/core/burst';
+import type { DestinationState } from '@underbell/core/deliver';
 import { defineRecord, plain, type App } from '../platform/index.ts';
-
-/** `failing`: it stopped by itself and is looked at again; `paused`: somebody stopped it. */
-export type DestinationState = 'ready' | 'failing' | 'paused';
 
 export interface DestinationRow {
   name: string;

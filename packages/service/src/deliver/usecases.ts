@@ -12,6 +12,7 @@ import {
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { noSuch, putOwner, requireAdministrator, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { checkReach, hurry, remember, type App } from '../platform/index.ts';
+import type { ShownDestination } from '@underbell/core/deliver';
 import { DirectoryTransport } from './directory.ts';
 import { LibraryTransport } from './library.ts';
 import { MailTransport } from './mail.ts';
@@ -156,7 +157,10 @@ async function limitOwnMail(app: App, person: PersonViewer, form: DestinationFor
   return shown((await findDestination(app, ownMail))!);
 }
 
-const shown = ({ sealed: _, ...row }: DestinationRow) => ({ ...row, limits: row.rates.map(rateWords) });
+const shown = ({ sealed: _, ...row }: DestinationRow): ShownDestination<Date> => ({
+  ...row,
+  limits: row.rates.map(rateWords),
+});
 
 /** A destination that somebody may send to. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
 export async function requireNamed(

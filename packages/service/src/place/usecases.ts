@@ -1,4 +1,5 @@
 import { checkPlacementFilter, isAtLeast, type PersonViewer } from '@underbell/core/access';
+import type { ShownPlacement } from '@underbell/core/place';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { findPage, readParameters } from '@underbell/core/report';
 import { noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
@@ -16,7 +17,7 @@ export function placementSnippet(app: App, placement: Placement): string {
   ].join('\n');
 }
 
-export function showPlacement(app: App, placement: Placement) {
+export function showPlacement(app: App, placement: Placement): ShownPlacement {
   const { reportName, conditions, editionNumber, writerId: _writer, ...rest } = placement;
   return {
     ...rest,

@@ -1,7 +1,7 @@
 import { isDeepStrictEqual } from 'node:util';
 import { LRUCache } from 'lru-cache';
 import { type Model, Transaction } from 'sequelize';
-import type { ReportDefinition } from '@underbell/core/report';
+import type { ReportDefinition, ShownEdition } from '@underbell/core/report';
 import { noSuch } from '../access/index.ts';
 import { defineRecord, plain, recall, type App, type Named } from '../platform/index.ts';
 
@@ -125,10 +125,7 @@ export async function addEdition(
   return number;
 }
 
-export async function listEditions(
-  app: App,
-  name: string,
-): Promise<Omit<EditionRow, 'definition' | 'reportName' | 'writerId'>[]> {
+export async function listEditions(app: App, name: string): Promise<ShownEdition<Date>[]> {
   const rows = await tables(app).editions.findAll({ where: { reportName: name }, order: [['number', 'DESC']] });
   return rows.map(plain).map(({ number, notes, publishedBy, publishedAt, retiredAt }) => ({
     number,

@@ -6,7 +6,9 @@ import {
   compareEditions,
   startReport,
   validateReport,
+  type ListedReport,
   type ReportDefinition,
+  type ShownReport,
 } from '@underbell/core/report';
 import { noSuch, putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { findDatasetRow, listDatasets, ownRows, profileColumns } from '../dataset/index.ts';
@@ -179,7 +181,7 @@ export async function startFrom(app: App, person: PersonViewer, dataset: string)
   );
 }
 
-export async function seenReports(app: App, person: PersonViewer) {
+export async function seenReports(app: App, person: PersonViewer): Promise<ListedReport<Date>[]> {
   const all = await listReports(app);
   const names = await visibleNames(
     app,
@@ -205,7 +207,7 @@ export async function seenReports(app: App, person: PersonViewer) {
   );
 }
 
-export async function showReport(app: App, person: PersonViewer, name: string) {
+export async function showReport(app: App, person: PersonViewer, name: string): Promise<ShownReport<Date>> {
   await requireRight(app, person, 'view', 'report', name);
   const { number, definition } = await findEdition(app, name);
   return {

@@ -1,22 +1,10 @@
 import type pg from 'pg';
 
 import { isRefusal, Refusal } from '@underbell/core/refusal';
+import type { SourceAnswer } from '@underbell/core/source';
 import type { App } from '../platform/index.ts';
 import { withSource } from './postgres.ts';
 import { noteCheck, sourceUrl } from './store.ts';
-
-/** What a source says of itself. */
-export interface SourceAnswer {
-  readonly answers: true;
-  readonly version: string;
-  readonly database: string;
-  readonly role: string;
-  /** The role may do no more than read. */
-  readonly isReadOnly: boolean;
-  readonly isEncrypted: boolean;
-  readonly tables: number;
-  readonly milliseconds: number;
-}
 
 /** Roles of the server itself that reach past its tables. */
 const strongRoles = [

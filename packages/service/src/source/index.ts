@@ -2,5 +2,5 @@ export { cancelQuery, copyFrom, copyOut, sourceRefusal, withSource } from './pos
 export { readRowFrames, type RowReading } from './rowFrames.ts';
 export { listSources, putSource, sourceUrl } from './store.ts';
 export { connectLive } from './pool.ts';
-export { askSource, checkSource, requireReader, type SourceAnswer } from './check.ts';
+export { askSource, checkSource, requireReader } from './check.ts';
 export { checkStatement, readingOnly } from './statement.ts';

@@ -1,3 +1,4 @@
+import type { ShownSource } from '@underbell/core/source';
 import { defineRecord, plain, type App } from '../platform/index.ts';
 
 interface SourceRow {
@@ -41,25 +42,18 @@ export async function sourceUrl(app: App, name: string): Promise<string | undefi
   return row ? app.vault.open(plain(row).sealedUrl, purpose) : undefined;
 }
 
-export interface ListedSource {
-  readonly name: string;
-  readonly url: string;
-  readonly checkedAt: Date | null;
-  readonly checkError: string | null;
-}
-
-const listed = ({ name, shownUrl, checkedAt, checkError }: SourceRow): ListedSource => ({
+const listed = ({ name, shownUrl, checkedAt, checkError }: SourceRow): ShownSource<Date> => ({
   name,
   url: shownUrl,
   checkedAt,
   checkError,
 });
 
-export async function listSources(app: App): Promise<ListedSource[]> {
+export async function listSources(app: App): Promise<ShownSource<Date>[]> {
   return (await table(app).findAll({ order: ['name'] })).map(plain).map(listed);
 }
 
-export async function findSource(app: App, name: string): Promise<ListedSource | undefined> {
+export async function findSource(app: App, name: string): Promise<ShownSource<Date> | undefined> {
   const row = await table(app).findByPk(name);
   return row ? listed(plain(row)) : undefined;
 }

@@ -1,23 +1,9 @@
 import { QueryTypes } from 'sequelize';
-import type { TemplateColumn, TemplateTarget } from '@underbell/core/workbook';
+import type { ShownTemplate } from '@underbell/core/template';
 import type { App } from '../platform/index.ts';
 
-/** What was found in a prepared workbook when it was loaded. */
-export interface TemplateSummary {
-  readonly columns: readonly TemplateColumn[];
-  readonly warnings: readonly string[];
-}
-
-export interface TemplateRow {
-  readonly name: string;
-  readonly version: number;
-  readonly target: TemplateTarget;
-  readonly fileName: string;
-  readonly summary: TemplateSummary;
-  readonly loadedAt: Date;
-  readonly loadedBy: string;
-  readonly sizeBytes: number;
-}
+export type TemplateRow = ShownTemplate<Date>;
+export type TemplateSummary = TemplateRow['summary'];
 
 const shown = `name, version, target, file_name AS "fileName", summary, loaded_at AS "loadedAt", loaded_by AS "loadedBy", length(bytes) AS "sizeBytes"`;
 

@@ -1,4 +1,5 @@
 import Joi from 'joi';
+import type { ShownClient } from '@underbell/core/token';
 import type { JSONWebKeySet } from 'jose';
 import { tokenActions, type ClientBounds } from '@underbell/core/access';
 import { tokenAlgorithms, type TokenAlgorithm } from '@underbell/core/token';
@@ -39,12 +40,11 @@ const clientBody = bounds.keys({
 });
 type ClientBody = ClientBounds & { title: string; publicKeys?: JSONWebKeySet };
 
-const shownClient = ({ id, title, bounds: limits, state, publicKeys, formerUntil }: ClientRow) => ({
+const shownClient = ({ id, title, bounds: limits, state, publicKeys, formerUntil }: ClientRow): ShownClient<Date> => ({
   id,
   title,
   state,
   signsIn: publicKeys ? 'by its own key' : 'by a secret',
-  /** Until when the secret before the last one holds. */
   ...(formerUntil ? { formerUntil } : {}),
   ...limits,
 });

@@ -1,0 +1,18 @@
+import type { TokenAction } from '../access/index.ts';
+
+/** A program with its bounds, as those who may know of it see it. `At`: an instant, a `Date` before it is sent. */
+export interface ShownClient<At = string> {
+  readonly id: string;
+  readonly title: string;
+  readonly state: 'active' | 'revoked';
+  readonly signsIn: 'by its own key' | 'by a secret';
+  readonly reports: readonly string[];
+  readonly actions: readonly TokenAction[];
+  readonly maxLifetimeSeconds: number;
+  readonly mayNamePersons: boolean;
+  readonly origins?: readonly string[];
+  readonly mustFilter?: readonly string[];
+  readonly requiresProof?: boolean;
+  /** Until when the secret before the last one holds. */
+  readonly formerUntil?: At;
+}
