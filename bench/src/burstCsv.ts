@@ -56,7 +56,9 @@ async function openWorker(
 
 /** Starts a worker's process of the bench; it is ready when this returns. */
 export async function startWorker(task: WorkerTask): Promise<ChildProcess> {
-  const worker = fork(fileURLToPath(new URL('../../dist/bench/burstWorker.mjs', import.meta.url)), [JSON.stringify(task)]);
+  const worker = fork(fileURLToPath(new URL('../../dist/bench/burstWorker.mjs', import.meta.url)), [
+    JSON.stringify(task),
+  ]);
   await once(worker, 'message');
   return worker;
 }
