@@ -2,9 +2,10 @@ import { createServer, type Server } from 'node:http';
 import Koa, { type Context, type Next } from 'koa';
 import compress from 'koa-compress';
 import helmet from 'koa-helmet';
+import type { TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { capabilities } from './capabilities.ts';
-import { personOf } from './access/index.ts';
+import { personOf, rightOn } from './access/index.ts';
 import { listenForBounces } from './burst/index.ts';
 import { proofOf, tokenViewer } from './token/index.ts';
 import { findPlacement } from './place/index.ts';
@@ -52,6 +53,16 @@ function identify(app: App): Identify {
       if (isBound && (await proofOf(app, ctx, token)) !== viewer.keyThumbprint)
         throw new Refusal('PROOF_INVALID', 'the proof of possession is missing or by another key');
       return viewer;
+    },
+    async isShown({ kind, name }, { person, client }) {
+      const other = await app.things.decidedWith({ kind, name });
+      if (person)
+        return (
+          (await rightOn(app, person, kind, name)) !== undefined ||
+          (other !== undefined && (await rightOn(app, person, other.kind, other.name)) !== undefined)
+        );
+      const { details } = (client ?? {}) as Partial<TokenViewer>;
+      return details !== undefined && details.report === (kind === 'report' ? name : other?.name);
     },
     // A proof is good once; that the key was held was proven when the request began.
     clientAgain: (ctx) => tokenViewer(app, /^\w+ (.+)$/.exec(ctx.get('Authorization'))?.[1] ?? ''),

@@ -142,6 +142,18 @@ describe('a thing that is given another name', () => {
       assert.doesNotMatch(blind.text, /merger/);
       assert.deepEqual(blind.text.replaceAll('secret', 'nothing'), never.text, path);
     }
+    // Nor does what would change something tell that there ever was such a thing.
+    for (const [method, end, body] of [
+      ['PUT', '/name', { name: 'other' }],
+      ['POST', '/roll-back', { edition: 1 }],
+      ['POST', '/export', { format: 'csv', figure: 'count' }],
+      ['DELETE', '', undefined],
+    ] as const) {
+      const ask = async (one: string) =>
+        (await small.house.call(method, `/api/v1/reports/${one}${end}`, { as: reader, ...(body ? { body } : {}) }))
+          .text;
+      assert.equal((await ask('secret')).replaceAll('secret', 'nothing'), await ask('nothing'), `${method} ${end}`);
+    }
     const names = (await get('former-names', reader)).body as unknown as { names: unknown[] };
     assert.deepEqual(names.names, []);
     const drop = await small.house.call('DELETE', '/api/v1/former-names/report/secret', { as: reader });

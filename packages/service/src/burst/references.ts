@@ -59,10 +59,14 @@ export async function usesIn(app: App): Promise<ThingUse[]> {
           : [{ by, of: { kind: 'destination' as const, name: destination.to }, what: 'sends there' }]),
       ];
     }),
-    ...runs.flatMap(({ id, burst, template }): ThingUse[] => {
+    ...runs.flatMap(({ id, burst, list, template, destination }): ThingUse[] => {
       const by = { kind: 'run' as const, name: String(id) };
       return [
         { by, of: { kind: 'burst', name: burst }, what: 'is not finished' },
+        { by, of: { kind: 'list', name: list }, what: 'sends to it' },
+        ...(destination === null
+          ? []
+          : [{ by, of: { kind: 'destination' as const, name: destination }, what: 'sends there' }]),
         ...(template === null ? [] : [{ by, of: { kind: 'template' as const, name: template }, what: 'fills it' }]),
       ];
     }),

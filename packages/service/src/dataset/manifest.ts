@@ -33,11 +33,12 @@ const uses = async (app: App): Promise<ThingUse[]> =>
 
 async function work(app: App, { kind, name }: ThingId): Promise<string[]> {
   if (kind !== 'dataset') return [];
-  const rows = await app.records.query(`SELECT 1 FROM revisions WHERE dataset_name = $name AND state = 'loading'`, {
-    bind: { name },
-    type: QueryTypes.SELECT,
-  });
-  return rows.length > 0 ? [`dataset ${name} is being loaded`] : [];
+  // The lock that loads hold: none begins under this name while the transaction goes on.
+  const [lock] = await app.records.query<{ held: boolean }>(
+    'SELECT pg_try_advisory_xact_lock(730002, hashtext($name)) AS held',
+    { bind: { name }, type: QueryTypes.SELECT },
+  );
+  return lock!.held ? [] : [`dataset ${name} is being loaded`];
 }
 
 /** What is told of a dataset, or is to be loaded of it, and waits in the queue. */

@@ -1,5 +1,6 @@
 import { isAtLeast, type PersonViewer, type RenamedKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
+import { UniqueConstraintError } from 'sequelize';
 import { namesSeen, noSuch, rightOn } from '../access/index.ts';
 import {
   announce,
@@ -15,6 +16,14 @@ import {
   type ThingId,
 } from '../platform/index.ts';
 import { requireDecider } from './takeAway.ts';
+
+const nameTaken = (kind: string, word: string, cause?: unknown): Refusal =>
+  new Refusal(
+    'NAME_TAKEN',
+    `there is a ${kind} \`${word}\` already, or one in the bin`,
+    { pointer: '/name', word, hint: 'choose another name' },
+    ...(cause === undefined ? [] : [{ cause }]),
+  );
 
 /**
  * Gives a thing another name, in everything that names it: definitions, rights, favourites, tokens that live, what waits in
@@ -37,19 +46,17 @@ export async function rename(
     // In one order, so that two who swap names do not wait for each other.
     for (const one of [name, to].sort()) await lockThing(app, kind, one);
     if (!(await isThing(app, thing))) throw noSuch(kind, name, seen);
-    if (await isThing(app, { kind, name: to }, { orBinned: true }))
-      throw new Refusal('NAME_TAKEN', `there is a ${kind} \`${to}\` already, or one in the bin`, {
-        pointer: '/name',
-        word: to,
-        hint: 'choose another name',
-      });
+    if (await isThing(app, { kind, name: to }, { orBinned: true })) throw nameTaken(kind, to);
     const work = await app.things.work(thing);
     if (work.length > 0)
       throw new Refusal('IN_USE', `${work.join(', ')}; \`${name}\` keeps its name until that is done`, {
         word: name,
         hint: 'try it again then',
       });
-    await giveName(app, thing, to);
+    await giveName(app, thing, to).catch((error: unknown) => {
+      // Made between the look and now.
+      throw error instanceof UniqueConstraintError ? nameTaken(kind, to, error) : error;
+    });
     await remember(app, {
       who: person.email,
       what: `${kind} renamed`,

@@ -1,7 +1,8 @@
 import { factsOf, thingKinds, type ThingKind } from '@underbell/core/access';
-import { isRefusal, Refusal } from '@underbell/core/refusal';
+import { Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
 import { nameNow } from '../names.ts';
+import type { ThingId } from '../things.ts';
 
 /** The part of a path that names a thing: `/api/v1/reports/:name/view`. */
 interface NamedPart {
@@ -16,8 +17,9 @@ export function namedPartOf(path: string): NamedPart | undefined {
 }
 
 /**
- * Leads whoever looks at a thing by a name that it had to the thing as it is called now; rights are asked of that. What
- * would change something says the name of today, so that nobody changes another thing than they mean.
+ * Leads whoever looks at a thing by a name that it had to the thing as it is called now. What would change something says the
+ * name of today, so that nobody changes another thing than they mean. To whom the thing is not shown, its former name is one
+ * that never was: nothing in the answer tells them apart.
  *
  * @param params - the parameters of the path, in which the name is put
  * @throws {Refusal} `NAME_TAKEN` for a change under a former name
@@ -26,25 +28,27 @@ export async function leadOn<T>(
   app: App,
   part: NamedPart | undefined,
   params: Record<string, unknown>,
-  { isChange, work }: { readonly isChange: boolean; readonly work: () => Promise<T> },
+  {
+    isChange,
+    isShown,
+    work,
+  }: {
+    readonly isChange: boolean;
+    /** Whether the asker may know of a thing. */
+    readonly isShown: (thing: ThingId) => Promise<boolean>;
+    readonly work: () => Promise<T>;
+  },
 ): Promise<T> {
   const given = part && params[part.parameter];
   if (!part || typeof given !== 'string') return work();
-  const former = { kind: part.kind, name: given };
-  const now = await nameNow(app, former);
-  if (now === undefined) return work();
+  const { kind, parameter } = part;
+  const now = await nameNow(app, { kind, name: given });
+  if (now === undefined || !(await isShown({ kind, name: now }))) return work();
   if (isChange)
-    throw new Refusal('NAME_TAKEN', `\`${given}\` was the name of another ${part.kind}; nothing was changed`, {
+    throw new Refusal('NAME_TAKEN', `\`${given}\` was the name of another ${kind}; nothing was changed`, {
       word: given,
       hint: 'say its name of today, or let go of the former name first',
     });
-  params[part.parameter] = now;
-  try {
-    return await work();
-  } catch (error) {
-    if (!isRefusal(error, 'NOT_FOUND')) throw error;
-    // Whoever may not see the thing learns nothing: neither its new name, nor that it ever had this one.
-    params[part.parameter] = given;
-    return work();
-  }
+  params[parameter] = now;
+  return work();
 }

@@ -10,6 +10,7 @@ import { askingAs, type AskerKey } from '../shares.ts';
 import { leadOn, namedPartOf } from './formerNames.ts';
 import { doOnce, idempotencyKey } from './idempotency.ts';
 import { readInput } from './input.ts';
+import type { ThingId } from '../things.ts';
 import type { Route } from './route.ts';
 
 /** Finds out who asks. Passed in, so that the platform knows nothing of sessions and tokens. */
@@ -17,6 +18,11 @@ export interface Identify {
   person(ctx: Context): Promise<PersonViewer | undefined>;
   /** @throws {Refusal} when a token is there but not good */
   client(ctx: Context): Promise<ClientViewer | undefined>;
+  /** Whether a person, or the holder of a token, may know of a thing. */
+  isShown(
+    thing: ThingId,
+    who: { readonly person?: PersonViewer | undefined; readonly client?: ClientViewer | undefined },
+  ): Promise<boolean>;
   /** @throws {Refusal} when the token of the request does not count any more */
   clientAgain(ctx: Context): Promise<ClientViewer>;
 }
@@ -104,6 +110,7 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
       const handle = async () => {
         const made = await leadOn(app, part, request.params, {
           isChange: route.method !== 'get' && !route.isLook && !route.isRead,
+          isShown: (named) => identify.isShown(named, { person, client }),
           work: () => askingAs(askers, () => route.handle(request as never)),
         });
         return { status: made === null ? 204 : (route.status ?? 200), body: made as unknown };
