@@ -6,7 +6,7 @@ import type { TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { capabilities } from './capabilities.ts';
 import { personOf, rightOn } from './access/index.ts';
-import { listenForBounces } from './burst/index.ts';
+import { listenForBounces } from './deliver/index.ts';
 import { proofOf, tokenViewer } from './token/index.ts';
 import { findPlacement } from './place/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { createServer } from 'node:net';
 import { after, before, describe, it } from 'node:test';
 import type { AddressInfo } from 'node:net';
-import { readDeliveryStatus } from '../src/burst/bounces.ts';
+import { readDeliveryStatus } from '../src/deliver/bounces.ts';
 import { House, publisher, until, type Ledger } from './house.ts';
 
 /** A port that nobody listens on. */

@@ -1,7 +1,8 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { QueryTypes } from 'sequelize';
 import { lockThing, remember, type App } from '../platform/index.ts';
+import { holdersOf } from './attributes.sql.ts';
+import { rowRules } from './models.ts';
 import { requireAdministrator } from './people.ts';
 import { noSuch } from './rights.ts';
 import { listRules } from './ruleStore.ts';
@@ -12,11 +13,7 @@ const asksFor = (name: string) => new RegExp(`\\b(person\\(\\s*')${name}('\\s*\\
 /** Who holds an attribute, or looks at it: nothing may, when it goes. */
 async function usersOf(app: App, name: string): Promise<string[]> {
   const rules = (await listRules(app)).filter((one) => asksFor(name).test(one.where));
-  const people = await app.records.query<{ email: string }>(
-    'SELECT email FROM people WHERE attributes ? $name ORDER BY email LIMIT 5',
-    { bind: { name }, type: QueryTypes.SELECT },
-  );
-  return [...rules.map((one) => `row rule ${one.name} of ${one.dataset}`), ...people.map((one) => one.email)];
+  return [...rules.map((one) => `row rule ${one.name} of ${one.dataset}`), ...(await holdersOf(app, name))];
 }
 
 async function requireAttribute(app: App, by: PersonViewer, name: string): Promise<void> {
@@ -59,12 +56,7 @@ export async function nameAttribute(
     for (const rule of await listRules(app)) {
       const where = rule.where.replaceAll(asksFor(name), `$1${to}$2`);
       if (where !== rule.where)
-        await app.records.query(
-          'UPDATE row_rules SET condition = $where WHERE dataset_name = $dataset AND name = $name',
-          {
-            bind: { where, dataset: rule.dataset, name: rule.name },
-          },
-        );
+        await rowRules(app).update({ condition: where }, { where: { datasetName: rule.dataset, name: rule.name } });
     }
     const change = { before: { name }, after: { name: to } };
     await remember(app, { who: by.email, what: 'attribute renamed', thing: `attribute ${to}`, origin, ...change });

@@ -1,29 +1,8 @@
 import { Op } from 'sequelize';
-import type { Grant, GrantHolder, RightLevel, Thing, ThingKind } from '@underbell/core/access';
-import { defineRecord, folderOfEach, recall, type App, type Named, type ThingId } from '../platform/index.ts';
+import type { Grant, Thing, ThingKind } from '@underbell/core/access';
+import { folderOfEach, recall, type App, type Named, type ThingId } from '../platform/index.ts';
 import { emailsById, idOfEmail } from './store.ts';
-
-interface GrantRow {
-  id: number;
-  holderKind: GrantHolder['kind'];
-  /** The number of a person, the name of a group or program. */
-  holderName: string;
-  thingKind: ThingKind;
-  thingName: string;
-  level: RightLevel;
-  canPassOn: boolean;
-  /** The number of a person. */
-  givenBy: string;
-  /** The person whose own limits apply to what a program reaches by it. */
-  boundedBy: string | null;
-}
-
-export interface FolderRow {
-  name: string;
-  title: string;
-  /** The folder that it lies in. */
-  parentName: string | null;
-}
+import { accessRequests, folders, grants, type GrantRow, type FolderRow } from './models.ts';
 
 /** A grant with its number, by which it is taken back; who gave it, by address. */
 export type StoredGrant = Grant & {
@@ -32,21 +11,6 @@ export type StoredGrant = Grant & {
   readonly boundedBy?: string;
 };
 
-const tables = (app: App) => ({
-  grants: defineRecord<GrantRow>(app.records, 'grants', {
-    id: 'serial',
-    holderKind: 'text',
-    holderName: 'text',
-    thingKind: 'text',
-    thingName: 'text',
-    level: 'text',
-    canPassOn: 'boolean',
-    givenBy: 'text',
-    boundedBy: 'text',
-  }),
-  folders: defineRecord<FolderRow>(app.records, 'folders', { name: 'key', title: 'text', parentName: 'text' }),
-});
-
 export async function listGrants(app: App): Promise<readonly StoredGrant[]> {
   return recall('grants', () => readGrants(app));
 }
@@ -54,7 +18,7 @@ export async function listGrants(app: App): Promise<readonly StoredGrant[]> {
 /** Grants are held by persons, who are told by their addresses of today. */
 async function readGrants(app: App): Promise<StoredGrant[]> {
   const [rows, emails] = await Promise.all([
-    tables(app).grants.findAll({ order: ['id'], raw: true }) as unknown as Promise<GrantRow[]>,
+    grants(app).findAll({ order: ['id'], raw: true }) as unknown as Promise<GrantRow[]>,
     emailsById(app),
   ]);
   return rows.flatMap((row): StoredGrant[] => {
@@ -95,8 +59,7 @@ export async function putGrant(
     thingName: thing.name,
   };
   const rest = { level, canPassOn, givenBy: by.givenBy ?? '', boundedBy: by.boundedBy ?? null };
-  const { grants } = tables(app);
-  const [row] = await grants.findOrCreate({ where, defaults: { ...where, ...rest } });
+  const [row] = await grants(app).findOrCreate({ where, defaults: { ...where, ...rest } });
   await row.update(rest);
 }
 
@@ -111,19 +74,19 @@ export async function removeClientGrants(
     holderName: client,
     ...(kept.kind ? { thingKind: kept.kind, thingName: { [Op.notIn]: [...kept.names] } } : {}),
   };
-  await tables(app).grants.destroy({ where: where as never });
+  await grants(app).destroy({ where: where as never });
 }
 
 export async function removeGrant(app: App, id: number): Promise<void> {
-  await tables(app).grants.destroy({ where: { id } });
+  await grants(app).destroy({ where: { id } });
 }
 
 export async function listFolders(app: App): Promise<FolderRow[]> {
-  return (await tables(app).folders.findAll({ order: ['name'], raw: true })) as unknown as FolderRow[];
+  return (await folders(app).findAll({ order: ['name'], raw: true })) as unknown as FolderRow[];
 }
 
 export async function putFolder(app: App, folder: FolderRow): Promise<void> {
-  await tables(app).folders.upsert(folder);
+  await folders(app).upsert(folder);
 }
 
 /** The folders of each thing of a kind that lies in one, from the nearest outwards. */
@@ -145,28 +108,21 @@ function pathOf(folder: string, parents: ReadonlyMap<string, string | null>): st
 
 /** Puts a thing that lies in folders into one, or takes it out. */
 export async function moveThing(app: App, thing: ThingId, folder: string | null): Promise<void> {
-  const { table, folderColumn } = app.things.table(thing.kind);
-  await app.records.query(`UPDATE ${table} SET ${folderColumn} = $folder WHERE name = $name`, {
-    bind: { folder, name: thing.name },
-  });
+  const { model, folder: column } = app.things.table(thing.kind);
+  if (column === undefined) throw new Error(`a ${thing.kind} lies in no folder`);
+  await model(app).update({ [column]: folder }, { where: { name: thing.name } });
 }
 
 /** Rights and requests follow a thing to its new name. */
 export async function followGrants(app: App, { kind, name }: Named, to: string): Promise<void> {
-  const bind = { kind, from: name, to };
-  for (const table of ['grants', 'access_requests'])
-    await app.records.query(`UPDATE ${table} SET thing_name = $to WHERE thing_kind = $kind AND thing_name = $from`, {
-      bind,
-    });
-  if (kind === 'placement')
-    await app.records.query('UPDATE access_requests SET placement_name = $to WHERE placement_name = $from', {
-      bind: { from: name, to },
-    });
+  if (kind === 'group' || kind === 'attribute') return;
+  const where = { thingKind: kind, thingName: name };
+  await grants(app).update({ thingName: to }, { where });
+  await accessRequests(app).update({ thingName: to }, { where });
+  if (kind === 'placement') await accessRequests(app).update({ placementName: to }, { where: { placementName: name } });
 }
 
 /** Rights go with a thing, so that another of its name is reached by nobody who could reach this one. */
 export async function forgetGrants(app: App, { kind, name }: ThingId): Promise<void> {
-  await app.records.query('DELETE FROM grants WHERE thing_kind = $kind AND thing_name = $name', {
-    bind: { kind, name },
-  });
+  await grants(app).destroy({ where: { thingKind: kind, thingName: name } });
 }

@@ -1,21 +1,6 @@
-import { QueryTypes } from 'sequelize';
-import { defineRecord, plain, type App } from '../platform/index.ts';
-
-export interface GroupRow {
-  name: string;
-  id: string;
-  origin: 'here' | 'directory';
-  externalId: string | null;
-  changedAt: Date;
-}
-
-interface MemberRow {
-  groupName: string;
-  personId: string;
-  isOwner: boolean;
-  /** Who owns a group keeps it, and belongs to it only where that is said as well. */
-  isMember: boolean;
-}
+import { Op } from 'sequelize';
+import { renameElement, rows, all, one, plain, type App } from '../platform/index.ts';
+import { grants, rowRules, masks, type MemberRow, groupMembers, groups, type GroupRow } from './models.ts';
 
 /** A group with the addresses of those who belong to it, and of those who keep it. */
 export interface Group {
@@ -25,56 +10,43 @@ export interface Group {
   readonly owners: readonly string[];
 }
 
-const tables = (app: App) => ({
-  groups: defineRecord<GroupRow>(app.records, 'groups', {
-    name: 'key',
-    id: 'text',
-    origin: 'text',
-    externalId: 'text',
-    changedAt: 'instant',
-  }),
-  members: defineRecord<MemberRow>(app.records, 'group_members', {
-    groupName: 'key',
-    personId: 'key',
-    isOwner: 'boolean',
-    isMember: 'boolean',
-  }),
-});
-
 export async function groupNames(app: App): Promise<string[]> {
-  return (await tables(app).groups.findAll({ order: ['name'] })).map((row) => plain(row).name);
+  return (await groups(app).findAll({ order: ['name'] })).map((row) => plain(row).name);
 }
 
 export async function listGroupRows(app: App): Promise<GroupRow[]> {
-  return (await tables(app).groups.findAll({ order: ['name'] })).map(plain);
+  return all(groups(app).findAll({ order: ['name'] }));
 }
 
 export async function findGroupRow(app: App, by: { id: string } | { name: string }): Promise<GroupRow | undefined> {
-  const row = await tables(app).groups.findOne({ where: by });
-  return row ? plain(row) : undefined;
+  return one(groups(app).findOne({ where: by }));
 }
 
-/** The people of a group by id. */
-export async function membersOf(
-  app: App,
-  name: string,
-): Promise<{ personId: string; isOwner: boolean; isMember: boolean }[]> {
-  return (await tables(app).members.findAll({ where: { groupName: name }, order: ['personId'] })).map(plain);
+/** The people of each of some groups, by number. */
+export async function membersOf(app: App, names: readonly string[]): Promise<ReadonlyMap<string, MemberRow[]>> {
+  const found = new Map<string, MemberRow[]>();
+  const theirs = { where: { groupName: [...names] }, order: ['personId'] };
+  for (const row of await rows(groupMembers(app), theirs))
+    found.set(row.groupName, [...(found.get(row.groupName) ?? []), row]);
+  return found;
 }
 
 export async function listGroups(app: App): Promise<Group[]> {
   const groups = await listGroupRows(app);
-  const rows = await app.records.query<{ group_name: string; email: string; is_owner: boolean; is_member: boolean }>(
-    `SELECT group_name, email, is_owner, is_member FROM group_members JOIN people ON people.id = person_id WHERE state <> 'left' ORDER BY email`,
-    { type: QueryTypes.SELECT },
-  );
+  const asked = await groupMembers(app).findAll({
+    include: [{ association: 'person', attributes: ['email'], where: { state: { [Op.ne]: 'left' } } }],
+    order: [['person', 'email', 'ASC']],
+    raw: true,
+    nest: true,
+  });
+  const members = asked as unknown as (MemberRow & { person: { email: string } })[];
   return groups.map(({ name, origin }) => {
-    const own = rows.filter((row) => row.group_name === name);
+    const own = members.filter((row) => row.groupName === name);
     return {
       name,
       origin,
-      members: own.filter((row) => row.is_member).map((row) => row.email),
-      owners: own.filter((row) => row.is_owner).map((row) => row.email),
+      members: own.filter((row) => row.isMember).map((row) => row.person.email),
+      owners: own.filter((row) => row.isOwner).map((row) => row.person.email),
     };
   });
 }
@@ -83,7 +55,7 @@ export async function addGroup(
   app: App,
   group: { name: string; origin?: GroupRow['origin']; externalId?: string },
 ): Promise<GroupRow> {
-  const row = await tables(app).groups.create({
+  const row = await groups(app).create({
     name: group.name,
     id: globalThis.crypto.randomUUID(),
     origin: group.origin ?? 'here',
@@ -98,11 +70,11 @@ export async function changeGroup(
   name: string,
   change: Partial<Pick<GroupRow, 'name' | 'externalId'>>,
 ): Promise<void> {
-  await tables(app).groups.update({ ...change, changedAt: new Date(app.now()) }, { where: { name } });
+  await groups(app).update({ ...change, changedAt: new Date(app.now()) }, { where: { name } });
 }
 
 export async function removeGroup(app: App, name: string): Promise<void> {
-  await tables(app).groups.destroy({ where: { name } });
+  await groups(app).destroy({ where: { name } });
 }
 
 /** Makes exactly these people the group's members and owners. */
@@ -111,23 +83,19 @@ export async function setMembers(
   name: string,
   members: readonly { readonly personId: string; readonly isOwner: boolean; readonly isMember: boolean }[],
 ): Promise<void> {
-  const { members: table } = tables(app);
-  await table.destroy({ where: { groupName: name } });
-  await table.bulkCreate(
+  await groupMembers(app).destroy({ where: { groupName: name } });
+  await groupMembers(app).bulkCreate(
     members.map(({ personId, isOwner, isMember }) => ({ groupName: name, personId, isOwner, isMember })),
   );
 }
 
 /** Gives a group another name, in whatever names it. Wants a transaction around it. */
 export async function renameGroup(app: App, from: string, to: string): Promise<void> {
-  const options = { bind: { from, to } };
-  const run = (text: string) => app.records.query(text, options);
-  await run('UPDATE groups SET name = $to WHERE name = $from');
-  await run(`UPDATE grants SET holder_name = $to WHERE holder_kind = 'group' AND holder_name = $from`);
-  await run(`UPDATE row_rules SET applies_name = $to WHERE applies_kind = 'group' AND applies_name = $from`);
-  await run(`UPDATE masks SET applies_name = $to WHERE applies_kind = 'group' AND applies_name = $from`);
-  await run(
-    `UPDATE masks SET except_groups = (except_groups - $from::text) || jsonb_build_array($to::text) WHERE except_groups ? $from`,
-  );
+  const applies = { where: { appliesKind: 'group' as const, appliesName: from } };
+  await groups(app).update({ name: to }, { where: { name: from } });
+  await grants(app).update({ holderName: to }, { where: { holderKind: 'group', holderName: from } });
+  await rowRules(app).update({ appliesName: to }, applies);
+  await masks(app).update({ appliesName: to }, applies);
+  await renameElement(app, { model: masks, column: 'except_groups', from, to });
   await app.things.follow({ kind: 'group', name: from }, to);
 }

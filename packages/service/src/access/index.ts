@@ -1,3 +1,6 @@
+export { folders } from './models.ts';
+export type { MemberRow } from './models.ts';
+export type { FolderRow, GroupRow, PersonRow } from './models.ts';
 export { email, filter, groupName, holderOf, thing, webOrigin } from './schemas.ts';
 export { requireHolder } from './holders.ts';
 export {
@@ -9,6 +12,7 @@ export {
   requirePassOn,
   requireRight,
   rightOn,
+  rightsFor,
   rightsOn,
   visibleNames,
 } from './rights.ts';
@@ -20,7 +24,6 @@ export {
   listGrants,
   moveThing,
   putFolder,
-  type FolderRow,
   putGrant,
   putOwner,
   removeClientGrants,
@@ -37,7 +40,6 @@ export {
   removeGroup,
   renameGroup,
   setMembers,
-  type GroupRow,
 } from './groupStore.ts';
 export { checkAttributes, requireAdministrator } from './people.ts';
 export {
@@ -50,6 +52,5 @@ export {
   listPeople,
   listPersonRows,
   putAttribute,
-  type PersonRow,
 } from './store.ts';
 export { giversOf, levelOf } from './reach.ts';

@@ -22,15 +22,8 @@ import { listGroups } from './groupStore.ts';
 import { listGrants, putGrant } from './grantStore.ts';
 import { acceptOnce, addInvitation, findInvitation } from './requestStore.ts';
 import { noSuch, requirePassOn } from './rights.ts';
-import {
-  addPerson,
-  changePerson,
-  findPersonRow,
-  listAttributes,
-  putAttribute,
-  type AttributeRow,
-  type PersonState,
-} from './store.ts';
+import { addPerson, changePerson, findPersonRow, listAttributes, putAttribute } from './store.ts';
+import type { AttributeRow, PersonState } from './models.ts';
 
 const invitationMs = 7 * 24 * 3_600_000;
 

@@ -10,13 +10,8 @@ import { editPerson, invite, requireAdministrator, saveAttribute, type Invitatio
 import { isMaker, noSuch, rightOn } from './rights.ts';
 import { email, groupName, holderOf, thing } from './schemas.ts';
 import { shownPerson } from './sessionRoutes.ts';
-import {
-  findListed,
-  listAttributes,
-  listEveryone,
-  type AttributeRow,
-  type ListedPerson as StoredPerson,
-} from './store.ts';
+import { findListed, listAttributes, listEveryone, type ListedPerson as StoredPerson } from './store.ts';
+import type { AttributeRow } from './models.ts';
 
 const level = Joi.string().valid(...rightLevels);
 const kind = Joi.string().valid(...thingKinds);

@@ -23,6 +23,19 @@ export async function rightsOn(
   };
 }
 
+/** What a person may do with each of some things, of whatever kinds: every kind is read once. */
+export function rightsFor(
+  app: App,
+  person: PersonViewer,
+): (thing: { readonly kind: ThingKind; readonly name: string }) => Promise<Right | undefined> {
+  const kinds = new Map<ThingKind, ReturnType<typeof rightsOn>>();
+  return async ({ kind, name }) => {
+    const deciding = kinds.get(kind) ?? rightsOn(app, kind);
+    kinds.set(kind, deciding);
+    return (await deciding)(person, name);
+  };
+}
+
 /** What a person may do with a thing, or nothing. */
 export async function rightOn(
   app: App,

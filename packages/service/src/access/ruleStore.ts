@@ -1,41 +1,7 @@
-import type { Mask, MaskEffect, MaskHolder, RowRule } from '@underbell/core/access';
-import { defineRecord, recall, type App } from '../platform/index.ts';
+import type { Mask, MaskHolder, RowRule } from '@underbell/core/access';
+import { recall, rows, type App } from '../platform/index.ts';
 import { emailsById, idOfEmail } from './store.ts';
-
-interface RuleRow {
-  name: string;
-  datasetName: string;
-  appliesKind: 'everyone' | 'group' | 'person';
-  appliesName: string;
-  condition: string;
-}
-
-interface MaskRow {
-  name: string;
-  datasetName: string;
-  appliesKind: MaskHolder['kind'];
-  appliesName: string;
-  exceptGroups: string[];
-  effect: MaskEffect;
-}
-
-const tables = (app: App) => ({
-  rules: defineRecord<RuleRow>(app.records, 'row_rules', {
-    name: 'key',
-    datasetName: 'key',
-    appliesKind: 'text',
-    appliesName: 'text',
-    condition: 'text',
-  }),
-  masks: defineRecord<MaskRow>(app.records, 'masks', {
-    name: 'key',
-    datasetName: 'key',
-    appliesKind: 'text',
-    appliesName: 'text',
-    exceptGroups: 'json',
-    effect: 'json',
-  }),
-});
+import { masks, rowRules } from './models.ts';
 
 /** Persons are kept by number; one that is not known is named by it, and so is nobody. */
 const holderOf = <Kind extends string>(kind: Kind | 'everyone', name: string, emails: ReadonlyMap<string, string>) =>
@@ -50,11 +16,11 @@ async function nameOf(app: App, holder: { kind: string; name?: string }): Promis
 
 export async function listRules(app: App, dataset?: string): Promise<RowRule[]> {
   const where = dataset === undefined ? {} : { datasetName: dataset };
-  const [rows, emails] = await Promise.all([
-    tables(app).rules.findAll({ where, order: ['datasetName', 'name'], raw: true }),
+  const [found, emails] = await Promise.all([
+    rows(rowRules(app), { where, order: ['datasetName', 'name'] }),
     emailsById(app),
   ]);
-  return (rows as unknown as RuleRow[]).map((row) => ({
+  return found.map((row) => ({
     name: row.name,
     dataset: row.datasetName,
     appliesTo: holderOf(row.appliesKind, row.appliesName, emails) as RowRule['appliesTo'],
@@ -64,7 +30,7 @@ export async function listRules(app: App, dataset?: string): Promise<RowRule[]> 
 
 export async function putRule(app: App, rule: RowRule): Promise<void> {
   const { name, dataset, appliesTo, where } = rule;
-  await tables(app).rules.upsert({
+  await rowRules(app).upsert({
     name,
     datasetName: dataset,
     appliesKind: appliesTo.kind,
@@ -74,16 +40,16 @@ export async function putRule(app: App, rule: RowRule): Promise<void> {
 }
 
 export async function removeRule(app: App, dataset: string, name: string): Promise<boolean> {
-  return (await tables(app).rules.destroy({ where: { datasetName: dataset, name } })) > 0;
+  return (await rowRules(app).destroy({ where: { datasetName: dataset, name } })) > 0;
 }
 
 export async function listMasks(app: App, dataset?: string): Promise<Mask[]> {
   const where = dataset === undefined ? {} : { datasetName: dataset };
-  const [rows, emails] = await Promise.all([
-    tables(app).masks.findAll({ where, order: ['datasetName', 'name'], raw: true }),
+  const [found, emails] = await Promise.all([
+    rows(masks(app), { where, order: ['datasetName', 'name'] }),
     emailsById(app),
   ]);
-  return (rows as unknown as MaskRow[]).map((row) => ({
+  return found.map((row) => ({
     name: row.name,
     dataset: row.datasetName,
     appliesTo: holderOf(row.appliesKind, row.appliesName, emails) as MaskHolder,
@@ -94,7 +60,7 @@ export async function listMasks(app: App, dataset?: string): Promise<Mask[]> {
 
 export async function putMask(app: App, mask: Mask): Promise<void> {
   const { name, dataset, appliesTo, except, effect } = mask;
-  await tables(app).masks.upsert({
+  await masks(app).upsert({
     name,
     datasetName: dataset,
     appliesKind: appliesTo.kind,
@@ -105,7 +71,7 @@ export async function putMask(app: App, mask: Mask): Promise<void> {
 }
 
 export async function removeMask(app: App, dataset: string, name: string): Promise<boolean> {
-  return (await tables(app).masks.destroy({ where: { datasetName: dataset, name } })) > 0;
+  return (await masks(app).destroy({ where: { datasetName: dataset, name } })) > 0;
 }
 
 /** Everything that limits some datasets for their viewers. */
@@ -127,7 +93,6 @@ export async function renameLimit(
   { dataset, name }: { readonly dataset: string; readonly name: string },
   to: string,
 ): Promise<void> {
-  const { rules, masks } = tables(app);
   const where = { datasetName: dataset, name };
-  await (what === 'mask' ? masks.update({ name: to }, { where }) : rules.update({ name: to }, { where }));
+  await (what === 'mask' ? masks(app).update({ name: to }, { where }) : rowRules(app).update({ name: to }, { where }));
 }

@@ -2,27 +2,20 @@ import type { Context } from 'koa';
 import { checkNewPassword, type PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import {
+  lockAll,
   fingerprint,
   hashPassword,
   isPassword,
   limitGuesses,
   isSameSecret,
   plain,
-  defineRecord,
   randomKey,
   remember,
   type App,
 } from '../platform/index.ts';
-import {
-  addPerson,
-  addSession,
-  countPeople,
-  findPerson,
-  findPersonRow,
-  findSession,
-  removeSession,
-  type PersonRow,
-} from './store.ts';
+import { addPerson, addSession, countPeople, findPerson, findPersonRow, findSession, removeSession } from './store.ts';
+import { settingRows } from '../platform/models.ts';
+import type { PersonRow } from './models.ts';
 
 export const sessionCookie = 'underbell_session';
 const sessionMs = { browser: 12 * 3_600_000, 'command line': 30 * 24 * 3_600_000, frame: 3_600_000 } as const;
@@ -116,14 +109,11 @@ export async function signOut(app: App, ctx: Context): Promise<void> {
   if (key !== undefined) await removeSession(app, fingerprint(key));
 }
 
-const settingsTable = (app: App) =>
-  defineRecord<{ name: string; value: unknown }>(app.records, 'settings', { name: 'key', value: 'json' });
-
 /** Makes the one-time code with which the first visitor becomes administrator; none when there are people already. */
 export async function makeSetupCode(app: App): Promise<string | undefined> {
   if ((await countPeople(app)) > 0) return undefined;
   const code = randomKey('setup').slice(6, 22);
-  await settingsTable(app).upsert({ name: 'setup code', value: fingerprint(code) });
+  await settingRows(app).upsert({ name: 'setup code', value: fingerprint(code) });
   return code;
 }
 
@@ -145,10 +135,10 @@ export async function setUp(
 }
 
 async function makeAdministrator(app: App, options: { code: string; email: string; name: string; password: string }) {
-  const stored = await settingsTable(app).findByPk('setup code');
+  const stored = await settingRows(app).findByPk('setup code');
   const passwordHash = await hashPassword(options.password);
   const id = await app.records.transaction(async () => {
-    await app.records.query('SELECT pg_advisory_xact_lock(730003)');
+    await lockAll(app.records, 'setup');
     if (!(await needsSetup(app))) throw new Refusal('SETUP_DONE', 'this installation already has its administrator');
     if (!stored || !isSameSecret(fingerprint(options.code), String(plain(stored).value))) {
       throw new Refusal('SIGN_IN_FAILED', 'the one-time code is wrong', {
@@ -158,7 +148,7 @@ async function makeAdministrator(app: App, options: { code: string; email: strin
     }
     const { email, name } = options;
     const made = await addPerson(app, { email, name, passwordHash, isAdministrator: true });
-    await settingsTable(app).destroy({ where: { name: 'setup code' } });
+    await settingRows(app).destroy({ where: { name: 'setup code' } });
     await remember(app, { who: options.email, what: 'first administrator made', thing: `person ${options.email}` });
     return made;
   });

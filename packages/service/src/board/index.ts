@@ -1,1 +1,2 @@
-export { findBoard, listBoards, type BoardRow } from './store.ts';
+export type { BoardRow } from './models.ts';
+export { findBoard, listBoards } from './store.ts';

@@ -11,6 +11,7 @@ import {
 } from '../platform/index.ts';
 import { boardRoutes } from './routes.ts';
 import { listBoards, rewriteBoards } from './store.ts';
+import { boards } from './models.ts';
 
 const texts = async (app: App): Promise<ThingTexts[]> =>
   (await listBoards(app)).map(({ name, title, definition }) => ({
@@ -44,8 +45,9 @@ async function losses(app: App, change: ColumnsChange): Promise<Impact[]> {
 /** Pages that gather figures of several reports. */
 export const board: Capability = {
   name: 'board',
+  models: [boards],
   routes: boardRoutes,
-  things: [{ kind: 'board', table: 'boards', folderColumn: 'folder_name', texts }],
+  things: [{ kind: 'board', model: boards, folder: 'folderName', texts }],
   references: {
     uses,
     losses,

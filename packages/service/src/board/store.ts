@@ -1,47 +1,22 @@
 import { isDeepStrictEqual } from 'node:util';
 import { Transaction } from 'sequelize';
 import type { BoardDefinition } from '@underbell/core/board';
-import { defineRecord, plain, recall, type App } from '../platform/index.ts';
-
-export interface BoardRow {
-  name: string;
-  title: string;
-  definition: BoardDefinition;
-  /** Counts its changes. */
-  version: number;
-  changedAt: Date;
-  changedBy: string;
-  /** The same by number; null where that is not known. */
-  writerId: string | null;
-  deletedAt: Date | null;
-}
-
-const table = (app: App) =>
-  defineRecord<BoardRow>(app.records, 'boards', {
-    name: 'key',
-    title: 'text',
-    definition: 'json',
-    version: 'integer',
-    changedAt: 'instant',
-    changedBy: 'text',
-    writerId: 'text',
-    deletedAt: 'instant',
-  });
+import { all, one, plain, recall, type App } from '../platform/index.ts';
+import { boards, type BoardRow } from './models.ts';
 
 export async function listBoards(app: App): Promise<BoardRow[]> {
-  return (await table(app).findAll({ where: { deletedAt: null }, order: ['name'] })).map(plain);
+  return all(boards(app).findAll({ where: { deletedAt: null }, order: ['name'] }));
 }
 
 /** A board that is not in the bin. */
 export async function findBoard(app: App, name: string): Promise<BoardRow | undefined> {
   return recall(`board ${name}`, async () => {
-    const row = await table(app).findOne({ where: { name, deletedAt: null } });
-    return row ? plain(row) : undefined;
+    return one(boards(app).findOne({ where: { name, deletedAt: null } }));
   });
 }
 
 export async function isBoardBinned(app: App, name: string): Promise<boolean> {
-  const row = await table(app).findByPk(name);
+  const row = await boards(app).findByPk(name);
   return row !== null && row.get('deletedAt') !== null;
 }
 
@@ -56,12 +31,12 @@ export async function putBoard(
   expected: number | undefined,
 ): Promise<number | undefined> {
   const { name, title } = definition;
-  const known = await table(app).findByPk(name, { lock: Transaction.LOCK.UPDATE });
+  const known = await boards(app).findByPk(name, { lock: Transaction.LOCK.UPDATE });
   if (known && expected !== undefined && plain(known).version !== expected) return undefined;
   const version = known ? plain(known).version + 1 : 1;
   const row = { name, title, definition, version, changedAt: new Date(app.now()), changedBy: by.name, writerId: by.id };
   if (known) await known.update(row);
-  else await table(app).create({ ...row, deletedAt: null });
+  else await boards(app).create({ ...row, deletedAt: null });
   return version;
 }
 
@@ -70,7 +45,7 @@ export async function rewriteBoards(
   app: App,
   rewrite: (definition: BoardDefinition) => BoardDefinition,
 ): Promise<void> {
-  for (const row of await table(app).findAll()) {
+  for (const row of await boards(app).findAll()) {
     const { definition, version } = plain(row);
     const written = rewrite(definition);
     if (!isDeepStrictEqual(written, definition)) await row.update({ definition: written, version: version + 1 });

@@ -6,7 +6,7 @@ import { readParameters, type FigureResult, type ReportDefinition } from '@under
 import { noSuch, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
 import { announce, emit, momentOf, remember, type App } from '../platform/index.ts';
-import { findEdition, listReports } from '../report/index.ts';
+import { currentDefinitions } from '../report/index.ts';
 import {
   parameterWords,
   readOne,
@@ -17,15 +17,14 @@ import {
   type ViewRequest,
 } from '../view/index.ts';
 import { prepareBoardFigure } from './figure.ts';
-import { findBoard, isBoardBinned, listBoards, putBoard, type BoardRow } from './store.ts';
+import { findBoard, isBoardBinned, listBoards, putBoard } from './store.ts';
+import type { BoardRow } from './models.ts';
 
 /** The reports that a person may see, by name. */
 async function visibleReports(app: App, person: PersonViewer): Promise<Map<string, ReportDefinition>> {
-  const all = (await listReports(app)).map((one) => one.name);
-  const names = await visibleNames(app, person, 'report', all);
-  return new Map(
-    await Promise.all(names.map(async (name) => [name, (await findEdition(app, name)).definition] as const)),
-  );
+  const definitions = new Map((await currentDefinitions(app)).map((one) => [one.name, one]));
+  const names = await visibleNames(app, person, 'report', [...definitions.keys()]);
+  return new Map(names.map((name) => [name, definitions.get(name)!]));
 }
 
 /** Checks a board against the reports that its maker may see. @throws {Refusal} `BOARD_INVALID` */

@@ -14,9 +14,7 @@ import {
 import { LeaseLost, Paused, RunExecution } from './runExecution.ts';
 import { startRun } from './runs.ts';
 import { nextTimes } from './times.ts';
-import { RunWaits } from './send.ts';
 import { dropRunFolder } from '../make/index.ts';
-import { lastSentAt } from './deliveryStore.ts';
 import {
   changeRun,
   dueBursts,
@@ -27,9 +25,10 @@ import {
   restRun,
   spentRuns,
   takeDueBurst,
-  takeRefreshedBurst,
-  type RunRow,
 } from './store.ts';
+import type { RunRow } from './models.ts';
+import { RunWaits, lastSentAt } from '../deliver/index.ts';
+import { takeRefreshedBurst } from './runs.sql.ts';
 
 const dayMs = 86_400_000;
 /** A run that brings down so many workers is given up, so that it does not bring down the next. */

@@ -3,20 +3,22 @@ import { calendarRoutes } from './calendarRoutes.ts';
 import { followIn, lossesIn, usesIn, workOn } from './references.ts';
 import { burstRoutes } from './routes.ts';
 import { sendSummary } from './summary.ts';
+import { bursts, runs, unsubscribed } from './models.ts';
 
 // Only workers load the renderers, and only when there is something to render.
-const runs: Handlers = { 'burst.run': async (...job) => (await import('./jobs.ts')).runBurstJob(...job) };
+const runJobs: Handlers = { 'burst.run': async (...job) => (await import('./jobs.ts')).runBurstJob(...job) };
 
 /** Filtered copies to lists of recipients. */
 export const burst: Capability = {
   name: 'burst',
+  models: [bursts, runs, unsubscribed],
   routes: [...calendarRoutes, ...burstRoutes],
-  things: [{ kind: 'burst', table: 'bursts' }],
+  things: [{ kind: 'burst', model: bursts }],
   references: { uses: usesIn, losses: lossesIn, work: workOn, follow: followIn },
   jobs: [
     // Two, so that a small run does not wait behind a large one.
-    runs,
-    runs,
+    runJobs,
+    runJobs,
     // What starts runs does not wait behind a long load.
     { 'burst.start': async (...job) => (await import('./jobs.ts')).startScheduled(...job) },
   ],

@@ -34,8 +34,8 @@ import {
 } from '../make/index.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
 import { unsubscribedFrom } from './unsubscribe.ts';
-import { sentBefore } from './deliveryStore.ts';
 import { checkAgainstList, requireBurst } from './definition.ts';
+import { sentBefore } from '../deliver/index.ts';
 
 /** What is to be run, for whom. */
 export interface PlanOptions {

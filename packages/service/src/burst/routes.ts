@@ -5,7 +5,6 @@ import { isRefusal } from '@underbell/core/refusal';
 import { personOf, thing } from '../access/index.ts';
 import { defineRoute, formatRoute, limitFailures, type Route } from '../platform/index.ts';
 import { answerDone, answerFile, answerQuestion, answerWords } from './answers.ts';
-import { fetchByLink, fetchKept, recallLinks } from './links.ts';
 import { sampleOf, seeRecipient } from './oneCopy.ts';
 import { showPlan } from './showPlan.ts';
 import {
@@ -24,6 +23,7 @@ import {
 import { showSubscription, showUnsubscribed, subscribeAgain, unsubscribe } from './unsubscribe.ts';
 import { showTimes, timesAsCalendar } from './times.ts';
 import { checkBurst, pauseSchedule, saveBurst, seenBursts, showBurst } from './usecases.ts';
+import { fetchByLink, fetchKept, recallLinks } from './fetch.ts';
 
 const named = Joi.object({ name: thing.required() });
 const period = Joi.string().max(20).description('as ISO 8601 writes it: 2026, 2026-Q4, 2026-10, 2026-W44, 2026-10-26');

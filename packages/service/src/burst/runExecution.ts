@@ -3,6 +3,17 @@ import { PassThrough } from 'node:stream';
 import { cutKey, keepingOf, type Cut, type MadeFormat, type RunState } from '@underbell/core/burst';
 import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
+import {
+  countDeliveries,
+  cutOfDelivery,
+  listDeliveries,
+  moveDeliveries,
+  RunWaits,
+  sendCopies,
+  settleInterrupted,
+  type DeliveryRow,
+  type MadeFile,
+} from '../deliver/index.ts';
 import { meter } from '../meter/index.ts';
 import { holdLease, retry, together, type App, type Job, emit } from '../platform/index.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
@@ -14,21 +25,12 @@ import {
   type MadeCopy,
   madeFolder,
   makeCopies,
-  runFolder,
 } from '../make/index.ts';
-import { RunWaits, sendCopies, settleInterrupted } from './send.ts';
-import {
-  countDeliveries,
-  cutOfDelivery,
-  listDeliveries,
-  moveDeliveries,
-  type DeliveryRow,
-  type MadeFile,
-} from './deliveryStore.ts';
-import { asOfRun, changeRun, findRun, moveRun, type RunRow } from './store.ts';
+import { keptUntil, pathInRun, sendingOf } from './sending.ts';
+import { asOfRun, changeRun, findRun, moveRun } from './store.ts';
+import type { RunRow } from './models.ts';
 
 const progressEveryMs = 250;
-const dayMs = 86_400_000;
 
 /** Thrown to leave a run whose lease was lost; another worker goes on with it. */
 export class LeaseLost extends Error {}
@@ -62,7 +64,8 @@ export class RunExecution {
 
   async execute(): Promise<void> {
     const { id } = this.#run;
-    await settleInterrupted(this.#app, this.#run);
+    const { isTest, definition } = this.#run;
+    await settleInterrupted(this.#app, { run: id, isTest, destination: definition.destination });
     await this.#note({});
     const burst = await this.#prepare();
     const waiting = await listDeliveries(this.#app, id, ['planned', 'rendered']);
@@ -108,7 +111,7 @@ export class RunExecution {
   }
 
   #path(file: MadeFile): string {
-    return join(runFolder(this.#app.settings.spool, this.#run.id), file.name);
+    return pathInRun(this.#app, this.#run.id, file.name);
   }
 
   /** Whether every file of a copy is still there as it was made. */
@@ -126,17 +129,10 @@ export class RunExecution {
     const ready = new PassThrough({ objectMode: true, highWaterMark: deliveries.length });
     // Whoever reads from it hears of it, as long as somebody does.
     ready.on('error', () => undefined);
-    const sending = sendCopies(
-      this.#app,
-      {
-        run: this.#run,
-        burst,
-        keptUntil: this.#keptUntil(),
-        pathOf: (file) => this.#path(file),
-        look: (phase) => this.#note(phase === undefined ? {} : { phase }),
-      },
-      ready,
-    ).catch((error: unknown) => {
+    const sendWith = await sendingOf(this.#app, this.#run, burst, (phase) =>
+      this.#note(phase === undefined ? {} : { phase }),
+    );
+    const sending = sendCopies(this.#app, sendWith, ready).catch((error: unknown) => {
       // What is made while nothing can be sent lies ready for when it can.
       if (!(error instanceof RunWaits)) this.#broken ??= error;
       throw error;
@@ -162,7 +158,7 @@ export class RunExecution {
         onReady(delivery);
         continue;
       }
-      const cut = cutOfDelivery(this.#app, delivery, burst.definition);
+      const cut = cutOfDelivery(this.#app, delivery, burst.definition.bind);
       if (cut === undefined || delivery.files.length === 0) {
         await this.#markReady(delivery, delivery.files);
         onReady(delivery);
@@ -209,16 +205,10 @@ export class RunExecution {
       report,
       format: file.format,
       ...(viewer.kind === 'person' ? { person: viewer.email } : {}),
-      rows: Number(delivery.rowCount),
+      rows: delivery.rowCount,
       bytes: file.sizeBytes ?? 0,
       ...(made ? { queryMs: made.queryMs, renderMs: made.ms, cpuMs: made.cpuMs } : {}),
     });
-  }
-
-  /** Until when the files of this run are kept, counted from its start: the same whoever goes on with it. */
-  #keptUntil(): Date {
-    const { createdAt, definition } = this.#run;
-    return new Date(createdAt.getTime() + keepingOf(definition).days * dayMs);
   }
 
   async #finish(): Promise<void> {
@@ -243,7 +233,7 @@ export class RunExecution {
     const { id, definition } = this.#run;
     const { spool } = this.#app.settings;
     const isKept = keepingOf(definition).days > 0;
-    const keptUntil = isKept ? this.#keptUntil() : null;
+    const until = isKept ? keptUntil(this.#run) : null;
     await retry(() =>
       this.#app.records.transaction(async () => {
         if (!(await holdLease(this.#app, this.#job))) throw new LeaseLost('the lease of this run was lost');
@@ -251,7 +241,7 @@ export class RunExecution {
         // Whoever hears that it has ended finds its folder as it stays.
         await (isKept ? dropMade(spool, id) : dropRunFolder(spool, id));
         const finishedAt = new Date(this.#app.now());
-        await moveRun(this.#app, id, ['waiting', 'running'], { ...end, phase: '', finishedAt, keptUntil });
+        await moveRun(this.#app, id, ['waiting', 'running'], { ...end, phase: '', finishedAt, keptUntil: until });
         await emit(this.#app, 'run.finished', { run: id, burst: definition.name, state: end.state });
       }),
     );

@@ -3,13 +3,21 @@ import type { Ledger, LedgerEntry, PlanEntry, RunCause, ShownRun } from '@underb
 import { Refusal } from '@underbell/core/refusal';
 import { noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { requireBudget } from '../meter/index.ts';
-import { livingWorkers, enqueue, hurry, remember, type App } from '../platform/index.ts';
-import { linksOf } from './links.ts';
+import { lockThing, livingWorkers, enqueue, hurry, remember, type App } from '../platform/index.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
 import { explainCut } from './showPlan.ts';
-import { countDeliveries, listDeliveries, moveDeliveries, type DeliveryRow } from './deliveryStore.ts';
-import { addRun, asOfRun, askToStop, changeRun, findRun, holdRun, listRuns, moveRun, type RunRow } from './store.ts';
+import { addRun, asOfRun, askToStop, changeRun, findRun, holdRun, listRuns, moveRun } from './store.ts';
 import { requireBurst } from './definition.ts';
+import {
+  countDeliveries,
+  countEach,
+  linksOf,
+  listDeliveries,
+  moveDeliveries,
+  type CopyCounts,
+  type DeliveryRow,
+} from '../deliver/index.ts';
+import type { RunRow } from './models.ts';
 
 /** @throws {Refusal} `COPY_EMPTY` with one problem for each recipient without rows, where a burst is refused then */
 function refuseEmpty(entries: readonly PlanEntry[]): void {
@@ -33,9 +41,7 @@ export async function startRun(
   await requireBudget(app, { kind: 'report', name: burst.definition.report });
   const isTest = options.isTest === true;
   const id = await app.records.transaction(async () => {
-    await app.records.query('SELECT pg_advisory_xact_lock(hashtext(:name))', {
-      replacements: { name: `burst ${name}` },
-    });
+    await lockThing(app, 'runs of burst', name);
     const run = {
       burstName: name,
       occurrence: burst.period.name,
@@ -104,16 +110,27 @@ export async function releaseRun(app: App, person: PersonViewer, id: number, ori
   return showRun(app, (await findRun(app, id))!);
 }
 
-/** Where a run waits for a worker and none lives, since when; nothing where one does. */
-async function withoutWorker(app: App, run: RunRow): Promise<{ noWorkerSince?: Date | null }> {
-  if (run.state !== 'waiting' && run.state !== 'running') return {};
-  const { alive, seenAt } = await livingWorkers(app);
-  return alive > 0 ? {} : { noWorkerSince: seenAt };
+/** Runs with their counts, by state of the deliveries. */
+async function showRuns(app: App, runs: readonly RunRow[]): Promise<ShownRun<Date>[]> {
+  const waitsForWorker = ({ state }: RunRow) => state === 'waiting' || state === 'running';
+  const [counts, workers] = await Promise.all([
+    countEach(
+      app,
+      runs.map((run) => run.id),
+    ),
+    runs.some(waitsForWorker) ? livingWorkers(app) : undefined,
+  ]);
+  // Where a run waits for a worker and none lives, since when.
+  const lone = workers && workers.alive === 0 ? { noWorkerSince: workers.seenAt } : {};
+  return runs.map((run) => ({ ...toShown(run, counts.get(run.id) ?? {}), ...(waitsForWorker(run) ? lone : {}) }));
 }
 
-/** A run with its counts, by state of the deliveries. */
 export async function showRun(app: App, run: RunRow): Promise<ShownRun<Date>> {
-  const { bounced = 0, ...counts } = await countDeliveries(app, run.id);
+  const [shown] = await showRuns(app, [run]);
+  return shown!;
+}
+
+function toShown(run: RunRow, { bounced = 0, ...counts }: CopyCounts): ShownRun<Date> {
   const by = (...states: (keyof typeof counts)[]) => states.reduce((sum, state) => sum + (counts[state] ?? 0), 0);
   return {
     id: run.id,
@@ -123,14 +140,13 @@ export async function showRun(app: App, run: RunRow): Promise<ShownRun<Date>> {
     phase: run.phase,
     error: run.error,
     edition: run.editionNumber,
-    rowsRead: Number(run.rowsRead),
+    rowsRead: run.rowsRead,
     createdAt: run.createdAt,
     startedAt: run.startedAt,
     finishedAt: run.finishedAt,
     keptUntil: run.keptUntil,
     isTest: run.isTest,
     cause: run.cause,
-    ...(await withoutWorker(app, run)),
     ...(run.definition.release ? { release: run.definition.release, releasedBy: run.releasedBy } : {}),
     counts: {
       recipients: by('planned', 'skipped', 'rendered', 'sending', 'sent', 'failed', 'in doubt'),
@@ -148,7 +164,7 @@ export async function showRun(app: App, run: RunRow): Promise<ShownRun<Date>> {
 const shownDelivery = (row: DeliveryRow): LedgerEntry<Date> => ({
   recipient: row.recipient,
   address: row.address,
-  rows: Number(row.rowCount),
+  rows: row.rowCount,
   filter: row.filter ?? '',
   files: row.files,
   state: row.state,
@@ -191,7 +207,10 @@ export async function seenRuns(app: App, person: PersonViewer, burst: string | u
   if (burst !== undefined) await requireBurst(app, person, burst, 'view');
   const runs = await listRuns(app, burst, 50);
   const names = new Set(await visibleNames(app, person, 'burst', [...new Set(runs.map((one) => one.burstName))]));
-  return Promise.all(runs.filter((one) => names.has(one.burstName)).map((one) => showRun(app, one)));
+  return showRuns(
+    app,
+    runs.filter((one) => names.has(one.burstName)),
+  );
 }
 
 /** A run that somebody may steer. */

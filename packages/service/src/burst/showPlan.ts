@@ -14,13 +14,12 @@ import {
 } from '@underbell/core/burst';
 import { costState, costWords } from '@underbell/core/meter';
 import { charactersIn } from '../dataset/index.ts';
-import { findDestination } from '../deliver/index.ts';
+import { findDestination, bouncedBefore, listDeliveries } from '../deliver/index.ts';
 import { copyCosts, costsAround } from '../meter/index.ts';
 import type { App } from '../platform/index.ts';
 import { commonFilter, copyColumns, filterFor, type FittedTemplate, isHeld, outerFilter } from '../make/index.ts';
-import { bouncedBefore, listDeliveries } from './deliveryStore.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
-import { type PreparedBurst } from './prepare.ts';
+import type { PreparedBurst } from './prepare.ts';
 import { lastSentRun } from './store.ts';
 import { timesOf } from './times.ts';
 

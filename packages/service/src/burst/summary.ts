@@ -1,7 +1,8 @@
 import { findPerson } from '../access/index.ts';
 import { enqueue, type Events, type JobHandler } from '../platform/index.ts';
-import { countDeliveries, listDeliveries } from './deliveryStore.ts';
-import { findRun, type RunRow } from './store.ts';
+import { findRun } from './store.ts';
+import type { RunRow } from './models.ts';
+import { countDeliveries, listDeliveries } from '../deliver/index.ts';
 
 const shownFailures = 20;
 

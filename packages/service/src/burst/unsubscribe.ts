@@ -1,11 +1,12 @@
-import { QueryTypes } from 'sequelize';
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { requireRight } from '../access/index.ts';
-import { isSameSecret, remember, type App } from '../platform/index.ts';
+import { rows, isSameSecret, remember, type App } from '../platform/index.ts';
 import { requireBurst } from './definition.ts';
-import { findDelivery, type DeliveryRow } from './deliveryStore.ts';
 import { findRun } from './store.ts';
+import type { DeliveryRow } from '../deliver/index.ts';
+import { findDelivery } from '../deliver/index.ts';
+import { unsubscribed } from './models.ts';
 
 const purpose = 'unsubscribe';
 
@@ -34,15 +35,12 @@ export async function showSubscription(app: App, key: string): Promise<{ title: 
 export async function unsubscribe(app: App, key: string, origin: string): Promise<{ title: string; address: string }> {
   const { title, address, burstName } = await deliveryOf(app, key);
   await app.records.transaction(async () => {
-    const rows = await app.records.query(
-      `INSERT INTO unsubscribed (burst_name, address, at) VALUES ($burst, $address, $at)
-       ON CONFLICT DO NOTHING RETURNING address`,
-      {
-        bind: { burst: burstName, address: address.toLowerCase(), at: new Date(app.now()) },
-        type: QueryTypes.SELECT,
-      },
-    );
-    if (rows.length === 0) return;
+    const who = { burstName, address: address.toLowerCase() };
+    const [, isNew] = await unsubscribed(app).findOrCreate({
+      where: who,
+      defaults: { ...who, at: new Date(app.now()) },
+    });
+    if (!isNew) return;
     await remember(app, { who: address, what: 'wants no more copies', thing: `burst ${burstName}`, origin });
   });
   return { title, address };
@@ -50,11 +48,8 @@ export async function unsubscribe(app: App, key: string, origin: string): Promis
 
 /** Address -> since when they want no more of a burst. */
 export async function unsubscribedFrom(app: App, burst: string): Promise<Map<string, Date>> {
-  const rows = await app.records.query<{ address: string; at: Date }>(
-    'SELECT address, at FROM unsubscribed WHERE burst_name = $burst ORDER BY at',
-    { bind: { burst }, type: QueryTypes.SELECT },
-  );
-  return new Map(rows.map((one) => [one.address, one.at]));
+  const found = await rows(unsubscribed(app), { where: { burstName: burst }, order: ['at'] });
+  return new Map(found.map((one) => [one.address, one.at]));
 }
 
 export async function showUnsubscribed(app: App, person: PersonViewer, burst: string) {
@@ -72,12 +67,9 @@ export async function subscribeAgain(
   await requireBurst(app, person, burst, 'view');
   await requireRight(app, person, 'edit', 'burst', burst);
   await app.records.transaction(async () => {
-    const bind = { burst, address: wish.address.toLowerCase() };
-    const gone = await app.records.query(
-      'DELETE FROM unsubscribed WHERE burst_name = $burst AND address = $address RETURNING address',
-      { bind, type: QueryTypes.SELECT },
-    );
-    if (gone.length === 0)
+    const where = { burstName: burst, address: wish.address.toLowerCase() };
+    const gone = await unsubscribed(app).destroy({ where });
+    if (gone === 0)
       throw new Refusal('NOT_FOUND', `${wish.address} has not said no to \`${burst}\``, { word: wish.address });
     const what = `sends to ${wish.address} again, who had wanted no more`;
     await remember(app, { who: person.email, what, thing: `burst ${burst}`, origin: wish.origin });

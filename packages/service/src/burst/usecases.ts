@@ -11,8 +11,9 @@ import { requireList } from '../list/index.ts';
 import { refuseUnsendable } from './plan.ts';
 import { prepareBurst } from './prepare.ts';
 import { showRun } from './runs.ts';
-import { findBurst, listBursts, listRuns, putBurst, wasBurst, type BurstRow } from './store.ts';
+import { findBurst, listBursts, listRuns, putBurst, wasBurst } from './store.ts';
 import { nextTimes, timesOf } from './times.ts';
+import type { BurstRow } from './models.ts';
 
 /** Checks everything about a burst that can be known before it runs. @throws {Refusal} at the place that is wrong */
 async function checkedBurst(app: App, person: PersonViewer, value: unknown) {

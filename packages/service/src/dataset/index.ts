@@ -1,3 +1,4 @@
+export type { DatasetRow, RefreshCause, RefreshSchedule } from './models.ts';
 export { columnNames, readCsv } from './csvFile.ts';
 export { refuseSmallGroups, type RowRequest } from './request.ts';
 export { countBetween, countRows, countRowsPerLimit, countRowsPerTuple, ownCounts } from './rowCounts.ts';
@@ -16,10 +17,9 @@ export {
   listDatasets,
   readableRevision,
   showRevision,
-  type DatasetRow,
-  type RefreshCause,
-  type RefreshSchedule,
   type Revision,
+  findHook,
+  takeDue,
 } from './store.ts';
 export {
   annotate,

@@ -30,13 +30,11 @@ import {
   setColumns,
   spentRevisions,
   startRevision,
-  strayTables,
-  type DatasetRow,
-  type RefreshCause,
-  type RevisionRow,
 } from './store.ts';
 import { cellParser } from './fileDialect.ts';
 import { columnTypeOf, createTableSql, dataTable, indexSql, pickIndexSql, sourceCopySql } from './table.sql.ts';
+import type { DatasetRow, RefreshCause, RevisionRow } from './models.ts';
+import { strayTables } from './tables.sql.ts';
 
 /** Who had data loaded, and what is asked before it is shown. */
 export interface LoadBy {

@@ -1,9 +1,18 @@
 import { columnLabel } from '@underbell/core/dataset';
-import { QueryTypes } from 'sequelize';
-import type { App, Capability, Named, ThingId, ThingTexts, ThingUse } from '../platform/index.ts';
+import {
+  renameInJobs,
+  rows,
+  type App,
+  type Capability,
+  type Named,
+  type ThingTexts,
+  type ThingUse,
+} from '../platform/index.ts';
+import { loadsOf } from './tables.sql.ts';
 import { sweepTables } from './load.ts';
 import { datasetRoutes } from './routes.ts';
 import { listDatasets } from './store.ts';
+import { datasets, revisions } from './models.ts';
 
 const texts = async (app: App): Promise<ThingTexts[]> =>
   (await listDatasets(app)).map(({ name, title, description, columns }) => ({
@@ -17,11 +26,8 @@ const texts = async (app: App): Promise<ThingTexts[]> =>
   }));
 
 async function dataTables(app: App, name: string): Promise<string[]> {
-  const rows = await app.records.query<{ table_name: string }>(
-    `SELECT table_name FROM revisions WHERE dataset_name = $name AND state = 'ready'`,
-    { bind: { name }, type: QueryTypes.SELECT },
-  );
-  return rows.map((row) => row.table_name);
+  const found = await rows(revisions(app), { attributes: ['tableName'], where: { datasetName: name, state: 'ready' } });
+  return found.map((row) => row.tableName);
 }
 
 const uses = async (app: App): Promise<ThingUse[]> =>
@@ -31,31 +37,18 @@ const uses = async (app: App): Promise<ThingUse[]> =>
       : [{ by: { kind: 'dataset', name }, of: { kind: 'source', name: sourceName }, what: 'is read from it' }],
   );
 
-async function work(app: App, { kind, name }: ThingId): Promise<string[]> {
-  if (kind !== 'dataset') return [];
-  // The lock that loads hold: none begins under this name while the transaction goes on.
-  const [lock] = await app.records.query<{ held: boolean }>(
-    'SELECT pg_try_advisory_xact_lock(730002, hashtext($name)) AS held',
-    { bind: { name }, type: QueryTypes.SELECT },
-  );
-  return lock!.held ? [] : [`dataset ${name} is being loaded`];
-}
-
 /** What is told of a dataset, or is to be loaded of it, and waits in the queue. */
 async function follow(app: App, { kind, name }: Named, to: string): Promise<void> {
   if (kind !== 'dataset') return;
-  await app.records.query(
-    `UPDATE jobs SET payload = jsonb_set(payload, '{name}', to_jsonb($to::text))
-     WHERE kind LIKE 'dataset.%' AND state IN ('waiting', 'leased') AND payload->>'name' = $from`,
-    { bind: { from: name, to } },
-  );
+  await renameInJobs(app, ['dataset.%'], name, to);
 }
 
 /** Rows under a name: read, counted, filtered, loaded. */
 export const dataset: Capability = {
   name: 'dataset',
+  models: [datasets, revisions],
   routes: datasetRoutes,
-  things: [{ kind: 'dataset', table: 'datasets', folderColumn: 'folder_name', texts, dataTables }],
-  references: { uses, work, follow },
+  things: [{ kind: 'dataset', model: datasets, folder: 'folderName', texts, dataTables }],
+  references: { uses, work: loadsOf, follow },
   clock: [{ everyMs: 15_000, work: sweepTables }],
 };

@@ -1,69 +1,14 @@
 import { createHash } from 'node:crypto';
-import { Op, QueryTypes, type Model, Transaction } from 'sequelize';
-import type { DatasetColumn, DatasetShape, FileDialect } from '@underbell/core/dataset';
+import { Op, Transaction } from 'sequelize';
+import type { DatasetColumn, DatasetShape } from '@underbell/core/dataset';
 import { noSuch } from '../access/index.ts';
-import { announce, emit, defineRecord, plain, recall, type App } from '../platform/index.ts';
-
-export interface DatasetRow {
-  name: string;
-  title: string;
-  sourceName: string | null;
-  sql: string | null;
-  columns: DatasetColumn[];
-  /** Columns by which a snapshot is laid out; rows of a copy come in this order. */
-  rowOrder: string[];
-  revisionId: number | null;
-  description: string;
-  kind: DatasetKind;
-  /** How long an answer of a live dataset may be shown again. */
-  keepSeconds: number | null;
-  schedule: RefreshSchedule | null;
-  nextRefreshAt: Date | null;
-  /** Set while the newest refresh has failed: what is shown is older than it should be. */
-  staleSince: Date | null;
-  staleReason: string | null;
-  hookFingerprint: string | null;
-  /** How the file was written that it was loaded from. */
-  fileDialect: FileDialect | null;
-  /** Who hears of failures. */
-  ownerEmail: string | null;
-  deletedAt: Date | null;
-  deletedBy: string | null;
-}
-
-export type DatasetKind = 'snapshot' | 'live';
-export type RefreshCause = 'hand' | 'schedule' | 'upload' | 'webhook';
-
-/** When a snapshot is loaded anew: an RFC 5545 rule, from when on, and in which time zone. */
-export interface RefreshSchedule {
-  readonly rule: string;
-  readonly start: string;
-  readonly timeZone: string;
-}
+import { rows, highest, announce, emit, all, one, plain, recall, type App } from '../platform/index.ts';
+import { datasets, revisions, type DatasetRow, type RevisionRow, type RefreshCause } from './models.ts';
+import { boundRevisions } from './tables.sql.ts';
 
 /** What a definition says; the rest comes by itself. */
 export type DatasetSpecRow = Pick<DatasetRow, 'name' | 'title' | 'sourceName' | 'sql' | 'columns' | 'rowOrder'> &
   Partial<Pick<DatasetRow, 'description' | 'kind' | 'keepSeconds' | 'ownerEmail'>>;
-
-export interface RevisionRow {
-  id: number;
-  datasetName: string;
-  number: number;
-  columns: DatasetColumn[];
-  tableName: string;
-  rowCount: string | number;
-  state: 'loading' | 'ready' | 'failed' | 'refused' | 'stopped' | 'dropped';
-  error: string | null;
-  startedAt: Date;
-  finishedAt: Date | null;
-  cause: RefreshCause;
-  startedBy: string;
-  /** What the swap would have broken. */
-  impact: { user: string; what: string }[];
-  stopAsked: boolean;
-  /** When it last came to be shown. */
-  shownAt: Date | null;
-}
 
 /** A revision that can be read: which table, which columns, how old. */
 export interface Revision {
@@ -82,70 +27,29 @@ export interface Revision {
   readonly staleReason?: string;
 }
 
-const tables = (app: App) => ({
-  datasets: defineRecord<DatasetRow>(app.records, 'datasets', {
-    name: 'key',
-    title: 'text',
-    sourceName: 'text',
-    sql: 'text',
-    columns: 'json',
-    rowOrder: 'json',
-    revisionId: 'integer',
-    description: 'text',
-    kind: 'text',
-    keepSeconds: 'integer',
-    schedule: 'json',
-    nextRefreshAt: 'instant',
-    staleSince: 'instant',
-    staleReason: 'text',
-    hookFingerprint: 'text',
-    fileDialect: 'json',
-    ownerEmail: 'text',
-    deletedAt: 'instant',
-    deletedBy: 'text',
-  }),
-  revisions: defineRecord<RevisionRow>(app.records, 'revisions', {
-    id: 'serial',
-    datasetName: 'text',
-    number: 'integer',
-    columns: 'json',
-    tableName: 'text',
-    rowCount: 'integer',
-    state: 'text',
-    error: 'text',
-    startedAt: 'instant',
-    finishedAt: 'instant',
-    cause: 'text',
-    startedBy: 'text',
-    impact: 'json',
-    stopAsked: 'boolean',
-    shownAt: 'instant',
-  }),
-});
-
 export async function listDatasets(app: App): Promise<DatasetRow[]> {
-  return (await tables(app).datasets.findAll({ where: { deletedAt: null }, order: ['name'] })).map(plain);
+  return all(datasets(app).findAll({ where: { deletedAt: null }, order: ['name'] }));
 }
 
 export async function findDatasetRow(app: App, name: string): Promise<DatasetRow | undefined> {
   return recall(`dataset ${name}`, async () => {
-    const row = await tables(app).datasets.findByPk(name);
+    const row = await datasets(app).findByPk(name);
     return row && row.get('deletedAt') === null ? plain(row) : undefined;
   });
 }
 
 export async function isDatasetBinned(app: App, name: string): Promise<boolean> {
-  const row = await tables(app).datasets.findByPk(name);
+  const row = await datasets(app).findByPk(name);
   return row !== null && row.get('deletedAt') !== null;
 }
 
 export async function changeDataset(app: App, name: string, change: Partial<DatasetRow>): Promise<void> {
-  await tables(app).datasets.update(change, { where: { name } });
+  await datasets(app).update(change, { where: { name } });
 }
 
 /** Datasets whose time to be loaded has come. */
 export async function dueDatasets(app: App): Promise<DatasetRow[]> {
-  const rows = await tables(app).datasets.findAll({
+  const rows = await datasets(app).findAll({
     where: { deletedAt: null, nextRefreshAt: { [Op.lte]: new Date(app.now()) } },
     order: ['nextRefreshAt'],
   });
@@ -154,13 +58,18 @@ export async function dueDatasets(app: App): Promise<DatasetRow[]> {
 
 export async function findRevisionRow(app: App, id: number): Promise<RevisionRow | undefined> {
   return recall(`revision ${id}`, async () => {
-    const row = await tables(app).revisions.findByPk(id);
-    return row ? plain(row) : undefined;
+    return one(revisions(app).findByPk(id));
   });
 }
 
+/** Revisions by their numbers. */
+export async function findRevisionRows(app: App, ids: readonly number[]): Promise<ReadonlyMap<number, RevisionRow>> {
+  const found = await all(revisions(app).findAll({ where: { id: { [Op.in]: [...ids] } } }));
+  return new Map(found.map((row) => [row.id, row]));
+}
+
 export async function changeRevision(app: App, id: number, change: Partial<RevisionRow>): Promise<void> {
-  await tables(app).revisions.update(change, { where: { id } });
+  await revisions(app).update(change, { where: { id } });
 }
 
 /** The shape of a dataset. @throws {Refusal} `NOT_FOUND` */
@@ -172,14 +81,13 @@ export async function findDataset(app: App, name: string): Promise<DatasetShape>
 }
 
 export async function putDataset(app: App, row: DatasetSpecRow): Promise<void> {
-  const { datasets } = tables(app);
-  const known = await datasets.findByPk(row.name);
+  const known = await datasets(app).findByPk(row.name);
   if (known) await known.update(row);
-  else await datasets.create({ description: '', kind: 'snapshot', ...row, revisionId: null });
+  else await datasets(app).create({ description: '', kind: 'snapshot', ...row, revisionId: null });
 }
 
 export async function setColumns(app: App, name: string, columns: DatasetColumn[]): Promise<void> {
-  await tables(app).datasets.update({ columns }, { where: { name } });
+  await datasets(app).update({ columns }, { where: { name } });
 }
 
 /** Opens the next revision, not yet shown to anybody. */
@@ -190,13 +98,9 @@ export async function startRevision(
   by: { cause: RefreshCause; who: string },
 ): Promise<RevisionRow> {
   return app.records.transaction(async () => {
-    const { datasets, revisions } = tables(app);
-    await datasets.findByPk(dataset, { lock: Transaction.LOCK.UPDATE });
-    const last = await revisions.max<number, Model<RevisionRow, Partial<RevisionRow>>>('number', {
-      where: { datasetName: dataset },
-    });
-    const number = (last ?? 0) + 1;
-    const made = await revisions.create({
+    await datasets(app).findByPk(dataset, { lock: Transaction.LOCK.UPDATE });
+    const number = (await highest(revisions(app), 'number', { datasetName: dataset })) + 1;
+    const made = await revisions(app).create({
       datasetName: dataset,
       number,
       columns,
@@ -223,20 +127,19 @@ export async function finishRevision(
   revision: RevisionRow,
   outcome: { rows: number } | { error: string; state?: RevisionRow['state']; impact?: RevisionRow['impact'] },
 ): Promise<void> {
-  const { datasets, revisions } = tables(app);
   const finishedAt = new Date(app.now());
   if ('error' in outcome) {
-    await revisions.update(
+    await revisions(app).update(
       { state: outcome.state ?? 'failed', error: outcome.error, impact: outcome.impact ?? [], finishedAt },
       { where: { id: revision.id } },
     );
     return;
   }
-  await revisions.update(
+  await revisions(app).update(
     { state: 'ready', rowCount: outcome.rows, finishedAt, shownAt: finishedAt },
     { where: { id: revision.id } },
   );
-  await datasets.update(
+  await datasets(app).update(
     { revisionId: revision.id, staleSince: null, staleReason: null },
     { where: { name: revision.datasetName } },
   );
@@ -247,8 +150,7 @@ export async function finishRevision(
 
 /** A revision of a dataset by its number, whose rows are still there. */
 export async function findKeptRevision(app: App, dataset: string, number: number): Promise<RevisionRow | undefined> {
-  const row = await tables(app).revisions.findOne({ where: { datasetName: dataset, number, state: 'ready' } });
-  return row ? plain(row) : undefined;
+  return one(revisions(app).findOne({ where: { datasetName: dataset, number, state: 'ready' } }));
 }
 
 /**
@@ -261,18 +163,17 @@ export async function showRevision(
   { id, datasetName }: RevisionRow,
   columns: DatasetColumn[],
 ): Promise<boolean> {
-  const { datasets, revisions } = tables(app);
-  const kept = await revisions.findOne({ where: { id, state: 'ready' }, lock: Transaction.LOCK.UPDATE });
+  const kept = await revisions(app).findOne({ where: { id, state: 'ready' }, lock: Transaction.LOCK.UPDATE });
   if (!kept) return false;
   await kept.update({ shownAt: new Date(app.now()) });
-  await datasets.update({ revisionId: id, columns }, { where: { name: datasetName } });
+  await datasets(app).update({ revisionId: id, columns }, { where: { name: datasetName } });
   await announce(app, { kind: 'dataset', name: datasetName });
   return true;
 }
 
 /** A load whose process died is over; the lock that it held is free. */
 export async function failLostLoads(app: App, dataset: string): Promise<void> {
-  await tables(app).revisions.update(
+  await revisions(app).update(
     { state: 'failed', error: 'the process that loaded it ended', finishedAt: new Date(app.now()) },
     { where: { datasetName: dataset, state: 'loading' } },
   );
@@ -280,7 +181,7 @@ export async function failLostLoads(app: App, dataset: string): Promise<void> {
 
 /** Asks a load that is under way to stop. @returns whether there is one */
 export async function askLoadToStop(app: App, dataset: string): Promise<boolean> {
-  const [count] = await tables(app).revisions.update(
+  const [count] = await revisions(app).update(
     { stopAsked: true },
     { where: { datasetName: dataset, state: 'loading' } },
   );
@@ -292,7 +193,7 @@ export async function askLoadToStop(app: App, dataset: string): Promise<boolean>
  * those that a run is bound to which has not ended, however long it is held, paused or waits.
  */
 export async function spentRevisions(app: App, dataset: string): Promise<RevisionRow[]> {
-  const ready = await tables(app).revisions.findAll({
+  const ready = await revisions(app).findAll({
     where: { datasetName: dataset, state: 'ready' },
     order: [
       ['shownAt', 'DESC NULLS LAST'],
@@ -301,22 +202,14 @@ export async function spentRevisions(app: App, dataset: string): Promise<Revisio
     offset: app.settings.keep.revisions,
   });
   const shown = (await findDatasetRow(app, dataset))?.revisionId;
-  // Which runs there are is the sending's affair; that they are bound to revisions by number is all that is known here.
-  const bound = await app.records.query<{ id: string }>(
-    `SELECT DISTINCT one.value AS id FROM runs, jsonb_each_text(runs.revisions) AS one
-     WHERE runs.state IN ('held', 'waiting', 'running', 'paused')`,
-    { type: QueryTypes.SELECT },
-  );
-  const held = new Set([...bound.map((row) => Number(row.id)), shown]);
+  const bound = await boundRevisions(app);
+  const held = new Set([...bound, shown]);
   return ready.map(plain).filter((row) => !held.has(row.id));
 }
 
 async function datasetsIn(app: App, state: RevisionRow['state']): Promise<string[]> {
-  const rows = await app.records.query<{ name: string }>(
-    'SELECT DISTINCT dataset_name AS name FROM revisions WHERE state = $state',
-    { bind: { state }, type: QueryTypes.SELECT },
-  );
-  return rows.map((row) => row.name);
+  const found = await rows(revisions(app), { attributes: ['datasetName'], where: { state }, group: ['datasetName'] });
+  return found.map((row) => row.datasetName);
 }
 
 /** Datasets with some revision that is ready. */
@@ -324,33 +217,32 @@ export const loadedDatasets = (app: App): Promise<string[]> => datasetsIn(app, '
 /** Datasets that are being loaded, or were when the loader died. */
 export const loadingDatasets = (app: App): Promise<string[]> => datasetsIn(app, 'loading');
 
-/** Tables of rows that no revision owns any more, or that a load left which ended otherwise. */
-export async function strayTables(app: App): Promise<string[]> {
-  const rows = await app.records.query<{ name: string }>(
-    `SELECT tablename AS name FROM pg_tables WHERE schemaname = 'data' AND NOT EXISTS (
-       SELECT FROM revisions WHERE table_name = tablename AND state IN ('ready', 'loading'))`,
-    { type: QueryTypes.SELECT },
-  );
-  return rows.map((row) => row.name);
-}
-
 /** Says that a revision's rows go. @returns whether they may: not while the revision is shown */
 export async function markDropped(app: App, id: number): Promise<boolean> {
   return app.records.transaction(async () => {
-    // Whoever goes back to it holds it: what was shown meanwhile is seen by the statement after this one only.
-    await app.records.query('SELECT id FROM revisions WHERE id = $id FOR UPDATE', { bind: { id } });
-    const [, changed] = await app.records.query(
-      `UPDATE revisions SET state = 'dropped' WHERE id = $id AND state = 'ready'
-         AND NOT EXISTS (SELECT FROM datasets WHERE revision_id = $id)`,
-      { bind: { id } },
-    );
-    return ((changed as { rowCount?: number }).rowCount ?? 0) > 0;
+    // Whoever goes back to it holds it: what was shown meanwhile is seen by what is asked after this only.
+    await revisions(app).findByPk(id, { attributes: ['id'], lock: Transaction.LOCK.UPDATE });
+    if ((await datasets(app).count({ where: { revisionId: id } })) > 0) return false;
+    const [changed] = await revisions(app).update({ state: 'dropped' }, { where: { id, state: 'ready' } });
+    return changed > 0;
   });
+}
+
+/** The dataset that a refresh address loads. */
+export async function findHook(app: App, hook: string): Promise<string | undefined> {
+  const found = await one(datasets(app).findOne({ where: { hookFingerprint: hook, deletedAt: null } }));
+  return found?.name;
+}
+
+/** Takes a dataset that is due, once over all processes. */
+export async function takeDue(app: App, { name, nextRefreshAt }: DatasetRow): Promise<boolean> {
+  const [taken] = await datasets(app).update({ nextRefreshAt: null }, { where: { name, nextRefreshAt } });
+  return taken > 0;
 }
 
 export async function listRevisions(app: App, dataset: string): Promise<RevisionRow[]> {
   return (
-    await tables(app).revisions.findAll({ where: { datasetName: dataset }, order: [['number', 'DESC']], limit: 50 })
+    await revisions(app).findAll({ where: { datasetName: dataset }, order: [['number', 'DESC']], limit: 50 })
   ).map(plain);
 }
 
@@ -363,7 +255,7 @@ function toRevision(row: RevisionRow, dataset: DatasetRow): Revision {
     number: row.number,
     shape: { name: dataset.name, columns: dataset.columns.filter((one) => kept.has(one.name)) },
     table: row.tableName,
-    rowCount: Number(row.rowCount),
+    rowCount: row.rowCount,
     loadedAt: row.finishedAt!,
     ...(staleSince ? { staleSince, staleReason: staleReason ?? '' } : {}),
   };

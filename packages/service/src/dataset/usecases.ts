@@ -11,17 +11,16 @@ import { countRowsPerLimit, ownCounts } from './rowCounts.ts';
 import {
   findDataset,
   findDatasetRow,
-  findRevisionRow,
+  findRevisionRows,
   isDatasetBinned,
   listDatasets,
   listRevisions,
   putDataset,
   readableRevision,
   usualKeepSeconds,
-  type DatasetKind,
-  type DatasetRow,
   type DatasetSpecRow,
 } from './store.ts';
+import type { DatasetKind, DatasetRow } from './models.ts';
 
 /** What a publisher says about a column; the type comes from the source or the file unless it is given. */
 export interface ColumnNote {
@@ -185,23 +184,25 @@ export async function seenDatasets(app: App, person: PersonViewer) {
     all.map((one) => one.name),
   );
   const seen = all.filter((one) => names.includes(one.name));
-  return Promise.all(
-    seen.map(async (row) => {
-      const { name, title, kind, sourceName, columns, revisionId, nextRefreshAt, staleSince, staleReason } = row;
-      const current = revisionId === null ? undefined : await findRevisionRow(app, revisionId);
-      return {
-        name,
-        title,
-        kind,
-        source: sourceName,
-        columns: columns.length,
-        isLoaded: kind === 'live' || revisionId !== null,
-        ...(current ? { rows: Number(current.rowCount), loadedAt: current.finishedAt } : {}),
-        nextRefreshAt,
-        ...(staleSince ? { staleSince, staleReason } : {}),
-      };
-    }),
+  const shown = await findRevisionRows(
+    app,
+    seen.flatMap(({ revisionId }) => revisionId ?? []),
   );
+  return seen.map((row) => {
+    const { name, title, kind, sourceName, columns, revisionId, nextRefreshAt, staleSince, staleReason } = row;
+    const current = revisionId === null ? undefined : shown.get(revisionId);
+    return {
+      name,
+      title,
+      kind,
+      source: sourceName,
+      columns: columns.length,
+      isLoaded: kind === 'live' || revisionId !== null,
+      ...(current ? { rows: current.rowCount, loadedAt: current.finishedAt } : {}),
+      nextRefreshAt,
+      ...(staleSince ? { staleSince, staleReason } : {}),
+    };
+  });
 }
 
 /** What one person may read of a dataset, narrowed by that person's own filter. */

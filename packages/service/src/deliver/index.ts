@@ -1,4 +1,24 @@
+export { forgetOldTurns, noteFailure, takeTurn, type Turn } from './turns.sql.ts';
+export { listenForBounces } from './bounces.ts';
+export {
+  countDeliveries,
+  countEach,
+  cutOfDelivery,
+  findDelivery,
+  lastSentAt,
+  listDeliveries,
+  moveDeliveries,
+  openLedger,
+  sentBefore,
+  type CopyCounts,
+  type LedgerLine,
+} from './ledger.ts';
+export { bouncedBefore } from './ledger.sql.ts';
+export { findLink, linksOf, noteFetched, recall } from './links.ts';
+export type { DeliveryRow, MadeFile } from './models.ts';
+export { RunWaits, sendCopies, settleInterrupted } from './send.ts';
+export type { Sending } from './sending.ts';
 export { MailTransport, messageIdOf, type MailCopy } from './mail.ts';
 export { isFailing, type CopyFile, type PlacedCopy, type Transport } from './transport.ts';
-export { findDestination, forgetOldTurns, noteFailure, noteSuccess, takeTurn, type Turn } from './store.ts';
+export { findDestination, noteSuccess } from './store.ts';
 export { lookAgain, openMail, openTransport, requireDestination } from './usecases.ts';

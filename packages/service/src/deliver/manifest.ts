@@ -1,22 +1,23 @@
 import type { App, Capability, Named } from '../platform/index.ts';
+import { followDestination } from './ledger.ts';
 import { destinationRoutes } from './routes.ts';
-import { forgetOldTurns, isOwnMail } from './store.ts';
+import { isOwnMail } from './store.ts';
+import { destinations, destinationTurns, deliveries, copyLinks } from './models.ts';
+import { forgetOldTurns } from './turns.sql.ts';
 
 async function follow(app: App, { kind, name }: Named, to: string): Promise<void> {
-  if (kind === 'destination')
-    await app.records.query('UPDATE deliveries SET destination = $to WHERE destination = $from', {
-      bind: { from: name, to },
-    });
+  if (kind === 'destination') await followDestination(app, name, to);
 }
 
 /** Where copies go, and letters of the service's own. */
 export const deliver: Capability = {
   name: 'deliver',
+  models: [destinations, destinationTurns, deliveries, copyLinks],
   routes: destinationRoutes,
   things: [
     {
       kind: 'destination',
-      table: 'destinations',
+      model: destinations,
       stays: (name) => (isOwnMail(name) ? 'the installation’s own mail host stays as it is' : undefined),
     },
   ],

@@ -17,17 +17,10 @@ import { DirectoryTransport } from './directory.ts';
 import { LibraryTransport } from './library.ts';
 import { MailTransport } from './mail.ts';
 import type { Transport } from './transport.ts';
-import {
-  changeDestination,
-  findDestination,
-  isOwnMail,
-  listDestinations,
-  noteTest,
-  putDestination,
-  type DestinationRow,
-} from './store.ts';
+import { changeDestination, findDestination, isOwnMail, listDestinations, noteTest, putDestination } from './store.ts';
 import { destinationReach, operatorsReach } from './reach.ts';
 import { WebhookTransport } from './webhook.ts';
+import type { DestinationRow } from './models.ts';
 
 /** What somebody says of a destination; credentials are kept encrypted and never shown again. */
 export interface DestinationForm {

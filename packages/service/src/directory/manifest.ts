@@ -1,5 +1,6 @@
 import type { Capability } from '../platform/index.ts';
 import { mountDirectory } from './routes.ts';
+import { signIns } from './models.ts';
 
 /** What an outside directory speaks: OpenID Connect and SCIM. */
-export const directory: Capability = { name: 'directory', mount: mountDirectory };
+export const directory: Capability = { name: 'directory', models: [signIns], mount: mountDirectory };

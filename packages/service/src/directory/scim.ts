@@ -1,6 +1,7 @@
 import SCIMMY from 'scimmy';
 import { Refusal, isRefusal } from '@underbell/core/refusal';
 import {
+  type MemberRow,
   addGroup,
   addPerson,
   changeGroup,
@@ -160,14 +161,20 @@ async function ownGroup(app: App, id: string | undefined): Promise<GroupRow> {
   throw notFound(id);
 }
 
-async function toGroup(app: App, row: GroupRow): Promise<GroupResource> {
+async function toGroups(app: App, rows: readonly GroupRow[]): Promise<GroupResource[]> {
+  const members = await membersOf(
+    app,
+    rows.map((row) => row.name),
+  );
+  return rows.map((row) => toGroup(row, members.get(row.name) ?? []));
+}
+
+function toGroup(row: GroupRow, members: readonly MemberRow[]): GroupResource {
   return {
     id: row.id,
     ...(row.externalId === null ? {} : { externalId: row.externalId }),
     displayName: row.name,
-    members: (await membersOf(app, row.name))
-      .filter((one) => one.isMember)
-      .map(({ personId }) => ({ value: personId })),
+    members: members.filter((one) => one.isMember).map(({ personId }) => ({ value: personId })),
   };
 }
 
@@ -186,7 +193,9 @@ async function writeGroup(
     if (!(await findPersonRow(app, { id: personId })))
       throw new Refusal('INPUT_INVALID', `there is no user ${personId}`);
   const owners = before
-    ? (await membersOf(app, before.name)).filter((one) => one.isOwner).map((one) => one.personId)
+    ? ((await membersOf(app, [before.name])).get(before.name) ?? [])
+        .filter((one) => one.isOwner)
+        .map((one) => one.personId)
     : [];
   await app.records.transaction(async () => {
     const externalId = group.externalId ?? null;
@@ -212,7 +221,8 @@ async function writeGroup(
       after: { name, members: ids.length },
     });
   });
-  return toGroup(app, (await findGroupRow(app, { name }))!);
+  const [saved] = await toGroups(app, [(await findGroupRow(app, { name }))!]);
+  return saved!;
 }
 
 interface Asked {
@@ -260,9 +270,9 @@ function declareResources(): void {
     .ingress(((resource: { id?: string }, group: GroupResource, context: Context) =>
       worded(() => writeGroup(context, resource.id, group))) as never)
     .egress((async (resource: Asked, { app }: Context) => {
-      if (resource.id !== undefined) return toGroup(app, await ownGroup(app, resource.id));
+      if (resource.id !== undefined) return (await toGroups(app, [await ownGroup(app, resource.id)]))[0];
       const rows = (await listGroupRows(app)).filter((row) => row.origin === 'directory');
-      return matching(resource, await Promise.all(rows.map((row) => toGroup(app, row))));
+      return matching(resource, await toGroups(app, rows));
     }) as never)
     .degress((async (resource: { id?: string }, { app, origin }: Context) => {
       const row = await ownGroup(app, resource.id);

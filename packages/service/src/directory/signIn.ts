@@ -1,7 +1,9 @@
 import * as oidc from 'openid-client';
+import { Op } from 'sequelize';
 import { Refusal } from '@underbell/core/refusal';
 import { changePerson, findPerson, findPersonRow, startSession, type PersonRow } from '../access/index.ts';
-import { defineRecord, fingerprint, GuardedHttp, plain, remember, type App } from '../platform/index.ts';
+import { fingerprint, GuardedHttp, plain, remember, type App } from '../platform/index.ts';
+import { signIns } from './models.ts';
 
 const pendingMs = 10 * 60_000;
 const timeoutSeconds = 10;
@@ -12,13 +14,6 @@ interface Pending {
   readonly nonce: string;
   readonly returnTo: string;
 }
-
-const table = (app: App) =>
-  defineRecord<{ state: string; sealed: string; expiresAt: Date }>(app.records, 'sign_ins', {
-    state: 'key',
-    sealed: 'json',
-    expiresAt: 'instant',
-  });
 
 const found = new WeakMap<App, Promise<oidc.Configuration>>();
 
@@ -65,8 +60,8 @@ export async function beginSignIn(app: App, returnTo: string | undefined): Promi
   });
   const [verifier, state, nonce] = [oidc.randomPKCECodeVerifier(), oidc.randomState(), oidc.randomNonce()];
   const pending: Pending = { verifier, nonce, returnTo: localPath(returnTo) };
-  await app.records.query('DELETE FROM sign_ins WHERE expires_at < $now', { bind: { now: new Date(app.now()) } });
-  await table(app).create({
+  await signIns(app).destroy({ where: { expiresAt: { [Op.lt]: new Date(app.now()) } } });
+  await signIns(app).create({
     state: fingerprint(state),
     sealed: app.vault.seal(JSON.stringify(pending), purpose),
     expiresAt: new Date(app.now() + pendingMs),
@@ -84,8 +79,8 @@ export async function beginSignIn(app: App, returnTo: string | undefined): Promi
 
 /** What was begun under a state, once. */
 async function takePending(app: App, state: string): Promise<Pending> {
-  const row = await table(app).findByPk(fingerprint(state));
-  const isMine = row !== null && (await table(app).destroy({ where: { state: fingerprint(state) } })) === 1;
+  const row = await signIns(app).findByPk(fingerprint(state));
+  const isMine = row !== null && (await signIns(app).destroy({ where: { state: fingerprint(state) } })) === 1;
   if (!row || !isMine || plain(row).expiresAt.getTime() < app.now()) throw refused();
   return JSON.parse(app.vault.open(plain(row).sealed, purpose)) as Pending;
 }

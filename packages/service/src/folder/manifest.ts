@@ -1,7 +1,9 @@
 import { foldedKinds } from '@underbell/core/access';
+import { folders } from '../access/index.ts';
 import { folderOfEach, type App, type Capability, type Named, type ThingUse } from '../platform/index.ts';
 import { folderRoutes } from './routes.ts';
 import { followMarks, forgetMarks } from './store.ts';
+import { favourites, recents } from './models.ts';
 
 const uses = async (app: App): Promise<ThingUse[]> => {
   const all = await Promise.all(
@@ -19,8 +21,9 @@ const uses = async (app: App): Promise<ThingUse[]> => {
 /** Folders, search, favourites, the bin, and what is done alike with things of every kind. */
 export const folder: Capability = {
   name: 'folder',
+  models: [favourites, recents],
   routes: folderRoutes,
-  things: [{ kind: 'folder', table: 'folders', folderColumn: 'parent_name' }],
+  things: [{ kind: 'folder', model: folders, folder: 'parentName' }],
   references: {
     uses,
     follow: (app: App, thing: Named, to: string) => followMarks(app, thing, to),

@@ -1,7 +1,7 @@
 import { isAtLeast, type PersonViewer, type RenamedKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { UniqueConstraintError } from 'sequelize';
-import { namesSeen, noSuch, rightOn } from '../access/index.ts';
+import { namesSeen, noSuch, rightsFor } from '../access/index.ts';
 import {
   announce,
   emit,
@@ -74,8 +74,9 @@ export async function rename(
 /** Former names of what a person may change, which lead to it still. */
 export async function seenFormerNames(app: App, person: PersonViewer): Promise<FormerName[]> {
   const all = await formerNames(app);
+  const right = rightsFor(app, person);
   const seen = await Promise.all(
-    all.map(async ({ kind, now }) => isAtLeast(await rightOn(app, person, kind, now), 'edit')),
+    all.map(async ({ kind, now: name }) => isAtLeast(await right({ kind, name }), 'edit')),
   );
   return all.filter((_, i) => seen[i]);
 }

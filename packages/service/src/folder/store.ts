@@ -1,6 +1,7 @@
-import { QueryTypes } from 'sequelize';
+import { Op, Transaction } from 'sequelize';
 import { binnedKinds, type BinnedKind } from '@underbell/core/access';
-import { forgetThing, type App, type Named, type ThingId } from '../platform/index.ts';
+import { forgetThing, rows, type App, type Named, type ThingId } from '../platform/index.ts';
+import { favourites, recents } from './models.ts';
 
 /** A thing in the bin. */
 export interface BinnedThing {
@@ -11,32 +12,34 @@ export interface BinnedThing {
   readonly deletedBy: string;
 }
 
+const tableOf = (app: App, kind: BinnedKind) => app.things.table(kind).model(app);
+
 /** @returns whether there was such a thing, outside the bin */
 export async function throwAway(app: App, kind: BinnedKind, name: string, by: string): Promise<boolean> {
-  const rows = await app.records.query(
-    `UPDATE ${app.things.table(kind).table} SET deleted_at = $at, deleted_by = $by
-     WHERE name = $name AND deleted_at IS NULL RETURNING name`,
-    { bind: { at: new Date(app.now()), by, name }, type: QueryTypes.SELECT },
-  );
-  return rows.length > 0;
+  const change = { deletedAt: new Date(app.now()), deletedBy: by };
+  const [changed] = await tableOf(app, kind).update(change, { where: { name, deletedAt: null } });
+  return changed > 0;
 }
 
 /** @returns whether it was in the bin still */
 export async function putBack(app: App, kind: BinnedKind, name: string): Promise<boolean> {
-  const rows = await app.records.query(
-    `UPDATE ${app.things.table(kind).table} SET deleted_at = NULL, deleted_by = NULL
-     WHERE name = $name AND deleted_at IS NOT NULL RETURNING name`,
-    { bind: { name }, type: QueryTypes.SELECT },
-  );
-  return rows.length > 0;
+  const where = { name, deletedAt: { [Op.ne]: null } };
+  const [changed] = await tableOf(app, kind).update({ deletedAt: null, deletedBy: null }, { where });
+  return changed > 0;
 }
 
+/** What was thrown away last comes first. */
 export async function listBin(app: App): Promise<BinnedThing[]> {
-  const of = (kind: BinnedKind) =>
-    `SELECT '${kind}' AS kind, name, title, deleted_at AS "deletedAt", deleted_by AS "deletedBy" FROM ${app.things.table(kind).table} WHERE deleted_at IS NOT NULL`;
-  return app.records.query<BinnedThing>(`${binnedKinds.map(of).join(' UNION ALL ')} ORDER BY "deletedAt" DESC`, {
-    type: QueryTypes.SELECT,
-  });
+  const of = async (kind: BinnedKind) => {
+    const found = await tableOf(app, kind).findAll({
+      attributes: ['name', 'title', 'deletedAt', 'deletedBy'],
+      where: { deletedAt: { [Op.ne]: null } },
+      raw: true,
+    });
+    return (found as unknown as Omit<BinnedThing, 'kind'>[]).map((row) => ({ kind, ...row }));
+  };
+  const binned = (await Promise.all(binnedKinds.map(of))).flat();
+  return binned.sort((a, b) => b.deletedAt.getTime() - a.deletedAt.getTime());
 }
 
 export interface Mark {
@@ -45,39 +48,34 @@ export interface Mark {
 }
 
 export async function listFavourites(app: App, personId: string): Promise<Mark[]> {
-  return app.records.query<Mark>('SELECT kind, name FROM favourites WHERE person_id = :personId ORDER BY kind, name', {
-    replacements: { personId },
-    type: QueryTypes.SELECT,
-  });
+  const found = await rows(favourites(app), { where: { personId }, order: ['kind', 'name'] });
+  return found.map(({ kind, name }) => ({ kind, name }));
 }
 
 export async function setFavourite(app: App, personId: string, mark: Mark, isWanted: boolean): Promise<void> {
-  const sql = isWanted
-    ? 'INSERT INTO favourites (person_id, kind, name) VALUES (:personId, :kind, :name) ON CONFLICT DO NOTHING'
-    : 'DELETE FROM favourites WHERE person_id = :personId AND kind = :kind AND name = :name';
-  await app.records.query(sql, { replacements: { personId, ...mark } });
+  const row = { personId, ...mark };
+  if (isWanted) await favourites(app).bulkCreate([row], { ignoreDuplicates: true });
+  else await favourites(app).destroy({ where: row });
 }
 
 const keptRecents = 30;
+const shownRecents = 10;
 
 /** Remembers that somebody looked at a thing; the oldest of many are forgotten. */
 export async function noteLook(app: App, personId: string, { kind, name }: Mark): Promise<void> {
-  await app.records.query(
-    `INSERT INTO recents (person_id, kind, name, at) VALUES (:personId, :kind, :name, :at)
-     ON CONFLICT (person_id, kind, name) DO UPDATE SET at = excluded.at`,
-    { replacements: { personId, kind, name, at: new Date(app.now()) } },
-  );
-  await app.records.query(
-    `DELETE FROM recents WHERE person_id = :personId AND at < (SELECT at FROM recents WHERE person_id = :personId ORDER BY at DESC OFFSET :kept LIMIT 1)`,
-    { replacements: { personId, kept: keptRecents } },
-  );
+  await recents(app).upsert({ personId, kind, name, at: new Date(app.now()) });
+  const [oldest] = await rows(recents(app), {
+    where: { personId },
+    order: [['at', 'DESC']],
+    offset: keptRecents,
+    limit: 1,
+  });
+  if (oldest) await recents(app).destroy({ where: { personId, at: { [Op.lte]: oldest.at } } });
 }
 
 export async function listRecents(app: App, personId: string): Promise<(Mark & { at: Date })[]> {
-  return app.records.query<Mark & { at: Date }>(
-    'SELECT kind, name, at FROM recents WHERE person_id = :personId ORDER BY at DESC LIMIT 10',
-    { replacements: { personId }, type: QueryTypes.SELECT },
-  );
+  const found = await rows(recents(app), { where: { personId }, order: [['at', 'DESC']], limit: shownRecents });
+  return found.map(({ kind, name, at }) => ({ kind, name, at }));
 }
 
 /**
@@ -87,29 +85,27 @@ export async function listRecents(app: App, personId: string): Promise<(Mark & {
  * @returns data tables to be dropped; undefined where it was not removed
  */
 export async function purge(app: App, { kind, name }: Mark, before: Date): Promise<string[] | undefined> {
-  const still = await app.records.query(
-    `SELECT name FROM ${app.things.table(kind).table} WHERE name = $name AND deleted_at <= $before FOR UPDATE`,
-    { bind: { name, before }, type: QueryTypes.SELECT },
-  );
-  if (still.length === 0) return undefined;
+  const where = { name, deletedAt: { [Op.lte]: before } };
+  const still = await tableOf(app, kind).findOne({ where, attributes: ['name'], lock: Transaction.LOCK.UPDATE });
+  if (still === null) return undefined;
   const tables = await app.things.dataTables({ kind, name });
   // What only it had goes by foreign keys.
-  await app.records.query(`DELETE FROM ${app.things.table(kind).table} WHERE name = $name`, { bind: { name } });
+  await tableOf(app, kind).destroy({ where: { name } });
   await forgetThing(app, { kind, name });
   return [...tables];
 }
 
-const markTables = ['favourites', 'recents'];
+const isBinned = (kind: Named['kind']): kind is BinnedKind => (binnedKinds as readonly string[]).includes(kind);
 
 /** Favourites and what was looked at follow a thing to its new name. */
 export async function followMarks(app: App, { kind, name }: Named, to: string): Promise<void> {
-  for (const table of markTables)
-    await app.records.query(`UPDATE ${table} SET name = $to WHERE kind = $kind AND name = $from`, {
-      bind: { kind, from: name, to },
-    });
+  if (!isBinned(kind)) return;
+  await favourites(app).update({ name: to }, { where: { kind, name } });
+  await recents(app).update({ name: to }, { where: { kind, name } });
 }
 
 export async function forgetMarks(app: App, { kind, name }: ThingId): Promise<void> {
-  for (const table of markTables)
-    await app.records.query(`DELETE FROM ${table} WHERE kind = $kind AND name = $name`, { bind: { kind, name } });
+  if (!isBinned(kind)) return;
+  await favourites(app).destroy({ where: { kind, name } });
+  await recents(app).destroy({ where: { kind, name } });
 }

@@ -1,7 +1,7 @@
 import { factsOf, isAtLeast, type PersonViewer, type TakenAwayKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { ForeignKeyConstraintError, QueryTypes } from 'sequelize';
-import { namesSeen, noSuch, requireRight, rightOn } from '../access/index.ts';
+import { ForeignKeyConstraintError } from 'sequelize';
+import { namesSeen, noSuch, requireRight, rightOn, rightsFor } from '../access/index.ts';
 import {
   announce,
   emit,
@@ -28,8 +28,9 @@ const stillNeeded = ({ kind, name }: ThingId, users: readonly string[], cause?: 
 
 /** What is not seen by whoever asks is told of without its name. */
 async function shownUsers(app: App, person: PersonViewer, uses: readonly ThingUse[]): Promise<string[]> {
+  const right = rightsFor(app, person);
   const shown = await Promise.all(
-    uses.map(async ({ by }) => by.kind === 'run' || (await rightOn(app, person, by.kind, by.name)) !== undefined),
+    uses.map(async ({ by: { kind, name } }) => kind === 'run' || (await right({ kind, name })) !== undefined),
   );
   const seen = [...new Set(uses.filter((_, i) => shown[i]).map(userOf))];
   return shown.every(Boolean) ? seen : [...seen, 'something that you do not see'];
@@ -56,18 +57,20 @@ export async function requireDecider(app: App, person: PersonViewer, { kind, nam
 
 /** @returns whether there was such a thing */
 async function remove(app: App, { kind, name }: ThingId): Promise<boolean> {
-  const { table } = app.things.table(kind);
-  const text =
-    factsOf(kind).leaving === 'kept'
-      ? `UPDATE ${table} SET deleted_at = now() WHERE name = $name AND deleted_at IS NULL RETURNING 1`
-      : `DELETE FROM ${table} WHERE name = $name RETURNING 1`;
-  const rows = await app.records.query(text, { bind: { name }, type: QueryTypes.SELECT }).catch((error: unknown) => {
+  const table = app.things.table(kind).model(app);
+  const isKept = factsOf(kind).leaving === 'kept';
+  const removing = isKept
+    ? table
+        .update({ deletedAt: new Date(app.now()) }, { where: { name, deletedAt: null } })
+        .then(([changed]) => changed)
+    : table.destroy({ where: { name } });
+  const removed = await removing.catch((error: unknown) => {
     // Something came to need it between the look and now.
     if (error instanceof ForeignKeyConstraintError)
       throw stillNeeded({ kind, name }, ['something that was just made'], error);
     throw error;
   });
-  return rows.length > 0;
+  return removed > 0;
 }
 
 /**

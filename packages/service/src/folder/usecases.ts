@@ -1,6 +1,15 @@
 import { binnedKinds, isAtLeast, type BinnedKind, type PersonViewer, type ThingKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { foldersOf, listFolders, namesSeen, noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
+import {
+  foldersOf,
+  listFolders,
+  namesSeen,
+  noSuch,
+  requireRight,
+  rightOn,
+  rightsFor,
+  visibleNames,
+} from '../access/index.ts';
 import { announce, remember, userOf, type App, type ThingTexts } from '../platform/index.ts';
 import {
   listBin,
@@ -175,7 +184,8 @@ export const binDays = 30;
 /** What lies in the bin of what a person owns, and until when. */
 export async function seenBin(app: App, person: PersonViewer) {
   const all = await listBin(app);
-  const own = await Promise.all(all.map((one) => mayOwn(app, person, one.kind, one.name)));
+  const right = rightsFor(app, person);
+  const own = await Promise.all(all.map(async (one) => isAtLeast(await right(one), 'own')));
   return all
     .filter((_, i) => own[i])
     .map((one) => ({ ...one, until: new Date(one.deletedAt.getTime() + binDays * 86_400_000) }));

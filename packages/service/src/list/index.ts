@@ -1,2 +1,3 @@
-export { findList, listRecipients, type ListRow } from './store.ts';
+export type { ListRow } from './models.ts';
+export { findList, listRecipients } from './store.ts';
 export { currentList, requireList } from './usecases.ts';

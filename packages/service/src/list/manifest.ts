@@ -1,6 +1,7 @@
 import type { App, Capability, Named, ThingUse } from '../platform/index.ts';
 import { listRoutes } from './routes.ts';
 import { listLists, rewriteOrigins } from './store.ts';
+import { lists, listRows } from './models.ts';
 
 const uses = async (app: App): Promise<ThingUse[]> =>
   (await listLists(app)).flatMap(({ name, origin }) =>
@@ -24,7 +25,8 @@ async function follow(app: App, { kind, name }: Named, to: string): Promise<void
 /** Who gets copies, and what each of them is cut by. */
 export const list: Capability = {
   name: 'list',
+  models: [lists, listRows],
   routes: listRoutes,
-  things: [{ kind: 'list', table: 'lists' }],
+  things: [{ kind: 'list', model: lists }],
   references: { uses, follow },
 };

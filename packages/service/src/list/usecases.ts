@@ -39,7 +39,8 @@ import {
   type ExaminedFile,
 } from '../dataset/index.ts';
 import { remember, type App } from '../platform/index.ts';
-import { findList, listLists, listRecipients, putList, type ListOrigin, type ListRow } from './store.ts';
+import { findList, listLists, listRecipients, putList } from './store.ts';
+import type { ListOrigin, ListRow } from './models.ts';
 
 /**
  * Which columns of a list say who, where, when and how, and what other columns must hold. What is left out stays as it was

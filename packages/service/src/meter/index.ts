@@ -1,2 +1,3 @@
+export { copyCosts, type CopyCost } from './sums.sql.ts';
 export { costsAround, requireBudget, warnOfCosts } from './limits.ts';
-export { copyCosts, meter, type CopyCost, type MeterEntry } from './store.ts';
+export { meter, type MeterEntry } from './store.ts';

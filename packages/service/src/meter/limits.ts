@@ -1,4 +1,3 @@
-import { QueryTypes } from 'sequelize';
 import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import {
   costState,
@@ -10,25 +9,9 @@ import {
 } from '@underbell/core/meter';
 import { Refusal } from '@underbell/core/refusal';
 import { foldersOf, listFolders, noSuch, ownersOf, requireRight, rightOn, visibleNames } from '../access/index.ts';
-import { defineRecord, enqueue, plain, remember, type App } from '../platform/index.ts';
-
-interface LimitRow {
-  folderName: string;
-  per: CostLimit['per'];
-  warnSeconds: number | null;
-  stopSeconds: number | null;
-  /** The day or month that was warned of. */
-  warnedFor: string | null;
-}
-
-const table = (app: App) =>
-  defineRecord<LimitRow>(app.records, 'cost_limits', {
-    folderName: 'key',
-    per: 'text',
-    warnSeconds: 'number',
-    stopSeconds: 'number',
-    warnedFor: 'text',
-  });
+import { all, enqueue, remember, type App } from '../platform/index.ts';
+import { secondsUsed } from './sums.sql.ts';
+import { costLimits, type LimitRow } from './models.ts';
 
 const toLimit = ({ folderName, per, warnSeconds, stopSeconds }: LimitRow): CostLimit => ({
   folder: folderName,
@@ -42,14 +25,7 @@ async function usedSince(app: App, folder: string, day: string): Promise<number>
   const inside = async (kind: 'report' | 'dataset') =>
     [...(await foldersOf(app, kind))].filter(([, path]) => path.includes(folder)).map(([name]) => name);
   const [reports, datasets] = await Promise.all([inside('report'), inside('dataset')]);
-  // A refresh belongs to its dataset; views and copies belong to their report, whatever they read.
-  const [sum] = await app.records.query<{ seconds: number }>(
-    `SELECT coalesce(sum(query_ms + render_ms), 0)::float8 / 1000 AS seconds FROM meter
-     WHERE at >= ($day::date)::timestamp AT TIME ZONE $zone
-       AND (report = ANY($reports) OR (report IS NULL AND dataset = ANY($datasets)))`,
-    { bind: { day, zone: app.settings.timeZone, reports, datasets }, type: QueryTypes.SELECT },
-  );
-  return sum!.seconds;
+  return secondsUsed(app, day, { reports, datasets });
 }
 
 async function count(app: App, limit: CostLimit): Promise<CountedCosts> {
@@ -58,7 +34,7 @@ async function count(app: App, limit: CostLimit): Promise<CountedCosts> {
 }
 
 async function readLimits(app: App): Promise<LimitRow[]> {
-  return (await table(app).findAll({ order: ['folderName'] })).map(plain);
+  return all(costLimits(app).findAll({ order: ['folderName'] }));
 }
 
 /** The limits that hold for a report or dataset: those of the folder that it lies in, and of the folders around that. */
@@ -115,7 +91,7 @@ export async function saveLimit(app: App, person: PersonViewer, limit: CostLimit
   await requireOwner(app, person, folder);
   await app.records.transaction(async () => {
     const row = { folderName: folder, per, warnSeconds, stopSeconds, warnedFor: null };
-    await table(app).upsert(row);
+    await costLimits(app).upsert(row);
     const what = `limit of costs: ${stopSeconds ?? warnSeconds} s a ${per}`;
     await note(app, person, folder, what, origin);
   });
@@ -126,7 +102,7 @@ export async function saveLimit(app: App, person: PersonViewer, limit: CostLimit
 export async function dropLimit(app: App, person: PersonViewer, folder: string, origin: string): Promise<void> {
   await requireOwner(app, person, folder);
   await app.records.transaction(async () => {
-    const gone = await table(app).destroy({ where: { folderName: folder } });
+    const gone = await costLimits(app).destroy({ where: { folderName: folder } });
     if (gone === 0) throw noSuch('limit of costs', folder, []);
     await note(app, person, folder, 'limit of costs taken away', origin);
   });
@@ -146,7 +122,7 @@ export async function warnOfCosts(app: App): Promise<void> {
     if (costState(counted) === 'fine') continue;
     const owners = await ownersOf(app, 'folder', limit.folder);
     await app.records.transaction(async () => {
-      const [taken] = await table(app).update(
+      const [taken] = await costLimits(app).update(
         { warnedFor: day },
         { where: { folderName: limit.folder, warnedFor: row.warnedFor } },
       );

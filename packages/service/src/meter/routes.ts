@@ -5,7 +5,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { requireRight, thing } from '../access/index.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { dropLimit, saveLimit, showLimits } from './limits.ts';
-import { meterGroups, sumMeter, type MeterGroup } from './store.ts';
+import { meterGroups, sumMeter, type MeterGroup } from './sums.sql.ts';
 
 const dayMs = 86_400_000;
 const usualDays = 30;

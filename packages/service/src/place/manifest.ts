@@ -1,6 +1,7 @@
 import { checkPlacementFilter } from '@underbell/core/access';
 import {
   lostBy,
+  renameKey,
   type App,
   type Capability,
   type ColumnsChange,
@@ -11,6 +12,7 @@ import {
 import { placeRoutes } from './routes.ts';
 import { findPlacement, listPlacements } from './store.ts';
 import { placeViewRoutes } from './viewRoutes.ts';
+import { placements } from './models.ts';
 
 const uses = async (app: App): Promise<ThingUse[]> =>
   (await listPlacements(app)).map(({ name, reportName, editionNumber, page, parameters }) => ({
@@ -33,21 +35,18 @@ async function losses(app: App, change: ColumnsChange): Promise<Impact[]> {
 /** Conditions are kept by the datasets that they limit. */
 async function follow(app: App, { kind, name }: Named, to: string): Promise<void> {
   if (kind !== 'dataset') return;
-  await app.records.query(
-    `UPDATE placements SET conditions = (conditions - $from::text) || jsonb_build_object($to::text, conditions->$from)
-     WHERE conditions ? $from`,
-    { bind: { from: name, to } },
-  );
+  await renameKey(app, { model: placements, column: 'conditions', from: name, to });
 }
 
 /** Reports where their readers are. */
 export const place: Capability = {
   name: 'place',
+  models: [placements],
   routes: [...placeRoutes, ...placeViewRoutes],
   things: [
     {
       kind: 'placement',
-      table: 'placements',
+      model: placements,
       async decidedWith(app, name) {
         const placement = await findPlacement(app, name);
         return placement && { kind: 'report', name: placement.reportName };

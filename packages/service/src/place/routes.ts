@@ -3,8 +3,8 @@ import type { PlaceKind } from '@underbell/core/access';
 import { toFilterText } from '@underbell/core/filter';
 import { filter, thing, webOrigin } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import type { Placement } from './store.ts';
 import { savePlacement, seenPlacement, seenPlacements } from './usecases.ts';
+import type { Placement } from './models.ts';
 
 interface PlacementInput {
   readonly kind: PlaceKind;

@@ -6,7 +6,8 @@ import { noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts'
 import { findDataset } from '../dataset/index.ts';
 import { announce, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
-import { findPlacement, listPlacements, putPlacement, type Placement } from './store.ts';
+import { findPlacement, listPlacements, putPlacement } from './store.ts';
+import type { Placement } from './models.ts';
 
 /** What a page's author pastes: the element, its script, and where the host hands out access tokens. */
 export function placementSnippet(app: App, placement: Placement): string {

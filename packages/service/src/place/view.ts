@@ -1,10 +1,11 @@
 import type { PersonViewer, TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { askForAccess, noSuch, rightOn } from '../access/index.ts';
-import { momentOf, type App } from '../platform/index.ts';
-import { findEdition, listReports } from '../report/index.ts';
+import { isThing, momentOf, type App } from '../platform/index.ts';
+import { findEdition } from '../report/index.ts';
 import { fix, prepare, tokenBounds, type Place, type PreparedView, type ViewRequest } from '../view/index.ts';
-import { findPlacement, type Placement } from './store.ts';
+import { findPlacement } from './store.ts';
+import type { Placement } from './models.ts';
 
 /** What a placement sets for everybody who looks through it. */
 export function placeOf({ name, title, kind, conditions, page, writerId }: Placement): Place {
@@ -61,8 +62,7 @@ export async function askForReport(
 ): Promise<void> {
   const placement = wish.placement === undefined ? undefined : await findPlacement(app, wish.placement);
   const report = wish.report ?? placement?.reportName;
-  const names = (await listReports(app)).map((one) => one.name);
-  const exists = report !== undefined && names.includes(report);
+  const exists = report !== undefined && (await isThing(app, { kind: 'report', name: report }));
   const { words } = wish;
   await askForAccess(
     app,

@@ -3,7 +3,7 @@ import type { Sequelize } from 'sequelize';
 import { dateWriter } from '@underbell/core/format';
 import { ChangeFeed } from './changes.ts';
 import { closeLanes, openLanes, type Lanes } from './lanes.ts';
-import { openRecords } from './records.ts';
+import { openRecords } from './records/index.ts';
 import type { Settings } from './settings.ts';
 import type { EventName } from './eventNames.ts';
 import type { Things } from './things.ts';

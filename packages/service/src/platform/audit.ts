@@ -2,20 +2,8 @@ import { createHash } from 'node:crypto';
 import canonicalize from 'canonicalize';
 import { Op } from 'sequelize';
 import type { App } from './app.ts';
-import { defineRecord, plain } from './records.ts';
-
-interface AuditRow {
-  id: number;
-  at: Date;
-  who: string;
-  what: string;
-  thing: string;
-  origin: string;
-  before: unknown;
-  after: unknown;
-  previousHash: string;
-  hash: string;
-}
+import { lockAll, plain } from './records/index.ts';
+import { auditEntries, type AuditRow } from './models.ts';
 
 /** A change as it is remembered. Secrets are never part of it. */
 export interface AuditEntry {
@@ -26,20 +14,6 @@ export interface AuditEntry {
   readonly before?: unknown;
   readonly after?: unknown;
 }
-
-const table = (app: App) =>
-  defineRecord<AuditRow>(app.records, 'audit', {
-    id: 'serial',
-    at: 'instant',
-    who: 'text',
-    what: 'text',
-    thing: 'text',
-    origin: 'text',
-    before: 'json',
-    after: 'json',
-    previousHash: 'text',
-    hash: 'text',
-  });
 
 /** Canonical JSON (RFC 8785), so that a value read back from the database hashes alike. */
 const canonical = (value: unknown): string => canonicalize(value ?? null)!;
@@ -53,8 +27,8 @@ function hashOf(row: Omit<AuditRow, 'id' | 'hash'>): string {
 
 /** Appends an entry that carries the hash of the one before; part of the change's own transaction. */
 export async function remember(app: App, entry: AuditEntry): Promise<void> {
-  await app.records.query('SELECT pg_advisory_xact_lock(730002)');
-  const Audit = table(app);
+  await lockAll(app.records, 'audit');
+  const Audit = auditEntries(app);
   const last = await Audit.findOne({ order: [['id', 'DESC']] });
   const row = {
     at: new Date(app.now()),
@@ -78,7 +52,7 @@ export async function verifyAudit(app: App): Promise<{ entries: number; brokenAt
   let entries = 0;
   let last = 0;
   for (;;) {
-    const found = await table(app).findAll({
+    const found = await auditEntries(app).findAll({
       where: { id: { [Op.gt]: last } },
       order: [['id', 'ASC']],
       limit: stepEntries,

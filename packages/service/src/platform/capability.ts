@@ -7,6 +7,7 @@ import type { EventName } from './eventNames.ts';
 import { eventJob } from './events.ts';
 import type { Route } from './http/route.ts';
 import type { Handlers, JobHandler } from './queue.ts';
+import type { AnyModel } from './records/index.ts';
 import type { ColumnsChange, Impact, Named, ThingId, Things, ThingTable, ThingTexts, ThingUse } from './things.ts';
 
 /** Work that is done again and again, never twice at once in one process. */
@@ -56,6 +57,8 @@ export interface References {
 /** What a capability brings; they are listed once, in the order in which they may use each other. */
 export interface Capability {
   readonly name: string;
+  /** The tables that it has. */
+  readonly models?: readonly AnyModel[];
   readonly routes?: readonly Route[];
   /** What is no route of ours: protocols with paths of their own. */
   readonly mount?: (app: App, router: Router) => void;

@@ -1,6 +1,5 @@
 import type { ThingKind } from '@underbell/core/access';
 import pg from 'pg';
-import { QueryTypes, type Sequelize } from 'sequelize';
 
 /** What changed, for those who are looking at it: every process hears of it. */
 export interface Change {
@@ -8,16 +7,8 @@ export interface Change {
   readonly name: string;
 }
 
-const channel = 'underbell_changes';
+export const changeChannel = 'underbell_changes';
 const retryMs = 1_000;
-
-/** Tells every process, when and only if the transaction commits. */
-export async function announce(app: { readonly records: Sequelize }, change: Change): Promise<void> {
-  await app.records.query('SELECT pg_notify(:channel, :payload)', {
-    replacements: { channel, payload: JSON.stringify(change) },
-    type: QueryTypes.SELECT,
-  });
-}
 
 /** Hears what every process announces. A lost connection comes back by itself, and everybody looks again then. */
 export class ChangeFeed {
@@ -58,7 +49,7 @@ export class ChangeFeed {
     this.#client = client;
     try {
       await client.connect();
-      await client.query(`LISTEN ${channel}`);
+      await client.query(`LISTEN ${changeChannel}`);
     } catch {
       again();
     }

@@ -1,6 +1,6 @@
 import type { App } from './app.ts';
-import { enqueue } from './queue.ts';
 import type { EventName, Events } from './eventNames.ts';
+import { enqueue } from './queue.sql.ts';
 
 /** The kind of the job by which a capability hears of an event. */
 export const eventJob = (event: EventName, hearer: string) => `${event} for ${hearer}`;

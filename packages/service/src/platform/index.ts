@@ -8,7 +8,7 @@ export {
   type Reach,
   type Reachable,
 } from './outgoing.ts';
-export { livingWorkers, sayAlive } from './alive.ts';
+export { livingWorkers, sayAlive } from './alive.sql.ts';
 export { closeApp, momentOf, openApp, type App } from './app.ts';
 export { remember, verifyAudit, type AuditEntry } from './audit.ts';
 export { eventJobs, hearersIn, lostBy, thingsOf, type Capability, type References } from './capability.ts';
@@ -34,24 +34,44 @@ export {
   type ThingTexts,
   type ThingUse,
 } from './things.ts';
-export { announce, type Change, type ChangeFeed } from './changes.ts';
-export { isAnybodyLooking, laneBounds, type Lane, type Lanes } from './lanes.ts';
+export { announce } from './announce.sql.ts';
+export type { Change, ChangeFeed } from './changes.ts';
+export { isAnybodyLooking } from './looking.sql.ts';
+export { laneBounds, type Lane, type Lanes } from './lanes.ts';
 export { countAttempt, limitFailures, limitGuesses, type LimitName } from './limits.ts';
 export { look, recall } from './memory.ts';
 export { migrate } from './migrate.ts';
 export { isConnectionLost, retry } from './retry.ts';
-export { enqueue, holdLease, hurry, TryLater, Worker, type Handlers, type Job, type JobHandler } from './queue.ts';
+export { enqueue, holdLease, hurry, renameInJobs, type Job } from './queue.sql.ts';
+export { TryLater, Worker, type Handlers, type JobHandler } from './queue.ts';
 export { programMark } from './programMark.ts';
 export { giveWayWhole, watchStarving } from './priority.ts';
-export { defineRecord, lockThing, outsideTransaction, plain, type RecordTable } from './records.ts';
+export {
+  all,
+  askSql,
+  declaredModels,
+  highest,
+  lockAll,
+  lockThing,
+  one,
+  outsideTransaction,
+  plain,
+  renameElement,
+  renameKey,
+  renameWord,
+  rows,
+  type AnyModel,
+  type RecordModel,
+} from './records/index.ts';
+export { settingRows } from './models.ts';
 export { readSettings, type Settings, type UploadLimits } from './settings.ts';
-export { forgetSpent } from './sweep.ts';
+export { forgetSpent } from './sweep.sql.ts';
 export { answerOf, runInThread, type ThreadAnswer } from './thread.ts';
 export { eachApart, mapConcurrent, together } from './concurrency.ts';
 export { busyMs, tallied, tell, type Tally } from './tally.ts';
 export { askingAs, connectionShares, takeConnection, takeDownload, takeStream, type AskerKey } from './shares.ts';
 export { SilenceWatch } from './silenceWatch.ts';
-export { useNonce } from './nonces.ts';
+export { useNonce } from './nonces.sql.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';
 export { defineRoute, formatRoute, type Answer, type Request, type Route } from './http/index.ts';
 export { isLoopbackAddress } from './addresses.ts';

@@ -1,5 +1,4 @@
 import pg from 'pg';
-import { QueryTypes, type Sequelize } from 'sequelize';
 import { giveWayBehind, type Priority } from './priority.ts';
 
 /** Connections for dataset rows. Readers and planned work never wait for each other's. */
@@ -21,9 +20,7 @@ export const laneBounds: Readonly<Record<Lane, { readonly connections: number; r
 
 export type Lane = keyof Lanes;
 
-/** Seconds after somebody's last query in which they are taken to be still looking: pages ask several one after the other. */
-const lookingSeconds = 3;
-const nameOf = (lane: Lane) => `underbell ${lane}`;
+export const nameOfLane = (lane: Lane) => `underbell ${lane}`;
 
 /**
  * Opens both lanes; a query of a reader may take 30 s, planned work is not bounded. What planned work groups for all
@@ -36,7 +33,7 @@ export function openLanes(databaseUrl: string, priority: Priority): Lanes {
     const pool = new pg.Pool({
       connectionString: databaseUrl,
       max,
-      application_name: nameOf(name),
+      application_name: nameOfLane(name),
       statement_timeout: timeoutMs,
       options: `-c timezone=UTC -c datestyle=ISO${more}`,
     });
@@ -53,14 +50,4 @@ export function openLanes(databaseUrl: string, priority: Priority): Lanes {
 
 export async function closeLanes(lanes: Lanes): Promise<void> {
   await Promise.all([lanes.readers.end(), lanes.downloads.end(), lanes.planned.end()]);
-}
-
-/** Whether people are looking at something just now, whichever process answers them. */
-export async function isAnybodyLooking(records: Sequelize): Promise<boolean> {
-  const [found] = await records.query<{ is: boolean }>(
-    `SELECT EXISTS (SELECT FROM pg_stat_activity WHERE datname = current_database() AND application_name = $name
-       AND (state = 'active' OR (query <> '' AND state_change > clock_timestamp() - make_interval(secs => $seconds)))) AS is`,
-    { bind: { name: nameOf('readers'), seconds: lookingSeconds }, type: QueryTypes.SELECT },
-  );
-  return found!.is;
 }

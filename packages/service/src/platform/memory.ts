@@ -1,6 +1,7 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
-import { QueryTypes, type Sequelize } from 'sequelize';
+import type { Sequelize } from 'sequelize';
 import type { App } from './app.ts';
+import { readMark } from './mark.sql.ts';
 
 /** What was read of the records while they stood as one mark says. */
 interface Memory {
@@ -13,11 +14,6 @@ const maxKept = 20_000;
 
 const newest = new WeakMap<Sequelize, Memory>();
 const looking = new AsyncLocalStorage<Memory>();
-
-async function readMark(app: App): Promise<string> {
-  const [row] = await app.records.query<{ mark: string }>('SELECT mark FROM record_mark', { type: QueryTypes.SELECT });
-  return row!.mark;
-}
 
 /**
  * Runs one look at what is published, in which records that have not changed since an earlier look are not read again.

@@ -1,6 +1,6 @@
 import type { Sequelize } from 'sequelize';
 import { SequelizeStorage, Umzug } from 'umzug';
-import { outsideTransaction } from './records.ts';
+import { lockAll, outsideTransaction } from './records/index.ts';
 import * as records from './migrations/001-records.ts';
 import * as access from './migrations/002-access.ts';
 import * as reports from './migrations/003-reports.ts';
@@ -63,7 +63,7 @@ export async function migrate(sequelize: Sequelize): Promise<string[]> {
     logger: undefined,
   });
   return sequelize.transaction(async (transaction) => {
-    await sequelize.query('SELECT pg_advisory_xact_lock(730001)', { transaction });
+    await lockAll(sequelize, 'migrations', transaction);
     return (await umzug.up()).map((one) => one.name);
   });
 }

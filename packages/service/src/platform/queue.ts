@@ -1,24 +1,10 @@
-import { randomUUID } from 'node:crypto';
-import { QueryTypes } from 'sequelize';
 import type { App } from './app.ts';
+import { claim, postpone, renew, settle, type Job } from './queue.sql.ts';
 import { isConnectionLost, retry } from './retry.ts';
-
-/** A piece of background work, leased to one worker at a time. */
-export interface Job {
-  readonly id: number;
-  readonly kind: string;
-  readonly payload: Readonly<Record<string, unknown>>;
-  /** Counts from 1: how often it was taken up, for whatever reason. */
-  readonly attempts: number;
-  /** How many workers died while they had it. */
-  readonly deaths: number;
-  readonly lease: string;
-}
 
 /** Does the work. `isMine` turns false when the lease is lost; work must then stop without a further effect. */
 export type JobHandler = (app: App, job: Job, isMine: () => boolean) => Promise<void>;
 
-const leaseMs = 8_000;
 const heartbeatMs = 2_000;
 const pollMs = 400;
 /** A job that brings down so many workers is given up. */
@@ -27,23 +13,6 @@ const maxDeaths = 5;
 const maxTries = 6;
 /** How long to leave a database alone that went away. */
 const awayMs = 1_000;
-
-/** @param delayMs - not before so long from now */
-export async function enqueue(app: App, kind: string, payload: object, delayMs = 0): Promise<void> {
-  await app.records.query(
-    `INSERT INTO jobs (kind, payload, created_at, not_before)
-     VALUES (:kind, :payload, :at, CASE WHEN :delayMs > 0 THEN clock_timestamp() + :delayMs * interval '1 ms' END)`,
-    { replacements: { kind, payload: JSON.stringify(payload), at: new Date(app.now()), delayMs } },
-  );
-}
-
-/** Lets jobs that wait for a later moment start at once. @param payload - what theirs holds */
-export async function hurry(app: App, kind: string, payload: object): Promise<void> {
-  await app.records.query(
-    `UPDATE jobs SET not_before = NULL WHERE kind = :kind AND state = 'waiting' AND payload @> CAST(:payload AS jsonb)`,
-    { replacements: { kind, payload: JSON.stringify(payload) } },
-  );
-}
 
 /** Thrown by a handler whose work should be tried again after a while. */
 export class TryLater extends Error {
@@ -57,64 +26,6 @@ export class TryLater extends Error {
     super('to be tried again later', options);
     this.isPatient = options?.isPatient ?? false;
   }
-}
-
-async function claim(app: App, kinds: readonly string[]): Promise<Job | undefined> {
-  const lease = randomUUID();
-  const rows = await app.records.query<Job>(
-    // A lease that ran out is a worker that died, unless the server was away itself: then its worker gets time to say so.
-    `UPDATE jobs SET deaths = deaths + CASE WHEN state = 'leased' THEN 1 ELSE 0 END, state = 'leased', lease = :lease,
-       attempts = attempts + 1, lease_until = clock_timestamp() + :ms * interval '1 ms'
-     WHERE id = (SELECT id FROM jobs WHERE kind IN (:kinds)
-                   AND (state = 'waiting' AND (not_before IS NULL OR not_before <= clock_timestamp())
-                     OR (state = 'leased' AND lease_until < clock_timestamp()
-                       AND pg_postmaster_start_time() < clock_timestamp() - :ms * interval '1 ms'))
-                 ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED)
-     RETURNING id, kind, payload, attempts, deaths, lease`,
-    { replacements: { lease, ms: leaseMs, kinds: [...kinds] }, type: QueryTypes.SELECT },
-  );
-  return rows[0];
-}
-
-async function renew(app: App, job: Job): Promise<boolean> {
-  const rows = await app.records.query(
-    `UPDATE jobs SET lease_until = clock_timestamp() + :ms * interval '1 ms' WHERE id = :id AND lease = :lease AND state = 'leased' RETURNING id`,
-    { replacements: { id: job.id, lease: job.lease, ms: leaseMs }, type: QueryTypes.SELECT },
-  );
-  return rows.length > 0;
-}
-
-/**
- * Holds a job's lease for the length of a transaction: what is changed in it is changed by who holds the lease, or not at
- * all.
- *
- * @returns whether it is still held
- */
-export async function holdLease(app: App, job: Job): Promise<boolean> {
-  const rows = await app.records.query(
-    `SELECT id FROM jobs WHERE id = :id AND lease = :lease AND state = 'leased' FOR UPDATE`,
-    { replacements: { id: job.id, lease: job.lease }, type: QueryTypes.SELECT },
-  );
-  return rows.length > 0;
-}
-
-async function settle(app: App, job: Job, state: 'done' | 'failed', error: string | null): Promise<void> {
-  await app.records.query(
-    'UPDATE jobs SET state = :state, error = :error, lease = NULL WHERE id = :id AND lease = :lease',
-    {
-      replacements: { id: job.id, lease: job.lease, state, error },
-    },
-  );
-}
-
-/** @param isFree - it does not count as a try */
-async function postpone(app: App, job: Job, delayMs: number, isFree: boolean): Promise<void> {
-  await app.records.query(
-    `UPDATE jobs SET state = 'waiting', lease = NULL, not_before = clock_timestamp() + :delayMs * interval '1 ms',
-       attempts = attempts - :free
-     WHERE id = :id AND lease = :lease`,
-    { replacements: { id: job.id, lease: job.lease, delayMs, free: isFree ? 1 : 0 } },
-  );
 }
 
 export type Handlers = Readonly<Record<string, JobHandler>>;

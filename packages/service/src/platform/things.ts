@@ -1,5 +1,6 @@
 import type { ThingKind } from '@underbell/core/access';
 import type { DatasetShape } from '@underbell/core/dataset';
+import type { AnyModel } from './records/index.ts';
 
 export interface ThingId {
   readonly kind: ThingKind;
@@ -36,11 +37,11 @@ export interface ThingUse {
 /** Where things of a kind are kept. */
 export interface ThingTable {
   readonly kind: ThingKind;
-  readonly table: string;
-  /** The column with its name; `name` when left out. */
+  readonly model: AnyModel;
+  /** What of its rows is its name; `name` when left out. */
   readonly key?: string;
-  /** The column with the folder that it lies in. */
-  readonly folderColumn?: string;
+  /** What of its rows is the folder that it lies in. */
+  readonly folder?: string;
   /** Why one of them stays as it is, where it does. */
   readonly stays?: (name: string) => string | undefined;
 }

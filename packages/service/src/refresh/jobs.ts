@@ -1,7 +1,14 @@
 import { rm } from 'node:fs/promises';
 import { isRefusal } from '@underbell/core/refusal';
 import { nextInstants } from '@underbell/core/schedule';
-import { changeDataset, dueDatasets, listDatasets, uploadFolder, type RefreshCause } from '../dataset/index.ts';
+import {
+  takeDue,
+  changeDataset,
+  dueDatasets,
+  listDatasets,
+  uploadFolder,
+  type RefreshCause,
+} from '../dataset/index.ts';
 import { eachApart, enqueue, TryLater, type App, type Job } from '../platform/index.ts';
 import { checkSource, listSources } from '../source/index.ts';
 import { oldUploads, removeUpload } from './store.ts';
@@ -29,11 +36,7 @@ export async function enqueueDue(app: App): Promise<void> {
     app.log.error({ err: error, dataset: name }, 'a dataset that is due could not be put into the queue');
   const put = async (row: Awaited<ReturnType<typeof dueDatasets>>[number]) => {
     await app.records.transaction(async () => {
-      const [, taken] = await app.records.query(
-        'UPDATE datasets SET next_refresh_at = NULL WHERE name = $name AND next_refresh_at = $at',
-        { bind: { name: row.name, at: row.nextRefreshAt } },
-      );
-      if ((taken as { rowCount?: number }).rowCount === 0 || !row.schedule) return;
+      if (!(await takeDue(app, row)) || !row.schedule) return;
       const [next] = nextInstants(row.schedule, app.now());
       await changeDataset(app, row.name, { nextRefreshAt: next === undefined ? null : new Date(next) });
       await enqueue(app, 'dataset.refresh', { name: row.name, cause: 'schedule' });

@@ -4,8 +4,8 @@ import { nextInstants } from '@underbell/core/schedule';
 import { noSuch, requireRight } from '../access/index.ts';
 import { changeDataset, type RefreshSchedule } from '../dataset/index.ts';
 import { enqueue, fingerprint, randomKey, remember, type App } from '../platform/index.ts';
-import { findHook } from './store.ts';
 import { requireDataset } from './usecases.ts';
+import { findHook } from '../dataset/index.ts';
 
 /** Sets when a snapshot is loaded anew, or that it is not by itself. */
 export async function schedule(

@@ -34,8 +34,9 @@ import {
 } from '../dataset/index.ts';
 import type { App } from '../platform/index.ts';
 import { refuseBreaks } from './impact.ts';
-import { countUploads, findUpload, putUpload, removeUpload, type UploadRow } from './store.ts';
+import { countUploads, findUpload, putUpload, removeUpload } from './store.ts';
 import { loadBy } from './usecases.ts';
+import type { UploadRow } from './models.ts';
 
 /** What was settled about columns before still holds for the next file, their types too; what is said now goes over it. */
 function fileColumns(

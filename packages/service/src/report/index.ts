@@ -1,2 +1,2 @@
-export { findEdition, listReports, type Edition } from './store.ts';
+export { currentDefinitions, findEdition, type Edition } from './store.ts';
 export { checkReport, publishReport } from './usecases.ts';

@@ -12,6 +12,7 @@ import {
 } from '../platform/index.ts';
 import { reportRoutes } from './routes.ts';
 import { currentDefinitions, rewriteEditions } from './store.ts';
+import { reports, editions } from './models.ts';
 
 const texts = async (app: App): Promise<ThingTexts[]> =>
   (await currentDefinitions(app)).map(({ name, title, description, pages, measures }) => ({
@@ -50,8 +51,9 @@ async function losses(app: App, change: ColumnsChange): Promise<Impact[]> {
 /** Reports: their editions, published, compared, shown again and retired. */
 export const report: Capability = {
   name: 'report',
+  models: [reports, editions],
   routes: reportRoutes,
-  things: [{ kind: 'report', table: 'reports', folderColumn: 'folder_name', texts }],
+  things: [{ kind: 'report', model: reports, folder: 'folderName', texts }],
   references: {
     uses,
     losses,

@@ -1,31 +1,10 @@
 import { isDeepStrictEqual } from 'node:util';
 import { LRUCache } from 'lru-cache';
-import { type Model, Transaction } from 'sequelize';
+import { Op, Transaction } from 'sequelize';
 import type { ReportDefinition, ShownEdition } from '@underbell/core/report';
 import { noSuch } from '../access/index.ts';
-import { defineRecord, plain, recall, type App, type Named } from '../platform/index.ts';
-
-interface ReportRow {
-  name: string;
-  title: string;
-  /** The current one. */
-  editionNumber: number;
-  /** Counts how often names in its editions followed things that were renamed. */
-  naming: number;
-  deletedAt: Date | null;
-}
-
-interface EditionRow {
-  reportName: string;
-  number: number;
-  definition: ReportDefinition;
-  notes: string;
-  publishedBy: string;
-  /** Its number; nothing where that is not known. */
-  writerId: string | null;
-  publishedAt: Date;
-  retiredAt: Date | null;
-}
+import { highest, all, one, plain, recall, type App, type Named } from '../platform/index.ts';
+import { editions, reports, type EditionRow, type ReportRow } from './models.ts';
 
 /** One published version of a report. */
 export interface Edition {
@@ -33,30 +12,8 @@ export interface Edition {
   readonly definition: ReportDefinition;
   /** Who published it; null where that is not known. */
   readonly writerId: string | null;
-}
-
-const tables = (app: App) => ({
-  reports: defineRecord<ReportRow>(app.records, 'reports', {
-    name: 'key',
-    title: 'text',
-    editionNumber: 'integer',
-    naming: 'integer',
-    deletedAt: 'instant',
-  }),
-  editions: defineRecord<EditionRow>(app.records, 'editions', {
-    reportName: 'key',
-    number: 'key',
-    definition: 'json',
-    notes: 'text',
-    publishedBy: 'text',
-    writerId: 'text',
-    publishedAt: 'instant',
-    retiredAt: 'instant',
-  }),
-});
-
-export async function listReports(app: App): Promise<ReportRow[]> {
-  return (await tables(app).reports.findAll({ where: { deletedAt: null }, order: ['name'] })).map(plain);
+  readonly publishedBy: string;
+  readonly publishedAt: Date;
 }
 
 const editionsOf = new WeakMap<App, LRUCache<string, Edition>>();
@@ -71,30 +28,55 @@ function keptEditions(app: App): LRUCache<string, Edition> {
   return known;
 }
 
+const keyOf = ({ name, naming, editionNumber }: Pick<ReportRow, 'name' | 'naming' | 'editionNumber'>) =>
+  `${name} ${naming} ${editionNumber}`;
+
+const toEdition = ({ number, definition, writerId, publishedBy, publishedAt }: EditionRow): Edition => ({
+  number,
+  definition,
+  writerId,
+  publishedBy,
+  publishedAt,
+});
+
 /** The current edition of a report, or a given one. @throws {Refusal} `NOT_FOUND` */
 export async function findEdition(app: App, name: string, number?: number): Promise<Edition> {
   const report = await recall(`report ${name}`, async () => {
-    const row = await tables(app).reports.findOne({ where: { name, deletedAt: null } });
-    return row ? plain(row) : undefined;
+    return one(reports(app).findOne({ where: { name, deletedAt: null } }));
   });
   // Which others there are, only those hear who may see them.
   if (!report) throw noSuch('report', name, []);
-  const wanted = number ?? report.editionNumber;
+  const wanted = { ...report, editionNumber: number ?? report.editionNumber };
+  const edition = (await editionsBy(app, [wanted])).get(name);
+  if (edition) return edition;
+  throw noSuch(`edition of ${name}`, String(wanted.editionNumber), []);
+}
+
+/** Some editions by the names of their reports: those that the process does not have are read at once. */
+async function editionsBy(
+  app: App,
+  wanted: readonly Pick<ReportRow, 'name' | 'naming' | 'editionNumber'>[],
+): Promise<ReadonlyMap<string, Edition>> {
   const kept = keptEditions(app);
-  const key = `${name} ${report.naming} ${wanted}`;
-  const known = kept.get(key);
-  if (known) return known;
-  const edition = await tables(app).editions.findOne({ where: { reportName: name, number: wanted } });
-  if (!edition) throw noSuch(`edition of ${name}`, String(wanted), []);
-  const { definition, writerId } = plain(edition);
-  const found: Edition = { number: wanted, definition, writerId };
-  kept.set(key, found);
+  const missing = wanted.filter((one) => !kept.has(keyOf(one)));
+  const found = new Map<string, Edition>();
+  if (missing.length > 0) {
+    const which = missing.map(({ name, editionNumber }) => ({ reportName: name, number: editionNumber }));
+    for (const row of await all(editions(app).findAll({ where: { [Op.or]: which } })))
+      found.set(row.reportName, toEdition(row));
+  }
+  for (const one of wanted) {
+    const edition = found.get(one.name) ?? kept.get(keyOf(one));
+    if (!edition) continue;
+    kept.set(keyOf(one), edition);
+    found.set(one.name, edition);
+  }
   return found;
 }
 
 /** Whether there is such a report, also one in the bin. */
 export async function findReport(app: App, name: string): Promise<{ isBinned: boolean } | undefined> {
-  const row = await tables(app).reports.findByPk(name);
+  const row = await reports(app).findByPk(name);
   return row ? { isBinned: row.get('deletedAt') !== null } : undefined;
 }
 
@@ -103,16 +85,12 @@ export async function addEdition(
   app: App,
   edition: { definition: ReportDefinition; notes: string; by: { readonly id: string; readonly name: string } },
 ): Promise<number> {
-  const { reports, editions } = tables(app);
   const { name, title } = edition.definition;
-  const known = await reports.findByPk(name, { lock: Transaction.LOCK.UPDATE });
-  const last = await editions.max<number | null, Model<EditionRow, Partial<EditionRow>>>('number', {
-    where: { reportName: name },
-  });
-  const number = (last ?? 0) + 1;
+  const known = await reports(app).findByPk(name, { lock: Transaction.LOCK.UPDATE });
+  const number = (await highest(editions(app), 'number', { reportName: name })) + 1;
   if (known) await known.update({ title, editionNumber: number });
-  else await reports.create({ name, title, editionNumber: number, naming: 0, deletedAt: null });
-  await editions.create({
+  else await reports(app).create({ name, title, editionNumber: number, naming: 0, deletedAt: null });
+  await editions(app).create({
     reportName: name,
     number,
     definition: edition.definition,
@@ -126,7 +104,7 @@ export async function addEdition(
 }
 
 export async function listEditions(app: App, name: string): Promise<ShownEdition<Date>[]> {
-  const rows = await tables(app).editions.findAll({ where: { reportName: name }, order: [['number', 'DESC']] });
+  const rows = await editions(app).findAll({ where: { reportName: name }, order: [['number', 'DESC']] });
   return rows.map(plain).map(({ number, notes, publishedBy, publishedAt, retiredAt }) => ({
     number,
     notes,
@@ -139,17 +117,22 @@ export async function listEditions(app: App, name: string): Promise<ShownEdition
 /** Makes an edition the current one. */
 export async function setCurrent(app: App, name: string, edition: { number: number; title: string }): Promise<void> {
   const change = { editionNumber: edition.number, title: edition.title };
-  await tables(app).reports.update(change, { where: { name } });
+  await reports(app).update(change, { where: { name } });
 }
 
 export async function retire(app: App, name: string, number: number): Promise<void> {
-  await tables(app).editions.update({ retiredAt: new Date(app.now()) }, { where: { reportName: name, number } });
+  await editions(app).update({ retiredAt: new Date(app.now()) }, { where: { reportName: name, number } });
 }
 
-/** The definitions that are shown of all reports, read at once. */
+/** The editions that are shown of all reports, in the order of their names. */
+export async function currentEditions(app: App): Promise<readonly Edition[]> {
+  const listed = await all(reports(app).findAll({ where: { deletedAt: null }, order: ['name'] }));
+  const found = await editionsBy(app, listed);
+  return listed.flatMap(({ name }) => found.get(name) ?? []);
+}
+
 export async function currentDefinitions(app: App): Promise<ReportDefinition[]> {
-  const reports = await listReports(app);
-  return Promise.all(reports.map(async ({ name }) => (await findEdition(app, name)).definition));
+  return (await currentEditions(app)).map((one) => one.definition);
 }
 
 /** Lets every edition, also of reports in the bin, follow something that was given another name. */
@@ -159,14 +142,13 @@ export async function rewriteEditions(
   rewrite: (definition: ReportDefinition) => ReportDefinition,
 ): Promise<void> {
   if (thing.kind !== 'report' && thing.kind !== 'dataset') return;
-  const { editions, reports } = tables(app);
   const touched = new Set<string>();
-  for (const row of await editions.findAll()) {
+  for (const row of await editions(app).findAll()) {
     const { reportName, number, definition } = plain(row);
     const written = rewrite(definition);
     if (isDeepStrictEqual(written, definition)) continue;
-    await editions.update({ definition: written }, { where: { reportName, number } });
+    await editions(app).update({ definition: written }, { where: { reportName, number } });
     touched.add(reportName);
   }
-  await reports.increment('naming', { where: { name: [...touched] } });
+  await reports(app).increment('naming', { where: { name: [...touched] } });
 }

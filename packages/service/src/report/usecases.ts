@@ -18,7 +18,7 @@ import {
   findEdition,
   findReport,
   listEditions,
-  listReports,
+  currentEditions,
   retire,
   setCurrent,
   type Edition,
@@ -182,29 +182,23 @@ export async function startFrom(app: App, person: PersonViewer, dataset: string)
 }
 
 export async function seenReports(app: App, person: PersonViewer): Promise<ListedReport<Date>[]> {
-  const all = await listReports(app);
+  const current = await currentEditions(app);
   const names = await visibleNames(
     app,
     person,
     'report',
-    all.map((one) => one.name),
+    current.map((one) => one.definition.name),
   );
-  return Promise.all(
-    all
-      .filter((one) => names.includes(one.name))
-      .map(async ({ name, title, editionNumber }) => {
-        const newest = (await listEditions(app, name)).find((one) => one.number === editionNumber);
-        const { definition } = await findEdition(app, name);
-        return {
-          name,
-          title,
-          description: definition.description ?? '',
-          edition: editionNumber,
-          publishedAt: newest!.publishedAt,
-          publishedBy: newest!.publishedBy,
-        };
-      }),
-  );
+  return current
+    .filter((one) => names.includes(one.definition.name))
+    .map(({ number, definition, publishedAt, publishedBy }) => ({
+      name: definition.name,
+      title: definition.title,
+      description: definition.description ?? '',
+      edition: number,
+      publishedAt,
+      publishedBy,
+    }));
 }
 
 export async function showReport(app: App, person: PersonViewer, name: string): Promise<ShownReport<Date>> {

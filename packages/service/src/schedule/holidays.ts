@@ -4,7 +4,8 @@ import { Refusal } from '@underbell/core/refusal';
 import { noSuch, requireMaker } from '../access/index.ts';
 import { momentOf, remember, type App } from '../platform/index.ts';
 import { readHolidays } from './calendarFile.ts';
-import { findHolidays, listHolidays, putHolidays, removeHolidays, type HolidayList } from './store.ts';
+import { findHolidays, listHolidays, putHolidays, removeHolidays } from './store.ts';
+import type { HolidayList } from './models.ts';
 
 /** What somebody says of a list of holidays: its days, or a calendar file that has them. */
 export interface HolidayWish {

@@ -1,4 +1,5 @@
 import type { Capability } from '../platform/index.ts';
+import { holidays, calendars } from './models.ts';
 
 /** Recurrence, holidays and calendars; its routes stand where the things are that recur. */
-export const schedule: Capability = { name: 'schedule' };
+export const schedule: Capability = { name: 'schedule', models: [holidays, calendars] };

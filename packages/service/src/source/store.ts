@@ -1,23 +1,7 @@
 import type { ShownSource } from '@underbell/core/source';
-import { defineRecord, plain, type App } from '../platform/index.ts';
+import { all, plain, type App } from '../platform/index.ts';
+import { sources, type SourceRow } from './models.ts';
 
-interface SourceRow {
-  name: string;
-  sealedUrl: string;
-  shownUrl: string;
-  checkedAt: Date | null;
-  /** What the source answered when it last did not let us in. */
-  checkError: string | null;
-}
-
-const table = (app: App) =>
-  defineRecord<SourceRow>(app.records, 'sources', {
-    name: 'key',
-    sealedUrl: 'text',
-    shownUrl: 'text',
-    checkedAt: 'instant',
-    checkError: 'text',
-  });
 const purpose = 'source address';
 
 /** The address without its password, for people. */
@@ -28,7 +12,7 @@ export function withoutPassword(url: string): string {
 }
 
 export async function putSource(app: App, name: string, url: string): Promise<void> {
-  await table(app).upsert({
+  await sources(app).upsert({
     name,
     sealedUrl: app.vault.seal(url, purpose),
     shownUrl: withoutPassword(url),
@@ -38,7 +22,7 @@ export async function putSource(app: App, name: string, url: string): Promise<vo
 }
 
 export async function sourceUrl(app: App, name: string): Promise<string | undefined> {
-  const row = await table(app).findByPk(name);
+  const row = await sources(app).findByPk(name);
   return row ? app.vault.open(plain(row).sealedUrl, purpose) : undefined;
 }
 
@@ -50,14 +34,14 @@ const listed = ({ name, shownUrl, checkedAt, checkError }: SourceRow): ShownSour
 });
 
 export async function listSources(app: App): Promise<ShownSource<Date>[]> {
-  return (await table(app).findAll({ order: ['name'] })).map(plain).map(listed);
+  return (await all(sources(app).findAll({ order: ['name'] }))).map(listed);
 }
 
 export async function findSource(app: App, name: string): Promise<ShownSource<Date> | undefined> {
-  const row = await table(app).findByPk(name);
+  const row = await sources(app).findByPk(name);
   return row ? listed(plain(row)) : undefined;
 }
 
 export async function noteCheck(app: App, name: string, checkError: string | null): Promise<void> {
-  await table(app).update({ checkedAt: new Date(app.now()), checkError }, { where: { name } });
+  await sources(app).update({ checkedAt: new Date(app.now()), checkError }, { where: { name } });
 }

@@ -7,8 +7,8 @@ import { filter, noSuch, thing, webOrigin } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { clientsOf, endClient, renewSecret, saveClient } from './clients.ts';
 import { dropKey, rotateKeys, showKeys } from './keys.ts';
-import type { ClientRow } from './store.ts';
 import { mintToken, revokeOne, tokensOf } from './tokens.ts';
+import type { ClientRow } from './models.ts';
 
 /** A public key of a client; a private part would be a mistake to keep. */
 const publicKey = Joi.object({

@@ -37,7 +37,8 @@ import {
 } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 
-import { closeClient, holdClient, findClient, listClients, putClient, type ClientRow } from './store.ts';
+import { closeClient, holdClient, findClient, listClients, putClient } from './store.ts';
+import type { ClientRow } from './models.ts';
 
 export const assertionType = 'urn:ietf:params:oauth:client-assertion-type:jwt-bearer';
 

@@ -13,7 +13,8 @@ import { Refusal } from '@underbell/core/refusal';
 import type { TokenAlgorithm } from '@underbell/core/token';
 import { noSuch } from '../access/index.ts';
 import { remember, type App } from '../platform/index.ts';
-import { addKey, listKeys, retireKey, type KeyRow } from './store.ts';
+import { addKey, listKeys, retireKey } from './store.ts';
+import type { KeyRow } from './models.ts';
 
 const purpose = 'signing key';
 /** How long a process goes by what it read: a retired key is refused everywhere within a second. */

@@ -35,16 +35,8 @@ import { momentOf, nameNow, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { requireClient } from './clients.ts';
 import { signingKeys } from './keys.ts';
-import {
-  addToken,
-  findToken,
-  holdToken,
-  listTokens,
-  livingToken,
-  revokeToken,
-  type ClientRow,
-  type TokenRow,
-} from './store.ts';
+import { addToken, findToken, holdToken, listTokens, livingToken, revokeToken } from './store.ts';
+import type { ClientRow, TokenRow } from './models.ts';
 
 const defaultLifetimeSeconds = 600;
 /** A token may be exchanged, and what comes of it again, so many times. */

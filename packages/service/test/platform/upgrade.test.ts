@@ -4,7 +4,7 @@ import { fileURLToPath } from 'node:url';
 import { QueryTypes, type Sequelize } from 'sequelize';
 import * as first from '../../src/platform/migrations/001-records.ts';
 import { migrate } from '../../src/platform/index.ts';
-import { openRecords } from '../../src/platform/records.ts';
+import { openRecords } from '../../src/platform/records/index.ts';
 import { startWorker } from '../../src/server.ts';
 import { administrator, House, manager, publisher, type Ledger } from '../house.ts';
 

@@ -1,20 +1,14 @@
 import { createHash } from 'node:crypto';
 import type { Context } from 'koa';
-import { QueryTypes } from 'sequelize';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
+import { idempotencyKeys } from '../models.ts';
+import { beginOnce, begunBefore } from './idempotency.sql.ts';
 
 /** What a write answered. */
 interface Kept {
   readonly status: number;
   readonly body: unknown;
-}
-
-interface Row {
-  readonly request: string;
-  readonly status: number | null;
-  readonly sealed: string | null;
-  readonly isOld: boolean;
 }
 
 /** A request that takes longer than this has lost its process. */
@@ -60,12 +54,7 @@ export async function doOnce(
     .update(JSON.stringify([asker, key]))
     .digest('base64url');
   const request = requestMark(ctx, body);
-  const [mine] = await app.records.query<{ key: string }>(
-    `INSERT INTO idempotency_keys (key, request, created_at) VALUES ($id, $request, clock_timestamp())
-     ON CONFLICT DO NOTHING RETURNING key`,
-    { bind: { id, request }, type: QueryTypes.SELECT },
-  );
-  if (mine === undefined) return { ...(await answerBefore(app, id, request, key)), isReplay: true };
+  if (!(await beginOnce(app, id, request))) return { ...(await answerBefore(app, id, request, key)), isReplay: true };
   let answer: Kept;
   try {
     answer = await work();
@@ -78,24 +67,18 @@ export async function doOnce(
     await forget(app, id);
     throw error;
   }
-  await app.records.query('UPDATE idempotency_keys SET status = $status, sealed_answer = $sealed WHERE key = $id', {
-    // An answer may hold a secret that is shown once.
-    bind: { id, status: answer.status, sealed: app.vault.seal(JSON.stringify(answer.body ?? null), purpose) },
-  });
+  // An answer may hold a secret that is shown once.
+  const sealedAnswer = app.vault.seal(JSON.stringify(answer.body ?? null), purpose);
+  await idempotencyKeys(app).update({ status: answer.status, sealedAnswer }, { where: { key: id } });
   return { ...answer, isReplay: false };
 }
 
 async function forget(app: App, id: string): Promise<void> {
-  await app.records.query('DELETE FROM idempotency_keys WHERE key = $id', { bind: { id } });
+  await idempotencyKeys(app).destroy({ where: { key: id } });
 }
 
 async function answerBefore(app: App, id: string, request: string, key: string): Promise<Kept> {
-  const [row] = await app.records.query<Row>(
-    `SELECT request, status, sealed_answer AS sealed,
-       created_at < clock_timestamp() - interval '${longestMinutes} minutes' AS "isOld"
-     FROM idempotency_keys WHERE key = $id`,
-    { bind: { id }, type: QueryTypes.SELECT },
-  );
+  const row = await begunBefore(app, id, longestMinutes);
   const about = { pointer: 'Idempotency-Key', word: key };
   if (row && row.request !== request)
     throw new Refusal('IDEMPOTENCY_MISMATCH', 'this key came with another request', {

@@ -4,32 +4,22 @@ import {
   failuresToPause,
   folderPath,
   ownMail,
-  recipientsOfCopies,
   type DeliveryState,
   type BurstDestination,
   type FolderDestination,
   type Recipient,
 } from '@underbell/core/burst';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
-import {
-  findDestination,
-  isFailing,
-  lookAgain,
-  messageIdOf,
-  noteFailure,
-  noteSuccess,
-  openMail,
-  openTransport,
-  takeTurn,
-  type MailTransport,
-  type Transport,
-} from '../deliver/index.ts';
 import { retry, mapConcurrent, type App } from '../platform/index.ts';
-import { findList, listRecipients } from '../list/index.ts';
-import { announcementOf, letterOf, valuesFor, type Sending } from './letters.ts';
-import { mediaTypeOf } from '../make/index.ts';
-import { listDeliveries, moveDeliveries, type DeliveryRow } from './deliveryStore.ts';
-import type { RunRow } from './store.ts';
+import { listDeliveries, moveDeliveries } from './ledger.ts';
+import { announcementOf, letterOf } from './letters.ts';
+import { messageIdOf, type MailTransport } from './mail.ts';
+import type { DeliveryRow } from './models.ts';
+import type { Sending } from './sending.ts';
+import { findDestination, noteSuccess } from './store.ts';
+import { isFailing, type Transport } from './transport.ts';
+import { lookAgain, openMail, openTransport } from './usecases.ts';
+import { noteFailure, takeTurn } from './turns.sql.ts';
 
 /** How long to wait before a copy that was not taken is offered again; none may have arrived twice by it. */
 const retryMs = [1_000, 5_000, 20_000];
@@ -53,21 +43,26 @@ export class RunWaits extends Error {
 }
 
 /** Whether putting a copy there a second time would be noticed. */
-const isMailed = (run: RunRow) => run.isTest || run.definition.destination.kind === 'mail';
+const isMailed = ({ isTest, destination }: Pick<Sending, 'isTest' | 'destination'>) =>
+  isTest || destination.kind === 'mail';
 
 /**
  * Settles copies that were on the wire when a worker died: mail may have arrived, and a person decides; files that are
  * put into a place can be put there again.
  */
-export async function settleInterrupted(app: App, run: RunRow): Promise<void> {
+export async function settleInterrupted(
+  app: App,
+  sending: Pick<Sending, 'run' | 'isTest' | 'destination'>,
+): Promise<void> {
+  const { run } = sending;
   const doubtful = { state: 'in doubt', reason: 'the worker stopped while this copy was on the wire' } as const;
-  if (isMailed(run)) {
-    await moveDeliveries(app, { run: run.id }, ['sending'], doubtful);
+  if (isMailed(sending)) {
+    await moveDeliveries(app, { run }, ['sending'], doubtful);
     return;
   }
-  for (const { id, places } of await listDeliveries(app, run.id, ['sending'])) {
+  for (const { id, places } of await listDeliveries(app, run, ['sending'])) {
     // Its files lie there: it was the letter about them that was on the wire.
-    const wasLetter = places !== null && 'announce' in run.definition.destination;
+    const wasLetter = places !== null && 'announce' in sending.destination;
     await moveDeliveries(app, { ids: [id] }, ['sending'], wasLetter ? doubtful : { state: 'rendered' });
   }
 }
@@ -98,9 +93,8 @@ class Sender {
   constructor(app: App, sending: Sending) {
     this.#app = app;
     this.#sending = sending;
-    const { run } = sending;
-    this.#destination = run.definition.destination;
-    this.#name = run.isTest ? ownMail : destinationName(this.#destination);
+    this.#destination = sending.destination;
+    this.#name = sending.isTest ? ownMail : destinationName(this.#destination);
   }
 
   close(): void {
@@ -108,20 +102,14 @@ class Sender {
   }
 
   async send(ready: AsyncIterable<DeliveryRow>): Promise<void> {
-    const { run, burst } = this.#sending;
     await this.#open();
-    const list = await findList(this.#app, burst.definition.list);
-    const bound = list && { name: list.name, version: run.listVersion ?? list.version };
-    const listed = bound ? await listRecipients(this.#app, bound) : [];
-    const recipients = new Map(recipientsOfCopies(burst.definition, listed).map((one) => [one.id, one]));
     const { parallel = 1 } = (await findDestination(this.#app, this.#name)) ?? {};
     await mapConcurrent(
       ready,
       Math.min(parallel, maxLanes),
       async (delivery) => {
-        await this.#sending.look();
-        const known = recipients.get(delivery.recipient);
-        await this.#sendOne(delivery, known ?? { id: delivery.recipient, address: delivery.address, values: {} });
+        await this.#sending.proceed();
+        await this.#sendOne(delivery, this.#sending.recipientOf(delivery));
       },
       // One may hear of a stop while another hears that the destination is gone: the stop is what was asked for.
       (error) => !(error instanceof RunWaits),
@@ -130,14 +118,14 @@ class Sender {
 
   /** Opens the ways, and sees that they lead somewhere before the first copy is claimed. */
   async #open(): Promise<void> {
-    const { definition, isTest } = this.#sending.run;
+    const { isTest } = this.#sending;
     if (!(await lookAgain(this.#app, this.#name))) {
       const row = await findDestination(this.#app, this.#name);
       throw new RunWaits(`“${this.#name}” is ${row?.state ?? 'gone'}${row?.reason ? `: ${row.reason}` : ''}`);
     }
-    if (isMailed(this.#sending.run) || 'announce' in definition.destination)
-      this.#mail = await openMail(this.#app, isTest || definition.destination.kind !== 'mail' ? ownMail : this.#name);
-    if (!isMailed(this.#sending.run)) {
+    if (isMailed(this.#sending) || 'announce' in this.#destination)
+      this.#mail = await openMail(this.#app, isTest || this.#destination.kind !== 'mail' ? ownMail : this.#name);
+    if (!isMailed(this.#sending)) {
       this.#transport = await openTransport(this.#app, this.#name);
       return;
     }
@@ -163,7 +151,7 @@ class Sender {
         await setTimeout(Math.min(left, sliceMs));
         const phase =
           left > sliceMs ? `sending; “${name}” takes the next in ${Math.ceil((left - sliceMs) / 1000)} s` : 'sending';
-        if (turn.why !== '') await this.#sending.look(phase);
+        if (turn.why !== '') await this.#sending.proceed(phase);
       }
     }
   }
@@ -178,15 +166,9 @@ class Sender {
   }
 
   async #sendOne(delivery: DeliveryRow, recipient: Recipient): Promise<void> {
-    const { run } = this.#sending;
+    const { burstName, occurrence, repeat, runId } = delivery;
     const messageId = messageIdOf(
-      [
-        run.burstName,
-        delivery.occurrence,
-        delivery.recipient,
-        delivery.repeat,
-        ...(run.isTest ? ['test', run.id] : []),
-      ],
+      [burstName, occurrence, delivery.recipient, repeat, ...(this.#sending.isTest ? ['test', runId] : [])],
       this.#app.settings.mailFrom,
     );
     const move = (from: DeliveryState, change: Parameters<typeof moveDeliveries>[3]) =>
@@ -218,7 +200,7 @@ class Sender {
         // It is not on the wire while it waits: a worker that dies meanwhile leaves no doubt behind.
         await move('sending', { state: 'rendered', reason: `${error.message}; it is tried again` });
         await setTimeout(wait);
-        await this.#sending.look();
+        await this.#sending.proceed();
       }
     }
   }
@@ -238,13 +220,13 @@ class Sender {
     if (this.#transport === undefined)
       return this.#mail!.send(await letterOf(this.#app, this.#sending, delivery, recipient, messageId));
     const destination = this.#destination as FolderDestination;
-    const values = valuesFor(this.#app, this.#sending, recipient);
+    const values = this.#sending.valuesFor(recipient);
     const places = await this.#transport.put({
       key: messageId.slice(1, 41),
       files: delivery.files.map((file) => ({
         name: file.name,
         path: this.#sending.pathOf(file),
-        type: mediaTypeOf(file.format, this.#sending.run.definition),
+        type: this.#sending.typeOf(file),
         sizeBytes: file.sizeBytes ?? 0,
         sha256: file.sha256 ?? '',
       })),
@@ -255,7 +237,7 @@ class Sender {
         period: delivery.occurrence,
         recipient: delivery.recipient,
         run: delivery.runId,
-        rows: Number(delivery.rowCount),
+        rows: delivery.rowCount,
       },
     });
     if (places.length > 0)

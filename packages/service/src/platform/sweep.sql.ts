@@ -1,5 +1,7 @@
-import { QueryTypes } from 'sequelize';
 import type { App } from './app.ts';
+import { askSql } from './records/index.ts';
+
+// Some rows of a table, whichever: a model cannot take away only so many.
 
 /** Rows that one step takes away: few enough that nobody waits for it. */
 const stepRows = 1_000;
@@ -40,9 +42,10 @@ async function sweep(app: App, { table, where, keptMs }: Spent): Promise<number>
   const before = new Date(app.now() - keptMs(app));
   let gone = 0;
   for (let step = 0; step < mostSteps; step++) {
-    const rows = await app.records.query(
+    const rows = await askSql(
+      app,
       `DELETE FROM ${table} WHERE ctid IN (SELECT ctid FROM ${table} WHERE ${where} LIMIT ${stepRows}) RETURNING 1`,
-      { bind: { before }, type: QueryTypes.SELECT },
+      { before },
     );
     gone += rows.length;
     if (rows.length < stepRows) break;

@@ -1,11 +1,7 @@
 import { readFile } from 'node:fs/promises';
 import {
   fillTemplate,
-  goesAsLinks,
   isMailAddress,
-  keepingOf,
-  runStart,
-  templateValues,
   writeLetter,
   type BurstDestination,
   type FolderDestination,
@@ -14,31 +10,12 @@ import {
   type Recipient,
 } from '@underbell/core/burst';
 import { Refusal } from '@underbell/core/refusal';
-import type { MailCopy } from '../deliver/index.ts';
 import type { App } from '../platform/index.ts';
 import { bounceAddress } from './bounces.ts';
-import type { DeliveryRow, MadeFile } from './deliveryStore.ts';
 import { makeLinks } from './links.ts';
-import { mediaTypeOf, mediaTypes } from '../make/index.ts';
-import type { PreparedBurst } from './prepare.ts';
-import type { RunRow } from './store.ts';
-import { unsubscribeAddress } from './unsubscribe.ts';
-
-/** What sending needs of the run that it belongs to. */
-export interface Sending {
-  readonly run: RunRow;
-  readonly burst: PreparedBurst;
-  readonly keptUntil: Date;
-  readonly pathOf: (file: MadeFile) => string;
-  /** Sees whether the run goes on, and says what is being done; throws when it does not. */
-  readonly look: (phase?: string) => Promise<void>;
-}
-
-/** What the templates of a copy are filled with. */
-export function valuesFor(app: App, { burst, run }: Sending, recipient: Recipient): Record<string, string> {
-  const start = runStart(run.createdAt.getTime(), app.settings.timeZone);
-  return templateValues({ ...burst, start }, recipient);
-}
+import type { MailCopy } from './mail.ts';
+import type { DeliveryRow } from './models.ts';
+import type { Sending } from './sending.ts';
 
 /** The letter that one copy goes with. */
 export async function letterOf(
@@ -48,27 +25,25 @@ export async function letterOf(
   recipient: Recipient,
   messageId: string,
 ): Promise<MailCopy> {
-  const { burst, run, keptUntil, pathOf } = sending;
-  const { definition } = burst;
-  const values = valuesFor(app, sending, recipient);
-  const words = wordsOf(definition.destination, definition.title);
+  const { isTest, keeping, pathOf } = sending;
+  const values = sending.valuesFor(recipient);
+  const words = wordsOf(sending.destination, sending.title);
   const isNote = delivery.files.length === 0;
   const message = isNote
     ? (words.emptyMessage ?? `There is nothing for ${recipient.id} in {period_words}.\n`)
     : words.message;
   const files = delivery.files.filter((file) => file.isInline !== true);
   const bytes = files.reduce((sum, file) => sum + (file.sizeBytes ?? 0), 0);
-  const isLinked = !isNote && files.length > 0 && goesAsLinks(definition, bytes);
-  const keeping = { until: keptUntil, signIn: keepingOf(definition).signIn };
+  const isLinked = !isNote && files.length > 0 && sending.isLinked(bytes);
   const links = isLinked ? await makeLinks(app, delivery, keeping) : [];
   const subject = oneLine(fillTemplate(words.subject, values));
   const { bouncesTo } = app.settings;
-  const unsubscribe = words.unsubscribe === true && !run.isTest ? unsubscribeAddress(app, delivery) : undefined;
+  const unsubscribe = words.unsubscribe === true && !isTest ? sending.unsubscribeAddress(delivery) : undefined;
   const text = fillTemplate(isLinked ? withLinks(message) : message, { ...values, links: links.join('\n') });
   return {
     messageId,
     to: delivery.address,
-    subject: run.isTest ? `[Test for ${delivery.recipient}, ${recipient.address}] ${subject}` : subject,
+    subject: isTest ? `[Test for ${delivery.recipient}, ${recipient.address}] ${subject}` : subject,
     ...replyTo(words.replyTo, values),
     ...(unsubscribe ? { unsubscribe } : {}),
     ...(bouncesTo ? { bouncesTo: bounceAddress(app, bouncesTo, delivery.id) } : {}),
@@ -77,14 +52,14 @@ export async function letterOf(
       ...(isLinked ? [] : files).map((file) => ({
         name: file.name,
         path: pathOf(file),
-        type: mediaTypeOf(file.format, run.definition),
+        type: sending.typeOf(file),
       })),
       ...delivery.files
         .filter((file) => file.isInline === true && file.format === 'png')
         .map((file) => ({
           name: file.name,
           path: pathOf(file),
-          type: mediaTypes.png,
+          type: sending.typeOf(file),
           contentId: pictureId,
         })),
     ],
@@ -108,12 +83,11 @@ function replyTo(template: string | undefined, values: Readonly<Record<string, s
 /** The letter as text, and as HTML where it shows the page or offers to stop. */
 async function formsOf(
   app: App,
-  { burst, pathOf }: Sending,
+  { report, pathOf }: Sending,
   delivery: DeliveryRow,
   message: string,
   unsubscribe: string | undefined,
 ): Promise<{ text: string; html?: string }> {
-  const { report } = burst.viewing;
   const numbers = delivery.files.find((file) => file.format === 'numbers');
   if (numbers === undefined && unsubscribe === undefined) return { text: message };
   const page = numbers && (JSON.parse(await readFile(pathOf(numbers), 'utf8')) as PageNumbers);

@@ -1,0 +1,95 @@
+import type { CostSum } from '@underbell/core/meter';
+import { askSql, type App } from '../platform/index.ts';
+
+// Sums over stretches of the installation's own time.
+
+/** By what costs are added up. */
+export const meterGroups = ['hour', 'day', 'kind', 'report', 'burst', 'place', 'dataset', 'person', 'format'] as const;
+export type MeterGroup = (typeof meterGroups)[number];
+
+const groupSql: Record<MeterGroup, string> = {
+  hour: `to_char(date_trunc('hour', at AT TIME ZONE $zone), 'YYYY-MM-DD HH24:00')`,
+  day: `to_char(at AT TIME ZONE $zone, 'YYYY-MM-DD')`,
+  kind: `kind || CASE WHEN is_live THEN ', live' ELSE '' END`,
+  report: 'report',
+  burst: 'burst',
+  place: 'placement',
+  dataset: 'dataset',
+  person: 'person',
+  format: 'format',
+};
+
+/** Costs added up, the dearest first; times in their order. What has no such name is left out. */
+export async function sumMeter(
+  app: App,
+  wish: {
+    readonly by: MeterGroup;
+    readonly from: Date;
+    readonly to: Date;
+    readonly burst?: string;
+    readonly report?: string;
+  },
+): Promise<CostSum[]> {
+  const group = groupSql[wish.by];
+  const order = wish.by === 'hour' || wish.by === 'day' ? 'name' : '(sum(query_ms) + sum(render_ms)) DESC, name';
+  return askSql<CostSum>(
+    app,
+    `SELECT ${group} AS name, count(*)::float8 AS times, sum(row_count)::float8 AS rows, sum(query_ms)::float8 AS "queryMs",
+       sum(render_ms)::float8 AS "renderMs", sum(cpu_ms)::float8 AS "cpuMs", sum(bytes)::float8 AS bytes,
+       sum(hits)::float8 / nullif(sum(hits) + sum(misses), 0) AS "hitShare"
+     FROM meter
+     WHERE at >= $from AND at < $to AND ($zone::text IS NOT NULL) AND (${group}) IS NOT NULL
+       AND ($burst::text IS NULL OR burst = $burst) AND ($report::text IS NULL OR report = $report)
+     GROUP BY 1 ORDER BY ${order} LIMIT 500`,
+    {
+      from: wish.from,
+      to: wish.to,
+      zone: app.settings.timeZone,
+      burst: wish.burst ?? null,
+      report: wish.report ?? null,
+    },
+  );
+}
+
+/** What a copy of a format cost so far, on average. */
+export interface CopyCost {
+  readonly format: string;
+  /** Queries and making; milliseconds. */
+  readonly ms: number;
+  readonly bytes: number;
+  /** Copies that the average is of. */
+  readonly times: number;
+}
+
+/** What copies of a burst cost, by format; where it has sent none yet, what copies of all bursts do. */
+export async function copyCosts(app: App, burst: string): Promise<CopyCost[]> {
+  return askSql<CopyCost>(
+    app,
+    `SELECT DISTINCT ON (format) format, (sum(query_ms + render_ms) / count(*))::float8 AS ms,
+       (sum(bytes) / count(*))::float8 AS bytes, count(*)::float8 AS times
+     FROM meter WHERE kind = 'delivery' AND format IS NOT NULL
+     GROUP BY format, burst = $burst ORDER BY format, burst = $burst DESC`,
+    { burst },
+  );
+}
+
+/**
+ * What views, refreshes and copies have taken since a day began; seconds. A refresh belongs to its dataset; views and copies
+ * belong to their report, whatever they read.
+ *
+ * @param day - `YYYY-MM-DD`
+ */
+export async function secondsUsed(
+  app: App,
+  day: string,
+  { reports, datasets }: { readonly reports: readonly string[]; readonly datasets: readonly string[] },
+): Promise<number> {
+  const [sum] = await askSql<{ seconds: number }>(
+    app,
+    `SELECT coalesce(sum(query_ms + render_ms), 0)::float8 / 1000 AS seconds FROM meter
+     WHERE at >= ($day::date)::timestamp AT TIME ZONE $zone
+       AND (report = ANY($reports) OR (report IS NULL AND dataset = ANY($datasets)))`,
+    { day, zone: app.settings.timeZone, reports, datasets },
+  );
+  return sum!.seconds;
+}

@@ -1,0 +1,93 @@
+import type { ThingKind } from '@underbell/core/access';
+import {
+  defineModel,
+  filled,
+  instant,
+  integer,
+  json,
+  key,
+  nullable,
+  oneOf,
+  serial,
+  text,
+  uuid,
+  word,
+  type RowOf,
+} from './records/index.ts';
+
+/** Changes as they are remembered, each with the hash of the one before. */
+export const auditEntries = defineModel('audit', {
+  id: serial(),
+  at: instant(),
+  who: text(),
+  what: text(),
+  thing: text(),
+  origin: filled(text()),
+  before: nullable(json<unknown>()),
+  after: nullable(json<unknown>()),
+  previousHash: text(),
+  hash: text(),
+});
+export type AuditRow = RowOf<typeof auditEntries>;
+
+/** Background work. */
+export const jobs = defineModel('jobs', {
+  id: serial(),
+  kind: text(),
+  payload: json<object>(),
+  state: filled(oneOf('waiting', 'leased', 'done', 'failed')),
+  /** How often it was taken up. */
+  attempts: filled(integer()),
+  lease: nullable(text()),
+  leaseUntil: nullable(instant()),
+  error: nullable(text()),
+  createdAt: instant(),
+  notBefore: nullable(instant()),
+  /** How many workers died while they had it. */
+  deaths: filled(integer()),
+});
+
+/** Names that things had before, and what they are called now. */
+export const formerNameRows = defineModel('former_names', {
+  kind: key(word<ThingKind>()),
+  name: key(text()),
+  nowName: text(),
+});
+
+/** Answers of writes that came with a key. */
+export const idempotencyKeys = defineModel('idempotency_keys', {
+  key: key(text()),
+  request: text(),
+  status: nullable(integer()),
+  sealedAnswer: nullable(text()),
+  createdAt: instant(),
+});
+
+/** Changes with every record that decides what a reader sees: one row. */
+export const recordMark = defineModel('record_mark', { id: key(filled(integer())), mark: filled(uuid()) });
+
+/** What the installation knows of itself. */
+export const settingRows = defineModel('settings', { name: key(text()), value: json<unknown>() });
+
+/** One-time values that were used. */
+export const usedOnce = defineModel('used_once', { key: key(text()), expiresAt: instant() });
+
+export const workerRows = defineModel('workers', {
+  id: key(text()),
+  host: text(),
+  process: integer(),
+  startedAt: instant(),
+  seenAt: instant(),
+});
+
+/** Tables that no capability has. */
+export const platformModels = [
+  auditEntries,
+  jobs,
+  formerNameRows,
+  idempotencyKeys,
+  recordMark,
+  settingRows,
+  usedOnce,
+  workerRows,
+];

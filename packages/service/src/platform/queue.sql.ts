@@ -1,0 +1,113 @@
+import { randomUUID } from 'node:crypto';
+import { Transaction } from 'sequelize';
+import type { App } from './app.ts';
+import { jobs } from './models.ts';
+import { askSql } from './records/index.ts';
+
+// One statement takes a job that nobody else takes, by the clock of the database, which all workers share.
+
+/** A piece of background work, leased to one worker at a time. */
+export interface Job {
+  readonly id: number;
+  readonly kind: string;
+  readonly payload: Readonly<Record<string, unknown>>;
+  /** Counts from 1: how often it was taken up, for whatever reason. */
+  readonly attempts: number;
+  /** How many workers died while they had it. */
+  readonly deaths: number;
+  readonly lease: string;
+}
+
+const leaseMs = 8_000;
+
+/** @param delayMs - not before so long from now */
+export async function enqueue(app: App, kind: string, payload: object, delayMs = 0): Promise<void> {
+  if (delayMs > 0) {
+    await askSql(
+      app,
+      `INSERT INTO jobs (kind, payload, created_at, not_before)
+       VALUES ($kind, $payload::jsonb, $at, clock_timestamp() + $delayMs * interval '1 ms')`,
+      { kind, payload: JSON.stringify(payload), at: new Date(app.now()), delayMs },
+    );
+    return;
+  }
+  await jobs(app).create({ kind, payload, createdAt: new Date(app.now()) });
+}
+
+/** Lets jobs that wait for a later moment start at once. @param payload - what theirs holds */
+export async function hurry(app: App, kind: string, payload: object): Promise<void> {
+  await askSql(
+    app,
+    `UPDATE jobs SET not_before = NULL WHERE kind = $kind AND state = 'waiting' AND payload @> $payload::jsonb`,
+    { kind, payload: JSON.stringify(payload) },
+  );
+}
+
+export async function claim(app: App, kinds: readonly string[]): Promise<Job | undefined> {
+  const [job] = await askSql<Job>(
+    app,
+    // A lease that ran out is a worker that died, unless the server was away itself: then its worker gets time to say so.
+    `UPDATE jobs SET deaths = deaths + CASE WHEN state = 'leased' THEN 1 ELSE 0 END, state = 'leased', lease = $lease,
+       attempts = attempts + 1, lease_until = clock_timestamp() + $ms * interval '1 ms'
+     WHERE id = (SELECT id FROM jobs WHERE kind = ANY($kinds)
+                   AND (state = 'waiting' AND (not_before IS NULL OR not_before <= clock_timestamp())
+                     OR (state = 'leased' AND lease_until < clock_timestamp()
+                       AND pg_postmaster_start_time() < clock_timestamp() - $ms * interval '1 ms'))
+                 ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED)
+     RETURNING id, kind, payload, attempts, deaths, lease`,
+    { lease: randomUUID(), ms: leaseMs, kinds: [...kinds] },
+  );
+  return job;
+}
+
+export async function renew(app: App, { id, lease }: Job): Promise<boolean> {
+  const rows = await askSql(
+    app,
+    `UPDATE jobs SET lease_until = clock_timestamp() + $ms * interval '1 ms'
+     WHERE id = $id AND lease = $lease AND state = 'leased' RETURNING id`,
+    { id, lease, ms: leaseMs },
+  );
+  return rows.length > 0;
+}
+
+/**
+ * Holds a job's lease for the length of a transaction: what is changed in it is changed by who holds the lease, or not at
+ * all.
+ *
+ * @returns whether it is still held
+ */
+export async function holdLease(app: App, { id, lease }: Job): Promise<boolean> {
+  const where = { id, lease, state: 'leased' } as const;
+  return (await jobs(app).findOne({ where, attributes: ['id'], lock: Transaction.LOCK.UPDATE })) !== null;
+}
+
+/** Ends a job. */
+export async function settle(
+  app: App,
+  { id, lease }: Job,
+  state: 'done' | 'failed',
+  error: string | null,
+): Promise<void> {
+  await jobs(app).update({ state, error, lease: null }, { where: { id, lease } });
+}
+
+/** @param isFree - it does not count as a try */
+export async function postpone(app: App, { id, lease }: Job, delayMs: number, isFree: boolean): Promise<void> {
+  await askSql(
+    app,
+    `UPDATE jobs SET state = 'waiting', lease = NULL, not_before = clock_timestamp() + $delayMs * interval '1 ms',
+       attempts = attempts - $free
+     WHERE id = $id AND lease = $lease`,
+    { id, lease, delayMs, free: isFree ? 1 : 0 },
+  );
+}
+
+/** Lets jobs that have not ended follow what they are about to its new name. @param kinds - patterns of LIKE */
+export async function renameInJobs(app: App, kinds: readonly string[], from: string, to: string): Promise<void> {
+  await askSql(
+    app,
+    `UPDATE jobs SET payload = jsonb_set(payload, '{name}', to_jsonb($to::text))
+     WHERE kind LIKE ANY($kinds) AND state IN ('waiting', 'leased') AND payload->>'name' = $from`,
+    { kinds: [...kinds], from, to },
+  );
+}

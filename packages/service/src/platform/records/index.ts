@@ -1,0 +1,37 @@
+export {
+  bigint,
+  bigserial,
+  boolean,
+  bytes,
+  day,
+  double,
+  filled,
+  instant,
+  integer,
+  json,
+  key,
+  nullable,
+  oneOf,
+  real,
+  refersTo,
+  serial,
+  text,
+  uuid,
+  word,
+} from './columns.ts';
+export { openRecords, outsideTransaction } from './connection.ts';
+export { lockAll, lockThing } from './locks.sql.ts';
+export {
+  all,
+  declaredModels,
+  defineModel,
+  highest,
+  one,
+  plain,
+  rows,
+  type AnyModel,
+  type RecordModel,
+  type RowOf,
+} from './model.ts';
+export { askSql } from './ask.sql.ts';
+export { renameElement, renameKey, renameWord } from './renamed.sql.ts';
