@@ -1,16 +1,17 @@
 import assert from 'node:assert/strict';
 import { beforeEach, describe, it } from 'node:test';
+import type { RuleVocabulary } from '@underbell/core/access';
 import { CompletionContext } from '@codemirror/autocomplete';
 import { EditorState } from '@codemirror/state';
 import { completeFilter } from '../src/access/completeFilter.ts';
 import { FakeService } from './stage.ts';
 
-const known = {
+const known: RuleVocabulary = {
   columns: [
     { name: 'quay_id', type: 'text', label: 'Quay' },
     { name: 'passengers', type: 'integer', label: 'Passengers' },
   ],
-  attributes: [{ name: 'quay', label: 'Their quay', type: 'text' }],
+  attributes: [{ name: 'quay', label: 'Their quay', type: 'text', isMany: false }],
   groups: ['Quay managers'],
 };
 

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
 import { emptyWords } from '../src/figure/emptyWords.ts';
 import { readAddress } from '../src/view/address.ts';
-import type { ShownFigure, ViewAnswer } from '../src/view/viewApi.ts';
+import type { ViewedFigure, ViewAnswer } from '@underbell/core/view';
 import { openWindow } from './window.ts';
 
 function read(search: string) {
@@ -37,7 +37,7 @@ describe('the address of a page', () => {
 });
 
 describe('a figure without rows', () => {
-  const figure = { kind: 'bar', name: 'bars', title: 'Bars', dataset: 'kiosk-takings' } as unknown as ShownFigure;
+  const figure = { kind: 'bar', name: 'bars', title: 'Bars', dataset: 'kiosk-takings' } as unknown as ViewedFigure;
   const answer = (change: object) =>
     ({
       parameters: [],

@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { afterEach, beforeEach, describe, it, mock } from 'node:test';
-import type { ViewAnswer, ViewApi } from '../src/view/viewApi.ts';
+import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewApi } from '../src/view/viewApi.ts';
 import { openWindow } from './window.ts';
 
 openWindow();

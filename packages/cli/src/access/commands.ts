@@ -1,16 +1,10 @@
+import type { RowRule, RuleTrial } from '@underbell/core/access';
 import type { Command } from 'commander';
 import { localProblem } from '../platform/problem.ts';
 import { line, plural, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
-interface ShownRule {
-  readonly name: string;
-  readonly dataset: string;
-  readonly appliesTo: { readonly kind: 'everyone' | 'group' | 'person'; readonly name?: string };
-  readonly where: string;
-}
-
-function readHolder(options: { group?: string; person?: string; everyone?: boolean }): ShownRule['appliesTo'] {
+function readHolder(options: { group?: string; person?: string; everyone?: boolean }): RowRule['appliesTo'] {
   const given = [options.group, options.person, options.everyone].filter((one) => one !== undefined);
   if (given.length !== 1)
     throw localProblem('INPUT_INVALID', 'say for whom the rule is', {
@@ -29,7 +23,7 @@ export function addRuleCommands(program: Command): void {
     .command('list <dataset>')
     .description('the row rules of a dataset')
     .action(async (dataset: string, _options, command: Command) => {
-      const answer = await askService<{ rules: ShownRule[] }>(
+      const answer = await askService<{ rules: RowRule[] }>(
         'GET',
         `/api/v1/datasets/${encodeURIComponent(dataset)}/rules`,
       );
@@ -65,7 +59,7 @@ export function addRuleCommands(program: Command): void {
         command: Command,
       ) => {
         const body = { appliesTo: readHolder(options), where: options.where };
-        const answer = await askService<{ rule: ShownRule }>('PUT', rulePath(dataset, name), { body });
+        const answer = await askService<{ rule: RowRule }>('PUT', rulePath(dataset, name), { body });
         show(command, answer, () => line(`The rule ${name} of ${dataset} is saved.`));
       },
     );
@@ -83,17 +77,9 @@ export function addRuleCommands(program: Command): void {
     .requiredOption('--where <filter>', 'CQL2 text or JSON')
     .option('--as <email>', 'for this person; yourself when left out')
     .action(async (dataset: string, options: { where: string; as?: string }, command: Command) => {
-      type Trial = {
-        text: string;
-        words: string;
-        for: { name: string };
-        rowsKept: number;
-        rowsTotal: number;
-        rowsTogether: number;
-      };
       const body = { appliesTo: { kind: 'everyone' }, where: options.where, as: options.as };
       const path = `/api/v1/datasets/${encodeURIComponent(dataset)}/try-rule`;
-      const answer = await askService<Trial>('POST', path, { body });
+      const answer = await askService<RuleTrial>('POST', path, { body });
       show(command, answer, (trial) => {
         line(`Understood as: ${trial.words}`);
         line(

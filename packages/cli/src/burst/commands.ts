@@ -5,7 +5,15 @@ import { collect, readJsonFile } from '../platform/files.ts';
 import { faint, line, megabytes, plural, show, table, wantsJson } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService, callService } from '../platform/service.ts';
-import type { Ledger, LedgerEntry, ShownPlan } from '@underbell/core/burst/answers';
+import type {
+  Ledger,
+  LedgerEntry,
+  ShownPlan,
+  BurstTimes,
+  CheckedBurst,
+  ShownBurst,
+  Unsubscribed,
+} from '@underbell/core/burst/answers';
 import { showPlan } from './plan.ts';
 import { exitCodeOf, followRun, summaryLine } from './runProgress.ts';
 
@@ -88,12 +96,7 @@ export function addBurstCommands(program: Command): void {
     .command('list')
     .description('the bursts that you may see')
     .action(async (_options, command: Command) => {
-      type Shown = {
-        name: string;
-        definition: { title: string; report: string; list: string };
-        lastRun: Ledger | null;
-      };
-      const answer = await askService<{ bursts: Shown[] }>('GET', '/api/v1/bursts');
+      const answer = await askService<{ bursts: ShownBurst[] }>('GET', '/api/v1/bursts');
       show(command, answer, ({ bursts }) => {
         table(bursts, [
           { heading: 'burst', cell: (one) => one.name },
@@ -120,8 +123,7 @@ export function addBurstCommands(program: Command): void {
     .command('check <file>')
     .description('check a burst definition; nothing is saved')
     .action(async (file: string, _options, command: Command) => {
-      type Checked = { name: string; isNew: boolean; words: string; strategy: { because: string } };
-      const answer = await askService<Checked>('POST', '/api/v1/bursts/check', { body: readJsonFile(file) });
+      const answer = await askService<CheckedBurst>('POST', '/api/v1/bursts/check', { body: readJsonFile(file) });
       show(command, answer, ({ name, isNew, words, strategy }) => {
         line(`${name} is fine${isNew ? ' and new' : ''}. It runs ${words}.`);
         line(faint(strategy.because));
@@ -203,8 +205,7 @@ export function addBurstCommands(program: Command): void {
         await writeFile(options.calendar, await (await callService('GET', `${burstPath(name)}/times.ics`)).text());
         return show(command, { file: options.calendar }, ({ file }) => line(`The next times are in ${file}.`));
       }
-      type Times = { words: string; times: { words: string; periodWords?: string; isRepeated?: boolean }[] };
-      show(command, await askService<Times>('GET', `${burstPath(name)}/times`), ({ words, times }) => {
+      show(command, await askService<BurstTimes>('GET', `${burstPath(name)}/times`), ({ words, times }) => {
         line(`${name}: ${words}`);
         for (const one of times)
           line(
@@ -266,12 +267,14 @@ export function addBurstCommands(program: Command): void {
         await askService('POST', `${burstPath(name)}/subscribe`, { body: { address } });
         return show(command, { address }, () => line(`${address} gets copies of ${name} again.`));
       }
-      type Said = { unsubscribed: { address: string; at: string }[] };
-      show(command, await askService<Said>('GET', `${burstPath(name)}/unsubscribed`), ({ unsubscribed }) =>
-        table(unsubscribed, [
-          { heading: 'address', cell: (one) => one.address },
-          { heading: 'since', cell: (one) => one.at.slice(0, 16).replace('T', ' ') },
-        ]),
+      show(
+        command,
+        await askService<{ unsubscribed: Unsubscribed[] }>('GET', `${burstPath(name)}/unsubscribed`),
+        ({ unsubscribed }) =>
+          table(unsubscribed, [
+            { heading: 'address', cell: (one) => one.address },
+            { heading: 'since', cell: (one) => one.at.slice(0, 16).replace('T', ' ') },
+          ]),
       );
     });
   burst

@@ -1,3 +1,4 @@
+import type { ListedList, LoadedList, ShownList } from '@underbell/core/list';
 import { basename } from 'node:path';
 import type { Command } from 'commander';
 import { addFileDialect } from '../dataset/fileCommands.ts';
@@ -23,11 +24,6 @@ interface ReadOptions extends ListOptions {
   readonly where?: string;
   readonly group?: string;
   readonly each?: string;
-}
-
-interface LoadedList {
-  readonly version: number;
-  readonly recipients: number;
 }
 
 function showLoaded(command: Command, name: string, loaded: LoadedList): void {
@@ -98,9 +94,7 @@ export function addListCommands(program: Command): void {
     .command('list')
     .description('the lists that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{
-        lists: { name: string; version: number; recipients: number; loadedAt: string }[];
-      }>('GET', '/api/v1/lists');
+      const answer = await askService<{ lists: ListedList[] }>('GET', '/api/v1/lists');
       show(command, answer, ({ lists }) => {
         table(lists, [
           { heading: 'list', cell: (one) => one.name },
@@ -114,8 +108,7 @@ export function addListCommands(program: Command): void {
     .command('show <name>')
     .description('the recipients of a list')
     .action(async (name: string, _options, command: Command) => {
-      type Shown = { columns: string[]; recipients: { id: string; address: string; values: Record<string, string> }[] };
-      const answer = await askService<Shown>('GET', `/api/v1/lists/${encodeURIComponent(name)}`);
+      const answer = await askService<ShownList>('GET', `/api/v1/lists/${encodeURIComponent(name)}`);
       show(command, answer, ({ columns, recipients }) =>
         table(
           recipients,

@@ -1,3 +1,4 @@
+import type { ListedDataset, LoadedDataset, ShownDataset } from '@underbell/core/dataset';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { Command } from 'commander';
@@ -5,7 +6,7 @@ import { collect, readPairs } from '../platform/files.ts';
 import { faint, line, plural, show, table, wantsJson } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService, callService } from '../platform/service.ts';
-import { addFileCommands, columnTable, type Loaded, type ShownColumn } from './fileCommands.ts';
+import { addFileCommands, columnTable } from './fileCommands.ts';
 import { addRefreshCommands } from './refreshCommands.ts';
 
 /** Puts JSON Lines together to one array, line by line, so that nothing is held. */
@@ -84,9 +85,7 @@ export function addDatasetCommands(program: Command): void {
     .command('list')
     .description('the datasets that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{
-        datasets: { name: string; title: string; source: string | null; columns: number }[];
-      }>('GET', '/api/v1/datasets');
+      const answer = await askService<{ datasets: ListedDataset[] }>('GET', '/api/v1/datasets');
       show(command, answer, ({ datasets }) => {
         table(datasets, [
           { heading: 'dataset', cell: (one) => one.name },
@@ -100,18 +99,7 @@ export function addDatasetCommands(program: Command): void {
     .command('show <name>')
     .description('columns and revisions')
     .action(async (name: string, _options, command: Command) => {
-      type Revision = {
-        number: number;
-        rows: number;
-        state: string;
-        error: string | null;
-        finishedAt: string | null;
-        isCurrent: boolean;
-      };
-      const answer = await askService<{ title: string; columns: ShownColumn[]; revisions: Revision[] }>(
-        'GET',
-        `/api/v1/datasets/${encodeURIComponent(name)}`,
-      );
+      const answer = await askService<ShownDataset>('GET', `/api/v1/datasets/${encodeURIComponent(name)}`);
       show(command, answer, ({ columns, revisions }) => {
         columnTable(columns);
         line();
@@ -155,7 +143,7 @@ export function addDatasetCommands(program: Command): void {
           return { name: column, key };
         });
         const { source, sql, title, order } = options;
-        const loaded = await askService<Loaded>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}`, {
+        const loaded = await askService<LoadedDataset>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}`, {
           query: { force: options.force },
           body: { source, sql, title, order, columns, kind: options.live ? 'live' : 'snapshot' },
         });
@@ -174,7 +162,7 @@ export function addDatasetCommands(program: Command): void {
     .description('load a snapshot anew from its source')
     .option('--force', 'even if it breaks what uses the dataset')
     .action(async (name: string, options: { force?: boolean }, command: Command) => {
-      const loaded = await askService<{ revision: number; rows: number }>(
+      const loaded = await askService<Pick<LoadedDataset, 'revision' | 'rows'>>(
         'POST',
         `/api/v1/datasets/${encodeURIComponent(name)}/refresh`,
         { query: { force: options.force } },
@@ -192,19 +180,19 @@ export function addDatasetCommands(program: Command): void {
     .option('--force', 'even if it breaks what uses the dataset')
     .action(async (name: string, options: Record<string, unknown>, command: Command) => {
       const path = `/api/v1/datasets/${encodeURIComponent(name)}`;
-      const { columns: known } = await askService<{ columns: (ShownColumn & Record<string, unknown>)[] }>('GET', path);
+      const { columns: known } = await askService<ShownDataset>('GET', path);
       const said = ['label', 'unit', 'format', 'key', 'sensitivity'].map(
         (what) => [what, readPairs((options[what] as string[] | undefined) ?? [], `--${what}`)] as const,
       );
       const names = [...new Set(said.flatMap(([, pairs]) => Object.keys(pairs)))];
       const columns = names.map((column) => {
-        const found: Record<string, unknown> = known.find((one) => one.name === column) ?? { name: column };
+        const found: Record<string, unknown> = { name: column, ...known.find((one) => one.name === column) };
         const { sourceType: _, ...before } = found;
         const now = said.flatMap(([what, pairs]) => (column in pairs ? [[what, pairs[column]]] : []));
         const merged: Record<string, unknown> = { ...before, ...Object.fromEntries(now) };
         return Object.fromEntries(Object.entries(merged).filter(([, value]) => value !== ''));
       });
-      const answer = await askService<Pick<Loaded, 'columns'>>('PUT', `${path}/columns`, {
+      const answer = await askService<Pick<LoadedDataset, 'columns'>>('PUT', `${path}/columns`, {
         query: { force: options['force'] === true ? true : undefined },
         body: { columns },
       });
@@ -217,7 +205,7 @@ export function addDatasetCommands(program: Command): void {
     .option('--force', 'even if it breaks what uses the dataset')
     .action(async (name: string, options: { revision: string; force?: boolean }, command: Command) => {
       const path = `/api/v1/datasets/${encodeURIComponent(name)}/revisions/${encodeURIComponent(options.revision)}/show`;
-      const answer = await askService<Loaded>('POST', path, { query: { force: options.force } });
+      const answer = await askService<LoadedDataset>('POST', path, { query: { force: options.force } });
       show(command, answer, ({ revision, rows }) => line(`${name} shows revision ${revision}: ${plural(rows, 'row')}`));
     });
   dataset

@@ -1,61 +1,18 @@
 import { basename } from 'node:path';
 import type { Command } from 'commander';
-import { dateOrders, decimalSigns, fileEncodings, fileSeparators } from '@underbell/core/dataset';
+import {
+  dateOrders,
+  decimalSigns,
+  fileEncodings,
+  fileSeparators,
+  type DatasetColumn,
+  type ExaminedUpload,
+  type FoundCell,
+  type LoadedFile,
+} from '@underbell/core/dataset';
 import { collect, readPairs } from '../platform/files.ts';
 import { faint, line, plural, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
-
-export interface ShownColumn {
-  readonly name: string;
-  readonly type: string;
-  readonly label?: string;
-  readonly key?: string;
-  readonly unit?: string;
-}
-
-export interface Loaded {
-  readonly name: string;
-  readonly revision: number;
-  readonly rows: number;
-  readonly columns: readonly ShownColumn[];
-}
-
-interface FoundCell {
-  readonly row: number;
-  readonly value: string;
-}
-
-interface LoadedFile extends Loaded {
-  readonly readAs: string;
-  readonly emptied: readonly {
-    readonly column: string;
-    readonly cells: number;
-    readonly first: readonly FoundCell[];
-  }[];
-}
-
-interface Examined {
-  readonly id: string;
-  readonly rows: number;
-  readonly readAs: string;
-  readonly columns: readonly {
-    readonly name: string;
-    readonly type: string;
-    readonly missing: number;
-    readonly samples: readonly string[];
-    readonly misfits: readonly {
-      readonly type: string;
-      readonly count: number;
-      readonly first: readonly FoundCell[];
-    }[];
-  }[];
-  readonly questions: readonly {
-    readonly about: string;
-    readonly columns: readonly string[];
-    readonly cell: FoundCell;
-    readonly readings: readonly { readonly say: string; readonly as: string }[];
-  }[];
-}
 
 interface DialectOptions {
   readonly encoding?: string;
@@ -64,7 +21,7 @@ interface DialectOptions {
   readonly dates?: string;
 }
 
-export function columnTable(columns: readonly ShownColumn[]): void {
+export function columnTable(columns: readonly DatasetColumn[]): void {
   table(columns, [
     { heading: 'column', cell: (one) => one.name },
     { heading: 'type', cell: (one) => one.type },
@@ -152,7 +109,7 @@ export function addFileCommands(dataset: Command): void {
     .description('look at every cell of a CSV, JSON Lines or XLSX file; nothing is loaded')
     .option('--dataset <name>', 'what it is for: how earlier files of it were written counts where it is open')
     .action(async (file: string, options: DialectOptions & { dataset?: string }, command: Command) => {
-      const answer = await askService<Examined>('POST', '/api/v1/uploads', {
+      const answer = await askService<ExaminedUpload>('POST', '/api/v1/uploads', {
         query: { ...options, file: basename(file) },
         file: { path: file, type: 'application/octet-stream' },
       });
@@ -192,7 +149,7 @@ export function addFileCommands(dataset: Command): void {
   addCellDialect(addColumnNotes(take));
 }
 
-function showExamined({ id, rows, readAs, columns, questions }: Examined): void {
+function showExamined({ id, rows, readAs, columns, questions }: ExaminedUpload): void {
   table(columns, [
     { heading: 'column', cell: (one) => one.name },
     { heading: 'type', cell: (one) => one.type },

@@ -1,24 +1,16 @@
+import type { ColumnProfile } from '@underbell/core/dataset';
 import type { Command } from 'commander';
 import { line, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
 const at = (name: string) => `/api/v1/datasets/${encodeURIComponent(name)}`;
 
-interface Profiled {
-  readonly name: string;
-  readonly missing: number;
-  readonly distinct: number;
-  readonly smallest: string | null;
-  readonly largest: string | null;
-  readonly frequent: readonly { readonly value: string; readonly rows: number }[];
-}
-
 function addLooking(dataset: Command): void {
   dataset
     .command('profile <name>')
     .description('what stands in each column: missing, distinct, smallest, largest and most frequent values')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await askService<{ columns: Profiled[] }>('GET', `${at(name)}/profile`);
+      const answer = await askService<{ columns: ColumnProfile[] }>('GET', `${at(name)}/profile`);
       show(command, answer, ({ columns }) =>
         table(columns, [
           { heading: 'column', cell: (one) => one.name },

@@ -1,22 +1,17 @@
+import type { BinnedThing, FoundThing, ShownFolder, ThingUser } from '@underbell/core/folder';
 import type { Command } from 'commander';
 import { binnedKinds } from '@underbell/core/access';
 import { line, plural, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
-
-interface Found {
-  readonly kind: string;
-  readonly name: string;
-  readonly title: string;
-  readonly folder?: string;
-  readonly because?: string;
-}
 
 function addFind(program: Command): void {
   program
     .command('find <words...>')
     .description('find reports, boards and datasets by names, columns and descriptions')
     .action(async (words: string[], _options, command: Command) => {
-      const answer = await askService<{ found: Found[] }>('GET', '/api/v1/find', { query: { text: words.join(' ') } });
+      const answer = await askService<{ found: FoundThing[] }>('GET', '/api/v1/find', {
+        query: { text: words.join(' ') },
+      });
       show(command, answer, ({ found }) => {
         table(found, [
           { heading: 'what', cell: (one) => one.kind },
@@ -38,8 +33,7 @@ function addFolders(program: Command): void {
     .command('list')
     .description('the folders that you may see')
     .action(async (_options, command: Command) => {
-      type Shown = { name: string; title: string; parentName: string | null };
-      const answer = await askService<{ folders: Shown[] }>('GET', '/api/v1/folders');
+      const answer = await askService<{ folders: ShownFolder[] }>('GET', '/api/v1/folders');
       show(command, answer, ({ folders }) =>
         table(folders, [
           { heading: 'folder', cell: (one) => one.name },
@@ -81,8 +75,7 @@ function addBin(program: Command): void {
     .command('list')
     .description('what you own and threw away')
     .action(async (_options, command: Command) => {
-      type Shown = { kind: string; name: string; title: string; deletedBy: string; until: string };
-      const answer = await askService<{ things: Shown[] }>('GET', '/api/v1/bin');
+      const answer = await askService<{ things: BinnedThing[] }>('GET', '/api/v1/bin');
       show(command, answer, ({ things }) => {
         table(things, [
           { heading: 'what', cell: (one) => one.kind },
@@ -99,7 +92,7 @@ function addBin(program: Command): void {
     .description(`throw a ${binnedKinds.join(', a ')} away; what depends on it is told first`)
     .option('--confirm', 'even if something depends on it')
     .action(async (kind: string, name: string, options: { confirm?: boolean }, command: Command) => {
-      const answer = await askService<{ uses: { user: string; what: string }[] }>(
+      const answer = await askService<{ uses: ThingUser[] }>(
         'DELETE',
         `/api/v1/${encodeURIComponent(kind)}s/${encodeURIComponent(name)}`,
         { query: { confirmed: options.confirm === true ? true : undefined } },

@@ -1,3 +1,4 @@
+import type { FormerName } from '@underbell/core/folder';
 import type { Command } from 'commander';
 import { factsOf, renamedKinds, takenAwayKinds, type RenamedKind, type TakenAwayKind } from '@underbell/core/access';
 import { line, show, table } from '../platform/output.ts';
@@ -72,8 +73,7 @@ export function addThingCommands(program: Command): void {
     .command('list')
     .description('those of things that you may change')
     .action(async (_options, command: Command) => {
-      type Shown = { kind: string; name: string; now: string };
-      const answer = await askService<{ names: Shown[] }>('GET', '/api/v1/former-names');
+      const answer = await askService<{ names: FormerName[] }>('GET', '/api/v1/former-names');
       show(command, answer, ({ names }) => {
         table(names, [
           { heading: 'what', cell: (one) => one.kind },

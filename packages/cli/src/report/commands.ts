@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import type { ListedReport, ShownEdition } from '@underbell/core/report';
+import type { ListedReport, CheckedReport, ComparedEditions, ShownReport } from '@underbell/core/report';
 import { readJsonFile, writeNewFile } from '../platform/files.ts';
 import { faint, line, plural, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
@@ -25,10 +25,7 @@ export function addReportCommands(program: Command): void {
     .command('show <name>')
     .description('a report with its editions')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await askService<{ title: string; edition: number; editions: ShownEdition[] }>(
-        'GET',
-        `/api/v1/reports/${encodeURIComponent(name)}`,
-      );
+      const answer = await askService<ShownReport>('GET', `/api/v1/reports/${encodeURIComponent(name)}`);
       show(command, answer, ({ title, edition, editions }) => {
         line(`${title}, edition ${edition}`);
         table(editions, [
@@ -43,8 +40,7 @@ export function addReportCommands(program: Command): void {
     .command('check <file>')
     .description('check a definition without publishing it')
     .action(async (file: string, _options, command: Command) => {
-      type Checked = { name: string; pages: number; figures: number; breaks?: { user: string; what: string }[] };
-      const answer = await askService<Checked>('POST', '/api/v1/reports/check', { body: readJsonFile(file) });
+      const answer = await askService<CheckedReport>('POST', '/api/v1/reports/check', { body: readJsonFile(file) });
       show(command, answer, ({ name, pages, figures, breaks = [] }) => {
         line(`${name} is fine: ${plural(pages, 'page')}, ${plural(figures, 'figure')}.`);
         for (const one of breaks) line(`It would break ${one.user}: ${one.what}.`);
@@ -81,12 +77,6 @@ export function addReportCommands(program: Command): void {
   addEditionCommands(report);
 }
 
-interface Change {
-  readonly change: string;
-  readonly what: string;
-  readonly name: string;
-  readonly details: readonly { readonly option: string; readonly before?: string; readonly after?: string }[];
-}
 const signs: Readonly<Record<string, string>> = { added: '+', removed: '-', changed: '~' };
 
 function addEditionCommands(report: Command): void {
@@ -95,11 +85,7 @@ function addEditionCommands(report: Command): void {
     .command('compare <name> <from> <to>')
     .description('what differs between two editions, and what the later one would break')
     .action(async (name: string, from: string, to: string, _options, command: Command) => {
-      const answer = await askService<{ changes: Change[]; breaks: { user: string; what: string }[] }>(
-        'GET',
-        `${at(name)}/compare`,
-        { query: { from, to } },
-      );
+      const answer = await askService<ComparedEditions>('GET', `${at(name)}/compare`, { query: { from, to } });
       show(command, answer, ({ changes, breaks }) => {
         if (changes.length === 0) line('Nothing differs.');
         for (const one of changes) {

@@ -1,13 +1,8 @@
+import type { HolidayList } from '@underbell/core/schedule';
 import type { Command } from 'commander';
 import { readTextFile } from '../platform/files.ts';
 import { line, plural, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
-
-interface HolidayList {
-  readonly name: string;
-  readonly title: string;
-  readonly days: readonly string[];
-}
 
 export function addScheduleCommands(program: Command): void {
   const holidays = program.command('holidays').description('days on which schedules do not run');

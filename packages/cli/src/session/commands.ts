@@ -1,3 +1,4 @@
+import type { ShownPerson } from '@underbell/core/access';
 import { createInterface } from 'node:readline/promises';
 import { Writable } from 'node:stream';
 import type { Command } from 'commander';
@@ -5,14 +6,6 @@ import { dropCredentials, saveCredentials } from '../platform/credentials.ts';
 import { line, show } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService, serviceUrl } from '../platform/service.ts';
-
-interface Person {
-  readonly email: string;
-  readonly name: string;
-  readonly groups: readonly string[];
-  readonly attributes: Readonly<Record<string, readonly string[]>>;
-  readonly isAdministrator: boolean;
-}
 
 /** Asks for a password without showing it; from a pipe it is the first line. */
 async function askPassword(): Promise<string> {
@@ -30,8 +23,8 @@ async function askPassword(): Promise<string> {
   }
 }
 
-async function signIn(email: string, password: string): Promise<{ person: Person }> {
-  const { key, person } = await askService<{ key: string; person: Person }>('POST', '/api/v1/session', {
+async function signIn(email: string, password: string): Promise<{ person: ShownPerson }> {
+  const { key, person } = await askService<{ key: string; person: ShownPerson }>('POST', '/api/v1/session', {
     isAnonymous: true,
     body: { email, password, kind: 'command line' },
   });
@@ -79,7 +72,7 @@ export function addSessionCommands(program: Command): void {
     .command('whoami')
     .description('who is signed in, with groups and attributes')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ person: Person }>('GET', '/api/v1/session');
+      const answer = await askService<{ person: ShownPerson }>('GET', '/api/v1/session');
       show(command, answer, ({ person }) => {
         line(`${person.name} <${person.email}>${person.isAdministrator ? ', administrator' : ''}`);
         if (person.groups.length > 0) line(`groups: ${person.groups.join(', ')}`);

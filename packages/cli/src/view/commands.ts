@@ -1,46 +1,13 @@
+import type { SeenCopy, SeenView, SeenReport } from '@underbell/core/see';
 import type { Command } from 'commander';
 import { formatCell } from '@underbell/core/format';
-import type { FigureResult } from '@underbell/core/report';
 import { collect, readPairs } from '../platform/files.ts';
 import { line, plural, show, strong, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
-interface Limit {
-  readonly origin: string;
-  readonly name: string;
-  readonly words: string;
-  /** Left out where they are withheld. */
-  readonly rowsLeft?: number | undefined;
-}
-
-interface Difference {
-  readonly dataset: string;
-  /** Left out where they are withheld. */
-  readonly both?: number;
-  readonly onlyFirst: number;
-  readonly onlySecond: number;
-}
-
-interface Seen {
-  readonly and?: Seen;
-  readonly difference?: readonly Difference[];
-  readonly withheld?: string;
-  readonly as: { readonly name: string };
-  readonly right: { readonly level: string; readonly because: string };
-  readonly datasets: readonly {
-    readonly dataset: string;
-    readonly rowsTotal?: number;
-    readonly rows?: number;
-    readonly limits: readonly Limit[];
-    readonly masks: readonly { readonly name: string; readonly words: string }[];
-  }[];
-  readonly figures: readonly { readonly name: string; readonly title: string; readonly kind: string }[];
-  readonly results: Readonly<Record<string, FigureResult>>;
-}
-
 const taste = { locale: 'en-GB', timeZone: 'UTC' };
 
-function showSeen(seen: Seen): void {
+function showSeen(seen: SeenView): void {
   line(`${strong(seen.as.name)} ${seen.right.because}`);
   for (const { dataset, rowsTotal, limits, masks } of seen.datasets) {
     line();
@@ -73,7 +40,7 @@ function showSeen(seen: Seen): void {
   }
 }
 
-function showAll(seen: Seen): void {
+function showAll(seen: SeenReport): void {
   showSeen(seen);
   if (!seen.and) return;
   line();
@@ -82,7 +49,7 @@ function showAll(seen: Seen): void {
     if (one.both === undefined) continue;
     line();
     line(
-      `${one.dataset}: both see ${plural(one.both, 'row')}, only ${seen.as.name} ${plural(one.onlyFirst, 'row')}, only ${seen.and.as.name} ${plural(one.onlySecond, 'row')}`,
+      `${one.dataset}: both see ${plural(one.both, 'row')}, only ${seen.as.name} ${plural(one.onlyFirst ?? 0, 'row')}, only ${seen.and.as.name} ${plural(one.onlySecond ?? 0, 'row')}`,
     );
   }
 }
@@ -130,7 +97,7 @@ export function addSeeCommand(program: Command): void {
         page,
         where,
       };
-      const seen = await askService<Seen>('POST', `/api/v1/reports/${encodeURIComponent(report)}/see`, { body });
+      const seen = await askService<SeenReport>('POST', `/api/v1/reports/${encodeURIComponent(report)}/see`, { body });
       show(command, seen, showAll);
     });
   program
@@ -138,7 +105,7 @@ export function addSeeCommand(program: Command): void {
     .description('what a recipient’s copy of a burst would hold, and why')
     .option('--period <period>', 'the period, such as 2026-10')
     .action(async (burst: string, recipient: string, options: { period?: string }, command: Command) => {
-      const seen = await askService<Seen>('GET', `/api/v1/bursts/${encodeURIComponent(burst)}/see`, {
+      const seen = await askService<SeenCopy>('GET', `/api/v1/bursts/${encodeURIComponent(burst)}/see`, {
         query: { recipient, period: options.period },
       });
       show(command, seen, showSeen);

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button, Input } from 'ant-design-vue';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
-import type { RowRule } from '@underbell/core/access';
+import type { RowRule, RuleTrial as RuleTrialAnswer, RuleVocabulary } from '@underbell/core/access';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { ApiProblem, call } from '../platform/api.ts';
 import ChoiceField from '../platform/ChoiceField.vue';
@@ -9,8 +9,7 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { capitalised } from '../platform/words.ts';
-import RuleTrial, { type Trial } from './RuleTrial.vue';
-import type { Vocabulary } from './completeFilter.ts';
+import RuleTrial from './RuleTrial.vue';
 import { useFilterEditor } from './useFilterEditor.ts';
 
 const props = defineProps<{ dataset: string; rule?: RowRule }>();
@@ -25,11 +24,11 @@ const holder = ref(
     : `${props.rule.appliesTo.kind}:${props.rule.appliesTo.name}`,
 );
 const as = ref<string>();
-const vocabulary = useResource<Vocabulary>(`${base}/vocabulary`);
+const vocabulary = useResource<RuleVocabulary>(`${base}/vocabulary`);
 const people = useResource<{ people: { email: string; name: string; groups: string[]; state: string }[] }>(
   '/api/v1/people',
 );
-const trial = shallowRef<Trial>();
+const trial = shallowRef<RuleTrialAnswer>();
 const refusal = shallowRef<ProblemDocument>();
 const place = ref<HTMLElement>();
 useFilterEditor(
@@ -86,7 +85,7 @@ async function look(): Promise<void> {
       where: text.value,
       ...(as.value ? { as: as.value } : {}),
     };
-    const found = await call<Trial>('POST', `${base}/try-rule`, body);
+    const found = await call<RuleTrialAnswer>('POST', `${base}/try-rule`, body);
     if (turn !== newest) return;
     trial.value = found;
     refusal.value = undefined;

@@ -1,24 +1,9 @@
-<script lang="ts">
-/** What a rule would do, before it is saved. */
-export interface Trial {
-  readonly words: string;
-  readonly for: { readonly name: string };
-  readonly rowsTotal: number;
-  readonly rowsKept: number;
-  readonly rowsDropped: number;
-  readonly rowsTogether: number;
-  readonly together: readonly string[];
-  readonly columns: readonly { readonly name: string; readonly label: string }[];
-  readonly kept: readonly (readonly (string | null)[])[];
-  readonly dropped: readonly (readonly (string | null)[])[];
-}
-</script>
-
 <script setup lang="ts">
+import type { RuleTrial } from '@underbell/core/access';
 import { computed } from 'vue';
 import { showCount } from '../platform/words.ts';
 
-const props = defineProps<{ trial: Trial }>();
+const props = defineProps<{ trial: RuleTrial }>();
 const share = computed(() => (props.trial.rowsTotal === 0 ? 0 : (100 * props.trial.rowsKept) / props.trial.rowsTotal));
 const rows = computed(() => [
   ...props.trial.kept.map((cells) => ({ cells, isKept: true })),

@@ -1,12 +1,6 @@
+import type { RuleVocabulary } from '@underbell/core/access';
 import type { Completion, CompletionContext, CompletionResult } from '@codemirror/autocomplete';
 import { call } from '../platform/api.ts';
-
-/** What a rule of a dataset may name. */
-export interface Vocabulary {
-  readonly columns: readonly { readonly name: string; readonly type: string; readonly label: string }[];
-  readonly attributes: readonly { readonly name: string; readonly label: string; readonly type: string }[];
-  readonly groups: readonly string[];
-}
 
 const words: readonly Completion[] = [
   ...['AND', 'OR', 'NOT', 'IN', 'BETWEEN', 'LIKE', 'IS NULL', 'TRUE', 'FALSE'].map((label) => ({
@@ -37,7 +31,7 @@ const insidePerson = /person\('([^']*)$/;
 export async function completeFilter(
   context: CompletionContext,
   dataset: string,
-  known: Vocabulary | undefined,
+  known: RuleVocabulary | undefined,
 ): Promise<CompletionResult | null> {
   const before = context.state.sliceDoc(0, context.pos);
   const attribute = insidePerson.exec(before);

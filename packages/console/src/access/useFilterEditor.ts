@@ -1,3 +1,4 @@
+import type { RuleVocabulary } from '@underbell/core/access';
 import { autocompletion, closeBrackets } from '@codemirror/autocomplete';
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { setDiagnostics } from '@codemirror/lint';
@@ -5,7 +6,7 @@ import { EditorState } from '@codemirror/state';
 import { EditorView, keymap } from '@codemirror/view';
 import { onBeforeUnmount, onMounted, watch, type Ref } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
-import { completeFilter, type Vocabulary } from './completeFilter.ts';
+import { completeFilter } from './completeFilter.ts';
 
 /**
  * An editor for filters, with completion of columns, functions, attributes and values.
@@ -18,7 +19,7 @@ export function useFilterEditor(
   place: Ref<HTMLElement | undefined>,
   text: Ref<string>,
   dataset: () => string,
-  vocabulary: () => Vocabulary | undefined,
+  vocabulary: () => RuleVocabulary | undefined,
   problem: () => ProblemDocument | undefined,
 ): void {
   let view: EditorView | undefined;

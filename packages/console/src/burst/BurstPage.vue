@@ -14,8 +14,7 @@ import TakeAway from '../platform/TakeAway.vue';
 import PeriodField from './PeriodField.vue';
 import PlanTable from './PlanTable.vue';
 import RunLedger from './RunLedger.vue';
-import type { ShownPlan, ShownRun } from '@underbell/core/burst/answers';
-import type { ShownBurst, Times } from './shapes.ts';
+import type { ShownPlan, ShownRun, ShownBurst, BurstTimes } from '@underbell/core/burst/answers';
 import { useRun } from './useRun.ts';
 
 const props = defineProps<{ name: string }>();
@@ -100,12 +99,13 @@ const recall = (recipient?: string) =>
     await call('POST', `/api/v1/runs/${runId.value}/recall`, recipient === undefined ? {} : { recipient });
     await run.reload();
   });
-const times = useResource<Times>(() => `/api/v1/bursts/${encodeURIComponent(props.name)}/times`);
+const times = useResource<BurstTimes>(() => `/api/v1/bursts/${encodeURIComponent(props.name)}/times`);
 /** What its formats cost, side by side; for those who may change the burst. */
 const costs = useResource<{ sums: CostSum[] }>(() => `/api/v1/meter?by=format&burst=${encodeURIComponent(props.name)}`);
-function destinationWords({ kind, to, send, announce }: ShownBurst['definition']['destination']): string {
+function destinationWords(destination: ShownBurst['definition']['destination']): string {
+  const { kind, to } = destination;
   const place = kind === 'mail' ? `by mail${to ? ` through ${to}` : ''}` : `to the ${kind} ${to}`;
-  return `${place}${send === 'links' ? ', as links,' : ''}${announce ? ', announced by mail,' : ''}`;
+  return `${place}${'send' in destination && destination.send === 'links' ? ', as links,' : ''}${'announce' in destination ? ', announced by mail,' : ''}`;
 }
 const formatWords = ({ formats, template }: ShownBurst['definition']) =>
   formats.map((one) => (one === 'template' ? `the workbook ${template}` : formatName(one))).join(' and ');

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { ShownList } from '@underbell/core/list';
 import { Button, Spin, Table } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
@@ -9,20 +10,6 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 
-interface ShownList {
-  readonly name: string;
-  readonly version: number;
-  readonly columns: readonly string[];
-  readonly idColumn: string;
-  readonly addressColumn: string;
-  readonly activeFromColumn: string | null;
-  readonly activeToColumn: string | null;
-  readonly roles: Readonly<Record<string, string>>;
-  readonly types: Readonly<Record<string, string>>;
-  readonly origin: object | null;
-  readonly loadedAt: string;
-  readonly recipients: readonly { readonly id: string; readonly values: Readonly<Record<string, string>> }[];
-}
 const props = defineProps<{ name: string }>();
 const path = computed(() => `/api/v1/lists/${encodeURIComponent(props.name)}`);
 const { data: list, error, reload } = useResource<ShownList>(path);

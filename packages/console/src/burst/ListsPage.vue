@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { ListedList } from '@underbell/core/list';
 import { Button, Empty, Table } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
 import { useRouter } from 'vue-router';
@@ -10,14 +11,7 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 
-interface ShownList {
-  readonly name: string;
-  readonly version: number;
-  readonly recipients: number;
-  readonly loadedAt: string;
-  readonly origin: { readonly dataset?: string; readonly group?: string } | null;
-}
-const { data, error, isLoading } = useResource<{ lists: ShownList[] }>('/api/v1/lists');
+const { data, error, isLoading } = useResource<{ lists: ListedList[] }>('/api/v1/lists');
 const { busy, problem, attempt } = useAttempt<'load'>();
 const router = useRouter();
 const columns = [
@@ -26,8 +20,8 @@ const columns = [
   { title: 'Recipients', dataIndex: 'recipients', align: 'right' as const, width: 110 },
   { title: 'Loaded', key: 'loaded', width: 260 },
 ];
-const originWords = ({ origin }: ShownList) =>
-  origin === null ? 'a file' : origin.dataset ? `the dataset ${origin.dataset}` : `the group ${origin.group}`;
+const originWords = ({ origin }: ListedList) =>
+  origin === null ? 'a file' : 'dataset' in origin ? `the dataset ${origin.dataset}` : `the group ${origin.group}`;
 
 const form = reactive({
   name: '',
@@ -113,7 +107,7 @@ const load = () =>
     <template #emptyText><Empty description="No list yet" /></template>
     <template #bodyCell="{ column, record }">
       <RouterLink v-if="column.key === 'name'" :to="`/lists/${record.name}`">{{ record.name }}</RouterLink>
-      <template v-else-if="column.key === 'origin'">{{ originWords(record as ShownList) }}</template>
+      <template v-else-if="column.key === 'origin'">{{ originWords(record as ListedList) }}</template>
       <template v-else-if="column.key === 'loaded'"
         >version {{ record.version }} <span class="quiet">{{ showInstant(record.loadedAt) }}</span></template
       >

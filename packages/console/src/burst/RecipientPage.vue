@@ -1,13 +1,14 @@
 <script setup lang="ts">
+import type { SeenView } from '@underbell/core/see';
 import { Spin } from 'ant-design-vue';
 import { useRoute } from 'vue-router';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import SeenBy, { type Seen } from '../view/SeenBy.vue';
+import SeenBy from '../view/SeenBy.vue';
 
 const props = defineProps<{ name: string; recipient: string }>();
 const route = useRoute();
-const { data: seen, error } = useResource<Seen>(() => {
+const { data: seen, error } = useResource<SeenView>(() => {
   const query = new URLSearchParams({ recipient: props.recipient });
   if (typeof route.query['period'] === 'string') query.set('period', route.query['period']);
   return `/api/v1/bursts/${encodeURIComponent(props.name)}/see?${query}`;

@@ -1,19 +1,8 @@
+import type { CheckedBurst } from '@underbell/core/burst/answers';
 import { computed, onBeforeUnmount, ref, watch, type Ref } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { ApiProblem, call } from '../platform/api.ts';
 import { stepOf, toDefinition, type Draft } from './draft.ts';
-
-interface Checked {
-  readonly isNew: boolean;
-  readonly strategy: { readonly kind: string; readonly because: string };
-  readonly words: string;
-  readonly times: readonly {
-    readonly at: string;
-    readonly words: string;
-    readonly periodWords?: string;
-    readonly isRepeated?: boolean;
-  }[];
-}
 
 /** Writing goes on for so long before it is looked at. */
 const pauseMs = 400;
@@ -25,7 +14,7 @@ const pauseMs = 400;
  * @param isReady - whether the draft has begun
  */
 export function useDraftCheck(draft: Draft, before: Ref<object>, isReady: Ref<boolean>) {
-  const checked = ref<Checked>();
+  const checked = ref<CheckedBurst>();
   const wrong = ref<ProblemDocument>();
   let timer: number | undefined;
   let newest = 0;
@@ -33,7 +22,7 @@ export function useDraftCheck(draft: Draft, before: Ref<object>, isReady: Ref<bo
   async function check(): Promise<void> {
     const turn = ++newest;
     try {
-      const found = await call<Checked>('POST', '/api/v1/bursts/check', toDefinition(draft, before.value));
+      const found = await call<CheckedBurst>('POST', '/api/v1/bursts/check', toDefinition(draft, before.value));
       if (turn !== newest) return;
       checked.value = found;
       wrong.value = undefined;

@@ -1,30 +1,20 @@
+import type { ShownTemplate } from '@underbell/core/template';
+import type { ShownDestination } from '@underbell/core/deliver';
+import type { ListedList } from '@underbell/core/list';
+import type { ListedReport, ShownReport } from '@underbell/core/report';
 import { computed, reactive } from 'vue';
 import { useResource } from '../platform/useResource.ts';
 import type { Draft } from './draft.ts';
-
-interface Report {
-  readonly title: string;
-  readonly definition: {
-    readonly datasets: Readonly<Record<string, object>>;
-    readonly parameters?: readonly {
-      readonly name: string;
-      readonly label?: string;
-      readonly type: string;
-      readonly default?: string | readonly string[];
-    }[];
-    readonly pages: readonly { readonly name: string; readonly title: string }[];
-  };
-}
 
 const alwaysFilled = ['period', 'period_words', 'run_day', 'run_time', 'burst', 'report', 'title'];
 
 /** What may be chosen in the fields of a burst that is being written, by what is chosen already. */
 export function useDraftChoices(draft: Draft) {
-  const reports = useResource<{ reports: { name: string; title: string }[] }>('/api/v1/reports');
-  const lists = useResource<{ lists: { name: string; columns: string[]; recipients: number }[] }>('/api/v1/lists');
-  const destinations = useResource<{ destinations: { name: string; kind: string }[] }>('/api/v1/destinations');
-  const templates = useResource<{ templates: { name: string }[] }>('/api/v1/templates');
-  const report = useResource<Report>(() =>
+  const reports = useResource<{ reports: ListedReport[] }>('/api/v1/reports');
+  const lists = useResource<{ lists: ListedList[] }>('/api/v1/lists');
+  const destinations = useResource<{ destinations: ShownDestination[] }>('/api/v1/destinations');
+  const templates = useResource<{ templates: ShownTemplate[] }>('/api/v1/templates');
+  const report = useResource<ShownReport>(() =>
     draft.report === '' ? undefined : `/api/v1/reports/${encodeURIComponent(draft.report)}`,
   );
   const columns = computed(() => lists.data.value?.lists.find((one) => one.name === draft.list)?.columns ?? []);

@@ -1,19 +1,24 @@
 <script setup lang="ts">
 import { Button, Popconfirm } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
-import { columnTypes, sensitivities, type DatasetColumn } from '@underbell/core/dataset';
+import {
+  columnTypes,
+  sensitivities,
+  type DatasetColumn,
+  type ShownDataset,
+  type ColumnProfile,
+} from '@underbell/core/dataset';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showCount } from '../platform/words.ts';
-import type { ShownDataset, ShownProfile } from './shapes.ts';
 
 /** What columns mean and what stands in them, so that filters can be written without looking names up. */
 const props = defineProps<{ name: string; dataset: ShownDataset }>();
 const emit = defineEmits<{ changed: [] }>();
 const base = computed(() => `/api/v1/datasets/${encodeURIComponent(props.name)}`);
-const profile = useResource<{ columns: ShownProfile[] }>(() => `${base.value}/profile`);
+const profile = useResource<{ columns: ColumnProfile[] }>(() => `${base.value}/profile`);
 const profiled = (name: string) => profile.data.value?.columns.find((one) => one.name === name);
 const isEditing = ref(false);
 const draft = ref<Record<string, string>[]>([]);

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { ShownDataset } from '@underbell/core/dataset';
 import { Button, Popconfirm, Spin, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import { useRouter } from 'vue-router';
@@ -18,7 +19,6 @@ import { capitalised, showCount, showInstant } from '../platform/words.ts';
 import RefreshPanel from '../refresh/RefreshPanel.vue';
 import ColumnsPanel from './ColumnsPanel.vue';
 import PreviewPanel from './PreviewPanel.vue';
-import type { ShownDataset } from './shapes.ts';
 
 const props = defineProps<{ name: string }>();
 const router = useRouter();

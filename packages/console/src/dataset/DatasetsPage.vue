@@ -1,23 +1,11 @@
 <script setup lang="ts">
+import type { ListedDataset } from '@underbell/core/dataset';
 import { Table } from 'ant-design-vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showCount, showInstant } from '../platform/words.ts';
 
-interface Row {
-  readonly name: string;
-  readonly title: string;
-  readonly source: string | null;
-  readonly columns: number;
-  readonly isLoaded: boolean;
-  readonly kind: string;
-  readonly rows?: number;
-  readonly loadedAt?: string;
-  readonly nextRefreshAt: string | null;
-  readonly staleSince?: string;
-  readonly staleReason?: string;
-}
-const { data, error, isLoading } = useResource<{ datasets: Row[] }>('/api/v1/datasets');
+const { data, error, isLoading } = useResource<{ datasets: ListedDataset[] }>('/api/v1/datasets');
 const columns = [
   { title: 'Dataset', key: 'name' },
   { title: 'Source', key: 'source' },

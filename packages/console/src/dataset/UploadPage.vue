@@ -10,8 +10,7 @@ import {
   fileEncodings,
   fileSeparators,
   type ColumnType,
-  type DialectQuestion,
-  type FileDialect,
+  type ExaminedUpload,
 } from '@underbell/core/dataset';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { ApiProblem, call } from '../platform/api.ts';
@@ -19,31 +18,10 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { showCount } from '../platform/words.ts';
 
-interface Examined {
-  readonly id: string;
-  readonly kind: string;
-  readonly fileName: string;
-  readonly rows: number;
-  readonly readAs: string;
-  readonly dialect: FileDialect;
-  readonly questions: readonly DialectQuestion[];
-  readonly columns: readonly {
-    name: string;
-    heading: string;
-    type: ColumnType;
-    missing: number;
-    label?: string;
-    key?: string;
-    unit?: string;
-    samples: string[];
-    misfits: { type: ColumnType; count: number; first: { row: number; value: string }[] }[];
-  }[];
-}
-
 const props = defineProps<{ dataset?: string }>();
 const router = useRouter();
 const { busy, problem, attempt } = useAttempt<'examine' | 'load'>();
-const found = ref<Examined>();
+const found = ref<ExaminedUpload>();
 const name = ref('');
 const title = ref('');
 const settled = ref<{ name: string; type: ColumnType; label: string; key: string; unit: string }[]>([]);
@@ -87,7 +65,7 @@ async function look(file: File): Promise<void> {
     });
     const body: unknown = await answer.json();
     if (!answer.ok) throw new ApiProblem(body as ProblemDocument);
-    found.value = body as Examined;
+    found.value = body as ExaminedUpload;
     settled.value = found.value.columns.map((one) => ({
       name: one.name,
       type: one.type,

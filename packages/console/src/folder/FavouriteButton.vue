@@ -1,8 +1,9 @@
 <script setup lang="ts">
+import type { FoldedThing } from '@underbell/core/folder';
 import { onMounted, watch } from 'vue';
-import { useAtHand, type Mark } from './useAtHand.ts';
+import { useAtHand } from './useAtHand.ts';
 
-const props = defineProps<{ kind: Mark['kind']; name: string }>();
+const props = defineProps<{ kind: FoldedThing['kind']; name: string }>();
 const { atHand, load, keep, looked, isKept } = useAtHand();
 onMounted(() => {
   if (!atHand.value) void load();

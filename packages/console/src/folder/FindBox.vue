@@ -1,11 +1,11 @@
 <script setup lang="ts">
+import type { FoundThing } from '@underbell/core/folder';
 import { ref } from 'vue';
 import { call } from '../platform/api.ts';
-import { pathOf, type Mark } from './useAtHand.ts';
+import { pathOf } from './useAtHand.ts';
 
-type Found = Mark & { readonly folder?: string; readonly because?: string };
 const text = ref('');
-const found = ref<Found[]>();
+const found = ref<FoundThing[]>();
 let turn = 0;
 let timer = 0;
 function search(): void {
@@ -14,7 +14,7 @@ function search(): void {
   const wanted = text.value.trim();
   if (wanted === '') return void (found.value = undefined);
   timer = window.setTimeout(async () => {
-    const answer = await call<{ found: Found[] }>('GET', `/api/v1/find?text=${encodeURIComponent(wanted)}`).catch(
+    const answer = await call<{ found: FoundThing[] }>('GET', `/api/v1/find?text=${encodeURIComponent(wanted)}`).catch(
       () => undefined,
     );
     if (mine === turn && answer) found.value = answer.found;

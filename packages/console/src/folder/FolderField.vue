@@ -1,19 +1,12 @@
-<script lang="ts">
-/** Folders with what lies in them. */
-export interface Contents {
-  readonly folders: readonly { readonly name: string; readonly title: string; readonly parentName: string | null }[];
-  readonly things: readonly { readonly kind: string; readonly name: string; readonly folder: string | null }[];
-}
-</script>
-
 <script setup lang="ts">
+import type { FolderContents } from '@underbell/core/folder';
 import { Button } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import { call } from '../platform/api.ts';
 import { useAttempt } from '../platform/useAttempt.ts';
 
 /** The folder of a thing, and the list to move it to another. */
-const props = defineProps<{ kind: 'report' | 'board' | 'dataset'; name: string; contents?: Contents }>();
+const props = defineProps<{ kind: 'report' | 'board' | 'dataset'; name: string; contents?: FolderContents }>();
 const emit = defineEmits<{ moved: [] }>();
 const { problem, attempt } = useAttempt();
 const folder = computed(

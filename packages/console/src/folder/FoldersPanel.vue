@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { FolderContents } from '@underbell/core/folder';
 import { Button } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import { call } from '../platform/api.ts';
@@ -7,10 +8,9 @@ import Rename from '../platform/Rename.vue';
 import TakeAway from '../platform/TakeAway.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
-import type { Contents } from './FolderField.vue';
 
 /** Folders within folders; what lies in one has its rights. */
-const props = defineProps<{ contents?: Contents }>();
+const props = defineProps<{ contents?: FolderContents }>();
 const emit = defineEmits<{ changed: [] }>();
 const { busy, problem, attempt } = useAttempt();
 const title = ref('');

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { ShownDataset } from '@underbell/core/dataset';
 import { Button, Popconfirm, Progress, Table } from 'ant-design-vue';
 import { computed, onBeforeUnmount, ref, watch } from 'vue';
 import { call } from '../platform/api.ts';
@@ -6,7 +7,6 @@ import ChoiceField from '../platform/ChoiceField.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { showCount, showInstant } from '../platform/words.ts';
-import type { ShownDataset } from '../dataset/shapes.ts';
 
 const props = defineProps<{ name: string; dataset: ShownDataset }>();
 const emit = defineEmits<{ changed: [] }>();

@@ -1,8 +1,9 @@
 <script setup lang="ts">
+import type { FolderContents } from '@underbell/core/folder';
 import { Empty, Table } from 'ant-design-vue';
 import { computed } from 'vue';
 import type { ListedReport } from '@underbell/core/report';
-import FolderField, { type Contents } from '../folder/FolderField.vue';
+import FolderField from '../folder/FolderField.vue';
 import FoldersPanel from '../folder/FoldersPanel.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
@@ -10,7 +11,7 @@ import { showInstant } from '../platform/words.ts';
 
 const { data, error, isLoading } = useResource<{ reports: ListedReport[] }>('/api/v1/reports');
 const reports = computed(() => data.value?.reports ?? []);
-const contents = useResource<Contents>('/api/v1/contents');
+const contents = useResource<FolderContents>('/api/v1/contents');
 const columns = [
   { title: 'Report', key: 'title' },
   { title: 'Folder', key: 'folder', width: 210 },

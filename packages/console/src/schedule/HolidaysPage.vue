@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { HolidayList } from '@underbell/core/schedule';
 import { Button } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
 import { call } from '../platform/api.ts';
@@ -6,12 +7,6 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import CalendarAddress from './CalendarAddress.vue';
-
-interface HolidayList {
-  readonly name: string;
-  readonly title: string;
-  readonly days: readonly string[];
-}
 
 const { data, error, reload } = useResource<{ holidays: HolidayList[] }>('/api/v1/holidays');
 const { busy, problem, attempt } = useAttempt();

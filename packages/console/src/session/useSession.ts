@@ -1,13 +1,8 @@
+import type { ShownPerson, ShownSession } from '@underbell/core/access';
 import { shallowRef } from 'vue';
 import { ApiProblem, call } from '../platform/api.ts';
 
-export interface SessionPerson {
-  readonly email: string;
-  readonly name: string;
-  readonly isAdministrator: boolean;
-}
-
-const person = shallowRef<SessionPerson>();
+const person = shallowRef<ShownPerson>();
 /** Makes things for others, and so has use for data and people. */
 const isMaker = shallowRef(false);
 
@@ -15,7 +10,7 @@ const isMaker = shallowRef(false);
 export function useSession() {
   async function load(): Promise<boolean> {
     try {
-      const session = await call<{ person: SessionPerson; isMaker: boolean }>('GET', '/api/v1/session');
+      const session = await call<ShownSession>('GET', '/api/v1/session');
       person.value = session.person;
       isMaker.value = session.isMaker;
       return true;

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { SeenReport } from '@underbell/core/see';
 import { Button, Input } from 'ant-design-vue';
 import { computed, reactive, shallowRef } from 'vue';
 import { useRoute } from 'vue-router';
@@ -8,18 +9,7 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showCount } from '../platform/words.ts';
-import SeenBy, { type Seen } from './SeenBy.vue';
-
-interface Difference {
-  readonly dataset: string;
-  /** Left out where counts are withheld. */
-  readonly both?: number;
-  readonly onlyFirst: number;
-  readonly onlySecond: number;
-  readonly onlyFirstLimits: readonly string[];
-  readonly onlySecondLimits: readonly string[];
-}
-type Answer = Seen & { readonly and?: Seen; readonly difference?: readonly Difference[] };
+import SeenBy from './SeenBy.vue';
 
 const props = defineProps<{ name: string }>();
 const route = useRoute();
@@ -57,12 +47,12 @@ const subject = (chosen: string) => {
   const at = chosen.indexOf(':');
   return { [chosen.slice(0, at)]: chosen.slice(at + 1), ...(form.placement ? { placement: form.placement } : {}) };
 };
-const answer = shallowRef<Answer>();
+const answer = shallowRef<SeenReport>();
 const { busy, problem, attempt } = useAttempt();
 const look = () =>
   attempt('work', async () => {
     answer.value = undefined;
-    answer.value = await call<Answer>('POST', `/api/v1/reports/${encodeURIComponent(props.name)}/see`, {
+    answer.value = await call<SeenReport>('POST', `/api/v1/reports/${encodeURIComponent(props.name)}/see`, {
       as: subject(form.as!),
       ...(form.and ? { and: subject(form.and) } : {}),
       ...(form.where.trim() === '' ? {} : { where: form.where }),
@@ -96,7 +86,8 @@ if (form.as) void look();
     <section v-for="one in answer.difference ?? []" :key="one.dataset" class="difference" aria-label="Difference">
       <p v-if="one.both !== undefined">
         <code>{{ one.dataset }}</code>: both see <b>{{ showCount(one.both) }}</b> rows, only {{ answer.as.name }}
-        <b>{{ showCount(one.onlyFirst) }}</b>, only {{ answer.and?.as.name }} <b>{{ showCount(one.onlySecond) }}</b>
+        <b>{{ showCount(one.onlyFirst ?? 0) }}</b>, only {{ answer.and?.as.name }}
+        <b>{{ showCount(one.onlySecond ?? 0) }}</b>
       </p>
     </section>
     <div class="sides" :class="{ two: answer.and }">

@@ -1,50 +1,19 @@
-<script lang="ts">
-import type { Figure, FigureResult } from '@underbell/core/report';
-
-interface ShownLimit {
-  readonly origin: string;
-  readonly name: string;
-  readonly words: string;
-  /** Left out where counts are withheld. */
-  readonly rowsLeft?: number;
-}
-/** What one viewer gets of a page. */
-export interface Seen {
-  readonly as: {
-    readonly name: string;
-    readonly groups?: readonly string[];
-    readonly attributes?: Readonly<Record<string, readonly string[]>>;
-  };
-  readonly right: { readonly level: string; readonly because: string };
-  readonly datasets: readonly {
-    readonly dataset: string;
-    readonly rowsTotal?: number;
-    readonly rows?: number;
-    readonly limits: readonly ShownLimit[];
-    readonly masks: readonly { readonly name: string; readonly words: string }[];
-  }[];
-  readonly withheld?: string;
-  /** The whole answer that the viewer draws; left out where it is withheld or there is no right. */
-  readonly view?: object;
-  readonly figures: readonly Figure[];
-  readonly results: Readonly<Record<string, FigureResult>>;
-}
-</script>
-
 <script setup lang="ts">
+import type { LimitWords } from '@underbell/core/access';
+import type { SeenView } from '@underbell/core/see';
 import { computed } from 'vue';
 import { formatCell } from '@underbell/core/format';
 import { capitalised, showCount } from '../platform/words.ts';
 import SeenPage from './SeenPage.vue';
 
-const props = defineProps<{ seen: Seen; own?: readonly string[] }>();
+const props = defineProps<{ seen: SeenView; own?: readonly string[] }>();
 const taste = { locale: 'en-GB', timeZone: 'UTC' };
 const attributes = computed(() =>
   Object.entries(props.seen.as.attributes ?? {})
     .map(([name, values]) => `${name} ${values.join(', ')}`)
     .join(' · '),
 );
-const isOwn = (limit: ShownLimit) => props.own?.includes(`${limit.origin}: ${limit.words}`) === true;
+const isOwn = (limit: LimitWords) => props.own?.includes(`${limit.origin}: ${limit.words}`) === true;
 /** A figure in one line or a small table: what it says, not how it is drawn. */
 const shown = computed(() =>
   props.seen.figures

@@ -1,4 +1,5 @@
 import type { ColumnType } from '../dataset/index.ts';
+import type { LimitOrigin } from './layers.ts';
 import type { GrantHolder, RightLevel } from './rights.ts';
 import type { ThingKind } from './things/index.ts';
 
@@ -9,6 +10,50 @@ export interface ShownPerson {
   readonly isAdministrator: boolean;
   readonly groups: readonly string[];
   readonly attributes: Readonly<Record<string, readonly string[]>>;
+}
+
+/** Who is signed in. */
+export interface ShownSession {
+  readonly person: ShownPerson;
+  /** Makes things for others, and so has use for data and people. */
+  readonly isMaker: boolean;
+}
+
+/** A limit on rows, as it is told. */
+export interface LimitWords {
+  readonly origin: LimitOrigin;
+  readonly name: string;
+  readonly words: string;
+  /** The reader cannot take it away. */
+  readonly isFixed: boolean;
+}
+
+/** What a row rule would do, before it is saved. */
+export interface RuleTrial {
+  readonly text: string;
+  readonly words: string;
+  readonly for: { readonly email: string; readonly name: string };
+  readonly rowsTotal: number;
+  readonly rowsKept: number;
+  readonly rowsDropped: number;
+  /** With all other rules of the dataset. */
+  readonly rowsTogether: number;
+  readonly together: readonly string[];
+  readonly columns: readonly { readonly name: string; readonly label: string; readonly type: ColumnType }[];
+  readonly kept: readonly (readonly (string | number | boolean | null)[])[];
+  readonly dropped: readonly (readonly (string | number | boolean | null)[])[];
+}
+
+/** What a row rule of a dataset may name. */
+export interface RuleVocabulary {
+  readonly columns: readonly { readonly name: string; readonly type: ColumnType; readonly label: string }[];
+  readonly attributes: readonly {
+    readonly name: string;
+    readonly label: string;
+    readonly type: ColumnType;
+    readonly isMany: boolean;
+  }[];
+  readonly groups: readonly string[];
 }
 
 /** A person as those who make things see one. */

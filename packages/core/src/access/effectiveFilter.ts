@@ -1,6 +1,7 @@
 import type { DatasetShape } from '../dataset/index.ts';
 import { allOf, explainInWords, type TypedNode } from '../filter/index.ts';
-import { isOutside, layerOf, type LimitOrigin, type LimitPart } from './layers.ts';
+import type { LimitWords } from './answers.ts';
+import { isOutside, layerOf, type LimitPart } from './layers.ts';
 import { bothMaskings, maskedShape, noMasking, type Masking } from './masks.ts';
 
 /**
@@ -64,7 +65,7 @@ export class EffectiveFilter {
   }
 
   /** Each limit in words, in the order in which they apply. */
-  explain(): { origin: LimitOrigin; name: string; words: string; isFixed: boolean }[] {
+  explain(): LimitWords[] {
     return this.#parts.map(({ origin, name, node, words, isFixed }) => ({
       origin,
       name,

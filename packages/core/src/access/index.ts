@@ -87,11 +87,15 @@ export {
 export { keysAfter, nameAfter, type Renaming } from './names.ts';
 export type { TokenViewer } from './tokenViewer.ts';
 export type {
+  LimitWords,
   ListedPerson,
   OwnRequest,
+  RuleTrial,
+  RuleVocabulary,
   ShownAttribute,
   ShownGrant,
   ShownGroup,
   ShownPerson,
   ShownRequest,
+  ShownSession,
 } from './answers.ts';

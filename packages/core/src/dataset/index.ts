@@ -24,6 +24,7 @@ export {
   settleDialect,
   type DialectQuestion,
   type ExaminedColumn,
+  type FoundCell,
   type Misfits,
 } from './infer.ts';
 export {
@@ -40,5 +41,17 @@ export {
   type FileEncoding,
   type FileSeparator,
 } from './dialect.ts';
+export type {
+  BadCells,
+  ColumnProfile,
+  ExaminedFileColumn,
+  ExaminedUpload,
+  ListedDataset,
+  LoadedDataset,
+  LoadedFile,
+  ShownDataset,
+  ShownRevision,
+  ShownSchedule,
+} from './answers.ts';
 export { columnChanges, type ColumnChange } from './columnChanges.ts';
 export { fieldName, thingName, toFieldName } from './names.ts';

@@ -75,4 +75,4 @@ export { fillText } from './textValues.ts';
 export { assembleResult, type FigureResult, type PlanAnswers } from './result.ts';
 export { pivot, type Crosstab } from './pivot.ts';
 export { renamedInReport } from './renamed.ts';
-export type { ListedReport, ShownEdition, ShownReport } from './answers.ts';
+export type { CheckedReport, ComparedEditions, ListedReport, ShownEdition, ShownReport, ThingUser } from './answers.ts';

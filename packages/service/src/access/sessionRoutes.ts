@@ -1,6 +1,6 @@
 import Joi from 'joi';
 import type { Context } from 'koa';
-import type { PersonViewer, ShownPerson } from '@underbell/core/access';
+import { type ShownSession, type PersonViewer, type ShownPerson } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { acceptInvitation, changePassword, showInvitation } from './people.ts';
@@ -72,7 +72,10 @@ export const sessionRoutes: Route[] = [
     tag: 'Session',
     audience: 'person',
     summary: 'Who is signed in',
-    handle: async ({ app, person }) => ({ person: shownPerson(person), isMaker: await isMaker(app, person) }),
+    handle: async ({ app, person }): Promise<ShownSession> => ({
+      person: shownPerson(person),
+      isMaker: await isMaker(app, person),
+    }),
   }),
   defineRoute({
     method: 'delete',

@@ -19,6 +19,7 @@ import {
 import { prepareBoardFigure } from './figure.ts';
 import { findBoard, isBoardBinned, listBoards, putBoard } from './store.ts';
 import type { BoardRow } from './models.ts';
+import { type ViewedFigure, type ViewAnswer } from '@underbell/core/view';
 
 /** The reports that a person may see, by name. */
 async function visibleReports(app: App, person: PersonViewer): Promise<Map<string, ReportDefinition>> {
@@ -156,7 +157,7 @@ export async function catalogue(app: App, person: PersonViewer) {
 }
 
 interface Shown {
-  readonly figure: object;
+  readonly figure: ViewedFigure;
   readonly result?: FigureResult;
   readonly view?: PreparedView;
 }
@@ -177,7 +178,7 @@ async function showFigure(
 ): Promise<Shown> {
   const from = { report: one.report, page: one.page, figure: one.figure };
   const title = one.title ?? one.figure;
-  const bare = { kind: 'text', name: one.name, title, at: one.at, text: '', from };
+  const bare: ViewedFigure = { kind: 'text', name: one.name, title, at: one.at, text: '', from };
   // What the reader may not see at all is not told apart from what is not there.
   if ((await rightOn(app, person, 'report', one.report)) === undefined)
     return { figure: bare, result: refused('NOT_FOUND', 'you have no access to the report that this comes from') };
@@ -189,7 +190,7 @@ async function showFigure(
     const fixed = view.viewing.fixed.map((value) => parameterWords(value, view.taste.locale));
     const conditions = boardWords(view);
     const note = [...fixed, ...conditions].join(' · ');
-    const figure = {
+    const figure: ViewedFigure = {
       ...drawn,
       name: one.name,
       title: one.title ?? source.title,
@@ -222,7 +223,12 @@ function boardWords(view: PreparedView): string[] {
 }
 
 /** A board with all its figures, each under every rule of its dataset. */
-export async function viewBoard(app: App, person: PersonViewer, name: string, request: ViewRequest) {
+export async function viewBoard(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  request: ViewRequest,
+): Promise<ViewAnswer<Date>> {
   await requireRight(app, person, 'view', 'board', name);
   const row = await requireBoard(app, name);
   const { definition, version } = row;

@@ -8,6 +8,7 @@ import type { App } from '../platform/index.ts';
 import { explainLimits } from '../view/index.ts';
 import { filterFor, makeSample, mediaTypeOf, outerFilter } from '../make/index.ts';
 import { makePlan } from './plan.ts';
+import { type SeenCopy } from '@underbell/core/see';
 
 /**
  * What one recipient's copy would hold: every limit of each dataset with the rows left after it.
@@ -19,7 +20,7 @@ export async function seeRecipient(
   person: PersonViewer,
   name: string,
   options: { recipient: string; period?: string },
-) {
+): Promise<SeenCopy> {
   const { burst, entries } = await makePlan(app, person, name, { ...options, again: true });
   const entry = entries.find((one) => one.recipient === options.recipient);
   if (!entry) {

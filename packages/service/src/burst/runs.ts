@@ -111,7 +111,7 @@ export async function releaseRun(app: App, person: PersonViewer, id: number, ori
 }
 
 /** Runs with their counts, by state of the deliveries. */
-async function showRuns(app: App, runs: readonly RunRow[]): Promise<ShownRun<Date>[]> {
+export async function showRuns(app: App, runs: readonly RunRow[]): Promise<ShownRun<Date>[]> {
   const waitsForWorker = ({ state }: RunRow) => state === 'waiting' || state === 'running';
   const [counts, workers] = await Promise.all([
     countEach(

@@ -1,5 +1,5 @@
 import { isDeepStrictEqual } from 'node:util';
-import { Op, type Model, Transaction } from 'sequelize';
+import { col, fn, Op, type Model, Transaction } from 'sequelize';
 import { destinationName, ownMail, type BurstDefinition, type PlanEntry, type RunState } from '@underbell/core/burst';
 import { Refusal } from '@underbell/core/refusal';
 import { all, one, plain, type App } from '../platform/index.ts';
@@ -109,6 +109,17 @@ export async function findRun(app: App, id: number): Promise<RunRow | undefined>
 export async function listRuns(app: App, burst: string | undefined, limit: number): Promise<RunRow[]> {
   const where = burst === undefined ? {} : { burstName: burst };
   return all(runs(app).findAll({ where, order: [['id', 'DESC']], limit }));
+}
+
+/** The last run of each of some bursts. */
+export async function lastRuns(app: App, bursts: readonly string[]): Promise<RunRow[]> {
+  const newest = await runs(app).findAll({
+    attributes: [[fn('max', col('id')), 'id']],
+    where: { burstName: [...bursts] },
+    group: ['burstName'],
+    raw: true,
+  });
+  return all(runs(app).findAll({ where: { id: newest.map((one) => (one as unknown as { id: number }).id) } }));
 }
 
 export async function changeRun(app: App, id: number, change: Partial<RunRow>): Promise<void> {

@@ -8,6 +8,7 @@ import type { App } from '../platform/index.ts';
 import { findHolidays, listHolidays, writeCalendar, type CalendarEvent } from '../schedule/index.ts';
 import { requireBurst } from './definition.ts';
 import { changeNextRun, listBursts } from './store.ts';
+import { type BurstTime, type BurstTimes } from '@underbell/core/burst/answers';
 
 /** The days that a burst's list of holidays holds. @throws {Refusal} `BURST_INVALID` for a list that does not exist */
 async function holidaysOf(app: App, { schedule }: BurstDefinition): Promise<ReadonlySet<string>> {
@@ -51,7 +52,7 @@ export async function reschedule(app: App, holidays: string): Promise<void> {
 const shownTimes = 10;
 
 /** When a burst runs by itself: in words, and the next times with the period that each is about. */
-export async function timesOf(app: App, definition: BurstDefinition, count: number) {
+export async function timesOf(app: App, definition: BurstDefinition, count: number): Promise<BurstTimes<Date>> {
   const { schedule } = definition;
   const after = definition.afterRefresh ? 'after its data was loaded anew, once a day at most' : undefined;
   if (!schedule) return { words: after ?? 'only when somebody starts it', times: [] };
@@ -70,7 +71,7 @@ export async function timesOf(app: App, definition: BurstDefinition, count: numb
   };
 }
 
-async function timesWithPeriods(app: App, definition: BurstDefinition, count: number) {
+async function timesWithPeriods(app: App, definition: BurstDefinition, count: number): Promise<BurstTime<Date>[]> {
   const { locale } = app.settings;
   const { timeZone } = definition.schedule!;
   const look = { dateStyle: 'full', timeStyle: 'short', timeZone } as const;
@@ -100,10 +101,10 @@ async function eventsOf(app: App, definition: BurstDefinition): Promise<Calendar
   const { name, title } = definition;
   const host = new URL(app.settings.publicUrl).hostname;
   const { times } = await timesOf(app, definition, shownTimes);
-  return times.map(({ at, ...rest }) => ({
+  return times.map(({ at, periodWords }) => ({
     id: `${name}-${at.toISOString().replace(/[-:]/g, '').slice(0, 15)}Z@${host}`,
     at,
-    title: 'periodWords' in rest ? `${title}, ${String(rest.periodWords)}` : title,
+    title: periodWords === undefined ? title : `${title}, ${periodWords}`,
     address: `${app.settings.publicUrl}/console/sending/${name}`,
   }));
 }

@@ -1,4 +1,5 @@
 import type { PersonViewer } from '@underbell/core/access';
+import type { Unsubscribed } from '@underbell/core/burst/answers';
 import { Refusal } from '@underbell/core/refusal';
 import { requireRight } from '../access/index.ts';
 import { rows, isSameSecret, remember, type App } from '../platform/index.ts';
@@ -52,7 +53,7 @@ export async function unsubscribedFrom(app: App, burst: string): Promise<Map<str
   return new Map(found.map((one) => [one.address, one.at]));
 }
 
-export async function showUnsubscribed(app: App, person: PersonViewer, burst: string) {
+export async function showUnsubscribed(app: App, person: PersonViewer, burst: string): Promise<Unsubscribed<Date>[]> {
   await requireBurst(app, person, burst, 'view');
   return [...(await unsubscribedFrom(app, burst))].map(([address, at]) => ({ address, at }));
 }

@@ -10,10 +10,11 @@ import { copyColumns, fittedTemplate } from '../make/index.ts';
 import { requireList } from '../list/index.ts';
 import { refuseUnsendable } from './plan.ts';
 import { prepareBurst } from './prepare.ts';
-import { showRun } from './runs.ts';
-import { findBurst, listBursts, listRuns, putBurst, wasBurst } from './store.ts';
+import { showRuns } from './runs.ts';
+import { findBurst, listBursts, lastRuns, putBurst, wasBurst } from './store.ts';
 import { nextTimes, timesOf } from './times.ts';
 import type { BurstRow } from './models.ts';
+import { type CheckedBurst, type ShownBurst } from '@underbell/core/burst/answers';
 
 /** Checks everything about a burst that can be known before it runs. @throws {Refusal} at the place that is wrong */
 async function checkedBurst(app: App, person: PersonViewer, value: unknown) {
@@ -51,7 +52,7 @@ async function checkedBurst(app: App, person: PersonViewer, value: unknown) {
 const checkedTimes = 3;
 
 /** Checks a burst that somebody is writing, and says what it means; nothing is saved. */
-export async function checkBurst(app: App, person: PersonViewer, value: unknown) {
+export async function checkBurst(app: App, person: PersonViewer, value: unknown): Promise<CheckedBurst<Date>> {
   const { definition, known, strategy } = await checkedBurst(app, person, value);
   return {
     name: definition.name,
@@ -86,7 +87,7 @@ export async function saveBurst(app: App, person: PersonViewer, value: unknown, 
   return definition;
 }
 
-export async function seenBursts(app: App, person: PersonViewer) {
+export async function seenBursts(app: App, person: PersonViewer): Promise<ShownBurst<Date>[]> {
   const all = await listBursts(app);
   const names = await visibleNames(
     app,
@@ -94,18 +95,34 @@ export async function seenBursts(app: App, person: PersonViewer) {
     'burst',
     all.map((one) => one.name),
   );
-  return Promise.all(all.filter((one) => names.includes(one.name)).map((one) => withLastRun(app, one)));
+  return withLastRuns(
+    app,
+    all.filter((one) => names.includes(one.name)),
+  );
 }
 
-async function withLastRun(app: App, { name, definition, nextRunAt }: BurstRow) {
-  const [last] = await listRuns(app, name, 1);
-  return { name, definition, nextRunAt, lastRun: last ? await showRun(app, last) : null };
+async function withLastRuns(app: App, bursts: readonly BurstRow[]): Promise<ShownBurst<Date>[]> {
+  const last = await showRuns(
+    app,
+    await lastRuns(
+      app,
+      bursts.map((one) => one.name),
+    ),
+  );
+  const runOf = new Map(last.map((one) => [one.burst, one]));
+  return bursts.map(({ name, definition, nextRunAt }) => ({
+    name,
+    definition,
+    nextRunAt,
+    lastRun: runOf.get(name) ?? null,
+  }));
 }
 
 /** A burst that somebody may see. @throws {Refusal} `NOT_FOUND` */
-export async function showBurst(app: App, person: PersonViewer, name: string) {
+export async function showBurst(app: App, person: PersonViewer, name: string): Promise<ShownBurst<Date>> {
   await requireBurst(app, person, name, 'view');
-  return withLastRun(app, (await findBurst(app, name))!);
+  const [shown] = await withLastRuns(app, [(await findBurst(app, name))!]);
+  return shown!;
 }
 
 /** Pauses the schedule of a burst, or lets it go on; its sender stays who it is. @throws {Refusal} `BURST_INVALID` without a schedule */

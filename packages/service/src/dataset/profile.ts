@@ -1,9 +1,9 @@
 import type { PersonViewer } from '@underbell/core/access';
-import { valueTypeOf, type DatasetShape } from '@underbell/core/dataset';
+import { type ColumnProfile, valueTypeOf, type DatasetShape } from '@underbell/core/dataset';
 import type { FigureQuery } from '@underbell/core/report';
 import type { App } from '../platform/index.ts';
 import { readRows } from './rowFigures.ts';
-import { profileOf, type ProfiledColumn } from './rowValues.ts';
+import { profileOf } from './rowValues.ts';
 import { ownRows } from './usecases.ts';
 
 const previewSize = 50;
@@ -32,6 +32,6 @@ export async function previewRows(app: App, person: PersonViewer, name: string, 
 }
 
 /** What stands in each column of the rows that a person may see. */
-export async function profileColumns(app: App, person: PersonViewer, name: string): Promise<ProfiledColumn[]> {
+export async function profileColumns(app: App, person: PersonViewer, name: string): Promise<ColumnProfile[]> {
   return profileOf(app, await ownRows(app, person, name, undefined));
 }

@@ -1,5 +1,5 @@
 import { maskedColumnSql } from '@underbell/core/access';
-import type { DatasetColumn } from '@underbell/core/dataset';
+import { type ColumnProfile, type DatasetColumn } from '@underbell/core/dataset';
 import { compileSql, quoteName, StatementBinder, type Cell, type TypedNode } from '@underbell/core/filter';
 import { columnHidden } from '@underbell/core/report';
 import type { App } from '../platform/index.ts';
@@ -29,21 +29,10 @@ export async function distinctValues(
   return (await ask(app, request, sql, binder.values)).map(([value]) => value as string);
 }
 
-/** What stands in a column of the rows that somebody may see. */
-export interface ProfiledColumn {
-  readonly name: string;
-  readonly rows: number;
-  readonly missing: number;
-  readonly distinct: number;
-  readonly smallest: string | null;
-  readonly largest: string | null;
-  readonly frequent: readonly { readonly value: string; readonly rows: number }[];
-}
-
 const frequentValues = 5;
 
 /** Missing, distinct, smallest, largest and most frequent values of every visible column. @throws {Refusal} `GROUPS_TOO_SMALL` */
-export async function profileOf(app: App, request: RowRequest): Promise<ProfiledColumn[]> {
+export async function profileOf(app: App, request: RowRequest): Promise<ColumnProfile[]> {
   await refuseSmallGroups(app, request, false);
   const { columns } = request.filter.visible;
   return Promise.all(

@@ -1,5 +1,12 @@
 import { decideAccess, EffectiveFilter, isAtLeast, type PersonViewer } from '@underbell/core/access';
-import { fieldName, type ColumnType, type DatasetColumn, type Sensitivity } from '@underbell/core/dataset';
+import {
+  type ListedDataset,
+  type ShownDataset,
+  fieldName,
+  type ColumnType,
+  type DatasetColumn,
+  type Sensitivity,
+} from '@underbell/core/dataset';
 import { checkReaderFilter, readFilter } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { recurrenceWords } from '@underbell/core/schedule';
@@ -139,7 +146,7 @@ export async function saveDatasetIn(
 }
 
 /** A dataset as its viewers see it. */
-export async function showDataset(app: App, person: PersonViewer, name: string) {
+export async function showDataset(app: App, person: PersonViewer, name: string): Promise<ShownDataset<Date>> {
   await requireRight(app, person, 'view', 'dataset', name);
   const shape = await findDataset(app, name);
   const row = (await findDatasetRow(app, name))!;
@@ -162,7 +169,7 @@ export async function showDataset(app: App, person: PersonViewer, name: string) 
     ...(row.staleSince ? { staleSince: row.staleSince, staleReason: row.staleReason } : {}),
     revisions: revisions.map((one) => ({
       number: one.number,
-      rows: Number(one.rowCount),
+      rows: one.rowCount,
       state: one.state,
       error: one.error,
       startedAt: one.startedAt,
@@ -175,7 +182,7 @@ export async function showDataset(app: App, person: PersonViewer, name: string) 
   };
 }
 
-export async function seenDatasets(app: App, person: PersonViewer) {
+export async function seenDatasets(app: App, person: PersonViewer): Promise<ListedDataset<Date>[]> {
   const all = await listDatasets(app);
   const names = await visibleNames(
     app,

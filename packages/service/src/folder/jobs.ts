@@ -1,12 +1,12 @@
 import { dataTable } from '../dataset/index.ts';
 import { eachApart, remember, type App } from '../platform/index.ts';
-import { listBin, purge, type BinnedThing } from './store.ts';
+import { listBin, purge } from './store.ts';
 import { binDays } from './usecases.ts';
 
 /** Removes for good what has lain in the bin long enough. */
 export async function emptyBin(app: App): Promise<void> {
   const before = new Date(app.now() - binDays * 86_400_000);
-  const empty = async (one: BinnedThing) => {
+  const empty = async (one: Awaited<ReturnType<typeof listBin>>[number]) => {
     if (one.deletedAt > before) return;
     const tables = await app.records.transaction(async () => {
       const gone = await purge(app, one, before);

@@ -12,10 +12,10 @@ import {
   lockThing,
   remember,
   type App,
-  type FormerName,
   type ThingId,
 } from '../platform/index.ts';
 import { requireDecider } from './takeAway.ts';
+import { type FormerName } from '@underbell/core/folder';
 
 const nameTaken = (kind: string, word: string, cause?: unknown): Refusal =>
   new Refusal(

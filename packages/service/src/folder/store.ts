@@ -2,15 +2,7 @@ import { Op, Transaction } from 'sequelize';
 import { binnedKinds, type BinnedKind } from '@underbell/core/access';
 import { forgetThing, rows, type App, type Named, type ThingId } from '../platform/index.ts';
 import { favourites, recents } from './models.ts';
-
-/** A thing in the bin. */
-export interface BinnedThing {
-  readonly kind: BinnedKind;
-  readonly name: string;
-  readonly title: string;
-  readonly deletedAt: Date;
-  readonly deletedBy: string;
-}
+import { type BinnedThing } from '@underbell/core/folder';
 
 const tableOf = (app: App, kind: BinnedKind) => app.things.table(kind).model(app);
 
@@ -29,14 +21,14 @@ export async function putBack(app: App, kind: BinnedKind, name: string): Promise
 }
 
 /** What was thrown away last comes first. */
-export async function listBin(app: App): Promise<BinnedThing[]> {
+export async function listBin(app: App): Promise<Omit<BinnedThing<Date>, 'until'>[]> {
   const of = async (kind: BinnedKind) => {
     const found = await tableOf(app, kind).findAll({
       attributes: ['name', 'title', 'deletedAt', 'deletedBy'],
       where: { deletedAt: { [Op.ne]: null } },
       raw: true,
     });
-    return (found as unknown as Omit<BinnedThing, 'kind'>[]).map((row) => ({ kind, ...row }));
+    return (found as unknown as Omit<BinnedThing<Date>, 'kind' | 'until'>[]).map((row) => ({ kind, ...row }));
   };
   const binned = (await Promise.all(binnedKinds.map(of))).flat();
   return binned.sort((a, b) => b.deletedAt.getTime() - a.deletedAt.getTime());

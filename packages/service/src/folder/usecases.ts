@@ -21,6 +21,13 @@ import {
   throwAway,
   type Mark,
 } from './store.ts';
+import {
+  type AtHand,
+  type BinnedThing,
+  type FolderContents,
+  type FoundThing,
+  type ThingUser,
+} from '@underbell/core/folder';
 
 type Findable = ThingTexts & { readonly kind: BinnedKind };
 
@@ -54,7 +61,7 @@ const mostFound = 50;
  * Things by their names, titles, descriptions and what is inside them; every word must be found. Those whose name fits
  * come first.
  */
-export async function find(app: App, person: PersonViewer, text: string) {
+export async function find(app: App, person: PersonViewer, text: string): Promise<FoundThing[]> {
   const words = plain(text).split(/\s+/).filter(Boolean);
   const things = await visible(app, person, await everything(app));
   const places = await folders(app);
@@ -87,7 +94,7 @@ export async function find(app: App, person: PersonViewer, text: string) {
 }
 
 /** Folders with what lies in them, as a person may see it. */
-export async function contents(app: App, person: PersonViewer) {
+export async function contents(app: App, person: PersonViewer): Promise<FolderContents> {
   const things = await visible(app, person, await everything(app));
   const all = await listFolders(app);
   const seen = new Set(
@@ -112,7 +119,7 @@ export async function contents(app: App, person: PersonViewer) {
 }
 
 /** What a person keeps at hand and looked at last, as far as it may still be seen. */
-export async function atHand(app: App, person: PersonViewer) {
+export async function atHand(app: App, person: PersonViewer): Promise<AtHand<Date>> {
   const titles = new Map((await everything(app)).map((one) => [`${one.kind} ${one.name}`, one.title]));
   const known = <T extends Mark>(marks: readonly T[]) => marks.filter((one) => titles.has(`${one.kind} ${one.name}`));
   const titled = <T extends Mark>(marks: readonly T[]) =>
@@ -135,7 +142,7 @@ export async function looked(app: App, person: PersonViewer, mark: Mark): Promis
 }
 
 /** Everything that would no longer work without a thing, each once. */
-export async function dependents(app: App, thing: Mark): Promise<{ user: string; what: string }[]> {
+export async function dependents(app: App, thing: Mark): Promise<ThingUser[]> {
   const uses = await app.things.usesOf(thing);
   return [...new Map(uses.map((use) => [userOf(use), use.what]))].map(([user, what]) => ({ user, what }));
 }
@@ -182,7 +189,7 @@ const mayOwn = async (app: App, person: PersonViewer, kind: ThingKind, name: str
 export const binDays = 30;
 
 /** What lies in the bin of what a person owns, and until when. */
-export async function seenBin(app: App, person: PersonViewer) {
+export async function seenBin(app: App, person: PersonViewer): Promise<BinnedThing<Date>[]> {
   const all = await listBin(app);
   const right = rightsFor(app, person);
   const own = await Promise.all(all.map(async (one) => isAtLeast(await right(one), 'own')));

@@ -1,5 +1,6 @@
 import type { CopyFormat } from '@underbell/core/burst';
 import type { ColumnType, FileDialect } from '@underbell/core/dataset';
+import type { ListOrigin } from '@underbell/core/list';
 import {
   day,
   defineModel,
@@ -13,12 +14,6 @@ import {
   text,
   type RowOf,
 } from '../platform/records/index.ts';
-
-/** A list that is read anew: one row of a dataset, or one person of a group, is one recipient. */
-export type ListOrigin =
-  | { readonly dataset: string; readonly where?: string }
-  /** `each` names an attribute with several values: a row for each of them. */
-  | { readonly group: string; readonly each?: string };
 
 export const lists = defineModel('lists', {
   name: key(text()),

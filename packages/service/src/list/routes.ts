@@ -4,7 +4,7 @@ import type { FileDialect } from '@underbell/core/dataset';
 import { fileDialect } from '../dataset/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { defineList, giveList, loadList, seenLists, showList, type GivenRow, type ListRoles } from './usecases.ts';
-import type { ListOrigin } from './models.ts';
+import { type ListOrigin } from '@underbell/core/list';
 
 const named = Joi.object({ name: thing.required() });
 const column = Joi.string().max(63).allow('').description('what is left out stays; an empty text takes it away');

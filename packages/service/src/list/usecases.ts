@@ -40,7 +40,8 @@ import {
 } from '../dataset/index.ts';
 import { remember, type App } from '../platform/index.ts';
 import { findList, listLists, listRecipients, putList } from './store.ts';
-import type { ListOrigin, ListRow } from './models.ts';
+import type { ListRow } from './models.ts';
+import { type ListedList, type LoadedList, type ShownList, type ListOrigin } from '@underbell/core/list';
 
 /**
  * Which columns of a list say who, where, when and how, and what other columns must hold. What is left out stays as it was
@@ -116,7 +117,7 @@ interface SaveList {
 }
 
 /** Stores the next version of a list, whoever may. */
-async function saveList(app: App, person: PersonViewer, wish: SaveList) {
+async function saveList(app: App, person: PersonViewer, wish: SaveList): Promise<LoadedList> {
   const { name, roles, from, dialect, read, recipients, origin } = wish;
   const known = await findList(app, name);
   const row = {
@@ -335,12 +336,12 @@ export async function requireList(app: App, person: PersonViewer, name: string):
   return list;
 }
 
-export async function showList(app: App, person: PersonViewer, name: string) {
+export async function showList(app: App, person: PersonViewer, name: string): Promise<ShownList<Date>> {
   const list = await requireList(app, person, name);
   return { ...list, recipients: await listRecipients(app, list) };
 }
 
-export async function seenLists(app: App, person: PersonViewer) {
+export async function seenLists(app: App, person: PersonViewer): Promise<ListedList<Date>[]> {
   const all = await listLists(app);
   const names = await visibleNames(
     app,

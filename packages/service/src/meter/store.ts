@@ -26,6 +26,9 @@ export interface MeterEntry {
   readonly misses?: number;
 }
 
+/** What costs nothing. */
+const free = { isLive: false, queryMs: 0, renderMs: 0, cpuMs: 0, bytes: 0, hits: 0, misses: 0 };
+
 const held = new WeakMap<App, { entries: Partial<MeterRow>[]; timer: NodeJS.Timeout | undefined }>();
 const flushMs = 1_000;
 const heldMost = 500;
@@ -48,8 +51,9 @@ export function meter(app: App, entry: MeterEntry): void {
     held.set(app, holder);
     app.atClose.add(() => flush(app));
   }
-  const { rows: rowCount, ...rest } = entry;
-  holder.entries.push({ at: new Date(app.now()), ...rest, ...(rowCount === undefined ? {} : { rowCount }) });
+  const { rows: rowCount = 0, ...rest } = entry;
+  // Rows that are written at once say the same columns.
+  holder.entries.push({ ...free, at: new Date(app.now()), ...rest, rowCount });
   const write = () =>
     void flush(app).catch((error: unknown) => app.log.warn({ err: error }, 'the meter could not be written'));
   if (holder.entries.length >= heldMost) write();

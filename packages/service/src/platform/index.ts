@@ -27,7 +27,6 @@ export {
 export {
   userOf,
   type ColumnsChange,
-  type FormerName,
   type Impact,
   type Named,
   type ThingId,

@@ -4,7 +4,8 @@ import type { App } from './app.ts';
 import { recall } from './memory.ts';
 import { formerNameRows } from './models.ts';
 import { one, rows } from './records/index.ts';
-import type { FormerName, ThingId, ThingTable } from './things.ts';
+import type { FormerName } from '@underbell/core/folder';
+import type { ThingId, ThingTable } from './things.ts';
 
 const keyOf = ({ key = 'name' }: ThingTable) => key;
 

@@ -58,11 +58,6 @@ export interface ColumnsChange {
   readonly after: DatasetShape;
 }
 
-/** A name that a thing had, and has no more. */
-export interface FormerName extends ThingId {
-  readonly now: string;
-}
-
 /** Every kind of thing of an installation, as its capabilities declare them, and what is asked of all capabilities at once. */
 export interface Things {
   table(kind: ThingKind): ThingTable;

@@ -2,6 +2,9 @@ import { rm } from 'node:fs/promises';
 import type { Readable } from 'node:stream';
 import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import {
+  type BadCells,
+  type ExaminedUpload,
+  type LoadedFile,
   describeColumn,
   dialectToKeep,
   dialectWords,
@@ -63,12 +66,6 @@ interface FileLoad {
   readonly origin: string;
 }
 
-interface BadCells {
-  readonly column: string;
-  readonly cells: number;
-  readonly first: readonly { readonly row: number; readonly value: string }[];
-}
-
 /** Cells that do not fit the types that were settled, column by column. */
 function badCellsOf(found: readonly FileColumn[], columns: readonly DatasetColumn[], dialect: CellDialect): BadCells[] {
   return found.flatMap((one) => {
@@ -94,7 +91,7 @@ function refuseBadCells(bad: readonly BadCells[], columns: readonly DatasetColum
   });
 }
 
-async function loadFile(app: App, person: PersonViewer, wish: FileLoad) {
+async function loadFile(app: App, person: PersonViewer, wish: FileLoad): Promise<LoadedFile> {
   const { name, file, isForced, origin } = wish;
   const known = await requireLoader(app, person, name);
   if (known?.sourceName)
@@ -200,7 +197,7 @@ async function takingPart<T>(app: App, person: PersonViewer, work: () => Promise
 }
 
 /** A file as it is shown before it is loaded: its columns, how it is read, and what has to be said first. */
-function shownUpload(row: UploadRow, known: DatasetRow | undefined) {
+function shownUpload(row: UploadRow, known: DatasetRow | undefined): ExaminedUpload {
   const { id, kind, fileName, sizeBytes, rowCount, columns } = row;
   const types = new Map((known?.columns ?? []).map((one) => [one.name, one.type]));
   const said = { ...known?.fileDialect, ...row.dialect };

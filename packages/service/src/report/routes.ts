@@ -1,5 +1,5 @@
 import Joi from 'joi';
-import { brokenUses, reportSchema } from '@underbell/core/report';
+import { type CheckedReport, brokenUses, reportSchema } from '@underbell/core/report';
 import { thing } from '../access/index.ts';
 import { defineRoute, formatRoute, type Route } from '../platform/index.ts';
 import { followersOf } from './uses.ts';
@@ -45,7 +45,7 @@ export const reportRoutes: Route[] = [
     audience: 'person',
     summary: 'Check a definition without publishing it',
     body: definition,
-    async handle({ app, person, body }) {
+    async handle({ app, person, body }): Promise<CheckedReport> {
       const report = await checkReport(app, person, body);
       const breaks = brokenUses(report, await followersOf(app, report.name));
       return {

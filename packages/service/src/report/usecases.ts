@@ -2,6 +2,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import type { DatasetShape } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import {
+  type ComparedEditions,
   brokenUses,
   compareEditions,
   startReport,
@@ -155,7 +156,13 @@ export async function retireEdition(
 }
 
 /** What differs between two editions, and who would notice. */
-export async function compareTwo(app: App, person: PersonViewer, name: string, from: number, to: number) {
+export async function compareTwo(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  from: number,
+  to: number,
+): Promise<ComparedEditions> {
   await requireRight(app, person, 'edit', 'report', name);
   const [before, after] = await Promise.all([findEdition(app, name, from), findEdition(app, name, to)]);
   const breaks = brokenUses(after.definition, await followersOf(app, name));

@@ -1,4 +1,11 @@
-import { decideAccess, EffectiveFilter, type PersonViewer, type RowRule } from '@underbell/core/access';
+import {
+  type RuleTrial,
+  type RuleVocabulary,
+  decideAccess,
+  EffectiveFilter,
+  type PersonViewer,
+  type RowRule,
+} from '@underbell/core/access';
 import { columnLabel } from '@underbell/core/dataset';
 import {
   checkReaderFilter,
@@ -15,7 +22,7 @@ import { countBetween, distinctValues, readableRevision, sampleRows } from '../d
 import { checkedRule } from './usecases.ts';
 
 /** What an editor of filters offers for completion. */
-export async function vocabulary(app: App, person: PersonViewer, name: string) {
+export async function vocabulary(app: App, person: PersonViewer, name: string): Promise<RuleVocabulary> {
   await requireRight(app, person, 'edit', 'dataset', name);
   const { shape } = await readableRevision(app, name);
   return {
@@ -67,7 +74,12 @@ function bothForms(text: string) {
  *
  * @param as - the person to try it for; the asker when left out
  */
-export async function tryRule(app: App, asker: PersonViewer, given: RowRule, as: string | undefined) {
+export async function tryRule(
+  app: App,
+  asker: PersonViewer,
+  given: RowRule,
+  as: string | undefined,
+): Promise<RuleTrial> {
   await requireRight(app, asker, 'edit', 'dataset', given.dataset);
   const rule = await checkedRule(app, { ...given, where: toFilterText(given.where) });
   const person = as === undefined ? asker : await findPerson(app, { email: as });

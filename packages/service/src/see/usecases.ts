@@ -28,6 +28,7 @@ import {
   type Subject,
   type ViewRequest,
 } from '../view/index.ts';
+import { type SeenDifference, type SeenView, type SeenReport } from '@underbell/core/see';
 
 /** Through whose eyes: a person's, a client's with what it would ask for, or those of a token that was handed out; in a placement or not. */
 export interface SeenAs {
@@ -113,7 +114,7 @@ async function look(app: App, asker: PersonViewer, edition: Edition, as: SeenAs,
   return { view: await prepare(app, subject), right, who };
 }
 
-async function describe(app: App, asker: PersonViewer, seen: Seen) {
+async function describe(app: App, asker: PersonViewer, seen: Seen): Promise<SeenView<Date>> {
   const { view, right, who } = seen;
   const { viewing } = view;
   const isOpen = await mayLookAtRows(app, asker, view.revisions.keys());
@@ -142,7 +143,7 @@ async function describe(app: App, asker: PersonViewer, seen: Seen) {
 }
 
 /** How two viewers differ: rows that both see and that only one sees, and what differs in words. */
-async function compare(app: App, asker: PersonViewer, first: Seen, second: Seen) {
+async function compare(app: App, asker: PersonViewer, first: Seen, second: Seen): Promise<SeenDifference[]> {
   const words = (filter: EffectiveFilter) => [
     ...filter.explain().map((one) => `${one.origin}: ${one.words}`),
     ...filter.masking.words.map((one) => `mask: ${one.words}`),
@@ -172,7 +173,7 @@ async function compare(app: App, asker: PersonViewer, first: Seen, second: Seen)
  *
  * @throws {Refusal} `NOT_ALLOWED` unless the asker may edit the report
  */
-export async function seeAs(app: App, asker: PersonViewer, options: SeeRequest) {
+export async function seeAs(app: App, asker: PersonViewer, options: SeeRequest): Promise<SeenReport<Date>> {
   await requireRight(app, asker, 'edit', 'report', options.report);
   const edition = await findEdition(app, options.report);
   if (options.draft) await requireRight(app, asker, 'edit', 'dataset', options.draft.dataset);

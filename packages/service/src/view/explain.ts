@@ -2,6 +2,7 @@ import { isAtLeast, type EffectiveFilter, type PersonViewer } from '@underbell/c
 import { rightOn } from '../access/index.ts';
 import { countRowsPerLimit, ownCounts, type Revision } from '../dataset/index.ts';
 import type { App } from '../platform/index.ts';
+import { type ExplainedDataset } from '@underbell/core/see';
 
 /** Whose counts are told: all, those of rows that the filter's own viewer may see, or none. */
 export type CountsTold = 'all' | 'own' | 'none';
@@ -11,7 +12,12 @@ export type CountsTold = 'all' | 'own' | 'none';
  * know. Counts are figures: where none are told nothing is asked of the rows, so that no filter of the asker's can count
  * what another may see.
  */
-export async function explainLimits(app: App, revision: Revision, filter: EffectiveFilter, told: CountsTold) {
+export async function explainLimits(
+  app: App,
+  revision: Revision,
+  filter: EffectiveFilter,
+  told: CountsTold,
+): Promise<ExplainedDataset> {
   const request = { lane: 'readers', revision, filter } as const;
   const counts = told === 'none' ? [] : await countRowsPerLimit(app, request);
   const [total, ...left] = told === 'own' ? ownCounts(filter, counts) : counts;

@@ -7,6 +7,7 @@ import type { TokenViewer } from '@underbell/core/access';
 import type { App } from '../platform/index.ts';
 import { readFigures } from './figures.ts';
 import { revisionFor, type PreparedView } from './prepare.ts';
+import { type ShownParameter, type ViewAnswer, type ViewedFigure, type ViewedDataset } from '@underbell/core/view';
 
 /** What limits rows and what is masked, in words. */
 function limitsIn(filter: EffectiveFilter) {
@@ -14,7 +15,7 @@ function limitsIn(filter: EffectiveFilter) {
 }
 
 /** Each dataset's limits in words. One that a limit does not fit says so in its figures. */
-export function limitsOf(view: PreparedView) {
+export function limitsOf(view: PreparedView): ViewedDataset<Date>[] {
   return [...view.revisions.values()].map((revision) => {
     const about = {
       dataset: revision.shape.name,
@@ -39,7 +40,7 @@ export function parameterWords(value: ParameterValue, locale: string): string {
   return value.values.map((one) => (type === 'date' ? formatDate(String(one), locale) : String(one))).join(', ');
 }
 
-function parametersOf({ viewing, taste }: PreparedView) {
+function parametersOf({ viewing, taste }: PreparedView): ShownParameter[] {
   const { fixed, chosen } = viewing;
   const held = (parameter: Parameter) => [...chosen, ...fixed].find((one) => one.parameter.name === parameter.name);
   return (viewing.report.parameters ?? []).map((parameter) => {
@@ -67,8 +68,8 @@ function parametersOf({ viewing, taste }: PreparedView) {
 }
 
 /** A viewer draws figures; what their filters say stays here. */
-function withoutFilters<T extends object>(figure: T): Omit<T, 'where'> {
-  const { where: _, ...shown } = figure as T & { where?: string };
+function withoutFilter(figure: Figure): ViewedFigure {
+  const { where: _, ...shown } = figure as Figure & { where?: string };
   return shown;
 }
 
@@ -83,7 +84,7 @@ export async function mayTake(app: App, { viewing, right }: PreparedView): Promi
 }
 
 /** The whole answer that a viewer draws. */
-export async function showView(app: App, view: PreparedView, mayExport?: boolean) {
+export async function showView(app: App, view: PreparedView, mayExport?: boolean): Promise<ViewAnswer<Date>> {
   const { viewing, edition, place } = view;
   const { report, page } = viewing;
   const { viewer } = viewing;
@@ -99,7 +100,7 @@ export async function showView(app: App, view: PreparedView, mayExport?: boolean
     page: {
       name: page.name,
       title: page.title,
-      figures: page.figures.map(withoutFilters),
+      figures: page.figures.map(withoutFilter),
       ...(page.narrow ? { narrow: page.narrow } : {}),
     },
     parameters: parametersOf(view),

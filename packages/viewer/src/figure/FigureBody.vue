@@ -10,13 +10,13 @@ import {
 } from '@underbell/core/report';
 import TableFigure from '../table/TableFigure.vue';
 import TextTable from '../table/TextTable.vue';
-import type { ShownFigure, ViewAnswer } from '../view/viewApi.ts';
+import type { ViewedFigure, ViewAnswer } from '@underbell/core/view';
 import ChartFigure from './ChartFigure.vue';
 import NumberFigure from './NumberFigure.vue';
 import { emptyWords } from './emptyWords.ts';
 
 const props = defineProps<{
-  figure: ShownFigure;
+  figure: ViewedFigure;
   answer: ViewAnswer;
   result?: FigureResult;
   picked: readonly string[];

@@ -3,13 +3,13 @@ import { computed, nextTick, ref } from 'vue';
 import { drillLevels } from '@underbell/core/report';
 import type { FigureResult } from '@underbell/core/report';
 import PopMenu, { type MenuItem } from '../view/PopMenu.vue';
-import type { ShownFigure, ViewAnswer } from '../view/viewApi.ts';
+import type { ViewedFigure, ViewAnswer } from '@underbell/core/view';
 import { useViewing } from '../view/viewing.ts';
 import FigureBody from './FigureBody.vue';
 import { saveFile } from './saveFile.ts';
 
 const props = defineProps<{
-  figure: ShownFigure;
+  figure: ViewedFigure;
   answer: ViewAnswer;
   result?: FigureResult;
   picked: readonly string[];

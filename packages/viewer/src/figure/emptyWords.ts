@@ -1,7 +1,7 @@
-import type { ShownFigure, ViewAnswer } from '../view/viewApi.ts';
+import type { ViewedFigure, ViewAnswer } from '@underbell/core/view';
 
 /** Why there is nothing: "No rows for Quay Q052, Month October 2026". */
-export function emptyWords(figure: ShownFigure, answer: ViewAnswer): string {
+export function emptyWords(figure: ViewedFigure, answer: ViewAnswer): string {
   const named = 'dataset' in figure ? figure.dataset : undefined;
   const dataset = answer.datasets.find((one) => named === undefined || one.dataset === named);
   const what = (dataset?.dataset ?? 'rows').replaceAll('-', ' ');

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, useId, watch } from 'vue';
-import type { ShownParameter } from '../view/viewApi.ts';
+import type { ShownParameter } from '@underbell/core/view';
 
 const props = defineProps<{ parameter: ShownParameter }>();
 const emit = defineEmits<{ set: [values: string[]] }>();

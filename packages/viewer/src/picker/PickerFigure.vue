@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, watch } from 'vue';
 import type { PickerFigure } from '@underbell/core/report';
-import type { ViewAnswer } from '../view/viewApi.ts';
+import type { ViewAnswer } from '@underbell/core/view';
 import { useViewing } from '../view/viewing.ts';
 import PeriodPicker from './PeriodPicker.vue';
 

@@ -2,7 +2,7 @@
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue';
 import { isDrawing } from '../figure/drawQueue.ts';
 import FigureCard from '../figure/FigureCard.vue';
-import type { ViewAnswer } from './viewApi.ts';
+import type { ViewAnswer } from '@underbell/core/view';
 
 const props = defineProps<{
   answer: ViewAnswer;

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, defineAsyncComponent, ref } from 'vue';
-import type { ViewAnswer } from './viewApi.ts';
+import type { ViewAnswer } from '@underbell/core/view';
 import { useViewing } from './viewing.ts';
 
 /** What is filtered, always and in words: what is fixed and marked as such, and what the reader may take off again. */

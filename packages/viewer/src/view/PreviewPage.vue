@@ -2,7 +2,7 @@
 import { onBeforeUnmount, onMounted, shallowRef } from 'vue';
 import FigureGrid from './FigureGrid.vue';
 import LimitStrip from './LimitStrip.vue';
-import type { ViewAnswer } from './viewApi.ts';
+import type { ViewAnswer } from '@underbell/core/view';
 
 /** Draws an answer that the page around it has fetched: another viewer's page, without being that viewer. */
 const answer = shallowRef<ViewAnswer>();

@@ -1,4 +1,5 @@
-import type { ViewApi, ViewAnswer, ViewQuestion } from './viewApi.ts';
+import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewApi, ViewQuestion } from './viewApi.ts';
 
 interface Change {
   readonly kind?: string;

@@ -1,5 +1,5 @@
 import { computed, onBeforeUnmount, ref, type Ref } from 'vue';
-import type { ViewAnswer } from './viewApi.ts';
+import type { ViewAnswer } from '@underbell/core/view';
 
 const minute = 60_000;
 

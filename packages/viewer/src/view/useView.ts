@@ -4,7 +4,8 @@ import type { HostChannel, TokenState } from '../host/hostChannel.ts';
 import { hostLanguage, setBoardTheme } from '../theme/useTheme.ts';
 import { readAddress } from './address.ts';
 import { LiveChanges } from './liveChanges.ts';
-import { toSearch, ViewApi, ViewProblem, type Target, type ViewAnswer, type ViewQuestion } from './viewApi.ts';
+import type { ViewAnswer } from '@underbell/core/view';
+import { toSearch, ViewApi, ViewProblem, type Target, type ViewQuestion } from './viewApi.ts';
 
 const tokenProblem = (hint: string): ProblemDocument => ({
   type: 'urn:underbell:problem:token-invalid',

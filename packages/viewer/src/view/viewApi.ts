@@ -1,66 +1,6 @@
-import type { BoardTheme } from '@underbell/core/board';
-import type { ReaderTaste } from '@underbell/core/format';
 import type { ProblemDocument } from '@underbell/core/refusal';
-import type { Figure, FigureResult } from '@underbell/core/report';
-
-export interface ShownLimit {
-  readonly origin: string;
-  readonly name: string;
-  readonly words: string;
-  readonly isFixed: boolean;
-}
-
-export interface ShownParameter {
-  readonly name: string;
-  readonly label: string;
-  readonly type: string;
-  readonly isMany: boolean;
-  readonly isPeriod: boolean;
-  readonly isRequired: boolean;
-  readonly isFixed: boolean;
-  readonly isDefault?: boolean;
-  readonly texts?: readonly string[];
-  readonly words?: string;
-  readonly span?: { readonly from: string; readonly to: string };
-}
-
-export interface ShownDataset {
-  readonly dataset: string;
-  readonly revision: number;
-  readonly loadedAt: string;
-  readonly isLive?: boolean;
-  readonly staleSince?: string;
-  readonly staleReason?: string;
-  readonly limits: readonly ShownLimit[];
-  readonly masks: readonly { readonly name: string; readonly words: string }[];
-}
-
-/** A figure as it is drawn; on a board it says where it comes from. */
-export type ShownFigure = Figure & {
-  readonly from?: { readonly report: string; readonly page: string; readonly figure: string };
-};
-
-/** What the service answers for one page. */
-export interface ViewAnswer {
-  readonly report?: { readonly name: string; readonly title: string; readonly edition: number };
-  readonly board?: { readonly name: string; readonly version: number };
-  readonly title: string;
-  readonly pages: readonly { readonly name: string; readonly title: string }[];
-  readonly page: {
-    readonly name: string;
-    readonly title: string;
-    readonly figures: readonly ShownFigure[];
-    readonly narrow?: readonly string[];
-  };
-  readonly theme?: BoardTheme;
-  readonly parameters: readonly ShownParameter[];
-  readonly datasets: readonly ShownDataset[];
-  /** The reader's own limits as CQL2 text, to be carried elsewhere. */
-  readonly own?: string;
-  readonly mayExport?: boolean;
-  readonly taste: ReaderTaste;
-  readonly results: Readonly<Record<string, FigureResult>>;
-}
+import type { FigureResult } from '@underbell/core/report';
+import type { ViewAnswer } from '@underbell/core/view';
 
 export type RawParameters = Readonly<Record<string, readonly string[]>>;
 

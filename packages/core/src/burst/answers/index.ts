@@ -1,5 +1,5 @@
 import type { CostState } from '../../meter/index.ts';
-import type { MadeFormat } from '../definition.ts';
+import type { BurstDefinition, MadeFormat } from '../definition.ts';
 import type { PlanEntry, PlannedFile } from '../plan.ts';
 import type { CutStrategy } from '../partition.ts';
 
@@ -180,4 +180,42 @@ export interface ShownPlan<At = string> {
   readonly entries: readonly ShownPlanEntry[];
 }
 
+export type { CopyFormat } from '../definition.ts';
 export { periodUnits, type BurstPeriod, type PeriodUnit } from '../periodUnits.ts';
+
+/** A time at which a burst runs by itself. `At`: an instant, a `Date` before it is sent. */
+export interface BurstTime<At = string> {
+  readonly at: At;
+  readonly words: string;
+  readonly period?: string;
+  readonly periodWords?: string;
+  /** Whoever has this period already gets nothing at this time. */
+  readonly isRepeated?: boolean;
+}
+
+/** When a burst runs by itself. */
+export interface BurstTimes<At = string> {
+  readonly words: string;
+  readonly times: readonly BurstTime<At>[];
+}
+
+/** A definition that is fine. */
+export interface CheckedBurst<At = string> extends BurstTimes<At> {
+  readonly name: string;
+  readonly isNew: boolean;
+  readonly strategy: { readonly kind: string; readonly because: string };
+}
+
+/** A burst with its last run. */
+export interface ShownBurst<At = string> {
+  readonly name: string;
+  readonly definition: BurstDefinition;
+  readonly nextRunAt: At | null;
+  readonly lastRun: ShownRun<At> | null;
+}
+
+/** Somebody who wants no more copies. */
+export interface Unsubscribed<At = string> {
+  readonly address: string;
+  readonly at: At;
+}
