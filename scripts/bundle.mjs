@@ -8,6 +8,7 @@ import { root } from './install.mjs';
 /** What cannot be part of a file: programs of the machine's own kind, builders, and what looks for files beside itself. */
 const external = [
   '@resvg/resvg-js',
+  '@zxcvbn-ts/*',
   'esbuild',
   'lightningcss',
   'nephele',

@@ -68,7 +68,6 @@ export {
 export { exactRowsSql, limitsPassedSql, rowsSql, type RowsSql } from './fencedRows.ts';
 export { isOutside } from './layers.ts';
 export { maskedColumnSql } from './maskSql.ts';
-export { checkNewPassword } from './password.ts';
 export { narrowDetails } from './narrow.ts';
 export {
   binnedKinds,

@@ -1,3 +1,4 @@
+import { escapeUTF8 } from 'entities';
 /** What a page says in words: its number figures, and what it is limited to. */
 export interface PageNumbers {
   readonly title: string;
@@ -17,12 +18,9 @@ export interface LetterContent {
   readonly unsubscribe?: string;
 }
 
-const escapes: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' };
-const escapeHtml = (text: string) => text.replace(/[&<>"]/g, (one) => escapes[one]!);
-
 /** Addresses become links; everything else stays text. */
 const linked = (text: string) =>
-  escapeHtml(text).replace(/https?:\/\/[^\s<>"]+[^\s<>".,;:)]/g, (address) => `<a href="${address}">${address}</a>`);
+  escapeUTF8(text).replace(/https?:\/\/[^\s<>"]+[^\s<>".,;:)]/g, (address) => `<a href="${address}">${address}</a>`);
 
 function paragraphs(message: string): string {
   return message
@@ -33,9 +31,9 @@ function paragraphs(message: string): string {
 }
 
 const numberCell = ({ title, value, beside }: PageNumbers['numbers'][number]) =>
-  `<td style="padding:0 26px 14px 0;vertical-align:top"><div style="font-size:13px;color:#4c5f68">${escapeHtml(title)}</div>` +
-  `<div style="font-size:22px;font-weight:600">${escapeHtml(value)}</div>` +
-  `${beside === undefined ? '' : `<div style="font-size:12px;color:#4c5f68">${escapeHtml(beside)}</div>`}</td>`;
+  `<td style="padding:0 26px 14px 0;vertical-align:top"><div style="font-size:13px;color:#4c5f68">${escapeUTF8(title)}</div>` +
+  `<div style="font-size:22px;font-weight:600">${escapeUTF8(value)}</div>` +
+  `${beside === undefined ? '' : `<div style="font-size:12px;color:#4c5f68">${escapeUTF8(beside)}</div>`}</td>`;
 
 /** The same letter in both of its forms (RFC 2046, `multipart/alternative`): whoever sees no pictures reads the numbers. */
 export function writeLetter({ message, page, link, unsubscribe }: LetterContent): { text: string; html: string } {
@@ -55,15 +53,15 @@ export function writeLetter({ message, page, link, unsubscribe }: LetterContent)
     .join('\n\n');
   const figures = numbers
     ? `<table role="presentation" cellpadding="0" cellspacing="0" style="border-collapse:collapse"><tr>${numbers.numbers.map(numberCell).join('')}</tr></table>
-<img src="cid:${page!.contentId}" alt="${escapeHtml(alt)}" width="640" style="display:block;width:100%;max-width:640px;height:auto;border:1px solid #d8dfe2;border-radius:4px">
-<p style="margin:8px 0 14px;font-size:12px;color:#4c5f68">${escapeHtml(limits)}</p>`
+<img src="cid:${page!.contentId}" alt="${escapeUTF8(alt)}" width="640" style="display:block;width:100%;max-width:640px;height:auto;border:1px solid #d8dfe2;border-radius:4px">
+<p style="margin:8px 0 14px;font-size:12px;color:#4c5f68">${escapeUTF8(limits)}</p>`
     : '';
   const html = `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"></head>
 <body style="margin:0;padding:20px;font:15px/1.5 system-ui,'Segoe UI',Helvetica,Arial,sans-serif;color:#12232b;background:#ffffff"><div style="max-width:640px">
 ${paragraphs(message)}
 ${figures}
-<p style="margin:0 0 14px"><a href="${escapeHtml(link.address)}" style="color:#1d5468">${escapeHtml(link.words)}</a></p>
-${unsubscribe === undefined ? '' : `<p style="margin:0;font-size:12px;color:#4c5f68"><a href="${escapeHtml(unsubscribe)}" style="color:#4c5f68">Get no more of these</a></p>`}
+<p style="margin:0 0 14px"><a href="${escapeUTF8(link.address)}" style="color:#1d5468">${escapeUTF8(link.words)}</a></p>
+${unsubscribe === undefined ? '' : `<p style="margin:0;font-size:12px;color:#4c5f68"><a href="${escapeUTF8(unsubscribe)}" style="color:#4c5f68">Get no more of these</a></p>`}
 </div></body></html>
 `;
   return { text: `${text}\n`, html };

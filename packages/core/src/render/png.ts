@@ -1,3 +1,4 @@
+import { escapeUTF8 } from 'entities';
 import { dateWriter } from '../format/index.ts';
 import { Resvg } from '@resvg/resvg-js';
 import { leftAwayWords, toneColour, toneSigns } from '../chart/index.ts';
@@ -29,8 +30,6 @@ interface Box {
   readonly height: number;
 }
 
-const escapes: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' };
-const xml = (text: string) => text.replace(/[&<>"]/g, (one) => escapes[one]!);
 const cut = (text: string, room: number, size = 14) => {
   const most = Math.max(1, Math.floor(room / ((size / 14) * characterWidth)));
   return text.length > most ? `${text.slice(0, most - 1)}…` : text;
@@ -49,7 +48,7 @@ function text(
   y: number,
   { size = 14, colour = light.ink, isBold = false, anchor = 'start' }: TextLook = {},
 ): string {
-  return `<text x="${x.toFixed(1)}" y="${y.toFixed(1)}" font-size="${size}" fill="${colour}" font-weight="${isBold ? 600 : 400}" text-anchor="${anchor}">${xml(words)}</text>`;
+  return `<text x="${x.toFixed(1)}" y="${y.toFixed(1)}" font-size="${size}" fill="${colour}" font-weight="${isBold ? 600 : 400}" text-anchor="${anchor}">${escapeUTF8(words)}</text>`;
 }
 
 function numberSvg(figure: NumberFigure, result: FigureResult, box: Box, scene: PageScene): string {

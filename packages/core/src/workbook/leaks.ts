@@ -1,3 +1,4 @@
+import { decodeXML } from 'entities';
 import { strFromU8, unzipSync } from 'fflate';
 import type { WorkbookTemplate } from './template.ts';
 
@@ -17,15 +18,9 @@ const shortestInBytes = 6;
 const fold = (text: string) => text.normalize('NFC').toLowerCase();
 
 function decode(text: string): string {
-  return text
-    .replace(/&#x([0-9a-f]+);/gi, (_, code: string) => String.fromCodePoint(Number.parseInt(code, 16)))
-    .replace(/&#(\d+);/g, (_, code: string) => String.fromCodePoint(Number(code)))
-    .replace(/_x([0-9a-f]{4})_/gi, (_, code: string) => String.fromCharCode(Number.parseInt(code, 16)))
-    .replaceAll('&lt;', '<')
-    .replaceAll('&gt;', '>')
-    .replaceAll('&quot;', '"')
-    .replaceAll('&apos;', "'")
-    .replaceAll('&amp;', '&');
+  return decodeXML(text).replace(/_x([0-9a-f]{4})_/gi, (_, code: string) =>
+    String.fromCharCode(Number.parseInt(code, 16)),
+  );
 }
 
 /**

@@ -3,6 +3,7 @@ import type { Cell } from '../filter/index.ts';
 
 // Characters that XML 1.0 cannot hold have no place in a cell.
 const unfit = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g;
+// Apostrophes stay as they are: libraries escape them too, and formulas and names of sheets are full of them.
 const escapes: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' };
 /** Most texts hold nothing that has to be looked at twice. */
 const special = /[&<>"\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/;

@@ -1,3 +1,4 @@
+import { decodeXML } from 'entities';
 /** Cells from one corner to the other; rows and columns count from 1. */
 export interface CellRange {
   readonly firstRow: number;
@@ -47,14 +48,6 @@ export interface DataBlock {
   readonly sumRow: number | undefined;
 }
 
-const unescapeXml = (text: string): string =>
-  text
-    .replaceAll('&apos;', "'")
-    .replaceAll('&quot;', '"')
-    .replaceAll('&lt;', '<')
-    .replaceAll('&gt;', '>')
-    .replaceAll('&amp;', '&');
-
 const reference =
   /("(?:[^"]|"")*"|&quot;(?:(?!&quot;).)*&quot;)|(?<![\p{L}\p{N}_.[])((?:'(?:[^']|'')+'|[\p{L}_\\][\p{L}\p{N}_.\\]*)!)?(\$?[A-Z]{1,3})(\$?)(\d{1,7})(?::(\$?[A-Z]{1,3})(\$?)(\d{1,7}))?(?![\p{L}\p{N}_(!])/gu;
 
@@ -76,7 +69,7 @@ export function growReferences(
     (all: string, quoted: string | undefined, sheet: string | undefined, ...rest: (string | undefined)[]) => {
       const [left, topMark, top, right, bottomMark, bottom] = rest;
       if (quoted !== undefined) return all;
-      const named = sheet === undefined ? undefined : unescapeXml(sheet.slice(0, -1)).replace(/^'|'$/g, '');
+      const named = sheet === undefined ? undefined : decodeXML(sheet.slice(0, -1)).replace(/^'|'$/g, '');
       const isData =
         named === undefined ? isOnSheet : named.replaceAll("''", "'").toLowerCase() === block.sheet.toLowerCase();
       if (!isData) return all;
@@ -89,7 +82,7 @@ export function growReferences(
       const isInData = Number(top) >= block.headingRow && Number(top) <= block.lastRow;
       const end = mark(Number(bottom));
       if (isInData && end !== undefined) return `${sheet ?? ''}${left}${topMark}${top}:${right}${bottomMark}${end}`;
-      if (isInData && Number(bottom) > block.headingRow) onOther(unescapeXml(all));
+      if (isInData && Number(bottom) > block.headingRow) onOther(decodeXML(all));
       return all;
     },
   );

@@ -1,3 +1,4 @@
+import { decodeXML } from 'entities';
 import type { TemplateColumn, TemplateTarget } from '../template/index.ts';
 import type { Unzipped } from 'fflate';
 import { suggest } from '../refusal/index.ts';
@@ -169,18 +170,10 @@ function sharedTexts(parts: Unzipped): string[] {
   const bySi = new Map(part.elements.filter((one) => one.name === 'si').map((one) => [one, '']));
   for (const one of texts) {
     const si = one.parent?.name === 'si' ? one.parent : one.parent?.parent;
-    if (si) bySi.set(si, (bySi.get(si) ?? '') + decode(part.text.slice(one.innerStart, one.innerEnd)));
+    if (si) bySi.set(si, (bySi.get(si) ?? '') + decodeXML(part.text.slice(one.innerStart, one.innerEnd)));
   }
   return [...bySi.values()];
 }
-
-const decode = (text: string) =>
-  text
-    .replaceAll('&lt;', '<')
-    .replaceAll('&gt;', '>')
-    .replaceAll('&quot;', '"')
-    .replaceAll('&apos;', "'")
-    .replaceAll('&amp;', '&');
 
 /**
  * Reads a prepared workbook: finds where the rows go, takes out everywhere what its author's rows left behind, and

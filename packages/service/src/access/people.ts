@@ -1,10 +1,5 @@
-import {
-  checkNewPassword,
-  isAtLeast,
-  type PersonViewer,
-  type RightLevel,
-  type ThingKind,
-} from '@underbell/core/access';
+import { checkNewPassword } from '@underbell/core/access/password';
+import { isAtLeast, type PersonViewer, type RightLevel, type ThingKind } from '@underbell/core/access';
 import { parseValue } from '@underbell/core/dataset';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import {
@@ -221,7 +216,7 @@ export async function acceptInvitation(
   const print = fingerprint(given.key);
   const { personId } = (await findInvitation(app, print))!;
   const row = (await findPersonRow(app, { id: personId }))!;
-  checkNewPassword(given.password, [row.name, row.email]);
+  await checkNewPassword(given.password, [row.name, row.email]);
   const passwordHash = await hashPassword(given.password);
   const state: PersonState = row.organisation === null ? 'active' : 'guest';
   await app.records.transaction(async () => {
@@ -283,7 +278,7 @@ export async function changePassword(
     if (!row || !(await isPassword(given.current, row.passwordHash)))
       throw new Refusal('SIGN_IN_FAILED', 'the current password is wrong', { pointer: '/current' });
   });
-  checkNewPassword(given.password, [person.name, person.email]);
+  await checkNewPassword(given.password, [person.name, person.email]);
   const passwordHash = await hashPassword(given.password);
   await app.records.transaction(async () => {
     await changePerson(app, person.id, { passwordHash });

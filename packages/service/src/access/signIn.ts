@@ -1,5 +1,6 @@
+import { checkNewPassword } from '@underbell/core/access/password';
 import type { Context } from 'koa';
-import { checkNewPassword, type PersonViewer } from '@underbell/core/access';
+import { type PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import {
   lockAll,
@@ -130,7 +131,7 @@ export async function setUp(
   app: App,
   options: { code: string; email: string; name: string; password: string; origin: string },
 ) {
-  checkNewPassword(options.password, [options.name, options.email]);
+  await checkNewPassword(options.password, [options.name, options.email]);
   return limitGuesses(app, 'setup', options.origin, () => makeAdministrator(app, options));
 }
 

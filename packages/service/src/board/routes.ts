@@ -71,7 +71,7 @@ export const boardRoutes: Route[] = [
       viewBoard(app, person, params.name, {
         choices: [],
         parameters: {},
-        languages: ctx.get('Accept-Language'),
+        languages: ctx.acceptsLanguages(),
         ...(query.where === undefined ? {} : { where: query.where }),
       }),
   }),

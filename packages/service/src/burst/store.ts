@@ -116,7 +116,7 @@ export async function lastRuns(app: App, bursts: readonly string[]): Promise<Run
   const newest = await runs(app).findAll({
     attributes: [[fn('max', col('id')), 'id']],
     where: { burstName: [...bursts] },
-    group: ['burstName'],
+    group: ['burst_name'],
     raw: true,
   });
   return all(runs(app).findAll({ where: { id: newest.map((one) => (one as unknown as { id: number }).id) } }));

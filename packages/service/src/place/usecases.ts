@@ -1,3 +1,4 @@
+import { escapeUTF8 } from 'entities';
 import { checkPlacementFilter, isAtLeast, type PersonViewer } from '@underbell/core/access';
 import type { ShownPlacement } from '@underbell/core/place';
 import { Refusal, suggest } from '@underbell/core/refusal';
@@ -14,7 +15,7 @@ export function placementSnippet(app: App, placement: Placement): string {
   const { publicUrl } = app.settings;
   return [
     `<script type="module" src="${publicUrl}/element.js"></script>`,
-    `<under-bell src="${publicUrl}/v/${placement.name}" token-from="/report-token" title="${placement.title.replaceAll('&', '&amp;').replaceAll('"', '&quot;')}"></under-bell>`,
+    `<under-bell src="${publicUrl}/v/${placement.name}" token-from="/report-token" title="${escapeUTF8(placement.title)}"></under-bell>`,
   ].join('\n');
 }
 

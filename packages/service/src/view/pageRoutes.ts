@@ -89,7 +89,7 @@ function toRequest({ page, where, choose, drill, without, parameters }: ViewBody
     ...(where === undefined ? {} : { where }),
     ...(drill === undefined ? {} : { drills: readChoices(drill) }),
     ...(without === undefined ? {} : { without }),
-    languages: ctx.get('Accept-Language'),
+    languages: ctx.acceptsLanguages(),
   };
 }
 

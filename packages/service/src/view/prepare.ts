@@ -60,7 +60,7 @@ export interface ViewRequest {
   /** The report's own parameters by name, raw. */
   readonly parameters: RawParameters;
   /** The reader's language as browsers tell it (RFC 9110, section 12.5.4). */
-  readonly languages?: string;
+  readonly languages?: readonly string[];
 }
 
 /** A viewing with all that it reads from, before any row is read. */
@@ -236,9 +236,8 @@ export async function prepare(app: App, subject: Subject): Promise<PreparedView>
 }
 
 /** The first language that a reader asks for and dates can be written in. */
-function readerLocale(languages: string | undefined, usual: string): string {
-  for (const part of (languages ?? '').split(',')) {
-    const tag = part.split(';')[0]!.trim();
+function readerLocale(languages: readonly string[] = [], usual: string): string {
+  for (const tag of languages) {
     if (!/^[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*$/.test(tag)) continue;
     const [known] = Intl.DateTimeFormat.supportedLocalesOf([tag]);
     if (known) return known;

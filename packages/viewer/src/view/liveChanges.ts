@@ -1,3 +1,4 @@
+import { EventSourceParserStream } from 'eventsource-parser/stream';
 import type { ViewAnswer } from '@underbell/core/view';
 import type { ViewApi, ViewQuestion } from './viewApi.ts';
 
@@ -23,17 +24,12 @@ function concerns({ kind, name }: Change, api: ViewApi, answer: ViewAnswer | und
 
 /** Reads server-sent events from a stream that carries the reader's token. */
 async function readEvents(answer: Response, onChange: (change: Change) => void): Promise<void> {
-  const reader = answer.body!.pipeThrough(new TextDecoderStream()).getReader();
-  let text = '';
-  for (let part = await reader.read(); !part.done; part = await reader.read()) {
-    text += part.value;
-    const blocks = text.split('\n\n');
-    text = blocks.pop() ?? '';
-    for (const block of blocks) {
-      const data = /^data: (.*)$/m.exec(block)?.[1];
-      if (/^event: changed$/m.test(block) && data !== undefined) onChange(JSON.parse(data) as Change);
-    }
-  }
+  const events = answer
+    .body!.pipeThrough(new TextDecoderStream())
+    .pipeThrough(new EventSourceParserStream())
+    .getReader();
+  for (let next = await events.read(); !next.done; next = await events.read())
+    if (next.value.event === 'changed') onChange(JSON.parse(next.value.data) as Change);
 }
 
 /**
