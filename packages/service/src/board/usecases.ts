@@ -5,7 +5,7 @@ import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { readParameters, type FigureResult, type ReportDefinition } from '@underbell/core/report';
 import { noSuch, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
-import { announce, emit, momentOf, remember, type App } from '../platform/index.ts';
+import { holdName, announce, emit, momentOf, remember, type App } from '../platform/index.ts';
 import { currentDefinitions } from '../report/index.ts';
 import {
   parameterWords,
@@ -79,6 +79,7 @@ export async function saveBoard(
   }
   const version = await app.records.transaction(async () => {
     const thing = { kind: 'board', name: board.name } as const;
+    await holdName(app, thing, known !== undefined);
     if (!known) await putOwner(app, person, thing);
     const entry = {
       who: person.email,

@@ -2,7 +2,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import { burstMistakes, readBurst, samplePeriod, type CutStrategy } from '@underbell/core/burst';
 import { checkAllInTurn, placed, Refusal } from '@underbell/core/refusal';
 import { putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
-import { lockThing, remember, type App } from '../platform/index.ts';
+import { holdName, lockThing, remember, type App } from '../platform/index.ts';
 import { requireDestination } from '../deliver/index.ts';
 import { requireTemplate } from '../template/index.ts';
 import { checkAgainstList, checkCutting, requireBurst, requireReleaser } from './definition.ts';
@@ -67,6 +67,7 @@ export async function saveBurst(app: App, person: PersonViewer, value: unknown, 
   const { definition, known } = await checkedBurst(app, person, value);
   const { name } = definition;
   await app.records.transaction(async () => {
+    await holdName(app, { kind: 'burst', name }, known !== undefined);
     const [next] = await nextTimes(app, definition, 1);
     const awaited = definition.afterRefresh === undefined ? null : new Date(app.now());
     await putBurst(app, definition, {

@@ -11,7 +11,7 @@ import { checkReaderFilter, readFilter } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { recurrenceWords } from '@underbell/core/schedule';
 import { limitsOn, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
-import { announce, momentOf, remember, type App } from '../platform/index.ts';
+import { holdName, announce, momentOf, remember, type App } from '../platform/index.ts';
 import { describeQuery } from './load.ts';
 import { refuseSmallGroups, tooSmall, type RowRequest } from './request.ts';
 import { countRowsPerLimit, ownCounts } from './rowCounts.ts';
@@ -134,11 +134,9 @@ export async function saveDatasetIn(
   row: DatasetSpecRow,
   { isNew, origin }: { isNew: boolean; origin: string },
 ): Promise<void> {
+  await holdName(app, { kind: 'dataset', name: row.name }, !isNew);
   await putDataset(app, row);
-  if (isNew) {
-    const thing = { kind: 'dataset', name: row.name } as const;
-    await putOwner(app, person, thing);
-  }
+  if (isNew) await putOwner(app, person, { kind: 'dataset', name: row.name });
   const after = { sql: row.sql, columns: row.columns };
   const thing = `dataset ${row.name}`;
   await remember(app, { who: person.email, what: 'dataset defined', thing, origin, after });

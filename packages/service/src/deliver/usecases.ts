@@ -11,7 +11,7 @@ import {
 } from '@underbell/core/burst';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { noSuch, putOwner, requireAdministrator, requireMaker, requireRight, visibleNames } from '../access/index.ts';
-import { checkReach, hurry, remember, type App } from '../platform/index.ts';
+import { holdName, checkReach, hurry, remember, type App } from '../platform/index.ts';
 import type { ShownDestination } from '@underbell/core/deliver';
 import { DirectoryTransport } from './directory.ts';
 import { LibraryTransport } from './library.ts';
@@ -119,6 +119,7 @@ export async function saveDestination(
       rates: [...form.rates],
       parallel: form.parallel,
     };
+    await holdName(app, { kind: 'destination', name }, known !== undefined);
     await putDestination(app, row);
     if (!known) await putOwner(app, person, { kind: 'destination', name });
     await remember(app, {

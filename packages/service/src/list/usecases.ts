@@ -38,7 +38,7 @@ import {
   uploadFolder,
   type ExaminedFile,
 } from '../dataset/index.ts';
-import { remember, type App } from '../platform/index.ts';
+import { holdName, remember, type App } from '../platform/index.ts';
 import { findList, listLists, listRecipients, putList } from './store.ts';
 import type { ListRow } from './models.ts';
 import { type ListedList, type LoadedList, type ShownList, type ListOrigin } from '@underbell/core/list';
@@ -137,6 +137,7 @@ async function saveList(app: App, person: PersonViewer, wish: SaveList): Promise
     fileDialect: dialect ?? known?.fileDialect ?? null,
   };
   const version = await app.records.transaction(async () => {
+    await holdName(app, { kind: 'list', name }, known !== undefined);
     const made = await putList(app, row, recipients);
     if (!known) await putOwner(app, person, { kind: 'list', name });
     await remember(app, {

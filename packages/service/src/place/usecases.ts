@@ -5,7 +5,7 @@ import { Refusal, suggest } from '@underbell/core/refusal';
 import { findPage, readParameters } from '@underbell/core/report';
 import { noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
-import { announce, momentOf, remember, type App } from '../platform/index.ts';
+import { holdName, announce, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { findPlacement, listPlacements, putPlacement } from './store.ts';
 import type { Placement } from './models.ts';
@@ -64,6 +64,7 @@ export async function savePlacement(
     checkPlacementFilter(text, await findDataset(app, name));
   }
   await app.records.transaction(async () => {
+    await holdName(app, { kind: 'placement', name: placement.name }, before !== undefined);
     await putPlacement(app, placement);
     await announce(app, { kind: 'placement', name: placement.name });
     await remember(app, {

@@ -20,6 +20,7 @@ export {
   forgetThing,
   formerNames,
   giveName,
+  holdName,
   isThing,
   nameNow,
   thingNames,

@@ -1,9 +1,10 @@
 import { factsOf, type ThingKind } from '@underbell/core/access';
+import { Refusal } from '@underbell/core/refusal';
 import { col, fn, Op } from 'sequelize';
 import type { App } from './app.ts';
 import { recall } from './memory.ts';
 import { formerNameRows } from './models.ts';
-import { one, rows } from './records/index.ts';
+import { lockThing, one, rows } from './records/index.ts';
 import type { FormerName } from '@underbell/core/folder';
 import type { ThingId, ThingTable } from './things.ts';
 
@@ -33,6 +34,21 @@ export async function isThing(app: App, { kind, name }: ThingId, { orBinned = fa
   const spec = app.things.table(kind);
   const where = { [keyOf(spec)]: name, ...(orBinned ? {} : there(spec)) };
   return (await spec.model(app).findOne({ where, attributes: [keyOf(spec)], raw: true })) !== null;
+}
+
+/**
+ * Holds a name until the transaction ends, for whoever writes what it names: what was looked at before still stands.
+ *
+ * @param wasKnown - whether there was such a thing when rights on it were decided
+ * @throws {Refusal} `NAME_TAKEN`, `NOT_FOUND` where that changed meanwhile
+ */
+export async function holdName(app: App, { kind, name }: ThingId, wasKnown: boolean): Promise<void> {
+  await lockThing(app, kind, name);
+  if ((await isThing(app, { kind, name })) === wasKnown) return;
+  const about = { word: name, hint: 'look again, and decide anew' };
+  throw wasKnown
+    ? new Refusal('NOT_FOUND', `the ${kind} \`${name}\` was taken away or renamed at this moment`, about)
+    : new Refusal('NAME_TAKEN', `somebody else gave a ${kind} the name \`${name}\` at this moment`, about);
 }
 
 /** The folder that each thing of a kind lies in, for those that lie in one. */

@@ -13,7 +13,7 @@ import {
 } from '@underbell/core/report';
 import { noSuch, putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { findDatasetRow, listDatasets, ownRows, profileColumns } from '../dataset/index.ts';
-import { announce, emit, remember, userOf, type App } from '../platform/index.ts';
+import { holdName, announce, emit, remember, userOf, type App } from '../platform/index.ts';
 import {
   addEdition,
   findEdition,
@@ -63,8 +63,9 @@ export async function publishReport(
   else await requireMaker(app, person, 'report');
   if (!options.isConfirmed) await refuseBreaks(app, definition, 'published');
   const edition = await app.records.transaction(async () => {
-    const number = await addEdition(app, { definition, notes: options.notes, by: person });
     const thing = { kind: 'report', name: definition.name } as const;
+    await holdName(app, thing, isKnown);
+    const number = await addEdition(app, { definition, notes: options.notes, by: person });
     if (!isKnown) await putOwner(app, person, thing);
     await remember(app, {
       who: person.email,

@@ -1,6 +1,6 @@
 import Joi from 'joi';
 import { noSuch, putOwner, requireMaker, requireRight, thing, visibleNames } from '../access/index.ts';
-import { defineRoute, isThing, remember, type Route } from '../platform/index.ts';
+import { holdName, defineRoute, isThing, remember, type Route } from '../platform/index.ts';
 import { checkSourceAddress } from './address.ts';
 import { askSource, checkSource } from './check.ts';
 import { findSource, listSources, putSource, sourceUrl } from './store.ts';
@@ -58,6 +58,7 @@ export const sourceRoutes: Route[] = [
       else await requireMaker(app, person, 'source');
       await checkSourceAddress(app.settings, body.url);
       await app.records.transaction(async () => {
+        await holdName(app, thing, isKnown);
         await putSource(app, params.name, body.url);
         if (!isKnown) await putOwner(app, person, thing);
         await remember(app, { who: person.email, what: 'source saved', thing: `source ${params.name}`, origin });

@@ -3,7 +3,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { readTemplate, type TemplateTarget, type WorkbookTemplate } from '@underbell/core/workbook';
 import { noSuch, putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
-import { remember, type App } from '../platform/index.ts';
+import { holdName, remember, type App } from '../platform/index.ts';
 import { findTemplate, listTemplates, putTemplate, templateBytes, type TemplateRow } from './store.ts';
 
 const maxBytes = 20_000_000;
@@ -36,6 +36,7 @@ export async function loadTemplate(
   const bytes = await readAll(upload);
   const { columns, warnings } = readTemplate(bytes, target);
   await app.records.transaction(async () => {
+    await holdName(app, { kind: 'template', name }, known !== undefined);
     const template = { name, target, fileName, bytes, summary: { columns, warnings }, loadedBy: person.email };
     const version = await putTemplate(app, template);
     if (!known) await putOwner(app, person, { kind: 'template', name });
