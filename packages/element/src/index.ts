@@ -3,3 +3,4 @@ import { UnderBellElement } from './underBellElement.ts';
 if (!customElements.get('under-bell')) customElements.define('under-bell', UnderBellElement);
 
 export { UnderBellElement };
+export type { Parameters, RecordFields, Theme, UnderBellEvents } from './underBellElement.ts';

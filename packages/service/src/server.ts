@@ -8,9 +8,9 @@ import { capabilities } from './capabilities.ts';
 import { personOf, rightOn } from './access/index.ts';
 import { listenForBounces } from './deliver/index.ts';
 import { proofOf, tokenViewer } from './token/index.ts';
-import { findPlacement } from './place/index.ts';
+import { frameFor } from './place/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
-import { defineRoute, eventJobs, forgetSpent, nameNow, sayAlive, Worker, type App } from './platform/index.ts';
+import { defineRoute, eventJobs, forgetSpent, sayAlive, Worker, type App } from './platform/index.ts';
 import { mountPages } from './platform/pages.ts';
 import { believeProxies } from './platform/http/proxies.ts';
 
@@ -91,10 +91,7 @@ function createKoa(app: App): Koa {
   koa.use(compress({ threshold: 2048, br: false }));
   const router = mountRoutes(app, routes, identify(app));
   for (const { mount } of capabilities) mount?.(app, router);
-  mountPages(app, router, async (given) => {
-    const name = (await nameNow(app, { kind: 'placement', name: given })) ?? given;
-    return (await findPlacement(app, name))?.origins ?? [];
-  });
+  mountPages(app, router, (name, referrer) => frameFor(app, name, referrer));
   koa.use(router.routes());
   koa.use(router.allowedMethods());
   return koa;

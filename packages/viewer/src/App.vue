@@ -21,7 +21,10 @@ const { answer, problem, isLoading, isOffline, isBare, question, link, pick, cle
 provide(viewingKey, view);
 
 const root = ref<HTMLElement>();
-const watcher = new ResizeObserver(() => channel.tellHeight(root.value?.scrollHeight ?? 0));
+const watcher = new ResizeObserver(() => {
+  const most = answer.value?.look?.maxHeight ?? Number.POSITIVE_INFINITY;
+  channel.tellHeight(Math.min(root.value?.scrollHeight ?? 0, most));
+});
 onMounted(() => watcher.observe(root.value!));
 onBeforeUnmount(() => watcher.disconnect());
 
@@ -62,7 +65,7 @@ const items = computed((): MenuItem[] => [
 
 <template>
   <div ref="root" class="page">
-    <header v-if="!isBare && answer && !problem">
+    <header v-if="!isBare && !answer?.look?.hideBar && answer && !problem">
       <svg viewBox="0 0 24 24" width="22" height="22" aria-hidden="true">
         <path
           d="M12 3c-3.6 0-5.4 2.6-5.4 6.2 0 3.9-1.2 5.6-2.6 7.3h16c-1.4-1.7-2.6-3.4-2.6-7.3C17.4 5.6 15.6 3 12 3Z"
@@ -71,7 +74,7 @@ const items = computed((): MenuItem[] => [
         <circle cx="12" cy="19.6" r="1.9" fill="var(--brass)" />
       </svg>
       <h1>{{ answer.title }}</h1>
-      <nav v-if="answer.pages.length > 1" class="no-print" aria-label="Pages">
+      <nav v-if="answer.pages.length > 1 && !answer.look?.hidePages" class="no-print" aria-label="Pages">
         <button
           v-for="page in answer.pages"
           :key="page.name"

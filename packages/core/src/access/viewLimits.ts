@@ -67,6 +67,12 @@ export interface Viewing {
   readonly writers?: Readonly<Partial<Record<Writing, PersonViewer | null>>>;
   /** A placement's own filter, CQL2 text by dataset. */
   readonly placement?: { readonly name: string; readonly where: Readonly<Record<string, string>> };
+  /** The filter of a placement around a board, whose own is `placement` then, and who wrote it. */
+  readonly around?: {
+    readonly name: string;
+    readonly where: Readonly<Record<string, string>>;
+    readonly writer?: PersonViewer | null;
+  };
   /** The reader's own filter, CQL2 text; applies to every dataset that has its columns. */
   readonly where?: string;
   readonly choices: readonly Choice[];
@@ -108,7 +114,12 @@ const writingOf: Partial<Record<LimitOrigin, Writing>> = {
 };
 
 /** Whether whoever wrote a condition is shown less than the exact values that it looks at. */
-function isWriterMasked(viewing: Viewing, filter: EffectiveFilter, origin: LimitOrigin, node: TypedNode): boolean {
+function isWriterMasked(
+  viewing: Viewing,
+  filter: EffectiveFilter,
+  { origin, node }: LimitPart,
+  behind: PersonViewer | null | undefined,
+): boolean {
   const { masking, dataset } = filter;
   if (!isMasked(masking)) return false;
   const names = columnsOf(node).map((one) => one.name);
@@ -116,7 +127,7 @@ function isWriterMasked(viewing: Viewing, filter: EffectiveFilter, origin: Limit
   if (origin === 'burst') return masksAny(masking, names);
   const writing = writingOf[origin];
   if (writing === undefined) return false;
-  const writer = viewing.writers?.[writing];
+  const writer = behind === undefined ? viewing.writers?.[writing] : behind;
   if (writer === undefined) return false;
   const own = writer === null ? masking : masksOn(viewing, dataset, writer);
   const both = names.filter((name) => masksAny(masking, [name]) && masksAny(own, [name]));
@@ -128,8 +139,14 @@ function masksOn({ masks, moment }: Viewing, dataset: DatasetShape, person: Pers
 }
 
 /** A fixed limit, which looks at masked values where whoever is behind it may see no others. */
-function fixedPart(viewing: Viewing, filter: EffectiveFilter, part: LimitPart, flowsFromReader = false): LimitPart {
-  const isOutside = flowsFromReader || isWriterMasked(viewing, filter, part.origin, part.node);
+function fixedPart(
+  viewing: Viewing,
+  filter: EffectiveFilter,
+  part: LimitPart,
+  flowsFromReader = false,
+  behind?: PersonViewer | null,
+): LimitPart {
+  const isOutside = flowsFromReader || isWriterMasked(viewing, filter, part, behind);
   if (!isOutside) return part;
   const { visible, dataset } = filter;
   const hidden = columnsOf(part.node).find((one) => !visible.columns.some(({ name }) => name === one.name));
@@ -144,13 +161,17 @@ function recordField(viewer: Viewer, name: string): readonly string[] | undefine
   return value === undefined ? undefined : [value];
 }
 
-/** @param filter - what the dataset is limited by already; readers' own words may name what they are shown alone */
+/**
+ * @param filter - what the dataset is limited by already; readers' own words may name what they are shown alone
+ * @param behind - who wrote it, where that is not who wrote the others of its origin
+ */
 function textPart(
   viewing: Viewing,
   filter: EffectiveFilter,
   origin: LimitOrigin,
   name: string,
   text: string | undefined,
+  behind?: PersonViewer | null,
 ): LimitPart[] {
   if (text === undefined) return [];
   let isChosen = false;
@@ -158,7 +179,7 @@ function textPart(
   const scope = scopeOf(viewing, isReader ? filter.visible : filter.dataset, text, () => (isChosen = true));
   const node = (isReader ? checkReaderFilter : checkFilter)(readFilter(text), scope);
   const part: LimitPart = { origin, name, node, isFixed: !isReader };
-  return [isReader ? part : fixedPart(viewing, filter, part, isChosen)];
+  return [isReader ? part : fixedPart(viewing, filter, part, isChosen, behind)];
 }
 
 function parameterPart(
@@ -300,18 +321,22 @@ export function viewingBefore(
  * @throws {Refusal} whatever is wrong with a filter or value; nothing is ever ignored
  */
 export function effectiveFilterOf(viewing: Viewing, dataset: DatasetShape, figure?: Figure): EffectiveFilter {
-  const { report, page, placement } = viewing;
+  const { report, page, placement, around } = viewing;
   const { rules, masks, viewer, moment, place } = viewing;
   const decide = (beside: readonly TypedNode[]) =>
     EffectiveFilter.start(decideAccess({ dataset, rules, masks, viewer, moment, ...(place ? { place } : {}), beside }));
-  const own = placement && Object.hasOwn(placement.where, dataset.name) ? placement.where[dataset.name] : undefined;
+  const own = (one: typeof placement) =>
+    one && Object.hasOwn(one.where, dataset.name) ? one.where[dataset.name] : undefined;
   // Which masks there are does not hang on what stands beside a token.
   const masking = decideMasks(masks, dataset, viewer, {
     timeZone: moment.timeZone ?? 'UTC',
     ...(place ? { place } : {}),
   });
   const bare = EffectiveFilter.start({ dataset, parts: [], masking });
-  const placed = textPart(viewing, bare, 'placement', placement?.name ?? '', own);
+  const placed = [
+    ...textPart(viewing, bare, 'placement', around?.name ?? '', own(around), around?.writer),
+    ...textPart(viewing, bare, 'placement', placement?.name ?? '', own(placement)),
+  ];
   const isOnlyPlace =
     viewer.kind === 'client' && viewer.placement !== undefined && viewer.placement === placement?.name;
   const start = decide(isOnlyPlace ? placed.filter((part) => !isOutside(part)).map((part) => part.node) : []);

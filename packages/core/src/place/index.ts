@@ -1,19 +1,76 @@
 import type { PlaceKind } from '../access/index.ts';
 
+/** How a placement looks to everybody who sees it. */
+export interface PlacementLook {
+  /** Without the line of title, age and buttons. */
+  readonly hideBar?: boolean;
+  /** Without the list of pages; links between them still lead on. */
+  readonly hidePages?: boolean;
+  /** The colours of the page around it, or light or dark whatever that is. */
+  readonly theme?: PlacementTheme;
+  /** So many pixels it may become high; it scrolls inside then. */
+  readonly maxHeight?: number;
+}
+
+export const placementThemes = ['host', 'light', 'dark'] as const;
+export type PlacementTheme = (typeof placementThemes)[number];
+
+/** What a placement shows: a report, one of its pages, one figure of a page, or a board. */
+export interface PlacedThing {
+  readonly report?: string;
+  /** This page alone. */
+  readonly page?: string;
+  /** This figure of the page alone. */
+  readonly figure?: string;
+  /** Of a whole report: the page that it begins with. */
+  readonly firstPage?: string;
+  /** Stays with this edition; follows the current one without. */
+  readonly edition?: number;
+  readonly board?: string;
+}
+
+/** What one reads of what a placement shows. */
+export function placedWords({ report, page, figure, board }: PlacedThing): string {
+  if (board !== undefined) return `board ${board}`;
+  if (figure !== undefined) return `figure ${figure} of ${report}/${page}`;
+  return page === undefined ? `report ${report}` : `page ${page} of ${report}`;
+}
+
+/** How a placement is used, for those who may change it. `At`: an instant, a `Date` before it is sent. */
+export interface PlacementUse<At = string> {
+  readonly lastSeenAt: At | null;
+  /** Of the last 30 days. */
+  readonly views: number;
+  /** People and programs, of the last 30 days. */
+  readonly viewers: number;
+  /** Pages of hosts that showed it, the latest first. */
+  readonly hosts: readonly { readonly origin: string; readonly seenAt: At }[];
+  /** What kept visitors from seeing it, of the last day: code -> how often. */
+  readonly problems: Readonly<Record<string, number>>;
+  /** When the oldest of the data behind it was loaded. */
+  readonly dataAt: At | null;
+}
+
 /** A placement, with what a page's author pastes. */
-export interface ShownPlacement {
+export interface ShownPlacement<At = string> extends PlacedThing {
   readonly name: string;
   readonly kind: PlaceKind;
   readonly title: string;
-  readonly report: string;
-  readonly page: string | null;
   /** CQL2 text by dataset. */
   readonly where: Readonly<Record<string, string>>;
   readonly parameters: Readonly<Record<string, string>>;
-  /** Stays with this edition; follows the current one without. */
-  readonly edition?: number;
   /** Origins whose pages may frame it. */
   readonly origins: readonly string[];
+  readonly look: PlacementLook;
+  /** Nobody sees it since then, until it is shown again. */
+  readonly suspendedAt?: At;
+  /** Whose it is: by address; nothing where that is not known. */
+  readonly madeBy?: string;
+  readonly madeAt?: At;
   readonly link: string;
+  /** For hosts with a little code: the element, with its script and where the host hands out access tokens. */
   readonly snippet: string;
+  /** For hosts that take nothing but a frame. */
+  readonly frame: string;
+  readonly use?: PlacementUse<At>;
 }

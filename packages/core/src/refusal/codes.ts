@@ -20,6 +20,8 @@ export const refusalKinds = {
   IDEMPOTENCY_MISMATCH: wrong('The key was used for another request', 422),
   IDEMPOTENCY_ACTIVE: wrong('The same request is still under way', 409),
   IDEMPOTENCY_UNKNOWN: wrong('What became of the same request is not known', 409),
+  FORMAT_UNKNOWN: wrong('It is not made in this format', 501),
+  PLACE_SUSPENDED: denied('The place is suspended'),
   NAME_TAKEN: wrong('The name is already in use', 409),
   RIGHTS_GROW: wrong('More people would get rights', 409),
   IN_USE: wrong('Something still depends on it', 409),

@@ -1,6 +1,7 @@
 import type { LimitWords } from '../access/index.ts';
 import type { BoardTheme } from '../board/index.ts';
 import type { ReaderTaste } from '../format/index.ts';
+import type { PlacementLook } from '../place/index.ts';
 import type { Figure, FigureResult } from '../report/index.ts';
 
 /** A parameter of a page, and what it is set to. */
@@ -57,6 +58,8 @@ export interface ViewAnswer<At = string> {
     readonly narrow?: readonly string[];
   };
   readonly theme?: BoardTheme;
+  /** What the placement sets that it is shown in. */
+  readonly look?: PlacementLook;
   readonly parameters: readonly ShownParameter[];
   readonly datasets: readonly ViewedDataset<At>[];
   /** The reader's own limits as CQL2 text, to be carried elsewhere. */

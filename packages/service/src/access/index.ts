@@ -52,5 +52,6 @@ export {
   listPeople,
   listPersonRows,
   putAttribute,
+  emailsById,
 } from './store.ts';
 export { giversOf, levelOf } from './reach.ts';

@@ -11,11 +11,11 @@ import { Refusal } from '@underbell/core/refusal';
 import { countAttempt, enqueue, remember, type App } from '../platform/index.ts';
 import { listGrants, putGrant } from './grantStore.ts';
 import { addRequest, closeRequest, findRequest, listRequests } from './requestStore.ts';
-import { noSuch, requirePassOn, rightOn, rightsOn } from './rights.ts';
+import { noSuch, requirePassOn, rightOn, rightsFor, rightsOn } from './rights.ts';
 import { findPerson, listPeople } from './store.ts';
 
 export interface Wish {
-  readonly report: string;
+  readonly thing: { readonly kind: 'report' | 'board'; readonly name: string };
   readonly placement?: string;
   readonly words: string;
 }
@@ -29,9 +29,9 @@ export async function ownersOf(app: App, kind: ThingKind, name: string): Promise
 }
 
 /**
- * Asks the owners for the right to see a report.
+ * Asks the owners for the right to see a report or board.
  *
- * A report that does not exist is asked for alike and goes nowhere: neither asking nor looking at what one asked for tells
+ * One that does not exist is asked for alike and goes nowhere: neither asking nor looking at what one asked for tells
  * anybody what there is.
  */
 export async function askForAccess(
@@ -42,20 +42,21 @@ export async function askForAccess(
   origin: string,
 ): Promise<void> {
   await countAttempt(app, 'request', person.id);
-  if (exists && (await rightOn(app, person, 'report', wish.report)) !== undefined) return;
-  const owners = await ownersOf(app, 'report', wish.report);
+  const { kind, name } = wish.thing;
+  if (exists && (await rightOn(app, person, kind, name)) !== undefined) return;
+  const owners = await ownersOf(app, kind, name);
   await app.records.transaction(async () => {
     const { request, isNew } = await addRequest(app, {
       personId: person.id,
-      thingKind: 'report',
-      thingName: wish.report,
+      thingKind: kind,
+      thingName: name,
       placementName: wish.placement ?? null,
       words: wish.words,
       goesNowhere: !exists,
     });
     if (!isNew || !exists) return;
     const text = [
-      `${person.name} (${person.email}) would like to see the report “${wish.report}”${wish.placement ? `, in “${wish.placement}”` : ''}.`,
+      `${person.name} (${person.email}) would like to see the ${kind} “${name}”${wish.placement ? `, in “${wish.placement}”` : ''}.`,
       ...(wish.words === '' ? [] : ['', `“${wish.words}”`]),
       '',
       'Answer here:',
@@ -65,13 +66,13 @@ export async function askForAccess(
     for (const owner of owners)
       await enqueue(app, 'notice.mail', {
         to: owner.email,
-        subject: `${person.name} asks to see ${wish.report}`,
+        subject: `${person.name} asks to see ${name}`,
         text,
       });
     await remember(app, {
       who: person.email,
       what: 'access asked',
-      thing: `report ${wish.report}`,
+      thing: `${kind} ${name}`,
       origin,
       after: { request: request.id },
     });
@@ -81,12 +82,15 @@ export async function askForAccess(
 /** The requests that a person may answer, newest first. */
 export async function requestsFor(app: App, person: PersonViewer): Promise<ShownRequest<Date>[]> {
   const people = new Map((await listPeople(app)).map((one) => [one.id, one]));
-  const decide = await rightsOn(app, 'report');
-  return (await listRequests(app)).flatMap(({ personId, goesNowhere: _, ...request }): ShownRequest<Date>[] => {
+  const right = rightsFor(app, person);
+  const found: ShownRequest<Date>[] = [];
+  for (const { personId, goesNowhere: _, ...request } of await listRequests(app)) {
     const asker = people.get(personId);
-    if (!asker || decide(person, request.thingName)?.passesOn === undefined) return [];
-    return [{ ...request, person: { email: asker.email, name: asker.name } }];
-  });
+    const mine = await right({ kind: request.thingKind, name: request.thingName });
+    if (!asker || mine?.passesOn === undefined) continue;
+    found.push({ ...request, person: { email: asker.email, name: asker.name } });
+  }
+  return found;
 }
 
 /** A person's own requests, newest first: each by what was asked for, not by what stands behind it while that is not shown. */
@@ -140,9 +144,9 @@ export async function answerRequest(
         );
     }
     const verdict = level === undefined ? 'did not grant it' : `lets you ${level} it`;
-    const link = request.placementName ? `/v/${request.placementName}` : `/console/reports/${thingName}`;
+    const link = request.placementName ? `/v/${request.placementName}` : `/console/${thingKind}s/${thingName}`;
     const text = [
-      `You asked to see the report “${thingName}”. ${by.name} ${verdict}.`,
+      `You asked to see the ${thingKind} “${thingName}”. ${by.name} ${verdict}.`,
       ...(answer.words === '' ? [] : ['', `“${answer.words}”`]),
       ...(level === undefined ? [] : ['', `${app.settings.publicUrl}${link}`]),
       '',

@@ -1,2 +1,3 @@
 export type { BoardRow } from './models.ts';
 export { findBoard, listBoards } from './store.ts';
+export { boardDatasetNames, boardDatasets, viewBoard } from './usecases.ts';

@@ -15,6 +15,8 @@ import {
   limitsOf,
   type PreparedView,
   type ViewRequest,
+  metered,
+  type Place,
 } from '../view/index.ts';
 import { prepareBoardFigure } from './figure.ts';
 import { findBoard, isBoardBinned, listBoards, putBoard } from './store.ts';
@@ -176,6 +178,7 @@ async function showFigure(
   { definition: board, writerId }: BoardRow,
   one: BoardFigure,
   request: ViewRequest,
+  around?: Place,
 ): Promise<Shown> {
   const from = { report: one.report, page: one.page, figure: one.figure };
   const title = one.title ?? one.figure;
@@ -184,7 +187,7 @@ async function showFigure(
   if ((await rightOn(app, person, 'report', one.report)) === undefined)
     return { figure: bare, result: refused('NOT_FOUND', 'you have no access to the report that this comes from') };
   try {
-    const view = await prepareBoardFigure(app, person, { board, writerId }, one, request);
+    const view = await prepareBoardFigure(app, person, { board, writerId }, one, request, around);
     const source = view.viewing.page.figures[0]!;
     const { where: _where, link: _link, ...drawn } = source as typeof source & { where?: string; link?: object };
     // What the board fixes is said at the figure: no other place on the board speaks for it.
@@ -223,29 +226,52 @@ function boardWords(view: PreparedView): string[] {
     .map((limit) => limit.words);
 }
 
-/** A board with all its figures, each under every rule of its dataset. */
+/**
+ * A board with all its figures, each under every rule of its dataset.
+ *
+ * @param around - the placement that it is shown in, whose limits apply too
+ */
 export async function viewBoard(
   app: App,
   person: PersonViewer,
   name: string,
   request: ViewRequest,
+  around?: Place,
 ): Promise<ViewAnswer<Date>> {
   await requireRight(app, person, 'view', 'board', name);
   const row = await requireBoard(app, name);
-  const { definition, version } = row;
-  const shown = await Promise.all(definition.figures.map((one) => showFigure(app, person, row, one, request)));
+  return metered(app, { board: name, person: person.email, ...(around ? { placement: around.name } : {}) }, () =>
+    drawBoard(app, person, row, request, around),
+  );
+}
+
+async function drawBoard(
+  app: App,
+  person: PersonViewer,
+  row: BoardRow,
+  request: ViewRequest,
+  around: Place | undefined,
+): Promise<ViewAnswer<Date>> {
+  const { name, definition, version } = row;
+  const shown = await Promise.all(definition.figures.map((one) => showFigure(app, person, row, one, request, around)));
   const views = shown.flatMap((one) => one.view ?? []);
   const datasets = new Map(views.flatMap((view) => limitsOf(view).map((one) => [one.dataset, one] as const)));
   return {
     board: { name, version },
-    title: definition.title,
+    title: around?.title ?? definition.title,
     pages: [],
     page: { name: 'board', title: definition.title, figures: shown.map((one) => one.figure) },
     ...(definition.theme ? { theme: definition.theme } : {}),
+    ...(around?.look && Object.keys(around.look).length > 0 ? { look: around.look } : {}),
     parameters: [],
     datasets: [...datasets.values()].map((one) => ({
       ...one,
-      limits: one.limits.filter((limit) => limit.origin === 'row rule' || limit.origin === 'reader'),
+      limits: one.limits.filter(
+        (limit) =>
+          limit.origin === 'row rule' ||
+          limit.origin === 'reader' ||
+          (limit.origin === 'placement' && limit.name === around?.name),
+      ),
     })),
     viewer: person.name,
     taste: views[0]?.taste ?? { locale: app.settings.locale, timeZone: app.settings.timeZone },
@@ -253,6 +279,13 @@ export async function viewBoard(
       shown.flatMap((one, i) => (one.result ? [[definition.figures[i]!.name, one.result]] : [])),
     ),
   };
+}
+
+/** Every dataset that the reports behind a board's figures read. */
+export async function boardDatasetNames(app: App, { figures }: BoardDefinition): Promise<string[]> {
+  const reports = new Set(figures.map((one) => one.report));
+  const definitions = (await currentDefinitions(app)).filter((one) => reports.has(one.name));
+  return [...new Set(definitions.flatMap((one) => Object.keys(one.datasets)))];
 }
 
 /** The datasets that a board reads, for those who want to hear of changes. */

@@ -19,6 +19,7 @@ export {
   showRevision,
   type Revision,
   findHook,
+  loadedSince,
   takeDue,
 } from './store.ts';
 export {

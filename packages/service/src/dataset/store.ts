@@ -62,6 +62,20 @@ export async function findRevisionRow(app: App, id: number): Promise<RevisionRow
   });
 }
 
+/** When the oldest of what some datasets show was loaded; null where there is nothing, or all of it is live. */
+export async function loadedSince(app: App, names: readonly string[]): Promise<Date | null> {
+  const shown = await rows(datasets(app), {
+    attributes: ['revisionId'],
+    where: { name: [...names], kind: 'snapshot' },
+  });
+  const found = await findRevisionRows(
+    app,
+    shown.flatMap(({ revisionId }) => revisionId ?? []),
+  );
+  const times = [...found.values()].flatMap(({ finishedAt }) => finishedAt?.getTime() ?? []);
+  return times.length === 0 ? null : new Date(Math.min(...times));
+}
+
 /** Revisions by their numbers. */
 export async function findRevisionRows(app: App, ids: readonly number[]): Promise<ReadonlyMap<number, RevisionRow>> {
   const found = await all(revisions(app).findAll({ where: { id: { [Op.in]: [...ids] } } }));

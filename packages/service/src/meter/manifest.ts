@@ -4,7 +4,7 @@ import { meterRoutes } from './routes.ts';
 import { meterRows, costLimits } from './models.ts';
 
 /** Kinds whose costs are added up under their names. */
-const metered = ['report', 'burst', 'placement', 'dataset'];
+const metered = ['report', 'board', 'burst', 'placement', 'dataset'];
 
 async function follow(app: App, { kind, name }: Named, to: string): Promise<void> {
   if (metered.includes(kind)) await meterRows(app).update({ [kind]: to }, { where: { [kind]: name } });

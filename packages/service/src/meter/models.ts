@@ -24,6 +24,7 @@ export const meterRows = defineModel('meter', {
   report: nullable(text()),
   burst: nullable(text()),
   placement: nullable(text()),
+  board: nullable(text()),
   dataset: nullable(text()),
   person: nullable(text()),
   format: nullable(text()),

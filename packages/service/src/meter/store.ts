@@ -8,6 +8,7 @@ export interface MeterEntry {
   readonly report?: string;
   readonly burst?: string;
   readonly placement?: string;
+  readonly board?: string;
   readonly dataset?: string;
   /** Mail address of who looked or sent; a program by its name. */
   readonly person?: string;

@@ -4,7 +4,18 @@ import { askSql, type App } from '../platform/index.ts';
 // Sums over stretches of the installation's own time.
 
 /** By what costs are added up. */
-export const meterGroups = ['hour', 'day', 'kind', 'report', 'burst', 'place', 'dataset', 'person', 'format'] as const;
+export const meterGroups = [
+  'hour',
+  'day',
+  'kind',
+  'report',
+  'burst',
+  'board',
+  'place',
+  'dataset',
+  'person',
+  'format',
+] as const;
 export type MeterGroup = (typeof meterGroups)[number];
 
 const groupSql: Record<MeterGroup, string> = {
@@ -13,6 +24,7 @@ const groupSql: Record<MeterGroup, string> = {
   kind: `kind || CASE WHEN is_live THEN ', live' ELSE '' END`,
   report: 'report',
   burst: 'burst',
+  board: 'board',
   place: 'placement',
   dataset: 'dataset',
   person: 'person',
@@ -49,6 +61,21 @@ export async function sumMeter(
       report: wish.report ?? null,
     },
   );
+}
+
+/** How often placements were looked at since then, by how many, and when last. */
+export async function placementViews(
+  app: App,
+  placements: readonly string[],
+  since: Date,
+): Promise<ReadonlyMap<string, { readonly views: number; readonly viewers: number; readonly lastAt: Date }>> {
+  const found = await askSql<{ placement: string; views: number; viewers: number; lastAt: Date }>(
+    app,
+    `SELECT placement, count(*)::integer AS views, count(DISTINCT person)::integer AS viewers, max(at) AS "lastAt"
+     FROM meter WHERE kind = 'view' AND placement = ANY($placements) AND at >= $since GROUP BY placement`,
+    { placements: [...placements], since },
+  );
+  return new Map(found.map(({ placement, ...rest }) => [placement, rest]));
 }
 
 /** What a copy of a format cost so far, on average. */

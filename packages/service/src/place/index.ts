@@ -1,4 +1,5 @@
 export type { Placement } from './models.ts';
+export { frameFor } from './oembed.ts';
 export { findPlacement } from './store.ts';
-export { placeOf } from './view.ts';
+export { editionIn, placeOf, thingIn } from './shown.ts';
 export { savePlacement } from './usecases.ts';

@@ -12,16 +12,25 @@ import {
 import { placeRoutes } from './routes.ts';
 import { findPlacement, listPlacements } from './store.ts';
 import { placeViewRoutes } from './viewRoutes.ts';
-import { placements } from './models.ts';
+import { placementHosts, placementProblems, placements } from './models.ts';
+import { thingIn } from './shown.ts';
 
 const uses = async (app: App): Promise<ThingUse[]> =>
-  (await listPlacements(app)).map(({ name, reportName, editionNumber, page, parameters }) => ({
-    by: { kind: 'placement', name },
-    of: { kind: 'report', name: reportName },
-    what: 'shows it',
-    ...(editionNumber === null ? {} : { edition: editionNumber }),
-    part: { parameters: Object.keys(parameters), ...(page === null ? {} : { page }) },
-  }));
+  (await listPlacements(app)).map((placement) => {
+    const { name, editionNumber, page, firstPage, figure, parameters } = placement;
+    const shows = page ?? firstPage;
+    return {
+      by: { kind: 'placement', name },
+      of: thingIn(placement),
+      what: 'shows it',
+      ...(editionNumber === null ? {} : { edition: editionNumber }),
+      part: {
+        parameters: Object.keys(parameters),
+        ...(shows === null ? {} : { page: shows }),
+        ...(figure === null ? {} : { figure }),
+      },
+    };
+  });
 
 async function losses(app: App, change: ColumnsChange): Promise<Impact[]> {
   return (await listPlacements(app)).flatMap((one) => {
@@ -38,10 +47,10 @@ async function follow(app: App, { kind, name }: Named, to: string): Promise<void
   await renameKey(app, { model: placements, column: 'conditions', from: name, to });
 }
 
-/** Reports where their readers are. */
+/** Reports and boards where their readers are. */
 export const place: Capability = {
   name: 'place',
-  models: [placements],
+  models: [placements, placementHosts, placementProblems],
   routes: [...placeRoutes, ...placeViewRoutes],
   things: [
     {
@@ -49,7 +58,7 @@ export const place: Capability = {
       model: placements,
       async decidedWith(app, name) {
         const placement = await findPlacement(app, name);
-        return placement && { kind: 'report', name: placement.reportName };
+        return placement && thingIn(placement);
       },
     },
   ],

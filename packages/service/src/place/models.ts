@@ -1,7 +1,9 @@
 import { placeKinds } from '@underbell/core/access';
+import type { PlacementLook } from '@underbell/core/place';
 import {
   defineModel,
   filled,
+  instant,
   integer,
   json,
   key,
@@ -17,8 +19,21 @@ export const placements = defineModel('placements', {
   name: key(text()),
   kind: oneOf(...placeKinds),
   title: text(),
-  reportName: refersTo(text(), 'reports', 'report'),
+  /** It shows a report or a board, never both. */
+  reportName: nullable(refersTo(text(), 'reports', 'report')),
+  boardName: nullable(refersTo(text(), 'boards', 'board')),
+  /** This page alone. */
   page: nullable(text()),
+  /** This figure of the page alone. */
+  figure: nullable(text()),
+  /** Of a whole report: the page that it begins with. */
+  firstPage: nullable(text()),
+  look: filled(json<PlacementLook>()),
+  /** Nobody sees it since then. */
+  suspendedAt: nullable(instant()),
+  /** Who made it; null where that is not known. */
+  makerId: nullable(text()),
+  madeAt: nullable(instant()),
   /** CQL2 text by dataset. */
   conditions: filled(json<Readonly<Record<string, string>>>()),
   /** Raw values of report parameters that this place fixes. */
@@ -31,3 +46,18 @@ export const placements = defineModel('placements', {
   writerId: nullable(text()),
 });
 export type Placement = Readonly<RowOf<typeof placements>>;
+
+/** Pages of hosts that showed a placement. */
+export const placementHosts = defineModel('placement_hosts', {
+  placementName: key(refersTo(text(), 'placements', 'placement')),
+  origin: key(text()),
+  seenAt: instant(),
+});
+
+/** What kept visitors from seeing a placement, by the hour. */
+export const placementProblems = defineModel('placement_problems', {
+  placementName: key(refersTo(text(), 'placements', 'placement')),
+  code: key(text()),
+  hour: key(instant()),
+  count: integer(),
+});

@@ -1,32 +1,121 @@
 import Joi from 'joi';
-import type { PlaceKind } from '@underbell/core/access';
+import { Readable } from 'node:stream';
+import { Refusal } from '@underbell/core/refusal';
+import { embed, embedXml } from './oembed.ts';
+import { placeKinds, type PlaceKind } from '@underbell/core/access';
+import { placementThemes, type PlacementLook } from '@underbell/core/place';
 import { toFilterText } from '@underbell/core/filter';
 import { filter, thing, webOrigin } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import { savePlacement, seenPlacement, seenPlacements } from './usecases.ts';
-import type { Placement } from './models.ts';
+import { savePlacement, seenPlacement, seenPlacements, suspendPlacement, type PlacementWish } from './usecases.ts';
 
 interface PlacementInput {
   readonly kind: PlaceKind;
   readonly title: string;
-  readonly report: string;
+  readonly report?: string;
+  readonly board?: string;
   readonly page?: string;
+  readonly figure?: string;
+  readonly firstPage?: string;
   readonly where: Record<string, unknown>;
   readonly parameters: Record<string, string>;
   readonly origins: string[];
   readonly edition?: number;
+  readonly look: PlacementLook;
 }
 
+// Looked up afterwards, where the nearest valid name is known.
+const word = Joi.string().max(60);
+const partsOfReport = ['page', 'figure', 'firstPage', 'edition'];
+
+const placementInput = Joi.object({
+  kind: Joi.string()
+    .valid(...placeKinds)
+    .required(),
+  title: Joi.string().trim().min(1).max(200).required(),
+  report: word,
+  board: word,
+  page: word.description('this page alone'),
+  figure: word.description('this figure of the page alone'),
+  firstPage: word.description('of a whole report: the page that it begins with'),
+  where: Joi.object().pattern(Joi.string().max(60), filter).default({}),
+  parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)).default({}),
+  origins: Joi.array().items(webOrigin).max(50).default([]),
+  edition: Joi.number()
+    .integer()
+    .min(1)
+    .max(2_147_483_647)
+    .description('stays with this edition; follows the current one when left out'),
+  look: Joi.object({
+    hideBar: Joi.boolean().description('without the line of title, age and buttons'),
+    hidePages: Joi.boolean().description('without the list of pages'),
+    theme: Joi.string().valid(...placementThemes),
+    maxHeight: Joi.number().integer().min(120).max(4000).description('pixels; it scrolls inside then'),
+  }).default({}),
+})
+  .xor('report', 'board')
+  .with('figure', 'page')
+  .without('page', 'firstPage')
+  .without('board', partsOfReport);
+
+const named = Joi.object({ name: thing.required() });
+const about = { tag: 'Places', audience: 'person' } as const;
+
+const steer = (act: 'suspend' | 'resume', summary: string) =>
+  defineRoute<{ name: string }>({
+    ...about,
+    method: 'post',
+    path: `/api/v1/placements/:name/${act}`,
+    summary,
+    params: named,
+    handle: ({ app, person, params, origin }) => suspendPlacement(app, person, params.name, act === 'suspend', origin),
+  });
+
+const size = Joi.number().integer().min(1).max(100_000);
+
+const embedRoute = defineRoute<
+  Record<string, never>,
+  { url: string; maxwidth?: number; maxheight?: number; format: string }
+>({
+  method: 'get',
+  path: '/oembed',
+  tag: 'Places',
+  audience: 'anyone',
+  summary: 'How the address of a placement is embedded (oEmbed 1.0)',
+  query: Joi.object({
+    url: Joi.string().max(2_000).required(),
+    maxwidth: size,
+    maxheight: size,
+    format: Joi.string().max(20).default('json'),
+    // Consumers say more than the protocol knows.
+  }).unknown(true),
+  answer: { description: 'application/json, or text/xml with `format=xml`' },
+  handle: ({ app, ctx, query }) => {
+    const found = embed(app, query);
+    ctx.set('Access-Control-Allow-Origin', '*');
+    if (query.format === 'json') return Promise.resolve(found);
+    if (query.format !== 'xml')
+      throw new Refusal('FORMAT_UNKNOWN', `nothing is embedded as \`${query.format}\``, {
+        pointer: 'format',
+        word: query.format,
+        hint: 'json or xml',
+      });
+    return Promise.resolve({ stream: Readable.from([embedXml(found)]), type: 'text/xml; charset=utf-8' });
+  },
+});
+
 export const placeRoutes: Route[] = [
-  defineRoute<Record<string, never>, { report?: string }>({
+  embedRoute,
+  defineRoute<Record<string, never>, { report?: string; board?: string }>({
+    ...about,
     method: 'get',
     path: '/api/v1/placements',
-    tag: 'Places',
-    audience: 'person',
-    summary: 'Where reports are shown',
-    query: Joi.object({ report: thing }),
-    handle: async ({ app, person, query }) => ({ placements: await seenPlacements(app, person, query.report) }),
+    summary: 'Where reports and boards are shown, and how that is used where you may change it',
+    query: Joi.object({ report: thing, board: thing }).oxor('report', 'board'),
+    handle: async ({ app, person, query }) => ({ placements: await seenPlacements(app, person, query) }),
   }),
+  steer('suspend', 'Take a placement out of everybody’s sight for a while'),
+  steer('resume', 'Show a suspended placement again'),
   defineRoute<{ name: string }>({
     method: 'get',
     path: '/api/v1/placements/:name',
@@ -43,27 +132,17 @@ export const placeRoutes: Route[] = [
     audience: 'person',
     summary: 'Save a placement',
     params: Joi.object({ name: thing.required() }),
-    body: Joi.object({
-      kind: Joi.string().valid('portal', 'app', 'link').required(),
-      title: Joi.string().trim().min(1).max(200).required(),
-      // Looked up afterwards, where the nearest valid name is known.
-      report: Joi.string().max(60).required(),
-      page: Joi.string().max(60),
-      where: Joi.object().pattern(Joi.string().max(60), filter).default({}),
-      parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)).default({}),
-      origins: Joi.array().items(webOrigin).max(50).default([]),
-      edition: Joi.number()
-        .integer()
-        .min(1)
-        .description('stays with this edition; follows the current one when left out'),
-    }),
+    body: placementInput,
     handle({ app, person, params, body, origin: from }) {
-      const { report, page, where, edition, ...rest } = body;
-      const placement: Omit<Placement, 'writerId'> = {
+      const { report, board, page, figure, firstPage, where, edition, ...rest } = body;
+      const placement: PlacementWish = {
         name: params.name,
         ...rest,
-        reportName: report,
+        reportName: report ?? null,
+        boardName: board ?? null,
         page: page ?? null,
+        figure: figure ?? null,
+        firstPage: firstPage ?? null,
         editionNumber: edition ?? null,
         conditions: Object.fromEntries(Object.entries(where).map(([dataset, one]) => [dataset, toFilterText(one)])),
       };

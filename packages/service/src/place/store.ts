@@ -7,9 +7,12 @@ export async function findPlacement(app: App, name: string): Promise<Placement |
   });
 }
 
-export async function listPlacements(app: App, report?: string): Promise<Placement[]> {
-  const where = report === undefined ? {} : { reportName: report };
-  return all(placements(app).findAll({ where, order: ['name'] }));
+export async function listPlacements(app: App): Promise<Placement[]> {
+  return all(placements(app).findAll({ order: ['name'] }));
+}
+
+export async function setSuspended(app: App, name: string, suspendedAt: Date | null): Promise<void> {
+  await placements(app).update({ suspendedAt }, { where: { name } });
 }
 
 export async function putPlacement(app: App, placement: Placement): Promise<void> {

@@ -1,68 +1,132 @@
-import { escapeUTF8 } from 'entities';
 import { checkPlacementFilter, isAtLeast, type PersonViewer } from '@underbell/core/access';
 import type { ShownPlacement } from '@underbell/core/place';
 import { Refusal, suggest } from '@underbell/core/refusal';
-import { findPage, readParameters } from '@underbell/core/report';
-import { noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
-import { findDataset } from '../dataset/index.ts';
-import { holdName, announce, momentOf, remember, type App } from '../platform/index.ts';
+import { findFigure, findPage, readParameters } from '@underbell/core/report';
+import { escapeUTF8 } from 'entities';
+import { emailsById, noSuch, requireRight, rightOn, rightsFor } from '../access/index.ts';
+import { boardDatasetNames, findBoard } from '../board/index.ts';
+import { findDataset, loadedSince } from '../dataset/index.ts';
+import { announce, holdName, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
-import { findPlacement, listPlacements, putPlacement } from './store.ts';
 import type { Placement } from './models.ts';
+import { thingIn } from './shown.ts';
+import { findPlacement, listPlacements, putPlacement, setSuspended } from './store.ts';
+import { usesOf } from './use.ts';
 
-/** What a page's author pastes: the element, its script, and where the host hands out access tokens. */
-export function placementSnippet(app: App, placement: Placement): string {
+/** What hosts with a little code paste: the element, its script, and where the host hands out access tokens. */
+function snippetOf(app: App, { name, title }: Placement): string {
   const { publicUrl } = app.settings;
   return [
     `<script type="module" src="${publicUrl}/element.js"></script>`,
-    `<under-bell src="${publicUrl}/v/${placement.name}" token-from="/report-token" title="${escapeUTF8(placement.title)}"></under-bell>`,
+    `<under-bell src="${publicUrl}/v/${name}" token-from="/report-token" title="${escapeUTF8(title)}"></under-bell>`,
   ].join('\n');
 }
 
-export function showPlacement(app: App, placement: Placement): ShownPlacement {
-  const { reportName, conditions, editionNumber, writerId: _writer, ...rest } = placement;
+const usualHeight = 480;
+
+/** What hosts paste that take nothing but a frame. */
+export const frameOf = (app: App, { name, title, look }: Placement, size: { width?: number; height?: number } = {}) =>
+  `<iframe src="${app.settings.publicUrl}/v/${name}" title="${escapeUTF8(title)}" width="${size.width ?? '100%'}" height="${size.height ?? look.maxHeight ?? usualHeight}" loading="lazy" allow="clipboard-write" style="border:0"></iframe>`;
+
+function shown(app: App, placement: Placement, emails: ReadonlyMap<string, string>): ShownPlacement<Date> {
+  const { name, kind, title, look, parameters, origins, conditions } = placement;
+  const { reportName, boardName, page, figure, firstPage, editionNumber, suspendedAt, makerId, madeAt } = placement;
+  const madeBy = makerId === null ? undefined : emails.get(makerId);
   return {
-    ...rest,
-    report: reportName,
-    where: conditions,
+    name,
+    kind,
+    title,
+    ...(reportName === null ? {} : { report: reportName }),
+    ...(boardName === null ? {} : { board: boardName }),
+    ...(page === null ? {} : { page }),
+    ...(figure === null ? {} : { figure }),
+    ...(firstPage === null ? {} : { firstPage }),
     ...(editionNumber === null ? {} : { edition: editionNumber }),
-    link: `${app.settings.publicUrl}/v/${placement.name}`,
-    snippet: placementSnippet(app, placement),
+    where: conditions,
+    parameters,
+    origins,
+    look,
+    ...(suspendedAt === null ? {} : { suspendedAt }),
+    ...(madeBy === undefined ? {} : { madeBy }),
+    ...(madeAt === null ? {} : { madeAt }),
+    link: `${app.settings.publicUrl}/v/${name}`,
+    snippet: snippetOf(app, placement),
+    frame: frameOf(app, placement),
   };
 }
 
-/** Saves a placement after checking page, parameters and filters against the report. */
-export async function savePlacement(
-  app: App,
-  person: PersonViewer,
-  given: Omit<Placement, 'writerId'>,
-  origin: string,
-) {
-  const placement: Placement = { ...given, writerId: person.id };
-  await requireRight(app, person, 'edit', 'report', placement.reportName);
-  const before = await findPlacement(app, placement.name);
-  if (
-    before &&
-    before.reportName !== placement.reportName &&
-    !isAtLeast(await rightOn(app, person, 'report', before.reportName), 'edit')
-  )
-    throw new Refusal('NAME_TAKEN', `\`${placement.name}\` is a placement of somebody else’s`, {
-      word: placement.name,
-      hint: 'choose another name',
-    });
-  const { definition } = await findEdition(app, placement.reportName, placement.editionNumber ?? undefined);
-  if (placement.page !== null) findPage(definition, placement.page);
-  readParameters(definition, placement.parameters, { today: momentOf(app).today, isPartial: true });
-  const datasets = Object.keys(definition.datasets);
+export async function showPlacement(app: App, placement: Placement): Promise<ShownPlacement<Date>> {
+  return shown(app, placement, await emailsById(app));
+}
+
+/** The datasets that a placement's filter may limit. */
+async function datasetsIn(app: App, placement: Placement): Promise<string[]> {
+  const { reportName, boardName, editionNumber } = placement;
+  if (reportName === null) {
+    const board = await findBoard(app, boardName!);
+    return board ? boardDatasetNames(app, board.definition) : [];
+  }
+  const { definition } = await findEdition(app, reportName, editionNumber ?? undefined);
+  return Object.keys(definition.datasets);
+}
+
+/** @throws {Refusal} what of page, figure and parameters does not fit the report */
+async function checkReportPart(app: App, placement: Placement): Promise<void> {
+  const { reportName, page, figure, firstPage, editionNumber, parameters } = placement;
+  const { definition } = await findEdition(app, reportName!, editionNumber ?? undefined);
+  if (page !== null) {
+    const found = findPage(definition, page);
+    if (figure !== null) findFigure(found, figure);
+  }
+  if (firstPage !== null) findPage(definition, firstPage);
+  readParameters(definition, parameters, { today: momentOf(app).today, isPartial: true });
+}
+
+async function checkFilters(app: App, placement: Placement): Promise<void> {
+  const datasets = await datasetsIn(app, placement);
   for (const [name, text] of Object.entries(placement.conditions)) {
     if (!datasets.includes(name))
-      throw new Refusal('INPUT_INVALID', `the report reads no dataset \`${name}\``, {
+      throw new Refusal('INPUT_INVALID', `what it shows reads no dataset \`${name}\``, {
         pointer: `/where/${name}`,
         word: name,
         ...suggest(name, datasets),
       });
     checkPlacementFilter(text, await findDataset(app, name));
   }
+}
+
+/** A placement as it is asked for: the rest comes by itself. */
+export type PlacementWish = Omit<Placement, 'writerId' | 'makerId' | 'madeAt' | 'suspendedAt'>;
+
+/** Saves a placement after checking page, figure, parameters and filters against what it shows. */
+export async function savePlacement(
+  app: App,
+  person: PersonViewer,
+  wish: PlacementWish,
+  origin: string,
+): Promise<ShownPlacement<Date>> {
+  const thing = thingIn(wish);
+  await requireRight(app, person, 'edit', thing.kind, thing.name);
+  const before = await findPlacement(app, wish.name);
+  const other = before && thingIn(before);
+  const isOthers =
+    other !== undefined &&
+    (other.kind !== thing.kind || other.name !== thing.name) &&
+    !isAtLeast(await rightOn(app, person, other.kind, other.name), 'edit');
+  if (isOthers)
+    throw new Refusal('NAME_TAKEN', `\`${wish.name}\` is a placement of somebody else’s`, {
+      word: wish.name,
+      hint: 'choose another name',
+    });
+  const placement: Placement = {
+    ...wish,
+    writerId: person.id,
+    makerId: before ? before.makerId : person.id,
+    madeAt: before ? before.madeAt : new Date(app.now()),
+    suspendedAt: before?.suspendedAt ?? null,
+  };
+  if (thing.kind === 'report') await checkReportPart(app, placement);
+  await checkFilters(app, placement);
   await app.records.transaction(async () => {
     await holdName(app, { kind: 'placement', name: placement.name }, before !== undefined);
     await putPlacement(app, placement);
@@ -79,22 +143,73 @@ export async function savePlacement(
   return showPlacement(app, placement);
 }
 
-/** The placements of reports that a person may see. */
-export async function seenPlacements(app: App, person: PersonViewer, report?: string) {
-  const all = await listPlacements(app, report);
-  const reports = new Set(await visibleNames(app, person, 'report', [...new Set(all.map((one) => one.reportName))]));
-  return all.filter((one) => reports.has(one.reportName)).map((one) => showPlacement(app, one));
+/**
+ * Takes a placement out of everybody's sight for a while, or shows it again.
+ *
+ * @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED`
+ */
+export async function suspendPlacement(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  isSuspended: boolean,
+  origin: string,
+): Promise<ShownPlacement<Date>> {
+  const placement = await requirePlacement(app, person, name);
+  const thing = thingIn(placement);
+  await requireRight(app, person, 'edit', thing.kind, thing.name);
+  await app.records.transaction(async () => {
+    await setSuspended(app, name, isSuspended ? new Date(app.now()) : null);
+    await announce(app, { kind: 'placement', name });
+    const what = isSuspended ? 'placement suspended' : 'placement shown again';
+    await remember(app, { who: person.email, what, thing: `placement ${name}`, origin });
+  });
+  return showPlacement(app, (await findPlacement(app, name))!);
 }
 
-/** One placement of a report that a person may see; which others there are, is told only of those. @throws {Refusal} `NOT_FOUND` */
-export async function seenPlacement(app: App, person: PersonViewer, name: string) {
-  const placement = await findPlacement(app, name);
-  if (placement && (await rightOn(app, person, 'report', placement.reportName)) !== undefined)
-    return showPlacement(app, placement);
-  const seen = await seenPlacements(app, person);
-  throw noSuch(
-    'placement',
-    name,
-    seen.map((one) => one.name),
+/** The placements of what a person may see; how they are used is told to those who may change them. */
+export async function seenPlacements(
+  app: App,
+  person: PersonViewer,
+  of: { readonly report?: string; readonly board?: string } = {},
+): Promise<ShownPlacement<Date>[]> {
+  const all = (await listPlacements(app)).filter(
+    (one) =>
+      (of.report === undefined || one.reportName === of.report) &&
+      (of.board === undefined || one.boardName === of.board),
   );
+  const right = rightsFor(app, person);
+  const rights = await Promise.all(all.map((one) => right(thingIn(one))));
+  const seen = all.filter((_, i) => rights[i] !== undefined);
+  const changed = all.filter((_, i) => rights[i] !== undefined && isAtLeast(rights[i], 'edit'));
+  const emails = await emailsById(app);
+  const uses = await usesOf(
+    app,
+    changed.map((one) => one.name),
+  );
+  const dataAt = new Map<string, Date | null>();
+  for (const one of changed) dataAt.set(one.name, await loadedSince(app, await datasetsIn(app, one)));
+  return seen.map((one) => {
+    const use = uses.get(one.name);
+    return { ...shown(app, one, emails), ...(use ? { use: { ...use, dataAt: dataAt.get(one.name) ?? null } } : {}) };
+  });
+}
+
+/** A placement of what a person may see; which others there are, is told only of those. @throws {Refusal} `NOT_FOUND` */
+async function requirePlacement(app: App, person: PersonViewer, name: string): Promise<Placement> {
+  const placement = await findPlacement(app, name);
+  const thing = placement && thingIn(placement);
+  if (placement && thing && (await rightOn(app, person, thing.kind, thing.name)) !== undefined) return placement;
+  const right = rightsFor(app, person);
+  const all = await listPlacements(app);
+  const rights = await Promise.all(all.map((one) => right(thingIn(one))));
+  const names = all.filter((_, i) => rights[i] !== undefined).map((one) => one.name);
+  throw noSuch('placement', name, names);
+}
+
+export async function seenPlacement(app: App, person: PersonViewer, name: string): Promise<ShownPlacement<Date>> {
+  const placement = await requirePlacement(app, person, name);
+  const { reportName, boardName } = placement;
+  const of = reportName === null ? { board: boardName! } : { report: reportName };
+  return (await seenPlacements(app, person, of)).find((one) => one.name === name)!;
 }

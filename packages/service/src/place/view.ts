@@ -1,16 +1,14 @@
-import type { PersonViewer, TokenViewer } from '@underbell/core/access';
+import type { PersonViewer, Right, TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
+import type { ViewAnswer } from '@underbell/core/view';
 import { askForAccess, noSuch, rightOn } from '../access/index.ts';
+import { boardDatasets, viewBoard } from '../board/index.ts';
 import { isThing, momentOf, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
-import { fix, prepare, tokenBounds, type Place, type PreparedView, type ViewRequest } from '../view/index.ts';
-import { findPlacement } from './store.ts';
+import { fix, prepare, tokenBounds, type PreparedView, type ViewRequest, type Watched } from '../view/index.ts';
 import type { Placement } from './models.ts';
-
-/** What a placement sets for everybody who looks through it. */
-export function placeOf({ name, title, kind, conditions, page, writerId }: Placement): Place {
-  return { name, title, kind, where: conditions, writerId, ...(page === null ? {} : { page }) };
-}
+import { editionIn, placeOf, thingIn } from './shown.ts';
+import { findPlacement } from './store.ts';
 
 /**
  * A client with origins shows what its tokens open in pages of those alone. Which page asks only the browser knows, and it
@@ -25,49 +23,110 @@ function checkHosts({ origins = [] }: TokenViewer, placement: Placement): void {
   });
 }
 
-/** A placement as its visitor may see it: by access token, or by the visitor's own right on the report. */
-export async function preparePlacement(
+/** Who looks through a placement: a person, or the holder of an access token. */
+export interface Visitor {
+  readonly person?: PersonViewer;
+  readonly client?: TokenViewer;
+}
+
+/** A placement, for whoever may see what it shows. @throws {Refusal} `NOT_FOUND`, `TOKEN_OUT_OF_BOUNDS`, `PLACE_SUSPENDED` */
+export async function openPlacement(
   app: App,
   name: string,
-  who: { person?: PersonViewer; client?: TokenViewer },
-  request: ViewRequest,
-): Promise<PreparedView> {
+  who: Visitor,
+): Promise<{ readonly placement: Placement; readonly right?: Right }> {
   const placement = await findPlacement(app, name);
   if (!placement) throw noSuch('placement', name, []);
-  const right = who.person && (await rightOn(app, who.person, 'report', placement.reportName));
-  // Neither its report nor that it is there is told to whom it is not for.
+  const thing = thingIn(placement);
+  const right = who.person && (await rightOn(app, who.person, thing.kind, thing.name));
+  // Neither what it shows nor that it is there is told to whom it is not for.
   if (who.person && right === undefined) throw noSuch('placement', name, []);
-  if (!who.person && who.client?.details.report !== placement.reportName)
+  if (!who.person && thing.kind === 'board')
+    throw new Refusal(
+      'TOKEN_OUT_OF_BOUNDS',
+      'boards are shown to those who sign in; an access token is for one report',
+    );
+  if (!who.person && who.client?.details.report !== thing.name)
     throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another report');
   if (who.client?.details.placement !== undefined && who.client.details.placement !== name)
     throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another placement');
   if (who.client) checkHosts(who.client, placement);
-  const edition = await findEdition(app, placement.reportName, placement.editionNumber ?? undefined);
+  if (placement.suspendedAt !== null)
+    throw new Refusal('PLACE_SUSPENDED', `“${placement.title}” is not shown here at the moment`, {
+      hint: 'whoever placed it shows it again, or ends it',
+    });
+  return { placement, ...(right ? { right } : {}) };
+}
+
+/** A placement of a report as its visitor may see it: by access token, or by the visitor's own right on the report. */
+export async function preparePlacement(
+  app: App,
+  name: string,
+  who: Visitor,
+  request: ViewRequest,
+): Promise<PreparedView> {
+  const { placement, right } = await openPlacement(app, name, who);
+  if (placement.reportName === null)
+    throw new Refusal('INPUT_INVALID', `\`${name}\` shows a board, which is looked at as a whole`, { word: name });
+  const edition = editionIn(
+    await findEdition(app, placement.reportName, placement.editionNumber ?? undefined),
+    placement,
+  );
   const report = edition.definition;
-  const page = request.page ?? placement.page ?? undefined;
+  const place = placeOf(placement);
+  const page = request.page ?? place.page;
   const { today } = momentOf(app);
   const token = who.client ? tokenBounds(who.client, report, page, today) : [];
   const own = fix(report, placement.parameters, 'placement', placement.name, today);
   const viewer = (who.client ?? who.person)!;
-  const view = await prepare(app, { viewer, edition, request, fixed: [...token, ...own], place: placeOf(placement) });
+  const view = await prepare(app, { viewer, edition, request, fixed: [...token, ...own], place });
   return { ...view, ...(right ? { right } : {}) };
 }
 
-/** Asks for a report by its name or by a placement of it. */
-export async function askForReport(
+/** A placement of a board as its visitor may see it; undefined for one of a report. */
+export async function viewPlacedBoard(
   app: App,
-  person: PersonViewer,
-  wish: { report?: string; placement?: string; words: string },
-  origin: string,
-): Promise<void> {
-  const placement = wish.placement === undefined ? undefined : await findPlacement(app, wish.placement);
-  const report = wish.report ?? placement?.reportName;
-  const exists = report !== undefined && (await isThing(app, { kind: 'report', name: report }));
-  const { words } = wish;
+  name: string,
+  who: Visitor,
+  request: ViewRequest,
+): Promise<ViewAnswer<Date> | undefined> {
+  const { placement } = await openPlacement(app, name, who);
+  if (placement.boardName === null) return undefined;
+  if (request.choices.length > 0 || request.drills !== undefined || request.page !== undefined)
+    throw new Refusal('INPUT_INVALID', 'a board has no pages, and nothing on it is picked or opened', { word: name });
+  return viewBoard(app, who.person!, placement.boardName, request, placeOf(placement));
+}
+
+/** The board that a placement shows, with the datasets that it reads; undefined for one of a report. */
+export async function watchedBoard(app: App, name: string, who: Visitor): Promise<Watched | undefined> {
+  const { placement } = await openPlacement(app, name, who);
+  if (placement.boardName === null) return undefined;
+  const datasets = await boardDatasets(app, who.person!, placement.boardName);
+  return { board: placement.boardName, placement: name, datasets };
+}
+
+/** What somebody asks to see: a report, a board, or what a placement shows. */
+export interface AccessWish {
+  readonly report?: string;
+  readonly board?: string;
+  readonly placement?: string;
+  readonly words: string;
+}
+
+/** Asks for a thing by its name or by a placement of it. */
+export async function askToSee(app: App, person: PersonViewer, wish: AccessWish, origin: string): Promise<void> {
+  const { report, board, placement: placed, words } = wish;
+  const placement = placed === undefined ? undefined : await findPlacement(app, placed);
+  const thing = placement
+    ? thingIn(placement)
+    : board === undefined
+      ? ({ kind: 'report', name: report ?? placed ?? '' } as const)
+      : ({ kind: 'board', name: board } as const);
+  const exists = (placed === undefined || placement !== undefined) && (await isThing(app, thing));
   await askForAccess(
     app,
     person,
-    { report: report ?? wish.placement ?? '', words, ...(wish.placement ? { placement: wish.placement } : {}) },
+    { thing, words, ...(placed === undefined ? {} : { placement: placed }) },
     exists,
     origin,
   );

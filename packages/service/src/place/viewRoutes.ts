@@ -1,31 +1,56 @@
 import Joi from 'joi';
 import type { TokenViewer } from '@underbell/core/access';
+import { isRefusal } from '@underbell/core/refusal';
 import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import { pageRoutes } from '../view/index.ts';
-import { askForReport, preparePlacement } from './view.ts';
+import { pageRoutes, type Prepare } from '../view/index.ts';
+import { noteProblem } from './use.ts';
+import { askToSee, preparePlacement, viewPlacedBoard, watchedBoard, type AccessWish, type Visitor } from './view.ts';
+
+type WhoAsks = Parameters<Prepare>[0];
+
+// Who is signed in is asked for only where no token came: it throws where nobody is.
+const visitorOf = (asked: WhoAsks): Visitor =>
+  asked.client ? { client: asked.client as TokenViewer } : { person: asked.person };
+
+/** What keeps a visitor out is told to whoever placed it: how often, not whom. */
+async function noted<T>({ app, params }: WhoAsks, look: () => Promise<T>): Promise<T> {
+  try {
+    return await look();
+  } catch (error) {
+    noteProblem(app, params.name, isRefusal(error) ? error.code : 'INTERNAL');
+    throw error;
+  }
+}
 
 /** What visitors of a placement ask for. */
 export const placeViewRoutes: Route[] = [
-  ...pageRoutes('/api/v1/placements/:name', 'viewer', 'the visitor of a placement', (asked, request) => {
-    const { app, client, params } = asked;
-    const who = client ? { client: client as TokenViewer } : { person: asked.person };
-    return preparePlacement(app, params.name, who, request);
-  }),
-  defineRoute<Record<string, never>, Record<string, never>, { report?: string; placement?: string; words: string }>({
+  ...pageRoutes(
+    '/api/v1/placements/:name',
+    'viewer',
+    'the visitor of a placement',
+    (asked, request) => noted(asked, () => preparePlacement(asked.app, asked.params.name, visitorOf(asked), request)),
+    {
+      view: (asked, request) =>
+        noted(asked, () => viewPlacedBoard(asked.app, asked.params.name, visitorOf(asked), request)),
+      watched: (asked) => watchedBoard(asked.app, asked.params.name, visitorOf(asked)),
+    },
+  ),
+  defineRoute<Record<string, never>, Record<string, never>, AccessWish>({
     method: 'post',
     path: '/api/v1/requests',
     tag: 'People',
     audience: 'person',
-    summary: 'Ask the owners of a report for access to it, as its reader',
+    summary: 'Ask the owners of a report or board for access to it, as its reader',
     status: 202,
     body: Joi.object({
       report: thing,
+      board: thing,
       placement: thing,
       words: Joi.string().trim().max(2000).allow('').default(''),
-    }).xor('report', 'placement'),
+    }).xor('report', 'board', 'placement'),
     async handle({ app, person, body, origin }) {
-      await askForReport(app, person, body, origin);
+      await askToSee(app, person, body, origin);
       return { isAsked: true };
     },
   }),

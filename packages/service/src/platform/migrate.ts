@@ -24,6 +24,7 @@ import * as idempotency from './migrations/020-idempotency.ts';
 import * as takenAway from './migrations/021-taken-away.ts';
 import * as names from './migrations/022-names.ts';
 import * as rowRules from './migrations/023-row-rules.ts';
+import * as placements from './migrations/024-placements.ts';
 
 /** In order; only ever appended to. */
 const migrations = [
@@ -50,6 +51,7 @@ const migrations = [
   takenAway,
   names,
   rowRules,
+  placements,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

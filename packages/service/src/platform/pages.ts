@@ -18,6 +18,15 @@ const basePolicy =
   "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'";
 
 const opening = '<div id="app">';
+const headEnd = '</head>';
+
+/** Another form of a page, for whoever looks for one. */
+export interface PageLink {
+  /** Media type. */
+  readonly type: string;
+  readonly title: string;
+  readonly href: string;
+}
 
 /**
  * A built page with what it is to show.
@@ -25,9 +34,20 @@ const opening = '<div id="app">';
  * The page is taken apart at its root and put together again: no text of anybody's is ever a pattern, and all of it is
  * escaped.
  */
-export function pageWith(html: string, attributes: Readonly<Record<string, string>>): string {
-  const [head, tail, ...more] = html.split(opening);
+export function pageWith(
+  html: string,
+  attributes: Readonly<Record<string, string>>,
+  links: readonly PageLink[] = [],
+): string {
+  const [start, tail, ...more] = html.split(opening);
   if (tail === undefined || more.length > 0) throw new TypeError('the page has no single root');
+  const tags = links.map(
+    ({ type, title, href }) =>
+      `<link rel="alternate" type="${escapeHtml(type)}" title="${escapeHtml(title)}" href="${escapeHtml(href)}">`,
+  );
+  const [before, ...after] = start!.split(headEnd);
+  if (tags.length > 0 && after.length !== 1) throw new TypeError('the page has no single head');
+  const head = tags.length === 0 ? start : [before, ...tags, headEnd, ...after].join('');
   const data = Object.entries(attributes).map(([key, value]) => ` data-${key}="${escapeHtml(value)}"`);
   return [head, opening.slice(0, -1), ...data, '>', tail].join('');
 }
@@ -37,6 +57,7 @@ async function sendPage(
   name: string,
   frameAncestors: readonly string[],
   attributes: Readonly<Record<string, string>> = {},
+  links: readonly PageLink[] = [],
 ): Promise<void> {
   const html = await readFile(join(dist(name), 'index.html'), 'utf8').catch((cause: unknown) => {
     throw new Refusal('NOT_FOUND', `the ${name} has not been built`, { hint: 'npm run build' }, { cause });
@@ -45,7 +66,7 @@ async function sendPage(
   ctx.set('Referrer-Policy', 'no-referrer');
   ctx.set('Cache-Control', 'no-cache');
   ctx.type = 'html';
-  ctx.body = pageWith(html, attributes);
+  ctx.body = pageWith(html, attributes, links);
 }
 
 /** The name of a thing in an address. @throws {Refusal} `NOT_FOUND` for what is no name */
@@ -58,12 +79,15 @@ function nameIn(ctx: Context & { params: { name: string } }): string {
 /**
  * Serves console, viewer and element.
  *
- * @param originsOf - the origins whose pages may frame a placement
+ * @param frameOf - the origins whose pages may frame a placement, and other forms of its page
  */
 export function mountPages(
   app: App,
   router: Router,
-  originsOf: (placement: string) => Promise<readonly string[]>,
+  frameOf: (
+    placement: string,
+    referrer: string,
+  ) => Promise<{ readonly origins: readonly string[]; readonly links: readonly PageLink[] }>,
 ): void {
   const assets = (name: string, prefix: string) =>
     router.get(`${prefix}/assets/{*path}`, (ctx: Context) =>
@@ -76,8 +100,9 @@ export function mountPages(
   router.get('/v/:name', async (ctx: Context & { params: { name: string } }) => {
     const placement = nameIn(ctx);
     // What was saved before origins were looked at closely may hold words of the policy itself.
-    const origins = (await originsOf(placement)).filter(isOrigin);
-    await sendPage(ctx, 'viewer', ["'self'", ...origins], { placement, origins: origins.join(' ') });
+    const { origins: all, links } = await frameOf(placement, ctx.get('Referer'));
+    const origins = all.filter(isOrigin);
+    await sendPage(ctx, 'viewer', ["'self'", ...origins], { placement, origins: origins.join(' ') }, links);
   });
   // A report or a board in full, for those who are signed in.
   for (const [path, kind] of [

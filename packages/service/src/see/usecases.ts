@@ -14,7 +14,7 @@ import { findPerson, listPeople, noSuch, requireRight, rightOn } from '../access
 import { checkedRule } from '../rule/index.ts';
 import { countBetween } from '../dataset/index.ts';
 import { checkDetails, describeToken, requireClient } from '../token/index.ts';
-import { findPlacement, placeOf } from '../place/index.ts';
+import { editionIn, findPlacement, placeOf } from '../place/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
 import { findEdition, type Edition } from '../report/index.ts';
 import {
@@ -93,13 +93,14 @@ async function look(app: App, asker: PersonViewer, edition: Edition, as: SeenAs,
   const placement = as.placement === undefined ? undefined : await findPlacement(app, as.placement);
   if (as.placement !== undefined && placement?.reportName !== report) throw noSuch('placement', as.placement, []);
   const viewer = isClient ? await clientViewer(app, asker, report, as) : await personNamed(app, as.person!);
-  const page = request.page ?? placement?.page ?? undefined;
+  const shown = placement ? editionIn(edition, placement) : edition;
+  const page = request.page ?? (placement ? placeOf(placement).page : undefined);
   const { today } = momentOf(app);
-  const token = viewer.kind === 'client' ? tokenBounds(viewer as TokenViewer, edition.definition, page, today) : [];
-  const own = placement ? fix(edition.definition, placement.parameters, 'placement', placement.name, today) : [];
+  const token = viewer.kind === 'client' ? tokenBounds(viewer as TokenViewer, shown.definition, page, today) : [];
+  const own = placement ? fix(shown.definition, placement.parameters, 'placement', placement.name, today) : [];
   const subject: Subject = {
     viewer,
-    edition,
+    edition: shown,
     request,
     fixed: [...token, ...own],
     ...(placement ? { place: placeOf(placement) } : {}),

@@ -43,10 +43,16 @@ const defaultLifetimeSeconds = 600;
 const maxExchanges = 8;
 
 /** The placement that details name, which must belong to their report. */
-async function placementOf(app: App, details: { placement?: string; report?: string }): Promise<Placement | undefined> {
+async function placementOf(
+  app: App,
+  details: { placement?: string; report?: string },
+): Promise<(Placement & { readonly reportName: string }) | undefined> {
   if (details.placement === undefined) return undefined;
   const placement = await findPlacement(app, details.placement);
-  if (placement && (details.report ?? placement.reportName) === placement.reportName) return placement;
+  // A board is of several reports; a token is for one.
+  const reportName = placement?.reportName ?? undefined;
+  if (placement && reportName !== undefined && (details.report ?? reportName) === reportName)
+    return { ...placement, reportName };
   throw noSuch('placement', details.placement, []);
 }
 

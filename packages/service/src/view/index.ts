@@ -11,6 +11,7 @@ export {
 } from './prepare.ts';
 export { explainLimits, mayLookAtRows } from './explain.ts';
 export { dataFigures, readOne } from './figures.ts';
+export { metered } from './page.ts';
 export { limitsOf, parameterWords, showView } from './show.ts';
-export { streamChanges } from './events.ts';
+export { streamChanges, type Watched } from './events.ts';
 export { pageRoutes, readRequest, viewQuery, viewWords, type Prepare, type ViewQuery } from './pageRoutes.ts';

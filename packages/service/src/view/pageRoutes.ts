@@ -4,10 +4,11 @@ import type { RawParameters } from '@underbell/core/report';
 import type { Context } from 'koa';
 import type { TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
+import type { ViewAnswer } from '@underbell/core/view';
 import { thing } from '../access/index.ts';
 import { defineRoute, type Request, type Route } from '../platform/index.ts';
 import { filterWords, offeredValues } from './choices.ts';
-import { streamChanges } from './events.ts';
+import { streamChanges, type Watched } from './events.ts';
 import { exportView, readWindow, type ExportFormat, type RowWindow } from './exports.ts';
 import { dataFigures } from './figures.ts';
 import { showPage } from './page.ts';
@@ -99,10 +100,30 @@ export type Prepare = (
   request: ViewRequest,
 ) => Promise<PreparedView>;
 
+const watchedBy = (view: PreparedView): Watched => ({
+  datasets: dataFigures(view).map((figure) => revisionFor(view, figure).shape.name),
+  report: view.viewing.report.name,
+  ...(view.place?.kind ? { placement: view.place.name } : {}),
+});
+
 const figureName = Joi.string().max(60);
 
+type WhoAsks = Parameters<Prepare>[0];
+
+/** What is looked at and is no page of a report: a board in a placement. Undefined where it is one. */
+export interface Instead {
+  readonly view: (asked: WhoAsks, request: ViewRequest) => Promise<ViewAnswer<Date> | undefined>;
+  readonly watched: (asked: WhoAsks) => Promise<Watched | undefined>;
+}
+
 /** Everything that can be asked of a page, by a placement or by the report itself. */
-export function pageRoutes(base: string, audience: 'viewer' | 'person', what: string, prepare: Prepare): Route[] {
+export function pageRoutes(
+  base: string,
+  audience: 'viewer' | 'person',
+  what: string,
+  prepare: Prepare,
+  instead?: Instead,
+): Route[] {
   const params = Joi.object({ name: thing.required() });
   const about = { tag: 'Viewing', audience, params } as const;
   return [
@@ -115,7 +136,10 @@ export function pageRoutes(base: string, audience: 'viewer' | 'person', what: st
       query: viewQuery,
       async handle(asked) {
         const { app, ctx } = asked;
-        const view = await prepare(asked, readRequest(asked.query, ctx));
+        const request = readRequest(asked.query, ctx);
+        const other = await instead?.view(asked, request);
+        if (other !== undefined) return other;
+        const view = await prepare(asked, request);
         const { tag, page } = await showPage(app, view, ctx.get('If-None-Match'));
         ctx.set('ETag', tag);
         ctx.set('Cache-Control', 'private, no-cache');
@@ -204,19 +228,17 @@ export function pageRoutes(base: string, audience: 'viewer' | 'person', what: st
       answer: { description: 'text/event-stream', type: 'text/event-stream' },
       async handle(asked) {
         const request = readRequest(asked.query, asked.ctx);
-        const view = await prepare(asked, request);
-        const watched = {
-          datasets: dataFigures(view).map((figure) => revisionFor(view, figure).shape.name),
-          report: view.viewing.report.name,
-          ...(view.place?.kind ? { placement: view.place.name } : {}),
-        };
+        const other = await instead?.watched(asked);
+        const watched = other ?? watchedBy(await prepare(asked, request));
         const { client } = asked as { client?: TokenViewer };
         return streamChanges(asked.app, asked.ctx, watched, {
           shares: asked.askers,
           ...(client ? { endsAt: client.expiresAt } : {}),
           async look() {
             const { app, ctx, params } = asked;
-            await prepare({ app, ctx, params, ...(await asked.again()) } as Asked, request);
+            const again = { app, ctx, params, ...(await asked.again()) } as Asked;
+            if (other === undefined) await prepare(again, request);
+            else await instead!.watched(again);
           },
         });
       },

@@ -12,10 +12,12 @@ import {
   type Viewing,
 } from '@underbell/core/access';
 import type { ReaderTaste } from '@underbell/core/format';
+import type { PlacementLook } from '@underbell/core/place';
 import { isRefusal, Refusal, suggest, type RefusalCode } from '@underbell/core/refusal';
 import {
   asksData,
   datasetNameOf,
+  findFigure,
   findPage,
   isWithin,
   readParameters,
@@ -44,6 +46,9 @@ export interface Place {
   readonly where: Readonly<Record<string, string>>;
   /** The page that it begins with. */
   readonly page?: string;
+  readonly look?: PlacementLook;
+  /** The placement around a board, whose own limits these are. */
+  readonly around?: Pick<Place, 'name' | 'where' | 'writerId'>;
   /** Who wrote its conditions; null where that is not known. */
   readonly writerId: string | null;
 }
@@ -153,6 +158,16 @@ async function writersOf(app: App, subject: Subject, masks: readonly Mask[]): Pr
   };
 }
 
+/** The limits of a placement around a board, with who wrote them where masks could make a difference. */
+async function limitsAround(
+  app: App,
+  { name, where, writerId }: NonNullable<Place['around']>,
+  masks: readonly Mask[],
+): Promise<NonNullable<Viewing['around']>> {
+  if (masks.length === 0) return { name, where };
+  return { name, where, writer: writerId === null ? null : ((await findPerson(app, { id: writerId })) ?? null) };
+}
+
 /** A token reaches no more than those behind it: their limits apply beside its own. */
 async function withGivers(app: App, viewer: Viewer, report: ReportDefinition): Promise<Viewer> {
   if (viewer.kind === 'person') return viewer;
@@ -199,6 +214,7 @@ export async function prepare(app: App, subject: Subject): Promise<PreparedView>
   const report = edition.definition;
   const viewer = await withGivers(app, subject.viewer, report);
   const page = findPage(report, request.page ?? place?.page);
+  for (const { figure } of request.drills ?? []) findFigure(page, figure);
   const moment = momentOf(app);
   const chosen = chosenParameters(report, request, fixed, moment.today);
   const [{ rules, masks }, revisions] = await Promise.all([
@@ -218,6 +234,7 @@ export async function prepare(app: App, subject: Subject): Promise<PreparedView>
     chosen,
     choices: request.choices,
     ...(place ? { placement: { name: place.name, where: place.where } } : {}),
+    ...(place?.around ? { around: await limitsAround(app, place.around, masks) } : {}),
     ...(request.where === undefined ? {} : { where: request.where }),
   };
   const shapeOf = (figure: Figure) => {

@@ -68,6 +68,13 @@ function parametersOf({ viewing, taste }: PreparedView): ShownParameter[] {
 }
 
 /** A viewer draws figures; what their filters say stays here. */
+/** A link to a page that is not shown here leads nowhere. */
+function linkedWithin(figure: Figure, pages: readonly { readonly name: string }[]): Figure {
+  if (!('link' in figure) || figure.link === undefined) return figure;
+  const { link, ...rest } = figure;
+  return pages.some((one) => one.name === link.page) ? figure : (rest as Figure);
+}
+
 function withoutFilter(figure: Figure): ViewedFigure {
   const { where: _, ...shown } = figure as Figure & { where?: string };
   return shown;
@@ -100,11 +107,12 @@ export async function showView(app: App, view: PreparedView, mayExport?: boolean
     page: {
       name: page.name,
       title: page.title,
-      figures: page.figures.map(withoutFilter),
+      figures: page.figures.map((one) => withoutFilter(linkedWithin(one, report.pages))),
       ...(page.narrow ? { narrow: page.narrow } : {}),
     },
     parameters: parametersOf(view),
     datasets: limitsOf(view),
+    ...(place?.look && Object.keys(place.look).length > 0 ? { look: place.look } : {}),
     ...(own === undefined ? {} : { own }),
     ...((mayExport ?? (await mayTake(app, view))) ? { mayExport: true } : {}),
     viewer: viewerName(viewer),

@@ -83,6 +83,7 @@ describe('an installation of the first shape', () => {
       '021-taken-away',
       '022-names',
       '023-row-rules',
+      '024-placements',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },

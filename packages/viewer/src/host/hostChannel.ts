@@ -5,10 +5,33 @@ type HostMessage =
   | { readonly underBell: 'token'; readonly token: string; readonly expiresInSeconds: number }
   | { readonly underBell: 'token failed'; readonly message: string }
   | { readonly underBell: 'theme'; readonly theme: HostTheme }
-  | { readonly underBell: 'no token' };
+  | { readonly underBell: 'no token' }
+  | { readonly underBell: 'show'; readonly question: HostQuestion };
+
+/** What a host wants shown: it narrows, as the words of an address do. */
+export interface HostQuestion {
+  readonly page?: string;
+  readonly where?: string;
+  readonly parameters: Readonly<Record<string, readonly string[]>>;
+}
 
 export type TokenState =
   { readonly token: string; readonly host: string } | { readonly failure: string } | { readonly none: true };
+
+const isText = (value: unknown): value is string => typeof value === 'string' && value.length <= 16_384;
+
+/** What comes by message is looked at as what comes by address is. */
+function isQuestion(value: unknown): value is HostQuestion {
+  if (typeof value !== 'object' || value === null) return false;
+  const { page, where, parameters } = value as Partial<Record<keyof HostQuestion, unknown>>;
+  return (
+    (page === undefined || isText(page)) &&
+    (where === undefined || isText(where)) &&
+    typeof parameters === 'object' &&
+    parameters !== null &&
+    Object.values(parameters).every((values) => Array.isArray(values) && values.every(isText))
+  );
+}
 
 const answerWithinMs = 4_000;
 /** A token is renewed when this share of its life is over. */
@@ -21,6 +44,7 @@ const renewAt = 0.8;
 export class HostChannel {
   readonly #origins: readonly string[];
   #onToken: (state: TokenState) => void = () => undefined;
+  #onShow: (question: HostQuestion) => void = () => undefined;
   #renewal: number | undefined;
 
   constructor(origins: readonly string[]) {
@@ -43,6 +67,16 @@ export class HostChannel {
       first(state);
     };
     this.#tell({ underBell: 'hello' });
+  }
+
+  /** @param onShow - called when the host wants something else shown */
+  listen(onShow: (question: HostQuestion) => void): void {
+    this.#onShow = onShow;
+  }
+
+  /** Tells the host what happened in its frame. */
+  tell(message: { readonly underBell: 'ready' | 'picked' | 'problem' } & Readonly<Record<string, unknown>>): void {
+    if (this.isFramed) this.#tell(message);
   }
 
   /** Tells the host how high the page is, so that its frame fits. */
@@ -68,6 +102,8 @@ export class HostChannel {
       this.#onToken({ failure: data.message });
     } else if (data.underBell === 'theme') {
       setHostTheme(data.theme);
+    } else if (data.underBell === 'show') {
+      if (isQuestion(data.question)) this.#onShow(data.question);
     } else if (data.underBell === 'no token') {
       this.#onToken({ none: true });
     }

@@ -1,5 +1,6 @@
 import { readonly, ref, shallowRef, watchEffect } from 'vue';
 import type { BoardTheme } from '@underbell/core/board';
+import type { PlacementTheme } from '@underbell/core/place';
 import { cssVariables, dark, fontFamily, light, themeFrom, type ThemeTokens } from '@underbell/core/theme';
 
 /** What a host page may say about looks. */
@@ -16,6 +17,8 @@ prefersDark.addEventListener('change', () => (isSystemDark.value = prefersDark.m
 
 const host = shallowRef<HostTheme>({});
 const board = shallowRef<BoardTheme>();
+/** What the placement wants, whatever the host says. */
+const fixedScheme = ref<'light' | 'dark'>();
 const tokens = shallowRef<ThemeTokens>(light);
 const font = ref(fontFamily);
 
@@ -27,8 +30,9 @@ const sheet = document.createElement('style');
 document.head.append(sheet);
 watchEffect(() => {
   const { scheme, colours, font: wanted } = host.value;
-  const isDark = scheme === undefined ? isSystemDark.value : scheme === 'dark';
-  const chosen = board.value ?? colours;
+  const wantedScheme = fixedScheme.value ?? scheme;
+  const isDark = wantedScheme === undefined ? isSystemDark.value : wantedScheme === 'dark';
+  const chosen = board.value ?? (fixedScheme.value === undefined ? colours : undefined);
   tokens.value = chosen ? themeFrom(chosen) : isDark ? dark : light;
   font.value = wanted && fontPattern.test(wanted) ? `${wanted}, ${fontFamily}` : fontFamily;
   const native = chosen === undefined ? (isDark ? 'dark' : 'light') : 'normal';
@@ -48,6 +52,10 @@ export function setHostTheme(theme: HostTheme): void {
 
 export function setBoardTheme(theme: BoardTheme | undefined): void {
   board.value = theme;
+}
+
+export function setPlacementTheme(theme: PlacementTheme | undefined): void {
+  fixedScheme.value = theme === 'host' ? undefined : theme;
 }
 
 export const hostLanguage = (): string | undefined => host.value.language;

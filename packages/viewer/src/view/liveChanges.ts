@@ -19,6 +19,7 @@ function concerns({ kind, name }: Change, api: ViewApi, answer: ViewAnswer | und
   if (kind === undefined) return true;
   if (kind === 'dataset') return answer?.datasets.some((one) => one.dataset === name) ?? true;
   if (kind === 'report') return answer?.report?.name === name;
+  if (kind === 'board' && answer?.board !== undefined) return answer.board.name === name;
   return kind === api.target.kind && name === api.target.name;
 }
 

@@ -1,11 +1,11 @@
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import type { HostChannel, TokenState } from '../host/hostChannel.ts';
-import { hostLanguage, setBoardTheme } from '../theme/useTheme.ts';
+import { hostLanguage, setBoardTheme, setPlacementTheme } from '../theme/useTheme.ts';
 import { readAddress } from './address.ts';
 import { LiveChanges } from './liveChanges.ts';
 import type { ViewAnswer } from '@underbell/core/view';
-import { toSearch, ViewApi, ViewProblem, type Target, type ViewQuestion } from './viewApi.ts';
+import { toSearch, ViewApi, ViewProblem, type Access, type Target, type ViewQuestion } from './viewApi.ts';
 
 const tokenProblem = (hint: string): ProblemDocument => ({
   type: 'urn:underbell:problem:token-invalid',
@@ -27,6 +27,7 @@ export function useView(target: Target, channel: HostChannel) {
   /** What is shown was fetched before the connection was lost. */
   const isOffline = ref(false);
   let newest = 0;
+  let context = '';
 
   async function reload(): Promise<void> {
     const turn = ++newest;
@@ -38,12 +39,18 @@ export function useView(target: Target, channel: HostChannel) {
       problem.value = undefined;
       isOffline.value = false;
       setBoardTheme(found.theme);
+      setPlacementTheme(found.look?.theme);
+      channel.tell({ underBell: 'ready', page: found.page.name });
     } catch (error) {
       if (turn !== newest) return;
       if (!(error instanceof ViewProblem)) throw error;
       isOffline.value = error.document.code === 'SERVICE_UNREACHABLE' && answer.value !== undefined;
       // What was there stays while nothing newer can be fetched.
-      if (!isOffline.value) problem.value = error.document;
+      if (isOffline.value) return;
+      problem.value = error.document;
+      const { code, detail } = error.document;
+      // What is wrong with what the reader's own rights let be seen is between the reader and the service.
+      channel.tell({ underBell: 'problem', code, message: isHosts() ? detail : error.document.title });
     } finally {
       if (turn === newest) isLoading.value = false;
     }
@@ -57,6 +64,9 @@ export function useView(target: Target, channel: HostChannel) {
     void reload();
   }
 
+  /** Whether it is the host's own token that opened the page. */
+  const isHosts = () => api.access?.host !== undefined;
+
   function onToken(state: TokenState): void {
     if ('failure' in state) {
       problem.value = tokenProblem(state.failure);
@@ -66,7 +76,8 @@ export function useView(target: Target, channel: HostChannel) {
     const isRenewal = api.access !== undefined;
     api.access = 'token' in state ? state : undefined;
     // A renewed token shows the same; nothing flickers.
-    if (!isRenewal || problem.value) void reload();
+    if (!isRenewal || problem.value || contextOf(api.access) !== context) void reload();
+    context = contextOf(api.access);
   }
 
   /** Picks a mark of a figure, or lets it go; several at once with `isAdding`. */
@@ -77,6 +88,8 @@ export function useView(target: Target, channel: HostChannel) {
     const next = held.includes(value) && (isAdding || held.length === 1) ? rest : isAdding ? [...held, value] : [value];
     const { [figure]: _, ...others } = choices;
     change({ choices: next.length > 0 ? { ...others, [figure]: next } : others });
+    // The host hears what its own token shows; what the reader's own rights show is not the host's.
+    channel.tell({ underBell: 'picked', figure, ...(isHosts() ? { values: next } : {}) });
   }
 
   function clear(figure?: string): void {
@@ -131,6 +144,9 @@ export function useView(target: Target, channel: HostChannel) {
   const wentOffline = () => (isOffline.value = answer.value !== undefined);
   onMounted(() => {
     channel.ask(onToken);
+    channel.listen(({ page, where, parameters }) =>
+      change({ page: page ?? question.value.page, where, parameters, choices: {}, drills: {} }),
+    );
     live.start();
     window.addEventListener('online', reload);
     window.addEventListener('offline', wentOffline);
@@ -159,6 +175,20 @@ export function useView(target: Target, channel: HostChannel) {
     signedIn,
     ask: (words: string) => api.askForAccess(words),
   };
+}
+
+/** What a token limits its page to, as far as the token itself says: another is another record. */
+function contextOf(access: Access | undefined): string {
+  const [, claims] = access?.token.split('.') ?? [];
+  if (claims === undefined) return access?.token ?? '';
+  try {
+    const { authorization_details: details } = JSON.parse(atob(claims.replace(/-/g, '+').replace(/_/g, '/'))) as {
+      authorization_details?: unknown;
+    };
+    return JSON.stringify(details);
+  } catch {
+    return access!.token;
+  }
 }
 
 function addressOf(question: ViewQuestion, isBare: boolean): string {

@@ -170,7 +170,7 @@ export class ViewApi {
   /** Asks the owners for access, as the signed-in reader. */
   async askForAccess(words: string): Promise<void> {
     const { kind, name } = this.#target;
-    await this.#post('/api/v1/requests', { [kind === 'placement' ? 'placement' : 'report']: name, words });
+    await this.#post('/api/v1/requests', { [kind]: name, words });
   }
 }
 

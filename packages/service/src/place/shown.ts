@@ -1,0 +1,35 @@
+import { findFigure, findPage, type ReportDefinition } from '@underbell/core/report';
+import type { Edition } from '../report/index.ts';
+import type { Place } from '../view/index.ts';
+import type { Placement } from './models.ts';
+
+/** A figure that stands alone has the whole width. */
+const wholeWidth = 12;
+
+/** A report as far as a placement shows it: what is not in it cannot be asked for there. */
+function definitionIn(report: ReportDefinition, { page: name, figure }: Placement): ReportDefinition {
+  if (name === null) return report;
+  const page = findPage(report, name);
+  if (figure === null) return { ...report, pages: [page] };
+  const { narrow: _narrow, ...rest } = page;
+  const alone = findFigure(page, figure);
+  const at = { column: 1, row: 1, width: wholeWidth, height: alone.at.height };
+  return { ...report, pages: [{ ...rest, title: alone.title, figures: [{ ...alone, at }] }] };
+}
+
+export const editionIn = (edition: Edition, placement: Placement): Edition => ({
+  ...edition,
+  definition: definitionIn(edition.definition, placement),
+});
+
+/** What a placement sets for everybody who looks through it. */
+export function placeOf({ name, title, kind, conditions, page, firstPage, look, writerId }: Placement): Place {
+  const first = page ?? firstPage;
+  return { name, title, kind, where: conditions, writerId, look, ...(first === null ? {} : { page: first }) };
+}
+
+/** The thing whose rights decide who sees it. */
+export const thingIn = ({ reportName, boardName }: Pick<Placement, 'reportName' | 'boardName'>) =>
+  reportName === null
+    ? ({ kind: 'board', name: boardName! } as const)
+    : ({ kind: 'report', name: reportName } as const);
