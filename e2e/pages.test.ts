@@ -4,7 +4,8 @@ import { createServer } from 'node:http';
 import { createRequire } from 'node:module';
 import { after, before, describe, it } from 'node:test';
 import type { Page } from 'playwright-core';
-import { listen, manager, publisher, type House } from '../packages/service/test/house.ts';
+import type {} from '../packages/element/src/underBellElement.ts';
+import { administrator, listen, manager, publisher, type House } from '../packages/service/test/house.ts';
 import { BrowserHouse } from './browserHouse.ts';
 
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
@@ -89,6 +90,11 @@ describe('every page', () => {
     ['/console/', 'What went out'],
     ['/console/reports', 'Published once'],
     ['/console/reports/quay-punctuality', 'First edition'],
+    ['/console/reports/publish', 'Drop files of reports'],
+    ['/console/reports/quay-punctuality/edit', 'Change Quay punctuality'],
+    ['/console/places', 'Where reports, pages, figures and boards are shown'],
+    ['/console/places/new', 'Punctuality of the network'],
+    ['/console/places/quay-page', 'What a page’s author pastes'],
     ['/console/reports/quay-punctuality/see?as=quay17@skerrow.example', 'rows left'],
     ['/console/data', 'Sailings'],
     ['/console/data/sailings', 'own-quay'],
@@ -102,6 +108,7 @@ describe('every page', () => {
     ['/console/people/attributes', 'What people have'],
     ['/console/people/programs', 'harbour-portal'],
     ['/console/people/requests', 'Nobody is waiting'],
+    ['/console/people/handed-out', 'harbour-portal'],
     ['/console/sending', 'Monthly quay pack'],
     ['/console/sending/quay-pack', 'has not been run yet'],
     ['/console/sending/quay-rows', 'Runs by itself after its data was loaded anew'],
@@ -117,6 +124,12 @@ describe('every page', () => {
       await page.getByText(text).first().waitFor();
       await canBeUsed();
     });
+
+  it('/console/people/log can be used by everybody', async () => {
+    await open('/console/people/log', { as: administrator });
+    await page.getByText('Check the chain').waitFor();
+    await canBeUsed();
+  });
 
   it('/console/costs can be used by everybody', async () => {
     await open('/console/costs', { as: 'osric.hale@skerrow.example' });
@@ -202,7 +215,7 @@ describe('the element in a host page', () => {
   let content = '';
   let token: { status: number; body: object };
   const server = createServer((request, response) => {
-    const isToken = request.url === '/own-token';
+    const isToken = request.url?.split('?')[0] === '/own-token';
     response.writeHead(isToken ? token.status : 200, { 'Content-Type': isToken ? 'application/json' : 'text/html' });
     response.end(isToken ? JSON.stringify(token.body) : content);
   });
@@ -229,6 +242,90 @@ describe('the element in a host page', () => {
   }
   const element = (attributes: string) => `<under-bell src="${house.url}/v/own-page" ${attributes}></under-bell>`;
   const good = async () => (await (await fetch(`${house.portalUrl}/report-token?quay=Q017`)).json()) as object;
+
+  it('tells its host what happens, and follows what that sets without loading anew', async () => {
+    const page = await host(element('token-from="/own-token"'), { status: 200, body: await good() });
+    const documents: string[] = [];
+    page.on('request', (request) => {
+      if (request.resourceType() === 'document') documents.push(request.url());
+    });
+    const events = () =>
+      page.evaluate(() => (window as unknown as { told: { type: string; detail: Record<string, unknown> }[] }).told);
+    await page.evaluate(() => {
+      const told: object[] = [];
+      Object.assign(window, { told });
+      for (const type of ['ready', 'picked', 'problem', 'height'])
+        document.addEventListener(type, (event) => told.push({ type, detail: (event as CustomEvent<object>).detail }));
+    });
+    const frame = page.frameLocator('under-bell iframe');
+    await frame.getByText('Quay is Q017').waitFor();
+    await page.evaluate(() => {
+      document.querySelector('under-bell')!.filter = 'cancelled = FALSE';
+    });
+    await frame.getByText('Cancelled is no').waitFor();
+    await page.evaluate(() => {
+      document.querySelector('under-bell')!.filter = 'no_such_column = 1';
+    });
+    await frame.getByRole('alert').waitFor();
+    await page.evaluate(() => {
+      document.querySelector('under-bell')!.filter = null;
+    });
+    const mark = frame.locator('.marks button').first();
+    await mark.focus();
+    await mark.press('Enter');
+    await frame.locator('button.own').waitFor();
+    const told = await events();
+    const of = (type: string) => told.filter((one) => one.type === type).map((one) => one.detail);
+    assert.ok(of('ready').some((one) => one['page'] === 'overview'));
+    assert.ok(of('height').some((one) => Number(one['height']) > 300));
+    assert.deepEqual(
+      of('problem').map((one) => one['code']),
+      ['FILTER_UNKNOWN_COLUMN'],
+    );
+    assert.equal((of('picked')[0]!['values'] as string[]).length, 1, 'its own token shows the values');
+    assert.deepEqual(documents, [], 'nothing was loaded anew');
+    // Another record is another token in the same frame.
+    token = { status: 200, body: (await (await fetch(`${house.portalUrl}/report-token?quay=Q018`)).json()) as object };
+    await page.evaluate(() => {
+      document.querySelector('under-bell')!.record = { quay: 'Q018' };
+    });
+    await frame.getByText('Quay is Q018').waitFor();
+    assert.deepEqual(documents, []);
+  });
+
+  it('works in shadow roots, taken out and put back, and thirty times on a page', async () => {
+    const page = await host('<div id="around"></div>', { status: 200, body: await good() });
+    await page.evaluate((source) => {
+      const around = document.getElementById('around')!;
+      const inside = document.createElement('div');
+      around.append(inside);
+      const made = document.createElement('under-bell');
+      made.setAttribute('src', source);
+      made.setAttribute('token-from', '/own-token');
+      inside.attachShadow({ mode: 'open' }).append(made);
+    }, `${house.url}/v/own-page`);
+    const frame = page.frameLocator('under-bell iframe').first();
+    await frame.getByText('Quay is Q017').waitFor();
+    await page.evaluate(() => {
+      const root = document.querySelector('#around > div')!.shadowRoot!;
+      const made = root.querySelector('under-bell')!;
+      made.remove();
+      root.append(made);
+    });
+    await frame.getByText('Quay is Q017').waitFor();
+    await page.evaluate((source) => {
+      for (let i = 0; i < 30; i++) {
+        const made = document.createElement('under-bell');
+        made.setAttribute('src', source);
+        made.setAttribute('token-from', '/own-token');
+        document.body.append(made);
+      }
+    }, `${house.url}/v/own-page`);
+    const all = page.locator('body > under-bell');
+    await all.nth(29).waitFor();
+    for (const i of [0, 15, 29])
+      await all.nth(i).locator('iframe').contentFrame().getByText('Quay is Q017').waitFor({ timeout: 60_000 });
+  });
 
   it('lets a reader sign in, in a window of its own, where the frame gets no cookie', async () => {
     // Another name is another site: the browser sends the frame no cookie of ours.

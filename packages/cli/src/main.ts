@@ -11,6 +11,7 @@ import { addFolderCommands } from './folder/commands.ts';
 import { addThingCommands } from './folder/thingCommands.ts';
 import { addMeterCommand } from './meter/commands.ts';
 import { addTokenCommands } from './token/commands.ts';
+import { addOpenCommands } from './open/commands.ts';
 import { addPlaceCommands } from './place/commands.ts';
 import { addCompletionCommand } from './platform/completion.ts';
 import { localProblem, Problem, problemLines } from './platform/problem.ts';
@@ -41,6 +42,7 @@ function createProgram(): Command {
     addSeeCommand,
     addTokenCommands,
     addPlaceCommands,
+    addOpenCommands,
     addListCommands,
     addTemplateCommands,
     addDestinationCommands,

@@ -22,6 +22,7 @@ const places = computed(() => [
   { to: '/boards', title: 'Boards' },
   ...(isMaker.value
     ? [
+        { to: '/places', title: 'Places' },
         { to: '/data', title: 'Data' },
         { to: '/people', title: 'People' },
       ]

@@ -8,6 +8,7 @@ import { folder } from './folder/manifest.ts';
 import { list } from './list/manifest.ts';
 import { make } from './make/manifest.ts';
 import { meter } from './meter/manifest.ts';
+import { open } from './open/manifest.ts';
 import { place } from './place/manifest.ts';
 import type { Capability } from './platform/index.ts';
 import { refresh } from './refresh/manifest.ts';
@@ -47,4 +48,5 @@ export const capabilities: readonly Capability[] = [
   burst,
   directory,
   folder,
+  open,
 ];

@@ -1,3 +1,4 @@
+import type { AuditRecord } from '@underbell/core/audit';
 import type { Command } from 'commander';
 import { thingKinds } from '@underbell/core/access';
 import type {
@@ -344,9 +345,31 @@ function addAttributeCommands(program: Command): void {
 }
 
 function addAuditCommands(program: Command): void {
-  program
-    .command('audit')
-    .description('the log of every change')
+  const audit = program.command('audit').description('the log of every change');
+  audit
+    .command('list')
+    .description('changes, the newest first')
+    .option('--who <text>', 'part of the address of who made them')
+    .option('--thing <text>', 'part of what was changed, such as "report punctuality"')
+    .option('--what <text>', 'part of what was done')
+    .option('--from <instant>', 'since then')
+    .option('--to <instant>', 'before then')
+    .option('--before <number>', 'only older ones than this entry')
+    .option('--limit <number>', 'so many', '50')
+    .action(async (options: Record<string, string>, command: Command) => {
+      const answer = await askService<{ entries: AuditRecord[] }>('GET', '/api/v1/audit', { query: options });
+      show(command, answer, ({ entries }) =>
+        table(entries, [
+          { heading: 'number', cell: (one) => one.id, isNumber: true },
+          { heading: 'when', cell: (one) => one.at.slice(0, 19).replace('T', ' ') },
+          { heading: 'who', cell: (one) => one.who },
+          { heading: 'what', cell: (one) => one.what },
+          { heading: 'thing', cell: (one) => one.thing },
+          { heading: 'from', cell: (one) => one.origin },
+        ]),
+      );
+    });
+  audit
     .command('check')
     .description('walk the chain of the audit log; ends with 1 when an entry was changed or is missing')
     .action(async (_options, command: Command) => {

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { computed } from 'vue';
 import { useResource } from '../platform/useResource.ts';
+import { useSession } from '../session/useSession.ts';
 
-defineProps<{ current: 'people' | 'groups' | 'attributes' | 'programs' | 'requests' }>();
+defineProps<{ current: 'people' | 'groups' | 'attributes' | 'programs' | 'requests' | 'open' | 'log' }>();
+const { person } = useSession();
 const requests = useResource<{ requests: { state: string }[] }>('/api/v1/requests');
 const open = computed(() => (requests.data.value?.requests ?? []).filter((one) => one.state === 'open').length);
 const tabs = computed(() => [
@@ -11,6 +13,8 @@ const tabs = computed(() => [
   { name: 'attributes', to: '/people/attributes', title: 'Attributes' },
   { name: 'programs', to: '/people/programs', title: 'Programs' },
   { name: 'requests', to: '/people/requests', title: open.value > 0 ? `Requests (${open.value})` : 'Requests' },
+  { name: 'open', to: '/people/handed-out', title: 'Handed out' },
+  ...(person.value?.isAdministrator ? [{ name: 'log', to: '/people/log', title: 'Log' }] : []),
 ]);
 </script>
 
@@ -30,6 +34,7 @@ const tabs = computed(() => [
 <style scoped>
 nav {
   display: flex;
+  flex-wrap: wrap;
   gap: 0.3rem;
   border-bottom: 1px solid var(--line);
   margin-bottom: 1rem;

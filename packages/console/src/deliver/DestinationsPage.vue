@@ -15,7 +15,7 @@ const { busy, problem, attempt } = useAttempt<string>();
 const answers = ref<Record<string, string>>({});
 const secret = ref<{ name: string; text: string }>();
 const columns = [
-  { title: 'ShownDestination', dataIndex: 'name', width: 160 },
+  { title: 'Destination', dataIndex: 'name', width: 160 },
   { title: 'Kind', dataIndex: 'kind', width: 90 },
   { title: 'Address', key: 'address', ellipsis: true },
   { title: 'Takes', key: 'takes', width: 230 },

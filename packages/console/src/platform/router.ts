@@ -14,6 +14,19 @@ export const router = createRouter({
       meta: { title: 'Reports' },
     },
     {
+      path: '/reports/publish',
+      name: 'publish',
+      component: () => import('../report/PublishPage.vue'),
+      meta: { title: 'Publish' },
+    },
+    {
+      path: '/reports/:name/edit',
+      name: 'edit-report',
+      component: () => import('../report/PublishPage.vue'),
+      props: true,
+      meta: { title: 'Change a report' },
+    },
+    {
       path: '/reports/:name',
       name: 'report',
       component: () => import('../report/ReportPage.vue'),
@@ -41,6 +54,32 @@ export const router = createRouter({
       component: () => import('../board/BoardPage.vue'),
       props: true,
       meta: { title: 'Board' },
+    },
+    { path: '/places', name: 'places', component: () => import('../place/PlacesPage.vue'), meta: { title: 'Places' } },
+    {
+      path: '/places/new',
+      name: 'new-placement',
+      component: () => import('../place/PlacementPage.vue'),
+      meta: { title: 'Place something' },
+    },
+    {
+      path: '/places/:name',
+      name: 'placement',
+      component: () => import('../place/PlacementPage.vue'),
+      props: true,
+      meta: { title: 'Place' },
+    },
+    {
+      path: '/people/handed-out',
+      name: 'handed-out',
+      component: () => import('../open/OpenPage.vue'),
+      meta: { title: 'Everything handed out' },
+    },
+    {
+      path: '/people/log',
+      name: 'log',
+      component: () => import('../access/AuditPage.vue'),
+      meta: { title: 'Log of changes' },
     },
     { path: '/bin', name: 'bin', component: () => import('../folder/BinPage.vue'), meta: { title: 'Bin' } },
     {

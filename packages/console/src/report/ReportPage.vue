@@ -6,14 +6,15 @@ import type { ShownReport } from '@underbell/core/report';
 import BinButton from '../folder/BinButton.vue';
 import FavouriteButton from '../folder/FavouriteButton.vue';
 import RightsPanel from '../access/RightsPanel.vue';
-import PlacementCard from '../place/PlacementCard.vue';
-import type { ShownPlacement } from '@underbell/core/place';
+import { placedWords, type ShownPlacement } from '@underbell/core/place';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
+import { useSession } from '../session/useSession.ts';
 import EditionsPanel from './EditionsPanel.vue';
 
 const props = defineProps<{ name: string }>();
 const router = useRouter();
+const { isMaker } = useSession();
 const {
   data: report,
   error,
@@ -40,22 +41,24 @@ const placements = computed(() => places.data.value?.placements ?? []);
       >
     </p>
     <p class="jumps">
-      <a :href="`/r/${name}`">Look at it</a> <RouterLink :to="`/reports/${name}/see`">See as somebody else</RouterLink>
-      <a href="#editions">Editions</a> <FavouriteButton kind="report" :name="name" />
+      <a :href="`/r/${name}`">Look at it</a>
+      <RouterLink v-if="isMaker" :to="`/reports/${name}/edit`">Change it</RouterLink>
+      <RouterLink :to="`/reports/${name}/see`">See as somebody else</RouterLink> <a href="#editions">Editions</a>
+      <FavouriteButton kind="report" :name="name" />
     </p>
     <h2>Where it is shown</h2>
-    <p v-if="placements.length === 0" class="quiet">
-      Nowhere yet. <code>underbell place add NAME --report {{ report.name }} --title TITLE --origin ORIGIN</code>
+    <p v-if="placements.length === 0" class="quiet">Nowhere yet.</p>
+    <ul class="places">
+      <li v-for="one in placements" :key="one.name">
+        <RouterLink :to="`/places/${one.name}`">{{ one.title }}</RouterLink>
+        <span class="quiet">
+          {{ one.kind }}, {{ placedWords(one) }}<template v-if="one.suspendedAt">, suspended</template></span
+        >
+      </li>
+    </ul>
+    <p>
+      <RouterLink :to="{ path: '/places/new', query: { report: name } }">Place it somewhere</RouterLink>
     </p>
-    <div class="cards">
-      <PlacementCard
-        v-for="placement in placements"
-        :key="placement.name"
-        :placement="placement"
-        :editions="report.editions.filter((one) => one.retiredAt === null).map((one) => one.number)"
-        @changed="places.reload"
-      />
-    </div>
     <RightsPanel kind="report" :name="name" />
     <EditionsPanel :name="name" :current="report.edition" :editions="report.editions" @changed="reload" />
     <BinButton kind="report" :name="name" :title="report.title" @gone="router.push('/reports')" />
@@ -63,8 +66,7 @@ const placements = computed(() => places.data.value?.placements ?? []);
 </template>
 
 <style scoped>
-.cards {
-  display: grid;
-  gap: 0.8rem;
+.places {
+  padding-left: 1.2rem;
 }
 </style>

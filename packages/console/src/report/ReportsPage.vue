@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { FolderContents } from '@underbell/core/folder';
-import { Empty, Table } from 'ant-design-vue';
+import { Button, Empty, Table } from 'ant-design-vue';
 import { computed } from 'vue';
 import type { ListedReport } from '@underbell/core/report';
 import FolderField from '../folder/FolderField.vue';
@@ -8,7 +8,9 @@ import FoldersPanel from '../folder/FoldersPanel.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
+import { useSession } from '../session/useSession.ts';
 
+const { isMaker } = useSession();
 const { data, error, isLoading } = useResource<{ reports: ListedReport[] }>('/api/v1/reports');
 const reports = computed(() => data.value?.reports ?? []);
 const contents = useResource<FolderContents>('/api/v1/contents');
@@ -23,12 +25,13 @@ const columns = [
 <template>
   <h1>Reports</h1>
   <p class="quiet">Published once under one stable name; every place that shows a report follows its newest edition.</p>
-  <p><RouterLink to="/bin">Bin</RouterLink></p>
+  <p class="more">
+    <RouterLink v-if="isMaker" to="/reports/publish"><Button type="primary">Publish</Button></RouterLink>
+    <RouterLink to="/bin">Bin</RouterLink>
+  </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table v-else :columns="columns" :data-source="reports" row-key="name" :loading="isLoading" :pagination="false">
-    <template #emptyText
-      ><Empty description="No reports for you yet. Publish one: underbell report publish FILE"
-    /></template>
+    <template #emptyText><Empty description="No reports for you yet" /></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'title'">
         <RouterLink :to="`/reports/${record.name}`">{{ record.title }}</RouterLink>

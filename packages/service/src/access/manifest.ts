@@ -2,10 +2,12 @@ import type { Capability } from '../platform/index.ts';
 import { followGrants, forgetGrants } from './grantStore.ts';
 import { accessRoutes } from './routes.ts';
 import { accessModels } from './models.ts';
+import { accessDoors } from './doors.ts';
 
 /** Sessions, people, groups, rights and requests. */
 export const access: Capability = {
   name: 'access',
+  doors: accessDoors,
   models: accessModels,
   routes: accessRoutes,
   references: { follow: followGrants, forget: forgetGrants },

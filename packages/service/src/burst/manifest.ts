@@ -4,6 +4,7 @@ import { followIn, lossesIn, usesIn, workOn } from './references.ts';
 import { burstRoutes } from './routes.ts';
 import { sendSummary } from './summary.ts';
 import { bursts, runs, unsubscribed } from './models.ts';
+import { linkDoors } from './doors.ts';
 
 // Only workers load the renderers, and only when there is something to render.
 const runJobs: Handlers = { 'burst.run': async (...job) => (await import('./jobs.ts')).runBurstJob(...job) };
@@ -11,6 +12,7 @@ const runJobs: Handlers = { 'burst.run': async (...job) => (await import('./jobs
 /** Filtered copies to lists of recipients. */
 export const burst: Capability = {
   name: 'burst',
+  doors: [linkDoors],
   models: [bursts, runs, unsubscribed],
   routes: [...calendarRoutes, ...burstRoutes],
   things: [{ kind: 'burst', model: bursts }],

@@ -106,6 +106,10 @@ export async function findRun(app: App, id: number): Promise<RunRow | undefined>
   return one(runs(app).findByPk(id));
 }
 
+export async function findRuns(app: App, ids: readonly number[]): Promise<RunRow[]> {
+  return all(runs(app).findAll({ where: { id: { [Op.in]: [...ids] } }, order: [['id', 'DESC']] }));
+}
+
 export async function listRuns(app: App, burst: string | undefined, limit: number): Promise<RunRow[]> {
   const where = burst === undefined ? {} : { burstName: burst };
   return all(runs(app).findAll({ where, order: [['id', 'DESC']], limit }));

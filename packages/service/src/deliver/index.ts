@@ -14,7 +14,7 @@ export {
   type LedgerLine,
 } from './ledger.ts';
 export { bouncedBefore } from './ledger.sql.ts';
-export { findLink, linksOf, noteFetched, recall } from './links.ts';
+export { findLink, linksOf, livingLinks, noteFetched, recall } from './links.ts';
 export type { DeliveryRow, MadeFile } from './models.ts';
 export { RunWaits, sendCopies, settleInterrupted } from './send.ts';
 export type { Sending } from './sending.ts';

@@ -74,3 +74,35 @@ export async function linksOf(
     ]),
   );
 }
+
+/** Links that still hold, by run: how many, when one was last fetched, until when the last of them holds. */
+export async function livingLinks(
+  app: App,
+): Promise<ReadonlyMap<number, { count: number; fetchedAt: Date | null; expiresAt: Date; needsSignIn: boolean }>> {
+  const living = { recalledAt: null, expiresAt: { [Op.gt]: new Date(app.now()) } };
+  const asked = await copyLinks(app).findAll({
+    where: living,
+    attributes: [
+      'runId',
+      'needsSignIn',
+      [fn('count', col('position')), 'count'],
+      [fn('max', col('fetched_at')), 'lastAt'],
+      [fn('max', col('expires_at')), 'until'],
+    ],
+    group: ['runId', 'needsSignIn'],
+    raw: true,
+  });
+  const rows = asked as unknown as {
+    runId: number;
+    needsSignIn: boolean;
+    count: string;
+    lastAt: Date | null;
+    until: Date;
+  }[];
+  return new Map(
+    rows.map((row) => [
+      row.runId,
+      { count: Number(row.count), fetchedAt: row.lastAt, expiresAt: row.until, needsSignIn: row.needsSignIn },
+    ]),
+  );
+}

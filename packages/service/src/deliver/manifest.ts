@@ -4,6 +4,7 @@ import { destinationRoutes } from './routes.ts';
 import { isOwnMail } from './store.ts';
 import { destinations, destinationTurns, deliveries, copyLinks } from './models.ts';
 import { forgetOldTurns } from './turns.sql.ts';
+import { destinationDoors } from './doors.ts';
 
 async function follow(app: App, { kind, name }: Named, to: string): Promise<void> {
   if (kind === 'destination') await followDestination(app, name, to);
@@ -12,6 +13,7 @@ async function follow(app: App, { kind, name }: Named, to: string): Promise<void
 /** Where copies go, and letters of the service's own. */
 export const deliver: Capability = {
   name: 'deliver',
+  doors: [destinationDoors],
   models: [destinations, destinationTurns, deliveries, copyLinks],
   routes: destinationRoutes,
   things: [

@@ -1,6 +1,12 @@
 import type { Capability } from '../platform/index.ts';
 import { mountDirectory } from './routes.ts';
 import { signIns } from './models.ts';
+import { directoryDoors } from './doors.ts';
 
 /** What an outside directory speaks: OpenID Connect and SCIM. */
-export const directory: Capability = { name: 'directory', models: [signIns], mount: mountDirectory };
+export const directory: Capability = {
+  name: 'directory',
+  doors: [directoryDoors],
+  models: [signIns],
+  mount: mountDirectory,
+};

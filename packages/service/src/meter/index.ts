@@ -1,3 +1,3 @@
-export { copyCosts, placementViews, type CopyCost } from './sums.sql.ts';
+export { copyCosts, placementViews, programUses, type CopyCost } from './sums.sql.ts';
 export { costsAround, requireBudget, warnOfCosts } from './limits.ts';
 export { meter, type MeterEntry } from './store.ts';

@@ -78,6 +78,16 @@ export async function placementViews(
   return new Map(found.map(({ placement, ...rest }) => [placement, rest]));
 }
 
+/** When programs last showed something. */
+export async function programUses(app: App, programs: readonly string[]): Promise<ReadonlyMap<string, Date>> {
+  const found = await askSql<{ person: string; at: Date }>(
+    app,
+    `SELECT person, max(at) AS at FROM meter WHERE kind = 'view' AND person = ANY($programs) GROUP BY person`,
+    { programs: [...programs] },
+  );
+  return new Map(found.map((one) => [one.person, one.at]));
+}
+
 /** What a copy of a format cost so far, on average. */
 export interface CopyCost {
   readonly format: string;

@@ -14,6 +14,7 @@ import { findPlacement, listPlacements } from './store.ts';
 import { placeViewRoutes } from './viewRoutes.ts';
 import { placementHosts, placementProblems, placements } from './models.ts';
 import { thingIn } from './shown.ts';
+import { placementDoors } from './doors.ts';
 
 const uses = async (app: App): Promise<ThingUse[]> =>
   (await listPlacements(app)).map((placement) => {
@@ -50,6 +51,7 @@ async function follow(app: App, { kind, name }: Named, to: string): Promise<void
 /** Reports and boards where their readers are. */
 export const place: Capability = {
   name: 'place',
+  doors: [placementDoors],
   models: [placements, placementHosts, placementProblems],
   routes: [...placeRoutes, ...placeViewRoutes],
   things: [

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import canonicalize from 'canonicalize';
 import { Op } from 'sequelize';
 import type { App } from './app.ts';
-import { lockAll, plain } from './records/index.ts';
+import { lockAll, plain, rows } from './records/index.ts';
 import { auditEntries, type AuditRow } from './models.ts';
 
 /** A change as it is remembered. Secrets are never part of it. */
@@ -41,6 +41,37 @@ export async function remember(app: App, entry: AuditEntry): Promise<void> {
     previousHash: last ? plain(last).hash : '',
   };
   await Audit.create({ ...row, hash: hashOf(row) });
+}
+
+/** Which entries are meant; each left out means all. */
+export interface AuditFilter {
+  /** Part of the address. */
+  readonly who?: string;
+  /** Part of the thing. */
+  readonly thing?: string;
+  /** Part of what was done. */
+  readonly what?: string;
+  readonly from?: Date;
+  readonly to?: Date;
+  /** Only older ones than the entry of this number. */
+  readonly before?: number;
+}
+
+/** Parts of texts as they are looked for: no sign of them is a pattern. */
+const part = (text: string) => ({ [Op.iLike]: `%${text.replace(/[\\%_]/g, '\\$&')}%` });
+
+/** Entries of the log, the newest first. */
+export function readAudit(app: App, filter: AuditFilter, limit: number): Promise<AuditRow[]> {
+  const { who, thing, what, from, to, before } = filter;
+  const at = { ...(from ? { [Op.gte]: from } : {}), ...(to ? { [Op.lt]: to } : {}) };
+  const where = {
+    ...(who === undefined ? {} : { who: part(who) }),
+    ...(thing === undefined ? {} : { thing: part(thing) }),
+    ...(what === undefined ? {} : { what: part(what) }),
+    ...(from || to ? { at } : {}),
+    ...(before === undefined ? {} : { id: { [Op.lt]: before } }),
+  };
+  return rows(auditEntries(app), { where: where as never, order: [['id', 'DESC']], limit });
 }
 
 /** So many entries are held at once while the chain is walked. */

@@ -1,5 +1,6 @@
 import type Router from '@koa/router';
-import type { ThingKind } from '@underbell/core/access';
+import type { PersonViewer, ThingKind } from '@underbell/core/access';
+import type { DoorKind, OpenDoor } from '@underbell/core/open';
 import type { DatasetShape } from '@underbell/core/dataset';
 import { isRefusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
@@ -54,6 +55,15 @@ export interface References {
   readonly forget?: (app: App, thing: ThingId) => Promise<void>;
 }
 
+/** What a capability hands out to somebody, of one kind. */
+export interface DoorKeeper {
+  readonly kind: DoorKind;
+  /** Those that a person may know of: the owner's own, all of them for an administrator. */
+  readonly list: (app: App, person: PersonViewer) => Promise<readonly Omit<OpenDoor<Date>, 'kind'>[]>;
+  /** Ends one, with the rights of whoever ends it; nothing for what is not ended here. */
+  readonly end?: (app: App, person: PersonViewer, id: string, origin: string) => Promise<unknown>;
+}
+
 /** What a capability brings; they are listed once, in the order in which they may use each other. */
 export interface Capability {
   readonly name: string;
@@ -64,6 +74,7 @@ export interface Capability {
   readonly mount?: (app: App, router: Router) => void;
   readonly things?: readonly ThingKindSpec[];
   readonly references?: References;
+  readonly doors?: readonly DoorKeeper[];
   /** Background work by kind of job; each group has a line of its own, so that it waits behind no other. */
   readonly jobs?: readonly Handlers[];
   readonly clock?: readonly ClockWork[];
@@ -82,10 +93,20 @@ export function thingsOf(capabilities: readonly Capability[], app: () => App): T
     throw new Error(`no capability declares the kind ${kind}`);
   };
   const references = capabilities.flatMap((one) => one.references ?? []);
+  const keepers = capabilities.flatMap((one) => one.doors ?? []);
   const all = async <T>(ask: (one: References) => Promise<readonly T[]> | undefined): Promise<T[]> =>
     (await Promise.all(references.map(async (one) => (await ask(one)) ?? []))).flat();
   return {
     table,
+    async doors(person) {
+      const found = await Promise.all(
+        keepers.map(async ({ kind, list }) => (await list(app(), person)).map((one) => ({ kind, ...one }))),
+      );
+      return found.flat();
+    },
+    endedKinds: keepers.filter((one) => one.end !== undefined).map((one) => one.kind),
+    endDoor: async ({ kind, id }, person, origin) =>
+      void (await keepers.find((one) => one.kind === kind)?.end?.(app(), person, id, origin)),
     texts: async (kind) => (await table(kind).texts?.(app())) ?? [],
     dataTables: async ({ kind, name }) => (await table(kind).dataTables?.(app(), name)) ?? [],
     decidedWith: async ({ kind, name }) => table(kind).decidedWith?.(app(), name),

@@ -10,8 +10,16 @@ export {
 } from './outgoing.ts';
 export { livingWorkers, sayAlive } from './alive.sql.ts';
 export { closeApp, momentOf, openApp, type App } from './app.ts';
-export { remember, verifyAudit, type AuditEntry } from './audit.ts';
-export { eventJobs, hearersIn, lostBy, thingsOf, type Capability, type References } from './capability.ts';
+export { readAudit, remember, verifyAudit, type AuditEntry, type AuditFilter } from './audit.ts';
+export {
+  eventJobs,
+  hearersIn,
+  lostBy,
+  thingsOf,
+  type Capability,
+  type DoorKeeper,
+  type References,
+} from './capability.ts';
 export { emit } from './events.ts';
 export type { EventName, Events } from './eventNames.ts';
 export {

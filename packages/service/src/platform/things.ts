@@ -1,4 +1,5 @@
-import type { ThingKind } from '@underbell/core/access';
+import type { PersonViewer, ThingKind } from '@underbell/core/access';
+import type { DoorKind, OpenDoor } from '@underbell/core/open';
 import type { DatasetShape } from '@underbell/core/dataset';
 import type { AnyModel } from './records/index.ts';
 
@@ -60,6 +61,12 @@ export interface ColumnsChange {
 
 /** Every kind of thing of an installation, as its capabilities declare them, and what is asked of all capabilities at once. */
 export interface Things {
+  /** Everything that was handed out and still opens something, as far as a person may know of it. */
+  doors(person: PersonViewer): Promise<readonly OpenDoor<Date>[]>;
+  /** What of it is ended here. */
+  readonly endedKinds: readonly DoorKind[];
+  /** Ends one, with the rights of whoever ends it. */
+  endDoor(door: { readonly kind: DoorKind; readonly id: string }, person: PersonViewer, origin: string): Promise<void>;
   table(kind: ThingKind): ThingTable;
   /** Everything of a kind that can be found by its words. */
   texts(kind: ThingKind): Promise<readonly ThingTexts[]>;

@@ -1,10 +1,12 @@
 import type { Capability } from '../platform/index.ts';
 import { refreshRoutes } from './routes.ts';
 import { uploads } from './models.ts';
+import { refreshDoors } from './doors.ts';
 
 /** Datasets loaded anew: by hand, by schedule, by a call, from a file. */
 export const refresh: Capability = {
   name: 'refresh',
+  doors: [refreshDoors],
   models: [uploads],
   routes: refreshRoutes,
   jobs: [{ 'dataset.refresh': async (of, job) => (await import('./jobs.ts')).refreshJob(of, job) }],

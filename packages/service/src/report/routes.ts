@@ -59,7 +59,7 @@ export const reportRoutes: Route[] = [
   defineRoute<
     Record<string, never>,
     Record<string, never>,
-    { definition: object; notes: string; isConfirmed: boolean }
+    { definition: object; notes: string; isConfirmed: boolean; changed?: number }
   >({
     method: 'post',
     path: '/api/v1/reports',
@@ -71,9 +71,15 @@ export const reportRoutes: Route[] = [
       definition,
       notes: Joi.string().allow('').max(2000).default(''),
       isConfirmed: Joi.boolean().default(false).description('even if it breaks what uses the report'),
+      changed: edition.description('the newest edition when it was changed; refused when another came in between'),
     }),
     handle: ({ app, person, body, origin }) =>
-      publishReport(app, person, body.definition, { notes: body.notes, isConfirmed: body.isConfirmed, origin }),
+      publishReport(app, person, body.definition, {
+        notes: body.notes,
+        isConfirmed: body.isConfirmed,
+        origin,
+        ...(body.changed === undefined ? {} : { changed: body.changed }),
+      }),
   }),
   defineRoute<{ name: string }, { from: number; to: number }>({
     method: 'get',

@@ -45,12 +45,25 @@ export async function checkReport(app: App, person: PersonViewer, value: unknown
   return validateReport(value, (name) => shapes.get(name));
 }
 
+/** @throws {Refusal} `VERSION_CONFLICT` where another edition came since the one that was changed */
+async function refuseOvertaken(app: App, name: string, changed: number): Promise<void> {
+  const [newest] = await listEditions(app, name);
+  if (newest === undefined || newest.number === changed) return;
+  throw new Refusal(
+    'VERSION_CONFLICT',
+    `${newest.publishedBy} published edition ${newest.number} of \`${name}\` meanwhile`,
+    {
+      hint: `what you changed was edition ${changed}; compare, then publish again`,
+    },
+  );
+}
+
 /** Publishes a definition as the next edition under its name; every place that shows the report follows. */
 export async function publishReport(
   app: App,
   person: PersonViewer,
   value: unknown,
-  options: { notes: string; isConfirmed: boolean; origin: string },
+  options: { notes: string; isConfirmed: boolean; origin: string; changed?: number },
 ) {
   const definition = await checkReport(app, person, value);
   const known = await findReport(app, definition.name);
@@ -65,6 +78,7 @@ export async function publishReport(
   const edition = await app.records.transaction(async () => {
     const thing = { kind: 'report', name: definition.name } as const;
     await holdName(app, thing, isKnown);
+    if (options.changed !== undefined) await refuseOvertaken(app, definition.name, options.changed);
     const number = await addEdition(app, { definition, notes: options.notes, by: person });
     if (!isKnown) await putOwner(app, person, thing);
     await remember(app, {

@@ -5,7 +5,7 @@ import { email, filter, thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { ruleBody } from '../rule/index.ts';
 import { readRequest, viewQuery, viewWords, type ViewQuery } from '../view/index.ts';
-import { seeAs, type SeenAs } from './usecases.ts';
+import { previewReport, seeAs, type SeenAs } from './usecases.ts';
 
 /** A person, or a client with what it would ask for, or a token; in a placement or not. */
 const seenAs = Joi.object({
@@ -34,7 +34,37 @@ interface SeeBody {
   readonly draft?: RowRule;
 }
 
+interface PreviewBody {
+  readonly definition: object;
+  readonly as?: string;
+  readonly page?: string;
+}
+
 export const seeRoutes: Route[] = [
+  defineRoute<Record<string, never>, Record<string, never>, PreviewBody>({
+    method: 'post',
+    path: '/api/v1/reports/preview',
+    isRead: true,
+    tag: 'Viewing',
+    audience: 'person',
+    summary: 'A definition that is not published, drawn with real data as you or somebody else would see it',
+    body: Joi.object({
+      definition: Joi.object().unknown(true).required(),
+      as: email,
+      page: viewWords.page,
+    }),
+    handle: ({ app, ctx, person, body }) =>
+      previewReport(app, person, {
+        definition: body.definition,
+        ...(body.as === undefined ? {} : { as: body.as }),
+        request: {
+          parameters: {},
+          choices: [],
+          languages: ctx.acceptsLanguages(),
+          ...(body.page === undefined ? {} : { page: body.page }),
+        },
+      }),
+  }),
   defineRoute<{ name: string }, ViewQuery & { as: string }>({
     method: 'get',
     path: '/api/v1/reports/:name/see',

@@ -10,13 +10,13 @@ import {
   type TokenViewer,
 } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { findPerson, listPeople, noSuch, requireRight, rightOn } from '../access/index.ts';
+import { requireMaker, findPerson, listPeople, noSuch, requireRight, rightOn } from '../access/index.ts';
 import { checkedRule } from '../rule/index.ts';
 import { countBetween } from '../dataset/index.ts';
 import { checkDetails, describeToken, requireClient } from '../token/index.ts';
 import { editionIn, findPlacement, placeOf } from '../place/index.ts';
-import { momentOf, type App } from '../platform/index.ts';
-import { findEdition, type Edition } from '../report/index.ts';
+import { isThing, momentOf, type App } from '../platform/index.ts';
+import { checkReport, findEdition, type Edition } from '../report/index.ts';
 import {
   explainLimits,
   fix,
@@ -115,13 +115,14 @@ async function look(app: App, asker: PersonViewer, edition: Edition, as: SeenAs,
   return { view: await prepare(app, subject), right, who };
 }
 
-async function describe(app: App, asker: PersonViewer, seen: Seen): Promise<SeenView<Date>> {
+/** @param isOwn - the asker looks through the own eyes: nothing is withheld, and nothing of others is counted */
+async function describe(app: App, asker: PersonViewer, seen: Seen, isOwn = false): Promise<SeenView<Date>> {
   const { view, right, who } = seen;
   const { viewing } = view;
-  const isOpen = await mayLookAtRows(app, asker, view.revisions.keys());
+  const isOpen = isOwn || (await mayLookAtRows(app, asker, view.revisions.keys()));
   const datasets = await Promise.all(
     [...view.revisions.values()].map((revision) =>
-      explainLimits(app, revision, effectiveFilterOf(viewing, revision.shape), isOpen ? 'all' : 'none'),
+      explainLimits(app, revision, effectiveFilterOf(viewing, revision.shape), isOwn ? 'own' : isOpen ? 'all' : 'none'),
     ),
   );
   const shown = right !== undefined && isOpen ? await showView(app, view) : undefined;
@@ -189,4 +190,33 @@ export async function seeAs(app: App, asker: PersonViewer, options: SeeRequest):
     and: await describe(app, asker, second),
     difference: await compare(app, asker, first, second),
   };
+}
+
+/**
+ * A definition that is not published, drawn with real data: as its author sees it, or as somebody else would once they have a
+ * right on it, as far as the author may know that.
+ *
+ * @throws {Refusal} `REPORT_INVALID` with every problem, `NOT_ALLOWED` for who may not publish it
+ */
+export async function previewReport(
+  app: App,
+  asker: PersonViewer,
+  wish: { readonly definition: unknown; readonly as?: string; readonly request: ViewRequest },
+): Promise<SeenReport<Date>> {
+  const definition = await checkReport(app, asker, wish.definition);
+  const { name } = definition;
+  if (await isThing(app, { kind: 'report', name })) await requireRight(app, asker, 'edit', 'report', name);
+  else await requireMaker(app, asker, 'report');
+  const edition: Edition = {
+    number: 0,
+    definition,
+    writerId: asker.id,
+    publishedBy: asker.name,
+    publishedAt: new Date(app.now()),
+  };
+  const isOwn = wish.as === undefined || wish.as === asker.email;
+  const options: SeeRequest = { report: name, as: { person: wish.as ?? asker.email }, request: wish.request };
+  const found = await look(app, asker, edition, options.as, options);
+  const right: Right = { level: 'view', because: 'would see this once it is published and they have a right on it' };
+  return { report: name, ...(await describe(app, asker, { ...found, right }, isOwn)) };
 }

@@ -1,6 +1,7 @@
 import { renameElement, renameKey, renameWord, type App, type Capability, type Named } from '../platform/index.ts';
 import { tokenRoutes } from './routes.ts';
 import { clients, signingKeys, accessTokens } from './models.ts';
+import { tokenDoors } from './doors.ts';
 
 /** What tokens that live still let their holders see, and what programs may ask for, by the names of today. */
 async function follow(app: App, { kind, name }: Named, to: string): Promise<void> {
@@ -14,6 +15,7 @@ async function follow(app: App, { kind, name }: Named, to: string): Promise<void
 /** Programs, and the access tokens that they show reports with. */
 export const token: Capability = {
   name: 'token',
+  doors: tokenDoors,
   models: [clients, signingKeys, accessTokens],
   routes: tokenRoutes,
   things: [{ kind: 'client', model: clients, key: 'id' }],

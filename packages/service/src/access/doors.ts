@@ -1,0 +1,66 @@
+import { Op } from 'sequelize';
+import { Refusal } from '@underbell/core/refusal';
+import { remember, rows, type DoorKeeper } from '../platform/index.ts';
+import { invitations, people } from './models.ts';
+import { editPerson, requireAdministrator } from './people.ts';
+import { emailsById } from './store.ts';
+
+/** Invitations that can still be accepted: an administrator's to know, and those that one sent. */
+const open: DoorKeeper = {
+  kind: 'invitation',
+  async list(app, person) {
+    const [found, emails] = await Promise.all([
+      rows(invitations(app), { where: { acceptedAt: null, expiresAt: { [Op.gt]: new Date(app.now()) } } }),
+      emailsById(app),
+    ]);
+    return found
+      .filter((one) => person.isAdministrator || one.invitedBy === person.email)
+      .map((one) => ({
+        id: one.personId,
+        title: 'invitation',
+        to: emails.get(one.personId) ?? one.personId,
+        limits: 'whoever has the letter makes a password and signs in',
+        madeBy: one.invitedBy,
+        madeAt: one.createdAt,
+        lastUsedAt: null,
+        endsAt: one.expiresAt,
+        ending: 'the letter opens nothing any more',
+        mayEnd: true,
+      }));
+  },
+  async end(app, person, id, origin) {
+    const where = { personId: id, acceptedAt: null, ...(person.isAdministrator ? {} : { invitedBy: person.email }) };
+    await app.records.transaction(async () => {
+      const gone = await invitations(app).destroy({ where });
+      if (gone === 0) throw new Refusal('NOT_FOUND', 'there is no such invitation of yours', { word: id });
+      const email = (await emailsById(app)).get(id) ?? id;
+      await remember(app, { who: person.email, what: 'invitation taken back', thing: `person ${email}`, origin });
+    });
+  },
+};
+
+const guests: DoorKeeper = {
+  kind: 'guest',
+  async list(app, person) {
+    if (!person.isAdministrator) return [];
+    const found = await rows(people(app), { where: { state: 'guest' }, order: ['email'] });
+    return found.map((one) => ({
+      id: one.email,
+      title: one.name,
+      to: one.email,
+      limits: one.organisation === null ? 'views and exports' : `of ${one.organisation}; views and exports`,
+      madeBy: null,
+      madeAt: null,
+      lastUsedAt: null,
+      endsAt: null,
+      ending: 'they are signed out everywhere and do not come in again',
+      mayEnd: true,
+    }));
+  },
+  end(app, person, id, origin) {
+    requireAdministrator(person);
+    return editPerson(app, person, id, { state: 'left' }, origin);
+  },
+};
+
+export const accessDoors: readonly DoorKeeper[] = [open, guests];

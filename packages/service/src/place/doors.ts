@@ -1,0 +1,34 @@
+import { placedWords } from '@underbell/core/place';
+import type { DoorKeeper } from '../platform/index.ts';
+import { seenPlacements, suspendPlacement } from './usecases.ts';
+
+/** Placements that somebody may change, and that do not rest. */
+export const placementDoors: DoorKeeper = {
+  kind: 'placement',
+  async list(app, person) {
+    const all = await seenPlacements(app, person);
+    return all
+      .filter((one) => one.use !== undefined && one.suspendedAt === undefined)
+      .map((one) => ({
+        id: one.name,
+        title: one.title,
+        to: one.origins.length > 0 ? `pages of ${one.origins.join(', ')}` : 'who has a right on what it shows',
+        of:
+          one.board === undefined
+            ? { kind: 'report' as const, name: one.report! }
+            : { kind: 'board' as const, name: one.board },
+        limits: [
+          placedWords(one),
+          ...Object.values(one.where),
+          ...Object.entries(one.parameters).map((pair) => pair.join(' is ')),
+        ].join('; '),
+        madeBy: one.madeBy ?? null,
+        madeAt: one.madeAt ?? null,
+        lastUsedAt: one.use!.lastSeenAt,
+        endsAt: null,
+        ending: 'it is suspended: nobody sees it until it is shown again',
+        mayEnd: true,
+      }));
+  },
+  end: (app, person, id, origin) => suspendPlacement(app, person, id, true, origin),
+};

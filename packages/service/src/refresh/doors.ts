@@ -1,0 +1,29 @@
+import { isAtLeast } from '@underbell/core/access';
+import { rightsOn } from '../access/index.ts';
+import { listDatasets } from '../dataset/index.ts';
+import type { DoorKeeper } from '../platform/index.ts';
+import { makeHook } from './triggers.ts';
+
+/** Addresses that load a dataset when they are called, of datasets that somebody may change. */
+export const refreshDoors: DoorKeeper = {
+  kind: 'refresh address',
+  async list(app, person) {
+    const decide = await rightsOn(app, 'dataset');
+    return (await listDatasets(app))
+      .filter((one) => one.hookFingerprint !== null && isAtLeast(decide(person, one.name), 'edit'))
+      .map((one) => ({
+        id: one.name,
+        title: `refresh address of ${one.title}`,
+        to: 'whoever has the address',
+        of: { kind: 'dataset' as const, name: one.name },
+        limits: 'loads the dataset anew; shows nothing',
+        madeBy: null,
+        madeAt: null,
+        lastUsedAt: null,
+        endsAt: null,
+        ending: 'calls to it load nothing any more',
+        mayEnd: true,
+      }));
+  },
+  end: (app, person, id, origin) => makeHook(app, person, id, false, origin),
+};

@@ -1,0 +1,33 @@
+import { remember, rows, type DoorKeeper } from '../platform/index.ts';
+import { emailsById, noSuch } from '../access/index.ts';
+import { calendars } from './models.ts';
+import { removeCalendar } from './store.ts';
+
+/** Secret addresses of calendars: one's own, all of them for an administrator. */
+export const calendarDoors: DoorKeeper = {
+  kind: 'calendar',
+  async list(app, person) {
+    const where = person.isAdministrator ? {} : { personId: person.id };
+    const [found, emails] = await Promise.all([rows(calendars(app), { where }), emailsById(app)]);
+    return found.map((one) => ({
+      id: one.personId,
+      title: 'calendar of what is sent',
+      to: 'whoever has the address',
+      limits: 'times and titles of bursts',
+      madeBy: emails.get(one.personId) ?? null,
+      madeAt: one.madeAt,
+      lastUsedAt: one.fetchedAt,
+      endsAt: null,
+      ending: 'calendars that subscribe to it are told of nothing any more',
+      mayEnd: true,
+    }));
+  },
+  async end(app, person, id, origin) {
+    if (!person.isAdministrator && id !== person.id) throw noSuch('calendar', id, []);
+    await app.records.transaction(async () => {
+      if (!(await removeCalendar(app, id))) throw noSuch('calendar', id, []);
+      const email = (await emailsById(app)).get(id) ?? id;
+      await remember(app, { who: person.email, what: 'calendar address taken back', thing: `person ${email}`, origin });
+    });
+  },
+};
