@@ -95,7 +95,7 @@ describe('in a browser', () => {
     await page.getByLabel('Password').fill('lantern-quay-7');
     await page.getByRole('button', { name: 'Sign in' }).click();
     await page.getByRole('link', { name: 'Quay punctuality' }).click();
-    await page.getByText('<under-bell src=').waitFor();
+    await page.getByRole('link', { name: 'Place it somewhere' }).waitFor();
     await page.getByText('First edition').waitFor();
     await page.getByRole('link', { name: 'Sending' }).click();
     await page.getByRole('link', { name: 'Monthly quay pack' }).click();

@@ -125,6 +125,14 @@ describe('every page', () => {
       await canBeUsed();
     });
 
+  it('the start of who only reads holds what is theirs, and nothing of a publisher’s', async () => {
+    await open('/console/', { as: manager });
+    await page.getByRole('link', { name: 'Quay punctuality' }).first().waitFor();
+    assert.equal(await page.getByRole('link', { name: 'Sending' }).count(), 0);
+    assert.equal(await page.getByText('Plan a burst').count(), 0);
+    await canBeUsed();
+  });
+
   it('/console/people/log can be used by everybody', async () => {
     await open('/console/people/log', { as: administrator });
     await page.getByText('Check the chain').waitFor();

@@ -27,7 +27,7 @@ const places = computed(() => [
         { to: '/people', title: 'People' },
       ]
     : []),
-  { to: '/sending', title: 'Sending' },
+  ...(isMaker.value ? [{ to: '/sending', title: 'Sending' }] : []),
   ...(person.value?.isAdministrator ? [{ to: '/costs', title: 'Costs' }] : []),
 ]);
 const theme = computed(() => componentTheme(isDark.value));
@@ -131,5 +131,26 @@ main {
   z-index: 10;
   background: var(--raised);
   padding: 0.5rem;
+}
+@media (max-width: 48rem) {
+  .top {
+    gap: 0 1rem;
+    padding: 0 1rem;
+  }
+  nav {
+    order: 3;
+    width: 100%;
+    overflow-x: auto;
+  }
+  nav a {
+    padding: 0.5rem 0.7rem;
+    white-space: nowrap;
+  }
+  .who span {
+    display: none;
+  }
+  main {
+    padding: 1rem 1rem 3rem;
+  }
 }
 </style>

@@ -13,6 +13,7 @@ import type {
   CheckedBurst,
   ShownBurst,
   Unsubscribed,
+  OwnCopy,
 } from '@underbell/core/burst/answers';
 import { showPlan } from './plan.ts';
 import { exitCodeOf, followRun, summaryLine } from './runProgress.ts';
@@ -276,6 +277,25 @@ export function addBurstCommands(program: Command): void {
             { heading: 'since', cell: (one) => one.at.slice(0, 16).replace('T', ' ') },
           ]),
       );
+    });
+  program
+    .command('copies')
+    .description('what was sent to you last, with the links that still hold')
+    .action(async (_options, command: Command) => {
+      const answer = await askService<{ copies: OwnCopy[] }>('GET', '/api/v1/copies/own');
+      show(command, answer, ({ copies }) => {
+        table(
+          copies.flatMap((copy) => copy.files.map((file) => ({ ...copy, ...file }))),
+          [
+            { heading: 'what', cell: (one) => one.title },
+            { heading: 'period', cell: (one) => one.period },
+            { heading: 'sent', cell: (one) => one.sentAt.slice(0, 16).replace('T', ' ') },
+            { heading: 'file', cell: (one) => one.name },
+            { heading: 'link', cell: (one) => one.link },
+          ],
+        );
+        if (copies.length === 0) line('Nothing was sent to you yet.');
+      });
     });
   burst
     .command('settle <run> <recipient>')

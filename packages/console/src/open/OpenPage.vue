@@ -105,7 +105,7 @@ const consequences = computed(() => [...new Set(meant.value.map((one) => `${one.
     <template #emptyText><Empty description="Nothing is open that matches" /></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'what'">
-        <b>{{ record.title }}</b> <span class="quiet">{{ record.kind }}</span><template v-if="record.of"
+        <b>{{ record.title }}</b> <span class="quiet kind">{{ record.kind }}</span><template v-if="record.of"
           ><br />{{ record.of.kind }} {{ record.of.name }}</template
         >
       </template>

@@ -24,12 +24,21 @@ import { showSubscription, showUnsubscribed, subscribeAgain, unsubscribe } from 
 import { showTimes, timesAsCalendar } from './times.ts';
 import { checkBurst, pauseSchedule, saveBurst, seenBursts, showBurst } from './usecases.ts';
 import { fetchByLink, fetchKept, recallLinks } from './fetch.ts';
+import { ownCopies } from './ownCopies.ts';
 
 const named = Joi.object({ name: thing.required() });
 const period = Joi.string().max(20).description('as ISO 8601 writes it: 2026, 2026-Q4, 2026-10, 2026-W44, 2026-10-26');
 const runId = Joi.object({ id: Joi.number().integer().min(1).required() });
 
 export const burstRoutes: Route[] = [
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/copies/own',
+    tag: 'Sending',
+    audience: 'person',
+    summary: 'What was sent to you last, with the links that still hold',
+    handle: async ({ app, person }) => ({ copies: await ownCopies(app, person) }),
+  }),
   formatRoute('burst', burstSchema),
   defineRoute({
     method: 'get',

@@ -1,6 +1,7 @@
 export { forgetOldTurns, noteFailure, takeTurn, type Turn } from './turns.sql.ts';
 export { listenForBounces } from './bounces.ts';
 export {
+  copiesTo,
   countDeliveries,
   countEach,
   cutOfDelivery,
@@ -14,7 +15,7 @@ export {
   type LedgerLine,
 } from './ledger.ts';
 export { bouncedBefore } from './ledger.sql.ts';
-export { findLink, linksOf, livingLinks, noteFetched, recall } from './links.ts';
+export { findLink, linksOf, linksTo, livingLinks, noteFetched, recall } from './links.ts';
 export type { DeliveryRow, MadeFile } from './models.ts';
 export { RunWaits, sendCopies, settleInterrupted } from './send.ts';
 export type { Sending } from './sending.ts';

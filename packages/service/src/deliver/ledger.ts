@@ -122,6 +122,12 @@ export async function moveDeliveries(
   return moved;
 }
 
+/** What was sent to an address last, the newest first; tests are nobody's. */
+export async function copiesTo(app: App, address: string, limit: number): Promise<DeliveryRow[]> {
+  const where = { address: { [Op.iLike]: address.replace(/[\\%_]/g, '\\$&') }, state: 'sent' as const, isTest: false };
+  return all(deliveries(app).findAll({ where, order: [['id', 'DESC']], limit }));
+}
+
 /** How many copies of a run are in each state, and how many of those that left came back. */
 export type CopyCounts = Partial<Record<DeliveryState | 'bounced', number>>;
 

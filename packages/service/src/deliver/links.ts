@@ -1,5 +1,5 @@
 import { col, fn, Op } from 'sequelize';
-import { isSameSecret, one, type App } from '../platform/index.ts';
+import { all, isSameSecret, one, type App } from '../platform/index.ts';
 import { copyLinks, type CopyLinkRow, type DeliveryRow } from './models.ts';
 
 const purpose = 'copy link';
@@ -33,6 +33,19 @@ export async function findLink(app: App, key: string): Promise<CopyLinkRow | und
   const [, id, position, signature] = /^(\d{1,9})\.(\d{1,3})\.([\w-]{43})$/.exec(key) ?? [];
   if (!signature || !isSameSecret(signature, app.vault.sign(`${id}.${position}`, purpose))) return undefined;
   return one(copyLinks(app).findOne({ where: { deliveryId: Number(id), position: Number(position) } }));
+}
+
+/** The links of some copies that still hold, by number of the copy and place of the file. */
+export async function linksTo(app: App, copies: readonly number[]): Promise<ReadonlyMap<string, string>> {
+  const where = {
+    deliveryId: { [Op.in]: [...copies] },
+    recalledAt: null,
+    expiresAt: { [Op.gt]: new Date(app.now()) },
+  };
+  const found = await all(copyLinks(app).findAll({ where }));
+  return new Map(
+    found.map(({ deliveryId, position }) => [`${deliveryId}.${position}`, addressOf(app, deliveryId, position)]),
+  );
 }
 
 export async function noteFetched(app: App, { deliveryId, position }: CopyLinkRow): Promise<void> {

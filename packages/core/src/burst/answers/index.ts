@@ -219,3 +219,12 @@ export interface Unsubscribed<At = string> {
   readonly address: string;
   readonly at: At;
 }
+
+/** A copy that was sent to somebody, as they see it. `At`: an instant, a `Date` before it is sent. */
+export interface OwnCopy<At = string> {
+  readonly title: string;
+  readonly period: string;
+  readonly sentAt: At;
+  /** Names of files, each with its link where that still holds. */
+  readonly files: readonly { readonly name: string; readonly link?: string }[];
+}
