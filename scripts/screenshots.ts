@@ -80,8 +80,19 @@ await page.goto(`${service}/console/`);
 await keep(page, 'console-start');
 
 page = await open('light', publisher.email);
-await page.goto(`${service}/console/reports/quay-punctuality`);
-await keep(page, 'console-report');
+await page.goto(`${service}/console/reports/quay-punctuality/edit`);
+await page.frameLocator('iframe').first().locator('section.figure .chart svg').first().waitFor();
+await keep(page, 'publish');
+
+page = await open('light', publisher.email);
+await page.goto(`${service}/console/places/quay-page`);
+await page.frameLocator('iframe').first().locator('section.figure').first().waitFor();
+await keep(page, 'place');
+
+page = await open('light', demoPeople.administrator.email);
+await page.goto(`${service}/console/people/handed-out`);
+await page.locator('tbody tr.ant-table-row').first().waitFor();
+await keep(page, 'handed-out');
 
 page = await open('light', publisher.email);
 await page.goto(`${service}/console/sending/quay-pack`);
@@ -105,10 +116,6 @@ await page.goto(`${service}/v/quay-page?month=2026-10-01`);
 await page.getByText('Quay is Q017').waitFor();
 await keep(page, 'viewer-dark');
 
-page = await open('light', publisher.email);
-await page.goto(`${service}/console/destinations`);
-await page.getByText('quay-library').first().waitFor();
-await keep(page, 'console-destinations');
 keepWorkbook(await newestFile('.xlsx', 'quay-book'));
 
 page = await open('light', publisher.email, 900);
@@ -133,7 +140,6 @@ await keep(page, 'see-as');
 for (const [name, path, height] of [
   ['viewer-overview', '/r/punctuality', 1180],
   ['viewer-vessels', '/r/punctuality?page=vessels', 1130],
-  ['viewer-routes', '/r/punctuality?page=routes&period=2026-08-03/2026-10-31', 1080],
   ['board', '/b/harbour', 970],
 ] as const) {
   page = await open('light', publisher.email, height);
