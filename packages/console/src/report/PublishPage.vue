@@ -93,6 +93,15 @@ const as = ref('');
 const page = ref('');
 const width = ref(1280);
 const widths = [1280, 768, 400, 280] as const;
+const pane = ref<HTMLElement>();
+const paneWidth = ref<number>();
+/** Wide pages are drawn smaller rather than cut off at the pane's edge. */
+const scale = computed(() => Math.min(1, (paneWidth.value ?? width.value) / width.value));
+const paneWatcher = new ResizeObserver(([entry]) => {
+  if (entry) paneWidth.value = Math.floor(entry.contentRect.width);
+});
+watch(pane, (element) => element && paneWatcher.observe(element), { flush: 'post' });
+onBeforeUnmount(() => paneWatcher.disconnect());
 const pageNames = computed(() => {
   try {
     const { pages } = JSON.parse(text.value) as { pages?: { name: string; title: string }[] };
@@ -261,12 +270,13 @@ const userLink = (user: string) => {
           <button v-for="one in widths" :key="one" type="button" :aria-pressed="width === one" @click="width = one">
             {{ one }}
           </button>
+          <span v-if="scale < 1" class="quiet">at {{ Math.round(scale * 100) }} %</span>
         </span>
       </div>
       <p v-if="wrong && seen" class="quiet">This is how it was drawn before the mistake.</p>
       <p v-if="seen?.withheld" class="quiet">{{ seen.withheld }}</p>
-      <div class="scroll">
-        <div :style="{ width: `${width}px` }">
+      <div ref="pane" class="scroll">
+        <div :style="{ width: `${width}px`, zoom: scale, '--seen-height': `${44 / scale}rem` }">
           <SeenPage v-if="seen?.view" title="The page as it is drawn" :answer="seen.view" />
         </div>
       </div>
@@ -316,6 +326,7 @@ const userLink = (user: string) => {
 .widths {
   display: flex;
   gap: 0.3rem;
+  align-items: center;
 }
 .sides {
   display: grid;

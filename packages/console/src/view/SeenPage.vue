@@ -32,7 +32,7 @@ watch(
 <style scoped>
 iframe {
   width: 100%;
-  height: 44rem;
+  height: var(--seen-height, 44rem);
   border: 1px solid var(--line);
   border-radius: 4px;
   margin-top: 0.8rem;
