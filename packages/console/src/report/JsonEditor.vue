@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { ref, toRef } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
+import type { DefinitionNames } from './completeNames.ts';
 import { useJsonEditor } from './useJsonEditor.ts';
 
-const props = defineProps<{ schema?: object; problem?: ProblemDocument }>();
+const props = defineProps<{ schema?: object; problem?: ProblemDocument; names: DefinitionNames }>();
 const text = defineModel<string>({ required: true });
 const place = ref<HTMLElement>();
 useJsonEditor(
@@ -11,6 +12,7 @@ useJsonEditor(
   toRef(text),
   () => props.schema,
   () => props.problem,
+  () => props.names,
 );
 </script>
 
@@ -39,5 +41,9 @@ useJsonEditor(
   color: var(--ink);
   border-color: var(--line);
   max-width: 30rem;
+}
+.editor :deep(.cm-tooltip-autocomplete > ul > li[aria-selected]) {
+  background: var(--sea);
+  color: var(--paper);
 }
 </style>

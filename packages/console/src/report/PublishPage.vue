@@ -3,6 +3,7 @@ import { Button, Checkbox } from 'ant-design-vue';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import type { ShownPerson } from '@underbell/core/access';
+import type { DatasetColumn, ShownDataset } from '@underbell/core/dataset';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import type { CheckedReport, ListedReport, ShownReport } from '@underbell/core/report';
 import type { SeenReport } from '@underbell/core/see';
@@ -11,6 +12,7 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import SeenPage from '../view/SeenPage.vue';
+import { datasetsIn, namesIn } from './completeNames.ts';
 import { keepDraft, keptDraft, kindOf, readDropped, readFiles, textOf, type DraftFile } from './draftFiles.ts';
 import JsonEditor from './JsonEditor.vue';
 
@@ -102,14 +104,38 @@ const paneWatcher = new ResizeObserver(([entry]) => {
 });
 watch(pane, (element) => element && paneWatcher.observe(element), { flush: 'post' });
 onBeforeUnmount(() => paneWatcher.disconnect());
-const pageNames = computed(() => {
+/** What is written, as it was when it was JSON last. */
+const written = computed<unknown>((before) => {
   try {
-    const { pages } = JSON.parse(text.value) as { pages?: { name: string; title: string }[] };
-    return Array.isArray(pages) ? pages : [];
+    return JSON.parse(text.value) as unknown;
   } catch {
-    return [];
+    return before;
   }
 });
+const pageNames = computed(() => {
+  const { pages } = (written.value ?? {}) as { pages?: { name: string; title: string }[] };
+  return Array.isArray(pages) ? pages : [];
+});
+const columns = shallowRef<readonly DatasetColumn[]>([]);
+const usedDatasets = computed(() => {
+  const known = new Set(datasets.data.value?.datasets.map((one) => one.name));
+  return datasetsIn(written.value)
+    .filter((one) => known.has(one))
+    .join(' ');
+});
+watch(usedDatasets, async (list, _before, onCleanup) => {
+  let isLate = false;
+  onCleanup(() => (isLate = true));
+  const found = await Promise.allSettled(
+    list
+      .split(' ')
+      .filter(Boolean)
+      .map((one) => call<ShownDataset>('GET', `/api/v1/datasets/${encodeURIComponent(one)}`)),
+  );
+  // A dataset that went away meanwhile offers nothing; what is wrong about it says the check.
+  if (!isLate) columns.value = found.flatMap((one) => (one.status === 'fulfilled' ? one.value.columns : []));
+});
+const names = computed(() => namesIn(written.value, datasets.data.value?.datasets ?? [], columns.value));
 /** Writing goes on for so long before it is looked at. */
 const pauseMs = 300;
 let newest = 0;
@@ -219,8 +245,8 @@ const userLink = (user: string) => {
   </nav>
   <div class="sides">
     <section aria-label="Definition">
-      <JsonEditor v-model="text" :schema="schema" :problem="wrong" />
-      <ProblemNote v-if="wrong" :problem="wrong" />
+      <JsonEditor v-model="text" :schema="schema" :problem="wrong" :names="names" />
+      <ProblemNote v-if="wrong" :problem="wrong" :names="names" />
       <p v-else-if="kind === 'board' && text !== ''" role="status">The board is fine.</p>
       <div v-if="breaks.length > 0" class="breaks" role="status">
         <p>Publishing this breaks:</p>

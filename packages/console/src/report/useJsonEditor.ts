@@ -1,4 +1,4 @@
-import { autocompletion, closeBrackets, completionKeymap } from '@codemirror/autocomplete';
+import { autocompletion, closeBrackets, completionKeymap, type CompletionContext } from '@codemirror/autocomplete';
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { json, jsonLanguage, jsonParseLinter } from '@codemirror/lang-json';
 import { bracketMatching, foldGutter, HighlightStyle, indentOnInput, syntaxHighlighting } from '@codemirror/language';
@@ -16,6 +16,7 @@ import {
 } from 'codemirror-json-schema';
 import { onBeforeUnmount, onMounted, watch, type Ref } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
+import { completeNames, type DefinitionNames } from './completeNames.ts';
 
 /** The console's own colours, by day and by night. */
 const colours = HighlightStyle.define([
@@ -50,7 +51,8 @@ function diagnosticsOf(state: EditorState, problem: ProblemDocument | undefined)
 }
 
 /**
- * An editor for definitions, with completion and hovers of their JSON Schema, and mistakes where they stand.
+ * An editor for definitions, with completion and hovers of their JSON Schema, completion of the names that they may
+ * speak of, and mistakes where they stand.
  *
  * @param place - the element that it fills
  * @param text - kept in step both ways
@@ -60,6 +62,7 @@ export function useJsonEditor(
   text: Ref<string>,
   schema: () => object | undefined,
   problem: () => ProblemDocument | undefined,
+  names: () => DefinitionNames,
 ): void {
   let view: EditorView | undefined;
   onMounted(() => {
@@ -79,6 +82,9 @@ export function useJsonEditor(
           json(),
           linter(jsonParseLinter(), { delay: 300 }),
           jsonLanguage.data.of({ autocomplete: jsonCompletion() }),
+          jsonLanguage.data.of({
+            autocomplete: (context: CompletionContext) => completeNames(context, names()),
+          }),
           hoverTooltip(jsonSchemaHover()),
           stateExtensions(schema() as never),
           autocompletion({ icons: false }),
