@@ -119,10 +119,13 @@ describe('every page', () => {
     ['/console/templates', 'quay-book'],
     ['/console/holidays', 'Office closed'],
   ] as const)
-    it(`${path} can be used by everybody`, async () => {
+    it(`${path} can be used by everybody, on a phone too`, async () => {
       await open(path, { as: publisher });
       await page.getByText(text).first().waitFor();
       await canBeUsed();
+      await page.setViewportSize({ width: 400, height: 800 });
+      const beyond = await page.evaluate(() => document.documentElement.scrollWidth);
+      assert.ok(beyond <= 400, `${beyond} pixels`);
     });
 
   it('the start of who only reads holds what is theirs, and nothing of a publisher’s', async () => {

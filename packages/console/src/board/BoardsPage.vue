@@ -72,10 +72,12 @@ const columns = [
 <style scoped>
 .make {
   display: flex;
+  flex-wrap: wrap;
   gap: 0.8rem;
   align-items: center;
 }
 input {
+  max-width: 100%;
   font: inherit;
   height: 32px;
   padding: 0 0.5rem;
