@@ -15,7 +15,7 @@ const names = namesIn(
   [{ name: 'sailings', title: 'Sailings' }],
   [
     { name: 'route_name', type: 'text', label: 'Route', key: 'route' },
-    { name: 'delay', type: 'double' },
+    { name: 'delay', type: 'number' },
   ],
 );
 
