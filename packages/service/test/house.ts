@@ -102,7 +102,13 @@ export class House {
 
   static async open(options: HouseOptions = {}): Promise<House> {
     const house = new House();
-    await house.#open(options);
+    try {
+      await house.#open(options);
+    } catch (error) {
+      // What listens already would keep its file of tests from ever ending, and so from saying what went wrong.
+      await house.#stop();
+      throw error;
+    }
     return house;
   }
 
@@ -215,9 +221,11 @@ export class House {
       server.closeAllConnections();
       await new Promise((resolve) => server.close(resolve));
     }
-    await this.mail.stop();
+    // A house that could not be opened has not all of them.
+    const { mail, app } = this as Partial<Pick<House, 'mail' | 'app'>>;
+    await mail?.stop();
     await this.library?.stop();
-    await closeApp(this.app);
+    if (app) await closeApp(app);
   }
 
   /** Ends every connection to this house's database, as a restart of the server does. */

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { afterEach, beforeEach, describe, it } from 'node:test';
 import { FakeService, refusal, settled, staged } from '../../console/test/stage.ts';
-import type { TokenState } from '../src/host/hostChannel.ts';
+import type { HostQuestion, TokenState } from '../src/host/hostChannel.ts';
 import { openWindow } from './window.ts';
 
 const own = openWindow({ isFramed: false, address: 'http://viewer.example/r/takings?page=overview&quay=Q017' });
@@ -21,10 +21,19 @@ const answer = (title: string, more: object = {}) => ({
   },
 });
 
+/** A token of a host for one quay; only its signature tells two of them apart. */
+const tokenOf = (quay: string, signature: string) =>
+  `header.${btoa(JSON.stringify({ authorization_details: [{ where: { sailings: `quay = '${quay}'` } }] }))}.${signature}`;
+
 describe('a page that is read', () => {
   let service: FakeService;
   let leave: () => void = () => undefined;
+  /** What the page around was told. */
+  const told: object[] = [];
+  /** The page around wants something else shown. */
+  let showsElse: (question: HostQuestion) => void = () => undefined;
   beforeEach(() => {
+    told.length = 0;
     service = new FakeService();
     own.addresses.length = 0;
   });
@@ -34,6 +43,8 @@ describe('a page that is read', () => {
   function open(framed?: (onToken: (state: TokenState) => void) => void): View {
     const channel = {
       isFramed: framed !== undefined,
+      tell: (message: object) => void told.push(message),
+      listen: (show: typeof showsElse) => (showsElse = show),
       ask: framed ?? ((onToken: (state: TokenState) => void) => onToken({ none: true })),
     };
     const found = staged(() => useView({ kind: 'report', name: 'takings' }, channel as never));
@@ -187,13 +198,24 @@ describe('a page that is read', () => {
     const view = open((onToken) => (say = onToken));
     await settled();
     assert.deepEqual(service.asked, []);
-    say({ token: 'one', host: 'http://portal.example' });
+    say({ token: tokenOf('Q001', 'one'), host: 'http://portal.example' });
     await service.answer(answer('Takings'));
-    say({ token: 'two', host: 'http://portal.example' });
+    say({ token: tokenOf('Q001', 'two'), host: 'http://portal.example' });
     await settled();
-    assert.deepEqual([service.asked.length, view.api.access?.token], [1, 'two']);
+    assert.deepEqual([service.asked.length, view.api.access?.token], [1, tokenOf('Q001', 'two')]);
     view.pick('f', 'a', false);
     assert.deepEqual(own.addresses, [], 'the address of a frame is nobody’s');
+    assert.deepEqual(told, [
+      { underBell: 'ready', page: 'overview' },
+      { underBell: 'picked', figure: 'f', values: ['a'] },
+    ]);
+    showsElse({ page: 'other', where: "quay = 'Q002'", parameters: {} });
+    await settled();
+    assert.deepEqual([view.question.value.page, view.question.value.choices], ['other', {}]);
+    const before = service.asked.length;
+    say({ token: tokenOf('Q002', 'three'), host: 'http://portal.example' });
+    await settled();
+    assert.equal(service.asked.length, before + 1, 'another record is looked at anew');
   });
 
   it('says so when the page around has no token for it, and goes on when it has', async () => {

@@ -49,7 +49,7 @@ export const seeRoutes: Route[] = [
     audience: 'person',
     summary: 'A definition that is not published, drawn with real data as you or somebody else would see it',
     body: Joi.object({
-      definition: Joi.object().unknown(true).required(),
+      definition: Joi.object().unknown(true).required().description('a report definition, format underbell-report/1'),
       as: email,
       page: viewWords.page,
     }),

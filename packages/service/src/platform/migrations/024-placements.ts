@@ -16,9 +16,7 @@ ALTER TABLE placements
   ADD COLUMN look jsonb NOT NULL DEFAULT '{}',
   ADD COLUMN suspended_at timestamptz,
   ADD COLUMN maker_id text,
-  ADD COLUMN made_at timestamptz;
-UPDATE placements SET first_page = page, page = NULL, maker_id = ${made('people.id')}, made_at = ${made('audit.at')};
-ALTER TABLE placements
+  ADD COLUMN made_at timestamptz,
   ADD CONSTRAINT shows_one_thing CHECK ((report_name IS NULL) <> (board_name IS NULL)),
   ADD CONSTRAINT figure_of_a_page CHECK (figure IS NULL OR page IS NOT NULL);
 
@@ -38,4 +36,6 @@ CREATE TABLE placement_problems (
 CREATE INDEX ON placement_problems (hour);
 ALTER TABLE meter ADD COLUMN board text;
 CREATE INDEX meter_by_placement ON meter (placement, at) WHERE placement IS NOT NULL;
+-- Last: a table whose rows were changed just now cannot be altered while references to it are still to be checked.
+UPDATE placements SET first_page = page, page = NULL, maker_id = ${made('people.id')}, made_at = ${made('audit.at')};
 `;
