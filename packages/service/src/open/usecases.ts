@@ -31,12 +31,14 @@ export async function endDoors(
 ): Promise<EndedDoors> {
   const problems: { kind: DoorKind; id: string; message: string }[] = [];
   let ended = 0;
+  // Before the first of them: a refusal says that nothing was done.
+  const other = doors.find(({ kind }) => !app.things.endedKinds.includes(kind));
+  if (other)
+    throw new Refusal('NOT_FOUND', `nothing of the kind \`${other.kind}\` is ended here`, {
+      word: other.kind,
+      ...suggest(other.kind, app.things.endedKinds),
+    });
   for (const { kind, id } of doors) {
-    if (!app.things.endedKinds.includes(kind))
-      throw new Refusal('NOT_FOUND', `nothing of the kind \`${kind}\` is ended here`, {
-        word: kind,
-        ...suggest(kind, app.things.endedKinds),
-      });
     try {
       await app.things.endDoor({ kind, id }, person, origin);
       ended++;

@@ -15,6 +15,10 @@ export async function setSuspended(app: App, name: string, suspendedAt: Date | n
   await placements(app).update({ suspendedAt }, { where: { name } });
 }
 
+/** What is known of a placement from elsewhere: saving it anew leaves that as it is at that moment. */
+const kept: readonly string[] = ['suspendedAt', 'makerId', 'madeAt'] satisfies (keyof Placement)[];
+
 export async function putPlacement(app: App, placement: Placement): Promise<void> {
-  await placements(app).upsert(placement);
+  const fields = (Object.keys(placement) as (keyof Placement)[]).filter((one) => !kept.includes(one));
+  await placements(app).upsert(placement, { fields });
 }

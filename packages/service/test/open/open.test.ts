@@ -62,6 +62,13 @@ describe('everything that was handed out', () => {
     assert.ok((await list(owner)).some((one) => one.limits.includes('Q3')));
   });
 
+  it('ends none of several where one is of a kind that is not ended here', async () => {
+    const [wall] = await list(author, '?kind=placement');
+    const refused = await end(root, wall!, { kind: 'signing key', id: 'any' });
+    assert.deepEqual([refused.status, refused.body.code], [404, 'NOT_FOUND']);
+    assert.deepEqual((await list(author, '?kind=placement')).length, 1);
+  });
+
   it('is filtered by kind, person, thing, age and use, and refuses what it does not know', async () => {
     assert.deepEqual(kindsOf(await list(root, '?kind=placement')), ['placement']);
     assert.ok((await list(root, '?person=portal')).every((one) => one.to.includes('portal')));

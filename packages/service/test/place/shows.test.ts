@@ -192,6 +192,25 @@ describe('what a placement shows', () => {
     assert.equal((await view('page')).status, 200);
   });
 
+  it('rests on when it is saved by who looked before it was suspended', async () => {
+    const { records } = small.house.app;
+    let saved: ReturnType<typeof put> | undefined;
+    await records.transaction(async () => {
+      await records.query("UPDATE placements SET suspended_at = now() WHERE name = 'page'");
+      // A connection of its own: it read what stood there, and waits for the row.
+      saved = put('page', { page: 'second', title: 'Meanwhile' });
+      await until(async () => {
+        const [waiting] = await records.query(
+          "SELECT pid FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'",
+        );
+        return waiting.length > 0 || undefined;
+      });
+    });
+    assert.equal((await saved!).status, 200);
+    assert.equal((await view('page')).body.code, 'PLACE_SUSPENDED');
+    assert.equal((await post('/api/v1/placements/page/resume', {}, author)).status, 200);
+  });
+
   it('tells those who may change it how it is used, and others nothing of that', async () => {
     for (let i = 0; i < 3; i++) await view('whole');
     await view('whole', reader, '?page=nothing');
