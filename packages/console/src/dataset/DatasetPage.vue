@@ -40,7 +40,7 @@ const maskColumns = [
   { title: 'Mask', dataIndex: 'name' },
   { title: 'Applies to', key: 'holder' },
   { title: 'What it does', key: 'effect' },
-  { title: '', key: 'act', width: 110 },
+  { title: '', key: 'act', width: 180 },
 ];
 
 const { problem, attempt } = useAttempt();
@@ -155,13 +155,15 @@ async function maskSaved(): Promise<void> {
             }}<template v-if="record.except.length > 0">, not {{ record.except.join(', ') }}</template></template
           >
           <template v-else-if="column.key === 'effect'">{{ capitalised(maskWords(record.effect)) }}</template>
-          <Popconfirm
-            v-else-if="column.key === 'act'"
-            title="Remove this mask? Its viewers see the exact values again."
-            ok-text="Remove"
-            @confirm="dropMask(record as Mask)"
-            ><Button size="small" danger>Remove</Button></Popconfirm
-          >
+          <span v-else-if="column.key === 'act'" class="acts">
+            <Rename :path="`${base}/masks`" :name="record.name" :leads="false" @renamed="masks.reload()" />
+            <Popconfirm
+              title="Remove this mask? Its viewers see the exact values again."
+              ok-text="Remove"
+              @confirm="dropMask(record as Mask)"
+              ><Button size="small" danger>Remove</Button></Popconfirm
+            >
+          </span>
         </template>
         <template #emptyText>Nothing is masked.</template>
       </Table>

@@ -3,6 +3,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { remember, rows, type DoorKeeper } from '../platform/index.ts';
 import { invitations, people } from './models.ts';
 import { editPerson, requireAdministrator } from './people.ts';
+import { noSuch } from './rights.ts';
 import { emailsById } from './store.ts';
 
 /** Invitations that can still be accepted: an administrator's to know, and those that one sent. */
@@ -57,9 +58,11 @@ const guests: DoorKeeper = {
       mayEnd: true,
     }));
   },
-  end(app, person, id, origin) {
+  async end(app, person, id, origin) {
     requireAdministrator(person);
-    return editPerson(app, person, id, { state: 'left' }, origin);
+    // The list shows guests: nobody else leaves by it.
+    if (!(await people(app).findOne({ where: { email: id, state: 'guest' } }))) throw noSuch('guest', id, []);
+    await editPerson(app, person, id, { state: 'left' }, origin);
   },
 };
 

@@ -69,6 +69,12 @@ describe('everything that was handed out', () => {
     assert.deepEqual((await list(author, '?kind=placement')).length, 1);
   });
 
+  it('ends guests by their kind, and no one else', async () => {
+    const { body } = await end(root, { kind: 'guest', id: author });
+    assert.equal((body as unknown as { ended: number }).ended, 0);
+    assert.ok((await list(author)).length > 0, 'still here');
+  });
+
   it('is filtered by kind, person, thing, age and use, and refuses what it does not know', async () => {
     assert.deepEqual(kindsOf(await list(root, '?kind=placement')), ['placement']);
     assert.ok((await list(root, '?person=portal')).every((one) => one.to.includes('portal')));
