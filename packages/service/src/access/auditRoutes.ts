@@ -1,12 +1,12 @@
 import Joi from 'joi';
 import type { AuditRecord } from '@underbell/core/audit';
-import { defineRoute, readAudit, type AuditFilter, type Route } from '../platform/index.ts';
+import { defineRoute, readAudit, type Route } from '../platform/index.ts';
 import { requireAdministrator } from './people.ts';
 
 const text = Joi.string().trim().max(200);
 
 export const auditRoutes: Route[] = [
-  defineRoute<Record<string, never>, AuditFilter & { limit: number }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/audit',
     tag: 'Audit',

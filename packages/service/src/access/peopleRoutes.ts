@@ -1,17 +1,16 @@
 import Joi from 'joi';
-import { rightLevels, thingKinds, type Grant, type ListedPerson, type ThingKind } from '@underbell/core/access';
+import { rightLevels, thingKinds, type ListedPerson } from '@underbell/core/access';
 import { columnTypes } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, verifyAudit, type Route } from '../platform/index.ts';
 import { nameAttribute, takeAttribute } from './attributes.ts';
 import { giveGrant, grantsOn, makePublisher, takeGrant } from './grants.ts';
 import { dropGroup, nameGroup, saveGroup, seenGroups } from './groups.ts';
-import { editPerson, invite, requireAdministrator, saveAttribute, type Invitation } from './people.ts';
+import { editPerson, invite, requireAdministrator, saveAttribute } from './people.ts';
 import { isMaker, noSuch, rightOn } from './rights.ts';
 import { email, groupName, holderOf, thing } from './schemas.ts';
 import { shownPerson } from './sessionRoutes.ts';
 import { findListed, listAttributes, listEveryone, type ListedPerson as StoredPerson } from './store.ts';
-import type { AttributeRow } from './models.ts';
 
 const level = Joi.string().valid(...rightLevels);
 const kind = Joi.string().valid(...thingKinds);
@@ -39,7 +38,7 @@ export const peopleRoutes: Route[] = [
       return { people: (await listEveryone(app)).map(listedPerson) };
     },
   }),
-  defineRoute<{ email: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/people/:email',
     tag: 'People',
@@ -53,7 +52,7 @@ export const peopleRoutes: Route[] = [
       return listedPerson(found);
     },
   }),
-  defineRoute<{ email: string }>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/people/:email/publisher',
     tag: 'People',
@@ -66,16 +65,7 @@ export const peopleRoutes: Route[] = [
       return null;
     },
   }),
-  defineRoute<
-    { email: string },
-    Record<string, never>,
-    {
-      name?: string;
-      state?: 'active' | 'guest' | 'left';
-      attributes?: Record<string, string[]>;
-      isAdministrator?: boolean;
-    }
-  >({
+  defineRoute({
     method: 'put',
     path: '/api/v1/people/:email',
     tag: 'People',
@@ -94,7 +84,7 @@ export const peopleRoutes: Route[] = [
       return null;
     },
   }),
-  defineRoute<Record<string, never>, Record<string, never>, Invitation>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/invitations',
     tag: 'People',
@@ -125,7 +115,7 @@ export const peopleRoutes: Route[] = [
       return { groups: await seenGroups(app, person) };
     },
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/groups/:name',
     tag: 'People',
@@ -143,7 +133,7 @@ export const peopleRoutes: Route[] = [
       );
     },
   }),
-  defineRoute<{ name: string }, Record<string, never>, { name: string }>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/groups/:name/name',
     tag: 'People',
@@ -156,7 +146,7 @@ export const peopleRoutes: Route[] = [
       return { name: body.name, formerly: params.name };
     },
   }),
-  defineRoute<{ name: string }, Record<string, never>, { members: string[]; owners: string[] }>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/groups/:name',
     tag: 'People',
@@ -173,7 +163,7 @@ export const peopleRoutes: Route[] = [
       return null;
     },
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'delete',
     path: '/api/v1/groups/:name',
     tag: 'People',
@@ -197,7 +187,7 @@ export const peopleRoutes: Route[] = [
       return { attributes: await listAttributes(app) };
     },
   }),
-  defineRoute<{ name: string }, Record<string, never>, Omit<AttributeRow, 'name'>>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/attributes/:name',
     tag: 'People',
@@ -217,7 +207,7 @@ export const peopleRoutes: Route[] = [
       return null;
     },
   }),
-  defineRoute<Record<string, never>, { kind: ThingKind; name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/grants',
     tag: 'People',
@@ -229,7 +219,7 @@ export const peopleRoutes: Route[] = [
       return { grants, own: await rightOn(app, person, query.kind, query.name) };
     },
   }),
-  defineRoute<Record<string, never>, Record<string, never>, Grant>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/grants',
     tag: 'People',
@@ -249,7 +239,7 @@ export const peopleRoutes: Route[] = [
       return { grant: body };
     },
   }),
-  defineRoute<{ id: number }>({
+  defineRoute({
     method: 'delete',
     path: '/api/v1/grants/:id',
     tag: 'People',
@@ -262,7 +252,7 @@ export const peopleRoutes: Route[] = [
       return null;
     },
   }),
-  defineRoute<{ name: string }, Record<string, never>, { name: string }>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/attributes/:name/name',
     tag: 'People',
@@ -275,7 +265,7 @@ export const peopleRoutes: Route[] = [
       return { name: body.name, formerly: params.name };
     },
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'delete',
     path: '/api/v1/attributes/:name',
     tag: 'People',

@@ -1,5 +1,4 @@
 import Joi from 'joi';
-import type { RightLevel } from '@underbell/core/access';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { answerRequest, ownRequests, requestsFor } from './requests.ts';
 
@@ -20,7 +19,7 @@ export const requestRoutes: Route[] = [
     summary: 'Your own requests for access, with their answers',
     handle: async ({ app, person }) => ({ requests: await ownRequests(app, person) }),
   }),
-  defineRoute<{ id: number }, Record<string, never>, { level?: RightLevel; words: string }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/requests/:id/answer',
     tag: 'People',

@@ -15,7 +15,6 @@ import {
   signIn,
   signOut,
   startSession,
-  type SessionKind,
 } from './signIn.ts';
 import { findPerson } from './store.ts';
 
@@ -45,7 +44,7 @@ function knowBrowser(app: App, ctx: Context, personId: string): void {
 }
 
 export const sessionRoutes: Route[] = [
-  defineRoute<Record<string, never>, Record<string, never>, { email: string; password: string; kind: SessionKind }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/session',
     tag: 'Session',
@@ -101,11 +100,7 @@ export const sessionRoutes: Route[] = [
       hasDirectory: app.settings.directory !== undefined,
     }),
   }),
-  defineRoute<
-    Record<string, never>,
-    Record<string, never>,
-    { code: string; email: string; name: string; password: string }
-  >({
+  defineRoute({
     method: 'post',
     path: '/api/v1/setup',
     tag: 'Session',
@@ -123,7 +118,7 @@ export const sessionRoutes: Route[] = [
       return { person: shownPerson(person) };
     },
   }),
-  defineRoute<Record<string, never>, Record<string, never>, { current: string; password: string }>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/session/password',
     tag: 'Session',
@@ -136,7 +131,7 @@ export const sessionRoutes: Route[] = [
       return null;
     },
   }),
-  defineRoute<Record<string, never>, Record<string, never>, { key: string }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/invitations/show',
     tag: 'Session',
@@ -145,7 +140,7 @@ export const sessionRoutes: Route[] = [
     body: Joi.object({ key: Joi.string().max(100).required() }),
     handle: ({ app, body, origin }) => showInvitation(app, body.key, origin),
   }),
-  defineRoute<Record<string, never>, Record<string, never>, { key: string; password: string }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/invitations/accept',
     tag: 'Session',

@@ -25,7 +25,7 @@ export const boardRoutes: Route[] = [
     summary: 'Every figure that you may put on a board or in a place, as it is now',
     handle: async ({ app, person }) => ({ reports: await catalogue(app, person) }),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/boards/:name',
@@ -33,7 +33,7 @@ export const boardRoutes: Route[] = [
     params: named,
     handle: ({ app, person, params }) => showBoard(app, person, params.name),
   }),
-  defineRoute<Record<string, never>, Record<string, never>, { definition: object; version?: number }>({
+  defineRoute({
     ...about,
     method: 'put',
     path: '/api/v1/boards',
@@ -48,7 +48,7 @@ export const boardRoutes: Route[] = [
         ...(body.version === undefined ? {} : { version: body.version }),
       }),
   }),
-  defineRoute<Record<string, never>, Record<string, never>, object>({
+  defineRoute({
     ...about,
     method: 'post',
     path: '/api/v1/boards/check',
@@ -59,7 +59,7 @@ export const boardRoutes: Route[] = [
       return { name: board.name, figures: board.figures.length };
     },
   }),
-  defineRoute<{ name: string }, { where?: string }>({
+  defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/boards/:name/view',
@@ -75,7 +75,7 @@ export const boardRoutes: Route[] = [
         ...(query.where === undefined ? {} : { where: query.where }),
       }),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/boards/:name/events',

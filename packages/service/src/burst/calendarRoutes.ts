@@ -10,7 +10,6 @@ import {
   ownerOfCalendar,
   saveHolidays,
   showCalendar,
-  type HolidayWish,
 } from '../schedule/index.ts';
 import { allAsCalendar, reschedule, usersOfHolidays } from './times.ts';
 
@@ -24,7 +23,7 @@ export const calendarRoutes: Route[] = [
     summary: 'Lists of holidays that schedules leave out',
     handle: async ({ app }) => ({ holidays: await listHolidays(app) }),
   }),
-  defineRoute<Record<string, never>, Record<string, never>, HolidayWish>({
+  defineRoute({
     ...about,
     method: 'put',
     path: '/api/v1/holidays',
@@ -41,7 +40,7 @@ export const calendarRoutes: Route[] = [
       return list;
     },
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     ...about,
     method: 'delete',
     path: '/api/v1/holidays/:name',
@@ -77,7 +76,7 @@ export const calendarRoutes: Route[] = [
       return null;
     },
   }),
-  defineRoute<{ file: string }>({
+  defineRoute({
     method: 'get',
     path: '/calendar/:file',
     tag: 'Sending',

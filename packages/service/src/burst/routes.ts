@@ -1,6 +1,6 @@
 import { Readable } from 'node:stream';
 import Joi from 'joi';
-import { burstSchema, copyFormats, type CopyFormat } from '@underbell/core/burst';
+import { burstSchema, copyFormats } from '@underbell/core/burst';
 import { isRefusal } from '@underbell/core/refusal';
 import { personOf, thing } from '../access/index.ts';
 import { defineRoute, formatRoute, limitFailures, type Route } from '../platform/index.ts';
@@ -48,7 +48,7 @@ export const burstRoutes: Route[] = [
     summary: 'Bursts, each with its last run',
     handle: async ({ app, person }) => ({ bursts: await seenBursts(app, person) }),
   }),
-  defineRoute<Record<string, never>, Record<string, never>, object>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/bursts',
     tag: 'Sending',
@@ -57,7 +57,7 @@ export const burstRoutes: Route[] = [
     body: Joi.object().unknown(true).required().description('a burst definition, format underbell-burst/1'),
     handle: ({ app, person, body, origin }) => saveBurst(app, person, body, origin),
   }),
-  defineRoute<Record<string, never>, Record<string, never>, object>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/bursts/check',
     tag: 'Sending',
@@ -66,7 +66,7 @@ export const burstRoutes: Route[] = [
     body: Joi.object().unknown(true).required().description('a burst definition, format underbell-burst/1'),
     handle: ({ app, person, body }) => checkBurst(app, person, body),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/bursts/:name',
     tag: 'Sending',
@@ -75,7 +75,7 @@ export const burstRoutes: Route[] = [
     params: named,
     handle: ({ app, person, params }) => showBurst(app, person, params.name),
   }),
-  defineRoute<{ name: string }, Record<string, never>, { isPaused: boolean }>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/bursts/:name/schedule',
     tag: 'Sending',
@@ -85,7 +85,7 @@ export const burstRoutes: Route[] = [
     body: Joi.object({ isPaused: Joi.boolean().required() }),
     handle: ({ app, person, params, body, origin }) => pauseSchedule(app, person, params.name, body.isPaused, origin),
   }),
-  defineRoute<{ name: string }, { period?: string; again: boolean }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/bursts/:name/plan',
     tag: 'Sending',
@@ -95,7 +95,7 @@ export const burstRoutes: Route[] = [
     query: Joi.object({ period, again: Joi.boolean().default(false).description('also plan what was already sent') }),
     handle: ({ app, person, params, query }) => showPlan(app, person, params.name, query),
   }),
-  defineRoute<{ name: string }, { recipient: string; period?: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/bursts/:name/see',
     tag: 'Sending',
@@ -105,7 +105,7 @@ export const burstRoutes: Route[] = [
     query: Joi.object({ recipient: Joi.string().max(1000).required(), period }),
     handle: ({ app, person, params, query }) => seeRecipient(app, person, params.name, query),
   }),
-  defineRoute<{ name: string }, { recipient: string; period?: string; format?: CopyFormat }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/bursts/:name/sample',
     tag: 'Sending',
@@ -126,7 +126,7 @@ export const burstRoutes: Route[] = [
       return { stream: Readable.from([bytes]), type };
     },
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/bursts/:name/times',
     tag: 'Sending',
@@ -135,7 +135,7 @@ export const burstRoutes: Route[] = [
     params: named,
     handle: ({ app, person, params }) => showTimes(app, person, params.name),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/bursts/:name/times.ics',
     tag: 'Sending',
@@ -148,11 +148,7 @@ export const burstRoutes: Route[] = [
       return { stream: Readable.from([text]), type: 'text/calendar; charset=utf-8' };
     },
   }),
-  defineRoute<
-    { name: string },
-    Record<string, never>,
-    { period?: string; again: boolean; only?: string[]; isTest: boolean }
-  >({
+  defineRoute({
     method: 'post',
     path: '/api/v1/bursts/:name/runs',
     tag: 'Sending',
@@ -168,7 +164,7 @@ export const burstRoutes: Route[] = [
     }),
     handle: ({ app, person, params, body, origin }) => startRun(app, person, params.name, { ...body, origin }),
   }),
-  defineRoute<Record<string, never>, { burst?: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/runs',
     tag: 'Sending',
@@ -177,7 +173,7 @@ export const burstRoutes: Route[] = [
     query: Joi.object({ burst: thing }),
     handle: async ({ app, person, query }) => ({ runs: await seenRuns(app, person, query.burst) }),
   }),
-  defineRoute<{ id: number }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/runs/:id',
     tag: 'Sending',
@@ -186,7 +182,7 @@ export const burstRoutes: Route[] = [
     params: runId,
     handle: ({ app, person, params }) => showLedger(app, person, params.id),
   }),
-  defineRoute<{ id: number }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/runs/:id/progress',
     tag: 'Sending',
@@ -195,7 +191,7 @@ export const burstRoutes: Route[] = [
     params: runId,
     handle: ({ app, person, params }) => showProgress(app, person, params.id),
   }),
-  defineRoute<{ id: number }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/runs/:id/stop',
     tag: 'Sending',
@@ -213,7 +209,7 @@ export const burstRoutes: Route[] = [
       ['retry', 'Run once more for those whose copy failed', retryRun],
     ] as const
   ).map(([act, summary, work]) =>
-    defineRoute<{ id: number }>({
+    defineRoute({
       method: 'post',
       path: `/api/v1/runs/:id/${act}`,
       tag: 'Sending',
@@ -224,7 +220,7 @@ export const burstRoutes: Route[] = [
       handle: ({ app, person, params, origin }) => work(app, person, params.id, origin),
     }),
   ),
-  defineRoute<{ id: number }, Record<string, never>, { recipient: string; hasArrived: boolean }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/runs/:id/settle',
     tag: 'Sending',
@@ -234,7 +230,7 @@ export const burstRoutes: Route[] = [
     body: Joi.object({ recipient: Joi.string().max(1000).required(), hasArrived: Joi.boolean().required() }),
     handle: ({ app, person, params, body, origin }) => settleDelivery(app, person, params.id, { ...body, origin }),
   }),
-  defineRoute<{ id: number }, Record<string, never>, { recipient?: string }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/runs/:id/recall',
     tag: 'Sending',
@@ -246,7 +242,7 @@ export const burstRoutes: Route[] = [
       recalled: await recallLinks(app, person, await requireRun(app, person, params.id), { ...body, origin }),
     }),
   }),
-  defineRoute<{ id: number }, { recipient: string; file: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/runs/:id/file',
     tag: 'Sending',
@@ -258,7 +254,7 @@ export const burstRoutes: Route[] = [
     handle: async ({ app, ctx, person, params, query }) =>
       answerFile(ctx, await fetchKept(app, person, await requireRun(app, person, params.id), query)),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/bursts/:name/unsubscribed',
     tag: 'Sending',
@@ -267,7 +263,7 @@ export const burstRoutes: Route[] = [
     params: named,
     handle: async ({ app, person, params }) => ({ unsubscribed: await showUnsubscribed(app, person, params.name) }),
   }),
-  defineRoute<{ name: string }, Record<string, never>, { address: string }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/bursts/:name/subscribe',
     tag: 'Sending',
@@ -282,7 +278,7 @@ export const burstRoutes: Route[] = [
     },
   }),
   ...(['get', 'post'] as const).map((method) =>
-    defineRoute<{ key: string }>({
+    defineRoute({
       method,
       path: '/u/:key',
       tag: 'Sending',
@@ -299,7 +295,7 @@ export const burstRoutes: Route[] = [
       },
     }),
   ),
-  defineRoute<{ key: string }>({
+  defineRoute({
     method: 'get',
     path: '/c/:key',
     tag: 'Sending',

@@ -68,7 +68,7 @@ async function pipeWatched(rows: Readable, to: readonly (Transform | PassThrough
 }
 
 export const datasetRoutes: Route[] = [
-  defineRoute<{ name: string }, { where?: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/datasets/:name/preview',
     tag: 'Datasets',
@@ -78,7 +78,7 @@ export const datasetRoutes: Route[] = [
     query: Joi.object({ where }),
     handle: ({ app, person, params, query }) => previewRows(app, person, params.name, query.where),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/datasets/:name/profile',
     tag: 'Datasets',
@@ -95,7 +95,7 @@ export const datasetRoutes: Route[] = [
     summary: 'The datasets you may see',
     handle: async ({ app, person }) => ({ datasets: await seenDatasets(app, person) }),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/datasets/:name',
     tag: 'Datasets',
@@ -104,7 +104,7 @@ export const datasetRoutes: Route[] = [
     params: named,
     handle: ({ app, person, params }) => showDataset(app, person, params.name),
   }),
-  defineRoute<{ name: string }, { where?: string; format: RowFormat }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/datasets/:name/rows',
     tag: 'Datasets',
@@ -120,7 +120,7 @@ export const datasetRoutes: Route[] = [
       return { stream, type: query.format === 'csv' ? 'text/csv; charset=utf-8' : 'application/x-ndjson' };
     },
   }),
-  defineRoute<{ name: string }, { where?: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/datasets/:name/count',
     tag: 'Datasets',

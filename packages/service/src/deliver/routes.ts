@@ -2,20 +2,9 @@ import Joi from 'joi';
 import { destinationKinds, readRate } from '@underbell/core/burst';
 import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import {
-  pauseDestination,
-  saveDestination,
-  seenDestinations,
-  showDestination,
-  testDestination,
-  type DestinationForm,
-} from './usecases.ts';
+import { pauseDestination, saveDestination, seenDestinations, showDestination, testDestination } from './usecases.ts';
 
 const named = Joi.object({ name: thing.required() });
-
-interface Body extends Omit<DestinationForm, 'rates'> {
-  readonly limits: readonly string[];
-}
 
 export const destinationRoutes: Route[] = [
   defineRoute({
@@ -26,7 +15,7 @@ export const destinationRoutes: Route[] = [
     summary: 'Destinations, each with its limits and state',
     handle: async ({ app, person }) => ({ destinations: await seenDestinations(app, person) }),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/destinations/:name',
     tag: 'Sending',
@@ -35,7 +24,7 @@ export const destinationRoutes: Route[] = [
     params: named,
     handle: ({ app, person, params }) => showDestination(app, person, params.name),
   }),
-  defineRoute<{ name: string }, Record<string, never>, Body>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/destinations/:name',
     tag: 'Sending',
@@ -58,7 +47,7 @@ export const destinationRoutes: Route[] = [
       return saveDestination(app, person, params.name, { ...form, rates: limits.map(readRate) }, origin);
     },
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/destinations/:name/test',
     tag: 'Sending',
@@ -68,7 +57,7 @@ export const destinationRoutes: Route[] = [
     handle: ({ app, person, params }) => testDestination(app, person, params.name),
   }),
   ...(['pause', 'open'] as const).map((act) =>
-    defineRoute<{ name: string }>({
+    defineRoute({
       method: 'post',
       path: `/api/v1/destinations/:name/${act}`,
       tag: 'Sending',

@@ -1,17 +1,8 @@
 import Joi from 'joi';
-import {
-  binnedKinds,
-  factsOf,
-  foldedKinds,
-  renamedKinds,
-  takenAwayKinds,
-  type FoldedKind,
-  type RenamedKind,
-} from '@underbell/core/access';
+import { binnedKinds, factsOf, foldedKinds, renamedKinds, takenAwayKinds } from '@underbell/core/access';
 import { listFolders, thing, visibleNames } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { moveToFolder, saveFolder } from './moves.ts';
-import type { Mark } from './store.ts';
 import { dropFormerName, rename, seenFormerNames } from './rename.ts';
 import { takeAway } from './takeAway.ts';
 import { atHand, bin, contents, dependents, find, keepAtHand, looked, restore, seenBin } from './usecases.ts';
@@ -44,7 +35,7 @@ export const folderRoutes: Route[] = [
       return { folders: all.filter((one) => seen.includes(one.name)) };
     },
   }),
-  defineRoute<{ name: string }, { confirmed: boolean }, { title: string; parentName: string | null }>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/folders/:name',
     tag: 'People',
@@ -62,7 +53,7 @@ export const folderRoutes: Route[] = [
       return { folder };
     },
   }),
-  defineRoute<{ kind: FoldedKind; name: string }, { confirmed: boolean }, { folder: string | null }>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/folders/-/:kind/:name',
     tag: 'People',
@@ -82,7 +73,7 @@ export const folderRoutes: Route[] = [
       return null;
     },
   }),
-  defineRoute<Record<string, never>, { text: string }>({
+  defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/find',
@@ -105,7 +96,7 @@ export const folderRoutes: Route[] = [
     handle: ({ app, person }) => atHand(app, person),
   }),
   ...(['put', 'delete'] as const).map((method) =>
-    defineRoute<Mark>({
+    defineRoute({
       ...about,
       method,
       path: '/api/v1/favourites/:kind/:name',
@@ -118,7 +109,7 @@ export const folderRoutes: Route[] = [
       },
     }),
   ),
-  defineRoute<Mark>({
+  defineRoute({
     ...about,
     method: 'put',
     path: '/api/v1/recent/:kind/:name',
@@ -131,7 +122,7 @@ export const folderRoutes: Route[] = [
     },
   }),
   ...binnedKinds.map((kind) =>
-    defineRoute<{ name: string }, { confirmed: boolean }>({
+    defineRoute({
       ...about,
       method: 'delete',
       path: `/api/v1/${factsOf(kind).plural}/:name`,
@@ -147,7 +138,7 @@ export const folderRoutes: Route[] = [
     }),
   ),
   ...takenAwayKinds.map((kind) =>
-    defineRoute<{ name: string }>({
+    defineRoute({
       ...about,
       method: 'delete',
       path: `/api/v1/${factsOf(kind).plural}/:name`,
@@ -161,7 +152,7 @@ export const folderRoutes: Route[] = [
     }),
   ),
   ...renamedKinds.map((kind) =>
-    defineRoute<{ name: string }, Record<string, never>, { name: string }>({
+    defineRoute({
       ...about,
       method: 'put',
       path: `/api/v1/${factsOf(kind).plural}/:name/name`,
@@ -181,7 +172,7 @@ export const folderRoutes: Route[] = [
     summary: 'Names that things had which you may change, and what these are called now',
     handle: async ({ app, person }) => ({ names: await seenFormerNames(app, person) }),
   }),
-  defineRoute<{ kind: RenamedKind; name: string }>({
+  defineRoute({
     ...about,
     method: 'delete',
     path: '/api/v1/former-names/:kind/:name',
@@ -205,7 +196,7 @@ export const folderRoutes: Route[] = [
     summary: 'What you own and threw away, and until when it can be had back',
     handle: async ({ app, person }) => ({ things: await seenBin(app, person) }),
   }),
-  defineRoute<Mark>({
+  defineRoute({
     ...about,
     method: 'post',
     path: '/api/v1/bin/:kind/:name/restore',

@@ -1,10 +1,10 @@
 import Joi from 'joi';
 import { thing } from '../access/index.ts';
-import type { FileDialect } from '@underbell/core/dataset';
+import type { ColumnType } from '@underbell/core/dataset';
+import { readAs } from '@underbell/core/check';
 import { fileDialect } from '../dataset/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import { defineList, giveList, loadList, seenLists, showList, type GivenRow, type ListRoles } from './usecases.ts';
-import { type ListOrigin } from '@underbell/core/list';
+import { defineList, giveList, loadList, seenLists, showList } from './usecases.ts';
 
 const named = Joi.object({ name: thing.required() });
 const column = Joi.string().max(63).allow('').description('what is left out stays; an empty text takes it away');
@@ -21,14 +21,16 @@ const columnType = Joi.string().valid('text', 'integer', 'number', 'boolean', 'd
 const types = Joi.object().pattern(Joi.string().max(63), columnType).max(200);
 const cell = Joi.alternatives(Joi.string().allow('').max(10_000), Joi.number().unsafe(), Joi.boolean()).allow(null);
 /** `joined:date,fee:number`, as addresses carry it. */
-const typesText = Joi.string()
-  .max(4_000)
-  .custom((text: string, helpers) => {
-    const read = Object.fromEntries(text.split(',').map((one) => one.split(':').map((part) => part.trim())));
-    const { error } = types.validate(read);
-    return error ? helpers.message({ custom: `types: ${error.message}` }) : read;
-  })
-  .description('what columns must hold: joined:date,fee:number');
+const typesText = readAs<Record<string, ColumnType>>()(
+  Joi.string()
+    .max(4_000)
+    .custom((text: string, helpers) => {
+      const read = Object.fromEntries(text.split(',').map((one) => one.split(':').map((part) => part.trim())));
+      const { error } = types.validate(read);
+      return error ? helpers.message({ custom: `types: ${error.message}` }) : read;
+    })
+    .description('what columns must hold: joined:date,fee:number'),
+);
 
 export const listRoutes: Route[] = [
   defineRoute({
@@ -39,7 +41,7 @@ export const listRoutes: Route[] = [
     summary: 'Recipient lists',
     handle: async ({ app, person }) => ({ lists: await seenLists(app, person) }),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/lists/:name',
     tag: 'Sending',
@@ -48,7 +50,7 @@ export const listRoutes: Route[] = [
     params: named,
     handle: ({ app, person, params }) => showList(app, person, params.name),
   }),
-  defineRoute<{ name: string }, ListRoles & FileDialect & { file: string }>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/lists/:name',
     tag: 'Sending',
@@ -73,7 +75,7 @@ export const listRoutes: Route[] = [
       return loadList(app, person, ctx.req, { name: params.name, fileName, roles: said, said: dialect, origin });
     },
   }),
-  defineRoute<{ name: string }, Record<string, never>, ListRoles & { rows: readonly GivenRow[] }>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/lists/:name/rows',
     tag: 'Sending',
@@ -91,7 +93,7 @@ export const listRoutes: Route[] = [
     }).required(),
     handle: ({ app, person, params, body, origin }) => giveList(app, person, { name: params.name, ...body, origin }),
   }),
-  defineRoute<{ name: string }, Record<string, never>, ListRoles & { from: ListOrigin }>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/lists/:name/origin',
     tag: 'Sending',

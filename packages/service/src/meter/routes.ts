@@ -1,11 +1,11 @@
 import Joi from 'joi';
 import type { PersonViewer } from '@underbell/core/access';
-import { readCostLimit, type CostLimit } from '@underbell/core/meter';
+import { readCostLimit } from '@underbell/core/meter';
 import { Refusal } from '@underbell/core/refusal';
 import { requireRight, thing } from '../access/index.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { dropLimit, saveLimit, showLimits } from './limits.ts';
-import { meterGroups, sumMeter, type MeterGroup } from './sums.sql.ts';
+import { meterGroups, sumMeter } from './sums.sql.ts';
 
 const dayMs = 86_400_000;
 const usualDays = 30;
@@ -37,7 +37,7 @@ export const meterRoutes: Route[] = [
     summary: 'How much computing folders may take, and what they have used',
     handle: async ({ app, person }) => ({ limits: await showLimits(app, person) }),
   }),
-  defineRoute<Record<string, never>, Record<string, never>, CostLimit>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/cost-limits',
     tag: 'Meter',
@@ -46,7 +46,7 @@ export const meterRoutes: Route[] = [
     body: limitBody,
     handle: ({ app, person, body, origin }) => saveLimit(app, person, readCostLimit(body), origin),
   }),
-  defineRoute<{ folder: string }>({
+  defineRoute({
     method: 'delete',
     path: '/api/v1/cost-limits/:folder',
     tag: 'Meter',
@@ -58,7 +58,7 @@ export const meterRoutes: Route[] = [
       return null;
     },
   }),
-  defineRoute<Record<string, never>, { by: MeterGroup; from?: Date; to?: Date; report?: string; burst?: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/meter',
     tag: 'Meter',

@@ -1,7 +1,7 @@
 import Joi from 'joi';
 import { Readable } from 'node:stream';
 import { csvLine, withoutFormula } from '@underbell/core/csv';
-import { doorKinds, type DoorFilter, type DoorKind, type OpenDoor } from '@underbell/core/open';
+import { doorKinds, type OpenDoor } from '@underbell/core/open';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { endDoors, openDoors } from './usecases.ts';
 
@@ -31,7 +31,7 @@ function toCsv(doors: readonly OpenDoor<Date>[]): string {
 }
 
 export const openRoutes: Route[] = [
-  defineRoute<Record<string, never>, DoorFilter & { format: string }>({
+  defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/open',
@@ -44,7 +44,7 @@ export const openRoutes: Route[] = [
       return { stream: Readable.from([toCsv(open)]), type: 'text/csv; charset=utf-8' };
     },
   }),
-  defineRoute<Record<string, never>, Record<string, never>, { doors: { kind: DoorKind; id: string }[] }>({
+  defineRoute({
     ...about,
     method: 'post',
     path: '/api/v1/open/end',

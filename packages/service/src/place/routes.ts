@@ -2,27 +2,12 @@ import Joi from 'joi';
 import { Readable } from 'node:stream';
 import { Refusal } from '@underbell/core/refusal';
 import { embed, embedXml } from './oembed.ts';
-import { placeKinds, type PlaceKind } from '@underbell/core/access';
-import { placementThemes, type PlacementLook } from '@underbell/core/place';
+import { placeKinds } from '@underbell/core/access';
+import { placementThemes } from '@underbell/core/place';
 import { toFilterText } from '@underbell/core/filter';
 import { filter, thing, webOrigin } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { savePlacement, seenPlacement, seenPlacements, suspendPlacement, type PlacementWish } from './usecases.ts';
-
-interface PlacementInput {
-  readonly kind: PlaceKind;
-  readonly title: string;
-  readonly report?: string;
-  readonly board?: string;
-  readonly page?: string;
-  readonly figure?: string;
-  readonly firstPage?: string;
-  readonly where: Record<string, unknown>;
-  readonly parameters: Record<string, string>;
-  readonly origins: string[];
-  readonly edition?: number;
-  readonly look: PlacementLook;
-}
 
 // Looked up afterwards, where the nearest valid name is known.
 const word = Joi.string().max(60);
@@ -62,7 +47,7 @@ const named = Joi.object({ name: thing.required() });
 const about = { tag: 'Places', audience: 'person' } as const;
 
 const steer = (act: 'suspend' | 'resume', summary: string) =>
-  defineRoute<{ name: string }>({
+  defineRoute({
     ...about,
     method: 'post',
     path: `/api/v1/placements/:name/${act}`,
@@ -73,10 +58,7 @@ const steer = (act: 'suspend' | 'resume', summary: string) =>
 
 const size = Joi.number().integer().min(1).max(100_000);
 
-const embedRoute = defineRoute<
-  Record<string, never>,
-  { url: string; maxwidth?: number; maxheight?: number; format: string }
->({
+const embedRoute = defineRoute({
   method: 'get',
   path: '/oembed',
   tag: 'Places',
@@ -106,7 +88,7 @@ const embedRoute = defineRoute<
 
 export const placeRoutes: Route[] = [
   embedRoute,
-  defineRoute<Record<string, never>, { report?: string; board?: string }>({
+  defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/placements',
@@ -116,7 +98,7 @@ export const placeRoutes: Route[] = [
   }),
   steer('suspend', 'Take a placement out of everybody’s sight for a while'),
   steer('resume', 'Show a suspended placement again'),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/placements/:name',
     tag: 'Places',
@@ -125,7 +107,7 @@ export const placeRoutes: Route[] = [
     params: Joi.object({ name: thing.required() }),
     handle: ({ app, person, params }) => seenPlacement(app, person, params.name),
   }),
-  defineRoute<{ name: string }, Record<string, never>, PlacementInput>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/placements/:name',
     tag: 'Places',

@@ -5,7 +5,7 @@ import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { pageRoutes, type Prepare } from '../view/index.ts';
 import { noteProblem } from './use.ts';
-import { askToSee, preparePlacement, viewPlacedBoard, watchedBoard, type AccessWish, type Visitor } from './view.ts';
+import { askToSee, preparePlacement, viewPlacedBoard, watchedBoard, type Visitor } from './view.ts';
 
 type WhoAsks = Parameters<Prepare>[0];
 
@@ -36,7 +36,7 @@ export const placeViewRoutes: Route[] = [
       watched: (asked) => watchedBoard(asked.app, asked.params.name, visitorOf(asked)),
     },
   ),
-  defineRoute<Record<string, never>, Record<string, never>, AccessWish>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/requests',
     tag: 'People',

@@ -1,5 +1,6 @@
 import { isIP } from 'node:net';
 import Joi from 'joi';
+import { readAs } from '@underbell/core/check';
 import { Refusal } from '@underbell/core/refusal';
 import type { Reachable } from './outgoing.ts';
 import { priorities, type Priority } from './priority.ts';
@@ -78,7 +79,9 @@ const schema = Joi.object({
   UNDERBELL_SECRET: Joi.string().min(32).required(),
   UNDERBELL_SPOOL: Joi.string().required(),
   UNDERBELL_DELIVERIES: Joi.string(),
-  UNDERBELL_REACHABLE: Joi.string().allow('').default('').custom(readReachable, 'addresses'),
+  UNDERBELL_REACHABLE: readAs<Reachable[] | ''>()(
+    Joi.string().allow('').default('').custom(readReachable, 'addresses'),
+  ),
   UNDERBELL_SMTP_URL: url(['smtp', 'smtps']).default('smtp://127.0.0.1:7301'),
   UNDERBELL_MAIL_FROM: Joi.string().default('Under Bell <reports@underbell.example>'),
   UNDERBELL_BOUNCES_TO: Joi.string().email({ tlds: false }),
@@ -91,7 +94,9 @@ const schema = Joi.object({
   UNDERBELL_KEEP_TOKENS_DAYS: Joi.number().min(0).max(3_650).default(30),
   UNDERBELL_KEEP_METER_DAYS: Joi.number().min(2).max(3_650).default(400),
   UNDERBELL_KEEP_REVISIONS: Joi.number().integer().min(1).max(100).default(3),
-  UNDERBELL_TRUSTED_PROXIES: Joi.string().allow('').default('').custom(readNetworks, 'networks'),
+  UNDERBELL_TRUSTED_PROXIES: readAs<string[] | ''>()(
+    Joi.string().allow('').default('').custom(readNetworks, 'networks'),
+  ),
   UNDERBELL_UPLOAD_MEBIBYTES: Joi.number().min(1).max(1_048_576).default(4_096),
   UNDERBELL_UPLOAD_ROW_KIBIBYTES: Joi.number().min(1).max(65_536).default(1_024),
   UNDERBELL_UPLOAD_CELLS: Joi.number().integer().min(1_000).default(500_000_000),

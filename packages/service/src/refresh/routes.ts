@@ -1,7 +1,6 @@
 import Joi from 'joi';
-import type { CellDialect, FileDialect } from '@underbell/core/dataset';
 import { thing } from '../access/index.ts';
-import { cellDialect, fileDialect, type ColumnNote, type DatasetSpec, type RefreshSchedule } from '../dataset/index.ts';
+import { cellDialect, fileDialect } from '../dataset/index.ts';
 import { countAttempt, defineRoute, type Route } from '../platform/index.ts';
 import { field, mergeNotes, note, pairs, readPairs } from './schemas.ts';
 import { defineDataset, refreshByHand, stopLoad } from './usecases.ts';
@@ -11,16 +10,14 @@ import { editColumns, goBack } from './columns.ts';
 
 const named = Joi.object({ name: thing.required() });
 const force = Joi.boolean().default(false).description('even if it breaks what uses the dataset');
-type BadCells = 'refuse' | 'empty';
 const badCells = Joi.string()
   .valid('refuse', 'empty')
   .default('refuse')
   .description('what becomes of cells that do not fit');
-type ColumnPairs = Readonly<Record<'key' | 'type' | 'label' | 'unit', string[]>>;
 const about = { tag: 'Datasets', audience: 'person' } as const;
 
 export const refreshRoutes: Route[] = [
-  defineRoute<{ name: string }, { force: boolean }, Omit<DatasetSpec, 'name'>>({
+  defineRoute({
     ...about,
     method: 'put',
     path: '/api/v1/datasets/:name',
@@ -44,7 +41,7 @@ export const refreshRoutes: Route[] = [
     handle: ({ app, person, params, query, body, origin }) =>
       defineDataset(app, person, { ...params, ...body }, origin, query.force),
   }),
-  defineRoute<{ name: string }, { force: boolean }>({
+  defineRoute({
     ...about,
     method: 'post',
     path: '/api/v1/datasets/:name/refresh',
@@ -53,7 +50,7 @@ export const refreshRoutes: Route[] = [
     query: Joi.object({ force }),
     handle: ({ app, person, params, query }) => refreshByHand(app, person, params.name, query.force),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     ...about,
     method: 'post',
     path: '/api/v1/datasets/:name/stop',
@@ -64,7 +61,7 @@ export const refreshRoutes: Route[] = [
       return { isAsked: true };
     },
   }),
-  defineRoute<{ name: string }, { force: boolean }, { columns: ColumnNote[] }>({
+  defineRoute({
     ...about,
     method: 'put',
     path: '/api/v1/datasets/:name/columns',
@@ -75,7 +72,7 @@ export const refreshRoutes: Route[] = [
     handle: ({ app, person, params, query, body, origin }) =>
       editColumns(app, person, params.name, body.columns, { isForced: query.force, origin }),
   }),
-  defineRoute<{ name: string; number: number }, { force: boolean }>({
+  defineRoute({
     ...about,
     method: 'post',
     path: '/api/v1/datasets/:name/revisions/:number/show',
@@ -85,7 +82,7 @@ export const refreshRoutes: Route[] = [
     handle: ({ app, person, params, query, origin }) =>
       goBack(app, person, params.name, params.number, { isForced: query.force, origin }),
   }),
-  defineRoute<{ name: string }, Record<string, never>, { schedule: RefreshSchedule | null }>({
+  defineRoute({
     ...about,
     method: 'put',
     path: '/api/v1/datasets/:name/schedule',
@@ -102,7 +99,7 @@ export const refreshRoutes: Route[] = [
     }),
     handle: ({ app, person, params, body, origin }) => schedule(app, person, params.name, body.schedule, origin),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     ...about,
     method: 'post',
     path: '/api/v1/datasets/:name/hook',
@@ -111,7 +108,7 @@ export const refreshRoutes: Route[] = [
     status: 201,
     handle: ({ app, person, params, origin }) => makeHook(app, person, params.name, true, origin),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     ...about,
     method: 'delete',
     path: '/api/v1/datasets/:name/hook',
@@ -123,7 +120,7 @@ export const refreshRoutes: Route[] = [
       return null;
     },
   }),
-  defineRoute<{ key: string }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/hooks/refresh/:key',
     tag: 'Datasets',
@@ -137,10 +134,7 @@ export const refreshRoutes: Route[] = [
       return { isAsked: true };
     },
   }),
-  defineRoute<
-    { name: string },
-    FileDialect & { file: string; title?: string; badCells: BadCells; force: boolean } & ColumnPairs
-  >({
+  defineRoute({
     ...about,
     method: 'put',
     path: '/api/v1/datasets/:name/file',
@@ -170,7 +164,7 @@ export const refreshRoutes: Route[] = [
       return loadUpload(app, person, ctx.req, { ...options, ...(title ? { title } : {}) });
     },
   }),
-  defineRoute<Record<string, never>, FileDialect & { file: string; dataset?: string }>({
+  defineRoute({
     ...about,
     method: 'post',
     path: '/api/v1/uploads',
@@ -187,7 +181,7 @@ export const refreshRoutes: Route[] = [
       return examine(app, person, ctx.req, { fileName, said, ...(dataset === undefined ? {} : { dataset }) });
     },
   }),
-  defineRoute<{ id: string }, CellDialect>({
+  defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/uploads/:id',
@@ -196,11 +190,7 @@ export const refreshRoutes: Route[] = [
     query: Joi.object(cellDialect),
     handle: ({ app, person, params, query }) => showUpload(app, person, params.id, query),
   }),
-  defineRoute<
-    { id: string },
-    { force: boolean },
-    { name: string; title?: string; columns: ColumnNote[]; badCells: BadCells } & CellDialect
-  >({
+  defineRoute({
     ...about,
     method: 'post',
     path: '/api/v1/uploads/:id/load',
@@ -220,7 +210,7 @@ export const refreshRoutes: Route[] = [
       return loadExamined(app, person, params.id, { ...wish, said, isForced: query.force, origin });
     },
   }),
-  defineRoute<{ id: string }>({
+  defineRoute({
     ...about,
     method: 'delete',
     path: '/api/v1/uploads/:id',

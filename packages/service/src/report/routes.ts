@@ -29,7 +29,7 @@ export const reportRoutes: Route[] = [
     summary: 'The reports you may see',
     handle: async ({ app, person }) => ({ reports: await seenReports(app, person) }),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/reports/:name',
     tag: 'Reports',
@@ -38,7 +38,7 @@ export const reportRoutes: Route[] = [
     params: Joi.object({ name: thing.required() }),
     handle: ({ app, person, params }) => showReport(app, person, params.name),
   }),
-  defineRoute<Record<string, never>, Record<string, never>, object>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/reports/check',
     tag: 'Reports',
@@ -56,11 +56,7 @@ export const reportRoutes: Route[] = [
       };
     },
   }),
-  defineRoute<
-    Record<string, never>,
-    Record<string, never>,
-    { definition: object; notes: string; isConfirmed: boolean; changed?: number }
-  >({
+  defineRoute({
     method: 'post',
     path: '/api/v1/reports',
     tag: 'Reports',
@@ -81,7 +77,7 @@ export const reportRoutes: Route[] = [
         ...(body.changed === undefined ? {} : { changed: body.changed }),
       }),
   }),
-  defineRoute<{ name: string }, { from: number; to: number }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/reports/:name/compare',
     tag: 'Reports',
@@ -91,7 +87,7 @@ export const reportRoutes: Route[] = [
     query: Joi.object({ from: edition.required(), to: edition.required() }),
     handle: ({ app, person, params, query }) => compareTwo(app, person, params.name, query.from, query.to),
   }),
-  defineRoute<{ name: string; number: number }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/reports/:name/editions/:number',
     tag: 'Reports',
@@ -100,7 +96,7 @@ export const reportRoutes: Route[] = [
     params: Joi.object({ name: thing.required(), number: edition.required() }),
     handle: ({ app, person, params }) => showEdition(app, person, params.name, params.number),
   }),
-  defineRoute<{ name: string }, Record<string, never>, { edition: number; isConfirmed: boolean }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/reports/:name/roll-back',
     tag: 'Reports',
@@ -110,7 +106,7 @@ export const reportRoutes: Route[] = [
     body: Joi.object({ edition: edition.required(), isConfirmed: Joi.boolean().default(false) }),
     handle: ({ app, person, params, body, origin }) => rollBack(app, person, params.name, { ...body, origin }),
   }),
-  defineRoute<{ name: string; number: number }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/reports/:name/editions/:number/retire',
     tag: 'Reports',
@@ -122,7 +118,7 @@ export const reportRoutes: Route[] = [
       return { name: params.name, retired: params.number };
     },
   }),
-  defineRoute<{ dataset: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/datasets/:dataset/first-report',
     tag: 'Reports',

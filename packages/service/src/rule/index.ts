@@ -1,2 +1,2 @@
 export { ruleBody } from './schemas.ts';
-export { checkedRule } from './usecases.ts';
+export { checkedRule, type GivenRule } from './usecases.ts';

@@ -1,49 +1,60 @@
 import Joi from 'joi';
-import { maskPlaces, type Mask, type RowRule } from '@underbell/core/access';
+import { maskPlaces, type MaskEffect, type MaskHolder } from '@underbell/core/access';
+import { readAs } from '@underbell/core/check';
 import { email, filter, groupName, holderOf, listMasks, listRules, requireRight, thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { ruleBody } from './schemas.ts';
 import { explainFilter, tryRule, valuesOf, vocabulary } from './try.ts';
 import { dropMask, dropRule, nameLimit, saveMask, saveRule } from './usecases.ts';
-
-type TryBody = Pick<RowRule, 'name' | 'appliesTo' | 'where'> & { readonly as?: string };
-type Named = { dataset: string; name: string };
 const named = Joi.object({ dataset: thing.required(), name: thing.required() });
 const column = Joi.string().max(63).required();
 
-const effect = Joi.alternatives().conditional('.kind', {
-  switch: [
-    { is: 'hide', then: Joi.object({ kind: Joi.string().required(), column }) },
-    {
-      is: 'coarsen',
-      then: Joi.object({
-        kind: Joi.string().required(),
-        column,
-        by: Joi.alternatives()
-          .conditional('.to', {
-            switch: [
-              { is: 'column', then: Joi.object({ to: Joi.string().required(), column }) },
-              {
-                is: 'band',
-                then: Joi.object({ to: Joi.string().required(), width: Joi.number().positive().max(1e12).required() }),
-              },
-            ],
-            otherwise: Joi.object({
-              to: Joi.string().valid('day', 'month', 'quarter', 'year', 'band', 'column').required(),
-            }),
-          })
-          .required(),
-      }),
-    },
-  ],
-  otherwise: Joi.object({
-    kind: Joi.string().valid('small groups', 'hide', 'coarsen').required(),
-    rows: Joi.number().integer().min(2).max(10_000).required(),
+const effect = readAs<MaskEffect>()(
+  Joi.alternatives().conditional('.kind', {
+    switch: [
+      { is: 'hide', then: Joi.object({ kind: Joi.string().required(), column }) },
+      {
+        is: 'coarsen',
+        then: Joi.object({
+          kind: Joi.string().required(),
+          column,
+          by: Joi.alternatives()
+            .conditional('.to', {
+              switch: [
+                { is: 'column', then: Joi.object({ to: Joi.string().required(), column }) },
+                {
+                  is: 'band',
+                  then: Joi.object({
+                    to: Joi.string().required(),
+                    width: Joi.number().positive().max(1e12).required(),
+                  }),
+                },
+              ],
+              otherwise: Joi.object({
+                to: Joi.string().valid('day', 'month', 'quarter', 'year', 'band', 'column').required(),
+              }),
+            })
+            .required(),
+        }),
+      },
+    ],
+    otherwise: Joi.object({
+      kind: Joi.string().valid('small groups', 'hide', 'coarsen').required(),
+      rows: Joi.number().integer().min(2).max(10_000).required(),
+    }),
   }),
-});
+);
+
+const maskHolder = readAs<MaskHolder>()(
+  holderOf('group', 'person', 'place').custom((value: MaskHolder, helpers) =>
+    value.kind !== 'place' || maskPlaces.includes(value.name)
+      ? value
+      : helpers.message({ custom: `a place is one of ${maskPlaces.join(', ')}` }),
+  ),
+);
 
 export const ruleRoutes: Route[] = [
-  defineRoute<{ dataset: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/datasets/:dataset/rules',
     tag: 'Rules',
@@ -55,7 +66,7 @@ export const ruleRoutes: Route[] = [
       return { rules: await listRules(app, params.dataset) };
     },
   }),
-  defineRoute<Named, Record<string, never>, Pick<RowRule, 'appliesTo' | 'where'>>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/datasets/:dataset/rules/:name',
     tag: 'Rules',
@@ -67,7 +78,7 @@ export const ruleRoutes: Route[] = [
       rule: await saveRule(app, person, { ...params, ...body }, origin),
     }),
   }),
-  defineRoute<Named, { confirmed: boolean }>({
+  defineRoute({
     method: 'delete',
     path: '/api/v1/datasets/:dataset/rules/:name',
     tag: 'Rules',
@@ -81,7 +92,7 @@ export const ruleRoutes: Route[] = [
       return null;
     },
   }),
-  defineRoute<{ dataset: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/datasets/:dataset/masks',
     tag: 'Rules',
@@ -93,7 +104,7 @@ export const ruleRoutes: Route[] = [
       return { masks: await listMasks(app, params.dataset) };
     },
   }),
-  defineRoute<Named, Record<string, never>, Pick<Mask, 'appliesTo' | 'except' | 'effect'>>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/datasets/:dataset/masks/:name',
     tag: 'Rules',
@@ -101,19 +112,15 @@ export const ruleRoutes: Route[] = [
     summary: 'Save a mask: hide a column, coarsen it, or keep small groups back',
     params: named,
     body: Joi.object({
-      appliesTo: holderOf('group', 'person', 'place').required(),
+      appliesTo: maskHolder.required(),
       except: Joi.array().items(groupName).unique().max(50).default([]),
       effect: effect.required(),
-    }).custom((value: Pick<Mask, 'appliesTo'>, helpers) => {
-      const { appliesTo } = value;
-      if (appliesTo.kind !== 'place' || maskPlaces.includes(appliesTo.name)) return value;
-      return helpers.message({ custom: `a place is one of ${maskPlaces.join(', ')}` });
     }),
     handle: async ({ app, person, params, body, origin }) => ({
       mask: await saveMask(app, person, { ...params, ...body }, origin),
     }),
   }),
-  defineRoute<Named>({
+  defineRoute({
     method: 'delete',
     path: '/api/v1/datasets/:dataset/masks/:name',
     tag: 'Rules',
@@ -126,7 +133,7 @@ export const ruleRoutes: Route[] = [
       return null;
     },
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/datasets/:name/vocabulary',
     tag: 'Rules',
@@ -135,7 +142,7 @@ export const ruleRoutes: Route[] = [
     params: Joi.object({ name: thing.required() }),
     handle: ({ app, person, params }) => vocabulary(app, person, params.name),
   }),
-  defineRoute<{ name: string }, Record<string, never>, TryBody>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/datasets/:name/try-rule',
     tag: 'Rules',
@@ -148,7 +155,7 @@ export const ruleRoutes: Route[] = [
       return tryRule(app, person, { ...rule, dataset: params.name }, as);
     },
   }),
-  defineRoute<{ name: string }, Record<string, never>, { filter: unknown }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/datasets/:name/explain',
     tag: 'Datasets',
@@ -158,7 +165,7 @@ export const ruleRoutes: Route[] = [
     body: Joi.object({ filter: filter.required() }),
     handle: ({ app, person, params, body }) => explainFilter(app, person, params.name, body.filter),
   }),
-  defineRoute<{ name: string }, { column: string; starts: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/datasets/:name/values',
     tag: 'Datasets',
@@ -169,7 +176,7 @@ export const ruleRoutes: Route[] = [
     handle: ({ app, person, params, query }) => valuesOf(app, person, params.name, query.column, query.starts),
   }),
   ...(['rule', 'mask'] as const).map((what) =>
-    defineRoute<Named, Record<string, never>, { name: string }>({
+    defineRoute({
       method: 'put',
       path: `/api/v1/datasets/:dataset/${what}s/:name/name`,
       tag: 'Rules',

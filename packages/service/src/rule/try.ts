@@ -4,7 +4,6 @@ import {
   decideAccess,
   EffectiveFilter,
   type PersonViewer,
-  type RowRule,
 } from '@underbell/core/access';
 import { columnLabel } from '@underbell/core/dataset';
 import {
@@ -19,7 +18,7 @@ import { isRefusal, Refusal, suggest } from '@underbell/core/refusal';
 import { findPerson, limitsOn, listAttributes, listPeople, noSuch, requireRight } from '../access/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
 import { countBetween, distinctValues, readableRevision, sampleRows } from '../dataset/index.ts';
-import { checkedRule } from './usecases.ts';
+import { checkedRule, type GivenRule } from './usecases.ts';
 
 /** What an editor of filters offers for completion. */
 export async function vocabulary(app: App, person: PersonViewer, name: string): Promise<RuleVocabulary> {
@@ -77,7 +76,7 @@ function bothForms(text: string) {
 export async function tryRule(
   app: App,
   asker: PersonViewer,
-  given: RowRule,
+  given: GivenRule,
   as: string | undefined,
 ): Promise<RuleTrial> {
   await requireRight(app, asker, 'edit', 'dataset', given.dataset);

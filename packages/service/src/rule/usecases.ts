@@ -36,8 +36,11 @@ async function change(app: App, entry: AuditEntry, work: () => Promise<unknown>)
   });
 }
 
+/** A row rule as somebody gives it: its condition is CQL2 text, or CQL2 JSON. */
+export type GivenRule = Omit<RowRule, 'where'> & { readonly where: string | object };
+
 /** Checks a rule with every name in it. @returns it as it would be kept: CQL2 text */
-export async function checkedRule(app: App, rule: RowRule & { where: unknown }): Promise<RowRule> {
+export async function checkedRule(app: App, rule: GivenRule): Promise<RowRule> {
   const dataset = await findDataset(app, rule.dataset);
   await requireHolder(app, rule.appliesTo);
   const where = toFilterText(rule.where);
@@ -46,7 +49,7 @@ export async function checkedRule(app: App, rule: RowRule & { where: unknown }):
 }
 
 /** Saves a row rule after checking every name in it. */
-export async function saveRule(app: App, person: PersonViewer, given: RowRule, origin: string): Promise<RowRule> {
+export async function saveRule(app: App, person: PersonViewer, given: GivenRule, origin: string): Promise<RowRule> {
   await requireRight(app, person, 'edit', 'dataset', given.dataset);
   const rule = await checkedRule(app, given);
   const before = (await listRules(app, rule.dataset)).find((one) => one.name === rule.name);

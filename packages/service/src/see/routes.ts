@@ -1,11 +1,11 @@
 import Joi from 'joi';
-import { tokenActions, type RowRule } from '@underbell/core/access';
+import { tokenActions } from '@underbell/core/access';
 import { toFilterText } from '@underbell/core/filter';
 import { email, filter, thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { ruleBody } from '../rule/index.ts';
 import { readRequest, viewQuery, viewWords, type ViewQuery } from '../view/index.ts';
-import { previewReport, seeAs, type SeenAs } from './usecases.ts';
+import { previewReport, seeAs } from './usecases.ts';
 
 /** A person, or a client with what it would ask for, or a token; in a placement or not. */
 const seenAs = Joi.object({
@@ -25,23 +25,8 @@ const seenAs = Joi.object({
   .xor('person', 'client', 'token')
   .with('details', 'client');
 
-interface SeeBody {
-  readonly as: SeenAs;
-  readonly and?: SeenAs;
-  readonly page?: string;
-  readonly where?: unknown;
-  readonly parameters: Record<string, string>;
-  readonly draft?: RowRule;
-}
-
-interface PreviewBody {
-  readonly definition: object;
-  readonly as?: string;
-  readonly page?: string;
-}
-
 export const seeRoutes: Route[] = [
-  defineRoute<Record<string, never>, Record<string, never>, PreviewBody>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/reports/preview',
     isRead: true,
@@ -65,7 +50,7 @@ export const seeRoutes: Route[] = [
         },
       }),
   }),
-  defineRoute<{ name: string }, ViewQuery & { as: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/reports/:name/see',
     tag: 'Viewing',
@@ -82,7 +67,7 @@ export const seeRoutes: Route[] = [
       });
     },
   }),
-  defineRoute<{ name: string }, Record<string, never>, SeeBody>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/reports/:name/see',
     isRead: true,

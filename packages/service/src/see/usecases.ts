@@ -11,7 +11,7 @@ import {
 } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { requireMaker, findPerson, listPeople, noSuch, requireRight, rightOn } from '../access/index.ts';
-import { checkedRule } from '../rule/index.ts';
+import { checkedRule, type GivenRule } from '../rule/index.ts';
 import { countBetween } from '../dataset/index.ts';
 import { checkDetails, describeToken, requireClient } from '../token/index.ts';
 import { editionIn, findPlacement, placeOf } from '../place/index.ts';
@@ -34,7 +34,8 @@ import { type SeenDifference, type SeenView, type SeenReport } from '@underbell/
 export interface SeenAs {
   readonly person?: string;
   readonly client?: string;
-  readonly details?: Omit<ReportViewDetails, 'type' | 'report'>;
+  /** Of an access token that it would ask for, as they are given; checked like those. */
+  readonly details?: object;
   readonly token?: string;
   readonly placement?: string;
 }
@@ -46,7 +47,7 @@ export interface SeeRequest {
   readonly and?: SeenAs;
   readonly request: ViewRequest;
   /** A rule to be tried before it is saved. */
-  readonly draft?: RowRule;
+  readonly draft?: GivenRule;
 }
 
 async function personNamed(app: App, email: string): Promise<PersonViewer> {
@@ -85,7 +86,13 @@ interface Seen {
   readonly who: { readonly kind: 'person' | 'client'; readonly name: string; readonly person?: PersonViewer };
 }
 
-async function look(app: App, asker: PersonViewer, edition: Edition, as: SeenAs, options: SeeRequest): Promise<Seen> {
+async function look(
+  app: App,
+  asker: PersonViewer,
+  edition: Edition,
+  as: SeenAs,
+  options: Omit<SeeRequest, 'draft'> & { readonly draft?: RowRule },
+): Promise<Seen> {
   const { report, request, draft } = options;
   const isClient = as.client !== undefined || as.token !== undefined;
   if (isClient === (as.person !== undefined))
@@ -180,11 +187,11 @@ export async function seeAs(app: App, asker: PersonViewer, options: SeeRequest):
   const edition = await findEdition(app, options.report);
   if (options.draft) await requireRight(app, asker, 'edit', 'dataset', options.draft.dataset);
   const draft = options.draft && (await checkedRule(app, options.draft));
-  const settled = { ...options, ...(draft ? { draft } : {}) };
-  const first = await look(app, asker, edition, options.as, settled);
+  const checked = { ...options, draft };
+  const first = await look(app, asker, edition, options.as, checked);
   const described = { report: options.report, ...(await describe(app, asker, first)) };
   if (options.and === undefined) return described;
-  const second = await look(app, asker, edition, options.and, settled);
+  const second = await look(app, asker, edition, options.and, checked);
   return {
     ...described,
     and: await describe(app, asker, second),
@@ -215,8 +222,8 @@ export async function previewReport(
     publishedAt: new Date(app.now()),
   };
   const isOwn = wish.as === undefined || wish.as === asker.email;
-  const options: SeeRequest = { report: name, as: { person: wish.as ?? asker.email }, request: wish.request };
-  const found = await look(app, asker, edition, options.as, options);
+  const as = { person: wish.as ?? asker.email };
+  const found = await look(app, asker, edition, as, { report: name, as, request: wish.request });
   const right: Right = { level: 'view', because: 'would see this once it is published and they have a right on it' };
   return { report: name, ...(await describe(app, asker, { ...found, right }, isOwn)) };
 }

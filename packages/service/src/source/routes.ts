@@ -25,7 +25,7 @@ export const sourceRoutes: Route[] = [
       return { sources: all.filter((one) => seen.includes(one.name)) };
     },
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/sources/:name',
     tag: 'Sources',
@@ -39,7 +39,7 @@ export const sourceRoutes: Route[] = [
       return source;
     },
   }),
-  defineRoute<{ name: string }, Record<string, never>, { url: string }>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/sources/:name',
     tag: 'Sources',
@@ -66,7 +66,7 @@ export const sourceRoutes: Route[] = [
       return { name: params.name };
     },
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/sources/:name/test',
     tag: 'Sources',

@@ -16,7 +16,7 @@ export const templateRoutes: Route[] = [
     summary: 'Prepared workbooks',
     handle: async ({ app, person }) => ({ templates: await seenTemplates(app, person) }),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/templates/:name',
     tag: 'Sending',
@@ -25,7 +25,7 @@ export const templateRoutes: Route[] = [
     params: named,
     handle: ({ app, person, params }) => requireTemplate(app, person, params.name),
   }),
-  defineRoute<{ name: string }, { table?: string; sheet?: string; file: string }>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/templates/:name',
     tag: 'Sending',
@@ -46,7 +46,7 @@ export const templateRoutes: Route[] = [
         origin,
       }),
   }),
-  defineRoute<{ name: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/templates/:name/file',
     tag: 'Sending',

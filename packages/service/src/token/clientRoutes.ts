@@ -1,8 +1,7 @@
 import Joi from 'joi';
 import type { ShownClient } from '@underbell/core/token';
-import type { JSONWebKeySet } from 'jose';
-import { tokenActions, type ClientBounds } from '@underbell/core/access';
-import { tokenAlgorithms, type TokenAlgorithm } from '@underbell/core/token';
+import { tokenActions } from '@underbell/core/access';
+import { tokenAlgorithms } from '@underbell/core/token';
 import { filter, noSuch, thing, webOrigin } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { clientsOf, endClient, renewSecret, saveClient } from './clients.ts';
@@ -38,7 +37,6 @@ const clientBody = bounds.keys({
   title: Joi.string().trim().min(1).max(200).required(),
   publicKeys: Joi.object({ keys: Joi.array().items(publicKey).min(1).max(5).required() }),
 });
-type ClientBody = ClientBounds & { title: string; publicKeys?: JSONWebKeySet };
 
 const shownClient = ({ id, title, bounds: limits, state, publicKeys, formerUntil }: ClientRow): ShownClient<Date> => ({
   id,
@@ -58,7 +56,7 @@ export const clientRoutes: Route[] = [
     summary: 'Programs of yours, and those that reach reports of yours',
     handle: async ({ app, person }) => ({ clients: (await clientsOf(app, person)).map(shownClient) }),
   }),
-  defineRoute<{ id: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/clients/:id',
     tag: 'Tokens',
@@ -73,7 +71,7 @@ export const clientRoutes: Route[] = [
       throw noSuch('client', params.id, names);
     },
   }),
-  defineRoute<Record<string, never>, Record<string, never>, ClientBody & { id: string }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/clients',
     tag: 'Tokens',
@@ -87,7 +85,7 @@ export const clientRoutes: Route[] = [
       return saveClient(app, person, client, from);
     },
   }),
-  defineRoute<{ id: string }, Record<string, never>, { hours: number }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/clients/:id/secret',
     tag: 'Tokens',
@@ -100,7 +98,7 @@ export const clientRoutes: Route[] = [
     handle: ({ app, person, params, body, origin: from }) =>
       renewSecret(app, person, params.id, { hours: body.hours, origin: from }),
   }),
-  defineRoute<{ id: string }, Record<string, never>, ClientBody>({
+  defineRoute({
     method: 'put',
     path: '/api/v1/clients/:id',
     tag: 'Tokens',
@@ -114,7 +112,7 @@ export const clientRoutes: Route[] = [
       return saveClient(app, person, client, from);
     },
   }),
-  defineRoute<{ id: string }>({
+  defineRoute({
     method: 'delete',
     path: '/api/v1/clients/:id',
     tag: 'Tokens',
@@ -135,11 +133,7 @@ export const clientRoutes: Route[] = [
     summary: 'The newest tokens to reports of yours, and those that you handed out',
     handle: async ({ app, person }) => ({ tokens: await tokensOf(app, person) }),
   }),
-  defineRoute<
-    Record<string, never>,
-    Record<string, never>,
-    { client: string; lifetimeSeconds?: number } & Record<string, unknown>
-  >({
+  defineRoute({
     method: 'post',
     path: '/api/v1/tokens',
     tag: 'Tokens',
@@ -163,7 +157,7 @@ export const clientRoutes: Route[] = [
       return mintToken(app, person, client, details, lifetimeSeconds);
     },
   }),
-  defineRoute<{ id: string }>({
+  defineRoute({
     method: 'delete',
     path: '/api/v1/tokens/:id',
     tag: 'Tokens',
@@ -184,7 +178,7 @@ export const clientRoutes: Route[] = [
     summary: 'The keys that tokens are signed with, newest first',
     handle: async ({ app, person }) => ({ keys: await showKeys(app, person) }),
   }),
-  defineRoute<Record<string, never>, Record<string, never>, { algorithm: TokenAlgorithm }>({
+  defineRoute({
     method: 'post',
     path: '/api/v1/signing-keys',
     tag: 'Tokens',
@@ -198,7 +192,7 @@ export const clientRoutes: Route[] = [
     }),
     handle: ({ app, person, body, origin: from }) => rotateKeys(app, person, body.algorithm, from),
   }),
-  defineRoute<{ id: string }>({
+  defineRoute({
     method: 'delete',
     path: '/api/v1/signing-keys/:id',
     tag: 'Tokens',

@@ -140,7 +140,7 @@ const form = Joi.object({
 });
 
 export const endpointRoutes: Route[] = [
-  defineRoute<Record<string, never>, Record<string, never>, TokenForm>({
+  defineRoute({
     method: 'post',
     path: '/oauth/token',
     tag: 'OAuth',
@@ -149,7 +149,7 @@ export const endpointRoutes: Route[] = [
     body: form,
     handle: ({ app, ctx, body }) => oauthAnswer(ctx, () => answerTokenRequest(app, ctx, body)),
   }),
-  defineRoute<Record<string, never>, Record<string, never>, TokenForm>({
+  defineRoute({
     method: 'post',
     path: '/oauth/revoke',
     tag: 'OAuth',
@@ -165,7 +165,7 @@ export const endpointRoutes: Route[] = [
         return {};
       }),
   }),
-  defineRoute<Record<string, never>, Record<string, never>, TokenForm>({
+  defineRoute({
     method: 'post',
     path: '/oauth/introspect',
     tag: 'OAuth',

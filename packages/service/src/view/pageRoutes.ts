@@ -9,7 +9,7 @@ import { thing } from '../access/index.ts';
 import { defineRoute, type Request, type Route } from '../platform/index.ts';
 import { filterWords, offeredValues } from './choices.ts';
 import { streamChanges, type Watched } from './events.ts';
-import { exportView, readWindow, type ExportFormat, type RowWindow } from './exports.ts';
+import { exportView, readWindow } from './exports.ts';
 import { dataFigures } from './figures.ts';
 import { showPage } from './page.ts';
 import { revisionFor, type PreparedView, type ViewRequest } from './prepare.ts';
@@ -127,7 +127,7 @@ export function pageRoutes(
   const params = Joi.object({ name: thing.required() });
   const about = { tag: 'Viewing', audience, params } as const;
   return [
-    defineRoute<{ name: string }, ViewQuery>({
+    defineRoute({
       ...about,
       method: 'get',
       path: `${base}/view`,
@@ -148,7 +148,7 @@ export function pageRoutes(
         return page ?? null;
       },
     }),
-    defineRoute<{ name: string }, Record<string, never>, ViewBody & RowWindow>({
+    defineRoute({
       ...about,
       method: 'post',
       path: `${base}/rows`,
@@ -167,7 +167,7 @@ export function pageRoutes(
         return readWindow(asked.app, view, { figure, from, count, ...(sort ? { sort } : {}) });
       },
     }),
-    defineRoute<{ name: string }, Record<string, never>, ViewBody & { parameter: string; search: string }>({
+    defineRoute({
       ...about,
       method: 'post',
       path: `${base}/values`,
@@ -183,7 +183,7 @@ export function pageRoutes(
         return offeredValues(asked.app, await prepare(asked, toRequest(rest, asked.ctx)), parameter, search);
       },
     }),
-    defineRoute<{ name: string }, Record<string, never>, ViewBody & { column: string; starts: string }>({
+    defineRoute({
       ...about,
       method: 'post',
       path: `${base}/words`,
@@ -199,7 +199,7 @@ export function pageRoutes(
         return filterWords(asked.app, await prepare(asked, toRequest(rest, asked.ctx)), column, starts);
       },
     }),
-    defineRoute<{ name: string }, Record<string, never>, ViewBody & { figure?: string; format: ExportFormat }>({
+    defineRoute({
       ...about,
       method: 'post',
       path: `${base}/export`,
@@ -219,7 +219,7 @@ export function pageRoutes(
         return { stream: Readable.from([bytes]), type };
       },
     }),
-    defineRoute<{ name: string }, ViewQuery>({
+    defineRoute({
       ...about,
       method: 'get',
       path: `${base}/events`,

@@ -9,7 +9,7 @@ export const viewRoutes: Route[] = [
   ...pageRoutes('/api/v1/reports/:name', 'person', 'you', ({ app, params, person }, request) =>
     prepareReport(app, params.name, person, request),
   ),
-  defineRoute<{ name: string; number: number }, { page?: string }>({
+  defineRoute({
     method: 'get',
     path: '/api/v1/reports/:name/editions/:number/picture',
     tag: 'Reports',

@@ -3,7 +3,7 @@ import { jsonSchemaOf as toJsonSchema, type JsonSchema } from '@underbell/core/c
 import { refusalKinds } from '@underbell/core/refusal';
 import type { Route } from './route.ts';
 
-function parametersOf(schema: Joi.ObjectSchema | undefined, place: 'path' | 'query'): JsonSchema[] {
+function parametersOf(schema: Joi.AnySchema | undefined, place: 'path' | 'query'): JsonSchema[] {
   if (schema === undefined) return [];
   const made = toJsonSchema(schema) as { properties?: Record<string, JsonSchema>; required?: string[] };
   return Object.entries(made.properties ?? {}).map(([name, one]) => ({

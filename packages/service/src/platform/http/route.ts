@@ -1,7 +1,7 @@
 import type { Readable } from 'node:stream';
 import type Joi from 'joi';
 import type { Context } from 'koa';
-import { jsonSchemaOf } from '@underbell/core/check';
+import { jsonSchemaOf, type Inferred } from '@underbell/core/check';
 import type { ClientViewer, PersonViewer } from '@underbell/core/access';
 import type { App } from '../app.ts';
 import type { AskerKey } from '../shares.ts';
@@ -30,15 +30,17 @@ export interface Request<Params, Query, Body> {
 /** What a handler answers: JSON, or a stream or bytes with their type. */
 export type Answer = object | null | { readonly stream: Readable; readonly type: string };
 
-export interface RouteSpec<Params = never, Query = never, Body = never> {
+type Input = Joi.AnySchema | undefined;
+
+export interface RouteSpec<Params extends Input = Input, Query extends Input = Input, Body extends Input = Input> {
   readonly method: 'get' | 'post' | 'put' | 'delete';
   readonly path: string;
   readonly summary: string;
   readonly tag: string;
   readonly audience: RouteAudience;
-  readonly params?: Joi.ObjectSchema;
-  readonly query?: Joi.ObjectSchema;
-  readonly body?: Joi.Schema;
+  readonly params?: Params;
+  readonly query?: Query;
+  readonly body?: Body;
   /** Only looks at what is published, so that records may come from the process's memory. */
   readonly isLook?: true;
   /** Changes nothing, though it is no `get`. */
@@ -49,16 +51,20 @@ export interface RouteSpec<Params = never, Query = never, Body = never> {
   readonly status?: number;
   /** What comes back, in words and as a schema for the description. */
   readonly answer?: { readonly description: string; readonly schema?: Joi.Schema; readonly type?: string };
-  readonly handle: (request: Request<Params, Query, Body>) => Promise<Answer>;
+  readonly handle: (request: Request<Inferred<Params>, Inferred<Query>, Inferred<Body>>) => Promise<Answer>;
 }
 
 /** A route whose types are settled. */
-export type Route = RouteSpec<never, never, never>;
+export type Route = Omit<RouteSpec, 'handle'> & {
+  readonly handle: (request: Request<never, never, never>) => Promise<Answer>;
+};
 
-/** Declares a route; one declaration feeds the router and the API description. */
-export function defineRoute<Params = Record<string, never>, Query = Record<string, never>, Body = undefined>(
-  spec: RouteSpec<Params, Query, Body>,
-): Route {
+/** Declares a route; one declaration feeds the router, the API description and the types of what its handler is given. */
+export function defineRoute<
+  Params extends Input = undefined,
+  Query extends Input = undefined,
+  Body extends Input = undefined,
+>(spec: RouteSpec<Params, Query, Body>): Route {
   return spec as unknown as Route;
 }
 
