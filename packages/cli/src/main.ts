@@ -1,10 +1,10 @@
 import { Command, CommanderError } from 'commander';
-import { addRuleCommands } from './access/commands.ts';
-import { addMaskCommands } from './access/maskCommands.ts';
-import { addPeopleCommands } from './access/peopleCommands.ts';
+import { addRuleCommands } from './rule/commands.ts';
+import { addMaskCommands } from './rule/maskCommands.ts';
+import { addPeopleCommands } from './access/commands.ts';
 import { addBoardCommands } from './board/commands.ts';
 import { addBurstCommands } from './burst/commands.ts';
-import { addListCommands } from './burst/listCommands.ts';
+import { addListCommands } from './list/commands.ts';
 import { addDatasetCommands } from './dataset/commands.ts';
 import { addDestinationCommands } from './deliver/commands.ts';
 import { addFolderCommands } from './folder/commands.ts';
@@ -20,7 +20,7 @@ import { addScheduleCommands } from './schedule/commands.ts';
 import { addSessionCommands } from './session/commands.ts';
 import { addSourceCommands } from './source/commands.ts';
 import { addTemplateCommands } from './template/commands.ts';
-import { addSeeCommand } from './view/commands.ts';
+import { addSeeCommand } from './see/commands.ts';
 
 function createProgram(): Command {
   const program = new Command('underbell')

@@ -3,7 +3,7 @@ import { beforeEach, describe, it } from 'node:test';
 import type { RuleVocabulary } from '@underbell/core/access';
 import { CompletionContext } from '@codemirror/autocomplete';
 import { EditorState } from '@codemirror/state';
-import { completeFilter } from '../src/access/completeFilter.ts';
+import { completeFilter } from '../src/rule/completeFilter.ts';
 import { FakeService } from './stage.ts';
 
 const known: RuleVocabulary = {

@@ -1,9 +1,11 @@
 import { randomBytes } from 'node:crypto';
 import { execFileSync } from 'node:child_process';
 import { copyFileSync, mkdirSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { EventEmitter, once } from 'node:events';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
+import { setTimeout } from 'node:timers/promises';
 import { gunzipSync } from 'node:zlib';
 import pg from 'pg';
 import { pino } from 'pino';
@@ -40,6 +42,28 @@ async function onServer<T>(server: string, work: (client: pg.Client) => Promise<
   } finally {
     await client.end();
   }
+}
+
+/** Says `any` whenever a job of a house was made or done, a thing of it was changed, or a letter came. */
+const happenings = new EventEmitter().setMaxListeners(0);
+let count = 0;
+const happened = () => void happenings.emit('any', ++count);
+/** So long is waited at most before looking again, for what nothing tells of. */
+const lookAgainMs = 250;
+
+/** Looking takes of what a house works with: so long is rested between two looks. */
+const restMs = 40;
+
+/** Waits until something may have happened. @param known - how much had when it was last looked */
+async function somethingHappened(known: number): Promise<void> {
+  await setTimeout(restMs);
+  if (count !== known) return;
+  const tooLong = new AbortController();
+  const timer = globalThis.setTimeout(() => tooLong.abort(), lookAgainMs);
+  await once(happenings, 'any', { signal: tooLong.signal }).catch((error: unknown) => {
+    if (!tooLong.signal.aborted) throw error;
+  });
+  clearTimeout(timer);
 }
 
 /** Databases that others are copied of: one that only has its tables, and one with the demo. */
@@ -126,7 +150,14 @@ export class House {
         input: gunzipSync(readFileSync(options.dump)),
         stdio: ['pipe', 'ignore', 'inherit'],
       });
-    this.mail = new MailHost({ port: 0, ...options.mail });
+    this.mail = new MailHost({
+      port: 0,
+      ...options.mail,
+      onMail: (mail) => {
+        options.mail?.onMail?.(mail);
+        happened();
+      },
+    });
     const smtpPort = await this.mail.start();
     const port = await ownPorts();
     const environment = {
@@ -152,6 +183,8 @@ export class House {
     this.app = openService(settings, pino({ level: process.env['UNDERBELL_TEST_LOG'] ?? 'silent' }), options.now);
     if (!isCopy) await migrate(this.app.records);
     this.url = settings.publicUrl;
+    this.app.changes.subscribeJobs(happened);
+    this.app.changes.subscribe(happened);
     this.#server = await startWeb(this.app);
     this.mailboxUrl = await this.#serve(createServer(createMailboxPages(this.mail).callback()));
     if (options.hasDemo !== true) return;
@@ -294,23 +327,32 @@ export class House {
     };
   }
 
-  /** Waits for a run to finish; looks less and less often, because looking takes of what the run is made with. */
-  async finished(id: number, as: string): Promise<Ledger> {
-    for (let pause = 60; ; pause = Math.min(400, pause * 1.2)) {
+  /** Waits for a run to finish. */
+  finished(id: number, as: string): Promise<Ledger> {
+    return until(async () => {
       const { body } = await this.call('GET', `/api/v1/runs/${id}`, { as });
       const run = body as unknown as Ledger;
-      if (run.state !== 'waiting' && run.state !== 'running') return run;
-      await new Promise((resolve) => setTimeout(resolve, pause));
-    }
+      return run.state !== 'waiting' && run.state !== 'running' ? run : undefined;
+    });
   }
 }
 
-/** Waits until something is there. */
-export async function until<T>(look: () => Promise<T | undefined>): Promise<T> {
+/** What has not come after so long never comes. */
+const patienceMs = 180_000;
+
+/**
+ * Waits until something is there: looks again when a job, a change or a letter is told of.
+ *
+ * @param look - finds it; nothing or false where it is not there yet
+ */
+export async function until<T>(look: () => T | undefined | false | Promise<T | undefined | false>): Promise<T> {
+  const began = performance.now();
   for (;;) {
+    const known = count;
     const found = await look();
-    if (found !== undefined) return found;
-    await new Promise((resolve) => setTimeout(resolve, 60));
+    if (found !== undefined && found !== false) return found;
+    if (performance.now() - began > patienceMs) throw new Error(`waited in vain for ${look.toString()}`);
+    await somethingHappened(known);
   }
 }
 

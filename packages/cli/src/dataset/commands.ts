@@ -7,7 +7,7 @@ import { faint, line, plural, show, table, wantsJson } from '../platform/output.
 import { localProblem } from '../platform/problem.ts';
 import { askService, callService } from '../platform/service.ts';
 import { addFileCommands, columnTable } from './fileCommands.ts';
-import { addRefreshCommands } from './refreshCommands.ts';
+import { addRefreshCommands } from '../refresh/commands.ts';
 
 /** Puts JSON Lines together to one array, line by line, so that nothing is held. */
 async function* asArray(lines: AsyncIterable<Uint8Array>): AsyncGenerator<string> {

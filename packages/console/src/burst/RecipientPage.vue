@@ -4,7 +4,7 @@ import { Spin } from 'ant-design-vue';
 import { useRoute } from 'vue-router';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import SeenBy from '../view/SeenBy.vue';
+import SeenBy from '../see/SeenBy.vue';
 
 const props = defineProps<{ name: string; recipient: string }>();
 const route = useRoute();

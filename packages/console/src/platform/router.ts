@@ -36,7 +36,7 @@ export const router = createRouter({
     {
       path: '/reports/:name/see',
       name: 'see',
-      component: () => import('../view/SeePage.vue'),
+      component: () => import('../see/SeePage.vue'),
       props: true,
       meta: { title: 'See as' },
     },
@@ -175,13 +175,13 @@ export const router = createRouter({
     {
       path: '/lists',
       name: 'lists',
-      component: () => import('../burst/ListsPage.vue'),
+      component: () => import('../list/ListsPage.vue'),
       meta: { title: 'Recipient lists', place: '/sending' },
     },
     {
       path: '/lists/:name',
       name: 'list',
-      component: () => import('../burst/ListPage.vue'),
+      component: () => import('../list/ListPage.vue'),
       props: true,
       meta: { title: 'Recipient list', place: '/sending' },
     },

@@ -11,7 +11,7 @@ import { ApiProblem, call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import SeenPage from '../view/SeenPage.vue';
+import SeenPage from '../see/SeenPage.vue';
 import { datasetsIn, namesIn } from './completeNames.ts';
 import { keepDraft, keptDraft, kindOf, readDropped, readFiles, textOf, type DraftFile } from './draftFiles.ts';
 import JsonEditor from './JsonEditor.vue';

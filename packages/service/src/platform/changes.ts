@@ -8,12 +8,15 @@ export interface Change {
 }
 
 export const changeChannel = 'underbell_changes';
+/** Jobs that were made, given back or done: a trigger of their table tells of them. */
+const jobChannel = 'underbell_jobs';
 const retryMs = 1_000;
 
 /** Hears what every process announces. A lost connection comes back by itself, and everybody looks again then. */
 export class ChangeFeed {
   readonly #databaseUrl: string;
   readonly #listeners = new Set<(change: Change | undefined) => void>();
+  readonly #jobListeners = new Set<() => void>();
   #client: pg.Client | undefined;
   #starting: Promise<void> | undefined;
   #isClosed = false;
@@ -29,9 +32,17 @@ export class ChangeFeed {
     return () => this.#listeners.delete(hear);
   }
 
+  /** @param hear - called when jobs were made, given back or done, and after a gap */
+  subscribeJobs(hear: () => void): () => void {
+    this.#jobListeners.add(hear);
+    this.#starting ??= this.#connect();
+    return () => this.#jobListeners.delete(hear);
+  }
+
   async close(): Promise<void> {
     this.#isClosed = true;
     this.#listeners.clear();
+    this.#jobListeners.clear();
     await this.#starting;
     await this.#client?.end().catch(() => undefined);
   }
@@ -45,11 +56,14 @@ export class ChangeFeed {
     };
     client.on('error', again);
     client.on('end', again);
-    client.on('notification', ({ payload }) => this.#tell(JSON.parse(payload ?? '{}') as Change));
+    client.on('notification', ({ channel, payload }) => {
+      if (channel === jobChannel) this.#tellOfJobs();
+      else this.#tell(JSON.parse(payload ?? '{}') as Change);
+    });
     this.#client = client;
     try {
       await client.connect();
-      await client.query(`LISTEN ${changeChannel}`);
+      await client.query(`LISTEN ${changeChannel}; LISTEN ${jobChannel}`);
     } catch {
       again();
     }
@@ -58,5 +72,10 @@ export class ChangeFeed {
 
   #tell(change: Change | undefined): void {
     for (const hear of this.#listeners) hear(change);
+    if (change === undefined) this.#tellOfJobs();
+  }
+
+  #tellOfJobs(): void {
+    for (const hear of this.#jobListeners) hear();
   }
 }

@@ -25,6 +25,7 @@ import * as takenAway from './migrations/021-taken-away.ts';
 import * as names from './migrations/022-names.ts';
 import * as rowRules from './migrations/023-row-rules.ts';
 import * as placements from './migrations/024-placements.ts';
+import * as jobNews from './migrations/025-job-news.ts';
 
 /** In order; only ever appended to. */
 const migrations = [
@@ -52,6 +53,7 @@ const migrations = [
   names,
   rowRules,
   placements,
+  jobNews,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

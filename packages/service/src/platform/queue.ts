@@ -6,6 +6,7 @@ import { isConnectionLost, retry } from './retry.ts';
 export type JobHandler = (app: App, job: Job, isMine: () => boolean) => Promise<void>;
 
 const heartbeatMs = 2_000;
+/** So often is asked for jobs that were put off, besides whenever a job is told of. */
 const pollMs = 400;
 /** A job that brings down so many workers is given up. */
 const maxDeaths = 5;
@@ -36,6 +37,7 @@ export class Worker {
   readonly #lines: Line[];
   readonly #clocks: { timer?: NodeJS.Timeout; running?: Promise<void> }[] = [];
   #isStopped = false;
+  #unsubscribe: (() => void) | undefined;
 
   constructor(app: App, ...groups: readonly Handlers[]) {
     this.#app = app;
@@ -43,6 +45,7 @@ export class Worker {
   }
 
   start(): void {
+    this.#unsubscribe = this.#app.changes.subscribeJobs(() => this.#lines.forEach((line) => line.wake()));
     this.#lines.forEach((line) => line.start());
   }
 
@@ -71,6 +74,7 @@ export class Worker {
   /** Waits for the jobs at hand: handlers see `isMine` turn false and leave at the next safe point. */
   async stop(): Promise<void> {
     this.#isStopped = true;
+    this.#unsubscribe?.();
     for (const { timer } of this.#clocks) clearTimeout(timer);
     await Promise.all(this.#clocks.map((clock) => clock.running));
     await Promise.all(this.#lines.map((line) => line.stop()));
@@ -83,6 +87,8 @@ class Line {
   #stopped = false;
   #loop: Promise<void> | undefined;
   #wake: (() => void) | undefined;
+  /** Whether something came while it was at work or asking. */
+  #isCalled = false;
 
   constructor(app: App, handlers: Handlers) {
     this.#app = app;
@@ -91,6 +97,12 @@ class Line {
 
   start(): void {
     this.#loop = this.#run();
+  }
+
+  /** There may be a job for it. */
+  wake(): void {
+    this.#isCalled = true;
+    this.#wake?.();
   }
 
   async stop(): Promise<void> {
@@ -102,17 +114,20 @@ class Line {
   async #run(): Promise<void> {
     while (!this.#stopped) {
       try {
+        this.#isCalled = false;
         const job = await claim(this.#app, Object.keys(this.#handlers));
         if (job) await this.#work(job);
         else await this.#rest();
       } catch (error) {
         this.#app.log.error({ err: error }, 'the queue could not be asked');
+        this.#isCalled = false;
         await this.#rest();
       }
     }
   }
 
   #rest(): Promise<void> {
+    if (this.#isCalled) return Promise.resolve();
     return new Promise((resolve) => {
       const timer = setTimeout(resolve, pollMs);
       this.#wake = () => {

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import { demoPeople } from '@underbell/demo';
 import { verifyAudit } from '../../src/platform/index.ts';
-import { board, House, manager, publisher } from '../house.ts';
+import { board, House, manager, publisher, until } from '../house.ts';
 
 const administrator = demoPeople.administrator.email;
 const guest = 'ada@harbour.example';
@@ -18,13 +18,13 @@ describe('people from elsewhere', () => {
 
   /** The newest letter to an address, once the worker has sent it. */
   async function letterTo(address: string, subject: RegExp): Promise<string> {
-    for (;;) {
+    return until(async () => {
       for (const stored of [...house.mail.mails].reverse()) {
         const mail = await house.mail.parse(stored);
         if (stored.to.includes(address) && subject.test(mail.subject ?? '')) return mail.text ?? '';
       }
-      await new Promise((resolve) => setTimeout(resolve, 50));
-    }
+      return undefined;
+    });
   }
   const keyIn = (letter: string) => /accept#(\S+)/.exec(letter)![1]!;
   const invite = (change: object = {}, as = publisher) =>
@@ -62,7 +62,7 @@ describe('people from elsewhere', () => {
       const first = keyIn(await letterTo(guest, /invites you/));
       const before = house.mail.mails.length;
       assert.equal((await invite()).status, 201);
-      while (house.mail.mails.length === before) await new Promise((resolve) => setTimeout(resolve, 50));
+      await until(() => house.mail.mails.length > before);
       const second = keyIn(await letterTo(guest, /invites you/));
       assert.equal((await accept(first)).body.code, 'INVITATION_INVALID');
       assert.equal((await accept(second, 'ada lund 1234')).body.code, 'PASSWORD_WEAK');

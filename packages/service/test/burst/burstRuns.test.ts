@@ -5,7 +5,7 @@ import { after, before, describe, it } from 'node:test';
 import { readSheet } from 'read-excel-file/node';
 import type { ShownPlan } from '@underbell/core/burst/answers';
 import { startWorker } from '../../src/server.ts';
-import { House, publisher, type Ledger } from '../house.ts';
+import { House, publisher, type Ledger, until } from '../house.ts';
 
 const quayOf = (at: number) => `Q${String(at).padStart(3, '0')}`;
 
@@ -350,13 +350,8 @@ describe('runs of the kiosk takings', () => {
     const other = links.get('Q018')![1]!;
     now = () => Date.now() + 4 * 86_400_000;
     assert.equal((await fetchIt(other, publisher)).body.code, 'LINK_GONE', 'it has run out');
-    for (let i = 0; i < 400 && readdirSync(house.app.settings.spool).some((one) => one !== 'uploads'); i++)
-      await new Promise((resolve) => setTimeout(resolve, 100));
-    assert.deepEqual(
-      readdirSync(house.app.settings.spool).filter((one) => one !== 'uploads'),
-      [],
-      'and so has the file',
-    );
+    // And so has the file.
+    await until(() => readdirSync(house.app.settings.spool).every((one) => one === 'uploads'));
     now = undefined;
   });
 
@@ -394,8 +389,7 @@ describe('runs of the kiosk takings', () => {
       }[];
     const at = Date.parse(first.at);
     now = () => at + 1_000;
-    for (let i = 0; i < 200 && (await started())[0]?.state !== 'done'; i++)
-      await new Promise((resolve) => setTimeout(resolve, 100));
+    await until(async () => (await started())[0]?.state === 'done');
     const [run, ...more] = await started();
     assert.equal(more.length, 0);
     assert.equal(run!.state, 'done');
@@ -406,13 +400,12 @@ describe('runs of the kiosk takings', () => {
     await withDefinition({ schedule: { ...schedule, missed: 'skip' } });
     const second = Date.parse(times.times[1]!.at);
     now = () => second + 5 * 3_600_000;
-    for (let i = 0; i < 100; i++) {
+    await until(async () => {
       const [row] = (
         await house.app.records.query("SELECT next_run_at FROM bursts WHERE name = 'kiosk-takings'")
       )[0] as { next_run_at: Date }[];
-      if (row!.next_run_at.getTime() > second) break;
-      await new Promise((resolve) => setTimeout(resolve, 100));
-    }
+      return row!.next_run_at.getTime() > second;
+    });
     assert.equal((await started()).length, 1, 'five hours late is too late');
     now = undefined;
   });

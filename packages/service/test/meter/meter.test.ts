@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
-import { House, publisher } from '../house.ts';
+import { House, publisher, until } from '../house.ts';
 
 interface Sums {
   readonly sums: {
@@ -23,13 +23,11 @@ describe('the meter', () => {
   const administrator = 'osric.hale@skerrow.example';
   const ask = (query: string, as = administrator) => house.call('GET', `/api/v1/meter?${query}`, { as });
   /** Entries are written a second after the fact. */
-  async function until(query: string, isThere: (sums: Sums['sums']) => boolean): Promise<Sums['sums']> {
-    for (let i = 0; ; i++) {
+  const metered = (query: string, isThere: (sums: Sums['sums']) => boolean): Promise<Sums['sums']> =>
+    until(async () => {
       const { sums } = (await ask(query)).body as unknown as Sums;
-      if (isThere(sums) || i > 100) return sums;
-      await new Promise((resolve) => setTimeout(resolve, 100));
-    }
-  }
+      return isThere(sums) && sums;
+    });
 
   it('counts views by report and person, and what the cache answered', async () => {
     for (let i = 0; i < 3; i++)
@@ -37,7 +35,7 @@ describe('the meter', () => {
         (await house.call('GET', '/api/v1/reports/quay-punctuality/view', { as: 'quay17@skerrow.example' })).status,
         200,
       );
-    const [person] = await until('by=person&report=quay-punctuality', (sums) => sums[0]?.times === 3);
+    const [person] = await metered('by=person&report=quay-punctuality', (sums) => sums[0]?.times === 3);
     assert.deepEqual([person!.name, person!.times], ['quay17@skerrow.example', 3]);
     assert.ok(person!.rows > 0, 'rows are counted');
     assert.ok(person!.hitShare! > 0.5, 'the second and third were answered from the cache');
@@ -51,7 +49,7 @@ describe('the meter', () => {
       })
     ).body as unknown as { id: number };
     await house.finished(id, publisher);
-    const sums = await until('by=format&burst=kiosk-takings', (found) => found.length === 2);
+    const sums = await metered('by=format&burst=kiosk-takings', (found) => found.length === 2);
     assert.deepEqual(sums.map((one) => one.name).sort(), ['csv', 'xlsx']);
     for (const { times, rows, bytes, renderMs } of sums) {
       assert.deepEqual([times, rows], [2, 62]);
@@ -60,7 +58,7 @@ describe('the meter', () => {
   });
 
   it('counts refreshes, by day too', async () => {
-    const kinds = await until('by=kind', (sums) => sums.some((one) => one.name === 'refresh'));
+    const kinds = await metered('by=kind', (sums) => sums.some((one) => one.name === 'refresh'));
     assert.ok(kinds.find((one) => one.name === 'refresh')!.rows >= 6000);
     const [day] = (await ask('by=day')).body['sums' as never] as unknown as Sums['sums'];
     assert.match(day!.name, /^\d{4}-\d{2}-\d{2}$/);

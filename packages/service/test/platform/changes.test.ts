@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
-import { announce, type Change } from '../../src/platform/index.ts';
-import { House } from '../house.ts';
+import { announce, enqueue, type Change } from '../../src/platform/index.ts';
+import { House, until } from '../house.ts';
 
 describe('changes that are announced', () => {
   let house: House;
@@ -9,17 +9,17 @@ describe('changes that are announced', () => {
   after(() => house.close());
 
   /** Collects what is heard until enough of it came. */
-  function listen(): { heard: (Change | undefined)[]; until: (count: number) => Promise<void>; stop: () => void } {
+  function listen(): { heard: (Change | undefined)[]; reach: (count: number) => Promise<void>; stop: () => void } {
     const heard: (Change | undefined)[] = [];
     let wake: () => void = () => undefined;
     const stop = house.app.changes.subscribe((change) => {
       heard.push(change);
       wake();
     });
-    const until = async (count: number) => {
+    const reach = async (count: number) => {
       while (heard.length < count) await new Promise<void>((resolve) => (wake = resolve));
     };
-    return { heard, until, stop };
+    return { heard, reach, stop };
   }
   /** A notification that was sent before anybody listened is not heard, so it is sent until it is. */
   async function connected(): Promise<void> {
@@ -33,29 +33,38 @@ describe('changes that are announced', () => {
 
   it('are heard when their transaction commits, and never when it does not', async () => {
     await connected();
-    const { heard, until, stop } = listen();
+    const { heard, reach, stop } = listen();
     const undone = house.app.records.transaction(async () => {
       await announce(house.app, { kind: 'dataset', name: 'undone' });
       throw new Error('undone');
     });
     await assert.rejects(undone, /undone/);
     await announce(house.app, { kind: 'dataset', name: 'done' });
-    await until(1);
-    while (heard.at(-1)?.name !== 'done') await until(heard.length + 1);
+    await reach(1);
+    while (heard.at(-1)?.name !== 'done') await reach(heard.length + 1);
     assert.ok(!heard.some((one) => one?.name === 'undone'), JSON.stringify(heard));
+    stop();
+  });
+
+  it('tell of jobs too, so that a worker need not ask', async () => {
+    await connected();
+    let count = 0;
+    const stop = house.app.changes.subscribeJobs(() => count++);
+    await house.app.records.transaction(() => enqueue(house.app, 'told of', {}));
+    await until(() => count > 0);
     stop();
   });
 
   it('come through again after the connection was lost, and everybody is told to look', async () => {
     await connected();
-    const { heard, until, stop } = listen();
+    const { heard, reach, stop } = listen();
     await house.app.records.query(
       "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'underbell changes' AND datname = current_database()",
     );
-    while (!heard.includes(undefined)) await until(heard.length + 1);
+    while (!heard.includes(undefined)) await reach(heard.length + 1);
     const before = heard.length;
     await announce(house.app, { kind: 'report', name: 'again' });
-    await until(before + 1);
+    await reach(before + 1);
     assert.deepEqual(heard.at(-1), { kind: 'report', name: 'again' });
     stop();
   });

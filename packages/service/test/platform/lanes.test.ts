@@ -1,8 +1,9 @@
 import assert from 'node:assert/strict';
+import { setTimeout } from 'node:timers/promises';
 import { after, before, describe, it } from 'node:test';
 import { closeApp, isAnybodyLooking } from '../../src/platform/index.ts';
 import { openService } from '../../src/service.ts';
-import { House } from '../house.ts';
+import { House, until } from '../house.ts';
 
 describe('the lanes', () => {
   let house: House;
@@ -20,12 +21,11 @@ describe('the lanes', () => {
     try {
       await other.lanes.readers.query('SELECT 1');
       assert.equal(await isAnybodyLooking(app.records), true);
-      while (await isAnybodyLooking(app.records)) await new Promise((resolve) => setTimeout(resolve, 100));
+      await until(async () => !(await isAnybodyLooking(app.records)));
       // One that takes long is looking for as long as it lasts: here until it is told to end.
       const slow = other.lanes.readers.query('SELECT pg_sleep(600)');
       slow.catch(() => undefined);
-      const began = Date.now();
-      while (Date.now() - began < 3_500) await new Promise((resolve) => setTimeout(resolve, 100));
+      await setTimeout(3_500);
       assert.equal(await isAnybodyLooking(app.records), true);
       await house.cutConnections();
       await assert.rejects(slow);

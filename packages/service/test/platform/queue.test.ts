@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { after, before, beforeEach, describe, it } from 'node:test';
 import { QueryTypes } from 'sequelize';
 import { enqueue, migrate, TryLater, Worker, type Job } from '../../src/platform/index.ts';
-import { House } from '../house.ts';
+import { House, until } from '../house.ts';
 
 describe('the queue', () => {
   let house: House;
@@ -20,9 +20,6 @@ describe('the queue', () => {
         type: QueryTypes.SELECT,
       })
     ).map((row) => row.state);
-  async function until(what: () => Promise<boolean> | boolean): Promise<void> {
-    while (!(await what())) await new Promise((resolve) => setTimeout(resolve, 20));
-  }
 
   it('gives each job to one worker, however many there are', async () => {
     const done: number[] = [];
@@ -125,7 +122,7 @@ describe('the queue', () => {
     const tries: number[] = [];
     const worker = new Worker(
       house.app,
-      { slow: (_, _job, isMine) => until(() => !isMine()) },
+      { slow: async (_, _job, isMine) => void (await until(() => !isMine())) },
       {
         later: async (_, job) => {
           tries.push(job.attempts);
@@ -165,7 +162,7 @@ describe('the clock', () => {
       () => Promise.reject(new Error('the rope broke')),
       async () => void counted++,
     );
-    while (counted < 3) await new Promise((resolve) => setTimeout(resolve, 5));
+    await until(() => counted >= 3);
     await worker.stop();
     await house.close();
     assert.ok(counted >= 3);

@@ -84,6 +84,7 @@ describe('an installation of the first shape', () => {
       '022-names',
       '023-row-rules',
       '024-placements',
+      '025-job-news',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },

@@ -159,8 +159,7 @@ describe('refreshing', () => {
     now = Date.parse('2026-11-23T09:30:01Z');
     await clockOnce(house.app);
     await clockOnce(house.app);
-    for (let i = 0; i < 100 && !(await show()).staleSince; i++)
-      await new Promise((resolve) => setTimeout(resolve, 100));
+    await until(async () => (await show()).staleSince !== undefined);
     const { revisions, nextRefreshAt } = await show();
     assert.equal(nextRefreshAt, '2026-11-23T10:30:00.000Z');
     assert.deepEqual(
@@ -184,8 +183,7 @@ describe('refreshing', () => {
     assert.equal((await house.call('POST', `${path}x`)).status, 404);
     const before = (await show()).revisions[0]!.number;
     assert.equal((await house.call('POST', path)).status, 202);
-    for (let i = 0; i < 100 && (await show()).revisions[0]!.number === before; i++)
-      await new Promise((resolve) => setTimeout(resolve, 100));
+    await until(async () => (await show()).revisions[0]!.number !== before);
     assert.equal((await show()).revisions[0]!.cause, 'webhook');
     assert.equal((await house.call('DELETE', '/api/v1/datasets/parts/hook', { as: publisher })).status, 204);
     assert.equal((await house.call('POST', path)).status, 404);
@@ -211,12 +209,8 @@ describe('refreshing', () => {
       as: publisher,
       body: { source: 'works', sql: slow, columns: notes },
     });
-    let asked = 404;
-    for (let i = 0; i < 200 && asked !== 200; i++) {
-      asked = (await house.call('POST', '/api/v1/datasets/parts/stop', { as: publisher })).status;
-      if (asked !== 200) await new Promise((resolve) => setTimeout(resolve, 50));
-    }
-    assert.equal(asked, 200);
+    const stop = () => house.call('POST', '/api/v1/datasets/parts/stop', { as: publisher });
+    await until(async () => (await stop()).status === 200);
     assert.equal((await loading).body['code'], 'LOAD_STOPPED');
     const computing =
       "SELECT count(*)::int AS n FROM pg_stat_activity WHERE query LIKE 'COPY%pg_sleep(3600)%' AND state = 'active'";
