@@ -4,7 +4,7 @@ import { setTimeout } from 'node:timers/promises';
 import { readBurst, type BurstDefinition, type Cut } from '@underbell/core/burst';
 import { findPerson } from '@underbell/service/access';
 import { prepareBurst, type PreparedBurst } from '@underbell/service/burst';
-import { cutRows, readAnswers } from '@underbell/service/make';
+import { cutRows, readResults } from '@underbell/service/make';
 import { asItCame, emptyFolder, startWorker, type BurstBench } from './burstCsv.ts';
 import { timeBoth, type BenchFigure } from './figures.ts';
 
@@ -36,13 +36,13 @@ export async function benchFigures(bench: BurstBench): Promise<BenchFigure[]> {
   const slow = { ...burst, road: { kind: 'a query each', because: 'to compare' } } as const;
   const came = (await asItCame(bench)).replace('data.', '');
   const asCame = new Map([...burst.revisions].map(([name, one]) => [name, { ...one, id: -one.id, table: came }]));
-  await readAnswers(bench.app, burst, cuts.slice(0, 3));
+  await readResults(bench.app, burst, cuts.slice(0, 3));
   const against = async (words: string, of: PreparedBurst): Promise<BenchFigure> => ({
     benchmark: `figures of a page, ${cuts.length} recipients`,
     ...(await timeBoth(
       bench.isQuick ? 1 : bench.runs,
-      () => readAnswers(bench.app, burst, cuts),
-      () => readAnswers(bench.app, of, cuts),
+      () => readResults(bench.app, burst, cuts),
+      () => readResults(bench.app, of, cuts),
     )),
     against: `a query per recipient, ${words}`,
     goal: { atLeast: 5 },

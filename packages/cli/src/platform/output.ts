@@ -1,15 +1,15 @@
 import Table from 'cli-table3';
 import type { Command } from 'commander';
 
-const isPlain = () => !process.stdout.isTTY || process.env['NO_COLOR'] !== undefined;
+const isUncoloured = () => !process.stdout.isTTY || process.env['NO_COLOR'] !== undefined;
 
 /** Faint on a terminal, plain elsewhere. */
 export function faint(text: string): string {
-  return isPlain() ? text : `\u001b[2m${text}\u001b[22m`;
+  return isUncoloured() ? text : `\u001b[2m${text}\u001b[22m`;
 }
 
 export function strong(text: string): string {
-  return isPlain() ? text : `\u001b[1m${text}\u001b[22m`;
+  return isUncoloured() ? text : `\u001b[1m${text}\u001b[22m`;
 }
 
 export interface Column<Row> {

@@ -58,9 +58,9 @@ function onKey(event: KeyboardEvent, figure: BoardFigure): void {
   const to = event.shiftKey
     ? { ...at, width: Math.min(at.width + step[0], 13 - at.column), height: at.height + step[1] }
     : { ...at, column: at.column + step[0], row: at.row + step[1] };
-  const settled = withinGrid(to);
-  emit('change', arrange(props.figures, figure.name, settled));
-  said.value = `${props.titles[figure.name]}: column ${settled.column}, row ${settled.row}, ${settled.width} wide, ${settled.height} high`;
+  const placed = withinGrid(to);
+  emit('change', arrange(props.figures, figure.name, placed));
+  said.value = `${props.titles[figure.name]}: column ${placed.column}, row ${placed.row}, ${placed.width} wide, ${placed.height} high`;
 }
 const shown = () => moving.value?.figures ?? props.figures;
 const style = ({ at }: BoardFigure) => ({

@@ -118,11 +118,11 @@ export function decideMasks(
     }
   }
   const words = matching.map((mask) => ({ name: mask.name, words: maskWords(mask.effect) }));
-  return settled({ hidden, coarse, minRows, timeZone: options.timeZone, words });
+  return completed({ hidden, coarse, minRows, timeZone: options.timeZone, words });
 }
 
 /** What stands in for a column is no less hidden than the column that it comes from. */
-function settled(masking: Masking): Masking {
+function completed(masking: Masking): Masking {
   const hidden = new Set(masking.hidden);
   const coarse = new Map(masking.coarse);
   for (const [column, by] of coarse)
@@ -141,7 +141,7 @@ export function bothMaskings(one: Masking, other: Masking): Masking {
     coarse.set(column, by);
   }
   const names = new Set(one.words.map(({ name }) => name));
-  return settled({
+  return completed({
     hidden,
     coarse,
     minRows: Math.max(one.minRows, other.minRows),

@@ -27,21 +27,21 @@ export function withinGrid({ column, row, width, height }: GridPlace): GridPlace
 export function arrange<T extends Placed>(figures: readonly T[], name: string, to: GridPlace): T[] {
   const moved = figures.find((one) => one.name === name);
   if (!moved) return [...figures];
-  const settled: T[] = [{ ...moved, at: withinGrid(to) }];
+  const placed: T[] = [{ ...moved, at: withinGrid(to) }];
   const rest = figures
     .filter((one) => one !== moved)
     .toSorted((a, b) => a.at.row - b.at.row || a.at.column - b.at.column);
   for (const one of rest) {
     let { at } = one;
     for (
-      let under = settled.find((other) => overlaps(other.at, at));
+      let under = placed.find((other) => overlaps(other.at, at));
       under;
-      under = settled.find((other) => overlaps(other.at, at))
+      under = placed.find((other) => overlaps(other.at, at))
     )
       at = { ...at, row: under.at.row + under.at.height };
-    settled.push({ ...one, at });
+    placed.push({ ...one, at });
   }
-  return figures.map((one) => settled.find((other) => other.name === one.name)!);
+  return figures.map((one) => placed.find((other) => other.name === one.name)!);
 }
 
 /** The first free place of a size, from the top. */

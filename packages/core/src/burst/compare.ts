@@ -68,7 +68,7 @@ export function comparePlan(entries: readonly PlanEntry[], former: readonly Form
     const rowsBefore = before.get(entry.recipient)?.rows;
     const sizes = entry.files.map((file) => weigh(file.format, entry.rows));
     const bytes = sizes.reduce((sum, one) => sum + one, 0);
-    const mark = former.length === 0 || entry.action !== 'send' ? undefined : markOf(entry.rows, rowsBefore);
+    const mark = former.length === 0 || entry.action !== 'send' ? undefined : flagOf(entry.rows, rowsBefore);
     return [
       entry.recipient,
       { bytes, sizes, ...(rowsBefore === undefined ? {} : { rowsBefore }), ...(mark ? { mark } : {}) },
@@ -82,7 +82,7 @@ export function comparePlan(entries: readonly PlanEntry[], former: readonly Form
   };
 }
 
-function markOf(rows: number, before: number | undefined): 'new' | 'much bigger' | 'much smaller' | undefined {
+function flagOf(rows: number, before: number | undefined): 'new' | 'much bigger' | 'much smaller' | undefined {
   if (before === undefined) return 'new';
   if (Math.abs(rows - before) < fewRows) return undefined;
   if (rows > before * muchTimes) return 'much bigger';

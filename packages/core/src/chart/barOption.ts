@@ -2,7 +2,7 @@ import type { EChartsOption } from 'echarts/types/dist/shared';
 import { formatCell } from '../format/index.ts';
 import type { BarFigure, FigureResult } from '../report/index.ts';
 import {
-  axisLook,
+  axisStyle,
   baseOption,
   characterWidth,
   legendHeight,
@@ -14,8 +14,8 @@ import {
   toneSigns,
   tooltipOption,
   valueText,
-  type ChartLook,
-} from './look.ts';
+  type ChartStyle,
+} from './style.ts';
 import { rawText, readSeries, type ChartData } from './series.ts';
 
 interface Bars extends ChartData {
@@ -26,9 +26,9 @@ interface Bars extends ChartData {
 
 export const othersName = 'Others';
 
-function barsOf(figure: BarFigure, result: FigureResult, look: ChartLook): Bars {
+function barsOf(figure: BarFigure, result: FigureResult, style: ChartStyle): Bars {
   const data = readSeries(figure, result);
-  const name = (cell: (typeof data.categories)[number]) => formatCell(cell, data.by, look.taste);
+  const name = (cell: (typeof data.categories)[number]) => formatCell(cell, data.by, style.taste);
   const others = result.others;
   const names = [...data.categories.map(name), ...(others ? [othersName] : [])];
   const before = new Map((result.before?.rows ?? []).map((row) => [row[0], row[1]]));
@@ -53,14 +53,14 @@ const isEarlier = (result: FigureResult, bars: Bars, series: number) =>
   result.before !== undefined && series === bars.series.length - 1;
 
 /** The earlier period stands behind in grey, in the legend as well. */
-function seriesColour({ theme }: ChartLook, result: FigureResult, bars: Bars, series: number): string {
+function seriesColour({ theme }: ChartStyle, result: FigureResult, bars: Bars, series: number): string {
   return isEarlier(result, bars, series) ? theme.faded : theme.series[series % theme.series.length]!;
 }
 
-function colourOf(look: ChartLook, result: FigureResult, bars: Bars, series: number, index: number): string {
-  const { theme, picked = [] } = look;
+function colourOf(style: ChartStyle, result: FigureResult, bars: Bars, series: number, index: number): string {
+  const { theme, picked = [] } = style;
   const one = bars.series[series]!;
-  const usual = seriesColour(look, result, bars, series);
+  const usual = seriesColour(style, result, bars, series);
   if (isEarlier(result, bars, series)) return usual;
   if (bars.hasOthers && index === bars.names.length - 1) return theme.quiet;
   if (picked.length > 0 && !picked.includes(rawText(bars.categories[index]))) return theme.faded;
@@ -82,32 +82,32 @@ function asShares(bars: Bars): Bars {
 }
 
 /** A bar lies flat when its names are many or long, so that every name can be read; dates stand. */
-export function barOption(figure: BarFigure, result: FigureResult, look: ChartLook): EChartsOption {
-  const found = barsOf(figure, result, look);
+export function barOption(figure: BarFigure, result: FigureResult, style: ChartStyle): EChartsOption {
+  const found = barsOf(figure, result, style);
   const bars = figure.stack === 'share' ? asShares(found) : found;
-  const { theme } = look;
+  const { theme } = style;
   const isFlat = bars.by.type !== 'date';
   const isStacked = figure.split !== undefined && figure.stack !== 'beside';
   const order = bars.names.map((_, i) => i);
   if (isFlat) order.reverse();
   const beside = isStacked ? 1 : bars.series.length;
   const legendNames = bars.series.map((one) => one.name);
-  const legend = legendHeight(look, legendNames);
+  const legend = legendHeight(style, legendNames);
   const hasLines = isFlat && (result.lines?.length ?? 0) > 0;
   const top = (legend > 0 ? legend + 10 : 6) + (hasLines ? 14 : 0);
-  const room = Math.floor((look.height - top - 14) / Math.max(1, bars.names.length));
+  const room = Math.floor((style.height - top - 14) / Math.max(1, bars.names.length));
   const longest = Math.max(...bars.names.map((name) => name.length), 1);
-  const nameWidth = Math.min(longest * characterWidth + 4, look.width * 0.36);
+  const nameWidth = Math.min(longest * characterWidth + 4, style.width * 0.36);
   const column = bars.series[0]?.column;
-  const text = column ? valueText(look, column) : String;
+  const text = column ? valueText(style, column) : String;
   const shortText = (value: unknown) =>
-    typeof value === 'number' && column ? formatCell(value, column, look.taste) : '';
-  const hasLabels = !isStacked && (isFlat ? room / beside >= smallestFont + 2 : false) && look.width >= 220;
+    typeof value === 'number' && column ? formatCell(value, column, style.taste) : '';
+  const hasLabels = !isStacked && (isFlat ? room / beside >= smallestFont + 2 : false) && style.width >= 220;
   const labelOf = (series: number, index: number) => {
     const tone = toneAt(result, bars.series[series]!.rows[index]);
     return `${shortText(bars.series[series]!.values[index])}${tone && tone !== 'quiet' ? ` ${toneSigns[tone]}` : ''}`;
   };
-  const labelLook = (series: number, index: number) => {
+  const labelStyle = (series: number, index: number) => {
     const tone = toneAt(result, bars.series[series]!.rows[index]);
     return { formatter: labelOf(series, index), ...(tone ? { color: toneColour(tone, theme) } : {}) };
   };
@@ -118,7 +118,7 @@ export function barOption(figure: BarFigure, result: FigureResult, look: ChartLo
   const category = {
     type: 'category' as const,
     data: names,
-    ...axisLook(theme),
+    ...axisStyle(theme),
     axisLabel: isFlat
       ? {
           color: theme.ink,
@@ -131,7 +131,7 @@ export function barOption(figure: BarFigure, result: FigureResult, look: ChartLo
   };
   const value = {
     type: 'value' as const,
-    ...axisLook(theme),
+    ...axisStyle(theme),
     ...(figure.stack === 'share' ? { max: 1 } : {}),
     axisLabel: {
       show: !isFlat || isStacked,
@@ -141,12 +141,12 @@ export function barOption(figure: BarFigure, result: FigureResult, look: ChartLo
       formatter: (one: number) => shortText(one),
     },
     splitLine: { show: !isFlat || isStacked, lineStyle: { color: theme.line, width: 0.7 } },
-    splitNumber: Math.max(2, Math.floor(isFlat ? look.width / 110 : look.height / 60)),
+    splitNumber: Math.max(2, Math.floor(isFlat ? style.width / 110 : style.height / 60)),
   };
   return {
-    ...baseOption(look),
-    ...tooltipOption(look),
-    ...legendOption(look, legendNames),
+    ...baseOption(style),
+    ...tooltipOption(style),
+    ...legendOption(style, legendNames),
     grid: isFlat
       ? { left: nameWidth + 12, right: labelWidth, top, bottom: isStacked ? 26 : 8 }
       : { left: 54, right: 14, top: top + 4, bottom: 26 },
@@ -161,20 +161,20 @@ export function barOption(figure: BarFigure, result: FigureResult, look: ChartLo
           value: one.values[i] ?? null,
           name: i < bars.categories.length ? rawText(bars.categories[i]) : '',
           itemStyle: {
-            color: colourOf(look, result, bars, series, i),
+            color: colourOf(style, result, bars, series, i),
             ...(isStacked ? {} : { borderRadius: isFlat ? [0, 2, 2, 0] : [2, 2, 0, 0] }),
           },
-          label: labelLook(series, i),
+          label: labelStyle(series, i),
         })),
         barMaxWidth: 22,
         barCategoryGap: '28%',
-        itemStyle: { color: seriesColour(look, result, bars, series) },
+        itemStyle: { color: seriesColour(style, result, bars, series) },
         label: { show: hasLabels, position: 'right' as const, color: theme.ink, fontSize: 12 },
         tooltip: { valueFormatter: text },
-        cursor: look.isPrint ? 'default' : 'pointer',
+        cursor: style.isPrint ? 'default' : 'pointer',
       })),
       ...(column && bars.names.length > 0
-        ? referenceLines(result, look, { value: isFlat ? 'x' : 'y', ends: [0, bars.names.length - 1], column })
+        ? referenceLines(result, style, { value: isFlat ? 'x' : 'y', ends: [0, bars.names.length - 1], column })
         : []),
     ],
   } as EChartsOption;

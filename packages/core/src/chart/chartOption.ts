@@ -3,14 +3,14 @@ import { formatCell, type ReaderTaste } from '../format/index.ts';
 import type { ChartFigure, FigureResult } from '../report/index.ts';
 import { barOption } from './barOption.ts';
 import { lineOption, panelsOption } from './lineOption.ts';
-import type { ChartLook } from './look.ts';
+import type { ChartStyle } from './style.ts';
 import { scatterOption } from './scatterOption.ts';
 
 /** The one chart builder: browser and print draw the same option. */
-export function chartOption(figure: ChartFigure, result: FigureResult, look: ChartLook): EChartsOption {
-  if (figure.kind === 'scatter') return scatterOption(figure, result, look);
-  if (figure.each !== undefined) return panelsOption(figure, result, look);
-  return figure.kind === 'bar' ? barOption(figure, result, look) : lineOption(figure, result, look);
+export function chartOption(figure: ChartFigure, result: FigureResult, style: ChartStyle): EChartsOption {
+  if (figure.kind === 'scatter') return scatterOption(figure, result, style);
+  if (figure.each !== undefined) return panelsOption(figure, result, style);
+  return figure.kind === 'bar' ? barOption(figure, result, style) : lineOption(figure, result, style);
 }
 
 const kinds: Readonly<Record<ChartFigure['kind'], string>> = {

@@ -2,7 +2,7 @@ import type { EChartsOption } from 'echarts/types/dist/shared';
 import { formatNumber, formatStep } from '../format/index.ts';
 import type { AreaFigure, BarFigure, FigureResult, LineFigure } from '../report/index.ts';
 import {
-  axisLook,
+  axisStyle,
   baseOption,
   legendHeight,
   legendOption,
@@ -10,27 +10,27 @@ import {
   smallestFont,
   tooltipOption,
   valueText,
-  type ChartLook,
-} from './look.ts';
+  type ChartStyle,
+} from './style.ts';
 import { rawText, readSeries } from './series.ts';
 
 /** An axis needs no more digits than its steps have. */
 const axisFormat = (format: string | undefined) => format?.replace(/\.[0#]+/, '.##');
 
-export function lineOption(figure: LineFigure | AreaFigure, result: FigureResult, look: ChartLook): EChartsOption {
-  const { theme, taste } = look;
+export function lineOption(figure: LineFigure | AreaFigure, result: FigureResult, style: ChartStyle): EChartsOption {
+  const { theme, taste } = style;
   const { categories, series, by } = readSeries(figure, result);
   const dates = categories.map(String);
-  const every = Math.max(1, Math.ceil(dates.length / Math.max(2, Math.floor(look.width / 74))));
+  const every = Math.max(1, Math.ceil(dates.length / Math.max(2, Math.floor(style.width / 74))));
   const format = axisFormat(series[0]?.column.format);
   const isArea = figure.kind === 'area';
   const names = series.map((one) => one.name);
-  const legend = legendHeight(look, names);
-  const hasAxis = look.width >= 180;
+  const legend = legendHeight(style, names);
+  const hasAxis = style.width >= 180;
   return {
-    ...baseOption(look),
-    ...tooltipOption(look),
-    ...legendOption(look, names),
+    ...baseOption(style),
+    ...tooltipOption(style),
+    ...legendOption(style, names),
     grid: {
       left: hasAxis ? 54 : 8,
       right: 18,
@@ -41,7 +41,7 @@ export function lineOption(figure: LineFigure | AreaFigure, result: FigureResult
       type: 'category',
       data: dates,
       boundaryGap: false,
-      ...axisLook(theme),
+      ...axisStyle(theme),
       axisLabel: {
         color: theme.quiet,
         fontSize: 12,
@@ -52,8 +52,8 @@ export function lineOption(figure: LineFigure | AreaFigure, result: FigureResult
     yAxis: {
       type: 'value',
       scale: !isArea,
-      ...axisLook(theme),
-      splitNumber: Math.max(2, Math.floor(look.height / 60)),
+      ...axisStyle(theme),
+      splitNumber: Math.max(2, Math.floor(style.height / 60)),
       axisLabel: {
         show: hasAxis,
         color: theme.quiet,
@@ -72,11 +72,11 @@ export function lineOption(figure: LineFigure | AreaFigure, result: FigureResult
         symbolSize: dates.length > 20 ? 4 : 6,
         showAllSymbol: true,
         lineStyle: { width: 1.8 },
-        cursor: look.isPrint ? 'default' : 'pointer',
-        tooltip: { valueFormatter: valueText(look, one.column) },
+        cursor: style.isPrint ? 'default' : 'pointer',
+        tooltip: { valueFormatter: valueText(style, one.column) },
       })),
       ...(series[0] && dates.length > 0
-        ? referenceLines(result, look, { value: 'y', ends: [0, dates.length - 1], column: series[0].column })
+        ? referenceLines(result, style, { value: 'y', ends: [0, dates.length - 1], column: series[0].column })
         : []),
     ],
   } as EChartsOption;
@@ -96,14 +96,14 @@ const panelGap = 14;
 export function panelsOption(
   figure: BarFigure | LineFigure | AreaFigure,
   result: FigureResult,
-  look: ChartLook,
+  style: ChartStyle,
 ): EChartsOption {
-  const { theme, taste } = look;
+  const { theme, taste } = style;
   const { categories, series, by } = readSeries(figure, result);
-  const across = Math.max(1, Math.min(series.length, Math.floor((look.width + panelGap) / panelWidth)));
+  const across = Math.max(1, Math.min(series.length, Math.floor((style.width + panelGap) / panelWidth)));
   const down = Math.max(1, Math.ceil(series.length / across));
-  const width = (look.width - (across - 1) * panelGap) / across;
-  const height = look.height / down;
+  const width = (style.width - (across - 1) * panelGap) / across;
+  const height = style.height / down;
   const left = (i: number) => (i % across) * (width + panelGap);
   const top = (i: number) => 3 + Math.floor(i / across) * height;
   const values = series.flatMap((one) => one.values.filter((value) => value !== null));
@@ -116,8 +116,8 @@ export function panelsOption(
   const isDate = by.type === 'date';
   const characters = Math.max(3, Math.floor(width / 7));
   return {
-    ...baseOption(look),
-    ...tooltipOption(look),
+    ...baseOption(style),
+    ...tooltipOption(style),
     title: series.map((one, i) => ({
       text: one.name.length > characters ? `${one.name.slice(0, characters - 1)}…` : one.name,
       left: left(i),
@@ -136,7 +136,7 @@ export function panelsOption(
       gridIndex: i,
       data: categories.map((one) => (isDate ? String(one) : rawText(one))),
       boundaryGap: figure.kind === 'bar',
-      ...axisLook(theme),
+      ...axisStyle(theme),
       axisLabel: {
         color: theme.quiet,
         fontSize: smallestFont,
@@ -152,7 +152,7 @@ export function panelsOption(
       min: least,
       max: most,
       interval: step,
-      ...axisLook(theme),
+      ...axisStyle(theme),
       axisLabel: {
         color: theme.quiet,
         fontSize: smallestFont,
@@ -170,7 +170,7 @@ export function panelsOption(
       ...(figure.kind === 'area' ? { areaStyle: { opacity: 0.35 } } : {}),
       lineStyle: { width: 1.6, color: theme.series[0]! },
       itemStyle: { color: theme.series[0]! },
-      tooltip: { valueFormatter: valueText(look, one.column) },
+      tooltip: { valueFormatter: valueText(style, one.column) },
     })),
   } as EChartsOption;
 }

@@ -2,25 +2,25 @@ import type { EChartsOption } from 'echarts/types/dist/shared';
 import { formatCell, formatNumber } from '../format/index.ts';
 import type { FigureResult, ScatterFigure } from '../report/index.ts';
 import {
-  axisLook,
+  axisStyle,
   characterWidth,
   baseOption,
   referenceLines,
   smallestFont,
   tooltipOption,
-  type ChartLook,
-} from './look.ts';
+  type ChartStyle,
+} from './style.ts';
 import { rawText } from './series.ts';
 
 const smallest = 7;
 const largest = 26;
 
 /** Points whose names have room: the outermost first, none over another. */
-function roomForLabels(points: readonly { x: unknown; y: unknown; text: string }[], look: ChartLook): Set<number> {
+function roomForLabels(points: readonly { x: unknown; y: unknown; text: string }[], style: ChartStyle): Set<number> {
   const placed = points.flatMap(({ x, y, text }, index) =>
     typeof x === 'number' && typeof y === 'number' ? [{ x, y, text, index }] : [],
   );
-  if (look.width < 260 || placed.length === 0) return new Set();
+  if (style.width < 260 || placed.length === 0) return new Set();
   const range = (values: number[]) => ({
     least: Math.min(...values),
     size: Math.max(...values) - Math.min(...values) || 1,
@@ -28,8 +28,8 @@ function roomForLabels(points: readonly { x: unknown; y: unknown; text: string }
   const [across, up] = [range(placed.map((one) => one.x)), range(placed.map((one) => one.y))];
   const boxes = placed.map((one) => {
     const [x, y] = [(one.x - across.least) / across.size, (one.y - up.least) / up.size];
-    const left = 54 + x * (look.width - 90);
-    const top = (1 - y) * (look.height - 80);
+    const left = 54 + x * (style.width - 90);
+    const top = (1 - y) * (style.height - 80);
     const half = (one.text.length * characterWidth) / 2;
     return { index: one.index, from: left - half, to: left + half, top, outer: Math.abs(x - 0.5) + Math.abs(y - 0.5) };
   });
@@ -40,8 +40,8 @@ function roomForLabels(points: readonly { x: unknown; y: unknown; text: string }
 }
 
 /** A point for each value of a column; two measures say where, a third how large. */
-export function scatterOption(figure: ScatterFigure, result: FigureResult, look: ChartLook): EChartsOption {
-  const { theme, taste, picked = [] } = look;
+export function scatterOption(figure: ScatterFigure, result: FigureResult, style: ChartStyle): EChartsOption {
+  const { theme, taste, picked = [] } = style;
   const at = (name: string | undefined) => result.columns.findIndex((one) => one.name === name);
   const [x, y, size] = [at(figure.x), at(figure.y), at(figure.size)];
   const [xColumn, yColumn, group] = [result.columns[x]!, result.columns[y]!, result.columns[0]!];
@@ -53,7 +53,7 @@ export function scatterOption(figure: ScatterFigure, result: FigureResult, look:
   const extent = [Math.min(...xs), Math.max(...xs)] as const;
   const labels = roomForLabels(
     result.rows.map((row) => ({ x: row[x], y: row[y], text: formatCell(row[0], group, taste) })),
-    look,
+    style,
   );
   const axis = (column: typeof xColumn, isDown: boolean) => ({
     type: 'value' as const,
@@ -62,18 +62,18 @@ export function scatterOption(figure: ScatterFigure, result: FigureResult, look:
     nameLocation: isDown ? ('end' as const) : ('middle' as const),
     nameGap: isDown ? 10 : 26,
     nameTextStyle: { color: theme.quiet, fontSize: 12, ...(isDown ? { align: 'left' as const } : {}) },
-    ...axisLook(theme),
+    ...axisStyle(theme),
     axisLabel: {
       color: theme.quiet,
       fontSize: 12,
       hideOverlap: true,
       formatter: (value: number) => formatNumber(value, column.format?.replace(/\.[0#]+/, '.##'), taste.locale),
     },
-    splitNumber: Math.max(2, Math.floor((isDown ? look.height : look.width) / 90)),
+    splitNumber: Math.max(2, Math.floor((isDown ? style.height : style.width) / 90)),
   });
   return {
-    ...baseOption(look),
-    ...tooltipOption(look, 'item'),
+    ...baseOption(style),
+    ...tooltipOption(style, 'item'),
     grid: { left: 54, right: 22, top: 30, bottom: 44 },
     xAxis: axis(xColumn, false),
     yAxis: axis(yColumn, true),
@@ -95,7 +95,7 @@ export function scatterOption(figure: ScatterFigure, result: FigureResult, look:
             },
           };
         }),
-        cursor: look.isPrint ? 'default' : 'pointer',
+        cursor: style.isPrint ? 'default' : 'pointer',
         label: {
           show: labels.size > 0,
           position: 'top',
@@ -111,7 +111,7 @@ export function scatterOption(figure: ScatterFigure, result: FigureResult, look:
               .join('\n'),
         },
       },
-      ...referenceLines(result, look, { value: 'y', ends: extent, column: yColumn }),
+      ...referenceLines(result, style, { value: 'y', ends: extent, column: yColumn }),
     ],
   } as EChartsOption;
 }

@@ -45,7 +45,7 @@ const groups: Readonly<Record<DecimalSign, RegExp>> = {
     /^[+-]?(?:\d+|[1-9]\d{0,2}(?:([.’'\u00a0\u202f])\d{3}(?:\1\d{3})*)|[1-9]\d{0,2}(?:( )\d{3}(?:\2\d{3})*)(?=,))?(?:,\d+)?(?:[eE][+-]?\d{1,4})?$/,
 };
 
-function plainNumber(bare: string, decimal: DecimalSign): string | undefined {
+function canonicalNumber(bare: string, decimal: DecimalSign): string | undefined {
   if (decimal === 'dot' && fitsType(bare, 'number')) return bare;
   if (!/\d/.test(bare) || !groups[decimal].test(bare)) return undefined;
   const grouping = decimal === 'dot' ? /[,’'\s]/g : /[.’'\s]/g;
@@ -56,7 +56,7 @@ function plainNumber(bare: string, decimal: DecimalSign): string | undefined {
 const yearLast = /^(\d{1,2})([./-])(\d{1,2})\2(\d{4})$/;
 const yearFirst = /^(\d{4})([./-])(\d{1,2})\2(\d{1,2})$/;
 
-function plainDate(bare: string, order: DateOrder): string | undefined {
+function canonicalDate(bare: string, order: DateOrder): string | undefined {
   const first = yearFirst.exec(bare);
   const last = order === 'year-month-day' ? null : yearLast.exec(bare);
   const [year, month, day] = first
@@ -75,12 +75,12 @@ function plainDate(bare: string, order: DateOrder): string | undefined {
  * @param dialect - what is left out is read as a dot, and as dates with the year first
  * @returns nothing when the cell does not fit the type
  */
-export function plainCell(cell: string, type: ColumnType, dialect: CellDialect): string | undefined {
+export function canonicalCell(cell: string, type: ColumnType, dialect: CellDialect): string | undefined {
   if (type === 'text') return fitsType(cell, type) ? cell : undefined;
   const bare = cell.trim();
-  if (type === 'date') return plainDate(bare, dialect.dates ?? 'year-month-day');
+  if (type === 'date') return canonicalDate(bare, dialect.dates ?? 'year-month-day');
   if (type !== 'integer' && type !== 'number') return fitsType(bare, type) ? bare : undefined;
-  const plain = plainNumber(bare, dialect.decimal ?? 'dot');
+  const plain = canonicalNumber(bare, dialect.decimal ?? 'dot');
   return plain !== undefined && fitsType(plain, type) ? plain : undefined;
 }
 

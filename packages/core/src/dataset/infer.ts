@@ -1,5 +1,5 @@
 import type { ColumnType } from './columns.ts';
-import { plainCell, type CellDialect, type DateOrder, type DecimalSign } from './dialect.ts';
+import { canonicalCell, type CellDialect, type DateOrder, type DecimalSign } from './dialect.ts';
 import { fitsType } from './values.ts';
 
 /** In which ways a cell can be read, as bits. */
@@ -16,8 +16,8 @@ const reads = {
   /** `007` is an identifier, not the number seven. */
   identifier: 512,
   /** The same whatever the decimal sign, and as a database reads it. */
-  plainNumber: 1024,
-  plainDate: 2048,
+  canonicalNumber: 1024,
+  canonicalDate: 2048,
   /** Only as a dot has it, and as a database reads it. */
   pointNumber: 4096,
 } as const;
@@ -31,15 +31,15 @@ function readingsOf(cell: string): number {
   if (fitsType(bare, 'boolean')) mask |= reads.boolean;
   if (fitsType(bare, 'instant')) mask |= reads.instant;
   if (!/\d/.test(bare)) return mask;
-  if (plainCell(bare, 'integer', { decimal: 'dot' }) !== undefined) mask |= reads.integerDot;
-  if (plainCell(bare, 'integer', { decimal: 'comma' }) !== undefined) mask |= reads.integerComma;
-  if (plainCell(bare, 'number', { decimal: 'dot' }) !== undefined) mask |= reads.numberDot;
-  if (plainCell(bare, 'number', { decimal: 'comma' }) !== undefined) mask |= reads.numberComma;
-  if (fitsType(bare, 'number')) mask |= /[.,]/.test(bare) ? reads.pointNumber : reads.plainNumber;
-  if (plainCell(bare, 'date', { dates: 'day-month-year' }) !== undefined) mask |= reads.dayFirst;
-  if (plainCell(bare, 'date', { dates: 'month-day-year' }) !== undefined) mask |= reads.monthFirst;
-  if (plainCell(bare, 'date', {}) !== undefined) mask |= reads.yearFirst;
-  if (fitsType(bare, 'date')) mask |= reads.plainDate;
+  if (canonicalCell(bare, 'integer', { decimal: 'dot' }) !== undefined) mask |= reads.integerDot;
+  if (canonicalCell(bare, 'integer', { decimal: 'comma' }) !== undefined) mask |= reads.integerComma;
+  if (canonicalCell(bare, 'number', { decimal: 'dot' }) !== undefined) mask |= reads.numberDot;
+  if (canonicalCell(bare, 'number', { decimal: 'comma' }) !== undefined) mask |= reads.numberComma;
+  if (fitsType(bare, 'number')) mask |= /[.,]/.test(bare) ? reads.pointNumber : reads.canonicalNumber;
+  if (canonicalCell(bare, 'date', { dates: 'day-month-year' }) !== undefined) mask |= reads.dayFirst;
+  if (canonicalCell(bare, 'date', { dates: 'month-day-year' }) !== undefined) mask |= reads.monthFirst;
+  if (canonicalCell(bare, 'date', {}) !== undefined) mask |= reads.yearFirst;
+  if (fitsType(bare, 'date')) mask |= reads.canonicalDate;
   if (leadingZero.test(bare)) mask |= reads.identifier;
   return mask;
 }
@@ -218,7 +218,7 @@ function vote(
  * @param said - what somebody said, or what was settled for an earlier file
  * @param types - of columns of which they are settled: those tell even where many cells are something else
  */
-export function settleDialect(
+export function resolveDialect(
   columns: readonly NamedColumn[],
   said: CellDialect,
   types: ReadonlyMap<string, ColumnType> = new Map(),
@@ -258,7 +258,7 @@ export function openQuestions(
       const [all, same] =
         about === 'dates'
           ? [reads.dayFirst | reads.monthFirst, reads.yearFirst]
-          : [reads.numberDot | reads.numberComma, reads.plainNumber];
+          : [reads.numberDot | reads.numberComma, reads.canonicalNumber];
       const open = column.tallies.filter((one) => (one.readings & all) !== 0 && (one.readings & same) === 0);
       return open.length === 0 ? [] : [{ name: column.name, type: type!, open }];
     });
@@ -276,7 +276,7 @@ export function openQuestions(
         .slice(0, 1),
     );
     const reading = (say: DecimalSign | DateOrder) =>
-      plainCell(cell!.value, type === 'integer' ? 'number' : type, { [about]: say }) ?? 'cannot be read';
+      canonicalCell(cell!.value, type === 'integer' ? 'number' : type, { [about]: say }) ?? 'cannot be read';
     return [
       {
         about,
@@ -290,10 +290,11 @@ export function openQuestions(
 }
 
 /** Whether a database reads the cells of a column that fit their type just as the dialect does. */
-export function isPlain({ tallies }: ExaminedColumn, type: ColumnType, { decimal }: CellDialect): boolean {
+export function isCanonical({ tallies }: ExaminedColumn, type: ColumnType, { decimal }: CellDialect): boolean {
   if (type === 'text') return true;
-  const numbers = type === 'number' && decimal !== 'comma' ? reads.plainNumber | reads.pointNumber : reads.plainNumber;
+  const numbers =
+    type === 'number' && decimal !== 'comma' ? reads.canonicalNumber | reads.pointNumber : reads.canonicalNumber;
   const plain =
-    type === 'date' ? reads.plainDate : type === 'integer' || type === 'number' ? numbers : bitsOf(type, {});
+    type === 'date' ? reads.canonicalDate : type === 'integer' || type === 'number' ? numbers : bitsOf(type, {});
   return tallies.every((one) => (one.readings & plain) !== 0);
 }

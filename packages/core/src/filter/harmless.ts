@@ -4,7 +4,7 @@ const comparisons: ReadonlySet<TypedOperator> = new Set(['=', '<>', '<', '<=', '
 /** A pattern with more runs may take long on some texts, and how long it takes would tell of them. */
 const mostRuns = 2;
 
-const isPlain = (node: TypedNode): boolean => node.kind === 'column' || node.kind === 'literal';
+const isBare = (node: TypedNode): boolean => node.kind === 'column' || node.kind === 'literal';
 
 function isShortPattern(node: TypedNode | undefined): boolean {
   return node?.kind === 'literal' && (String(node.value).match(/%/g)?.length ?? 0) <= mostRuns;
@@ -22,7 +22,7 @@ export function isHarmless(node: TypedNode): boolean {
   if (op === 'and' || op === 'or' || op === 'not') return args.every(isHarmless);
   if (op === 'isNull') return args[0]!.kind === 'column';
   if (op === 'like') return args[0]!.kind === 'column' && isShortPattern(args[1]);
-  return comparisons.has(op) && args.every(isPlain);
+  return comparisons.has(op) && args.every(isBare);
 }
 
 /** The conditions that all hold where this one does, as far as AND joins them at its top. */

@@ -8,7 +8,7 @@ import {
   isSpatialName,
   maxFilterDepth,
   maxFilterLength,
-  plainName,
+  bareName,
   temporalOperators,
   type FilterNode,
   type Operator,
@@ -147,7 +147,7 @@ class JsonReader {
     const count = argumentCounts.get(op as Operator);
     if (count === undefined) {
       const meant = operators.find((one) => one.toLowerCase() === op.toLowerCase());
-      if (meant !== undefined || !plainName.test(op))
+      if (meant !== undefined || !bareName.test(op))
         throw refuse(`no operator \`${op}\``, span, { word: op, ...suggest(op, meant ? [meant] : operators) });
       return { kind: 'call', name: op, args: args.map(read), span };
     }

@@ -98,7 +98,7 @@ export const keywords: ReadonlySet<string> = new Set([
   'DIV',
 ]);
 /** A name that needs no quotes. */
-export const plainName = /^[\p{L}_][\p{L}\p{N}_.]*$/u;
+export const bareName = /^[\p{L}_][\p{L}\p{N}_.]*$/u;
 
 /** The names of columns that an expression mentions, as they stand, each once. */
 export function columnNamesIn(node: FilterNode): Set<string> {

@@ -1,4 +1,4 @@
-import { keywords, plainName, type FilterNode, type OperationNode } from './tree.ts';
+import { keywords, bareName, type FilterNode, type OperationNode } from './tree.ts';
 
 /** How tightly a piece holds together; an argument that holds less tightly than its place needs parentheses. */
 const strength = { or: 1, and: 2, not: 3, predicate: 4, sum: 5, product: 6, power: 7, value: 8 } as const;
@@ -17,7 +17,7 @@ const quoteText = (text: string) => `'${text.replaceAll("'", "''")}'`;
 
 /** A column's name as it stands in a filter. */
 export function quoteIfNeeded(name: string): string {
-  return plainName.test(name) && !keywords.has(name.toUpperCase()) ? name : `"${name.replaceAll('"', '""')}"`;
+  return bareName.test(name) && !keywords.has(name.toUpperCase()) ? name : `"${name.replaceAll('"', '""')}"`;
 }
 
 function boundText(node: FilterNode | undefined): string {

@@ -39,12 +39,12 @@ export function formatDate(date: string, locale: string, month: 'short' | 'long'
   return dateWriter(locale, options).format(new Date(`${date}T00:00:00Z`));
 }
 
-const stepLooks: Readonly<Record<Exclude<DateStep, 'week' | 'quarter'>, Intl.DateTimeFormatOptions>> = {
+const stepStyles: Readonly<Record<Exclude<DateStep, 'week' | 'quarter'>, Intl.DateTimeFormatOptions>> = {
   day: { day: 'numeric', month: 'short', year: 'numeric' },
   month: { month: 'short', year: 'numeric' },
   year: { year: 'numeric' },
 };
-const axisLooks: typeof stepLooks = { ...stepLooks, day: { day: 'numeric', month: 'short' } };
+const axisStyles: typeof stepStyles = { ...stepStyles, day: { day: 'numeric', month: 'short' } };
 
 /**
  * A stretch of time by its first day: `Oct 2026`, `week of 5 Oct 2026`, `Q4 2026`.
@@ -58,7 +58,7 @@ export function formatStep(
   where: 'axis' | 'text' = 'text',
 ): string {
   if (step === 'quarter') return `Q${Math.floor((Number(date.slice(5, 7)) - 1) / 3) + 1} ${date.slice(0, 4)}`;
-  const looks = where === 'axis' ? axisLooks : stepLooks;
+  const looks = where === 'axis' ? axisStyles : stepStyles;
   const text = dateWriter(locale, { ...looks[step === 'week' ? 'day' : step], timeZone: 'UTC' }).format(
     new Date(`${date}T00:00:00Z`),
   );

@@ -2,7 +2,7 @@ import { BarChart, LineChart, ScatterChart } from 'echarts/charts';
 import { GridComponent, LegendComponent, TitleComponent } from 'echarts/components';
 import * as echarts from 'echarts/core';
 import { SVGRenderer } from 'echarts/renderers';
-import { chartOption, type ChartLook } from '../chart/index.ts';
+import { chartOption, type ChartStyle } from '../chart/index.ts';
 import type { ChartFigure, FigureResult } from '../report/index.ts';
 
 echarts.use([BarChart, LineChart, ScatterChart, GridComponent, LegendComponent, TitleComponent, SVGRenderer]);
@@ -11,12 +11,12 @@ echarts.use([BarChart, LineChart, ScatterChart, GridComponent, LegendComponent, 
 export function withChart<T>(
   figure: ChartFigure,
   result: FigureResult,
-  look: ChartLook,
+  style: ChartStyle,
   use: (chart: echarts.ECharts) => T,
 ): T {
-  const chart = echarts.init(null, null, { renderer: 'svg', ssr: true, width: look.width, height: look.height });
+  const chart = echarts.init(null, null, { renderer: 'svg', ssr: true, width: style.width, height: style.height });
   try {
-    chart.setOption(chartOption(figure, result, { ...look, isPrint: true }));
+    chart.setOption(chartOption(figure, result, { ...style, isPrint: true }));
     return use(chart);
   } finally {
     chart.dispose();

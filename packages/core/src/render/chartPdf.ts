@@ -1,5 +1,5 @@
 import * as echarts from 'echarts/core';
-import type { ChartLook } from '../chart/index.ts';
+import type { ChartStyle } from '../chart/index.ts';
 import type { ChartFigure, FigureResult } from '../report/index.ts';
 import { withChart } from './chart.ts';
 import { regular, semibold, type PdfPen } from './pdfPen.ts';
@@ -215,7 +215,7 @@ export function drawChart(
   pen: PdfPen,
   figure: ChartFigure,
   result: FigureResult,
-  look: ChartLook,
+  look: ChartStyle,
 ): void {
   withChart(figure, result, look, (chart) => {
     const drawer = new ChartDrawer(doc, pen);

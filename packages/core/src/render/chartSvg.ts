@@ -1,7 +1,7 @@
-import type { ChartLook } from '../chart/index.ts';
+import type { ChartStyle } from '../chart/index.ts';
 import type { ChartFigure, FigureResult } from '../report/index.ts';
 import { withChart } from './chart.ts';
 
 /** Draws a chart as SVG without a browser. Width and height in pixels. */
-export const chartSvg = (figure: ChartFigure, result: FigureResult, look: ChartLook): string =>
-  withChart(figure, result, look, (chart) => chart.renderToSVGString());
+export const chartSvg = (figure: ChartFigure, result: FigureResult, style: ChartStyle): string =>
+  withChart(figure, result, style, (chart) => chart.renderToSVGString());

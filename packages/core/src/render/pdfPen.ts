@@ -6,14 +6,14 @@ export const regular = 'regular';
 export const semibold = 'semibold';
 
 /** How a text looks; points. */
-export interface TextLook {
+export interface FontStyle {
   readonly size: number;
   readonly font?: typeof regular | typeof semibold;
   readonly colour?: string;
 }
 
 /** How a text of one line looks and where it stands. */
-export interface LineLook extends TextLook {
+export interface TextLineStyle extends FontStyle {
   /** A longer text ends with an ellipsis. */
   readonly width?: number;
   /** Where in the width it stands, or, without one, which part of it stands at x. */
@@ -33,24 +33,24 @@ export class PdfPen {
     this.#doc = doc;
   }
 
-  #choose({ size, font = regular, colour = light.ink }: TextLook): Document {
+  #choose({ size, font = regular, colour = light.ink }: FontStyle): Document {
     return this.#doc.font(font).fontSize(size).fillColor(colour);
   }
 
   /** Points. */
-  widthOf(text: string, { size, font = regular }: TextLook): number {
+  widthOf(text: string, { size, font = regular }: FontStyle): number {
     return this.#doc.font(font).fontSize(size).widthOfString(text);
   }
 
   /** Sets a text in as many lines as it takes; `doc.y` then is below it. */
-  paragraph(text: string, x: number, y: number, look: TextLook & { readonly width: number }): void {
-    this.#choose(look).text(text, x, y, { width: look.width });
+  paragraph(text: string, x: number, y: number, style: FontStyle & { readonly width: number }): void {
+    this.#choose(style).text(text, x, y, { width: style.width });
   }
 
   /** Sets a text in one line. */
-  line(text: string, x: number, y: number, look: LineLook): void {
-    const doc = this.#choose(look);
-    const { width, align = 'left', baseline = 'top' } = look;
+  line(text: string, x: number, y: number, style: TextLineStyle): void {
+    const doc = this.#choose(style);
+    const { width, align = 'left', baseline = 'top' } = style;
     let shown = /\s/.test(text) ? text.replace(/\s+/g, ' ').trim() : text;
     let textWidth = doc.widthOfString(shown);
     if (width !== undefined && textWidth > width) {

@@ -63,13 +63,13 @@ export class PdfSheets {
   }
 
   /** Draws a line over the whole width. */
-  rule(y: number, look: { readonly width: number; readonly colour: string }): void {
+  rule(y: number, style: { readonly width: number; readonly colour: string }): void {
     this.decoration(() =>
       this.doc
         .moveTo(margin, y)
         .lineTo(margin + this.width, y)
-        .lineWidth(look.width)
-        .strokeColor(look.colour)
+        .lineWidth(style.width)
+        .strokeColor(style.colour)
         .stroke(),
     );
   }

@@ -57,9 +57,9 @@ export class PdfTable {
   /** Shares out the width by what the cells need; the longest give way first. */
   #shareWidth(): number[] {
     const { lines, foot } = this.#table;
-    const look = { size: textSize, font: semibold } as const;
+    const style = { size: textSize, font: semibold } as const;
     const sample = [this.#headings, ...lines.map((line) => line.cells), ...(foot ? [foot] : [])].slice(0, sampleRows);
-    const widthOf = (cell: TextCell | undefined) => Math.min(this.#sheets.pen.widthOf(cell?.text ?? '', look), widest);
+    const widthOf = (cell: TextCell | undefined) => Math.min(this.#sheets.pen.widthOf(cell?.text ?? '', style), widest);
     const needed = this.#headings.map((_, i) => Math.max(...sample.map((row) => widthOf(row[i]))) + 12);
     const total = needed.reduce((sum, one) => sum + one, 0);
     return needed.map((one) => (one * this.#sheets.width) / total);

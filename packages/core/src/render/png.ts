@@ -35,7 +35,7 @@ const cut = (text: string, room: number, size = 14) => {
   return text.length > most ? `${text.slice(0, most - 1)}…` : text;
 };
 
-interface TextLook {
+interface FontStyle {
   readonly size?: number;
   readonly colour?: string;
   readonly isBold?: boolean;
@@ -46,7 +46,7 @@ function text(
   words: string,
   x: number,
   y: number,
-  { size = 14, colour = light.ink, isBold = false, anchor = 'start' }: TextLook = {},
+  { size = 14, colour = light.ink, isBold = false, anchor = 'start' }: FontStyle = {},
 ): string {
   return `<text x="${x.toFixed(1)}" y="${y.toFixed(1)}" font-size="${size}" fill="${colour}" font-weight="${isBold ? 600 : 400}" text-anchor="${anchor}">${escapeUTF8(words)}</text>`;
 }
@@ -84,8 +84,8 @@ function chart(figure: ChartFigure, result: FigureResult, box: Box, scene: PageS
   const inner = { x: box.x + 12, y: box.y + 34, width: box.width - 24, height: box.height - 44 };
   const svg = chartSvg(figure, result, { theme: light, taste: scene.taste, width: inner.width, height: inner.height });
   const left = leftAwayWords(figure, result);
-  const look: TextLook = { size: 13, colour: light.quiet, anchor: 'end' };
-  const note = left ? text(left, box.x + box.width - 14, box.y + 26, look) : '';
+  const style: FontStyle = { size: 13, colour: light.quiet, anchor: 'end' };
+  const note = left ? text(left, box.x + box.width - 14, box.y + 26, style) : '';
   return note + svg.replace('<svg ', `<svg x="${inner.x}" y="${inner.y}" `);
 }
 

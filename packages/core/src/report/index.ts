@@ -72,7 +72,7 @@ export {
 export { drilledFigure, drillLevels } from './drill.ts';
 export { measuresIn, parametersIn } from './textSlots.ts';
 export { fillText } from './textValues.ts';
-export { assembleResult, type FigureResult, type PlanAnswers } from './result.ts';
+export { assembleResult, type FigureResult, type PlanRows } from './result.ts';
 export { pivot, type Crosstab } from './pivot.ts';
 export { renamedInReport } from './renamed.ts';
 export type { CheckedReport, ComparedEditions, ListedReport, ShownEdition, ShownReport, ThingUser } from './answers.ts';

@@ -36,7 +36,7 @@ export interface FigureResult {
 }
 
 /** The rows of each query of a plan. */
-export interface PlanAnswers {
+export interface PlanRows {
   readonly main: readonly Cells[];
   readonly sums: readonly (readonly Cells[])[];
   readonly others?: readonly Cells[];
@@ -79,7 +79,7 @@ function widen(query: FigureQuery, main: FigureQuery, row: Cells): Cell[] {
   });
 }
 
-function linesOf(figure: DataFigure, plan: FigurePlan, answers: PlanAnswers) {
+function linesOf(figure: DataFigure, plan: FigurePlan, answers: PlanRows) {
   if (!('lines' in figure) || !figure.lines) return undefined;
   return figure.lines.flatMap(({ label, at }) => {
     if (typeof at === 'number') return [{ label, value: at }];
@@ -90,7 +90,7 @@ function linesOf(figure: DataFigure, plan: FigurePlan, answers: PlanAnswers) {
 }
 
 /** Puts the answers of a plan's queries together. */
-export function assembleResult(figure: DataFigure, plan: FigurePlan, answers: PlanAnswers): FigureResult {
+export function assembleResult(figure: DataFigure, plan: FigurePlan, answers: PlanRows): FigureResult {
   const { main } = plan;
   const columns = resultColumns(main);
   const isCut = main.limit > 1 && answers.main.length > main.limit;

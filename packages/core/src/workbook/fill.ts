@@ -4,7 +4,7 @@ import { suggest } from '../refusal/index.ts';
 import { cellXml, letters } from './ooxml.ts';
 import { packParts } from './pack.ts';
 import { unfit } from './parts.ts';
-import { lastRowMark, moveDown, rowsMark, sumRowMark } from './ranges.ts';
+import { lastRowPlaceholder, moveDown, rowsPlaceholder, sumRowPlaceholder } from './ranges.ts';
 import { contentBytes, type WorkbookTemplate } from './template.ts';
 import type { TemplateColumn } from '../template/index.ts';
 
@@ -81,9 +81,9 @@ export function fillWorkbook(
   columns: readonly OfferedColumn[],
   rows: readonly (readonly Cell[])[],
 ): Buffer {
-  const { block, look } = template;
+  const { block, rowStyle } = template;
   const writers = template.columns.map((column) => {
-    const at = look.cells.get(column.column);
+    const at = rowStyle.cells.get(column.column);
     const name = letters(column.column);
     const style = Number(at?.style ?? 0);
     const s = style === 0 ? '' : ` s="${style}"`;
@@ -100,18 +100,18 @@ export function fillWorkbook(
   });
   const lines = rows.map((cells, i) => {
     const row = block.headingRow + 1 + i;
-    return `<row r="${row}"${look.attributes}>${writers.map((write) => write(row, cells)).join('')}</row>`;
+    return `<row r="${row}"${rowStyle.attributes}>${writers.map((write) => write(row, cells)).join('')}</row>`;
   });
   const lastRow = block.headingRow + rows.length;
-  const settle = (text: string) =>
+  const resolve = (text: string) =>
     text
-      .replaceAll(lastRowMark, String(lastRow))
-      .replaceAll(sumRowMark, String(lastRow + 1))
-      .replace(rowsMark, () => lines.join(''));
+      .replaceAll(lastRowPlaceholder, String(lastRow))
+      .replaceAll(sumRowPlaceholder, String(lastRow + 1))
+      .replace(rowsPlaceholder, () => lines.join(''));
   return packParts(
     template.parts.map(({ name, content }) => [
       name,
-      contentBytes(typeof content === 'string' ? settle(content) : content),
+      contentBytes(typeof content === 'string' ? resolve(content) : content),
     ]),
   );
 }

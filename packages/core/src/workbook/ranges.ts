@@ -33,11 +33,11 @@ export const overlaps = (a: CellRange, b: CellRange): boolean =>
   a.firstRow <= b.lastRow && b.firstRow <= a.lastRow && a.firstColumn <= b.lastColumn && b.firstColumn <= a.lastColumn;
 
 /** Stands in prepared text for the last row of data; no XML text can hold these characters. */
-export const lastRowMark = '\u0001';
+export const lastRowPlaceholder = '\u0001';
 /** Stands for the row of sums below the data. */
-export const sumRowMark = '\u0002';
+export const sumRowPlaceholder = '\u0002';
 /** Stands for the rows themselves. */
-export const rowsMark = '\u0003';
+export const rowsPlaceholder = '\u0003';
 
 /** The block of rows that a template's data stands in. */
 export interface DataBlock {
@@ -67,21 +67,22 @@ export function growReferences(
   return formula.replace(
     reference,
     (all: string, quoted: string | undefined, sheet: string | undefined, ...rest: (string | undefined)[]) => {
-      const [left, topMark, top, right, bottomMark, bottom] = rest;
+      const [left, topPlaceholder, top, right, bottomPlaceholder, bottom] = rest;
       if (quoted !== undefined) return all;
       const named = sheet === undefined ? undefined : decodeXML(sheet.slice(0, -1)).replace(/^'|'$/g, '');
       const isData =
         named === undefined ? isOnSheet : named.replaceAll("''", "'").toLowerCase() === block.sheet.toLowerCase();
       if (!isData) return all;
       const mark = (row: number) =>
-        row === block.lastRow ? lastRowMark : row === block.sumRow ? sumRowMark : undefined;
+        row === block.lastRow ? lastRowPlaceholder : row === block.sumRow ? sumRowPlaceholder : undefined;
       if (bottom === undefined) {
         // Sums move with the end of the data; a single cell in the data itself stays where it points.
-        return Number(top) === block.sumRow ? `${sheet ?? ''}${left}${topMark}${sumRowMark}` : all;
+        return Number(top) === block.sumRow ? `${sheet ?? ''}${left}${topPlaceholder}${sumRowPlaceholder}` : all;
       }
       const isInData = Number(top) >= block.headingRow && Number(top) <= block.lastRow;
       const end = mark(Number(bottom));
-      if (isInData && end !== undefined) return `${sheet ?? ''}${left}${topMark}${top}:${right}${bottomMark}${end}`;
+      if (isInData && end !== undefined)
+        return `${sheet ?? ''}${left}${topPlaceholder}${top}:${right}${bottomPlaceholder}${end}`;
       if (isInData && Number(bottom) > block.headingRow) onOther(decodeXML(all));
       return all;
     },
@@ -94,11 +95,11 @@ export function moveDown(formula: string, rows: number): string {
   return formula.replace(
     reference,
     (all: string, quoted: string | undefined, sheet: string | undefined, ...rest: (string | undefined)[]) => {
-      const [left, topMark, top, right, bottomMark, bottom] = rest;
+      const [left, topPlaceholder, top, right, bottomPlaceholder, bottom] = rest;
       if (quoted !== undefined) return all;
       const moved = (mark: string | undefined, row: string) => (mark === '$' ? `$${row}` : String(Number(row) + rows));
-      const start = `${sheet ?? ''}${left}${moved(topMark, top!)}`;
-      return bottom === undefined ? start : `${start}:${right}${moved(bottomMark, bottom)}`;
+      const start = `${sheet ?? ''}${left}${moved(topPlaceholder, top!)}`;
+      return bottom === undefined ? start : `${start}:${right}${moved(bottomPlaceholder, bottom)}`;
     },
   );
 }

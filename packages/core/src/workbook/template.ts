@@ -14,7 +14,7 @@ import {
   prepareTable,
   prepareTexts,
 } from './templateParts.ts';
-import { isFilled, prepareSheet, readRowLook, readSheetRows, textOfCell, type RowLook } from './templateSheet.ts';
+import { isFilled, prepareSheet, readRowStyle, readSheetRows, textOfCell, type RowStyle } from './templateSheet.ts';
 import { childrenOf, Edits } from './xmlPart.ts';
 
 /** A prepared workbook, read once and filled as often as there are copies. */
@@ -24,7 +24,7 @@ export interface WorkbookTemplate {
   /** What a copy will not be as the author made it, and what stays that the author should look at. */
   readonly warnings: readonly string[];
   readonly block: DataBlock;
-  readonly look: RowLook;
+  readonly rowStyle: RowStyle;
   /** The part that the rows go into. */
   readonly dataPart: string;
   /** Parts in their order: bytes as they are, or text with marks where the data decides. */
@@ -233,11 +233,11 @@ export function readTemplate(bytes: Uint8Array, target: TemplateTarget): Workboo
   if (Object.keys(parts).some((one) => /comments/i.test(one)))
     warn('comments are sent with the names of their authors');
   const dataSheet = readPart(parts, found.sheet.part);
-  const look = readRowLook(dataSheet, block, found.calculated);
+  const rowStyle = readRowStyle(dataSheet, block, found.calculated);
   return {
     target,
     columns: found.headings.map((heading, i) => {
-      const at = look.cells.get(range.firstColumn + i);
+      const at = rowStyle.cells.get(range.firstColumn + i);
       return {
         heading,
         column: range.firstColumn + i,
@@ -247,7 +247,7 @@ export function readTemplate(bytes: Uint8Array, target: TemplateTarget): Workboo
     }),
     warnings: [...warnings],
     block,
-    look,
+    rowStyle,
     dataPart: found.sheet.part,
     parts: Object.keys(parts)
       .filter((name) => !droppedPart(name) && !name.endsWith('/'))

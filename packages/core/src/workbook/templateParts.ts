@@ -1,5 +1,12 @@
 import { unfit, type TextPart } from './parts.ts';
-import { growReferences, lastRowMark, readRange, sumRowMark, type CellRange, type DataBlock } from './ranges.ts';
+import {
+  growReferences,
+  lastRowPlaceholder,
+  readRange,
+  sumRowPlaceholder,
+  type CellRange,
+  type DataBlock,
+} from './ranges.ts';
 import { childrenOf, Edits, isInside, type Element } from './xmlPart.ts';
 import { letters } from './ooxml.ts';
 
@@ -11,8 +18,9 @@ export function prepareTable(part: TextPart, range: CellRange, block: DataBlock)
   const edits = new Edits(part.text);
   const refTo = (mark: string) => `${letters(range.firstColumn)}${range.firstRow}:${letters(range.lastColumn)}${mark}`;
   for (const one of part.elements) {
-    if (one.name === 'table') edits.setAttributes(one, { ref: refTo(block.sumRow ? sumRowMark : lastRowMark) });
-    if (one.name === 'autoFilter') edits.setAttributes(one, { ref: refTo(lastRowMark) });
+    if (one.name === 'table')
+      edits.setAttributes(one, { ref: refTo(block.sumRow ? sumRowPlaceholder : lastRowPlaceholder) });
+    if (one.name === 'autoFilter') edits.setAttributes(one, { ref: refTo(lastRowPlaceholder) });
     // What the author had filtered and sorted by are values of the author's rows.
     if (one.name === 'filterColumn' || one.name === 'sortState') edits.remove(one);
   }

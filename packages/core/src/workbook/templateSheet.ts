@@ -5,8 +5,8 @@ import {
   isWithin,
   overlaps,
   readRange,
-  rowsMark,
-  sumRowMark,
+  rowsPlaceholder,
+  sumRowPlaceholder,
   type CellRange,
   type DataBlock,
 } from './ranges.ts';
@@ -125,7 +125,7 @@ export function prepareSheet(task: SheetTask): string {
       continue;
     }
     const isSum = data !== undefined && row.number === block.sumRow;
-    if (isSum) edits.setAttributes(row.element, { r: sumRowMark });
+    if (isSum) edits.setAttributes(row.element, { r: sumRowPlaceholder });
     for (const cell of row.cells) prepareCell(cell, { edits, part, grow, emptied, isSum, onText: task.onText });
   }
   if (data) placeRows(task, data, rows, edits);
@@ -163,7 +163,7 @@ function prepareCell(cell: SheetCell, { edits, part, grow, emptied, isSum, onTex
   const { element, formula, held } = cell;
   const isComputed = formula !== undefined || emptied.some((range) => isWithin(cell.row, cell.column, range));
   const changes: Record<string, string | undefined> = {};
-  if (isSum) changes['r'] = `${letters(cell.column)}${sumRowMark}`;
+  if (isSum) changes['r'] = `${letters(cell.column)}${sumRowPlaceholder}`;
   if (isComputed) {
     for (const one of held) edits.remove(one);
     if (element.attributes['t'] !== undefined) changes['t'] = undefined;
@@ -207,18 +207,18 @@ function placeRows(task: SheetTask, data: CellRange, rows: readonly SheetRow[], 
     if (range && overlaps(range, rowsRange)) edits.remove(one);
   }
   const heading = rows.find((row) => row.number === block.headingRow)!;
-  edits.replace(heading.element.end, heading.element.end, rowsMark);
+  edits.replace(heading.element.end, heading.element.end, rowsPlaceholder);
 }
 
 /** How the rows of a template look: by the first of them. */
-export interface RowLook {
+export interface RowStyle {
   /** Attributes of the row, ready to be written. */
   readonly attributes: string;
   readonly cells: ReadonlyMap<number, { readonly style: string; readonly formula?: string; readonly isHeld: boolean }>;
 }
 
 /** Reads how the first row of data looks, and which of its columns are calculated. */
-export function readRowLook(part: TextPart, block: DataBlock, calculated: ReadonlyMap<number, string>): RowLook {
+export function readRowStyle(part: TextPart, block: DataBlock, calculated: ReadonlyMap<number, string>): RowStyle {
   const rows = readSheetRows(part).filter((row) => row.number > block.headingRow && row.number <= block.lastRow);
   const first = rows.find((row) => row.number === block.headingRow + 1);
   const attributes = ['s', 'customFormat', 'ht', 'customHeight']
@@ -232,8 +232,8 @@ export function readRowLook(part: TextPart, block: DataBlock, calculated: Readon
       const cell = first?.cells.find((one) => one.column === column);
       const own = cell?.formula && part.text.slice(cell.formula.innerStart, cell.formula.innerEnd);
       const formula = own || calculated.get(column);
-      const look = { style: cell?.element.attributes['s'] ?? '0', isHeld: held.has(column) };
-      return [column, formula ? { ...look, formula } : look] as const;
+      const cellStyle = { style: cell?.element.attributes['s'] ?? '0', isHeld: held.has(column) };
+      return [column, formula ? { ...cellStyle, formula } : cellStyle] as const;
     }),
   );
   return { attributes, cells };

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { chartInWords, chartOption, type ChartLook } from '../../src/chart/index.ts';
+import { chartInWords, chartOption, type ChartStyle } from '../../src/chart/index.ts';
 import type { BarFigure, FigureResult, LineFigure } from '../../src/report/index.ts';
 import { dark, light } from '../../src/theme/index.ts';
 
@@ -8,7 +8,7 @@ const taste = { locale: 'en-GB', timeZone: 'UTC' };
 const at = { column: 1, row: 1, width: 6, height: 6 };
 const bar: BarFigure = { kind: 'bar', name: 'by-route', title: 'By route', by: 'route', measure: 'share', at };
 const line: LineFigure = { kind: 'line', name: 'by-day', title: 'By day', by: 'day', measures: ['share'], at };
-const look = (change: Partial<ChartLook> = {}): ChartLook => ({
+const look = (change: Partial<ChartStyle> = {}): ChartStyle => ({
   theme: light,
   taste,
   width: 500,
@@ -45,7 +45,7 @@ interface Drawn {
     readonly label: { readonly show: boolean; readonly formatter: (point: { dataIndex: number }) => string };
   }[];
 }
-const draw = (figure: BarFigure | LineFigure, result: FigureResult, change: Partial<ChartLook> = {}) =>
+const draw = (figure: BarFigure | LineFigure, result: FigureResult, change: Partial<ChartStyle> = {}) =>
   chartOption(figure, result, look(change)) as unknown as Drawn;
 
 describe('chartOption', () => {

@@ -1,13 +1,13 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { chartInWords, chartLegend, chartOption, leftAwayWords, type ChartLook } from '../../src/chart/index.ts';
+import { chartInWords, chartLegend, chartOption, leftAwayWords, type ChartStyle } from '../../src/chart/index.ts';
 import { chartSvg, pageSvg, renderPng } from '../../src/render/index.ts';
 import type { BarFigure, ChartFigure, FigureResult, Page } from '../../src/report/index.ts';
 import { light } from '../../src/theme/index.ts';
 import { createRequire } from 'node:module';
 
 const taste = { locale: 'en-GB', timeZone: 'UTC' };
-const look: ChartLook = { theme: light, taste, width: 600, height: 300 };
+const look: ChartStyle = { theme: light, taste, width: 600, height: 300 };
 const at = { column: 1, row: 1, width: 12, height: 8 };
 const base = { name: 'f', title: 'F', at };
 const group = (name: string, type: 'text' | 'date' = 'text') => ({ name, label: name, type, role: 'group' }) as const;
@@ -21,7 +21,7 @@ interface Drawn {
   }[];
   title?: { text: string }[];
 }
-const draw = (figure: ChartFigure, result: FigureResult, change: Partial<ChartLook> = {}) =>
+const draw = (figure: ChartFigure, result: FigureResult, change: Partial<ChartStyle> = {}) =>
   chartOption(figure, result, { ...look, ...change }) as unknown as Drawn;
 const bar: BarFigure = { ...base, kind: 'bar', by: 'r', measure: 'm' };
 const simple: FigureResult = {

@@ -46,6 +46,7 @@ describe('types of what schemas read', () => {
     const date = readAs<Date>()(Joi.string().isoDate().raw(false));
     const schema = Joi.object({ name: Joi.string().required() }).keys({ at: date.required() });
     same<Flat<Inferred<typeof schema>>, { name: string; at: Date }>(true);
+    assert.ok(schema.validate({ name: 'quays' }).error, 'the added key is required');
     same<Inferred<undefined>, undefined>(true);
     // @ts-expect-error -- a key that is not required may be missing
     same<Flat<Inferred<Joi.ObjectSchema<{ a?: string }>>>, { a: string }>(true);

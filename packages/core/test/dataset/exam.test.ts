@@ -7,11 +7,11 @@ import {
   describeColumn,
   fitsType,
   guessType,
-  isPlain,
+  isCanonical,
   misfitsOf,
   openQuestions,
-  plainCell,
-  settleDialect,
+  canonicalCell,
+  resolveDialect,
   type CellDialect,
   type ColumnType,
 } from '../../src/dataset/index.ts';
@@ -24,7 +24,7 @@ function examined(...cells: string[]) {
 /** The type of a column by itself, as far as its cells tell how they are written. */
 function guess(...cells: string[]): ColumnType {
   const column = examined(...cells);
-  return guessType(column, settleDialect([column], {}));
+  return guessType(column, resolveDialect([column], {}));
 }
 
 describe('ColumnExam', () => {
@@ -93,11 +93,15 @@ describe('ColumnExam', () => {
       fc.property(fc.array(cell, { minLength: 1, maxLength: 12 }), dialect, (cells, how) => {
         const column = examined(...cells);
         for (const type of types) {
-          const wrong = cells.filter((one) => one !== '' && plainCell(one, type, how) === undefined);
+          const wrong = cells.filter((one) => one !== '' && canonicalCell(one, type, how) === undefined);
           assert.equal(misfitsOf(column, type, how)?.count ?? 0, wrong.length, `${type} ${JSON.stringify(cells)}`);
-          if (wrong.length > 0 || !isPlain(column, type, how)) continue;
+          if (wrong.length > 0 || !isCanonical(column, type, how)) continue;
           for (const one of cells.filter((text) => text !== ''))
-            assert.equal(plainCell(one, type, how), fitsType(one.trim(), type) ? one.trim() : '', JSON.stringify(one));
+            assert.equal(
+              canonicalCell(one, type, how),
+              fitsType(one.trim(), type) ? one.trim() : '',
+              JSON.stringify(one),
+            );
         }
       }),
       { numRuns: 2000, seed: 41 },
@@ -105,25 +109,25 @@ describe('ColumnExam', () => {
   });
 });
 
-describe('plainCell', () => {
+describe('canonicalCell', () => {
   it('reads a date by the order that is said, and by none where it does not fit', () => {
-    assert.equal(plainCell('03/09/2026', 'date', { dates: 'day-month-year' }), '2026-09-03');
-    assert.equal(plainCell('03/09/2026', 'date', { dates: 'month-day-year' }), '2026-03-09');
-    assert.equal(plainCell('03/09/2026', 'date', {}), undefined);
-    assert.equal(plainCell('31/09/2026', 'date', { dates: 'day-month-year' }), undefined);
-    assert.equal(plainCell('2026/9/3', 'date', { dates: 'day-month-year' }), '2026-09-03');
-    assert.equal(plainCell('3.9.26', 'date', { dates: 'day-month-year' }), undefined);
+    assert.equal(canonicalCell('03/09/2026', 'date', { dates: 'day-month-year' }), '2026-09-03');
+    assert.equal(canonicalCell('03/09/2026', 'date', { dates: 'month-day-year' }), '2026-03-09');
+    assert.equal(canonicalCell('03/09/2026', 'date', {}), undefined);
+    assert.equal(canonicalCell('31/09/2026', 'date', { dates: 'day-month-year' }), undefined);
+    assert.equal(canonicalCell('2026/9/3', 'date', { dates: 'day-month-year' }), '2026-09-03');
+    assert.equal(canonicalCell('3.9.26', 'date', { dates: 'day-month-year' }), undefined);
   });
 
   it('reads numbers by their decimal sign, digits grouped by one sign and no other', () => {
-    assert.equal(plainCell('1.234,50', 'number', { decimal: 'comma' }), '1234.50');
-    assert.equal(plainCell('1,234.50', 'number', { decimal: 'dot' }), '1234.50');
-    assert.equal(plainCell('1 234,50', 'number', { decimal: 'comma' }), '1234.50');
-    assert.equal(plainCell('1.234', 'number', { decimal: 'comma' }), '1234');
-    assert.equal(plainCell('1.234', 'number', { decimal: 'dot' }), '1.234');
-    assert.equal(plainCell("1'234.567", 'number', { decimal: 'comma' }), undefined);
-    assert.equal(plainCell('1,23,456', 'number', { decimal: 'dot' }), undefined);
-    assert.equal(plainCell('12 34', 'integer', { decimal: 'dot' }), undefined);
+    assert.equal(canonicalCell('1.234,50', 'number', { decimal: 'comma' }), '1234.50');
+    assert.equal(canonicalCell('1,234.50', 'number', { decimal: 'dot' }), '1234.50');
+    assert.equal(canonicalCell('1 234,50', 'number', { decimal: 'comma' }), '1234.50');
+    assert.equal(canonicalCell('1.234', 'number', { decimal: 'comma' }), '1234');
+    assert.equal(canonicalCell('1.234', 'number', { decimal: 'dot' }), '1.234');
+    assert.equal(canonicalCell("1'234.567", 'number', { decimal: 'comma' }), undefined);
+    assert.equal(canonicalCell('1,23,456', 'number', { decimal: 'dot' }), undefined);
+    assert.equal(canonicalCell('12 34', 'integer', { decimal: 'dot' }), undefined);
   });
 
   it('gives back every number and day that it was written from', () => {
@@ -137,7 +141,7 @@ describe('plainCell', () => {
           ['comma', '\u00a0', ','],
         ] as const) {
           const text = `${String(whole).replace(/\B(?=(\d{3})+$)/g, group)}${sign}${String(part).padStart(2, '0')}`;
-          assert.equal(plainCell(text, 'number', { decimal }), plain, text);
+          assert.equal(canonicalCell(text, 'number', { decimal }), plain, text);
         }
       }),
       { numRuns: 500, seed: 7 },
@@ -145,10 +149,10 @@ describe('plainCell', () => {
   });
 });
 
-describe('settleDialect', () => {
+describe('resolveDialect', () => {
   it('says nothing of what can be read in two ways, and asks instead', () => {
     const day = examined('03/09/2026', '04/10/2026');
-    const dialect = settleDialect([day], {});
+    const dialect = resolveDialect([day], {});
     assert.deepEqual(dialect, {});
     const [question] = openQuestions([day], new Map([['amount', 'date']]), dialect);
     assert.deepEqual(question, {
@@ -163,21 +167,21 @@ describe('settleDialect', () => {
     // As text nothing hangs on it.
     assert.deepEqual(openQuestions([day], new Map([['amount', 'text']]), dialect), []);
     const sum = examined('1,234', '5,678');
-    assert.equal(openQuestions([sum], new Map([['amount', 'number']]), settleDialect([sum], {})).length, 1);
+    assert.equal(openQuestions([sum], new Map([['amount', 'number']]), resolveDialect([sum], {})).length, 1);
   });
 
   it('lets one column tell for all, and asks where two say different things', () => {
     assert.equal(
-      settleDialect([examined('03/09/2026'), examined('30/09/2026', '31/10/2026')], {}).dates,
+      resolveDialect([examined('03/09/2026'), examined('30/09/2026', '31/10/2026')], {}).dates,
       'day-month-year',
     );
-    assert.equal(settleDialect([examined('03/19/2026'), examined('31/10/2026')], {}).dates, undefined);
-    assert.equal(settleDialect([examined('1,234'), examined('12.5')], {}).decimal, 'dot');
-    assert.equal(settleDialect([examined('1,234'), examined('12.5')], { decimal: 'comma' }).decimal, 'comma');
+    assert.equal(resolveDialect([examined('03/19/2026'), examined('31/10/2026')], {}).dates, undefined);
+    assert.equal(resolveDialect([examined('1,234'), examined('12.5')], {}).decimal, 'dot');
+    assert.equal(resolveDialect([examined('1,234'), examined('12.5')], { decimal: 'comma' }).decimal, 'comma');
   });
 
   it('does not listen to texts that happen to look like numbers', () => {
-    assert.equal(settleDialect([examined('v1', '2.5', 'x', 'y', 'z'), examined('12,5')], {}).decimal, 'comma');
+    assert.equal(resolveDialect([examined('v1', '2.5', 'x', 'y', 'z'), examined('12,5')], {}).decimal, 'comma');
   });
 });
 

@@ -52,18 +52,18 @@ export async function giveGrant(app: App, person: PersonViewer, grant: Grant, or
   await requirePassOn(app, person, grant.level, thing.kind, thing.name);
   await requireHolder(app, holder);
   await refuseTooMuch(app, grant);
-  const settled: Grant =
+  const kept: Grant =
     holder.kind === 'person' ? { ...grant, holder: { ...holder, name: holder.name.toLowerCase() } } : grant;
   const before = (await listGrants(app)).find(
     (one) =>
       one.thing.kind === thing.kind &&
       one.thing.name === thing.name &&
-      JSON.stringify(one.holder) === JSON.stringify(settled.holder),
+      JSON.stringify(one.holder) === JSON.stringify(kept.holder),
   );
   // Taking away by giving less is for those who may take away.
   if (before && before.level !== grant.level) await requirePassOn(app, person, before.level, thing.kind, thing.name);
   await app.records.transaction(async () => {
-    await putGrant(app, settled, {
+    await putGrant(app, kept, {
       givenBy: person.id,
       boundedBy: await boundOf(app, person, holder, thing),
     });
@@ -73,7 +73,7 @@ export async function giveGrant(app: App, person: PersonViewer, grant: Grant, or
       thing: `${thing.kind} ${thing.name}`,
       origin,
       before,
-      after: settled,
+      after: kept,
     });
     await emit(app, 'right.changed', { thing });
   });

@@ -8,7 +8,7 @@ import { isMaker } from './rights.ts';
 import { email, password } from './schemas.ts';
 import {
   browserCookie,
-  browserMark,
+  browserKey,
   needsSetup,
   sessionCookie,
   setUp,
@@ -34,7 +34,7 @@ const yearMs = 365 * 24 * 3_600_000;
 
 /** Lets the browser be known when it comes again, so that strangers' wrong passwords do not keep its person out. */
 function knowBrowser(app: App, ctx: Context, personId: string): void {
-  ctx.cookies.set(browserCookie, browserMark(app, personId), {
+  ctx.cookies.set(browserCookie, browserKey(app, personId), {
     httpOnly: true,
     sameSite: 'lax',
     secure: app.settings.publicUrl.startsWith('https:'),

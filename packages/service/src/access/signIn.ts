@@ -41,7 +41,7 @@ export const browserCookie = 'underbell_browser';
 const browserPurpose = 'known browser';
 
 /** What a browser keeps of a person who signed in from it. */
-export function browserMark(app: App, personId: string): string {
+export function browserKey(app: App, personId: string): string {
   const id = randomKey('b').slice(2, 14);
   return `${id}.${app.vault.sign(`${id} ${personId}`, browserPurpose)}`;
 }

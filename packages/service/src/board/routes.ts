@@ -63,7 +63,7 @@ export const boardRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/boards/:name/view',
-    isLook: true,
+    isRemembered: true,
     summary: 'A board with its figures, as you may see them',
     params: named,
     query: Joi.object({ where: Joi.string().max(16_384).description('CQL2 text; can only narrow') }),

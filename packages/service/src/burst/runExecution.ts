@@ -38,7 +38,7 @@ export class LeaseLost extends Error {}
 /** Thrown to leave a run that somebody wants paused; what is ready stays ready. */
 export class Paused extends Error {}
 
-const markOf = ({ sizeBytes, sha256 }: MadeCopy) => ({ sizeBytes, sha256 });
+const digestOf = ({ sizeBytes, sha256 }: MadeCopy) => ({ sizeBytes, sha256 });
 
 /** One execution of a burst, from the ledger as it stands: after a crash it goes on where the ledger says. */
 export class RunExecution {
@@ -178,7 +178,7 @@ export class RunExecution {
       onProgress: (progress) => this.#noteSometimes(progress),
       onMade: async (cut, made) => {
         for (const [i, delivery] of wanted.get(cutKey(cut))!.deliveries.entries()) {
-          const files = delivery.files.map((file) => ({ ...file, ...markOf(made.get(file.format)!) }));
+          const files = delivery.files.map((file) => ({ ...file, ...digestOf(made.get(file.format)!) }));
           for (const file of files) await handOver(made.get(file.format)!.path, this.#path(file));
           await this.#markReady(delivery, files);
           // Recipients with the same cut share one making; it counts once.

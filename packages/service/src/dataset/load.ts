@@ -4,7 +4,7 @@ import { pipeline } from 'node:stream/promises';
 import { setInterval } from 'node:timers/promises';
 import type pg from 'pg';
 import { csvLine } from '@underbell/core/csv';
-import { plainCell, type DatasetColumn, type FileDialect } from '@underbell/core/dataset';
+import { canonicalCell, type DatasetColumn, type FileDialect } from '@underbell/core/dataset';
 import { quoteName } from '@underbell/core/filter';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { meter } from '../meter/index.ts';
@@ -303,17 +303,17 @@ export interface FileRows {
   readonly path: string;
   readonly dialect: FileDialect;
   /** Whether the database reads every cell as it stands. */
-  readonly isPlain: boolean;
+  readonly isCanonical: boolean;
 }
 
 /** Rows of a file with their cells as the database reads them; those that do not fit their column become empty. */
-function plainRows({ path, dialect }: FileRows, columns: readonly DatasetColumn[]): Readable {
+function canonicalRows({ path, dialect }: FileRows, columns: readonly DatasetColumn[]): Readable {
   const rows = createReadStream(path).pipe(cellParser(dialect.separator ?? 'comma'));
   let isHeading = true;
   const clean = new Transform({
     writableObjectMode: true,
     transform(cells: string[], _, done) {
-      const line = isHeading ? cells : cells.map((cell, i) => plainCell(cell, columns[i]!.type, dialect) ?? '');
+      const line = isHeading ? cells : cells.map((cell, i) => canonicalCell(cell, columns[i]!.type, dialect) ?? '');
       isHeading = false;
       // An empty cell is a missing value, in texts as well as elsewhere.
       done(null, csvLine(line.map((cell) => (cell === '' ? null : cell))));
@@ -339,7 +339,7 @@ export async function loadFromFile(
     const names = columns.map((one) => quoteName(one.name)).join(', ');
     // A quoted empty cell is as missing as one without quotes, in texts as well.
     const format = `FORMAT csv, HEADER, FORCE_NULL (${names})`;
-    const rows = file.isPlain ? createReadStream(file.path) : plainRows(file, columns);
+    const rows = file.isCanonical ? createReadStream(file.path) : canonicalRows(file, columns);
     try {
       const copy = into.query(copyFrom(`COPY ${table} (${names}) FROM STDIN (${format})`));
       await pipeline(rows, watch.counter, copy, { signal: watch.signal });

@@ -7,8 +7,8 @@ import { readRecipients, type Recipient } from '@underbell/core/burst';
 import {
   dialectToKeep,
   formatValue,
-  plainCell,
-  settleDialect,
+  canonicalCell,
+  resolveDialect,
   valueTypeOf,
   type CellDialect,
   type ColumnType,
@@ -61,9 +61,9 @@ export interface ListRoles {
 }
 
 /** What holds for a list now: what is said, over what was settled before. */
-type SettledRoles = ListRoles & { readonly address: string };
+type ResolvedRoles = ListRoles & { readonly address: string };
 
-function settledRoles(known: ListRow | undefined, given: ListRoles): SettledRoles {
+function resolvedRoles(known: ListRow | undefined, given: ListRoles): ResolvedRoles {
   const before: ListRoles = known
     ? {
         ...(known.idColumn === known.addressColumn ? {} : { id: known.idColumn }),
@@ -90,7 +90,7 @@ interface ReadList {
 /** @throws {Refusal} `FILE_COLUMN_MISSING`, `FILE_EMPTY`, `LIST_INVALID` */
 function recipientsOf(
   { columns, rows, firstRow }: ReadList,
-  { types = {}, ...roles }: SettledRoles,
+  { types = {}, ...roles }: ResolvedRoles,
   what: string,
 ): Recipient[] {
   const named = Object.entries({ ...roles, id: roles.id ?? roles.address }) as [string, string | undefined][];
@@ -108,7 +108,7 @@ function recipientsOf(
 
 interface SaveList {
   readonly name: string;
-  readonly roles: SettledRoles;
+  readonly roles: ResolvedRoles;
   readonly from: ListOrigin | null;
   readonly dialect?: FileDialect | undefined;
   readonly read: ReadList;
@@ -167,7 +167,7 @@ export async function loadList(
   const { name, fileName, said, origin } = options;
   await requireListMaker(app, person, name);
   const known = await findList(app, name);
-  const roles = settledRoles(known, options.roles);
+  const roles = resolvedRoles(known, options.roles);
   const file = await examineUpload(app, upload, { fileName, said, known: known?.fileDialect ?? {} });
   try {
     const { read, dialect } = await readListFile(file, { ...known?.fileDialect, ...said }, roles);
@@ -187,19 +187,19 @@ const maxListCells = 5_000_000;
 async function readListFile(
   file: Pick<ExaminedFile, 'path' | 'columns' | 'dialect'>,
   { decimal, dates }: CellDialect,
-  { types = {}, activeFrom, activeTo }: SettledRoles,
+  { types = {}, activeFrom, activeTo }: ResolvedRoles,
 ): Promise<{ read: ReadList; dialect: FileDialect }> {
   const typed = new Map<string, ColumnType>(Object.entries(types));
   for (const column of [activeFrom, activeTo]) if (column !== undefined) typed.set(column, 'date');
   const said = { ...(decimal ? { decimal } : {}), ...(dates ? { dates } : {}) };
-  const dialect = { ...file.dialect, ...settleDialect(file.columns, said, typed) };
+  const dialect = { ...file.dialect, ...resolveDialect(file.columns, said, typed) };
   refuseQuestions(file.columns, typed, dialect);
   let columns: string[] = [];
   const rows: Record<string, string>[] = [];
   const plain = (cell: string, column: string) => {
     const type = typed.get(column);
     // What does not fit is refused with its place, where the whole list is looked at.
-    return type === undefined ? cell : (plainCell(cell, type, dialect) ?? cell);
+    return type === undefined ? cell : (canonicalCell(cell, type, dialect) ?? cell);
   };
   await readCsv(
     createReadStream(file.path),
@@ -223,7 +223,7 @@ export async function giveList(
 ) {
   const { name, rows: given, origin, ...said } = options;
   await requireListMaker(app, person, name);
-  const roles = settledRoles(await findList(app, name), said);
+  const roles = resolvedRoles(await findList(app, name), said);
   // A record may leave out what it has no value for.
   const headings = [...new Set(given.flatMap((row) => Object.keys(row)))];
   const columns = columnNames(headings);
@@ -295,7 +295,7 @@ export async function defineList(
   await requireListMaker(app, person, name);
   const read = await readOrigin(app, person, from);
   const usual = 'group' in from && from.each !== undefined ? { id: 'recipient', ...given } : given;
-  const roles = settledRoles(await findList(app, name), usual);
+  const roles = resolvedRoles(await findList(app, name), usual);
   const recipients = recipientsOf(read, roles, 'it');
   return saveList(app, person, { name, roles, from, read, recipients, origin });
 }
@@ -304,7 +304,7 @@ export async function defineList(
 export async function currentList(app: App, person: PersonViewer, list: ListRow): Promise<ListRow> {
   if (list.origin === null) return list;
   const read = await readOrigin(app, person, list.origin);
-  const roles = settledRoles(list, {});
+  const roles = resolvedRoles(list, {});
   const recipients = recipientsOf(read, roles, `the list \`${list.name}\``);
   const known = await listRecipients(app, list);
   if (isDeepStrictEqual(known, recipients)) return list;

@@ -1,5 +1,5 @@
 export { BookFiller, type FittedTemplate } from './bookFiller.ts';
-export { readAnswers } from './answers.ts';
+export { readResults } from './results.ts';
 export { cutRows, queriesAtOnce } from './cut.ts';
 export { fittedTemplate } from './filled.ts';
 export { commonFilter, copyColumns, filterFor, outerFilter, scanFor } from './filters.ts';

@@ -11,7 +11,7 @@ import { openMakePool, type MakePool } from './pool.ts';
 import type { MadeTask, MakeTask } from './task.ts';
 import { copyColumns } from './filters.ts';
 import type { CopyJob } from './job.ts';
-import { readAnswers, sceneOfCopy, type FigureAnswers } from './answers.ts';
+import { readResults, sceneOfCopy, type ResultsOfCut } from './results.ts';
 import { describeFile, writeCopy } from './spool.ts';
 
 /** A copy that is made once for everybody who gets it. */
@@ -116,7 +116,7 @@ class Maker {
     const all = (async () => {
       for (let at = 0; at < cuts.length; at += cutsAtOnce) {
         const some = cuts.slice(at, at + cutsAtOnce);
-        const answers = await this.#unlessFailed(() => this.#readAnswers(some));
+        const answers = await this.#unlessFailed(() => this.#readResults(some));
         const width = this.#pool.width;
         await together(
           mapConcurrent(some, width, (one) => this.#unlessFailed(() => this.#makePages(one, answers))),
@@ -131,7 +131,7 @@ class Maker {
   async #makeEach(cuts: readonly WantedCut[]): Promise<number> {
     let rowsRead = 0;
     await mapConcurrent(cuts, queriesAtOnce, async (one) => {
-      const answers = await this.#readAnswers([one]);
+      const answers = await this.#readResults([one]);
       await this.#makePages(one, answers);
       const rows = await this.#cutRows([one], (read) => this.#request.onProgress({ rowsRead: rowsRead + read }));
       // Several are read at once: what is added to is read after the waiting, not before it.
@@ -179,11 +179,11 @@ class Maker {
     );
   }
 
-  async #readAnswers(cuts: readonly WantedCut[]): Promise<(cut: Cut) => Map<string, FigureResult>> {
+  async #readResults(cuts: readonly WantedCut[]): Promise<(cut: Cut) => Map<string, FigureResult>> {
     const wanted = cuts.filter((one) => one.formats.some(isFigureFormat)).map((one) => one.cut);
     if (wanted.length === 0) return () => new Map();
-    const answers: FigureAnswers = await this.#reading(cuts, isPageFormat, () =>
-      readAnswers(this.#app, this.#job, wanted),
+    const answers: ResultsOfCut = await this.#reading(cuts, isPageFormat, () =>
+      readResults(this.#app, this.#job, wanted),
     );
     const numbers = new Map(wanted.map((cut, i) => [cutKey(cut), i]));
     return (cut) => answers(numbers.get(cutKey(cut))!);

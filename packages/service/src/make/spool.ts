@@ -207,13 +207,13 @@ export function addToCopy(path: string, bytes: Uint8Array): void {
 }
 
 /** By which a file is known again. */
-export interface FileMark {
+export interface FileDigest {
   readonly sizeBytes: number;
   readonly sha256: string;
 }
 
 /** Size and hash of a file as it will be sent. */
-export async function describeFile(path: string): Promise<FileMark> {
+export async function describeFile(path: string): Promise<FileDigest> {
   const hash = createHash('sha256');
   let sizeBytes = 0;
   for await (const piece of createReadStream(path, { highWaterMark: 1024 * 1024 }) as AsyncIterable<Buffer>) {

@@ -10,7 +10,7 @@ import type { DataFigure, FigureResult } from '@underbell/core/report';
 import { toSheet, WorkbookWriter, type AboutWorkbook } from '@underbell/core/workbook';
 import { drawPdf, drawPng } from '../render/index.ts';
 import type { BookFiller } from './bookFiller.ts';
-import { addToCopy, describeFile, TextFile, writeCopy, type FileMark } from './spool.ts';
+import { addToCopy, describeFile, TextFile, writeCopy, type FileDigest } from './spool.ts';
 
 /** The rows that a file is made of, as they were cut. */
 interface CutRows {
@@ -41,7 +41,7 @@ export type MakeTask = { readonly to: string } & (
 );
 
 /** A file as it was made, and how long that took; milliseconds of computing. */
-export interface MadeTask extends FileMark {
+export interface MadeTask extends FileDigest {
   readonly ms: number;
 }
 

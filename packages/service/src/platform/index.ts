@@ -47,12 +47,12 @@ export type { Change, ChangeFeed } from './changes.ts';
 export { isAnybodyLooking } from './looking.sql.ts';
 export { laneBounds, type Lane, type Lanes } from './lanes.ts';
 export { countAttempt, limitFailures, limitGuesses, type LimitName } from './limits.ts';
-export { look, recall } from './memory.ts';
+export { recall, withMemory } from './memory.ts';
 export { migrate } from './migrate.ts';
 export { isConnectionLost, retry } from './retry.ts';
 export { enqueue, holdLease, hurry, renameInJobs, type Job } from './queue.sql.ts';
 export { TryLater, Worker, type Handlers, type JobHandler } from './queue.ts';
-export { programMark } from './programMark.ts';
+export { programVersion } from './programVersion.ts';
 export { giveWayWhole, watchStarving } from './priority.ts';
 export {
   all,

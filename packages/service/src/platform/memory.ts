@@ -1,11 +1,11 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
 import type { Sequelize } from 'sequelize';
 import type { App } from './app.ts';
-import { readMark } from './mark.sql.ts';
+import { readRecordVersion } from './recordVersion.sql.ts';
 
-/** What was read of the records while they stood as one mark says. */
+/** What was read of the records while they stood at one version. */
 interface Memory {
-  readonly mark: string;
+  readonly version: string;
   readonly kept: Map<string, Promise<unknown>>;
 }
 
@@ -13,21 +13,21 @@ interface Memory {
 const maxKept = 20_000;
 
 const newest = new WeakMap<Sequelize, Memory>();
-const looking = new AsyncLocalStorage<Memory>();
+const reading = new AsyncLocalStorage<Memory>();
 
 /**
- * Runs one look at what is published, in which records that have not changed since an earlier look are not read again.
- * The mark is read first and changes with the records, in their own transaction: what anybody changed before the look
- * began, in whatever process, counts in it.
+ * Reads what is published: records that have not changed since an earlier reading are not read again.
+ * The version of the records is read first and changes with them, in their own transaction: what anybody changed before the
+ * reading began, in whatever process, counts in it.
  */
-export async function look<T>(app: App, run: () => Promise<T>): Promise<T> {
-  const mark = await readMark(app);
+export async function withMemory<T>(app: App, run: () => Promise<T>): Promise<T> {
+  const version = await readRecordVersion(app);
   let memory = newest.get(app.records);
-  if (memory?.mark !== mark) newest.set(app.records, (memory = { mark, kept: new Map() }));
-  return looking.run(memory, run);
+  if (memory?.version !== version) newest.set(app.records, (memory = { version, kept: new Map() }));
+  return reading.run(memory, run);
 }
 
-/** What is kept is shared by everyone who looks: nobody may change it. */
+/** What is kept is shared by all readings: nobody may change it. */
 function freeze<T>(value: T): T {
   if (typeof value !== 'object' || value === null || Object.isFrozen(value) || value instanceof Date) return value;
   Object.freeze(value);
@@ -36,19 +36,19 @@ function freeze<T>(value: T): T {
 }
 
 /**
- * Reads records, or in a look gives again what an earlier look has read. Outside a look it always reads, so that
+ * Reads records, or gives again what an earlier reading with a memory has read. Outside of one it always reads, so that
  * whoever changes records never works on what was.
  *
  * @param key - what is read, with everything that it depends on
  */
 export function recall<T>(key: string, read: () => Promise<T>): Promise<T> {
-  const memory = looking.getStore();
+  const memory = reading.getStore();
   if (memory === undefined) return read();
   const known = memory.kept.get(key);
   if (known) return known as Promise<T>;
   if (memory.kept.size >= maxKept) memory.kept.clear();
-  const reading = read().then(freeze);
-  memory.kept.set(key, reading);
-  reading.catch(() => memory.kept.delete(key));
-  return reading;
+  const found = read().then(freeze);
+  memory.kept.set(key, found);
+  found.catch(() => memory.kept.delete(key));
+  return found;
 }

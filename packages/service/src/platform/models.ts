@@ -64,7 +64,7 @@ export const idempotencyKeys = defineModel('idempotency_keys', {
 });
 
 /** Changes with every record that decides what a reader sees: one row. */
-export const recordMark = defineModel('record_mark', { id: key(filled(integer())), mark: filled(uuid()) });
+export const recordVersions = defineModel('record_mark', { id: key(filled(integer())), mark: filled(uuid()) });
 
 /** What the installation knows of itself. */
 export const settingRows = defineModel('settings', { name: key(text()), value: json<unknown>() });
@@ -86,7 +86,7 @@ export const platformModels = [
   jobs,
   formerNameRows,
   idempotencyKeys,
-  recordMark,
+  recordVersions,
   settingRows,
   usedOnce,
   workerRows,

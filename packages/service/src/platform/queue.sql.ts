@@ -82,7 +82,7 @@ export async function holdLease(app: App, { id, lease }: Job): Promise<boolean> 
 }
 
 /** Ends a job. */
-export async function settle(
+export async function finish(
   app: App,
   { id, lease }: Job,
   state: 'done' | 'failed',

@@ -1,5 +1,5 @@
 import type { App } from './app.ts';
-import { claim, postpone, renew, settle, type Job } from './queue.sql.ts';
+import { claim, postpone, renew, finish, type Job } from './queue.sql.ts';
 import { isConnectionLost, retry } from './retry.ts';
 
 /** Does the work. `isMine` turns false when the lease is lost; work must then stop without a further effect. */
@@ -141,7 +141,7 @@ class Line {
     const handler = this.#handlers[job.kind];
     if (!handler || job.deaths >= maxDeaths) {
       const why = handler ? `given up after ${maxDeaths} workers died of it` : `no handler for ${job.kind}`;
-      return settle(this.#app, job, 'failed', why);
+      return finish(this.#app, job, 'failed', why);
     }
     let isHeld = true;
     let wasTold = false;
@@ -160,7 +160,7 @@ class Line {
       await handler(this.#app, job, isMine);
       // A handler that left because of a stop has not finished: it is given back, and another worker goes on at once.
       if (wasTold && isHeld) await postpone(this.#app, job, 0, true);
-      else await retry(() => settle(this.#app, job, 'done', null));
+      else await retry(() => finish(this.#app, job, 'done', null));
     } catch (error) {
       await this.#afterFailure(job, error, wasTold && isHeld);
     } finally {
@@ -177,6 +177,6 @@ class Line {
       return retry(() => postpone(app, job, delayMs, lost || (error as TryLater).isPatient));
     }
     app.log.error({ err: error, job: job.id, kind: job.kind }, 'a job failed');
-    await retry(() => settle(app, job, 'failed', error instanceof Error ? error.message : String(error)));
+    await retry(() => finish(app, job, 'failed', error instanceof Error ? error.message : String(error)));
   }
 }

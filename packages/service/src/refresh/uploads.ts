@@ -8,10 +8,10 @@ import {
   describeColumn,
   dialectToKeep,
   dialectWords,
-  isPlain,
+  isCanonical,
   misfitsOf,
   openQuestions,
-  settleDialect,
+  resolveDialect,
   type CellDialect,
   type DatasetColumn,
   type FileDialect,
@@ -102,7 +102,7 @@ async function loadFile(app: App, person: PersonViewer, wish: FileLoad): Promise
   const typed = [...(known?.columns ?? []), ...wish.notes].flatMap((one) =>
     one.type ? [[one.name, one.type] as const] : [],
   );
-  const settled = settleDialect(
+  const settled = resolveDialect(
     file.columns,
     { ...(decimal ? { decimal } : {}), ...(dates ? { dates } : {}) },
     new Map(typed),
@@ -128,12 +128,12 @@ async function loadFile(app: App, person: PersonViewer, wish: FileLoad): Promise
   const isAsItStands =
     (dialect.separator ?? 'comma') === 'comma' &&
     bad.length === 0 &&
-    file.columns.every((one) => isPlain(one, types.get(one.name)!, dialect));
+    file.columns.every((one) => isCanonical(one, types.get(one.name)!, dialect));
   const by = loadBy(app, name, { who: person.email, cause: 'upload', isForced });
   const loaded = await loadFromFile(
     app,
     { name, columns },
-    { path: file.path, dialect, isPlain: isAsItStands },
+    { path: file.path, dialect, isCanonical: isAsItStands },
     {
       ...by,
       atSwap: () => changeDataset(app, name, { fileDialect: dialectToKeep(known?.fileDialect, dialect) }),
@@ -201,7 +201,7 @@ function shownUpload(row: UploadRow, known: DatasetRow | undefined): ExaminedUpl
   const { id, kind, fileName, sizeBytes, rowCount, columns } = row;
   const types = new Map((known?.columns ?? []).map((one) => [one.name, one.type]));
   const said = { ...known?.fileDialect, ...row.dialect };
-  const dialect: FileDialect = { ...row.dialect, ...settleDialect(columns, said, types) };
+  const dialect: FileDialect = { ...row.dialect, ...resolveDialect(columns, said, types) };
   const described = columns.map((one) => {
     const found = { name: one.name, ...describeColumn(one, dialect) };
     // What was settled for earlier files is what this one will be loaded with.

@@ -25,7 +25,7 @@ import { findDataset } from '../dataset/index.ts';
 import { lockThing, remember, type App, type AuditEntry } from '../platform/index.ts';
 
 /** Addresses are kept in lower case, so that a rule for a person is found by any spelling. */
-function settled<T extends { kind: string; name?: string }>(holder: T): T {
+function inLowerCase<T extends { kind: string; name?: string }>(holder: T): T {
   return holder.kind === 'person' ? { ...holder, name: holder.name?.toLowerCase() } : holder;
 }
 
@@ -45,7 +45,7 @@ export async function checkedRule(app: App, rule: GivenRule): Promise<RowRule> {
   await requireHolder(app, rule.appliesTo);
   const where = toFilterText(rule.where);
   checkRule(where, dataset, await attributeNames(app));
-  return { ...rule, where, appliesTo: settled(rule.appliesTo) };
+  return { ...rule, where, appliesTo: inLowerCase(rule.appliesTo) };
 }
 
 /** Saves a row rule after checking every name in it. */
@@ -105,7 +105,7 @@ export async function saveMask(app: App, person: PersonViewer, given: Mask, orig
   await requireHolder(app, given.appliesTo);
   for (const name of given.except) await requireHolder(app, { kind: 'group', name });
   checkMask(given, await findDataset(app, given.dataset));
-  const mask: Mask = { ...given, appliesTo: settled<MaskHolder>(given.appliesTo) };
+  const mask: Mask = { ...given, appliesTo: inLowerCase<MaskHolder>(given.appliesTo) };
   const before = (await listMasks(app, mask.dataset)).find((one) => one.name === mask.name);
   const entry = {
     who: person.email,

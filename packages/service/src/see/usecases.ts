@@ -86,7 +86,7 @@ interface Seen {
   readonly who: { readonly kind: 'person' | 'client'; readonly name: string; readonly person?: PersonViewer };
 }
 
-async function look(
+async function seeThrough(
   app: App,
   asker: PersonViewer,
   edition: Edition,
@@ -188,10 +188,10 @@ export async function seeAs(app: App, asker: PersonViewer, options: SeeRequest):
   if (options.draft) await requireRight(app, asker, 'edit', 'dataset', options.draft.dataset);
   const draft = options.draft && (await checkedRule(app, options.draft));
   const checked = { ...options, draft };
-  const first = await look(app, asker, edition, options.as, checked);
+  const first = await seeThrough(app, asker, edition, options.as, checked);
   const described = { report: options.report, ...(await describe(app, asker, first)) };
   if (options.and === undefined) return described;
-  const second = await look(app, asker, edition, options.and, checked);
+  const second = await seeThrough(app, asker, edition, options.and, checked);
   return {
     ...described,
     and: await describe(app, asker, second),
@@ -223,7 +223,7 @@ export async function previewReport(
   };
   const isOwn = wish.as === undefined || wish.as === asker.email;
   const as = { person: wish.as ?? asker.email };
-  const found = await look(app, asker, edition, as, { report: name, as, request: wish.request });
+  const found = await seeThrough(app, asker, edition, as, { report: name, as, request: wish.request });
   const right: Right = { level: 'view', because: 'would see this once it is published and they have a right on it' };
   return { report: name, ...(await describe(app, asker, { ...found, right }, isOwn)) };
 }

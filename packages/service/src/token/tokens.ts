@@ -130,7 +130,7 @@ async function withNamesNow(app: App, asked: AskedDetails, bounds: ClientBounds)
 }
 
 /** Asked for by report or by placement; settled, a token always has a report. */
-async function settleDetails(app: App, given: AskedDetails, bounds: ClientBounds): Promise<ReportViewDetails> {
+async function resolveDetails(app: App, given: AskedDetails, bounds: ClientBounds): Promise<ReportViewDetails> {
   const asked = await withNamesNow(app, given, bounds);
   const placement = await placementOf(app, asked);
   const person = asked.person?.toLowerCase();
@@ -237,7 +237,7 @@ export async function issueToken(
     readonly giver?: PersonViewer;
   } = {},
 ): Promise<IssuedToken> {
-  const details = withScope(await settleDetails(app, readAuthorizationDetails(asked), client.bounds), options.scope);
+  const details = withScope(await resolveDetails(app, readAuthorizationDetails(asked), client.bounds), options.scope);
   checkBounds(details, client.bounds);
   requireProof(client, options.keyThumbprint);
   await checkDetails(app, details, client.bounds);

@@ -17,7 +17,7 @@ import {
   type FigureResult,
 } from '@underbell/core/report';
 import { readFigure } from '../dataset/index.ts';
-import { programMark, type App } from '../platform/index.ts';
+import { programVersion, type App } from '../platform/index.ts';
 import { misfits, refusalOf, revisionFor, type PreparedView } from './prepare.ts';
 
 export function dataFigures(view: PreparedView): DataFigure[] {
@@ -115,7 +115,7 @@ export function viewTag(view: PreparedView, now: number, mayExport: boolean): st
     place,
     viewer.kind === 'client' ? (viewer as TokenViewer).details?.pages : undefined,
     mayExport,
-    programMark(),
+    programVersion(),
   ];
   return `"${createHash('sha256').update(JSON.stringify(parts)).digest('base64url').slice(0, 27)}"`;
 }

@@ -131,7 +131,7 @@ export function pageRoutes(
       ...about,
       method: 'get',
       path: `${base}/view`,
-      isLook: true,
+      isRemembered: true,
       summary: `A page as ${what} may see it`,
       query: viewQuery,
       async handle(asked) {
@@ -152,7 +152,7 @@ export function pageRoutes(
       ...about,
       method: 'post',
       path: `${base}/rows`,
-      isLook: true,
+      isRemembered: true,
       summary: 'A window of a long table, in the order that the reader wants',
       body: Joi.object({
         ...viewBody,
@@ -171,7 +171,7 @@ export function pageRoutes(
       ...about,
       method: 'post',
       path: `${base}/values`,
-      isLook: true,
+      isRemembered: true,
       summary: 'Values to choose from for a parameter',
       body: Joi.object({
         ...viewBody,
@@ -187,7 +187,7 @@ export function pageRoutes(
       ...about,
       method: 'post',
       path: `${base}/words`,
-      isLook: true,
+      isRemembered: true,
       summary: 'What the reader’s own filter may name, and the values of one column',
       body: Joi.object({
         ...viewBody,

@@ -37,10 +37,10 @@ describe('people, rules and rights', () => {
   it('does not keep the right person out, from a browser that they have signed in from', async () => {
     const email = 'ada.arkwell.q001@skerrow.example';
     const { app } = house;
-    const { signIn: enter, browserMark } = await import('../../src/access/signIn.ts');
+    const { signIn: enter, browserKey } = await import('../../src/access/signIn.ts');
     const { findPersonRow } = await import('../../src/access/index.ts');
     const { id } = (await findPersonRow(app, { email }))!;
-    const browser = browserMark(app, id);
+    const browser = browserKey(app, id);
     // Strangers all over the world guess at once.
     const strangers = Array.from({ length: 130 }, (_, i) =>
       enter(app, { email, password: 'x', kind: 'browser', origin: `203.0.113.${i}` }).catch((error: unknown) => error),
@@ -51,7 +51,7 @@ describe('people, rules and rights', () => {
     await assert.rejects(enter(app, right), { code: 'TOO_MANY' });
     assert.equal((await enter(app, { ...right, browser })).person.email, email);
     // A mark of another person, or one that somebody made up, is none.
-    const other = browserMark(app, (await findPersonRow(app, { email: manager }))!.id);
+    const other = browserKey(app, (await findPersonRow(app, { email: manager }))!.id);
     for (const mark of [other, 'x.y', `${browser}x`, ''])
       await assert.rejects(enter(app, { ...right, browser: mark }), { code: 'TOO_MANY' });
   });

@@ -7,7 +7,7 @@ import { casesOf, randomFrom } from '../../../core/test/cases.ts';
 import { findPerson } from '../../src/access/index.ts';
 import { prepareBurst } from '../../src/burst/index.ts';
 import { cutRows } from '../../src/make/index.ts';
-import { readAnswers } from '../../src/make/answers.ts';
+import { readResults } from '../../src/make/results.ts';
 import { administrator, House, manager, publisher, type Ledger } from '../house.ts';
 
 interface Plan {
@@ -218,7 +218,7 @@ describe('copies of several values', () => {
         all.map((cut, i) => ({ cut, path: join(house.folder, 'roads', `${strategy}-${i}`) }));
       await cutRows(house.app, burst, files('pass'), 'csv', () => undefined);
       await cutRows(house.app, slow, files('each'), 'csv', () => undefined);
-      const [pass, each] = [await readAnswers(house.app, burst, all), await readAnswers(house.app, slow, all)];
+      const [pass, each] = [await readResults(house.app, burst, all), await readResults(house.app, slow, all)];
       for (const [i, { path }] of files('pass').entries()) {
         assert.equal(readFileSync(path, 'utf8'), readFileSync(files('each')[i]!.path, 'utf8'), JSON.stringify(all[i]));
         assert.deepEqual(pass(i), each(i), JSON.stringify(all[i]));

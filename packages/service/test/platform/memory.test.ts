@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, test } from 'node:test';
-import { look, recall } from '../../src/platform/index.ts';
+import { withMemory, recall } from '../../src/platform/index.ts';
 import { House } from '../house.ts';
 
 describe('records that a process keeps', () => {
@@ -19,29 +19,29 @@ describe('records that a process keeps', () => {
   test('reads once while nothing changes, and again after any change', async () => {
     let reads = 0;
     const read = () => recall('a key', async () => ++reads);
-    const first = await look(house.app, async () => [await read(), await read()]);
-    const second = await look(house.app, read);
+    const first = await withMemory(house.app, async () => [await read(), await read()]);
+    const second = await withMemory(house.app, read);
     assert.deepEqual([first, second], [[1, 1], 1], 'kept');
     await change("UPDATE folders SET title = title || '!'");
-    assert.equal(await look(house.app, read), 2, 'read again');
+    assert.equal(await withMemory(house.app, read), 2, 'read again');
     assert.equal(await recall('a key', async () => 77), 77, 'outside a look nothing is kept');
   });
 
   test('a look that began before a change keeps nothing for those after it', async () => {
     let value = 'old';
     const read = () => recall('a slow key', async () => value);
-    await look(house.app, async () => {
+    await withMemory(house.app, async () => {
       await change("UPDATE folders SET title = title || '.'");
       await read();
       value = 'new';
-      assert.equal(await look(house.app, read), 'new', 'the later look reads for itself');
+      assert.equal(await withMemory(house.app, read), 'new', 'the later look reads for itself');
       assert.equal(await read(), 'old', 'the earlier one goes on with what it has');
     });
-    assert.equal(await look(house.app, read), 'new');
+    assert.equal(await withMemory(house.app, read), 'new');
   });
 
   test('a read that failed is tried again; nobody can change what is kept', async () => {
-    await look(house.app, async () => {
+    await withMemory(house.app, async () => {
       await assert.rejects(recall('broken', () => Promise.reject(new Error('gone'))));
       const kept = await recall('broken', async () => ({ rows: [1] }));
       assert.throws(() => kept.rows.push(2), TypeError);

@@ -28,7 +28,7 @@ export function idempotencyKey(ctx: Context): string | undefined {
 }
 
 /** A request as it is told from another under the same key; of what is streamed, by its length and kind. */
-function requestMark(ctx: Context, body: unknown): string {
+function requestFingerprint(ctx: Context, body: unknown): string {
   const sent = body === undefined ? [ctx.get('Content-Length'), ctx.get('Content-Type')] : body;
   return createHash('sha256')
     .update(JSON.stringify([ctx.method, ctx.url, sent]))
@@ -53,7 +53,7 @@ export async function doOnce(
   const id = createHash('sha256')
     .update(JSON.stringify([asker, key]))
     .digest('base64url');
-  const request = requestMark(ctx, body);
+  const request = requestFingerprint(ctx, body);
   if (!(await beginOnce(app, id, request))) return { ...(await answerBefore(app, id, request, key)), isReplay: true };
   let answer: Kept;
   try {

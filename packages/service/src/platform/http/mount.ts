@@ -5,7 +5,7 @@ import type { Context, Next } from 'koa';
 import type { ClientViewer, PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
-import { look } from '../memory.ts';
+import { withMemory } from '../memory.ts';
 import { askingAs, type AskerKey } from '../shares.ts';
 import { leadOn, namedPartOf } from './formerNames.ts';
 import { doOnce, idempotencyKey } from './idempotency.ts';
@@ -109,7 +109,7 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
       };
       const handle = async () => {
         const made = await leadOn(app, part, request.params, {
-          isChange: route.method !== 'get' && !route.isLook && !route.isRead,
+          isChange: route.method !== 'get' && !route.isRemembered && !route.isRead,
           isShown: (named) => identify.isShown(named, { person, client }),
           work: () => askingAs(askers, () => route.handle(request as never)),
         });
@@ -136,7 +136,7 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
         ctx.body = made;
       }
     };
-    const run = route.isLook ? (ctx: Context) => look(app, () => answer(ctx)) : answer;
+    const run = route.isRemembered ? (ctx: Context) => withMemory(app, () => answer(ctx)) : answer;
     router[route.method](route.path, parse as never, run);
   }
   return router;

@@ -42,7 +42,7 @@ export interface RouteSpec<Params extends Input = Input, Query extends Input = I
   readonly query?: Query;
   readonly body?: Body;
   /** Only looks at what is published, so that records may come from the process's memory. */
-  readonly isLook?: true;
+  readonly isRemembered?: true;
   /** Changes nothing, though it is no `get`. */
   readonly isRead?: true;
   /** The body is not JSON but this media type, and is read as a stream by the handler. */

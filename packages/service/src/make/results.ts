@@ -11,13 +11,13 @@ import { filterFor, scanFor, viewingOf } from './filters.ts';
 import type { CopyJob } from './job.ts';
 
 /** Each figure's answers, by the number of the cut. */
-export type FigureAnswers = (cut: number) => Map<string, FigureResult>;
+export type ResultsOfCut = (cut: number) => Map<string, FigureResult>;
 
 /**
  * Reads the figures of a page for all cuts: from one scan, however many figures and copies, or by a query for each
  * figure of each copy where no scan can be cut.
  */
-export async function readAnswers(app: App, job: CopyJob, cuts: readonly Cut[]): Promise<FigureAnswers> {
+export async function readResults(app: App, job: CopyJob, cuts: readonly Cut[]): Promise<ResultsOfCut> {
   const figures = job.viewing.page.figures.filter(asksData);
   const asker = new CutAsker(app);
   const answers =

@@ -3,7 +3,7 @@ import { formatNumber, missingMark, type ReaderTaste } from '../format/index.ts'
 import type { FigureResult, ResultColumn, Tone } from '../report/index.ts';
 import { fontFamily, type ThemeTokens } from '../theme/index.ts';
 
-export interface ChartLook {
+export interface ChartStyle {
   readonly theme: ThemeTokens;
   readonly taste: ReaderTaste;
   /** Pixels; charts drop what they cannot show legibly. */
@@ -38,30 +38,30 @@ export function toneAt(result: FigureResult, row: number | undefined, column?: n
   return (fitting?.find((one) => one.column !== undefined) ?? fitting?.[0])?.tone;
 }
 
-export function baseOption(look: ChartLook): EChartsOption {
+export function baseOption(style: ChartStyle): EChartsOption {
   return {
-    animation: !look.isPrint && !look.isStill,
+    animation: !style.isPrint && !style.isStill,
     animationDuration: 250,
     animationDurationUpdate: 200,
-    color: [...look.theme.series],
+    color: [...style.theme.series],
     textStyle: {
-      fontFamily: look.isPrint ? 'Source Sans 3' : (look.font ?? fontFamily),
-      color: look.theme.ink,
+      fontFamily: style.isPrint ? 'Source Sans 3' : (style.font ?? fontFamily),
+      color: style.theme.ink,
       fontSize: 12,
     },
   };
 }
 
-export const axisLook = (theme: ThemeTokens) => ({
+export const axisStyle = (theme: ThemeTokens) => ({
   axisLine: { lineStyle: { color: theme.line } },
   axisTick: { show: false },
   axisLabel: { color: theme.quiet, fontSize: 12, margin: 8, hideOverlap: true },
   splitLine: { lineStyle: { color: theme.line, width: 0.7 } },
 });
 
-export function tooltipOption(look: ChartLook, trigger: 'axis' | 'item' = 'axis'): EChartsOption {
-  const { theme } = look;
-  if (look.isPrint) return {};
+export function tooltipOption(style: ChartStyle, trigger: 'axis' | 'item' = 'axis'): EChartsOption {
+  const { theme } = style;
+  if (style.isPrint) return {};
   return {
     tooltip: {
       trigger,
@@ -75,21 +75,21 @@ export function tooltipOption(look: ChartLook, trigger: 'axis' | 'item' = 'axis'
   };
 }
 
-export const valueText = (look: ChartLook, column: ResultColumn) => (value: unknown) =>
+export const valueText = (style: ChartStyle, column: ResultColumn) => (value: unknown) =>
   typeof value === 'number'
-    ? `${formatNumber(value, column.format, look.taste.locale)}${column.unit ? ` ${column.unit}` : ''}`
+    ? `${formatNumber(value, column.format, style.taste.locale)}${column.unit ? ` ${column.unit}` : ''}`
     : missingMark;
 
-export function legendOption(look: ChartLook, names: readonly string[]): EChartsOption {
+export function legendOption(style: ChartStyle, names: readonly string[]): EChartsOption {
   // On a page the legend stands beside the chart as text.
-  if (!look.isPrint || names.length < 2) return {};
+  if (!style.isPrint || names.length < 2) return {};
   return {
     legend: {
       data: [...names],
       top: 0,
       left: 0,
       right: 4,
-      textStyle: { color: look.theme.ink, fontSize: 12 },
+      textStyle: { color: style.theme.ink, fontSize: 12 },
       itemHeight: 8,
       itemWidth: 14,
     },
@@ -101,13 +101,13 @@ const legendLine = 18;
 const legendMark = 34;
 
 /** How much of a printed chart's height its legend takes, in as many lines as its names need; 0 without one. Pixels. */
-export function legendHeight(look: ChartLook, names: readonly string[]): number {
-  if (!look.isPrint || names.length < 2) return 0;
+export function legendHeight(style: ChartStyle, names: readonly string[]): number {
+  if (!style.isPrint || names.length < 2) return 0;
   let lines = 1;
   let used = 0;
   for (const name of names) {
     const width = name.length * characterWidth + legendMark;
-    if (used > 0 && used + width > look.width) {
+    if (used > 0 && used + width > style.width) {
       lines++;
       used = 0;
     }
@@ -124,11 +124,11 @@ export function legendHeight(look: ChartLook, names: readonly string[]): number 
  */
 export function referenceLines(
   result: FigureResult,
-  look: ChartLook,
+  style: ChartStyle,
   options: { value: 'x' | 'y'; ends: readonly [number, number]; column: ResultColumn },
 ): object[] {
   const { value, ends, column } = options;
-  const text = valueText(look, column);
+  const text = valueText(style, column);
   return (result.lines ?? []).map(({ label, value: at }) => ({
     type: 'line',
     name: label,
@@ -137,11 +137,11 @@ export function referenceLines(
     silent: true,
     animation: false,
     z: 3,
-    color: look.theme.brass,
-    lineStyle: { color: look.theme.brass, type: 'dashed', width: 1.3 },
+    color: style.theme.brass,
+    lineStyle: { color: style.theme.brass, type: 'dashed', width: 1.3 },
     endLabel: {
-      show: look.width >= 240,
-      color: look.theme.brass,
+      show: style.width >= 240,
+      color: style.theme.brass,
       fontSize: smallestFont,
       align: value === 'x' ? 'left' : 'right',
       verticalAlign: 'bottom',

@@ -12,15 +12,15 @@ function filesBelow(folder: string): string[] {
   });
 }
 
-let mark: string | undefined;
+let version: string | undefined;
 
 /** A name for the program as it is: equal on every host that runs it, another when anything in it has changed. */
-export function programMark(): string {
-  if (mark !== undefined) return mark;
+export function programVersion(): string {
+  if (version !== undefined) return version;
   const hash = createHash('sha256');
   for (const folder of ['core/src', 'service/src'])
     for (const path of filesBelow(join(packages, folder)).sort())
       hash.update(`${path.slice(packages.length)}\0`).update(readFileSync(path));
-  mark = hash.digest('base64url').slice(0, 16);
-  return mark;
+  version = hash.digest('base64url').slice(0, 16);
+  return version;
 }

@@ -1,0 +1,10 @@
+import type { App } from './app.ts';
+import { askSql } from './records/index.ts';
+
+// Asked for with every reading, where a model costs more than the query.
+
+/** The version that the records are at: another after each change of what decides what a reader sees. */
+export async function readRecordVersion(app: App): Promise<string> {
+  const [row] = await askSql<{ mark: string }>(app, 'SELECT mark FROM record_mark');
+  return row!.mark;
+}
