@@ -2,10 +2,10 @@ import { createServer, type Server } from 'node:http';
 import Koa, { type Context, type Next } from 'koa';
 import compress from 'koa-compress';
 import helmet from 'koa-helmet';
-import type { TokenViewer } from '@underbell/core/access';
+import { isPeopleKind, type TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { capabilities } from './capabilities.ts';
-import { personOf, rightOn } from './access/index.ts';
+import { isSeen, personOf, rightOn } from './access/index.ts';
 import { listenForBounces } from './deliver/index.ts';
 import { proofOf, tokenViewer } from './token/index.ts';
 import { frameFor } from './place/index.ts';
@@ -55,6 +55,7 @@ function identify(app: App): Identify {
       return viewer;
     },
     async isShown({ kind, name }, { person, client }) {
+      if (isPeopleKind(kind)) return person !== undefined && (await isSeen(app, person, { kind, name }));
       const other = await app.things.decidedWith({ kind, name });
       if (person)
         return (

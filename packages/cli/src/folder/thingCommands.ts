@@ -43,7 +43,7 @@ export function addThingCommands(program: Command): void {
   const attribute = program.commands.find((one) => one.name() === 'attribute')!;
   attribute
     .command('rename <name> <new-name>')
-    .description('give it another name; people and row rules that have it follow')
+    .description('give it another name; people and row rules that have it follow, and its old name leads to it')
     .action(async (name: string, to: string, _options, command: Command) => {
       const path = `/api/v1/attributes/${encodeURIComponent(name)}/name`;
       show(command, await askService<object>('PUT', path, { body: { name: to } }), () =>

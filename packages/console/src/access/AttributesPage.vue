@@ -58,7 +58,6 @@ const remove = (name: string) =>
           path="/api/v1/attributes"
           :name="record.name"
           pattern="[a-z][a-z0-9_]*"
-          :leads="false"
           @renamed="reload"
         />
         <Popconfirm

@@ -58,7 +58,7 @@ const some = (all: readonly string[]) =>
       }}</template>
       <template v-else-if="column.key === 'act' && record.origin === 'here'">
         <Button class="beside" size="small" @click="edit(record as ShownGroup)">Change</Button>
-        <Rename path="/api/v1/groups" pattern=".{1,100}" :leads="false" :name="record.name" @renamed="reload" />
+        <Rename path="/api/v1/groups" pattern=".{1,100}" :name="record.name" @renamed="reload" />
         <Popconfirm
           :title="`Remove ${record.name}? It is refused while a right, rule or mask names it.`"
           ok-text="Remove"

@@ -82,6 +82,11 @@ export {
   type TakenAwayKind,
   type ThingFacts,
   type ThingKind,
+  isPeopleKind,
+  peopleKinds,
+  pluralOf,
+  type NamedKind,
+  type PeopleKind,
 } from './things/index.ts';
 export { keysAfter, nameAfter, type Renaming } from './names.ts';
 export type { TokenViewer } from './tokenViewer.ts';

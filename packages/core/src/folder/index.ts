@@ -1,4 +1,4 @@
-import type { BinnedKind, ThingKind } from '../access/index.ts';
+import type { BinnedKind, NamedKind } from '../access/index.ts';
 
 /** Something that lies in folders. */
 export interface FoldedThing {
@@ -42,7 +42,7 @@ export interface BinnedThing<At = string> extends FoldedThing {
 
 /** A name that a thing had, and has no more. */
 export interface FormerName {
-  readonly kind: ThingKind;
+  readonly kind: NamedKind;
   readonly name: string;
   readonly now: string;
 }

@@ -1,6 +1,6 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { lockThing, remember, type App } from '../platform/index.ts';
+import { forgetFormerNames, keepFormerName, lockThing, remember, type App } from '../platform/index.ts';
 import { holdersOf } from './attributes.sql.ts';
 import { rowRules } from './models.ts';
 import { requireAdministrator } from './people.ts';
@@ -34,6 +34,7 @@ export async function takeAttribute(app: App, by: PersonViewer, name: string, or
         hint: 'take it from them first',
       });
     await dropAttribute(app, name);
+    await forgetFormerNames(app, { kind: 'attribute', name });
     await remember(app, { who: by.email, what: 'attribute removed', thing: `attribute ${name}`, origin });
   });
 }
@@ -53,6 +54,7 @@ export async function nameAttribute(
     if ((await attributeNames(app)).includes(to))
       throw new Refusal('NAME_TAKEN', `there is an attribute \`${to}\` already`, { pointer: '/name', word: to });
     await followAttribute(app, name, to);
+    await keepFormerName(app, { kind: 'attribute', name }, to);
     for (const rule of await listRules(app)) {
       const where = rule.where.replaceAll(asksFor(name), `$1${to}$2`);
       if (where !== rule.where)

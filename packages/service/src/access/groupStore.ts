@@ -1,5 +1,14 @@
 import { Op } from 'sequelize';
-import { renameElement, rows, all, one, plain, type App } from '../platform/index.ts';
+import {
+  forgetFormerNames,
+  keepFormerName,
+  renameElement,
+  rows,
+  all,
+  one,
+  plain,
+  type App,
+} from '../platform/index.ts';
 import { grants, rowRules, masks, type MemberRow, groupMembers, groups, type GroupRow } from './models.ts';
 
 /** A group with the addresses of those who belong to it, and of those who keep it. */
@@ -75,6 +84,7 @@ export async function changeGroup(
 
 export async function removeGroup(app: App, name: string): Promise<void> {
   await groups(app).destroy({ where: { name } });
+  await forgetFormerNames(app, { kind: 'group', name });
 }
 
 /** Makes exactly these people the group's members and owners. */
@@ -98,4 +108,5 @@ export async function renameGroup(app: App, from: string, to: string): Promise<v
   await masks(app).update({ appliesName: to }, applies);
   await renameElement(app, { model: masks, column: 'except_groups', from, to });
   await app.things.follow({ kind: 'group', name: from }, to);
+  await keepFormerName(app, { kind: 'group', name: from }, to);
 }

@@ -1,6 +1,6 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { lockThing, remember, type App } from '../platform/index.ts';
+import { lockThing, remember, type App, type Named } from '../platform/index.ts';
 import { addGroup, listGroups, removeGroup, renameGroup, setMembers, type Group } from './groupStore.ts';
 import { listGrants } from './grantStore.ts';
 import { requireAdministrator } from './people.ts';
@@ -85,6 +85,12 @@ export async function dropGroup(app: App, by: PersonViewer, name: string, origin
 export async function seenGroups(app: App, person: PersonViewer): Promise<Group[]> {
   const groups = await listGroups(app);
   return (await isMaker(app, person)) ? groups : groups.filter((one) => one.owners.includes(person.email));
+}
+
+/** Whether a person may know of a group, or of an attribute of people. */
+export async function isSeen(app: App, person: PersonViewer, { kind, name }: Named): Promise<boolean> {
+  if (kind !== 'group') return isMaker(app, person);
+  return (await seenGroups(app, person)).some((one) => one.name === name);
 }
 
 /**

@@ -1,4 +1,4 @@
-import type { App } from '../platform/index.ts';
+import { nameNow, type App } from '../platform/index.ts';
 import { groupNames } from './groupStore.ts';
 import { noSuch } from './rights.ts';
 import { findPersonRow, isClient, listPeople } from './store.ts';
@@ -8,7 +8,10 @@ export async function requireHolder(app: App, holder: { kind: string; name?: str
   const { kind, name = '' } = holder;
   if (kind === 'group') {
     const groups = await groupNames(app);
-    if (!groups.includes(name)) throw noSuch('group', name, groups);
+    if (!groups.includes(name)) {
+      const now = await nameNow(app, { kind: 'group', name });
+      throw noSuch('group', name, groups, now);
+    }
   }
   if (kind === 'client' && !(await isClient(app, name))) throw noSuch('client', name, []);
   if (kind === 'person' && !(await findPersonRow(app, { email: name }))) {

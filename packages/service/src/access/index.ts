@@ -41,6 +41,7 @@ export {
   renameGroup,
   setMembers,
 } from './groupStore.ts';
+export { isSeen } from './groups.ts';
 export { checkAttributes, requireAdministrator } from './people.ts';
 export {
   addPerson,

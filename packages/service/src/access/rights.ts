@@ -122,7 +122,10 @@ export async function ownedNames(
   return names.filter((name) => isAtLeast(decide(person, name), 'own'));
 }
 
-export function noSuch(kind: string, name: string, known: readonly string[]): Refusal {
+/** @param now - what it is called now, where the asker may know */
+export function noSuch(kind: string, name: string, known: readonly string[], now?: string): Refusal {
+  if (now !== undefined)
+    return new Refusal('NOT_FOUND', `the ${kind} \`${name}\` is called \`${now}\` now`, { word: name, nearest: [now] });
   return new Refusal('NOT_FOUND', `there is no ${kind} \`${name}\``, {
     word: name,
     ...(known.length > 0 ? suggest(name, known) : {}),

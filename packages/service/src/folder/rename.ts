@@ -1,7 +1,7 @@
-import { isAtLeast, type PersonViewer, type RenamedKind } from '@underbell/core/access';
+import { isAtLeast, isPeopleKind, type PersonViewer, type RenamedKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { UniqueConstraintError } from 'sequelize';
-import { namesSeen, noSuch, rightsFor } from '../access/index.ts';
+import { namesSeen, noSuch, requireAdministrator, rightsFor } from '../access/index.ts';
 import {
   announce,
   emit,
@@ -12,6 +12,7 @@ import {
   lockThing,
   remember,
   type App,
+  type Named,
   type ThingId,
 } from '../platform/index.ts';
 import { requireDecider } from './takeAway.ts';
@@ -76,17 +77,20 @@ export async function seenFormerNames(app: App, person: PersonViewer): Promise<F
   const all = await formerNames(app);
   const right = rightsFor(app, person);
   const seen = await Promise.all(
-    all.map(async ({ kind, now: name }) => isAtLeast(await right({ kind, name }), 'edit')),
+    all.map(async ({ kind, now: name }) =>
+      isPeopleKind(kind) ? person.isAdministrator : isAtLeast(await right({ kind, name }), 'edit'),
+    ),
   );
   return all.filter((_, i) => seen[i]);
 }
 
 /** Lets go of a former name: it leads nowhere any more, and another thing may have it. @throws {Refusal} `NOT_FOUND` */
-export async function dropFormerName(app: App, person: PersonViewer, thing: ThingId, origin: string): Promise<void> {
+export async function dropFormerName(app: App, person: PersonViewer, thing: Named, origin: string): Promise<void> {
   const { kind, name } = thing;
   const known = (await seenFormerNames(app, person)).find((one) => one.kind === kind && one.name === name);
   if (!known) throw noSuch(`former name of a ${kind}`, name, []);
-  await requireDecider(app, person, { kind, name: known.now });
+  if (isPeopleKind(kind)) requireAdministrator(person);
+  else await requireDecider(app, person, { kind, name: known.now });
   await app.records.transaction(async () => {
     await forgetFormerName(app, thing);
     await remember(app, {

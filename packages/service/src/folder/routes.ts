@@ -1,5 +1,13 @@
 import Joi from 'joi';
-import { binnedKinds, factsOf, foldedKinds, renamedKinds, takenAwayKinds } from '@underbell/core/access';
+import {
+  binnedKinds,
+  factsOf,
+  foldedKinds,
+  peopleKinds,
+  renamedKinds,
+  takenAwayKinds,
+  type PeopleKind,
+} from '@underbell/core/access';
 import { listFolders, thing, visibleNames } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { moveToFolder, saveFolder } from './moves.ts';
@@ -179,9 +187,9 @@ export const folderRoutes: Route[] = [
     summary: 'Let go of a former name: it leads nowhere, and another thing may have it',
     params: Joi.object({
       kind: Joi.string()
-        .valid(...renamedKinds)
+        .valid(...renamedKinds, ...(Object.keys(peopleKinds) as PeopleKind[]))
         .required(),
-      name: thing.required(),
+      name: Joi.string().max(100).required(),
     }),
     status: 204,
     async handle({ app, person, params, origin }) {

@@ -1,5 +1,5 @@
 import type Router from '@koa/router';
-import type { PersonViewer, ThingKind } from '@underbell/core/access';
+import type { NamedKind, PersonViewer, ThingKind } from '@underbell/core/access';
 import type { DoorKind, OpenDoor } from '@underbell/core/open';
 import type { DatasetShape } from '@underbell/core/dataset';
 import { isRefusal } from '@underbell/core/refusal';
@@ -9,7 +9,17 @@ import { eventJob } from './events.ts';
 import type { Route } from './http/route.ts';
 import type { Handlers, JobHandler } from './queue.ts';
 import type { AnyModel } from './records/index.ts';
-import type { ColumnsChange, Impact, Named, ThingId, Things, ThingTable, ThingTexts, ThingUse } from './things.ts';
+import type {
+  ColumnsChange,
+  Impact,
+  Named,
+  NamedTable,
+  ThingId,
+  Things,
+  ThingTable,
+  ThingTexts,
+  ThingUse,
+} from './things.ts';
 
 /** Work that is done again and again, never twice at once in one process. */
 export interface ClockWork {
@@ -73,6 +83,8 @@ export interface Capability {
   /** What is no route of ours: protocols with paths of their own. */
   readonly mount?: (app: App, router: Router) => void;
   readonly things?: readonly ThingKindSpec[];
+  /** What has a name and is no thing that rights are given on. */
+  readonly named?: readonly NamedTable[];
   readonly references?: References;
   readonly doors?: readonly DoorKeeper[];
   /** Background work by kind of job; each group has a line of its own, so that it waits behind no other. */
@@ -92,12 +104,21 @@ export function thingsOf(capabilities: readonly Capability[], app: () => App): T
     if (spec) return spec;
     throw new Error(`no capability declares the kind ${kind}`);
   };
+  const named = new Map<NamedKind, NamedTable>([
+    ...specs,
+    ...capabilities.flatMap((one) => one.named ?? []).map((one) => [one.kind, one] as const),
+  ]);
   const references = capabilities.flatMap((one) => one.references ?? []);
   const keepers = capabilities.flatMap((one) => one.doors ?? []);
   const all = async <T>(ask: (one: References) => Promise<readonly T[]> | undefined): Promise<T[]> =>
     (await Promise.all(references.map(async (one) => (await ask(one)) ?? []))).flat();
   return {
     table,
+    namedTable(kind) {
+      const spec = named.get(kind);
+      if (spec) return spec;
+      throw new Error(`no capability declares the kind ${kind}`);
+    },
     async doors(person) {
       const found = await Promise.all(
         keepers.map(async ({ kind, list }) => (await list(app(), person)).map((one) => ({ kind, ...one }))),

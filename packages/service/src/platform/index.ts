@@ -25,6 +25,8 @@ export type { EventName, Events } from './eventNames.ts';
 export {
   folderOfEach,
   forgetFormerName,
+  forgetFormerNames,
+  keepFormerName,
   forgetThing,
   formerNames,
   giveName,

@@ -1,4 +1,4 @@
-import type { ThingKind } from '@underbell/core/access';
+import type { NamedKind } from '@underbell/core/access';
 import {
   defineModel,
   filled,
@@ -49,7 +49,7 @@ export const jobs = defineModel('jobs', {
 
 /** Names that things had before, and what they are called now. */
 export const formerNameRows = defineModel('former_names', {
-  kind: key(word<ThingKind>()),
+  kind: key(word<NamedKind>()),
   name: key(text()),
   nowName: text(),
 });

@@ -1,4 +1,4 @@
-import { factsOf, type ThingKind } from '@underbell/core/access';
+import { factsOf, isPeopleKind, type ThingKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { col, fn, Op } from 'sequelize';
 import type { App } from './app.ts';
@@ -6,12 +6,13 @@ import { recall } from './memory.ts';
 import { formerNameRows } from './models.ts';
 import { lockThing, one, rows } from './records/index.ts';
 import type { FormerName } from '@underbell/core/folder';
-import type { ThingId, ThingTable } from './things.ts';
+import type { Named, NamedTable, ThingId } from './things.ts';
 
-const keyOf = ({ key = 'name' }: ThingTable) => key;
+const keyOf = ({ key = 'name' }: NamedTable) => key;
 
 /** Which rows of a table are of things that are there. */
-function there({ kind }: ThingTable): { deletedAt?: null } {
+function there({ kind }: NamedTable): { deletedAt?: null } {
+  if (isPeopleKind(kind)) return {};
   const { leaving } = factsOf(kind);
   return leaving === 'bin' || leaving === 'kept' ? { deletedAt: null } : {};
 }
@@ -30,8 +31,8 @@ export async function thingNames(app: App, kind: ThingKind): Promise<string[]> {
 }
 
 /** Whether there is a thing of this name. @param options.orBinned - also one that lies in the bin, or left its ledger behind */
-export async function isThing(app: App, { kind, name }: ThingId, { orBinned = false } = {}): Promise<boolean> {
-  const spec = app.things.table(kind);
+export async function isThing(app: App, { kind, name }: Named, { orBinned = false } = {}): Promise<boolean> {
+  const spec = app.things.namedTable(kind);
   const where = { [keyOf(spec)]: name, ...(orBinned ? {} : there(spec)) };
   return (await spec.model(app).findOne({ where, attributes: [keyOf(spec)], raw: true })) !== null;
 }
@@ -70,13 +71,18 @@ export async function giveName(app: App, thing: ThingId, to: string): Promise<vo
   // What refers to it in the database follows by its foreign keys.
   await spec.model(app).update({ [keyOf(spec)]: to }, { where: { [keyOf(spec)]: name } });
   await app.things.follow(thing, to);
+  await keepFormerName(app, thing, to);
+}
+
+/** Lets a name lead to what has another one now. Wants a transaction around it. */
+export async function keepFormerName(app: App, { kind, name }: Named, to: string): Promise<void> {
   await formerNameRows(app).destroy({ where: { kind, name: to } });
   await formerNameRows(app).update({ nowName: to }, { where: { kind, nowName: name } });
   await formerNameRows(app).create({ kind, name, nowName: to });
 }
 
 /** What a thing is called now that had this name; undefined where none had, or another has it by now. */
-export async function nameNow(app: App, { kind, name }: ThingId): Promise<string | undefined> {
+export async function nameNow(app: App, { kind, name }: Named): Promise<string | undefined> {
   return recall(`name now of ${kind} ${name}`, async () => {
     const row = await one(formerNameRows(app).findOne({ where: { kind, name } }));
     if (!row || (await isThing(app, { kind, name }))) return undefined;
@@ -87,7 +93,11 @@ export async function nameNow(app: App, { kind, name }: ThingId): Promise<string
 /** Lets every capability forget a thing that is gone for good. Wants a transaction around it. */
 export async function forgetThing(app: App, thing: ThingId): Promise<void> {
   await app.things.forget(thing);
-  const { kind, name } = thing;
+  await forgetFormerNames(app, thing);
+}
+
+/** Lets nothing lead any more to what is gone. */
+export async function forgetFormerNames(app: App, { kind, name }: Named): Promise<void> {
   await formerNameRows(app).destroy({ where: { kind, nowName: name } });
 }
 
@@ -96,6 +106,6 @@ export async function formerNames(app: App): Promise<FormerName[]> {
   return found.map(({ kind, name, nowName }) => ({ kind, name, now: nowName }));
 }
 
-export async function forgetFormerName(app: App, { kind, name }: ThingId): Promise<void> {
+export async function forgetFormerName(app: App, { kind, name }: Named): Promise<void> {
   await formerNameRows(app).destroy({ where: { kind, name } });
 }

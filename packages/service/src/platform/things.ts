@@ -1,4 +1,4 @@
-import type { PersonViewer, ThingKind } from '@underbell/core/access';
+import type { NamedKind, PersonViewer, ThingKind } from '@underbell/core/access';
 import type { DoorKind, OpenDoor } from '@underbell/core/open';
 import type { DatasetShape } from '@underbell/core/dataset';
 import type { AnyModel } from './records/index.ts';
@@ -10,7 +10,7 @@ export interface ThingId {
 
 /** What can be given another name: a thing, a group of people, an attribute of theirs. */
 export interface Named {
-  readonly kind: ThingKind | 'group' | 'attribute';
+  readonly kind: NamedKind;
   readonly name: string;
 }
 
@@ -35,12 +35,17 @@ export interface ThingUse {
   readonly part?: { readonly page?: string; readonly figure?: string; readonly parameters: readonly string[] };
 }
 
-/** Where things of a kind are kept. */
-export interface ThingTable {
-  readonly kind: ThingKind;
+/** Where that which has a name is kept. */
+export interface NamedTable {
+  readonly kind: NamedKind;
   readonly model: AnyModel;
   /** What of its rows is its name; `name` when left out. */
   readonly key?: string;
+}
+
+/** Where things of a kind are kept. */
+export interface ThingTable extends NamedTable {
+  readonly kind: ThingKind;
   /** What of its rows is the folder that it lies in. */
   readonly folder?: string;
   /** Why one of them stays as it is, where it does. */
@@ -68,6 +73,7 @@ export interface Things {
   /** Ends one, with the rights of whoever ends it. */
   endDoor(door: { readonly kind: DoorKind; readonly id: string }, person: PersonViewer, origin: string): Promise<void>;
   table(kind: ThingKind): ThingTable;
+  namedTable(kind: NamedKind): NamedTable;
   /** Everything of a kind that can be found by its words. */
   texts(kind: ThingKind): Promise<readonly ThingTexts[]>;
   /** Tables with data of its own that are dropped after a thing has gone for good. */

@@ -244,6 +244,30 @@ describe('a thing that is given another name', () => {
     );
   });
 
+  it('leads whoever may know of it from the former name of a group or an attribute, and nobody else', async () => {
+    assert.equal((await get('groups/Readers', owner)).body['name'], 'Lookers');
+    assert.equal((await get('groups/Readers', reader)).body.code, 'NOT_FOUND');
+    const save = (as: string) =>
+      small.house.call('PUT', '/api/v1/groups/Readers', { as, body: { members: [reader], owners: [] } });
+    assert.equal((await save(root)).body.code, 'NAME_TAKEN', 'no second group by mistake');
+    assert.equal((await save(reader)).body.code, 'NOT_ALLOWED', 'as for a name that never was');
+    const grant = await small.house.call('PUT', '/api/v1/grants', {
+      as: owner,
+      body: { holder: { kind: 'group', name: 'Readers' }, thing: { kind: 'report', name: 'later' }, level: 'view' },
+    });
+    assert.deepEqual([grant.body.code, grant.body['nearest']], ['NOT_FOUND', ['Lookers']]);
+    const listed = async (as: string) =>
+      ((await get('former-names', as)).body as unknown as { names: { kind: string; name: string }[] }).names.filter(
+        (one) => one.kind === 'group',
+      );
+    assert.deepEqual(await listed(root), [{ kind: 'group', name: 'Readers', now: 'Lookers' }]);
+    assert.deepEqual(await listed(owner), []);
+    const drop = (as: string) => small.house.call('DELETE', '/api/v1/former-names/group/Readers', { as });
+    assert.equal((await drop(owner)).body.code, 'NOT_FOUND');
+    assert.equal((await drop(root)).status, 204);
+    assert.equal((await get('groups/Readers', owner)).body.code, 'NOT_FOUND');
+  });
+
   it('names attributes, rules and masks anew, and takes attributes away that nothing needs', async () => {
     assert.equal((await name('attributes/quay', 'berth', owner)).body.code, 'NOT_ALLOWED');
     assert.equal((await name('attributes/nothing', 'berth', root)).body.code, 'NOT_FOUND');

@@ -55,4 +55,12 @@ export type TakenAwayKind = KindsWith<{ leaving: 'at once' | 'kept' }>;
 export const takenAwayKinds = kindsThat<TakenAwayKind>(({ leaving }) => leaving === 'at once' || leaving === 'kept');
 /** Kinds whose things can be given another name. */
 export type RenamedKind = Exclude<ThingKind, KindsWith<{ fixedName: string }>>;
+/** What is given another name besides things: nobody has rights on them. */
+export const peopleKinds = { group: { plural: 'groups' }, attribute: { plural: 'attributes' } } as const;
+export type PeopleKind = keyof typeof peopleKinds;
+/** Whatever leaves a former name behind when it is renamed. */
+export type NamedKind = ThingKind | PeopleKind;
+export const isPeopleKind = (kind: NamedKind): kind is PeopleKind => kind in peopleKinds;
+export const pluralOf = (kind: NamedKind): string =>
+  isPeopleKind(kind) ? peopleKinds[kind].plural : factsOf(kind).plural;
 export const renamedKinds = kindsThat<RenamedKind>((facts) => facts.fixedName === undefined);

@@ -1,18 +1,20 @@
-import { factsOf, thingKinds, type ThingKind } from '@underbell/core/access';
+import { peopleKinds, pluralOf, thingKinds, type NamedKind, type PeopleKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
 import { nameNow } from '../names.ts';
-import type { ThingId } from '../things.ts';
+import type { Named } from '../things.ts';
 
-/** The part of a path that names a thing: `/api/v1/reports/:name/view`. */
+const kinds: readonly NamedKind[] = [...thingKinds, ...(Object.keys(peopleKinds) as PeopleKind[])];
+
+/** The part of a path that names something: `/api/v1/reports/:name/view`. */
 interface NamedPart {
-  readonly kind: ThingKind;
+  readonly kind: NamedKind;
   readonly parameter: string;
 }
 
 export function namedPartOf(path: string): NamedPart | undefined {
   const [, plural, parameter] = /^\/api\/v1\/([a-z]+)\/:(\w+)/.exec(path) ?? [];
-  const kind = thingKinds.find((one) => factsOf(one).plural === plural);
+  const kind = kinds.find((one) => pluralOf(one) === plural);
   return kind && parameter !== undefined ? { kind, parameter } : undefined;
 }
 
@@ -35,7 +37,7 @@ export async function leadOn<T>(
   }: {
     readonly isChange: boolean;
     /** Whether the asker may know of a thing. */
-    readonly isShown: (thing: ThingId) => Promise<boolean>;
+    readonly isShown: (named: Named) => Promise<boolean>;
     readonly work: () => Promise<T>;
   },
 ): Promise<T> {

@@ -10,7 +10,7 @@ import { askingAs, type AskerKey } from '../shares.ts';
 import { leadOn, namedPartOf } from './formerNames.ts';
 import { doOnce, idempotencyKey } from './idempotency.ts';
 import { readInput } from './input.ts';
-import type { ThingId } from '../things.ts';
+import type { Named } from '../things.ts';
 import type { Route } from './route.ts';
 
 /** Finds out who asks. Passed in, so that the platform knows nothing of sessions and tokens. */
@@ -20,7 +20,7 @@ export interface Identify {
   client(ctx: Context): Promise<ClientViewer | undefined>;
   /** Whether a person, or the holder of a token, may know of a thing. */
   isShown(
-    thing: ThingId,
+    thing: Named,
     who: { readonly person?: PersonViewer | undefined; readonly client?: ClientViewer | undefined },
   ): Promise<boolean>;
   /** @throws {Refusal} when the token of the request does not count any more */
