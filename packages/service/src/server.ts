@@ -5,7 +5,7 @@ import helmet from 'koa-helmet';
 import { isPeopleKind, type TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { capabilities } from './capabilities.ts';
-import { isSeen, personOf, rightOn } from './access/index.ts';
+import { beginSession, isSeen, personOf, rightOn } from './access/index.ts';
 import { listenForBounces } from './deliver/index.ts';
 import { proofOf, tokenViewer } from './token/index.ts';
 import { frameFor } from './place/index.ts';
@@ -42,6 +42,7 @@ function logRequests(app: App) {
 /** Who asks: an access token in the header wins over a cookie, so that a frame never shows more than its token. */
 function identify(app: App): Identify {
   return {
+    begin: (ctx) => beginSession(app, ctx),
     person: (ctx) => personOf(app, ctx),
     async client(ctx) {
       const [, scheme, token] = /^(Bearer|DPoP) (.+)$/.exec(ctx.get('Authorization')) ?? [];

@@ -71,6 +71,7 @@ export const sessionRoutes: Route[] = [
     tag: 'Session',
     audience: 'person',
     summary: 'Who is signed in',
+    isRemembered: true,
     handle: async ({ app, person }): Promise<ShownSession> => ({
       person: shownPerson(person),
       isMaker: await isMaker(app, person),

@@ -14,6 +14,7 @@ import {
   remember,
   type App,
 } from '../platform/index.ts';
+import { personAndVersion } from './sessions.sql.ts';
 import { addPerson, addSession, countPeople, findPerson, findPersonRow, findSession, removeSession } from './store.ts';
 import { settingRows } from '../platform/models.ts';
 import type { PersonRow } from './models.ts';
@@ -100,7 +101,25 @@ export function sessionKeyOf(ctx: Context): string | undefined {
   return bearer ?? ctx.cookies.get(sessionCookie);
 }
 
+/** Whose sessions were read when a request began. */
+const begun = new WeakMap<Context, string | null>();
+
+/** Reads whose session it is, once, together with the version of the records. @returns the version; nothing without a session key */
+export async function beginSession(app: App, ctx: Context): Promise<string | undefined> {
+  const key = sessionKeyOf(ctx);
+  if (key === undefined) return undefined;
+  const { personId, version } = await personAndVersion(app, fingerprint(key));
+  begun.set(ctx, personId);
+  return version;
+}
+
+/** Who is signed in. What was read when the request began counts once; who asks again is looked up again. */
 export async function personOf(app: App, ctx: Context): Promise<PersonViewer | undefined> {
+  const known = begun.get(ctx);
+  if (known !== undefined) {
+    begun.delete(ctx);
+    return known === null ? undefined : findPerson(app, { id: known });
+  }
   const key = sessionKeyOf(ctx);
   return key === undefined ? undefined : findSession(app, fingerprint(key));
 }

@@ -42,7 +42,7 @@ export class QueryCache {
     });
   }
 
-  /** @param keepMs - how long an answer holds; for ever when left out */
+  /** @param keepMs - how long an answer holds; for ever when left out, for nobody after those who wait for it when 0 */
   async ask(
     question: { revision: number; text: string; values: readonly unknown[]; keepMs?: number },
     read: () => Promise<Rows>,
@@ -69,7 +69,8 @@ export class QueryCache {
     this.#underWay.set(key, reading);
     try {
       const rows = await reading;
-      this.#kept.set(key, rows, keepMs === undefined ? {} : { ttl: keepMs });
+      // To the cache, no time at all means for ever.
+      if (keepMs !== 0) this.#kept.set(key, rows, keepMs === undefined ? {} : { ttl: keepMs });
       return rows;
     } finally {
       this.#underWay.delete(key);

@@ -19,9 +19,11 @@ const reading = new AsyncLocalStorage<Memory>();
  * Reads what is published: records that have not changed since an earlier reading are not read again.
  * The version of the records is read first and changes with them, in their own transaction: what anybody changed before the
  * reading began, in whatever process, counts in it.
+ *
+ * @param known - the version, where it was read since the request came
  */
-export async function withMemory<T>(app: App, run: () => Promise<T>): Promise<T> {
-  const version = await readRecordVersion(app);
+export async function withMemory<T>(app: App, run: () => Promise<T>, known?: string): Promise<T> {
+  const version = known ?? (await readRecordVersion(app));
   let memory = newest.get(app.records);
   if (memory?.version !== version) newest.set(app.records, (memory = { version, kept: new Map() }));
   return reading.run(memory, run);
@@ -52,3 +54,6 @@ export function recall<T>(key: string, read: () => Promise<T>): Promise<T> {
   found.catch(() => memory.kept.delete(key));
   return found;
 }
+
+/** The version of the records that this reading works with; nothing where it keeps none. */
+export const versionRead = (): string | undefined => reading.getStore()?.version;

@@ -3,6 +3,9 @@ import { askSql } from './records/index.ts';
 
 // Asked for with every reading, where a model costs more than the query.
 
+/** What is selected beside something else to know it at the same moment. */
+export const recordVersion = '(SELECT mark FROM record_mark)';
+
 /** The version that the records are at: another after each change of what decides what a reader sees. */
 export async function readRecordVersion(app: App): Promise<string> {
   const [row] = await askSql<{ mark: string }>(app, 'SELECT mark FROM record_mark');

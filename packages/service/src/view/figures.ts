@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto';
+import { createHash, randomUUID } from 'node:crypto';
 import {
   effectiveFilterOf,
   figureInView,
@@ -6,6 +6,7 @@ import {
   viewingBefore,
   type EffectiveFilter,
   type TokenViewer,
+  type Viewer,
 } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import {
@@ -88,34 +89,51 @@ export async function readFigures(app: App, view: PreparedView): Promise<Map<str
   return new Map(entries);
 }
 
+const digest = (parts: readonly unknown[]): string =>
+  createHash('sha256').update(JSON.stringify(parts)).digest('base64url').slice(0, 27);
+
+/** Another one whenever answers of a live source do not hold any more: each time where they never do. */
+function tickOf(keepMs: number | undefined, now: number): number | string | undefined {
+  if (keepMs === undefined) return undefined;
+  return keepMs === 0 ? randomUUID() : Math.floor(now / keepMs);
+}
+
 /**
- * Changes whenever anything that the answer is made of does: what is asked, what may be seen, how it is named, and the
- * program that words it.
+ * Changes whenever anything that the figures of a page are made of does: what is asked, what may be seen, and the program
+ * that computes it. Equal for all viewers whose filters are.
  */
-export function viewTag(view: PreparedView, now: number, mayExport: boolean): string {
-  const { edition, viewing, revisions, taste, place } = view;
-  const { viewer } = viewing;
-  const filters = dataFigures(view).map((figure) => {
+export function resultsKey(view: PreparedView, now: number): string {
+  const { edition, viewing, revisions, taste } = view;
+  const figures = dataFigures(view);
+  const filters = figures.map((figure) => {
     const filter = view.filterOf(figure);
-    if (filter instanceof Refusal) return filter.code;
+    if (filter instanceof Refusal) return [filter.code, filter.message, filter.details.hint];
     const { where, masking } = filter;
     return [where, [...masking.hidden], [...masking.coarse], masking.minRows];
   });
-  const parts = [
+  const { viewer } = viewing;
+  return digest([
     edition.number,
     viewing.report.name,
     viewing.page.name,
     viewing.page.figures.map((one) => one.name),
-    [...revisions.values()].map((one) => [one.id, one.staleSince, one.keepMs && Math.floor(now / one.keepMs)]),
+    [...revisions.values()].map((one) => [one.id, one.staleSince, tickOf(one.keepMs, now)]),
     filters,
     [viewing.chosen, viewing.fixed].map((list) => list.map((one) => [one.parameter.name, one.texts])),
     viewing.drills,
     taste,
-    viewerName(viewer),
-    place,
-    viewer.kind === 'client' ? (viewer as TokenViewer).details?.pages : undefined,
-    mayExport,
+    // What they are compared with has filters of its own.
+    figures.some((one) => comparedWith(one) !== undefined) ? [viewer.kind, viewerId(viewer)] : undefined,
     programVersion(),
-  ];
-  return `"${createHash('sha256').update(JSON.stringify(parts)).digest('base64url').slice(0, 27)}"`;
+  ]);
+}
+
+export const viewerId = (viewer: Viewer): string =>
+  viewer.kind === 'person' ? viewer.id : (viewer as TokenViewer).tokenId;
+
+/** Changes whenever anything that the whole answer is made of does: its figures, how it is named, and what else may be done. */
+export function viewTag({ viewing, place }: PreparedView, results: string, mayExport: boolean): string {
+  const { viewer } = viewing;
+  const pages = viewer.kind === 'client' ? (viewer as TokenViewer).details?.pages : undefined;
+  return `"${digest([results, viewerName(viewer), place, pages, mayExport])}"`;
 }

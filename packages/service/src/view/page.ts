@@ -1,14 +1,14 @@
-import type { ViewAnswer } from '@underbell/core/view';
 import { meter, type MeterEntry } from '../meter/index.ts';
-import { busyMs, tallied, type App } from '../platform/index.ts';
-import { viewTag } from './figures.ts';
+import { busyMs, tallied, tell, versionRead, type App } from '../platform/index.ts';
+import { dataFigures, readFigures, resultsKey, viewerId, viewTag } from './figures.ts';
+import { keptAnswers, pack, type Packed } from './packed.ts';
 import type { PreparedView } from './prepare.ts';
-import { mayTake, showView } from './show.ts';
+import { frameView, mayTake, showView } from './show.ts';
 
 /** A page with its entity tag (RFC 9110, section 8.8.3); no page where the asker has this one already. */
 export interface ShownPage {
   readonly tag: string;
-  readonly page?: ViewAnswer<Date>;
+  readonly page?: Packed;
 }
 
 /** Looks at something for somebody, and writes down what that cost. */
@@ -40,13 +40,44 @@ export function metered<T>(
 }
 
 /**
- * Shows a page and writes down what that cost; a page that the asker has already costs no query.
+ * The figures' results as JSON, made once for everybody with these filters.
  *
- * @param known - the tag of the page that the asker has
+ * @param key - everything that they are made of
  */
-export async function showPage(app: App, view: PreparedView, known: string): Promise<ShownPage> {
+async function resultsText(app: App, view: PreparedView, key: string): Promise<string> {
+  const { results } = keptAnswers(app);
+  const known = results.get(key);
+  if (known !== undefined) {
+    tell({ hits: dataFigures(view).length });
+    return known;
+  }
+  const made = JSON.stringify(Object.fromEntries(await readFigures(app, view)));
+  results.set(key, made);
+  return made;
+}
+
+async function makeAnswer(app: App, view: PreparedView, key: string, mayExport: boolean): Promise<Packed> {
+  const results = await resultsText(app, view, key);
+  const frame = JSON.stringify(await frameView(app, view, mayExport));
+  return pack(`${frame.slice(0, -1)},"results":${results}}`);
+}
+
+/**
+ * Shows a page and writes down what that cost; a page that the asker has already costs no query, and one that was made for
+ * them before none either. What is kept was made while the records were as they are now: whoever loses a right, or meets
+ * another rule, never gets what was made before.
+ *
+ * @param asked.known - the tag of the page that the asker has
+ * @param asked.words - the words of the address, which name what the reader chose
+ */
+export async function showPage(
+  app: App,
+  view: PreparedView,
+  { known, words }: { readonly known: string; readonly words: string },
+): Promise<ShownPage> {
   const mayExport = await mayTake(app, view);
-  const tag = viewTag(view, app.now(), mayExport);
+  const figures = resultsKey(view, app.now());
+  const tag = viewTag(view, figures, mayExport);
   if (known === tag) return { tag };
   const { viewer, report } = view.viewing;
   const of = {
@@ -54,5 +85,21 @@ export async function showPage(app: App, view: PreparedView, known: string): Pro
     ...(view.place?.kind ? { placement: view.place.name } : {}),
     person: viewer.kind === 'person' ? viewer.email : viewer.clientId,
   };
-  return { tag, page: await metered(app, of, () => showView(app, view, mayExport)) };
+  const page = await metered(app, of, async () => {
+    const version = versionRead() ?? '';
+    const key = `${figures} ${version}`;
+    // Where nobody knows how the records stand, nothing is kept.
+    if (version === '') return pack(JSON.stringify(await showView(app, view, mayExport)));
+    const { answers } = keptAnswers(app);
+    const own = `${tag} ${version} ${viewerId(viewer)} ${words}`;
+    const made = answers.get(own);
+    if (made) {
+      tell({ hits: dataFigures(view).length });
+      return made;
+    }
+    const answer = await makeAnswer(app, view, key, mayExport);
+    answers.set(own, answer);
+    return answer;
+  });
+  return { tag, page };
 }

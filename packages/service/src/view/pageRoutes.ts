@@ -11,6 +11,7 @@ import { filterWords, offeredValues } from './choices.ts';
 import { streamChanges, type Watched } from './events.ts';
 import { exportView, readWindow } from './exports.ts';
 import { dataFigures } from './figures.ts';
+import type { Packed } from './packed.ts';
 import { showPage } from './page.ts';
 import { revisionFor, type PreparedView, type ViewRequest } from './prepare.ts';
 
@@ -94,6 +95,13 @@ function toRequest({ page, where, choose, drill, without, parameters }: ViewBody
   };
 }
 
+function answerPacked(ctx: Context, { plain, gzip }: Packed): void {
+  const isPacked = gzip !== undefined && ctx.acceptsEncodings('gzip', 'identity') === 'gzip';
+  if (isPacked) ctx.set('Content-Encoding', 'gzip');
+  ctx.type = 'json';
+  ctx.body = isPacked ? gzip : plain;
+}
+
 type Asked = Request<{ name: string }, unknown, unknown>;
 export type Prepare = (
   asked: Pick<Asked, 'app' | 'ctx' | 'client' | 'params' | 'person'>,
@@ -140,12 +148,13 @@ export function pageRoutes(
         const other = await instead?.view(asked, request);
         if (other !== undefined) return other;
         const view = await prepare(asked, request);
-        const { tag, page } = await showPage(app, view, ctx.get('If-None-Match'));
+        const { tag, page } = await showPage(app, view, { known: ctx.get('If-None-Match'), words: ctx.querystring });
         ctx.set('ETag', tag);
         ctx.set('Cache-Control', 'private, no-cache');
-        ctx.set('Vary', 'Authorization, Cookie, Accept-Language');
+        ctx.set('Vary', 'Authorization, Cookie, Accept-Language, Accept-Encoding');
         if (page === undefined) ctx.status = 304;
-        return page ?? null;
+        else answerPacked(ctx, page);
+        return null;
       },
     }),
     defineRoute({

@@ -90,13 +90,16 @@ export async function mayTake(app: App, { viewing, right }: PreparedView): Promi
   return isAtLeast(right ?? (await rightOn(app, viewer, 'report', report.name)), 'export');
 }
 
-/** The whole answer that a viewer draws. */
-export async function showView(app: App, view: PreparedView, mayExport?: boolean): Promise<ViewAnswer<Date>> {
+/** What a viewer draws, all but its figures' results. */
+export async function frameView(
+  app: App,
+  view: PreparedView,
+  mayExport?: boolean,
+): Promise<Omit<ViewAnswer<Date>, 'results'>> {
   const { viewing, edition, place } = view;
   const { report, page } = viewing;
   const { viewer } = viewing;
   const allowed = viewer.kind === 'client' ? (viewer as TokenViewer).details?.pages : undefined;
-  const results = await readFigures(app, view);
   const own = ownFilterText(viewing, ownerOf(view));
   return {
     report: { name: report.name, title: report.title, edition: edition.number },
@@ -117,6 +120,11 @@ export async function showView(app: App, view: PreparedView, mayExport?: boolean
     ...((mayExport ?? (await mayTake(app, view))) ? { mayExport: true } : {}),
     viewer: viewerName(viewer),
     taste: view.taste,
-    results: Object.fromEntries(results),
   };
+}
+
+/** The whole answer that a viewer draws. */
+export async function showView(app: App, view: PreparedView, mayExport?: boolean): Promise<ViewAnswer<Date>> {
+  const results = await readFigures(app, view);
+  return { ...(await frameView(app, view, mayExport)), results: Object.fromEntries(results) };
 }

@@ -58,6 +58,14 @@ describe('QueryCache', () => {
     assert.deepEqual(await cache.ask(question('a'), async () => [['there']]), [['there']]);
   });
 
+  it('keeps nothing of a live source whose answers hold for no time', async () => {
+    const cache = new QueryCache(100_000);
+    let asked = 0;
+    const read = async () => [[++asked]];
+    for (let i = 0; i < 3; i++) await cache.ask(question('a', { keepMs: 0 }), read);
+    assert.deepEqual([asked, cache.counts.entries], [3, 0]);
+  });
+
   it('lets the answers of a live source go after their time', async () => {
     const cache = new QueryCache(100_000);
     let asked = 0;

@@ -15,6 +15,12 @@ import type { Route } from './route.ts';
 
 /** Finds out who asks. Passed in, so that the platform knows nothing of sessions and tokens. */
 export interface Identify {
+  /**
+   * Reads in one go whose session it is and which version the records have; the session counts for the next question who asks.
+   *
+   * @returns the version; nothing where no session came along
+   */
+  begin(ctx: Context): Promise<string | undefined>;
   person(ctx: Context): Promise<PersonViewer | undefined>;
   /** @throws {Refusal} when a token is there but not good */
   client(ctx: Context): Promise<ClientViewer | undefined>;
@@ -136,7 +142,9 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
         ctx.body = made;
       }
     };
-    const run = route.isRemembered ? (ctx: Context) => withMemory(app, () => answer(ctx)) : answer;
+    const run = route.isRemembered
+      ? async (ctx: Context) => withMemory(app, () => answer(ctx), await identify.begin(ctx))
+      : answer;
     router[route.method](route.path, parse as never, run);
   }
   return router;
