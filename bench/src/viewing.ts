@@ -1,8 +1,9 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { createServer } from 'node:http';
+import { Agent, createServer, get } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
+import Koa from 'koa';
 import type { Browser } from 'playwright-core';
 import { build } from 'vite';
 import { startSession } from '@underbell/service/access';
@@ -12,7 +13,7 @@ import { startWeb, stopWeb } from '../../packages/service/src/server.ts';
 import type { PersonViewer } from '@underbell/core/access';
 import { launchBrowser } from '../../scripts/browser.ts';
 import { root } from '../../scripts/install.mjs';
-import { median, timeIt, type BenchFigure } from './figures.ts';
+import { median, timeBoth, timeIt, type BenchFigure } from './figures.ts';
 
 export interface ViewingBench {
   readonly app: App;
@@ -94,16 +95,67 @@ async function benchCache(
       ours: median(misses),
       against: 'its 7 queries, hand-written',
       floor,
-      goal: { atMost: 2 },
+      goal: { atMost: 1.5 },
     },
     {
       benchmark: 'the same page asked again by another viewer',
       ours: median(hits),
       against: 'its 7 queries, hand-written',
       floor,
-      goal: { atMost: 1 },
+      goal: { atMost: 0.3 },
     },
   ];
+}
+
+/** How long so many requests take, eight at once, by a client that does no more than count what comes back. */
+async function load(url: string, key: string, count: number): Promise<number> {
+  const agent = new Agent({ keepAlive: true, maxSockets: 8 });
+  const headers = { Authorization: `Bearer ${key}`, 'Accept-Encoding': 'gzip' };
+  const ask = () =>
+    new Promise<void>((resolve, reject) => {
+      get(url, { agent, headers }, (answer) => answer.resume().on('end', resolve)).on('error', reject);
+    });
+  let asked = 0;
+  const start = performance.now();
+  await Promise.all(
+    Array.from({ length: 8 }, async () => {
+      while (asked++ < count) await ask();
+    }),
+  );
+  agent.destroy();
+  return performance.now() - start;
+}
+
+/** A page that the process keeps, beside a bare route that answers the same bytes after asking the database once. */
+async function benchKept({ app, runs }: ViewingBench, url: string, key: string): Promise<BenchFigure> {
+  const answer = await fetch(url, { headers: { Authorization: `Bearer ${key}` } });
+  const bytes = gzipSync(await answer.text(), { level: 3 });
+  const bare = new Koa();
+  bare.use(async (ctx) => {
+    await app.lanes.readers.query('SELECT 1');
+    ctx.set('Content-Encoding', 'gzip');
+    ctx.type = 'json';
+    ctx.body = bytes;
+  });
+  const server = createServer(bare.callback());
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+  const floorUrl = `http://127.0.0.1:${(server.address() as AddressInfo).port}/`;
+  const count = 400;
+  await load(url, key, count);
+  await load(floorUrl, key, count);
+  const { ours, floor } = await timeBoth(
+    runs + 2,
+    () => load(url, key, count),
+    () => load(floorUrl, key, count),
+  );
+  server.close();
+  return {
+    benchmark: `${count} views of a kept page, 8 at once`,
+    ours,
+    against: 'a bare Koa route, same bytes, one query',
+    floor,
+    goal: { atMost: 2 },
+  };
 }
 
 /** What a page with charts fetches of the viewer's script. */
@@ -221,8 +273,10 @@ export async function benchViewing(bench: ViewingBench): Promise<BenchFigure[]> 
       if (!answer.ok) throw new Error(await answer.text());
       return answer.json();
     };
-    await ask(bench.quays.at(-1)!);
+    // As warm as a process that has been answering for a while; the pages that are measured are new to it.
+    for (const quay of bench.quays.slice(filters)) await ask(quay);
     const figures = await benchCache(bench, ask);
+    figures.push(await benchKept(bench, `${base}/api/v1/reports/quay-punctuality/view?quay=${bench.quays[0]!}`, key));
     const url = `${base}/r/quay-punctuality`;
     const size = scriptSize();
     say(`  viewer's script for a page with charts: ${(size / 1000).toFixed(1)} kB gzip`);

@@ -2,7 +2,8 @@ import type { Logger } from 'pino';
 import type { Sequelize } from 'sequelize';
 import { dateWriter } from '@underbell/core/format';
 import { ChangeFeed } from './changes.ts';
-import { closeLanes, openLanes, type Lanes } from './lanes.ts';
+import type pg from 'pg';
+import { closeLanes, openAsking, openLanes, type Lanes } from './lanes.ts';
 import { openRecords } from './records/index.ts';
 import type { Settings } from './settings.ts';
 import type { EventName } from './eventNames.ts';
@@ -17,6 +18,8 @@ export interface App {
   readonly hearersOf: (event: EventName) => readonly string[];
   readonly records: Sequelize;
   readonly lanes: Lanes;
+  /** Asks what every request needs, by prepared statements. */
+  readonly asking: pg.Pool;
   readonly vault: Vault;
   /** What other processes, and this one, announce. */
   readonly changes: ChangeFeed;
@@ -45,6 +48,7 @@ export function openApp(
     hearersOf,
     records: openRecords(settings.databaseUrl),
     lanes: openLanes(settings.databaseUrl, settings.priority),
+    asking: openAsking(settings.databaseUrl),
     vault: new Vault(settings.secret),
     atClose: new Set(),
     changes: new ChangeFeed(settings.databaseUrl),
@@ -58,6 +62,7 @@ export async function closeApp(app: App): Promise<void> {
   await Promise.all([...app.atClose].map((close) => close()));
   await app.changes.close();
   await closeLanes(app.lanes);
+  await app.asking.end();
   await app.records.close();
 }
 

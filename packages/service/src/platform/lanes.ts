@@ -48,6 +48,20 @@ export function openLanes(databaseUrl: string, priority: Priority): Lanes {
   return { readers: open('readers'), downloads: open('downloads'), planned };
 }
 
+/** Connections for what every request asks first: whose session it is. They wait behind nobody's rows. */
+export function openAsking(databaseUrl: string): pg.Pool {
+  const pool = new pg.Pool({
+    connectionString: databaseUrl,
+    max: 6,
+    application_name: 'underbell asking',
+    statement_timeout: 30_000,
+    options: '-c timezone=UTC',
+  });
+  pool.on('error', () => undefined);
+  pool.on('connect', (client) => client.on('error', () => undefined));
+  return pool;
+}
+
 export async function closeLanes(lanes: Lanes): Promise<void> {
   await Promise.all([lanes.readers.end(), lanes.downloads.end(), lanes.planned.end()]);
 }

@@ -1,5 +1,6 @@
 import { gzipSync } from 'node:zlib';
 import { LRUCache } from 'lru-cache';
+import type { MeterEntry } from '../meter/index.ts';
 import type { App } from '../platform/index.ts';
 
 /** An answer as it goes over the wire. */
@@ -18,12 +19,25 @@ export function pack(text: string): Packed {
   return plain.length < worthPacking ? { plain } : { plain, gzip: gzipSync(plain, { level: 3 }) };
 }
 
+/** An answer that was just made, with what its view counts as. */
+export interface JustMade {
+  readonly tag: string;
+  readonly page: Packed;
+  readonly of: Pick<MeterEntry, 'report' | 'board' | 'placement' | 'person'>;
+  readonly figures: number;
+}
+
+/** For so long an answer is given to the same asker again without deciding anew; rights by the clock end that much later. */
+const justMs = 900;
+
 /** What is kept of the answers of one process; a fourth of what its answers of queries may take. */
 interface Kept {
   /** Figures by everything that they are made of: equal for all viewers with equal filters. */
   readonly results: LRUCache<string, string>;
   /** Whole answers by viewer and by everything that they are made of. */
   readonly answers: LRUCache<string, Packed>;
+  /** The same for a moment, by who asks for what at which version of the records. */
+  readonly recent: LRUCache<string, JustMade>;
 }
 
 const kept = new WeakMap<App, Kept>();
@@ -39,6 +53,7 @@ export function keptAnswers(app: App): Kept {
       maxSize,
       sizeCalculation: ({ plain, gzip }) => plain.length + (gzip?.length ?? 0) + 300,
     }),
+    recent: new LRUCache({ max: app.settings.cacheBytes < 1_000_000 ? 1 : 2_000, ttl: justMs }),
   };
   kept.set(app, made);
   return made;

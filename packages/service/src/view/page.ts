@@ -1,6 +1,6 @@
 import { meter, type MeterEntry } from '../meter/index.ts';
 import { busyMs, tallied, tell, versionRead, type App } from '../platform/index.ts';
-import { dataFigures, readFigures, resultsKey, viewerId, viewTag } from './figures.ts';
+import { dataFigures, readFigures, resultsKey, viewTag } from './figures.ts';
 import { keptAnswers, pack, type Packed } from './packed.ts';
 import type { PreparedView } from './prepare.ts';
 import { frameView, mayTake, showView } from './show.ts';
@@ -62,19 +62,36 @@ async function makeAnswer(app: App, view: PreparedView, key: string, mayExport: 
   return pack(`${frame.slice(0, -1)},"results":${results}}`);
 }
 
+/** Who asks for what, and what they have of it. */
+export interface PageAsked {
+  /** The viewer, as nobody else is called. */
+  readonly asker: string;
+  /** Path and words of the address, which name what the reader chose, and the reader's languages. */
+  readonly address: string;
+  /** The tag of the page that the asker has. */
+  readonly known: string;
+}
+
 /**
  * Shows a page and writes down what that cost; a page that the asker has already costs no query, and one that was made for
  * them before none either. What is kept was made while the records were as they are now: whoever loses a right, or meets
  * another rule, never gets what was made before.
  *
- * @param asked.known - the tag of the page that the asker has
- * @param asked.words - the words of the address, which name what the reader chose
+ * @param prepare - decides what the asker may see of it
  */
-export async function showPage(
-  app: App,
-  view: PreparedView,
-  { known, words }: { readonly known: string; readonly words: string },
-): Promise<ShownPage> {
+export async function showPage(app: App, asked: PageAsked, prepare: () => Promise<PreparedView>): Promise<ShownPage> {
+  const { asker, address, known } = asked;
+  const version = versionRead();
+  const { recent } = keptAnswers(app);
+  const just = version === undefined ? undefined : recent.get(`${version} ${asker} ${address}`);
+  if (just) {
+    if (just.tag === known) return { tag: known };
+    return metered(app, just.of, async () => {
+      tell({ hits: just.figures });
+      return just;
+    });
+  }
+  const view = await prepare();
   const mayExport = await mayTake(app, view);
   const figures = resultsKey(view, app.now());
   const tag = viewTag(view, figures, mayExport);
@@ -86,20 +103,21 @@ export async function showPage(
     person: viewer.kind === 'person' ? viewer.email : viewer.clientId,
   };
   const page = await metered(app, of, async () => {
-    const version = versionRead() ?? '';
-    const key = `${figures} ${version}`;
     // Where nobody knows how the records stand, nothing is kept.
-    if (version === '') return pack(JSON.stringify(await showView(app, view, mayExport)));
+    if (version === undefined) return pack(JSON.stringify(await showView(app, view, mayExport)));
     const { answers } = keptAnswers(app);
-    const own = `${tag} ${version} ${viewerId(viewer)} ${words}`;
+    const own = `${tag} ${version} ${asker} ${address}`;
     const made = answers.get(own);
     if (made) {
       tell({ hits: dataFigures(view).length });
       return made;
     }
-    const answer = await makeAnswer(app, view, key, mayExport);
+    const answer = await makeAnswer(app, view, `${figures} ${version}`, mayExport);
     answers.set(own, answer);
     return answer;
   });
+  const isLive = [...view.revisions.values()].some((one) => one.keepMs !== undefined);
+  if (version !== undefined && !isLive)
+    recent.set(`${version} ${asker} ${address}`, { tag, page, of, figures: dataFigures(view).length });
   return { tag, page };
 }

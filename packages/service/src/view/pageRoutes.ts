@@ -147,8 +147,12 @@ export function pageRoutes(
         const request = readRequest(asked.query, ctx);
         const other = await instead?.view(asked, request);
         if (other !== undefined) return other;
-        const view = await prepare(asked, request);
-        const { tag, page } = await showPage(app, view, { known: ctx.get('If-None-Match'), words: ctx.querystring });
+        const shown = {
+          asker: asked.client ? `token ${(asked.client as TokenViewer).tokenId}` : `person ${asked.person.id}`,
+          address: `${ctx.path}?${ctx.querystring} ${ctx.get('Accept-Language')}`,
+          known: ctx.get('If-None-Match'),
+        };
+        const { tag, page } = await showPage(app, shown, () => prepare(asked, request));
         ctx.set('ETag', tag);
         ctx.set('Cache-Control', 'private, no-cache');
         ctx.set('Vary', 'Authorization, Cookie, Accept-Language, Accept-Encoding');
