@@ -9,6 +9,7 @@ import { beginSession, isSeen, personOf, rightOn } from './access/index.ts';
 import { listenForBounces } from './deliver/index.ts';
 import { proofOf, tokenViewer } from './token/index.ts';
 import { frameFor } from './place/index.ts';
+import { answerAhead } from './view/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
 import { defineRoute, eventJobs, forgetSpent, sayAlive, Worker, type App } from './platform/index.ts';
 import { mountPages } from './platform/pages.ts';
@@ -91,9 +92,15 @@ function createKoa(app: App): Koa {
     }),
   );
   koa.use(compress({ threshold: 2048, br: false }));
-  const router = mountRoutes(app, routes, identify(app));
+  const known = identify(app);
+  const router = mountRoutes(app, routes, known);
   for (const { mount } of capabilities) mount?.(app, router);
-  mountPages(app, router, (name, referrer) => frameFor(app, name, referrer));
+  mountPages(
+    app,
+    router,
+    (name, referrer) => frameFor(app, name, referrer),
+    (ctx, report) => answerAhead(app, ctx, report, known),
+  );
   koa.use(router.routes());
   koa.use(router.allowedMethods());
   return koa;

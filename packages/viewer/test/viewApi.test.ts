@@ -126,6 +126,20 @@ describe('what the viewer asks the service', () => {
     assert.equal(asked.length, 6, 'a frame waits for the token of its host');
   });
 
+  it('takes the answer that came with the page, where it is to the same question', async () => {
+    const target = { kind: 'report', name: 'quays' } as const;
+    answer = () => Response.json({ title: 'asked' });
+    const titleOf = async (path: string, question = nothing) => {
+      openWindow({ isFramed: false, ahead: { path, text: '{"title":"sent"}' } });
+      askEarly(target, question);
+      return (await new ViewApi(target, () => undefined).view(question)).title;
+    };
+    assert.equal(await titleOf('/api/v1/reports/quays/view?'), 'sent');
+    assert.equal(await titleOf('/api/v1/reports/quays/view?', { ...nothing, page: 'routes' }), 'asked');
+    assert.equal(await titleOf('/api/v1/reports/others/view?'), 'asked');
+    assert.equal(asked.length, 2, 'what was sent is not asked for');
+  });
+
   it('takes the name of a file from the service', async () => {
     answer = () =>
       new Response('x', { headers: { 'Content-Disposition': 'attachment; filename="quays-2026-10.pdf"' } });

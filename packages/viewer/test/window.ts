@@ -13,7 +13,14 @@ export interface FakeWindow {
 }
 
 /** Puts a browser's globals in place; the modules that look at them are imported afterwards. */
-export function openWindow(options: { readonly isFramed?: boolean; readonly address?: string } = {}): FakeWindow {
+export function openWindow(
+  options: {
+    readonly isFramed?: boolean;
+    readonly address?: string;
+    /** An answer that came with the page. */
+    readonly ahead?: { readonly path: string; readonly text: string };
+  } = {},
+): FakeWindow {
   const told: FakeWindow['told'] = [];
   const listeners = new Map<string, ((event: unknown) => void)[]>();
   const parent = {
@@ -37,7 +44,14 @@ export function openWindow(options: { readonly isFramed?: boolean; readonly addr
   };
   const window = { ...own, parent: options.isFramed === false ? undefined : parent } as Record<string, unknown>;
   if (options.isFramed === false) window['parent'] = window;
-  const document = { hidden: false, createElement: () => sheet, head: { append: () => undefined } };
+  const { ahead } = options;
+  const sent = ahead ? { dataset: { path: ahead.path }, textContent: ahead.text } : null;
+  const document = {
+    getElementById: () => sent,
+    hidden: false,
+    createElement: () => sheet,
+    head: { append: () => undefined },
+  };
   Object.assign(globalThis, { window, document });
   return {
     told,

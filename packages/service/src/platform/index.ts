@@ -84,5 +84,5 @@ export { askingAs, connectionShares, takeConnection, takeDownload, takeStream, t
 export { SilenceWatch } from './silenceWatch.ts';
 export { useNonce } from './nonces.sql.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';
-export { defineRoute, formatRoute, type Answer, type Request, type Route } from './http/index.ts';
+export { defineRoute, formatRoute, readInput, type Answer, type Request, type Route } from './http/index.ts';
 export { isLoopbackAddress } from './addresses.ts';

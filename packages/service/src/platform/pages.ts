@@ -28,6 +28,18 @@ export interface PageLink {
   readonly href: string;
 }
 
+/** The answer to the first question of a page, sent along with it. */
+export interface PageAhead {
+  /** The question, as the page would ask it. */
+  readonly path: string;
+  /** JSON. */
+  readonly text: string;
+}
+
+/** Data that no browser runs and no text in it ends. */
+const aheadTag = ({ path, text }: PageAhead): string =>
+  `<script type="application/json" id="ahead" data-path="${escapeHtml(path)}">${text.replaceAll('<', '\\u003c')}</script>`;
+
 /**
  * A built page with what it is to show.
  *
@@ -38,6 +50,7 @@ export function pageWith(
   html: string,
   attributes: Readonly<Record<string, string>>,
   links: readonly PageLink[] = [],
+  ahead?: PageAhead,
 ): string {
   const [start, tail, ...more] = html.split(opening);
   if (tail === undefined || more.length > 0) throw new TypeError('the page has no single root');
@@ -45,6 +58,7 @@ export function pageWith(
     ({ type, title, href }) =>
       `<link rel="alternate" type="${escapeHtml(type)}" title="${escapeHtml(title)}" href="${escapeHtml(href)}">`,
   );
+  if (ahead) tags.push(aheadTag(ahead));
   const [before, ...after] = start!.split(headEnd);
   if (tags.length > 0 && after.length !== 1) throw new TypeError('the page has no single head');
   const head = tags.length === 0 ? start : [before, ...tags, headEnd, ...after].join('');
@@ -58,15 +72,17 @@ async function sendPage(
   frameAncestors: readonly string[],
   attributes: Readonly<Record<string, string>> = {},
   links: readonly PageLink[] = [],
+  ahead?: PageAhead,
 ): Promise<void> {
   const html = await readFile(join(dist(name), 'index.html'), 'utf8').catch((cause: unknown) => {
     throw new Refusal('NOT_FOUND', `the ${name} has not been built`, { hint: 'npm run build' }, { cause });
   });
   ctx.set('Content-Security-Policy', `${basePolicy}; frame-ancestors ${frameAncestors.join(' ')}`);
   ctx.set('Referrer-Policy', 'no-referrer');
-  ctx.set('Cache-Control', 'no-cache');
+  // With somebody's figures in it, it is nobody else's, and lies nowhere.
+  ctx.set('Cache-Control', ahead ? 'private, no-store' : 'no-cache');
   ctx.type = 'html';
-  ctx.body = pageWith(html, attributes, links);
+  ctx.body = pageWith(html, attributes, links, ahead);
 }
 
 /** The name of a thing in an address. @throws {Refusal} `NOT_FOUND` for what is no name */
@@ -80,6 +96,7 @@ function nameIn(ctx: Context & { params: { name: string } }): string {
  * Serves console, viewer and element.
  *
  * @param frameOf - the origins whose pages may frame a placement, and other forms of its page
+ * @param aheadOf - what a report's page will ask first, answered for whoever is signed in; nothing where it is not known yet
  */
 export function mountPages(
   app: App,
@@ -88,6 +105,7 @@ export function mountPages(
     placement: string,
     referrer: string,
   ) => Promise<{ readonly origins: readonly string[]; readonly links: readonly PageLink[] }>,
+  aheadOf: (ctx: Context, report: string) => Promise<PageAhead | undefined>,
 ): void {
   const assets = (name: string, prefix: string) =>
     router.get(`${prefix}/assets/{*path}`, (ctx: Context) =>
@@ -105,13 +123,13 @@ export function mountPages(
     await sendPage(ctx, 'viewer', ["'self'", ...origins], { placement, origins: origins.join(' ') }, links);
   });
   // A report or a board in full, for those who are signed in.
-  for (const [path, kind] of [
-    ['/r/:name', 'report'],
-    ['/b/:name', 'board'],
-  ] as const)
-    router.get(path, (ctx: Context & { params: { name: string } }) =>
-      sendPage(ctx, 'viewer', ["'self'"], { [kind]: nameIn(ctx) }),
-    );
+  router.get('/r/:name', async (ctx: Context & { params: { name: string } }) => {
+    const report = nameIn(ctx);
+    await sendPage(ctx, 'viewer', ["'self'"], { report }, [], await aheadOf(ctx, report));
+  });
+  router.get('/b/:name', (ctx: Context & { params: { name: string } }) =>
+    sendPage(ctx, 'viewer', ["'self'"], { board: nameIn(ctx) }),
+  );
   // Draws what the console hands it, in a frame of the console alone.
   router.get('/preview', (ctx: Context) => sendPage(ctx, 'viewer', ["'self'"], { window: 'preview' }));
   // The window in which a reader signs in for a frame on another site.

@@ -9,6 +9,7 @@ export {
   type Subject,
   type ViewRequest,
 } from './prepare.ts';
+export { answerAhead } from './ahead.ts';
 export { explainLimits, mayLookAtRows } from './explain.ts';
 export { dataFigures, readOne } from './figures.ts';
 export { metered } from './page.ts';

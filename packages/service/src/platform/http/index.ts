@@ -1,3 +1,4 @@
+export { readInput } from './input.ts';
 export { answerErrors } from './errors.ts';
 export { mountRoutes, type Identify } from './mount.ts';
 export { describeApi } from './openapi.ts';
