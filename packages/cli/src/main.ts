@@ -13,6 +13,7 @@ import { addMeterCommand } from './meter/commands.ts';
 import { addTokenCommands } from './token/commands.ts';
 import { addOpenCommands } from './open/commands.ts';
 import { addPlaceCommands } from './place/commands.ts';
+import { addPublicCommands } from './place/publicCommands.ts';
 import { addCompletionCommand } from './platform/completion.ts';
 import { localProblem, Problem, problemLines } from './platform/problem.ts';
 import { addReportCommands } from './report/commands.ts';
@@ -42,6 +43,7 @@ function createProgram(): Command {
     addSeeCommand,
     addTokenCommands,
     addPlaceCommands,
+    addPublicCommands,
     addOpenCommands,
     addListCommands,
     addTemplateCommands,

@@ -8,7 +8,7 @@ import { capabilities } from './capabilities.ts';
 import { beginSession, isSeen, personOf, rightOn } from './access/index.ts';
 import { listenForBounces } from './deliver/index.ts';
 import { proofOf, tokenViewer } from './token/index.ts';
-import { frameFor } from './place/index.ts';
+import { frameFor, isPublicKey, publicPage, publicViewer } from './place/index.ts';
 import { answerAhead } from './view/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
 import { defineRoute, eventJobs, forgetSpent, sayAlive, Worker, type App } from './platform/index.ts';
@@ -48,6 +48,7 @@ function identify(app: App): Identify {
     async client(ctx) {
       const [, scheme, token] = /^(Bearer|DPoP) (.+)$/.exec(ctx.get('Authorization')) ?? [];
       if (token === undefined || token.startsWith('ubs_')) return undefined;
+      if (isPublicKey(token)) return publicViewer(app, token, { from: ctx.ip, isView: ctx.path.endsWith('/view') });
       const viewer = await tokenViewer(app, token);
       const isBound = viewer.keyThumbprint !== undefined;
       if (isBound !== (scheme === 'DPoP'))
@@ -68,7 +69,10 @@ function identify(app: App): Identify {
       return details !== undefined && details.report === (kind === 'report' ? name : other?.name);
     },
     // A proof is good once; that the key was held was proven when the request began.
-    clientAgain: (ctx) => tokenViewer(app, /^\w+ (.+)$/.exec(ctx.get('Authorization'))?.[1] ?? ''),
+    clientAgain(ctx) {
+      const key = /^\w+ (.+)$/.exec(ctx.get('Authorization'))?.[1] ?? '';
+      return isPublicKey(key) ? publicViewer(app, key, { from: ctx.ip, isView: false }) : tokenViewer(app, key);
+    },
   };
 }
 
@@ -100,6 +104,7 @@ function createKoa(app: App): Koa {
     router,
     (name, referrer) => frameFor(app, name, referrer),
     (ctx, report) => answerAhead(app, ctx, report, known),
+    (key, from) => publicPage(app, key, from),
   );
   koa.use(router.routes());
   koa.use(router.allowedMethods());

@@ -6,16 +6,16 @@ import FigureGrid from './view/FigureGrid.vue';
 import LimitStrip from './view/LimitStrip.vue';
 import PopMenu, { type MenuItem } from './view/PopMenu.vue';
 import { useView } from './view/useView.ts';
-import type { Target } from './view/viewApi.ts';
+import type { Access, Target } from './view/viewApi.ts';
 import { viewingKey } from './view/viewing.ts';
 import { useDataAge } from './view/useDataAge.ts';
 
 /** Signing in and what can go wrong is fetched when it is needed. */
 const ProblemBox = defineAsyncComponent(() => import('./view/ProblemBox.vue'));
 
-const props = defineProps<{ target: Target; origins: string[] }>();
+const props = defineProps<{ target: Target; origins: string[]; access?: Access }>();
 const channel = new HostChannel(props.origins);
-const view = useView(props.target, channel);
+const view = useView(props.target, channel, props.access);
 const { answer, problem, isLoading, isOffline, isBare, question, link, pick, clear, turnTo, reload, signedIn, ask } =
   view;
 provide(viewingKey, view);

@@ -13,14 +13,16 @@ if (root.dataset['window'] === 'sign-in') {
 } else if (root.dataset['window'] === 'preview') {
   createApp((await import('./view/PreviewPage.vue')).default).mount(root);
 } else {
-  const { placement, report, board } = root.dataset;
+  const { placement, report, board, key } = root.dataset;
   const target: Target =
     board !== undefined
       ? { kind: 'board', name: board }
       : report !== undefined
         ? { kind: 'report', name: report }
         : { kind: 'placement', name: placement ?? '' };
-  askEarly(target, readAddress().question);
+  // A public link is the key itself; no page around it has another.
+  const access = key === undefined ? undefined : { token: key };
+  askEarly(target, readAddress().question, access);
   const { default: App } = await import('./App.vue');
-  createApp(App, { target, origins: (root.dataset['origins'] ?? '').split(' ').filter(Boolean) }).mount(root);
+  createApp(App, { target, access, origins: (root.dataset['origins'] ?? '').split(' ').filter(Boolean) }).mount(root);
 }

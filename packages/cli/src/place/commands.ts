@@ -2,12 +2,10 @@ import type { Command } from 'commander';
 import { placeKinds } from '@underbell/core/access';
 import { placedWords, placementThemes, type ShownPlacement } from '@underbell/core/place';
 import { collect, readPairs } from '../platform/files.ts';
-import { line, plural, show, table } from '../platform/output.ts';
+import { line, plural, shortTime, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
 const pathOf = (name: string) => `/api/v1/placements/${encodeURIComponent(name)}`;
-
-const shortTime = (at: string | null | undefined) => at?.slice(0, 16).replace('T', ' ') ?? '';
 
 const problemWords = ({ use }: ShownPlacement) =>
   Object.entries(use?.problems ?? {})

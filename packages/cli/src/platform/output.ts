@@ -89,3 +89,6 @@ export function plural(number: number, word: string, several = `${word}s`): stri
 /** A size in words: `480 kB`, `2.3 MB`. */
 export const megabytes = (bytes: number) =>
   bytes < 1e6 ? `${Math.round(bytes / 1000)} kB` : `${(bytes / 1e6).toFixed(1)} MB`;
+
+/** An instant without its seconds, as it is in UTC; nothing for none. */
+export const shortTime = (at: string | null | undefined): string => at?.slice(0, 16).replace('T', ' ') ?? '';

@@ -54,12 +54,7 @@ const remove = (name: string) =>
       <template v-if="column.key === 'many'">{{ record.isMany ? 'several' : 'one' }}</template>
       <span v-else-if="column.key === 'act'" class="acts">
         <Button size="small" @click="Object.assign(form, record)">Change</Button>
-        <Rename
-          path="/api/v1/attributes"
-          :name="record.name"
-          pattern="[a-z][a-z0-9_]*"
-          @renamed="reload"
-        />
+        <Rename path="/api/v1/attributes" :name="record.name" pattern="[a-z][a-z0-9_]*" @renamed="reload" />
         <Popconfirm
           :title="`Remove ${record.name}? It is refused while somebody has it or a rule looks at it.`"
           ok-text="Remove"

@@ -4,12 +4,15 @@ import { computed, reactive, ref } from 'vue';
 import { doorKinds, type OpenDoor } from '@underbell/core/open';
 import PeopleTabs from '../access/PeopleTabs.vue';
 import { call } from '../platform/api.ts';
+import PublicSwitch from '../place/PublicSwitch.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showCount, showInstant } from '../platform/words.ts';
+import { useSession } from '../session/useSession.ts';
 
 /** Everything that was handed out and still opens something, on one list. */
+const { person } = useSession();
 const form = reactive({ kind: '', person: '', of: '', olderThanDays: '', unusedDays: '' });
 const query = computed(() => {
   const said = Object.entries(form)
@@ -61,6 +64,7 @@ const consequences = computed(() => [...new Set(meant.value.map((one) => `${one.
     Tokens, programs, places, invitations, links, calendars and addresses that still open something: yours, or all of it
     for administrators.
   </p>
+  <PublicSwitch v-if="person?.isAdministrator" @changed="reload" />
   <form class="fields" @submit.prevent="reload">
     <label
       >Kind

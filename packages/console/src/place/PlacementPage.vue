@@ -12,9 +12,10 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import TakeAway from '../platform/TakeAway.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showCount, showInstant } from '../platform/words.ts';
+import { showCount, showInstant, showTimes } from '../platform/words.ts';
 import FitFrame from './FitFrame.vue';
 import type { Placeable } from './placeable.ts';
+import PublicLinks from './PublicLinks.vue';
 import ThingPicker from './ThingPicker.vue';
 
 /** One placement: what it shows, how, to whom that led, and what a page's author pastes. */
@@ -139,7 +140,10 @@ async function copy(text: string, what: string): Promise<void> {
 const pieces = computed(() =>
   data.value
     ? [
-        { what: 'The link, for an editor that makes frames of links (oEmbed), or by itself', text: data.value.link },
+        {
+          what: 'The link: people sign in and see what is theirs; an editor of pages makes a frame of it (oEmbed)',
+          text: data.value.link,
+        },
         { what: 'A frame', text: data.value.frame },
         { what: 'The element, for hosts with a little code', text: data.value.snippet },
       ]
@@ -163,7 +167,7 @@ const pieces = computed(() =>
         >.
         <template v-if="data.use">
           <template v-if="data.use.lastSeenAt"
-            >Last looked at {{ showInstant(data.use.lastSeenAt) }}; in 30 days {{ showCount(data.use.views) }} times by
+            >Last looked at {{ showInstant(data.use.lastSeenAt) }}; in 30 days {{ showTimes(data.use.views) }} by
             {{ showCount(data.use.viewers) }}.</template
           >
           <template v-else>Nobody looked at it in 30 days.</template>
@@ -175,7 +179,7 @@ const pieces = computed(() =>
           Shown in {{ one.origin }}, last {{ showInstant(one.seenAt) }}
         </li>
         <li v-for="(count, code) in data.use.problems" :key="code" class="bad">
-          Of the last day: {{ code }}, {{ showCount(count) }} times
+          Of the last day: {{ code }}, {{ showTimes(count) }}
         </li>
       </ul>
       <h2>How it fits</h2>
@@ -187,6 +191,7 @@ const pieces = computed(() =>
         </p>
         <pre tabindex="0">{{ text }}</pre>
       </div>
+      <PublicLinks v-if="data.kind === 'link' && data.use && data.report" :name="data.name" />
     </template>
     <h2>What it shows</h2>
     <ProblemNote v-if="catalogue.error.value" :problem="catalogue.error.value" />

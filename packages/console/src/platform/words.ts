@@ -23,3 +23,7 @@ const formatNames: Readonly<Record<string, string>> = {
 
 /** What people call the format of a copy. */
 export const formatName = (format: string) => formatNames[format] ?? format;
+
+/** How often: once, twice, 3 times. */
+export const showTimes = (count: number): string =>
+  count === 1 ? 'once' : count === 2 ? 'twice' : `${showCount(count)} times`;

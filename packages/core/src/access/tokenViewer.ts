@@ -8,6 +8,8 @@ export interface TokenViewer extends ClientViewer {
   readonly keyThumbprint?: string;
   /** The person who handed it out; null where the program asked for it itself. */
   readonly giverId: string | null;
+  /** Nobody in particular: whoever knows a public link. */
+  readonly isPublic?: true;
   /** The only pages in which it may be shown; any when there is none. */
   readonly origins?: readonly string[];
 }

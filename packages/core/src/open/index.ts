@@ -6,6 +6,7 @@ export const doorKinds = [
   'program',
   'signing key',
   'placement',
+  'public link',
   'guest',
   'invitation',
   'links of copies',

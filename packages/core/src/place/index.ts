@@ -74,3 +74,31 @@ export interface ShownPlacement<At = string> extends PlacedThing {
   readonly frame: string;
   readonly use?: PlacementUse<At>;
 }
+
+/** A public link ends after so many days at most. */
+export const publicLinkDays = 366;
+
+/** A link by which everybody who knows it sees a placement, without signing in. */
+export interface PublicLink<At = string> {
+  readonly id: string;
+  readonly placement: string;
+  readonly url: string;
+  /** Why it was made. */
+  readonly note: string;
+  readonly until: At;
+  readonly madeBy: string | null;
+  readonly madeAt: At;
+  readonly views: number;
+  readonly lastViewedAt: At | null;
+  readonly endedAt?: At;
+  readonly endedBy?: string;
+  /** Why it shows nothing just now, though it has not ended. */
+  readonly closed?: string;
+}
+
+/** The public links of a placement. */
+export interface PublicLinks<At = string> {
+  readonly links: readonly PublicLink<At>[];
+  /** What keeps the placement from being public. */
+  readonly refused?: { readonly message: string; readonly hint: string };
+}

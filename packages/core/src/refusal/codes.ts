@@ -21,6 +21,7 @@ export const refusalKinds = {
   IDEMPOTENCY_ACTIVE: wrong('The same request is still under way', 409),
   IDEMPOTENCY_UNKNOWN: wrong('What became of the same request is not known', 409),
   FORMAT_UNKNOWN: wrong('It is not made in this format', 501),
+  NOT_PUBLIC: denied('It is not for everybody'),
   PLACE_SUSPENDED: denied('The place is suspended'),
   NAME_TAKEN: wrong('The name is already in use', 409),
   RIGHTS_GROW: wrong('More people would get rights', 409),

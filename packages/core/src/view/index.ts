@@ -65,6 +65,8 @@ export interface ViewAnswer<At = string> {
   /** The reader's own limits as CQL2 text, to be carried elsewhere. */
   readonly own?: string;
   readonly mayExport?: boolean;
+  /** Whoever looks is nobody in particular, by a public link: nothing is filtered with words of their own. */
+  readonly isPublic?: true;
   readonly viewer: string;
   readonly taste: ReaderTaste;
   readonly results: Readonly<Record<string, FigureResult>>;

@@ -1,5 +1,6 @@
 import { placedWords } from '@underbell/core/place';
 import type { DoorKeeper } from '../platform/index.ts';
+import { endPublicLink, openPublicLinks } from './public.ts';
 import { seenPlacements, suspendPlacement } from './usecases.ts';
 
 /** Placements that somebody may change, and that do not rest. */
@@ -31,4 +32,24 @@ export const placementDoors: DoorKeeper = {
       }));
   },
   end: (app, person, id, origin) => suspendPlacement(app, person, id, true, origin),
+};
+
+/** Links that show something to everybody who knows them. */
+export const publicLinkDoors: DoorKeeper = {
+  kind: 'public link',
+  list: async (app, person) =>
+    (await openPublicLinks(app, person)).map((one) => ({
+      id: one.id,
+      title: one.note,
+      to: 'everybody who knows the link',
+      of: { kind: 'placement' as const, name: one.placement },
+      limits: one.closed === undefined ? 'without signing in; views only' : `shows nothing now: ${one.closed}`,
+      madeBy: one.madeBy,
+      madeAt: one.madeAt,
+      lastUsedAt: one.lastViewedAt,
+      endsAt: one.until,
+      ending: 'whoever has the link sees nothing any more',
+      mayEnd: true,
+    })),
+  end: endPublicLink,
 };

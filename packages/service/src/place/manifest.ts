@@ -9,12 +9,13 @@ import {
   type Named,
   type ThingUse,
 } from '../platform/index.ts';
+import { publicRoutes } from './publicRoutes.ts';
 import { placeRoutes } from './routes.ts';
 import { findPlacement, listPlacements } from './store.ts';
 import { placeViewRoutes } from './viewRoutes.ts';
-import { placementHosts, placementProblems, placements } from './models.ts';
+import { placementHosts, placementProblems, placements, publicLinks } from './models.ts';
 import { thingIn } from './shown.ts';
-import { placementDoors } from './doors.ts';
+import { placementDoors, publicLinkDoors } from './doors.ts';
 
 const uses = async (app: App): Promise<ThingUse[]> =>
   (await listPlacements(app)).map((placement) => {
@@ -51,9 +52,9 @@ async function follow(app: App, { kind, name }: Named, to: string): Promise<void
 /** Reports and boards where their readers are. */
 export const place: Capability = {
   name: 'place',
-  doors: [placementDoors],
-  models: [placements, placementHosts, placementProblems],
-  routes: [...placeRoutes, ...placeViewRoutes],
+  doors: [placementDoors, publicLinkDoors],
+  models: [placements, placementHosts, placementProblems, publicLinks],
+  routes: [...placeRoutes, ...publicRoutes, ...placeViewRoutes],
   things: [
     {
       kind: 'placement',

@@ -11,6 +11,7 @@ import {
   oneOf,
   refersTo,
   text,
+  uuid,
   type RowOf,
 } from '../platform/records/index.ts';
 
@@ -46,6 +47,26 @@ export const placements = defineModel('placements', {
   writerId: nullable(text()),
 });
 export type Placement = Readonly<RowOf<typeof placements>>;
+
+/** Links by which everybody who knows them sees a placement. */
+export const publicLinks = defineModel('public_links', {
+  id: key(uuid()),
+  placementName: refersTo(text(), 'placements', 'placement'),
+  /** Of its key. */
+  fingerprint: text(),
+  sealedKey: text(),
+  /** Why it was made. */
+  note: text(),
+  until: instant(),
+  makerId: text(),
+  madeAt: instant(),
+  endedAt: nullable(instant()),
+  /** By address. */
+  endedBy: nullable(text()),
+  views: filled(integer()),
+  lastViewedAt: nullable(instant()),
+});
+export type PublicLinkRow = Readonly<RowOf<typeof publicLinks>>;
 
 /** Pages of hosts that showed a placement. */
 export const placementHosts = defineModel('placement_hosts', {

@@ -65,6 +65,11 @@ export async function preparePlacement(
   who: Visitor,
   request: ViewRequest,
 ): Promise<PreparedView> {
+  if (who.client?.isPublic === true && request.where !== undefined)
+    throw new Refusal(
+      'TOKEN_OUT_OF_BOUNDS',
+      'a public link shows what it shows; signed in, you may filter it yourself',
+    );
   const { placement, right } = await openPlacement(app, name, who);
   if (placement.reportName === null)
     throw new Refusal('INPUT_INVALID', `\`${name}\` shows a board, which is looked at as a whole`, { word: name });

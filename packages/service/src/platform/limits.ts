@@ -18,6 +18,9 @@ const limits = {
   invitation: { points: 20, duration: 300 },
   request: { points: 20, duration: 3_600 },
   link: { points: 60, duration: 300 },
+  /** Views by a public link from one address, and from everywhere. */
+  'public link here': { points: 120, duration: 60 },
+  'public link': { points: 6_000, duration: 60 },
   hook: { points: 60, duration: 300 },
 } as const;
 export type LimitName = keyof typeof limits;

@@ -96,6 +96,7 @@ function nameIn(ctx: Context & { params: { name: string } }): string {
  * Serves console, viewer and element.
  *
  * @param frameOf - the origins whose pages may frame a placement, and other forms of its page
+ * @param publicPage - the placement behind the key of a public link; nothing where it shows nothing
  * @param aheadOf - what a report's page will ask first, answered for whoever is signed in; nothing where it is not known yet
  */
 export function mountPages(
@@ -106,6 +107,10 @@ export function mountPages(
     referrer: string,
   ) => Promise<{ readonly origins: readonly string[]; readonly links: readonly PageLink[] }>,
   aheadOf: (ctx: Context, report: string) => Promise<PageAhead | undefined>,
+  publicPage: (
+    key: string,
+    from: string,
+  ) => Promise<{ readonly name: string; readonly origins: readonly string[] } | undefined>,
 ): void {
   const assets = (name: string, prefix: string) =>
     router.get(`${prefix}/assets/{*path}`, (ctx: Context) =>
@@ -121,6 +126,20 @@ export function mountPages(
     const { origins: all, links } = await frameOf(placement, ctx.get('Referer'));
     const origins = all.filter(isOrigin);
     await sendPage(ctx, 'viewer', ["'self'", ...origins], { placement, origins: origins.join(' ') }, links);
+  });
+  // What a public link shows is for who was given it: no search engine keeps it.
+  router.get('/p/:key', async (ctx: Context & { params: { key: string } }) => {
+    const { key } = ctx.params;
+    const found = await publicPage(key, ctx.ip);
+    ctx.set('X-Robots-Tag', 'noindex, nofollow, noarchive');
+    const origins = (found?.origins ?? []).filter(isOrigin);
+    const shown = { placement: found?.name ?? 'ended', key, origins: '' };
+    await sendPage(ctx, 'viewer', ["'self'", ...origins], shown);
+    ctx.set('Cache-Control', 'private, no-store');
+  });
+  router.get('/robots.txt', (ctx: Context) => {
+    ctx.type = 'text/plain';
+    ctx.body = 'User-agent: *\nDisallow: /\n';
   });
   // A report or a board in full, for those who are signed in.
   router.get('/r/:name', async (ctx: Context & { params: { name: string } }) => {

@@ -1,4 +1,4 @@
-import { effectiveFilterOf } from '@underbell/core/access';
+import { effectiveFilterOf, type TokenViewer } from '@underbell/core/access';
 import { columnLabel } from '@underbell/core/dataset';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { datasetNameOf, type Parameter } from '@underbell/core/report';
@@ -80,6 +80,9 @@ export async function offeredValues(
 
 /** The columns that a reader's own filter may name, and values of one of them to complete. */
 export async function filterWords(app: App, view: PreparedView, column: string | undefined, starts: string) {
+  // Who looks by a public link sees what its figures show, not what else the datasets hold.
+  if ((view.viewing.viewer as Partial<TokenViewer>).isPublic)
+    throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'a public link offers no filter of one’s own');
   const shapes = [...view.revisions.values()].map((revision) => ({
     revision,
     filter: effectiveFilterOf({ ...withoutOwn(view.viewing), choices: [] }, revision.shape),

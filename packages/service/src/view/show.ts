@@ -118,6 +118,7 @@ export async function frameView(
     ...(place?.look && Object.keys(place.look).length > 0 ? { look: place.look } : {}),
     ...(own === undefined ? {} : { own }),
     ...((mayExport ?? (await mayTake(app, view))) ? { mayExport: true } : {}),
+    ...((viewer as Partial<TokenViewer>).isPublic ? { isPublic: true as const } : {}),
     viewer: viewerName(viewer),
     taste: view.taste,
   };

@@ -85,6 +85,7 @@ describe('an installation of the first shape', () => {
       '023-row-rules',
       '024-placements',
       '025-job-news',
+      '026-public-links',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },

@@ -57,7 +57,7 @@ const hasOwn = computed(() => own.value.length > 0 || viewing?.question.value.wh
     </button>
     <button v-if="hasOwn && own.length > 1" type="button" class="all" @click="emit('clear')">Clear all</button>
     <button
-      v-if="viewing && answer.datasets.length > 0 && !isWriting"
+      v-if="viewing && !answer.isPublic && answer.datasets.length > 0 && !isWriting"
       type="button"
       class="all no-print"
       @click="isWriting = true"

@@ -17,8 +17,9 @@ const tokenProblem = (hint: string): ProblemDocument => ({
 });
 
 /** One page of a placement, report or board: fetches it, follows what the reader picks, ignores answers that come too late. */
-export function useView(target: Target, channel: HostChannel) {
+export function useView(target: Target, channel: HostChannel, access?: Access) {
   const api = new ViewApi(target, hostLanguage);
+  api.access = access;
   const address = readAddress();
   const question = shallowRef<ViewQuestion>(address.question);
   const answer = shallowRef<ViewAnswer>();
@@ -117,7 +118,8 @@ export function useView(target: Target, channel: HostChannel) {
 
   /** Turns to another page; a link takes the reader's own filters along. */
   function turnTo(page: string, isCarrying = false): void {
-    const own = isCarrying ? answer.value?.own : question.value.where;
+    // By a public link nobody filters with words of their own.
+    const own = isCarrying && !access ? answer.value?.own : question.value.where;
     change({ page, choices: {}, drills: {}, where: own });
   }
 
@@ -129,6 +131,7 @@ export function useView(target: Target, channel: HostChannel) {
 
   /** An address that shows the same to whoever may see it. */
   const link = computed(() => {
+    if (access) return `${window.location.origin}${window.location.pathname}${addressOf(question.value, false)}`;
     const { choices: _, drills: _drills, ...rest } = question.value;
     const own = answer.value?.own;
     const plain = { ...rest, choices: {}, drills: {}, where: own ?? rest.where };
@@ -143,7 +146,9 @@ export function useView(target: Target, channel: HostChannel) {
   );
   const wentOffline = () => (isOffline.value = answer.value !== undefined);
   onMounted(() => {
-    channel.ask(onToken);
+    // A public link needs no token of a host.
+    if (access) void reload();
+    else channel.ask(onToken);
     channel.listen(({ page, where, parameters }) =>
       change({ page: page ?? question.value.page, where, parameters, choices: {}, drills: {} }),
     );

@@ -45,7 +45,7 @@ const paired = (marks: Readonly<Record<string, readonly string[]>>): string[] =>
   Object.entries(marks).flatMap(([figure, values]) => values.map((value) => `${figure}:${value}`));
 
 /** The first question of a page that needs no token, asked while the rest of the viewer is still on its way. */
-let early: { readonly path: string; readonly answer: Promise<Response> } | undefined;
+let early: { readonly path: string; readonly token?: string; readonly answer: Promise<Response> } | undefined;
 
 const basePath = ({ kind, name }: Target) => `/api/v1/${kind}s/${encodeURIComponent(name)}`;
 
@@ -56,15 +56,16 @@ function viewPath(target: Target, question: ViewQuestion): string {
 }
 
 /** Asks the first question, unless its answer came with the page. A frame waits for its host's token instead. */
-export function askEarly(target: Target, question: ViewQuestion): void {
-  if (window.parent !== window) return;
+export function askEarly(target: Target, question: ViewQuestion, access?: Access): void {
+  if (window.parent !== window && !access) return;
   const path = viewPath(target, question);
+  const headers = access ? { Authorization: `Bearer ${access.token}` } : undefined;
   const sent = document.getElementById('ahead');
   const isSent = sent !== null && sent.dataset['path'] === path;
-  const answer = isSent ? Promise.resolve(new Response(sent.textContent)) : fetch(path);
+  const answer = isSent ? Promise.resolve(new Response(sent.textContent)) : fetch(path, { headers });
   // Whoever takes it hears of a failure; until then nobody has to.
   answer.catch(() => undefined);
-  early = { path, answer };
+  early = { path, answer, ...(access ? { token: access.token } : {}) };
 }
 
 /** Speaks to the service about one target, with whatever the reader has to show. */
@@ -129,7 +130,8 @@ export class ViewApi {
   /** One page with all its figures. */
   async view(question: ViewQuestion): Promise<ViewAnswer> {
     const path = viewPath(this.#target, question);
-    const taken = early?.path === path && !this.access && this.#language() === undefined ? early.answer : undefined;
+    const isSame = early?.path === path && early.token === this.access?.token && this.#language() === undefined;
+    const taken = isSame ? early?.answer : undefined;
     early = undefined;
     const options = { headers: this.#headers() };
     return this.#read<ViewAnswer>(await this.#ask(path, options, taken));

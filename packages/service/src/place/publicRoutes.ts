@@ -1,0 +1,62 @@
+import Joi from 'joi';
+import { thing } from '../access/index.ts';
+import { defineRoute, type Route } from '../platform/index.ts';
+import { arePublicLinksOn, endPublicLink, makePublicLink, publicLinksOf, switchPublicLinks } from './public.ts';
+
+const about = { tag: 'Places', audience: 'person' } as const;
+const named = Joi.object({ name: thing.required() });
+
+export const publicRoutes: Route[] = [
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/public-links',
+    summary: 'Whether public links are switched on',
+    handle: async ({ app }) => ({ isOn: await arePublicLinksOn(app) }),
+  }),
+  defineRoute({
+    ...about,
+    method: 'put',
+    path: '/api/v1/public-links',
+    summary: 'Switch public links on or off for the whole installation; off, none shows anything',
+    body: Joi.object({ isOn: Joi.boolean().required() }),
+    async handle({ app, person, body, origin }) {
+      await switchPublicLinks(app, person, body.isOn, origin);
+      return body;
+    },
+  }),
+  defineRoute({
+    ...about,
+    method: 'delete',
+    path: '/api/v1/public-links/:id',
+    summary: 'End a public link at once',
+    params: Joi.object({ id: Joi.string().max(60).required() }),
+    status: 204,
+    async handle({ app, person, params, origin }) {
+      await endPublicLink(app, person, params.id, origin);
+      return null;
+    },
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/placements/:name/public-links',
+    summary: 'The public links of a placement, and what keeps it from being public',
+    params: named,
+    handle: ({ app, person, params }) => publicLinksOf(app, person, params.name),
+  }),
+  defineRoute({
+    ...about,
+    method: 'post',
+    path: '/api/v1/placements/:name/public-links',
+    summary: 'Make a link by which everybody who knows it sees the placement, without signing in',
+    params: named,
+    status: 201,
+    body: Joi.object({
+      until: Joi.string().isoDate().required().description('when it ends, within 366 days'),
+      note: Joi.string().trim().min(1).max(500).required().description('why everybody may see it'),
+    }),
+    handle: ({ app, person, params, body, origin }) =>
+      makePublicLink(app, person, { placement: params.name, until: new Date(body.until), note: body.note }, origin),
+  }),
+];
