@@ -19,6 +19,19 @@ describe('in a browser', () => {
     return page;
   }
 
+  it('a link that is pasted in the portal’s editor becomes a frame, in which one signs in', async () => {
+    await fresh();
+    await page.goto(`${house.portalUrl}/pages/notices/edit`);
+    await page.getByLabel('Text').fill(`For everybody of the harbours.\n\n${house.url}/v/network-page`);
+    await page.getByRole('button', { name: 'Save' }).click();
+    const frame = page.frameLocator('iframe');
+    await frame.getByText('Sign in to see this report').waitFor();
+    await fresh(publisher);
+    await page.goto(`${house.portalUrl}/pages/notices`);
+    // Portal and service are one site here: whoever is signed in sees what is theirs at once.
+    await page.frameLocator('iframe').locator('section.number').first().waitFor();
+  });
+
   it('the portal shows one quay, and the rest of the page answers a picked bar', async () => {
     await fresh();
     const addresses: string[] = [];

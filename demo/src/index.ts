@@ -131,6 +131,13 @@ async function placeOnPortal(caller: Caller, portalUrl: string): Promise<void> {
     report: 'quay-punctuality',
     origins: [portalUrl],
   });
+  // For everybody who signs in, each with their own rows.
+  await caller.call('PUT', '/api/v1/placements/network-page', {
+    kind: 'portal',
+    title: 'Punctuality of the network',
+    report: 'quay-punctuality',
+    origins: [portalUrl],
+  });
 }
 
 /** A library that takes only so many copies at a time, and one that is full. */
@@ -254,6 +261,7 @@ export async function installDemo(surroundings: DemoSurroundings): Promise<void>
       clientSecret,
       placement: 'quay-page',
       report: 'quay-punctuality',
+      network: 'network-page',
       quays: company.quays.map(({ id, name, district, isClosed }) => ({ id, name, district, isClosed })),
     });
     writeSecretly(join(folder, 'directory.json'), directory);

@@ -14,6 +14,7 @@ export function page(title: string, body: string, accent: string): string {
   main { max-width: 76rem; margin: 1.2rem auto; padding: 0 1.5rem; }
   table { border-collapse: collapse; width: 100%; background: #fff; } th, td { text-align: left; padding: .4rem .7rem; border-bottom: 1px solid #dfe3e1; }
   th { font-weight: 600; color: #54656b; font-size: .9rem; } td.number, th.number { text-align: right; font-variant-numeric: tabular-nums; }
+  .editor input, .editor textarea { font: inherit; width: 100%; box-sizing: border-box; display: block; padding: .4rem .6rem; } .editor button { font: inherit; padding: .3rem 1rem; }
   a { color: #1d5468; } pre { background: #fff; padding: 1rem; white-space: pre-wrap; font: inherit; } .quiet { color: #54656b; }
   ul.quays { list-style: none; padding: 0; display: grid; grid-template-columns: repeat(auto-fill, minmax(15rem, 1fr)); gap: .3rem .8rem; } h2 { font-size: 1.05rem; margin: 1.2rem 0 .4rem; }
 </style></head><body>${body}</body></html>`;

@@ -90,3 +90,77 @@ describe('the portal', () => {
     assert.equal(asked.length, before);
   });
 });
+
+describe('the editor of the portal', () => {
+  let embeds = '';
+  const provider = createServer((request, response) => {
+    if (request.url!.startsWith('/oembed'))
+      return void response
+        .writeHead(200, { 'Content-Type': 'application/json' })
+        .end(JSON.stringify({ version: '1.0', type: 'rich', html: embeds, width: 800, height: 480 }));
+    const href = `http://${request.headers.host}/oembed?url=x`;
+    response
+      .writeHead(200, { 'Content-Type': 'text/html' })
+      .end(
+        `<html><head><link rel="alternate" type="application/json+oembed" href="${href}"></head><body></body></html>`,
+      );
+  });
+  let portal: Server;
+  let url: string;
+  let allowed: string;
+  before(async () => {
+    allowed = await serve(provider);
+    const setup = { clientId: 'x', clientSecret: 'x', placement: 'x', report: 'x', network: 'network-page', quays: [] };
+    portal = createServer(createPortal(setup, allowed).callback());
+    url = await serve(portal);
+  });
+  after(() => {
+    for (const one of [portal, provider]) {
+      one.close();
+      one.closeAllConnections();
+    }
+  });
+  const save = (text: string, headers: Record<string, string> = {}) =>
+    fetch(`${url}/pages/notices/edit`, {
+      method: 'POST',
+      redirect: 'manual',
+      headers,
+      body: new URLSearchParams({ title: 'Notices', text }),
+    });
+  const shown = async () => (await fetch(`${url}/pages/notices`)).text();
+
+  it('turns a link on a line of its own into the frame that its page offers', async () => {
+    embeds = `<iframe src="${allowed}/v/network-page" title="Figures" width="640" height="300"></iframe>`;
+    assert.equal(
+      (await save(`Today\n\n${allowed}/v/network-page\n\nand ${allowed}/v/other in a sentence`)).status,
+      302,
+    );
+    const text = await shown();
+    assert.match(text, new RegExp(`<iframe src="${allowed}/v/network-page" title="Figures" width="640" height="300"`));
+    assert.equal(text.match(/<iframe/g)!.length, 1);
+    assert.match(await (await fetch(`${url}/pages/network`)).text(), /<iframe/);
+    assert.match(await (await fetch(url)).text(), /href="\/pages\/notices\/edit"/);
+  });
+
+  it('takes nothing but a frame of the provider into the page', async () => {
+    for (const bad of [
+      '<script>alert(1)</script>',
+      `<img src=x onerror=alert(1)><iframe src="${allowed}/v/x"></iframe>`,
+      '<iframe src="https://elsewhere.example/v/x"></iframe>',
+      '<iframe src="javascript:alert(1)"></iframe>',
+    ]) {
+      embeds = bad;
+      await save(`${allowed}/v/network-page\n<b>bold</b>\nhttps://elsewhere.example/v/x`);
+      const text = await shown();
+      assert.ok(!/<iframe|<script>|onerror|<b>bold/.test(text), bad);
+    }
+    embeds = `<iframe src="${allowed}/v/x" onload="alert(1)" title="&quot;><script>alert(1)</script>"></iframe>`;
+    await save(`${allowed}/v/x`);
+    assert.ok(!/onload|<script>/.test(await shown()));
+  });
+
+  it('is written by its own pages alone, and knows no others', async () => {
+    assert.equal((await save('x', { Origin: 'https://elsewhere.example' })).status, 403);
+    assert.equal((await fetch(`${url}/pages/none/edit`)).status, 404);
+  });
+});

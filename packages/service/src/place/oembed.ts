@@ -22,8 +22,8 @@ export interface RichEmbed {
   readonly cache_age: number;
 }
 
-/** The placement that an address of this service leads to. @throws {Refusal} `NOT_FOUND` */
-function placementAt(app: App, address: string): string {
+/** The path of a placement, or of a public link, that an address of this service leads to. @throws {Refusal} `NOT_FOUND` */
+function pathAt(app: App, address: string): string {
   const unknown = () =>
     new Refusal('NOT_FOUND', 'only addresses of placements can be embedded', {
       pointer: 'url',
@@ -38,8 +38,9 @@ function placementAt(app: App, address: string): string {
   }
   const base = new URL(app.settings.publicUrl);
   const [, name] = /^\/v\/([^/]+)$/.exec(url.pathname) ?? [];
-  if (url.origin !== base.origin || name === undefined || !thingName.test(name)) throw unknown();
-  return name;
+  const isPlacement = name !== undefined && thingName.test(name);
+  if (url.origin !== base.origin || !(isPlacement || /^\/p\/ubp_[\w-]{1,100}$/.test(url.pathname))) throw unknown();
+  return url.pathname;
 }
 
 /**
@@ -56,10 +57,10 @@ export function embed(
     maxheight = most,
   }: { readonly url: string; readonly maxwidth?: number; readonly maxheight?: number },
 ): RichEmbed {
-  const name = placementAt(app, url);
+  const path = pathAt(app, url);
   const width = Math.min(usual.width, maxwidth);
   const height = Math.min(usual.height, maxheight);
-  const source = `${app.settings.publicUrl}/v/${name}`;
+  const source = `${app.settings.publicUrl}${path}`;
   return {
     version: '1.0',
     type: 'rich',
@@ -79,12 +80,12 @@ export function embedXml(found: RichEmbed): string {
 }
 
 /** Where editors find how a placement is embedded: the same for one that is not there. */
-export function embedLinks(app: App, name: string): PageLink[] {
+export function embedLinks(app: App, path: string): PageLink[] {
   const { publicUrl } = app.settings;
   const of = (format: 'json' | 'xml', type: string): PageLink => ({
     type,
     title: 'Figures from Under Bell',
-    href: `${publicUrl}/oembed?${new URLSearchParams({ url: `${publicUrl}/v/${name}`, format })}`,
+    href: `${publicUrl}/oembed?${new URLSearchParams({ url: `${publicUrl}${path}`, format })}`,
   });
   return [of('json', 'application/json+oembed'), of('xml', 'text/xml+oembed')];
 }
@@ -96,5 +97,5 @@ export async function frameFor(app: App, given: string, referrer: string) {
   const origins = placement?.origins ?? [];
   const from = URL.canParse(referrer) ? new URL(referrer).origin : '';
   if (origins.includes(from)) noteHost(app, name, from);
-  return { origins, links: embedLinks(app, given) };
+  return { origins, links: embedLinks(app, `/v/${given}`) };
 }

@@ -25,6 +25,7 @@ import {
 } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { publicLinks, type Placement, type PublicLinkRow } from './models.ts';
+import { embedLinks } from './oembed.ts';
 import { findPlacement } from './store.ts';
 
 const setting = 'public links';
@@ -289,10 +290,11 @@ export async function publicViewer(
   };
 }
 
-/** The placement behind a link and the pages that may frame it; nothing where it shows nothing. */
-export async function publicPage(app: App, key: string, from: string): Promise<Placement | undefined> {
+/** The placement behind a link, the pages that may frame it, and how editors embed it; nothing where it shows nothing. */
+export async function publicPage(app: App, key: string, from: string) {
   try {
-    return (await limitFailures(app, 'link', from, () => livingLink(app, key))).placement;
+    const { placement } = await limitFailures(app, 'link', from, () => livingLink(app, key));
+    return { ...placement, links: embedLinks(app, `/p/${key}`) };
   } catch (error) {
     if (error instanceof Refusal) return undefined;
     throw error;

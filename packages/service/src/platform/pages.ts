@@ -110,7 +110,9 @@ export function mountPages(
   publicPage: (
     key: string,
     from: string,
-  ) => Promise<{ readonly name: string; readonly origins: readonly string[] } | undefined>,
+  ) => Promise<
+    { readonly name: string; readonly origins: readonly string[]; readonly links: readonly PageLink[] } | undefined
+  >,
 ): void {
   const assets = (name: string, prefix: string) =>
     router.get(`${prefix}/assets/{*path}`, (ctx: Context) =>
@@ -134,7 +136,7 @@ export function mountPages(
     ctx.set('X-Robots-Tag', 'noindex, nofollow, noarchive');
     const origins = (found?.origins ?? []).filter(isOrigin);
     const shown = { placement: found?.name ?? 'ended', key, origins: '' };
-    await sendPage(ctx, 'viewer', ["'self'", ...origins], shown);
+    await sendPage(ctx, 'viewer', ["'self'", ...origins], shown, found?.links);
     ctx.set('Cache-Control', 'private, no-store');
   });
   router.get('/robots.txt', (ctx: Context) => {

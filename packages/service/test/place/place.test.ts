@@ -79,7 +79,7 @@ describe('placements', () => {
     };
     assert.deepEqual(
       seen.placements.map((one) => one.name),
-      ['board-page', 'quay-page'],
+      ['board-page', 'network-page', 'quay-page'],
     );
     assert.equal((await put({}, manager)).body.code, 'NOT_ALLOWED');
   });

@@ -1,6 +1,7 @@
 import Router from '@koa/router';
 import Koa, { type Context } from 'koa';
 import { escapeHtml, page } from '../html.ts';
+import { PageEditor } from './editor.ts';
 
 interface PortalQuay {
   readonly id: string;
@@ -15,13 +16,15 @@ export interface PortalSetup {
   readonly clientSecret: string;
   readonly placement: string;
   readonly report: string;
+  /** A placement for everybody who signs in. */
+  readonly network?: string;
   readonly quays: readonly PortalQuay[];
 }
 
 const accent = '#2f4a3a';
 const header = '<header><b>Harbour portal</b><a href="/">All quays</a></header>';
 
-function quayList(setup: PortalSetup): string {
+function quayList(setup: PortalSetup, pages: string): string {
   const districts = [...new Set(setup.quays.map((quay) => quay.district))];
   const blocks = districts.map((district) => {
     const items = setup.quays
@@ -32,7 +35,7 @@ function quayList(setup: PortalSetup): string {
       );
     return `<h2>${escapeHtml(district)}</h2><ul class="quays">${items.join('')}</ul>`;
   });
-  return page('Harbour portal', `${header}<main><h1>Quays</h1>${blocks.join('')}</main>`, accent);
+  return page('Harbour portal', `${header}<main>${pages}<h1>Quays</h1>${blocks.join('')}</main>`, accent);
 }
 
 function quayPage(setup: PortalSetup, quay: PortalQuay, underBellUrl: string): string {
@@ -75,8 +78,18 @@ export function createPortal(setup: PortalSetup, underBellUrl: string): Koa {
   const koa = new Koa();
   const router = new Router();
   const find = (id: unknown) => setup.quays.find((quay) => quay.id === id);
+  const { network } = setup;
+  const start = [
+    {
+      slug: 'network',
+      title: 'The network today',
+      text: `How punctual the ferries are, for everybody who signs in.\n\n${network === undefined ? '' : `${underBellUrl}/v/${network}`}`,
+    },
+    { slug: 'notices', title: 'Notices', text: 'What everybody may know. Paste a public link on a line of its own.' },
+  ];
+  const editor = new PageEditor([new URL(underBellUrl).origin], start, accent, header);
   router.get('/', (ctx: Context) => {
-    ctx.body = quayList(setup);
+    ctx.body = quayList(setup, editor.list());
   });
   router.get('/quay/:id', (ctx: Context & { params: Record<string, string> }) => {
     const quay = find(ctx.params['id']);
@@ -91,5 +104,6 @@ export function createPortal(setup: PortalSetup, underBellUrl: string): Koa {
     ctx.body = body;
   });
   koa.use(router.routes());
+  koa.use(editor.routes());
   return koa;
 }
