@@ -5,6 +5,7 @@ import { dataset } from './dataset/manifest.ts';
 import { deliver } from './deliver/manifest.ts';
 import { directory } from './directory/manifest.ts';
 import { folder } from './folder/manifest.ts';
+import { follow } from './follow/manifest.ts';
 import { list } from './list/manifest.ts';
 import { make } from './make/manifest.ts';
 import { meter } from './meter/manifest.ts';
@@ -45,6 +46,7 @@ export const capabilities: readonly Capability[] = [
   list,
   make,
   deliver,
+  follow,
   burst,
   directory,
   folder,

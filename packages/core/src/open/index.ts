@@ -12,6 +12,7 @@ export const doorKinds = [
   'links of copies',
   'calendar',
   'refresh address',
+  'follow address',
   'destination',
   'directory key',
 ] as const;

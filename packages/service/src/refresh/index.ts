@@ -1,2 +1,4 @@
 export { defineDataset } from './usecases.ts';
 export { impactOf, refuseBreaks } from './impact.ts';
+export { scheduleBody } from './schemas.ts';
+export { loadUpload } from './uploads.ts';

@@ -2,7 +2,7 @@ import Joi from 'joi';
 import { thing } from '../access/index.ts';
 import { cellDialect, fileDialect } from '../dataset/index.ts';
 import { countAttempt, defineRoute, type Route } from '../platform/index.ts';
-import { field, mergeNotes, note, pairs, readPairs } from './schemas.ts';
+import { field, mergeNotes, note, pairs, readPairs, scheduleBody } from './schemas.ts';
 import { defineDataset, refreshByHand, stopLoad } from './usecases.ts';
 import { dropUpload, examine, loadExamined, loadUpload, showUpload } from './uploads.ts';
 import { callHook, makeHook, schedule } from './triggers.ts';
@@ -89,13 +89,7 @@ export const refreshRoutes: Route[] = [
     summary: 'Set when a snapshot is loaded anew (RFC 5545), or that it is not by itself',
     params: named,
     body: Joi.object({
-      schedule: Joi.object({
-        rule: Joi.string().max(400).required(),
-        start: Joi.string().max(25).required(),
-        timeZone: Joi.string().max(60).required(),
-      })
-        .allow(null)
-        .required(),
+      schedule: scheduleBody.allow(null).required(),
     }),
     handle: ({ app, person, params, body, origin }) => schedule(app, person, params.name, body.schedule, origin),
   }),

@@ -42,3 +42,10 @@ export function mergeNotes(notes: readonly ColumnNote[]): ColumnNote[] {
   for (const one of notes) merged.set(one.name, { ...merged.get(one.name), ...one });
   return [...merged.values()];
 }
+
+/** When something is done by itself: an RFC 5545 rule with its start and zone. */
+export const scheduleBody = Joi.object({
+  rule: Joi.string().max(400).required(),
+  start: Joi.string().max(25).required(),
+  timeZone: Joi.string().max(60).required(),
+});

@@ -86,6 +86,7 @@ describe('an installation of the first shape', () => {
       '024-placements',
       '025-job-news',
       '026-public-links',
+      '027-followed-files',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },

@@ -1,0 +1,39 @@
+import { Op } from 'sequelize';
+import { one, rows, type App } from '../platform/index.ts';
+import { followedFiles, type FollowedRow } from './models.ts';
+
+export const findFollowed = (app: App, name: string): Promise<FollowedRow | undefined> =>
+  one(followedFiles(app).findByPk(name));
+
+export const listFollowed = (app: App): Promise<FollowedRow[]> => rows(followedFiles(app), { order: ['name'] });
+
+export const dueFollowed = (app: App): Promise<FollowedRow[]> =>
+  rows(followedFiles(app), { where: { nextAt: { [Op.lte]: new Date(app.now()) } }, order: ['nextAt'], limit: 100 });
+
+export const findByHook = (app: App, hookFingerprint: string): Promise<FollowedRow | undefined> =>
+  one(followedFiles(app).findOne({ where: { hookFingerprint } }));
+
+export async function changeFollowed(app: App, name: string, change: Partial<FollowedRow>): Promise<void> {
+  await followedFiles(app).update(change, { where: { name } });
+}
+
+/** Moves a due file on to its next time. @returns whether it was this process that did */
+export async function moveOn(app: App, { name }: FollowedRow, next: Date | null): Promise<boolean> {
+  // Whoever comes second finds that it is not due any more.
+  const where = { name, nextAt: { [Op.lte]: new Date(app.now()) } };
+  const [count] = await followedFiles(app).update({ nextAt: next }, { where });
+  return count > 0;
+}
+
+/** Nobody looks at a file for longer than this. */
+const longestMs = 30 * 60_000;
+
+/** Takes a file, so that nobody else looks at it meanwhile. @returns whether it was free */
+export async function takeFollowed(app: App, name: string): Promise<boolean> {
+  const now = new Date(app.now());
+  const [count] = await followedFiles(app).update(
+    { checkingUntil: new Date(now.getTime() + longestMs) },
+    { where: { name, checkingUntil: { [Op.or]: [null, { [Op.lt]: now }] } } },
+  );
+  return count > 0;
+}
