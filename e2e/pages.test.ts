@@ -100,6 +100,7 @@ describe('every page', () => {
     ['/console/data/sailings', 'own-quay'],
     ['/console/data/upload', 'Choose a file'],
     ['/console/data/sources', 'skerrow_reports'],
+    ['/console/data/followed', 'Follow a file'],
     ['/console/boards', 'The harbour at a glance'],
     ['/console/boards/harbour', 'One vessel is always late'],
     ['/console/bin', 'The bin is empty'],

@@ -8,6 +8,7 @@ import { addListCommands } from './list/commands.ts';
 import { addDatasetCommands } from './dataset/commands.ts';
 import { addDestinationCommands } from './deliver/commands.ts';
 import { addFolderCommands } from './folder/commands.ts';
+import { addFollowCommands } from './follow/commands.ts';
 import { addThingCommands } from './folder/thingCommands.ts';
 import { addMeterCommand } from './meter/commands.ts';
 import { addTokenCommands } from './token/commands.ts';
@@ -37,6 +38,7 @@ function createProgram(): Command {
     addReportCommands,
     addBoardCommands,
     addFolderCommands,
+    addFollowCommands,
     addRuleCommands,
     addMaskCommands,
     addPeopleCommands,

@@ -90,6 +90,11 @@ export const router = createRouter({
       meta: { title: 'Upload a file' },
     },
     {
+      path: '/data/followed',
+      name: 'followed',
+      component: () => import('../follow/FollowedPage.vue'),
+    },
+    {
       path: '/data/sources',
       name: 'sources',
       component: () => import('../source/SourcesPage.vue'),

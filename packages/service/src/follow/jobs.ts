@@ -1,8 +1,10 @@
 import { isRefusal } from '@underbell/core/refusal';
 import { nextInstants } from '@underbell/core/schedule';
 import { eachApart, enqueue, TryLater, type App, type Job } from '../platform/index.ts';
-import { dueFollowed, findFollowed, moveOn } from './store.ts';
-import { checkNow } from './usecases.ts';
+import { fetchFile } from './fetchFile.ts';
+import type { FollowedRow } from './models.ts';
+import { changeFollowed, dueFollowed, findFollowed, listFollowed, moveOn } from './store.ts';
+import { checkNow, noteProblem } from './usecases.ts';
 
 /** Looks at a file because its time has come or somebody called its address. */
 export async function followJob(app: App, job: Job): Promise<void> {
@@ -30,5 +32,29 @@ export async function enqueueDueFiles(app: App): Promise<void> {
   };
   await eachApart(await dueFollowed(app), put, (error, { name }) =>
     app.log.error({ err: error, file: name }, 'a followed file that is due could not be put into the queue'),
+  );
+}
+
+const aheadMs = 60 * 60_000;
+const againMs = 30 * 60_000;
+
+/** Asks for files that are due soon while there is time to mend what keeps us out; nothing is taken over. */
+export async function tryAhead(app: App): Promise<void> {
+  const now = app.now();
+  const isSoon = (row: FollowedRow) =>
+    row.nextAt !== null &&
+    row.nextAt.getTime() <= now + aheadMs &&
+    (row.checkedAt === null || row.checkedAt.getTime() <= now - againMs);
+  const ask = async (row: FollowedRow) => {
+    try {
+      await fetchFile(app, row, () => Promise.resolve(true));
+      await changeFollowed(app, row.name, { checkedAt: new Date(app.now()) });
+    } catch (error) {
+      if (!isRefusal(error)) throw error;
+      await noteProblem(app, row, error);
+    }
+  };
+  await eachApart((await listFollowed(app)).filter(isSoon), ask, (error, { name }) =>
+    app.log.error({ err: error, file: name }, 'a followed file could not be asked for ahead of its time'),
   );
 }

@@ -40,5 +40,8 @@ export const follow: Capability = {
   references: { follow: followName },
   doors: [hooks],
   jobs: [{ 'follow.check': async (app, job) => (await import('./jobs.ts')).followJob(app, job) }],
-  clock: [{ everyMs: 2_000, work: async (app) => (await import('./jobs.ts')).enqueueDueFiles(app) }],
+  clock: [
+    { everyMs: 2_000, work: async (app) => (await import('./jobs.ts')).enqueueDueFiles(app) },
+    { everyMs: 15_000, work: async (app) => (await import('./jobs.ts')).tryAhead(app) },
+  ],
 };

@@ -199,7 +199,7 @@ export async function checkByHand(app: App, person: PersonViewer, name: string) 
 }
 
 /** What is wrong is marked and told to the owner: once, until it is something else. */
-async function noteProblem(app: App, row: FollowedRow, error: Refusal): Promise<void> {
+export async function noteProblem(app: App, row: FollowedRow, error: Refusal): Promise<void> {
   const details = error.details.problems?.map((one) => `${one.at}: ${one.message}`).slice(0, 10) ?? [];
   const { code } = error;
   const message = details.length > 0 ? `${error.message}: ${details.join('; ')}` : error.message;

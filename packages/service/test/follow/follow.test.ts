@@ -7,7 +7,7 @@ import { after, before, describe, it } from 'node:test';
 import type { FollowOutcome, ShownFollowed } from '@underbell/core/follow';
 import { LibraryHost } from '../../../standins/src/index.ts';
 import { startWorker } from '../../src/server.ts';
-import { enqueueDueFiles } from '../../src/follow/jobs.ts';
+import { enqueueDueFiles, tryAhead } from '../../src/follow/jobs.ts';
 import { checkNow } from '../../src/follow/usecases.ts';
 import { listen, until } from '../house.ts';
 import { author, owner, reader, report, root, SmallHouse } from '../smallHouse.ts';
@@ -194,6 +194,23 @@ describe('a file that is followed', () => {
     assert.equal((await small.house.call('DELETE', '/api/v1/followed-files/timed', { as: author })).status, 204);
     assert.equal((await small.house.call('POST', pathname)).status, 404);
     assert.equal(await editions('timed'), 3, 'what was made of it stays');
+  });
+
+  it('is asked for ahead of its time, so that a password that was changed is told before', async () => {
+    put('soon.json', report({ name: 'soon' }));
+    const schedule = { rule: 'FREQ=DAILY', start: '2026-01-01T00:00', timeZone: 'UTC' };
+    await save('soon', wish({ address: `${address}/soon.json`, schedule }));
+    const { app } = small.house;
+    await app.records.query(
+      "UPDATE followed_files SET next_at = now() + interval '20 minutes', checked_at = now() - interval '1 hour', username = 'gone' WHERE name = 'soon'",
+    );
+    const from = small.house.mail.mails.length;
+    await tryAhead(app);
+    await tryAhead(app);
+    const letters = await until(() => small.house.mail.mails.length > from && small.house.mail.mails.slice(from));
+    assert.equal(letters.length, 1, 'once');
+    assert.match((await small.house.mail.parse(letters[0]!)).text!, /does not let us in/);
+    assert.equal(await editions('soon'), 1);
   });
 
   it('does not grow without end, and is nobody’s once its owner has left', async () => {
