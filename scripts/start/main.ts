@@ -1,10 +1,11 @@
 import { createHmac } from 'node:crypto';
-import { existsSync, rmSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdirSync, readdirSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { fillSkerrow } from '../../demo/src/fill.ts';
 import { demoPassword, demoPeople, installDemo } from '../../demo/src/index.ts';
 import { buildAll } from '../build.ts';
+import { root } from '../install.mjs';
 import { Advice, Cluster } from '../cluster.ts';
 import { Children, requireFreePort } from './children.ts';
 import { dataFolder, lockFolder, openInstallation, saveInstallation, type Installation } from './installation.ts';
@@ -95,6 +96,15 @@ function environmentFor(
   };
 }
 
+/** The demo's reports and boards lie in its library, too: what is replaced there, can be followed. */
+function fillLibrary(folder: string): void {
+  const to = join(folder, 'library', 'definitions');
+  mkdirSync(to, { recursive: true });
+  const from = join(root, 'demo', 'definitions');
+  for (const name of readdirSync(from).filter((one) => /\.(report|board)\.json$/.test(one)))
+    if (!existsSync(join(to, name))) copyFileSync(join(from, name), join(to, name));
+}
+
 function welcome(ports: Ports, installation: Installation, setupCode: string | undefined): void {
   const service = `http://127.0.0.1:${ports.service}`;
   say();
@@ -110,7 +120,8 @@ function welcome(ports: Ports, installation: Installation, setupCode: string | u
     say(`             or as ${demoPeople.manager.email}, who manages one quay, with the same password`);
     say(`  Portal     http://127.0.0.1:${ports.portal}   a page for each quay`);
     say(`  Mailboxes  http://127.0.0.1:${ports.mailbox}   where the copies arrive`);
-    say(`  Library    http://127.0.0.1:${ports.library}   where files are put (user reports)`);
+    say(`  Library    http://127.0.0.1:${ports.library}   where files are put, and followed (user reports,`);
+    say(`             password ${derived(installation, 'library')})`);
     say(`  Directory  http://127.0.0.1:${ports.directory}   people who sign in with the company's directory`);
     say();
     say('On the command line, in a second terminal (you are signed in as the publisher):');
@@ -186,6 +197,7 @@ async function main(): Promise<void> {
       await fillSkerrow(cluster, folder);
     }
     const environment = environmentFor(folder, ports, cluster, installation);
+    if (installation.demo !== 'none') fillLibrary(folder);
     const startWeb = () =>
       children.start('service', 'packages/service/dist/main.mjs', { ...environment, UNDERBELL_ROLE: 'web' });
     const startOthers = () =>

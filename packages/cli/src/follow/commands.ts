@@ -59,7 +59,10 @@ export function addFollowCommands(program: Command): void {
         if (one.user) line(`signs in as ${one.user}${one.hasPassword ? ', with a password' : ''}`);
         if (one.schedule) line(`by itself: ${one.schedule.rule}, next ${shortTime(one.nextAt)}`);
         if (one.hasHook) line('when its secret address is called');
-        if (one.checkedAt) line(`last looked at ${shortTime(one.checkedAt)}, last changed ${shortTime(one.changedAt)}`);
+        if (one.checkedAt)
+          line(
+            `last looked at ${shortTime(one.checkedAt)}${one.changedAt ? `, last changed ${shortTime(one.changedAt)}` : ''}`,
+          );
         if (one.problem) line(`since ${shortTime(one.problem.since)}: ${one.problem.message} (${one.problem.code})`);
       });
     });
