@@ -193,6 +193,21 @@ describe('a page that is read', () => {
     assert.equal(view.problem.value, undefined);
   });
 
+  it('tells the page around once what is wrong, until it was right again', async () => {
+    const view = open((onToken) => onToken({ none: true }));
+    const codes = () => told.map((one) => (one as { code?: string }).code).filter((one) => one !== undefined);
+    const sees = async (seen: Parameters<typeof service.answer>[0]) => {
+      void view.reload();
+      await service.answer(seen);
+    };
+    await service.answer(refusal('FILTER_UNKNOWN_COLUMN', { word: 'quai' }));
+    await sees(refusal('FILTER_UNKNOWN_COLUMN', { word: 'quai' }));
+    assert.deepEqual(codes(), ['FILTER_UNKNOWN_COLUMN']);
+    await sees(answer('Takings'));
+    await sees(refusal('FILTER_UNKNOWN_COLUMN', { word: 'quai' }));
+    assert.deepEqual(codes(), ['FILTER_UNKNOWN_COLUMN', 'FILTER_UNKNOWN_COLUMN']);
+  });
+
   it('waits in a frame for its token, and does not flicker when that is renewed', async () => {
     let say: (state: TokenState) => void = () => undefined;
     const view = open((onToken) => (say = onToken));

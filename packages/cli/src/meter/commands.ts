@@ -1,5 +1,11 @@
 import type { Command } from 'commander';
-import type { CostSum, ShownCostLimit } from '@underbell/core/meter';
+import {
+  costSplits,
+  costStretches,
+  type CostsOverTime,
+  type CostSum,
+  type ShownCostLimit,
+} from '@underbell/core/meter';
 import { line, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
@@ -36,7 +42,41 @@ export function addMeterCommand(program: Command): void {
         ]);
       });
     });
+  addOverTimeCommand(meter);
   addLimitCommands(meter);
+}
+
+/** How much of a width a share of the most takes, in blocks. */
+const bar = (share: number, width = 30) => '█'.repeat(Math.round(share * width)) || (share > 0 ? '▏' : '');
+
+function addOverTimeCommand(meter: Command): void {
+  meter
+    .command('over-time')
+    .description('the same along time, each stretch beside the others')
+    .option('--per <stretch>', costStretches.join(', '), 'day')
+    .option('--split <group>', costSplits.join(', '), 'kind')
+    .option('--report <name>', 'of one report')
+    .option('--burst <name>', 'of one burst')
+    .option('--from <day>', 'from this day or instant on; 30 days ago when left out')
+    .option('--to <day>', 'before this day or instant')
+    .action(async ({ split, ...options }: Record<string, string>, command: Command) => {
+      const query = { ...options, by: split };
+      const answer = await askService<CostsOverTime>('GET', '/api/v1/meter/over-time', { query });
+      show(command, answer, ({ per, names, stretches }) => {
+        const total = (one: CostsOverTime['stretches'][number]) =>
+          Object.values(one.sums).reduce((sum, { seconds: taken }) => sum + taken, 0);
+        const most = Math.max(...stretches.map(total), 0.001);
+        table(stretches, [
+          { heading: per, cell: (one) => one.at },
+          ...names.map((name) => ({
+            heading: `${name} s`,
+            cell: (one: CostsOverTime['stretches'][number]) => one.sums[name]?.seconds.toFixed(1) ?? '',
+            isNumber: true as const,
+          })),
+          { heading: 'in all', cell: (one) => bar(total(one) / most) },
+        ]);
+      });
+    });
 }
 
 function addLimitCommands(meter: Command): void {

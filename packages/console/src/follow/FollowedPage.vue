@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Button, Empty, Popconfirm, Table } from 'ant-design-vue';
+import { Button, Popconfirm, Table } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
 import { followedKinds, type FollowedKind, type FollowOutcome, type ShownFollowed } from '@underbell/core/follow';
 import { call } from '../platform/api.ts';
@@ -114,7 +114,7 @@ const linkOf = ({ kind, thing }: ShownFollowed) =>
     :loading="isLoading"
     :pagination="false"
   >
-    <template #emptyText><Empty description="No file is followed yet" /></template>
+    <template #emptyText><p class="quiet">No file is followed yet.</p></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'file'">
         <b>{{ record.name }}</b><br /><span class="address">{{ record.address }}</span>

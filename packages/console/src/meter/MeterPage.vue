@@ -1,10 +1,13 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue';
+import { computed, defineAsyncComponent, ref } from 'vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import type { CostSum } from '@underbell/core/meter';
+import type { CostsOverTime, CostSplit, CostStretch, CostSum, StretchSum } from '@underbell/core/meter';
 import CostLimits from './CostLimits.vue';
 import CostTable from './CostTable.vue';
+
+/** The library that draws is fetched when there is something to draw. */
+const CostChart = defineAsyncComponent(() => import('./CostChart.vue'));
 
 const groups = {
   day: 'day',
@@ -24,6 +27,16 @@ const from = computed(() => new Date(Math.floor(Date.now() / dayMs) * dayMs - (d
 const { data, error } = useResource<{ by: string; sums: CostSum[] }>(
   () => `/api/v1/meter?by=${by.value}&from=${encodeURIComponent(from.value)}`,
 );
+
+/** Stretches by how many days are looked at: no more than can be told apart. */
+const per = computed<CostStretch>(() => (days.value <= 7 ? 'hour' : days.value <= 90 ? 'day' : 'month'));
+const split = computed<CostSplit>(() => (by.value === 'day' || by.value === 'hour' ? 'kind' : by.value));
+const measures = { seconds: 'seconds', times: 'times', bytes: 'size' } as const;
+const measure = ref<keyof StretchSum>('seconds');
+const drawn = useResource<CostsOverTime>(
+  () => `/api/v1/meter/over-time?per=${per.value}&by=${split.value}&from=${encodeURIComponent(from.value)}`,
+);
+const hasCosts = computed(() => (drawn.data.value?.names.length ?? 0) > 0);
 </script>
 
 <template>
@@ -51,9 +64,17 @@ const { data, error } = useResource<{ by: string; sums: CostSum[] }>(
         <option :value="7">7 days</option>
         <option :value="30">30 days</option>
         <option :value="90">90 days</option>
+        <option :value="365">a year</option>
+      </select></label
+    >
+    <label
+      >drawn by
+      <select v-model="measure" class="plain">
+        <option v-for="(words, name) in measures" :key="name" :value="name">{{ words }}</option>
       </select></label
     >
   </p>
+  <CostChart v-if="drawn.data.value && hasCosts" :costs="drawn.data.value" :measure="measure" />
   <ProblemNote v-if="error && error.code !== 'NOT_ALLOWED'" :problem="error" />
   <CostTable v-else-if="data" :by="groups[data.by as keyof typeof groups]" :sums="data.sums" />
   <CostLimits />

@@ -1,4 +1,14 @@
-export type { CostSum, ShownCostLimit } from './answers.ts';
+export {
+  costOthers,
+  costSplits,
+  costStretches,
+  type CostsOverTime,
+  type CostSplit,
+  type CostStretch,
+  type CostSum,
+  type ShownCostLimit,
+  type StretchSum,
+} from './answers.ts';
 export {
   costState,
   costWords,

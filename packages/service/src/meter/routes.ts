@@ -1,10 +1,11 @@
 import Joi from 'joi';
 import type { PersonViewer } from '@underbell/core/access';
-import { readCostLimit } from '@underbell/core/meter';
+import { costSplits, costStretches, readCostLimit } from '@underbell/core/meter';
 import { Refusal } from '@underbell/core/refusal';
 import { requireRight, thing } from '../access/index.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { dropLimit, saveLimit, showLimits } from './limits.ts';
+import { costsOverTime } from './overTime.ts';
 import { meterGroups, sumMeter } from './sums.sql.ts';
 
 const dayMs = 86_400_000;
@@ -28,7 +29,37 @@ const limitBody = Joi.object({
   stopSeconds: Joi.number().positive(),
 });
 
+const over = {
+  from: Joi.date().iso().description('30 days ago when left out'),
+  to: Joi.date().iso().description('now when left out'),
+  report: thing,
+  burst: thing,
+};
+
 export const meterRoutes: Route[] = [
+  defineRoute({
+    method: 'get',
+    path: '/api/v1/meter/over-time',
+    tag: 'Meter',
+    audience: 'person',
+    summary: 'What views, refreshes and deliveries cost along time, by hour, day or month',
+    query: Joi.object({
+      per: Joi.string()
+        .valid(...costStretches)
+        .default('day'),
+      by: Joi.string()
+        .valid(...costSplits)
+        .default('kind'),
+      ...over,
+    }),
+    async handle({ app, person, query }) {
+      const { per, by, report, burst } = query;
+      await requireSight(app, person, query);
+      const to = query.to ?? new Date(app.now());
+      const from = query.from ?? new Date(to.getTime() - usualDays * dayMs);
+      return costsOverTime(app, { per, by, from, to, ...(report ? { report } : {}), ...(burst ? { burst } : {}) });
+    },
+  }),
   defineRoute({
     method: 'get',
     path: '/api/v1/cost-limits',
@@ -68,10 +99,7 @@ export const meterRoutes: Route[] = [
       by: Joi.string()
         .valid(...meterGroups)
         .default('day'),
-      from: Joi.date().iso().description('30 days ago when left out'),
-      to: Joi.date().iso().description('now when left out'),
-      report: thing,
-      burst: thing,
+      ...over,
     }),
     async handle({ app, person, query }) {
       const { by, report, burst } = query;

@@ -1,4 +1,4 @@
-import type { CostSum } from '@underbell/core/meter';
+import type { CostSplit, CostStretch, CostSum } from '@underbell/core/meter';
 import { askSql, type App } from '../platform/index.ts';
 
 // Sums over stretches of the installation's own time.
@@ -53,6 +53,55 @@ export async function sumMeter(
      WHERE at >= $from AND at < $to AND ($zone::text IS NOT NULL) AND (${group}) IS NOT NULL
        AND ($burst::text IS NULL OR burst = $burst) AND ($report::text IS NULL OR report = $report)
      GROUP BY 1 ORDER BY ${order} LIMIT 500`,
+    {
+      from: wish.from,
+      to: wish.to,
+      zone: app.settings.timeZone,
+      burst: wish.burst ?? null,
+      report: wish.report ?? null,
+    },
+  );
+}
+
+const stretchSql: Record<CostStretch, { readonly words: string; readonly step: string }> = {
+  hour: { words: 'YYYY-MM-DD HH24:00', step: '1 hour' },
+  day: { words: 'YYYY-MM-DD', step: '1 day' },
+  month: { words: 'YYYY-MM', step: '1 month' },
+};
+
+/** One name in one stretch; a stretch in which nothing happened has no name. */
+export interface StretchRow {
+  readonly at: string;
+  readonly name: string | null;
+  readonly times: number;
+  readonly seconds: number;
+  readonly bytes: number;
+}
+
+/** Costs of every stretch from one moment to another, by name; in the installation's own time. */
+export async function sumStretches(
+  app: App,
+  wish: {
+    readonly per: CostStretch;
+    readonly by: CostSplit;
+    readonly from: Date;
+    readonly to: Date;
+    readonly burst?: string;
+    readonly report?: string;
+  },
+): Promise<StretchRow[]> {
+  const { words, step } = stretchSql[wish.per];
+  const group = groupSql[wish.by];
+  return askSql<StretchRow>(
+    app,
+    `SELECT to_char(stretch, '${words}') AS at, ${group} AS name, count(meter.at)::float8 AS times,
+       coalesce(sum(query_ms + render_ms), 0)::float8 / 1000 AS seconds, coalesce(sum(bytes), 0)::float8 AS bytes
+     FROM generate_series(date_trunc('${wish.per}', $from::timestamptz AT TIME ZONE $zone),
+       date_trunc('${wish.per}', $to::timestamptz AT TIME ZONE $zone), interval '${step}') AS stretch
+     LEFT JOIN meter ON date_trunc('${wish.per}', meter.at AT TIME ZONE $zone) = stretch
+       AND meter.at >= $from AND meter.at < $to AND (${group}) IS NOT NULL
+       AND ($burst::text IS NULL OR burst = $burst) AND ($report::text IS NULL OR report = $report)
+     GROUP BY stretch, 2 ORDER BY stretch, seconds DESC`,
     {
       from: wish.from,
       to: wish.to,

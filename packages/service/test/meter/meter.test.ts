@@ -13,6 +13,11 @@ interface Sums {
   }[];
 }
 
+interface OverTime {
+  readonly names: string[];
+  readonly stretches: { at: string; sums: Record<string, { times: number; seconds: number; bytes: number }> }[];
+}
+
 describe('the meter', () => {
   let house: House;
   before(async () => {
@@ -69,5 +74,32 @@ describe('the meter', () => {
     assert.equal((await ask('by=format&burst=kiosk-takings', publisher)).status, 200);
     assert.equal((await ask('by=person&report=quay-punctuality', 'quay17@skerrow.example')).status, 403);
     assert.equal((await ask('by=people')).body.code, 'INPUT_INVALID');
+  });
+
+  it('draws costs along time: every stretch, the dearest told apart, all of it in the sums', async () => {
+    const { app } = house;
+    await app.records
+      .query(`INSERT INTO meter (kind, lane, report, at, row_count, query_ms, render_ms, cpu_ms, bytes, hits, misses, is_live)
+      SELECT 'view', 'readers', 'r' || n, timestamptz '2026-03-01 23:30+00' + (n % 3) * interval '1 day', 1, n * 1000, 0, 0, 10, 0, 1, false
+      FROM generate_series(1, 12) AS n`);
+    const over = async (query: string, as = administrator) =>
+      house.call('GET', `/api/v1/meter/over-time?${query}`, { as });
+    const span = 'from=2026-03-01T00:00:00Z&to=2026-03-06T00:00:00Z';
+    const days = (await over(`per=day&by=report&${span}`)).body as unknown as OverTime;
+    assert.deepEqual(
+      days.stretches.map((one) => one.at),
+      ['2026-03-01', '2026-03-02', '2026-03-03', '2026-03-04', '2026-03-05', '2026-03-06'],
+      'also those in which nothing happened',
+    );
+    assert.deepEqual(days.names, ['r12', 'r11', 'r10', 'r9', 'r8', 'r7', 'r6', 'others']);
+    const seconds = days.stretches.flatMap((one) => Object.values(one.sums)).reduce((sum, one) => sum + one.seconds, 0);
+    assert.equal(seconds, 78, 'nothing is lost among the others');
+    assert.deepEqual(days.stretches[3]!.sums, {});
+    const months = (await over(`per=month&by=kind&${span}`)).body as unknown as OverTime;
+    assert.deepEqual(months.stretches, [{ at: '2026-03', sums: { view: { times: 12, seconds: 78, bytes: 120 } } }]);
+    assert.equal((await over('per=hour&from=2020-01-01')).body.code, 'INPUT_INVALID');
+    assert.equal((await over(span, publisher)).body.code, 'NOT_ALLOWED');
+    assert.equal((await over(`report=nothing&${span}`, publisher)).body.code, 'NOT_FOUND');
+    assert.equal((await over("by=kind'--")).body.code, 'INPUT_INVALID');
   });
 });

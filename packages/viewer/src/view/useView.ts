@@ -29,6 +29,8 @@ export function useView(target: Target, channel: HostChannel, access?: Access) {
   const isOffline = ref(false);
   let newest = 0;
   let context = '';
+  /** The problem that the host was told last. */
+  let told = '';
 
   async function reload(): Promise<void> {
     const turn = ++newest;
@@ -41,6 +43,7 @@ export function useView(target: Target, channel: HostChannel, access?: Access) {
       isOffline.value = false;
       setBoardTheme(found.theme);
       setPlacementTheme(found.look?.theme);
+      told = '';
       channel.tell({ underBell: 'ready', page: found.page.name });
     } catch (error) {
       if (turn !== newest) return;
@@ -51,7 +54,10 @@ export function useView(target: Target, channel: HostChannel, access?: Access) {
       problem.value = error.document;
       const { code, detail } = error.document;
       // What is wrong with what the reader's own rights let be seen is between the reader and the service.
-      channel.tell({ underBell: 'problem', code, message: isHosts() ? detail : error.document.title });
+      const message = isHosts() ? detail : error.document.title;
+      // Asked again, it is the same problem still: the host has heard of it.
+      if (told !== `${code} ${message}`) channel.tell({ underBell: 'problem', code, message });
+      told = `${code} ${message}`;
     } finally {
       if (turn === newest) isLoading.value = false;
     }
