@@ -111,10 +111,13 @@ await page.goto(`${portal}/quay/Q017`);
 await page.frameLocator('under-bell iframe').getByText('Quay is Q017').waitFor();
 await keep(page, 'portal');
 
-page = await open('dark', manager.email);
-await page.goto(`${service}/v/quay-page?month=2026-10-01`);
-await page.getByText('Quay is Q017').waitFor();
-await keep(page, 'viewer-dark');
+page = await open('light', manager.email);
+await page.goto(`${portal}/pages/notices/edit`);
+const words = 'How punctual the ferries of your quay are, as of this morning.';
+await page.getByLabel('Text').fill(`${words}\n\n${service}/v/quay-page`);
+await page.getByRole('button', { name: 'Save' }).click();
+await page.frameLocator('iframe').locator('section.figure').first().waitFor();
+await keep(page, 'portal-editor');
 
 keepWorkbook(await newestFile('.xlsx', 'quay-book'));
 
