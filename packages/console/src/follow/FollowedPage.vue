@@ -42,7 +42,7 @@ function change(one: ShownFollowed): void {
     dataset: one.kind === 'dataset' ? (one.thing ?? '') : '',
     address: one.address,
     user: one.user ?? '',
-    rhythm: rhythms.find((known) => known.value === rule)?.value ?? '',
+    rhythm: rule,
     time: one.schedule?.start.slice(11, 16) ?? '06:00',
   });
   document.getElementById('follow')?.scrollIntoView();
@@ -188,6 +188,9 @@ const linkOf = ({ kind, thing }: ShownFollowed) =>
         >Looked at
         <select v-model="form.rhythm">
           <option v-for="one in rhythms" :key="one.value" :value="one.value">{{ one.words }}</option>
+          <option v-if="!rhythms.some((one) => one.value === form.rhythm)" :value="form.rhythm">
+            {{ form.rhythm }}
+          </option>
         </select>
       </label>
       <label v-if="form.rhythm !== ''">At <input v-model="form.time" type="time" required /></label>

@@ -16,7 +16,7 @@ export async function followJob(app: App, job: Job): Promise<void> {
     // A server that is down for a moment is asked again before its file waits for the next time.
     if (problem?.code === 'SOURCE_UNREACHABLE' && job.attempts < 3) throw new TryLater(15_000 * job.attempts);
   } catch (error) {
-    if (isRefusal(error, 'REFRESH_ACTIVE')) throw new TryLater(5_000, { cause: error });
+    if (isRefusal(error, 'REFRESH_ACTIVE')) throw new TryLater(5_000, { cause: error, isPatient: true });
     throw error;
   }
 }
@@ -48,7 +48,7 @@ export async function tryAhead(app: App): Promise<void> {
   const ask = async (row: FollowedRow) => {
     try {
       await fetchFile(app, row, () => Promise.resolve(true));
-      await changeFollowed(app, row.name, { checkedAt: new Date(app.now()) });
+      await changeFollowed(app, row, { checkedAt: new Date(app.now()) });
     } catch (error) {
       if (!isRefusal(error)) throw error;
       await noteProblem(app, row, error);

@@ -7,7 +7,7 @@ import { makeFollowHook } from './usecases.ts';
 /** A file goes on with what it became under its new name. */
 async function followName(app: App, { kind, name }: Named, to: string): Promise<void> {
   for (const one of await listFollowed(app))
-    if (one.kind === kind && one.thingName === name) await changeFollowed(app, one.name, { thingName: to });
+    if (one.kind === kind && one.thingName === name) await changeFollowed(app, { name: one.name }, { thingName: to });
 }
 
 /** Addresses that have a file looked at when they are called. */

@@ -13,8 +13,23 @@ export const dueFollowed = (app: App): Promise<FollowedRow[]> =>
 export const findByHook = (app: App, hookFingerprint: string): Promise<FollowedRow | undefined> =>
   one(followedFiles(app).findOne({ where: { hookFingerprint } }));
 
-export async function changeFollowed(app: App, name: string, change: Partial<FollowedRow>): Promise<void> {
-  await followedFiles(app).update(change, { where: { name } });
+/**
+ * Writes down what became of a file.
+ *
+ * @param of - its name; with its address and owner, nothing is written once it was saved as another one
+ */
+export async function changeFollowed(
+  app: App,
+  { name, address, ownerId }: Pick<FollowedRow, 'name'> & Partial<FollowedRow>,
+  change: Partial<FollowedRow>,
+): Promise<void> {
+  const same = { ...(address === undefined ? {} : { address }), ...(ownerId === undefined ? {} : { ownerId }) };
+  await followedFiles(app).update(change, { where: { name, ...same } });
+}
+
+/** Lets others look at a file again. */
+export async function releaseFollowed(app: App, name: string): Promise<void> {
+  await followedFiles(app).update({ checkingUntil: null }, { where: { name } });
 }
 
 /** Moves a due file on to its next time. @returns whether it was this process that did */

@@ -16,8 +16,17 @@ import {
 } from '../platform/index.ts';
 import { fetchFile, sealPassword } from './fetchFile.ts';
 import { followedFiles, type FollowedRow } from './models.ts';
-import { changeFollowed, findByHook, findFollowed, listFollowed, takeFollowed } from './store.ts';
+import { changeFollowed, findByHook, findFollowed, listFollowed, releaseFollowed, takeFollowed } from './store.ts';
 import { takeOver } from './takeOver.ts';
+
+/** What looking at a file writes down, whoever saves it meanwhile. */
+const written: readonly (keyof FollowedRow)[] = [
+  'checkingUntil',
+  'checkedAt',
+  'changedAt',
+  'problem',
+  'hookFingerprint',
+];
 
 /** A file to be followed, as it is asked for. */
 export interface FollowWish {
@@ -117,7 +126,7 @@ export async function saveFollowed(app: App, person: PersonViewer, wish: FollowW
       ? null
       : password !== undefined
         ? sealPassword(app, password)
-        : isSameHost && before.username === user
+        : isSameHost && before.username === user && before.ownerId === person.id
           ? before.sealedPassword
           : null;
   const [next] = schedule ? nextInstants(schedule, app.now()) : [];
@@ -148,12 +157,26 @@ export async function saveFollowed(app: App, person: PersonViewer, wish: FollowW
   };
   await fetchFile(app, { ...row, etag: null, lastModified: null }, () => Promise.resolve(true));
   await app.records.transaction(async () => {
-    await lockThing(app, kind, `followed ${name}`);
-    await followedFiles(app).upsert(row);
+    await lockThing(app, 'followed file', name);
+    const now = await findFollowed(app, name);
+    if (now?.ownerId !== before?.ownerId || now?.address !== before?.address)
+      throw new Refusal('VERSION_CONFLICT', `somebody saved \`${name}\` at this moment`, {
+        word: name,
+        hint: 'look again',
+      });
+    // What looking at it writes is not written over by what it was before.
+    const fields = (Object.keys(row) as (keyof FollowedRow)[]).filter(
+      (one) => before === undefined || !written.includes(one),
+    );
+    await followedFiles(app).upsert(row, { fields });
     const { sealedPassword: _, hookFingerprint: _hook, ...after } = row;
     await remember(app, { who: person.email, what: 'file followed', thing: `followed file ${name}`, origin, after });
   });
-  const outcome = await checkNow(app, name);
+  const outcome = await checkNow(app, name).catch(async (error: unknown): Promise<FollowOutcome> => {
+    if (!isRefusal(error, 'REFRESH_ACTIVE')) throw error;
+    await enqueue(app, 'follow.check', { name });
+    return { state: 'unchanged', words: 'It is being looked at already; it is looked at again after that.' };
+  });
   return { file: await showFollowed(app, person, name), outcome };
 }
 
@@ -177,7 +200,7 @@ export async function makeFollowHook(app: App, person: PersonViewer, name: strin
   await requireFollowed(app, person, name);
   const key = isWanted ? randomKey('ubf') : undefined;
   await app.records.transaction(async () => {
-    await changeFollowed(app, name, { hookFingerprint: key ? fingerprint(key) : null });
+    await changeFollowed(app, { name }, { hookFingerprint: key ? fingerprint(key) : null });
     const what = isWanted ? 'follow address made' : 'follow address taken away';
     await remember(app, { who: person.email, what, thing: `followed file ${name}`, origin });
   });
@@ -206,10 +229,9 @@ export async function noteProblem(app: App, row: FollowedRow, error: Refusal): P
   const isKnown = row.problem?.code === code && row.problem.message === message;
   const since = isKnown ? row.problem!.since : new Date(app.now()).toISOString();
   await app.records.transaction(async () => {
-    await changeFollowed(app, row.name, {
+    await changeFollowed(app, row, {
       problem: { code, message, since },
       checkedAt: new Date(app.now()),
-      checkingUntil: null,
     });
     if (isKnown) return;
     const owner = await findPerson(app, { id: row.ownerId });
@@ -242,25 +264,24 @@ export async function checkNow(app: App, name: string): Promise<FollowOutcome> {
     const found = await fetchFile(app, row, async (file) => ({ file, taken: await takeOver(app, person, row, file) }));
     const now = new Date(app.now());
     if (found === undefined) {
-      await changeFollowed(app, name, { checkedAt: now, checkingUntil: null, problem: null });
+      await changeFollowed(app, row, { checkedAt: now, problem: null });
       return { state: 'unchanged', words: 'The file is what it was.' };
     }
     const { etag, lastModified } = found.file;
     const { thingName, digest, isNew } = found.taken;
-    const known = { etag, lastModified, digest, thingName, problem: null, checkedAt: now, checkingUntil: null };
+    const known = { etag, lastModified, digest, thingName, problem: null, checkedAt: now };
     await app.records.transaction(async () => {
-      await changeFollowed(app, name, { ...known, ...(isNew ? { changedAt: now } : {}) });
+      await changeFollowed(app, row, { ...known, ...(isNew ? { changedAt: now } : {}) });
       await announce(app, { kind: row.kind, name: thingName });
     });
     return isNew
       ? { state: 'changed', words: `The ${row.kind} ${thingName} is what the file says now.` }
       : { state: 'unchanged', words: `The ${row.kind} ${thingName} says what the file says.` };
   } catch (error) {
-    if (!isRefusal(error)) {
-      await changeFollowed(app, name, { checkingUntil: null });
-      throw error;
-    }
+    if (!isRefusal(error)) throw error;
     await noteProblem(app, row, error);
     return { state: 'failed', words: error.message };
+  } finally {
+    await releaseFollowed(app, name);
   }
 }

@@ -36,7 +36,10 @@ export async function answerAhead(
         if (!person) return undefined;
         const { bare: _, ...words } = ctx.query;
         const query = readInput(words, viewQuery, 'query') as ViewQuery;
-        const path = `/api/v1/reports/${encodeURIComponent(report)}/view?${new URLSearchParams(ctx.querystring)}`;
+        const search = new URLSearchParams(ctx.querystring);
+        // How it looks is the page's own business.
+        search.delete('bare');
+        const path = `/api/v1/reports/${encodeURIComponent(report)}/view?${search}`;
         const asked = {
           asker: `person ${person.id}`,
           address: `${path} ${ctx.get('Accept-Language')}`,

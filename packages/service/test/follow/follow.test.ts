@@ -167,6 +167,23 @@ describe('a file that is followed', () => {
     assert.equal((await small.house.call('GET', '/api/v1/followed-files/x', { as: author })).body.code, 'NOT_FOUND');
   });
 
+  it('is saved by one of two who save it at once, and not written over by what looks at it meanwhile', async () => {
+    put('race.json', report({ name: 'race' }));
+    const body = wish({ address: `${address}/race.json` });
+    const both = await Promise.all([save('race', body, author), save('race', body, owner)]);
+    assert.deepEqual(both.map((one) => one.status).sort(), [200, 409]);
+    const { app } = small.house;
+    await app.records.query(
+      "UPDATE followed_files SET checking_until = now() + interval '1 minute' WHERE name = 'race'",
+    );
+    const winner = both[0]!.status === 200 ? author : owner;
+    const again = (await save('race', body, winner)).body as unknown as Answered;
+    assert.match(again.outcome.words, /already/);
+    await app.records.query("UPDATE followed_files SET checking_until = NULL WHERE name = 'race'");
+    assert.equal((await check('race', winner)).outcome.state, 'unchanged');
+    await app.records.query("DELETE FROM jobs WHERE kind = 'follow.check'");
+  });
+
   it('is looked at by one at a time, by its time, and by its secret address', async () => {
     put('board.json', report({ name: 'timed' }));
     const schedule = { rule: 'FREQ=HOURLY', start: '2026-01-01T00:00', timeZone: 'UTC' };
