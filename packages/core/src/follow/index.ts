@@ -1,5 +1,7 @@
+import type { BundledKind } from '../access/things/index.ts';
+
 /** What a followed file becomes: the next edition of a report, a board, the next revision of a dataset. */
-export const followedKinds = ['report', 'board', 'dataset'] as const;
+export const followedKinds = ['report', 'board', 'dataset'] as const satisfies readonly BundledKind[];
 export type FollowedKind = (typeof followedKinds)[number];
 
 /** What is wrong with a followed file; what was there before it stays. `At`: an instant, a `Date` before it is sent. */

@@ -2,6 +2,8 @@ import { createHash } from 'node:crypto';
 import { Readable } from 'node:stream';
 import { isDeepStrictEqual } from 'node:util';
 import type { PersonViewer } from '@underbell/core/access';
+import { isBundledAs, type BundledKind } from '@underbell/core/access/things';
+import type { FollowedKind } from '@underbell/core/follow';
 import { Refusal } from '@underbell/core/refusal';
 import { findBoard, saveBoard } from '../board/index.ts';
 import { nameNow, type App } from '../platform/index.ts';
@@ -34,7 +36,9 @@ async function textOf(body: Readable): Promise<string> {
   return Buffer.concat(parts).toString('utf8');
 }
 
-function readJson(text: string, kind: 'report' | 'board'): Record<string, unknown> {
+type DefinedKind = FollowedKind & BundledKind<'definition'>;
+
+function readJson(text: string, kind: DefinedKind): Record<string, unknown> {
   const code = kind === 'report' ? 'REPORT_INVALID' : 'BOARD_INVALID';
   try {
     const value: unknown = JSON.parse(text);
@@ -50,7 +54,7 @@ const digestOf = (text: string) => createHash('sha256').update(text).digest('hex
 async function takeDefinition(
   app: App,
   person: PersonViewer,
-  { kind, thingName, address }: FollowedRow & { readonly kind: 'report' | 'board' },
+  { kind, thingName, address }: FollowedRow & { readonly kind: DefinedKind },
   body: Readable,
 ): Promise<TakenOver> {
   const text = await textOf(body);
@@ -116,5 +120,7 @@ async function takeRows(app: App, person: PersonViewer, row: FollowedRow, body: 
  */
 export function takeOver(app: App, person: PersonViewer, row: FollowedRow, { body }: FetchedFile): Promise<TakenOver> {
   const { kind } = row;
-  return kind === 'dataset' ? takeRows(app, person, row, body) : takeDefinition(app, person, { ...row, kind }, body);
+  return isBundledAs(kind, 'definition')
+    ? takeDefinition(app, person, { ...row, kind }, body)
+    : takeRows(app, person, row, body);
 }

@@ -180,8 +180,13 @@ describe('a file that is followed', () => {
     const again = (await save('race', body, winner)).body as unknown as Answered;
     assert.match(again.outcome.words, /already/);
     await app.records.query("UPDATE followed_files SET checking_until = NULL WHERE name = 'race'");
-    assert.equal((await check('race', winner)).outcome.state, 'unchanged');
-    await app.records.query("DELETE FROM jobs WHERE kind = 'follow.check'");
+    // What was asked for meanwhile is done in the background, perhaps at this moment.
+    const looked = await until(async () => {
+      const answer = await small.house.call('POST', '/api/v1/followed-files/race/check', { as: winner });
+      if (answer.body.code === 'REFRESH_ACTIVE') return undefined;
+      return answer.body as unknown as Answered;
+    });
+    assert.equal(looked.outcome.state, 'unchanged');
   });
 
   it('is looked at by one at a time, by its time, and by its secret address', async () => {
@@ -196,7 +201,9 @@ describe('a file that is followed', () => {
     await app.records.query("UPDATE followed_files SET next_at = now() - interval '1 minute' WHERE name = 'timed'");
     await Promise.all([enqueueDueFiles(app), enqueueDueFiles(app)]);
     await until(async () => (await editions('timed')) === 2);
-    const jobs = await app.records.query("SELECT count(*)::int AS n FROM jobs WHERE kind = 'follow.check'");
+    const jobs = await app.records.query(
+      "SELECT count(*)::int AS n FROM jobs WHERE kind = 'follow.check' AND payload->>'name' = 'timed'",
+    );
     assert.deepEqual(jobs[0], [{ n: 1 }], 'once');
     const { url } = (await small.fine('POST', '/api/v1/followed-files/timed/hook', undefined, author))
       .body as unknown as { url: string };

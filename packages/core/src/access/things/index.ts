@@ -11,24 +11,33 @@ export interface ThingFacts {
   readonly isFolded?: true;
   /** Why its name stays what it is. */
   readonly fixedName?: string;
+  /** The form in which it stands in a file that leads from one installation into another. */
+  readonly bundledAs: BundleForm;
 }
+
+/**
+ * A `definition` in JSON, the `rows` of a table, an Excel `workbook`; `nothing`, where it holds a secret or says who somebody
+ * is: such a thing is made anew wherever it is needed.
+ */
+export type BundleForm = 'definition' | 'rows' | 'workbook' | 'nothing';
 
 /** Everything that rights are given on. */
 export const thingFacts = {
-  folder: { plural: 'folders', leaving: 'at once' },
-  report: { plural: 'reports', leaving: 'bin', isFolded: true },
-  board: { plural: 'boards', leaving: 'bin', isFolded: true },
-  dataset: { plural: 'datasets', leaving: 'bin', isFolded: true },
-  source: { plural: 'sources', leaving: 'at once' },
-  placement: { plural: 'placements', leaving: 'at once' },
-  list: { plural: 'lists', leaving: 'at once' },
-  template: { plural: 'templates', leaving: 'at once' },
-  destination: { plural: 'destinations', leaving: 'at once' },
-  burst: { plural: 'bursts', leaving: 'kept' },
+  folder: { plural: 'folders', leaving: 'at once', bundledAs: 'definition' },
+  report: { plural: 'reports', leaving: 'bin', isFolded: true, bundledAs: 'definition' },
+  board: { plural: 'boards', leaving: 'bin', isFolded: true, bundledAs: 'definition' },
+  dataset: { plural: 'datasets', leaving: 'bin', isFolded: true, bundledAs: 'rows' },
+  source: { plural: 'sources', leaving: 'at once', bundledAs: 'nothing' },
+  placement: { plural: 'placements', leaving: 'at once', bundledAs: 'definition' },
+  list: { plural: 'lists', leaving: 'at once', bundledAs: 'rows' },
+  template: { plural: 'templates', leaving: 'at once', bundledAs: 'workbook' },
+  destination: { plural: 'destinations', leaving: 'at once', bundledAs: 'nothing' },
+  burst: { plural: 'bursts', leaving: 'kept', bundledAs: 'definition' },
   client: {
     plural: 'clients',
     leaving: 'its own way',
     fixedName: 'programs sign in by it; register one of another name and take this one away',
+    bundledAs: 'nothing',
   },
 } as const satisfies Readonly<Record<string, ThingFacts>>;
 
@@ -63,4 +72,12 @@ export type NamedKind = ThingKind | PeopleKind;
 export const isPeopleKind = (kind: NamedKind): kind is PeopleKind => kind in peopleKinds;
 export const pluralOf = (kind: NamedKind): string =>
   isPeopleKind(kind) ? peopleKinds[kind].plural : factsOf(kind).plural;
+/** Kinds whose things stand in a file of one of some forms. */
+export type BundledKind<Form extends BundleForm = Exclude<BundleForm, 'nothing'>> = {
+  [Kind in ThingKind]: (typeof thingFacts)[Kind]['bundledAs'] extends Form ? Kind : never;
+}[ThingKind];
+export const isBundledAs = <Form extends BundleForm, Kind extends ThingKind>(
+  kind: Kind,
+  form: Form,
+): kind is Kind & BundledKind<Form> => factsOf(kind).bundledAs === form;
 export const renamedKinds = kindsThat<RenamedKind>((facts) => facts.fixedName === undefined);
