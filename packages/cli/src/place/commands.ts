@@ -1,5 +1,6 @@
 import type { Command } from 'commander';
 import { placeKinds } from '@underbell/core/access';
+import { chartParts } from '@underbell/core/report';
 import { placedWords, placementThemes, type ShownPlacement } from '@underbell/core/place';
 import { collect, readPairs } from '../platform/files.ts';
 import { line, plural, shortTime, show, table } from '../platform/output.ts';
@@ -109,6 +110,20 @@ interface SaveOptions {
   readonly hidePages?: boolean;
   readonly theme?: string;
   readonly maxHeight?: string;
+  readonly hide: string[];
+  readonly figures?: string;
+  readonly stacked?: boolean;
+  readonly swap: string[];
+}
+
+/** `dataset.column=column`, as the API takes them. */
+function readSwaps(texts: readonly string[]): Record<string, Record<string, string>> {
+  const swaps: Record<string, Record<string, string>> = {};
+  for (const [from, to] of Object.entries(readPairs(texts, '--swap'))) {
+    const [dataset = '', column = ''] = from.split('.');
+    swaps[dataset] = { ...swaps[dataset], [column]: to };
+  }
+  return swaps;
 }
 
 function addSaving(place: Command): void {
@@ -135,6 +150,10 @@ function addSaving(place: Command): void {
     .option('--hide-pages', 'without the list of pages')
     .option('--theme <theme>', `${placementThemes.join(', ')}: whose colours it has`)
     .option('--max-height <pixels>', 'it scrolls inside when it would become higher')
+    .option('--hide <part>', `${chartParts.join(', ')}: its charts leave them out; may be repeated`, collect, [])
+    .option('--figures <names>', 'of a page: these figures alone, in this order, with commas between')
+    .option('--stacked', 'of a page: one figure under the other, however wide the place is')
+    .option('--swap <dataset.column=column>', 'show a column as another to everybody here; may be repeated', collect, [])
     .addHelpText(
       'after',
       '\nExample:\n  underbell place add delays --report quay-punctuality --page overview --figure delay --title Delays',
@@ -147,11 +166,15 @@ function addSaving(place: Command): void {
         origins: origin,
         where: readPairs(options.where, '--where'),
         parameters: readPairs(options.param, '--param'),
+        swaps: readSwaps(options.swap),
         look: {
           hideBar: options.hideBar,
           hidePages: options.hidePages,
           theme: options.theme,
           ...(options.maxHeight === undefined ? {} : { maxHeight: Number(options.maxHeight) }),
+          ...(options.hide.length > 0 ? { hide: options.hide } : {}),
+          ...(options.figures === undefined ? {} : { figures: options.figures.split(',').map((one) => one.trim()) }),
+          isStacked: options.stacked,
         },
       };
       const answer = await askService<ShownPlacement>('PUT', pathOf(name), { body });

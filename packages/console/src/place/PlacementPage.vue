@@ -4,7 +4,14 @@ import { computed, reactive, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import type { ListedBoard } from '@underbell/core/board';
 import { placeKinds } from '@underbell/core/access';
-import { placedWords, placementThemes, type PlacedThing, type ShownPlacement } from '@underbell/core/place';
+import {
+  placedWords,
+  placementThemes,
+  type ColumnSwaps,
+  type PlacedThing,
+  type PlacementLook,
+  type ShownPlacement,
+} from '@underbell/core/place';
 import type { ShownReport } from '@underbell/core/report';
 import type { Catalogue } from '../board/FigureCatalogue.vue';
 import { call } from '../platform/api.ts';
@@ -13,9 +20,11 @@ import TakeAway from '../platform/TakeAway.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showCount, showInstant, showTimes } from '../platform/words.ts';
+import ArrangeFields from './ArrangeFields.vue';
 import FitFrame from './FitFrame.vue';
 import type { Placeable } from './placeable.ts';
 import PublicLinks from './PublicLinks.vue';
+import SwapFields from './SwapFields.vue';
 import ThingPicker from './ThingPicker.vue';
 
 /** One placement: what it shows, how, to whom that led, and what a page's author pastes. */
@@ -44,6 +53,8 @@ const form = reactive({
   hidePages: false,
   theme: 'host' as string,
   maxHeight: '',
+  arranged: {} as Pick<PlacementLook, 'hide' | 'figures' | 'isStacked'>,
+  swaps: {} as ColumnSwaps,
 });
 const version = ref(0);
 watch(data, (found) => {
@@ -68,6 +79,8 @@ watch(data, (found) => {
     hidePages: found.look.hidePages === true,
     theme: found.look.theme ?? 'host',
     maxHeight: found.look.maxHeight === undefined ? '' : String(found.look.maxHeight),
+    arranged: { hide: found.look.hide, figures: found.look.figures, isStacked: found.look.isStacked },
+    swaps: found.swaps,
   });
   version.value++;
 });
@@ -89,6 +102,8 @@ function choose({ thing, title }: Placeable): void {
   form.edition = '';
   form.where = {};
   form.parameters = {};
+  form.arranged = {};
+  form.swaps = {};
   if (props.name !== undefined) return;
   form.title = title;
   form.name = toName(title);
@@ -103,6 +118,27 @@ const datasets = computed(() => entry.value?.datasets ?? Object.keys(form.where)
 
 const filled = (pairs: Record<string, string>) =>
   Object.fromEntries(Object.entries(pairs).filter(([, value]) => value.trim() !== ''));
+/** A page's figures, where it is one page that is placed. */
+const figures = computed(() => {
+  const { page, figure } = form.thing ?? {};
+  if (figure !== undefined || entry.value === undefined) return [];
+  const { pages } = entry.value;
+  return (page === undefined ? undefined : pages.find((one) => one.name === page))?.figures ?? [];
+});
+function arranged(): PlacementLook {
+  const { hide, figures: chosen, isStacked } = form.arranged;
+  return {
+    ...(hide && hide.length > 0 ? { hide } : {}),
+    ...(figures.value.length > 1 && chosen ? { figures: chosen } : {}),
+    ...(figures.value.length > 1 && isStacked ? { isStacked } : {}),
+  };
+}
+/** A mend is saved at once: the frame shows what it does. */
+async function mend(look: PlacementLook): Promise<void> {
+  form.arranged = { hide: look.hide, figures: look.figures, isStacked: look.isStacked };
+  form.hideBar = look.hideBar === true;
+  await save();
+}
 const save = () =>
   attempt('save', async () => {
     const body = {
@@ -114,7 +150,9 @@ const save = () =>
       origins: form.origins.split(/\s+/).filter(Boolean),
       where: filled(form.where),
       parameters: filled(form.parameters),
+      swaps: form.swaps,
       look: {
+        ...arranged(),
         ...(form.hideBar ? { hideBar: true } : {}),
         ...(form.hidePages ? { hidePages: true } : {}),
         ...(form.theme === 'host' ? {} : { theme: form.theme }),
@@ -183,7 +221,14 @@ const pieces = computed(() =>
         </li>
       </ul>
       <h2>How it fits</h2>
-      <FitFrame :name="data.name" :title="data.title" :version="version" />
+      <FitFrame
+        :name="data.name"
+        :title="data.title"
+        :look="data.look"
+        :is-page="figures.length > 1"
+        :version="version"
+        @mend="mend"
+      />
       <h2>What a page’s author pastes</h2>
       <div v-for="{ what, text } in pieces" :key="what" class="piece">
         <p>
@@ -251,6 +296,7 @@ const pieces = computed(() =>
         <Checkbox v-model:checked="form.hideBar">Without the line of title and buttons</Checkbox>
         <Checkbox v-if="isWhole" v-model:checked="form.hidePages">Without the list of pages</Checkbox>
       </p>
+      <ArrangeFields v-model="form.arranged" :figures="figures" />
       <template v-if="entry && entry.parameters.length > 0">
         <h2>Fixed for everybody</h2>
         <div class="fields">
@@ -270,6 +316,8 @@ const pieces = computed(() =>
           <input v-model="form.where[one]" placeholder="every row that its reader may see" spellcheck="false"
         /></label>
       </div>
+      <h2>Columns</h2>
+      <SwapFields v-model="form.swaps" :datasets="datasets" />
       <ProblemNote v-if="problem" :problem="problem" />
       <p class="more">
         <Button type="primary" html-type="submit" :loading="busy === 'save'">{{

@@ -1,7 +1,19 @@
+import { chartParts, type ChartPart } from '@underbell/core/report';
+import type { PlacementLook } from '@underbell/core/place';
+import type { ViewAnswer } from '@underbell/core/view';
+
+/** What can be done about something that does not fit: in words, and what it makes of the look. */
+export interface Mend {
+  readonly words: string;
+  readonly apply: (look: PlacementLook) => PlacementLook;
+}
+
 /** Something that does not fit, and what could be done about it. */
 export interface Misfit {
   readonly what: string;
-  readonly mend?: string;
+  readonly mends: readonly Mend[];
+  /** What only its maker can do. */
+  readonly advice?: string;
 }
 
 /** Smaller letters are not read. */
@@ -37,8 +49,39 @@ function overlapsIn(svg: Element): string[] {
   );
 }
 
-/** Looks at a drawn page in its frame, as large as that is: what is too small, cut off, laid over another, or scrolls. */
-export function misfitsIn(page: Document): Misfit[] {
+/** Names of bars that are not drawn beside them: dropped, or cut off. */
+export function droppedNames(texts: ReadonlySet<string>, names: readonly string[]): string[] {
+  return names.filter((name) => name !== '' && !texts.has(name));
+}
+
+function droppedIn(page: Document, { page: { figures }, results }: ViewAnswer): string[] {
+  return figures.flatMap((figure) => {
+    const result = results[figure.name];
+    if (figure.kind !== 'bar' || !result || result.columns[0]?.type !== 'text' || figure.each !== undefined) return [];
+    const section = page.querySelector(`section[aria-label=${JSON.stringify(figure.title)}]`);
+    const texts = [...(section?.querySelectorAll('svg text') ?? [])].map((one) => one.textContent ?? '');
+    if (texts.length === 0) return [];
+    return droppedNames(new Set(texts), [...new Set(result.rows.map((row) => String(row[0] ?? '')))]);
+  });
+}
+
+const hide = (part: ChartPart, words: string): Mend => ({
+  words,
+  apply: (look) => ({ ...look, hide: chartParts.filter((one) => one === part || look.hide?.includes(one)) }),
+});
+const stack: Mend = { words: 'one figure under the other', apply: (look) => ({ ...look, isStacked: true }) };
+const noBar: Mend = { words: 'without the line of title and buttons', apply: (look) => ({ ...look, hideBar: true }) };
+const noLabels = hide('labels', 'without values and names at the marks');
+const noAxisTitles = hide('axis titles', 'without titles of axes');
+const noLegend = hide('legend', 'without legends');
+
+/** Those that would change something; arranging is for places of a single page. */
+export function mendsFor(mends: readonly Mend[], look: PlacementLook, isPage: boolean): Mend[] {
+  return mends.filter((one) => (one !== stack || isPage) && JSON.stringify(one.apply(look)) !== JSON.stringify(look));
+}
+
+/** Looks at a drawn page in its frame, as large as that is: what is too small, cut off, dropped, laid over another, or scrolls. */
+export function misfitsIn(page: Document, answer: ViewAnswer | undefined): Misfit[] {
   const view = page.defaultView!;
   const shown = [...page.body.querySelectorAll('*')].filter((one) => {
     const { width, height } = one.getBoundingClientRect();
@@ -51,31 +94,48 @@ export function misfitsIn(page: Document): Misfit[] {
     return (overflowX === 'hidden' || textOverflow === 'ellipsis') && one.scrollWidth > one.clientWidth + 1;
   });
   const overlapping = [...page.querySelectorAll('svg')].flatMap(overlapsIn);
+  const dropped = answer ? droppedIn(page, answer) : [];
   const root = page.documentElement;
   const words = (list: readonly Element[]) => named(list.map((one) => one.textContent ?? ''));
-  return [
-    ...(root.scrollWidth > root.clientWidth + 1
-      ? [
-          {
-            what: `it is ${root.scrollWidth} pixels wide in a frame of ${root.clientWidth}`,
-            mend: 'a wider frame, or one figure',
-          },
-        ]
-      : []),
-    ...(root.scrollHeight > root.clientHeight + 1
-      ? [
-          {
-            what: `it scrolls: ${root.scrollHeight} pixels high in a frame of ${root.clientHeight}`,
-            mend: 'let the frame grow with it, show one page or one figure, or leave the bar out',
-          },
-        ]
-      : []),
-    ...(small.length > 0
-      ? [{ what: `letters under ${leastPixels} pixels: ${words(small)}`, mend: 'a wider frame, or one figure' }]
-      : []),
-    ...(cut.length > 0 ? [{ what: `cut off: ${words(cut)}`, mend: 'a wider frame, or shorter titles' }] : []),
-    ...(overlapping.length > 0
-      ? [{ what: `laid over each other: ${named(overlapping)}`, mend: 'a wider frame, or fewer labels' }]
-      : []),
+  const found: readonly (Misfit | undefined)[] = [
+    root.scrollWidth > root.clientWidth + 1
+      ? {
+          what: `it is ${root.scrollWidth} pixels wide in a frame of ${root.clientWidth}`,
+          mends: [stack],
+          advice: 'a wider frame, or one figure',
+        }
+      : undefined,
+    root.scrollHeight > root.clientHeight + 1
+      ? {
+          what: `it scrolls: ${root.scrollHeight} pixels high in a frame of ${root.clientHeight}`,
+          mends: [noBar, noLegend],
+          advice: 'let the frame grow with it, or show fewer figures',
+        }
+      : undefined,
+    small.length > 0
+      ? {
+          what: `letters under ${leastPixels} pixels: ${words(small)}`,
+          mends: [stack],
+          advice: 'a wider frame, or one figure',
+        }
+      : undefined,
+    cut.length > 0
+      ? { what: `cut off: ${words(cut)}`, mends: [stack], advice: 'a wider frame, or shorter titles' }
+      : undefined,
+    dropped.length > 0
+      ? {
+          what: `names without room in their chart: ${named(dropped)}`,
+          mends: [stack, noLabels, noLegend],
+          advice: 'a larger frame, or a limit in the figure',
+        }
+      : undefined,
+    overlapping.length > 0
+      ? {
+          what: `laid over each other: ${named(overlapping)}`,
+          mends: [noLabels, noAxisTitles, stack],
+          advice: 'a wider frame',
+        }
+      : undefined,
   ];
+  return found.filter((one) => one !== undefined);
 }

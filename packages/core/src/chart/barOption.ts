@@ -92,7 +92,7 @@ export function barOption(figure: BarFigure, result: FigureResult, style: ChartS
   if (isFlat) order.reverse();
   const beside = isStacked ? 1 : bars.series.length;
   const legendNames = bars.series.map((one) => one.name);
-  const legend = legendHeight(style, legendNames);
+  const legend = legendHeight(style, legendNames, figure);
   const hasLines = isFlat && (result.lines?.length ?? 0) > 0;
   const top = (legend > 0 ? legend + 10 : 6) + (hasLines ? 14 : 0);
   const room = Math.floor((style.height - top - 14) / Math.max(1, bars.names.length));
@@ -102,7 +102,9 @@ export function barOption(figure: BarFigure, result: FigureResult, style: ChartS
   const text = column ? valueText(style, column) : String;
   const shortText = (value: unknown) =>
     typeof value === 'number' && column ? formatCell(value, column, style.taste) : '';
-  const hasLabels = !isStacked && (isFlat ? room / beside >= smallestFont + 2 : false) && style.width >= 220;
+  const isHidden = figure.hide?.includes('labels') ?? false;
+  const hasLabels =
+    !isHidden && !isStacked && (isFlat ? room / beside >= smallestFont + 2 : false) && style.width >= 220;
   const labelOf = (series: number, index: number) => {
     const tone = toneAt(result, bars.series[series]!.rows[index]);
     return `${shortText(bars.series[series]!.values[index])}${tone && tone !== 'quiet' ? ` ${toneSigns[tone]}` : ''}`;
@@ -114,6 +116,8 @@ export function barOption(figure: BarFigure, result: FigureResult, style: ChartS
   const labelWidth = hasLabels
     ? Math.max(...bars.names.map((_, i) => labelOf(0, i).length), 3) * characterWidth + 10
     : 14;
+  // Without values at the bars' ends the axis says how long they are.
+  const hasAxis = !isFlat || isStacked || isHidden;
   const names = order.map((i) => bars.names[i]!);
   const category = {
     type: 'category' as const,
@@ -134,21 +138,21 @@ export function barOption(figure: BarFigure, result: FigureResult, style: ChartS
     ...axisStyle(theme),
     ...(figure.stack === 'share' ? { max: 1 } : {}),
     axisLabel: {
-      show: !isFlat || isStacked,
+      show: hasAxis,
       color: theme.quiet,
       fontSize: 12,
       hideOverlap: true,
       formatter: (one: number) => shortText(one),
     },
-    splitLine: { show: !isFlat || isStacked, lineStyle: { color: theme.line, width: 0.7 } },
+    splitLine: { show: hasAxis, lineStyle: { color: theme.line, width: 0.7 } },
     splitNumber: Math.max(2, Math.floor(isFlat ? style.width / 110 : style.height / 60)),
   };
   return {
     ...baseOption(style),
     ...tooltipOption(style),
-    ...legendOption(style, legendNames),
+    ...legendOption(style, legendNames, figure),
     grid: isFlat
-      ? { left: nameWidth + 12, right: labelWidth, top, bottom: isStacked ? 26 : 8 }
+      ? { left: nameWidth + 12, right: labelWidth, top, bottom: hasAxis ? 26 : 8 }
       : { left: 54, right: 14, top: top + 4, bottom: 26 },
     xAxis: isFlat ? value : category,
     yAxis: isFlat ? category : value,

@@ -9,7 +9,13 @@ export interface LegendEntry {
 
 /** What the colours of a chart stand for; nothing where there is only one. */
 export function chartLegend(figure: ChartFigure, result: FigureResult, theme: ThemeTokens): LegendEntry[] {
-  if (figure.kind === 'scatter' || figure.each !== undefined || result.rows.length === 0) return [];
+  if (
+    figure.kind === 'scatter' ||
+    figure.hide?.includes('legend') ||
+    figure.each !== undefined ||
+    result.rows.length === 0
+  )
+    return [];
   const { series } = readSeries(figure, result);
   const entries = series.map(({ name }, i) => ({ name, colour: theme.series[i % theme.series.length]! }));
   const earlier = result.before?.words ?? result.notCompared;

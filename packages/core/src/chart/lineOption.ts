@@ -25,12 +25,12 @@ export function lineOption(figure: LineFigure | AreaFigure, result: FigureResult
   const format = axisFormat(series[0]?.column.format);
   const isArea = figure.kind === 'area';
   const names = series.map((one) => one.name);
-  const legend = legendHeight(style, names);
+  const legend = legendHeight(style, names, figure);
   const hasAxis = style.width >= 180;
   return {
     ...baseOption(style),
     ...tooltipOption(style),
-    ...legendOption(style, names),
+    ...legendOption(style, names, figure),
     grid: {
       left: hasAxis ? 54 : 8,
       right: 18,

@@ -1,6 +1,6 @@
 import type { EChartsOption } from 'echarts/types/dist/shared';
 import { formatCell, formatNumber } from '../format/index.ts';
-import type { FigureResult, ScatterFigure } from '../report/index.ts';
+import type { ChartPart, FigureResult, ScatterFigure } from '../report/index.ts';
 import {
   axisStyle,
   characterWidth,
@@ -51,14 +51,17 @@ export function scatterOption(figure: ScatterFigure, result: FigureResult, style
     size < 0 ? 10 : smallest + (largest - smallest) * Math.sqrt(Math.abs((row[size] as number | null) ?? 0) / most);
   const xs = result.rows.map((row) => row[x]).filter((one) => typeof one === 'number');
   const extent = [Math.min(...xs), Math.max(...xs)] as const;
-  const labels = roomForLabels(
-    result.rows.map((row) => ({ x: row[x], y: row[y], text: formatCell(row[0], group, taste) })),
-    style,
-  );
+  const isHidden = (part: ChartPart) => figure.hide?.includes(part) ?? false;
+  const labels: ReadonlySet<number> = isHidden('labels')
+    ? new Set()
+    : roomForLabels(
+        result.rows.map((row) => ({ x: row[x], y: row[y], text: formatCell(row[0], group, taste) })),
+        style,
+      );
   const axis = (column: typeof xColumn, isDown: boolean) => ({
     type: 'value' as const,
     scale: true,
-    name: `${column.label}${column.unit ? `, ${column.unit}` : ''}`,
+    ...(isHidden('axis titles') ? {} : { name: `${column.label}${column.unit ? `, ${column.unit}` : ''}` }),
     nameLocation: isDown ? ('end' as const) : ('middle' as const),
     nameGap: isDown ? 10 : 26,
     nameTextStyle: { color: theme.quiet, fontSize: 12, ...(isDown ? { align: 'left' as const } : {}) },
@@ -74,7 +77,9 @@ export function scatterOption(figure: ScatterFigure, result: FigureResult, style
   return {
     ...baseOption(style),
     ...tooltipOption(style, 'item'),
-    grid: { left: 54, right: 22, top: 30, bottom: 44 },
+    grid: isHidden('axis titles')
+      ? { left: 54, right: 22, top: 12, bottom: 26 }
+      : { left: 54, right: 22, top: 30, bottom: 44 },
     xAxis: axis(xColumn, false),
     yAxis: axis(yColumn, true),
     series: [

@@ -1,6 +1,6 @@
 import type { EChartsOption } from 'echarts/types/dist/shared';
 import { formatNumber, missingMark, type ReaderTaste } from '../format/index.ts';
-import type { FigureResult, ResultColumn, Tone } from '../report/index.ts';
+import type { ChartFigure, FigureResult, ResultColumn, Tone } from '../report/index.ts';
 import { fontFamily, type ThemeTokens } from '../theme/index.ts';
 
 export interface ChartStyle {
@@ -80,9 +80,16 @@ export const valueText = (style: ChartStyle, column: ResultColumn) => (value: un
     ? `${formatNumber(value, column.format, style.taste.locale)}${column.unit ? ` ${column.unit}` : ''}`
     : missingMark;
 
-export function legendOption(style: ChartStyle, names: readonly string[]): EChartsOption {
+const hasLegend = (style: ChartStyle, names: readonly string[], { hide }: Pick<ChartFigure, 'hide'>) =>
+  style.isPrint === true && names.length > 1 && !hide?.includes('legend');
+
+export function legendOption(
+  style: ChartStyle,
+  names: readonly string[],
+  figure: Pick<ChartFigure, 'hide'>,
+): EChartsOption {
   // On a page the legend stands beside the chart as text.
-  if (!style.isPrint || names.length < 2) return {};
+  if (!hasLegend(style, names, figure)) return {};
   return {
     legend: {
       data: [...names],
@@ -101,8 +108,8 @@ const legendLine = 18;
 const legendMark = 34;
 
 /** How much of a printed chart's height its legend takes, in as many lines as its names need; 0 without one. Pixels. */
-export function legendHeight(style: ChartStyle, names: readonly string[]): number {
-  if (!style.isPrint || names.length < 2) return 0;
+export function legendHeight(style: ChartStyle, names: readonly string[], figure: Pick<ChartFigure, 'hide'>): number {
+  if (!hasLegend(style, names, figure)) return 0;
   let lines = 1;
   let used = 0;
   for (const name of names) {

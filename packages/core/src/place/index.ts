@@ -1,19 +1,10 @@
 import type { PlaceKind } from '../access/index.ts';
+import type { PlacementLook } from './look.ts';
+import type { ColumnSwaps } from './swaps.ts';
 
-/** How a placement looks to everybody who sees it. */
-export interface PlacementLook {
-  /** Without the line of title, age and buttons. */
-  readonly hideBar?: boolean;
-  /** Without the list of pages; links between them still lead on. */
-  readonly hidePages?: boolean;
-  /** The colours of the page around it, or light or dark whatever that is. */
-  readonly theme?: PlacementTheme;
-  /** So many pixels it may become high; it scrolls inside then. */
-  readonly maxHeight?: number;
-}
-
-export const placementThemes = ['host', 'light', 'dark'] as const;
-export type PlacementTheme = (typeof placementThemes)[number];
+export { figuresFor, pageFor } from './arrange.ts';
+export { placementThemes, type PlacementLook, type PlacementTheme } from './look.ts';
+export { checkSwaps, masksOf, seemsPersonal, type ColumnSwaps } from './swaps.ts';
 
 /** What a placement shows: a report, one of its pages, one figure of a page, or a board. */
 export interface PlacedThing {
@@ -62,6 +53,7 @@ export interface ShownPlacement<At = string> extends PlacedThing {
   /** Origins whose pages may frame it. */
   readonly origins: readonly string[];
   readonly look: PlacementLook;
+  readonly swaps: ColumnSwaps;
   /** Nobody sees it since then, until it is shown again. */
   readonly suspendedAt?: At;
   /** Whose it is: by address; nothing where that is not known. */

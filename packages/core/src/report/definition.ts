@@ -48,6 +48,10 @@ interface FigureBase {
   readonly note?: string;
 }
 
+/** What a chart can leave out: the values or names at its marks, what its axes mean, what its colours mean. */
+export const chartParts = ['labels', 'axis titles', 'legend'] as const;
+export type ChartPart = (typeof chartParts)[number];
+
 /** One figure: the value of a measure. */
 export interface NumberFigure extends FigureBase {
   readonly kind: 'number';
@@ -69,6 +73,7 @@ interface AxisFigure extends FigureBase {
   /** A small chart of its own for each value of this column. */
   readonly each?: string;
   readonly lines?: readonly ReferenceLine[];
+  readonly hide?: readonly ChartPart[];
 }
 
 /** A measure for each value of a column. */
@@ -110,6 +115,7 @@ export interface ScatterFigure extends FigureBase {
   readonly size?: string;
   readonly limit?: number;
   readonly lines?: readonly ReferenceLine[];
+  readonly hide?: readonly ChartPart[];
 }
 
 /** Measures grouped by columns, or the rows themselves when there are no measures. */

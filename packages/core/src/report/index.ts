@@ -1,4 +1,5 @@
 export {
+  chartParts,
   gridColumns,
   reportFormat,
   tones,
@@ -6,6 +7,7 @@ export {
   type AreaFigure,
   type BarFigure,
   type ChartFigure,
+  type ChartPart,
   type ColourRule,
   type Comparison,
   type CrosstabFigure,

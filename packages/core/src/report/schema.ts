@@ -1,7 +1,7 @@
 import Joi from 'joi';
 import { columnTypes, dateSteps, fieldName, thingName } from '../dataset/index.ts';
 import { numberPattern } from '../format/index.ts';
-import { gridColumns, reportFormat, tones } from './definition.ts';
+import { chartParts, gridColumns, reportFormat, tones } from './definition.ts';
 
 const field = Joi.string()
   .pattern(fieldName, 'lower-case letters, digits and underscores, starting with a letter')
@@ -57,7 +57,11 @@ const compare = Joi.object({
   target: numberOrMeasure.when('with', { is: 'target', then: Joi.required(), otherwise: Joi.forbidden() }),
   better,
 });
-const axis = { by: reference.required(), step, split: reference, each: reference, lines };
+const hide = Joi.array()
+  .items(Joi.string().valid(...chartParts))
+  .unique()
+  .description('parts of the chart that are left out');
+const axis = { by: reference.required(), step, split: reference, each: reference, lines, hide };
 const measures = Joi.array().items(reference).min(1).max(6).required();
 
 const figures = {
@@ -95,6 +99,7 @@ const figures = {
     size: reference,
     limit: whole(500),
     lines,
+    hide,
   }),
   table: Joi.object({
     kind: kind('table'),

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
 import { chartInWords, chartOption, type ChartStyle } from '../../src/chart/index.ts';
-import type { BarFigure, FigureResult, LineFigure } from '../../src/report/index.ts';
+import type { BarFigure, ChartPart, FigureResult, LineFigure, ScatterFigure } from '../../src/report/index.ts';
 import { dark, light } from '../../src/theme/index.ts';
 
 const taste = { locale: 'en-GB', timeZone: 'UTC' };
@@ -60,6 +60,20 @@ describe('chartOption', () => {
     assert.equal(draw(bar, bars(60)).series[0]!.label.show, false);
     assert.equal(draw(bar, bars(10)).yAxis.axisLabel.interval, 0);
     assert.equal(draw(bar, bars(60)).yAxis.axisLabel.interval, 'auto');
+  });
+
+  it('leaves out what it should, and says the values along the axis then', () => {
+    const drawn = chartOption({ ...bar, hide: ['labels'] }, bars(3), look()) as unknown as Drawn & {
+      readonly xAxis: { readonly axisLabel: { readonly show: boolean } };
+    };
+    assert.equal(drawn.series[0]!.label.show, false);
+    assert.equal(drawn.xAxis.axisLabel.show, true);
+    const two: LineFigure = { ...line, measures: ['share', 'share'], hide: ['legend'] };
+    assert.equal((chartOption(two, days(3), look({ isPrint: true })) as unknown as Drawn).legend, undefined);
+    const points: ScatterFigure = { ...bar, kind: 'scatter', x: 'share', y: 'share' };
+    const axisOf = (hide: ChartPart[]) =>
+      (chartOption({ ...points, hide }, bars(3), look()) as unknown as { yAxis: { name?: string } }).yAxis.name;
+    assert.deepEqual([axisOf([]), axisOf(['axis titles'])], ['On time', undefined]);
   });
 
   it('shows fewer dates where there is less room', () => {

@@ -33,7 +33,7 @@ export async function prepareBoardFigure(
       name: board.title,
       where: figure.where ?? {},
       writerId,
-      ...(around ? { around, ...(around.kind ? { kind: around.kind } : {}) } : {}),
+      ...(around ? { around, ...(around.kind ? { kind: around.kind } : {}), swaps: around.swaps ?? {} } : {}),
     },
   });
 }

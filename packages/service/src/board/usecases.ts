@@ -1,6 +1,7 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { checkPlacementFilter } from '@underbell/core/access';
 import { validateBoard, type BoardDefinition, type BoardFigure, type ListedBoard } from '@underbell/core/board';
+import { figuresFor } from '@underbell/core/place';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { readParameters, type FigureResult, type ReportDefinition } from '@underbell/core/report';
 import { noSuch, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
@@ -260,7 +261,11 @@ async function drawBoard(
     board: { name, version },
     title: around?.title ?? definition.title,
     pages: [],
-    page: { name: 'board', title: definition.title, figures: shown.map((one) => one.figure) },
+    page: { name: 'board', title: definition.title, figures: figuresFor(
+        shown.map((one) => one.figure),
+        around?.look ?? {},
+      ),
+    },
     ...(definition.theme ? { theme: definition.theme } : {}),
     ...(around?.look && Object.keys(around.look).length > 0 ? { look: around.look } : {}),
     parameters: [],

@@ -1,3 +1,4 @@
+import { checkSwaps } from '@underbell/core/place';
 import { checkPlacementFilter } from '@underbell/core/access';
 import {
   lostBy,
@@ -18,10 +19,10 @@ import { thingIn } from './shown.ts';
 import { placementDoors, publicLinkDoors } from './doors.ts';
 
 const uses = async (app: App): Promise<ThingUse[]> =>
-  (await listPlacements(app)).map((placement) => {
-    const { name, editionNumber, page, firstPage, figure, parameters } = placement;
+  (await listPlacements(app)).flatMap((placement) => {
+    const { name, editionNumber, page, firstPage, figure, parameters, look } = placement;
     const shows = page ?? firstPage;
-    return {
+    const use = {
       by: { kind: 'placement', name },
       of: thingIn(placement),
       what: 'shows it',
@@ -31,22 +32,27 @@ const uses = async (app: App): Promise<ThingUse[]> =>
         ...(shows === null ? {} : { page: shows }),
         ...(figure === null ? {} : { figure }),
       },
-    };
+    } satisfies ThingUse;
+    // Each figure that it chose is one that it would lose.
+    const chosen = look.figures?.map((one) => ({ ...use, part: { ...use.part, figure: one } })) ?? [];
+    return chosen.length > 0 ? chosen : [use];
   });
 
 async function losses(app: App, change: ColumnsChange): Promise<Impact[]> {
-  return (await listPlacements(app)).flatMap((one) => {
-    const text = one.conditions[change.before.name];
-    return text === undefined
-      ? []
-      : lostBy(change, `placement ${one.name}`, (shape) => checkPlacementFilter(text, shape));
+  return (await listPlacements(app)).flatMap(({ name, conditions, swaps }) => {
+    const text = conditions[change.before.name];
+    if (text === undefined && swaps[change.before.name] === undefined) return [];
+    return lostBy(change, `placement ${name}`, (shape) => {
+      if (text !== undefined) checkPlacementFilter(text, shape);
+      checkSwaps(swaps, shape);
+    });
   });
 }
 
 /** Conditions are kept by the datasets that they limit. */
 async function follow(app: App, { kind, name }: Named, to: string): Promise<void> {
   if (kind !== 'dataset') return;
-  await renameKey(app, { model: placements, column: 'conditions', from: name, to });
+  for (const column of ['conditions', 'swaps']) await renameKey(app, { model: placements, column, from: name, to });
 }
 
 /** Reports and boards where their readers are. */

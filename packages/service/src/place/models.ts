@@ -1,5 +1,5 @@
 import { placeKinds } from '@underbell/core/access';
-import type { PlacementLook } from '@underbell/core/place';
+import type { ColumnSwaps, PlacementLook } from '@underbell/core/place';
 import {
   defineModel,
   filled,
@@ -37,6 +37,8 @@ export const placements = defineModel('placements', {
   madeAt: nullable(instant()),
   /** CQL2 text by dataset. */
   conditions: filled(json<Readonly<Record<string, string>>>()),
+  /** Columns that are shown as others. */
+  swaps: filled(json<ColumnSwaps>()),
   /** Raw values of report parameters that this place fixes. */
   parameters: filled(json<Readonly<Record<string, string>>>()),
   /** Origins whose pages may frame it. */

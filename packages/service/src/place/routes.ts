@@ -3,6 +3,7 @@ import { Readable } from 'node:stream';
 import { Refusal } from '@underbell/core/refusal';
 import { embed, embedXml } from './oembed.ts';
 import { placeKinds } from '@underbell/core/access';
+import { chartParts } from '@underbell/core/report';
 import { placementThemes } from '@underbell/core/place';
 import { toFilterText } from '@underbell/core/filter';
 import { filter, thing, webOrigin } from '../access/index.ts';
@@ -24,6 +25,10 @@ const placementInput = Joi.object({
   figure: word.description('this figure of the page alone'),
   firstPage: word.description('of a whole report: the page that it begins with'),
   where: Joi.object().pattern(Joi.string().max(60), filter).default({}),
+  swaps: Joi.object()
+    .pattern(Joi.string().max(60), Joi.object().pattern(Joi.string().max(63), Joi.string().max(63)))
+    .default({})
+    .description('by dataset: columns that are shown as others to everybody who looks here'),
   parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)).default({}),
   origins: Joi.array().items(webOrigin).max(50).default([]),
   edition: Joi.number()
@@ -36,6 +41,12 @@ const placementInput = Joi.object({
     hidePages: Joi.boolean().description('without the list of pages'),
     theme: Joi.string().valid(...placementThemes),
     maxHeight: Joi.number().integer().min(120).max(4000).description('pixels; it scrolls inside then'),
+    hide: Joi.array()
+      .items(Joi.string().valid(...chartParts))
+      .unique()
+      .description('parts that its charts leave out'),
+    figures: Joi.array().items(word).min(1).max(60).unique().description('of a page: these alone, in this order'),
+    isStacked: Joi.boolean().description('of a page: one figure under the other, however wide the place is'),
   }).default({}),
 })
   .xor('report', 'board')

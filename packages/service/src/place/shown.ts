@@ -1,4 +1,5 @@
-import { findFigure, findPage, type ReportDefinition } from '@underbell/core/report';
+import { figuresFor, pageFor } from '@underbell/core/place';
+import { findFigure, findPage, type Page, type ReportDefinition } from '@underbell/core/report';
 import type { Edition } from '../report/index.ts';
 import type { Place } from '../view/index.ts';
 import type { Placement } from './models.ts';
@@ -7,12 +8,13 @@ import type { Placement } from './models.ts';
 const wholeWidth = 12;
 
 /** A report as far as a placement shows it: what is not in it cannot be asked for there. */
-function definitionIn(report: ReportDefinition, { page: name, figure }: Placement): ReportDefinition {
-  if (name === null) return report;
+function definitionIn(report: ReportDefinition, { page: name, figure, look }: Placement): ReportDefinition {
+  if (name === null)
+    return { ...report, pages: report.pages.map((page) => ({ ...page, figures: figuresFor(page.figures, look) })) };
   const page = findPage(report, name);
-  if (figure === null) return { ...report, pages: [page] };
+  if (figure === null) return { ...report, pages: [pageFor(page, look)] };
   const { narrow: _narrow, ...rest } = page;
-  const alone = findFigure(page, figure);
+  const [alone] = figuresFor([findFigure(page, figure)], look) as [Page['figures'][number]];
   const at = { column: 1, row: 1, width: wholeWidth, height: alone.at.height };
   return { ...report, pages: [{ ...rest, title: alone.title, figures: [{ ...alone, at }] }] };
 }
@@ -23,9 +25,9 @@ export const editionIn = (edition: Edition, placement: Placement): Edition => ({
 });
 
 /** What a placement sets for everybody who looks through it. */
-export function placeOf({ name, title, kind, conditions, page, firstPage, look, writerId }: Placement): Place {
+export function placeOf({ name, title, kind, conditions, page, firstPage, look, swaps, writerId }: Placement): Place {
   const first = page ?? firstPage;
-  return { name, title, kind, where: conditions, writerId, look, ...(first === null ? {} : { page: first }) };
+  return { name, title, kind, where: conditions, writerId, look, swaps, ...(first === null ? {} : { page: first }) };
 }
 
 /** The thing whose rights decide who sees it. */

@@ -1,5 +1,5 @@
 import { checkPlacementFilter, isAtLeast, type PersonViewer } from '@underbell/core/access';
-import type { ShownPlacement } from '@underbell/core/place';
+import { checkSwaps, type ShownPlacement } from '@underbell/core/place';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { findFigure, findPage, readParameters } from '@underbell/core/report';
 import { escapeUTF8 } from 'entities';
@@ -29,7 +29,7 @@ export const frameOf = (app: App, { name, title, look }: Placement, size: { widt
   `<iframe src="${app.settings.publicUrl}/v/${name}" title="${escapeUTF8(title)}" width="${size.width ?? '100%'}" height="${size.height ?? look.maxHeight ?? usualHeight}" loading="lazy" allow="clipboard-write" style="border:0"></iframe>`;
 
 function shown(app: App, placement: Placement, emails: ReadonlyMap<string, string>): ShownPlacement<Date> {
-  const { name, kind, title, look, parameters, origins, conditions } = placement;
+  const { name, kind, title, look, parameters, origins, conditions, swaps } = placement;
   const { reportName, boardName, page, figure, firstPage, editionNumber, suspendedAt, makerId, madeAt } = placement;
   const madeBy = makerId === null ? undefined : emails.get(makerId);
   return {
@@ -46,6 +46,7 @@ function shown(app: App, placement: Placement, emails: ReadonlyMap<string, strin
     parameters,
     origins,
     look,
+    swaps,
     ...(suspendedAt === null ? {} : { suspendedAt }),
     ...(madeBy === undefined ? {} : { madeBy }),
     ...(madeAt === null ? {} : { madeAt }),
@@ -72,26 +73,33 @@ async function datasetsIn(app: App, placement: Placement): Promise<string[]> {
 
 /** @throws {Refusal} what of page, figure and parameters does not fit the report */
 async function checkReportPart(app: App, placement: Placement): Promise<void> {
-  const { reportName, page, figure, firstPage, editionNumber, parameters } = placement;
+  const { reportName, page, figure, firstPage, editionNumber, parameters, look } = placement;
   const { definition } = await findEdition(app, reportName!, editionNumber ?? undefined);
   if (page !== null) {
     const found = findPage(definition, page);
     if (figure !== null) findFigure(found, figure);
+    else for (const name of look.figures ?? []) findFigure(found, name);
   }
   if (firstPage !== null) findPage(definition, firstPage);
   readParameters(definition, parameters, { today: momentOf(app).today, isPartial: true });
 }
 
+const readsNot = (part: 'where' | 'swaps', name: string, datasets: readonly string[]) =>
+  new Refusal('INPUT_INVALID', `what it shows reads no dataset \`${name}\``, {
+    pointer: `/${part}/${name}`,
+    word: name,
+    ...suggest(name, datasets),
+  });
+
 async function checkFilters(app: App, placement: Placement): Promise<void> {
   const datasets = await datasetsIn(app, placement);
   for (const [name, text] of Object.entries(placement.conditions)) {
-    if (!datasets.includes(name))
-      throw new Refusal('INPUT_INVALID', `what it shows reads no dataset \`${name}\``, {
-        pointer: `/where/${name}`,
-        word: name,
-        ...suggest(name, datasets),
-      });
+    if (!datasets.includes(name)) throw readsNot('where', name, datasets);
     checkPlacementFilter(text, await findDataset(app, name));
+  }
+  for (const name of Object.keys(placement.swaps)) {
+    if (!datasets.includes(name)) throw readsNot('swaps', name, datasets);
+    checkSwaps(placement.swaps, await findDataset(app, name));
   }
 }
 

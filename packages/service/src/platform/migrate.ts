@@ -27,6 +27,7 @@ import * as rowRules from './migrations/023-row-rules.ts';
 import * as placements from './migrations/024-placements.ts';
 import * as jobNews from './migrations/025-job-news.ts';
 import * as followedFiles from './migrations/027-followed-files.ts';
+import * as columnSwaps from './migrations/028-column-swaps.ts';
 import * as publicLinks from './migrations/026-public-links.ts';
 
 /** In order; only ever appended to. */
@@ -58,6 +59,7 @@ const migrations = [
   jobNews,
   publicLinks,
   followedFiles,
+  columnSwaps,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

@@ -12,7 +12,7 @@ import {
   type Viewing,
 } from '@underbell/core/access';
 import type { ReaderTaste } from '@underbell/core/format';
-import type { PlacementLook } from '@underbell/core/place';
+import { masksOf, type ColumnSwaps, type PlacementLook } from '@underbell/core/place';
 import { isRefusal, Refusal, suggest, type RefusalCode } from '@underbell/core/refusal';
 import {
   asksData,
@@ -44,6 +44,8 @@ export interface Place {
   readonly kind?: PlaceKind;
   /** CQL2 text by dataset. */
   readonly where: Readonly<Record<string, string>>;
+  /** Columns that it shows as others. */
+  readonly swaps?: ColumnSwaps;
   /** The page that it begins with. */
   readonly page?: string;
   readonly look?: PlacementLook;
@@ -217,10 +219,12 @@ export async function prepare(app: App, subject: Subject): Promise<PreparedView>
   for (const { figure } of request.drills ?? []) findFigure(page, figure);
   const moment = momentOf(app);
   const chosen = chosenParameters(report, request, fixed, moment.today);
-  const [{ rules, masks }, revisions] = await Promise.all([
+  const [{ rules, masks: saved }, revisions] = await Promise.all([
     limitsOn(app, Object.keys(report.datasets)),
     revisionsOf(app, report, page),
   ]);
+  const masks =
+    place?.kind && place.swaps ? [...saved, ...masksOf(place.title ?? place.name, place.kind, place.swaps)] : saved;
   const viewing: Viewing = {
     report,
     page,

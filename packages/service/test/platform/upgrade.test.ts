@@ -87,6 +87,7 @@ describe('an installation of the first shape', () => {
       '025-job-news',
       '026-public-links',
       '027-followed-files',
+      '028-column-swaps',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },
