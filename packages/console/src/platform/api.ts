@@ -16,27 +16,49 @@ const unreachable: ProblemDocument = {
   hint: 'check the connection, then try again',
 };
 
-/** Calls the API. @throws {ApiProblem} */
-export async function call<T>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: string, body?: object): Promise<T> {
-  let answer: Response;
+type Method = 'GET' | 'POST' | 'PUT' | 'DELETE';
+
+async function ask(method: Method, path: string, body?: object): Promise<Response> {
   try {
-    answer = await fetch(path, {
+    return await fetch(path, {
       method,
       ...(body ? { headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body) } : {}),
     });
   } catch {
     throw new ApiProblem(unreachable);
   }
-  if (answer.status === 204) return undefined as T;
-  let said: unknown;
+}
+
+async function readJson(answer: Response): Promise<unknown> {
   try {
-    said = await answer.json();
+    return await answer.json();
   } catch {
     // A gateway in between answers pages of its own, and a line may break in the middle.
     throw new ApiProblem(unreachable);
   }
-  if (answer.ok) return said as T;
-  throw new ApiProblem(
+}
+
+const problemOf = (said: unknown): ApiProblem =>
+  new ApiProblem(
     typeof (said as Partial<ProblemDocument> | null)?.code === 'string' ? (said as ProblemDocument) : unreachable,
   );
+
+/** Calls the API. @throws {ApiProblem} */
+export async function call<T>(method: Method, path: string, body?: object): Promise<T> {
+  const answer = await ask(method, path, body);
+  if (answer.status === 204) return undefined as T;
+  const said = await readJson(answer);
+  if (answer.ok) return said as T;
+  throw problemOf(said);
+}
+
+/** A file that the API answers. @throws {ApiProblem} */
+export async function download(method: Method, path: string, body?: object): Promise<Blob> {
+  const answer = await ask(method, path, body);
+  if (!answer.ok) throw problemOf(await readJson(answer));
+  try {
+    return await answer.blob();
+  } catch {
+    throw new ApiProblem(unreachable);
+  }
 }

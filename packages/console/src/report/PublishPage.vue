@@ -5,16 +5,20 @@ import { useRouter } from 'vue-router';
 import type { ShownPerson } from '@underbell/core/access';
 import type { DatasetColumn, ShownDataset } from '@underbell/core/dataset';
 import type { ProblemDocument } from '@underbell/core/refusal';
-import type { CheckedReport, ListedReport, ShownReport } from '@underbell/core/report';
+import type { CheckedReport, Figure, GridPlace, ListedReport, ShownReport } from '@underbell/core/report';
+import type { ViewAnswer } from '@underbell/core/view';
 import type { SeenReport } from '@underbell/core/see';
-import { ApiProblem, call } from '../platform/api.ts';
+import { ApiProblem, call, download } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
+import ArrangeGrid from '../see/ArrangeGrid.vue';
 import SeenPage from '../see/SeenPage.vue';
 import { datasetsIn, namesIn } from './completeNames.ts';
 import { keepDraft, keptDraft, kindOf, readDropped, readFiles, textOf, type DraftFile } from './draftFiles.ts';
+import { moveFigures } from './definitionEdits.ts';
 import JsonEditor from './JsonEditor.vue';
+import ReportForm from './ReportForm.vue';
 
 /** Definitions are written or dropped, checked and drawn as they are, and published. */
 const props = defineProps<{ name?: string }>();
@@ -89,16 +93,35 @@ const startFrom = (what: string) =>
   });
 
 const wrong = shallowRef<ProblemDocument>();
-const seen = shallowRef<SeenReport>();
+const drawn = shallowRef<ViewAnswer>();
+/** Why figures are not shown. */
+const withheld = ref<string>();
+/** Where the printed page lies in this browser. */
+const printed = ref('');
+async function print(turn: number, body: object): Promise<void> {
+  const file = await download('POST', '/api/v1/reports/preview/print', body);
+  if (turn !== newest) return;
+  URL.revokeObjectURL(printed.value);
+  printed.value = URL.createObjectURL(file);
+}
+onBeforeUnmount(() => URL.revokeObjectURL(printed.value));
 const breaks = shallowRef<NonNullable<CheckedReport['breaks']>>([]);
 const as = ref('');
 const page = ref('');
-const width = ref(1280);
+/** How it is written: in a form, or as text; both change the same text. */
+const way = ref<'form' | 'text'>('text');
+/** Pixels, or how else it is drawn. */
+const width = ref<number | 'arrange' | 'print'>(1280);
 const widths = [1280, 768, 400, 280] as const;
+const pixels = computed(() => (typeof width.value === 'number' ? width.value : 1280));
+const chosen = ref<string>();
+function choose(name: string | undefined): void {
+  chosen.value = name;
+}
 const pane = ref<HTMLElement>();
 const paneWidth = ref<number>();
 /** Wide pages are drawn smaller rather than cut off at the pane's edge. */
-const scale = computed(() => Math.min(1, (paneWidth.value ?? width.value) / width.value));
+const scale = computed(() => Math.min(1, (paneWidth.value ?? pixels.value) / pixels.value));
 const paneWatcher = new ResizeObserver(([entry]) => {
   if (entry) paneWidth.value = Math.floor(entry.contentRect.width);
 });
@@ -116,6 +139,21 @@ const pageNames = computed(() => {
   const { pages } = (written.value ?? {}) as { pages?: { name: string; title: string }[] };
   return Array.isArray(pages) ? pages : [];
 });
+const pageAt = computed(() =>
+  Math.max(
+    0,
+    pageNames.value.findIndex((one) => one.name === page.value),
+  ),
+);
+/** Figures of the page as they are written, as far as they can be moved. */
+const figures = computed(() => {
+  const one = pageNames.value[pageAt.value] as { figures?: Figure[] } | undefined;
+  const all = Array.isArray(one?.figures) ? one.figures : [];
+  return all.every(({ at }) => at && Object.values(at).every(Number.isInteger)) ? all : [];
+});
+const titles = computed(() => Object.fromEntries(figures.value.map((one) => [one.name, one.title])));
+const move = (places: { name: string; at: GridPlace }[]) =>
+  (text.value = moveFigures(text.value, pageAt.value, figures.value, places));
 const columns = shallowRef<readonly DatasetColumn[]>([]);
 const usedDatasets = computed(() => {
   const known = new Set(datasets.data.value?.datasets.map((one) => one.name));
@@ -151,20 +189,24 @@ async function look(): Promise<void> {
   }
   try {
     if (kind.value === 'board') {
-      await call('POST', '/api/v1/boards/check', definition as object);
+      const body = { definition, ...(as.value === '' ? {} : { as: as.value }) };
+      const view = await call<ViewAnswer>('POST', '/api/v1/boards/preview', body);
       if (turn !== newest) return;
-      seen.value = undefined;
+      drawn.value = view;
+      withheld.value = undefined;
       breaks.value = [];
     } else {
       const shown = pageNames.value.some((one) => one.name === page.value) ? { page: page.value } : {};
       const body = { definition, ...shown, ...(as.value === '' ? {} : { as: as.value }) };
-      const [drawn, checked] = await Promise.all([
+      const [found, checked] = await Promise.all([
         call<SeenReport>('POST', '/api/v1/reports/preview', body),
         call<CheckedReport>('POST', '/api/v1/reports/check', definition as object),
       ]);
       if (turn !== newest) return;
-      seen.value = drawn;
+      drawn.value = found.view;
+      withheld.value = found.withheld;
       breaks.value = checked.breaks ?? [];
+      if (width.value === 'print') await print(turn, body);
     }
     wrong.value = undefined;
   } catch (error) {
@@ -172,7 +214,7 @@ async function look(): Promise<void> {
     if (turn === newest) wrong.value = error.document;
   }
 }
-watch([text, as, page], () => {
+watch([text, as, page, () => width.value === 'print'], () => {
   window.clearTimeout(timer);
   if (text.value.trim() === '') return;
   if (text.value === current.value?.text) keepDraft(draftKey.value, undefined);
@@ -197,6 +239,12 @@ const publish = () =>
     files.value = rest;
     show(Math.min(at.value, rest.length - 1));
   });
+/** The form goes with the picture in which figures are moved. */
+function turnWay(to: 'form' | 'text'): void {
+  way.value = to;
+  if (to === 'form') width.value = 'arrange';
+  else if (width.value === 'arrange') width.value = 1280;
+}
 const userLink = (user: string) => {
   const [what, name] = user.split(' ') as [string, string];
   return { placement: `/places/${name}`, board: `/boards/${name}`, burst: `/sending/${name}` }[what];
@@ -245,7 +293,29 @@ const userLink = (user: string) => {
   </nav>
   <div class="sides">
     <section aria-label="Definition">
-      <JsonEditor v-model="text" :schema="schema" :problem="wrong" :names="names" />
+      <p v-if="kind !== 'board'" class="widths" role="group" aria-label="How it is written">
+        <button
+          v-for="one in ['form', 'text'] as const"
+          :key="one"
+          type="button"
+          :aria-pressed="way === one"
+          @click="turnWay(one)"
+        >
+          {{ one === 'form' ? 'Form' : 'Text' }}
+        </button>
+        <span class="quiet">Both change the same text.</span>
+      </p>
+      <ReportForm
+        v-if="way === 'form' && kind !== 'board'"
+        v-model="text"
+        :written="written"
+        :names="names"
+        :page="page"
+        :chosen="chosen"
+        @choose="choose"
+        @turn="page = $event"
+      />
+      <JsonEditor v-else v-model="text" :schema="schema" :problem="wrong" :names="names" />
       <ProblemNote v-if="wrong" :problem="wrong" :names="names" />
       <p v-else-if="kind === 'board' && text !== ''" role="status">The board is fine.</p>
       <div v-if="breaks.length > 0" class="breaks" role="status">
@@ -296,17 +366,34 @@ const userLink = (user: string) => {
           <button v-for="one in widths" :key="one" type="button" :aria-pressed="width === one" @click="width = one">
             {{ one }}
           </button>
-          <span v-if="scale < 1" class="quiet">at {{ Math.round(scale * 100) }} %</span>
+          <template v-if="kind !== 'board'">
+            <button type="button" :aria-pressed="width === 'print'" @click="width = 'print'">Print</button>
+            <button type="button" :aria-pressed="width === 'arrange'" @click="width = 'arrange'">Arrange</button>
+          </template>
+          <span v-if="typeof width === 'number' && scale < 1" class="quiet">at {{ Math.round(scale * 100) }} %</span>
         </span>
       </div>
-      <p v-if="wrong && seen" class="quiet">This is how it was drawn before the mistake.</p>
-      <p v-if="seen?.withheld" class="quiet">{{ seen.withheld }}</p>
-      <div ref="pane" class="scroll">
+      <p v-if="wrong && drawn" class="quiet">This is how it was drawn before the mistake.</p>
+      <p v-if="withheld" class="quiet">{{ withheld }}</p>
+      <template v-if="width === 'print'">
+        <iframe v-if="printed" class="paper" :src="printed" title="The page as it is printed" />
+        <p v-if="printed" class="quiet"><a :href="printed" target="_blank">Open it by itself</a></p>
+      </template>
+      <ArrangeGrid
+        v-else-if="width === 'arrange'"
+        :figures="figures"
+        :titles="titles"
+        :answer="drawn"
+        :chosen="chosen"
+        @change="move"
+        @choose="choose"
+      />
+      <div v-else ref="pane" class="scroll">
         <div :style="{ width: `${width}px`, zoom: scale, '--seen-height': `${44 / scale}rem` }">
-          <SeenPage v-if="seen?.view" title="The page as it is drawn" :answer="seen.view" />
+          <SeenPage v-if="drawn" title="The page as it is drawn" :answer="drawn" />
         </div>
       </div>
-      <p v-if="!seen && !wrong" class="quiet">It is drawn here with real data, a moment after you stop writing.</p>
+      <p v-if="!drawn && !wrong" class="quiet">It is drawn here with real data, a moment after you stop writing.</p>
     </section>
   </div>
 </template>
@@ -378,6 +465,13 @@ const userLink = (user: string) => {
   border-radius: 4px;
   background: var(--raised);
   color: var(--ink);
+}
+.paper {
+  width: 100%;
+  height: 44rem;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  background: var(--raised);
 }
 .scroll {
   overflow-x: auto;

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue';
+import type { DrawnSize } from './drawnSize.ts';
 
 /** The page as its viewer gets it, drawn by the viewer's own code in a frame of this service. */
 const props = defineProps<{ title: string; answer: object }>();
+const emit = defineEmits<{ size: [size: DrawnSize] }>();
 const frame = ref<HTMLIFrameElement>();
 const isReady = ref(false);
 
@@ -11,8 +13,9 @@ function show(): void {
   const answer = JSON.parse(JSON.stringify(props.answer)) as object;
   frame.value?.contentWindow?.postMessage({ underBell: 'preview', answer }, window.location.origin);
 }
-function listen(event: MessageEvent<{ underBell?: string }>): void {
+function listen(event: MessageEvent<{ underBell?: string; size?: DrawnSize }>): void {
   if (event.origin !== window.location.origin || event.source !== frame.value?.contentWindow) return;
+  if (event.data.underBell === 'preview size' && event.data.size) return emit('size', event.data.size);
   if (event.data.underBell !== 'preview ready') return;
   isReady.value = true;
   show();

@@ -1,3 +1,3 @@
 export type { BoardRow } from './models.ts';
 export { findBoard, listBoards } from './store.ts';
-export { boardDatasetNames, boardDatasets, saveBoard, viewBoard } from './usecases.ts';
+export { boardDatasetNames, boardDatasets, checkBoard, drawBoard, saveBoard, viewBoard } from './usecases.ts';

@@ -160,6 +160,9 @@ export async function catalogue(app: App, person: PersonViewer) {
   }));
 }
 
+/** What is needed of a board to draw it. */
+export type DrawnBoard = Pick<BoardRow, 'name' | 'definition' | 'version' | 'writerId'>;
+
 interface Shown {
   readonly figure: ViewedFigure;
   readonly result?: FigureResult;
@@ -176,7 +179,7 @@ const refused = (code: string, message: string): FigureResult => ({
 async function showFigure(
   app: App,
   person: PersonViewer,
-  { definition: board, writerId }: BoardRow,
+  { definition: board, writerId }: DrawnBoard,
   one: BoardFigure,
   request: ViewRequest,
   around?: Place,
@@ -246,12 +249,13 @@ export async function viewBoard(
   );
 }
 
-async function drawBoard(
+/** A board as it is defined, with all its figures, each under every rule of its dataset; saved or not. */
+export async function drawBoard(
   app: App,
   person: PersonViewer,
-  row: BoardRow,
+  row: DrawnBoard,
   request: ViewRequest,
-  around: Place | undefined,
+  around?: Place,
 ): Promise<ViewAnswer<Date>> {
   const { name, definition, version } = row;
   const shown = await Promise.all(definition.figures.map((one) => showFigure(app, person, row, one, request, around)));
@@ -261,7 +265,10 @@ async function drawBoard(
     board: { name, version },
     title: around?.title ?? definition.title,
     pages: [],
-    page: { name: 'board', title: definition.title, figures: figuresFor(
+    page: {
+      name: 'board',
+      title: definition.title,
+      figures: figuresFor(
         shown.map((one) => one.figure),
         around?.look ?? {},
       ),

@@ -73,11 +73,13 @@ async function sendPage(
   attributes: Readonly<Record<string, string>> = {},
   links: readonly PageLink[] = [],
   ahead?: PageAhead,
+  frames: readonly string[] = [],
 ): Promise<void> {
   const html = await readFile(join(dist(name), 'index.html'), 'utf8').catch((cause: unknown) => {
     throw new Refusal('NOT_FOUND', `the ${name} has not been built`, { hint: 'npm run build' }, { cause });
   });
-  ctx.set('Content-Security-Policy', `${basePolicy}; frame-ancestors ${frameAncestors.join(' ')}`);
+  const framed = frames.length > 0 ? `; frame-src 'self' ${frames.join(' ')}` : '';
+  ctx.set('Content-Security-Policy', `${basePolicy}${framed}; frame-ancestors ${frameAncestors.join(' ')}`);
   ctx.set('Referrer-Policy', 'no-referrer');
   // With somebody's figures in it, it is nobody else's, and lies nowhere.
   ctx.set('Cache-Control', ahead ? 'private, no-store' : 'no-cache');
@@ -121,7 +123,10 @@ export function mountPages(
   assets('console', '/console');
   assets('viewer', '/viewer');
   router.get('/', (ctx: Context) => ctx.redirect('/console'));
-  router.get(['/console', '/console/{*path}'], (ctx: Context) => sendPage(ctx, 'console', ["'none'"]));
+  router.get(['/console', '/console/{*path}'], (ctx: Context) =>
+    // What is drawn for paper is shown as the file that it is.
+    sendPage(ctx, 'console', ["'none'"], {}, [], undefined, ['blob:']),
+  );
   router.get('/v/:name', async (ctx: Context & { params: { name: string } }) => {
     const placement = nameIn(ctx);
     // What was saved before origins were looked at closely may hold words of the policy itself.

@@ -1,11 +1,14 @@
 import Joi from 'joi';
+import type { Context } from 'koa';
+import { Readable } from 'node:stream';
 import { tokenActions } from '@underbell/core/access';
+import type { Inferred } from '@underbell/core/check';
 import { toFilterText } from '@underbell/core/filter';
 import { email, filter, thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { ruleBody } from '../rule/index.ts';
 import { readRequest, viewQuery, viewWords, type ViewQuery } from '../view/index.ts';
-import { previewReport, seeAs } from './usecases.ts';
+import { previewBoard, previewReport, printPreview, seeAs, type DraftWish } from './usecases.ts';
 
 /** A person, or a client with what it would ask for, or a token; in a placement or not. */
 const seenAs = Joi.object({
@@ -25,7 +28,51 @@ const seenAs = Joi.object({
   .xor('person', 'client', 'token')
   .with('details', 'client');
 
+const draftBody = Joi.object({
+  definition: Joi.object().unknown(true).required().description('a report definition, format underbell-report/1'),
+  as: email,
+  page: viewWords.page,
+});
+
+const draftWish = ({ definition, as, page }: Inferred<typeof draftBody>, ctx: Context): DraftWish => ({
+  definition,
+  ...(as === undefined ? {} : { as }),
+  request: {
+    parameters: {},
+    choices: [],
+    languages: ctx.acceptsLanguages(),
+    ...(page === undefined ? {} : { page }),
+  },
+});
+
 export const seeRoutes: Route[] = [
+  defineRoute({
+    method: 'post',
+    path: '/api/v1/boards/preview',
+    isRead: true,
+    tag: 'Viewing',
+    audience: 'person',
+    summary: 'A board that is not saved, drawn with real data as you or somebody else would see it',
+    body: Joi.object({
+      definition: Joi.object().unknown(true).required().description('a board, format underbell-board/1'),
+      as: email,
+    }),
+    handle: ({ app, ctx, person, body }) => previewBoard(app, person, { ...body, languages: ctx.acceptsLanguages() }),
+  }),
+  defineRoute({
+    method: 'post',
+    path: '/api/v1/reports/preview/print',
+    isRead: true,
+    tag: 'Viewing',
+    audience: 'person',
+    summary: 'A page of a definition that is not published, as it would be printed',
+    body: draftBody,
+    answer: { description: 'application/pdf', type: 'application/pdf' },
+    handle: async ({ app, ctx, person, body }) => ({
+      stream: Readable.from([await printPreview(app, person, draftWish(body, ctx))]),
+      type: 'application/pdf',
+    }),
+  }),
   defineRoute({
     method: 'post',
     path: '/api/v1/reports/preview',
@@ -33,22 +80,8 @@ export const seeRoutes: Route[] = [
     tag: 'Viewing',
     audience: 'person',
     summary: 'A definition that is not published, drawn with real data as you or somebody else would see it',
-    body: Joi.object({
-      definition: Joi.object().unknown(true).required().description('a report definition, format underbell-report/1'),
-      as: email,
-      page: viewWords.page,
-    }),
-    handle: ({ app, ctx, person, body }) =>
-      previewReport(app, person, {
-        definition: body.definition,
-        ...(body.as === undefined ? {} : { as: body.as }),
-        request: {
-          parameters: {},
-          choices: [],
-          languages: ctx.acceptsLanguages(),
-          ...(body.page === undefined ? {} : { page: body.page }),
-        },
-      }),
+    body: draftBody,
+    handle: ({ app, ctx, person, body }) => previewReport(app, person, draftWish(body, ctx)),
   }),
   defineRoute({
     method: 'get',

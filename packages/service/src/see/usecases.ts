@@ -13,6 +13,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { requireMaker, findPerson, listPeople, noSuch, requireRight, rightOn } from '../access/index.ts';
 import { checkedRule, type GivenRule } from '../rule/index.ts';
 import { countBetween } from '../dataset/index.ts';
+import { boardDatasetNames, checkBoard, drawBoard } from '../board/index.ts';
 import { checkDetails, describeToken, requireClient } from '../token/index.ts';
 import { editionIn, findPlacement, placeOf } from '../place/index.ts';
 import { isThing, momentOf, type App } from '../platform/index.ts';
@@ -22,6 +23,7 @@ import {
   fix,
   mayLookAtRows,
   prepare,
+  sceneOf,
   showView,
   tokenBounds,
   type PreparedView,
@@ -29,6 +31,7 @@ import {
   type ViewRequest,
 } from '../view/index.ts';
 import { type SeenDifference, type SeenView, type SeenReport } from '@underbell/core/see';
+import type { ViewAnswer } from '@underbell/core/view';
 
 /** Through whose eyes: a person's, a client's with what it would ask for, or those of a token that was handed out; in a placement or not. */
 export interface SeenAs {
@@ -199,17 +202,15 @@ export async function seeAs(app: App, asker: PersonViewer, options: SeeRequest):
   };
 }
 
-/**
- * A definition that is not published, drawn with real data: as its author sees it, or as somebody else would once they have a
- * right on it, as far as the author may know that.
- *
- * @throws {Refusal} `REPORT_INVALID` with every problem, `NOT_ALLOWED` for who may not publish it
- */
-export async function previewReport(
-  app: App,
-  asker: PersonViewer,
-  wish: { readonly definition: unknown; readonly as?: string; readonly request: ViewRequest },
-): Promise<SeenReport<Date>> {
+/** What somebody wants to see of a definition that is not published; their own eyes when left out. */
+export interface DraftWish {
+  readonly definition: unknown;
+  readonly as?: string;
+  readonly request: ViewRequest;
+}
+
+/** @throws {Refusal} `REPORT_INVALID` with every problem, `NOT_ALLOWED` for who may not publish it */
+async function seenDraft(app: App, asker: PersonViewer, wish: DraftWish): Promise<Seen & { readonly isOwn: boolean }> {
   const definition = await checkReport(app, asker, wish.definition);
   const { name } = definition;
   if (await isThing(app, { kind: 'report', name })) await requireRight(app, asker, 'edit', 'report', name);
@@ -223,7 +224,57 @@ export async function previewReport(
   };
   const isOwn = wish.as === undefined || wish.as === asker.email;
   const as = { person: wish.as ?? asker.email };
-  const found = await seeThrough(app, asker, edition, as, { report: name, as, request: wish.request });
+  return { ...(await seeThrough(app, asker, edition, as, { report: name, as, request: wish.request })), isOwn };
+}
+
+/**
+ * A definition that is not published, drawn with real data: as its author sees it, or as somebody else would once they have a
+ * right on it, as far as the author may know that.
+ *
+ * @throws {Refusal} `REPORT_INVALID` with every problem, `NOT_ALLOWED` for who may not publish it
+ */
+export async function previewReport(app: App, asker: PersonViewer, wish: DraftWish): Promise<SeenReport<Date>> {
+  const { isOwn, ...found } = await seenDraft(app, asker, wish);
   const right: Right = { level: 'view', because: 'would see this once it is published and they have a right on it' };
-  return { report: name, ...(await describe(app, asker, { ...found, right }, isOwn)) };
+  const { name: report } = found.view.viewing.report;
+  return { report, ...(await describe(app, asker, { ...found, right }, isOwn)) };
+}
+
+/**
+ * The same as it would be printed: a PDF.
+ *
+ * @throws {Refusal} as above, and `NOT_ALLOWED` for somebody else's eyes where the asker may not look at the rows
+ */
+export async function printPreview(app: App, asker: PersonViewer, wish: DraftWish): Promise<Buffer> {
+  const { view, isOwn } = await seenDraft(app, asker, wish);
+  await requireRows(app, asker, isOwn, view.revisions.keys());
+  const { drawPdf } = await import('../render/index.ts');
+  return drawPdf(await sceneOf(app, view, undefined));
+}
+
+async function requireRows(app: App, asker: PersonViewer, isOwn: boolean, datasets: Iterable<string>): Promise<void> {
+  if (isOwn || (await mayLookAtRows(app, asker, datasets))) return;
+  throw new Refusal('NOT_ALLOWED', 'figures are shown to those who may edit the datasets behind them');
+}
+
+/**
+ * A board that is not saved, drawn with real data: as its author sees it, or as somebody else would.
+ *
+ * @throws {Refusal} `BOARD_INVALID` with every problem, `NOT_ALLOWED` for who may not save it or not look at the rows
+ */
+export async function previewBoard(
+  app: App,
+  asker: PersonViewer,
+  wish: { readonly definition: unknown; readonly as?: string; readonly languages?: readonly string[] },
+): Promise<ViewAnswer<Date>> {
+  const board = await checkBoard(app, asker, wish.definition);
+  const { name, title } = board;
+  if (await isThing(app, { kind: 'board', name })) await requireRight(app, asker, 'edit', 'board', name);
+  else await requireMaker(app, asker, 'report');
+  const isOwn = wish.as === undefined || wish.as === asker.email;
+  const viewer = isOwn ? asker : await personNamed(app, wish.as!);
+  await requireRows(app, asker, isOwn, await boardDatasetNames(app, board));
+  const draft = { name, title, definition: board, version: 0, writerId: asker.id };
+  const request = { choices: [], parameters: {}, ...(wish.languages ? { languages: [...wish.languages] } : {}) };
+  return drawBoard(app, viewer, draft, request);
 }

@@ -11,6 +11,7 @@ export {
 } from './prepare.ts';
 export { answerAhead } from './ahead.ts';
 export { explainLimits, mayLookAtRows } from './explain.ts';
+export { sceneOf } from './exports.ts';
 export { dataFigures, readOne } from './figures.ts';
 export { metered } from './page.ts';
 export { limitsOf, parameterWords, showView } from './show.ts';

@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { onBeforeUnmount, onMounted, shallowRef } from 'vue';
+import { onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
 import FigureGrid from './FigureGrid.vue';
 import LimitStrip from './LimitStrip.vue';
 import type { ViewAnswer } from '@underbell/core/view';
 
 /** Draws an answer that the page around it has fetched: another viewer's page, without being that viewer. */
 const answer = shallowRef<ViewAnswer>();
+const root = ref<HTMLElement>();
 function take(event: MessageEvent<{ underBell?: string; answer?: ViewAnswer }>): void {
   if (event.origin !== window.location.origin || event.source !== window.parent) return;
   if (event.data.underBell === 'preview') answer.value = event.data.answer;
@@ -15,10 +16,31 @@ onMounted(() => {
   window.parent.postMessage({ underBell: 'preview ready' }, window.location.origin);
 });
 onBeforeUnmount(() => window.removeEventListener('message', take));
+
+/** Where the grid of figures lies, for the page around it to lay handles over it. Pixels. */
+function tell(): void {
+  const grid = document.querySelector('main.grid');
+  if (!root.value || !grid) return;
+  const { left, top, width } = grid.getBoundingClientRect();
+  const { rowGap, gridAutoRows } = getComputedStyle(grid);
+  const size = {
+    height: root.value.scrollHeight,
+    left: left + window.scrollX,
+    top: top + window.scrollY,
+    width,
+    gap: Number.parseFloat(rowGap),
+    rowHeight: Number.parseFloat(gridAutoRows),
+  };
+  window.parent.postMessage({ underBell: 'preview size', size }, window.location.origin);
+}
+const watcher = new ResizeObserver(tell);
+watch(root, (element) => element && watcher.observe(element), { flush: 'post' });
+watch(answer, tell, { flush: 'post' });
+onBeforeUnmount(() => watcher.disconnect());
 </script>
 
 <template>
-  <div v-if="answer" class="page">
+  <div v-if="answer" ref="root" class="page">
     <LimitStrip :answer="answer" :choices="{}" />
     <FigureGrid :answer="answer" :choices="{}" />
   </div>
