@@ -12,6 +12,7 @@ import { frameFor, isPublicKey, publicPage, publicViewer } from './place/index.t
 import { answerAhead } from './view/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
 import { defineRoute, eventJobs, forgetSpent, sayAlive, Worker, type App } from './platform/index.ts';
+import { boardFrameOrigins } from './board/index.ts';
 import { mountPages } from './platform/pages.ts';
 import { believeProxies } from './platform/http/proxies.ts';
 
@@ -105,6 +106,7 @@ function createKoa(app: App): Koa {
     (name, referrer) => frameFor(app, name, referrer),
     (ctx, report) => answerAhead(app, ctx, report, known),
     (key, from) => publicPage(app, key, from),
+    () => boardFrameOrigins(app),
   );
   koa.use(router.routes());
   koa.use(router.allowedMethods());

@@ -26,19 +26,36 @@ export function addBoardCommands(program: Command): void {
     .description('a board with its figures')
     .action(async (name: string, _options, command: Command) => {
       type Figure = { name: string; report: string; page: string; figure: string; at: Record<string, number> };
-      const answer = await askService<{ definition: { title: string; figures: Figure[] }; version: number }>(
-        'GET',
-        `/api/v1/boards/${encodeURIComponent(name)}`,
-      );
+      type Frame = { name: string; address: string; at: Record<string, number> };
+      type Shown = { definition: { title: string; figures: Figure[]; frames?: Frame[] }; version: number };
+      const answer = await askService<Shown>('GET', `/api/v1/boards/${encodeURIComponent(name)}`);
       show(command, answer, ({ definition, version }) => {
         line(`${definition.title}, version ${version}`);
-        table(definition.figures, [
-          { heading: 'figure', cell: (one) => one.name },
-          { heading: 'from', cell: (one) => `${one.report} / ${one.page} / ${one.figure}` },
-          { heading: 'column', cell: (one) => one.at['column']!, isNumber: true },
-          { heading: 'row', cell: (one) => one.at['row']!, isNumber: true },
-        ]);
+        table(
+          [...definition.figures, ...(definition.frames ?? [])],
+          [
+            { heading: 'figure', cell: (one) => one.name },
+            {
+              heading: 'from',
+              cell: (one) => ('address' in one ? one.address : `${one.report} / ${one.page} / ${one.figure}`),
+            },
+            { heading: 'column', cell: (one) => one.at['column']!, isNumber: true },
+            { heading: 'row', cell: (one) => one.at['row']!, isNumber: true },
+          ],
+        );
       });
+    });
+  board
+    .command('hosts [origin...]')
+    .description('the hosts whose pages boards may show in frames; named, they are all that may (for administrators)')
+    .option('--none', 'no host at all')
+    .action(async (origins: string[], options: { none?: boolean }, command: Command) => {
+      const path = '/api/v1/board-frames';
+      const isSet = origins.length > 0 || options.none === true;
+      const answer = isSet
+        ? await askService<{ origins: string[] }>('PUT', path, { body: { origins } })
+        : await askService<{ origins: string[] }>('GET', path);
+      show(command, answer, (one) => line(one.origins.join('\n') || 'Boards frame nothing.'));
     });
   board
     .command('check <file>')

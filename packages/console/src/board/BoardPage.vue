@@ -1,18 +1,29 @@
 <script setup lang="ts">
 import { Button, Spin } from 'ant-design-vue';
-import { computed, ref, watch } from 'vue';
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
-import { freePlace, leastContrast, type BoardDefinition, type BoardFigure } from '@underbell/core/board';
+import {
+  freePlace,
+  leastContrast,
+  type BoardDefinition,
+  type BoardFigure,
+  type BoardFrame,
+} from '@underbell/core/board';
+import type { GridPlace } from '@underbell/core/report';
 import { contrast } from '@underbell/core/theme';
 import RightsPanel from '../access/RightsPanel.vue';
 import BinButton from '../folder/BinButton.vue';
 import FavouriteButton from '../folder/FavouriteButton.vue';
-import { call } from '../platform/api.ts';
+import type { ShownPerson } from '@underbell/core/access';
+import type { ProblemDocument } from '@underbell/core/refusal';
+import { ApiProblem, call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
-import BoardGrid from './BoardGrid.vue';
+import type { ViewAnswer } from '@underbell/core/view';
+import ArrangeGrid from '../see/ArrangeGrid.vue';
+import FrameForm from './FrameForm.vue';
 import FigureCatalogue, { type Catalogue, type ChosenFigure } from './FigureCatalogue.vue';
 import FigureForm from './FigureForm.vue';
 
@@ -37,6 +48,39 @@ const chosenFigure = computed(() => board.value?.figures.find((one) => one.name 
 function change(part: Partial<BoardDefinition>): void {
   if (board.value) board.value = { ...board.value, ...part };
 }
+const frames = computed(() => board.value?.frames ?? []);
+const chosenFrame = computed(() => frames.value.find((one) => one.name === chosen.value));
+const things = computed(() => [...(board.value?.figures ?? []), ...frames.value]);
+/** What was moved or resized, wherever it comes from. */
+function place(places: readonly { readonly name: string; readonly at: GridPlace }[]): void {
+  const atOf = new Map(places.map((one) => [one.name, one.at]));
+  const moved = <T extends { readonly name: string; readonly at: GridPlace }>(list: readonly T[]) =>
+    list.map((one) => ({ ...one, at: atOf.get(one.name) ?? one.at }));
+  change({
+    figures: moved(board.value!.figures),
+    ...(board.value!.frames ? { frames: moved(board.value!.frames) } : {}),
+  });
+}
+function setFrames(list: readonly BoardFrame[]): void {
+  const { frames: _, ...rest } = board.value!;
+  board.value = list.length > 0 ? { ...rest, frames: list } : rest;
+}
+function freeName(wish: string): string {
+  const names = new Set(things.value.map((one) => one.name));
+  let name = wish;
+  for (let n = 2; names.has(name); n++) name = `${wish}-${n}`;
+  return name;
+}
+function addFrame(address: string, title: string): void {
+  const name = freeName('frame');
+  setFrames([...frames.value, { name, title, address, at: freePlace(things.value, 6, 6) }]);
+  chosen.value = name;
+}
+const setFrame = (frame: BoardFrame) => setFrames(frames.value.map((one) => (one.name === frame.name ? frame : one)));
+function removeFrame(name: string): void {
+  setFrames(frames.value.filter((one) => one.name !== name));
+  chosen.value = undefined;
+}
 const setFigures = (figures: BoardFigure[]) => change({ figures });
 const setFigure = (figure: BoardFigure) =>
   setFigures(board.value!.figures.map((one) => (one.name === figure.name ? figure : one)));
@@ -45,12 +89,10 @@ function remove(name: string): void {
   chosen.value = undefined;
 }
 function add({ report, page, figure, width, height }: ChosenFigure): void {
-  const names = new Set(board.value!.figures.map((one) => one.name));
-  let name = figure;
-  for (let n = 2; names.has(name); n++) name = `${figure}-${n}`;
+  const name = freeName(figure);
   setFigures([
     ...board.value!.figures,
-    { name, report, page, figure, at: freePlace(board.value!.figures, Math.max(3, width), Math.max(3, height)) },
+    { name, report, page, figure, at: freePlace(things.value, Math.max(3, width), Math.max(3, height)) },
   ]);
   chosen.value = name;
 }
@@ -59,14 +101,15 @@ const titles = computed(() => {
     report.pages.map((page) => [`${report.report}/${page.name}`, page] as const),
   );
   const find = new Map(pages);
-  return Object.fromEntries(
-    (board.value?.figures ?? []).map((one) => [
+  return Object.fromEntries([
+    ...(board.value?.figures ?? []).map((one) => [
       one.name,
       one.title ??
         find.get(`${one.report}/${one.page}`)?.figures.find((figure) => figure.name === one.figure)?.title ??
         one.figure,
     ]),
-  );
+    ...frames.value.map((one) => [one.name, one.title]),
+  ]) as Record<string, string>;
 });
 
 const usual = { background: '#FBFAF6', figure: '#FFFFFF', text: '#10262E' };
@@ -77,6 +120,33 @@ const least = computed(() =>
   Math.min(contrast(theme.value.text, theme.value.figure), contrast(theme.value.text, theme.value.background)),
 );
 const canRead = computed(() => least.value >= leastContrast);
+
+/** Drawn with real data as it stands here, saved or not. */
+const drawn = shallowRef<ViewAnswer>();
+const wrong = shallowRef<ProblemDocument>();
+const as = ref('');
+const people = useResource<{ people: (ShownPerson & { state: string })[] }>('/api/v1/people');
+const pauseMs = 300;
+let newest = 0;
+let timer = 0;
+async function draw(): Promise<void> {
+  const turn = ++newest;
+  const body = { definition: board.value, ...(as.value === '' ? {} : { as: as.value }) };
+  try {
+    const found = await call<ViewAnswer>('POST', '/api/v1/boards/preview', body);
+    if (turn !== newest) return;
+    drawn.value = found;
+    wrong.value = undefined;
+  } catch (failure) {
+    if (!(failure instanceof ApiProblem)) throw failure;
+    if (turn === newest) wrong.value = failure.document;
+  }
+}
+watch([board, as], () => {
+  window.clearTimeout(timer);
+  if (board.value) timer = window.setTimeout(() => void draw(), drawn.value ? pauseMs : 0);
+});
+onBeforeUnmount(() => window.clearTimeout(timer));
 
 const save = () =>
   attempt('work', async () => {
@@ -115,12 +185,22 @@ const save = () =>
     </p>
     <div class="desk">
       <section aria-label="Board">
-        <BoardGrid
-          :figures="board.figures"
+        <label
+          >As
+          <select v-model="as" class="plain">
+            <option value="">you see it</option>
+            <option v-for="one in people.data.value?.people ?? []" :key="one.email" :value="one.email">
+              {{ one.name }} would
+            </option>
+          </select>
+        </label>
+        <ProblemNote v-if="wrong" :problem="wrong" />
+        <ArrangeGrid
+          :figures="things"
           :titles="titles"
-          :theme="theme"
+          :answer="drawn"
           :chosen="chosen"
-          @change="setFigures"
+          @change="place"
           @choose="chosen = $event"
         />
       </section>
@@ -133,6 +213,13 @@ const save = () =>
           :catalogue="catalogue.data.value?.reports ?? []"
           @change="setFigure"
           @remove="remove(chosenFigure.name)"
+        />
+        <FrameForm
+          :key="chosenFrame?.name ?? 'new'"
+          :frame="chosenFrame"
+          @add="addFrame"
+          @change="setFrame"
+          @remove="removeFrame(chosenFrame!.name)"
         />
         <FigureCatalogue :reports="catalogue.data.value?.reports ?? []" @add="add" />
       </aside>
@@ -160,6 +247,14 @@ label {
   display: inline-flex;
   gap: 0.4rem;
   align-items: center;
+}
+input[type='color'] {
+  width: 3.2rem;
+  height: 32px;
+  padding: 2px;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  background: var(--raised);
 }
 input:not([type='color']) {
   font: inherit;

@@ -19,6 +19,15 @@ export interface BoardFigure {
   readonly at: GridPlace;
 }
 
+/** A figure of a host's own, in a frame. */
+export interface BoardFrame {
+  readonly name: string;
+  readonly title: string;
+  /** Of a page of an origin that boards may frame. */
+  readonly address: string;
+  readonly at: GridPlace;
+}
+
 /** Colours of a board, as `#rrggbb`. */
 export interface BoardTheme {
   readonly background: string;
@@ -34,6 +43,7 @@ export interface BoardDefinition {
   readonly description?: string;
   readonly theme?: BoardTheme;
   readonly figures: readonly BoardFigure[];
+  readonly frames?: readonly BoardFrame[];
 }
 
 export const boardFormat = 'underbell-board/1';
@@ -44,6 +54,8 @@ const thing = Joi.string().pattern(thingName, 'lower-case letters, digits and hy
 const reference = Joi.string().max(63);
 const words = Joi.string().trim().min(1).max(200);
 const colour = Joi.string().pattern(/^#[0-9a-fA-F]{6}$/, 'a colour such as #10262E');
+const place = () =>
+  Joi.object({ column: whole(gridColumns), row: whole(200), width: whole(gridColumns), height: whole(40) }).required();
 const whole = (most: number) => Joi.number().integer().min(1).max(most).required();
 
 export const boardSchema = Joi.object({
@@ -63,16 +75,25 @@ export const boardSchema = Joi.object({
         figure: reference.required(),
         where: Joi.object().pattern(Joi.string().max(60), Joi.string().max(16_384)),
         parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)),
-        at: Joi.object({
-          column: whole(gridColumns),
-          row: whole(200),
-          width: whole(gridColumns),
-          height: whole(40),
-        }).required(),
+        at: place(),
       }),
     )
     .max(60)
     .required(),
+  frames: Joi.array()
+    .items(
+      Joi.object({
+        name: thing.required(),
+        title: words.required(),
+        address: Joi.string()
+          .uri({ scheme: ['https', 'http'] })
+          .max(2000)
+          .required(),
+        at: place(),
+      }),
+    )
+    .max(12)
+    .description('pages of hosts that an administrator allows, each in a frame'),
 }).required();
 
 function themeProblems({ background, figure, text }: BoardTheme): Problem[] {
@@ -82,6 +103,41 @@ function themeProblems({ background, figure, text }: BoardTheme): Problem[] {
     if (found >= leastContrast) return [];
     const message = `text on the ${name} has a contrast of ${found.toFixed(1)}, at least ${leastContrast} can be read`;
     return [{ at: '/theme/text', message, hint: 'take a darker or a lighter text' }];
+  });
+}
+
+/** Where anything on the board stands wrongly: figures first, then frames. */
+function placeProblems({ figures, frames = [] }: BoardDefinition): Problem[] {
+  const all = [
+    ...figures.map((one, i) => ({ ...one, path: ['figures', i] })),
+    ...frames.map((one, i) => ({ ...one, path: ['frames', i] })),
+  ];
+  return all.flatMap(({ name, at, path }, index) => {
+    const before = all.slice(0, index);
+    const add = (part: string, message: string): Problem => ({ at: toPointer([...path, part]), message });
+    return [
+      ...(before.some((other) => other.name === name) ? [add('name', `\`${name}\` stands here a second time`)] : []),
+      ...(at.column + at.width - 1 > gridColumns
+        ? [add('at', `it reaches past the ${gridColumns} columns of the board`)]
+        : []),
+      ...(before.some((other) => overlaps(other.at, at)) ? [add('at', `\`${name}\` lies over another figure`)] : []),
+    ];
+  });
+}
+
+/** Frames of origins that boards may not show. */
+function frameProblems({ frames = [] }: BoardDefinition, origins: readonly string[]): Problem[] {
+  return frames.flatMap(({ address }, i) => {
+    const { origin } = new URL(address);
+    if (origins.includes(origin)) return [];
+    return [
+      {
+        at: toPointer(['frames', i, 'address']),
+        message: `boards may show nothing of ${origin}`,
+        hint: 'an administrator says which hosts boards may frame',
+        ...suggest(origin, origins),
+      },
+    ];
   });
 }
 
@@ -96,12 +152,6 @@ function figureProblems(
   const problems: Problem[] = [];
   const add = (path: string, message: string, more: Partial<Problem> = {}) =>
     problems.push({ at: at(path), message, ...more });
-  if (board.figures.findIndex((other) => other.name === one.name) < index)
-    add('name', `the figure \`${one.name}\` stands here a second time`);
-  if (one.at.column + one.at.width - 1 > gridColumns)
-    add('at', `it reaches past the ${gridColumns} columns of the board`);
-  if (board.figures.slice(0, index).some((other) => overlaps(other.at, one.at)))
-    add('at', `\`${one.name}\` lies over another figure`);
   const report = find(one.report);
   if (!report) {
     add('report', `there is no report \`${one.report}\``, suggest(one.report, known));
@@ -151,16 +201,20 @@ export function overlaps(a: GridPlace, b: GridPlace): boolean {
  * Reads a board: its shape first, then every report, page and figure that it names, and whether its text can be read.
  *
  * @param find - reports that its maker may see
+ * @param origins - that it may frame
  * @throws {Refusal} `BOARD_INVALID` with one problem per mistake, each with its JSON Pointer
  */
 export function validateBoard(
   value: unknown,
   find: (report: string) => ReportDefinition | undefined,
   known: readonly string[],
+  origins: readonly string[] = [],
 ): BoardDefinition {
   const board = checkShape<BoardDefinition>(value, boardSchema, { code: 'BOARD_INVALID', what: 'the board' });
   const problems = [
     ...(board.theme ? themeProblems(board.theme) : []),
+    ...placeProblems(board),
+    ...frameProblems(board, origins),
     ...board.figures.flatMap((_, index) => figureProblems(board, index, find, known)),
   ];
   const [first, ...more] = problems;

@@ -6,6 +6,7 @@ export {
   validateBoard,
   type BoardDefinition,
   type BoardFigure,
+  type BoardFrame,
   type BoardTheme,
 } from './board.ts';
 export { arrange, freePlace, withinGrid } from './arrange.ts';

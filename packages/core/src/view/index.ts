@@ -1,5 +1,5 @@
 import type { LimitWords } from '../access/index.ts';
-import type { BoardTheme } from '../board/index.ts';
+import type { BoardFrame, BoardTheme } from '../board/index.ts';
 import type { ReaderTaste } from '../format/index.ts';
 import type { PlacementLook } from '../place/index.ts';
 import type { Figure, FigureResult } from '../report/index.ts';
@@ -54,6 +54,8 @@ export interface ViewAnswer<At = string> {
     readonly name: string;
     readonly title: string;
     readonly figures: readonly ViewedFigure[];
+    /** Of a board: figures of hosts' own. */
+    readonly frames?: readonly BoardFrame[];
     /** The order of figures where there is little room. */
     readonly narrow?: readonly string[];
   };

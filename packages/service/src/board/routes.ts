@@ -1,8 +1,9 @@
 import Joi from 'joi';
 import { boardSchema } from '@underbell/core/board';
-import { thing } from '../access/index.ts';
+import { thing, webOrigin } from '../access/index.ts';
 import { defineRoute, formatRoute, type Route } from '../platform/index.ts';
 import { streamChanges } from '../view/index.ts';
+import { allowBoardFrames, boardFrameOrigins } from './frames.ts';
 import { boardDatasets, catalogue, checkBoard, saveBoard, seenBoards, showBoard, viewBoard } from './usecases.ts';
 
 const about = { tag: 'Boards', audience: 'person' } as const;
@@ -17,6 +18,23 @@ export const boardRoutes: Route[] = [
     path: '/api/v1/boards',
     summary: 'The boards you may see',
     handle: async ({ app, person }) => ({ boards: await seenBoards(app, person) }),
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/board-frames',
+    summary: 'The hosts whose pages boards may show in frames',
+    handle: async ({ app }) => ({ origins: await boardFrameOrigins(app) }),
+  }),
+  defineRoute({
+    ...about,
+    method: 'put',
+    path: '/api/v1/board-frames',
+    summary: 'Say whose pages boards may show in frames; for administrators',
+    body: Joi.object({ origins: Joi.array().items(webOrigin).max(50).required() }),
+    handle: async ({ app, person, body, origin }) => ({
+      origins: await allowBoardFrames(app, person, body.origins, origin),
+    }),
   }),
   defineRoute({
     ...about,

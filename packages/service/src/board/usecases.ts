@@ -20,6 +20,7 @@ import {
   type Place,
 } from '../view/index.ts';
 import { prepareBoardFigure } from './figure.ts';
+import { boardFrameOrigins } from './frames.ts';
 import { findBoard, isBoardBinned, listBoards, putBoard } from './store.ts';
 import type { BoardRow } from './models.ts';
 import { type ViewedFigure, type ViewAnswer } from '@underbell/core/view';
@@ -34,7 +35,8 @@ async function visibleReports(app: App, person: PersonViewer): Promise<Map<strin
 /** Checks a board against the reports that its maker may see. @throws {Refusal} `BOARD_INVALID` */
 export async function checkBoard(app: App, person: PersonViewer, value: unknown): Promise<BoardDefinition> {
   const reports = await visibleReports(app, person);
-  const board = validateBoard(value, (name) => reports.get(name), [...reports.keys()]);
+  const origins = await boardFrameOrigins(app);
+  const board = validateBoard(value, (name) => reports.get(name), [...reports.keys()], origins);
   const { today } = momentOf(app);
   for (const [index, figure] of board.figures.entries()) {
     await at(`/figures/${index}/parameters`, async () => {
@@ -259,6 +261,8 @@ export async function drawBoard(
 ): Promise<ViewAnswer<Date>> {
   const { name, definition, version } = row;
   const shown = await Promise.all(definition.figures.map((one) => showFigure(app, person, row, one, request, around)));
+  const origins = definition.frames ? await boardFrameOrigins(app) : [];
+  const frames = definition.frames?.filter((one) => origins.includes(new URL(one.address).origin)) ?? [];
   const views = shown.flatMap((one) => one.view ?? []);
   const datasets = new Map(views.flatMap((view) => limitsOf(view).map((one) => [one.dataset, one] as const)));
   return {
@@ -272,6 +276,7 @@ export async function drawBoard(
         shown.map((one) => one.figure),
         around?.look ?? {},
       ),
+      ...(frames.length > 0 ? { frames } : {}),
     },
     ...(definition.theme ? { theme: definition.theme } : {}),
     ...(around?.look && Object.keys(around.look).length > 0 ? { look: around.look } : {}),

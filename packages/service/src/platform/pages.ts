@@ -99,6 +99,7 @@ function nameIn(ctx: Context & { params: { name: string } }): string {
  *
  * @param frameOf - the origins whose pages may frame a placement, and other forms of its page
  * @param publicPage - the placement behind the key of a public link; nothing where it shows nothing
+ * @param framedByBoards - origins whose pages boards show in frames of their own
  * @param aheadOf - what a report's page will ask first, answered for whoever is signed in; nothing where it is not known yet
  */
 export function mountPages(
@@ -115,7 +116,9 @@ export function mountPages(
   ) => Promise<
     { readonly name: string; readonly origins: readonly string[]; readonly links: readonly PageLink[] } | undefined
   >,
+  framedByBoards: () => Promise<readonly string[]>,
 ): void {
+  const boardFrames = async () => (await framedByBoards()).filter(isOrigin);
   const assets = (name: string, prefix: string) =>
     router.get(`${prefix}/assets/{*path}`, (ctx: Context) =>
       send(ctx, ctx.path.slice(prefix.length), { root: dist(name), maxage: yearMs, immutable: true }),
@@ -132,7 +135,15 @@ export function mountPages(
     // What was saved before origins were looked at closely may hold words of the policy itself.
     const { origins: all, links } = await frameOf(placement, ctx.get('Referer'));
     const origins = all.filter(isOrigin);
-    await sendPage(ctx, 'viewer', ["'self'", ...origins], { placement, origins: origins.join(' ') }, links);
+    await sendPage(
+      ctx,
+      'viewer',
+      ["'self'", ...origins],
+      { placement, origins: origins.join(' ') },
+      links,
+      undefined,
+      await boardFrames(),
+    );
   });
   // What a public link shows is for who was given it: no search engine keeps it.
   router.get('/p/:key', async (ctx: Context & { params: { key: string } }) => {
@@ -153,11 +164,13 @@ export function mountPages(
     const report = nameIn(ctx);
     await sendPage(ctx, 'viewer', ["'self'"], { report }, [], await aheadOf(ctx, report));
   });
-  router.get('/b/:name', (ctx: Context & { params: { name: string } }) =>
-    sendPage(ctx, 'viewer', ["'self'"], { board: nameIn(ctx) }),
+  router.get('/b/:name', async (ctx: Context & { params: { name: string } }) =>
+    sendPage(ctx, 'viewer', ["'self'"], { board: nameIn(ctx) }, [], undefined, await boardFrames()),
   );
   // Draws what the console hands it, in a frame of the console alone.
-  router.get('/preview', (ctx: Context) => sendPage(ctx, 'viewer', ["'self'"], { window: 'preview' }));
+  router.get('/preview', async (ctx: Context) =>
+    sendPage(ctx, 'viewer', ["'self'"], { window: 'preview' }, [], undefined, await boardFrames()),
+  );
   // The window in which a reader signs in for a frame on another site.
   router.get('/sign-in/window', (ctx: Context) => sendPage(ctx, 'viewer', ["'none'"], { window: 'sign-in' }));
   router.get('/element.js', async (ctx: Context) => {

@@ -1,8 +1,12 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue';
+import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref } from 'vue';
 import { isDrawing } from '../figure/drawQueue.ts';
 import FigureCard from '../figure/FigureCard.vue';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { BoardFrame } from '@underbell/core/board';
+import type { ViewAnswer, ViewedFigure } from '@underbell/core/view';
+
+/** Few boards have one. */
+const FrameCard = defineAsyncComponent(() => import('../figure/FrameCard.vue'));
 
 const props = defineProps<{
   answer: ViewAnswer;
@@ -24,24 +28,26 @@ onMounted(() => watcher.observe(root.value!));
 onBeforeUnmount(() => watcher.disconnect());
 
 /** Reading order is the order of the grid; a narrow place may have an order of its own. */
-const figures = computed(() => {
-  const { figures: all, narrow } = props.answer.page;
+const shown = computed((): (ViewedFigure | BoardFrame)[] => {
+  const { figures: all, frames = [], narrow } = props.answer.page;
   if (isNarrow.value && narrow) return narrow.flatMap((name) => all.find((one) => one.name === name) ?? []);
-  return [...all].sort((a, b) => a.at.row - b.at.row || a.at.column - b.at.column);
+  return [...all, ...frames].sort((a, b) => a.at.row - b.at.row || a.at.column - b.at.column);
 });
 </script>
 
 <template>
   <main ref="root" class="grid" :class="{ loading: isLoading }" :aria-busy="isLoading || isDrawing">
-    <FigureCard
-      v-for="figure in figures"
-      :key="figure.name"
-      :figure="figure"
-      :answer="answer"
-      :result="answer.results[figure.name]"
-      :picked="choices[figure.name] ?? none"
-      @pick="(value, isAdding) => emit('pick', figure.name, value, isAdding)"
-    />
+    <template v-for="one in shown" :key="one.name">
+      <FrameCard v-if="'address' in one" :frame="one" />
+      <FigureCard
+        v-else
+        :figure="one"
+        :answer="answer"
+        :result="answer.results[one.name]"
+        :picked="choices[one.name] ?? none"
+        @pick="(value, isAdding) => emit('pick', one.name, value, isAdding)"
+      />
+    </template>
   </main>
 </template>
 
