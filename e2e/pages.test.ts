@@ -95,6 +95,7 @@ describe('every page', () => {
     ['/console/places', 'Where reports, pages, figures and boards are shown'],
     ['/console/places/new', 'Punctuality of the network'],
     ['/console/places/quay-page', 'What a page’s author pastes'],
+    ['/console/places/quay-page/element', 'What it tells'],
     ['/console/reports/quay-punctuality/see?as=quay17@skerrow.example', 'rows left'],
     ['/console/data', 'Sailings'],
     ['/console/data/sailings', 'own-quay'],
@@ -346,10 +347,12 @@ describe('the element in a host page', () => {
       as: publisher,
       body: { kind: 'portal', title: 'Own', report: 'quay-punctuality', origins: [origin, foreign] },
     });
-    content = `<!doctype html><script type="module" src="${house.url}/element.js"></script>${element('')}`;
+    const plain = `<iframe id="plain" src="${house.url}/v/own-page" width="900" height="600"></iframe>`;
+    content = `<!doctype html><script type="module" src="${house.url}/element.js"></script>${element('')}${plain}`;
     const page = await stand.page();
     await page.goto(foreign);
     const frame = page.frameLocator('under-bell iframe');
+    await page.frameLocator('#plain').getByRole('button', { name: 'Sign in' }).waitFor();
     const [popup] = await Promise.all([
       page.waitForEvent('popup'),
       frame.getByRole('button', { name: 'Sign in' }).click(),
@@ -359,7 +362,29 @@ describe('the element in a host page', () => {
     await popup.getByLabel('Password').fill('lantern-quay-7');
     await Promise.all([popup.waitForEvent('close'), popup.getByRole('button', { name: 'Sign in' }).click()]);
     await frame.getByText('Quay is Q017').waitFor();
+    // Once is enough for every frame of the page.
+    const plainFrame = page.frameLocator('#plain');
+    await plainFrame.getByText('Quay is Q017').waitFor();
+    // On the next page of the tab nothing is typed again: where frames may keep nothing, the window closes by itself.
+    await page.reload();
+    const again = frame.getByRole('button', { name: 'Sign in' });
+    await frame.getByText('Quay is Q017').or(again).first().waitFor();
+    if (await again.isVisible()) {
+      const [next] = await Promise.all([page.waitForEvent('popup'), again.click()]);
+      if (!next.isClosed()) await next.waitForEvent('close');
+    }
+    await frame.getByText('Quay is Q017').waitFor();
+    await plainFrame.getByText('Quay is Q017').waitFor();
     assert.ok(page.frames().every((one) => !/ubs_/.test(one.url())));
+    // Another host's page shares nothing of it, not even in the same browser.
+    const other = await page.context().newPage();
+    await other.goto(origin.replace('127.0.0.1', '127.0.0.2')).catch(() => undefined);
+    await other.setContent(`<iframe src="${house.url}/v/own-page"></iframe>`);
+    assert.equal(await other.frameLocator('iframe').getByText('Quay is Q017').count(), 0);
+    // Signed out everywhere, the key opens nothing any more.
+    await house.app.records.query("DELETE FROM sessions WHERE kind = 'frame'");
+    await page.reload();
+    await frame.getByRole('button', { name: 'Sign in' }).waitFor();
   });
 
   it('fits the frame to what is in it, and names it', async () => {

@@ -136,6 +136,29 @@ export class UnderBellElement extends HTMLElement {
     this.#sendTheme();
   }
 
+  override addEventListener<Name extends keyof UnderBellEvents>(
+    type: Name,
+    listener: (event: CustomEvent<UnderBellEvents[Name]>) => void,
+    options?: boolean | AddEventListenerOptions,
+  ): void;
+  override addEventListener<Name extends keyof HTMLElementEventMap>(
+    type: Name,
+    listener: (event: HTMLElementEventMap[Name]) => void,
+    options?: boolean | AddEventListenerOptions,
+  ): void;
+  override addEventListener(
+    type: string,
+    listener: EventListenerOrEventListenerObject,
+    options?: boolean | AddEventListenerOptions,
+  ): void;
+  override addEventListener(
+    type: string,
+    listener: ((event: never) => void) | EventListenerObject,
+    options?: boolean | AddEventListenerOptions,
+  ): void {
+    super.addEventListener(type, listener as EventListenerOrEventListenerObject, options);
+  }
+
   /** Asks for a token and for the figures anew, in the same frame. */
   refresh(): Promise<void> {
     return this.#sendToken();

@@ -4,7 +4,7 @@ import { addGroup, addPerson, putGrant } from '../src/access/index.ts';
 import { hashPassword } from '../src/platform/index.ts';
 import { House, type Answer, type HouseOptions } from './house.ts';
 
-const password = 'brass lantern over the quay';
+export const password = 'brass lantern over the quay';
 export const root = 'root@skerrow.example';
 /** Owns the dataset `works`, and everything about it. */
 export const owner = 'owner@skerrow.example';

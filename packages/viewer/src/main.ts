@@ -7,6 +7,15 @@ import './theme/useTheme.ts';
 import { readAddress } from './view/address.ts';
 import { askEarly, type Target } from './view/viewApi.ts';
 
+/** Whether a page of this service itself is around; other hosts do not let one look. */
+function isInOwnPage(): boolean {
+  try {
+    return window.parent !== window && window.parent.location.origin === window.location.origin;
+  } catch {
+    return false;
+  }
+}
+
 const root = document.getElementById('app')!;
 if (root.dataset['window'] === 'sign-in') {
   createApp((await import('./session/SignInWindow.vue')).default).mount(root);
@@ -24,5 +33,8 @@ if (root.dataset['window'] === 'sign-in') {
   const access = key === undefined ? undefined : { token: key };
   askEarly(target, readAddress().question, access);
   const { default: App } = await import('./App.vue');
-  createApp(App, { target, access, origins: (root.dataset['origins'] ?? '').split(' ').filter(Boolean) }).mount(root);
+  const origins = (root.dataset['origins'] ?? '').split(' ').filter(Boolean);
+  // The console shows what hosts would.
+  if (isInOwnPage()) origins.push(window.location.origin);
+  createApp(App, { target, access, origins }).mount(root);
 }

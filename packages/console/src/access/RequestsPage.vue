@@ -31,7 +31,7 @@ const answer = (request: ShownRequest, isGranted: boolean) =>
   <article v-for="request in open" :key="request.id" :aria-label="`Request of ${request.person.name}`">
     <h2>
       {{ request.person.name }} <small>{{ request.person.email }}</small> would like to see
-      <RouterLink :to="`/reports/${request.thingName}`">{{ request.thingName }}</RouterLink>
+      <RouterLink :to="`/${request.thingKind}s/${request.thingName}`">{{ request.thingName }}</RouterLink>
     </h2>
     <p class="quiet">
       asked {{ showInstant(request.askedAt)
@@ -61,7 +61,9 @@ const answer = (request: ShownRequest, isGranted: boolean) =>
       <p class="acts">
         <Button type="primary" :loading="busy === `${request.id} true`" @click="answer(request, true)">Let in</Button>
         <Button :loading="busy === `${request.id} false`" @click="answer(request, false)">Refuse</Button>
-        <RouterLink :to="`/reports/${request.thingName}/see?as=${request.person.email}`"
+        <RouterLink
+          v-if="request.thingKind === 'report'"
+          :to="`/reports/${request.thingName}/see?as=${request.person.email}`"
           >See what they would see</RouterLink
         >
       </p>

@@ -236,6 +236,7 @@ const pieces = computed(() =>
         </p>
         <pre tabindex="0">{{ text }}</pre>
       </div>
+      <p><RouterLink :to="`/places/${data.name}/element`">Try the element</RouterLink></p>
       <PublicLinks v-if="data.kind === 'link' && data.use && data.report" :name="data.name" />
     </template>
     <h2>What it shows</h2>

@@ -63,6 +63,13 @@ export const router = createRouter({
       meta: { title: 'Place something' },
     },
     {
+      path: '/places/:name/element',
+      name: 'try-element',
+      component: () => import('../place/TryElementPage.vue'),
+      props: true,
+      meta: { title: 'The element' },
+    },
+    {
       path: '/places/:name',
       name: 'placement',
       component: () => import('../place/PlacementPage.vue'),

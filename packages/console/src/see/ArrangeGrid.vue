@@ -45,7 +45,10 @@ const said = ref('');
 const titleOf = (name: string) => props.titles[name] ?? name;
 /** What is drawn elsewhere than it stands says where it would be. */
 const written = ({ column, row, width, height }: GridPlace) => [column, row, width, height].join(' ');
-const drawnAt = computed(() => new Map((props.answer?.page.figures ?? []).map((one) => [one.name, written(one.at)])));
+const drawnAt = computed(() => {
+  const { figures = [], frames = [] } = props.answer?.page ?? {};
+  return new Map([...figures, ...frames].map((one) => [one.name, written(one.at)]));
+});
 const isElsewhere = ({ name, at }: Placed) => drawnAt.value.get(name) !== written(at);
 
 function start(event: PointerEvent, figure: Placed, isResize: boolean): void {

@@ -15,6 +15,7 @@ export const doorKinds = [
   'follow address',
   'destination',
   'directory key',
+  'session',
 ] as const;
 export type DoorKind = (typeof doorKinds)[number];
 

@@ -1,7 +1,7 @@
 import { Op } from 'sequelize';
 import { Refusal } from '@underbell/core/refusal';
-import { remember, rows, type DoorKeeper } from '../platform/index.ts';
-import { invitations, people } from './models.ts';
+import { lastUsesOf, one, remember, rows, type DoorKeeper } from '../platform/index.ts';
+import { invitations, people, sessions } from './models.ts';
 import { editPerson, requireAdministrator } from './people.ts';
 import { noSuch } from './rights.ts';
 import { emailsById } from './store.ts';
@@ -66,4 +66,48 @@ const guests: DoorKeeper = {
   },
 };
 
-export const accessDoors: readonly DoorKeeper[] = [open, guests];
+const kinds = { browser: 'a browser', 'command line': 'a command line', frame: 'frames of a host' } as const;
+
+/** Where people are signed in: one's own, and all of them for administrators. */
+const signedIn: DoorKeeper = {
+  kind: 'session',
+  async list(app, person) {
+    const own = person.isAdministrator ? {} : { personId: person.id };
+    const [found, emails] = await Promise.all([
+      rows(sessions(app), {
+        where: { ...own, expiresAt: { [Op.gt]: new Date(app.now()) } },
+        order: [['createdAt', 'DESC']],
+      }),
+      emailsById(app),
+    ]);
+    const used = await lastUsesOf(
+      app,
+      'session',
+      found.map((one) => one.fingerprint),
+    );
+    return found.map((one) => ({
+      id: one.fingerprint,
+      title: `signed in, in ${kinds[one.kind]}`,
+      to: emails.get(one.personId) ?? one.personId,
+      limits: 'everything that the person may do',
+      madeBy: emails.get(one.personId) ?? null,
+      madeAt: one.createdAt,
+      lastUsedAt: used.get(one.fingerprint) ?? null,
+      endsAt: one.expiresAt,
+      ending: 'they are signed out there, and sign in again',
+      mayEnd: true,
+    }));
+  },
+  async end(app, person, id, origin) {
+    const where = { fingerprint: id, ...(person.isAdministrator ? {} : { personId: person.id }) };
+    await app.records.transaction(async () => {
+      const session = await one(sessions(app).findOne({ where }));
+      if (!session) throw new Refusal('NOT_FOUND', 'there is no such session of yours', { word: id });
+      await sessions(app).destroy({ where });
+      const email = (await emailsById(app)).get(session.personId) ?? session.personId;
+      await remember(app, { who: person.email, what: 'session ended', thing: `person ${email}`, origin });
+    });
+  },
+};
+
+export const accessDoors: readonly DoorKeeper[] = [open, guests, signedIn];

@@ -4,6 +4,7 @@ import { type PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import {
   lockAll,
+  noteUse,
   fingerprint,
   hashPassword,
   isPassword,
@@ -108,8 +109,10 @@ const begun = new WeakMap<Context, string | null>();
 export async function beginSession(app: App, ctx: Context): Promise<string | undefined> {
   const key = sessionKeyOf(ctx);
   if (key === undefined) return undefined;
-  const { personId, version } = await personAndVersion(app, fingerprint(key));
+  const print = fingerprint(key);
+  const { personId, version } = await personAndVersion(app, print);
   begun.set(ctx, personId);
+  if (personId !== null) noteUse(app, 'session', print);
   return version;
 }
 

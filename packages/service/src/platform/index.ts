@@ -49,6 +49,7 @@ export type { Change, ChangeFeed } from './changes.ts';
 export { isAnybodyLooking } from './looking.sql.ts';
 export { laneBounds, type Lane, type Lanes } from './lanes.ts';
 export { countAttempt, limitFailures, limitGuesses, type LimitName } from './limits.ts';
+export { forgetUses, lastUsesOf, noteUse } from './lastUse.ts';
 export { recordVersion } from './recordVersion.sql.ts';
 export { recall, versionRead, withMemory } from './memory.ts';
 export { migrate } from './migrate.ts';

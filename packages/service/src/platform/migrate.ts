@@ -28,6 +28,7 @@ import * as placements from './migrations/024-placements.ts';
 import * as jobNews from './migrations/025-job-news.ts';
 import * as followedFiles from './migrations/027-followed-files.ts';
 import * as columnSwaps from './migrations/028-column-swaps.ts';
+import * as lastUses from './migrations/029-last-uses.ts';
 import * as publicLinks from './migrations/026-public-links.ts';
 
 /** In order; only ever appended to. */
@@ -60,6 +61,7 @@ const migrations = [
   publicLinks,
   followedFiles,
   columnSwaps,
+  lastUses,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

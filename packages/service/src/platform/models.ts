@@ -72,6 +72,9 @@ export const settingRows = defineModel('settings', { name: key(text()), value: j
 /** One-time values that were used. */
 export const usedOnce = defineModel('used_once', { key: key(text()), expiresAt: instant() });
 
+/** When keys were used last, that are written down nowhere else. */
+export const lastUses = defineModel('last_uses', { kind: key(text()), id: key(text()), at: instant() });
+
 export const workerRows = defineModel('workers', {
   id: key(text()),
   host: text(),
@@ -89,5 +92,6 @@ export const platformModels = [
   recordVersions,
   settingRows,
   usedOnce,
+  lastUses,
   workerRows,
 ];

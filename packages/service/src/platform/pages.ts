@@ -173,11 +173,15 @@ export function mountPages(
   );
   // The window in which a reader signs in for a frame on another site.
   router.get('/sign-in/window', (ctx: Context) => sendPage(ctx, 'viewer', ["'none'"], { window: 'sign-in' }));
-  router.get('/element.js', async (ctx: Context) => {
-    ctx.set('Access-Control-Allow-Origin', '*');
-    ctx.set('Cross-Origin-Resource-Policy', 'cross-origin');
-    await send(ctx, 'element.js', { root: dist('element'), maxage: 300_000 });
-  });
+  // The element for hosts, and what it takes and tells, for their editors.
+  for (const file of ['element.js', 'element.d.ts'])
+    router.get(`/${file}`, async (ctx: Context) => {
+      ctx.set('Access-Control-Allow-Origin', '*');
+      ctx.set('Cross-Origin-Resource-Policy', 'cross-origin');
+      await send(ctx, file, { root: dist('element'), maxage: 300_000 });
+      // By its ending it would be a film.
+      if (file.endsWith('.ts')) ctx.type = 'text/plain; charset=utf-8';
+    });
   router.get('/health/live', (ctx: Context) => {
     ctx.body = { isAlive: true };
   });

@@ -1,4 +1,4 @@
-import type { DoorKeeper } from '../platform/index.ts';
+import { lastUsesOf, type DoorKeeper } from '../platform/index.ts';
 import { clientsOf, endClient } from './clients.ts';
 import { listKeys } from './store.ts';
 import { revokeOne, tokensOf } from './tokens.ts';
@@ -10,6 +10,11 @@ const tokens: DoorKeeper = {
   async list(app, person) {
     const all = await tokensOf(app, person);
     const living = all.filter((one) => one.revokedAt === null && one.expiresAt.getTime() > app.now());
+    const used = await lastUsesOf(
+      app,
+      'access token',
+      living.map((one) => one.id),
+    );
     return living.map(({ id, clientId, details, issuedAt, expiresAt, isCutDown }) => {
       const where = 'where' in details ? Object.values(details.where ?? {}) : [];
       const limits = [
@@ -25,7 +30,7 @@ const tokens: DoorKeeper = {
         limits: limits.join('; '),
         madeBy: null,
         madeAt: issuedAt,
-        lastUsedAt: null,
+        lastUsedAt: used.get(id) ?? null,
         endsAt: expiresAt,
         ending: `whoever holds it, and every token made of it, sees nothing any more`,
         mayEnd: true,

@@ -31,7 +31,7 @@ import {
 } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
 import { findPlacement, type Placement } from '../place/index.ts';
-import { momentOf, nameNow, remember, type App } from '../platform/index.ts';
+import { momentOf, nameNow, noteUse, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { requireClient } from './clients.ts';
 import { signingKeys } from './keys.ts';
@@ -334,6 +334,7 @@ export async function tokenViewer(app: App, jwt: string): Promise<TokenViewer> {
   });
   const living = await livingToken(app, claims.jti, claims.client_id);
   if (!living) throw new Refusal('TOKEN_REVOKED', 'the access token was revoked');
+  noteUse(app, 'access token', claims.jti);
   const { origins = [] } = living.client.bounds;
   const viewer = await viewerOf(app, {
     id: claims.jti,

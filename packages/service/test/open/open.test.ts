@@ -1,12 +1,15 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
-import { author, owner, reader, root, SmallHouse } from '../smallHouse.ts';
+import { until } from '../house.ts';
+import { author, owner, password, reader, root, SmallHouse } from '../smallHouse.ts';
 
 interface Door {
   readonly kind: string;
   readonly id: string;
   readonly to: string;
   readonly ending: string;
+  readonly title: string;
+  readonly lastUsedAt: string | null;
   readonly limits: string;
   readonly mayEnd: boolean;
 }
@@ -42,7 +45,7 @@ describe('everything that was handed out', () => {
 
   it('is all on one list for administrators, and for others what is theirs', async () => {
     assert.ok(kindsOf(await list(root)).includes('signing key'));
-    assert.deepEqual(kindsOf(await list(reader)), []);
+    assert.deepEqual(kindsOf(await list(reader)), ['session']);
     assert.ok(kindsOf(await list(owner)).includes('access token'));
     const authors = await list(author);
     assert.ok(authors.some((one) => one.kind === 'placement' && one.id === 'wall'));
@@ -60,6 +63,33 @@ describe('everything that was handed out', () => {
     const seen = (await list(author)).filter((one) => one.kind === 'access token');
     assert.ok(seen.every((one) => !one.limits.includes('Q3')));
     assert.ok((await list(owner)).some((one) => one.limits.includes('Q3')));
+  });
+
+  it('shows where one is signed in, and ends that at once: one’s own, and everybody’s for administrators', async () => {
+    const sessionsOf = async (as: string) => (await list(as)).filter((one) => one.kind === 'session');
+    const own = await sessionsOf(reader);
+    assert.ok(own.every((one) => one.to === reader));
+    const all = await sessionsOf(root);
+    assert.ok(new Set(all.map((one) => one.to)).size > 1);
+    const theirs = all.find((one) => one.to === author)!;
+    assert.equal(((await end(reader, theirs)).body as unknown as { ended: number }).ended, 0);
+    const signedIn = await small.house.call('POST', '/api/v1/session', {
+      body: { email: reader, password: password, kind: 'command line' },
+    });
+    const { key } = signedIn.body as unknown as { key: string };
+    const ask = async () => (await small.house.call('GET', '/api/v1/session', { token: key })).status;
+    assert.equal(await ask(), 200);
+    const found = await until(async () =>
+      (await sessionsOf(reader)).find((one) => /command line/.test(one.title) && one.lastUsedAt !== null),
+    );
+    assert.ok(!JSON.stringify(found).includes(key));
+    assert.equal(((await end(reader, found)).body as unknown as { ended: number }).ended, 1);
+    assert.equal(await ask(), 401);
+  });
+
+  it('says when a token was used last', async () => {
+    assert.equal(await view(), 200);
+    await until(async () => (await list(owner)).some((one) => one.kind === 'access token' && one.lastUsedAt !== null));
   });
 
   it('ends none of several where one is of a kind that is not ended here', async () => {

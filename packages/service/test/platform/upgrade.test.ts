@@ -88,6 +88,7 @@ describe('an installation of the first shape', () => {
       '026-public-links',
       '027-followed-files',
       '028-column-swaps',
+      '029-last-uses',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue';
+import { onBeforeUnmount, ref } from 'vue';
 import { ViewProblem } from '../view/viewApi.ts';
 
 const props = defineProps<{ ask: (words: string) => Promise<void> }>();
@@ -8,12 +8,18 @@ const words = ref('');
 const state = ref<'' | 'asking' | 'asked'>('');
 const failure = ref('');
 
+/** Answered, it opens by itself. */
+const againMs = 4_000;
+let timer: number | undefined;
+onBeforeUnmount(() => window.clearInterval(timer));
+
 async function submit(): Promise<void> {
   state.value = 'asking';
   failure.value = '';
   try {
     await props.ask(words.value);
     state.value = 'asked';
+    timer = window.setInterval(() => !document.hidden && emit('retry'), againMs);
   } catch (error) {
     if (!(error instanceof ViewProblem)) throw error;
     state.value = '';
@@ -24,7 +30,10 @@ async function submit(): Promise<void> {
 
 <template>
   <div v-if="state === 'asked'" role="status">
-    <p><b>Your request is on its way.</b> Whoever owns the report is told by mail, and you are told of the answer.</p>
+    <p>
+      <b>Your request is on its way.</b> Whoever owns it is told by mail, and you are told of the answer. It opens here
+      as soon as you are let in.
+    </p>
     <button type="button" class="plain" @click="emit('retry')">Look again</button>
   </div>
   <form v-else @submit.prevent="submit">

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
+import { setBoardTheme } from '../theme/useTheme.ts';
 import FigureGrid from './FigureGrid.vue';
 import LimitStrip from './LimitStrip.vue';
 import type { ViewAnswer } from '@underbell/core/view';
@@ -9,7 +10,9 @@ const answer = shallowRef<ViewAnswer>();
 const root = ref<HTMLElement>();
 function take(event: MessageEvent<{ underBell?: string; answer?: ViewAnswer }>): void {
   if (event.origin !== window.location.origin || event.source !== window.parent) return;
-  if (event.data.underBell === 'preview') answer.value = event.data.answer;
+  if (event.data.underBell !== 'preview') return;
+  setBoardTheme(event.data.answer?.theme);
+  answer.value = event.data.answer;
 }
 onMounted(() => {
   window.addEventListener('message', take);

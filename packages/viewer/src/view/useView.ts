@@ -2,6 +2,7 @@ import { computed, onBeforeUnmount, onMounted, ref, shallowRef } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import type { HostChannel, TokenState } from '../host/hostChannel.ts';
 import { hostLanguage, setBoardTheme, setPlacementTheme } from '../theme/useTheme.ts';
+import { FrameKey } from '../session/frameKey.ts';
 import { readAddress } from './address.ts';
 import { LiveChanges } from './liveChanges.ts';
 import type { ViewAnswer } from '@underbell/core/view';
@@ -29,6 +30,14 @@ export function useView(target: Target, channel: HostChannel, access?: Access) {
   const isOffline = ref(false);
   let newest = 0;
   let context = '';
+  /** Of a reader who signed in here, or in another frame of the page around. */
+  const frameKey = new FrameKey((key) => {
+    if (problem.value?.code === 'SIGN_IN_NEEDED') useKey(key);
+  });
+  function useKey(key: string): void {
+    api.access = { token: key };
+    void reload();
+  }
   /** The problem that the host was told last. */
   let told = '';
 
@@ -51,6 +60,7 @@ export function useView(target: Target, channel: HostChannel, access?: Access) {
       isOffline.value = error.document.code === 'SERVICE_UNREACHABLE' && answer.value !== undefined;
       // What was there stays while nothing newer can be fetched.
       if (isOffline.value) return;
+      if (error.document.code === 'SIGN_IN_NEEDED' && isSignedInElsewhere()) return;
       problem.value = error.document;
       const { code, detail } = error.document;
       // What is wrong with what the reader's own rights let be seen is between the reader and the service.
@@ -61,6 +71,22 @@ export function useView(target: Target, channel: HostChannel, access?: Access) {
     } finally {
       if (turn === newest) isLoading.value = false;
     }
+  }
+
+  /** Whether a key of this tab opens it after all; else the other frames of the page are asked for theirs. */
+  function isSignedInElsewhere(): boolean {
+    const tried = isHosts() ? undefined : api.access?.token;
+    if (tried !== undefined) {
+      frameKey.drop(tried);
+      api.access = undefined;
+    }
+    const { known } = frameKey;
+    if (known === undefined || known === tried) {
+      frameKey.want();
+      return false;
+    }
+    useKey(known);
+    return true;
   }
 
   /** Asks anew, and writes the question into the address where it is the reader's own page. */
@@ -131,8 +157,9 @@ export function useView(target: Target, channel: HostChannel, access?: Access) {
 
   /** Goes on with a key that the sign-in window handed over. */
   function signedIn(key: string | undefined): void {
-    if (key !== undefined) api.access = { token: key };
-    void reload();
+    if (key === undefined) return void reload();
+    frameKey.take(key);
+    useKey(key);
   }
 
   /** An address that shows the same to whoever may see it. */
@@ -164,6 +191,7 @@ export function useView(target: Target, channel: HostChannel, access?: Access) {
   });
   onBeforeUnmount(() => {
     live.stop();
+    frameKey.close();
     window.removeEventListener('online', reload);
     window.removeEventListener('offline', wentOffline);
   });

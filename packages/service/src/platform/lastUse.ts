@@ -1,0 +1,62 @@
+import { Op } from 'sequelize';
+import type { App } from './app.ts';
+import { lastUses } from './models.ts';
+import { rows } from './records/index.ts';
+
+/** What is used without anybody writing it down otherwise. */
+export type UsedKind = 'session' | 'access token';
+
+const againMs = 5 * 60_000;
+const flushMs = 1_000;
+const notedMost = 20_000;
+
+interface Notes {
+  /** When each was noted last, so that a busy key costs one write in minutes. */
+  readonly noted: Map<string, number>;
+  readonly waiting: Map<string, { readonly kind: UsedKind; readonly id: string; readonly at: Date }>;
+  timer: NodeJS.Timeout | undefined;
+}
+const held = new WeakMap<App, Notes>();
+
+async function flush(app: App, notes: Notes): Promise<void> {
+  clearTimeout(notes.timer);
+  notes.timer = undefined;
+  const found = [...notes.waiting.values()];
+  notes.waiting.clear();
+  if (found.length > 0) await lastUses(app).bulkCreate(found, { updateOnDuplicate: ['at'] });
+}
+
+/** Notes that a key was used, a second later and many at once: nobody waits for it. Known to five minutes. */
+export function noteUse(app: App, kind: UsedKind, id: string): void {
+  let notes = held.get(app);
+  if (!notes) {
+    notes = { noted: new Map(), waiting: new Map(), timer: undefined };
+    held.set(app, notes);
+    const kept = notes;
+    app.atClose.add(() => flush(app, kept));
+  }
+  const own = notes;
+  const key = `${kind} ${id}`;
+  const now = app.now();
+  if (now - (own.noted.get(key) ?? 0) < againMs) return;
+  if (own.noted.size >= notedMost) own.noted.clear();
+  own.noted.set(key, now);
+  own.waiting.set(key, { kind, id, at: new Date(now) });
+  own.timer ??= setTimeout(
+    () =>
+      void flush(app, own).catch((error: unknown) => app.log.warn({ err: error }, 'last uses could not be written')),
+    flushMs,
+  ).unref();
+}
+
+/** When each of some keys was used last; nothing for one that never was. */
+export async function lastUsesOf(app: App, kind: UsedKind, ids: readonly string[]): Promise<Map<string, Date>> {
+  if (ids.length === 0) return new Map();
+  const found = await rows(lastUses(app), { where: { kind, id: [...ids] } });
+  return new Map(found.map((one) => [one.id, one.at]));
+}
+
+/** What is older than any key that lives is forgotten. */
+export async function forgetUses(app: App, before: Date): Promise<void> {
+  await lastUses(app).destroy({ where: { at: { [Op.lt]: before } } });
+}
