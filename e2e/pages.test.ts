@@ -102,6 +102,7 @@ describe('every page', () => {
     ['/console/data/upload', 'Choose a file'],
     ['/console/data/sources', 'skerrow_reports'],
     ['/console/data/followed', 'Follow a file'],
+    ['/console/data/refreshes', 'Next times'],
     ['/console/boards', 'The harbour at a glance'],
     ['/console/boards/harbour', 'One vessel is always late'],
     ['/console/bin', 'The bin is empty'],

@@ -1,9 +1,19 @@
-import type { ColumnProfile } from '@underbell/core/dataset';
+import type { ColumnProfile, PlannedRefresh } from '@underbell/core/dataset';
 import type { Command } from 'commander';
-import { line, show, table } from '../platform/output.ts';
+import { line, shortTime, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
 const at = (name: string) => `/api/v1/datasets/${encodeURIComponent(name)}`;
+
+function whenWords({ kind, keepSeconds, schedule, source, hasHook }: PlannedRefresh): string {
+  if (kind === 'live') return `live, shown again for ${keepSeconds} s`;
+  const ways = [
+    ...(schedule ? [schedule.words] : []),
+    ...(hasHook ? ['when its address is called'] : []),
+    ...(source === null ? ['when a file comes'] : []),
+  ];
+  return ways.join('; ') || 'by hand';
+}
 
 function addLooking(dataset: Command): void {
   dataset
@@ -32,6 +42,22 @@ function addLooking(dataset: Command): void {
 }
 
 function addPlanning(dataset: Command): void {
+  dataset
+    .command('refreshes')
+    .description('how every dataset that you may change is kept fresh: next times, last load')
+    .action(async (_options, command: Command) => {
+      const answer = await askService<{ refreshes: PlannedRefresh[] }>('GET', '/api/v1/refreshes');
+      show(command, answer, ({ refreshes }) =>
+        table(refreshes, [
+          { heading: 'dataset', cell: (one) => one.name },
+          { heading: 'when', cell: (one) => whenWords(one) },
+          { heading: 'next', cell: (one) => one.next.map(shortTime).join(', ') },
+          { heading: 'last', cell: (one) => (one.last ? `${one.last.state} ${shortTime(one.last.startedAt)}` : '') },
+          { heading: 'rows', cell: (one) => one.loading?.rows ?? one.last?.rows ?? '', isNumber: true },
+          { heading: 'now', cell: (one) => (one.loading ? 'loading' : one.staleSince ? 'stale' : '') },
+        ]),
+      );
+    });
   dataset
     .command('schedule <name>')
     .description('load a snapshot anew by itself')

@@ -97,6 +97,12 @@ export const router = createRouter({
       meta: { title: 'Upload a file' },
     },
     {
+      path: '/data/refreshes',
+      name: 'refreshes',
+      component: () => import('../refresh/RefreshesPage.vue'),
+      meta: { title: 'Refreshes' },
+    },
+    {
       path: '/data/followed',
       name: 'followed',
       component: () => import('../follow/FollowedPage.vue'),

@@ -5,6 +5,7 @@ import type { ListedBoard } from '@underbell/core/board';
 import type { OwnCopy } from '@underbell/core/burst/answers';
 import type { ShownPlacement } from '@underbell/core/place';
 import type { ListedReport } from '@underbell/core/report';
+import SmallPicture from '../view/SmallPicture.vue';
 import FindBox from '../folder/FindBox.vue';
 import { useAtHand } from '../folder/useAtHand.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -24,6 +25,7 @@ const things = computed(() => [
   ...(reports.data.value?.reports ?? []).map(({ name, title, description, publishedAt }) => ({
     key: `report ${name}`,
     to: `/r/${name}`,
+    picture: `/api/v1/reports/${name}/picture`,
     kind: 'Report',
     title,
     about: description,
@@ -32,6 +34,7 @@ const things = computed(() => [
   ...(boards.data.value?.boards ?? []).map(({ name, title, description, changedAt }) => ({
     key: `board ${name}`,
     to: `/b/${name}`,
+    picture: `/api/v1/boards/${name}/picture`,
     kind: 'Board',
     title,
     about: description,
@@ -42,6 +45,7 @@ const things = computed(() => [
     .map(({ name, title, kind }) => ({
       key: `place ${name}`,
       to: `/v/${name}`,
+      picture: `/api/v1/placements/${name}/picture`,
       kind: 'Place',
       title,
       about: kind,
@@ -59,6 +63,7 @@ const open = computed(() => (requests.data.value?.requests ?? []).filter((one) =
   <ProblemNote v-if="error" :problem="error" />
   <ul class="cards">
     <li v-for="one in things" :key="one.key">
+      <SmallPicture :path="one.picture" />
       <a :href="one.to">{{ one.title }}</a>
       <span class="quiet"
         >{{ one.kind }}<template v-if="one.about">, {{ one.about }}</template></span

@@ -66,6 +66,27 @@ export interface ShownDataset<At = string> {
   readonly revisions: readonly ShownRevision<At>[];
 }
 
+/** How the data of a dataset is kept fresh, for those who may change that. */
+export interface PlannedRefresh<At = string> {
+  readonly name: string;
+  readonly title: string;
+  readonly kind: 'snapshot' | 'live';
+  /** Of a live one: how long its answers are shown again. */
+  readonly keepSeconds?: number;
+  /** The source that it is read from; nothing for a file. */
+  readonly source: string | null;
+  readonly schedule: ShownSchedule | null;
+  /** The next times, the first ones first. */
+  readonly next: readonly At[];
+  readonly hasHook: boolean;
+  readonly staleSince?: At;
+  readonly staleReason?: string | null;
+  /** What came of the last load that ended. */
+  readonly last?: Pick<ShownRevision<At>, 'state' | 'rows' | 'startedAt' | 'finishedAt' | 'cause'>;
+  /** Of a load that is under way: rows so far, and how many there were before. */
+  readonly loading?: { readonly rows: number; readonly of: number };
+}
+
 /** What stands in a column. */
 export interface ColumnProfile {
   readonly name: string;

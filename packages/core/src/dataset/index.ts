@@ -50,6 +50,7 @@ export type {
   LoadedDataset,
   LoadedFile,
   ShownDataset,
+  PlannedRefresh,
   ShownRevision,
   ShownSchedule,
 } from './answers.ts';

@@ -1,4 +1,12 @@
 export { boardFrameOrigins } from './frames.ts';
 export type { BoardRow } from './models.ts';
 export { findBoard, listBoards } from './store.ts';
-export { boardDatasetNames, boardDatasets, checkBoard, drawBoard, saveBoard, viewBoard } from './usecases.ts';
+export {
+  boardDatasetNames,
+  boardDatasets,
+  checkBoard,
+  drawBoard,
+  glanceAtBoard,
+  saveBoard,
+  viewBoard,
+} from './usecases.ts';

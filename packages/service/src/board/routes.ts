@@ -2,9 +2,18 @@ import Joi from 'joi';
 import { boardSchema } from '@underbell/core/board';
 import { thing, webOrigin } from '../access/index.ts';
 import { defineRoute, formatRoute, type Route } from '../platform/index.ts';
-import { streamChanges } from '../view/index.ts';
+import { pictureOfAnswer, pictureRoute, streamChanges } from '../view/index.ts';
 import { allowBoardFrames, boardFrameOrigins } from './frames.ts';
-import { boardDatasets, catalogue, checkBoard, saveBoard, seenBoards, showBoard, viewBoard } from './usecases.ts';
+import {
+  boardDatasets,
+  catalogue,
+  checkBoard,
+  glanceAtBoard,
+  saveBoard,
+  seenBoards,
+  showBoard,
+  viewBoard,
+} from './usecases.ts';
 
 const about = { tag: 'Boards', audience: 'person' } as const;
 const named = Joi.object({ name: thing.required() });
@@ -93,6 +102,9 @@ export const boardRoutes: Route[] = [
         ...(query.where === undefined ? {} : { where: query.where }),
       }),
   }),
+  pictureRoute('/api/v1/boards/:name', 'A board', async (app, person, name, languages) =>
+    pictureOfAnswer(await glanceAtBoard(app, person, name, { choices: [], parameters: {}, languages })),
+  ),
   defineRoute({
     ...about,
     method: 'get',

@@ -251,6 +251,18 @@ export async function viewBoard(
   );
 }
 
+/** A board as its reader may see it; not counted as a look. */
+export async function glanceAtBoard(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  request: ViewRequest,
+  around?: Place,
+): Promise<ViewAnswer<Date>> {
+  await requireRight(app, person, 'view', 'board', name);
+  return drawBoard(app, person, await requireBoard(app, name), request, around);
+}
+
 /** A board as it is defined, with all its figures, each under every rule of its dataset; saved or not. */
 export async function drawBoard(
   app: App,

@@ -14,6 +14,8 @@ export {
   findDataset,
   findDatasetRow,
   findKeptRevision,
+  findRevisionRows,
+  usualKeepSeconds,
   listDatasets,
   readableRevision,
   showRevision,

@@ -2,10 +2,19 @@ import type { PersonViewer, Right, TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import type { ViewAnswer } from '@underbell/core/view';
 import { askForAccess, noSuch, rightOn } from '../access/index.ts';
-import { boardDatasets, viewBoard } from '../board/index.ts';
+import { boardDatasets, glanceAtBoard, viewBoard } from '../board/index.ts';
 import { isThing, momentOf, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
-import { fix, prepare, tokenBounds, type PreparedView, type ViewRequest, type Watched } from '../view/index.ts';
+import {
+  fix,
+  pictureOfAnswer,
+  pictureOfView,
+  prepare,
+  tokenBounds,
+  type PreparedView,
+  type ViewRequest,
+  type Watched,
+} from '../view/index.ts';
 import type { Placement } from './models.ts';
 import { editionIn, placeOf, thingIn } from './shown.ts';
 import { findPlacement } from './store.ts';
@@ -100,6 +109,19 @@ export async function viewPlacedBoard(
   if (request.choices.length > 0 || request.drills !== undefined || request.page !== undefined)
     throw new Refusal('INPUT_INVALID', 'a board has no pages, and nothing on it is picked or opened', { word: name });
   return viewBoard(app, who.person!, placement.boardName, request, placeOf(placement));
+}
+
+/** What a placement shows as a small picture, as a person may see it there. */
+export async function pictureOfPlacement(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  languages: string[],
+): Promise<string> {
+  const request: ViewRequest = { choices: [], parameters: {}, languages };
+  const { placement } = await openPlacement(app, name, { person });
+  if (placement.boardName === null) return pictureOfView(app, await preparePlacement(app, name, { person }, request));
+  return pictureOfAnswer(await glanceAtBoard(app, person, placement.boardName, request, placeOf(placement)));
 }
 
 /** The board that a placement shows, with the datasets that it reads; undefined for one of a report. */

@@ -3,9 +3,9 @@ import type { TokenViewer } from '@underbell/core/access';
 import { isRefusal } from '@underbell/core/refusal';
 import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import { pageRoutes, type Prepare } from '../view/index.ts';
+import { pageRoutes, pictureRoute, type Prepare } from '../view/index.ts';
 import { noteProblem } from './use.ts';
-import { askToSee, preparePlacement, viewPlacedBoard, watchedBoard, type Visitor } from './view.ts';
+import { askToSee, pictureOfPlacement, preparePlacement, viewPlacedBoard, watchedBoard, type Visitor } from './view.ts';
 
 type WhoAsks = Parameters<Prepare>[0];
 
@@ -36,6 +36,7 @@ export const placeViewRoutes: Route[] = [
       watched: (asked) => watchedBoard(asked.app, asked.params.name, visitorOf(asked)),
     },
   ),
+  pictureRoute('/api/v1/placements/:name', 'What a placement shows', pictureOfPlacement),
   defineRoute({
     method: 'post',
     path: '/api/v1/requests',

@@ -6,6 +6,7 @@ import { field, mergeNotes, note, pairs, readPairs, scheduleBody } from './schem
 import { defineDataset, refreshByHand, stopLoad } from './usecases.ts';
 import { dropUpload, examine, loadExamined, loadUpload, showUpload } from './uploads.ts';
 import { callHook, makeHook, schedule } from './triggers.ts';
+import { plannedRefreshes } from './planned.ts';
 import { editColumns, goBack } from './columns.ts';
 
 const named = Joi.object({ name: thing.required() });
@@ -81,6 +82,13 @@ export const refreshRoutes: Route[] = [
     query: Joi.object({ force }),
     handle: ({ app, person, params, query, origin }) =>
       goBack(app, person, params.name, params.number, { isForced: query.force, origin }),
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/refreshes',
+    summary: 'How every dataset that you may change is kept fresh: its next times, and how far a load is',
+    handle: async ({ app, person }) => ({ refreshes: await plannedRefreshes(app, person) }),
   }),
   defineRoute({
     ...about,

@@ -1,1 +1,2 @@
+export { pageSvg } from '@underbell/core/render';
 export { drawPdf, drawPng } from './draw.ts';

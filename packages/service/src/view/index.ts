@@ -12,6 +12,7 @@ export {
 export { answerAhead } from './ahead.ts';
 export { explainLimits, mayLookAtRows } from './explain.ts';
 export { sceneOf } from './exports.ts';
+export { pictureOfAnswer, pictureOfView, pictureRoute } from './smallPicture.ts';
 export { dataFigures, readOne } from './figures.ts';
 export { metered } from './page.ts';
 export { limitsOf, parameterWords, showView } from './show.ts';

@@ -4,10 +4,14 @@ import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { pageRoutes } from './pageRoutes.ts';
 import { prepareReport } from './prepare.ts';
+import { pictureOfView, pictureRoute } from './smallPicture.ts';
 
 export const viewRoutes: Route[] = [
   ...pageRoutes('/api/v1/reports/:name', 'person', 'you', ({ app, params, person }, request) =>
     prepareReport(app, params.name, person, request),
+  ),
+  pictureRoute('/api/v1/reports/:name', 'The first page of a report', async (app, person, name, languages) =>
+    pictureOfView(app, await prepareReport(app, name, person, { parameters: {}, choices: [], languages })),
   ),
   defineRoute({
     method: 'get',

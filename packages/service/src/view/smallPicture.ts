@@ -1,0 +1,71 @@
+import { createHash } from 'node:crypto';
+import { Readable } from 'node:stream';
+import Joi from 'joi';
+import type { PersonViewer } from '@underbell/core/access';
+import type { ViewAnswer } from '@underbell/core/view';
+import { thing } from '../access/index.ts';
+import { defineRoute, type App, type Route } from '../platform/index.ts';
+import { resultsKey, viewTag } from './figures.ts';
+import { keptAnswers } from './packed.ts';
+import type { PreparedView } from './prepare.ts';
+import { showView } from './show.ts';
+
+/** What an answer shows, as one SVG: as small as its place likes, sharp on every screen, and nothing in it runs. */
+export async function pictureOfAnswer(answer: ViewAnswer<Date>): Promise<string> {
+  const { pageSvg } = await import('../render/index.ts');
+  const oldest = Math.min(...answer.datasets.map((one) => one.loadedAt.getTime()));
+  const figures = answer.page.figures.map((one) =>
+    // What may not be seen says so, whatever kind of figure it is.
+    one.kind === 'text' && answer.results[one.name]?.refused ? { ...one, kind: 'number' as const, measure: '' } : one,
+  );
+  const { svg } = pageSvg({
+    title: answer.title,
+    page: { ...answer.page, figures } as Parameters<typeof pageSvg>[0]['page'],
+    results: new Map(Object.entries(answer.results)),
+    taste: answer.taste,
+    limits: [],
+    dataAsOf: Number.isFinite(oldest) ? oldest : 0,
+  });
+  // Inside a picture the fonts of the page around it are not known.
+  return svg.replaceAll('Source Sans 3', 'Source Sans 3, sans-serif');
+}
+
+/** A page as a small picture, drawn once for everybody who sees the same; it is no look, and not counted as one. */
+export async function pictureOfView(app: App, view: PreparedView): Promise<string> {
+  const key = `picture ${viewTag(view, resultsKey(view, app.now()), false)}`;
+  const { results } = keptAnswers(app);
+  const known = results.get(key);
+  if (known !== undefined) return known;
+  const made = await pictureOfAnswer(await showView(app, view, false));
+  results.set(key, made);
+  return made;
+}
+
+/** A small current picture of something, under the rights of whoever asks. */
+export const pictureRoute = (
+  base: string,
+  what: string,
+  draw: (app: App, person: PersonViewer, name: string, languages: string[]) => Promise<string>,
+): Route =>
+  defineRoute({
+    method: 'get',
+    path: `${base}/picture`,
+    tag: 'Viewing',
+    audience: 'person',
+    isRemembered: true,
+    summary: `${what} as a small picture, as you may see it`,
+    params: Joi.object({ name: thing.required() }),
+    answer: { description: 'SVG, 1280 units across', type: 'image/svg+xml' },
+    async handle({ app, ctx, person, params }) {
+      const svg = await draw(app, person, params.name, ctx.acceptsLanguages());
+      const tag = `"${createHash('sha256').update(svg).digest('base64url')}"`;
+      ctx.set('ETag', tag);
+      ctx.set('Cache-Control', 'private, no-cache');
+      ctx.set('Vary', 'Authorization, Cookie, Accept-Language');
+      if (ctx.get('If-None-Match') === tag) {
+        ctx.status = 304;
+        return null;
+      }
+      return { stream: Readable.from([Buffer.from(svg)]), type: 'image/svg+xml' };
+    },
+  });
