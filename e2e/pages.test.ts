@@ -106,6 +106,7 @@ describe('every page', () => {
     ['/console/boards', 'The harbour at a glance'],
     ['/console/boards/harbour', 'One vessel is always late'],
     ['/console/bin', 'The bin is empty'],
+    ['/console/folders/operations', 'A collection of what lies'],
     ['/console/people', 'Ada Arkwell'],
     ['/console/people/groups', 'District leads'],
     ['/console/people/attributes', 'What people have'],
@@ -137,6 +138,16 @@ describe('every page', () => {
     assert.equal(await page.getByRole('link', { name: 'Sending' }).count(), 0);
     assert.equal(await page.getByText('Plan a burst').count(), 0);
     await canBeUsed();
+  });
+
+  it('/f/operations can be used by everybody, on a phone too', async () => {
+    await open('/f/operations', { as: manager });
+    await page.locator('.cards img').first().waitFor();
+    await canBeUsed();
+    await page.setViewportSize({ width: 400, height: 800 });
+    assert.ok((await page.evaluate(() => document.documentElement.scrollWidth)) <= 400);
+    await page.getByRole('link', { name: 'Operations wall' }).click();
+    await page.locator('section.figure').first().waitFor();
   });
 
   it('/console/people/log can be used by everybody', async () => {

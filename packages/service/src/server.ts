@@ -8,6 +8,7 @@ import { capabilities } from './capabilities.ts';
 import { beginSession, isSeen, personOf, rightOn } from './access/index.ts';
 import { listenForBounces } from './deliver/index.ts';
 import { proofOf, tokenViewer } from './token/index.ts';
+import { framersOfFolder } from './folder/index.ts';
 import { frameFor, isPublicKey, publicPage, publicViewer } from './place/index.ts';
 import { answerAhead } from './view/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
@@ -107,6 +108,7 @@ function createKoa(app: App): Koa {
     (ctx, report) => answerAhead(app, ctx, report, known),
     (key, from) => publicPage(app, key, from),
     () => boardFrameOrigins(app),
+    (name) => framersOfFolder(app, name),
   );
   koa.use(router.routes());
   koa.use(router.allowedMethods());

@@ -21,6 +21,9 @@ if (root.dataset['window'] === 'sign-in') {
   createApp((await import('./session/SignInWindow.vue')).default).mount(root);
 } else if (root.dataset['window'] === 'preview') {
   createApp((await import('./view/PreviewPage.vue')).default).mount(root);
+} else if (root.dataset['window'] === 'collection') {
+  const shown = { name: root.dataset['collection']! };
+  createApp((await import('./view/CollectionPage.vue')).default, shown).mount(root);
 } else {
   const { placement, report, board, key } = root.dataset;
   const target: Target =

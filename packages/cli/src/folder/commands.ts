@@ -1,6 +1,7 @@
-import type { BinnedThing, FoundThing, ShownFolder, ThingUser } from '@underbell/core/folder';
+import type { BinnedThing, Collection, FolderPage, FoundThing, ShownFolder, ThingUser } from '@underbell/core/folder';
 import type { Command } from 'commander';
 import { binnedKinds } from '@underbell/core/access';
+import { collect } from '../platform/files.ts';
 import { line, plural, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
@@ -23,6 +24,14 @@ function addFind(program: Command): void {
         if (found.length === 0) line('Nothing found.');
       });
     });
+}
+
+interface PageOptions {
+  readonly words?: string;
+  readonly order?: string;
+  readonly pictures?: string;
+  readonly origin: string[];
+  readonly origins: boolean;
 }
 
 function addFolders(program: Command): void {
@@ -54,6 +63,43 @@ function addFolders(program: Command): void {
         body: { title: options.title, parentName: options.in ?? null },
       });
       show(command, answer, () => line(`${name} is saved${options.in ? ` in ${options.in}` : ''}.`));
+    });
+  folder
+    .command('show <name>')
+    .description('a folder as a collection of what you may see in it')
+    .action(async (name: string, _options, command: Command) => {
+      const answer = await askService<Collection>('GET', `/api/v1/collections/${encodeURIComponent(name)}`);
+      show(command, answer, ({ title, words, things, folders }) => {
+        line(title);
+        if (words !== '') line(words);
+        table(things, [
+          { heading: 'what', cell: (one) => one.kind },
+          { heading: 'name', cell: (one) => one.name },
+          { heading: 'title', cell: (one) => one.title },
+          { heading: 'path', cell: (one) => one.path },
+        ]);
+        if (folders.length > 0) line(`Folders in it: ${folders.map((one) => one.name).join(', ')}`);
+      });
+    });
+  folder
+    .command('page <name>')
+    .description('set the start page of a folder; what is left out stays as it is')
+    .option('--words <text>', 'what stands at its head')
+    .option('--order <things>', 'what comes first, as "report takings,board harbour"')
+    .option('--pictures <yes|no>', 'with small current pictures')
+    .option('--origin <origin>', 'a host whose pages may frame it; may be repeated', collect, [])
+    .option('--no-origins', 'no host may frame it')
+    .action(async (name: string, options: PageOptions, command: Command) => {
+      const path = `/api/v1/folders/${encodeURIComponent(name)}/page`;
+      const before = await askService<FolderPage>('GET', path);
+      const body = {
+        words: options.words ?? before.words,
+        order: options.order?.split(',').map((one) => one.trim()) ?? before.order,
+        hasPictures: options.pictures === undefined ? before.hasPictures : options.pictures === 'yes',
+        origins: options.origins ? (options.origin.length > 0 ? options.origin : before.origins) : [],
+      };
+      const answer = await askService<FolderPage>('PUT', path, { body });
+      show(command, answer, () => line(`The start page of ${name} is saved.`));
     });
   folder
     .command('move <kind> <name>')

@@ -153,7 +153,12 @@ function addSaving(place: Command): void {
     .option('--hide <part>', `${chartParts.join(', ')}: its charts leave them out; may be repeated`, collect, [])
     .option('--figures <names>', 'of a page: these figures alone, in this order, with commas between')
     .option('--stacked', 'of a page: one figure under the other, however wide the place is')
-    .option('--swap <dataset.column=column>', 'show a column as another to everybody here; may be repeated', collect, [])
+    .option(
+      '--swap <dataset.column=column>',
+      'show a column as another to everybody here; may be repeated',
+      collect,
+      [],
+    )
     .addHelpText(
       'after',
       '\nExample:\n  underbell place add delays --report quay-punctuality --page overview --figure delay --title Delays',

@@ -53,7 +53,7 @@ const make = () =>
   <ProblemNote v-if="problem" :problem="problem" />
   <ul class="tree">
     <li v-for="one in tree" :key="one.name" :style="{ paddingLeft: `${one.depth * 1.4}rem` }">
-      {{ one.title }}
+      <RouterLink :to="`/folders/${one.name}`">{{ one.title }}</RouterLink>
       <span class="quiet"
         ><code>{{ one.name }}</code> {{ one.things }} {{ one.things === 1 ? 'thing' : 'things' }}</span
       >

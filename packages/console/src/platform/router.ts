@@ -55,6 +55,13 @@ export const router = createRouter({
       props: true,
       meta: { title: 'Board' },
     },
+    {
+      path: '/folders/:name',
+      name: 'folder',
+      component: () => import('../folder/FolderPage.vue'),
+      props: true,
+      meta: { title: 'Folder' },
+    },
     { path: '/places', name: 'places', component: () => import('../place/PlacesPage.vue'), meta: { title: 'Places' } },
     {
       path: '/places/new',

@@ -66,7 +66,7 @@ const open = computed(() => (requests.data.value?.requests ?? []).filter((one) =
       <SmallPicture :path="one.picture" />
       <a :href="one.to">{{ one.title }}</a>
       <span class="quiet"
-        >{{ one.kind }}<template v-if="one.about">, {{ one.about }}</template></span
+        >{{ one.kind }}<template v-if="one.about">: {{ one.about }}</template></span
       >
       <span v-if="one.at" class="quiet">since {{ showInstant(one.at) }}</span>
     </li>

@@ -47,4 +47,33 @@ export interface FormerName {
   readonly now: string;
 }
 
+/** How the start page of a folder is. */
+export interface FolderPage {
+  /** What stands at its head. */
+  readonly words: string;
+  /** What comes first, as `report quay-punctuality` or `board harbour`; the rest follows by title. */
+  readonly order: readonly string[];
+  readonly hasPictures: boolean;
+  /** Hosts whose pages may frame it. */
+  readonly origins: readonly string[];
+}
+
+export const usualFolderPage: FolderPage = { words: '', order: [], hasPictures: true, origins: [] };
+
+/** A folder as a collection of what a person may see in it. */
+export interface Collection {
+  readonly name: string;
+  readonly title: string;
+  readonly words: string;
+  readonly hasPictures: boolean;
+  readonly folders: readonly { readonly name: string; readonly title: string }[];
+  readonly things: readonly (FoldedThing & {
+    readonly description: string;
+    /** Where it is looked at. */
+    readonly path: string;
+    /** Of a small current picture. */
+    readonly picture: string;
+  })[];
+}
+
 export type { ThingUser } from '../report/index.ts';

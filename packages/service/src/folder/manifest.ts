@@ -3,7 +3,8 @@ import { folders } from '../access/index.ts';
 import { folderOfEach, type App, type Capability, type Named, type ThingUse } from '../platform/index.ts';
 import { folderRoutes } from './routes.ts';
 import { followMarks, forgetMarks } from './store.ts';
-import { favourites, recents } from './models.ts';
+import { followInPages } from './collection.ts';
+import { favourites, folderPages, recents } from './models.ts';
 
 const uses = async (app: App): Promise<ThingUse[]> => {
   const all = await Promise.all(
@@ -21,12 +22,15 @@ const uses = async (app: App): Promise<ThingUse[]> => {
 /** Folders, search, favourites, the bin, and what is done alike with things of every kind. */
 export const folder: Capability = {
   name: 'folder',
-  models: [favourites, recents],
+  models: [favourites, recents, folderPages],
   routes: folderRoutes,
   things: [{ kind: 'folder', model: folders, folder: 'parentName' }],
   references: {
     uses,
-    follow: (app: App, thing: Named, to: string) => followMarks(app, thing, to),
+    async follow(app: App, thing: Named, to: string) {
+      await followMarks(app, thing, to);
+      await followInPages(app, thing, to);
+    },
     forget: forgetMarks,
   },
   clock: [{ everyMs: 15_000, work: async (app) => (await import('./jobs.ts')).emptyBin(app) }],

@@ -8,8 +8,9 @@ import {
   takenAwayKinds,
   type PeopleKind,
 } from '@underbell/core/access';
-import { listFolders, thing, visibleNames } from '../access/index.ts';
+import { listFolders, thing, visibleNames, webOrigin } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
+import { saveFolderPage, showCollection, showFolderPage } from './collection.ts';
 import { moveToFolder, saveFolder } from './moves.ts';
 import { dropFormerName, rename, seenFormerNames } from './rename.ts';
 import { takeAway } from './takeAway.ts';
@@ -60,6 +61,36 @@ export const folderRoutes: Route[] = [
       await saveFolder(app, person, { ...folder, isConfirmed: query.confirmed }, origin);
       return { folder };
     },
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/folders/:name/page',
+    summary: 'How the start page of a folder is',
+    params: Joi.object({ name: thing.required() }),
+    handle: ({ app, person, params }) => showFolderPage(app, person, params.name),
+  }),
+  defineRoute({
+    ...about,
+    method: 'put',
+    path: '/api/v1/folders/:name/page',
+    summary: 'Set the start page of a folder: words, order, pictures, and hosts whose pages may frame it',
+    params: Joi.object({ name: thing.required() }),
+    body: Joi.object({
+      words: Joi.string().trim().max(4000).allow('').default(''),
+      order: Joi.array().items(Joi.string().max(100)).max(200).unique().default([]),
+      hasPictures: Joi.boolean().default(true),
+      origins: Joi.array().items(webOrigin).max(50).default([]),
+    }),
+    handle: ({ app, person, params, body, origin }) => saveFolderPage(app, person, params.name, body, origin),
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/collections/:name',
+    summary: 'A folder as a collection of what you may see in it',
+    params: Joi.object({ name: thing.required() }),
+    handle: ({ app, person, params }) => showCollection(app, person, params.name),
   }),
   defineRoute({
     method: 'put',

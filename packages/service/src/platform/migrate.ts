@@ -29,6 +29,7 @@ import * as jobNews from './migrations/025-job-news.ts';
 import * as followedFiles from './migrations/027-followed-files.ts';
 import * as columnSwaps from './migrations/028-column-swaps.ts';
 import * as lastUses from './migrations/029-last-uses.ts';
+import * as folderPages from './migrations/030-folder-pages.ts';
 import * as publicLinks from './migrations/026-public-links.ts';
 
 /** In order; only ever appended to. */
@@ -62,6 +63,7 @@ const migrations = [
   followedFiles,
   columnSwaps,
   lastUses,
+  folderPages,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

@@ -100,6 +100,7 @@ function nameIn(ctx: Context & { params: { name: string } }): string {
  * @param frameOf - the origins whose pages may frame a placement, and other forms of its page
  * @param publicPage - the placement behind the key of a public link; nothing where it shows nothing
  * @param framedByBoards - origins whose pages boards show in frames of their own
+ * @param framersOfFolder - origins whose pages may frame the start page of a folder
  * @param aheadOf - what a report's page will ask first, answered for whoever is signed in; nothing where it is not known yet
  */
 export function mountPages(
@@ -117,6 +118,7 @@ export function mountPages(
     { readonly name: string; readonly origins: readonly string[]; readonly links: readonly PageLink[] } | undefined
   >,
   framedByBoards: () => Promise<readonly string[]>,
+  framersOfFolder: (folder: string) => Promise<readonly string[]>,
 ): void {
   const boardFrames = async () => (await framedByBoards()).filter(isOrigin);
   const assets = (name: string, prefix: string) =>
@@ -167,6 +169,12 @@ export function mountPages(
   router.get('/b/:name', async (ctx: Context & { params: { name: string } }) =>
     sendPage(ctx, 'viewer', ["'self'"], { board: nameIn(ctx) }, [], undefined, await boardFrames()),
   );
+  // What lies in a folder, as a collection.
+  router.get('/f/:name', async (ctx: Context & { params: { name: string } }) => {
+    const collection = nameIn(ctx);
+    const origins = (await framersOfFolder(collection)).filter(isOrigin);
+    await sendPage(ctx, 'viewer', ["'self'", ...origins], { collection, window: 'collection' });
+  });
   // Draws what the console hands it, in a frame of the console alone.
   router.get('/preview', async (ctx: Context) =>
     sendPage(ctx, 'viewer', ["'self'"], { window: 'preview' }, [], undefined, await boardFrames()),

@@ -5,7 +5,12 @@ import AskForAccess from '../session/AskForAccess.vue';
 import SignInForm from '../session/SignInForm.vue';
 import { openSignInWindow } from '../session/signInWindow.ts';
 
-const props = defineProps<{ problem: ProblemDocument; isFramed: boolean; ask: (words: string) => Promise<void> }>();
+const props = defineProps<{
+  problem: ProblemDocument;
+  isFramed: boolean;
+  /** Left out where access cannot be asked for. */
+  ask?: (words: string) => Promise<void>;
+}>();
 const emit = defineEmits<{ retry: []; signedIn: [key: string | undefined] }>();
 
 const needsSignIn = computed(() => props.problem.code === 'SIGN_IN_NEEDED');
@@ -30,7 +35,7 @@ const signInElsewhere = () => openSignInWindow((key) => emit('signedIn', key));
         <SignInForm @signed-in="emit('signedIn', undefined)" />
       </template>
     </template>
-    <AskForAccess v-else-if="problem.code === 'NOT_FOUND'" :ask="ask" @retry="emit('retry')" />
+    <AskForAccess v-else-if="problem.code === 'NOT_FOUND' && ask" :ask="ask" @retry="emit('retry')" />
     <template v-else>
       <p>
         {{ capitalised(problem.detail) }}.<template v-if="problem.position">

@@ -1,0 +1,1 @@
+export { framersOfFolder } from './collection.ts';
