@@ -348,8 +348,11 @@ describe('the element in a host page', () => {
     }, `${house.url}/v/own-page`);
     const all = page.locator('body > under-bell');
     await all.nth(29).waitFor();
-    for (const i of [0, 15, 29])
+    for (const i of [0, 15, 29]) {
+      // Those that nobody has scrolled to are not loaded yet.
+      await all.nth(i).scrollIntoViewIfNeeded();
       await all.nth(i).locator('iframe').contentFrame().getByText('Quay is Q017').waitFor({ timeout: 60_000 });
+    }
   });
 
   it('lets a reader sign in, in a window of its own, where the frame gets no cookie', async () => {

@@ -81,7 +81,9 @@ await keep(page, 'console-start');
 
 page = await open('light', publisher.email);
 await page.goto(`${service}/console/reports/quay-punctuality/edit`);
+await page.getByRole('button', { name: 'Form' }).click();
 await page.frameLocator('iframe').first().locator('section.figure .chart svg').first().waitFor();
+await page.getByRole('button', { name: 'Left on time, by route' }).focus();
 await keep(page, 'publish');
 
 page = await open('light', publisher.email);

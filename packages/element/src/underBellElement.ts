@@ -197,11 +197,15 @@ export class UnderBellElement extends HTMLElement {
       for (const value of textsOf(values)) url.searchParams.append(name, value);
     if (this.page !== null) url.searchParams.set('page', this.page);
     if (this.filter !== null) url.searchParams.set('where', this.filter);
+    // Its page waits for what the host says; in a plain frame nobody says anything.
+    url.hash = 'host';
     this.#frame = document.createElement('iframe');
     this.#frame.title = this.getAttribute('title') ?? 'Report';
     // Which host shows it, and nothing of the address.
     this.#frame.referrerPolicy = 'strict-origin';
     this.#frame.allow = 'clipboard-write';
+    // Of many on a page those are drawn first that are seen.
+    this.#frame.loading = 'lazy';
     this.#frame.src = url.href;
     this.#fit();
     root.append(this.#frame);

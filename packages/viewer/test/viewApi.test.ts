@@ -121,9 +121,12 @@ describe('what the viewer asks the service', () => {
     askEarly(target, nothing);
     assert.equal(await title(withToken), 'answer 6');
     assert.equal(asked.at(-1)!.headers['Authorization'], 'Bearer abc');
+    openWindow({ isFramed: true, address: 'http://viewer.example/v/quays#host' });
+    askEarly(target, nothing);
+    assert.equal(asked.length, 6, 'the element’s frame waits for the token of its host');
     openWindow({ isFramed: true });
     askEarly(target, nothing);
-    assert.equal(asked.length, 6, 'a frame waits for the token of its host');
+    assert.equal(asked.length, 7, 'a plain frame waits for nobody');
   });
 
   it('takes the answer that came with the page, where it is to the same question', async () => {

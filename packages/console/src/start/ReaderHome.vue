@@ -3,6 +3,7 @@ import { computed, onMounted } from 'vue';
 import type { OwnRequest } from '@underbell/core/access';
 import type { ListedBoard } from '@underbell/core/board';
 import type { OwnCopy } from '@underbell/core/burst/answers';
+import type { ShownFolder } from '@underbell/core/folder';
 import type { ShownPlacement } from '@underbell/core/place';
 import type { ListedReport } from '@underbell/core/report';
 import SmallPicture from '../view/SmallPicture.vue';
@@ -18,6 +19,7 @@ onMounted(load);
 const reports = useResource<{ reports: ListedReport[] }>('/api/v1/reports');
 const boards = useResource<{ boards: ListedBoard[] }>('/api/v1/boards');
 const places = useResource<{ placements: ShownPlacement[] }>('/api/v1/placements');
+const collections = useResource<{ folders: ShownFolder[] }>('/api/v1/folders');
 const copies = useResource<{ copies: OwnCopy[] }>('/api/v1/copies/own');
 const requests = useResource<{ requests: OwnRequest[] }>('/api/v1/requests/own');
 const error = computed(() => reports.error.value ?? boards.error.value ?? places.error.value ?? copies.error.value);
@@ -93,6 +95,14 @@ const open = computed(() => (requests.data.value?.requests ?? []).filter((one) =
             <a v-if="file.link" :href="file.link">{{ file.name }}</a>
             <span v-else class="quiet">{{ file.name }}</span>
           </template>
+        </li>
+      </ul>
+    </section>
+    <section v-if="(collections.data.value?.folders ?? []).length > 0" aria-labelledby="collections">
+      <h2 id="collections">Collections</h2>
+      <ul>
+        <li v-for="one in collections.data.value?.folders ?? []" :key="one.name">
+          <a :href="`/f/${one.name}`">{{ one.title }}</a>
         </li>
       </ul>
     </section>

@@ -1,3 +1,4 @@
+import { hasElement } from './hasElement.ts';
 import { setHostTheme, type HostTheme } from '../theme/useTheme.ts';
 
 /** What a host page says to the viewer in its frame. */
@@ -34,6 +35,8 @@ function isQuestion(value: unknown): value is HostQuestion {
 }
 
 const answerWithinMs = 4_000;
+/** A host that speaks without the element may answer as well, at once. */
+const plainWithinMs = 150;
 /** A token is renewed when this share of its life is over. */
 const renewAt = 0.8;
 
@@ -60,7 +63,7 @@ export class HostChannel {
   ask(onToken: (state: TokenState) => void): void {
     this.#onToken = onToken;
     if (!this.isFramed) return onToken({ none: true });
-    const timer = window.setTimeout(() => onToken({ none: true }), answerWithinMs);
+    const timer = window.setTimeout(() => onToken({ none: true }), hasElement() ? answerWithinMs : plainWithinMs);
     const first = this.#onToken;
     this.#onToken = (state) => {
       window.clearTimeout(timer);

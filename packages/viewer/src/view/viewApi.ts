@@ -1,5 +1,6 @@
 import type { ProblemDocument } from '@underbell/core/refusal';
 import type { FigureResult } from '@underbell/core/report';
+import { hasElement } from '../host/hasElement.ts';
 import type { ViewAnswer } from '@underbell/core/view';
 
 export type RawParameters = Readonly<Record<string, readonly string[]>>;
@@ -55,9 +56,9 @@ function viewPath(target: Target, question: ViewQuestion): string {
   return `${basePath(target)}/view?${search}`;
 }
 
-/** Asks the first question, unless its answer came with the page. A frame waits for its host's token instead. */
+/** Asks the first question, unless its answer came with the page. The element's frame waits for its host's token instead. */
 export function askEarly(target: Target, question: ViewQuestion, access?: Access): void {
-  if (window.parent !== window && !access) return;
+  if (window.parent !== window && !access && hasElement()) return;
   const path = viewPath(target, question);
   const headers = access ? { Authorization: `Bearer ${access.token}` } : undefined;
   const sent = document.getElementById('ahead');
