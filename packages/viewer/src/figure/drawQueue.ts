@@ -16,7 +16,11 @@ let isIdling = false;
 /** Whether a chart that can be seen is still to be drawn. */
 export const isDrawing = computed(() => left.value > 0);
 
+/** Of a frame: whether it is in view itself; a page with many frames draws those first that somebody sees. */
+let isFrameSeen = true;
+
 function isSeen({ element }: Drawing): boolean {
+  if (!isFrameSeen) return false;
   const { top, bottom } = element.getBoundingClientRect();
   return bottom > 0 && top < window.innerHeight;
 }
@@ -68,6 +72,17 @@ export function forget(owner: object): void {
   seen.delete(owner);
   unseen.delete(owner);
 }
+
+/** What waited until its frame came into view has its turn. */
+function promote(): void {
+  for (const [owner, drawing] of [...unseen]) if (isSeen(drawing)) drawSoon(owner, drawing);
+}
+
+if (window.parent !== window && 'IntersectionObserver' in window)
+  new IntersectionObserver(([entry]) => {
+    isFrameSeen = entry?.isIntersecting ?? true;
+    if (isFrameSeen) promote();
+  }).observe(document.documentElement);
 
 /** Paper shows everything at once. */
 window.addEventListener('beforeprint', () => {
