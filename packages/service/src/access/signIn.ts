@@ -124,7 +124,11 @@ export async function personOf(app: App, ctx: Context): Promise<PersonViewer | u
     return known === null ? undefined : findPerson(app, { id: known });
   }
   const key = sessionKeyOf(ctx);
-  return key === undefined ? undefined : findSession(app, fingerprint(key));
+  if (key === undefined) return undefined;
+  const print = fingerprint(key);
+  const person = await findSession(app, print);
+  if (person) noteUse(app, 'session', print);
+  return person;
 }
 
 export async function signOut(app: App, ctx: Context): Promise<void> {
