@@ -1,19 +1,11 @@
 import assert from 'node:assert/strict';
-import { readFileSync } from 'node:fs';
 import { createServer } from 'node:http';
-import { createRequire } from 'node:module';
 import { after, before, describe, it } from 'node:test';
 import type { Page } from 'playwright-core';
 import type {} from '../packages/element/src/underBellElement.ts';
 import { administrator, listen, manager, publisher, type House } from '../packages/service/test/house.ts';
+import { findings } from './accessible.ts';
 import { BrowserHouse } from './browserHouse.ts';
-
-const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
-
-interface Finding {
-  readonly id: string;
-  readonly nodes: readonly { readonly html: string }[];
-}
 
 describe('every page', () => {
   let stand: BrowserHouse;
@@ -40,34 +32,15 @@ describe('every page', () => {
     await page.emulateMedia({ colorScheme: 'light' });
     await page.goto(`${house.url}${path}`);
   }
-  /** What checkers of accessibility find against a page; `only` some rules, or those of the guidelines. */
-  async function findings(only?: string): Promise<string[]> {
-    await page.locator('.ant-btn-loading').first().waitFor({ state: 'detached' });
-    // Colours on their way from one to another are neither.
-    await page.waitForFunction(() =>
-      document
-        .getAnimations()
-        .every((one) => one.playState !== 'running' || one.effect?.getTiming().iterations === Infinity),
-    );
-    const found = await page.evaluate(async (rule) => {
-      const { axe: checker } = window as unknown as {
-        axe: { run(options: object): Promise<{ violations: Finding[] }> };
-      };
-      const runOnly = rule === undefined ? ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] : [rule];
-      return (await checker.run({ runOnly })).violations;
-    }, only);
-    return found.map((one) => `${one.id}: ${one.nodes.map((node) => node.html.slice(0, 160)).join(' | ')}`);
-  }
   /** @param hasOwnColours - whether the page keeps its colours, whatever its reader prefers */
   async function canBeUsed(hasOwnColours = false): Promise<void> {
-    await page.evaluate(axe);
-    assert.deepEqual(await findings(), []);
+    assert.deepEqual(await findings(page), []);
     const before = await page.evaluate(() => getComputedStyle(document.body).backgroundColor);
     await page.emulateMedia({ colorScheme: 'dark' });
     if (!hasOwnColours)
       await page.waitForFunction((light) => getComputedStyle(document.body).backgroundColor !== light, before);
     // In the dark a page differs in its colours alone; charts far below take theirs when there is time.
-    const dark = () => findings('color-contrast');
+    const dark = () => findings(page, 'color-contrast');
     let found = await dark();
     for (let i = 0; i < 30 && found.length > 0; i++) {
       await page.waitForTimeout(100);

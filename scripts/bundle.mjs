@@ -10,6 +10,7 @@ const external = [
   '@resvg/resvg-js',
   '@zxcvbn-ts/*',
   'esbuild',
+  'jsonc-parser',
   'lightningcss',
   'nephele',
   '@nephele/*',

@@ -97,7 +97,7 @@ const columns = [
           v-else-if="record.source && record.kind === 'snapshot'"
           size="small"
           :loading="busy === record.name"
-          :aria-label="`Load ${record.title} now`"
+          :aria-label="`Load now: ${record.title}`"
           @click="refresh(record.name)"
           >Load now</Button
         >

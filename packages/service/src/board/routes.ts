@@ -103,7 +103,7 @@ export const boardRoutes: Route[] = [
       }),
   }),
   pictureRoute('/api/v1/boards/:name', 'A board', async (app, person, name, languages) =>
-    pictureOfAnswer(await glanceAtBoard(app, person, name, { choices: [], parameters: {}, languages })),
+    pictureOfAnswer(app, await glanceAtBoard(app, person, name, { choices: [], parameters: {}, languages })),
   ),
   defineRoute({
     ...about,

@@ -121,7 +121,7 @@ export async function pictureOfPlacement(
   const request: ViewRequest = { choices: [], parameters: {}, languages };
   const { placement } = await openPlacement(app, name, { person });
   if (placement.boardName === null) return pictureOfView(app, await preparePlacement(app, name, { person }, request));
-  return pictureOfAnswer(await glanceAtBoard(app, person, placement.boardName, request, placeOf(placement)));
+  return pictureOfAnswer(app, await glanceAtBoard(app, person, placement.boardName, request, placeOf(placement)));
 }
 
 /** The board that a placement shows, with the datasets that it reads; undefined for one of a report. */

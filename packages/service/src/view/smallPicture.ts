@@ -1,17 +1,36 @@
 import { createHash } from 'node:crypto';
 import { Readable } from 'node:stream';
+import { setImmediate } from 'node:timers/promises';
 import Joi from 'joi';
+import pLimit from 'p-limit';
 import type { PersonViewer } from '@underbell/core/access';
 import type { ViewAnswer } from '@underbell/core/view';
 import { thing } from '../access/index.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
-import { resultsKey, viewTag } from './figures.ts';
 import { keptAnswers } from './packed.ts';
 import type { PreparedView } from './prepare.ts';
 import { showView } from './show.ts';
 
+/** A picture takes tens of milliseconds of a process that answers readers: one after the other, with room between them. */
+const oneByOne = pLimit(1);
+
+async function keptPicture(app: App, key: string, draw: () => Promise<string>): Promise<string> {
+  const { results } = keptAnswers(app);
+  const known = () => results.get(`picture ${key}`);
+  return (
+    known() ??
+    oneByOne(async () => {
+      await setImmediate();
+      // Somebody before in the line may have wanted the same.
+      const found = known() ?? (await draw());
+      results.set(`picture ${key}`, found);
+      return found;
+    })
+  );
+}
+
 /** What an answer shows, as one SVG: as small as its place likes, sharp on every screen, and nothing in it runs. */
-export async function pictureOfAnswer(answer: ViewAnswer<Date>): Promise<string> {
+async function drawAnswer(answer: ViewAnswer<Date>): Promise<string> {
   const { pageSvg } = await import('../render/index.ts');
   const oldest = Math.min(...answer.datasets.map((one) => one.loadedAt.getTime()));
   const figures = answer.page.figures.map((one) =>
@@ -24,22 +43,23 @@ export async function pictureOfAnswer(answer: ViewAnswer<Date>): Promise<string>
     results: new Map(Object.entries(answer.results)),
     taste: answer.taste,
     limits: [],
+    parameters: Object.fromEntries(answer.parameters.flatMap(({ name, words }) => (words ? [[name, words]] : []))),
     dataAsOf: Number.isFinite(oldest) ? oldest : 0,
   });
   // Inside a picture the fonts of the page around it are not known.
   return svg.replaceAll('Source Sans 3', 'Source Sans 3, sans-serif');
 }
 
-/** A page as a small picture, drawn once for everybody who sees the same; it is no look, and not counted as one. */
-export async function pictureOfView(app: App, view: PreparedView): Promise<string> {
-  const key = `picture ${viewTag(view, resultsKey(view, app.now()), false)}`;
-  const { results } = keptAnswers(app);
-  const known = results.get(key);
-  if (known !== undefined) return known;
-  const made = await pictureOfAnswer(await showView(app, view, false));
-  results.set(key, made);
-  return made;
+/** The same, drawn once for everybody who sees the same. */
+export async function pictureOfAnswer(app: App, answer: ViewAnswer<Date>): Promise<string> {
+  const { title, page, results, taste, parameters, datasets } = answer;
+  const shown = JSON.stringify([title, page, results, taste, parameters, datasets.map((one) => one.loadedAt)]);
+  return keptPicture(app, createHash('sha256').update(shown).digest('base64url'), () => drawAnswer(answer));
 }
+
+/** A page as a small picture; it is no look, and not counted as one. */
+export const pictureOfView = async (app: App, view: PreparedView): Promise<string> =>
+  pictureOfAnswer(app, await showView(app, view, false));
 
 /** A small current picture of something, under the rights of whoever asks. */
 export const pictureRoute = (
