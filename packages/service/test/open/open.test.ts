@@ -73,6 +73,7 @@ describe('everything that was handed out', () => {
     assert.ok(new Set(all.map((one) => one.to)).size > 1);
     const theirs = all.find((one) => one.to === author)!;
     assert.equal(((await end(reader, theirs)).body as unknown as { ended: number }).ended, 0);
+    const before = new Set(own.map((one) => one.id));
     const signedIn = await small.house.call('POST', '/api/v1/session', {
       body: { email: reader, password: password, kind: 'command line' },
     });
@@ -80,9 +81,10 @@ describe('everything that was handed out', () => {
     const ask = async () => (await small.house.call('GET', '/api/v1/session', { token: key })).status;
     assert.equal(await ask(), 200);
     const found = await until(async () =>
-      (await sessionsOf(reader)).find((one) => /command line/.test(one.title) && one.lastUsedAt !== null),
+      (await sessionsOf(reader)).find((one) => !before.has(one.id) && one.lastUsedAt !== null),
     );
     assert.ok(!JSON.stringify(found).includes(key));
+    assert.match(found.title, /command line/);
     assert.equal(((await end(reader, found)).body as unknown as { ended: number }).ended, 1);
     assert.equal(await ask(), 401);
   });
