@@ -2,7 +2,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import { usualFolderPage, type Collection, type FolderPage } from '@underbell/core/folder';
 import { Refusal } from '@underbell/core/refusal';
 import { listFolders, requireRight, visibleNames } from '../access/index.ts';
-import { announce, one, remember, renameElement, type App, type Named } from '../platform/index.ts';
+import { announce, nameNow, one, remember, renameElement, type App, type Named } from '../platform/index.ts';
 import { folderPages } from './models.ts';
 import { contents } from './usecases.ts';
 
@@ -21,8 +21,10 @@ async function pageOf(app: App, name: string): Promise<FolderPage> {
 }
 
 /** The hosts whose pages may frame the start page of a folder; none for a folder that there is not. */
-export const framersOfFolder = async (app: App, name: string): Promise<readonly string[]> =>
-  (await pageOf(app, name)).origins;
+export async function framersOfFolder(app: App, given: string): Promise<readonly string[]> {
+  const name = (await nameNow(app, { kind: 'folder', name: given })) ?? given;
+  return (await pageOf(app, name)).origins;
+}
 
 /** How a folder's start page is, for those who may change it. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
 export async function showFolderPage(app: App, person: PersonViewer, name: string): Promise<FolderPage> {

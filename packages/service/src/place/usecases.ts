@@ -91,7 +91,7 @@ const readsNot = (part: 'where' | 'swaps', name: string, datasets: readonly stri
     ...suggest(name, datasets),
   });
 
-async function checkFilters(app: App, placement: Placement): Promise<void> {
+async function checkFilters(app: App, person: PersonViewer, placement: Placement): Promise<void> {
   const datasets = await datasetsIn(app, placement);
   for (const [name, text] of Object.entries(placement.conditions)) {
     if (!datasets.includes(name)) throw readsNot('where', name, datasets);
@@ -99,6 +99,8 @@ async function checkFilters(app: App, placement: Placement): Promise<void> {
   }
   for (const name of Object.keys(placement.swaps)) {
     if (!datasets.includes(name)) throw readsNot('swaps', name, datasets);
+    // A swap can show a column that the report does not: that is for who may see the dataset.
+    await requireRight(app, person, 'view', 'dataset', name);
     checkSwaps(placement.swaps, await findDataset(app, name));
   }
 }
@@ -134,7 +136,7 @@ export async function savePlacement(
     suspendedAt: before?.suspendedAt ?? null,
   };
   if (thing.kind === 'report') await checkReportPart(app, placement);
-  await checkFilters(app, placement);
+  await checkFilters(app, person, placement);
   await app.records.transaction(async () => {
     await holdName(app, { kind: 'placement', name: placement.name }, before !== undefined);
     await putPlacement(app, placement);

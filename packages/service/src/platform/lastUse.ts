@@ -21,7 +21,8 @@ const held = new WeakMap<App, Notes>();
 async function flush(app: App, notes: Notes): Promise<void> {
   clearTimeout(notes.timer);
   notes.timer = undefined;
-  const found = [...notes.waiting.values()];
+  // In one order everywhere, so that two processes never wait for each other.
+  const found = [...notes.waiting].toSorted(([a], [b]) => (a < b ? -1 : 1)).map(([, use]) => use);
   notes.waiting.clear();
   if (found.length > 0) await lastUses(app).bulkCreate(found, { updateOnDuplicate: ['at'] });
 }

@@ -86,5 +86,11 @@ describe('a folder as a collection', () => {
     assert.deepEqual(namesIn(await look(reader)), ['gamma', 'day', 'alpha']);
     await small.fine('PUT', '/api/v1/folders/yard/name', { name: 'dock' }, root);
     assert.deepEqual(namesIn(await look(reader, 'dock')), ['gamma', 'day', 'alpha']);
+    const old = await small.house.call('GET', '/f/yard', { as: reader });
+    assert.match(
+      old.headers.get('Content-Security-Policy')!,
+      /portal\.example$/,
+      'frames that name it by its old name',
+    );
   });
 });

@@ -134,6 +134,26 @@ describe('how a placement arranges what it shows', () => {
     );
   });
 
+  it('swaps nothing for who may change the report, and not see its data', async () => {
+    const csv = 'kind,secret\nlights,red\n';
+    const loaded = await small.house.call('PUT', '/api/v1/datasets/closed/file', { as: owner, csv });
+    assert.equal(loaded.status, 200, loaded.text);
+    const { parameters: _, ...bare } = report({ name: 'closed', datasets: { closed: {} } });
+    const [page] = bare.pages;
+    const figures = [page!.figures[1]];
+    const whole = { ...bare, measures: { rows: bare.measures.rows }, pages: [{ ...page, figures }] };
+    const definition = JSON.parse(
+      JSON.stringify(whole).replaceAll('"dataset":"works"', '"dataset":"closed"'),
+    ) as object;
+    await small.fine('POST', '/api/v1/reports', { definition, notes: '' }, owner);
+    const body = { kind: 'portal', title: 'Closed', report: 'closed' };
+    const swap = (as: string, swaps: object) =>
+      small.house.call('PUT', '/api/v1/placements/closed', { as, body: { ...body, swaps } });
+    assert.equal((await swap(author, {})).status, 200, 'every report is the author’s to place');
+    assert.equal((await swap(author, { closed: { kind: 'secret' } })).body.code, 'NOT_FOUND');
+    assert.equal((await swap(owner, { closed: { kind: 'secret' } })).status, 200);
+  });
+
   it('refuses swaps that do not fit, and goes with a dataset to its new name', async () => {
     for (const [swaps, code] of [
       [{ other: { kind: 'quay' } }, 'INPUT_INVALID'],
