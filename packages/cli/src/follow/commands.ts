@@ -25,7 +25,7 @@ interface SaveOptions {
   readonly kind: string;
   readonly dataset?: string;
   readonly user?: string;
-  readonly every?: string;
+  readonly every?: string | false;
   readonly at: string;
   readonly timeZone: string;
 }
@@ -73,6 +73,7 @@ export function addFollowCommands(program: Command): void {
     .option('--dataset <name>', 'the dataset that its rows become')
     .option('--user <name>', 'who signs in there; the password is read from UNDERBELL_PASSWORD')
     .option('--every <rule>', 'look by itself, by an RFC 5545 rule such as FREQ=HOURLY')
+    .option('--no-every', 'look by itself no more; without either, it stays as it is')
     .option('--at <time>', 'the start of that rule', '2026-01-01T06:00')
     .option('--time-zone <zone>', 'its time zone', 'UTC')
     .addHelpText(
@@ -85,9 +86,18 @@ export function addFollowCommands(program: Command): void {
       const body = {
         ...{ kind, dataset, address, user },
         ...(user === undefined || password === undefined ? {} : { password }),
-        ...(every === undefined ? {} : { schedule: { rule: every, start: at, timeZone } }),
+        ...(every === undefined ? {} : { schedule: every === false ? null : { rule: every, start: at, timeZone } }),
       };
       tell(command, await askService<Answered>('PUT', pathOf(name), { body }));
+    });
+  follow
+    .command('rename <name> <to>')
+    .description('follow it under another name')
+    .action(async (name: string, to: string, _options, command: Command) => {
+      const body = { name: to };
+      show(command, await askService<ShownFollowed>('PUT', `${pathOf(name)}/name`, { body }), (renamed) =>
+        line(`It is followed as ${renamed.name} now.`),
+      );
     });
   follow
     .command('check <name>')

@@ -4,6 +4,11 @@ import { line, shortTime, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
 const dayMs = 86_400_000;
+/** So many days from now, as the service reads it; what is no number is sent as it is, for the service to refuse. */
+function dayIn(days: string): string {
+  const until = new Date(Date.now() + Number(days) * dayMs);
+  return Number.isNaN(until.getTime()) ? days : until.toISOString();
+}
 const pathOf = (name: string) => `/api/v1/placements/${encodeURIComponent(name)}/public-links`;
 
 /** Links by which everybody sees a placement, and the administrator's switch for all of them. */
@@ -47,12 +52,23 @@ export function addPublicCommands(program: Command): void {
     .requiredOption('--note <text>', 'why everybody may see it')
     .option('--days <number>', 'it ends after so many days, 366 at most', '14')
     .action(async (name: string, { note, days }: { note: string; days: string }, command: Command) => {
-      const until = new Date(Date.now() + Number(days) * dayMs);
-      const body = { note, until: Number.isNaN(until.getTime()) ? days : until.toISOString() };
+      const body = { note, until: dayIn(days) };
       show(command, await askService<PublicLink>('POST', pathOf(name), { body }), (made) => {
         line(made.url);
         line(`Whoever has it sees these figures until ${shortTime(made.until)}, without signing in.`);
       });
+    });
+  link
+    .command('change <number>')
+    .description('give a public link another end or another note')
+    .option('--note <text>', 'why everybody may see it')
+    .option('--days <number>', 'it ends so many days from now')
+    .action(async (id: string, { note, days }: { note?: string; days?: string }, command: Command) => {
+      const body = { note, ...(days === undefined ? {} : { until: dayIn(days) }) };
+      const path = `/api/v1/public-links/${encodeURIComponent(id)}`;
+      show(command, await askService<PublicLink>('PUT', path, { body }), (changed) =>
+        line(`“${changed.note}” ends ${shortTime(changed.until)}.`),
+      );
     });
   link
     .command('end <number>')

@@ -4,6 +4,7 @@ import { computed, reactive, ref } from 'vue';
 import { followedKinds, type FollowedKind, type FollowOutcome, type ShownFollowed } from '@underbell/core/follow';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
+import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
@@ -145,6 +146,7 @@ const linkOf = ({ kind, thing }: ShownFollowed) =>
       <span v-else-if="column.key === 'act'" class="acts">
         <Button size="small" :loading="busy === record.name" @click="check(record.name)">Look now</Button>
         <Button size="small" @click="change(record as ShownFollowed)">Change</Button>
+        <Rename path="/api/v1/followed-files" :name="record.name" :leads="false" @renamed="reload" />
         <Button size="small" @click="makeHook(record.name, !record.hasHook)">{{
           record.hasHook ? 'Take its address away' : 'Make an address'
         }}</Button>

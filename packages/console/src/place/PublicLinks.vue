@@ -12,7 +12,7 @@ import { showInstant, showTimes } from '../platform/words.ts';
 const props = defineProps<{ name: string }>();
 const path = computed(() => `/api/v1/placements/${encodeURIComponent(props.name)}/public-links`);
 const { data, error, reload } = useResource<PublicLinks>(path);
-const { busy, problem, attempt } = useAttempt<'make' | 'end'>();
+const { busy, problem, attempt } = useAttempt<'make' | 'change' | 'end'>();
 const dayMs = 86_400_000;
 const dayIn = (days: number) => new Date(Date.now() + days * dayMs).toISOString().slice(0, 10);
 const form = reactive({ until: dayIn(14), note: '' });
@@ -24,6 +24,16 @@ const make = () =>
     await call('POST', path.value, { until: `${form.until}T23:59:59Z`, note: form.note });
     form.note = '';
     isSure.value = false;
+    await reload();
+  });
+/** The one that is being changed. */
+const changed = reactive({ id: '', until: '', note: '' });
+const begin = ({ id, until, note }: PublicLink) => Object.assign(changed, { id, until: until.slice(0, 10), note });
+const change = () =>
+  attempt('change', async () => {
+    const { id, until, note } = changed;
+    await call('PUT', `/api/v1/public-links/${id}`, { until: `${until}T23:59:59Z`, note });
+    changed.id = '';
     await reload();
   });
 const end = (id: string) =>
@@ -61,8 +71,24 @@ async function copy({ id, url }: PublicLink): Promise<void> {
         <p v-if="one.closed" class="bad">It shows nothing now: {{ one.closed }}.</p>
         <template v-if="!isOver(one)">
           <pre tabindex="0">{{ one.url }}</pre>
-          <p class="acts">
+          <form v-if="changed.id === one.id" class="form" @submit.prevent="change">
+            <div class="fields">
+              <label class="wide"
+                >Why may everybody see it? <input v-model="changed.note" required maxlength="500"
+              /></label>
+              <label
+                >Until the end of
+                <input v-model="changed.until" type="date" required :min="dayIn(0)" :max="dayIn(publicLinkDays - 1)"
+              /></label>
+            </div>
+            <p class="acts">
+              <Button size="small" type="primary" html-type="submit" :loading="busy === 'change'">Save</Button>
+              <Button size="small" @click="changed.id = ''">Leave it as it is</Button>
+            </p>
+          </form>
+          <p v-else class="acts">
             <Button size="small" @click="copy(one)">{{ copied === one.id ? 'Copied' : 'Copy' }}</Button>
+            <Button size="small" @click="begin(one)">Change</Button>
             <Popconfirm
               title="Whoever has the link sees nothing any more. End it?"
               ok-text="End it"
@@ -74,6 +100,7 @@ async function copy({ id, url }: PublicLink): Promise<void> {
         </template>
       </li>
     </ul>
+    <ProblemNote v-if="problem" :problem="problem" />
     <form v-if="!data.refused" class="form" @submit.prevent="make">
       <p class="warning" role="note">
         Whoever has a public link sees these figures, today’s and those of every later day until it ends: without a
@@ -88,7 +115,6 @@ async function copy({ id, url }: PublicLink): Promise<void> {
         /></label>
       </div>
       <label class="sure"><input v-model="isSure" type="checkbox" required /> These figures are for everybody</label>
-      <ProblemNote v-if="problem" :problem="problem" />
       <p class="more">
         <Button html-type="submit" danger :disabled="!isSure" :loading="busy === 'make'">Make a public link</Button>
       </p>

@@ -1,29 +1,26 @@
 <script setup lang="ts">
 import { Button, Checkbox } from 'ant-design-vue';
-import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
+import { computed, ref, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
-import type { ShownPerson } from '@underbell/core/access';
 import type { DatasetColumn, ShownDataset } from '@underbell/core/dataset';
-import type { ProblemDocument } from '@underbell/core/refusal';
-import type { CheckedReport, Figure, GridPlace, ListedReport, ShownReport } from '@underbell/core/report';
-import type { ViewAnswer } from '@underbell/core/view';
-import type { SeenReport } from '@underbell/core/see';
-import { ApiProblem, call, download } from '../platform/api.ts';
+import type { Figure, GridPlace, ShownReport } from '@underbell/core/report';
+import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import ArrangeGrid from '../see/ArrangeGrid.vue';
-import SeenPage from '../see/SeenPage.vue';
 import { datasetsIn, namesIn } from './completeNames.ts';
-import { keepDraft, keptDraft, kindOf, readDropped, readFiles, textOf, type DraftFile } from './draftFiles.ts';
+import { keepDraft, keptDraft, kindOf, textOf, type DraftFile } from './draftFiles.ts';
 import { moveFigures } from './definitionEdits.ts';
 import JsonEditor from './JsonEditor.vue';
+import PreviewPane from './PreviewPane.vue';
 import ReportForm from './ReportForm.vue';
+import TakeFiles from './TakeFiles.vue';
+import { usePreview, type DrawnWidth } from './usePreview.ts';
 
 /** Definitions are written or dropped, checked and drawn as they are, and published. */
 const props = defineProps<{ name?: string }>();
 const router = useRouter();
-const { busy, problem: failed, attempt } = useAttempt<'publish' | 'start'>();
+const { busy, problem: failed, attempt } = useAttempt<'publish'>();
 const files = ref<DraftFile[]>([]);
 const at = ref(0);
 const text = ref('');
@@ -34,9 +31,7 @@ const current = computed(() => files.value[at.value]);
 const kind = computed(() => kindOf(text.value));
 const draftKey = computed(() => current.value?.key ?? 'new');
 
-const people = useResource<{ people: (ShownPerson & { state: string })[] }>('/api/v1/people');
 const datasets = useResource<{ datasets: { name: string; title: string }[] }>('/api/v1/datasets');
-const reports = useResource<{ reports: ListedReport[] }>('/api/v1/reports');
 const reportSchema = useResource<object>('/schemas/underbell-report-1.json');
 const boardSchema = useResource<object>('/schemas/underbell-board-1.json');
 const schema = computed(() => (kind.value === 'board' ? boardSchema.data.value : reportSchema.data.value));
@@ -75,58 +70,16 @@ function forget(): void {
   said.value = '';
   if (current.value) text.value = current.value.text;
 }
-async function drop(event: DragEvent): Promise<void> {
-  if (event.dataTransfer) take(await readDropped(event.dataTransfer.items));
-}
-async function pick(event: Event): Promise<void> {
-  take(await readFiles([...((event.target as HTMLInputElement).files ?? [])]));
-}
-const startFrom = (what: string) =>
-  attempt('start', async () => {
-    const [from, name] = what.split(' ') as [string, string];
-    const definition =
-      from === 'dataset'
-        ? await call<object>('GET', `/api/v1/datasets/${encodeURIComponent(name)}/first-report`)
-        : (await call<ShownReport>('GET', `/api/v1/reports/${encodeURIComponent(name)}`)).definition;
-    const own = from === 'dataset' ? definition : { ...definition, name: `${name}-2` };
-    take([{ key: `start ${what}`, label: `from ${what}`, text: textOf(own) }]);
-  });
-
-const wrong = shallowRef<ProblemDocument>();
-const drawn = shallowRef<ViewAnswer>();
-/** Why figures are not shown. */
-const withheld = ref<string>();
-/** Where the printed page lies in this browser. */
-const printed = ref('');
-async function print(turn: number, body: object): Promise<void> {
-  const file = await download('POST', '/api/v1/reports/preview/print', body);
-  if (turn !== newest) return;
-  URL.revokeObjectURL(printed.value);
-  printed.value = URL.createObjectURL(file);
-}
-onBeforeUnmount(() => URL.revokeObjectURL(printed.value));
-const breaks = shallowRef<NonNullable<CheckedReport['breaks']>>([]);
 const as = ref('');
 const page = ref('');
 /** How it is written: in a form, or as text; both change the same text. */
 const way = ref<'form' | 'text'>('text');
-/** Pixels, or how else it is drawn. */
-const width = ref<number | 'arrange' | 'print'>(1280);
-const widths = [1280, 768, 400, 280] as const;
-const pixels = computed(() => (typeof width.value === 'number' ? width.value : 1280));
+const width = ref<DrawnWidth>(1280);
+const isPrinted = computed(() => width.value === 'print');
 const chosen = ref<string>();
 function choose(name: string | undefined): void {
   chosen.value = name;
 }
-const pane = ref<HTMLElement>();
-const paneWidth = ref<number>();
-/** Wide pages are drawn smaller rather than cut off at the pane's edge. */
-const scale = computed(() => Math.min(1, (paneWidth.value ?? pixels.value) / pixels.value));
-const paneWatcher = new ResizeObserver(([entry]) => {
-  if (entry) paneWidth.value = Math.floor(entry.contentRect.width);
-});
-watch(pane, (element) => element && paneWatcher.observe(element), { flush: 'post' });
-onBeforeUnmount(() => paneWatcher.disconnect());
 /** What is written, as it was when it was JSON last. */
 const written = computed<unknown>((before) => {
   try {
@@ -139,6 +92,8 @@ const pageNames = computed(() => {
   const { pages } = (written.value ?? {}) as { pages?: { name: string; title: string }[] };
   return Array.isArray(pages) ? pages : [];
 });
+/** The page that is drawn: the first while none of that name is written. */
+const shownPage = computed(() => (pageNames.value.some((one) => one.name === page.value) ? page.value : undefined));
 const pageAt = computed(() =>
   Math.max(
     0,
@@ -151,7 +106,6 @@ const figures = computed(() => {
   const all = Array.isArray(one?.figures) ? one.figures : [];
   return all.every(({ at }) => at && Object.values(at).every(Number.isInteger)) ? all : [];
 });
-const titles = computed(() => Object.fromEntries(figures.value.map((one) => [one.name, one.title])));
 const move = (places: { name: string; at: GridPlace }[]) =>
   (text.value = moveFigures(text.value, pageAt.value, figures.value, places));
 const columns = shallowRef<readonly DatasetColumn[]>([]);
@@ -174,54 +128,11 @@ watch(usedDatasets, async (list, _before, onCleanup) => {
   if (!isLate) columns.value = found.flatMap((one) => (one.status === 'fulfilled' ? one.value.columns : []));
 });
 const names = computed(() => namesIn(written.value, datasets.data.value?.datasets ?? [], columns.value));
-/** Writing goes on for so long before it is looked at. */
-const pauseMs = 300;
-let newest = 0;
-let timer = 0;
-async function look(): Promise<void> {
-  const turn = ++newest;
-  let definition: unknown;
-  try {
-    definition = JSON.parse(text.value);
-  } catch {
-    // The editor says where the text is no JSON.
-    return;
-  }
-  try {
-    if (kind.value === 'board') {
-      const body = { definition, ...(as.value === '' ? {} : { as: as.value }) };
-      const view = await call<ViewAnswer>('POST', '/api/v1/boards/preview', body);
-      if (turn !== newest) return;
-      drawn.value = view;
-      withheld.value = undefined;
-      breaks.value = [];
-    } else {
-      const shown = pageNames.value.some((one) => one.name === page.value) ? { page: page.value } : {};
-      const body = { definition, ...shown, ...(as.value === '' ? {} : { as: as.value }) };
-      const [found, checked] = await Promise.all([
-        call<SeenReport>('POST', '/api/v1/reports/preview', body),
-        call<CheckedReport>('POST', '/api/v1/reports/check', definition as object),
-      ]);
-      if (turn !== newest) return;
-      drawn.value = found.view;
-      withheld.value = found.withheld;
-      breaks.value = checked.breaks ?? [];
-      if (width.value === 'print') await print(turn, body);
-    }
-    wrong.value = undefined;
-  } catch (error) {
-    if (!(error instanceof ApiProblem)) throw error;
-    if (turn === newest) wrong.value = error.document;
-  }
-}
-watch([text, as, page, () => width.value === 'print'], () => {
-  window.clearTimeout(timer);
+const { wrong, drawn, withheld, printed, breaks } = usePreview({ text, kind, as, page: shownPage, isPrinted });
+watch(text, () => {
   if (text.value.trim() === '') return;
-  if (text.value === current.value?.text) keepDraft(draftKey.value, undefined);
-  else keepDraft(draftKey.value, text.value);
-  timer = window.setTimeout(() => void look(), pauseMs);
+  keepDraft(draftKey.value, text.value === current.value?.text ? undefined : text.value);
 });
-onBeforeUnmount(() => window.clearTimeout(timer));
 
 const publish = () =>
   attempt('publish', async () => {
@@ -255,36 +166,7 @@ const userLink = (user: string) => {
   <p class="crumbs"><RouterLink to="/reports">Reports</RouterLink></p>
   <h1>{{ name === undefined ? 'Publish' : `Change ${published.data.value?.title ?? name}` }}</h1>
   <ProblemNote v-if="published.error.value" :problem="published.error.value" />
-  <div v-if="name === undefined" class="drop" @dragover.prevent @drop.prevent="drop">
-    <p>Drop files of reports and boards here, or a folder of them.</p>
-    <div class="starts">
-      <label class="file"
-        >Choose files
-        <input type="file" accept=".json,application/json" multiple aria-label="Choose files" @change="pick"
-      /></label>
-      <label
-        >Start from
-        <select
-          class="plain"
-          :value="''"
-          :disabled="busy === 'start'"
-          @change="(event) => startFrom((event.target as HTMLSelectElement).value)"
-        >
-          <option value="" disabled>a dataset or another report …</option>
-          <optgroup label="Datasets">
-            <option v-for="one in datasets.data.value?.datasets ?? []" :key="one.name" :value="`dataset ${one.name}`">
-              {{ one.title }}
-            </option>
-          </optgroup>
-          <optgroup label="Reports">
-            <option v-for="one in reports.data.value?.reports ?? []" :key="one.name" :value="`report ${one.name}`">
-              {{ one.title }}
-            </option>
-          </optgroup>
-        </select>
-      </label>
-    </div>
-  </div>
+  <TakeFiles v-if="name === undefined" :datasets="datasets.data.value?.datasets ?? []" @take="take" />
   <p v-if="said" role="status">{{ said }} <Button size="small" @click="forget">Begin anew</Button></p>
   <nav v-if="files.length > 1" class="files" aria-label="Files">
     <button v-for="(one, i) in files" :key="one.key" type="button" :aria-current="i === at" @click="show(i)">
@@ -344,77 +226,22 @@ const userLink = (user: string) => {
         >
       </form>
     </section>
-    <section aria-label="As it is drawn" class="drawn">
-      <div class="how">
-        <label
-          >As
-          <select v-model="as" class="plain">
-            <option value="">you see it</option>
-            <option v-for="one in people.data.value?.people ?? []" :key="one.email" :value="one.email">
-              {{ one.name }} would
-            </option>
-          </select>
-        </label>
-        <label v-if="pageNames.length > 1"
-          >Page
-          <select v-model="page" class="plain">
-            <option value="">the first</option>
-            <option v-for="one in pageNames" :key="one.name" :value="one.name">{{ one.title }}</option>
-          </select>
-        </label>
-        <span class="widths" role="group" aria-label="Width in pixels">
-          <button v-for="one in widths" :key="one" type="button" :aria-pressed="width === one" @click="width = one">
-            {{ one }}
-          </button>
-          <template v-if="kind !== 'board'">
-            <button type="button" :aria-pressed="width === 'print'" @click="width = 'print'">Print</button>
-            <button type="button" :aria-pressed="width === 'arrange'" @click="width = 'arrange'">Arrange</button>
-          </template>
-          <span v-if="typeof width === 'number' && scale < 1" class="quiet">at {{ Math.round(scale * 100) }} %</span>
-        </span>
-      </div>
-      <p v-if="wrong && drawn" class="quiet">This is how it was drawn before the mistake.</p>
-      <p v-if="withheld" class="quiet">{{ withheld }}</p>
-      <template v-if="width === 'print'">
-        <iframe v-if="printed" class="paper" :src="printed" title="The page as it is printed" />
-        <p v-if="printed" class="quiet"><a :href="printed" target="_blank">Open it by itself</a></p>
-      </template>
-      <ArrangeGrid
-        v-else-if="width === 'arrange'"
-        :figures="figures"
-        :titles="titles"
-        :answer="drawn"
-        :chosen="chosen"
-        @change="move"
-        @choose="choose"
-      />
-      <div v-else ref="pane" class="scroll">
-        <div :style="{ width: `${width}px`, zoom: scale, '--seen-height': `${44 / scale}rem` }">
-          <SeenPage v-if="drawn" title="The page as it is drawn" :answer="drawn" />
-        </div>
-      </div>
-      <p v-if="!drawn && !wrong" class="quiet">It is drawn here with real data, a moment after you stop writing.</p>
-    </section>
+    <PreviewPane
+      v-model:as="as"
+      v-model:page="page"
+      v-model:width="width"
+      :kind="kind"
+      :pages="pageNames"
+      :figures="figures"
+      :preview="{ wrong, drawn, withheld, printed }"
+      :chosen="chosen"
+      @move="move"
+      @choose="choose"
+    />
   </div>
 </template>
 
 <style scoped>
-.drop {
-  border: 1px dashed var(--quiet);
-  border-radius: 4px;
-  padding: 0.7rem 1rem;
-  margin-bottom: 1rem;
-}
-.drop p {
-  margin: 0 0 0.5rem;
-}
-.starts,
-.how {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 0.5rem 1.2rem;
-  align-items: center;
-}
 .files {
   display: flex;
   flex-wrap: wrap;
@@ -465,16 +292,6 @@ const userLink = (user: string) => {
   border-radius: 4px;
   background: var(--raised);
   color: var(--ink);
-}
-.paper {
-  width: 100%;
-  height: 44rem;
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  background: var(--raised);
-}
-.scroll {
-  overflow-x: auto;
 }
 .breaks {
   border-left: 3px solid var(--signal);

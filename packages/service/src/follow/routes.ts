@@ -8,6 +8,7 @@ import {
   checkByHand,
   dropFollowed,
   makeFollowHook,
+  renameFollowed,
   saveFollowed,
   seenFollowed,
   showFollowed,
@@ -49,7 +50,9 @@ export const followRoutes: Route[] = [
         .required(),
       user: Joi.string().max(200),
       password: Joi.string().max(1_000).description('the one that is known stays when it is left out'),
-      schedule: scheduleBody.allow(null).default(null),
+      schedule: scheduleBody
+        .allow(null)
+        .description('null: not by itself; the one that is known stays when it is left out'),
     })
       .when(Joi.object({ kind: 'dataset' }).unknown(), {
         then: Joi.object({ dataset: Joi.required() }),
@@ -57,6 +60,15 @@ export const followRoutes: Route[] = [
       })
       .with('password', 'user'),
     handle: ({ app, person, params: { name }, body, origin }) => saveFollowed(app, person, { name, ...body }, origin),
+  }),
+  defineRoute({
+    ...about,
+    method: 'put',
+    path: '/api/v1/followed-files/:name/name',
+    summary: 'Follow a file under another name',
+    params,
+    body: Joi.object({ name: thing.required() }),
+    handle: ({ app, person, params: { name }, body, origin }) => renameFollowed(app, person, name, body.name, origin),
   }),
   defineRoute({
     ...about,

@@ -43,6 +43,13 @@ export async function moveOn(app: App, { name }: FollowedRow, next: Date | null)
 /** Nobody looks at a file for longer than this. */
 const longestMs = 30 * 60_000;
 
+/** Gives a file that nobody looks at another name. @returns whether it was free */
+export async function renameFree(app: App, name: string, to: string): Promise<boolean> {
+  const free = { [Op.or]: [null, { [Op.lt]: new Date(app.now()) }] };
+  const [count] = await followedFiles(app).update({ name: to }, { where: { name, checkingUntil: free } });
+  return count > 0;
+}
+
 /** Takes a file, so that nobody else looks at it meanwhile. @returns whether it was free */
 export async function takeFollowed(app: App, name: string): Promise<boolean> {
   const now = new Date(app.now());

@@ -16,7 +16,15 @@ import {
 } from '../platform/index.ts';
 import { fetchFile, sealPassword } from './fetchFile.ts';
 import { followedFiles, type FollowedRow } from './models.ts';
-import { changeFollowed, findByHook, findFollowed, listFollowed, releaseFollowed, takeFollowed } from './store.ts';
+import {
+  changeFollowed,
+  findByHook,
+  findFollowed,
+  listFollowed,
+  releaseFollowed,
+  renameFree,
+  takeFollowed,
+} from './store.ts';
 import { takeOver } from './takeOver.ts';
 
 /** What looking at a file writes down, whoever saves it meanwhile. */
@@ -38,7 +46,8 @@ export interface FollowWish {
   readonly user?: string | undefined;
   /** The one that is known stays when it is left out. */
   readonly password?: string | undefined;
-  readonly schedule: RefreshSchedule | null;
+  /** Null: not by itself. The one that is known stays when it is left out. */
+  readonly schedule?: RefreshSchedule | null | undefined;
 }
 
 function shown(row: FollowedRow, emails: ReadonlyMap<string, string>): ShownFollowed<Date> {
@@ -106,9 +115,10 @@ async function requireUse(app: App, person: PersonViewer, kind: FollowedKind, th
  * @throws {Refusal} `SOURCE_UNREACHABLE`, `SOURCE_REFUSED`, `ADDRESS_FORBIDDEN` before anything is saved; `NOT_ALLOWED`
  */
 export async function saveFollowed(app: App, person: PersonViewer, wish: FollowWish, origin: string) {
-  const { name, kind, address, user, password, schedule, dataset } = wish;
+  const { name, kind, address, user, password, dataset } = wish;
   checkAddress(address);
   const before = await findFollowed(app, name);
+  const schedule = wish.schedule === undefined ? (before?.schedule ?? null) : wish.schedule;
   if (before && !isTheirs(person, before))
     throw new Refusal('NAME_TAKEN', `somebody else follows a file as \`${name}\``, {
       word: name,
@@ -178,6 +188,34 @@ export async function saveFollowed(app: App, person: PersonViewer, wish: FollowW
     return { state: 'unchanged', words: 'It is being looked at already; it is looked at again after that.' };
   });
   return { file: await showFollowed(app, person, name), outcome };
+}
+
+/**
+ * Follows a file under another name.
+ *
+ * @throws {Refusal} `NOT_FOUND`, `NAME_TAKEN`, `REFRESH_ACTIVE` while it is looked at: what comes of that is written under its name
+ */
+export async function renameFollowed(app: App, person: PersonViewer, name: string, to: string, origin: string) {
+  await requireFollowed(app, person, name);
+  if (to === name) return showFollowed(app, person, name);
+  await app.records.transaction(async () => {
+    await lockThing(app, 'followed file', to);
+    if (await findFollowed(app, to))
+      throw new Refusal('NAME_TAKEN', `a file is followed as \`${to}\` already`, { pointer: '/name', word: to });
+    if (!(await renameFree(app, name, to)))
+      throw new Refusal('REFRESH_ACTIVE', `\`${name}\` is being looked at`, { word: name, hint: 'try again then' });
+    // A look that was asked for under the former name finds nobody.
+    await enqueue(app, 'follow.check', { name: to });
+    await remember(app, {
+      who: person.email,
+      what: 'followed file renamed',
+      thing: `followed file ${to}`,
+      origin,
+      before: { name },
+      after: { name: to },
+    });
+  });
+  return showFollowed(app, person, to);
 }
 
 export async function dropFollowed(app: App, person: PersonViewer, name: string, origin: string): Promise<void> {

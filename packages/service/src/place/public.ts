@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto';
+import { Op } from 'sequelize';
 import { isAtLeast, type PersonViewer, type TokenViewer } from '@underbell/core/access';
 import { publicLinkDays, type PublicLink } from '@underbell/core/place';
 import { Refusal } from '@underbell/core/refusal';
@@ -174,6 +175,23 @@ export async function openPublicLinks(app: App, person: PersonViewer): Promise<P
   return open;
 }
 
+/** @throws {Refusal} `NOT_PUBLIC` with what stands against it, `NOT_ALLOWED` for who does not decide about the data */
+async function requirePublishable(app: App, person: PersonViewer, placement: Placement): Promise<void> {
+  const fault = await faultOf(app, placement);
+  if (fault) throw fault;
+  const why = await mayNot(app, person, placement);
+  if (why !== undefined)
+    throw new Refusal('NOT_ALLOWED', `only who decides about the data too makes it public: ${why}`);
+}
+
+function checkEnd(app: App, until: Date): void {
+  const now = app.now();
+  if (until.getTime() <= now || until.getTime() > now + publicLinkDays * dayMs)
+    throw new Refusal('INPUT_INVALID', `a public link ends within ${publicLinkDays} days from now`, {
+      pointer: '/until',
+    });
+}
+
 /**
  * Makes a link by which everybody who knows it sees a placement.
  *
@@ -187,16 +205,8 @@ export async function makePublicLink(
 ): Promise<PublicLink<Date>> {
   const { placement: name, until, note } = wish;
   const placement = await requireOwn(app, person, name);
-  const fault = await faultOf(app, placement);
-  if (fault) throw fault;
-  const why = await mayNot(app, person, placement);
-  if (why !== undefined)
-    throw new Refusal('NOT_ALLOWED', `only who decides about the data too makes it public: ${why}`);
-  const now = app.now();
-  if (until.getTime() <= now || until.getTime() > now + publicLinkDays * dayMs)
-    throw new Refusal('INPUT_INVALID', `a public link ends within ${publicLinkDays} days from now`, {
-      pointer: '/until',
-    });
+  await requirePublishable(app, person, placement);
+  checkEnd(app, until);
   const key = randomKey(prefix);
   const row: PublicLinkRow = {
     id: randomUUID(),
@@ -206,7 +216,7 @@ export async function makePublicLink(
     note,
     until,
     makerId: person.id,
-    madeAt: new Date(now),
+    madeAt: new Date(app.now()),
     endedAt: null,
     endedBy: null,
     views: 0,
@@ -220,17 +230,57 @@ export async function makePublicLink(
   return shown(app, row, placement, await emailsById(app));
 }
 
-/** Ends a public link at once, in every process. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
-export async function endPublicLink(app: App, person: PersonViewer, id: string, origin: string): Promise<void> {
+/** A public link by its number, whether it ended or not. @throws {Refusal} `NOT_FOUND` */
+async function requireLink(app: App, id: string): Promise<PublicLinkRow> {
   const row = /^[0-9a-f-]{36}$/.test(id) ? await one(publicLinks(app).findByPk(id)) : undefined;
   if (!row) throw noSuch('public link', id, []);
+  return row;
+}
+
+const endedAlready = (id: string) => new Refusal('NOT_FOUND', 'this public link has ended already', { word: id });
+
+/**
+ * Gives a public link another end or note. A later end asks for what making it anew would ask for; it is from then on within
+ * the bounds of whoever made it, as before.
+ *
+ * @throws {Refusal} `NOT_FOUND` for one that ended, `NOT_ALLOWED`, `NOT_PUBLIC`, `INPUT_INVALID`
+ */
+export async function changePublicLink(
+  app: App,
+  person: PersonViewer,
+  id: string,
+  wish: { readonly until?: Date; readonly note?: string },
+  origin: string,
+): Promise<PublicLink<Date>> {
+  const row = await requireLink(app, id);
+  const placement = await requireOwn(app, person, row.placementName);
+  if (wish.until) {
+    if (wish.until > row.until) await requirePublishable(app, person, placement);
+    checkEnd(app, wish.until);
+  }
+  await app.records.transaction(async () => {
+    // What ended meanwhile does not come back by being changed.
+    const living = { id, endedAt: null, until: { [Op.gt]: new Date(app.now()) } };
+    const [count] = await publicLinks(app).update(wish, { where: living });
+    if (count === 0) throw endedAlready(id);
+    const before = { id, until: row.until, note: row.note };
+    const after = { ...before, ...wish };
+    const thing = `placement ${row.placementName}`;
+    await remember(app, { who: person.email, what: 'public link changed', thing, origin, before, after });
+  });
+  return shown(app, await requireLink(app, id), placement, await emailsById(app));
+}
+
+/** Ends a public link at once, in every process. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
+export async function endPublicLink(app: App, person: PersonViewer, id: string, origin: string): Promise<void> {
+  const row = await requireLink(app, id);
   if (!person.isAdministrator) await requireOwn(app, person, row.placementName);
   await app.records.transaction(async () => {
     const [count] = await publicLinks(app).update(
       { endedAt: new Date(app.now()), endedBy: person.email },
       { where: { id, endedAt: null } },
     );
-    if (count === 0) throw new Refusal('NOT_FOUND', 'this public link has ended already', { word: id });
+    if (count === 0) throw endedAlready(id);
     const thing = `placement ${row.placementName}`;
     await remember(app, { who: person.email, what: 'public link ended', thing, origin, after: { id } });
   });

@@ -1,9 +1,19 @@
 import Joi from 'joi';
 import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import { arePublicLinksOn, endPublicLink, makePublicLink, publicLinksOf, switchPublicLinks } from './public.ts';
+import {
+  arePublicLinksOn,
+  changePublicLink,
+  endPublicLink,
+  makePublicLink,
+  publicLinksOf,
+  switchPublicLinks,
+} from './public.ts';
 
 const about = { tag: 'Places', audience: 'person' } as const;
+const until = Joi.string().isoDate().description('when it ends, within 366 days');
+const note = Joi.string().trim().min(1).max(500).description('why everybody may see it');
+const numbered = Joi.object({ id: Joi.string().max(60).required() });
 const named = Joi.object({ name: thing.required() });
 
 export const publicRoutes: Route[] = [
@@ -27,10 +37,29 @@ export const publicRoutes: Route[] = [
   }),
   defineRoute({
     ...about,
+    method: 'put',
+    path: '/api/v1/public-links/:id',
+    summary: 'Give a public link another end or another note; what is left out stays',
+    params: numbered,
+    body: Joi.object({ until, note }).or('until', 'note'),
+    handle: ({ app, person, params, body, origin }) =>
+      changePublicLink(
+        app,
+        person,
+        params.id,
+        {
+          ...(body.until === undefined ? {} : { until: new Date(body.until) }),
+          ...(body.note === undefined ? {} : { note: body.note }),
+        },
+        origin,
+      ),
+  }),
+  defineRoute({
+    ...about,
     method: 'delete',
     path: '/api/v1/public-links/:id',
     summary: 'End a public link at once',
-    params: Joi.object({ id: Joi.string().max(60).required() }),
+    params: numbered,
     status: 204,
     async handle({ app, person, params, origin }) {
       await endPublicLink(app, person, params.id, origin);
@@ -53,8 +82,8 @@ export const publicRoutes: Route[] = [
     params: named,
     status: 201,
     body: Joi.object({
-      until: Joi.string().isoDate().required().description('when it ends, within 366 days'),
-      note: Joi.string().trim().min(1).max(500).required().description('why everybody may see it'),
+      until: until.required(),
+      note: note.required(),
     }),
     handle: ({ app, person, params, body, origin }) =>
       makePublicLink(app, person, { placement: params.name, until: new Date(body.until), note: body.note }, origin),

@@ -212,12 +212,37 @@ describe('a file that is followed', () => {
     put('board.json', report({ name: 'timed', title: 'By its address' }));
     assert.equal((await small.house.call('POST', pathname)).status, 202);
     await until(async () => (await editions('timed')) === 3);
+    const rename = (name: string, as = author) =>
+      small.house.call('PUT', '/api/v1/followed-files/timed/name', { as, body: { name } });
+    await until(async () => (await rename('timed')).status === 200);
+    assert.equal((await rename('other', reader)).body.code, 'NOT_FOUND');
+    assert.equal((await rename('works-file')).body.code, 'NAME_TAKEN');
+    assert.equal((await rename('Other one')).body.code, 'INPUT_INVALID');
+    await app.records.query(
+      "UPDATE followed_files SET checking_until = now() + interval '1 hour' WHERE name = 'timed'",
+    );
+    assert.equal(
+      (await rename('hourly')).body.code,
+      'REFRESH_ACTIVE',
+      'what comes of a look is written under its name',
+    );
+    await app.records.query("UPDATE followed_files SET checking_until = NULL WHERE name = 'timed'");
+    const renamed = await Promise.all([rename('hourly'), rename('hourly')]);
+    assert.deepEqual(renamed.map((one) => one.status).sort(), [200, 409], 'once');
+    // Saved without a word of it, it goes on being looked at by itself; its address goes on, too.
+    await until(async () => {
+      const again = await save('hourly', wish({ address: `${address}/board.json` }));
+      return again.status === 200 && (again.body as unknown as Answered).file.schedule?.rule === 'FREQ=HOURLY';
+    });
+    put('board.json', report({ name: 'timed', title: 'By its new name' }));
+    assert.equal((await small.house.call('POST', pathname)).status, 202);
+    await until(async () => (await editions('timed')) === 4);
     const { open } = (await small.fine('GET', '/api/v1/open?kind=follow%20address', undefined, author))
       .body as unknown as { open: object[] };
     assert.equal(open.length, 1);
-    assert.equal((await small.house.call('DELETE', '/api/v1/followed-files/timed', { as: author })).status, 204);
+    assert.equal((await small.house.call('DELETE', '/api/v1/followed-files/hourly', { as: author })).status, 204);
     assert.equal((await small.house.call('POST', pathname)).status, 404);
-    assert.equal(await editions('timed'), 3, 'what was made of it stays');
+    assert.equal(await editions('timed'), 4, 'what was made of it stays');
   });
 
   it('is asked for ahead of its time, so that a password that was changed is told before', async () => {

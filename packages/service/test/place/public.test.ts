@@ -149,6 +149,36 @@ describe('a public link', () => {
     );
   });
 
+  it('gets another end or note from who may make it, and does not come back by that', async () => {
+    const made = (await make(owner, 'fair')).body as unknown as PublicLink;
+    const change = (body: object, as = owner, id = made.id) =>
+      small.house.call('PUT', `/api/v1/public-links/${id}`, { as, body });
+    const until = days(30);
+    const changed = await change({ until, note: 'for the whole fair' });
+    assert.deepEqual(
+      [changed.body['until'], changed.body['note'], changed.body['url']],
+      [until, 'for the whole fair', made.url],
+    );
+    assert.equal((await change({ until: days(1) })).status, 200);
+    assert.equal((await ask('view', 'fair', keyOf(made))).status, 200);
+    for (const body of [{}, { until: days(-1) }, { until: days(400) }, { note: ' ' }])
+      assert.equal((await change(body)).body.code, 'INPUT_INVALID', JSON.stringify(body));
+    assert.equal((await change({ note: 'mine' }, reader)).body.code, 'NOT_FOUND');
+    assert.equal((await change({ until: days(60) }, author)).body.code, 'NOT_ALLOWED', 'the data is not theirs');
+    assert.equal((await change({ note: 'x' }, owner, 'x')).body.code, 'NOT_FOUND');
+    await on(false);
+    assert.equal((await change({ until: days(40) })).body.code, 'NOT_PUBLIC', 'a later end is as good as another link');
+    assert.equal((await change({ note: 'the switch is off' })).status, 200);
+    await on(true);
+    const [, late] = await Promise.all([
+      small.house.call('DELETE', `/api/v1/public-links/${made.id}`, { as: owner }),
+      change({ until: days(50) }),
+    ]);
+    assert.ok([200, 404].includes(late.status), late.text);
+    assert.equal((await change({ until: days(60) })).body.code, 'NOT_FOUND');
+    assert.equal((await ask('view', 'fair', keyOf(made))).body.code, 'LINK_GONE');
+  });
+
   it('answers one address only so often, and guesses fewer times still', async () => {
     const made = (await make(owner, 'fair')).body as unknown as PublicLink;
     const codes = await Promise.all(
