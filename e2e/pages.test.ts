@@ -366,8 +366,10 @@ describe('the element in a host page', () => {
     assert.ok(page.frames().every((one) => !/ubs_/.test(one.url())));
     // Another host's page shares nothing of it, not even in the same browser.
     const other = await page.context().newPage();
-    await other.goto(origin.replace('127.0.0.1', '127.0.0.2')).catch(() => undefined);
-    await other.setContent(`<iframe src="${house.url}/v/own-page"></iframe>`);
+    const elsewhere = origin.replace('127.0.0.1', '127.0.0.2');
+    const framed = `<!doctype html><iframe src="${house.url}/v/own-page"></iframe>`;
+    await other.route(`${elsewhere}/**`, (route) => route.fulfill({ contentType: 'text/html', body: framed }));
+    await other.goto(elsewhere);
     assert.equal(await other.frameLocator('iframe').getByText('Quay is Q017').count(), 0);
     // Signed out everywhere, the key opens nothing any more.
     await house.app.records.query("DELETE FROM sessions WHERE kind = 'frame'");
