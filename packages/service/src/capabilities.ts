@@ -1,6 +1,7 @@
 import { access } from './access/manifest.ts';
 import { board } from './board/manifest.ts';
 import { burst } from './burst/manifest.ts';
+import { channel } from './channel/manifest.ts';
 import { dataset } from './dataset/manifest.ts';
 import { deliver } from './deliver/manifest.ts';
 import { directory } from './directory/manifest.ts';
@@ -50,5 +51,6 @@ export const capabilities: readonly Capability[] = [
   burst,
   directory,
   folder,
+  channel,
   open,
 ];

@@ -7,6 +7,8 @@ export interface PersonViewer {
   readonly isAdministrator: boolean;
   /** From another organisation. */
   readonly isGuest?: boolean;
+  /** A chat said who it is: such a person reads, and changes nothing. */
+  readonly cameBy?: 'chat';
   readonly groups: readonly string[];
   /** Raw values by attribute name; typed by what they are compared with. */
   readonly attributes: Readonly<Record<string, readonly string[]>>;

@@ -16,6 +16,7 @@ export const doorKinds = [
   'destination',
   'directory key',
   'session',
+  'chat',
 ] as const;
 export type DoorKind = (typeof doorKinds)[number];
 

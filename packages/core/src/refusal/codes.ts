@@ -101,6 +101,8 @@ export const refusalKinds = {
   DESTINATION_PAUSED: failed('The destination is paused', 503),
   DESTINATION_REFUSED: failed('The destination refused the copy', 502),
   DELIVERY_IN_DOUBT: failed('Whether the copy arrived is not known', 502),
+  CHAT_UNREACHABLE: failed('The chat cannot be reached', 502),
+  CHAT_REFUSED: failed('The chat refused it', 502),
   DISK_FULL: failed('There is no space left', 507),
   FOREIGN_ROW: failed('A row did not belong to its recipient; the run was stopped', 500),
   RUN_ACTIVE: wrong('A run of this burst is already going on', 409),

@@ -66,7 +66,12 @@ const guests: DoorKeeper = {
   },
 };
 
-const kinds = { browser: 'a browser', 'command line': 'a command line', frame: 'frames of a host' } as const;
+const kinds = {
+  browser: 'a browser',
+  'command line': 'a command line',
+  frame: 'frames of a host',
+  chat: 'a chat',
+} as const;
 
 /** Where people are signed in: one's own, and all of them for administrators. */
 const signedIn: DoorKeeper = {

@@ -76,7 +76,7 @@ export type AttributeRow = RowOf<typeof attributes>;
 export const sessions = defineModel('sessions', {
   fingerprint: key(text()),
   personId: refersTo(text(), 'people', 'person'),
-  kind: oneOf('browser', 'command line', 'frame'),
+  kind: oneOf('browser', 'command line', 'frame', 'chat'),
   createdAt: instant(),
   expiresAt: instant(),
 });

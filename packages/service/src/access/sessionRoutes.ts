@@ -83,6 +83,7 @@ export const sessionRoutes: Route[] = [
     tag: 'Session',
     audience: 'person',
     summary: 'Sign out',
+    isForReaders: true,
     status: 204,
     async handle({ app, ctx }) {
       await signOut(app, ctx);

@@ -15,13 +15,27 @@ import {
   remember,
   type App,
 } from '../platform/index.ts';
-import { personAndVersion } from './sessions.sql.ts';
-import { addPerson, addSession, countPeople, findPerson, findPersonRow, findSession, removeSession } from './store.ts';
+import { holderAndVersion, type SessionHolder } from './sessions.sql.ts';
+import {
+  addPerson,
+  addSession,
+  countPeople,
+  findHolder,
+  findPerson,
+  findPersonRow,
+  findSession,
+  removeSession,
+} from './store.ts';
 import { settingRows } from '../platform/models.ts';
 import type { PersonRow } from './models.ts';
 
 export const sessionCookie = 'underbell_session';
-const sessionMs = { browser: 12 * 3_600_000, 'command line': 30 * 24 * 3_600_000, frame: 3_600_000 } as const;
+const sessionMs = {
+  browser: 12 * 3_600_000,
+  'command line': 30 * 24 * 3_600_000,
+  frame: 3_600_000,
+  chat: 3_600_000,
+} as const;
 
 export type SessionKind = keyof typeof sessionMs;
 
@@ -103,16 +117,16 @@ export function sessionKeyOf(ctx: Context): string | undefined {
 }
 
 /** Whose sessions were read when a request began. */
-const begun = new WeakMap<Context, string | null>();
+const begun = new WeakMap<Context, SessionHolder | null>();
 
 /** Reads whose session it is, once, together with the version of the records. @returns the version; nothing without a session key */
 export async function beginSession(app: App, ctx: Context): Promise<string | undefined> {
   const key = sessionKeyOf(ctx);
   if (key === undefined) return undefined;
   const print = fingerprint(key);
-  const { personId, version } = await personAndVersion(app, print);
-  begun.set(ctx, personId);
-  if (personId !== null) noteUse(app, 'session', print);
+  const { holder, version } = await holderAndVersion(app, print);
+  begun.set(ctx, holder ?? null);
+  if (holder) noteUse(app, 'session', print);
   return version;
 }
 
@@ -121,7 +135,7 @@ export async function personOf(app: App, ctx: Context): Promise<PersonViewer | u
   const known = begun.get(ctx);
   if (known !== undefined) {
     begun.delete(ctx);
-    return known === null ? undefined : findPerson(app, { id: known });
+    return findHolder(app, known ?? undefined);
   }
   const key = sessionKeyOf(ctx);
   if (key === undefined) return undefined;

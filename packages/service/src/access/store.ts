@@ -3,7 +3,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { all, one, plain, recall, renameKey, rows, type App } from '../platform/index.ts';
 import { isActiveClient } from './clients.sql.ts';
-import { personOfSession } from './sessions.sql.ts';
+import { holderOfSession, type SessionHolder } from './sessions.sql.ts';
 import {
   attributes,
   groupMembers,
@@ -215,9 +215,14 @@ export async function addSession(app: App, session: SessionRow): Promise<void> {
   await sessions(app).create(session);
 }
 
+/** A person as they came in. Nobody administers by the word of a chat: whoever runs its server could say it of anybody. */
+export async function findHolder(app: App, holder: SessionHolder | undefined): Promise<PersonViewer | undefined> {
+  const person = holder && (await findPerson(app, { id: holder.personId }));
+  return person && holder.kind === 'chat' ? { ...person, isAdministrator: false, cameBy: 'chat' } : person;
+}
+
 export async function findSession(app: App, print: string): Promise<PersonViewer | undefined> {
-  const id = await personOfSession(app, print);
-  return id === undefined ? undefined : findPerson(app, { id });
+  return findHolder(app, await holderOfSession(app, print));
 }
 
 export async function removeSession(app: App, print: string): Promise<void> {

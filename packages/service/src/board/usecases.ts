@@ -1,12 +1,11 @@
-import type { PersonViewer } from '@underbell/core/access';
-import { checkPlacementFilter } from '@underbell/core/access';
+import { checkPlacementFilter, mayPassOn, type PersonViewer } from '@underbell/core/access';
 import { validateBoard, type BoardDefinition, type BoardFigure, type ListedBoard } from '@underbell/core/board';
 import { figuresFor } from '@underbell/core/place';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { readParameters, type FigureResult, type ReportDefinition } from '@underbell/core/report';
 import { noSuch, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
-import { holdName, announce, emit, momentOf, remember, type App } from '../platform/index.ts';
+import { holdName, announce, emit, momentOf, remember, type App, type ThingId } from '../platform/index.ts';
 import { currentDefinitions } from '../report/index.ts';
 import {
   parameterWords,
@@ -177,6 +176,19 @@ const refused = (code: string, message: string): FigureResult => ({
   refused: { code, message },
 });
 
+/** Whether somebody may see a thing: by a right of their own, or let in to the place around by who may pass it on. */
+async function isOpenTo(app: App, person: PersonViewer, { kind, name }: ThingId, around?: Place): Promise<boolean> {
+  if ((await rightOn(app, person, kind, name)) !== undefined) return true;
+  const giver = around?.admittedBy;
+  return giver !== undefined && mayPassOn(await rightOn(app, giver, kind, name), 'view');
+}
+
+/** @throws {Refusal} `NOT_FOUND` */
+async function requireOpen(app: App, person: PersonViewer, name: string, around?: Place): Promise<void> {
+  if (await isOpenTo(app, person, { kind: 'board', name }, around)) return;
+  await requireRight(app, person, 'view', 'board', name);
+}
+
 /** One figure of a board, as its reader may see it; what is wrong with it stands in its place. */
 async function showFigure(
   app: App,
@@ -190,7 +202,7 @@ async function showFigure(
   const title = one.title ?? one.figure;
   const bare: ViewedFigure = { kind: 'text', name: one.name, title, at: one.at, text: '', from };
   // What the reader may not see at all is not told apart from what is not there.
-  if ((await rightOn(app, person, 'report', one.report)) === undefined)
+  if (!(await isOpenTo(app, person, { kind: 'report', name: one.report }, around)))
     return { figure: bare, result: refused('NOT_FOUND', 'you have no access to the report that this comes from') };
   try {
     const view = await prepareBoardFigure(app, person, { board, writerId }, one, request, around);
@@ -244,7 +256,7 @@ export async function viewBoard(
   request: ViewRequest,
   around?: Place,
 ): Promise<ViewAnswer<Date>> {
-  await requireRight(app, person, 'view', 'board', name);
+  await requireOpen(app, person, name, around);
   const row = await requireBoard(app, name);
   return metered(app, { board: name, person: person.email, ...(around ? { placement: around.name } : {}) }, () =>
     drawBoard(app, person, row, request, around),
@@ -259,7 +271,7 @@ export async function glanceAtBoard(
   request: ViewRequest,
   around?: Place,
 ): Promise<ViewAnswer<Date>> {
-  await requireRight(app, person, 'view', 'board', name);
+  await requireOpen(app, person, name, around);
   return drawBoard(app, person, await requireBoard(app, name), request, around);
 }
 
@@ -318,12 +330,12 @@ export async function boardDatasetNames(app: App, { figures }: BoardDefinition):
 }
 
 /** The datasets that a board reads, for those who want to hear of changes. */
-export async function boardDatasets(app: App, person: PersonViewer, name: string): Promise<string[]> {
-  await requireRight(app, person, 'view', 'board', name);
+export async function boardDatasets(app: App, person: PersonViewer, name: string, around?: Place): Promise<string[]> {
+  await requireOpen(app, person, name, around);
   const { definition, writerId } = await requireBoard(app, name);
   const names = new Set<string>();
   for (const one of definition.figures) {
-    if ((await rightOn(app, person, 'report', one.report)) === undefined) continue;
+    if (!(await isOpenTo(app, person, { kind: 'report', name: one.report }, around))) continue;
     const request = { choices: [], parameters: {} };
     const view = await prepareBoardFigure(app, person, { board: definition, writerId }, one, request).catch(
       (error: unknown) => {

@@ -139,6 +139,7 @@ export const folderRoutes: Route[] = [
       ...about,
       method,
       path: '/api/v1/favourites/:kind/:name',
+      isForReaders: true,
       summary: method === 'put' ? 'Keep a thing at hand' : 'Keep it at hand no longer',
       params: mark,
       status: 204,

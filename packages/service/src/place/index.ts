@@ -1,6 +1,15 @@
 export type { Placement } from './models.ts';
 export { frameFor } from './oembed.ts';
-export { findPlacement } from './store.ts';
+export { findPlacement, listPlacements } from './store.ts';
 export { editionIn, placeOf, thingIn } from './shown.ts';
-export { savePlacement } from './usecases.ts';
+export {
+  checkPlacement,
+  datasetsIn,
+  endPlacement,
+  savePlacement,
+  writePlacement,
+  type PlacementWish,
+} from './usecases.ts';
+export { preparePlacement, openPlacement } from './view.ts';
+export { placedPart, wishOf, type PlacedPart } from './schemas.ts';
 export { isPublicKey, publicPage, publicViewer } from './public.ts';

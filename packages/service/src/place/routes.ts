@@ -2,57 +2,10 @@ import Joi from 'joi';
 import { Readable } from 'node:stream';
 import { Refusal } from '@underbell/core/refusal';
 import { embed, embedXml } from './oembed.ts';
-import { placeKinds } from '@underbell/core/access';
-import { chartParts } from '@underbell/core/report';
-import { placementThemes } from '@underbell/core/place';
-import { toFilterText } from '@underbell/core/filter';
-import { filter, thing, webOrigin } from '../access/index.ts';
+import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
-import { savePlacement, seenPlacement, seenPlacements, suspendPlacement, type PlacementWish } from './usecases.ts';
-
-// Looked up afterwards, where the nearest valid name is known.
-const word = Joi.string().max(60);
-const partsOfReport = ['page', 'figure', 'firstPage', 'edition'];
-
-const placementInput = Joi.object({
-  kind: Joi.string()
-    .valid(...placeKinds)
-    .required(),
-  title: Joi.string().trim().min(1).max(200).required(),
-  report: word,
-  board: word,
-  page: word.description('this page alone'),
-  figure: word.description('this figure of the page alone'),
-  firstPage: word.description('of a whole report: the page that it begins with'),
-  where: Joi.object().pattern(Joi.string().max(60), filter).default({}),
-  swaps: Joi.object()
-    .pattern(Joi.string().max(60), Joi.object().pattern(Joi.string().max(63), Joi.string().max(63)))
-    .default({})
-    .description('by dataset: columns that are shown as others to everybody who looks here'),
-  parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)).default({}),
-  origins: Joi.array().items(webOrigin).max(50).default([]),
-  edition: Joi.number()
-    .integer()
-    .min(1)
-    .max(2_147_483_647)
-    .description('stays with this edition; follows the current one when left out'),
-  look: Joi.object({
-    hideBar: Joi.boolean().description('without the line of title, age and buttons'),
-    hidePages: Joi.boolean().description('without the list of pages'),
-    theme: Joi.string().valid(...placementThemes),
-    maxHeight: Joi.number().integer().min(120).max(4000).description('pixels; it scrolls inside then'),
-    hide: Joi.array()
-      .items(Joi.string().valid(...chartParts))
-      .unique()
-      .description('parts that its charts leave out'),
-    figures: Joi.array().items(word).min(1).max(60).unique().description('of a page: these alone, in this order'),
-    isStacked: Joi.boolean().description('of a page: one figure under the other, however wide the place is'),
-  }).default({}),
-})
-  .xor('report', 'board')
-  .with('figure', 'page')
-  .without('page', 'firstPage')
-  .without('board', partsOfReport);
+import { placementInput, wishOf } from './schemas.ts';
+import { savePlacement, seenPlacement, seenPlacements, suspendPlacement } from './usecases.ts';
 
 const named = Joi.object({ name: thing.required() });
 const about = { tag: 'Places', audience: 'person' } as const;
@@ -126,20 +79,7 @@ export const placeRoutes: Route[] = [
     summary: 'Save a placement',
     params: Joi.object({ name: thing.required() }),
     body: placementInput,
-    handle({ app, person, params, body, origin: from }) {
-      const { report, board, page, figure, firstPage, where, edition, ...rest } = body;
-      const placement: PlacementWish = {
-        name: params.name,
-        ...rest,
-        reportName: report ?? null,
-        boardName: board ?? null,
-        page: page ?? null,
-        figure: figure ?? null,
-        firstPage: firstPage ?? null,
-        editionNumber: edition ?? null,
-        conditions: Object.fromEntries(Object.entries(where).map(([dataset, one]) => [dataset, toFilterText(one)])),
-      };
-      return savePlacement(app, person, placement, from);
-    },
+    handle: ({ app, person, params, body: { kind, origins, ...part }, origin: from }) =>
+      savePlacement(app, person, wishOf({ name: params.name, kind, origins }, part), from),
   }),
 ];

@@ -22,3 +22,8 @@ export async function putPlacement(app: App, placement: Placement): Promise<void
   const fields = (Object.keys(placement) as (keyof Placement)[]).filter((one) => !kept.includes(one));
   await placements(app).upsert(placement, { fields });
 }
+
+/** @returns whether there was one */
+export async function removePlacement(app: App, name: string): Promise<boolean> {
+  return (await placements(app).destroy({ where: { name } })) > 0;
+}

@@ -3,14 +3,14 @@ import { checkSwaps, type ShownPlacement } from '@underbell/core/place';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { findFigure, findPage, readParameters } from '@underbell/core/report';
 import { escapeUTF8 } from 'entities';
-import { emailsById, noSuch, requireRight, rightOn, rightsFor } from '../access/index.ts';
+import { emailsById, noSuch, requirePassOn, requireRight, rightOn, rightsFor } from '../access/index.ts';
 import { boardDatasetNames, findBoard } from '../board/index.ts';
 import { findDataset, loadedSince } from '../dataset/index.ts';
-import { announce, holdName, momentOf, remember, type App } from '../platform/index.ts';
+import { announce, emit, forgetThing, holdName, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import type { Placement } from './models.ts';
 import { thingIn } from './shown.ts';
-import { findPlacement, listPlacements, putPlacement, setSuspended } from './store.ts';
+import { findPlacement, listPlacements, putPlacement, removePlacement, setSuspended } from './store.ts';
 import { usesOf } from './use.ts';
 
 /** What hosts with a little code paste: the element, its script, and where the host hands out access tokens. */
@@ -61,7 +61,7 @@ export async function showPlacement(app: App, placement: Placement): Promise<Sho
 }
 
 /** The datasets that a placement's filter may limit. */
-async function datasetsIn(app: App, placement: Placement): Promise<string[]> {
+export async function datasetsIn(app: App, placement: Placement): Promise<string[]> {
   const { reportName, boardName, editionNumber } = placement;
   if (reportName === null) {
     const board = await findBoard(app, boardName!);
@@ -108,18 +108,34 @@ async function checkFilters(app: App, person: PersonViewer, placement: Placement
 /** A placement as it is asked for: the rest comes by itself. */
 export type PlacementWish = Omit<Placement, 'writerId' | 'makerId' | 'madeAt' | 'suspendedAt'>;
 
-/** Saves a placement after checking page, figure, parameters and filters against what it shows. */
-export async function savePlacement(
+/** What whoever saves a placement has to be allowed: to change what it shows; or to pass it on, in a place that they own. */
+export type PlacingRight = 'change' | 'pass on';
+
+async function requirePlacing(app: App, person: PersonViewer, thing: ReturnType<typeof thingIn>, by: PlacingRight) {
+  if (by === 'change') await requireRight(app, person, 'edit', thing.kind, thing.name);
+  else await requirePassOn(app, person, 'view', thing.kind, thing.name);
+}
+
+/** A placement that may be written: what stood there before, and what is to stand there. */
+export interface CheckedPlacement {
+  readonly before: Placement | undefined;
+  readonly placement: Placement;
+}
+
+/** Checks page, figure, parameters and filters of a placement against what it shows, and whether it may be saved. */
+export async function checkPlacement(
   app: App,
   person: PersonViewer,
   wish: PlacementWish,
-  origin: string,
-): Promise<ShownPlacement<Date>> {
+  by: PlacingRight = 'change',
+): Promise<CheckedPlacement> {
   const thing = thingIn(wish);
-  await requireRight(app, person, 'edit', thing.kind, thing.name);
+  await requirePlacing(app, person, thing, by);
   const before = await findPlacement(app, wish.name);
   const other = before && thingIn(before);
+  // Whose place it is, whoever passes something on there has looked at.
   const isOthers =
+    by === 'change' &&
     other !== undefined &&
     (other.kind !== thing.kind || other.name !== thing.name) &&
     !isAtLeast(await rightOn(app, person, other.kind, other.name), 'edit');
@@ -137,6 +153,16 @@ export async function savePlacement(
   };
   if (thing.kind === 'report') await checkReportPart(app, placement);
   await checkFilters(app, person, placement);
+  return { before, placement };
+}
+
+/** Writes a placement that was checked, in the transaction of whoever does more with it. */
+export async function writePlacement(
+  app: App,
+  person: PersonViewer,
+  { before, placement }: CheckedPlacement,
+  origin: string,
+): Promise<void> {
   await app.records.transaction(async () => {
     await holdName(app, { kind: 'placement', name: placement.name }, before !== undefined);
     await putPlacement(app, placement);
@@ -150,7 +176,18 @@ export async function savePlacement(
       after: placement,
     });
   });
-  return showPlacement(app, placement);
+}
+
+/** Saves a placement after checking page, figure, parameters and filters against what it shows. */
+export async function savePlacement(
+  app: App,
+  person: PersonViewer,
+  wish: PlacementWish,
+  origin: string,
+): Promise<ShownPlacement<Date>> {
+  const checked = await checkPlacement(app, person, wish);
+  await writePlacement(app, person, checked, origin);
+  return showPlacement(app, checked.placement);
 }
 
 /**
@@ -175,6 +212,16 @@ export async function suspendPlacement(
     await remember(app, { who: person.email, what, thing: `placement ${name}`, origin });
   });
   return showPlacement(app, (await findPlacement(app, name))!);
+}
+
+/** Ends a placement for good, in the transaction of whoever decides that. */
+export async function endPlacement(app: App, person: PersonViewer, name: string, origin: string): Promise<void> {
+  const thing = { kind: 'placement', name } as const;
+  if (!(await removePlacement(app, name))) throw noSuch('placement', name, []);
+  await forgetThing(app, thing);
+  await remember(app, { who: person.email, what: 'placement taken away', thing: `placement ${name}`, origin });
+  await announce(app, thing);
+  await emit(app, 'thing.gone', { thing });
 }
 
 /** The placements of what a person may see; how they are used is told to those who may change them. */

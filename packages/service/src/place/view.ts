@@ -35,19 +35,31 @@ function checkHosts({ origins = [] }: TokenViewer, placement: Placement): void {
 /** Who looks through a placement: a person, or the holder of an access token. */
 export interface Visitor {
   readonly person?: PersonViewer;
+  /** Whoever asks knows that they may look: what they would see is compared, and shown to nobody. */
+  readonly isExpected?: true;
   readonly client?: TokenViewer;
 }
 
-/** A placement, for whoever may see what it shows. @throws {Refusal} `NOT_FOUND`, `TOKEN_OUT_OF_BOUNDS`, `PLACE_SUSPENDED` */
-export async function openPlacement(
-  app: App,
-  name: string,
-  who: Visitor,
-): Promise<{ readonly placement: Placement; readonly right?: Right }> {
+/** A placement that somebody may look at. */
+interface OpenPlacement {
+  readonly placement: Placement;
+  /** A person's right on what it shows, or on looking at it here alone. */
+  readonly right?: Right;
+  readonly admittedBy?: PersonViewer;
+}
+
+/** A placement, for whoever may see what it shows, there at least. @throws {Refusal} `NOT_FOUND`, `TOKEN_OUT_OF_BOUNDS`, `PLACE_SUSPENDED` */
+export async function openPlacement(app: App, name: string, who: Visitor): Promise<OpenPlacement> {
   const placement = await findPlacement(app, name);
   if (!placement) throw noSuch('placement', name, []);
   const thing = thingIn(placement);
-  const right = who.person && (await rightOn(app, who.person, thing.kind, thing.name));
+  const own = who.person && (await rightOn(app, who.person, thing.kind, thing.name));
+  const admission = who.person && own === undefined ? await app.things.admits(who.person, name) : undefined;
+  const right: Right | undefined = who.isExpected
+    ? { level: 'view', because: 'may view: a member' }
+    : admission
+      ? { level: 'view', because: `may view: ${admission.because}` }
+      : own;
   // Neither what it shows nor that it is there is told to whom it is not for.
   if (who.person && right === undefined) throw noSuch('placement', name, []);
   if (!who.person && thing.kind === 'board')
@@ -64,8 +76,18 @@ export async function openPlacement(
     throw new Refusal('PLACE_SUSPENDED', `“${placement.title}” is not shown here at the moment`, {
       hint: 'whoever placed it shows it again, or ends it',
     });
-  return { placement, ...(right ? { right } : {}) };
+  return {
+    placement,
+    ...(right ? { right } : {}),
+    ...(admission ? { admittedBy: admission.giver } : {}),
+  };
 }
+
+/** What a placement sets for somebody who looks through it. */
+const placeFor = ({ placement, admittedBy }: OpenPlacement) => ({
+  ...placeOf(placement),
+  ...(admittedBy ? { admittedBy } : {}),
+});
 
 /** A placement of a report as its visitor may see it: by access token, or by the visitor's own right on the report. */
 export async function preparePlacement(
@@ -104,11 +126,12 @@ export async function viewPlacedBoard(
   who: Visitor,
   request: ViewRequest,
 ): Promise<ViewAnswer<Date> | undefined> {
-  const { placement } = await openPlacement(app, name, who);
+  const open = await openPlacement(app, name, who);
+  const { placement } = open;
   if (placement.boardName === null) return undefined;
   if (request.choices.length > 0 || request.drills !== undefined || request.page !== undefined)
     throw new Refusal('INPUT_INVALID', 'a board has no pages, and nothing on it is picked or opened', { word: name });
-  return viewBoard(app, who.person!, placement.boardName, request, placeOf(placement));
+  return viewBoard(app, who.person!, placement.boardName, request, placeFor(open));
 }
 
 /** What a placement shows as a small picture, as a person may see it there. */
@@ -119,16 +142,18 @@ export async function pictureOfPlacement(
   languages: string[],
 ): Promise<string> {
   const request: ViewRequest = { choices: [], parameters: {}, languages };
-  const { placement } = await openPlacement(app, name, { person });
+  const open = await openPlacement(app, name, { person });
+  const { placement } = open;
   if (placement.boardName === null) return pictureOfView(app, await preparePlacement(app, name, { person }, request));
-  return pictureOfAnswer(app, await glanceAtBoard(app, person, placement.boardName, request, placeOf(placement)));
+  return pictureOfAnswer(app, await glanceAtBoard(app, person, placement.boardName, request, placeFor(open)));
 }
 
 /** The board that a placement shows, with the datasets that it reads; undefined for one of a report. */
 export async function watchedBoard(app: App, name: string, who: Visitor): Promise<Watched | undefined> {
-  const { placement } = await openPlacement(app, name, who);
+  const open = await openPlacement(app, name, who);
+  const { placement } = open;
   if (placement.boardName === null) return undefined;
-  const datasets = await boardDatasets(app, who.person!, placement.boardName);
+  const datasets = await boardDatasets(app, who.person!, placement.boardName, placeFor(open));
   return { board: placement.boardName, placement: name, datasets };
 }
 

@@ -40,6 +40,7 @@ export const placeViewRoutes: Route[] = [
   defineRoute({
     method: 'post',
     path: '/api/v1/requests',
+    isForReaders: true,
     tag: 'People',
     audience: 'person',
     summary: 'Ask the owners of a report or board for access to it, as its reader',

@@ -10,6 +10,7 @@ import type { Route } from './http/route.ts';
 import type { Handlers, JobHandler } from './queue.ts';
 import type { AnyModel } from './records/index.ts';
 import type {
+  Admission,
   ColumnsChange,
   Impact,
   Named,
@@ -87,6 +88,8 @@ export interface Capability {
   readonly named?: readonly NamedTable[];
   readonly references?: References;
   readonly doors?: readonly DoorKeeper[];
+  /** By whom somebody who has no right on what a placement shows is let in to it all the same. */
+  readonly admits?: (app: App, person: PersonViewer, placement: string) => Promise<Admission | undefined>;
   /** Background work by kind of job; each group has a line of its own, so that it waits behind no other. */
   readonly jobs?: readonly Handlers[];
   readonly clock?: readonly ClockWork[];
@@ -128,6 +131,13 @@ export function thingsOf(capabilities: readonly Capability[], app: () => App): T
     endedKinds: keepers.filter((one) => one.end !== undefined).map((one) => one.kind),
     endDoor: async ({ kind, id }, person, origin) =>
       void (await keepers.find((one) => one.kind === kind)?.end?.(app(), person, id, origin)),
+    async admits(person, placement) {
+      for (const { admits } of capabilities) {
+        const admission = await admits?.(app(), person, placement);
+        if (admission) return admission;
+      }
+      return undefined;
+    },
     texts: async (kind) => (await table(kind).texts?.(app())) ?? [],
     dataTables: async ({ kind, name }) => (await table(kind).dataTables?.(app(), name)) ?? [],
     decidedWith: async ({ kind, name }) => table(kind).decidedWith?.(app(), name),

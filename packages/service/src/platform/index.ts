@@ -37,6 +37,7 @@ export {
 } from './names.ts';
 export {
   userOf,
+  type Admission,
   type ColumnsChange,
   type Impact,
   type Named,
@@ -50,7 +51,7 @@ export { isAnybodyLooking } from './looking.sql.ts';
 export { laneBounds, type Lane, type Lanes } from './lanes.ts';
 export { countAttempt, limitFailures, limitGuesses, type LimitName } from './limits.ts';
 export { forgetUses, lastUsesOf, noteUse } from './lastUse.ts';
-export { recordVersion } from './recordVersion.sql.ts';
+export { changeRecordVersion, recordVersion } from './recordVersion.sql.ts';
 export { recall, versionRead, withMemory } from './memory.ts';
 export { migrate } from './migrate.ts';
 export { isConnectionLost, retry } from './retry.ts';

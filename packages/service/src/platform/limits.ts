@@ -21,6 +21,10 @@ const limits = {
   /** Views by a public link from one address, and from everywhere. */
   'public link here': { points: 120, duration: 60 },
   'public link': { points: 6_000, duration: 60 },
+  /** Signing in by a chat's word, from one address. */
+  chat: { points: 60, duration: 300 },
+  /** Posts of one person into channels. */
+  post: { points: 30, duration: 600 },
   hook: { points: 60, duration: 300 },
 } as const;
 export type LimitName = keyof typeof limits;

@@ -30,6 +30,7 @@ import * as followedFiles from './migrations/027-followed-files.ts';
 import * as columnSwaps from './migrations/028-column-swaps.ts';
 import * as lastUses from './migrations/029-last-uses.ts';
 import * as folderPages from './migrations/030-folder-pages.ts';
+import * as channels from './migrations/031-channels.ts';
 import * as publicLinks from './migrations/026-public-links.ts';
 
 /** In order; only ever appended to. */
@@ -64,6 +65,7 @@ const migrations = [
   columnSwaps,
   lastUses,
   folderPages,
+  channels,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

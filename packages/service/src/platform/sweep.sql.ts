@@ -35,6 +35,7 @@ const keys: readonly Spent[] = [
   { table: 'rate_limits', where: `to_timestamp(expire / 1000.0) < $before`, keptMs: () => 0 },
   { table: 'meter', where: 'at < $before', keptMs: ({ settings }) => settings.keep.meterDays * dayMs },
   { table: 'idempotency_keys', where: 'created_at < $before', keptMs: () => dayMs },
+  { table: 'chat_heard', where: 'heard_at < $before', keptMs: () => 7 * dayMs },
   { table: 'placement_problems', where: 'hour < $before', keptMs: () => 2 * dayMs },
   { table: 'workers', where: 'seen_at < $before', keptMs: () => dayMs },
 ];

@@ -65,6 +65,14 @@ export interface ColumnsChange {
 }
 
 /** Every kind of thing of an installation, as its capabilities declare them, and what is asked of all capabilities at once. */
+/** Somebody is let in to one placement, and to nothing else, as one of those it is for. */
+export interface Admission {
+  /** Who let them in, by a right that they hold still. */
+  readonly giver: PersonViewer;
+  /** In words: "member of Quay leads". */
+  readonly because: string;
+}
+
 export interface Things {
   /** Everything that was handed out and still opens something, as far as a person may know of it. */
   doors(person: PersonViewer): Promise<readonly OpenDoor<Date>[]>;
@@ -80,6 +88,8 @@ export interface Things {
   dataTables(thing: ThingId): Promise<readonly string[]>;
   /** The thing whose editors decide about this one too: its report, for a placement. */
   decidedWith(thing: ThingId): Promise<ThingId | undefined>;
+  /** By whom somebody who has no right on what a placement shows is let in to it all the same; nothing where nobody does. */
+  admits(person: PersonViewer, placement: string): Promise<Admission | undefined>;
   /** Everything that uses a thing. */
   usesOf(thing: ThingId): Promise<readonly ThingUse[]>;
   /** What changed columns of a dataset would break. */

@@ -2,6 +2,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import { isRefusal } from '@underbell/core/refusal';
 import type { Context } from 'koa';
 import { askingAs, readInput, withMemory, type App } from '../platform/index.ts';
+import { personKey } from './packed.ts';
 import { showPage } from './page.ts';
 import { readRequest, viewQuery, type ViewQuery } from './pageRoutes.ts';
 import { prepareReport } from './prepare.ts';
@@ -41,7 +42,7 @@ export async function answerAhead(
         search.delete('bare');
         const path = `/api/v1/reports/${encodeURIComponent(report)}/view?${search}`;
         const asked = {
-          asker: `person ${person.id}`,
+          asker: personKey(person),
           address: `${path} ${ctx.get('Accept-Language')}`,
           known: '',
         };

@@ -1,4 +1,4 @@
-import { figureInView } from '@underbell/core/access';
+import { figureInView, isAtLeast } from '@underbell/core/access';
 import { csvLine, withoutFormula } from '@underbell/core/csv';
 import { missingMark, writeInstant } from '@underbell/core/format';
 import { Refusal } from '@underbell/core/refusal';
@@ -79,6 +79,11 @@ function sorted(main: FigureQuery, sort: RowWindow['sort']): FigureQuery['order'
 /** Taking figures away needs more than looking: the right to export, or a token that says so. */
 export async function requireExport(app: App, view: PreparedView): Promise<void> {
   const { viewer, report } = view.viewing;
+  // Let in to a place alone, one has no right on the report that could be told.
+  if (view.right !== undefined && !isAtLeast(view.right, 'export'))
+    throw new Refusal('NOT_ALLOWED', 'you may look at this here, not take it away', {
+      hint: 'ask whoever owns it for the right to export',
+    });
   if (viewer.kind === 'person') return void (await requireRight(app, viewer, 'export', 'report', report.name));
   if ((viewer as TokenViewer).details.actions.includes('export')) return;
   throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token does not allow taking figures away', {

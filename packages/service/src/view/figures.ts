@@ -98,6 +98,20 @@ function tickOf(keepMs: number | undefined, now: number): number | string | unde
   return keepMs === 0 ? randomUUID() : Math.floor(now / keepMs);
 }
 
+/** What of its datasets each figure of a page may show: equal for all who see the same there. */
+function seenOf(view: PreparedView): unknown[] {
+  return dataFigures(view).map((figure) => {
+    const filter = view.filterOf(figure);
+    if (filter instanceof Refusal) return [filter.code, filter.message, filter.details.hint];
+    const { where, masking } = filter;
+    return [where, [...masking.hidden], [...masking.coarse], masking.minRows];
+  });
+}
+
+/** Whether two see the same rows and columns in the same figures, in whatever language. */
+export const seesTheSame = (one: PreparedView, other: PreparedView): boolean =>
+  digest(seenOf(one)) === digest(seenOf(other));
+
 /**
  * Changes whenever anything that the figures of a page are made of does: what is asked, what may be seen, and the program
  * that computes it. Equal for all viewers whose filters are.
@@ -105,12 +119,6 @@ function tickOf(keepMs: number | undefined, now: number): number | string | unde
 export function resultsKey(view: PreparedView, now: number): string {
   const { edition, viewing, revisions, taste } = view;
   const figures = dataFigures(view);
-  const filters = figures.map((figure) => {
-    const filter = view.filterOf(figure);
-    if (filter instanceof Refusal) return [filter.code, filter.message, filter.details.hint];
-    const { where, masking } = filter;
-    return [where, [...masking.hidden], [...masking.coarse], masking.minRows];
-  });
   const { viewer } = viewing;
   return digest([
     edition.number,
@@ -118,7 +126,7 @@ export function resultsKey(view: PreparedView, now: number): string {
     viewing.page.name,
     viewing.page.figures.map((one) => one.name),
     [...revisions.values()].map((one) => [one.id, one.staleSince, tickOf(one.keepMs, now)]),
-    filters,
+    seenOf(view),
     [viewing.chosen, viewing.fixed].map((list) => list.map((one) => [one.parameter.name, one.texts])),
     viewing.drills,
     taste,

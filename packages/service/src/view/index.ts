@@ -11,9 +11,9 @@ export {
 } from './prepare.ts';
 export { answerAhead } from './ahead.ts';
 export { explainLimits, mayLookAtRows } from './explain.ts';
-export { sceneOf } from './exports.ts';
+export { limitWords, sceneOf } from './exports.ts';
 export { pictureOfAnswer, pictureOfView, pictureRoute } from './smallPicture.ts';
-export { dataFigures, readOne } from './figures.ts';
+export { dataFigures, readOne, seesTheSame } from './figures.ts';
 export { metered } from './page.ts';
 export { limitsOf, parameterWords, showView } from './show.ts';
 export { streamChanges, type Watched } from './events.ts';

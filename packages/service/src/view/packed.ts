@@ -1,5 +1,6 @@
 import { gzipSync } from 'node:zlib';
 import { LRUCache } from 'lru-cache';
+import type { PersonViewer } from '@underbell/core/access';
 import type { MeterEntry } from '../meter/index.ts';
 import type { App } from '../platform/index.ts';
 
@@ -26,6 +27,10 @@ export interface JustMade {
   readonly of: Pick<MeterEntry, 'report' | 'board' | 'placement' | 'person'>;
   readonly figures: number;
 }
+
+/** Who asks, for what is kept of their answers: by the word of a chat somebody may see less than by their own. */
+export const personKey = ({ id, cameBy }: PersonViewer): string =>
+  cameBy === undefined ? `person ${id}` : `person ${id} by ${cameBy}`;
 
 /** For so long an answer is given to the same asker again without deciding anew; rights by the clock end that much later. */
 const justMs = 900;

@@ -11,7 +11,7 @@ import { filterWords, offeredValues } from './choices.ts';
 import { streamChanges, type Watched } from './events.ts';
 import { exportView, readWindow } from './exports.ts';
 import { dataFigures } from './figures.ts';
-import type { Packed } from './packed.ts';
+import { personKey, type Packed } from './packed.ts';
 import { showPage } from './page.ts';
 import { revisionFor, type PreparedView, type ViewRequest } from './prepare.ts';
 
@@ -148,7 +148,7 @@ export function pageRoutes(
         const other = await instead?.view(asked, request);
         if (other !== undefined) return other;
         const shown = {
-          asker: asked.client ? `token ${(asked.client as TokenViewer).tokenId}` : `person ${asked.person.id}`,
+          asker: asked.client ? `token ${(asked.client as TokenViewer).tokenId}` : personKey(asked.person),
           address: `${ctx.path}?${ctx.querystring} ${ctx.get('Accept-Language')}`,
           known: ctx.get('If-None-Match'),
         };
@@ -165,6 +165,7 @@ export function pageRoutes(
       ...about,
       method: 'post',
       path: `${base}/rows`,
+      isForReaders: true,
       isRemembered: true,
       summary: 'A window of a long table, in the order that the reader wants',
       body: Joi.object({
@@ -184,6 +185,7 @@ export function pageRoutes(
       ...about,
       method: 'post',
       path: `${base}/values`,
+      isForReaders: true,
       isRemembered: true,
       summary: 'Values to choose from for a parameter',
       body: Joi.object({
@@ -200,6 +202,7 @@ export function pageRoutes(
       ...about,
       method: 'post',
       path: `${base}/words`,
+      isForReaders: true,
       isRemembered: true,
       summary: 'What the reader’s own filter may name, and the values of one column',
       body: Joi.object({
@@ -216,6 +219,7 @@ export function pageRoutes(
       ...about,
       method: 'post',
       path: `${base}/export`,
+      isForReaders: true,
       isRead: true,
       summary: 'A figure, or the page, as a file; needs the right to export',
       body: Joi.object({

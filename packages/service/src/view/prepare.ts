@@ -51,6 +51,8 @@ export interface Place {
   readonly look?: PlacementLook;
   /** The placement around a board, whose own limits these are. */
   readonly around?: Pick<Place, 'name' | 'where' | 'writerId'>;
+  /** Who let those in who have no right of their own on what is shown, and can pass on what they see. */
+  readonly admittedBy?: PersonViewer;
   /** Who wrote its conditions; null where that is not known. */
   readonly writerId: string | null;
 }

@@ -90,6 +90,7 @@ describe('an installation of the first shape', () => {
       '028-column-swaps',
       '029-last-uses',
       '030-folder-pages',
+      '031-channels',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },

@@ -60,6 +60,14 @@ async function readBody(route: Route, ctx: Context): Promise<unknown> {
   return route.body === undefined ? undefined : readInput(ctx.request.body, route.body, 'body');
 }
 
+/** Whoever came in by the word of a chat reads. @throws {Refusal} `NOT_ALLOWED` */
+function refuseChange(route: Route, person: PersonViewer | undefined): void {
+  if (person?.cameBy !== 'chat' || route.method === 'get' || route.isForReaders) return;
+  throw new Refusal('NOT_ALLOWED', 'from within a chat nothing is changed here', {
+    hint: 'sign in to the console, or on the command line',
+  });
+}
+
 /** A person or token, and the placement through which they look. */
 function askersOf(
   route: Route,
@@ -88,6 +96,7 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
           hint: 'underbell sign-in, or /console/sign-in in a browser',
         });
       }
+      refuseChange(route, person);
       const params = readInput((ctx as unknown as { params: object }).params, route.params, 'path');
       const query = readInput({ ...ctx.query }, route.query, 'query');
       const body = await readBody(route, ctx);

@@ -45,6 +45,8 @@ export interface RouteSpec<Params extends Input = Input, Query extends Input = I
   readonly isRemembered?: true;
   /** Changes nothing, though it is no `get`. */
   readonly isRead?: true;
+  /** It is for readers, though it changes something: whoever came in by a chat may do it, too. */
+  readonly isForReaders?: true;
   /** The body is not JSON but this media type, and is read as a stream by the handler. */
   readonly consumes?: string;
   /** The status of a good answer; 200 when left out. */

@@ -1,0 +1,91 @@
+import { addressOf, readUserId, type UserId } from '@underbell/core/channel';
+import { isRefusal, Refusal } from '@underbell/core/refusal';
+import type { PersonViewer } from '@underbell/core/access';
+import { addPerson, findPerson, findPersonRow, startSession } from '../access/index.ts';
+import { limitGuesses, lockThing, remember, type App } from '../platform/index.ts';
+import { Homeserver } from './homeserver.ts';
+import { chatUsers, type ChatRow } from './models.ts';
+import { findAccount, findChat, roomsOf } from './store.ts';
+
+/** What a chat gives a page of somebody who is signed in there. @see Matrix proposal 1960, "OpenID Connect information exchange for widgets" */
+export interface ChatWord {
+  readonly chat: string;
+  readonly accessToken: string;
+  /** The server that says who it is. */
+  readonly serverName: string;
+}
+
+const unknown = (words = 'the chat does not say who you are') =>
+  new Refusal('SIGN_IN_FAILED', words, { hint: 'close the tab and open it again' });
+
+/** Where the server of that name answers: the chat's own, or one whose people come in as guests. Nobody else is asked. */
+function serverOf({ serverName, homeserver, guestServers }: ChatRow, asked: string): string | undefined {
+  if (asked === serverName) return homeserver;
+  return Object.hasOwn(guestServers, asked) ? guestServers[asked] : undefined;
+}
+
+/** Who the word is of, by the server that gave it. @throws {Refusal} `SIGN_IN_FAILED`, `CHAT_UNREACHABLE` */
+async function accountOf(app: App, chat: ChatRow, { accessToken, serverName }: ChatWord): Promise<UserId> {
+  const homeserver = serverOf(chat, serverName);
+  if (homeserver === undefined) throw unknown('people of this server do not come in by this chat');
+  const server = new Homeserver(app, { homeserver });
+  try {
+    const path = `/_matrix/federation/v1/openid/userinfo?access_token=${encodeURIComponent(accessToken)}`;
+    const user = readUserId((await server.ask<{ sub?: unknown }>('GET', path)).sub);
+    // A server speaks for its own people alone.
+    if (user?.server === serverName) return user;
+    throw unknown();
+  } catch (error) {
+    if (isRefusal(error, 'CHAT_REFUSED')) throw unknown();
+    throw error;
+  } finally {
+    await server.close();
+  }
+}
+
+/** Somebody who was never seen here comes in as a guest: what they may see is what their channels show. */
+async function takeIn(app: App, chat: ChatRow, user: UserId, userId: string, email: string): Promise<string> {
+  const rooms = await roomsOf(app, chat.name, [userId]);
+  if (rooms.length === 0) throw unknown('you are in no channel that shows anything of this service');
+  const name = rooms.find((one) => one.displayName !== null)?.displayName ?? user.local;
+  const id = await addPerson(app, { email, name, passwordHash: null, state: 'guest', organisation: user.server });
+  const after = { email, name, chat: chat.name };
+  await remember(app, { who: email, what: 'came in by a chat', thing: `person ${email}`, after });
+  return id;
+}
+
+/** The person that an account is, who may look at things. @throws {Refusal} `SIGN_IN_FAILED` for who has left, or has no business here */
+async function personFor(app: App, chat: ChatRow, user: UserId): Promise<PersonViewer> {
+  const userId = `@${user.local}:${user.server}`;
+  const id = await app.records.transaction(async () => {
+    // Two tabs that open at once are one person.
+    await lockThing(app, 'chat account', `${chat.name} ${userId}`);
+    const known = await findAccount(app, chat.name, userId);
+    if (known) return known.personId;
+    const email = addressOf(user, chat);
+    const row = await findPersonRow(app, { email });
+    if (row && row.state !== 'active' && row.state !== 'guest') throw unknown('you are not known here any more');
+    const personId = row?.id ?? (await takeIn(app, chat, user, userId, email));
+    await chatUsers(app).create({ chatName: chat.name, userId, personId });
+    return personId;
+  });
+  const person = await findPerson(app, { id });
+  if (!person) throw unknown('you are not known here any more');
+  return person;
+}
+
+/**
+ * Signs somebody in whom a chat knows: within the chat, for an hour, and never to administer.
+ *
+ * @returns the session's key, and who it is
+ * @throws {Refusal} `SIGN_IN_FAILED`, `NOT_FOUND`, `CHAT_UNREACHABLE`, `TOO_MANY`
+ */
+export async function signInByChat(app: App, word: ChatWord, origin: string) {
+  return limitGuesses(app, 'chat', origin, async () => {
+    const chat = await findChat(app, word.chat);
+    if (!chat) throw unknown();
+    const person = await personFor(app, chat, await accountOf(app, chat, word));
+    const { key, expiresAt } = await startSession(app, person.id, 'chat');
+    return { key, expiresAt, name: person.name };
+  });
+}

@@ -1,0 +1,3 @@
+export { chatOrigins } from './chats.ts';
+export { addChat } from './chats.ts';
+export { saveTab } from './tabs.ts';

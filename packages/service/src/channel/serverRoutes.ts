@@ -1,0 +1,86 @@
+import { bodyParser } from '@koa/bodyparser';
+import type Router from '@koa/router';
+import type { Context, Next } from 'koa';
+import { isRefusal } from '@underbell/core/refusal';
+import { fingerprint, limitFailures, type App } from '../platform/index.ts';
+import { Refusal } from '@underbell/core/refusal';
+import { hear } from './hear.ts';
+import type { ChatRow } from './models.ts';
+import { findChatByKey } from './store.ts';
+
+const unknownKey = () => new Refusal('CLIENT_INVALID', 'no chat has this key');
+
+/** The chat whose server speaks, by its key. @throws {Refusal} `CLIENT_INVALID`, `TOO_MANY` */
+async function chatOf(app: App, ctx: Context): Promise<ChatRow> {
+  return limitFailures(app, 'client', `chat ${ctx.ip}`, async () => {
+    const [, key] = /^Bearer (ubt_[\w-]+)$/.exec(ctx.get('Authorization')) ?? [];
+    const chat = key === undefined ? undefined : await findChatByKey(app, fingerprint(key));
+    if (!chat) throw unknownKey();
+    return chat;
+  });
+}
+
+/** What servers of chats understand. @see Matrix specification, "Standard error response" */
+function answer(ctx: Context, status: number, errcode: string, error: string): void {
+  ctx.status = status;
+  ctx.body = { errcode, error };
+}
+
+/** Answers a chat's server in its own words; what is wrong inside is told as little as anywhere. */
+function inItsWords(app: App, work: (ctx: Context, chat: ChatRow) => Promise<void> | void) {
+  return async (ctx: Context) => {
+    try {
+      await work(ctx, await chatOf(app, ctx));
+    } catch (error) {
+      if (isRefusal(error, 'CLIENT_INVALID')) return answer(ctx, 403, 'M_FORBIDDEN', 'this key is not known');
+      if (isRefusal(error, 'TOO_MANY')) return answer(ctx, 429, 'M_LIMIT_EXCEEDED', 'too many wrong keys');
+      app.log.error({ err: error }, 'what a chat told could not be taken down');
+      answer(ctx, 500, 'M_UNKNOWN', 'it could not be taken down; tell it again');
+    }
+  };
+}
+
+/** What is no JSON is told again for ever by a server that means it: it is answered as wrong. */
+function readable(parse: (ctx: Context, next: Next) => Promise<unknown>) {
+  return async (ctx: Context, next: Next) => {
+    try {
+      await parse(ctx, () => Promise.resolve());
+    } catch {
+      return answer(ctx, 400, 'M_NOT_JSON', 'this is no JSON, or too much');
+    }
+    await next();
+  };
+}
+
+/**
+ * Where servers of chats tell what happens.
+ *
+ * @see Matrix specification, application service API
+ */
+export function mountChats(app: App, router: Router): void {
+  const json = readable(bodyParser({ enableTypes: ['json'], jsonLimit: '32mb' }) as never);
+  router.put(
+    '/_matrix/app/v1/transactions/:number',
+    json as never,
+    inItsWords(app, async (ctx, chat) => {
+      const { events } = ctx.request.body as { events?: unknown };
+      const { number } = (ctx as unknown as { params: { number: string } }).params;
+      if (!Array.isArray(events) || number.length > 255) return answer(ctx, 400, 'M_BAD_JSON', 'there are no events');
+      await hear(app, chat, number, events);
+      ctx.body = {};
+    }),
+  );
+  router.post(
+    '/_matrix/app/v1/ping',
+    json as never,
+    inItsWords(app, (ctx) => {
+      ctx.body = {};
+    }),
+  );
+  // This service has one account and no rooms of its own names: a server that asks for more is told that there is none.
+  for (const path of ['/_matrix/app/v1/users/:user', '/_matrix/app/v1/rooms/:alias'])
+    router.get(
+      path,
+      inItsWords(app, (ctx) => answer(ctx, 404, 'M_NOT_FOUND', 'there is none')),
+    );
+}

@@ -1,0 +1,88 @@
+import { all, one, recall, rows, type App } from '../platform/index.ts';
+import {
+  channelTabs,
+  chatMembers,
+  chatRooms,
+  chats,
+  chatUsers,
+  teamChannels,
+  type ChatRow,
+  type RoomRow,
+  type TabRow,
+} from './models.ts';
+
+export const findChat = (app: App, name: string): Promise<ChatRow | undefined> => one(chats(app).findByPk(name));
+export const listChats = (app: App): Promise<ChatRow[]> => rows(chats(app), { order: ['name'] });
+export const findChatByKey = (app: App, tellFingerprint: string): Promise<ChatRow | undefined> =>
+  one(chats(app).findOne({ where: { tellFingerprint } }));
+
+export async function changeChat(app: App, name: string, change: Partial<ChatRow>): Promise<void> {
+  await chats(app).update(change, { where: { name } });
+}
+
+export const findRoom = (app: App, chatName: string, roomId: string): Promise<RoomRow | undefined> =>
+  one(chatRooms(app).findOne({ where: { chatName, roomId } }));
+export const listRooms = (app: App, chatName: string): Promise<RoomRow[]> =>
+  rows(chatRooms(app), { where: { chatName }, order: ['name', 'roomId'] });
+
+/** Takes a room up, if it is not known. */
+export async function addRoom(app: App, chatName: string, roomId: string): Promise<void> {
+  await chatRooms(app).bulkCreate([{ chatName, roomId }], { ignoreDuplicates: true });
+}
+export async function changeRoom(app: App, chatName: string, roomId: string, change: Partial<RoomRow>): Promise<void> {
+  await chatRooms(app).update(change, { where: { chatName, roomId } });
+}
+export async function removeRooms(app: App, chatName: string, roomIds: readonly string[]): Promise<void> {
+  await chatRooms(app).destroy({ where: { chatName, roomId: [...roomIds] } });
+}
+
+export const listTeamChannels = (app: App, chatName: string) => rows(teamChannels(app), { where: { chatName } });
+export async function putTeamChannels(
+  app: App,
+  chatName: string,
+  teamId: string,
+  channels: readonly string[],
+): Promise<void> {
+  await teamChannels(app).destroy({ where: { chatName, teamId } });
+  await teamChannels(app).bulkCreate(channels.map((roomId) => ({ chatName, teamId, roomId })));
+}
+export async function putTeamChannel(
+  app: App,
+  chatName: string,
+  teamId: string,
+  { roomId, isIn }: { readonly roomId: string; readonly isIn: boolean },
+): Promise<void> {
+  const row = { chatName, teamId, roomId };
+  if (isIn) await teamChannels(app).bulkCreate([row], { ignoreDuplicates: true });
+  else await teamChannels(app).destroy({ where: row });
+}
+
+export const membersOf = (app: App, chatName: string, roomId: string) =>
+  rows(chatMembers(app), { where: { chatName, roomId } });
+
+/** The rooms of a chat that somebody is in, by any of their accounts. */
+export const roomsOf = async (app: App, chatName: string, userIds: readonly string[]) =>
+  userIds.length === 0 ? [] : rows(chatMembers(app), { where: { chatName, userId: [...userIds] } });
+
+/** Accounts that came in as a person. */
+export const accountsOf = (app: App, personId: string) =>
+  recall(`chat accounts of ${personId}`, () => rows(chatUsers(app), { where: { personId } }));
+export const findAccount = (app: App, chatName: string, userId: string) =>
+  one(chatUsers(app).findOne({ where: { chatName, userId } }));
+
+export const findTab = (app: App, placementName: string): Promise<TabRow | undefined> =>
+  recall(`tab ${placementName}`, () => one(channelTabs(app).findByPk(placementName)));
+export const listTabs = (app: App, where: Partial<TabRow> = {}): Promise<TabRow[]> =>
+  all(channelTabs(app).findAll({ where, order: ['placementName'] }));
+
+/** Writes down what became of a tab, as long as it is the one that was meant. @returns whether it is */
+export async function changeTab(
+  app: App,
+  { placementName, tabId }: Pick<TabRow, 'placementName'> & Partial<TabRow>,
+  change: Partial<TabRow>,
+): Promise<boolean> {
+  const [count] = await channelTabs(app).update(change, {
+    where: { placementName, ...(tabId === undefined ? {} : { tabId }) },
+  });
+  return count > 0;
+}

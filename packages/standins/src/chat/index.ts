@@ -1,0 +1,3 @@
+export { ChatHost } from './chatHost.ts';
+export type { ChatHostOptions, ChatUser } from './chatState.ts';
+export type { Registration } from './appService.ts';
