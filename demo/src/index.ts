@@ -3,16 +3,20 @@ import { readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { pino } from 'pino';
-import { findPerson, startSession } from '@underbell/service/access';
+import { endSession, findPerson, startSession } from '@underbell/service/access';
 import { closeApp, readSettings } from '@underbell/service/platform';
 import { openService } from '@underbell/service';
 import { ScimPusher } from '@underbell/standins/scim';
+import { demoChat, joinChat } from './chat.ts';
+import { Caller } from './caller.ts';
 import { makeCompany } from './company.ts';
 import { sourcePassword, sourceUser, type DemoCluster } from './fill.ts';
 import { addDemoPeople, demoPeople, directoryOf } from './people.ts';
 import { packBook, quayBookParts } from './quayBook.ts';
 
 export { demoPassword, demoPeople } from './people.ts';
+export { demoChat, joinChat, placeTabs } from './chat.ts';
+export { Caller } from './caller.ts';
 
 const definitions = join(dirname(fileURLToPath(import.meta.url)), '../definitions');
 const read = (file: string) => readFileSync(join(definitions, file), 'utf8');
@@ -25,34 +29,8 @@ export interface DemoSurroundings {
   readonly portalUrl: string;
   /** The file library, with whom it lets in. */
   readonly library: { readonly url: string; readonly user: string; readonly password: string };
-}
-
-const workbookType = 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet';
-
-/** Calls the service's API like every other program. */
-class Caller {
-  readonly #url: string;
-  readonly #key: string;
-
-  constructor(url: string, key: string) {
-    this.#url = url;
-    this.#key = key;
-  }
-
-  /** @param body - a table as text, a workbook as bytes, anything else as JSON */
-  async call(method: string, path: string, body: object | string | Buffer): Promise<unknown> {
-    const isFile = typeof body === 'string' || Buffer.isBuffer(body);
-    const type = typeof body === 'string' ? 'text/csv' : isFile ? workbookType : 'application/json';
-    const answer = await fetch(`${this.#url}${path}`, {
-      method,
-      headers: { Authorization: `Bearer ${this.#key}`, 'Content-Type': type },
-      body: isFile ? (body as BodyInit) : JSON.stringify(body),
-    });
-    const text = await answer.text();
-    const said: unknown = text === '' ? null : JSON.parse(text);
-    if (!answer.ok) throw new Error(`${method} ${path}: ${JSON.stringify(said)}`);
-    return said;
-  }
+  /** The team chat; none where there is none. */
+  readonly chatUrl?: string;
 }
 
 const columns = [
@@ -265,6 +243,13 @@ export async function installDemo(surroundings: DemoSurroundings): Promise<void>
       quays: company.quays.map(({ id, name, district, isClosed }) => ({ id, name, district, isClosed })),
     });
     writeSecretly(join(folder, 'directory.json'), directory);
+    if (surroundings.chatUrl !== undefined) {
+      const administrator = (await findPerson(app, { email: demoPeople.administrator.email }))!;
+      const session = await startSession(app, administrator.id, 'command line');
+      const registration = await joinChat(new Caller(settings.publicUrl, session.key), surroundings.chatUrl);
+      writeSecretly(join(folder, 'chat.json'), { ...demoChat(company), registration });
+      await endSession(app, session.key);
+    }
     writeSecretly(join(folder, 'cli.json'), { url: settings.publicUrl, key, email: publisher.email });
   } finally {
     await closeApp(app);

@@ -1,9 +1,9 @@
 import { createHmac } from 'node:crypto';
-import { copyFileSync, existsSync, mkdirSync, readdirSync, rmSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdirSync, readFileSync, readdirSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { fillSkerrow } from '../../demo/src/fill.ts';
-import { demoPassword, demoPeople, installDemo } from '../../demo/src/index.ts';
+import { Caller, demoPassword, demoPeople, installDemo, placeTabs } from '../../demo/src/index.ts';
 import { buildAll } from '../build.ts';
 import { root } from '../install.mjs';
 import { Advice, Cluster } from '../cluster.ts';
@@ -31,8 +31,8 @@ function readOptions() {
 
 function readPort(): number {
   const port = Number(process.env['UNDERBELL_PORT'] ?? 7300);
-  if (Number.isInteger(port) && port > 1023 && port < 65_528) return port;
-  throw new Advice(`UNDERBELL_PORT is \`${process.env['UNDERBELL_PORT']}\`; it must be a number from 1024 to 65527.`);
+  if (Number.isInteger(port) && port > 1023 && port < 65_527) return port;
+  throw new Advice(`UNDERBELL_PORT is \`${process.env['UNDERBELL_PORT']}\`; it must be a number from 1024 to 65526.`);
 }
 
 /** Ports follow the first one. */
@@ -45,6 +45,7 @@ const portsFrom = (first: number) => ({
   directory: first + 5,
   library: first + 6,
   bounces: first + 7,
+  chat: first + 8,
 });
 type Ports = ReturnType<typeof portsFrom>;
 
@@ -71,7 +72,9 @@ function environmentFor(
     UNDERBELL_SPOOL: join(folder, 'spool'),
     UNDERBELL_DELIVERIES: join(folder, 'deliveries'),
     // The demo's data and its file library are on this machine.
-    UNDERBELL_REACHABLE: process.env['UNDERBELL_REACHABLE'] ?? `127.0.0.1:${cluster.port}, 127.0.0.1:${ports.library}`,
+    UNDERBELL_REACHABLE:
+      process.env['UNDERBELL_REACHABLE'] ??
+      [cluster.port, ports.library, ports.chat].map((port) => `127.0.0.1:${port}`).join(', '),
     UNDERBELL_SMTP_URL: `smtp://127.0.0.1:${ports.smtp}`,
     UNDERBELL_MAIL_FROM: process.env['UNDERBELL_MAIL_FROM'] ?? (hasDemo ? demoSender : ownSender),
     UNDERBELL_BOUNCES_TO: hasDemo ? 'bounces@skerrow.example' : 'bounces@underbell.example',
@@ -90,6 +93,9 @@ function environmentFor(
     STANDIN_SMTP_PORT: String(ports.smtp),
     STANDIN_MAILBOX_PORT: String(ports.mailbox),
     STANDIN_PORTAL_PORT: String(ports.portal),
+    STANDIN_CHAT_PORT: String(ports.chat),
+    STANDIN_CHAT_FILE: join(folder, 'chat.json'),
+    STANDIN_CHAT_EVENTS: join(folder, 'chat-events.json'),
     STANDIN_MAIL_FOLDER: join(folder, 'mail'),
     STANDIN_PORTAL_FILE: join(folder, 'portal.json'),
     STANDIN_UNDERBELL_URL: `http://127.0.0.1:${ports.service}`,
@@ -119,6 +125,7 @@ function welcome(ports: Ports, installation: Installation, setupCode: string | u
     say(`             sign in as ${demoPeople.publisher.email} (publisher) with ${demoPassword}`);
     say(`             or as ${demoPeople.manager.email}, who manages one quay, with the same password`);
     say(`  Portal     http://127.0.0.1:${ports.portal}   a page for each quay`);
+    say(`  Chat       http://127.0.0.1:${ports.chat}   teams and channels, with tabs for their members`);
     say(`  Mailboxes  http://127.0.0.1:${ports.mailbox}   where the copies arrive`);
     say(`  Library    http://127.0.0.1:${ports.library}   where files are put, and followed (user reports,`);
     say(`             password ${derived(installation, 'library')})`);
@@ -171,6 +178,8 @@ async function main(): Promise<void> {
         'library',
         'deliveries',
         'portal.json',
+        'chat.json',
+        'chat-events.json',
         'directory.json',
         'cli.json',
         'lists',
@@ -185,7 +194,8 @@ async function main(): Promise<void> {
     if (installation.demo === 'loading') {
       say('An earlier start was interrupted while it loaded the demo; loading it anew.');
       for (const name of ['underbell', 'skerrow']) await cluster.dropDatabase(name);
-      for (const part of ['spool', 'mail', 'library']) rmSync(join(folder, part), { recursive: true, force: true });
+      for (const part of ['spool', 'mail', 'library', 'chat-events.json'])
+        rmSync(join(folder, part), { recursive: true, force: true });
       installation = { ...installation, demo: 'none' };
     }
     const isFirst = await cluster.ensureDatabase('underbell');
@@ -215,6 +225,7 @@ async function main(): Promise<void> {
         folder,
         environment,
         portalUrl: `http://127.0.0.1:${ports.portal}`,
+        chatUrl: `http://127.0.0.1:${ports.chat}`,
         library: {
           url: `http://127.0.0.1:${ports.library}`,
           user: 'reports',
@@ -224,6 +235,8 @@ async function main(): Promise<void> {
       installation = { ...installation, demo: 'loaded' };
       saveInstallation(folder, installation);
       await startOthers();
+      const { key } = JSON.parse(readFileSync(join(folder, 'cli.json'), 'utf8')) as { key: string };
+      await placeTabs(new Caller(`http://127.0.0.1:${ports.service}`, key));
     } else {
       const [web] = await Promise.all([startWeb(), startOthers()]);
       setupCode = web.setupCode;

@@ -8,6 +8,7 @@ import { addListCommands } from './list/commands.ts';
 import { addDatasetCommands } from './dataset/commands.ts';
 import { addDestinationCommands } from './deliver/commands.ts';
 import { addFolderCommands } from './folder/commands.ts';
+import { addChannelCommands } from './channel/commands.ts';
 import { addFollowCommands } from './follow/commands.ts';
 import { addThingCommands } from './folder/thingCommands.ts';
 import { addMeterCommand } from './meter/commands.ts';
@@ -46,6 +47,7 @@ function createProgram(): Command {
     addTokenCommands,
     addPlaceCommands,
     addPublicCommands,
+    addChannelCommands,
     addOpenCommands,
     addListCommands,
     addTemplateCommands,

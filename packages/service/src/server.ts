@@ -5,6 +5,7 @@ import helmet from 'koa-helmet';
 import { isPeopleKind, type TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { capabilities } from './capabilities.ts';
+import { chatOrigins } from './channel/index.ts';
 import { beginSession, isSeen, personOf, rightOn } from './access/index.ts';
 import { listenForBounces } from './deliver/index.ts';
 import { proofOf, tokenViewer } from './token/index.ts';
@@ -101,15 +102,14 @@ function createKoa(app: App): Koa {
   const known = identify(app);
   const router = mountRoutes(app, routes, known);
   for (const { mount } of capabilities) mount?.(app, router);
-  mountPages(
-    app,
-    router,
-    (name, referrer) => frameFor(app, name, referrer),
-    (ctx, report) => answerAhead(app, ctx, report, known),
-    (key, from) => publicPage(app, key, from),
-    () => boardFrameOrigins(app),
-    (name) => framersOfFolder(app, name),
-  );
+  mountPages(app, router, {
+    placement: (name, referrer) => frameFor(app, name, referrer),
+    ahead: (ctx, report) => answerAhead(app, ctx, report, known),
+    publicLink: (key, from) => publicPage(app, key, from),
+    boardFrames: () => boardFrameOrigins(app),
+    folder: (name) => framersOfFolder(app, name),
+    chat: (name) => chatOrigins(app, name),
+  });
   koa.use(router.routes());
   koa.use(router.allowedMethods());
   return koa;

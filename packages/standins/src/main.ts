@@ -1,6 +1,7 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { createServer } from 'node:http';
 import type Koa from 'koa';
+import { ChatHost, furnish, type ChatUser, type FirstTeam, type Registration } from './chat/index.ts';
 import { Directory, type DirectoryOptions } from './directory/index.ts';
 import { LibraryHost } from './library/index.ts';
 import { createMailboxPages, MailHost } from './mail/index.ts';
@@ -20,6 +21,30 @@ function serve(koa: Koa, port: number): Promise<void> {
 
 /** Somebody whose mail is taken and comes back. */
 const leftAddress = 'thea.nesbit.q031@skerrow.example';
+
+interface ChatSetup {
+  readonly serverName: string;
+  readonly users: readonly ChatUser[];
+  readonly teams: readonly FirstTeam[];
+  readonly registration: Registration;
+}
+
+async function startChat(): Promise<void> {
+  const file = setting('STANDIN_CHAT_FILE');
+  if (!existsSync(file)) return;
+  const { serverName, users, teams, registration } = JSON.parse(readFileSync(file, 'utf8')) as ChatSetup;
+  const chat = new ChatHost({
+    port: Number(setting('STANDIN_CHAT_PORT')),
+    serverName,
+    users,
+    password: 'lantern-quay-7',
+    file: setting('STANDIN_CHAT_EVENTS'),
+    app: { title: 'Under Bell', url: `${setting('STANDIN_UNDERBELL_URL')}/h/skerrow` },
+  });
+  await chat.start();
+  chat.register(registration);
+  furnish(chat, teams);
+}
 
 /** The outside world of the demo, in one process. */
 async function main(): Promise<void> {
@@ -56,6 +81,7 @@ async function main(): Promise<void> {
     });
     await directory.start();
   }
+  await startChat();
   process.send?.({ isReady: true });
 }
 

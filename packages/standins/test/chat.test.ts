@@ -10,9 +10,9 @@ import { ChatHost } from '../src/index.ts';
 // The client waits long for answers that nobody wants any more once it is stopped: that keeps no test from ending.
 const setTimer = globalThis.setTimeout;
 globalThis.setTimeout = ((work: () => void, ms?: number, ...rest: unknown[]) => {
-  const timer = setTimer(work, ms, ...rest);
+  const timer = setTimer(work, ms, ...rest) as unknown as NodeJS.Timeout;
   return (ms ?? 0) > 60_000 ? timer.unref() : timer;
-}) as typeof setTimeout;
+}) as unknown as typeof setTimeout;
 
 const serverName = 'chat.example';
 const users = [

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, provide, ref } from 'vue';
 import { saveFile } from './figure/saveFile.ts';
-import { HostChannel } from './host/hostChannel.ts';
+import type { Host } from './host/host.ts';
+import { offerKey, handedOver } from './session/handedKey.ts';
 import FigureGrid from './view/FigureGrid.vue';
 import LimitStrip from './view/LimitStrip.vue';
 import PopMenu, { type MenuItem } from './view/PopMenu.vue';
@@ -12,9 +13,10 @@ import { useDataAge } from './view/useDataAge.ts';
 
 /** Signing in and what can go wrong is fetched when it is needed. */
 const ProblemBox = defineAsyncComponent(() => import('./view/ProblemBox.vue'));
+const PostView = defineAsyncComponent(() => import('./view/PostView.vue'));
 
-const props = defineProps<{ target: Target; origins: string[]; access?: Access }>();
-const channel = new HostChannel(props.origins);
+const props = defineProps<{ target: Target; host: Host; access?: Access }>();
+const channel = props.host;
 const view = useView(props.target, channel, props.access);
 const { answer, problem, isLoading, isOffline, isBare, question, link, pick, clear, turnTo, reload, signedIn, ask } =
   view;
@@ -47,11 +49,17 @@ async function take(format: string): Promise<void> {
     said.value = error instanceof Error ? error.message : String(error);
   }
 }
-const openInFull = () => window.open(link.value, '_blank', 'noopener');
+/** Whoever came in by a chat is known in the window, too, without being asked again. */
+function openInFull(): void {
+  if (channel.chat === undefined) return void window.open(link.value, '_blank', 'noopener');
+  offerKey(window.open(handedOver(link.value), '_blank'), () => view.api.access?.token);
+}
+const isPosting = ref(false);
 const print = () => window.print();
 const items = computed((): MenuItem[] => [
   { label: 'Copy a link to this view', act: () => void copyLink() },
   ...(channel.isFramed ? [{ label: 'Open in full', act: openInFull }] : []),
+  ...(channel.chat !== undefined ? [{ label: 'Post what I see …', act: () => (isPosting.value = true) }] : []),
   { label: 'Print', act: print },
   ...(answer.value?.mayExport
     ? [
@@ -95,6 +103,7 @@ const items = computed((): MenuItem[] => [
     <p v-if="said" class="notice said" role="status">
       {{ said }} <button type="button" @click="said = ''">Close</button>
     </p>
+    <PostView v-if="isPosting && answer && !problem" @close="isPosting = false" @said="said = $event" />
     <ProblemBox
       v-if="problem"
       :problem="problem"

@@ -6,6 +6,9 @@ import './table/table.css';
 import './theme/useTheme.ts';
 import { readAddress } from './view/address.ts';
 import { askEarly, type Target } from './view/viewApi.ts';
+import type { Host } from './host/host.ts';
+import { HostChannel } from './host/hostChannel.ts';
+import { wasHandedOver } from './session/handedKey.ts';
 
 /** Whether a page of this service itself is around; other hosts do not let one look. */
 function isInOwnPage(): boolean {
@@ -24,6 +27,10 @@ if (root.dataset['window'] === 'sign-in') {
 } else if (root.dataset['window'] === 'collection') {
   const shown = { name: root.dataset['collection']! };
   createApp((await import('./view/CollectionPage.vue')).default, shown).mount(root);
+} else if (root.dataset['window'] === 'home') {
+  const { ChatHost } = await import('./host/chatHost.ts');
+  const shown = { host: new ChatHost(root.dataset) };
+  createApp((await import('./view/HomePage.vue')).default, shown).mount(root);
 } else {
   const { placement, report, board, key } = root.dataset;
   const target: Target =
@@ -34,10 +41,17 @@ if (root.dataset['window'] === 'sign-in') {
         : { kind: 'placement', name: placement ?? '' };
   // A public link is the key itself; no page around it has another.
   const access = key === undefined ? undefined : { token: key };
-  askEarly(target, readAddress().question, access);
+  let host: Host;
+  if (root.dataset['chat'] !== undefined) host = new (await import('./host/chatHost.ts')).ChatHost(root.dataset);
+  else if (wasHandedOver()) host = new (await import('./host/openerHost.ts')).OpenerHost();
+  else {
+    askEarly(target, readAddress().question, access);
+    const origins = (root.dataset['origins'] ?? '').split(' ').filter(Boolean);
+    // The console shows what hosts would.
+    if (isInOwnPage()) origins.push(window.location.origin);
+    host = new HostChannel(origins);
+  }
   const { default: App } = await import('./App.vue');
-  const origins = (root.dataset['origins'] ?? '').split(' ').filter(Boolean);
-  // The console shows what hosts would.
-  if (isInOwnPage()) origins.push(window.location.origin);
-  createApp(App, { target, access, origins }).mount(root);
+  const shown = { target, access, host };
+  createApp(App, shown).mount(root);
 }

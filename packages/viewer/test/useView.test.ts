@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { afterEach, beforeEach, describe, it } from 'node:test';
 import { FakeService, refusal, settled, staged } from '../../console/test/stage.ts';
-import type { HostQuestion, TokenState } from '../src/host/hostChannel.ts';
+import type { HostQuestion, TokenState } from '../src/host/host.ts';
 import { openWindow } from './window.ts';
 
 const own = openWindow({ isFramed: false, address: 'http://viewer.example/r/takings?page=overview&quay=Q017' });

@@ -27,6 +27,7 @@ const problemsOf = ({ use }: ShownPlacement) =>
   </p>
   <p v-if="isMaker">
     <RouterLink to="/places/new"><Button type="primary">Place something</Button></RouterLink>
+    <RouterLink to="/places/channels" class="beside">Tabs in team channels</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table
@@ -65,6 +66,9 @@ const problemsOf = ({ use }: ShownPlacement) =>
 </template>
 
 <style scoped>
+.beside {
+  margin-left: 1rem;
+}
 .kind {
   margin-left: 0.5rem;
 }

@@ -70,6 +70,31 @@ export const router = createRouter({
       meta: { title: 'Place something' },
     },
     {
+      path: '/places/channels',
+      name: 'channels',
+      component: () => import('../channel/ChannelsPage.vue'),
+      meta: { title: 'Channels' },
+    },
+    {
+      path: '/places/channels/new',
+      name: 'new-tab',
+      component: () => import('../channel/TabPage.vue'),
+      meta: { title: 'Add a tab' },
+    },
+    {
+      path: '/places/channels/:name',
+      name: 'tab',
+      component: () => import('../channel/TabPage.vue'),
+      props: true,
+      meta: { title: 'Tab' },
+    },
+    {
+      path: '/places/chats',
+      name: 'chats',
+      component: () => import('../channel/ChatsPage.vue'),
+      meta: { title: 'Chats' },
+    },
+    {
       path: '/places/:name/element',
       name: 'try-element',
       component: () => import('../place/TryElementPage.vue'),

@@ -99,6 +99,8 @@ export interface ShownTab<At = string> extends PlacedThing {
   readonly toldAt?: At;
   readonly members: number;
   readonly link: string;
+  /** Whether whoever asks is in the channel. */
+  readonly isMember: boolean;
   readonly mayChange: boolean;
 }
 

@@ -16,7 +16,7 @@ export {
   rightsOn,
   visibleNames,
 } from './rights.ts';
-export { beginSession, makeSetupCode, personOf, sessionCookie, startSession } from './signIn.ts';
+export { beginSession, endSession, makeSetupCode, personOf, sessionCookie, startSession } from './signIn.ts';
 export { limitsOn, listMasks, listRules, putMask, putRule, removeMask, removeRule, renameLimit } from './ruleStore.ts';
 export {
   foldersOf,

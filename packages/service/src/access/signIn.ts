@@ -145,9 +145,12 @@ export async function personOf(app: App, ctx: Context): Promise<PersonViewer | u
   return person;
 }
 
+/** Ends a session by its key. */
+export const endSession = (app: App, key: string): Promise<void> => removeSession(app, fingerprint(key));
+
 export async function signOut(app: App, ctx: Context): Promise<void> {
   const key = sessionKeyOf(ctx);
-  if (key !== undefined) await removeSession(app, fingerprint(key));
+  if (key !== undefined) await endSession(app, key);
 }
 
 /** Makes the one-time code with which the first visitor becomes administrator; none when there are people already. */

@@ -156,8 +156,7 @@ export async function compareByHand(app: App, person: PersonViewer, name: string
 
 export const newTabId = (): string => `underbell-${randomUUID()}`;
 
-/** Origins of the pages in which people use chats: a tab's page is framed by those of its chat, a start page by those of its own. */
-export async function chatOrigins(app: App, chat: string | undefined): Promise<readonly string[]> {
-  const found = chat === undefined ? undefined : await findChat(app, chat);
-  return found?.origins ?? [];
+/** Origins of the pages in which people use a chat: they alone frame its tabs. */
+export async function chatOrigins(app: App, name: string): Promise<readonly string[]> {
+  return (await findChat(app, name))?.origins ?? [];
 }

@@ -1,3 +1,2 @@
-export { chatOrigins } from './chats.ts';
-export { addChat } from './chats.ts';
+export { addChat, chatOrigins } from './chats.ts';
 export { saveTab } from './tabs.ts';

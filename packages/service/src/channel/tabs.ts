@@ -244,6 +244,7 @@ async function show(
     ...(tab.toldAt ? { toldAt: tab.toldAt } : {}),
     members: members.get(key) ?? 0,
     link: tabLink(app, tab.placementName),
+    isMember,
     mayChange: standing?.owned.has(tab.roomId) === true || isAtLeast(right, 'edit'),
   };
 }

@@ -1,7 +1,13 @@
-import { placedWords } from '@underbell/core/place';
+import { placedWords, type ShownPlacement } from '@underbell/core/place';
 import type { DoorKeeper } from '../platform/index.ts';
 import { endPublicLink, openPublicLinks } from './public.ts';
 import { seenPlacements, suspendPlacement } from './usecases.ts';
+
+/** Who sees a placement, in words. */
+function holdersOf({ kind, origins }: Pick<ShownPlacement, 'kind' | 'origins'>): string {
+  if (kind === 'channel') return 'members of its channel, and who has a right on what it shows';
+  return origins.length > 0 ? `pages of ${origins.join(', ')}` : 'who has a right on what it shows';
+}
 
 /** Placements that somebody may change, and that do not rest. */
 export const placementDoors: DoorKeeper = {
@@ -13,7 +19,7 @@ export const placementDoors: DoorKeeper = {
       .map((one) => ({
         id: one.name,
         title: one.title,
-        to: one.origins.length > 0 ? `pages of ${one.origins.join(', ')}` : 'who has a right on what it shows',
+        to: holdersOf(one),
         of:
           one.board === undefined
             ? { kind: 'report' as const, name: one.report! }

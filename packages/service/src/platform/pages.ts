@@ -94,33 +94,33 @@ function nameIn(ctx: Context & { params: { name: string } }): string {
   throw new Refusal('NOT_FOUND', 'there is no such page');
 }
 
-/**
- * Serves console, viewer and element.
- *
- * @param frameOf - the origins whose pages may frame a placement, and other forms of its page
- * @param publicPage - the placement behind the key of a public link; nothing where it shows nothing
- * @param framedByBoards - origins whose pages boards show in frames of their own
- * @param framersOfFolder - origins whose pages may frame the start page of a folder
- * @param aheadOf - what a report's page will ask first, answered for whoever is signed in; nothing where it is not known yet
- */
-export function mountPages(
-  app: App,
-  router: Router,
-  frameOf: (
-    placement: string,
+/** What pages need to know of what they show. */
+export interface PageFacts {
+  /** The origins whose pages may frame a placement, and other forms of its page. */
+  readonly placement: (
+    name: string,
     referrer: string,
-  ) => Promise<{ readonly origins: readonly string[]; readonly links: readonly PageLink[] }>,
-  aheadOf: (ctx: Context, report: string) => Promise<PageAhead | undefined>,
-  publicPage: (
+  ) => Promise<{ readonly origins: readonly string[]; readonly links: readonly PageLink[] }>;
+  /** What a report's page will ask first, answered for whoever is signed in; nothing where it is not known yet. */
+  readonly ahead: (ctx: Context, report: string) => Promise<PageAhead | undefined>;
+  /** The placement behind the key of a public link; nothing where it shows nothing. */
+  readonly publicLink: (
     key: string,
     from: string,
   ) => Promise<
     { readonly name: string; readonly origins: readonly string[]; readonly links: readonly PageLink[] } | undefined
-  >,
-  framedByBoards: () => Promise<readonly string[]>,
-  framersOfFolder: (folder: string) => Promise<readonly string[]>,
-): void {
-  const boardFrames = async () => (await framedByBoards()).filter(isOrigin);
+  >;
+  /** Origins whose pages boards show in frames of their own. */
+  readonly boardFrames: () => Promise<readonly string[]>;
+  /** Origins whose pages may frame the start page of a folder. */
+  readonly folder: (name: string) => Promise<readonly string[]>;
+  /** Origins of the pages in which people use a chat. */
+  readonly chat: (name: string) => Promise<readonly string[]>;
+}
+
+/** Serves console, viewer and element. */
+export function mountPages(app: App, router: Router, facts: PageFacts): void {
+  const boardFrames = async () => (await facts.boardFrames()).filter(isOrigin);
   const assets = (name: string, prefix: string) =>
     router.get(`${prefix}/assets/{*path}`, (ctx: Context) =>
       send(ctx, ctx.path.slice(prefix.length), { root: dist(name), maxage: yearMs, immutable: true }),
@@ -135,7 +135,7 @@ export function mountPages(
   router.get('/v/:name', async (ctx: Context & { params: { name: string } }) => {
     const placement = nameIn(ctx);
     // What was saved before origins were looked at closely may hold words of the policy itself.
-    const { origins: all, links } = await frameOf(placement, ctx.get('Referer'));
+    const { origins: all, links } = await facts.placement(placement, ctx.get('Referer'));
     const origins = all.filter(isOrigin);
     await sendPage(
       ctx,
@@ -150,7 +150,7 @@ export function mountPages(
   // What a public link shows is for who was given it: no search engine keeps it.
   router.get('/p/:key', async (ctx: Context & { params: { key: string } }) => {
     const { key } = ctx.params;
-    const found = await publicPage(key, ctx.ip);
+    const found = await facts.publicLink(key, ctx.ip);
     ctx.set('X-Robots-Tag', 'noindex, nofollow, noarchive');
     const origins = (found?.origins ?? []).filter(isOrigin);
     const shown = { placement: found?.name ?? 'ended', key, origins: '' };
@@ -164,7 +164,7 @@ export function mountPages(
   // A report or a board in full, for those who are signed in.
   router.get('/r/:name', async (ctx: Context & { params: { name: string } }) => {
     const report = nameIn(ctx);
-    await sendPage(ctx, 'viewer', ["'self'"], { report }, [], await aheadOf(ctx, report));
+    await sendPage(ctx, 'viewer', ["'self'"], { report }, [], await facts.ahead(ctx, report));
   });
   router.get('/b/:name', async (ctx: Context & { params: { name: string } }) =>
     sendPage(ctx, 'viewer', ["'self'"], { board: nameIn(ctx) }, [], undefined, await boardFrames()),
@@ -172,9 +172,21 @@ export function mountPages(
   // What lies in a folder, as a collection.
   router.get('/f/:name', async (ctx: Context & { params: { name: string } }) => {
     const collection = nameIn(ctx);
-    const origins = (await framersOfFolder(collection)).filter(isOrigin);
+    const origins = (await facts.folder(collection)).filter(isOrigin);
     await sendPage(ctx, 'viewer', ["'self'", ...origins], { collection, window: 'collection' });
   });
+  // A tab of a channel, and what somebody has at hand: within a chat, which says who it is.
+  const inChat = async (ctx: Context & { params: { chat: string } }, shown: Readonly<Record<string, string>>) => {
+    const { chat } = ctx.params;
+    if (!thingName.test(chat)) throw new Refusal('NOT_FOUND', 'there is no such page');
+    const origins = (await facts.chat(chat)).filter(isOrigin);
+    const more = { chat, 'chat-origins': origins.join(' ') };
+    await sendPage(ctx, 'viewer', ["'self'", ...origins], { ...shown, ...more }, [], undefined, await boardFrames());
+  };
+  router.get('/t/:chat/:name', (ctx: Context & { params: { chat: string; name: string } }) =>
+    inChat(ctx, { placement: nameIn(ctx) }),
+  );
+  router.get('/h/:chat', (ctx: Context & { params: { chat: string } }) => inChat(ctx, { window: 'home' }));
   // Draws what the console hands it, in a frame of the console alone.
   router.get('/preview', async (ctx: Context) =>
     sendPage(ctx, 'viewer', ["'self'"], { window: 'preview' }, [], undefined, await boardFrames()),

@@ -14,11 +14,11 @@ const tabType = 'm.widget';
 const ownerLevel = 50;
 
 const style = `
-  :root { --accent: #5b3a63; --line: #dcd7de; }
-  * { box-sizing: border-box; } body { font: 15px/1.45 'Source Sans 3', system-ui, sans-serif; margin: 0; color: #241f26; background: #f7f5f8; height: 100vh; display: grid; grid-template-columns: 15rem 1fr; }
-  #side { background: var(--accent); color: #fff; padding: 1rem; overflow: auto; } #side a { color: #fff; text-decoration: none; display: block; padding: .2rem .4rem; border-radius: 4px; } #side a[aria-current] { background: #ffffff2e; font-weight: 600; } #side h2 { font-size: .85rem; font-weight: 600; margin: 1rem 0 .2rem; } #side p { margin: 0 0 .6rem; }
-  main { display: grid; grid-template-rows: auto auto 1fr auto; min-width: 0; min-height: 0; } main > header { padding: .7rem 1rem .3rem; background: #fff; } h1 { font-size: 1.15rem; margin: 0; } .quiet { color: #665d69; }
-  #tabs { background: #fff; border-bottom: 1px solid var(--line); padding: 0 1rem; display: flex; gap: .3rem; flex-wrap: wrap; } #tabs a { padding: .4rem .7rem; color: #241f26; text-decoration: none; border-bottom: 2px solid transparent; } #tabs a[aria-current] { border-color: var(--accent); font-weight: 600; }
+  :root { --accent: #6b4a1c; --line: #ddd6c9; }
+  * { box-sizing: border-box; } body { font: 15px/1.45 'Source Sans 3', system-ui, sans-serif; margin: 0; color: #26221b; background: #faf7f1; height: 100vh; display: grid; grid-template-columns: 15rem 1fr; }
+  #side { background: #ece4d4; border-right: 1px solid var(--line); padding: 1rem; overflow: auto; } #side a { color: #26221b; text-decoration: none; display: block; padding: .2rem .4rem; border-radius: 4px; } #side a[aria-current] { background: #fffdf8; font-weight: 600; } #side h2 { font-size: .85rem; font-weight: 600; margin: 1rem 0 .2rem; } #side p { margin: 0 0 .6rem; }
+  main { display: grid; grid-template-rows: auto auto 1fr auto; min-width: 0; min-height: 0; } main > header { padding: .7rem 1rem .3rem; background: #fff; } h1 { font-size: 1.15rem; margin: 0; } .quiet { color: #665f52; }
+  #tabs { background: #fff; border-bottom: 1px solid var(--line); padding: 0 1rem; display: flex; gap: .3rem; flex-wrap: wrap; } #tabs a { padding: .4rem .7rem; color: #26221b; text-decoration: none; border-bottom: 2px solid transparent; } #tabs a[aria-current] { border-color: var(--accent); font-weight: 600; }
   .both { display: grid; grid-template-columns: 1fr 14rem; min-height: 0; } #posts { overflow: auto; padding: 1rem; } .post { margin-bottom: .9rem; } .post p { margin: .1rem 0; } blockquote { margin: .3rem 0; border-left: 3px solid var(--accent); padding-left: .7rem; } img { max-width: 34rem; width: 100%; border: 1px solid var(--line); border-radius: 4px; }
   #people { border-left: 1px solid var(--line); padding: 1rem; overflow: auto; background: #fff; } #people li { margin-bottom: .3rem; } ul { list-style: none; margin: 0; padding: 0; } button, input, select { font: inherit; } button { padding: .15rem .6rem; } iframe { border: 0; width: 100%; height: 100%; background: #fff; } form.say { padding: .7rem 1rem; background: #fff; border-top: 1px solid var(--line); display: flex; gap: .5rem; } form.say input { flex: 1; padding: .35rem .6rem; }
   .who { grid-column: 1 / -1; max-width: 34rem; margin: 3rem auto; } .who li { margin-bottom: .4rem; } @media (max-width: 700px) { body { grid-template-columns: 1fr; grid-template-rows: auto 1fr; } .both { grid-template-columns: 1fr; } #people { display: none; } }
@@ -30,7 +30,7 @@ const shell = (title: string, body: string, count: number) =>
 function side(host: ChatState, user: string, here: string): string {
   const rooms = host.rooms.joined(user);
   const link = (room: Room) =>
-    `<a href="/c/${encodeURIComponent(room.id)}"${room.id === here ? ' aria-current="page"' : ''}># ${escapeHtml(room.text('m.room.name', 'name'))}</a>`;
+    `<a href="/c/${encodeURIComponent(room.id)}"${room.id === here ? ' aria-current="page"' : ''}> ${escapeHtml(room.text('m.room.name', 'name'))}</a>`;
   const teams = rooms.filter((one) => one.isTeam);
   const inTeams = new Set(teams.flatMap((one) => one.children()));
   const blocks = teams.map((team) => {
@@ -111,7 +111,7 @@ function channelPage(host: ChatState, room: Room, user: string, tabId: string | 
     : `<form class="say" method="post" action="${path}/say"><input name="text" required aria-label="Say something" placeholder="Say something"><button>Send</button></form>`;
   return shell(
     name,
-    `${side(host, user, room.id)}<main><header><h1># ${escapeHtml(name)}</h1><span class="quiet">${escapeHtml(room.text('m.room.topic', 'topic'))}</span></header><nav id="tabs" aria-label="Tabs"><a href="${path}"${open ? '' : ' aria-current="page"'}>Posts</a>${links.join('')}</nav>${inner}${say}</main>`,
+    `${side(host, user, room.id)}<main><header><h1>${escapeHtml(name)}</h1><span class="quiet">${escapeHtml(room.text('m.room.topic', 'topic'))}</span></header><nav id="tabs" aria-label="Tabs"><a href="${path}"${open ? '' : ' aria-current="page"'}>Posts</a>${links.join('')}</nav>${inner}${say}</main>`,
     host.rooms.count,
   );
 }

@@ -1,4 +1,5 @@
 import { hasElement } from './hasElement.ts';
+import type { Host, HostQuestion, TokenState } from './host.ts';
 import { setHostTheme, type HostTheme } from '../theme/useTheme.ts';
 
 /** What a host page says to the viewer in its frame. */
@@ -8,16 +9,6 @@ type HostMessage =
   | { readonly underBell: 'theme'; readonly theme: HostTheme }
   | { readonly underBell: 'no token' }
   | { readonly underBell: 'show'; readonly question: HostQuestion };
-
-/** What a host wants shown: it narrows, as the words of an address do. */
-export interface HostQuestion {
-  readonly page?: string;
-  readonly where?: string;
-  readonly parameters: Readonly<Record<string, readonly string[]>>;
-}
-
-export type TokenState =
-  { readonly token: string; readonly host: string } | { readonly failure: string } | { readonly none: true };
 
 const isText = (value: unknown): value is string => typeof value === 'string' && value.length <= 16_384;
 
@@ -44,7 +35,7 @@ const renewAt = 0.8;
  * The talk between the frame and its host page. Only origins that the placement allows are spoken to or listened to,
  * and a token stays in memory.
  */
-export class HostChannel {
+export class HostChannel implements Host {
   readonly #origins: readonly string[];
   #onToken: (state: TokenState) => void = () => undefined;
   #onShow: (question: HostQuestion) => void = () => undefined;

@@ -14,7 +14,9 @@ export function readAddress(): { question: ViewQuestion; isBare: boolean } {
     return found;
   };
   const known = ['page', 'where', 'bare', 'choose', 'drill', 'without'];
-  const names = [...new Set(search.keys())].filter((name) => !known.includes(name));
+  // Chats add words of their own to a tab's address.
+  const isTab = window.location.pathname.startsWith('/t/');
+  const names = isTab ? [] : [...new Set(search.keys())].filter((name) => !known.includes(name));
   const question = {
     page: search.get('page') ?? undefined,
     where: search.get('where') ?? undefined,

@@ -1,6 +1,6 @@
 import { EventSourceParserStream } from 'eventsource-parser/stream';
 import type { ViewAnswer } from '@underbell/core/view';
-import type { ViewApi, ViewQuestion } from './viewApi.ts';
+import { ViewProblem, type ViewApi, type ViewQuestion } from './viewApi.ts';
 
 interface Change {
   readonly kind?: string;
@@ -11,6 +11,7 @@ interface Change {
 const slots = 2;
 const pollMs = 30_000;
 const retryMs = 2_000;
+const unseenMs = 100;
 /** Each frame that listens tells of the same change, and a load may change several things: they are one look. */
 const gatherMs = 120;
 
@@ -91,19 +92,32 @@ export class LiveChanges {
     if (this.#hasSlot) return;
     this.#hasSlot = true;
     let wasLost = false;
+    let isRefused = false;
     while (!this.#stop.signal.aborted) {
+      // Until something is shown nobody knows whether there is something to hear of, nor by which key.
+      if (this.#state().answer === undefined) {
+        await new Promise((resolve) => setTimeout(resolve, unseenMs));
+        continue;
+      }
       try {
         const answer = await this.#api.events(this.#state().question, this.#stop.signal);
         this.#isListening = true;
         if (wasLost) this.#onChange();
         wasLost = false;
+        isRefused = false;
         await readEvents(answer, (change) => {
           this.#channel.postMessage(change);
           this.#hear(change);
         });
-      } catch {
-        // Offline, or no access any more: the next look says which.
+        // The service ends it now and then, and at once where its reader may look no more: all look which it is.
+        this.#channel.postMessage({});
+        this.#hear({});
+      } catch (error) {
         wasLost = true;
+        // Offline it is asked again and again; who may look no more is told so at once, and once.
+        const isNow = error instanceof ViewProblem && error.document.code !== 'SERVICE_UNREACHABLE';
+        if (isNow && !isRefused) this.#onChange();
+        isRefused = isNow;
       }
       this.#isListening = false;
       await new Promise((resolve) => setTimeout(resolve, retryMs));

@@ -1,6 +1,6 @@
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
-import type { HostChannel, TokenState } from '../host/hostChannel.ts';
+import type { Host, TokenState } from '../host/host.ts';
 import { hostLanguage, setBoardTheme, setPlacementTheme } from '../theme/useTheme.ts';
 import { FrameKey } from '../session/frameKey.ts';
 import { readAddress } from './address.ts';
@@ -18,7 +18,7 @@ const tokenProblem = (hint: string): ProblemDocument => ({
 });
 
 /** One page of a placement, report or board: fetches it, follows what the reader picks, ignores answers that come too late. */
-export function useView(target: Target, channel: HostChannel, access?: Access) {
+export function useView(target: Target, channel: Host, access?: Access) {
   const api = new ViewApi(target, hostLanguage);
   api.access = access;
   const address = readAddress();
@@ -162,14 +162,17 @@ export function useView(target: Target, channel: HostChannel, access?: Access) {
     useKey(key);
   }
 
+  /** What is shown, as others may be shown it: what the reader picked stands in the filter. */
+  const shared = computed((): ViewQuestion => {
+    const { choices: _, drills: _drills, ...rest } = question.value;
+    const own = answer.value?.own;
+    return { ...rest, choices: {}, drills: {}, where: own ?? rest.where, page: answer.value?.page.name ?? rest.page };
+  });
   /** An address that shows the same to whoever may see it. */
   const link = computed(() => {
     if (access) return `${window.location.origin}${window.location.pathname}${addressOf(question.value, false)}`;
-    const { choices: _, drills: _drills, ...rest } = question.value;
-    const own = answer.value?.own;
-    const plain = { ...rest, choices: {}, drills: {}, where: own ?? rest.where };
     const path = { placement: 'v', report: 'r', board: 'b' }[target.kind];
-    return `${window.location.origin}/${path}/${target.name}${addressOf({ ...plain, page: answer.value?.page.name ?? plain.page }, false)}`;
+    return `${window.location.origin}/${path}/${target.name}${addressOf(shared.value, false)}`;
   });
 
   const live = new LiveChanges(
@@ -203,6 +206,7 @@ export function useView(target: Target, channel: HostChannel, access?: Access) {
     isLoading,
     isOffline,
     isBare: address.isBare,
+    shared,
     link,
     pick,
     clear,

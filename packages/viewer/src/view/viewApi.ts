@@ -172,6 +172,12 @@ export class ViewApi {
     });
   }
 
+  /** Posts what the reader sees into the channel around. @returns whether there is a picture, and why there is none */
+  async post(question: ViewQuestion, wish: { words: string; wantsPicture: boolean }) {
+    const path = `/api/v1/tabs/${encodeURIComponent(this.#target.name)}/post?${toSearch(question)}`;
+    return this.#read<{ hasPicture: boolean; why?: string }>(await this.#post(path, wish));
+  }
+
   /** Asks the owners for access, as the signed-in reader. */
   async askForAccess(words: string): Promise<void> {
     const { kind, name } = this.#target;
