@@ -16,6 +16,7 @@ import { findPostgres } from '../../scripts/install.mjs';
 import { benchBurstCsv } from './burstCsv.ts';
 import { benchDelivery } from './delivery.ts';
 import { benchFormats } from './formats.ts';
+import { benchChannels } from './channels.ts';
 import { benchFigures, benchReaders, printGrowth, printRowGrowth } from './growth.ts';
 import { benchFilter } from './filter.ts';
 import { furnish, sender } from './furnish.ts';
@@ -99,7 +100,8 @@ async function main(): Promise<void> {
       UNDERBELL_DATABASE_URL: cluster.url('underbell'),
       UNDERBELL_SECRET: randomBytes(32).toString('hex'),
       UNDERBELL_SPOOL: join(folder, 'spool'),
-      UNDERBELL_REACHABLE: `127.0.0.1:${cluster.port}`,
+      // The chat of the benchmark is on this machine, at whichever port is free.
+      UNDERBELL_REACHABLE: '127.0.0.1',
     };
     const settings = readSettings(environment);
     mkdirSync(settings.spool);
@@ -111,6 +113,10 @@ async function main(): Promise<void> {
       if (isWanted('filter')) {
         say('Filters:');
         figures.push(...(await benchFilter({ app, rows: 1_000_000, runs: Number(values.runs) })));
+      }
+      if (isWanted('channels')) {
+        say('Channels:');
+        figures.push(...(await benchChannels(app, Number(values.runs), say)));
       }
       if (isWanted('burst') || isWanted('rows')) {
         const bench = {

@@ -1,4 +1,11 @@
-export { ChatHost, furnish, type FirstTeam, type ChatHostOptions, type ChatUser, type Registration } from './chat/index.ts';
+export {
+  ChatHost,
+  furnish,
+  type FirstTeam,
+  type ChatHostOptions,
+  type ChatUser,
+  type Registration,
+} from './chat/index.ts';
 export { Directory, type DirectoryGroup, type DirectoryOptions, type DirectoryPerson } from './directory/index.ts';
 export { LibraryHost, type LibraryHostOptions } from './library/index.ts';
 export { createMailboxPages, MailHost, type MailHostOptions, type StoredMail } from './mail/index.ts';

@@ -80,7 +80,9 @@ async function load(): Promise<void> {
 async function find(): Promise<void> {
   if (words.value.trim() === '') return void (found.value = undefined);
   try {
-    const answer = await ask<{ found: FoundThing[] }>(`/api/v1/find?${new URLSearchParams({ text: words.value.trim() })}`);
+    const answer = await ask<{ found: FoundThing[] }>(
+      `/api/v1/find?${new URLSearchParams({ text: words.value.trim() })}`,
+    );
     found.value = answer.found.flatMap((one) => cardOf(one));
   } catch (error) {
     if (!(error instanceof Refused)) throw error;
