@@ -23,11 +23,12 @@ interface BoundOptions {
   readonly origin: readonly string[];
   readonly mustFilter: readonly string[];
   readonly requiresProof?: boolean;
+  readonly directoryId?: string;
 }
 
 /** Bounds that were said; the others stay, or are as usual. */
 function boundsOf(options: BoundOptions) {
-  const { report, action, seconds, namesPersons, origin, mustFilter, requiresProof } = options;
+  const { report, action, seconds, namesPersons, origin, mustFilter, requiresProof, directoryId } = options;
   return {
     ...(report.length > 0 ? { reports: report } : {}),
     ...(action.length > 0 ? { actions: action } : {}),
@@ -36,6 +37,7 @@ function boundsOf(options: BoundOptions) {
     ...(origin.length > 0 ? { origins: origin } : {}),
     ...(mustFilter.length > 0 ? { mustFilter } : {}),
     ...(requiresProof ? { requiresProof: true } : {}),
+    ...(directoryId === undefined ? {} : { directoryId }),
   };
 }
 
@@ -149,6 +151,7 @@ export function addTokenCommands(program: Command): void {
         if (one.origins?.length) line(`shown in pages of ${one.origins.join(', ')}`);
         if (one.mustFilter?.length) line(`every token must fix ${one.mustFilter.join(', ')}`);
         if (one.requiresProof) line('its tokens are bound to a key (DPoP)');
+        if (one.directoryId !== undefined) line(`exchanges ID tokens that the directory gave \`${one.directoryId}\``);
         if (one.formerUntil) line(`the secret before holds until ${one.formerUntil}`);
       });
     });
@@ -191,7 +194,8 @@ export function addTokenCommands(program: Command): void {
       .option('--names-persons', 'its tokens may speak for people; an administrator gives this')
       .option('--origin <origin>', 'a page that may show its tokens, https://…; may be repeated', collect, [])
       .option('--must-filter <key>', 'a key that every token must fix; may be repeated', collect, [])
-      .option('--requires-proof', 'its tokens are bound to a key (DPoP)');
+      .option('--requires-proof', 'its tokens are bound to a key (DPoP)')
+      .option('--directory-id <name>', 'by which the common directory knows it: ID tokens for it are exchanged');
   client
     .command('secret <id>')
     .description('give a client a new secret; the one before holds beside it for a while')

@@ -27,6 +27,7 @@ const empty = {
   mustFilter: '',
   origins: '',
   requiresProof: false,
+  directoryId: '',
 };
 const form = reactive({ ...empty });
 /** The program that the form changes; a new one when there is none. */
@@ -44,6 +45,7 @@ const edit = (one: ShownClient) => {
     mustFilter: (one.mustFilter ?? []).join(', '),
     origins: (one.origins ?? []).join(', '),
     requiresProof: one.requiresProof === true,
+    directoryId: one.directoryId ?? '',
   });
 };
 const clear = () => {
@@ -55,7 +57,8 @@ const secret = ref<{ id: string; secret: string; formerUntil?: string }>();
 
 const save = () =>
   attempt('add', async () => {
-    const { id, title, reports, seconds, mayExport, mayNamePersons, mustFilter, origins, requiresProof } = form;
+    const { id, title, reports, seconds, mayExport, mayNamePersons, mustFilter, origins, requiresProof, directoryId } =
+      form;
     const body = {
       title,
       reports: words(reports),
@@ -65,6 +68,7 @@ const save = () =>
       ...(mustFilter.trim() ? { mustFilter: words(mustFilter) } : {}),
       ...(origins.trim() ? { origins: words(origins) } : {}),
       ...(requiresProof ? { requiresProof } : {}),
+      ...(directoryId.trim() ? { directoryId: directoryId.trim() } : {}),
     };
     secret.value = undefined;
     if (changed.value) await call('PUT', `/api/v1/clients/${encodeURIComponent(changed.value)}`, body);
@@ -91,6 +95,7 @@ const boundWords = (one: ShownClient) =>
     one.mustFilter?.length ? `must fix ${one.mustFilter.join(', ')}` : '',
     one.origins?.length ? `in pages of ${one.origins.join(', ')}` : '',
     one.requiresProof ? 'bound to a key' : '',
+    one.directoryId ? `exchanges ID tokens of ${one.directoryId}` : '',
     one.formerUntil && Date.parse(one.formerUntil) > Date.now()
       ? `the secret before holds until ${showInstant(one.formerUntil)}`
       : '',
@@ -180,6 +185,10 @@ const boundWords = (one: ShownClient) =>
         <option :value="true">bound to a key of the program (DPoP)</option>
       </select></label
     >
+    <label
+      >The directory knows it as
+      <input v-model="form.directoryId" placeholder="works-app; then ID tokens for it are exchanged"
+    /></label>
     <Button type="primary" html-type="submit" :loading="busy === 'add'">{{ changed ? 'Save' : 'Register' }}</Button>
     <Button v-if="changed" @click="clear">Cancel</Button>
   </form>

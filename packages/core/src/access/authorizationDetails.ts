@@ -61,6 +61,8 @@ export interface ClientBounds {
   readonly origins?: readonly string[];
   /** Keys that every token must fix to values, whatever the report. */
   readonly mustFilter?: readonly string[];
+  /** By which the common directory knows it: what that says of people who signed in there counts. */
+  readonly directoryId?: string;
   /** Whether its tokens are bound to a key of its own (RFC 9449). */
   readonly requiresProof?: boolean;
 }

@@ -5,6 +5,7 @@ export {
   isChatAddress,
   isServerName,
   readUserId,
+  strangerAddress,
   userIdOf,
   type ChatPeople,
   type UserId,

@@ -32,14 +32,14 @@ export interface ChatPeople {
   readonly addressDomain: string | null;
 }
 
-/**
- * The address that somebody in a chat has here. Those of the chat's own server have the company's, where its accounts are the
- * company's; all others have one that no mail goes to (RFC 2606) and that nobody else can have.
- */
-export function addressOf({ local: name, server: at }: UserId, chat: ChatPeople): string {
-  if (at === chat.serverName && chat.addressDomain !== null) return `${name}@${chat.addressDomain}`;
-  return `${name}#${at.replace(':', '#')}@chat.invalid`;
+/** The address that somebody has whose account is the company's; nothing for all others. */
+export function addressOf({ local: name, server: at }: UserId, chat: ChatPeople): string | undefined {
+  return at === chat.serverName && chat.addressDomain !== null ? `${name}@${chat.addressDomain}` : undefined;
 }
+
+/** What stands for the address of somebody of whom nobody knows one: no mail goes there (RFC 2606), and nobody else has it. */
+export const strangerAddress = ({ local: name, server: at }: UserId): string =>
+  `${name}#${at.replace(':', '#')}@chat.invalid`;
 
 /** Whether an address stands for an account of a chat and takes no mail. */
 export const isChatAddress = (email: string): boolean => email.endsWith('@chat.invalid');

@@ -13,6 +13,7 @@ export interface ShownClient<At = string> {
   readonly origins?: readonly string[];
   readonly mustFilter?: readonly string[];
   readonly requiresProof?: boolean;
+  readonly directoryId?: string;
   /** Until when the secret before the last one holds. */
   readonly formerUntil?: At;
 }

@@ -1,4 +1,4 @@
-import { addressOf, readUserId, type UserId } from '@underbell/core/channel';
+import { addressOf, readUserId, strangerAddress, type UserId } from '@underbell/core/channel';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import type { PersonViewer } from '@underbell/core/access';
 import { addPerson, findPerson, findPersonRow, startSession } from '../access/index.ts';
@@ -44,10 +44,12 @@ async function accountOf(app: App, chat: ChatRow, { accessToken, serverName }: C
 }
 
 /** Somebody who was never seen here comes in as a guest: what they may see is what their channels show. */
-async function takeIn(app: App, chat: ChatRow, user: UserId, userId: string, email: string): Promise<string> {
+async function takeIn(app: App, chat: ChatRow, user: UserId, userId: string): Promise<string> {
   const rooms = await roomsOf(app, chat.name, [userId]);
   if (rooms.length === 0) throw unknown('you are in no channel that shows anything of this service');
   const name = rooms.find((one) => one.displayName !== null)?.displayName ?? user.local;
+  // Not the company's address: whoever keeps people may make them known by that, and they are those from then on.
+  const email = strangerAddress(user);
   const id = await addPerson(app, { email, name, passwordHash: null, state: 'guest', organisation: user.server });
   const after = { email, name, chat: chat.name };
   await remember(app, { who: email, what: 'came in by a chat', thing: `person ${email}`, after });
@@ -61,12 +63,12 @@ async function personFor(app: App, chat: ChatRow, user: UserId): Promise<PersonV
     // Two tabs that open at once are one person.
     await lockThing(app, 'chat account', `${chat.name} ${userId}`);
     const known = await findAccount(app, chat.name, userId);
-    if (known) return known.personId;
-    const email = addressOf(user, chat);
-    const row = await findPersonRow(app, { email });
-    if (row && row.state !== 'active' && row.state !== 'guest') throw unknown('you are not known here any more');
-    const personId = row?.id ?? (await takeIn(app, chat, user, userId, email));
-    await chatUsers(app).create({ chatName: chat.name, userId, personId });
+    const address = addressOf(user, chat);
+    const row = address === undefined ? undefined : await findPersonRow(app, { email: address });
+    if (row?.state === 'left') throw unknown('you are not known here any more');
+    const isHere = row?.state === 'active' || row?.state === 'guest';
+    const personId = isHere ? row.id : (known?.personId ?? (await takeIn(app, chat, user, userId)));
+    if (known?.personId !== personId) await chatUsers(app).upsert({ chatName: chat.name, userId, personId });
     return personId;
   });
   const person = await findPerson(app, { id });

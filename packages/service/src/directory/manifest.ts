@@ -9,4 +9,6 @@ export const directory: Capability = {
   doors: [directoryDoors],
   models: [signIns],
   mount: mountDirectory,
+  personBehind: async (app, idToken, audience) =>
+    (await import('./idTokens.ts')).personOfIdToken(app, idToken, audience),
 };

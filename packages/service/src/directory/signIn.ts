@@ -18,7 +18,7 @@ interface Pending {
 const found = new WeakMap<App, Promise<oidc.Configuration>>();
 
 /** The directory's own description, fetched once. */
-function directory(app: App): Promise<oidc.Configuration> {
+export function directory(app: App): Promise<oidc.Configuration> {
   const { directory: settings } = app.settings;
   if (!settings) throw new Refusal('NOT_FOUND', 'this installation has no directory to sign in with');
   const known = found.get(app);
@@ -89,7 +89,7 @@ async function takePending(app: App, state: string): Promise<Pending> {
  * The person behind the directory's answer: linked before, or kept by the directory under the same verified address.
  * People who are kept here are never taken over by an address.
  */
-async function personBehind(
+export async function personBehind(
   app: App,
   claims: { sub: string; email?: unknown; email_verified?: unknown },
 ): Promise<PersonRow> {

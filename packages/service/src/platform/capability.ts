@@ -2,7 +2,7 @@ import type Router from '@koa/router';
 import type { NamedKind, PersonViewer, ThingKind } from '@underbell/core/access';
 import type { DoorKind, OpenDoor } from '@underbell/core/open';
 import type { DatasetShape } from '@underbell/core/dataset';
-import { isRefusal } from '@underbell/core/refusal';
+import { isRefusal, Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
 import type { EventName } from './eventNames.ts';
 import { eventJob } from './events.ts';
@@ -90,6 +90,8 @@ export interface Capability {
   readonly doors?: readonly DoorKeeper[];
   /** By whom somebody who has no right on what a placement shows is let in to it all the same. */
   readonly admits?: (app: App, person: PersonViewer, placement: string) => Promise<Admission | undefined>;
+  /** Who an ID token of another program is of, by what the common directory says. @throws {Refusal} `TOKEN_INVALID` */
+  readonly personBehind?: (app: App, idToken: string, audience: string) => Promise<PersonViewer>;
   /** Background work by kind of job; each group has a line of its own, so that it waits behind no other. */
   readonly jobs?: readonly Handlers[];
   readonly clock?: readonly ClockWork[];
@@ -137,6 +139,11 @@ export function thingsOf(capabilities: readonly Capability[], app: () => App): T
         if (admission) return admission;
       }
       return undefined;
+    },
+    personBehind(idToken, audience) {
+      const asked = capabilities.find((one) => one.personBehind !== undefined);
+      if (asked) return asked.personBehind!(app(), idToken, audience);
+      throw new Refusal('GRANT_UNSUPPORTED', 'there is no directory that says who somebody is');
     },
     texts: async (kind) => (await table(kind).texts?.(app())) ?? [],
     dataTables: async ({ kind, name }) => (await table(kind).dataTables?.(app(), name)) ?? [],

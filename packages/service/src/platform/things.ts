@@ -90,6 +90,8 @@ export interface Things {
   decidedWith(thing: ThingId): Promise<ThingId | undefined>;
   /** By whom somebody who has no right on what a placement shows is let in to it all the same; nothing where nobody does. */
   admits(person: PersonViewer, placement: string): Promise<Admission | undefined>;
+  /** Who an ID token of another program is of. @throws {Refusal} `TOKEN_INVALID`, `GRANT_UNSUPPORTED` without a directory */
+  personBehind(idToken: string, audience: string): Promise<PersonViewer>;
   /** Everything that uses a thing. */
   usesOf(thing: ThingId): Promise<readonly ThingUse[]>;
   /** What changed columns of a dataset would break. */

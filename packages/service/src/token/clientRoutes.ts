@@ -31,6 +31,11 @@ const bounds = Joi.object({
   origins: Joi.array().items(webOrigin).max(20),
   mustFilter: Joi.array().items(Joi.string().max(60)).max(10),
   requiresProof: Joi.boolean(),
+  directoryId: Joi.string()
+    .trim()
+    .min(1)
+    .max(200)
+    .description('by which the common directory knows it: ID tokens for it are exchanged'),
 });
 
 const clientBody = bounds.keys({

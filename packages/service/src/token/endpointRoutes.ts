@@ -5,6 +5,7 @@ import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { tokenAlgorithms } from '@underbell/core/token';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { authenticateClient, type ClientForm } from './clients.ts';
+import { exchangeIdToken } from './idToken.ts';
 import { signingKeys } from './keys.ts';
 import { proofOf } from './proof.ts';
 import { revokeToken } from './store.ts';
@@ -12,6 +13,7 @@ import { exchangeToken, issueToken, tokenViewer } from './tokens.ts';
 
 export const exchangeGrant = 'urn:ietf:params:oauth:grant-type:token-exchange';
 const accessTokenType = 'urn:ietf:params:oauth:token-type:access_token';
+const idTokenType = 'urn:ietf:params:oauth:token-type:id_token';
 const jwtType = 'urn:ietf:params:oauth:token-type:jwt';
 
 interface TokenForm extends ClientForm {
@@ -84,15 +86,31 @@ function checkAudience(app: App, form: TokenForm): void {
 
 async function exchange(app: App, ctx: Context, form: TokenForm): Promise<object> {
   const client = await authenticateClient(app, ctx, form);
-  const types = [form.subject_token_type ?? '', form.requested_token_type ?? accessTokenType];
+  const isIdToken = form.subject_token_type === idTokenType;
+  const types = [
+    isIdToken ? accessTokenType : (form.subject_token_type ?? ''),
+    form.requested_token_type ?? accessTokenType,
+  ];
   if (form.subject_token === undefined || types.some((one) => one !== accessTokenType && one !== jwtType))
-    throw new Refusal('INPUT_INVALID', `an exchange needs subject_token, of the type ${accessTokenType}`, {
-      pointer: 'subject_token_type',
+    throw new Refusal(
+      'INPUT_INVALID',
+      `an exchange needs subject_token, of the type ${accessTokenType} or ${idTokenType}`,
+      {
+        pointer: 'subject_token_type',
+      },
+    );
+  const { scope } = form;
+  if (isIdToken)
+    return exchangeIdToken(app, client, {
+      idToken: form.subject_token,
+      asked: readDetails(form.authorization_details),
+      scope,
+      keyThumbprint: await proofOf(app, ctx),
     });
   return exchangeToken(app, client, {
     subjectToken: form.subject_token,
     asked: form.authorization_details === undefined ? undefined : readDetails(form.authorization_details),
-    scope: form.scope,
+    scope,
     keyThumbprint: await proofOf(app, ctx),
   });
 }

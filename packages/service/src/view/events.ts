@@ -60,6 +60,8 @@ export function streamChanges(
     if (change === undefined || concerns(change, watched))
       tell(`event: changed\ndata: ${JSON.stringify(change ?? {})}\n\n`);
   });
+  // What changed after its reader was let in and before anybody listened is seen now.
+  tell(': listening\n\n');
   const beat = setInterval(() => tell(': still here\n\n'), beatMs);
   const lastsMs = Math.min(endAfterMs, (listener.endsAt ?? Infinity) - app.now());
   const end = setTimeout(() => stream.end(), Math.max(0, lastsMs));

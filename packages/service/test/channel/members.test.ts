@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
+import { addPerson } from '../../src/access/index.ts';
 import { until } from '../house.ts';
 import { author, owner, reader, root, rowsOf } from '../smallHouse.ts';
 import { ChatHouse, server, trust, users } from './chatHouse.ts';
@@ -65,7 +66,7 @@ describe('a tab of a channel', () => {
     const came = people.people.filter((one) => one.state === 'guest').map((one) => [one.email, one.organisation]);
     assert.deepEqual(came.sort(), [
       [`anna#${trust}@chat.invalid`, trust],
-      ['newcomer@skerrow.example', server],
+      [`newcomer#${server}@chat.invalid`, server],
     ]);
     const key = await at.keyOf('newcomer');
     const ask = (method: string, path: string, body?: object) =>
@@ -170,12 +171,24 @@ describe('a tab of a channel', () => {
     await save('other.example');
     assert.equal((await at.view(key)).body.code, 'NOT_FOUND');
     assert.equal((await at.enter('newcomer')).body.code, 'SIGN_IN_FAILED', 'its people are somebody else’s');
-    assert.equal((await at.tab()).state, 'closed');
     await save(server);
     await at.look();
     await until(async () => (await at.enter('newcomer')).status === 200);
     assert.equal((await at.view(await at.keyOf('newcomer'))).status, 200);
     assert.equal((await at.tab()).state, 'placed');
+  });
+
+  it('is seen by a newcomer as themselves once somebody makes them known', async () => {
+    const { app } = at.small.house;
+    const email = 'newcomer@skerrow.example';
+    await app.records.transaction(async () => {
+      await addPerson(app, { email, name: 'New Comer', passwordHash: null, attributes: { quay: ['Q3'] } });
+    });
+    const seen = await at.view(await at.keyOf('newcomer'));
+    assert.deepEqual([...new Set(rowsOf(seen, 'rows').map((row) => row[1]))], ['Q3']);
+    await at.small.fine('PUT', `/api/v1/people/${email}`, { state: 'left' }, root);
+    assert.equal((await at.enter('newcomer')).body.code, 'SIGN_IN_FAILED', 'not as a stranger either');
+    await at.small.fine('PUT', `/api/v1/people/${email}`, { state: 'active' }, root);
   });
 
   it('is closed once whoever placed it may not pass it on, and opened by another owner of the channel', async () => {

@@ -17,6 +17,8 @@ export interface DirectoryOptions {
   readonly scimToken: string;
   readonly people: readonly DirectoryPerson[];
   readonly groups: readonly DirectoryGroup[];
+  /** Other programs that people sign in to. */
+  readonly programs?: readonly { readonly id: string; readonly secret: string; readonly backTo: string }[];
 }
 
 /**
@@ -85,6 +87,13 @@ export class Directory {
           response_types: ['code'],
           grant_types: ['authorization_code'],
         },
+        ...(this.#options.programs ?? []).map(({ id, secret, backTo }) => ({
+          client_id: id,
+          client_secret: secret,
+          redirect_uris: [backTo],
+          response_types: ['code' as const],
+          grant_types: ['authorization_code' as const],
+        })),
       ],
       pkce: { required: () => true },
       claims: { openid: ['sub'], email: ['email', 'email_verified'], profile: ['name'] },
