@@ -11,6 +11,7 @@ const first = Number(process.env['UNDERBELL_PORT'] ?? 7300);
 const service = `http://127.0.0.1:${first}`;
 const mailboxes = `http://127.0.0.1:${first + 2}`;
 const portal = `http://127.0.0.1:${first + 3}`;
+const chat = `http://127.0.0.1:${first + 8}`;
 const folder = join(root, 'docs/screenshots');
 
 const browser = await launchBrowser();
@@ -158,11 +159,18 @@ await page.goto(`${service}/console/sending/kiosk-takings/edit`);
 await page.getByText('All of it fits together').waitFor();
 await keep(page, 'console-burst');
 
-page = await open('light', publisher.email, 1300);
-await page.goto(`${service}/console/data/sailings`);
-await page.getByText('Most frequent').waitFor();
-await page.getByText('Vaskin Sands').first().waitFor();
-await keep(page, 'console-dataset');
+// What a member of a channel sees, and posts.
+page = await open('light');
+await page.goto(chat);
+await page.getByRole('button', { name: demoPeople.manager.name }).click();
+await page.locator('#side').getByRole('link', { name: 'Quay leads' }).click();
+await page.locator('#tabs').getByRole('link', { name: 'Quay punctuality' }).click();
+const tab = page.frameLocator('iframe[data-tab]');
+await tab.locator('section.figure .chart svg').first().waitFor();
+await tab.getByRole('button', { name: 'Share and save' }).click();
+await tab.getByRole('menuitem', { name: 'Post what I see' }).click();
+await tab.getByLabel(/Post this page/).fill('The second week of September looks odd, does it not?');
+await keep(page, 'channel');
 
 // A second edition, to have something to compare.
 page = await open('light', publisher.email, 1100);

@@ -111,7 +111,7 @@ export async function benchChannels(app: App, runs: number, say: (text: string) 
         ours: told,
         against: 'the same writes by plain SQL',
         floor,
-        goal: { atMost: 5 },
+        goal: { atMost: 10 },
       },
     ];
   } finally {
