@@ -17,7 +17,14 @@ const longestId = 255;
 const isId = (value: unknown, sign: string): value is string =>
   typeof value === 'string' && value.startsWith(sign) && value.length <= longestId;
 const longestText = 500;
-const textFrom = (value: unknown): string => (typeof value === 'string' ? value.trim().slice(0, longestText) : '');
+/** One line of letters: names and topics stand in lists, mails and logs. */
+const textFrom = (value: unknown): string =>
+  typeof value === 'string'
+    ? value
+        .replace(/[\p{Cc}\p{Zl}\p{Zp}\p{Cf}]+/gu, ' ')
+        .trim()
+        .slice(0, longestText)
+    : '';
 export const isRoomId = (value: unknown): value is string => isId(value, '!') && value.length > 1;
 
 function memberChange(room: string, user: string, content: Record<string, unknown>): RoomChange | undefined {

@@ -47,6 +47,7 @@ export {
   addPerson,
   attributeNames,
   changePerson,
+  endChatSessions,
   findPerson,
   findPersonRow,
   listAttributes,

@@ -225,6 +225,11 @@ export async function findSession(app: App, print: string): Promise<PersonViewer
   return findHolder(app, await holderOfSession(app, print));
 }
 
+/** Ends every session that a chat vouched for: whoever is in one comes in anew. */
+export async function endChatSessions(app: App): Promise<void> {
+  await sessions(app).destroy({ where: { kind: 'chat' } });
+}
+
 export async function removeSession(app: App, print: string): Promise<void> {
   await sessions(app).destroy({ where: { fingerprint: print } });
 }

@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import type { PersonViewer } from '@underbell/core/access';
 import { registrationFile, type ChatSetup, type ComparedMembers, type ShownChat } from '@underbell/core/channel';
 import { Refusal } from '@underbell/core/refusal';
-import { noSuch, requireAdministrator } from '../access/index.ts';
+import { endChatSessions, noSuch, requireAdministrator } from '../access/index.ts';
 import { checkReach, fingerprint, lockThing, randomKey, remember, type App } from '../platform/index.ts';
 import { compareChat } from './compare.ts';
 import { sealKey } from './homeserver.ts';
@@ -109,8 +109,10 @@ export async function changeChatSetup(
     const { title, serverName, homeserver, addressDomain, guestServers, origins } = await requireChat(app, name);
     const before: ChatWish = { title, serverName, homeserver, addressDomain, guestServers, origins };
     const isOther = before.serverName !== wish.serverName || before.homeserver !== wish.homeserver;
-    if (isOther || before.addressDomain !== wish.addressDomain)
-      await chatUsers(app).destroy({ where: { chatName: name } });
+    const isAnew = isOther || before.addressDomain !== wish.addressDomain;
+    if (isAnew) await chatUsers(app).destroy({ where: { chatName: name } });
+    // Whoever another server vouched for does not stay in by that.
+    if (isAnew || JSON.stringify(before.guestServers) !== JSON.stringify(wish.guestServers)) await endChatSessions(app);
     // Everything is compared anew; until then nobody is in any channel.
     if (isOther) await chatRooms(app).destroy({ where: { chatName: name } });
     await changeChat(app, name, { ...wish, ...(isOther ? { since: null, comparedAt: null, lookedAt: null } : {}) });
@@ -133,6 +135,7 @@ export async function renewKeys(app: App, person: PersonViewer, name: string, or
   const { registration, keys } = newKeys(app, name, serverName);
   await app.records.transaction(async () => {
     await changeChat(app, name, keys);
+    await endChatSessions(app);
     await remember(app, { who: person.email, what: 'keys of a chat renewed', thing: `chat ${name}`, origin });
   });
   return { registration };
@@ -144,6 +147,7 @@ export async function removeChat(app: App, person: PersonViewer, name: string, o
   await requireChat(app, name);
   await app.records.transaction(async () => {
     await chats(app).destroy({ where: { name } });
+    await endChatSessions(app);
     await remember(app, { who: person.email, what: 'chat ended', thing: `chat ${name}`, origin });
   });
 }

@@ -15,13 +15,14 @@ import type { ChatRow, RoomRow } from './models.ts';
 import { roomChange, tellLookers } from './rooms.ts';
 import {
   addRoom,
-  changeChat,
   changeRoom,
   changeTab,
   findRoom,
+  isStill,
   listRooms,
   listTabs,
   membersOf,
+  noteOfChat,
   putTeamChannels,
   removeRooms,
 } from './store.ts';
@@ -59,6 +60,8 @@ async function takeOver(
   state: readonly RoomChange[],
 ): Promise<MemberDifference | undefined> {
   return app.records.transaction(async () => {
+    // What another server said is nothing any more.
+    if (!(await isStill(app, chat))) return { joined: [], renamed: [], left: [] };
     // What is told meanwhile waits; what was told since then is newer than what was found.
     await touchRooms(app, chat.name, [room.roomId]);
     const now = await findRoom(app, chat.name, room.roomId);
@@ -116,6 +119,7 @@ export async function compareRoom(
 /** Rooms that this service is in no more: nobody is let in by being there. */
 async function forgetRooms(app: App, chat: ChatRow, rooms: readonly string[]): Promise<void> {
   await app.records.transaction(async () => {
+    if (!(await isStill(app, chat))) return;
     await removeRooms(app, chat.name, rooms);
     await tellLookers(app, chat.name, rooms);
   });
@@ -148,7 +152,7 @@ export async function compareChat(app: App, chat: ChatRow): Promise<ComparedMemb
       if (!isNew.has(room))
         app.log.warn({ chat: chat.name, room, ...counts }, 'members were others than what was told');
     });
-    await changeChat(app, chat.name, { comparedAt: new Date(app.now()), problem: null });
+    await noteOfChat(app, chat, { comparedAt: new Date(app.now()), problem: null });
     const counts = await countMembers(app, chat.name, ownUser(chat.serverName));
     const members = [...counts.values()].reduce((sum, one) => sum + one, 0);
     return { rooms: joined.length, members, joined: came, left, gone: gone.length };

@@ -50,6 +50,9 @@ async function takeIn(app: App, chat: ChatRow, user: UserId, userId: string): Pr
   const name = rooms.find((one) => one.displayName !== null)?.displayName ?? user.local;
   // Not the company's address: whoever keeps people may make them known by that, and they are those from then on.
   const email = strangerAddress(user);
+  // Known by this account before, when the chat was another or had other addresses.
+  const former = await findPersonRow(app, { email });
+  if (former) return former.id;
   const id = await addPerson(app, { email, name, passwordHash: null, state: 'guest', organisation: user.server });
   const after = { email, name, chat: chat.name };
   await remember(app, { who: email, what: 'came in by a chat', thing: `person ${email}`, after });

@@ -5,7 +5,7 @@ import { compareChat, compareRoom } from './compare.ts';
 import { clientPath, roomPath, ServerBusy, withServer, type Homeserver } from './homeserver.ts';
 import { takeLook } from './members.sql.ts';
 import type { ChatRow } from './models.ts';
-import { changeChat, findChat, listChats } from './store.ts';
+import { findChat, listChats, noteOfChat } from './store.ts';
 
 /** What is told does not always arrive: so often a chat is asked what happened, by one process. */
 const lookMs = 5_000;
@@ -59,7 +59,7 @@ async function lookInto(app: App, chat: ChatRow, server: Homeserver): Promise<vo
     for (const room of [...told(rooms.join), ...Object.keys(rooms.leave ?? {})])
       await compareRoom(app, chat, server, room);
   for (const room of Object.keys(rooms.invite ?? {})) await enqueue(app, 'channel.join', { chat: chat.name, room });
-  if (typeof next === 'string') await changeChat(app, chat.name, { since: next, problem: null });
+  if (typeof next === 'string') await noteOfChat(app, chat, { since: next, problem: null });
 }
 
 /** What is wrong with a chat is marked once, until it is something else or right again. */
@@ -69,7 +69,7 @@ async function noteProblem(app: App, chat: ChatRow, error: unknown): Promise<voi
   const { code, message } = error;
   if (chat.problem?.code === code && chat.problem.message === message) return;
   app.log.warn({ chat: chat.name, code }, message);
-  await changeChat(app, chat.name, { problem: { code, message, since: new Date(app.now()).toISOString() } });
+  await noteOfChat(app, chat, { problem: { code, message, since: new Date(app.now()).toISOString() } });
 }
 
 /** Looks into every chat whose time has come; one that does not answer holds none of the others up. */

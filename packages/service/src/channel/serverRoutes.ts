@@ -1,9 +1,8 @@
 import { bodyParser } from '@koa/bodyparser';
 import type Router from '@koa/router';
-import type { Context, Next } from 'koa';
-import { isRefusal } from '@underbell/core/refusal';
+import type { Context } from 'koa';
+import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { fingerprint, limitFailures, type App } from '../platform/index.ts';
-import { Refusal } from '@underbell/core/refusal';
 import { hear } from './hear.ts';
 import type { ChatRow } from './models.ts';
 import { findChatByKey } from './store.ts';
@@ -40,16 +39,17 @@ function inItsWords(app: App, work: (ctx: Context, chat: ChatRow) => Promise<voi
   };
 }
 
-/** What is no JSON is told again for ever by a server that means it: it is answered as wrong. */
-function readable(parse: (ctx: Context, next: Next) => Promise<unknown>) {
-  return async (ctx: Context, next: Next) => {
-    try {
-      await parse(ctx, () => Promise.resolve());
-    } catch {
-      return answer(ctx, 400, 'M_NOT_JSON', 'this is no JSON, or too much');
-    }
-    await next();
-  };
+const parse = bodyParser({ enableTypes: ['json'], jsonLimit: '32mb' });
+
+/** What a server that is known sends; nothing for what is no JSON, which it would otherwise tell again for ever. */
+async function readBody(ctx: Context): Promise<{ readonly events?: unknown } | undefined> {
+  try {
+    await parse(ctx as never, () => Promise.resolve());
+  } catch {
+    answer(ctx, 400, 'M_NOT_JSON', 'this is no JSON, or too much');
+    return undefined;
+  }
+  return (ctx.request as { body?: { events?: unknown } }).body ?? {};
 }
 
 /**
@@ -58,12 +58,12 @@ function readable(parse: (ctx: Context, next: Next) => Promise<unknown>) {
  * @see Matrix specification, application service API
  */
 export function mountChats(app: App, router: Router): void {
-  const json = readable(bodyParser({ enableTypes: ['json'], jsonLimit: '32mb' }) as never);
   router.put(
     '/_matrix/app/v1/transactions/:number',
-    json as never,
     inItsWords(app, async (ctx, chat) => {
-      const { events } = ctx.request.body as { events?: unknown };
+      const body = await readBody(ctx);
+      if (body === undefined) return;
+      const { events } = body;
       const { number } = (ctx as unknown as { params: { number: string } }).params;
       if (!Array.isArray(events) || number.length > 255) return answer(ctx, 400, 'M_BAD_JSON', 'there are no events');
       await hear(app, chat, number, events);
@@ -72,7 +72,6 @@ export function mountChats(app: App, router: Router): void {
   );
   router.post(
     '/_matrix/app/v1/ping',
-    json as never,
     inItsWords(app, (ctx) => {
       ctx.body = {};
     }),

@@ -25,6 +25,23 @@ export const findRoom = (app: App, chatName: string, roomId: string): Promise<Ro
 export const listRooms = (app: App, chatName: string): Promise<RoomRow[]> =>
   rows(chatRooms(app), { where: { chatName }, order: ['name', 'roomId'] });
 
+/**
+ * Whether a chat is still the one that was asked. It is not held: whoever gives it another server takes its rooms away, and waits
+ * for those that are written to.
+ */
+export async function isStill(app: App, { name, serverName, homeserver }: ChatRow): Promise<boolean> {
+  return (await chats(app).count({ where: { name, serverName, homeserver } })) > 0;
+}
+
+/** Writes down what came of asking a chat, as long as it is the one that was asked. */
+export async function noteOfChat(
+  app: App,
+  { name, serverName, homeserver }: ChatRow,
+  change: Partial<ChatRow>,
+): Promise<void> {
+  await chats(app).update(change, { where: { name, serverName, homeserver } });
+}
+
 /** Takes a room up, if it is not known. */
 export async function addRoom(app: App, chatName: string, roomId: string): Promise<void> {
   await chatRooms(app).bulkCreate([{ chatName, roomId }], { ignoreDuplicates: true });

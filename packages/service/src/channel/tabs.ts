@@ -1,7 +1,7 @@
 import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import { ownUser, tabNameFor, type ShownTab, type TabNews } from '@underbell/core/channel';
 import { Refusal } from '@underbell/core/refusal';
-import { emailsById, noSuch, rightOn } from '../access/index.ts';
+import { emailsById, noSuch, rightOn, rightsFor } from '../access/index.ts';
 import {
   checkPlacement,
   endPlacement,
@@ -165,6 +165,7 @@ interface Around {
   readonly teams: ReadonlyMap<string, string>;
   readonly members: ReadonlyMap<string, number>;
   readonly emails: ReadonlyMap<string, string>;
+  readonly right: ReturnType<typeof rightsFor>;
 }
 
 const inChat = (chat: string, room: string) => `${chat} ${room}`;
@@ -190,7 +191,7 @@ async function around(app: App, person: PersonViewer): Promise<Around> {
     }
     for (const [room, count] of counts) members.set(inChat(chat.name, room), count);
   }
-  return { standings, rooms, teams, members, emails: await emailsById(app) };
+  return { standings, rooms, teams, members, emails: await emailsById(app), right: rightsFor(app, person) };
 }
 
 async function stateOf(app: App, tab: TabRow, room: RoomRow | undefined): Promise<ShownTab['state']> {
@@ -211,14 +212,12 @@ const placedParts = ({ reportName, boardName, page, figure, firstPage, editionNu
 /** A tab as somebody may see it: a member of its channel, or whoever has a right on what it shows. */
 async function show(
   app: App,
-  person: PersonViewer,
   { tab, placement }: { readonly tab: TabRow; readonly placement: Placement },
-  { standings, rooms, teams, members, emails }: Around,
+  { standings, rooms, teams, members, emails, right: rightIn }: Around,
 ): Promise<ShownTab<Date> | undefined> {
   const standing = standings.get(tab.chatName);
   const isMember = standing?.rooms.some((one) => one.roomId === tab.roomId) === true;
-  const { kind, name } = thingIn(placement);
-  const right = await rightOn(app, person, kind, name);
+  const right = await rightIn(thingIn(placement));
   if (!isMember && right === undefined) return undefined;
   const key = inChat(tab.chatName, tab.roomId);
   const room = rooms.get(key);
@@ -256,7 +255,7 @@ async function seenAmong(app: App, person: PersonViewer, tabs: readonly TabRow[]
   const shown: ShownTab<Date>[] = [];
   for (const tab of tabs) {
     const placement = byName.get(tab.placementName);
-    const one = placement && (await show(app, person, { tab, placement }, about));
+    const one = placement && (await show(app, { tab, placement }, about));
     if (one) shown.push(one);
   }
   return shown;

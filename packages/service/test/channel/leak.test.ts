@@ -5,7 +5,7 @@ import { until, type Answer } from '../house.ts';
 import { author, owner, rowsOf, someWorks } from '../smallHouse.ts';
 import { ChatHouse, type UserName } from './chatHouse.ts';
 
-const { numRuns: rounds, seed } = casesOf(40, 19_301);
+const { numRuns: rounds, seed } = casesOf(30, 19_301);
 /** Who comes and goes, with the quay whose rows they may see; none of those of whom nothing is known. */
 const people: Readonly<Record<'reader' | 'owner' | 'newcomer' | 'guest', string | undefined>> = {
   reader: 'Q1',

@@ -173,10 +173,13 @@ describe('the server of a chat, and who speaks for it', () => {
     assert.equal((await at.small.house.call('DELETE', '/api/v1/chats/other', { as: author })).body.code, 'NOT_ALLOWED');
     assert.equal((await at.small.house.call('DELETE', '/api/v1/chats/other', { as: root })).status, 204);
     await at.placed();
+    const session = await at.keyOf('reader');
+    assert.equal((await at.small.house.call('GET', '/api/v1/session', { token: session })).status, 200);
     assert.equal((await at.small.house.call('DELETE', '/api/v1/chats/skerrow', { as: root })).status, 204);
     await until(
       async () => (await at.small.house.call('GET', '/api/v1/tabs/works-tab', { as: author })).status === 404,
     );
     assert.equal((await at.enter('reader')).body.code, 'SIGN_IN_FAILED');
+    assert.equal((await at.small.house.call('GET', '/api/v1/session', { token: session })).status, 401, 'at once');
   });
 });
