@@ -61,7 +61,7 @@ export function streamChanges(
       tell(`event: changed\ndata: ${JSON.stringify(change ?? {})}\n\n`);
   });
   // What changed after its reader was let in and before anybody listened is seen now.
-  tell(': listening\n\n');
+  tell('');
   const beat = setInterval(() => tell(': still here\n\n'), beatMs);
   const lastsMs = Math.min(endAfterMs, (listener.endsAt ?? Infinity) - app.now());
   const end = setTimeout(() => stream.end(), Math.max(0, lastsMs));
