@@ -75,7 +75,10 @@ export async function tabJob(app: App, { payload }: Job): Promise<void> {
       await withServer(app, chat, (server) =>
         server.ask('PUT', roomPath(tab.roomId, 'state', tabEvent, tab.tabId), widget),
       );
-      await changeTab(app, tab, { state: 'placed', problem: null });
+      // Who took it away in the chat meanwhile is not overruled.
+      const { placementName, tabId } = tab;
+      const where = { placementName, tabId, state: ['on its way', 'placed'] as never };
+      await channelTabs(app).update({ state: 'placed', problem: null }, { where });
     } catch (error) {
       if (!isRefusal(error, 'CHAT_REFUSED') && !isRefusal(error, 'CHAT_UNREACHABLE')) throw error;
       await changeTab(app, tab, { problem: since(app, error) });
