@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import type { Browser, BrowserContextOptions, Page } from 'playwright-core';
 import { launchBrowser } from '../scripts/browser.ts';
-import { House } from '../packages/service/test/house.ts';
+import { House, type HouseOptions } from '../packages/service/test/house.ts';
 
 export const password = 'lantern-quay-7';
 
@@ -15,8 +15,8 @@ export class BrowserHouse {
     readonly browser: Browser,
   ) {}
 
-  static async open(): Promise<BrowserHouse> {
-    const house = await House.open({ hasDemo: true });
+  static async open(options: HouseOptions = {}): Promise<BrowserHouse> {
+    const house = await House.open({ hasDemo: true, ...options });
     return new BrowserHouse(house, await launchBrowser());
   }
 

@@ -73,4 +73,30 @@ void place.refresh();`;
       .waitFor();
     assert.match((await page.locator('pre').textContent())!, /<under-bell src="[^"]+\/v\/quay-page"/);
   });
+
+  it('follows a record also where nobody hands out tokens: the reader’s own rights decide', async () => {
+    const body = {
+      kind: 'app',
+      title: 'This quay',
+      report: 'quay-punctuality',
+      where: { sailings: "quay_id = record('quay')" },
+    };
+    const saved = await stand.house.call('PUT', '/api/v1/placements/this-quay', { as: publisher, body });
+    assert.equal(saved.status, 200, saved.text);
+    const page: Page = await stand.page(publisher);
+    await page.goto(`${stand.house.url}/console/places/this-quay/element`);
+    const frame = page.locator('.place under-bell iframe').first().contentFrame();
+    await frame.getByText('The record is not complete yet').waitFor();
+    const documents: string[] = [];
+    page.on('request', (request) => {
+      if (request.resourceType() === 'document') documents.push(request.url());
+    });
+    for (const quay of ['Q017', 'Q008', 'Q017']) {
+      await page.getByLabel('record').fill(JSON.stringify({ quay }));
+      await frame.getByText(`Quay is ${quay}`).waitFor();
+    }
+    assert.deepEqual(documents, [], 'the frame stays');
+    await page.getByLabel('record').fill('{ "Quay": "Q017" }');
+    await frame.getByText('The record comes without “quay”').waitFor();
+  });
 });

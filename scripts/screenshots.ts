@@ -11,6 +11,7 @@ const first = Number(process.env['UNDERBELL_PORT'] ?? 7300);
 const service = `http://127.0.0.1:${first}`;
 const mailboxes = `http://127.0.0.1:${first + 2}`;
 const portal = `http://127.0.0.1:${first + 3}`;
+const works = `http://127.0.0.1:${first + 9}`;
 const chat = `http://127.0.0.1:${first + 8}`;
 const folder = join(root, 'docs/screenshots');
 
@@ -32,7 +33,6 @@ async function keep(page: Page, name: string): Promise<void> {
 }
 
 interface SentFile {
-  readonly mail: number;
   readonly bytes: Buffer;
 }
 
@@ -47,18 +47,15 @@ async function newestFile(ending: string, burst: string): Promise<SentFile> {
   const mail = mails.filter((one) => one.to.includes(demoPeople.manager.email) && one.files.some(isWanted)).at(-1);
   if (!mail) throw new Error(`send it first: npx underbell burst run ${burst} --period 2026-10`);
   const file = await fetch(`${mailboxes}/mail/${mail.id}/file/${mail.files.findIndex(isWanted)}`);
-  return { mail: mail.id, bytes: Buffer.from(await file.arrayBuffer()) };
+  return { bytes: Buffer.from(await file.arrayBuffer()) };
 }
 
 /** The first sheet of a copy on paper. */
-async function keepPdf({ mail, bytes }: SentFile): Promise<void> {
+function keepPdf({ bytes }: SentFile): void {
   const work = mkdtempSync(join(tmpdir(), 'underbell-pdf-'));
   writeFileSync(join(work, 'copy.pdf'), bytes);
   execFileSync('pdftoppm', ['-r', '100', '-png', '-singlefile', join(work, 'copy.pdf'), join(folder, 'quay-pack-pdf')]);
   process.stdout.write('quay-pack-pdf.png\n');
-  const page = await open('light');
-  await page.goto(`${mailboxes}/mail/${mail}`);
-  await keep(page, 'mailbox');
 }
 
 /** The first sheet of a filled workbook, as a spreadsheet program shows it on paper. */
@@ -114,14 +111,6 @@ await page.goto(`${portal}/quay/Q017`);
 await page.frameLocator('under-bell iframe').getByText('Quay is Q017').waitFor();
 await keep(page, 'portal');
 
-page = await open('light', manager.email);
-await page.goto(`${portal}/pages/notices/edit`);
-const words = 'How punctual the ferries of your quay are, as of this morning.';
-await page.getByLabel('Text').fill(`${words}\n\n${service}/v/quay-page`);
-await page.getByRole('button', { name: 'Save' }).click();
-await page.frameLocator('iframe').locator('section.figure').first().waitFor();
-await keep(page, 'portal-editor');
-
 keepWorkbook(await newestFile('.xlsx', 'quay-book'));
 
 page = await open('light', publisher.email, 900);
@@ -154,11 +143,6 @@ for (const [name, path, height] of [
   await keep(page, name);
 }
 
-page = await open('light', publisher.email, 1550);
-await page.goto(`${service}/console/sending/kiosk-takings/edit`);
-await page.getByText('All of it fits together').waitFor();
-await keep(page, 'console-burst');
-
 // What a member of a channel sees, and posts.
 page = await open('light');
 await page.goto(chat);
@@ -172,22 +156,39 @@ await tab.getByRole('menuitem', { name: 'Post what I see' }).click();
 await tab.getByLabel(/Post this page/).fill('The second week of September looks odd, does it not?');
 await keep(page, 'channel');
 
-// A second edition, to have something to compare.
-page = await open('light', publisher.email, 1100);
-const { definition, editions } = (await (await page.request.get(`${service}/api/v1/reports/takings`)).json()) as {
-  definition: { pages: { figures: Record<string, unknown>[] }[] };
-  editions: object[];
-};
-if (editions.length === 1) {
-  const bars = definition.pages[0]!.figures.find((one) => one['name'] === 'by-quay')!;
-  Object.assign(bars, { title: 'Kiosk takings, five quays and the rest', limit: 5 });
-  const notes = 'Five quays are enough';
-  await page.request.post(`${service}/api/v1/reports`, { data: { definition, notes } });
+/** The works app, as one of its people. */
+async function enterWorks(name: string, path: string, height = 800): Promise<void> {
+  page = await open('light', undefined, height);
+  await page.goto(`${works}/sign-in?to=${encodeURIComponent(path)}`);
+  await page.getByRole('button', { name }).click();
+  await page.waitForURL(`${works}${path}`);
 }
-await page.goto(`${service}/console/reports/takings/compare/1/2`);
-await page.locator('figure img').nth(1).waitFor();
-await page.waitForTimeout(2_500);
-await keep(page, 'editions');
+await enterWorks('Ines Holt', '/quays/Q008', 900);
+await page.frameLocator('under-bell iframe').locator('section.figure .chart svg').first().waitFor();
+await page.frameLocator('#panel').locator('section.figure').first().waitFor();
+await keep(page, 'works-app');
 
-await keepPdf(await newestFile('.pdf', 'quay-pack'));
+page = await open('light', publisher.email, 800, 320);
+await page.goto(`${service}/a/works/panel?record=quay:Q017`);
+await page.locator('section.figure').first().waitFor();
+await keep(page, 'side-panel');
+
+page = await open('light', publisher.email, 900);
+await page.goto(`${service}/console/places/quay-record/record`);
+await page.getByLabel('quay', { exact: true }).last().fill('Q017');
+await page.getByRole('cell', { name: 'quay is Q017' }).waitFor();
+await page.frameLocator('iframe').first().locator('section.figure .chart svg').first().waitFor();
+await keep(page, 'record-try');
+
+page = await open('light', publisher.email, 1000);
+await page.goto(`${service}/console/places/apps/works`);
+await page.getByLabel('Company').fill('ferries');
+await page.getByLabel('has here').selectOption('quay-takings');
+await page.getByRole('button', { name: 'Look at it first' }).click();
+await page.getByLabel('Sample quay').fill('Q017');
+await page.getByRole('button', { name: 'Look at it first' }).click();
+await page.frameLocator('iframe').first().locator('section.figure').first().waitFor();
+await keep(page, 'company-variants');
+
+keepPdf(await newestFile('.pdf', 'quay-pack'));
 await browser.close();

@@ -9,14 +9,16 @@ import { openService } from '@underbell/service';
 import { ScimPusher } from '@underbell/standins/scim';
 import { demoChat, joinChat } from './chat.ts';
 import { Caller } from './caller.ts';
+import { joinWorks, worksCallers } from './works.ts';
 import { makeCompany } from './company.ts';
 import { sourcePassword, sourceUser, type DemoCluster } from './fill.ts';
 import { addDemoPeople, demoPeople, directoryOf } from './people.ts';
 import { packBook, quayBookParts } from './quayBook.ts';
 
-export { demoPassword, demoPeople } from './people.ts';
+export { demoPassword, demoPeople, directoryOf as demoDirectory } from './people.ts';
 export { demoChat, joinChat, placeTabs } from './chat.ts';
 export { Caller } from './caller.ts';
+export { joinWorks, worksCallers } from './works.ts';
 
 const definitions = join(dirname(fileURLToPath(import.meta.url)), '../definitions');
 const read = (file: string) => readFileSync(join(definitions, file), 'utf8');
@@ -31,6 +33,8 @@ export interface DemoSurroundings {
   readonly library: { readonly url: string; readonly user: string; readonly password: string };
   /** The team chat; none where there is none. */
   readonly chatUrl?: string;
+  /** The works app; none where there is none. */
+  readonly worksUrl?: string;
 }
 
 const columns = [
@@ -77,6 +81,7 @@ async function publishMore(caller: Caller): Promise<void> {
     for (const [rule, group, where] of [
       ['own-quay', 'Quay managers', "quay_id = person('quay')"],
       ['own-district', 'District leads', "district IN (person('district'))"],
+      ['trust-harbours', 'Harbour trust', "district IN (person('district'))"],
       ['whole-network', 'Publishers', 'TRUE'],
     ] as const)
       await caller.call('PUT', `/api/v1/datasets/${name}/rules/${rule}`, {
@@ -169,6 +174,10 @@ async function publish(
     appliesTo: { kind: 'group', name: 'District leads' },
     where: "district IN (person('district'))",
   });
+  await caller.call('PUT', '/api/v1/datasets/sailings/rules/trust-harbours', {
+    appliesTo: { kind: 'group', name: 'Harbour trust' },
+    where: "district IN (person('district'))",
+  });
   const forLeads = { appliesTo: { kind: 'group', name: 'District leads' } };
   await caller.call('PUT', '/api/v1/datasets/sailings/masks/fares-in-steps', {
     ...forLeads,
@@ -249,6 +258,11 @@ export async function installDemo(surroundings: DemoSurroundings): Promise<void>
       const registration = await joinChat(new Caller(settings.publicUrl, session.key), surroundings.chatUrl);
       writeSecretly(join(folder, 'chat.json'), { ...demoChat(company), registration });
       await endSession(app, session.key);
+    }
+    if (surroundings.worksUrl !== undefined) {
+      const callers = await worksCallers(app, settings.publicUrl);
+      writeSecretly(join(folder, 'works.json'), await joinWorks(callers, company, surroundings.worksUrl));
+      await callers.end();
     }
     writeSecretly(join(folder, 'cli.json'), { url: settings.publicUrl, key, email: publisher.email });
   } finally {

@@ -12,6 +12,9 @@ export const demoPeople = {
   manager: shownManager,
 } as const;
 
+/** Where the harbour trust has its harbours. */
+export const trustDistrict = 'Tarvane Bay';
+
 /** People whom the company's directory keeps and signs in. */
 export function directoryOf(company: Company) {
   const districts = [...new Set(company.quays.map((quay) => quay.district))].sort();
@@ -22,7 +25,20 @@ export function directoryOf(company: Company) {
     email: `${name.toLowerCase().replace(' ', '.')}@skerrow.example`,
     attributes: [{ name: 'district', value: districts[i]! }],
   }));
-  return { people, groups: [{ name: 'District leads', members: people.map((one) => one.email) }] };
+  // The trust's harbours are those of one district; its people work in the same app.
+  const trust = {
+    id: 'd-9',
+    name: 'Sela Marrin',
+    email: 'sela.marrin@harbourtrust.example',
+    attributes: [{ name: 'district', value: trustDistrict }],
+  };
+  return {
+    people: [...people, trust],
+    groups: [
+      { name: 'District leads', members: people.map((one) => one.email) },
+      { name: 'Harbour trust', members: [trust.email] },
+    ],
+  };
 }
 
 const makerKinds: ThingKind[] = [
@@ -68,6 +84,7 @@ export async function addDemoPeople(app: App, company: Company): Promise<void> {
       ['Publishers', 'own'],
       ['Quay managers', 'view'],
       ['District leads', 'view'],
+      ['Harbour trust', 'view'],
     ] as const)
       await putGrant(app, { holder: { kind: 'group', name }, thing: { kind: 'folder', name: 'operations' }, level });
   });

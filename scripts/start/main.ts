@@ -31,8 +31,8 @@ function readOptions() {
 
 function readPort(): number {
   const port = Number(process.env['UNDERBELL_PORT'] ?? 7300);
-  if (Number.isInteger(port) && port > 1023 && port < 65_527) return port;
-  throw new Advice(`UNDERBELL_PORT is \`${process.env['UNDERBELL_PORT']}\`; it must be a number from 1024 to 65526.`);
+  if (Number.isInteger(port) && port > 1023 && port < 65_526) return port;
+  throw new Advice(`UNDERBELL_PORT is \`${process.env['UNDERBELL_PORT']}\`; it must be a number from 1024 to 65525.`);
 }
 
 /** Ports follow the first one. */
@@ -46,6 +46,7 @@ const portsFrom = (first: number) => ({
   library: first + 6,
   bounces: first + 7,
   chat: first + 8,
+  works: first + 9,
 });
 type Ports = ReturnType<typeof portsFrom>;
 
@@ -94,6 +95,9 @@ function environmentFor(
     STANDIN_MAILBOX_PORT: String(ports.mailbox),
     STANDIN_PORTAL_PORT: String(ports.portal),
     STANDIN_CHAT_PORT: String(ports.chat),
+    STANDIN_APP_PORT: String(ports.works),
+    STANDIN_APP_FILE: join(folder, 'works.json'),
+    STANDIN_APP_SECRET: derived(installation, 'works app'),
     STANDIN_CHAT_FILE: join(folder, 'chat.json'),
     STANDIN_CHAT_EVENTS: join(folder, 'chat-events.json'),
     STANDIN_MAIL_FOLDER: join(folder, 'mail'),
@@ -126,6 +130,7 @@ function welcome(ports: Ports, installation: Installation, setupCode: string | u
     say(`             or as ${demoPeople.manager.email}, who manages one quay, with the same password`);
     say(`  Portal     http://127.0.0.1:${ports.portal}   a page for each quay`);
     say(`  Chat       http://127.0.0.1:${ports.chat}   teams and channels, with tabs for their members`);
+    say(`  Works app  http://127.0.0.1:${ports.works}   reports beside records, for two companies`);
     say(`  Mailboxes  http://127.0.0.1:${ports.mailbox}   where the copies arrive`);
     say(`  Library    http://127.0.0.1:${ports.library}   where files are put, and followed (user reports,`);
     say(`             password ${derived(installation, 'library')})`);
@@ -178,6 +183,7 @@ async function main(): Promise<void> {
         'library',
         'deliveries',
         'portal.json',
+        'works.json',
         'chat.json',
         'chat-events.json',
         'directory.json',
@@ -226,6 +232,7 @@ async function main(): Promise<void> {
         environment,
         portalUrl: `http://127.0.0.1:${ports.portal}`,
         chatUrl: `http://127.0.0.1:${ports.chat}`,
+        worksUrl: `http://127.0.0.1:${ports.works}`,
         library: {
           url: `http://127.0.0.1:${ports.library}`,
           user: 'reports',

@@ -1,4 +1,5 @@
 import { Command, CommanderError } from 'commander';
+import { addAppCommands } from './app/commands.ts';
 import { addRuleCommands } from './rule/commands.ts';
 import { addMaskCommands } from './rule/maskCommands.ts';
 import { addPeopleCommands } from './access/commands.ts';
@@ -48,6 +49,7 @@ function createProgram(): Command {
     addPlaceCommands,
     addPublicCommands,
     addChannelCommands,
+    addAppCommands,
     addOpenCommands,
     addListCommands,
     addTemplateCommands,

@@ -9,6 +9,9 @@ type FrameMessage =
 interface TokenAnswer {
   readonly access_token?: string;
   readonly expires_in?: number;
+  /** Why there is none, as the token endpoint said. */
+  readonly code?: string;
+  readonly error_description?: string;
 }
 
 /** Values of report parameters by name. */
@@ -50,7 +53,8 @@ const textsOf = (value: string | readonly string[]): readonly string[] => (typeo
  * Shows a placement in a host page.
  *
  * `src`: the placement's link. `token-from`: an address of the host's own server that answers with an access token
- * (`access_token`, `expires_in`), asked again before it runs out, with the fields of `record` as words of its query.
+ * (`access_token`, `expires_in`), asked again before it runs out, with the fields of `record` as words of its query; without it
+ * whoever looks signs in, silently where they may, and the record goes to the frame.
  * `title`: what the frame is, for screen readers. `page`, `filter` (CQL2 text that narrows), `parameters` and `record` (JSON
  * objects), `scheme` (`light` or `dark`) and `height` (pixels; as high as the page when left out) can be attributes or
  * properties; changing them draws anew without loading anew.
@@ -90,7 +94,7 @@ export class UnderBellElement extends HTMLElement {
     // Before the element stands in the page, `connectedCallback` is still to come.
     if (!this.#frame || before === now) return;
     if (name === 'page' || name === 'filter' || name === 'parameters') this.#show();
-    else if (name === 'record') void this.#sendToken();
+    else if (name === 'record') this.#sendRecord();
     else if (name === 'scheme') this.#sendTheme();
     else if (name === 'height') this.#fit();
     else if (name === 'title') this.#frame.title = now ?? 'Report';
@@ -195,6 +199,8 @@ export class UnderBellElement extends HTMLElement {
     this.#origin = url.origin;
     for (const [name, values] of Object.entries(this.parameters))
       for (const value of textsOf(values)) url.searchParams.append(name, value);
+    if (!this.hasAttribute('token-from'))
+      for (const [name, value] of Object.entries(this.record)) url.searchParams.append('record', `${name}:${value}`);
     if (this.page !== null) url.searchParams.set('page', this.page);
     if (this.filter !== null) url.searchParams.set('where', this.filter);
     // Its page waits for what the host says; in a plain frame nobody says anything.
@@ -203,7 +209,7 @@ export class UnderBellElement extends HTMLElement {
     this.#frame.title = this.getAttribute('title') ?? 'Report';
     // Which host shows it, and nothing of the address.
     this.#frame.referrerPolicy = 'strict-origin';
-    this.#frame.allow = 'clipboard-write';
+    this.#frame.allow = 'clipboard-write; fullscreen';
     // Of many on a page those are drawn first that are seen.
     this.#frame.loading = 'lazy';
     this.#frame.src = url.href;
@@ -244,6 +250,12 @@ export class UnderBellElement extends HTMLElement {
       this.#dispatch(underBell, detail as never);
   };
 
+  /** Another record: another token, or nothing but the record where nobody hands out tokens. */
+  #sendRecord(): void {
+    if (this.hasAttribute('token-from')) void this.#sendToken();
+    else this.#tell({ underBell: 'record', record: this.record });
+  }
+
   /** Turns the page in the frame to what page, filter and parameters say now. */
   #show(): void {
     this.#tell({
@@ -274,7 +286,12 @@ export class UnderBellElement extends HTMLElement {
       const answer = await fetch(url, { credentials: 'same-origin', headers: { Accept: 'application/json' } });
       const body = (await answer.json()) as TokenAnswer;
       if (turn !== this.#turn) return;
-      if (!answer.ok || !body.access_token) throw new Error(`the host page's server answered ${answer.status}`);
+      if (!answer.ok || !body.access_token) {
+        // What the token endpoint said of the record is the reader's; what else is wrong is the host's own affair.
+        const isSaid = body.code === 'RECORD_INCOMPLETE' || body.code === 'APP_OFF';
+        const message = isSaid ? body.error_description : `the host page's server answered ${answer.status}`;
+        return this.#tell({ underBell: 'token failed', message, ...(isSaid ? { code: body.code } : {}) });
+      }
       this.#tell({ underBell: 'token', token: body.access_token, expiresInSeconds: body.expires_in ?? 300 });
     } catch (error) {
       if (turn === this.#turn) this.#tell({ underBell: 'token failed', message: (error as Error).message });

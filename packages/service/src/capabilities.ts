@@ -1,3 +1,4 @@
+import { app } from './app/manifest.ts';
 import { access } from './access/manifest.ts';
 import { board } from './board/manifest.ts';
 import { burst } from './burst/manifest.ts';
@@ -52,5 +53,6 @@ export const capabilities: readonly Capability[] = [
   directory,
   folder,
   channel,
+  app,
   open,
 ];

@@ -14,6 +14,7 @@ import { frameFor, isPublicKey, publicPage, publicViewer } from './place/index.t
 import { answerAhead } from './view/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
 import { defineRoute, eventJobs, forgetSpent, sayAlive, Worker, type App } from './platform/index.ts';
+import { originsOfApp } from './app/index.ts';
 import { boardFrameOrigins } from './board/index.ts';
 import { mountPages } from './platform/pages.ts';
 import { believeProxies } from './platform/http/proxies.ts';
@@ -109,6 +110,7 @@ function createKoa(app: App): Koa {
     boardFrames: () => boardFrameOrigins(app),
     folder: (name) => framersOfFolder(app, name),
     chat: (name) => chatOrigins(app, name),
+    app: (name) => originsOfApp(app, name),
   });
   koa.use(router.routes());
   koa.use(router.allowedMethods());

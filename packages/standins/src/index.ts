@@ -1,3 +1,4 @@
+export { ownCharts, WorksApp, type WorksQuay, type WorksSetup } from './app/index.ts';
 export {
   ChatHost,
   furnish,

@@ -1,6 +1,7 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { createServer } from 'node:http';
 import type Koa from 'koa';
+import { WorksApp, type WorksSetup } from './app/index.ts';
 import { ChatHost, furnish, type ChatUser, type FirstTeam, type Registration } from './chat/index.ts';
 import { Directory, type DirectoryOptions } from './directory/index.ts';
 import { LibraryHost } from './library/index.ts';
@@ -46,6 +47,14 @@ async function startChat(): Promise<void> {
   furnish(chat, teams);
 }
 
+/** What the app is given, but for what only the start command knows. */
+type WorksFile = Omit<WorksSetup, 'port' | 'underBellUrl' | 'directory'>;
+
+const appOfFile = (): WorksFile | undefined => {
+  const file = setting('STANDIN_APP_FILE');
+  return existsSync(file) ? (JSON.parse(readFileSync(file, 'utf8')) as WorksFile) : undefined;
+};
+
 /** The outside world of the demo, in one process. */
 async function main(): Promise<void> {
   const host = new MailHost({
@@ -68,6 +77,13 @@ async function main(): Promise<void> {
     const setup = JSON.parse(readFileSync(file, 'utf8')) as PortalSetup;
     await serve(createPortal(setup, setting('STANDIN_UNDERBELL_URL')), Number(setting('STANDIN_PORTAL_PORT')));
   }
+  const app = appOfFile();
+  const appPort = Number(setting('STANDIN_APP_PORT'));
+  const program = {
+    id: 'works-app',
+    secret: setting('STANDIN_APP_SECRET'),
+    backTo: `http://127.0.0.1:${appPort}/sign-in/back`,
+  };
   const directoryFile = setting('STANDIN_DIRECTORY_FILE');
   if (existsSync(directoryFile)) {
     const people = JSON.parse(readFileSync(directoryFile, 'utf8')) as Pick<DirectoryOptions, 'people' | 'groups'>;
@@ -78,8 +94,14 @@ async function main(): Promise<void> {
       clientSecret: setting('UNDERBELL_OIDC_CLIENT_SECRET'),
       scimToken: setting('UNDERBELL_SCIM_TOKEN'),
       ...people,
+      programs: app ? [program] : [],
     });
-    await directory.start();
+    const issuer = await directory.start();
+    if (app) {
+      const { id, secret } = program;
+      const underBellUrl = setting('STANDIN_UNDERBELL_URL');
+      await new WorksApp({ ...app, port: appPort, underBellUrl, directory: { issuer, id, secret } }).start();
+    }
   }
   await startChat();
   process.send?.({ isReady: true });

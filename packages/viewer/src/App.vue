@@ -49,9 +49,10 @@ async function take(format: string): Promise<void> {
     said.value = error instanceof Error ? error.message : String(error);
   }
 }
-/** Whoever came in by a chat is known in the window, too, without being asked again. */
+/** Whoever is known here is known in the window, too, without being asked again: by a chat, a host's token, an own key. */
 function openInFull(): void {
-  if (channel.chat === undefined) return void window.open(link.value, '_blank', 'noopener');
+  if (props.access !== undefined || view.api.access === undefined)
+    return void window.open(link.value, '_blank', 'noopener');
   offerKey(window.open(handedOver(link.value), '_blank'), () => view.api.access?.token);
 }
 const isPosting = ref(false);

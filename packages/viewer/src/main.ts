@@ -19,6 +19,13 @@ function isInOwnPage(): boolean {
   }
 }
 
+/** The page around, as far as the placement or app names its origin; the console shows what hosts would. */
+function hostOf(said: DOMStringMap): Host {
+  const origins = (said['origins'] ?? '').split(' ').filter(Boolean);
+  if (isInOwnPage()) origins.push(window.location.origin);
+  return new HostChannel(origins);
+}
+
 const root = document.getElementById('app')!;
 if (root.dataset['window'] === 'sign-in') {
   createApp((await import('./session/SignInWindow.vue')).default).mount(root);
@@ -27,6 +34,12 @@ if (root.dataset['window'] === 'sign-in') {
 } else if (root.dataset['window'] === 'collection') {
   const shown = { name: root.dataset['collection']! };
   createApp((await import('./view/CollectionPage.vue')).default, shown).mount(root);
+} else if (root.dataset['window'] === 'panel') {
+  const shown = { name: root.dataset['app']!, host: hostOf(root.dataset) };
+  createApp((await import('./app/PanelPage.vue')).default, shown).mount(root);
+} else if (root.dataset['window'] === 'pages') {
+  const shown = { name: root.dataset['app']!, host: hostOf(root.dataset) };
+  createApp((await import('./app/PagesPage.vue')).default, shown).mount(root);
 } else if (root.dataset['window'] === 'home') {
   const { ChatHost } = await import('./host/chatHost.ts');
   const shown = { host: new ChatHost(root.dataset) };
@@ -46,10 +59,7 @@ if (root.dataset['window'] === 'sign-in') {
   else if (wasHandedOver()) host = new (await import('./host/openerHost.ts')).OpenerHost();
   else {
     askEarly(target, readAddress().question, access);
-    const origins = (root.dataset['origins'] ?? '').split(' ').filter(Boolean);
-    // The console shows what hosts would.
-    if (isInOwnPage()) origins.push(window.location.origin);
-    host = new HostChannel(origins);
+    host = hostOf(root.dataset);
   }
   const { default: App } = await import('./App.vue');
   const shown = { target, access, host };

@@ -32,8 +32,13 @@ describe('a page that is read', () => {
   const told: object[] = [];
   /** The page around wants something else shown. */
   let showsElse: (question: HostQuestion) => void = () => undefined;
+  /** Another record is shown around. */
+  let showsRecord: (record: Readonly<Record<string, string>>) => void = () => undefined;
+  /** How often another token was asked for. */
+  let renewals = 0;
   beforeEach(() => {
     told.length = 0;
+    renewals = 0;
     service = new FakeService();
     own.addresses.length = 0;
   });
@@ -44,7 +49,11 @@ describe('a page that is read', () => {
     const channel = {
       isFramed: framed !== undefined,
       tell: (message: object) => void told.push(message),
-      listen: (show: typeof showsElse) => (showsElse = show),
+      listen(show: typeof showsElse, record: typeof showsRecord) {
+        showsElse = show;
+        showsRecord = record;
+      },
+      renew: () => void renewals++,
       ask: framed ?? ((onToken: (state: TokenState) => void) => onToken({ none: true })),
     };
     const found = staged(() => useView({ kind: 'report', name: 'takings' }, channel as never));
@@ -244,6 +253,73 @@ describe('a page that is read', () => {
     say({ token: 'one', host: 'http://portal.example' });
     await service.answer(answer('Takings'));
     assert.deepEqual([view.problem.value, view.answer.value?.title], [undefined, 'Takings']);
+  });
+
+  it('passes on why the host’s server gave no token, where readers are to know it', () => {
+    let say: (state: TokenState) => void = () => undefined;
+    const view = open((onToken) => (say = onToken));
+    for (const [code, title] of [
+      ['RECORD_INCOMPLETE', 'The record is not complete yet'],
+      ['APP_OFF', 'Reports are switched off in this app'],
+    ] as const) {
+      say({ failure: 'as it was said', code });
+      const { problem } = view;
+      assert.deepEqual(
+        [problem.value?.code, problem.value?.title, problem.value?.detail],
+        [code, title, 'as it was said'],
+      );
+    }
+    // What else a host's server says is the host's own affair, and no code of ours.
+    say({ failure: 'x', code: 'NOT_FOUND' });
+    assert.equal(view.problem.value?.code, 'TOKEN_INVALID');
+  });
+
+  it('follows a record: page and what was picked stay, and late answers are nobody’s', async () => {
+    const view = open((onToken) => onToken({ none: true }));
+    await service.answer(answer('Takings'));
+    view.turnTo('other');
+    await service.answer(answer('Takings'));
+    view.pick('bars', 'a', false);
+    await service.answer(answer('Takings'));
+    showsRecord({ quay: 'Q1' });
+    showsRecord({ quay: 'Q2' });
+    await settled();
+    assert.deepEqual(
+      [view.question.value.page, view.question.value.choices, view.question.value.record],
+      ['other', { bars: ['a'] }, { quay: 'Q2' }],
+    );
+    assert.deepEqual([asked()['record'], asked()['choose'], asked()['page']], ['quay:Q2', 'bars:a', 'other']);
+    // The frame shows the first until the second is there: nothing flickers in between.
+    assert.equal(view.answer.value?.title, 'Takings');
+  });
+
+  it('takes a host’s record along in its address, and nothing else of its token', async () => {
+    const details = [{ context: { quay: 'Q1', company: 'trüst' }, where: { sailings: 'secret' } }];
+    const bytes = String.fromCharCode(...new TextEncoder().encode(JSON.stringify({ authorization_details: details })));
+    const view = open((onToken) => onToken({ token: `h.${btoa(bytes)}.s`, host: 'http://portal.example' }));
+    await service.answer(answer('Takings'));
+    const words = new URL(view.link.value).searchParams;
+    assert.deepEqual(words.getAll('record'), ['quay:Q1', 'company:trüst']);
+    assert.ok(!view.link.value.includes('secret') && !view.link.value.includes('h.'));
+  });
+
+  it('asks once for another token where its own opens nothing any more, and shows what it has meanwhile', async () => {
+    let say: (state: TokenState) => void = () => undefined;
+    const view = open((onToken) => (say = onToken));
+    say({ token: tokenOf('Q001', 'one'), host: 'http://portal.example' });
+    await service.answer(answer('Takings'));
+    void view.reload();
+    await service.answer(refusal('TOKEN_EXPIRED'));
+    assert.deepEqual([renewals, view.problem.value, view.answer.value?.title], [1, undefined, 'Takings']);
+    say({ token: tokenOf('Q001', 'two'), host: 'http://portal.example' });
+    await service.answer(answer('Takings again'));
+    assert.deepEqual([view.problem.value, view.answer.value?.title], [undefined, 'Takings again']);
+    // Another one that opens nothing is said.
+    void view.reload();
+    await service.answer(refusal('TOKEN_EXPIRED'));
+    say({ token: tokenOf('Q001', 'three'), host: 'http://portal.example' });
+    await service.answer(refusal('TOKEN_EXPIRED'));
+    assert.deepEqual([renewals, view.problem.value?.code], [2, 'TOKEN_EXPIRED']);
   });
 
   it('goes on with what a sign-in window handed over', async () => {

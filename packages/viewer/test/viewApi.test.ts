@@ -82,8 +82,10 @@ describe('what the viewer asks the service', () => {
     assert.equal('where' in (asked[1]!.body as object), false, 'what it may name does not depend on what it says');
     await new ViewApi({ kind: 'board', name: 'day' }, () => undefined).view(question);
     assert.equal(asked[2]!.path, '/api/v1/boards/day/view?where=delay+%3E+5');
-    await api.events(question, new AbortController().signal);
+    const shown = { datasets: [{ dataset: 'works', revision: 7 }], report: { name: 'works', edition: 3 } } as never;
+    await api.events(question, shown, new AbortController().signal);
     assert.ok(!/choose|drill/.test(asked[3]!.path), 'what is picked changes nothing that is heard of');
+    assert.match(asked[3]!.path, /since=works%3A7&edition=3/);
   });
 
   it('says what the service refuses in its words, and that it is away where nothing or somebody else answers', async () => {

@@ -5,6 +5,7 @@ import { placedWords, placementThemes, type ShownPlacement } from '@underbell/co
 import { collect, readPairs } from '../platform/files.ts';
 import { line, plural, shortTime, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
+import { addRecordCommands } from './recordCommands.ts';
 
 const pathOf = (name: string) => `/api/v1/placements/${encodeURIComponent(name)}`;
 
@@ -67,10 +68,15 @@ export function addPlaceCommands(program: Command): void {
         line(answer.snippet);
         line();
         line(answer.frame);
+        if (answer.beside)
+          line(
+            `\nbeside a record with ${answer.beside.fields.map((one) => one.name).join(', ')}: underbell place lines ${answer.name}`,
+          );
         if (answer.use) tellUse(answer.use);
       });
     });
   addSaving(place);
+  addRecordCommands(place);
   for (const [act, description, said] of [
     ['suspend', 'take a placement out of everybody’s sight for a while', 'Nobody sees it now'],
     ['resume', 'show a suspended placement again', 'It is shown again'],

@@ -236,7 +236,10 @@ const pieces = computed(() =>
         </p>
         <pre tabindex="0">{{ text }}</pre>
       </div>
-      <p><RouterLink :to="`/places/${data.name}/element`">Try the element</RouterLink></p>
+      <p class="more">
+        <RouterLink :to="`/places/${data.name}/element`">Try the element</RouterLink>
+        <RouterLink v-if="data.use" :to="`/places/${data.name}/record`">Try it beside a record</RouterLink>
+      </p>
       <PublicLinks v-if="data.kind === 'link' && data.use && data.report" :name="data.name" />
     </template>
     <h2>What it shows</h2>

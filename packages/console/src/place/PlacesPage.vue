@@ -28,6 +28,7 @@ const problemsOf = ({ use }: ShownPlacement) =>
   <p v-if="isMaker">
     <RouterLink to="/places/new"><Button type="primary">Place something</Button></RouterLink>
     <RouterLink to="/places/channels" class="beside">Tabs in team channels</RouterLink>
+    <RouterLink to="/places/apps" class="beside">Business apps</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table

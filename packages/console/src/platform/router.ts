@@ -95,6 +95,26 @@ export const router = createRouter({
       meta: { title: 'Chats' },
     },
     {
+      path: '/places/apps',
+      name: 'apps',
+      component: () => import('../app/AppsPage.vue'),
+      meta: { title: 'Business apps' },
+    },
+    {
+      path: '/places/apps/:name',
+      name: 'app',
+      component: () => import('../app/AppPage.vue'),
+      props: true,
+      meta: { title: 'Business app' },
+    },
+    {
+      path: '/places/:name/record',
+      name: 'record',
+      component: () => import('../place/RecordPage.vue'),
+      props: true,
+      meta: { title: 'Beside a record' },
+    },
+    {
       path: '/places/:name/element',
       name: 'try-element',
       component: () => import('../place/TryElementPage.vue'),

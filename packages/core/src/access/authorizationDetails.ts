@@ -37,7 +37,8 @@ const words = {
   parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)),
   where: Joi.object().pattern(name, filter),
   person: Joi.string().email({ tlds: false }).max(254),
-  context: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)),
+  // A new record has no number yet: that is said where its placement is known.
+  context: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000).allow('')),
 };
 const actions = Joi.array()
   .items(Joi.string().valid(...tokenActions))

@@ -3,6 +3,9 @@ export type { LimitOrigin, LimitPart } from './layers.ts';
 export { viewerName, type ClientViewer, type PersonViewer, type Viewer } from './viewer.ts';
 export {
   checkPlacementFilter,
+  recordFieldsIn,
+  requireRecord,
+  type RecordField,
   checkRecipientFilter,
   checkRule,
   checkTokenDatasets,

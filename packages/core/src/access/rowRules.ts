@@ -1,4 +1,4 @@
-import type { DatasetShape } from '../dataset/index.ts';
+import type { DatasetShape, ValueType } from '../dataset/index.ts';
 import {
   allOf,
   anyOf,
@@ -251,6 +251,16 @@ export function decideAccess(options: {
   return { dataset, parts: [...own, ...given, ...token], masking };
 }
 
+/** A field of the host's record that a filter needs. */
+export interface RecordField {
+  readonly name: string;
+  readonly dataset: string;
+  /** Of what it is compared with. */
+  readonly type: ValueType;
+  /** The column that it is compared with, where it is one alone. */
+  readonly column?: string;
+}
+
 const samples = ['x', '0', 'true', '2026-01-01', '2026-01-01T00:00:00Z'];
 
 /**
@@ -262,7 +272,7 @@ function checkWithSamples(
   text: string,
   dataset: DatasetShape,
   isKnown: (source: ValueFunction, name: string) => boolean,
-): void {
+): TypedNode {
   // Several values may each stand beside a column of another type.
   let last: unknown;
   const names = new Map<string, number>();
@@ -274,8 +284,7 @@ function checkWithSamples(
       return [samples[names.get(asked) ?? 0]!];
     };
     try {
-      checkFilter(readFilter(text), { dataset, text, today: '2026-01-01', now: 0, valuesOf });
-      return;
+      return checkFilter(readFilter(text), { dataset, text, today: '2026-01-01', now: 0, valuesOf });
     } catch (error) {
       if (!isRefusal(error, 'VALUE_INVALID') || asked === '') throw error;
       last = error;
@@ -302,6 +311,45 @@ export function checkRule(where: string, dataset: DatasetShape, attributes: read
 /** Checks a placement's filter before it is saved, with every field of the host's record taken as present. */
 export function checkPlacementFilter(where: string, dataset: DatasetShape): void {
   checkWithSamples(where, dataset, (source) => source === 'record');
+}
+
+/** The fields of the host's record that a placement's filter needs, each once, in the order in which they stand there. */
+export function recordFieldsIn(where: string, dataset: DatasetShape): RecordField[] {
+  const found = new Map<string, RecordField>();
+  const visit = (node: TypedNode, beside: TypedNode | undefined): void => {
+    if (node.kind === 'operation') node.args.forEach((one, i) => visit(one, node.args[i === 0 ? 1 : 0]));
+    const name = node.kind === 'literal' ? /^record\('(.*)'\)$/.exec(node.from ?? '')?.[1] : undefined;
+    if (name === undefined || found.has(name)) return;
+    const column = beside?.kind === 'column' ? { column: beside.column.name } : {};
+    found.set(name, { name, dataset: dataset.name, type: (node as { type: ValueType }).type, ...column });
+  };
+  visit(
+    checkWithSamples(where, dataset, (source) => source === 'record'),
+    undefined,
+  );
+  return [...found.values()];
+}
+
+/**
+ * Refuses a record that a placement's filter cannot be asked about: a new one has no number yet.
+ *
+ * @throws {Refusal} `RECORD_INCOMPLETE`, with the nearest of the fields that it has
+ */
+export function requireRecord(fields: readonly RecordField[], record: Readonly<Record<string, string>> = {}): void {
+  const lacking = fields.find(({ name }) => !Object.hasOwn(record, name) || record[name]!.trim() === '');
+  if (lacking === undefined) return;
+  const { name } = lacking;
+  const isEmpty = Object.hasOwn(record, name);
+  throw new Refusal(
+    'RECORD_INCOMPLETE',
+    isEmpty ? `the record has no \`${name}\` yet` : `the record comes without \`${name}\``,
+    {
+      pointer: `record/${name}`,
+      word: name,
+      hint: isEmpty ? 'a new record shows its figures once it is saved' : 'the page around tells it with the record',
+      ...(isEmpty ? {} : suggest(name, Object.keys(record))),
+    },
+  );
 }
 
 /** Checks a burst's filter before it is saved, with every column of its recipient list taken as present. */

@@ -51,6 +51,8 @@ export interface Viewing {
   readonly masks: readonly Mask[];
   /** The kind of place it is shown in. */
   readonly place?: MaskPlace;
+  /** Fields of the record beside it, as the reader's address says; a token's own stand in its viewer. */
+  readonly record?: Readonly<Record<string, string>>;
   readonly moment: Moment;
   /** Values fixed by a token, a placement or a burst; the reader cannot change them. */
   readonly fixed: readonly (ParameterValue & {
@@ -97,7 +99,7 @@ function scopeOf(viewing: Viewing, dataset: DatasetShape, text: string, onChosen
     text,
     ...viewing.moment,
     valuesOf: (source, name) => {
-      if (source === 'record') return recordField(viewing.viewer, name);
+      if (source === 'record') return recordField(viewing, name);
       if (source !== 'param') return undefined;
       const held = values.find((one) => one.parameter.name === name.replace(/\.(from|to)$/, ''));
       if (held !== undefined && (viewing.chosen as readonly unknown[]).includes(held)) onChosen();
@@ -155,8 +157,8 @@ function fixedPart(
 }
 
 /** A field of the record that the host shows beside the page. */
-function recordField(viewer: Viewer, name: string): readonly string[] | undefined {
-  const context = viewer.kind === 'client' ? viewer.context : undefined;
+function recordField({ viewer, record }: Viewing, name: string): readonly string[] | undefined {
+  const context = viewer.kind === 'client' ? viewer.context : record;
   const value = context !== undefined && Object.hasOwn(context, name) ? context[name] : undefined;
   return value === undefined ? undefined : [value];
 }

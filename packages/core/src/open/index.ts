@@ -17,6 +17,7 @@ export const doorKinds = [
   'directory key',
   'session',
   'chat',
+  'app',
 ] as const;
 export type DoorKind = (typeof doorKinds)[number];
 

@@ -1,8 +1,10 @@
-import type { PlaceKind } from '../access/index.ts';
+import type { PlaceKind, RecordField } from '../access/index.ts';
+import type { HostLines } from './lines.ts';
 import type { PlacementLook } from './look.ts';
 import type { ColumnSwaps } from './swaps.ts';
 
 export { figuresFor, pageFor } from './arrange.ts';
+export { hostLines, type HostLines } from './lines.ts';
 export { placementThemes, type PlacementLook, type PlacementTheme } from './look.ts';
 export { checkSwaps, masksOf, seemsPersonal, type ColumnSwaps } from './swaps.ts';
 
@@ -64,6 +66,8 @@ export interface ShownPlacement<At = string> extends PlacedThing {
   readonly snippet: string;
   /** For hosts that take nothing but a frame. */
   readonly frame: string;
+  /** What its filter needs of the host's record, and what a host pastes that has one. */
+  readonly beside?: { readonly fields: readonly RecordField[]; readonly lines: HostLines };
   readonly use?: PlacementUse<At>;
 }
 

@@ -23,6 +23,7 @@ export const refusalKinds = {
   FORMAT_UNKNOWN: wrong('It is not made in this format', 501),
   NOT_PUBLIC: denied('It is not for everybody'),
   PLACE_SUSPENDED: denied('The place is suspended'),
+  APP_OFF: denied('Reports are switched off in this app'),
   NAME_TAKEN: wrong('The name is already in use', 409),
   RIGHTS_GROW: wrong('More people would get rights', 409),
   IN_USE: wrong('Something still depends on it', 409),
@@ -36,6 +37,7 @@ export const refusalKinds = {
   FILTER_TOO_DEEP: wrong('The filter is nested too deeply'),
   FILTER_NOT_SUPPORTED: wrong('The filter uses something that is not supported'),
   VALUE_UNBOUND: wrong('A value is missing'),
+  RECORD_INCOMPLETE: wrong('The record is not complete yet', 409),
   VALUE_INVALID: wrong('A value does not fit its type'),
 
   REPORT_INVALID: wrong('The report definition has errors'),

@@ -1,4 +1,4 @@
-import type { LimitWords } from '../access/index.ts';
+import type { LimitWords, RecordField } from '../access/index.ts';
 import type { FigureResult } from '../report/index.ts';
 import type { ViewAnswer, ViewedFigure } from '../view/index.ts';
 
@@ -48,6 +48,18 @@ export interface SeenReport<At = string> extends SeenView<At> {
   readonly report: string;
   readonly and?: SeenView<At>;
   readonly difference?: readonly SeenDifference[];
+}
+
+/** What a placement shows beside a record, before it is saved or after. `At`: an instant, a `Date` before it is sent. */
+export interface RecordTry<At = string> {
+  /** What its filter needs of the record. */
+  readonly fields: readonly RecordField[];
+  readonly datasets: readonly ExplainedDataset[];
+  readonly view?: ViewAnswer<At>;
+  /** Why it shows nothing: the record is not complete, or a value of it is not of its column's type. */
+  readonly refused?: { readonly code: string; readonly message: string; readonly hint?: string };
+  /** By field: values that are there, where that of the record is not. */
+  readonly nearest: Readonly<Record<string, readonly string[]>>;
 }
 
 /** What one recipient's copy of a burst would hold. */

@@ -28,7 +28,7 @@ export {
   putOwner,
   removeClientGrants,
 } from './grantStore.ts';
-export { boundOf } from './grants.ts';
+export { boundOf, giveGrant } from './grants.ts';
 export { askForAccess, ownersOf, type Wish } from './requests.ts';
 export {
   addGroup,

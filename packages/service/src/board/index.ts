@@ -1,6 +1,6 @@
 export { boardFrameOrigins } from './frames.ts';
 export type { BoardRow } from './models.ts';
-export { findBoard, listBoards } from './store.ts';
+export { findBoard, isBoardBinned, listBoards } from './store.ts';
 export {
   boardDatasetNames,
   boardDatasets,

@@ -5,7 +5,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { endChatSessions, noSuch, requireAdministrator } from '../access/index.ts';
 import { checkReach, fingerprint, lockThing, randomKey, remember, type App } from '../platform/index.ts';
 import { compareChat } from './compare.ts';
-import { sealKey } from './homeserver.ts';
+import { sealKey, ServerBusy } from './homeserver.ts';
 import { channelTabs, chatRooms, chats, chatUsers, type ChatRow } from './models.ts';
 import { changeChat, findChat, listChats } from './store.ts';
 
@@ -155,7 +155,17 @@ export async function removeChat(app: App, person: PersonViewer, name: string, o
 /** Compares all members of a chat now. @throws {Refusal} `CHAT_UNREACHABLE`, `CHAT_REFUSED` */
 export async function compareByHand(app: App, person: PersonViewer, name: string): Promise<ComparedMembers> {
   requireAdministrator(person);
-  return compareChat(app, await requireChat(app, name));
+  try {
+    return await compareChat(app, await requireChat(app, name));
+  } catch (error) {
+    if (!(error instanceof ServerBusy)) throw error;
+    throw new Refusal(
+      'CHAT_UNREACHABLE',
+      'the chat has no time just now',
+      { hint: 'try again in a moment' },
+      { cause: error },
+    );
+  }
 }
 
 export const newTabId = (): string => `underbell-${randomUUID()}`;

@@ -1,3 +1,4 @@
+import { setTimeout } from 'node:timers/promises';
 import {
   compareMembers,
   isSame,
@@ -9,7 +10,7 @@ import {
 } from '@underbell/core/channel';
 import { isRefusal } from '@underbell/core/refusal';
 import { mapConcurrent, type App } from '../platform/index.ts';
-import { clientPath, roomPath, withServer, type Homeserver } from './homeserver.ts';
+import { clientPath, roomPath, ServerBusy, withServer, type Homeserver } from './homeserver.ts';
 import { countMembers, dropMembers, putMembers, touchRooms } from './members.sql.ts';
 import type { ChatRow, RoomRow } from './models.ts';
 import { roomChange, tellLookers } from './rooms.ts';
@@ -27,8 +28,11 @@ import {
   removeRooms,
 } from './store.ts';
 
-/** So often a room is asked for again while more is told of it. */
-const mostTries = 5;
+/** So often a room is asked for again while more is told of it, or another compares it. */
+const mostTries = 20;
+/** Two that compare the same room at the same pace would undo each other's work for ever. */
+const longestPauseMs = 60;
+const pause = (tries: number) => setTimeout(Math.random() * longestPauseMs * Math.min(tries, 5));
 const atOnce = 8;
 
 /** The whole state of a room as its changes from nothing; nothing for one that this service is not in. */
@@ -94,6 +98,7 @@ async function takeOver(
  *
  * @returns the difference, which is taken over; nothing for a room that this service is not in
  * @throws {Refusal} `CHAT_UNREACHABLE`, `CHAT_REFUSED`
+ * @throws {ServerBusy} where more is told of it than can be compared
  */
 export async function compareRoom(
   app: App,
@@ -112,8 +117,10 @@ export async function compareRoom(
     }
     const difference = await takeOver(app, chat, before, state);
     if (difference) return difference;
+    await pause(tries + 1);
   }
-  throw new Error(`the room ${roomId} changes faster than it can be compared`);
+  // Later there is less of it: nothing that waits for this is given up.
+  throw new ServerBusy(1_000);
 }
 
 /** Rooms that this service is in no more: nobody is let in by being there. */

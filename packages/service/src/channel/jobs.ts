@@ -6,6 +6,7 @@ import { enqueue, rows, TryLater, type App, type Events, type Job } from '../pla
 import { compareRoom } from './compare.ts';
 import { roomPath, ServerBusy, withServer } from './homeserver.ts';
 import { joinRoom } from './listen.ts';
+import { touchRooms } from './members.sql.ts';
 import { channelTabs, tabsToClear, type TabRow } from './models.ts';
 import { tellChannel } from './posts.ts';
 import { changeTab, findChat, listTabs, listTeamChannels } from './store.ts';
@@ -78,7 +79,11 @@ export async function tabJob(app: App, { payload }: Job): Promise<void> {
       // Who took it away in the chat meanwhile is not overruled.
       const { placementName, tabId } = tab;
       const where = { placementName, tabId, state: ['on its way', 'placed'] as never };
-      await channelTabs(app).update({ state: 'placed', problem: null }, { where });
+      await app.records.transaction(async () => {
+        // Whoever compares the room by what it was before this tab came looks again, rather than miss it there.
+        await touchRooms(app, chat.name, [tab.roomId]);
+        await channelTabs(app).update({ state: 'placed', problem: null }, { where });
+      });
     } catch (error) {
       if (!isRefusal(error, 'CHAT_REFUSED') && !isRefusal(error, 'CHAT_UNREACHABLE')) throw error;
       await changeTab(app, tab, { problem: since(app, error) });

@@ -3,27 +3,42 @@ import type Router from '@koa/router';
 import type { Context } from 'koa';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { sessionCookie } from '../access/index.ts';
-import { isSameSecret, limitFailures, type App } from '../platform/index.ts';
+import { fingerprint, isSameSecret, limitFailures, type App } from '../platform/index.ts';
 import { answerScim, scimConfig } from './scim.ts';
-import { beginSignIn, finishSignIn } from './signIn.ts';
+import { beginSignIn, finishSignIn, silentPath } from './signIn.ts';
 
-const stateCookie = 'underbell_sign_in';
+/** One for each sign-in that was begun: two of a browser do not end each other. */
+const stateCookie = (state: string) => `underbell_sign_in_${fingerprint(state).slice(0, 12)}`;
 const scimType = 'application/scim+json';
 
 function signInRoutes(app: App, router: Router): void {
   const isSecure = app.settings.publicUrl.startsWith('https:');
   const options = { httpOnly: true, sameSite: 'lax', secure: isSecure, overwrite: true } as const;
   router.get('/sign-in/directory', async (ctx: Context) => {
-    const { url, state } = await beginSignIn(app, String(ctx.query['return'] ?? ''));
-    ctx.cookies.set(stateCookie, state, { ...options, maxAge: 10 * 60_000, path: '/sign-in' });
+    const isSilent = ctx.query['silent'] !== undefined;
+    const { url, state } = await beginSignIn(app, String(ctx.query['return'] ?? ''), isSilent);
+    ctx.cookies.set(stateCookie(state), isSilent ? `${state}.silent` : state, {
+      ...options,
+      maxAge: 10 * 60_000,
+      path: '/sign-in',
+    });
     ctx.set('Cache-Control', 'no-store');
     ctx.redirect(url);
+  });
+  // Nothing is on it: the frame that went to the directory sees that it is back.
+  router.get(silentPath, (ctx: Context) => {
+    ctx.set('Cache-Control', 'no-store');
+    // Every page around has a say in who frames it, the host's as well; there is nothing to see or to press.
+    ctx.set('Content-Security-Policy', "default-src 'none'; frame-ancestors *");
+    ctx.type = 'html';
+    ctx.body = '<!doctype html><title>Signed in</title>';
   });
   router.get('/sign-in/directory/back', async (ctx: Context) => {
     ctx.set('Cache-Control', 'no-store');
     ctx.set('Referrer-Policy', 'no-referrer');
-    const state = ctx.cookies.get(stateCookie);
-    ctx.cookies.set(stateCookie, null, { path: '/sign-in' });
+    const name = stateCookie(String(ctx.query['state'] ?? ''));
+    const [state, silent] = ctx.cookies.get(name)?.split('.') ?? [];
+    ctx.cookies.set(name, null, { path: '/sign-in' });
     try {
       const url = new URL(ctx.url, app.settings.publicUrl);
       const { key, expiresAt, returnTo } = await finishSignIn(app, url, state, ctx.ip);
@@ -32,6 +47,7 @@ function signInRoutes(app: App, router: Router): void {
     } catch (error) {
       if (!isRefusal(error)) throw error;
       app.log.info({ err: error.cause, code: error.code }, 'the directory sign-in was refused');
+      if (silent !== undefined) return ctx.redirect(silentPath);
       // The page words the code: an address carries no text that somebody else could have written.
       ctx.redirect(`/console/sign-in?refused=${error.code.toLowerCase()}`);
     }

@@ -15,6 +15,9 @@ interface Pending {
   readonly returnTo: string;
 }
 
+/** Where a frame comes back to that went to the directory without a word: an empty page of this service. */
+export const silentPath = '/sign-in/silent';
+
 const found = new WeakMap<App, Promise<oidc.Configuration>>();
 
 /** The directory's own description, fetched once. */
@@ -50,16 +53,21 @@ const backUrl = (app: App) => `${app.settings.publicUrl}/sign-in/directory/back`
 /**
  * Begins to sign in with the directory.
  *
+ * @param isSilent - without a word: for frames
  * @returns the address to go to and the state, which the browser keeps in a cookie so that nobody else's answer is taken
  * @see RFC 7636 (PKCE), OpenID Connect Core section 3.1
  */
-export async function beginSignIn(app: App, returnTo: string | undefined): Promise<{ url: string; state: string }> {
+export async function beginSignIn(
+  app: App,
+  returnTo: string | undefined,
+  isSilent = false,
+): Promise<{ url: string; state: string }> {
   const config = await directory(app).catch((cause: unknown) => {
     if (cause instanceof Refusal) throw cause;
     throw new Refusal('DESTINATION_UNREACHABLE', 'the directory cannot be reached', {}, { cause });
   });
   const [verifier, state, nonce] = [oidc.randomPKCECodeVerifier(), oidc.randomState(), oidc.randomNonce()];
-  const pending: Pending = { verifier, nonce, returnTo: localPath(returnTo) };
+  const pending: Pending = { verifier, nonce, returnTo: isSilent ? silentPath : localPath(returnTo) };
   await signIns(app).destroy({ where: { expiresAt: { [Op.lt]: new Date(app.now()) } } });
   await signIns(app).create({
     state: fingerprint(state),
@@ -73,6 +81,8 @@ export async function beginSignIn(app: App, returnTo: string | undefined): Promi
     code_challenge_method: 'S256',
     state,
     nonce,
+    // It asks for nothing then: whoever is not known to it comes back unknown.
+    ...(isSilent ? { prompt: 'none' } : {}),
   });
   return { url: url.href, state };
 }

@@ -10,6 +10,7 @@ export {
   writePlacement,
   type PlacementWish,
 } from './usecases.ts';
+export { recordFieldsOf, standingIn } from './standing.ts';
 export { preparePlacement, openPlacement } from './view.ts';
-export { placedPart, wishOf, type PlacedPart } from './schemas.ts';
+export { placedPart, placementInput, wishOf, type PlacedPart } from './schemas.ts';
 export { isPublicKey, publicPage, publicViewer } from './public.ts';

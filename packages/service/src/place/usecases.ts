@@ -1,6 +1,6 @@
-import { checkPlacementFilter, isAtLeast, type PersonViewer } from '@underbell/core/access';
-import { checkSwaps, type ShownPlacement } from '@underbell/core/place';
-import { Refusal, suggest } from '@underbell/core/refusal';
+import { checkPlacementFilter, isAtLeast, type PersonViewer, type RecordField } from '@underbell/core/access';
+import { checkSwaps, hostLines, type ShownPlacement } from '@underbell/core/place';
+import { isRefusal, Refusal, suggest } from '@underbell/core/refusal';
 import { findFigure, findPage, readParameters } from '@underbell/core/report';
 import { escapeUTF8 } from 'entities';
 import { emailsById, noSuch, requirePassOn, requireRight, rightOn, rightsFor } from '../access/index.ts';
@@ -10,6 +10,7 @@ import { announce, emit, forgetThing, holdName, momentOf, remember, type App } f
 import { findEdition } from '../report/index.ts';
 import type { Placement } from './models.ts';
 import { thingIn } from './shown.ts';
+import { recordFieldsOf } from './standing.ts';
 import { findPlacement, listPlacements, putPlacement, removePlacement, setSuspended } from './store.ts';
 import { usesOf } from './use.ts';
 
@@ -28,7 +29,32 @@ const usualHeight = 480;
 export const frameOf = (app: App, { name, title, look }: Placement, size: { width?: number; height?: number } = {}) =>
   `<iframe src="${app.settings.publicUrl}/v/${name}" title="${escapeUTF8(title)}" width="${size.width ?? '100%'}" height="${size.height ?? look.maxHeight ?? usualHeight}" loading="lazy" allow="clipboard-write" style="border:0"></iframe>`;
 
-function shown(app: App, placement: Placement, emails: ReadonlyMap<string, string>): ShownPlacement<Date> {
+/** What hosts paste that have a record beside it. */
+const linesOf = (app: App, { name, title, look }: Placement, fields: readonly RecordField[]) =>
+  hostLines({
+    publicUrl: app.settings.publicUrl,
+    name,
+    title: escapeUTF8(title),
+    fields,
+    height: look.maxHeight ?? usualHeight,
+  });
+
+/** The fields of its host's record; none of a placement whose dataset is not what it was, which then shows nothing. */
+async function fieldsShown(app: App, placement: Placement): Promise<readonly RecordField[]> {
+  try {
+    return await recordFieldsOf(app, placement);
+  } catch (error) {
+    if (isRefusal(error)) return [];
+    throw error;
+  }
+}
+
+function shown(
+  app: App,
+  placement: Placement,
+  emails: ReadonlyMap<string, string>,
+  fields: readonly RecordField[],
+): ShownPlacement<Date> {
   const { name, kind, title, look, parameters, origins, conditions, swaps } = placement;
   const { reportName, boardName, page, figure, firstPage, editionNumber, suspendedAt, makerId, madeAt } = placement;
   const madeBy = makerId === null ? undefined : emails.get(makerId);
@@ -53,11 +79,12 @@ function shown(app: App, placement: Placement, emails: ReadonlyMap<string, strin
     link: `${app.settings.publicUrl}/v/${name}`,
     snippet: snippetOf(app, placement),
     frame: frameOf(app, placement),
+    ...(fields.length > 0 ? { beside: { fields, lines: linesOf(app, placement, fields) } } : {}),
   };
 }
 
 export async function showPlacement(app: App, placement: Placement): Promise<ShownPlacement<Date>> {
-  return shown(app, placement, await emailsById(app));
+  return shown(app, placement, await emailsById(app), await fieldsShown(app, placement));
 }
 
 /** The datasets that a placement's filter may limit. */
@@ -246,9 +273,14 @@ export async function seenPlacements(
   );
   const dataAt = new Map<string, Date | null>();
   for (const one of changed) dataAt.set(one.name, await loadedSince(app, await datasetsIn(app, one)));
+  const fields = new Map<string, readonly RecordField[]>();
+  for (const one of seen) fields.set(one.name, await fieldsShown(app, one));
   return seen.map((one) => {
     const use = uses.get(one.name);
-    return { ...shown(app, one, emails), ...(use ? { use: { ...use, dataAt: dataAt.get(one.name) ?? null } } : {}) };
+    return {
+      ...shown(app, one, emails, fields.get(one.name)!),
+      ...(use ? { use: { ...use, dataAt: dataAt.get(one.name) ?? null } } : {}),
+    };
   });
 }
 

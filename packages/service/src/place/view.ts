@@ -1,4 +1,4 @@
-import type { PersonViewer, Right, TokenViewer } from '@underbell/core/access';
+import { requireRecord, type PersonViewer, type Right, type TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import type { ViewAnswer } from '@underbell/core/view';
 import { askForAccess, noSuch, rightOn } from '../access/index.ts';
@@ -17,6 +17,7 @@ import {
 } from '../view/index.ts';
 import type { Placement } from './models.ts';
 import { editionIn, placeOf, thingIn } from './shown.ts';
+import { recordFieldsOf, standingIn } from './standing.ts';
 import { findPlacement } from './store.ts';
 
 /**
@@ -38,6 +39,8 @@ export interface Visitor {
   /** Whoever asks knows that they may look: what they would see is compared, and shown to nobody. */
   readonly isExpected?: true;
   readonly client?: TokenViewer;
+  /** The record beside it, as the address says. */
+  readonly record?: Readonly<Record<string, string>>;
 }
 
 /** A placement that somebody may look at. */
@@ -48,10 +51,27 @@ interface OpenPlacement {
   readonly admittedBy?: PersonViewer;
 }
 
+/** The record that somebody looks beside: a token's own, or what the address says. @throws {Refusal} `TOKEN_OUT_OF_BOUNDS` */
+function recordOf({ client, record = {} }: Visitor): Readonly<Record<string, string>> {
+  if (!client) return record;
+  const held = client.details.context ?? {};
+  for (const [name, value] of Object.entries(record))
+    if (!Object.hasOwn(held, name) || held[name] !== value)
+      throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another record', {
+        pointer: 'record',
+        word: name,
+        hint: 'a record is part of what a token is asked for',
+      });
+  return held;
+}
+
 /** A placement, for whoever may see what it shows, there at least. @throws {Refusal} `NOT_FOUND`, `TOKEN_OUT_OF_BOUNDS`, `PLACE_SUSPENDED` */
 export async function openPlacement(app: App, name: string, who: Visitor): Promise<OpenPlacement> {
-  const placement = await findPlacement(app, name);
-  if (!placement) throw noSuch('placement', name, []);
+  const asked = await findPlacement(app, name);
+  if (!asked) throw noSuch('placement', name, []);
+  const looking = who.person ?? who.client?.person;
+  const beside = { ...(looking ? { person: looking } : {}), record: recordOf(who) };
+  const { placement, closed } = await standingIn(app, asked, beside);
   const thing = thingIn(placement);
   const own = who.person && (await rightOn(app, who.person, thing.kind, thing.name));
   const admission = who.person && own === undefined ? await app.things.admits(who.person, name) : undefined;
@@ -72,6 +92,7 @@ export async function openPlacement(app: App, name: string, who: Visitor): Promi
   if (who.client?.details.placement !== undefined && who.client.details.placement !== name)
     throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another placement');
   if (who.client) checkHosts(who.client, placement);
+  if (closed) throw closed;
   if (placement.suspendedAt !== null)
     throw new Refusal('PLACE_SUSPENDED', `“${placement.title}” is not shown here at the moment`, {
       hint: 'whoever placed it shows it again, or ends it',
@@ -101,7 +122,8 @@ export async function preparePlacement(
       'TOKEN_OUT_OF_BOUNDS',
       'a public link shows what it shows; signed in, you may filter it yourself',
     );
-  const { placement, right } = await openPlacement(app, name, who);
+  const asked = { ...who, ...(request.record ? { record: request.record } : {}) };
+  const { placement, right } = await openPlacement(app, name, asked);
   if (placement.reportName === null)
     throw new Refusal('INPUT_INVALID', `\`${name}\` shows a board, which is looked at as a whole`, { word: name });
   const edition = editionIn(
@@ -109,6 +131,7 @@ export async function preparePlacement(
     placement,
   );
   const report = edition.definition;
+  requireRecord(await recordFieldsOf(app, placement), recordOf(asked));
   const place = placeOf(placement);
   const page = request.page ?? place.page;
   const { today } = momentOf(app);
@@ -126,9 +149,11 @@ export async function viewPlacedBoard(
   who: Visitor,
   request: ViewRequest,
 ): Promise<ViewAnswer<Date> | undefined> {
-  const open = await openPlacement(app, name, who);
+  const asked = { ...who, ...(request.record ? { record: request.record } : {}) };
+  const open = await openPlacement(app, name, asked);
   const { placement } = open;
   if (placement.boardName === null) return undefined;
+  requireRecord(await recordFieldsOf(app, placement), recordOf(asked));
   if (request.choices.length > 0 || request.drills !== undefined || request.page !== undefined)
     throw new Refusal('INPUT_INVALID', 'a board has no pages, and nothing on it is picked or opened', { word: name });
   return viewBoard(app, who.person!, placement.boardName, request, placeFor(open));
@@ -149,8 +174,13 @@ export async function pictureOfPlacement(
 }
 
 /** The board that a placement shows, with the datasets that it reads; undefined for one of a report. */
-export async function watchedBoard(app: App, name: string, who: Visitor): Promise<Watched | undefined> {
-  const open = await openPlacement(app, name, who);
+export async function watchedBoard(
+  app: App,
+  name: string,
+  who: Visitor,
+  request: ViewRequest,
+): Promise<Watched | undefined> {
+  const open = await openPlacement(app, name, { ...who, ...(request.record ? { record: request.record } : {}) });
   const { placement } = open;
   if (placement.boardName === null) return undefined;
   const datasets = await boardDatasets(app, who.person!, placement.boardName, placeFor(open));

@@ -33,7 +33,7 @@ export const placeViewRoutes: Route[] = [
     {
       view: (asked, request) =>
         noted(asked, () => viewPlacedBoard(asked.app, asked.params.name, visitorOf(asked), request)),
-      watched: (asked) => watchedBoard(asked.app, asked.params.name, visitorOf(asked)),
+      watched: (asked, request) => watchedBoard(asked.app, asked.params.name, visitorOf(asked), request),
     },
   ),
   pictureRoute('/api/v1/placements/:name', 'What a placement shows', pictureOfPlacement),

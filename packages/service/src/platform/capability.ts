@@ -15,6 +15,8 @@ import type {
   Impact,
   Named,
   NamedTable,
+  PlaceVisitor,
+  StandIn,
   ThingId,
   Things,
   ThingTable,
@@ -90,6 +92,10 @@ export interface Capability {
   readonly doors?: readonly DoorKeeper[];
   /** By whom somebody who has no right on what a placement shows is let in to it all the same. */
   readonly admits?: (app: App, person: PersonViewer, placement: string) => Promise<Admission | undefined>;
+  /** What stands in a placement for whoever looks at it; nothing where this capability has no say. */
+  readonly standsIn?: (app: App, placement: string, who: PlaceVisitor) => Promise<StandIn | undefined>;
+  /** Stops a program that may not ask at the moment. @throws {Refusal} */
+  readonly requireOpenClient?: (app: App, clientId: string) => Promise<void>;
   /** Who an ID token of another program is of, by what the common directory says. @throws {Refusal} `TOKEN_INVALID` */
   readonly personBehind?: (app: App, idToken: string, audience: string) => Promise<PersonViewer>;
   /** Background work by kind of job; each group has a line of its own, so that it waits behind no other. */
@@ -139,6 +145,16 @@ export function thingsOf(capabilities: readonly Capability[], app: () => App): T
         if (admission) return admission;
       }
       return undefined;
+    },
+    async standsIn(placement, who) {
+      for (const { standsIn } of capabilities) {
+        const found = await standsIn?.(app(), placement, who);
+        if (found) return found;
+      }
+      return { shows: placement };
+    },
+    async requireOpenClient(clientId) {
+      for (const one of capabilities) await one.requireOpenClient?.(app(), clientId);
     },
     personBehind(idToken, audience) {
       const asked = capabilities.find((one) => one.personBehind !== undefined);

@@ -38,6 +38,8 @@ export {
 export {
   userOf,
   type Admission,
+  type PlaceVisitor,
+  type StandIn,
   type ColumnsChange,
   type Impact,
   type Named,

@@ -31,6 +31,7 @@ import * as columnSwaps from './migrations/028-column-swaps.ts';
 import * as lastUses from './migrations/029-last-uses.ts';
 import * as folderPages from './migrations/030-folder-pages.ts';
 import * as channels from './migrations/031-channels.ts';
+import * as apps from './migrations/032-apps.ts';
 import * as publicLinks from './migrations/026-public-links.ts';
 
 /** In order; only ever appended to. */
@@ -66,6 +67,7 @@ const migrations = [
   lastUses,
   folderPages,
   channels,
+  apps,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

@@ -116,11 +116,16 @@ export interface PageFacts {
   readonly folder: (name: string) => Promise<readonly string[]>;
   /** Origins of the pages in which people use a chat. */
   readonly chat: (name: string) => Promise<readonly string[]>;
+  /** Origins of the pages of a business app. */
+  readonly app: (name: string) => Promise<readonly string[]>;
 }
 
 /** Serves console, viewer and element. */
 export function mountPages(app: App, router: Router, facts: PageFacts): void {
   const boardFrames = async () => (await facts.boardFrames()).filter(isOrigin);
+  // Within a host's page a reader is signed in silently: a frame goes to the directory and comes back.
+  const { directory } = app.settings;
+  const signsIn = directory ? [new URL(directory.issuer).origin].filter(isOrigin) : [];
   const assets = (name: string, prefix: string) =>
     router.get(`${prefix}/assets/{*path}`, (ctx: Context) =>
       send(ctx, ctx.path.slice(prefix.length), { root: dist(name), maxage: yearMs, immutable: true }),
@@ -137,15 +142,10 @@ export function mountPages(app: App, router: Router, facts: PageFacts): void {
     // What was saved before origins were looked at closely may hold words of the policy itself.
     const { origins: all, links } = await facts.placement(placement, ctx.get('Referer'));
     const origins = all.filter(isOrigin);
-    await sendPage(
-      ctx,
-      'viewer',
-      ["'self'", ...origins],
-      { placement, origins: origins.join(' ') },
-      links,
-      undefined,
-      await boardFrames(),
-    );
+    await sendPage(ctx, 'viewer', ["'self'", ...origins], { placement, origins: origins.join(' ') }, links, undefined, [
+      ...(await boardFrames()),
+      ...signsIn,
+    ]);
   });
   // What a public link shows is for who was given it: no search engine keeps it.
   router.get('/p/:key', async (ctx: Context & { params: { key: string } }) => {
@@ -173,7 +173,8 @@ export function mountPages(app: App, router: Router, facts: PageFacts): void {
   router.get('/f/:name', async (ctx: Context & { params: { name: string } }) => {
     const collection = nameIn(ctx);
     const origins = (await facts.folder(collection)).filter(isOrigin);
-    await sendPage(ctx, 'viewer', ["'self'", ...origins], { collection, window: 'collection' });
+    const shown = { collection, window: 'collection' };
+    await sendPage(ctx, 'viewer', ["'self'", ...origins], shown, [], undefined, signsIn);
   });
   // A tab of a channel, and what somebody has at hand: within a chat, which says who it is.
   const inChat = async (ctx: Context & { params: { chat: string } }, shown: Readonly<Record<string, string>>) => {
@@ -187,6 +188,15 @@ export function mountPages(app: App, router: Router, facts: PageFacts): void {
     inChat(ctx, { placement: nameIn(ctx) }),
   );
   router.get('/h/:chat', (ctx: Context & { params: { chat: string } }) => inChat(ctx, { window: 'home' }));
+  // What people who use an app have there of their own: a side panel, and pages of figures beside the app's charts.
+  for (const window of ['panel', 'pages'] as const)
+    router.get(`/a/:name/${window}`, async (ctx: Context & { params: { name: string } }) => {
+      const name = nameIn(ctx);
+      const origins = (await facts.app(name)).filter(isOrigin);
+      const shown = { window, app: name, origins: origins.join(' ') };
+      const frames = [...(await boardFrames()), ...signsIn];
+      await sendPage(ctx, 'viewer', ["'self'", ...origins], shown, [], undefined, frames);
+    });
   // Draws what the console hands it, in a frame of the console alone.
   router.get('/preview', async (ctx: Context) =>
     sendPage(ctx, 'viewer', ["'self'"], { window: 'preview' }, [], undefined, await boardFrames()),

@@ -1,6 +1,7 @@
 import type { NamedKind, PersonViewer, ThingKind } from '@underbell/core/access';
 import type { DoorKind, OpenDoor } from '@underbell/core/open';
 import type { DatasetShape } from '@underbell/core/dataset';
+import type { Refusal } from '@underbell/core/refusal';
 import type { AnyModel } from './records/index.ts';
 
 export interface ThingId {
@@ -64,7 +65,6 @@ export interface ColumnsChange {
   readonly after: DatasetShape;
 }
 
-/** Every kind of thing of an installation, as its capabilities declare them, and what is asked of all capabilities at once. */
 /** Somebody is let in to one placement, and to nothing else, as one of those it is for. */
 export interface Admission {
   /** Who let them in, by a right that they hold still. */
@@ -73,6 +73,19 @@ export interface Admission {
   readonly because: string;
 }
 
+/** Who looks at a placement, and beside which record. */
+export interface PlaceVisitor {
+  readonly person?: PersonViewer;
+  readonly record: Readonly<Record<string, string>>;
+}
+
+/** What stands in a placement for somebody: another placement of its app, or itself; or why nothing does. */
+export interface StandIn {
+  readonly shows: string;
+  readonly closed?: Refusal;
+}
+
+/** Every kind of thing of an installation, as its capabilities declare them, and what is asked of all capabilities at once. */
 export interface Things {
   /** Everything that was handed out and still opens something, as far as a person may know of it. */
   doors(person: PersonViewer): Promise<readonly OpenDoor<Date>[]>;
@@ -90,6 +103,10 @@ export interface Things {
   decidedWith(thing: ThingId): Promise<ThingId | undefined>;
   /** By whom somebody who has no right on what a placement shows is let in to it all the same; nothing where nobody does. */
   admits(person: PersonViewer, placement: string): Promise<Admission | undefined>;
+  /** What stands in a placement for whoever looks at it. */
+  standsIn(placement: string, who: PlaceVisitor): Promise<StandIn>;
+  /** Stops a program whose app is switched off. @throws {Refusal} `APP_OFF` */
+  requireOpenClient(clientId: string): Promise<void>;
   /** Who an ID token of another program is of. @throws {Refusal} `TOKEN_INVALID`, `GRANT_UNSUPPORTED` without a directory */
   personBehind(idToken: string, audience: string): Promise<PersonViewer>;
   /** Everything that uses a thing. */

@@ -6,8 +6,10 @@ import type { Inferred } from '@underbell/core/check';
 import { toFilterText } from '@underbell/core/filter';
 import { email, filter, thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
+import { placementInput, wishOf } from '../place/index.ts';
 import { ruleBody } from '../rule/index.ts';
 import { readRequest, viewQuery, viewWords, type ViewQuery } from '../view/index.ts';
+import { tryRecord } from './record.ts';
 import { previewBoard, previewReport, printPreview, seeAs, type DraftWish } from './usecases.ts';
 
 /** A person, or a client with what it would ask for, or a token; in a placement or not. */
@@ -45,7 +47,52 @@ const draftWish = ({ definition, as, page }: Inferred<typeof draftBody>, ctx: Co
   },
 });
 
+const record = Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000).allow('')).default({});
+
+/** A placement beside a record: as it is saved, or as it would be. */
+const recordRoutes: Route[] = [
+  defineRoute({
+    method: 'post',
+    path: '/api/v1/placements/:name/try',
+    isRead: true,
+    tag: 'Places',
+    audience: 'person',
+    summary: 'What a placement shows you beside a record: its filter in words, the rows left, the page',
+    params: Joi.object({ name: thing.required() }),
+    body: Joi.object({ record, page: viewWords.page }),
+    handle: ({ app, ctx, person, params: { name }, body }) =>
+      tryRecord(app, person, { placement: name, ...tried(body, ctx) }),
+  }),
+  defineRoute({
+    method: 'post',
+    path: '/api/v1/placements/try',
+    isRead: true,
+    tag: 'Places',
+    audience: 'person',
+    summary: 'The same for a placement that is not saved; checked as it would be when it is',
+    body: placementInput.keys({ name: thing.required(), record, showPage: viewWords.page }),
+    handle({ app, ctx, person, body: { name, kind, origins, record: one, showPage, ...part } }) {
+      const placement = wishOf({ name, kind, origins }, part);
+      return tryRecord(app, person, { placement, ...tried({ record: one, page: showPage }, ctx) });
+    },
+  }),
+];
+
+const tried = (
+  { record: one, page }: { readonly record: Record<string, string>; readonly page?: string | undefined },
+  ctx: Context,
+) => ({
+  record: one,
+  request: {
+    parameters: {},
+    choices: [],
+    languages: ctx.acceptsLanguages(),
+    ...(page === undefined ? {} : { page }),
+  },
+});
+
 export const seeRoutes: Route[] = [
+  ...recordRoutes,
   defineRoute({
     method: 'post',
     path: '/api/v1/boards/preview',

@@ -79,6 +79,8 @@ async function clientViewer(app: App, asker: PersonViewer, report: string, as: S
     details,
     expiresAt: 0,
     giverId: null,
+    ...(details.placement ? { placement: details.placement } : {}),
+    ...(details.context ? { context: details.context } : {}),
     ...(person ? { person } : {}),
   };
 }

@@ -5,11 +5,12 @@ import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { tokenAlgorithms } from '@underbell/core/token';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { authenticateClient, type ClientForm } from './clients.ts';
+import { exchangeToken } from './exchange.ts';
 import { exchangeIdToken } from './idToken.ts';
 import { signingKeys } from './keys.ts';
 import { proofOf } from './proof.ts';
 import { revokeToken } from './store.ts';
-import { exchangeToken, issueToken, tokenViewer } from './tokens.ts';
+import { heldToken, issueToken, tokenViewer } from './tokens.ts';
 
 export const exchangeGrant = 'urn:ietf:params:oauth:grant-type:token-exchange';
 const accessTokenType = 'urn:ietf:params:oauth:token-type:access_token';
@@ -129,9 +130,14 @@ async function answerTokenRequest(app: App, ctx: Context, form: TokenForm): Prom
 }
 
 /** A token that counts and is the client's own; an unknown and a foreign one look alike. */
-async function ownToken(app: App, clientId: string, token: string | undefined): Promise<TokenViewer | undefined> {
+async function ownToken(
+  app: App,
+  clientId: string,
+  token: string | undefined,
+  find = tokenViewer,
+): Promise<TokenViewer | undefined> {
   try {
-    const viewer = await tokenViewer(app, token ?? '');
+    const viewer = await find(app, token ?? '');
     return viewer.clientId === clientId ? viewer : undefined;
   } catch (error) {
     if (isRefusal(error)) return undefined;
@@ -178,7 +184,7 @@ export const endpointRoutes: Route[] = [
       oauthAnswer(ctx, async () => {
         const client = await authenticateClient(app, ctx, body);
         // An unknown or foreign token is answered alike, as the standard asks.
-        const viewer = await ownToken(app, client.id, body.token);
+        const viewer = await ownToken(app, client.id, body.token, heldToken);
         if (viewer) await app.records.transaction(() => revokeToken(app, viewer.tokenId));
         return {};
       }),

@@ -5,9 +5,8 @@ import {
   checkTokenFilter,
   fixesKey,
   isAtLeast,
-  narrowDetails,
   readAuthorizationDetails,
-  readNarrowing,
+  requireRecord,
   type AskedDetails,
   type ClientBounds,
   type Moment,
@@ -30,25 +29,26 @@ import {
   rightOn,
 } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
-import { findPlacement, type Placement } from '../place/index.ts';
+import { findPlacement, recordFieldsOf, standingIn, type Placement } from '../place/index.ts';
 import { momentOf, nameNow, noteUse, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { requireClient } from './clients.ts';
 import { signingKeys } from './keys.ts';
-import { addToken, findToken, holdToken, listTokens, livingToken, revokeToken } from './store.ts';
+import { addToken, findToken, listTokens, livingToken, revokeToken } from './store.ts';
 import type { ClientRow, TokenRow } from './models.ts';
 
 const defaultLifetimeSeconds = 600;
-/** A token may be exchanged, and what comes of it again, so many times. */
-const maxExchanges = 8;
 
-/** The placement that details name, which must belong to their report. */
+/** The placement that details name, which must belong to their report; in an app, what their company has there. */
 async function placementOf(
   app: App,
-  details: { placement?: string; report?: string },
+  details: { placement?: string; report?: string; person?: string; context?: Readonly<Record<string, string>> },
 ): Promise<(Placement & { readonly reportName: string }) | undefined> {
   if (details.placement === undefined) return undefined;
-  const placement = await findPlacement(app, details.placement);
+  const asked = await findPlacement(app, details.placement);
+  const person = details.person === undefined ? undefined : await findPerson(app, { email: details.person });
+  const who = { ...(person ? { person } : {}), record: details.context ?? {} };
+  const { placement } = asked ? await standingIn(app, asked, who) : {};
   // A board is of several reports; a token is for one.
   const reportName = placement?.reportName ?? undefined;
   if (placement && reportName !== undefined && (details.report ?? reportName) === reportName)
@@ -100,6 +100,7 @@ export async function checkDetails(app: App, details: ReportViewDetails, bounds?
   const where = details.where ?? {};
   checkTokenDatasets(where, datasets);
   const moment = momentOf(app);
+  if (placement) requireRecord(await recordFieldsOf(app, placement), details.context);
   for (const name of datasets) {
     const [rules, dataset] = await Promise.all([listRules(app, name), findDataset(app, name)]);
     const beside = placedCondition(placement, dataset, details, moment);
@@ -156,7 +157,7 @@ interface Order {
   readonly giverId: string | null;
 }
 
-async function make(app: App, order: Order, save: (row: TokenRow) => Promise<void>): Promise<IssuedToken> {
+export async function make(app: App, order: Order, save: (row: TokenRow) => Promise<void>): Promise<IssuedToken> {
   const { client, details, lifetimeSeconds, keyThumbprint, parent } = order;
   const { publicUrl } = app.settings;
   const iat = Math.floor(app.now() / 1000);
@@ -196,7 +197,7 @@ async function make(app: App, order: Order, save: (row: TokenRow) => Promise<voi
   };
 }
 
-function requireProof(client: ClientRow, keyThumbprint: string | undefined): void {
+export function requireProof(client: ClientRow, keyThumbprint: string | undefined): void {
   if (client.bounds.requiresProof && keyThumbprint === undefined)
     throw new Refusal('PROOF_INVALID', 'this client must prove that it holds its key', {
       hint: 'send a DPoP header with the request',
@@ -204,7 +205,10 @@ function requireProof(client: ClientRow, keyThumbprint: string | undefined): voi
 }
 
 /** Actions cut down to a scope, which names actions. */
-function withScope<T extends { actions?: ReportViewDetails['actions'] }>(details: T, scope: string | undefined): T {
+export function withScope<T extends { actions?: ReportViewDetails['actions'] }>(
+  details: T,
+  scope: string | undefined,
+): T {
   if (scope === undefined) return details;
   const words = scope.split(' ').filter((one) => one !== '');
   const unknown = words.find((one) => one !== 'view' && one !== 'export');
@@ -237,6 +241,7 @@ export async function issueToken(
     readonly giver?: PersonViewer;
   } = {},
 ): Promise<IssuedToken> {
+  await app.things.requireOpenClient(client.id);
   const details = withScope(await resolveDetails(app, readAuthorizationDetails(asked), client.bounds), options.scope);
   checkBounds(details, client.bounds);
   requireProof(client, options.keyThumbprint);
@@ -251,48 +256,6 @@ export async function issueToken(
   const lifetimeSeconds = Math.min(options.lifetimeSeconds ?? defaultLifetimeSeconds, client.bounds.maxLifetimeSeconds);
   const order = { client, details, lifetimeSeconds, keyThumbprint: options.keyThumbprint, giverId };
   return make(app, order, (row) => addToken(app, row));
-}
-
-/**
- * Exchanges a token for a narrower one. It ends no later than the one before it, and with it.
- *
- * @throws {Refusal} `TOKEN_WIDENS`, and whatever is wrong with the token or what is asked
- * @see RFC 8693
- */
-export async function exchangeToken(
-  app: App,
-  client: ClientRow,
-  given: {
-    readonly subjectToken: string;
-    readonly asked: unknown;
-    readonly scope: string | undefined;
-    readonly keyThumbprint: string | undefined;
-  },
-): Promise<IssuedToken> {
-  const held = await tokenViewer(app, given.subjectToken);
-  // Another client's token looks like none.
-  if (held.clientId !== client.id) throw new Refusal('TOKEN_INVALID', 'the access token is not valid here');
-  if (held.keyThumbprint !== undefined && held.keyThumbprint !== given.keyThumbprint)
-    throw new Refusal('PROOF_INVALID', 'the token is bound to a key; prove that you hold it');
-  requireProof(client, given.keyThumbprint);
-  const wish = withScope(given.asked === undefined ? {} : readNarrowing(given.asked), given.scope);
-  const details = narrowDetails(held.details, wish);
-  checkBounds(details, client.bounds);
-  await checkDetails(app, details, client.bounds);
-  // Keys that have to be read anew, or made, are so before anything is held.
-  await signingKeys(app);
-  return app.records.transaction(async () => {
-    const line = await holdToken(app, held.tokenId);
-    if (!line) throw new Refusal('TOKEN_REVOKED', 'the access token was revoked');
-    if (line.depth > maxExchanges)
-      throw new Refusal('TOKEN_OUT_OF_BOUNDS', `a token may be exchanged ${maxExchanges} times in a row`);
-    const left = Math.floor((line.token.expiresAt.getTime() - app.now()) / 1000);
-    const lifetimeSeconds = Math.max(1, Math.min(left, client.bounds.maxLifetimeSeconds));
-    const { keyThumbprint } = given;
-    const order = { client, details, lifetimeSeconds, keyThumbprint, parent: line.token, giverId: line.token.giverId };
-    const issued = await make(app, order, (row) => addToken(app, row));
-    return { ...issued, issued_token_type: 'urn:ietf:params:oauth:token-type:access_token' };
-  });
 }
 
 async function viewerOf(
@@ -324,6 +287,13 @@ async function viewerOf(
  * @throws {Refusal} `TOKEN_EXPIRED`, `TOKEN_INVALID`, `TOKEN_REVOKED`
  */
 export async function tokenViewer(app: App, jwt: string): Promise<TokenViewer> {
+  const viewer = await heldToken(app, jwt);
+  await app.things.requireOpenClient(viewer.clientId);
+  return viewer;
+}
+
+/** The same also while its program may ask for nothing: then it can be taken back still. */
+export async function heldToken(app: App, jwt: string): Promise<TokenViewer> {
   const { find } = await signingKeys(app);
   const { publicUrl } = app.settings;
   const claims = await verifyAccessToken(jwt, {

@@ -9,6 +9,8 @@ export interface Watched {
   readonly report?: string;
   readonly placement?: string;
   readonly board?: string;
+  /** Whose token opened it. */
+  readonly client?: string;
 }
 
 /** Who listens, and whether they still may. */
@@ -19,14 +21,17 @@ export interface Listener {
   readonly endsAt?: number;
   /** Looks again whether it may be told; throws a refusal when it may not. */
   readonly look: () => Promise<unknown>;
+  /** Whether what its reader has is not what there is: it may have changed before anybody listened. */
+  readonly isLate?: () => Promise<boolean>;
 }
 
 /** A stream ends after so long; its reader comes back and is asked again who it is. */
 const endAfterMs = 5 * 60_000;
 const beatMs = 20_000;
 
-function concerns({ kind, name }: Change, { datasets, report, placement, board }: Watched): boolean {
+function concerns({ kind, name }: Change, { datasets, report, placement, board, client }: Watched): boolean {
   if (kind === 'dataset') return datasets.includes(name);
+  if (kind === 'client') return name === client;
   return (kind === 'report' || kind === 'placement' || kind === 'board') && name === { report, placement, board }[kind];
 }
 
@@ -62,6 +67,12 @@ export function streamChanges(
   });
   // What changed after its reader was let in and before anybody listened is seen now.
   tell('');
+  listener.isLate?.().then(
+    (isLate) => isLate && tell('event: changed\ndata: {}\n\n'),
+    (error: unknown) => {
+      if (!isRefusal(error)) app.log.error({ err: error }, 'what a reader has could not be compared');
+    },
+  );
   const beat = setInterval(() => tell(': still here\n\n'), beatMs);
   const lastsMs = Math.min(endAfterMs, (listener.endsAt ?? Infinity) - app.now());
   const end = setTimeout(() => stream.end(), Math.max(0, lastsMs));

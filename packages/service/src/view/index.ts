@@ -9,6 +9,7 @@ export {
   type Subject,
   type ViewRequest,
 } from './prepare.ts';
+export { filterWords } from './choices.ts';
 export { answerAhead } from './ahead.ts';
 export { explainLimits, mayLookAtRows } from './explain.ts';
 export { limitWords, sceneOf } from './exports.ts';
@@ -17,4 +18,12 @@ export { dataFigures, readOne, seesTheSame } from './figures.ts';
 export { metered } from './page.ts';
 export { limitsOf, parameterWords, showView } from './show.ts';
 export { streamChanges, type Watched } from './events.ts';
-export { pageRoutes, readRequest, viewQuery, viewWords, type Prepare, type ViewQuery } from './pageRoutes.ts';
+export {
+  pageRoutes,
+  readRecord,
+  readRequest,
+  viewQuery,
+  viewWords,
+  type Prepare,
+  type ViewQuery,
+} from './pageRoutes.ts';

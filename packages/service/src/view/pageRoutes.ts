@@ -6,7 +6,8 @@ import type { TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import type { ViewAnswer } from '@underbell/core/view';
 import { thing } from '../access/index.ts';
-import { defineRoute, type Request, type Route } from '../platform/index.ts';
+import { readableRevision, type Revision } from '../dataset/index.ts';
+import { defineRoute, type App, type Request, type Route } from '../platform/index.ts';
 import { filterWords, offeredValues } from './choices.ts';
 import { streamChanges, type Watched } from './events.ts';
 import { exportView, readWindow } from './exports.ts';
@@ -30,6 +31,11 @@ export const viewWords = {
     .max(20)
     .description('figure:value, a mark opened in a figure; one for each level'),
   without: Joi.array().items(Joi.string().max(63)).single().max(30).description('parameters without their default'),
+  record: Joi.array()
+    .items(text)
+    .single()
+    .max(30)
+    .description('field:value of the record beside it, for `record(…)` in a placement’s filter; repeated for several'),
 };
 
 const rawParameter = Joi.alternatives(
@@ -46,6 +52,7 @@ export type ViewQuery = {
   choose?: string[];
   drill?: string[];
   without?: string[];
+  record?: string[];
 } & Record<string, string | string[] | undefined>;
 
 /** The same as the words of an address, for what is more than looking. */
@@ -55,6 +62,7 @@ const viewBody = {
   choose: Joi.array().items(text).max(60),
   drill: Joi.array().items(text).max(20),
   without: viewWords.without,
+  record: Joi.array().items(text).max(30),
   parameters: Joi.object().pattern(Joi.string().max(63), rawParameter).default({}),
 };
 
@@ -64,6 +72,7 @@ interface ViewBody {
   readonly choose?: string[];
   readonly drill?: string[];
   readonly without?: string[];
+  readonly record?: string[];
   readonly parameters: RawParameters;
 }
 
@@ -78,12 +87,26 @@ function readChoices(choose: readonly string[]): ViewRequest['choices'] {
   return [...byFigure].map(([figure, values]) => ({ figure, values }));
 }
 
-export function readRequest(query: ViewQuery, ctx: Context): ViewRequest {
-  const { page, where, choose, drill, without, ...parameters } = query;
-  return toRequest({ page, where, choose, drill, without, parameters: parameters as RawParameters }, ctx);
+/** A record from its fields as an address says them: each once. */
+export function readRecord(fields: readonly string[]): Record<string, string> {
+  const record: Record<string, string> = {};
+  for (const one of fields) {
+    const at = one.indexOf(':');
+    const name = one.slice(0, at);
+    if (at < 1) throw new Refusal('INPUT_INVALID', `\`${one}\` is not field:value`, { pointer: 'record', word: one });
+    if (Object.hasOwn(record, name))
+      throw new Refusal('INPUT_INVALID', `the record says \`${name}\` twice`, { pointer: 'record', word: name });
+    Object.defineProperty(record, name, { value: one.slice(at + 1), enumerable: true });
+  }
+  return record;
 }
 
-function toRequest({ page, where, choose, drill, without, parameters }: ViewBody, ctx: Context): ViewRequest {
+export function readRequest(query: ViewQuery, ctx: Context): ViewRequest {
+  const { page, where, choose, drill, without, record, ...parameters } = query;
+  return toRequest({ page, where, choose, drill, without, record, parameters: parameters as RawParameters }, ctx);
+}
+
+function toRequest({ page, where, choose, drill, without, record, parameters }: ViewBody, ctx: Context): ViewRequest {
   return {
     parameters,
     choices: readChoices(choose ?? []),
@@ -91,6 +114,7 @@ function toRequest({ page, where, choose, drill, without, parameters }: ViewBody
     ...(where === undefined ? {} : { where }),
     ...(drill === undefined ? {} : { drills: readChoices(drill) }),
     ...(without === undefined ? {} : { without }),
+    ...(record === undefined ? {} : { record: readRecord(record) }),
     languages: ctx.acceptsLanguages(),
   };
 }
@@ -121,7 +145,33 @@ type WhoAsks = Parameters<Prepare>[0];
 /** What is looked at and is no page of a report: a board in a placement. Undefined where it is one. */
 export interface Instead {
   readonly view: (asked: WhoAsks, request: ViewRequest) => Promise<ViewAnswer<Date> | undefined>;
-  readonly watched: (asked: WhoAsks) => Promise<Watched | undefined>;
+  readonly watched: (asked: WhoAsks, request: ViewRequest) => Promise<Watched | undefined>;
+}
+
+/** What the listener has: by it the service sees whether something changed before anybody listened. */
+const shownWords = {
+  since: Joi.array().items(text).single().max(100).description('dataset:revision that is shown; repeated for several'),
+  edition: Joi.number().integer().min(1).description('the edition that is shown'),
+};
+
+type Known = ReadonlyMap<string, Pick<Revision, 'number' | 'isLive'>>;
+
+/**
+ * Whether any of some datasets has another revision by now. What is asked live has none that would be told.
+ *
+ * @param known - those that are looked at: of others, nothing is told
+ */
+const isAnother = (since: readonly string[], known: Known): boolean =>
+  since.some((one) => {
+    const at = one.lastIndexOf(':');
+    const now = known.get(one.slice(0, at));
+    return now !== undefined && now.isLive !== true && String(now.number) !== one.slice(at + 1);
+  });
+
+async function revisionsNow(app: App, datasets: readonly string[]): Promise<Known> {
+  const found = new Map<string, Revision>();
+  for (const name of datasets) found.set(name, await readableRevision(app, name));
+  return found;
 }
 
 /** Everything that can be asked of a page, by a placement or by the report itself. */
@@ -241,21 +291,31 @@ export function pageRoutes(
       method: 'get',
       path: `${base}/events`,
       summary: 'Server-sent events: tells when what the page shows has changed',
-      query: viewQuery,
+      query: viewQuery.keys(shownWords),
       answer: { description: 'text/event-stream', type: 'text/event-stream' },
       async handle(asked) {
-        const request = readRequest(asked.query, asked.ctx);
-        const other = await instead?.watched(asked);
-        const watched = other ?? watchedBy(await prepare(asked, request));
+        const { since, edition, ...query } = asked.query;
+        const request = readRequest(query, asked.ctx);
+        const other = await instead?.watched(asked, request);
         const { client } = asked as { client?: TokenViewer };
+        const watched = {
+          ...(other ?? watchedBy(await prepare(asked, request))),
+          ...(client ? { client: client.clientId } : {}),
+        };
         return streamChanges(asked.app, asked.ctx, watched, {
           shares: asked.askers,
           ...(client ? { endsAt: client.expiresAt } : {}),
+          async isLate() {
+            if (other) return isAnother(since ?? [], await revisionsNow(asked.app, other.datasets));
+            const { revisions, edition: now } = await prepare(asked, request);
+            if (edition !== undefined && edition !== now.number) return true;
+            return isAnother(since ?? [], new Map([...revisions.values()].map((one) => [one.shape.name, one])));
+          },
           async look() {
             const { app, ctx, params } = asked;
             const again = { app, ctx, params, ...(await asked.again()) } as Asked;
             if (other === undefined) await prepare(again, request);
-            else await instead!.watched(again);
+            else await instead!.watched(again, request);
           },
         });
       },

@@ -66,6 +66,8 @@ export interface ViewRequest {
   readonly drills?: readonly Choice[];
   /** Parameters whose defaults the reader took off. */
   readonly without?: readonly string[];
+  /** Fields of the record beside it, by name; a token has its own. */
+  readonly record?: Readonly<Record<string, string>>;
   /** The report's own parameters by name, raw. */
   readonly parameters: RawParameters;
   /** The reader's language as browsers tell it (RFC 9110, section 12.5.4). */
@@ -235,6 +237,7 @@ export async function prepare(app: App, subject: Subject): Promise<PreparedView>
     masks,
     writers: await writersOf(app, subject, masks),
     ...(place?.kind ? { place: place.kind } : {}),
+    ...(request.record ? { record: request.record } : {}),
     moment,
     fixed,
     chosen,
@@ -298,6 +301,11 @@ export async function prepareReport(
   request: ViewRequest,
 ): Promise<PreparedView> {
   const right = await requireRight(app, person, 'view', 'report', name);
+  if (request.record !== undefined)
+    throw new Refusal('INPUT_INVALID', 'a whole report stands beside no record', {
+      pointer: 'record',
+      hint: 'a placement does, whose filter names fields of it',
+    });
   return {
     ...(await prepare(app, { viewer: person, edition: await findEdition(app, name), request, fixed: [] })),
     right,

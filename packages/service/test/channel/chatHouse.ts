@@ -53,8 +53,21 @@ export class ChatHouse {
     // Into the team it is invited; into its channels it comes by itself.
     rooms.invite(team, creator, service.user);
     const made = new ChatHouse(small, chat, team, leads, others);
-    await until(async () => (await made.known(leads)) === 2 && (await made.known(others)) === 2);
+    // What could not be opened listens no longer: a test that fails ends.
+    await made.#comeIn().catch(async (error: unknown) => {
+      await made.close();
+      throw error;
+    });
     return made;
+  }
+
+  async #comeIn(): Promise<void> {
+    const { small, leads, others } = this;
+    // As the clock does: what was pushed and did not arrive on a busy machine is asked for.
+    await until(async () => {
+      await lookIntoChats(small.house.app);
+      return (await this.known(leads)) === 2 && (await this.known(others)) === 2;
+    });
   }
 
   async close(): Promise<void> {

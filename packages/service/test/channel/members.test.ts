@@ -155,6 +155,11 @@ describe('a tab of a channel', () => {
     assert.equal((await at.view(key)).status, 200);
     const compared = await at.small.fine('POST', '/api/v1/chats/skerrow/compare', undefined, root);
     assert.deepEqual([compared.body['joined'], compared.body['left'], compared.body['rooms']], [0, 1, 3]);
+    // Several who compare at once do not undo each other's work for ever.
+    const all = await Promise.all(
+      Array.from({ length: 6 }, () => at.small.house.call('POST', '/api/v1/chats/skerrow/compare', { as: root })),
+    );
+    assert.deepEqual([...new Set(all.map((one) => one.status))], [200], all.map((one) => one.text).join('\n'));
     assert.equal((await at.view(key)).body.code, 'NOT_FOUND');
     at.add('newcomer');
     await until(async () => (await at.view(key)).status === 200);

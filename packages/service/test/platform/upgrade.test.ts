@@ -91,6 +91,7 @@ describe('an installation of the first shape', () => {
       '029-last-uses',
       '030-folder-pages',
       '031-channels',
+      '032-apps',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },

@@ -218,7 +218,7 @@ describe('the token endpoints', () => {
         grant_type: 'client_credentials',
         authorization_details: JSON.stringify([{ type: 'report_view', placement: 'quay-record', context }]),
       });
-    assert.equal((await asked({})).body.code, 'VALUE_UNBOUND');
+    assert.equal((await asked({})).body.code, 'RECORD_INCOMPLETE');
     const token = issued(await asked({ quay_id: "Q017' OR TRUE OR '" })).access_token;
     const none = await house.call('GET', '/api/v1/placements/quay-record/view', { token });
     assert.match(none.text, /"rows":\[\]/);

@@ -4,6 +4,7 @@ import { drillLevels } from '@underbell/core/report';
 import type { FigureResult } from '@underbell/core/report';
 import PopMenu, { type MenuItem } from '../view/PopMenu.vue';
 import type { ViewedFigure, ViewAnswer } from '@underbell/core/view';
+import { handedOver, offerKey } from '../session/handedKey.ts';
 import { useViewing } from '../view/viewing.ts';
 import FigureBody from './FigureBody.vue';
 import { saveFile } from './saveFile.ts';
@@ -68,13 +69,21 @@ const backTo = (depth: number) =>
     props.figure.name,
     path.value.slice(0, depth).map((one) => one.value),
   );
-/** A board's figure leads to the page that it comes from. */
+/** A board's figure leads to the page that it comes from; within a host's page, beside that rather than in its place. */
 const source = computed(() => {
   const { from } = props.figure;
   return from
     ? `/r/${from.report}?page=${from.page}${props.answer.own ? `&where=${encodeURIComponent(props.answer.own)}` : ''}`
     : undefined;
 });
+const sourceTarget = window.parent === window ? '_top' : '_blank';
+/** Whoever is known here by a key is known there, too. */
+function openSource(event: MouseEvent): void {
+  const key = () => viewing?.api.access?.token;
+  if (sourceTarget !== '_blank' || key() === undefined) return;
+  event.preventDefault();
+  offerKey(window.open(handedOver(`${window.location.origin}${source.value!}`), '_blank'), key);
+}
 const linked = computed(() => {
   const { link } = props.figure as { link?: { page: string } };
   return link && viewing ? props.answer.pages.find((one) => one.name === link.page) : undefined;
@@ -85,7 +94,7 @@ const linked = computed(() => {
   <section class="figure" :class="figure.kind" :style="place" :aria-label="figure.title">
     <header>
       <h2>
-        <a v-if="source" :href="source" target="_top">{{ figure.title }}</a>
+        <a v-if="source" :href="source" :target="sourceTarget" rel="noopener" @click="openSource">{{ figure.title }}</a>
         <template v-else>{{ figure.title }}</template>
       </h2>
       <span class="acts no-print">

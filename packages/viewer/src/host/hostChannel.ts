@@ -1,11 +1,13 @@
 import { hasElement } from './hasElement.ts';
 import type { Host, HostQuestion, TokenState } from './host.ts';
+import type { RecordFields } from '../view/viewApi.ts';
 import { setHostTheme, type HostTheme } from '../theme/useTheme.ts';
 
 /** What a host page says to the viewer in its frame. */
 type HostMessage =
   | { readonly underBell: 'token'; readonly token: string; readonly expiresInSeconds: number }
-  | { readonly underBell: 'token failed'; readonly message: string }
+  | { readonly underBell: 'token failed'; readonly message: string; readonly code?: string }
+  | { readonly underBell: 'record'; readonly record: RecordFields }
   | { readonly underBell: 'theme'; readonly theme: HostTheme }
   | { readonly underBell: 'no token' }
   | { readonly underBell: 'show'; readonly question: HostQuestion };
@@ -25,6 +27,9 @@ function isQuestion(value: unknown): value is HostQuestion {
   );
 }
 
+const isRecord = (value: unknown): value is RecordFields =>
+  typeof value === 'object' && value !== null && Object.values(value).every((one) => isText(one));
+
 const answerWithinMs = 4_000;
 /** A host that speaks without the element may answer as well, at once. */
 const plainWithinMs = 150;
@@ -39,6 +44,7 @@ export class HostChannel implements Host {
   readonly #origins: readonly string[];
   #onToken: (state: TokenState) => void = () => undefined;
   #onShow: (question: HostQuestion) => void = () => undefined;
+  #onRecord: (record: RecordFields) => void = () => undefined;
   #renewal: number | undefined;
 
   constructor(origins: readonly string[]) {
@@ -63,9 +69,13 @@ export class HostChannel implements Host {
     this.#tell({ underBell: 'hello' });
   }
 
-  /** @param onShow - called when the host wants something else shown */
-  listen(onShow: (question: HostQuestion) => void): void {
+  listen(onShow: (question: HostQuestion) => void, onRecord: (record: RecordFields) => void): void {
     this.#onShow = onShow;
+    this.#onRecord = onRecord;
+  }
+
+  renew(): void {
+    this.#tell({ underBell: 'token please' });
   }
 
   /** Tells the host what happened in its frame. */
@@ -93,7 +103,10 @@ export class HostChannel implements Host {
         data.expiresInSeconds * 1000 * renewAt,
       );
     } else if (data.underBell === 'token failed') {
-      this.#onToken({ failure: data.message });
+      const { message, code } = data;
+      this.#onToken({ failure: message, ...(typeof code === 'string' ? { code } : {}) });
+    } else if (data.underBell === 'record') {
+      if (isRecord(data.record)) this.#onRecord(data.record);
     } else if (data.underBell === 'theme') {
       setHostTheme(data.theme);
     } else if (data.underBell === 'show') {

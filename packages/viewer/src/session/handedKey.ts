@@ -1,7 +1,7 @@
 /** What a window asks the tab that opened it, and is told: both are pages of this service. */
 type HandMessage = { readonly underBell: 'key please' } | { readonly underBell: 'key'; readonly key: string };
 
-const mark = '#from-chat';
+const mark = '#handed-over';
 const answerWithinMs = 1_500;
 
 /** An address whose page asks whoever opened it for the key. */

@@ -1,70 +1,37 @@
 <script setup lang="ts">
-import { defineAsyncComponent, onBeforeUnmount, onMounted, reactive, shallowRef } from 'vue';
+import { defineAsyncComponent, onMounted, reactive, shallowRef } from 'vue';
 import type { Collection } from '@underbell/core/folder';
-import type { ProblemDocument } from '@underbell/core/refusal';
-import { FrameKey } from '../session/frameKey.ts';
-import { offline } from './viewApi.ts';
+import { useService } from '../session/useService.ts';
 
 /** What lies in a folder, for whoever looks: words, links, and small current pictures. */
 const ProblemBox = defineAsyncComponent(() => import('./ProblemBox.vue'));
 const props = defineProps<{ name: string }>();
-const isFramed = window.parent !== window;
 const found = shallowRef<Collection>();
-const problem = shallowRef<ProblemDocument>();
 /** Pictures by path, fetched with the reader's key: a plain image would come without it. */
 const pictures = reactive<Record<string, string>>({});
-let key: string | undefined;
 
-const frameKey = new FrameKey((other) => {
-  if (problem.value?.code === 'SIGN_IN_NEEDED') use(other);
+const { problem, isFramed, ask, send, run, signedIn } = useService(async () => {
+  found.value = await ask<Collection>(`/api/v1/collections/${encodeURIComponent(props.name)}`);
+  document.title = found.value.title;
+  void drawAll(found.value);
 });
-onBeforeUnmount(() => frameKey.close());
-
-const ask = (path: string) => fetch(path, key === undefined ? {} : { headers: { Authorization: `Bearer ${key}` } });
-
+/** One after the other: the words are there already. */
+async function drawAll({ hasPictures, things }: Collection): Promise<void> {
+  if (hasPictures) for (const { picture } of things) await draw(picture);
+}
 async function draw(path: string): Promise<void> {
-  const answer = await ask(path).catch(() => undefined);
+  const answer = await send(path);
   // Without a picture its card has words still.
   if (answer?.ok) pictures[path] = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(await answer.text())}`;
 }
-async function load(): Promise<void> {
-  const answer = await ask(`/api/v1/collections/${encodeURIComponent(props.name)}`).catch(() => undefined);
-  const said = (await answer?.json().catch(() => undefined)) as unknown;
-  if (answer?.ok) {
-    problem.value = undefined;
-    found.value = said as Collection;
-    document.title = found.value.title;
-    if (found.value.hasPictures) for (const { picture } of found.value.things) await draw(picture);
-    return;
-  }
-  const document_ = said as Partial<ProblemDocument> | undefined;
-  const wrong = typeof document_?.code === 'string' ? (document_ as ProblemDocument) : offline;
-  if (wrong.code === 'SIGN_IN_NEEDED') {
-    const tried = key;
-    if (tried !== undefined) frameKey.drop(tried);
-    key = undefined;
-    if (frameKey.known !== undefined && frameKey.known !== tried) return use(frameKey.known);
-    frameKey.want();
-  }
-  problem.value = wrong;
-}
-function use(other: string): void {
-  key = other;
-  void load();
-}
-function signedIn(other: string | undefined): void {
-  if (other === undefined) return void load();
-  frameKey.take(other);
-  use(other);
-}
-onMounted(load);
+onMounted(run);
 /** Reports are in full in a window of their own: a host frames the collection, not them. */
 const target = isFramed ? '_blank' : '_self';
 </script>
 
 <template>
   <main class="collection">
-    <ProblemBox v-if="problem" :problem="problem" :is-framed="isFramed" @retry="load" @signed-in="signedIn" />
+    <ProblemBox v-if="problem" :problem="problem" :is-framed="isFramed" @retry="run" @signed-in="signedIn" />
     <template v-else-if="found">
       <h1>{{ found.title }}</h1>
       <p v-if="found.words" class="words">{{ found.words }}</p>

@@ -14,16 +14,19 @@ const props = defineProps<{
 const emit = defineEmits<{ retry: []; signedIn: [key: string | undefined] }>();
 
 const needsSignIn = computed(() => props.problem.code === 'SIGN_IN_NEEDED');
+/** Nothing is wrong with a record that has no number yet. */
+const isQuiet = computed(() => props.problem.code === 'RECORD_INCOMPLETE');
 const heading = computed(() => {
   if (needsSignIn.value) return 'Sign in to see this report';
   return props.problem.code === 'NOT_FOUND' ? 'You have no access to this' : props.problem.title;
 });
-const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+/** As a sentence, without its full stop. */
+const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(1).replace(/\.$/, '');
 const signInElsewhere = () => openSignInWindow((key) => emit('signedIn', key));
 </script>
 
 <template>
-  <section class="box" :class="{ wrong: !needsSignIn }" role="alert">
+  <section class="box" :class="{ wrong: !needsSignIn && !isQuiet }" :role="isQuiet ? 'status' : 'alert'">
     <h1>{{ heading }}</h1>
     <template v-if="needsSignIn">
       <template v-if="isFramed">
@@ -36,13 +39,17 @@ const signInElsewhere = () => openSignInWindow((key) => emit('signedIn', key));
       </template>
     </template>
     <AskForAccess v-else-if="problem.code === 'NOT_FOUND' && ask" :ask="ask" @retry="emit('retry')" />
+    <template v-else-if="isQuiet">
+      <p>{{ capitalised(problem.detail.replaceAll('`', '“').replace(/“(?=[^“]*$)/, '”')) }}.</p>
+      <p v-if="problem.hint" class="hint">{{ capitalised(problem.hint) }}.</p>
+    </template>
     <template v-else>
       <p>
         {{ capitalised(problem.detail) }}.<template v-if="problem.position">
           (line {{ problem.position.line }}, column {{ problem.position.column }})</template
         >
       </p>
-      <p v-if="problem.hint" class="hint">{{ capitalised(problem.hint) }}</p>
+      <p v-if="problem.hint" class="hint">{{ capitalised(problem.hint) }}.</p>
       <p class="code">
         {{ problem.code }}<template v-if="problem.reference">, reference {{ problem.reference }}</template>
       </p>

@@ -13,17 +13,28 @@ export function readAddress(): { question: ViewQuestion; isBare: boolean } {
     }
     return found;
   };
-  const known = ['page', 'where', 'bare', 'choose', 'drill', 'without'];
-  // Chats add words of their own to a tab's address.
-  const isTab = window.location.pathname.startsWith('/t/');
-  const names = isTab ? [] : [...new Set(search.keys())].filter((name) => !known.includes(name));
+  const known = ['page', 'where', 'bare', 'choose', 'drill', 'without', 'record'];
+  // Chats add words of their own to a tab's address; what an app has of its own takes no parameters.
+  const isOthers = /^\/[ta]\//.test(window.location.pathname);
+  const names = isOthers ? [] : [...new Set(search.keys())].filter((name) => !known.includes(name));
   const question = {
     page: search.get('page') ?? undefined,
     where: search.get('where') ?? undefined,
     choices: marks('choose'),
     drills: marks('drill'),
     without: search.getAll('without'),
+    ...(search.has('record') ? { record: readRecord(search.getAll('record')) } : {}),
     parameters: Object.fromEntries(names.map((name) => [name, search.getAll(name)])),
   };
   return { question, isBare: search.has('bare') };
+}
+
+/** Each `field:value`; what is none, the service is told as it stands and refuses. */
+function readRecord(words: readonly string[]): Record<string, string> {
+  return Object.fromEntries(
+    words.map((one) => {
+      const at = one.indexOf(':');
+      return at < 0 ? [one, ''] : [one.slice(0, at), one.slice(at + 1)];
+    }),
+  );
 }

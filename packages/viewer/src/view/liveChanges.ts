@@ -95,12 +95,13 @@ export class LiveChanges {
     let isRefused = false;
     while (!this.#stop.signal.aborted) {
       // Until something is shown nobody knows whether there is something to hear of, nor by which key.
-      if (this.#state().answer === undefined) {
+      const { question, answer: shown } = this.#state();
+      if (shown === undefined) {
         await new Promise((resolve) => setTimeout(resolve, unseenMs));
         continue;
       }
       try {
-        const answer = await this.#api.events(this.#state().question, this.#stop.signal);
+        const answer = await this.#api.events(question, shown, this.#stop.signal);
         this.#isListening = true;
         if (wasLost) this.#onChange();
         wasLost = false;

@@ -6,7 +6,37 @@ import { FrameKey } from '../session/frameKey.ts';
 import { readAddress } from './address.ts';
 import { LiveChanges } from './liveChanges.ts';
 import type { ViewAnswer } from '@underbell/core/view';
-import { toSearch, ViewApi, ViewProblem, type Access, type Target, type ViewQuestion } from './viewApi.ts';
+import {
+  toSearch,
+  ViewApi,
+  ViewProblem,
+  type Access,
+  type RecordFields,
+  type Target,
+  type ViewQuestion,
+} from './viewApi.ts';
+
+/** What hosts' servers pass on as the service said it, for readers. */
+const passedOn: Readonly<Record<string, Omit<ProblemDocument, 'detail' | 'code'>>> = {
+  RECORD_INCOMPLETE: {
+    type: 'urn:underbell:problem:record-incomplete',
+    title: 'The record is not complete yet',
+    status: 409,
+    hint: 'a new record shows its figures once it is saved',
+  },
+  APP_OFF: {
+    type: 'urn:underbell:problem:app-off',
+    title: 'Reports are switched off in this app',
+    status: 403,
+    hint: 'an administrator switches them on',
+  },
+};
+function failedProblem(said: string, code = ''): ProblemDocument {
+  const known = passedOn[code];
+  return known ? { ...known, code, detail: said } : tokenProblem(said);
+}
+/** A token that opens nothing any more: another one may. */
+const isPast = (code: string) => ['TOKEN_EXPIRED', 'TOKEN_REVOKED', 'TOKEN_OUT_OF_BOUNDS'].includes(code);
 
 const tokenProblem = (hint: string): ProblemDocument => ({
   type: 'urn:underbell:problem:token-invalid',
@@ -22,7 +52,10 @@ export function useView(target: Target, channel: Host, access?: Access) {
   const api = new ViewApi(target, hostLanguage);
   api.access = access;
   const address = readAddress();
-  const question = shallowRef<ViewQuestion>(address.question);
+  const question = shallowRef<ViewQuestion>({
+    ...address.question,
+    ...(channel.record === undefined ? {} : { record: channel.record }),
+  });
   const answer = shallowRef<ViewAnswer>();
   const problem = shallowRef<ProblemDocument>();
   const isLoading = ref(true);
@@ -40,6 +73,8 @@ export function useView(target: Target, channel: Host, access?: Access) {
   }
   /** The problem that the host was told last. */
   let told = '';
+  let isRenewing = false;
+  let hasTriedSilently = false;
 
   async function reload(): Promise<void> {
     const turn = ++newest;
@@ -50,6 +85,7 @@ export function useView(target: Target, channel: Host, access?: Access) {
       answer.value = found;
       problem.value = undefined;
       isOffline.value = false;
+      isRenewing = false;
       setBoardTheme(found.theme);
       setPlacementTheme(found.look?.theme);
       told = '';
@@ -61,6 +97,12 @@ export function useView(target: Target, channel: Host, access?: Access) {
       // What was there stays while nothing newer can be fetched.
       if (isOffline.value) return;
       if (error.document.code === 'SIGN_IN_NEEDED' && isSignedInElsewhere()) return;
+      if (error.document.code === 'SIGN_IN_NEEDED' && (await isSignedInSilently())) return;
+      if (isPast(error.document.code) && api.access && channel.renew && !isRenewing) {
+        isRenewing = true;
+        channel.renew();
+        return;
+      }
       problem.value = error.document;
       const { code, detail } = error.document;
       // What is wrong with what the reader's own rights let be seen is between the reader and the service.
@@ -71,6 +113,16 @@ export function useView(target: Target, channel: Host, access?: Access) {
     } finally {
       if (turn === newest) isLoading.value = false;
     }
+  }
+
+  /** Whether the directory knows the browser: asked once, within a host's page, where nobody should sign in a second time. */
+  async function isSignedInSilently(): Promise<boolean> {
+    if (!channel.isFramed || hasTriedSilently || channel.chat !== undefined) return false;
+    hasTriedSilently = true;
+    const { signInSilently } = await import('../session/silentSignIn.ts');
+    if (!(await signInSilently())) return false;
+    void reload();
+    return true;
   }
 
   /** Whether a key of this tab opens it after all; else the other frames of the page are asked for theirs. */
@@ -102,11 +154,12 @@ export function useView(target: Target, channel: Host, access?: Access) {
 
   function onToken(state: TokenState): void {
     if ('failure' in state) {
-      problem.value = tokenProblem(state.failure);
+      problem.value = failedProblem(state.failure, state.code);
+      channel.tell({ underBell: 'problem', code: problem.value.code, message: problem.value.detail });
       isLoading.value = false;
       return;
     }
-    const isRenewal = api.access !== undefined;
+    const isRenewal = api.access !== undefined && !isRenewing;
     api.access = 'token' in state ? state : undefined;
     // A renewed token shows the same; nothing flickers.
     if (!isRenewal || problem.value || contextOf(api.access) !== context) void reload();
@@ -166,7 +219,15 @@ export function useView(target: Target, channel: Host, access?: Access) {
   const shared = computed((): ViewQuestion => {
     const { choices: _, drills: _drills, ...rest } = question.value;
     const own = answer.value?.own;
-    return { ...rest, choices: {}, drills: {}, where: own ?? rest.where, page: answer.value?.page.name ?? rest.page };
+    const record = rest.record ?? recordOf(api.access);
+    return {
+      ...rest,
+      choices: {},
+      drills: {},
+      where: own ?? rest.where,
+      page: answer.value?.page.name ?? rest.page,
+      ...(record === undefined ? {} : { record }),
+    };
   });
   /** An address that shows the same to whoever may see it. */
   const link = computed(() => {
@@ -185,8 +246,11 @@ export function useView(target: Target, channel: Host, access?: Access) {
     // A public link needs no token of a host.
     if (access) void reload();
     else channel.ask(onToken);
-    channel.listen(({ page, where, parameters }) =>
-      change({ page: page ?? question.value.page, where, parameters, choices: {}, drills: {} }),
+    channel.listen(
+      ({ page, where, parameters }) =>
+        change({ page: page ?? question.value.page, where, parameters, choices: {}, drills: {} }),
+      // Page, and what the reader picked, stay.
+      (record) => change({ record }),
     );
     live.start();
     window.addEventListener('online', reload);
@@ -221,18 +285,21 @@ export function useView(target: Target, channel: Host, access?: Access) {
 }
 
 /** What a token limits its page to, as far as the token itself says: another is another record. */
-function contextOf(access: Access | undefined): string {
+const contextOf = (access: Access | undefined): string => JSON.stringify(detailsOf(access)) ?? access?.token ?? '';
+
+function detailsOf(access: Access | undefined): readonly { readonly context?: RecordFields }[] | undefined {
   const [, claims] = access?.token.split('.') ?? [];
-  if (claims === undefined) return access?.token ?? '';
+  if (claims === undefined) return undefined;
   try {
-    const { authorization_details: details } = JSON.parse(atob(claims.replace(/-/g, '+').replace(/_/g, '/'))) as {
-      authorization_details?: unknown;
-    };
-    return JSON.stringify(details);
+    const bytes = Uint8Array.from(atob(claims.replace(/-/g, '+').replace(/_/g, '/')), (one) => one.charCodeAt(0));
+    return (JSON.parse(new TextDecoder().decode(bytes)) as { authorization_details?: [] }).authorization_details;
   } catch {
-    return access!.token;
+    return undefined;
   }
 }
+
+/** The record that a host's token is for: it goes along with what is opened in full. */
+const recordOf = (access: Access | undefined): RecordFields | undefined => detailsOf(access)?.[0]?.context;
 
 function addressOf(question: ViewQuestion, isBare: boolean): string {
   const search = toSearch(question);

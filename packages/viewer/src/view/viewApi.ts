@@ -3,6 +3,7 @@ import type { FigureResult } from '@underbell/core/report';
 import { hasElement } from '../host/hasElement.ts';
 import type { ViewAnswer } from '@underbell/core/view';
 
+export type RecordFields = Readonly<Record<string, string>>;
 export type RawParameters = Readonly<Record<string, readonly string[]>>;
 
 export interface ViewQuestion {
@@ -11,6 +12,8 @@ export interface ViewQuestion {
   readonly choices: Readonly<Record<string, readonly string[]>>;
   readonly drills: Readonly<Record<string, readonly string[]>>;
   readonly without: readonly string[];
+  /** Fields of the record beside it; a host's token has its own. */
+  readonly record?: RecordFields;
   readonly parameters: RawParameters;
 }
 
@@ -164,9 +167,13 @@ export class ViewApi {
   }
 
   /** The stream of changes. */
-  events(question: ViewQuestion, signal: AbortSignal): Promise<Response> {
-    const search = this.#target.kind === 'board' ? '' : `?${toSearch({ ...question, choices: {}, drills: {} })}`;
-    return this.#ask(`${this.#base}/events${search}`, {
+  events(question: ViewQuestion, shown: ViewAnswer, signal: AbortSignal): Promise<Response> {
+    const isBoard = this.#target.kind === 'board';
+    const search = isBoard ? new URLSearchParams() : toSearch({ ...question, choices: {}, drills: {} });
+    // What is shown: had it changed before anybody listened, it would be told of at once.
+    if (!isBoard) for (const one of shown.datasets) search.append('since', `${one.dataset}:${one.revision}`);
+    if (!isBoard && shown.report) search.set('edition', String(shown.report.edition));
+    return this.#ask(`${this.#base}/events?${search}`, {
       headers: this.#headers({ Accept: 'text/event-stream' }),
       signal,
     });
@@ -186,7 +193,7 @@ export class ViewApi {
 }
 
 /** The question as the words of an address. */
-export function toSearch({ page, where, choices, drills, without, parameters }: ViewQuestion): URLSearchParams {
+export function toSearch({ page, where, choices, drills, without, record, parameters }: ViewQuestion): URLSearchParams {
   const search = new URLSearchParams();
   for (const [name, values] of Object.entries(parameters)) for (const value of values) search.append(name, value);
   if (page !== undefined) search.set('page', page);
@@ -194,16 +201,22 @@ export function toSearch({ page, where, choices, drills, without, parameters }: 
   for (const one of paired(choices)) search.append('choose', one);
   for (const one of paired(drills)) search.append('drill', one);
   for (const one of without) search.append('without', one);
+  for (const one of recordWords(record)) search.append('record', one);
   return search;
 }
 
-function toBody({ page, where, choices, drills, without, parameters }: ViewQuestion) {
+/** A record as words of an address, each `field:value`. */
+const recordWords = (record: RecordFields = {}): string[] =>
+  Object.entries(record).map(([name, value]) => `${name}:${value}`);
+
+function toBody({ page, where, choices, drills, without, record, parameters }: ViewQuestion) {
   return {
     ...(page === undefined ? {} : { page }),
     ...(where === undefined ? {} : { where }),
     choose: paired(choices),
     drill: paired(drills),
     without,
+    ...(record === undefined ? {} : { record: recordWords(record) }),
     parameters,
   };
 }

@@ -33,6 +33,7 @@ export const thingFacts = {
   template: { plural: 'templates', leaving: 'at once', bundledAs: 'workbook' },
   destination: { plural: 'destinations', leaving: 'at once', bundledAs: 'nothing' },
   burst: { plural: 'bursts', leaving: 'kept', bundledAs: 'definition' },
+  app: { plural: 'apps', leaving: 'its own way', bundledAs: 'definition' },
   client: {
     plural: 'clients',
     leaving: 'its own way',

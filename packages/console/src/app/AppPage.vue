@@ -1,0 +1,186 @@
+<script setup lang="ts">
+import { Button, Popconfirm, Spin } from 'ant-design-vue';
+import { computed, ref } from 'vue';
+import { useRouter } from 'vue-router';
+import type { ShownApp } from '@underbell/core/app';
+import { placedWords, type ShownPlacement } from '@underbell/core/place';
+import { call } from '../platform/api.ts';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+import { useResource } from '../platform/useResource.ts';
+import { showInstant } from '../platform/words.ts';
+import { useSession } from '../session/useSession.ts';
+import AppPlaceForm from './AppPlaceForm.vue';
+import AppSetupForm from './AppSetupForm.vue';
+import CompanyVariants from './CompanyVariants.vue';
+
+/** One business app: its switch, what stands in it, and what each company has there. */
+const props = defineProps<{ name: string }>();
+const path = () => `/api/v1/apps/${encodeURIComponent(props.name)}`;
+const { data, error, reload } = useResource<ShownApp>(path);
+const placements = useResource<{ placements: ShownPlacement[] }>('/api/v1/placements');
+const { person } = useSession();
+const router = useRouter();
+const { busy, problem, attempt } = useAttempt<'switch' | 'go' | 'out'>();
+const isChanging = ref(false);
+const changed = ref<string>();
+const mayEdit = computed(() => data.value?.right === 'edit' || data.value?.right === 'own');
+
+const turn = (state: 'on' | 'off') =>
+  attempt('switch', async () => {
+    await call('POST', `${path()}/${state}`);
+    await reload();
+  });
+const go = () =>
+  attempt('go', async () => {
+    await call('DELETE', path());
+    await router.push('/places/apps');
+  });
+const takeOut = (placement: string) =>
+  attempt('out', async () => {
+    await call('DELETE', `${path()}/places/${encodeURIComponent(placement)}`);
+    await reload();
+  });
+async function saved(): Promise<void> {
+  isChanging.value = false;
+  changed.value = undefined;
+  await reload();
+}
+/** Those of its kind that stand in no app yet, as far as they are shown here. */
+const free = computed(() =>
+  (placements.data.value?.placements ?? []).filter(
+    (one) => one.kind === 'app' && !data.value?.places.some((place) => place.placement === one.name),
+  ),
+);
+const titleOf = (placement: string) =>
+  data.value?.places.find((one) => one.placement === placement)?.title ?? placement;
+</script>
+
+<template>
+  <p class="crumbs">
+    <RouterLink to="/places">Places</RouterLink> <RouterLink to="/places/apps">Business apps</RouterLink>
+  </p>
+  <ProblemNote v-if="error" :problem="error" />
+  <Spin v-else-if="!data" />
+  <template v-else>
+    <h1>{{ data.title }}</h1>
+    <p role="status" class="state">
+      <b :class="{ off: !data.isOn }">Reports are {{ data.isOn ? 'on' : 'off' }} in it.</b>
+      <span v-if="data.switchedAt" class="quiet">
+        Switched by {{ data.switchedBy }}, {{ showInstant(data.switchedAt) }}.
+      </span>
+      <template v-if="person?.isAdministrator">
+        <Button v-if="!data.isOn" type="primary" :loading="busy === 'switch'" @click="turn('on')">Switch it on</Button>
+        <Popconfirm
+          v-else
+          title="Nobody sees a report in it any more, at once and everywhere. Switch it off?"
+          ok-text="Switch off"
+          @confirm="turn('off')"
+          ><Button :loading="busy === 'switch'">Switch it off</Button></Popconfirm
+        >
+      </template>
+      <span v-else-if="!data.isOn" class="quiet">An administrator switches it on.</span>
+    </p>
+    <p class="quiet">
+      Pages of {{ data.origins.join(', ') || 'no host yet'
+      }}<template v-if="data.client">; asks for tokens as {{ data.client }}</template
+      ><template v-if="data.company"
+        >; somebody’s company is told in the
+        {{ data.company.from === 'record' ? 'record’s field' : 'person’s attribute' }}
+        <code>{{ data.company.name }}</code></template
+      >.
+    </p>
+    <ProblemNote v-if="problem" :problem="problem" />
+    <template v-if="person?.isAdministrator">
+      <p v-if="!isChanging" class="more">
+        <Button size="small" @click="isChanging = true">Change how it is known</Button>
+        <Popconfirm
+          title="What stands in it stays, and stands in no app. Take the app away?"
+          ok-text="Take it away"
+          @confirm="go"
+          ><Button size="small" danger :loading="busy === 'go'">Take away</Button></Popconfirm
+        >
+      </p>
+      <AppSetupForm v-else :app="data" @saved="saved" @close="isChanging = false" />
+    </template>
+    <h2>What stands in it</h2>
+    <p v-if="data.places.length === 0" class="quiet">Nothing yet: place something of the kind app, then put it here.</p>
+    <section v-for="one in data.places" :key="one.placement" class="place">
+      <h3>
+        <RouterLink :to="`/places/${one.placement}`">{{ one.title }}</RouterLink>
+      </h3>
+      <p class="quiet">
+        {{ placedWords(one) }}<template v-if="one.inPanel"> · may be in side panels</template
+        ><template v-if="one.offers.length > 0">
+          · a company may have {{ one.offers.map(titleOf).join(', ') }} instead</template
+        >
+      </p>
+      <p v-if="mayEdit && changed !== one.placement" class="more">
+        <Button size="small" :aria-label="`Change ${one.title}`" @click="changed = one.placement">Change</Button>
+        <Button
+          size="small"
+          :aria-label="`Take out ${one.title}`"
+          :loading="busy === 'out'"
+          @click="takeOut(one.placement)"
+          >Take out</Button
+        >
+      </p>
+      <AppPlaceForm
+        v-if="changed === one.placement"
+        :path="`${path()}/places/${one.placement}`"
+        :place="one"
+        :others="data.places.filter((other) => other.placement !== one.placement)"
+        @saved="saved"
+        @close="changed = undefined"
+      />
+      <CompanyVariants
+        v-if="one.offers.length > 0 && data.company"
+        :app="data"
+        :place="one"
+        :may-edit="mayEdit"
+        @changed="reload"
+      />
+    </section>
+    <form v-if="mayEdit && free.length > 0" class="more" @submit.prevent>
+      <label
+        >Put here
+        <select
+          class="plain"
+          :value="''"
+          @change="
+            attempt('out', async () => {
+              await call('PUT', `${path()}/places/${($event.target as HTMLSelectElement).value}`, {});
+              await reload();
+            })
+          "
+        >
+          <option value="" disabled>a placement of the kind app</option>
+          <option v-for="one in free" :key="one.name" :value="one.name">{{ one.title }}</option>
+        </select>
+      </label>
+    </form>
+  </template>
+</template>
+
+<style scoped>
+.state {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.4rem 0.9rem;
+  align-items: center;
+}
+.off {
+  color: var(--signal);
+}
+.place {
+  border-top: 1px solid var(--line);
+  padding: 0.7rem 0;
+}
+h3 {
+  font-size: 1.05rem;
+  margin: 0;
+}
+.place p {
+  margin: 0.2rem 0;
+}
+</style>

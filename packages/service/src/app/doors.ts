@@ -1,0 +1,34 @@
+import { isAtLeast } from '@underbell/core/access';
+import { emailsById, rightsFor } from '../access/index.ts';
+import type { DoorKeeper } from '../platform/index.ts';
+import { switchApp } from './apps.ts';
+import { listApps, listPlaces } from './store.ts';
+
+/** Business apps that are on: what stands in them is shown there. */
+export const appDoors: DoorKeeper = {
+  kind: 'app',
+  async list(app, person) {
+    const [all, emails] = await Promise.all([listApps(app), emailsById(app)]);
+    const right = rightsFor(app, person);
+    const found = [];
+    for (const one of all) {
+      if (!one.isOn || !isAtLeast(await right({ kind: 'app', name: one.name }), 'edit')) continue;
+      const places = await listPlaces(app, one.name);
+      found.push({
+        id: one.name,
+        title: one.title,
+        to: one.origins.join(', ') || 'no page yet',
+        of: { kind: 'app', name: one.name } as const,
+        limits: `${places.length} placements, each by the right of whoever looks`,
+        madeBy: emails.get(one.makerId) ?? null,
+        madeAt: one.madeAt,
+        lastUsedAt: null,
+        endsAt: null,
+        ending: 'reports are switched off in it, at once and everywhere',
+        mayEnd: person.isAdministrator,
+      });
+    }
+    return found;
+  },
+  end: (app, person, id, origin) => switchApp(app, person, id, false, origin),
+};

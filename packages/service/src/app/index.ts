@@ -1,0 +1,1 @@
+export { originsOfApp } from './origins.ts';
