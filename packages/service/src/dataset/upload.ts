@@ -42,8 +42,12 @@ async function receive(app: App, upload: Readable, path: string): Promise<void> 
   try {
     await pipeline(bounded, createWriteStream(path));
   } catch (error) {
+    if (upload.readableEnded) throw error;
+    const cutOff = setTimeout(() => upload.destroy(), restMs);
+    cutOff.unref();
+    // Whoever sent all of it may ask for something else by the same connection: that one is not cut off.
+    upload.once('end', () => clearTimeout(cutOff));
     upload.resume();
-    setTimeout(() => upload.destroy(), restMs).unref();
     throw error;
   }
 }
