@@ -21,6 +21,7 @@ import { rule } from './rule/manifest.ts';
 import { schedule } from './schedule/manifest.ts';
 import { source } from './source/manifest.ts';
 import { template } from './template/manifest.ts';
+import { screen } from './screen/manifest.ts';
 import { see } from './see/manifest.ts';
 import { token } from './token/manifest.ts';
 import { view } from './view/manifest.ts';
@@ -54,5 +55,6 @@ export const capabilities: readonly Capability[] = [
   folder,
   channel,
   app,
+  screen,
   open,
 ];

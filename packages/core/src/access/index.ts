@@ -3,6 +3,7 @@ export type { LimitOrigin, LimitPart } from './layers.ts';
 export { viewerName, type ClientViewer, type PersonViewer, type Viewer } from './viewer.ts';
 export {
   checkPlacementFilter,
+  checkScreenFilter,
   recordFieldsIn,
   requireRecord,
   type RecordField,
@@ -16,11 +17,12 @@ export {
   type RowRule,
 } from './rowRules.ts';
 export {
-  clientGrant,
+  grantHeldBy,
   decideRight,
   guestLevel,
   isAtLeast,
   mayPassOn,
+  namedHolders,
   rightLevels,
   type Grant,
   type GrantHolder,

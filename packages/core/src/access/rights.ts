@@ -12,9 +12,10 @@ export interface Thing {
   readonly folders?: readonly string[];
 }
 
-/** Persons by address, groups by name, programs by their client's name. */
+/** What holds a right by its name: persons by address, groups, programs by their client's name, screens and groups of screens. */
+export const namedHolders = ['person', 'group', 'client', 'screen', 'screen-group'] as const;
 export type GrantHolder =
-  { readonly kind: 'person' | 'group' | 'client'; readonly name: string } | { readonly kind: 'everyone' };
+  { readonly kind: (typeof namedHolders)[number]; readonly name: string } | { readonly kind: 'everyone' };
 
 export interface Grant {
   readonly holder: GrantHolder;
@@ -36,7 +37,7 @@ function holds(grant: Grant, person: PersonViewer): boolean {
   const { holder } = grant;
   if (holder.kind === 'person') return holder.name === person.email;
   if (holder.kind === 'group') return person.groups.includes(holder.name);
-  if (holder.kind === 'client') return false;
+  if (holder.kind !== 'everyone') return false;
   // Guests of other organisations are not everyone; they hold what is given to them by name or group.
   return person.isGuest !== true;
 }
@@ -88,11 +89,18 @@ export function decideRight(grants: readonly Grant[], person: PersonViewer, thin
   };
 }
 
-/** The highest grant of a program on a thing; undefined when there is none. */
-export function clientGrant<T extends Grant>(grants: readonly T[], client: string, thing: Thing): T | undefined {
-  const own = grants.filter(
-    (grant) => grant.holder.kind === 'client' && grant.holder.name === client && covers(grant, thing),
-  );
+/** The highest grant on a thing of something that is nobody: a program, a screen with its group; undefined when there is none. */
+export function grantHeldBy<T extends Grant>(
+  grants: readonly T[],
+  holders: readonly GrantHolder[],
+  thing: Thing,
+): T | undefined {
+  const own = grants.filter(({ holder, ...grant }) => {
+    const isOwn = holders.some(
+      (one) => one.kind === holder.kind && one.kind !== 'everyone' && one.name === (holder as { name?: string }).name,
+    );
+    return isOwn && covers({ holder, ...grant }, thing);
+  });
   return own.toSorted((a, b) => rank(b.level) - rank(a.level))[0];
 }
 

@@ -313,6 +313,25 @@ export function checkPlacementFilter(where: string, dataset: DatasetShape): void
   checkWithSamples(where, dataset, (source) => source === 'record');
 }
 
+/**
+ * Checks a filter for display screens.
+ *
+ * @param valuesOf - what a screen says of itself by that name; undefined refuses with `VALUE_UNBOUND`
+ */
+export function checkScreenFilter(
+  where: string,
+  dataset: DatasetShape,
+  valuesOf: (name: string) => readonly string[] | undefined,
+): TypedNode {
+  return checkFilter(readFilter(where), {
+    dataset,
+    text: where,
+    today: '2026-01-01',
+    now: 0,
+    valuesOf: (source, name) => (source === 'screen' ? valuesOf(name) : undefined),
+  });
+}
+
 /** The fields of the host's record that a placement's filter needs, each once, in the order in which they stand there. */
 export function recordFieldsIn(where: string, dataset: DatasetShape): RecordField[] {
   const found = new Map<string, RecordField>();

@@ -100,6 +100,7 @@ function scopeOf(viewing: Viewing, dataset: DatasetShape, text: string, onChosen
     ...viewing.moment,
     valuesOf: (source, name) => {
       if (source === 'record') return recordField(viewing, name);
+      if (source === 'screen') return screenValue(viewing, name);
       if (source !== 'param') return undefined;
       const held = values.find((one) => one.parameter.name === name.replace(/\.(from|to)$/, ''));
       if (held !== undefined && (viewing.chosen as readonly unknown[]).includes(held)) onChosen();
@@ -161,6 +162,12 @@ function recordField({ viewer, record }: Viewing, name: string): readonly string
   const context = viewer.kind === 'client' ? viewer.context : record;
   const value = context !== undefined && Object.hasOwn(context, name) ? context[name] : undefined;
   return value === undefined ? undefined : [value];
+}
+
+/** What the screen that shows the page says of itself. */
+function screenValue({ viewer }: Viewing, name: string): readonly string[] | undefined {
+  const values = viewer.kind === 'client' ? viewer.screen?.values : undefined;
+  return values !== undefined && Object.hasOwn(values, name) ? [values[name]!] : undefined;
 }
 
 /**

@@ -31,6 +31,14 @@ export interface ClientViewer {
   readonly givers?: Readonly<Record<string, readonly (PersonViewer | null)[]>>;
   /** Fields of the host's record, which `record('…')` stands for. */
   readonly context?: Readonly<Record<string, string>>;
+  /** A display screen: nobody in particular looks, and what it says of itself `screen('…')` stands for. */
+  readonly screen?: {
+    readonly name: string;
+    readonly group: string;
+    readonly values: Readonly<Record<string, string>>;
+    /** Who is about to give it what it has no right on yet: looked at before it is done. */
+    readonly planned?: PersonViewer;
+  };
 }
 
 export type Viewer = PersonViewer | ClientViewer;

@@ -4,8 +4,8 @@ import type { FilterNode } from './tree.ts';
 import type { TypedNode } from './typed.ts';
 
 /** The functions through which our own values come in. */
-export type ValueFunction = 'person' | 'recipient' | 'record' | 'param';
-export const valueFunctions: readonly ValueFunction[] = ['person', 'recipient', 'record', 'param'];
+export type ValueFunction = 'person' | 'recipient' | 'record' | 'screen' | 'param';
+export const valueFunctions: readonly ValueFunction[] = ['person', 'recipient', 'record', 'screen', 'param'];
 
 /** Everything an expression may name. */
 export interface FilterScope {

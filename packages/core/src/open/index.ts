@@ -18,6 +18,7 @@ export const doorKinds = [
   'session',
   'chat',
   'app',
+  'screen',
 ] as const;
 export type DoorKind = (typeof doorKinds)[number];
 

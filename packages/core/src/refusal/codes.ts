@@ -91,6 +91,15 @@ export const refusalKinds = {
   PROOF_INVALID: denied('The proof of possession is not valid', 401),
   GRANT_UNSUPPORTED: wrong('The grant type is not supported'),
 
+  SCREEN_INVALID: wrong('What is said of the screen does not fit'),
+  SCREEN_CLOSED: denied('This screen is closed', 401),
+  PLAYLIST_INVALID: wrong('The playlist has errors'),
+  PLAYLIST_MISFIT: wrong('The playlist does not fit every screen', 409),
+  PAIRING_PENDING: wrong('Nobody has typed the code yet'),
+  PAIRING_SLOWER: wrong('Ask less often'),
+  PAIRING_REFUSED: wrong('The screen was refused'),
+  PAIRING_EXPIRED: wrong('The code has run out'),
+
   NOT_FOUND: missing('There is no such thing'),
 
   SOURCE_UNREACHABLE: failed('The source cannot be reached', 502),

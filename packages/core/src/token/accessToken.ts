@@ -7,7 +7,7 @@ export const tokenAlgorithms = ['ES256', 'EdDSA'] as const;
 export type TokenAlgorithm = (typeof tokenAlgorithms)[number];
 
 /** The claims of an access token (RFC 9068) with its authorization details (RFC 9396). Times are seconds since 1970-01-01T00:00:00Z. */
-export interface AccessTokenClaims {
+export interface AccessTokenClaims<Details = ReportViewDetails> {
   readonly iss: string;
   readonly aud: string;
   readonly sub: string;
@@ -16,14 +16,14 @@ export interface AccessTokenClaims {
   readonly iat: number;
   readonly exp: number;
   readonly scope?: string;
-  readonly authorization_details: readonly [ReportViewDetails];
+  readonly authorization_details: readonly [Details];
   /** Thumbprint of the key whose holder alone may use the token (RFC 9449, RFC 7638). */
   readonly cnf?: { readonly jkt: string };
 }
 
 /** Signs an access token. @see RFC 9068 section 2 */
 export async function signAccessToken(
-  claims: AccessTokenClaims,
+  claims: AccessTokenClaims<unknown>,
   key: { readonly id: string; readonly algorithm: TokenAlgorithm; readonly privateKey: CryptoKey },
 ): Promise<string> {
   return new SignJWT({ ...claims })
@@ -38,7 +38,7 @@ export async function signAccessToken(
  * @throws {Refusal} `TOKEN_EXPIRED`, `TOKEN_INVALID`
  * @see RFC 8725 sections 3.1, 3.8, 3.9, 3.11
  */
-export async function verifyAccessToken(
+export async function verifyAccessToken<Details = ReportViewDetails>(
   jwt: string,
   options: {
     readonly findKey: JWTVerifyGetKey;
@@ -46,7 +46,7 @@ export async function verifyAccessToken(
     readonly audience: string;
     readonly now: number;
   },
-): Promise<AccessTokenClaims> {
+): Promise<AccessTokenClaims<Details>> {
   try {
     const { payload } = await jwtVerify(jwt, options.findKey, {
       algorithms: [...tokenAlgorithms],
@@ -56,7 +56,7 @@ export async function verifyAccessToken(
       currentDate: new Date(options.now),
       requiredClaims: ['exp', 'iat', 'jti', 'client_id', 'authorization_details'],
     });
-    return payload as unknown as AccessTokenClaims;
+    return payload as unknown as AccessTokenClaims<Details>;
   } catch (cause) {
     if (cause instanceof errors.JWTExpired) {
       throw new Refusal(

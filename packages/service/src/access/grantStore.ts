@@ -118,6 +118,8 @@ export async function followGrants(app: App, { kind, name }: Named, to: string):
   if (kind === 'group' || kind === 'attribute') return;
   const where = { thingKind: kind, thingName: name };
   await grants(app).update({ thingName: to }, { where });
+  if (kind === 'screen' || kind === 'screen-group')
+    await grants(app).update({ holderName: to }, { where: { holderKind: kind, holderName: name } });
   await accessRequests(app).update({ thingName: to }, { where });
   if (kind === 'placement') await accessRequests(app).update({ placementName: to }, { where: { placementName: name } });
 }
@@ -125,4 +127,6 @@ export async function followGrants(app: App, { kind, name }: Named, to: string):
 /** Rights go with a thing, so that another of its name is reached by nobody who could reach this one. */
 export async function forgetGrants(app: App, { kind, name }: ThingId): Promise<void> {
   await grants(app).destroy({ where: { thingKind: kind, thingName: name } });
+  if (kind === 'screen' || kind === 'screen-group')
+    await grants(app).destroy({ where: { holderKind: kind, holderName: name } });
 }

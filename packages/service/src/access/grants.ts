@@ -18,21 +18,22 @@ import { findPersonRow } from './store.ts';
 
 /** Guests and programs look and take away; neither edits, owns or passes on. @throws {Refusal} `NOT_ALLOWED` */
 async function refuseTooMuch(app: App, { holder, level, canPassOn }: Grant): Promise<void> {
-  if (holder.kind !== 'client' && holder.kind !== 'person') return;
-  if (isAtLeast({ level: guestLevel }, level) && canPassOn !== true) return;
+  if (holder.kind === 'group' || holder.kind === 'everyone') return;
+  const isScreen = holder.kind === 'screen' || holder.kind === 'screen-group';
+  if (isAtLeast({ level: isScreen ? 'view' : guestLevel }, level) && canPassOn !== true) return;
   if (holder.kind === 'person') {
     const row = await findPersonRow(app, { email: holder.name });
     if (row?.organisation === null && row.state !== 'guest') return;
   }
-  const who = holder.kind === 'client' ? 'programs' : 'guests';
-  throw new Refusal('NOT_ALLOWED', `${who} view and export; they do not ${canPassOn ? 'pass on' : 'edit'}`, {
+  const who = isScreen ? 'screens view' : `${holder.kind === 'client' ? 'programs' : 'guests'} view and export`;
+  throw new Refusal('NOT_ALLOWED', `${who}; they do not ${canPassOn ? 'pass on' : level}`, {
     pointer: canPassOn ? '/canPassOn' : '/level',
     word: level,
   });
 }
 
 /**
- * Whose own limits apply to what a program reaches by a right: the giver's, unless the giver may edit the data itself and
+ * Whose own limits apply to what a program or screen reaches by a right: the giver's, unless the giver may edit the data itself and
  * so decides about those limits.
  */
 export async function boundOf(
@@ -41,7 +42,7 @@ export async function boundOf(
   holder: GrantHolder,
   thing: Pick<Thing, 'kind' | 'name'>,
 ): Promise<string | null> {
-  if (holder.kind !== 'client') return null;
+  if (holder.kind === 'person' || holder.kind === 'group' || holder.kind === 'everyone') return null;
   const decides = thing.kind === 'dataset' || thing.kind === 'folder';
   return decides && isAtLeast(await rightOn(app, giver, thing.kind, thing.name), 'edit') ? null : giver.id;
 }

@@ -1,4 +1,4 @@
-import { nameNow, type App } from '../platform/index.ts';
+import { isThing, nameNow, type App } from '../platform/index.ts';
 import { groupNames } from './groupStore.ts';
 import { noSuch } from './rights.ts';
 import { findPersonRow, isClient, listPeople } from './store.ts';
@@ -13,6 +13,8 @@ export async function requireHolder(app: App, holder: { kind: string; name?: str
       throw noSuch('group', name, groups, now);
     }
   }
+  if ((kind === 'screen' || kind === 'screen-group') && !(await isThing(app, { kind, name })))
+    throw noSuch(kind, name, []);
   if (kind === 'client' && !(await isClient(app, name))) throw noSuch('client', name, []);
   if (kind === 'person' && !(await findPersonRow(app, { email: name }))) {
     const known = (await listPeople(app)).map((one) => one.email);

@@ -56,4 +56,4 @@ export {
   putAttribute,
   emailsById,
 } from './store.ts';
-export { giversOf, levelOf } from './reach.ts';
+export { giversOf, giversOfScreen, levelOf } from './reach.ts';

@@ -1,4 +1,5 @@
 import {
+  namedHolders,
   rightLevels,
   type GrantHolder,
   type MaskEffect,
@@ -84,8 +85,8 @@ export type SessionRow = RowOf<typeof sessions>;
 
 export const grants = defineModel('grants', {
   id: serial(),
-  holderKind: oneOf<GrantHolder['kind']>('person', 'group', 'everyone', 'client'),
-  /** The number of a person, the name of a group or program. */
+  holderKind: oneOf<GrantHolder['kind']>(...namedHolders, 'everyone'),
+  /** The number of a person, the name of what else holds it. */
   holderName: filled(text()),
   thingKind: word<ThingKind>(),
   thingName: text(),

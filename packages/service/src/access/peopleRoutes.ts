@@ -1,5 +1,5 @@
 import Joi from 'joi';
-import { rightLevels, thingKinds, type ListedPerson } from '@underbell/core/access';
+import { namedHolders, rightLevels, thingKinds, type ListedPerson } from '@underbell/core/access';
 import { columnTypes } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, verifyAudit, type Route } from '../platform/index.ts';
@@ -226,7 +226,7 @@ export const peopleRoutes: Route[] = [
     audience: 'person',
     summary: 'Give a right on a thing or a folder',
     body: Joi.object({
-      holder: holderOf('person', 'group', 'client').required(),
+      holder: holderOf(...namedHolders).required(),
       thing: Joi.object({
         kind: kind.required(),
         name: Joi.alternatives(thing, Joi.string().valid('*')).required(),

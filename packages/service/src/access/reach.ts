@@ -1,7 +1,9 @@
 import {
-  clientGrant,
+  grantHeldBy,
   isAtLeast,
+  mayPassOn,
   type Grant,
+  type GrantHolder,
   type PersonViewer,
   type RightLevel,
   type Thing,
@@ -40,20 +42,76 @@ async function unlessDeciding(app: App, person: PersonViewer | undefined, datase
   return [person ?? null];
 }
 
-/** What a program holds on a report. @throws {Refusal} `TOKEN_OUT_OF_BOUNDS` for nothing, or less than is asked */
-async function requireClientGrant<T extends Grant>(
+/** What a program or screen holds on a report. @throws {Refusal} `TOKEN_OUT_OF_BOUNDS` for nothing, or less than is asked */
+async function requireHeld<T extends Grant>(
   app: App,
   grants: readonly T[],
-  client: string,
+  { holders, what }: Holding,
   wish: { readonly report: string; readonly level: RightLevel },
 ): Promise<T> {
-  const held = clientGrant(grants, client, await thingOf(app, 'report', wish.report));
+  const held = grantHeldBy(grants, holders, await thingOf(app, 'report', wish.report));
   if (held && isAtLeast(held, wish.level)) return held;
-  throw new Refusal('TOKEN_OUT_OF_BOUNDS', `nobody gave the program the right to ${wish.level} \`${wish.report}\``, {
+  throw new Refusal('TOKEN_OUT_OF_BOUNDS', `nobody gave the ${what} the right to ${wish.level} \`${wish.report}\``, {
     word: wish.report,
-    hint: 'whoever owns the report may give it to the program, as to a person',
+    hint: `whoever owns the report may give it to the ${what}, as to a person`,
   });
 }
+
+/** What holds rights and is nobody. */
+interface Holding {
+  readonly holders: readonly GrantHolder[];
+  readonly what: 'program' | 'screen';
+}
+
+interface Wish {
+  readonly report: string;
+  readonly level: RightLevel;
+  readonly datasets: readonly string[];
+}
+
+const eachOf = async (
+  datasets: readonly string[],
+  of: (dataset: string) => Promise<readonly (PersonViewer | null)[]>,
+): Promise<Givers> =>
+  Object.fromEntries(await Promise.all(datasets.map(async (name) => [name, await of(name)] as const)));
+
+/** Those who gave a program or screen what it reaches. */
+async function giversBehind(app: App, holding: Holding, wish: Wish): Promise<Givers> {
+  const grants = await listGrants(app);
+  const { boundedBy } = await requireHeld(app, grants, holding, wish);
+  return eachOf(wish.datasets, async (dataset) => {
+    const held = grantHeldBy(grants, holding.holders, await thingOf(app, 'dataset', dataset));
+    const bound = held ? held.boundedBy : (boundedBy ?? null);
+    // Whoever may edit the data decided about its limits when they gave it; what nobody is known to have given shows nothing.
+    if (bound === undefined) return [];
+    return bound === null ? [null] : unlessDeciding(app, await findPerson(app, { id: bound }), dataset);
+  });
+}
+
+/**
+ * Whose rules and masks apply to what a screen shows: those of whoever gave it, or its group, the report.
+ *
+ * @throws {Refusal} `TOKEN_OUT_OF_BOUNDS` for a report that nobody gave it
+ */
+export async function giversOfScreen(
+  app: App,
+  screen: { readonly name: string; readonly group: string; readonly planned?: PersonViewer },
+  wish: { readonly report: string; readonly datasets: readonly string[] },
+): Promise<Givers> {
+  const { planned } = screen;
+  const holders = holdersOf(screen);
+  if (planned) {
+    const held = grantHeldBy(await listGrants(app), holders, await thingOf(app, 'report', wish.report));
+    if (!held && mayPassOn(await rightOn(app, planned, 'report', wish.report), 'view'))
+      return eachOf(wish.datasets, (dataset) => unlessDeciding(app, planned, dataset));
+  }
+  return giversBehind(app, { holders, what: 'screen' }, { ...wish, level: 'view' });
+}
+
+const holdersOf = ({ name, group }: { readonly name: string; readonly group: string }): readonly GrantHolder[] => [
+  { kind: 'screen', name },
+  { kind: 'screen-group', name: group },
+];
 
 /**
  * Whose rules and masks apply to what a token reaches, by dataset. Nobody hands out more than they have: a token that a
@@ -62,27 +120,11 @@ async function requireClientGrant<T extends Grant>(
  *
  * @throws {Refusal} `TOKEN_OUT_OF_BOUNDS` for a program to which nobody gave the report
  */
-export async function giversOf(
-  app: App,
-  { clientId, giverId, person }: Reaching,
-  wish: { readonly report: string; readonly level: RightLevel; readonly datasets: readonly string[] },
-): Promise<Givers> {
-  const each = async (of: (dataset: string) => Promise<readonly (PersonViewer | null)[]>) =>
-    Object.fromEntries(await Promise.all(wish.datasets.map(async (name) => [name, await of(name)] as const)));
+export async function giversOf(app: App, { clientId, giverId, person }: Reaching, wish: Wish): Promise<Givers> {
   if (giverId !== null) {
     const giver = await findPerson(app, { id: giverId });
-    return each((dataset) => unlessDeciding(app, giver, dataset));
+    return eachOf(wish.datasets, (dataset) => unlessDeciding(app, giver, dataset));
   }
   if (person && isAtLeast(await rightOn(app, person, 'report', wish.report), wish.level)) return {};
-  const grants = await listGrants(app);
-  const onReport = await requireClientGrant(app, grants, clientId, wish);
-  return each(async (dataset) => {
-    const held = clientGrant(grants, clientId, await thingOf(app, 'dataset', dataset));
-    if (held)
-      return held.boundedBy === undefined
-        ? []
-        : unlessDeciding(app, await findPerson(app, { id: held.boundedBy }), dataset);
-    const { boundedBy } = onReport;
-    return boundedBy === undefined ? [null] : unlessDeciding(app, await findPerson(app, { id: boundedBy }), dataset);
-  });
+  return giversBehind(app, { holders: [{ kind: 'client', name: clientId }], what: 'program' }, wish);
 }

@@ -7,8 +7,11 @@ import type { Placement } from './models.ts';
 /** A figure that stands alone has the whole width. */
 const wholeWidth = 12;
 
+/** What of a report is shown. */
+type ShownPart = Pick<Placement, 'page' | 'figure' | 'look'>;
+
 /** A report as far as a placement shows it: what is not in it cannot be asked for there. */
-function definitionIn(report: ReportDefinition, { page: name, figure, look }: Placement): ReportDefinition {
+function definitionIn(report: ReportDefinition, { page: name, figure, look }: ShownPart): ReportDefinition {
   if (name === null)
     return { ...report, pages: report.pages.map((page) => ({ ...page, figures: figuresFor(page.figures, look) })) };
   const page = findPage(report, name);
@@ -19,7 +22,7 @@ function definitionIn(report: ReportDefinition, { page: name, figure, look }: Pl
   return { ...report, pages: [{ ...rest, title: alone.title, figures: [{ ...alone, at }] }] };
 }
 
-export const editionIn = (edition: Edition, placement: Placement): Edition => ({
+export const editionIn = (edition: Edition, placement: ShownPart): Edition => ({
   ...edition,
   definition: definitionIn(edition.definition, placement),
 });

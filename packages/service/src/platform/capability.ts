@@ -13,6 +13,7 @@ import type {
   Admission,
   ColumnsChange,
   Impact,
+  KeyAsked,
   Named,
   NamedTable,
   PlaceVisitor,
@@ -98,6 +99,8 @@ export interface Capability {
   readonly requireOpenClient?: (app: App, clientId: string) => Promise<void>;
   /** Who an ID token of another program is of, by what the common directory says. @throws {Refusal} `TOKEN_INVALID` */
   readonly personBehind?: (app: App, idToken: string, audience: string) => Promise<PersonViewer>;
+  /** Kinds of grants (RFC 6749, section 4.5) for which it gives keys of its own, by their names. */
+  readonly tokenGrants?: Readonly<Record<string, (app: App, asked: KeyAsked) => Promise<object>>>;
   /** Background work by kind of job; each group has a line of its own, so that it waits behind no other. */
   readonly jobs?: readonly Handlers[];
   readonly clock?: readonly ClockWork[];
@@ -155,6 +158,11 @@ export function thingsOf(capabilities: readonly Capability[], app: () => App): T
     },
     async requireOpenClient(clientId) {
       for (const one of capabilities) await one.requireOpenClient?.(app(), clientId);
+    },
+    tokenGrant(type) {
+      const grants = capabilities.flatMap((one) => Object.entries(one.tokenGrants ?? {}));
+      const give = grants.find(([name]) => name === type)?.[1];
+      return give && ((asked) => give(app(), asked));
     },
     personBehind(idToken, audience) {
       const asked = capabilities.find((one) => one.personBehind !== undefined);

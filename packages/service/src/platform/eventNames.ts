@@ -9,6 +9,8 @@ export interface Events {
   'right.changed': { readonly thing: ThingId };
   'thing.renamed': { readonly thing: ThingId; readonly to: string };
   'thing.gone': { readonly thing: ThingId };
+  /** Screens of one group that have not said a word for too long. */
+  'screen.silent': { readonly group: string; readonly screens: readonly string[] };
   'run.finished': { readonly run: number; readonly burst: string; readonly state: string };
 }
 export type EventName = keyof Events;

@@ -37,6 +37,7 @@ export {
 } from './names.ts';
 export {
   userOf,
+  type KeyAsked,
   type Admission,
   type PlaceVisitor,
   type StandIn,

@@ -25,6 +25,10 @@ const limits = {
   chat: { points: 60, duration: 300 },
   /** Posts of one person into channels. */
   post: { points: 30, duration: 600 },
+  /** Codes for screens, from one address. */
+  'screen code': { points: 60, duration: 900 },
+  /** Codes of screens that one person types wrongly. */
+  'screen code typed': { points: 20, duration: 600 },
   hook: { points: 60, duration: 300 },
 } as const;
 export type LimitName = keyof typeof limits;

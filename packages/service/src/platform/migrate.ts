@@ -32,6 +32,7 @@ import * as lastUses from './migrations/029-last-uses.ts';
 import * as folderPages from './migrations/030-folder-pages.ts';
 import * as channels from './migrations/031-channels.ts';
 import * as apps from './migrations/032-apps.ts';
+import * as screens from './migrations/033-screens.ts';
 import * as publicLinks from './migrations/026-public-links.ts';
 
 /** In order; only ever appended to. */
@@ -68,6 +69,7 @@ const migrations = [
   folderPages,
   channels,
   apps,
+  screens,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

@@ -85,6 +85,13 @@ export interface StandIn {
   readonly closed?: Refusal;
 }
 
+/** A key that is asked for by a grant (RFC 6749, section 4.5); what comes of it is the token response. */
+export interface KeyAsked {
+  readonly form: Readonly<Record<string, string | undefined>>;
+  /** Of the key that whoever asks proved to hold (RFC 9449). */
+  readonly keyThumbprint: string | undefined;
+}
+
 /** Every kind of thing of an installation, as its capabilities declare them, and what is asked of all capabilities at once. */
 export interface Things {
   /** Everything that was handed out and still opens something, as far as a person may know of it. */
@@ -93,6 +100,8 @@ export interface Things {
   readonly endedKinds: readonly DoorKind[];
   /** Ends one, with the rights of whoever ends it. */
   endDoor(door: { readonly kind: DoorKind; readonly id: string }, person: PersonViewer, origin: string): Promise<void>;
+  /** What gives a key for a kind of grant; nothing for one that is not known. */
+  tokenGrant(type: string): ((asked: KeyAsked) => Promise<object>) | undefined;
   table(kind: ThingKind): ThingTable;
   namedTable(kind: NamedKind): NamedTable;
   /** Everything of a kind that can be found by its words. */

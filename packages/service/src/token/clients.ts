@@ -1,7 +1,7 @@
 import type { Context } from 'koa';
 import type { JSONWebKeySet } from 'jose';
 import {
-  clientGrant,
+  grantHeldBy,
   isAtLeast,
   mayPassOn,
   type ClientBounds,
@@ -202,7 +202,7 @@ async function giveReach(
     const right = await rightOn(app, person, 'report', name);
     if (mayPassOn(right, level)) given.push({ holder, thing: { kind: 'report', name }, level });
     else if (right === undefined) throw noSuch('report', name, []);
-    else if (!isAtLeast(clientGrant(held, id, { kind: 'report', name }), level))
+    else if (!isAtLeast(grantHeldBy(held, [holder], { kind: 'report', name }), level))
       throw new Refusal('NOT_ALLOWED', `you may not give a program the right to ${level} \`${name}\``, {
         pointer: '/reports',
         word: name,

@@ -8,6 +8,7 @@ import { authenticateClient, type ClientForm } from './clients.ts';
 import { exchangeToken } from './exchange.ts';
 import { exchangeIdToken } from './idToken.ts';
 import { signingKeys } from './keys.ts';
+import { oauthAnswer } from './oauthAnswer.ts';
 import { proofOf } from './proof.ts';
 import { revokeToken } from './store.ts';
 import { heldToken, issueToken, tokenViewer } from './tokens.ts';
@@ -27,38 +28,8 @@ interface TokenForm extends ClientForm {
   readonly subject_token_type?: string;
   readonly requested_token_type?: string;
   readonly token?: string;
-}
-
-const oauthCodes: Partial<Record<string, string>> = {
-  CLIENT_INVALID: 'invalid_client',
-  GRANT_UNSUPPORTED: 'unsupported_grant_type',
-  INPUT_INVALID: 'invalid_request',
-  TOKEN_INVALID: 'invalid_grant',
-  TOKEN_EXPIRED: 'invalid_grant',
-  TOKEN_REVOKED: 'invalid_grant',
-  PROOF_INVALID: 'invalid_dpop_proof',
-  TOO_MANY: 'slow_down',
-};
-
-function codeOf(error: Refusal): string {
-  if (error.code === 'INPUT_INVALID' && error.details.pointer === 'scope') return 'invalid_scope';
-  if (error.code === 'INPUT_INVALID' && error.details.pointer === 'audience') return 'invalid_target';
-  return oauthCodes[error.code] ?? 'invalid_authorization_details';
-}
-
-/** Answers a refusal as RFC 6749 section 5.2 wants it, with our code and hint beside. */
-async function oauthAnswer(ctx: Context, work: () => Promise<object>): Promise<object | null> {
-  ctx.set('Cache-Control', 'no-store');
-  try {
-    return await work();
-  } catch (error) {
-    if (!isRefusal(error)) throw error;
-    const code = codeOf(error);
-    ctx.status = code === 'invalid_client' ? 401 : code === 'slow_down' ? 429 : 400;
-    if (code === 'invalid_client') ctx.set('WWW-Authenticate', 'Basic realm="Under Bell"');
-    ctx.body = { error: code, error_description: error.message, code: error.code, ...error.details };
-    return null;
-  }
+  readonly device_code?: string;
+  readonly refresh_token?: string;
 }
 
 function readDetails(text: string | undefined): unknown {
@@ -118,6 +89,8 @@ async function exchange(app: App, ctx: Context, form: TokenForm): Promise<object
 
 async function answerTokenRequest(app: App, ctx: Context, form: TokenForm): Promise<object> {
   checkAudience(app, form);
+  const give = app.things.tokenGrant(form.grant_type ?? '');
+  if (give) return give({ form: { ...form }, keyThumbprint: await proofOf(app, ctx) });
   if (form.grant_type === exchangeGrant) return exchange(app, ctx, form);
   const client = await authenticateClient(app, ctx, form);
   if (form.grant_type !== 'client_credentials') {
@@ -161,6 +134,8 @@ const form = Joi.object({
   requested_token_type: Joi.string().max(100),
   token,
   token_type_hint: Joi.string().max(100),
+  device_code: token,
+  refresh_token: token,
 });
 
 export const endpointRoutes: Route[] = [
@@ -239,9 +214,15 @@ export const endpointRoutes: Route[] = [
         introspection_endpoint: `${publicUrl}/oauth/introspect`,
         jwks_uri: `${publicUrl}/oauth/keys`,
         scopes_supported: ['view', 'export'],
-        grant_types_supported: ['client_credentials', exchangeGrant],
+        device_authorization_endpoint: `${publicUrl}/oauth/device_authorization`,
+        grant_types_supported: [
+          'client_credentials',
+          exchangeGrant,
+          'urn:ietf:params:oauth:grant-type:device_code',
+          'refresh_token',
+        ],
         response_types_supported: [],
-        token_endpoint_auth_methods_supported: ['client_secret_basic', 'client_secret_post', 'private_key_jwt'],
+        token_endpoint_auth_methods_supported: ['client_secret_basic', 'client_secret_post', 'private_key_jwt', 'none'],
         token_endpoint_auth_signing_alg_values_supported: tokenAlgorithms,
         dpop_signing_alg_values_supported: tokenAlgorithms,
         authorization_details_types_supported: ['report_view'],

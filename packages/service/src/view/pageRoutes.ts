@@ -13,7 +13,7 @@ import { streamChanges, type Watched } from './events.ts';
 import { exportView, readWindow } from './exports.ts';
 import { dataFigures } from './figures.ts';
 import { personKey, type Packed } from './packed.ts';
-import { showPage } from './page.ts';
+import { showPage, type ShownPage } from './page.ts';
 import { revisionFor, type PreparedView, type ViewRequest } from './prepare.ts';
 
 const text = Joi.string().max(16_384);
@@ -126,6 +126,15 @@ function answerPacked(ctx: Context, { plain, gzip }: Packed): void {
   ctx.body = isPacked ? gzip : plain;
 }
 
+/** Answers with a page, or that the asker has it already. */
+export function answerShown(ctx: Context, { tag, page }: ShownPage): void {
+  ctx.set('ETag', tag);
+  ctx.set('Cache-Control', 'private, no-cache');
+  ctx.set('Vary', 'Authorization, Cookie, Accept-Language, Accept-Encoding');
+  if (page === undefined) ctx.status = 304;
+  else answerPacked(ctx, page);
+}
+
 type Asked = Request<{ name: string }, unknown, unknown>;
 export type Prepare = (
   asked: Pick<Asked, 'app' | 'ctx' | 'client' | 'params' | 'person'>,
@@ -202,12 +211,7 @@ export function pageRoutes(
           address: `${ctx.path}?${ctx.querystring} ${ctx.get('Accept-Language')}`,
           known: ctx.get('If-None-Match'),
         };
-        const { tag, page } = await showPage(app, shown, () => prepare(asked, request));
-        ctx.set('ETag', tag);
-        ctx.set('Cache-Control', 'private, no-cache');
-        ctx.set('Vary', 'Authorization, Cookie, Accept-Language, Accept-Encoding');
-        if (page === undefined) ctx.status = 304;
-        else answerPacked(ctx, page);
+        answerShown(ctx, await showPage(app, shown, () => prepare(asked, request)));
         return null;
       },
     }),

@@ -29,7 +29,7 @@ import {
   type RawParameters,
   type ReportDefinition,
 } from '@underbell/core/report';
-import { findPerson, giversOf, levelOf, limitsOn, requireRight } from '../access/index.ts';
+import { findPerson, giversOf, giversOfScreen, levelOf, limitsOn, requireRight } from '../access/index.ts';
 import { readableRevision, type Revision } from '../dataset/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
 import { findEdition, type Edition } from '../report/index.ts';
@@ -178,7 +178,10 @@ async function limitsAround(
 async function withGivers(app: App, viewer: Viewer, report: ReportDefinition): Promise<Viewer> {
   if (viewer.kind === 'person') return viewer;
   const { details } = viewer as TokenViewer;
-  const wish = { report: report.name, level: levelOf(details), datasets: Object.keys(report.datasets) };
+  const datasets = Object.keys(report.datasets);
+  if (viewer.screen)
+    return { ...viewer, givers: await giversOfScreen(app, viewer.screen, { report: report.name, datasets }) };
+  const wish = { report: report.name, level: levelOf(details), datasets };
   return { ...viewer, givers: await giversOf(app, viewer as TokenViewer, wish) };
 }
 

@@ -92,6 +92,7 @@ describe('an installation of the first shape', () => {
       '030-folder-pages',
       '031-channels',
       '032-apps',
+      '033-screens',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },

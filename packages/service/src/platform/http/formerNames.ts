@@ -13,7 +13,7 @@ interface NamedPart {
 }
 
 export function namedPartOf(path: string): NamedPart | undefined {
-  const [, plural, parameter] = /^\/api\/v1\/([a-z]+)\/:(\w+)/.exec(path) ?? [];
+  const [, plural, parameter] = /^\/api\/v1\/([a-z-]+)\/:(\w+)/.exec(path) ?? [];
   const kind = kinds.find((one) => pluralOf(one) === plural);
   return kind && parameter !== undefined ? { kind, parameter } : undefined;
 }

@@ -71,7 +71,7 @@ export function defineRoute<
 }
 
 /** The JSON Schema of a format of ours, under the address that definitions name as their `$schema`. */
-export const formatRoute = (kind: 'report' | 'board' | 'burst', schema: Joi.Schema): Route =>
+export const formatRoute = (kind: 'report' | 'board' | 'burst' | 'playlist', schema: Joi.Schema): Route =>
   defineRoute({
     method: 'get',
     path: `/schemas/underbell-${kind}-1.json`,

@@ -1,0 +1,42 @@
+const minuteMs = 60_000;
+const hourMs = 60 * minuteMs;
+
+/** How old what is shown is. */
+export interface Age {
+  /** "as of 14:05", or "as of 14:05, 3 hours old". */
+  readonly words: string;
+  /** Older than the limit of its group. */
+  readonly isWorrying: boolean;
+}
+
+const howLong = (ms: number): string => {
+  const [count, unit] =
+    ms >= 48 * hourMs
+      ? [Math.floor(ms / (24 * hourMs)), 'day']
+      : ms >= hourMs
+        ? [Math.floor(ms / hourMs), 'hour']
+        : [Math.max(1, Math.floor(ms / minuteMs)), 'minute'];
+  return `${count} ${unit}${count === 1 ? '' : 's'}`;
+};
+
+/**
+ * The age of what is shown, as it is read from five metres.
+ *
+ * @param asOf - when its rows were loaded, milliseconds since 1970-01-01T00:00:00Z
+ * @param worryMs - from which age on it is said loudly
+ */
+export function ageOf(
+  asOf: number,
+  now: number,
+  { worryMs, locale, timeZone }: { readonly worryMs: number; readonly locale: string; readonly timeZone: string },
+): Age {
+  const age = Math.max(0, now - asOf);
+  const day = (at: number) => new Intl.DateTimeFormat('en-CA', { timeZone, dateStyle: 'short' }).format(at);
+  const form: Intl.DateTimeFormatOptions =
+    day(asOf) === day(now)
+      ? { hour: '2-digit', minute: '2-digit' }
+      : { weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' };
+  const time = new Intl.DateTimeFormat(locale, { timeZone, ...form }).format(asOf);
+  const isWorrying = age > worryMs;
+  return { words: `as of ${time}${isWorrying ? `, ${howLong(age)} old` : ''}`, isWorrying };
+}

@@ -1,0 +1,70 @@
+import { fitsType, type ValueType } from '../dataset/index.ts';
+import { checkScreenFilter } from '../access/index.ts';
+import type { DatasetShape } from '../dataset/index.ts';
+import { isRefusal, Refusal, suggest, type Problem } from '../refusal/index.ts';
+
+/** The types that an attribute of screens may have. */
+export const attributeTypes = ['text', 'number', 'boolean', 'date'] as const satisfies readonly ValueType[];
+export type AttributeType = (typeof attributeTypes)[number];
+
+/** What may be said of each screen: the quay that it hangs on, its region. */
+export interface ScreenAttribute {
+  readonly name: string;
+  readonly label: string;
+  readonly type: AttributeType;
+}
+
+/** The attributes of one screen, raw, by name. */
+export type ScreenValues = Readonly<Record<string, string>>;
+
+const words: Readonly<Record<AttributeType, string>> = {
+  text: 'text',
+  number: 'a number',
+  boolean: 'true or false',
+  date: 'a date',
+};
+
+/**
+ * Checks what is said of a screen against what may be said.
+ *
+ * @throws {Refusal} `SCREEN_INVALID` with every attribute that is not declared, empty, or of another type
+ */
+export function checkScreenValues(declared: readonly ScreenAttribute[], values: ScreenValues): void {
+  const problems = Object.entries(values).flatMap(([name, value]): Problem[] => {
+    const attribute = declared.find((one) => one.name === name);
+    const at = `/attributes/${name}`;
+    const known = declared.map((one) => one.name);
+    if (!attribute) return [{ at, message: `screens have no attribute \`${name}\``, ...suggest(name, known) }];
+    if (value.trim() !== '' && fitsType(value, attribute.type)) return [];
+    return [{ at, message: `\`${value}\` is not ${words[attribute.type]}, as \`${name}\` must be` }];
+  });
+  const [first] = problems;
+  if (first) throw new Refusal('SCREEN_INVALID', first.message, { pointer: first.at, ...first, problems });
+}
+
+/** Filters by dataset, as a slot has them. */
+export interface SlotConditions {
+  readonly where?: Readonly<Record<string, string>>;
+}
+
+/**
+ * Why a slot's filters cannot be asked for a screen; nothing where they can.
+ *
+ * @param shapeOf - the dataset of a name
+ * @param values - the attributes of the screen
+ */
+export function misfitsOf(
+  { where = {} }: SlotConditions,
+  shapeOf: (dataset: string) => DatasetShape,
+  values: ScreenValues,
+): string[] {
+  return Object.entries(where).flatMap(([dataset, text]) => {
+    try {
+      checkScreenFilter(text, shapeOf(dataset), (name) => (Object.hasOwn(values, name) ? [values[name]!] : undefined));
+      return [];
+    } catch (error) {
+      if (!isRefusal(error)) throw error;
+      return [error.message];
+    }
+  });
+}

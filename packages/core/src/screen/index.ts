@@ -1,0 +1,52 @@
+export { ageOf, type Age } from './age.ts';
+export {
+  attributeTypes,
+  checkScreenValues,
+  misfitsOf,
+  type AttributeType,
+  type ScreenAttribute,
+  type ScreenValues,
+} from './attributes.ts';
+export { readUserCode, userCode } from './code.ts';
+export {
+  leastSeconds,
+  mostSeconds,
+  playlistFormat,
+  playlistSchema,
+  slotSchema,
+  validatePlaylist,
+  weekDays,
+  type Hours,
+  type PlaylistDefinition,
+  type Slot,
+  type SlotContent,
+  type WeekDay,
+} from './playlist.ts';
+export { programOf, windowsOf, type Interruption, type PublishedPlaylist, type Window } from './program.ts';
+export { renamedInPlaylist } from './renamed.ts';
+export { nextEdge, turnAt, type Stretch, type TimedSlot, type Turn } from './turn.ts';
+export { playlistChanges } from './changes.ts';
+export { fillWords } from './words.ts';
+export {
+  screenStateWords,
+  type BeatAnswer,
+  type Device,
+  type ListedPlaylist,
+  type ListedScreen,
+  type PlannedScreen,
+  type PlaylistPlan,
+  type PlaylistTarget,
+  type ScreenEvent,
+  type ScreenOrder,
+  type ScreenProgram,
+  type ScreenState,
+  type ShownGroup,
+  type ShownInterruption,
+  type ShownNow,
+  type ShownPlaylist,
+  type ShownRevision,
+  type ShownScreen,
+  type SlotHandle,
+  type WaitingDevice,
+} from './answers.ts';
+export { silentMs, stateOf } from './state.ts';

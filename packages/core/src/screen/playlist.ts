@@ -1,0 +1,161 @@
+import Joi from 'joi';
+import { checkShape } from '../check/index.ts';
+import { thingName } from '../dataset/index.ts';
+import { Refusal } from '../refusal/index.ts';
+import { checkRecurrence } from '../schedule/index.ts';
+
+/** Days of the week, as RFC 5545 writes them. */
+export const weekDays = ['MO', 'TU', 'WE', 'TH', 'FR', 'SA', 'SU'] as const;
+export type WeekDay = (typeof weekDays)[number];
+
+/**
+ * When something is shown, on the wall clock of the screen: days of the week from one time to another, past midnight where
+ * the end comes first; or any recurrence (RFC 5545) with the minutes that each of its times lasts.
+ */
+export type Hours =
+  | { readonly days?: readonly WeekDay[]; readonly from: string; readonly to: string }
+  | { readonly rule: string; readonly start: string; readonly minutes: number };
+
+/** Between two days, both included, on the wall clock of the screen. */
+export interface Span {
+  readonly from?: string;
+  readonly until?: string;
+}
+
+/** What a slot shows. A report without a page shows its first one; a figure stands alone. */
+export type SlotContent =
+  { readonly report: string; readonly page?: string; readonly figure?: string } | { readonly text: string };
+
+/** One entry of a playlist. */
+export interface Slot extends Span {
+  readonly name: string;
+  /** What stands above it; the page's own title when left out. */
+  readonly title?: string;
+  readonly shows: SlotContent;
+  /** CQL2 text by dataset; `screen('quay')` is what the screen says of itself. */
+  readonly where?: Readonly<Record<string, string>>;
+  readonly parameters?: Readonly<Record<string, string>>;
+  readonly seconds: number;
+  /** Always when left out. */
+  readonly hours?: readonly Hours[];
+}
+
+/** What screens show one after the other, in the format `underbell-playlist/1`. */
+export interface PlaylistDefinition {
+  readonly format: 'underbell-playlist/1';
+  readonly name: string;
+  readonly title: string;
+  readonly description?: string;
+  /** When the whole playlist is shown; always when left out. */
+  readonly hours?: readonly Hours[];
+  readonly slots: readonly Slot[];
+}
+
+export const playlistFormat = 'underbell-playlist/1';
+export const leastSeconds = 5;
+export const mostSeconds = 3_600;
+
+const thing = Joi.string().pattern(thingName, 'lower-case letters, digits and hyphens, starting with a letter').max(60);
+const words = Joi.string().trim().min(1).max(200);
+const clock = Joi.string().pattern(/^([01]\d|2[0-3]):[0-5]\d$|^24:00$/, 'a time such as 06:00');
+const day = Joi.string().pattern(/^\d{4}-\d{2}-\d{2}$/, 'a day such as 2026-11-28');
+
+const hours = Joi.array()
+  .items(
+    Joi.object({
+      days: Joi.array()
+        .items(Joi.string().valid(...weekDays))
+        .min(1)
+        .unique(),
+      from: clock,
+      to: clock,
+      rule: Joi.string().max(500),
+      start: Joi.string().max(25),
+      minutes: Joi.number().integer().min(1).max(10_080),
+    })
+      .xor('from', 'rule')
+      .and('from', 'to')
+      .and('rule', 'start', 'minutes')
+      .without('days', 'rule'),
+  )
+  .min(1)
+  .max(20);
+
+const content = Joi.object({
+  report: Joi.string().max(63),
+  page: Joi.string().max(63),
+  figure: Joi.string().max(63),
+  text: Joi.string().trim().min(1).max(2_000),
+})
+  .xor('report', 'text')
+  .with('figure', 'page')
+  .with('page', 'report');
+
+export const slotSchema = Joi.object({
+  name: thing.required(),
+  title: words,
+  shows: content.required(),
+  where: Joi.object().pattern(Joi.string().max(60), Joi.string().max(16_384)),
+  parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1_000)),
+  seconds: Joi.number().integer().min(leastSeconds).max(mostSeconds).required(),
+  hours,
+  from: day,
+  until: day,
+});
+
+export const playlistSchema = Joi.object({
+  $schema: Joi.string(),
+  format: Joi.string().valid(playlistFormat).required(),
+  name: thing.required(),
+  title: words.required(),
+  description: Joi.string().max(2_000),
+  hours,
+  slots: Joi.array().items(slotSchema).min(1).max(200).unique('name').required(),
+});
+
+/** The recurrence that hours are, with the minutes that each of its times lasts. */
+export function recurrenceOf(one: Hours): { readonly rule: string; readonly start: string; readonly minutes: number } {
+  if ('rule' in one) return one;
+  const [from, to] = [one.from, one.to].map((text) => Number(text.slice(0, 2)) * 60 + Number(text.slice(3)));
+  const rule = one.days ? `FREQ=WEEKLY;BYDAY=${one.days.join(',')}` : 'FREQ=DAILY';
+  // A Thursday; rules name their days themselves.
+  return { rule, start: `2020-01-02T${one.from}`, minutes: to! > from! ? to! - from! : to! - from! + 1_440 };
+}
+
+function checkHours(all: readonly Hours[] | undefined, pointer: string): void {
+  all?.forEach((one, i) => {
+    if ('from' in one && one.from === '24:00')
+      throw new Refusal('PLAYLIST_INVALID', 'a day begins at 00:00', {
+        pointer: `${pointer}/${i}/from`,
+        word: '24:00',
+      });
+    const { rule, start } = recurrenceOf(one);
+    checkRecurrence({ rule, start, timeZone: 'UTC' });
+  });
+}
+
+/**
+ * Checks a playlist as it is written, without looking at what it shows.
+ *
+ * @throws {Refusal} `PLAYLIST_INVALID`, `SCHEDULE_INVALID`, `SCHEDULE_NEVER`
+ */
+export function validatePlaylist(value: unknown): PlaylistDefinition {
+  const { $schema: _, ...playlist } = checkShape<PlaylistDefinition & { $schema?: string }>(value, playlistSchema, {
+    code: 'PLAYLIST_INVALID',
+    what: 'the playlist has errors',
+  });
+  checkHours(playlist.hours, '/hours');
+  playlist.slots.forEach((slot, i) => {
+    checkHours(slot.hours, `/slots/${i}/hours`);
+    if (slot.from !== undefined && slot.until !== undefined && slot.until < slot.from)
+      throw new Refusal('PLAYLIST_INVALID', `\`${slot.name}\` ends before it begins`, {
+        pointer: `/slots/${i}/until`,
+        word: slot.until,
+      });
+    if ('text' in slot.shows && (slot.where !== undefined || slot.parameters !== undefined))
+      throw new Refusal('PLAYLIST_INVALID', `\`${slot.name}\` is words alone: there is nothing to filter`, {
+        pointer: `/slots/${i}`,
+      });
+  });
+  return playlist;
+}

@@ -1,0 +1,19 @@
+import { Refusal, suggest } from '../refusal/index.ts';
+import type { ScreenValues } from './attributes.ts';
+
+const placeholder = /\{([a-z][a-z0-9_]*)\}/g;
+
+/**
+ * Words of a slot with what the screen says of itself in them: `Welcome to quay {quay}`.
+ *
+ * @throws {Refusal} `VALUE_UNBOUND` for an attribute that the screen lacks
+ */
+export function fillWords(text: string, values: ScreenValues): string {
+  return text.replace(placeholder, (_, name: string) => {
+    if (Object.hasOwn(values, name)) return values[name]!;
+    throw new Refusal('VALUE_UNBOUND', `the screen has no \`${name}\``, {
+      word: name,
+      ...suggest(name, Object.keys(values)),
+    });
+  });
+}

@@ -1,0 +1,124 @@
+import { createHash } from 'node:crypto';
+import type { Context } from 'koa';
+import { LRUCache } from 'lru-cache';
+import { Refusal } from '@underbell/core/refusal';
+import type { BeatAnswer, ShownNow } from '@underbell/core/screen';
+import { verifyProof } from '@underbell/core/token';
+import { rows, type App } from '../platform/index.ts';
+import { closed, tokenIn } from './keys.ts';
+import { liveOf, tagNow, verifiedToken, type LiveScreen } from './live.ts';
+import { screenHistory, screens, screenStates } from './models.ts';
+import { takeOrders } from './orders.ts';
+
+const flushMs = 1_000;
+/** Of one screen in one hour; the rest is counted with the beats alone. */
+const mostNotedErrors = 12;
+const proofMs = 3 * 60_000;
+
+interface Waiting {
+  readonly states: Map<string, { readonly at: number; readonly shown: ShownNow }>;
+  readonly errors: { readonly screenName: string; readonly at: Date; readonly what: string; readonly detail: string }[];
+  readonly noted: LRUCache<string, number>;
+  readonly proofs: LRUCache<string, true>;
+  timer: NodeJS.Timeout | undefined;
+}
+
+const held = new WeakMap<App, Waiting>();
+
+function waitingOf(app: App): Waiting {
+  const known = held.get(app);
+  if (known) return known;
+  const made: Waiting = {
+    states: new Map(),
+    errors: [],
+    noted: new LRUCache({ max: 50_000, ttl: 3_600_000 }),
+    proofs: new LRUCache({ max: 200_000, ttl: proofMs }),
+    timer: undefined,
+  };
+  held.set(app, made);
+  app.atClose.add(() => flushBeats(app));
+  return made;
+}
+
+/** Writes down what screens said since the last time, all of it at once. */
+export async function flushBeats(app: App): Promise<void> {
+  const waiting = waitingOf(app);
+  clearTimeout(waiting.timer);
+  waiting.timer = undefined;
+  const states = [...waiting.states].toSorted(([a], [b]) => (a < b ? -1 : 1));
+  const errors = waiting.errors.splice(0);
+  waiting.states.clear();
+  if (states.length === 0 && errors.length === 0) return;
+  // One that was taken away or renamed since it spoke has nothing to be written to.
+  const names = [...new Set([...states.map(([name]) => name), ...errors.map((one) => one.screenName)])];
+  const there = new Set(
+    (await rows(screens(app), { where: { name: names }, attributes: ['name'] as never })).map((one) => one.name),
+  );
+  const found = states
+    .filter(([name]) => there.has(name))
+    .map(([screenName, { at, shown }]) => ({ screenName, beatAt: new Date(at), shown, toldSilentAt: null }));
+  if (found.length > 0)
+    await screenStates(app).bulkCreate(found, { updateOnDuplicate: ['beatAt', 'shown', 'toldSilentAt'] });
+  const happened = errors.filter((one) => there.has(one.screenName));
+  if (happened.length > 0) await screenHistory(app).bulkCreate(happened);
+}
+
+function flushSoon(app: App, waiting: Waiting): void {
+  waiting.timer ??= setTimeout(() => {
+    flushBeats(app).catch((error: unknown) => app.log.error({ err: error }, 'beats could not be written down'));
+  }, flushMs);
+}
+
+/**
+ * The screen that beats, by what this process knows of it. Its proof is remembered here alone: said again to another
+ * process, a beat would tell nothing and change nothing but when it was heard.
+ *
+ * @throws {Refusal} as for any other question of a screen
+ */
+export async function beatingScreen(app: App, ctx: Context): Promise<LiveScreen> {
+  const token = tokenIn(ctx);
+  const { keyId, thumbprint } = await verifiedToken(app, token);
+  const proof = await verifyProof(ctx.get('DPoP'), {
+    method: ctx.method,
+    url: `${app.settings.publicUrl}${ctx.path}`,
+    now: app.now(),
+    tokenHash: createHash('sha256').update(token).digest('base64url'),
+  });
+  if (proof.thumbprint !== thumbprint)
+    throw new Refusal('PROOF_INVALID', 'the proof of possession is missing or by another key');
+  const { proofs } = waitingOf(app);
+  const name = `${thumbprint} ${proof.id}`;
+  if (proofs.has(name)) throw new Refusal('PROOF_INVALID', 'the proof of possession was used before');
+  proofs.set(name, true);
+  const found = await liveOf(app).screenOf(keyId);
+  if (!found || found.thumbprint !== thumbprint) throw closed();
+  return found;
+}
+
+/** What a screen says, and what went wrong on it since it spoke last. */
+export interface Beat extends ShownNow {
+  readonly problems?: readonly { readonly what: string; readonly detail?: string }[];
+}
+
+/** Takes a screen's word; whatever it is told comes back with the answer. */
+export async function hearBeat(
+  app: App,
+  { screen }: LiveScreen,
+  { problems = [], ...shown }: Beat,
+): Promise<BeatAnswer> {
+  const waiting = waitingOf(app);
+  const at = app.now();
+  waiting.states.set(screen.name, { at, shown });
+  for (const { what, detail = '' } of problems) {
+    const count = (waiting.noted.get(screen.name) ?? 0) + 1;
+    waiting.noted.set(screen.name, count, { ttl: waiting.noted.getRemainingTTL(screen.name) || 3_600_000 });
+    if (count <= mostNotedErrors) waiting.errors.push({ screenName: screen.name, at: new Date(at), what, detail });
+  }
+  flushSoon(app, waiting);
+  const { lookedFor } = liveOf(app);
+  const isNew = !lookedFor.has(screen.name);
+  // Noted first: an order that comes while it is looked for is looked for anew.
+  lookedFor.add(screen.name);
+  const orders = isNew ? await takeOrders(app, screen.name) : [];
+  return { now: app.now(), tag: await tagNow(app, screen), orders };
+}

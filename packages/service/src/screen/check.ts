@@ -1,0 +1,48 @@
+import { Refusal, type Problem } from '@underbell/core/refusal';
+import type { App } from '../platform/index.ts';
+import { misfitOf } from './fit.ts';
+import type { ScreenRow } from './models.ts';
+import { setupOf, slotsOf } from './program.ts';
+
+export function checkZone(timeZone: string): void {
+  try {
+    new Intl.DateTimeFormat('en', { timeZone });
+  } catch (cause) {
+    throw new Refusal(
+      'SCREEN_INVALID',
+      `there is no time zone \`${timeZone}\``,
+      { pointer: '/timeZone', word: timeZone, hint: 'write it like Europe/Berlin' },
+      { cause },
+    );
+  }
+}
+
+/** @see BCP 47 */
+export function checkLanguage(language: string): void {
+  if (/^[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*$/.test(language)) return;
+  throw new Refusal('SCREEN_INVALID', `\`${language}\` is no language`, {
+    pointer: '/language',
+    word: language,
+    hint: 'write it like en or de-AT',
+  });
+}
+
+/**
+ * Looks whether a screen can show everything that was published to it or its group, as it is about to be.
+ *
+ * @throws {Refusal} `PLAYLIST_MISFIT` with every slot that it could not show
+ */
+export async function checkScreenFits(app: App, screen: ScreenRow): Promise<void> {
+  const problems: Problem[] = [];
+  for (const [id, { slot, source }] of slotsOf(await setupOf(app, screen))) {
+    const why = await misfitOf(app, screen, source, slot);
+    if (why !== undefined) problems.push({ at: `/attributes`, message: `\`${id}\`: ${why}` });
+  }
+  const [first] = problems;
+  if (first)
+    throw new Refusal('PLAYLIST_MISFIT', `\`${screen.name}\` could not show ${first.message}`, {
+      pointer: first.at,
+      hint: 'say of it what the playlist asks for, or publish another playlist first',
+      problems,
+    });
+}

@@ -1,0 +1,30 @@
+import type { DoorKeeper } from '../platform/index.ts';
+import { endScreen, fleet } from './screens.ts';
+
+/** Screens whose key counts. */
+export const screenDoors: DoorKeeper = {
+  kind: 'screen',
+  async list(app, person) {
+    const all = await fleet(app, person, {});
+    return all
+      .filter((one) => one.state !== 'closed')
+      .map((one) => ({
+        id: one.name,
+        title: one.title,
+        to: `screen in ${one.group}`,
+        of: { kind: 'screen', name: one.name } as const,
+        limits:
+          Object.entries(one.attributes)
+            .map(([name, value]) => `${name} ${value}`)
+            .join(', ') || 'its playlists alone',
+        madeBy: one.pairedBy,
+        madeAt: one.pairedAt,
+        lastUsedAt: one.beatAt,
+        endsAt: null,
+        ending:
+          'its picture goes within a second, and what it keeps is deleted; without a network, when its lease ends',
+        mayEnd: true,
+      }));
+  },
+  end: (app, person, id, origin) => endScreen(app, person, id, origin),
+};

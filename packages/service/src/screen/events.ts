@@ -1,0 +1,98 @@
+import { PassThrough } from 'node:stream';
+import type { Context } from 'koa';
+import { isRefusal } from '@underbell/core/refusal';
+import type { App, Change } from '../platform/index.ts';
+import { findEdition } from '../report/index.ts';
+import { isPage } from './fit.ts';
+import { liveOf, tagNow, type LiveScreen } from './live.ts';
+import { slotsOf } from './program.ts';
+
+/** A stream ends after so long; its screen comes back and is asked again who it is. */
+const endAfterMs = 10 * 60_000;
+const aliveMs = 25_000;
+
+const streams = new WeakMap<App, Map<string, PassThrough>>();
+
+/** Reports that a screen shows, with the datasets behind them. */
+async function shownBy(app: App, { screen }: LiveScreen): Promise<Set<string>> {
+  const found = new Set<string>();
+  const setup = await liveOf(app).setupOf(screen);
+  for (const { slot } of slotsOf(setup).values()) {
+    if (!isPage(slot)) continue;
+    found.add(`report ${slot.shows.report}`);
+    try {
+      const { definition } = await findEdition(app, slot.shows.report);
+      for (const name of Object.keys(definition.datasets)) found.add(`dataset ${name}`);
+    } catch (error) {
+      // One that is gone is told of by the slot that shows it.
+      if (!isRefusal(error)) throw error;
+    }
+  }
+  return found;
+}
+
+/**
+ * Tells a screen at once what a beat would tell it later: that its program is another, that figures have changed, that it
+ * has been closed. Nothing else is said: it asks, with its own key.
+ *
+ * @see HTML Living Standard, section 9.2
+ */
+export async function streamToScreen(
+  app: App,
+  ctx: Context,
+  live: LiveScreen,
+): Promise<{ stream: PassThrough; type: string }> {
+  const stream = new PassThrough();
+  const all = streams.get(app) ?? new Map<string, PassThrough>();
+  streams.set(app, all);
+  // A screen has one stream: it came back before the old one was missed.
+  all.get(live.keyId)?.end();
+  all.set(live.keyId, stream);
+  const write = (text: string) => {
+    if (!stream.destroyed && !stream.writableEnded) stream.write(text);
+  };
+  const say = (event: string, data: object) => write(`event: ${event}\ndata: ${JSON.stringify(data)}\n\n`);
+  let shown = await shownBy(app, live);
+  const look = async (change: Change | undefined): Promise<void> => {
+    const now = await liveOf(app).screenOf(live.keyId);
+    if (!now) {
+      say('closed', {});
+      stream.end();
+      return;
+    }
+    if (change && (change.kind === 'dataset' || change.kind === 'report')) return say('changed', {});
+    if (change?.kind === 'screen' && change.name !== now.screen.name) return;
+    shown = await shownBy(app, now);
+    say('program', { tag: await tagNow(app, now.screen) });
+  };
+  const concerns = (change: Change | undefined): boolean => {
+    if (change === undefined) return true;
+    if (change.kind === 'dataset' || change.kind === 'report') return shown.has(`${change.kind} ${change.name}`);
+    if (change.kind === 'screen-group') return change.name === live.screen.groupName;
+    return change.kind === 'screen';
+  };
+  const fail = (error: unknown) => {
+    app.log.error({ err: error }, 'a stream to a screen broke off');
+    stream.end();
+  };
+  const stop = app.changes.subscribe((change) => {
+    // What this process keeps is dropped by the same change: those who keep are told first.
+    if (concerns(change)) setImmediate(() => void look(change).catch(fail));
+  });
+  const alive = setInterval(() => write(': still here\n\n'), aliveMs);
+  const end = setTimeout(() => stream.end(), endAfterMs);
+  stream.once('close', () => {
+    stop();
+    if (all.get(live.keyId) === stream) all.delete(live.keyId);
+    clearInterval(alive);
+    clearTimeout(end);
+  });
+  ctx.req.once('close', () => stream.destroy());
+  ctx.set('Cache-Control', 'no-store');
+  ctx.set('X-Accel-Buffering', 'no');
+  (ctx as unknown as { compress: boolean }).compress = false;
+  write('retry: 3000\n\n');
+  // What changed before anybody listened is seen now.
+  void look({ kind: 'screen', name: live.screen.name }).catch(fail);
+  return { stream, type: 'text/event-stream' };
+}

@@ -1,0 +1,1 @@
+export { flushBeats } from './beats.ts';

@@ -1,0 +1,174 @@
+import { randomUUID } from 'node:crypto';
+import type { Context } from 'koa';
+import { Transaction } from 'sequelize';
+import { Refusal } from '@underbell/core/refusal';
+import { signAccessToken, verifyAccessToken, type AccessTokenClaims } from '@underbell/core/token';
+import { fingerprint, one, plain, randomKey, type App, type KeyAsked } from '../platform/index.ts';
+import { proofOf, signingKeys } from '../token/index.ts';
+import { screenKeys, screenPairings, type KeyRow, type ScreenRow } from './models.ts';
+import { noteHistory, screenOfKey } from './store.ts';
+
+/** The only program that screens run, known to all (RFC 6749, section 2.1: a public client). */
+export const screenClient = 'screen';
+const lifetimeSeconds = 600;
+/** How often a device may ask whether somebody has typed its code; RFC 8628, section 3.2. */
+export const pollSeconds = 5;
+
+interface ScreenPlay {
+  readonly type: 'screen_play';
+  /** Of the pairing. */
+  readonly key: string;
+}
+
+const audienceOf = (app: App) => `${app.settings.publicUrl}/api/v1/screen`;
+
+export const closed = () =>
+  new Refusal('SCREEN_CLOSED', 'this screen is closed', { hint: 'pair it anew, if it is to show something again' });
+
+/** An access token for a screen, with what renews it. */
+async function tokensFor(app: App, keyId: string, thumbprint: string, refresh: string): Promise<object> {
+  const iat = Math.floor(app.now() / 1000);
+  const details: ScreenPlay = { type: 'screen_play', key: keyId };
+  const claims: AccessTokenClaims<ScreenPlay> = {
+    iss: app.settings.publicUrl,
+    aud: audienceOf(app),
+    sub: screenClient,
+    client_id: screenClient,
+    jti: randomUUID(),
+    iat,
+    exp: iat + lifetimeSeconds,
+    scope: 'play',
+    authorization_details: [details],
+    cnf: { jkt: thumbprint },
+  };
+  const { signing } = await signingKeys(app);
+  return {
+    access_token: await signAccessToken(claims, signing),
+    token_type: 'DPoP',
+    expires_in: lifetimeSeconds,
+    refresh_token: refresh,
+    scope: 'play',
+    authorization_details: [details],
+  };
+}
+
+function checkAsked({ form, keyThumbprint }: KeyAsked): string {
+  if (form['client_id'] !== screenClient)
+    throw new Refusal('CLIENT_INVALID', `screens ask as the client \`${screenClient}\``, { pointer: 'client_id' });
+  if (keyThumbprint === undefined)
+    throw new Refusal('PROOF_INVALID', 'a screen must prove that it holds its key', {
+      hint: 'send a DPoP header with the request',
+    });
+  return keyThumbprint;
+}
+
+/**
+ * Gives a device that somebody has taken in its first key, once.
+ *
+ * @throws {Refusal} `PAIRING_PENDING`, `PAIRING_SLOWER`, `PAIRING_REFUSED`, `PAIRING_EXPIRED`
+ * @see RFC 8628, section 3.4
+ */
+export async function giveFirstKey(app: App, asked: KeyAsked): Promise<object> {
+  const thumbprint = checkAsked(asked);
+  const deviceFingerprint = fingerprint(asked.form['device_code'] ?? '');
+  const refresh = randomKey('ubr');
+  const keyId = randomUUID();
+  const outcome = await app.records.transaction(async (): Promise<Refusal | undefined> => {
+    const row = await screenPairings(app).findByPk(deviceFingerprint, { lock: Transaction.LOCK.UPDATE });
+    const now = app.now();
+    const found = row && plain(row);
+    if (!found || found.state === 'spent' || found.expiresAt.getTime() <= now)
+      return new Refusal('PAIRING_EXPIRED', 'the code has run out, or was used', { hint: 'ask for another one' });
+    if (found.state === 'refused') return new Refusal('PAIRING_REFUSED', 'somebody refused this screen');
+    if (found.state === 'waiting') {
+      const isSoon = found.polledAt !== null && now - found.polledAt.getTime() < (pollSeconds - 1) * 1000;
+      await row.update({ polledAt: new Date(now) });
+      return isSoon
+        ? new Refusal('PAIRING_SLOWER', `ask every ${pollSeconds} seconds`)
+        : new Refusal('PAIRING_PENDING', 'nobody has typed the code yet');
+    }
+    await row.update({ state: 'spent' });
+    await screenKeys(app).upsert({
+      screenName: found.screenName!,
+      keyId,
+      thumbprint,
+      refreshFingerprint: fingerprint(refresh),
+      formerFingerprint: null,
+      renewedAt: new Date(now),
+    });
+    await noteHistory(app, found.screenName!, 'took its key', found.device.browser ?? '');
+    return undefined;
+  });
+  // What was noted of the question stays, whatever the answer is.
+  if (outcome) throw outcome;
+  return tokensFor(app, keyId, thumbprint, refresh);
+}
+
+/**
+ * Renews the key of a screen. The one before holds until the new one was used: a device whose power went meanwhile never got it.
+ *
+ * @throws {Refusal} `SCREEN_CLOSED`, `PROOF_INVALID` for another device
+ * @see RFC 9449, section 5; RFC 9700, section 4.14
+ */
+export async function renewKey(app: App, asked: KeyAsked): Promise<object> {
+  const thumbprint = checkAsked(asked);
+  const given = fingerprint(asked.form['refresh_token'] ?? '');
+  const refresh = randomKey('ubr');
+  const keyId = await app.records.transaction(async () => {
+    const current = await screenKeys(app).findOne({
+      where: { refreshFingerprint: given },
+      lock: Transaction.LOCK.UPDATE,
+    });
+    const row =
+      current ??
+      (await screenKeys(app).findOne({ where: { formerFingerprint: given }, lock: Transaction.LOCK.UPDATE }));
+    if (!row) throw closed();
+    const found = plain(row);
+    if (found.thumbprint !== thumbprint)
+      throw new Refusal('PROOF_INVALID', 'the key of this screen is held by another device');
+    await row.update({
+      refreshFingerprint: fingerprint(refresh),
+      formerFingerprint: given,
+      renewedAt: new Date(app.now()),
+    });
+    return found.keyId;
+  });
+  return tokensFor(app, keyId, thumbprint, refresh);
+}
+
+/** What an access token of a screen says, its signature and times looked at. @throws {Refusal} `TOKEN_INVALID`, `TOKEN_EXPIRED` */
+export async function readScreenToken(app: App, token: string): Promise<{ keyId: string; thumbprint: string }> {
+  const { find } = await signingKeys(app);
+  const claims = await verifyAccessToken<ScreenPlay>(token, {
+    findKey: find,
+    issuer: app.settings.publicUrl,
+    audience: audienceOf(app),
+    now: app.now(),
+  });
+  return { keyId: claims.authorization_details[0].key, thumbprint: claims.cnf!.jkt };
+}
+
+export function tokenIn(ctx: Context): string {
+  const token = /^DPoP (.+)$/.exec(ctx.get('Authorization'))?.[1];
+  if (token !== undefined) return token;
+  throw new Refusal('TOKEN_INVALID', 'a screen shows its access token with a proof of its key');
+}
+
+/**
+ * The screen that asks, if its key still counts, by what is written down now.
+ *
+ * @throws {Refusal} `TOKEN_INVALID`, `TOKEN_EXPIRED`, `PROOF_INVALID`, `SCREEN_CLOSED`
+ */
+export async function askingScreen(app: App, ctx: Context): Promise<{ screen: ScreenRow; key: KeyRow }> {
+  const token = tokenIn(ctx);
+  const { keyId, thumbprint } = await readScreenToken(app, token);
+  if ((await proofOf(app, ctx, token)) !== thumbprint)
+    throw new Refusal('PROOF_INVALID', 'the proof of possession is missing or by another key');
+  const found = await screenOfKey(app, keyId);
+  if (!found || found.key.thumbprint !== thumbprint) throw closed();
+  return found;
+}
+
+/** Whether a key still counts. */
+export const isKey = async (app: App, keyId: string): Promise<boolean> =>
+  (await one(screenKeys(app).findOne({ where: { keyId } }))) !== undefined;

@@ -1,0 +1,156 @@
+import { createHash } from 'node:crypto';
+import { LRUCache } from 'lru-cache';
+import type { App, Change } from '../platform/index.ts';
+import { readScreenToken } from './keys.ts';
+import type { GroupRow, InterruptionRow, RevisionRow, ScreenRow, TargetRow } from './models.ts';
+import { tagOf, type ScreenSetup } from './program.ts';
+import { findGroup, findRevision, inOrder, listTargets, livingInterruptions, screenOfKey } from './store.ts';
+
+/** A screen that is known to this process, until something about it changes. */
+export interface LiveScreen {
+  readonly screen: ScreenRow;
+  readonly keyId: string;
+  readonly thumbprint: string;
+}
+
+/**
+ * What beats are answered from: the records as they were read last. Every change of screens, groups and playlists is
+ * announced to all processes and drops what it is about, so that thousands of beats ask the database nothing. No row of
+ * anybody's data is ever decided on by it.
+ */
+class Live {
+  readonly #app: App;
+  readonly screens = new LRUCache<string, Promise<LiveScreen | undefined>>({ max: 50_000 });
+  /** Screens whose orders this process has looked for since something was announced of them. */
+  readonly lookedFor = new Set<string>();
+  readonly #setups = new Map<string, Promise<ScreenSetup>>();
+  #groups = new Map<string, Promise<GroupRow | undefined>>();
+  #revisions = new Map<string, Promise<RevisionRow | undefined>>();
+  #interruptions = new Map<string, Promise<InterruptionRow[]>>();
+  #targets: Promise<Map<string, TargetRow[]>> | undefined;
+  #interruptedUntil = Infinity;
+
+  constructor(app: App) {
+    this.#app = app;
+    const stop = app.changes.subscribe((change) => this.hear(change));
+    app.atClose.add(async () => stop());
+  }
+
+  hear(change: Change | undefined): void {
+    if (change === undefined) {
+      this.screens.clear();
+      this.lookedFor.clear();
+      this.#forgetSetups();
+    } else if (change.kind === 'screen') {
+      this.lookedFor.delete(change.name);
+      for (const [id, one] of this.screens.entries())
+        void one.then((found) => {
+          // One that was not found may be known now.
+          if (found === undefined || found.screen.name === change.name) this.screens.delete(id);
+        });
+      this.#forgetSetups();
+    } else if (change.kind === 'screen-group' || change.kind === 'playlist') this.#forgetSetups();
+  }
+
+  #forgetSetups(): void {
+    this.#setups.clear();
+    this.#groups = new Map();
+    this.#revisions = new Map();
+    this.#interruptions = new Map();
+    this.#targets = undefined;
+    this.#interruptedUntil = Infinity;
+  }
+
+  screenOf(keyId: string): Promise<LiveScreen | undefined> {
+    const known = this.screens.get(keyId);
+    if (known) return known;
+    const found = screenOfKey(this.#app, keyId).then(
+      (one) => one && { screen: one.screen, keyId, thumbprint: one.key.thumbprint },
+    );
+    this.screens.set(keyId, found);
+    // What could not be read is asked for anew.
+    found.catch(() => this.screens.delete(keyId));
+    return found;
+  }
+
+  /** What decides what a screen shows. */
+  setupOf(screen: ScreenRow): Promise<ScreenSetup> {
+    // An interruption that has ended by itself is announced by nobody.
+    if (this.#app.now() >= this.#interruptedUntil) this.#forgetSetups();
+    const known = this.#setups.get(screen.name);
+    if (known) return known;
+    const found = this.#read(screen);
+    this.#setups.set(screen.name, found);
+    found.catch(() => this.#setups.delete(screen.name));
+    return found;
+  }
+
+  async #read(screen: ScreenRow): Promise<ScreenSetup> {
+    const app = this.#app;
+    const { groupName, name } = screen;
+    this.#targets ??= listTargets(app).then((all) => {
+      const by = new Map<string, TargetRow[]>();
+      for (const one of all) {
+        const key = `${one.targetKind} ${one.targetName}`;
+        by.set(key, [...(by.get(key) ?? []), one]);
+      }
+      return by;
+    });
+    const [group, targets, interruptions] = await Promise.all([
+      kept(this.#groups, groupName, () => findGroup(app, groupName)),
+      this.#targets,
+      kept(this.#interruptions, groupName, () => livingInterruptions(app, groupName)),
+    ]);
+    for (const one of interruptions) this.#interruptedUntil = Math.min(this.#interruptedUntil, one.until.getTime());
+    const own = inOrder([
+      ...(targets.get(`screen ${name}`) ?? []),
+      ...(targets.get(`screen-group ${groupName}`) ?? []),
+    ]);
+    const revisions = await Promise.all(
+      own.map((one) =>
+        kept(this.#revisions, `${one.playlistName}.${one.revisionNumber}`, () =>
+          findRevision(app, one.playlistName, one.revisionNumber),
+        ),
+      ),
+    );
+    return { screen, group: group!, revisions: revisions.flatMap((one) => one ?? []), interruptions };
+  }
+}
+
+/** Reads something once for all who want it; what fails is forgotten. */
+function kept<T>(known: Map<string, Promise<T>>, key: string, read: () => Promise<T>): Promise<T> {
+  const found = known.get(key);
+  if (found) return found;
+  const made = read();
+  known.set(key, made);
+  made.catch(() => known.delete(key));
+  return made;
+}
+
+const lives = new WeakMap<App, Live>();
+
+export function liveOf(app: App): Live {
+  const known = lives.get(app);
+  if (known) return known;
+  const made = new Live(app);
+  lives.set(app, made);
+  return made;
+}
+
+/** Tokens whose signature was looked at, by their hash; each for as long as it counts at most. */
+const verified = new WeakMap<App, LRUCache<string, { readonly keyId: string; readonly thumbprint: string }>>();
+const verifiedMs = 60_000;
+
+export async function verifiedToken(app: App, token: string): Promise<{ keyId: string; thumbprint: string }> {
+  let known = verified.get(app);
+  if (!known) verified.set(app, (known = new LRUCache({ max: 50_000, ttl: verifiedMs })));
+  const hash = createHash('sha256').update(token).digest('base64url');
+  const found = known.get(hash);
+  if (found) return found;
+  const read = await readScreenToken(app, token);
+  known.set(hash, read);
+  return read;
+}
+
+/** Changes with anything that the screen is told in advance. */
+export const tagNow = async (app: App, screen: ScreenRow): Promise<string> => tagOf(await liveOf(app).setupOf(screen));

@@ -1,0 +1,96 @@
+import { checkScreenFilter } from '@underbell/core/access';
+import { renamedInPlaylist, type PlaylistDefinition } from '@underbell/core/screen';
+import { isDeepStrictEqual } from 'node:util';
+import type { Model } from 'sequelize';
+import {
+  announce,
+  lostBy,
+  type App,
+  type Capability,
+  type ColumnsChange,
+  type Impact,
+  type Named,
+  type ThingUse,
+} from '../platform/index.ts';
+import { screenDoors } from './doors.ts';
+import { isPage } from './fit.ts';
+import { declaredAttributes } from './groups.ts';
+import { giveFirstKey, renewKey } from './keys.ts';
+import { playlistRevisions, playlists, playlistTargets, screenGroups, screenModels, screens } from './models.ts';
+import { playRoutes } from './playRoutes.ts';
+import { screenAdminRoutes } from './routes.ts';
+import { mailSilent, tellSilent } from './silence.ts';
+import { findScreen, listPlaylists } from './store.ts';
+
+const silenceMs = 20_000;
+const samples = { text: 'x', number: '0', boolean: 'true', date: '2026-01-01' } as const;
+
+const uses = async (app: App): Promise<ThingUse[]> =>
+  (await listPlaylists(app)).flatMap(({ name, definition }) =>
+    definition.slots.flatMap((slot): ThingUse[] => {
+      if (!isPage(slot)) return [];
+      const { report, page, figure } = slot.shows;
+      const part = {
+        parameters: Object.keys(slot.parameters ?? {}),
+        ...(page === undefined ? {} : { page }),
+        ...(figure === undefined ? {} : { figure }),
+      };
+      return [{ by: { kind: 'playlist', name }, of: { kind: 'report', name: report }, what: 'shows it', part }];
+    }),
+  );
+
+async function losses(app: App, change: ColumnsChange): Promise<Impact[]> {
+  const declared = await declaredAttributes(app);
+  const sample = (name: string) => {
+    const attribute = declared.find((one) => one.name === name);
+    return attribute && [samples[attribute.type]];
+  };
+  return (await listPlaylists(app)).flatMap(({ name, definition }) =>
+    definition.slots.flatMap((slot) => {
+      const text = slot.where?.[change.before.name];
+      if (text === undefined) return [];
+      return lostBy(change, `playlist ${name}`, (shape) => void checkScreenFilter(text, shape, sample));
+    }),
+  );
+}
+
+/** Playlists, and what was published of them, say the names of today; so do those to which they were published. */
+async function follow(app: App, { kind, name }: Named, to: string): Promise<void> {
+  if (kind === 'screen' || kind === 'screen-group')
+    await playlistTargets(app).update({ targetName: to }, { where: { targetKind: kind, targetName: name } });
+  if (kind === 'group' || kind === 'attribute') return;
+  const rewritten = (definition: PlaylistDefinition) => renamedInPlaylist(definition, { kind, name }, to);
+  for (const row of [...(await playlists(app).findAll()), ...(await playlistRevisions(app).findAll())]) {
+    const definition = (row as Model).get('definition') as PlaylistDefinition;
+    const now = rewritten(definition);
+    if (!isDeepStrictEqual(now, definition)) await (row as Model).update({ definition: now });
+  }
+  if (kind === 'screen' || kind === 'screen-group' || kind === 'playlist') await announce(app, { kind, name: to });
+}
+
+/** Display screens: pairing, playlists, what each shows and says. */
+export const screen: Capability = {
+  name: 'screen',
+  models: screenModels,
+  doors: [screenDoors],
+  routes: [...screenAdminRoutes, ...playRoutes],
+  things: [
+    { kind: 'playlist', model: playlists },
+    { kind: 'screen-group', model: screenGroups },
+    {
+      kind: 'screen',
+      model: screens,
+      async decidedWith(app, name) {
+        const row = await findScreen(app, name);
+        return row && { kind: 'screen-group', name: row.groupName };
+      },
+    },
+  ],
+  references: { uses, losses, follow },
+  tokenGrants: {
+    'urn:ietf:params:oauth:grant-type:device_code': giveFirstKey,
+    refresh_token: renewKey,
+  },
+  clock: [{ everyMs: silenceMs, work: tellSilent }],
+  hears: { 'screen.silent': mailSilent },
+};

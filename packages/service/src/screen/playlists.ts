@@ -1,0 +1,208 @@
+import { isDeepStrictEqual } from 'node:util';
+import { checkScreenFilter, type PersonViewer } from '@underbell/core/access';
+import { Refusal, placed } from '@underbell/core/refusal';
+import { readParameters, findFigure, findPage } from '@underbell/core/report';
+import {
+  validatePlaylist,
+  type ListedPlaylist,
+  type PlaylistDefinition,
+  type ShownPlaylist,
+  type Slot,
+} from '@underbell/core/screen';
+import { suggest } from '@underbell/core/refusal';
+import { noSuch, putOwner, requireMaker, requireRight, rightsFor } from '../access/index.ts';
+import { findDataset } from '../dataset/index.ts';
+import { announce, emit, forgetThing, holdName, lockThing, momentOf, remember, type App } from '../platform/index.ts';
+import { findEdition } from '../report/index.ts';
+import { isPage } from './fit.ts';
+import { declaredAttributes } from './groups.ts';
+import { playlists, type PlaylistRow } from './models.ts';
+import {
+  findPlaylist,
+  listPlaylists,
+  listRevisions,
+  listScreens,
+  listStates,
+  newestRevision,
+  targetsOf,
+} from './store.ts';
+
+const thingOf = (name: string) => ({ kind: 'playlist', name }) as const;
+const samples = { text: 'x', number: '0', boolean: 'true', date: '2026-01-01' } as const;
+
+/** Checks what a slot shows, by whoever puts it there: it must be theirs to see. */
+export async function checkSlot(app: App, person: PersonViewer, slot: Slot, pointer: string): Promise<void> {
+  if (!isPage(slot)) return;
+  const { report, page, figure } = slot.shows;
+  await placed(`${pointer}/shows/report`, () => requireRight(app, person, 'view', 'report', report));
+  const { definition } = await findEdition(app, report);
+  await placed(`${pointer}/shows/page`, async () => {
+    const found = findPage(definition, page);
+    if (figure !== undefined) findFigure(found, figure);
+  });
+  const { today } = momentOf(app);
+  await placed(`${pointer}/parameters`, async () => {
+    readParameters(definition, slot.parameters ?? {}, { today, isPartial: true });
+  });
+  const declared = await declaredAttributes(app);
+  for (const [dataset, text] of Object.entries(slot.where ?? {})) {
+    const at = `${pointer}/where/${dataset}`;
+    if (!Object.hasOwn(definition.datasets, dataset))
+      throw new Refusal('INPUT_INVALID', `the report reads no dataset \`${dataset}\``, {
+        pointer: at,
+        word: dataset,
+        ...suggest(dataset, Object.keys(definition.datasets)),
+      });
+    await placed(at, async () => {
+      checkScreenFilter(text, await findDataset(app, dataset), (name) => {
+        const attribute = declared.find((one) => one.name === name);
+        if (attribute) return [samples[attribute.type]];
+        throw new Refusal('VALUE_UNBOUND', `screens have no attribute \`${name}\``, {
+          word: name,
+          ...suggest(
+            name,
+            declared.map((one) => one.name),
+          ),
+        });
+      });
+    });
+  }
+}
+
+/** Checks a playlist and everything that it shows. @throws {Refusal} */
+export async function checkPlaylist(app: App, person: PersonViewer, value: unknown): Promise<PlaylistDefinition> {
+  const playlist = validatePlaylist(value);
+  for (const [i, slot] of playlist.slots.entries()) await checkSlot(app, person, slot, `/slots/${i}`);
+  return playlist;
+}
+
+/**
+ * Saves a playlist; screens show what was published last until it is published again.
+ *
+ * @param expected - the version that was changed; any when left out
+ * @throws {Refusal} `VERSION_CONFLICT` where another was saved in between
+ */
+export async function savePlaylist(
+  app: App,
+  person: PersonViewer,
+  value: unknown,
+  options: { readonly expected?: number; readonly origin: string },
+): Promise<ShownPlaylist<Date>> {
+  const definition = await checkPlaylist(app, person, value);
+  const { name, title } = definition;
+  const known = await findPlaylist(app, name);
+  if (known) await requireRight(app, person, 'edit', 'playlist', name);
+  else await requireMaker(app, person, 'playlist');
+  await app.records.transaction(async () => {
+    await holdName(app, thingOf(name), known !== undefined);
+    const before = await findPlaylist(app, name);
+    if (before && options.expected !== undefined && before.version !== options.expected)
+      throw new Refusal('VERSION_CONFLICT', `${before.changedBy} changed \`${name}\` in the meantime`, {
+        hint: 'load it anew, then change it again',
+      });
+    if (before && isDeepStrictEqual(before.definition, definition)) return;
+    const version = (before?.version ?? 0) + 1;
+    const row: PlaylistRow = {
+      name,
+      title,
+      definition,
+      version,
+      changedBy: person.email,
+      changedAt: new Date(app.now()),
+    };
+    await playlists(app).upsert(row);
+    if (!before) await putOwner(app, person, thingOf(name));
+    await remember(app, {
+      who: person.email,
+      what: 'playlist saved',
+      thing: `playlist ${name}`,
+      origin: options.origin,
+      before: before?.definition,
+      after: definition,
+    });
+  });
+  return showPlaylist(app, person, name);
+}
+
+async function listed(app: App, row: PlaylistRow): Promise<ListedPlaylist<Date>> {
+  const { name, title, definition, changedBy, changedAt } = row;
+  const targets = await targetsOf(app, name);
+  const newest = await newestRevision(app, name);
+  return {
+    name,
+    title,
+    description: definition.description ?? '',
+    slots: definition.slots.length,
+    revision: newest === 0 ? null : newest,
+    targets: targets.map((one) => ({ kind: one.targetKind, name: one.targetName, revision: one.revisionNumber })),
+    changedBy,
+    changedAt,
+  };
+}
+
+/** The playlists that somebody may see. */
+export async function seenPlaylists(app: App, person: PersonViewer): Promise<ListedPlaylist<Date>[]> {
+  const right = rightsFor(app, person);
+  const found: ListedPlaylist<Date>[] = [];
+  for (const row of await listPlaylists(app)) if (await right(thingOf(row.name))) found.push(await listed(app, row));
+  return found;
+}
+
+export async function requirePlaylist(app: App, name: string): Promise<PlaylistRow> {
+  const row = await findPlaylist(app, name);
+  if (row) return row;
+  throw noSuch('playlist', name, []);
+}
+
+export async function showPlaylist(app: App, person: PersonViewer, name: string): Promise<ShownPlaylist<Date>> {
+  const { level: right } = await requireRight(app, person, 'view', 'playlist', name);
+  const row = await requirePlaylist(app, name);
+  const [about, revisions, targets, all, states] = await Promise.all([
+    listed(app, row),
+    listRevisions(app, name),
+    targetsOf(app, name),
+    listScreens(app),
+    listStates(app),
+  ]);
+  const has = new Map(states.map((one) => [one.screenName, one.shown]));
+  const wantedBy = (screen: { name: string; groupName: string }) =>
+    targets.find((one) => one.targetKind === 'screen' && one.targetName === screen.name) ??
+    targets.find((one) => one.targetKind === 'screen-group' && one.targetName === screen.groupName);
+  return {
+    ...about,
+    right,
+    definition: row.definition,
+    version: row.version,
+    revisions: revisions.map(({ number, publishedBy, publishedAt, note, definition }) => ({
+      number,
+      by: publishedBy,
+      at: publishedAt,
+      note,
+      slots: definition.slots.length,
+    })),
+    screens: all.flatMap((screen) => {
+      const target = screen.endedAt === null ? wantedBy(screen) : undefined;
+      const held = has.get(screen.name)?.has?.[name];
+      return target
+        ? [{ name: screen.name, title: screen.title, wanted: target.revisionNumber, has: held ?? null }]
+        : [];
+    }),
+  };
+}
+
+/** Takes a playlist away, with all its revisions. @throws {Refusal} `IN_USE` while it is published somewhere */
+export async function removePlaylist(app: App, person: PersonViewer, name: string, origin: string): Promise<void> {
+  await requireRight(app, person, 'own', 'playlist', name);
+  const before = await requirePlaylist(app, name);
+  await app.records.transaction(async () => {
+    await lockThing(app, 'playlist', name);
+    const [target] = await targetsOf(app, name);
+    if (target)
+      throw new Refusal('IN_USE', `\`${name}\` is published to ${target.targetName}`, { hint: 'withdraw it first' });
+    await playlists(app).destroy({ where: { name } });
+    await forgetThing(app, thingOf(name));
+    await remember(app, { who: person.email, what: 'playlist taken away', thing: `playlist ${name}`, origin, before });
+    await announce(app, thingOf(name));
+    await emit(app, 'thing.gone', { thing: thingOf(name) });
+  });
+}

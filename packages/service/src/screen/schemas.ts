@@ -1,0 +1,139 @@
+import Joi from 'joi';
+import { readAs } from '@underbell/core/check';
+import { fieldName } from '@underbell/core/dataset';
+import {
+  attributeTypes,
+  screenStateWords,
+  slotSchema,
+  type PlaylistTarget,
+  type ScreenValues,
+  type Slot,
+} from '@underbell/core/screen';
+import { thing } from '../access/index.ts';
+
+const words = Joi.string().trim().min(1).max(200);
+const attributeName = Joi.string().pattern(fieldName, 'lower-case letters, digits and underscores').max(63);
+const values = readAs<ScreenValues>()(
+  Joi.object()
+    .pattern(Joi.string().max(63), Joi.string().max(500))
+    .description('what the screen says of itself, by declared attribute'),
+);
+const timeZone = Joi.string().max(60).description('IANA time zone of the wall it hangs on');
+const language = Joi.string().max(35).description('BCP 47');
+
+export const named = Joi.object({ name: thing.required() });
+
+export const attributesBody = Joi.object({
+  attributes: Joi.array()
+    .items(
+      Joi.object({
+        name: attributeName.required(),
+        label: words.required(),
+        type: Joi.string()
+          .valid(...attributeTypes)
+          .required(),
+      }),
+    )
+    .max(60)
+    .unique('name')
+    .required(),
+});
+
+export const groupBody = Joi.object({
+  title: words.required(),
+  worryMinutes: Joi.number()
+    .integer()
+    .min(1)
+    .max(100_000)
+    .default(1_440)
+    .description('from which age on what is shown is marked as old'),
+  leaseHours: Joi.number()
+    .integer()
+    .min(1)
+    .max(24 * 90)
+    .default(48)
+    .description('after so long without a word a screen forgets what it keeps'),
+  otherwise: Joi.string()
+    .trim()
+    .max(500)
+    .allow('')
+    .default('')
+    .description('what stands there when no playlist applies'),
+});
+
+export const fleetQuery = Joi.object({
+  group: thing,
+  state: Joi.string().valid(...screenStateWords),
+});
+
+const screenWords = {
+  title: words.required(),
+  group: thing.required(),
+  attributes: values.default({}),
+  timeZone: timeZone.required(),
+  language: language.required(),
+};
+export const screenBody = Joi.object(screenWords);
+export const pairBody = Joi.object({ name: thing.required(), ...screenWords });
+export const codeParams = Joi.object({ code: Joi.string().max(40).required() });
+export const orderBody = Joi.object({ order: Joi.string().valid('reload', 'show name').required() });
+
+export const playlistBody = Joi.object({
+  definition: Joi.object().unknown(true).required().description('a playlist, format underbell-playlist/1'),
+  expected: Joi.number()
+    .integer()
+    .min(0)
+    .description('the version that was changed; refused when another came in between'),
+});
+
+const target = readAs<PlaylistTarget>()(
+  Joi.object({ kind: Joi.string().valid('screen', 'screen-group').required(), name: thing.required() }),
+);
+const targets = Joi.array().items(target).min(1).max(2_000).unique().required();
+export const planBody = Joi.object({ targets });
+export const publishBody = Joi.object({
+  targets,
+  note: Joi.string().trim().max(500).allow('').default(''),
+  give: Joi.boolean()
+    .default(false)
+    .description('gives the targets the right to view what is shown, as far as you may pass it on'),
+  expected: Joi.number().integer().min(0).description('the newest revision when the plan was looked at'),
+});
+export const backBody = Joi.object({ revision: Joi.number().integer().min(1).required() });
+export const withdrawBody = Joi.object({ target: target.required() });
+
+export const interruptBody = Joi.object({
+  slot: readAs<Slot>()(slotSchema).required(),
+  until: Joi.string().isoDate().required().description('an instant'),
+});
+export const interruptionParams = Joi.object({ name: thing.required(), id: Joi.number().integer().min(1).required() });
+
+const size = Joi.number().integer().min(1).max(100_000);
+// A form has texts alone.
+const pixels = Joi.string().pattern(/^[1-9]\d{0,4}$/, 'pixels');
+export const deviceForm = Joi.object({
+  client_id: Joi.string().max(60),
+  scope: Joi.string().max(200),
+  browser: Joi.string().max(200),
+  width: pixels,
+  height: pixels,
+});
+
+const text = Joi.string().max(500);
+export const beatBody = Joi.object({
+  slot: Joi.string().max(200),
+  playlist: Joi.string().max(63),
+  revision: Joi.number().integer().min(0),
+  has: Joi.object().pattern(Joi.string().max(63), Joi.number().integer().min(0)).max(50),
+  asOf: Joi.number().integer().allow(null),
+  clockErrorMs: Joi.number().integer(),
+  storedBytes: Joi.number().integer().min(0),
+  browser: Joi.string().max(200),
+  width: size,
+  height: size,
+  errors: Joi.number().integer().min(0),
+  lastError: text,
+  problems: Joi.array()
+    .items(Joi.object({ what: text.required(), detail: text.allow('') }))
+    .max(20),
+});

@@ -1,0 +1,240 @@
+import type { PersonViewer } from '@underbell/core/access';
+import {
+  checkScreenValues,
+  stateOf,
+  screenStateWords,
+  type ListedScreen,
+  type ScreenOrder,
+  type ScreenState,
+  type ScreenValues,
+  type ShownScreen,
+} from '@underbell/core/screen';
+import { Refusal } from '@underbell/core/refusal';
+import { noSuch, rightOn, rightsFor } from '../access/index.ts';
+import { announce, emit, forgetThing, holdName, lockThing, remember, type App } from '../platform/index.ts';
+import { checkLanguage, checkScreenFits, checkZone } from './check.ts';
+import { declaredAttributes, requireGroup } from './groups.ts';
+import { giveOrder } from './orders.ts';
+import { screenKeys, screens, type GroupRow, type ScreenRow, type StateRow, type TargetRow } from './models.ts';
+import {
+  findGroup,
+  findScreen,
+  findState,
+  historyOf,
+  inOrder,
+  listGroups,
+  listScreens,
+  listStates,
+  listTargets,
+  newestRevision,
+  noteHistory,
+  removeTarget,
+} from './store.ts';
+
+const thingOf = (name: string) => ({ kind: 'screen', name }) as const;
+
+function listed(
+  app: App,
+  row: ScreenRow,
+  group: Pick<GroupRow, 'worryMinutes'>,
+  state: StateRow | undefined,
+  targets: readonly TargetRow[],
+): ListedScreen<Date> {
+  const wanted = Object.fromEntries(targets.map((one) => [one.playlistName, one.revisionNumber]));
+  const about = {
+    isEnded: row.endedAt !== null,
+    beatAt: state?.beatAt.getTime() ?? null,
+    shown: state?.shown ?? null,
+    wanted,
+    worryMs: group.worryMinutes * 60_000,
+  };
+  const { name, title, groupName, attributes, timeZone, language, pairedBy, pairedAt, endedBy, endedAt } = row;
+  return {
+    name,
+    title,
+    group: groupName,
+    attributes,
+    timeZone,
+    language,
+    ...stateOf(about, app.now()),
+    beatAt: state?.beatAt ?? null,
+    shown: state?.shown ?? null,
+    pairedBy,
+    pairedAt,
+    ...(endedBy === null ? {} : { endedBy }),
+    ...(endedAt === null ? {} : { endedAt }),
+  };
+}
+
+const targetsAmong = (targets: readonly TargetRow[], { name, groupName }: ScreenRow) =>
+  inOrder(
+    targets.filter(
+      (one) =>
+        (one.targetKind === 'screen' && one.targetName === name) ||
+        (one.targetKind === 'screen-group' && one.targetName === groupName),
+    ),
+  );
+
+/** Which screens are meant; each left out means all. */
+export interface FleetFilter {
+  readonly group?: string;
+  readonly state?: ScreenState;
+}
+
+/** The screens of the groups that somebody may see, those first with which something is wrong. */
+export async function fleet(app: App, person: PersonViewer, filter: FleetFilter): Promise<ListedScreen<Date>[]> {
+  const right = rightsFor(app, person);
+  const groups = new Map<string, GroupRow>();
+  for (const one of await listGroups(app))
+    if (await right({ kind: 'screen-group', name: one.name })) groups.set(one.name, one);
+  if (filter.group !== undefined && !groups.has(filter.group))
+    throw noSuch('screen-group', filter.group, [...groups.keys()]);
+  const names = filter.group === undefined ? [...groups.keys()] : [filter.group];
+  const [rows, states, targets] = await Promise.all([listScreens(app, names), listStates(app), listTargets(app)]);
+  const stateBy = new Map(states.map((one) => [one.screenName, one]));
+  const found = rows.map((row) =>
+    listed(app, row, groups.get(row.groupName)!, stateBy.get(row.name), targetsAmong(targets, row)),
+  );
+  const rank = ({ state }: ListedScreen<Date>) => screenStateWords.indexOf(state);
+  return found
+    .filter((one) => filter.state === undefined || one.state === filter.state)
+    .toSorted((a, b) => rank(a) - rank(b) || (a.name < b.name ? -1 : 1));
+}
+
+/** A screen for somebody with a right on its group. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
+export async function requireScreen(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  level: 'view' | 'edit' = 'view',
+): Promise<ScreenRow> {
+  const row = await findScreen(app, name);
+  // Of a screen in a group that is not theirs nobody learns that it is there.
+  if (!row || (await rightOn(app, person, 'screen-group', row.groupName)) === undefined)
+    throw noSuch('screen', name, []);
+  await requireGroup(app, person, row.groupName, level);
+  return row;
+}
+
+export async function showScreen(app: App, person: PersonViewer, name: string): Promise<ShownScreen<Date>> {
+  const row = await requireScreen(app, person, name);
+  const [group, state, targets, history] = await Promise.all([
+    findGroup(app, row.groupName),
+    findState(app, name),
+    listTargets(app),
+    historyOf(app, name),
+  ]);
+  const own = targetsAmong(targets, row);
+  const right = (await rightOn(app, person, 'screen-group', row.groupName))!;
+  const shown = await Promise.all(
+    own.map(async (one) => ({
+      name: one.playlistName,
+      title: one.playlistName,
+      revision: one.revisionNumber,
+      newest: await newestRevision(app, one.playlistName),
+      by: one.targetKind === 'screen' ? 'this screen' : `group ${one.targetName}`,
+    })),
+  );
+  return {
+    ...listed(app, row, group!, state, own),
+    right: right.level,
+    device: row.asked,
+    playlists: shown,
+    history: history.map(({ at, what, detail }) => ({ at, what, detail })),
+  };
+}
+
+export interface ScreenWish {
+  readonly title: string;
+  readonly group: string;
+  readonly attributes: ScreenValues;
+  readonly timeZone: string;
+  readonly language: string;
+}
+
+/**
+ * Says something else of a screen; it shows what fits at once.
+ *
+ * @throws {Refusal} `SCREEN_INVALID`, `PLAYLIST_MISFIT` where it could not show any more what was published to it
+ */
+export async function changeScreen(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  wish: ScreenWish,
+  origin: string,
+): Promise<ShownScreen<Date>> {
+  const seen = await requireScreen(app, person, name, 'edit');
+  if (wish.group !== seen.groupName) await requireGroup(app, person, wish.group, 'edit');
+  checkZone(wish.timeZone);
+  checkLanguage(wish.language);
+  checkScreenValues(await declaredAttributes(app), wish.attributes);
+  await checkScreenFits(app, { ...seen, ...wish, groupName: wish.group });
+  await app.records.transaction(async () => {
+    await holdName(app, thingOf(name), true);
+    const before = (await findScreen(app, name))!;
+    // It was moved meanwhile, into a group that is maybe not theirs.
+    if (before.groupName !== seen.groupName)
+      throw new Refusal('VERSION_CONFLICT', `\`${name}\` was put into another group meanwhile`);
+    const { group, ...rest } = wish;
+    const after: ScreenRow = { ...before, ...rest, groupName: group };
+    await screens(app).update({ ...rest, groupName: group }, { where: { name } });
+    await remember(app, { who: person.email, what: 'screen changed', thing: `screen ${name}`, origin, before, after });
+    await announce(app, thingOf(name));
+  });
+  return showScreen(app, person, name);
+}
+
+/** Ends the key of a screen: its picture goes, and what it keeps is deleted. */
+export async function endScreen(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  origin: string,
+): Promise<ShownScreen<Date>> {
+  await requireScreen(app, person, name, 'edit');
+  await app.records.transaction(async () => {
+    await lockThing(app, 'screen', name);
+    const ended = await screenKeys(app).destroy({ where: { screenName: name } });
+    const [marked] = await screens(app).update(
+      { endedBy: person.email, endedAt: new Date(app.now()) },
+      { where: { name, endedAt: null } as never },
+    );
+    if (ended === 0 && marked === 0) return;
+    await noteHistory(app, name, 'ended', `by ${person.email}`);
+    await remember(app, { who: person.email, what: 'screen ended', thing: `screen ${name}`, origin });
+    await announce(app, thingOf(name));
+  });
+  return showScreen(app, person, name);
+}
+
+/** Takes a screen out of all lists. @throws {Refusal} `IN_USE` while its key counts */
+export async function removeScreen(app: App, person: PersonViewer, name: string, origin: string): Promise<void> {
+  const before = await requireScreen(app, person, name, 'edit');
+  await app.records.transaction(async () => {
+    await lockThing(app, 'screen', name);
+    if ((await findScreen(app, name))?.endedAt === null)
+      throw new Refusal('IN_USE', `\`${name}\` shows something still`, { hint: 'end it first' });
+    await screens(app).destroy({ where: { name } });
+    await removeTarget(app, { targetKind: 'screen', targetName: name });
+    await forgetThing(app, thingOf(name));
+    await remember(app, { who: person.email, what: 'screen taken away', thing: `screen ${name}`, origin, before });
+    await emit(app, 'thing.gone', { thing: thingOf(name) });
+  });
+}
+
+/** Tells a screen to do something, with its next beat or at once where it listens. */
+export async function orderScreen(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  order: ScreenOrder,
+  origin: string,
+): Promise<void> {
+  await requireScreen(app, person, name, 'edit');
+  await app.records.transaction(async () => {
+    await giveOrder(app, name, order);
+    await remember(app, { who: person.email, what: `screen told: ${order}`, thing: `screen ${name}`, origin });
+    await announce(app, thingOf(name));
+  });
+}
