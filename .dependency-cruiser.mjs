@@ -6,6 +6,7 @@ const packages = {
   core: [],
   service: ['core'],
   viewer: ['core'],
+  player: ['core'],
   console: ['core'],
   cli: ['core'],
   element: [],

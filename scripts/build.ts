@@ -6,7 +6,7 @@ import { build } from 'vite';
 import { built } from './bundle.mjs';
 import { root } from './install.mjs';
 
-const pages = ['console', 'viewer', 'element'] as const;
+const pages = ['console', 'viewer', 'element', 'player'] as const;
 const programs = { service: 'service', standins: 'stand-ins', cli: 'command line' } as const;
 
 function filesBelow(folder: string): string[] {

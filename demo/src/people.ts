@@ -51,6 +51,9 @@ const makerKinds: ThingKind[] = [
   'destination',
   'burst',
   'client',
+  'playlist',
+  'screen-group',
+  'screen',
 ];
 
 /** People, groups and rights of the demo. */

@@ -9,6 +9,9 @@ export interface Age {
   readonly isWorrying: boolean;
 }
 
+/** As timetables write it, whatever the language. */
+const clock = { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' } as const;
+
 const howLong = (ms: number): string => {
   const [count, unit] =
     ms >= 48 * hourMs
@@ -33,9 +36,7 @@ export function ageOf(
   const age = Math.max(0, now - asOf);
   const day = (at: number) => new Intl.DateTimeFormat('en-CA', { timeZone, dateStyle: 'short' }).format(at);
   const form: Intl.DateTimeFormatOptions =
-    day(asOf) === day(now)
-      ? { hour: '2-digit', minute: '2-digit' }
-      : { weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' };
+    day(asOf) === day(now) ? { ...clock } : { weekday: 'short', day: 'numeric', month: 'short', ...clock };
   const time = new Intl.DateTimeFormat(locale, { timeZone, ...form }).format(asOf);
   const isWorrying = age > worryMs;
   return { words: `as of ${time}${isWorrying ? `, ${howLong(age)} old` : ''}`, isWorrying };

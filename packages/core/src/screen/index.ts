@@ -27,6 +27,7 @@ export { renamedInPlaylist } from './renamed.ts';
 export { nextEdge, turnAt, type Stretch, type TimedSlot, type Turn } from './turn.ts';
 export { playlistChanges } from './changes.ts';
 export { fillWords } from './words.ts';
+export { wallSheets, type WallSheet } from './wall.ts';
 export {
   screenStateWords,
   type BeatAnswer,

@@ -132,6 +132,15 @@ export function mountPages(app: App, router: Router, facts: PageFacts): void {
     );
   assets('console', '/console');
   assets('viewer', '/viewer');
+  assets('player', '/screen');
+  router.get('/screen/worker.js', (ctx: Context) => {
+    ctx.set('Cache-Control', 'no-cache');
+    // A worker is bound by the policy that it came with.
+    ctx.set('Content-Security-Policy', "default-src 'none'; connect-src 'self'");
+    return send(ctx, 'worker.js', { root: dist('player') });
+  });
+  // A screen on a wall, which nobody is signed in to; the console shows it in a frame of its own.
+  router.get(['/screen', '/screen/'], (ctx: Context) => sendPage(ctx, 'player', ["'self'"], { service: app.settings.publicUrl }));
   router.get('/', (ctx: Context) => ctx.redirect('/console'));
   router.get(['/console', '/console/{*path}'], (ctx: Context) =>
     // What is drawn for paper is shown as the file that it is.

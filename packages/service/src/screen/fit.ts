@@ -107,3 +107,9 @@ function checkConditions({ viewing: { report } }: PreparedView, slot: PageSlot):
     if (!Object.hasOwn(report.datasets, name))
       throw new Refusal('INPUT_INVALID', `the report reads no dataset \`${name}\``, { word: name });
 }
+
+/** One slot of a screen, with what it comes from. */
+export interface FoundSlot {
+  readonly slot: Slot;
+  readonly source: SlotSource;
+}

@@ -1,14 +1,14 @@
 import Joi from 'joi';
-import { Refusal, suggest } from '@underbell/core/refusal';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { oauthAnswer } from '../token/index.ts';
 import { answerShown, showPage } from '../view/index.ts';
 import { beatingScreen, hearBeat, type Beat } from './beats.ts';
 import { streamToScreen } from './events.ts';
-import { isPage, prepareSlot } from './fit.ts';
+import { prepareSlot } from './fit.ts';
 import { askingScreen } from './keys.ts';
 import { liveOf } from './live.ts';
 import { askToPair } from './pairing.ts';
+import { slotIn } from './preview.ts';
 import { programFor, setupOf, slotsOf } from './program.ts';
 import { beatBody, deviceForm } from './schemas.ts';
 
@@ -54,14 +54,7 @@ export const playRoutes: Route[] = [
     params: Joi.object({ id: Joi.string().max(200).required() }),
     async handle({ app, ctx, params: { id } }) {
       const { screen, key } = await askingScreen(app, ctx);
-      const slots = slotsOf(await setupOf(app, screen));
-      const found = slots.get(id);
-      if (!found || !isPage(found.slot))
-        throw new Refusal('NOT_FOUND', `the screen shows no slot \`${id}\``, {
-          word: id,
-          ...suggest(id, [...slots.keys()]),
-        });
-      const { slot, source } = found;
+      const { slot, source } = slotIn(slotsOf(await setupOf(app, screen)), id);
       const asked = {
         asker: `screen ${key.keyId}`,
         address: `${ctx.path} ${JSON.stringify(screen.attributes)} ${screen.timeZone} ${screen.language}`,

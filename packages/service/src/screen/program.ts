@@ -9,7 +9,7 @@ import {
 } from '@underbell/core/screen';
 import { isRefusal } from '@underbell/core/refusal';
 import type { App } from '../platform/index.ts';
-import { isPage, type SlotSource } from './fit.ts';
+import { isPage, type FoundSlot, type SlotSource } from './fit.ts';
 import type { GroupRow, InterruptionRow, RevisionRow, ScreenRow } from './models.ts';
 import { findGroup, findRevision, livingInterruptions, targetsFor } from './store.ts';
 
@@ -25,12 +25,6 @@ export interface ScreenSetup {
   readonly group: GroupRow;
   readonly revisions: readonly RevisionRow[];
   readonly interruptions: readonly InterruptionRow[];
-}
-
-/** One slot of a screen, with what it comes from. */
-export interface FoundSlot {
-  readonly slot: Slot;
-  readonly source: SlotSource;
 }
 
 export async function setupOf(app: App, screen: ScreenRow): Promise<ScreenSetup> {
@@ -86,9 +80,13 @@ const programs = new WeakMap<App, Map<string, Stretch<{ readonly id: string; rea
 const mostPrograms = 500;
 
 /** The stretches of equal screens, laid out once. */
-function stretchesOf(app: App, setup: ScreenSetup): Stretch<{ readonly id: string; readonly slot: Slot }>[] {
+function stretchesOf(
+  app: App,
+  setup: ScreenSetup,
+  now: number,
+): Stretch<{ readonly id: string; readonly slot: Slot }>[] {
   const { screen, revisions, interruptions } = setup;
-  const from = Math.floor((app.now() - hourMs) / stepMs) * stepMs;
+  const from = Math.floor((now - hourMs) / stepMs) * stepMs;
   const key = JSON.stringify([
     from,
     screen.timeZone,
@@ -128,17 +126,17 @@ function stretchesOf(app: App, setup: ScreenSetup): Stretch<{ readonly id: strin
 }
 
 /** Everything that a screen needs to know to play on, also without a network. */
-export function programFor(app: App, setup: ScreenSetup): ScreenProgram {
+export function programFor(app: App, setup: ScreenSetup, now = app.now()): ScreenProgram {
   const { screen, group } = setup;
   const { name, title, timeZone, language } = screen;
   return {
     tag: tagOf(setup),
-    now: app.now(),
+    now,
     screen: { name, title, group: group.title, timeZone, language },
     worryMs: group.worryMinutes * 60_000,
     leaseMs: group.leaseHours * hourMs,
     otherwise: group.otherwise,
-    stretches: stretchesOf(app, setup).map((stretch) => ({
+    stretches: stretchesOf(app, setup, now).map((stretch) => ({
       ...stretch,
       slots: stretch.slots.flatMap((one) => {
         const as = handleOf(one.as.id, one.as.slot, screen);

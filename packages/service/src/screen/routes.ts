@@ -17,11 +17,14 @@ import {
   orderBody,
   pairBody,
   planBody,
+  programQuery,
+  slotParams,
   playlistBody,
   publishBody,
   screenBody,
   withdrawBody,
 } from './schemas.ts';
+import { previewProgram, previewSlot } from './preview.ts';
 import { changeScreen, endScreen, fleet, orderScreen, removeScreen, showScreen } from './screens.ts';
 
 const about = { tag: 'Screens', audience: 'person' } as const;
@@ -117,6 +120,24 @@ const screenRoutes: Route[] = [
     summary: 'One screen: what it shows, what it should show, what happened to it',
     params: named,
     handle: ({ app, person, params }) => showScreen(app, person, params.name),
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/screens/:name/program',
+    summary: 'What a screen shows from an instant on, as the player is told it; for those who look after it',
+    params: named,
+    query: programQuery,
+    handle: ({ app, person, params, query }) => previewProgram(app, person, params.name, query.at),
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/screens/:name/slots/:id',
+    isRemembered: true,
+    summary: 'The figures of one slot of a screen, under that screen’s rights; for those who look after it',
+    params: slotParams,
+    handle: ({ app, person, params }) => previewSlot(app, person, params.name, params.id),
   }),
   defineRoute({
     ...about,

@@ -61,6 +61,9 @@ export const groupBody = Joi.object({
     .description('what stands there when no playlist applies'),
 });
 
+export const programQuery = Joi.object({ at: Joi.string().isoDate().description('an instant; now when left out') });
+export const slotParams = Joi.object({ name: thing.required(), id: Joi.string().max(200).required() });
+
 export const fleetQuery = Joi.object({
   group: thing,
   state: Joi.string().valid(...screenStateWords),

@@ -128,10 +128,11 @@ CREATE TABLE screen_orders (
   PRIMARY KEY (screen_name, "order")
 );
 
+-- Whoever makes reports makes what shows them on walls.
 INSERT INTO grants (holder_kind, holder_name, thing_kind, thing_name, level, can_pass_on, given_by)
   SELECT holder_kind, holder_name, kind, '*', level, can_pass_on, given_by
   FROM grants CROSS JOIN (VALUES ('playlist'), ('screen-group'), ('screen')) AS new(kind)
-  WHERE thing_kind = 'placement' AND thing_name = '*'
+  WHERE thing_kind = 'report' AND thing_name = '*' AND level IN ('edit', 'own')
   ON CONFLICT DO NOTHING;
 
 ${watch('screen_attributes')}

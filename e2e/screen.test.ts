@@ -1,0 +1,153 @@
+import assert from 'node:assert/strict';
+import { after, before, describe, it } from 'node:test';
+import type { BrowserContext, Page } from 'playwright-core';
+import type { ShownScreen } from '@underbell/core/screen';
+import { administrator, publisher, until, type Answer } from '../packages/service/test/house.ts';
+import { BrowserHouse } from './browserHouse.ts';
+
+const playlist = (change: object = {}) => ({
+  format: 'underbell-playlist/1',
+  name: 'quay-screen',
+  title: 'On a quay',
+  slots: [
+    {
+      name: 'punctuality',
+      shows: { report: 'quay-punctuality', page: 'overview' },
+      where: { sailings: "quay_id = screen('quay')" },
+      seconds: 6,
+    },
+    { name: 'welcome', shows: { text: 'Welcome to quay {quay}' }, seconds: 5 },
+  ],
+  ...change,
+});
+
+describe('a display screen, in a browser', () => {
+  let stand: BrowserHouse;
+  let context: BrowserContext;
+  let page: Page;
+
+  const call = async (method: string, path: string, body?: unknown, as = publisher): Promise<Answer> => {
+    const answer = await stand.house.call(method, path, { as, ...(body === undefined ? {} : { body }) });
+    assert.ok(answer.status < 300, `${method} ${path}: ${answer.text}`);
+    return answer;
+  };
+  const shown = async (name: string) => (await call('GET', `/api/v1/screens/${name}`)).body as unknown as ShownScreen;
+  const pair = async (at: Page, name: string, quay: string): Promise<void> => {
+    const code = (await at.locator('.code').textContent())!;
+    await call('POST', `/api/v1/screen-codes/${code}`, {
+      name,
+      title: `Screen of ${quay}`,
+      group: 'quays',
+      attributes: { quay },
+      timeZone: 'Europe/Berlin',
+      language: 'en',
+    });
+  };
+
+  before(async () => {
+    stand = await BrowserHouse.open();
+    const attributes = [{ name: 'quay', label: 'Quay', type: 'text' }];
+    await call('PUT', '/api/v1/screen-attributes', { attributes }, administrator);
+    await call('PUT', '/api/v1/screen-groups/quays', { title: 'On the quays', worryMinutes: 100_000 });
+    await call('PUT', '/api/v1/playlists', { definition: playlist() });
+    const targets = [{ kind: 'screen-group', name: 'quays' }];
+    await call('POST', '/api/v1/playlists/quay-screen/publish', { targets, give: true });
+    context = await stand.browser.newContext({ viewport: { width: 1920, height: 1080 } });
+    page = await context.newPage();
+  });
+  after(async () => {
+    await context?.close();
+    await stand.close();
+  });
+
+  it('shows a code and where to type it, and plays once it was typed', async () => {
+    await page.goto(`${stand.house.url}/screen/`);
+    await page.locator('.code').waitFor();
+    assert.match((await page.locator('.address').textContent())!, /\/console\/screens\/pair$/);
+    assert.equal(await page.locator('.qr svg').count(), 1);
+    await pair(page, 'quay-17', 'Q017');
+    await page.getByText('Quay is Q017').waitFor({ state: 'attached' });
+    await page.locator('.slot.shown').getByText('Welcome to quay Q017').waitFor();
+    await page.locator('.slot.shown .chart svg').first().waitFor();
+    assert.match((await page.locator('.age').textContent())!, /^as of /);
+    await until(async () => (await shown('quay-17')).shown?.slot !== undefined);
+    assert.equal((await shown('quay-17')).shown?.has?.['quay-screen'], 1);
+  });
+
+  it('changes from slot to slot with nothing empty between', async () => {
+    const empty = await page.evaluate(
+      () =>
+        new Promise<number>((resolve) => {
+          let bare = 0;
+          let changes = 0;
+          let last = document.querySelector('.slot.shown');
+          const look = () => {
+            const now = document.querySelector('.slot.shown');
+            if (!now || now.getBoundingClientRect().width === 0) bare++;
+            if (now !== last) changes++;
+            last = now;
+            if (changes < 3) requestAnimationFrame(look);
+            else resolve(bare);
+          };
+          look();
+        }),
+    );
+    assert.equal(empty, 0);
+  });
+
+  it('plays on without a network, over a restart, and goes on by itself', async () => {
+    await context.setOffline(true);
+    await page.reload();
+    await page.locator('.slot.shown').getByText('Welcome to quay Q017').waitFor();
+    await page.locator('.slot.shown .chart svg').first().waitFor();
+    assert.ok(await page.locator('.age').isVisible(), 'and says how old it is');
+    // What is kept is nothing that anybody reads who has the disk.
+    const readable = await page.evaluate(async () => {
+      const db = await new Promise<IDBDatabase>((resolve) => {
+        const asked = indexedDB.open('underbell screen');
+        asked.onsuccess = () => resolve(asked.result);
+      });
+      const all = await new Promise<{ bytes: ArrayBuffer }[]>((resolve) => {
+        const asked = db.transaction('kept').objectStore('kept').getAll();
+        asked.onsuccess = () => resolve(asked.result as { bytes: ArrayBuffer }[]);
+      });
+      return all.map((one) => new TextDecoder().decode(one.bytes)).join().includes('Q017');
+    });
+    assert.equal(readable, false);
+    await context.setOffline(false);
+    await call('PUT', '/api/v1/playlists', {
+      definition: playlist({ slots: [{ name: 'storm', shows: { text: 'Storm over {quay}' }, seconds: 5 }] }),
+    });
+    await call('POST', '/api/v1/playlists/quay-screen/publish', { targets: [{ kind: 'screen-group', name: 'quays' }] });
+    await page.locator('.slot.shown').getByText('Storm over Q017').waitFor();
+    await call('POST', '/api/v1/playlists/quay-screen/back', { revision: 1 });
+    await page.locator('.slot.shown').getByText('Welcome to quay Q017').waitFor();
+  });
+
+  it('lets one window play, not two', async () => {
+    const other = await context.newPage();
+    await other.goto(`${stand.house.url}/screen/`);
+    await other.getByText('plays in another window').waitFor();
+    await other.close();
+  });
+
+  it('is dark within a second of its end, with nothing left of what it kept', async () => {
+    await page.locator('.slot.shown').waitFor();
+    await call('POST', '/api/v1/screens/quay-17/end');
+    await page.getByText('This screen is closed').waitFor({ timeout: 5_000 });
+    assert.equal(await page.locator('.slot').count(), 0);
+    const left = await page.evaluate(async () => {
+      const db = await new Promise<IDBDatabase>((resolve) => {
+        const asked = indexedDB.open('underbell screen');
+        asked.onsuccess = () => resolve(asked.result);
+      });
+      const count = (name: string) =>
+        new Promise<number>((resolve) => {
+          const asked = db.transaction(name).objectStore(name).count();
+          asked.onsuccess = () => resolve(asked.result);
+        });
+      return (await count('kept')) + (await count('keys'));
+    });
+    assert.equal(left, 0);
+  });
+});

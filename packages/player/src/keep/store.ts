@@ -1,0 +1,102 @@
+import { openDB, type IDBPDatabase } from 'idb';
+
+/** What a screen keeps. Everything but keys is encrypted by a key that no script can read, and that goes with the screen's. */
+export interface Store {
+  get<T>(name: string): Promise<T | undefined>;
+  /** @returns false where there is no room for it */
+  put(name: string, value: unknown): Promise<boolean>;
+  /** Forgets what is not among these names. */
+  keepOnly(prefix: string, names: readonly string[]): Promise<void>;
+  bytes(): Promise<number>;
+}
+
+interface Keys {
+  /** Signs proofs; its private half cannot be taken out of the browser. */
+  readonly device: CryptoKeyPair;
+  readonly seal: CryptoKey;
+}
+
+const database = 'underbell screen';
+let opened: Promise<IDBPDatabase> | undefined;
+const open = () =>
+  (opened ??= openDB(database, 1, {
+    upgrade(db) {
+      db.createObjectStore('keys');
+      db.createObjectStore('kept');
+    },
+    terminated: () => (opened = undefined),
+  }));
+
+async function makeKeys(): Promise<Keys> {
+  const device = await crypto.subtle.generateKey({ name: 'ECDSA', namedCurve: 'P-256' }, false, ['sign', 'verify']);
+  const seal = await crypto.subtle.generateKey({ name: 'AES-GCM', length: 256 }, false, ['encrypt', 'decrypt']);
+  return { device, seal };
+}
+
+let held: Promise<Keys> | undefined;
+
+/** The keys of this device, made once. */
+export function keys(): Promise<Keys> {
+  return (held ??= (async () => {
+    const db = await open();
+    const known = (await db.get('keys', 'own')) as Keys | undefined;
+    if (known) return known;
+    const made = await makeKeys();
+    await db.put('keys', made, 'own');
+    return made;
+  })());
+}
+
+interface Sealed {
+  readonly iv: Uint8Array<ArrayBuffer>;
+  readonly bytes: ArrayBuffer;
+}
+
+export const store: Store = {
+  async get<T>(name: string) {
+    const [db, { seal }] = await Promise.all([open(), keys()]);
+    const found = (await db.get('kept', name)) as Sealed | undefined;
+    if (!found) return undefined;
+    try {
+      const bytes = await crypto.subtle.decrypt({ name: 'AES-GCM', iv: found.iv }, seal, found.bytes);
+      return JSON.parse(new TextDecoder().decode(bytes)) as T;
+    } catch {
+      // Half written when the power went, or of another key: it is as good as never kept.
+      await db.delete('kept', name);
+      return undefined;
+    }
+  },
+  async put(name, value) {
+    const [db, { seal }] = await Promise.all([open(), keys()]);
+    const iv = crypto.getRandomValues(new Uint8Array(12));
+    const bytes = await crypto.subtle.encrypt(
+      { name: 'AES-GCM', iv },
+      seal,
+      new TextEncoder().encode(JSON.stringify(value)),
+    );
+    try {
+      await db.put('kept', { iv, bytes } satisfies Sealed, name);
+      return true;
+    } catch (error) {
+      if ((error as DOMException).name !== 'QuotaExceededError') throw error;
+      return false;
+    }
+  },
+  async keepOnly(prefix, names) {
+    const db = await open();
+    const wanted = new Set(names);
+    for (const name of await db.getAllKeys('kept'))
+      if (String(name).startsWith(prefix) && !wanted.has(String(name))) await db.delete('kept', name);
+  },
+  async bytes() {
+    const { usage = 0 } = (await navigator.storage?.estimate?.()) ?? {};
+    return usage;
+  },
+};
+
+/** Forgets everything, the keys with it: what was kept cannot be read by anybody any more. */
+export async function wipe(): Promise<void> {
+  const db = await open();
+  await Promise.all([db.clear('kept'), db.clear('keys')]);
+  held = undefined;
+}

@@ -1,0 +1,76 @@
+import '@fontsource/source-sans-3/latin-400.css';
+import '@fontsource/source-sans-3/latin-600.css';
+import { cssVariables, light } from '@underbell/core/theme';
+import { element } from './draw/figure.ts';
+import { serviceNow, setClock } from './key/clock.ts';
+import { pair } from './key/pair.ts';
+import { askTime, hasTokens } from './key/service.ts';
+import { Player } from './play/player.ts';
+import { run } from './play/run.ts';
+import { PreviewSource } from './play/source.ts';
+import './style.css';
+
+const root = document.getElementById('app')!;
+const sheet = document.createElement('style');
+sheet.textContent = `:root { ${cssVariables(light)} }`;
+document.head.append(sheet);
+
+function say(text: string, hint = ''): void {
+  root.className = 'saying';
+  root.replaceChildren(element('p', 'words', text), ...(hint ? [element('p', 'hint', hint)] : []));
+}
+
+/** Keeps the page itself, for a start without a network. */
+async function keepPage(): Promise<void> {
+  if (!('serviceWorker' in navigator)) return;
+  const registration = await navigator.serviceWorker.register('/screen/worker.js', { scope: '/screen/' });
+  const worker = registration.active ?? (await navigator.serviceWorker.ready).active;
+  worker?.postMessage(performance.getEntriesByType('resource').map((one) => one.name));
+}
+
+/** Only one page of a browser plays: two would renew one key against each other. */
+function alone(work: () => Promise<void>): Promise<void> {
+  return navigator.locks.request('underbell screen plays', { ifAvailable: true }, async (lock) => {
+    if (lock) return work();
+    say('This screen plays in another window.');
+    await navigator.locks.request('underbell screen plays', () => location.reload());
+  });
+}
+
+async function start(): Promise<void> {
+  void keepPage().catch((error: unknown) => console.error(error));
+  await navigator.storage?.persist?.();
+  for (;;) {
+    if (!(await hasTokens())) {
+      say('Under Bell', 'looking for the service');
+      await askTime().catch(() => undefined);
+      try {
+        await pair(root);
+      } catch {
+        // No service yet: a wall waits for it, and says so.
+        say('Under Bell', 'waits for the service');
+        await new Promise((resolve) => setTimeout(resolve, 5_000));
+        continue;
+      }
+    }
+    const why = await run(root);
+    say(why, 'It shows a code again in a minute, to be taken in anew.');
+    await new Promise((resolve) => setTimeout(resolve, 60_000));
+  }
+}
+
+async function preview(name: string, at: string | null): Promise<void> {
+  const source = new PreviewSource(name, at);
+  const program = await source.program();
+  setClock(program.now);
+  const player = new Player(root, source, serviceNow);
+  player.play(program);
+}
+
+const words = new URLSearchParams(location.search);
+const previewed = words.get('preview');
+if (previewed !== null)
+  preview(previewed, words.get('at')).catch((error: unknown) =>
+    say('Nothing can be shown of it.', (error as Error).message),
+  );
+else void alone(start);

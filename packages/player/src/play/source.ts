@@ -1,0 +1,114 @@
+import { EventSourceParserStream } from 'eventsource-parser/stream';
+import type { BeatAnswer, ScreenProgram, ShownNow } from '@underbell/core/screen';
+import type { ViewAnswer } from '@underbell/core/view';
+import { serviceNow, setClock } from '../key/clock.ts';
+import { ask, Refused } from '../key/service.ts';
+import { store } from '../keep/store.ts';
+
+/** Figures of a slot, as they were answered last. */
+export interface KeptAnswer {
+  readonly tag: string;
+  readonly answer: ViewAnswer;
+  /** When the service last said that they are what there is. */
+  readonly heardAt: number;
+}
+
+/** Where a player gets what it shows: the service with what was kept of it, or the console for a preview. */
+export interface Source {
+  program(): Promise<ScreenProgram>;
+  /** @param isAhead - for later: what is kept will do for now */
+  answer(id: string): Promise<KeptAnswer>;
+}
+
+const programName = 'program';
+const answerName = (id: string) => `answer ${id}`;
+
+/** Whether an error says that there is no network, or no service behind it, rather than no. */
+export const isOffline = (error: unknown): boolean =>
+  !(error instanceof Refused) || error.status >= 500 || error.code === 'TOO_MANY';
+
+/** The service, and what was kept of it where it is out of reach. */
+export class ServiceSource implements Source {
+  /** When the service last said a word. */
+  heardAt = 0;
+
+  async #heard<T>(asked: Promise<T>): Promise<T> {
+    const answer = await asked;
+    this.heardAt = serviceNow();
+    return answer;
+  }
+
+  async program(): Promise<ScreenProgram> {
+    const answer = await this.#heard(ask('/api/v1/screen'));
+    const program = (await answer.json()) as ScreenProgram;
+    setClock(program.now);
+    await store.put(programName, { program, heardAt: serviceNow() });
+    return program;
+  }
+
+  /** What was told last, for a start without a network. */
+  kept(): Promise<{ program: ScreenProgram; heardAt: number } | undefined> {
+    return store.get(programName);
+  }
+
+  async answer(id: string): Promise<KeptAnswer> {
+    const known = await store.get<KeptAnswer>(answerName(id));
+    try {
+      const path = `/api/v1/screen/slots/${encodeURIComponent(id)}`;
+      const asked = await this.#heard(ask(path, known ? { tag: known.tag } : {}));
+      const answer = asked.status === 304 ? known!.answer : ((await asked.json()) as ViewAnswer);
+      const made = { tag: asked.headers.get('ETag') ?? '', answer, heardAt: serviceNow() };
+      await store.put(answerName(id), made);
+      return made;
+    } catch (error) {
+      if (!isOffline(error) || !known) throw error;
+      return known;
+    }
+  }
+
+  /** Forgets the figures of slots that are shown no more. */
+  keepOnly(ids: readonly string[]): Promise<void> {
+    return store.keepOnly('answer ', ids.map(answerName));
+  }
+
+  async beat(shown: ShownNow & { readonly problems: readonly object[] }): Promise<BeatAnswer> {
+    const asked = await this.#heard(ask('/api/v1/screen/beat', { method: 'POST', body: shown }));
+    const answer = (await asked.json()) as BeatAnswer;
+    setClock(answer.now);
+    return answer;
+  }
+
+  /** Hears what is told at once, until the stream ends. @throws {Refused}, `TypeError` */
+  async listen(onTold: (event: string) => void, signal: AbortSignal): Promise<void> {
+    const answer = await ask('/api/v1/screen/events', { signal });
+    const events = answer
+      .body!.pipeThrough(new TextDecoderStream())
+      .pipeThrough(new EventSourceParserStream())
+      .getReader();
+    for (let next = await events.read(); !next.done; next = await events.read()) onTold(next.value.event ?? '');
+  }
+}
+
+/** A screen as the console shows it: at any time, under that screen's rights, and nothing is kept of it. */
+export class PreviewSource implements Source {
+  constructor(
+    private readonly name: string,
+    private readonly at: string | null,
+  ) {}
+
+  async #ask<T>(path: string): Promise<T> {
+    const answer = await fetch(`/api/v1/screens/${encodeURIComponent(this.name)}/${path}`);
+    const body = (await answer.json()) as T & { code?: string; detail?: string };
+    if (!answer.ok) throw new Refused(body.code ?? '', answer.status, body.detail ?? '');
+    return body;
+  }
+
+  program(): Promise<ScreenProgram> {
+    return this.#ask(`program${this.at === null ? '' : `?at=${encodeURIComponent(this.at)}`}`);
+  }
+
+  async answer(id: string): Promise<KeptAnswer> {
+    const answer = await this.#ask<ViewAnswer>(`slots/${encodeURIComponent(id)}`);
+    return { tag: '', answer, heardAt: serviceNow() };
+  }
+}
