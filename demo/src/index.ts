@@ -10,6 +10,7 @@ import { ScimPusher } from '@underbell/standins/scim';
 import { demoChat, joinChat } from './chat.ts';
 import { Caller } from './caller.ts';
 import { joinWorks, worksCallers } from './works.ts';
+import { hangScreens } from './screens.ts';
 import { makeCompany } from './company.ts';
 import { sourcePassword, sourceUser, type DemoCluster } from './fill.ts';
 import { addDemoPeople, demoPeople, directoryOf } from './people.ts';
@@ -262,6 +263,7 @@ export async function installDemo(surroundings: DemoSurroundings): Promise<void>
     if (surroundings.worksUrl !== undefined) {
       const callers = await worksCallers(app, settings.publicUrl);
       writeSecretly(join(folder, 'works.json'), await joinWorks(callers, company, surroundings.worksUrl));
+      writeSecretly(join(folder, 'screens.json'), await hangScreens(callers, company, settings.publicUrl));
       await callers.end();
     }
     writeSecretly(join(folder, 'cli.json'), { url: settings.publicUrl, key, email: publisher.email });

@@ -98,6 +98,7 @@ function environmentFor(
     STANDIN_APP_PORT: String(ports.works),
     STANDIN_APP_FILE: join(folder, 'works.json'),
     STANDIN_APP_SECRET: derived(installation, 'works app'),
+    STANDIN_SCREENS_FILE: join(folder, 'screens.json'),
     STANDIN_CHAT_FILE: join(folder, 'chat.json'),
     STANDIN_CHAT_EVENTS: join(folder, 'chat-events.json'),
     STANDIN_MAIL_FOLDER: join(folder, 'mail'),
@@ -131,6 +132,7 @@ function welcome(ports: Ports, installation: Installation, setupCode: string | u
     say(`  Portal     http://127.0.0.1:${ports.portal}   a page for each quay`);
     say(`  Chat       http://127.0.0.1:${ports.chat}   teams and channels, with tabs for their members`);
     say(`  Works app  http://127.0.0.1:${ports.works}   reports beside records, for two companies`);
+    say(`  Screen     ${service}/screen/   open it in a window of its own, and type its code in the console`);
     say(`  Mailboxes  http://127.0.0.1:${ports.mailbox}   where the copies arrive`);
     say(`  Library    http://127.0.0.1:${ports.library}   where files are put, and followed (user reports,`);
     say(`             password ${derived(installation, 'library')})`);
@@ -184,6 +186,7 @@ async function main(): Promise<void> {
         'deliveries',
         'portal.json',
         'works.json',
+        'screens.json',
         'chat.json',
         'chat-events.json',
         'directory.json',

@@ -24,6 +24,8 @@ import { addScheduleCommands } from './schedule/commands.ts';
 import { addSessionCommands } from './session/commands.ts';
 import { addSourceCommands } from './source/commands.ts';
 import { addTemplateCommands } from './template/commands.ts';
+import { addPlaylistCommands } from './screen/playlistCommands.ts';
+import { addScreenCommands } from './screen/screenCommands.ts';
 import { addSeeCommand } from './see/commands.ts';
 
 function createProgram(): Command {
@@ -50,6 +52,8 @@ function createProgram(): Command {
     addPublicCommands,
     addChannelCommands,
     addAppCommands,
+    addScreenCommands,
+    addPlaylistCommands,
     addOpenCommands,
     addListCommands,
     addTemplateCommands,

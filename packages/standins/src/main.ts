@@ -6,6 +6,7 @@ import { ChatHost, furnish, type ChatUser, type FirstTeam, type Registration } f
 import { Directory, type DirectoryOptions } from './directory/index.ts';
 import { LibraryHost } from './library/index.ts';
 import { createMailboxPages, MailHost } from './mail/index.ts';
+import { playDevices } from './screen/index.ts';
 import { createPortal, type PortalSetup } from './portal/index.ts';
 
 function setting(name: string): string {
@@ -104,6 +105,11 @@ async function main(): Promise<void> {
     }
   }
   await startChat();
+  const screens = setting('STANDIN_SCREENS_FILE');
+  if (existsSync(screens))
+    await playDevices(screens, setting('STANDIN_UNDERBELL_URL'), (text) =>
+      process.stdout.write(`stand-ins: ${text}\n`),
+    );
   process.send?.({ isReady: true });
 }
 

@@ -1,0 +1,122 @@
+import { ScreenDevice, type ScreensFile } from '@underbell/standins/screen';
+import type { Caller } from './caller.ts';
+import type { Company, Quay } from './company.ts';
+
+const attributes = [
+  { name: 'quay', label: 'Quay', type: 'text' },
+  { name: 'quay_name', label: 'Name of the quay', type: 'text' },
+  { name: 'district', label: 'District', type: 'text' },
+];
+
+const groups = [
+  { name: 'quays', title: 'On the quays', worryMinutes: 2_880, leaseHours: 72, otherwise: 'Skerrow Ferries' },
+  { name: 'offices', title: 'District offices', worryMinutes: 2_880, leaseHours: 24, otherwise: 'Skerrow Ferries' },
+];
+
+const onQuay = "quay_id = screen('quay')";
+const inDistrict = "district = screen('district')";
+
+const playlists = [
+  {
+    name: 'quay-board',
+    title: 'On a quay',
+    description: 'Every quay’s own figures, the welcome of its name between them.',
+    slots: [
+      {
+        name: 'punctuality',
+        title: 'How we sailed from here',
+        shows: { report: 'quay-punctuality', page: 'overview' },
+        where: { sailings: onQuay },
+        seconds: 20,
+      },
+      { name: 'welcome', shows: { text: 'Welcome to {quay_name}' }, seconds: 8 },
+    ],
+  },
+  {
+    name: 'night',
+    title: 'Quays at night',
+    hours: [{ from: '23:00', to: '05:00' }],
+    slots: [{ name: 'closed', shows: { text: 'The first boat leaves {quay_name} at 05:30' }, seconds: 30 }],
+  },
+  {
+    name: 'district-wall',
+    title: 'On the wall of a district office',
+    slots: [
+      {
+        name: 'punctuality',
+        shows: { report: 'punctuality', page: 'overview' },
+        where: { sailings: inDistrict },
+        seconds: 25,
+      },
+      {
+        name: 'works',
+        shows: { report: 'berth-works', page: 'overview' },
+        where: { 'berth-works': inDistrict },
+        seconds: 20,
+        hours: [{ days: ['MO', 'TU', 'WE', 'TH', 'FR'], from: '06:00', to: '20:00' }],
+      },
+      {
+        name: 'takings',
+        shows: { report: 'takings', page: 'overview' },
+        where: { 'kiosk-takings': inDistrict, sailings: inDistrict },
+        seconds: 20,
+      },
+    ],
+  },
+];
+
+const targets = [
+  ['district-wall', 'offices'],
+  ['quay-board', 'quays'],
+  ['night', 'quays'],
+] as const;
+
+/** Screens that are left for real devices: they are paired by whoever tries the demo. */
+const quayScreens = 26;
+
+const screenOf = (quay: Quay) => ({
+  name: `quay-${quay.id.toLowerCase()}`,
+  title: `Quay ${quay.name}`,
+  group: 'quays',
+  attributes: { quay: quay.id, quay_name: quay.name, district: quay.district },
+  timeZone: 'Europe/Berlin',
+  language: 'en',
+});
+
+/** Hangs screens onto quays and into district offices. @returns what the devices keep */
+export async function hangScreens(
+  callers: { readonly administrator: Caller; readonly publisher: Caller },
+  company: Company,
+  url: string,
+): Promise<ScreensFile> {
+  const { administrator, publisher } = callers;
+  await administrator.call('PUT', '/api/v1/screen-attributes', { attributes });
+  for (const { name, ...rest } of groups) await publisher.call('PUT', `/api/v1/screen-groups/${name}`, rest);
+  const open = company.quays.filter((one) => !one.isClosed).slice(0, quayScreens);
+  const districts = [...new Set(company.quays.map((one) => one.district))].slice(0, 4);
+  const wanted = [
+    ...open.map(screenOf),
+    ...districts.map((district) => ({
+      name: `office-${district.toLowerCase().replaceAll(' ', '-')}`,
+      title: `Office ${district}`,
+      group: 'offices',
+      attributes: { district },
+      timeZone: 'Europe/Berlin',
+      language: 'en',
+    })),
+  ];
+  const devices = [];
+  for (const screen of wanted) {
+    const typed = async (code: string) => void (await publisher.call('POST', `/api/v1/screen-codes/${code}`, screen));
+    devices.push(await ScreenDevice.pair(screen.name, url, typed));
+  }
+  for (const definition of playlists)
+    await publisher.call('PUT', '/api/v1/playlists', { definition: { format: 'underbell-playlist/1', ...definition } });
+  for (const [playlist, group] of targets)
+    await publisher.call('POST', `/api/v1/playlists/${playlist}/publish`, {
+      targets: [{ kind: 'screen-group', name: group }],
+      note: 'First revision',
+      give: true,
+    });
+  return { devices: await Promise.all(devices.map((one) => one.keep())) };
+}
