@@ -111,7 +111,10 @@ describe('a display screen, in a browser', () => {
         const asked = db.transaction('kept').objectStore('kept').getAll();
         asked.onsuccess = () => resolve(asked.result as { bytes: ArrayBuffer }[]);
       });
-      return all.map((one) => new TextDecoder().decode(one.bytes)).join().includes('Q017');
+      return all
+        .map((one) => new TextDecoder().decode(one.bytes))
+        .join()
+        .includes('Q017');
     });
     assert.equal(readable, false);
     await context.setOffline(false);

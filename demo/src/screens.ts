@@ -76,7 +76,7 @@ const quayScreens = 26;
 
 const screenOf = (quay: Quay) => ({
   name: `quay-${quay.id.toLowerCase()}`,
-  title: `Quay ${quay.name}`,
+  title: quay.name,
   group: 'quays',
   attributes: { quay: quay.id, quay_name: quay.name, district: quay.district },
   timeZone: 'Europe/Berlin',

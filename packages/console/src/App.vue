@@ -23,6 +23,7 @@ const places = computed(() => [
   ...(isMaker.value
     ? [
         { to: '/places', title: 'Places' },
+        { to: '/screens', title: 'Screens' },
         { to: '/data', title: 'Data' },
         { to: '/people', title: 'People' },
       ]

@@ -106,10 +106,10 @@ async function main(): Promise<void> {
   }
   await startChat();
   const screens = setting('STANDIN_SCREENS_FILE');
+  const say = (text: string) => void process.stdout.write(`stand-ins: ${text}\n`);
+  // The service starts beside: nothing waits for them to find it.
   if (existsSync(screens))
-    await playDevices(screens, setting('STANDIN_UNDERBELL_URL'), (text) =>
-      process.stdout.write(`stand-ins: ${text}\n`),
-    );
+    playDevices(screens, setting('STANDIN_UNDERBELL_URL'), say).catch((error: Error) => say(error.message));
   process.send?.({ isReady: true });
 }
 

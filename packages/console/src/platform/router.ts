@@ -95,6 +95,38 @@ export const router = createRouter({
       meta: { title: 'Chats' },
     },
     {
+      path: '/screens',
+      name: 'screens',
+      component: () => import('../screen/FleetPage.vue'),
+      meta: { title: 'Screens' },
+    },
+    {
+      path: '/screens/pair',
+      name: 'pair',
+      component: () => import('../screen/PairPage.vue'),
+      meta: { title: 'Take a screen in' },
+    },
+    {
+      path: '/screens/playlists',
+      name: 'playlists',
+      component: () => import('../screen/PlaylistsPage.vue'),
+      meta: { title: 'Playlists' },
+    },
+    {
+      path: '/screens/playlists/:name',
+      name: 'playlist',
+      component: () => import('../screen/PlaylistPage.vue'),
+      props: true,
+      meta: { title: 'Playlist' },
+    },
+    {
+      path: '/screens/wall/:name',
+      name: 'screen',
+      component: () => import('../screen/ScreenPage.vue'),
+      props: true,
+      meta: { title: 'Screen' },
+    },
+    {
       path: '/places/apps',
       name: 'apps',
       component: () => import('../app/AppsPage.vue'),

@@ -113,13 +113,19 @@ export const playlistSchema = Joi.object({
   slots: Joi.array().items(slotSchema).min(1).max(200).unique('name').required(),
 });
 
-/** The recurrence that hours are, with the minutes that each of its times lasts. */
-export function recurrenceOf(one: Hours): { readonly rule: string; readonly start: string; readonly minutes: number } {
+/**
+ * The recurrence that hours are, with the minutes that each of its times lasts.
+ *
+ * @param day - `YYYY-MM-DD`, on which those of some days of the week are counted from: a recurrence is walked from its start
+ */
+export function recurrenceOf(
+  one: Hours,
+  day = '2020-01-02',
+): { readonly rule: string; readonly start: string; readonly minutes: number } {
   if ('rule' in one) return one;
   const [from, to] = [one.from, one.to].map((text) => Number(text.slice(0, 2)) * 60 + Number(text.slice(3)));
   const rule = one.days ? `FREQ=WEEKLY;BYDAY=${one.days.join(',')}` : 'FREQ=DAILY';
-  // A Thursday; rules name their days themselves.
-  return { rule, start: `2020-01-02T${one.from}`, minutes: to! > from! ? to! - from! : to! - from! + 1_440 };
+  return { rule, start: `${day}T${one.from}`, minutes: to! > from! ? to! - from! : to! - from! + 1_440 };
 }
 
 function checkHours(all: readonly Hours[] | undefined, pointer: string): void {

@@ -1,4 +1,4 @@
-import { nextInstants } from '../schedule/index.ts';
+import { nextInstants, type Recurrence } from '../schedule/index.ts';
 import { recurrenceOf, type Hours, type Span } from './playlist.ts';
 import type { Stretch } from './turn.ts';
 
@@ -6,7 +6,21 @@ import type { Stretch } from './turn.ts';
 export type Window = readonly [from: number, until: number];
 
 const minuteMs = 60_000;
+const dayMs = 86_400_000;
+const atOnce = 8;
 const mostWindows = 400;
+
+/** The instants of a recurrence within a stretch of time, a few at a time: most have one or two a day. */
+function beginsOf(recurrence: Recurrence, [after, until]: Window): number[] {
+  const found: number[] = [];
+  for (let last = after; found.length < mostWindows;) {
+    const next = nextInstants(recurrence, last, atOnce);
+    found.push(...next.filter((at) => at < until));
+    last = next.at(-1) ?? Infinity;
+    if (next.length < atOnce || last >= until) break;
+  }
+  return found;
+}
 
 function merged(windows: readonly Window[]): Window[] {
   const found: [number, number][] = [];
@@ -27,11 +41,15 @@ const cut = (windows: readonly Window[], [from, until]: Window): Window[] =>
 /** When hours hold within a stretch of time; always where there are none. @param timeZone - of the screen */
 export function windowsOf(hours: readonly Hours[] | undefined, timeZone: string, within: Window): Window[] {
   if (!hours) return [within];
+  // A day that lies before on every wall clock.
+  const day = new Date(within[0] - 10 * dayMs).toISOString().slice(0, 10);
   const all = hours.flatMap((one) => {
-    const { rule, start, minutes } = recurrenceOf(one);
+    const { rule, start, minutes } = recurrenceOf(one, day);
     const lastsMs = minutes * minuteMs;
-    const begins = nextInstants({ rule, start, timeZone }, within[0] - lastsMs - 1, mostWindows);
-    return begins.filter((at) => at < within[1]).map((at): Window => [at, at + lastsMs]);
+    return beginsOf({ rule, start, timeZone }, [within[0] - lastsMs - 1, within[1]]).map((at): Window => [
+      at,
+      at + lastsMs,
+    ]);
   });
   return cut(merged(all), within);
 }
@@ -42,7 +60,6 @@ function dayStart(day: string, timeZone: string): number {
   return at!;
 }
 
-const dayMs = 86_400_000;
 const nextDay = (day: string) => new Date(Date.parse(`${day}T00:00:00Z`) + dayMs).toISOString().slice(0, 10);
 
 /** The time between two days. */

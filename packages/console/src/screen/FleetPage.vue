@@ -1,0 +1,234 @@
+<script setup lang="ts">
+import { Button } from 'ant-design-vue';
+import { computed, onBeforeUnmount, ref } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import type { ListedScreen, ScreenState, ShownGroup } from '@underbell/core/screen';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useResource } from '../platform/useResource.ts';
+import { showCount, showInstant } from '../platform/words.ts';
+import GroupPanel from './GroupPanel.vue';
+import { dataAge, stateWords, states } from './fleet.ts';
+
+/** Every display screen: first those with which something is wrong. */
+const againMs = 15_000;
+const route = useRoute();
+const router = useRouter();
+const group = computed(() => (route.query['group'] as string | undefined) ?? '');
+const state = computed(() => (route.query['state'] as ScreenState | undefined) ?? '');
+const isGrid = ref(false);
+const isAdding = ref(false);
+const groups = useResource<{ groups: ShownGroup[] }>('/api/v1/screen-groups');
+const all = useResource<{ screens: ListedScreen[] }>('/api/v1/screens');
+const timer = setInterval(() => void all.reload(), againMs);
+onBeforeUnmount(() => clearInterval(timer));
+
+const inGroup = computed(() =>
+  (all.data.value?.screens ?? []).filter((one) => group.value === '' || one.group === group.value),
+);
+const shown = computed(() => inGroup.value.filter((one) => state.value === '' || one.state === state.value));
+const counts = computed(() =>
+  states.map((one) => ({ state: one, count: inGroup.value.filter((screen) => screen.state === one).length })),
+);
+const titles = computed(() => new Map(groups.data.value?.groups.map((one) => [one.name, one.title])));
+const chosen = computed(() => groups.data.value?.groups.find((one) => one.name === group.value));
+const narrow = (words: { group?: string; state?: string }) =>
+  void router.replace({
+    query: Object.fromEntries(
+      Object.entries({ group: group.value, state: state.value, ...words }).filter(([, value]) => value),
+    ),
+  });
+async function reload(): Promise<void> {
+  await Promise.all([groups.reload(), all.reload()]);
+}
+</script>
+
+<template>
+  <div class="head">
+    <h1>Screens</h1>
+    <p class="more">
+      <RouterLink to="/screens/pair"><Button type="primary">Take a screen in</Button></RouterLink>
+      <RouterLink to="/screens/playlists"><Button>Playlists</Button></RouterLink>
+    </p>
+  </div>
+  <p class="quiet">
+    What hangs on walls, with its last word. On a device, open <code>/screen/</code> of this service and type the code
+    that it shows.
+  </p>
+  <ProblemNote v-if="all.error.value" :problem="all.error.value" />
+  <div class="filters">
+    <label
+      >Group
+      <select :value="group" @change="narrow({ group: ($event.target as HTMLSelectElement).value })">
+        <option value="">every group</option>
+        <option v-for="one in groups.data.value?.groups ?? []" :key="one.name" :value="one.name">
+          {{ one.title }} ({{ one.screens }})
+        </option>
+      </select></label
+    >
+    <div class="states" role="group" aria-label="State">
+      <button
+        v-for="one in counts"
+        :key="one.state"
+        type="button"
+        :class="['state', one.state]"
+        :aria-pressed="state === one.state"
+        @click="narrow({ state: state === one.state ? '' : one.state })"
+      >
+        {{ showCount(one.count) }} {{ stateWords[one.state] }}
+      </button>
+    </div>
+    <Button size="small" :aria-pressed="isGrid" @click="isGrid = !isGrid">{{
+      isGrid ? 'As a list' : 'As pictures'
+    }}</Button>
+    <Button size="small" @click="isAdding = true">Add a group</Button>
+  </div>
+  <GroupPanel v-if="isAdding" @saved="(reload(), (isAdding = false))" @close="isAdding = false" />
+  <GroupPanel v-if="chosen" :key="chosen.name" :group="chosen" @saved="reload" />
+  <p v-if="all.data.value && shown.length === 0" class="quiet">No such screen.</p>
+  <ul v-else-if="isGrid" class="grid">
+    <li v-for="one in shown.slice(0, 24)" :key="one.name">
+      <RouterLink :to="`/screens/wall/${one.name}`">
+        <span class="picture"
+          ><iframe
+            :src="`/screen/?preview=${one.name}`"
+            :title="`What ${one.title} shows now`"
+            tabindex="-1"
+            loading="lazy"
+        /></span>
+        <b>{{ one.title }}</b></RouterLink
+      >
+      <span :class="['word', one.state]">{{ stateWords[one.state] }}</span>
+    </li>
+  </ul>
+  <div v-else class="scroll" tabindex="0" role="region" aria-label="Screens">
+    <table>
+      <thead>
+        <tr>
+          <th scope="col">Screen</th>
+          <th scope="col">State</th>
+          <th scope="col">Shows</th>
+          <th scope="col">Figures of</th>
+          <th scope="col">Last word</th>
+          <th scope="col">Group</th>
+          <th scope="col">Errors today</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="one in shown" :key="one.name">
+          <td>
+            <RouterLink :to="`/screens/wall/${one.name}`">{{ one.title }}</RouterLink>
+            <span class="quiet"> {{ Object.values(one.attributes).join(' · ') }}</span>
+          </td>
+          <td>
+            <span :class="['word', one.state]">{{ stateWords[one.state] }}</span>
+            <span v-if="one.state !== 'fine'" class="quiet">{{ one.why }}</span>
+          </td>
+          <td>
+            {{ one.shown?.slot ?? '–'
+            }}<span v-if="one.shown?.playlist" class="quiet"> {{ one.shown.playlist }} {{ one.shown.revision }}</span>
+          </td>
+          <td>{{ dataAge(one) }}</td>
+          <td>{{ one.beatAt ? showInstant(one.beatAt) : 'never' }}</td>
+          <td>{{ titles.get(one.group) ?? one.group }}</td>
+          <td class="number">{{ one.shown?.errors ?? 0 }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+</template>
+
+<style scoped>
+.head,
+.filters,
+.states {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 0.4rem 0.8rem;
+}
+.head {
+  justify-content: space-between;
+}
+.filters {
+  margin: 0.6rem 0;
+}
+.filters label {
+  display: flex;
+  gap: 0.4rem;
+  align-items: center;
+}
+select,
+.state {
+  font: inherit;
+  color: inherit;
+  background: var(--raised);
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 0.15rem 0.5rem;
+  min-height: 28px;
+  max-width: 100%;
+}
+.state[aria-pressed='true'] {
+  border-color: var(--brass);
+  box-shadow: inset 0 -2px var(--brass);
+}
+.scroll {
+  overflow-x: auto;
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+}
+th,
+td {
+  text-align: left;
+  padding: 0.3rem 0.8rem 0.3rem 0;
+  border-bottom: 1px solid var(--line);
+  vertical-align: top;
+}
+th {
+  font-weight: 600;
+  color: var(--quiet);
+}
+td .quiet {
+  margin-left: 0.4rem;
+}
+.word {
+  font-weight: 600;
+  margin-right: 0.4rem;
+}
+.silent,
+.failing {
+  color: var(--signal);
+}
+.stale,
+.behind {
+  color: var(--brass);
+}
+.fine {
+  color: var(--good);
+}
+.grid {
+  list-style: none;
+  padding: 0;
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(15rem, 1fr));
+  gap: 1rem;
+}
+.picture {
+  display: block;
+  aspect-ratio: 16 / 9;
+  overflow: hidden;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  container-type: inline-size;
+}
+.picture iframe {
+  width: 960px;
+  height: 540px;
+  border: 0;
+  pointer-events: none;
+  transform-origin: 0 0;
+  transform: scale(calc(100cqw / 960px));
+}
+</style>

@@ -1,0 +1,117 @@
+<script setup lang="ts">
+import { Button } from 'ant-design-vue';
+import { reactive, ref, shallowRef } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import type { ScreenAttribute, ShownGroup, WaitingDevice } from '@underbell/core/screen';
+import { call } from '../platform/api.ts';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+import { useResource } from '../platform/useResource.ts';
+import { showInstant } from '../platform/words.ts';
+
+/** Takes in the device that shows a code: typed, or scanned with the address that it shows. */
+const route = useRoute();
+const router = useRouter();
+const { busy, problem, attempt } = useAttempt<'look' | 'pair' | 'refuse'>();
+const { data: groups } = useResource<{ groups: ShownGroup[] }>('/api/v1/screen-groups');
+const { data: declared } = useResource<{ attributes: ScreenAttribute[] }>('/api/v1/screen-attributes');
+const code = ref((route.query['code'] as string | undefined) ?? '');
+const found = shallowRef<WaitingDevice>();
+const isRefused = ref(false);
+const form = reactive({
+  name: '',
+  title: '',
+  group: '',
+  timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+  language: navigator.language,
+});
+const values = reactive<Record<string, string>>({});
+const path = () => `/api/v1/screen-codes/${encodeURIComponent(code.value)}`;
+const look = () =>
+  attempt('look', async () => {
+    isRefused.value = false;
+    found.value = undefined;
+    found.value = await call<WaitingDevice>('GET', path());
+  });
+const pair = () =>
+  attempt('pair', async () => {
+    const attributes = Object.fromEntries(Object.entries(values).filter(([, value]) => value.trim() !== ''));
+    await call('POST', path(), { ...form, attributes });
+    await router.push(`/screens/wall/${form.name}`);
+  });
+const refuse = () =>
+  attempt('refuse', async () => {
+    await call('DELETE', path());
+    found.value = undefined;
+    isRefused.value = true;
+  });
+if (code.value !== '') void look();
+</script>
+
+<template>
+  <p class="crumbs"><RouterLink to="/screens">Screens</RouterLink></p>
+  <h1>Take a screen in</h1>
+  <form class="code" @submit.prevent="look">
+    <label
+      >Code on the screen <input v-model="code" required maxlength="20" autocomplete="off" spellcheck="false"
+    /></label>
+    <Button html-type="submit" :type="found ? 'default' : 'primary'" :loading="busy === 'look'">Look</Button>
+  </form>
+  <p v-if="isRefused" role="status">It was refused, and is told so.</p>
+  <form v-if="found" class="framed" @submit.prevent="pair">
+    <p>
+      <b>{{ found.device.browser ?? 'A browser' }}</b>, {{ found.device.width ?? '?' }} ×
+      {{ found.device.height ?? '?' }} pixels, asked from {{ found.device.address }} at
+      {{ showInstant(found.askedAt) }}.
+      <span class="quiet">Is it the screen that you stand before? Only then take it in.</span>
+    </p>
+    <div class="fields">
+      <label>Title <input v-model="form.title" required maxlength="200" /></label>
+      <label>Name in addresses <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
+      <label
+        >Group
+        <select v-model="form.group" required>
+          <option value="" disabled>which?</option>
+          <option v-for="one in groups?.groups ?? []" :key="one.name" :value="one.name">{{ one.title }}</option>
+        </select></label
+      >
+      <label v-for="one in declared?.attributes ?? []" :key="one.name"
+        >{{ one.label }} <input v-model="values[one.name]" maxlength="500" :placeholder="one.type"
+      /></label>
+      <label>Time zone <input v-model="form.timeZone" required maxlength="60" /></label>
+      <label>Language <input v-model="form.language" required maxlength="35" /></label>
+    </div>
+    <p class="more">
+      <Button type="primary" html-type="submit" :loading="busy === 'pair'">Take it in</Button>
+      <Button danger :loading="busy === 'refuse'" @click="refuse">Refuse it</Button>
+    </p>
+  </form>
+  <ProblemNote v-if="problem" :problem="problem" />
+</template>
+
+<style scoped>
+.code {
+  display: flex;
+  gap: 0.6rem;
+  align-items: end;
+  flex-wrap: wrap;
+  margin-bottom: 1rem;
+}
+.code label {
+  display: flex;
+  flex-direction: column;
+}
+.code input {
+  font: inherit;
+  font-size: 1.4rem;
+  letter-spacing: 0.08em;
+  text-transform: uppercase;
+  width: 12rem;
+  max-width: 100%;
+  padding: 0.1rem 0.5rem;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  background: var(--raised);
+  color: var(--ink);
+}
+</style>

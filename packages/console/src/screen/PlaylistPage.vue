@@ -1,0 +1,200 @@
+<script setup lang="ts">
+import { Button, Popconfirm } from 'ant-design-vue';
+import { computed, ref, shallowRef, watch } from 'vue';
+import { useRouter } from 'vue-router';
+import type {
+  PlaylistDefinition,
+  PlaylistPlan,
+  PlaylistTarget,
+  ShownGroup,
+  ShownPlaylist,
+} from '@underbell/core/screen';
+import { call } from '../platform/api.ts';
+import ProblemNote from '../platform/ProblemNote.vue';
+import Rename from '../platform/Rename.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+import { useResource } from '../platform/useResource.ts';
+import { showInstant } from '../platform/words.ts';
+import PlaylistPlanned from './PlaylistPlanned.vue';
+import SlotForm from './SlotForm.vue';
+import { fieldsOf, newFields, newPlaylist, slotOf, type SlotFields } from './playlist.ts';
+
+/** A playlist: its slots, whom it is published to, and who has which revision. */
+const props = defineProps<{ name: string }>();
+const router = useRouter();
+const path = computed(() => `/api/v1/playlists/${encodeURIComponent(props.name)}`);
+const { data, error, reload } = useResource<ShownPlaylist>(path);
+const { data: groups } = useResource<{ groups: ShownGroup[] }>('/api/v1/screen-groups');
+const { busy, problem, attempt } = useAttempt<'save' | 'plan' | 'publish' | 'back' | 'withdraw' | 'remove'>();
+const isNew = computed(() => error.value?.code === 'NOT_FOUND');
+const title = ref('');
+const slots = ref<SlotFields[]>([]);
+const targets = ref<string[]>([]);
+const note = ref('');
+const plan = shallowRef<PlaylistPlan>();
+const base = shallowRef<PlaylistDefinition>(newPlaylist(props.name));
+
+watch([data, isNew], () => {
+  base.value = data.value?.definition ?? newPlaylist(props.name);
+  title.value = base.value.title;
+  slots.value = base.value.slots.map(fieldsOf);
+  targets.value = data.value?.targets.filter((one) => one.kind === 'screen-group').map((one) => one.name) ?? [];
+});
+const definition = computed(() => ({
+  ...base.value,
+  title: title.value,
+  slots: slots.value.map(slotOf),
+}));
+const isChanged = computed(() => JSON.stringify(definition.value) !== JSON.stringify(base.value));
+const wanted = computed((): PlaylistTarget[] => [
+  ...targets.value.map((name) => ({ kind: 'screen-group' as const, name })),
+  ...(data.value?.targets.filter((one) => one.kind === 'screen').map(({ kind, name }) => ({ kind, name })) ?? []),
+]);
+const late = computed(() => data.value?.screens.filter((one) => one.has !== one.wanted) ?? []);
+
+const save = () =>
+  attempt('save', async () => {
+    const expected = data.value?.version;
+    await call('PUT', '/api/v1/playlists', {
+      definition: definition.value,
+      ...(expected === undefined ? {} : { expected }),
+    });
+    plan.value = undefined;
+    await reload();
+  });
+const look = () =>
+  attempt('plan', async () => {
+    plan.value = await call<PlaylistPlan>('POST', `${path.value}/plan`, { targets: wanted.value });
+  });
+const publish = (give: boolean) =>
+  attempt('publish', async () => {
+    const expected = plan.value!.revision - 1;
+    await call('POST', `${path.value}/publish`, { targets: wanted.value, note: note.value, give, expected });
+    plan.value = undefined;
+    note.value = '';
+    await reload();
+  });
+const back = (revision: number) =>
+  attempt('back', async () => {
+    await call('POST', `${path.value}/back`, { revision });
+    await reload();
+  });
+const withdraw = (target: PlaylistTarget) =>
+  attempt('withdraw', async () => {
+    await call('POST', `${path.value}/withdraw`, { target: { kind: target.kind, name: target.name } });
+    await reload();
+  });
+const remove = () =>
+  attempt('remove', async () => {
+    await call('DELETE', path.value);
+    await router.push('/screens/playlists');
+  });
+const move = (at: number, by: number) => {
+  const [one] = slots.value.splice(at, 1);
+  slots.value.splice(at + by, 0, one!);
+};
+</script>
+
+<template>
+  <p class="crumbs">
+    <RouterLink to="/screens">Screens</RouterLink><RouterLink to="/screens/playlists">Playlists</RouterLink>
+  </p>
+  <ProblemNote v-if="error && !isNew" :problem="error" />
+  <template v-else-if="data || isNew">
+    <h1>{{ data?.title ?? name }}</h1>
+    <p v-if="data" class="quiet">
+      {{ data.revision === null ? 'Not published yet' : `Revision ${data.revision}` }}, changed by {{ data.changedBy }},
+      {{ showInstant(data.changedAt) }}.
+      <template v-if="data.screens.length > 0"
+        >{{ data.screens.length - late.length }} of {{ data.screens.length }} screens have what they should.</template
+      >
+    </p>
+    <div class="fields">
+      <label>Title <input v-model="title" required maxlength="200" /></label>
+    </div>
+    <h2>Slots</h2>
+    <ol class="slots">
+      <li v-for="(slot, i) in slots" :key="i">
+        <SlotForm v-model="slots[i]!" />
+        <p class="more">
+          <Button size="small" :disabled="i === 0" @click="move(i, -1)">Earlier</Button>
+          <Button size="small" :disabled="i === slots.length - 1" @click="move(i, 1)">Later</Button>
+          <Button size="small" danger @click="slots.splice(i, 1)">Take {{ slot.name }} out</Button>
+        </p>
+      </li>
+    </ol>
+    <p class="more">
+      <Button @click="slots.push(newFields(`slot-${slots.length + 1}`))">Add a slot</Button>
+      <Button type="primary" :disabled="!isChanged" :loading="busy === 'save'" @click="save">Save</Button>
+      <Rename v-if="data" path="/api/v1/playlists" :name="name" />
+      <Popconfirm v-if="data" title="Take it away, with all its revisions?" ok-text="Take it away" @confirm="remove"
+        ><Button danger :loading="busy === 'remove'">Take away</Button></Popconfirm
+      >
+    </p>
+    <ProblemNote v-if="problem" :problem="problem" />
+    <template v-if="data">
+      <h2>Publish</h2>
+      <fieldset>
+        <legend>To which groups</legend>
+        <label v-for="one in groups?.groups ?? []" :key="one.name"
+          ><input v-model="targets" type="checkbox" :value="one.name" /> {{ one.title }} ({{ one.screens }})</label
+        >
+      </fieldset>
+      <p class="more">
+        <Button :disabled="isChanged || wanted.length === 0" :loading="busy === 'plan'" @click="look"
+          >See what that means</Button
+        >
+        <span v-if="isChanged" class="quiet">Save it first.</span>
+      </p>
+      <PlaylistPlanned v-if="plan" v-model:note="note" :plan="plan" :is-busy="busy === 'publish'" @publish="publish" />
+      <h2>Where it is</h2>
+      <p v-if="data.targets.length === 0" class="quiet">Nowhere.</p>
+      <ul>
+        <li v-for="one in data.targets" :key="one.name">
+          {{ one.kind === 'screen' ? 'screen' : 'group' }} {{ one.name }}: revision {{ one.revision }}
+          <Button size="small" :loading="busy === 'withdraw'" @click="withdraw(one)">Withdraw</Button>
+        </li>
+      </ul>
+      <p v-if="late.length > 0" class="quiet">
+        Not yet:
+        <template v-for="one in late.slice(0, 20)" :key="one.name"
+          >{{ one.title }} ({{ one.has ?? 'nothing' }})
+        </template>
+      </p>
+      <h2>Revisions</h2>
+      <ul>
+        <li v-for="one in data.revisions" :key="one.number">
+          {{ one.number }} <span class="quiet">{{ showInstant(one.at) }} by {{ one.by }}</span> {{ one.note }}
+          <Button v-if="one.number !== data.revision" size="small" :loading="busy === 'back'" @click="back(one.number)"
+            >Back to {{ one.number }}</Button
+          >
+        </li>
+      </ul>
+    </template>
+  </template>
+</template>
+
+<style scoped>
+.slots {
+  padding: 0;
+  list-style: none;
+}
+.slots li {
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  background: var(--raised);
+  padding: 0.5rem 0.8rem;
+  margin-bottom: 0.6rem;
+}
+fieldset {
+  border: 1px solid var(--line);
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.3rem 1rem;
+  min-width: 0;
+}
+ul {
+  list-style: none;
+  padding: 0;
+}
+</style>

@@ -1,0 +1,197 @@
+<script setup lang="ts">
+import { Button, Popconfirm } from 'ant-design-vue';
+import { computed, onBeforeUnmount, ref } from 'vue';
+import { useRouter } from 'vue-router';
+import type { ScreenOrder, ShownScreen } from '@underbell/core/screen';
+import { call } from '../platform/api.ts';
+import ProblemNote from '../platform/ProblemNote.vue';
+import Rename from '../platform/Rename.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+import { useResource } from '../platform/useResource.ts';
+import { showInstant } from '../platform/words.ts';
+import ScreenForm from './ScreenForm.vue';
+import { dataAge, stateWords } from './fleet.ts';
+
+/** One screen: what it says, what it should show, and how it would look at any time. */
+const props = defineProps<{ name: string }>();
+const router = useRouter();
+const path = computed(() => `/api/v1/screens/${encodeURIComponent(props.name)}`);
+const { data, error, reload } = useResource<ShownScreen>(path);
+const { busy, problem, attempt } = useAttempt<ScreenOrder | 'end' | 'remove'>();
+const timer = setInterval(() => void reload(), 15_000);
+onBeforeUnmount(() => clearInterval(timer));
+const at = ref('');
+const isChanging = ref(false);
+const said = ref('');
+const isEditor = computed(() => data.value !== undefined && data.value.right !== 'view');
+const preview = computed(
+  () =>
+    `/screen/?preview=${encodeURIComponent(props.name)}${at.value ? `&at=${new Date(at.value).toISOString()}` : ''}`,
+);
+const tell = (order: ScreenOrder, words: string) =>
+  attempt(order, async () => {
+    await call('POST', `${path.value}/orders`, { order });
+    said.value = words;
+  });
+const end = () =>
+  attempt('end', async () => {
+    data.value = await call<ShownScreen>('POST', `${path.value}/end`);
+  });
+const remove = () =>
+  attempt('remove', async () => {
+    await call('DELETE', path.value);
+    await router.push('/screens');
+  });
+</script>
+
+<template>
+  <p class="crumbs"><RouterLink to="/screens">Screens</RouterLink></p>
+  <ProblemNote v-if="error" :problem="error" />
+  <template v-if="data">
+    <h1>{{ data.title }}</h1>
+    <p>
+      <b :class="data.state">{{ stateWords[data.state] }}</b> <span class="quiet">{{ data.why }}</span>
+    </p>
+    <p v-if="isEditor" class="more">
+      <template v-if="data.state !== 'closed'">
+        <Button
+          :loading="busy === 'show name'"
+          @click="tell('show name', 'Its name stands on the wall for half a minute.')"
+          >Show its name on the wall</Button
+        >
+        <Button :loading="busy === 'reload'" @click="tell('reload', 'It loads itself anew.')">Reload it</Button>
+        <Button @click="isChanging = !isChanging">Change what is said of it</Button>
+        <Rename path="/api/v1/screens" :name="name" />
+        <Popconfirm
+          :title="`End ${data.title}? Its picture goes within a second, and what it keeps is deleted. It can be paired anew.`"
+          ok-text="End it"
+          @confirm="end"
+          ><Button danger :loading="busy === 'end'">End it</Button></Popconfirm
+        >
+      </template>
+      <Button v-else danger :loading="busy === 'remove'" @click="remove">Take it out of the list</Button>
+    </p>
+    <p v-if="said" role="status" class="quiet">{{ said }}</p>
+    <ProblemNote v-if="problem" :problem="problem" />
+    <ScreenForm
+      v-if="isChanging"
+      :screen="data"
+      @saved="((isChanging = false), reload())"
+      @close="isChanging = false"
+    />
+    <div class="two">
+      <section v-if="isEditor" aria-labelledby="looks">
+        <h2 id="looks">As it looks</h2>
+        <label
+          >At <input v-model="at" type="datetime-local" /> <span class="quiet">now, when nothing is said</span></label
+        >
+        <span class="picture"><iframe :key="preview" :src="preview" :title="`What ${data.title} shows`" /></span>
+      </section>
+      <section>
+        <h2>What it says</h2>
+        <dl>
+          <dt>Group</dt>
+          <dd>{{ data.group }}</dd>
+          <template v-for="(value, key) in data.attributes" :key="key">
+            <dt>{{ key }}</dt>
+            <dd>{{ value }}</dd>
+          </template>
+          <dt>Last word</dt>
+          <dd>{{ data.beatAt ? showInstant(data.beatAt) : 'never' }}</dd>
+          <dt>Shows</dt>
+          <dd>{{ data.shown?.slot ?? 'nothing' }}</dd>
+          <dt>Figures of</dt>
+          <dd>{{ dataAge(data) }}</dd>
+          <dt>Clock</dt>
+          <dd>{{ Math.round((data.shown?.clockErrorMs ?? 0) / 1000) }} s ahead</dd>
+          <dt>Keeps</dt>
+          <dd>{{ Math.round((data.shown?.storedBytes ?? 0) / 1000) }} kB</dd>
+          <dt>Device</dt>
+          <dd>
+            {{ data.shown?.browser ?? data.device.browser }}, {{ data.shown?.width ?? data.device.width }} ×
+            {{ data.shown?.height ?? data.device.height }}
+          </dd>
+          <dt>Paired</dt>
+          <dd>by {{ data.pairedBy }}, {{ showInstant(data.pairedAt) }}</dd>
+        </dl>
+        <h2>Playlists</h2>
+        <p v-if="data.playlists.length === 0" class="quiet">None was published to it.</p>
+        <ul>
+          <li v-for="one in data.playlists" :key="one.name">
+            <RouterLink :to="`/screens/playlists/${one.name}`">{{ one.name }}</RouterLink>
+            revision {{ one.revision }}<template v-if="one.revision < one.newest"> of {{ one.newest }}</template>
+            <span class="quiet"> by {{ one.by }}</span>
+          </li>
+        </ul>
+        <h2>What happened</h2>
+        <ol class="history">
+          <li v-for="(one, i) in data.history" :key="i">
+            <span class="quiet">{{ showInstant(one.at) }}</span> {{ one.what }}
+            <span class="quiet">{{ one.detail }}</span>
+          </li>
+        </ol>
+      </section>
+    </div>
+  </template>
+</template>
+
+<style scoped>
+.two {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(min(100%, 24rem), 1fr));
+  gap: 1.5rem;
+}
+.picture {
+  display: block;
+  margin-top: 0.5rem;
+  aspect-ratio: 16 / 9;
+  overflow: hidden;
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  container-type: inline-size;
+}
+.picture iframe {
+  width: 1280px;
+  height: 720px;
+  border: 0;
+  transform-origin: 0 0;
+  transform: scale(calc(100cqw / 1280px));
+}
+dl {
+  display: grid;
+  grid-template-columns: max-content 1fr;
+  gap: 0.2rem 1rem;
+  margin: 0;
+}
+dt {
+  color: var(--quiet);
+}
+dd {
+  margin: 0;
+  overflow-wrap: anywhere;
+}
+.history,
+ul {
+  padding: 0;
+  list-style: none;
+}
+.silent,
+.failing {
+  color: var(--signal);
+}
+.stale,
+.behind {
+  color: var(--brass);
+}
+.fine {
+  color: var(--good);
+}
+input {
+  font: inherit;
+  color: inherit;
+  background: var(--raised);
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 0.1rem 0.3rem;
+}
+</style>
