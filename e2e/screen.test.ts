@@ -153,4 +153,29 @@ describe('a display screen, in a browser', () => {
     });
     assert.equal(left, 0);
   });
+
+  it('is taken in in the console, by the address that its code leads to, and looked at there at any time of day', async () => {
+    const wall = await stand.browser.newContext({ viewport: { width: 1080, height: 1920 } });
+    const device = await wall.newPage();
+    await device.goto(`${stand.house.url}/screen/`);
+    const code = (await device.locator('.code').textContent())!;
+    const desk = await stand.page(publisher);
+    await desk.goto(`${stand.house.url}/console/screens/pair?code=${code}`);
+    await desk.getByText('1080 × 1920 pixels').waitFor();
+    await desk.getByLabel('Title').fill('Upright');
+    await desk.getByLabel('Name in addresses').fill('upright');
+    await desk.getByLabel('Group').selectOption('quays');
+    // What the playlist asks for is asked for, and nothing is taken in without it.
+    await desk.getByRole('button', { name: 'Take it in' }).click();
+    await desk.getByText('could not show').first().waitFor();
+    await desk.getByLabel('Quay', { exact: true }).fill('Q008');
+    await desk.getByRole('button', { name: 'Take it in' }).click();
+    await device.locator('.slot.shown').getByText('Welcome to quay Q008').waitFor();
+    const preview = desk.frameLocator('iframe[title="What Upright shows"]');
+    await preview.locator('.slot.shown').waitFor();
+    await until(async () => /Q008/.test((await preview.locator('.slot.shown').textContent()) ?? ''));
+    await desk.goto(`${stand.house.url}/console/screens?state=fine`);
+    await desk.getByRole('link', { name: 'Upright' }).waitFor();
+    await wall.close();
+  });
 });

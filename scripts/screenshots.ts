@@ -134,7 +134,6 @@ await keep(page, 'see-as');
 
 for (const [name, path, height] of [
   ['viewer-overview', '/r/punctuality', 1180],
-  ['viewer-vessels', '/r/punctuality?page=vessels', 1130],
   ['board', '/b/harbour', 970],
 ] as const) {
   page = await open('light', publisher.email, height);
@@ -180,15 +179,21 @@ await page.getByRole('cell', { name: 'quay is Q017' }).waitFor();
 await page.frameLocator('iframe').first().locator('section.figure .chart svg').first().waitFor();
 await keep(page, 'record-try');
 
-page = await open('light', publisher.email, 1000);
-await page.goto(`${service}/console/places/apps/works`);
-await page.getByLabel('Company').fill('ferries');
-await page.getByLabel('has here').selectOption('quay-takings');
-await page.getByRole('button', { name: 'Look at it first' }).click();
-await page.getByLabel('Sample quay').fill('Q017');
-await page.getByRole('button', { name: 'Look at it first' }).click();
-await page.frameLocator('iframe').first().locator('section.figure').first().waitFor();
-await keep(page, 'company-variants');
+// What hangs on walls.
+page = await open('light', publisher.email);
+await page.goto(`${service}/console/screens`);
+await page.getByRole('link', { name: 'Office Northing' }).waitFor();
+await keep(page, 'screens');
+const day = new Date().toISOString().slice(0, 10);
+for (const [name, screen, width, height] of [
+  ['player', 'office-northing', 1280, 720],
+  ['player-upright', 'quay-q017', 720, 1280],
+] as const) {
+  page = await open('light', publisher.email, height, width);
+  await page.goto(`${service}/screen/?preview=${screen}&at=${day}T12:00:01Z`);
+  await page.locator('.slot.shown .chart svg').first().waitFor();
+  await keep(page, name);
+}
 
 keepPdf(await newestFile('.pdf', 'quay-pack'));
 await browser.close();

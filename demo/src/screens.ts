@@ -44,7 +44,8 @@ const playlists = [
     slots: [
       {
         name: 'punctuality',
-        shows: { report: 'punctuality', page: 'overview' },
+        title: 'How this district sailed',
+        shows: { report: 'quay-punctuality', page: 'overview' },
         where: { sailings: inDistrict },
         seconds: 25,
       },

@@ -38,7 +38,7 @@ function alone(work: () => Promise<void>): Promise<void> {
 }
 
 async function start(): Promise<void> {
-  void keepPage().catch((error: unknown) => console.error(error));
+  void keepPage().catch(reportError);
   await navigator.storage?.persist?.();
   for (;;) {
     if (!(await hasTokens())) {

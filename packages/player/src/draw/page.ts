@@ -23,8 +23,14 @@ export function asOfIn(answer: ViewAnswer): number | null {
  * from afar, it is several sheets.
  *
  * @param stage - that it is measured in; it stays invisible there until it is shown
+ * @param onProblem - told of a figure that cannot be drawn; the others are
  */
-export async function drawPage(stage: HTMLElement, answer: ViewAnswer, title: string | undefined): Promise<Drawn> {
+export async function drawPage(
+  stage: HTMLElement,
+  answer: ViewAnswer,
+  title: string | undefined,
+  onProblem: (error: unknown) => void,
+): Promise<Drawn> {
   const { clientWidth: width, clientHeight: height } = stage;
   const isUpright = height > width;
   const figures = answer.page.figures.filter((one) => one.kind !== 'picker');
@@ -68,7 +74,7 @@ export async function drawPage(stage: HTMLElement, answer: ViewAnswer, title: st
       } catch (error) {
         // One figure that cannot be drawn takes no other with it.
         body.append(element('p', 'empty', 'This figure cannot be drawn here.'));
-        console.error(error);
+        onProblem(error);
       }
     }
     grid.hidden = sheets.length > 1;

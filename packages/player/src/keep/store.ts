@@ -33,19 +33,19 @@ async function makeKeys(): Promise<Keys> {
   return { device, seal };
 }
 
+async function findKeys(): Promise<Keys> {
+  const db = await open();
+  const known = (await db.get('keys', 'own')) as Keys | undefined;
+  if (known) return known;
+  const made = await makeKeys();
+  await db.put('keys', made, 'own');
+  return made;
+}
+
 let held: Promise<Keys> | undefined;
 
 /** The keys of this device, made once. */
-export function keys(): Promise<Keys> {
-  return (held ??= (async () => {
-    const db = await open();
-    const known = (await db.get('keys', 'own')) as Keys | undefined;
-    if (known) return known;
-    const made = await makeKeys();
-    await db.put('keys', made, 'own');
-    return made;
-  })());
-}
+export const keys = (): Promise<Keys> => (held ??= findKeys());
 
 interface Sealed {
   readonly iv: Uint8Array<ArrayBuffer>;

@@ -141,7 +141,7 @@ export class Player {
   async #draw(as: SlotHandle): Promise<Drawn> {
     if (as.kind === 'words') return drawWords(this.#stage, as.text ?? '', as.title);
     const { answer } = await this.#source.answer(as.id);
-    return drawPage(this.#stage, answer, as.title);
+    return drawPage(this.#stage, answer, as.title, (error) => this.#tell(as.id, error));
   }
 
   async #ready(as: SlotHandle): Promise<Ready | undefined> {

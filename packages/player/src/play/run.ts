@@ -111,7 +111,7 @@ export async function run(root: HTMLElement): Promise<string> {
 
   const timers: ReturnType<typeof setInterval>[] = [];
   const every = (ms: number, work: () => Promise<unknown>) =>
-    timers.push(setInterval(() => void work().catch((error: unknown) => console.error(error)), ms));
+    timers.push(setInterval(() => void work().catch(reportError), ms));
 
   await checkLease();
   const kept = await source.kept();

@@ -39,6 +39,12 @@ export class ChangeFeed {
     return () => this.#jobListeners.delete(hear);
   }
 
+  /** Until changes are heard: what is read from then on, and kept until one is told, is never older than that. */
+  async listening(): Promise<void> {
+    this.#starting ??= this.#connect();
+    await this.#starting;
+  }
+
   async close(): Promise<void> {
     this.#isClosed = true;
     this.#listeners.clear();

@@ -140,7 +140,9 @@ export function mountPages(app: App, router: Router, facts: PageFacts): void {
     return send(ctx, 'worker.js', { root: dist('player') });
   });
   // A screen on a wall, which nobody is signed in to; the console shows it in a frame of its own.
-  router.get(['/screen', '/screen/'], (ctx: Context) => sendPage(ctx, 'player', ["'self'"], { service: app.settings.publicUrl }));
+  router.get(['/screen', '/screen/'], (ctx: Context) =>
+    sendPage(ctx, 'player', ["'self'"], { service: app.settings.publicUrl }),
+  );
   router.get('/', (ctx: Context) => ctx.redirect('/console'));
   router.get(['/console', '/console/{*path}'], (ctx: Context) =>
     // What is drawn for paper is shown as the file that it is.

@@ -64,7 +64,7 @@ class Live {
   screenOf(keyId: string): Promise<LiveScreen | undefined> {
     const known = this.screens.get(keyId);
     if (known) return known;
-    const found = screenOfKey(this.#app, keyId).then(
+    const found = this.#listening(() => screenOfKey(this.#app, keyId)).then(
       (one) => one && { screen: one.screen, keyId, thumbprint: one.key.thumbprint },
     );
     this.screens.set(keyId, found);
@@ -79,10 +79,16 @@ class Live {
     if (this.#app.now() >= this.#interruptedUntil) this.#forgetSetups();
     const known = this.#setups.get(screen.name);
     if (known) return known;
-    const found = this.#read(screen);
+    const found = this.#listening(() => this.#read(screen));
     this.#setups.set(screen.name, found);
     found.catch(() => this.#setups.delete(screen.name));
     return found;
+  }
+
+  /** What was read before its changes are heard could stay for ever. */
+  async #listening<T>(read: () => Promise<T>): Promise<T> {
+    await this.#app.changes.listening();
+    return read();
   }
 
   async #read(screen: ScreenRow): Promise<ScreenSetup> {

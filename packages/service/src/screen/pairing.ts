@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { Op, Transaction } from 'sequelize';
-import type { PersonViewer } from '@underbell/core/access';
+import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import {
   checkScreenValues,
@@ -11,7 +11,7 @@ import {
   type ShownScreen,
   type WaitingDevice,
 } from '@underbell/core/screen';
-import { putOwner } from '../access/index.ts';
+import { putOwner, rightOn } from '../access/index.ts';
 import {
   announce,
   countAttempt,
@@ -125,7 +125,12 @@ export async function pairScreen(
   const thing = { kind: 'screen', name: wish.name } as const;
   const known = await findScreen(app, wish.name);
   // A screen of another group is not taken over by whoever may not look after that one.
-  if (known) await requireGroup(app, person, known.groupName, 'edit');
+  if (known && !isAtLeast(await rightOn(app, person, 'screen-group', known.groupName), 'edit'))
+    throw new Refusal('NAME_TAKEN', `there is a screen \`${wish.name}\` already`, {
+      pointer: '/name',
+      word: wish.name,
+      hint: 'choose another name',
+    });
   const { group, ...rest } = wish;
   const screen: ScreenRow = {
     ...rest,

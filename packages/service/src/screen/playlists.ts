@@ -16,7 +16,7 @@ import { announce, emit, forgetThing, holdName, lockThing, momentOf, remember, t
 import { findEdition } from '../report/index.ts';
 import { isPage } from './fit.ts';
 import { declaredAttributes } from './groups.ts';
-import { playlists, type PlaylistRow } from './models.ts';
+import { playlists, type PlaylistRow, type TargetRow } from './models.ts';
 import {
   findPlaylist,
   listPlaylists,
@@ -124,9 +124,21 @@ export async function savePlaylist(
   return showPlaylist(app, person, name);
 }
 
-async function listed(app: App, row: PlaylistRow): Promise<ListedPlaylist<Date>> {
+/** Where a playlist is published, as far as somebody may know of those screens. */
+async function seenTargets(app: App, person: PersonViewer, name: string): Promise<TargetRow[]> {
+  const right = rightsFor(app, person);
+  const groupOf = new Map((await listScreens(app)).map((one) => [one.name, one.groupName]));
+  const found: TargetRow[] = [];
+  for (const one of await targetsOf(app, name)) {
+    const group = one.targetKind === 'screen' ? groupOf.get(one.targetName) : one.targetName;
+    if (group !== undefined && (await right({ kind: 'screen-group', name: group }))) found.push(one);
+  }
+  return found;
+}
+
+async function listed(app: App, person: PersonViewer, row: PlaylistRow): Promise<ListedPlaylist<Date>> {
   const { name, title, definition, changedBy, changedAt } = row;
-  const targets = await targetsOf(app, name);
+  const targets = await seenTargets(app, person, name);
   const newest = await newestRevision(app, name);
   return {
     name,
@@ -144,7 +156,8 @@ async function listed(app: App, row: PlaylistRow): Promise<ListedPlaylist<Date>>
 export async function seenPlaylists(app: App, person: PersonViewer): Promise<ListedPlaylist<Date>[]> {
   const right = rightsFor(app, person);
   const found: ListedPlaylist<Date>[] = [];
-  for (const row of await listPlaylists(app)) if (await right(thingOf(row.name))) found.push(await listed(app, row));
+  for (const row of await listPlaylists(app))
+    if (await right(thingOf(row.name))) found.push(await listed(app, person, row));
   return found;
 }
 
@@ -158,9 +171,9 @@ export async function showPlaylist(app: App, person: PersonViewer, name: string)
   const { level: right } = await requireRight(app, person, 'view', 'playlist', name);
   const row = await requirePlaylist(app, name);
   const [about, revisions, targets, all, states] = await Promise.all([
-    listed(app, row),
+    listed(app, person, row),
     listRevisions(app, name),
-    targetsOf(app, name),
+    seenTargets(app, person, name),
     listScreens(app),
     listStates(app),
   ]);

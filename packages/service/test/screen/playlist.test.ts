@@ -140,8 +140,17 @@ describe('a playlist', () => {
       owner,
     );
     assert.equal(viewerRows((await third.slot(await idOf(third))).body).length, 10);
+    // Whoever sees a playlist learns of no screen that is not theirs.
+    const grant = {
+      holder: { kind: 'person', name: reader },
+      thing: { kind: 'playlist', name: 'quays' },
+      level: 'view',
+    };
+    await screens.small.fine('PUT', '/api/v1/grants', grant, root);
+    const seen = (await screens.call('GET', '/api/v1/playlists/quays', reader)).body as unknown as ShownPlaylist;
+    assert.deepEqual([seen.screens, seen.targets], [[], []]);
     // Only who looks after a group says what its screens show.
-    assert.equal((await screens.publish('quays', { targets }, reader)).body.code, 'NOT_FOUND');
+    assert.equal((await screens.publish('quays', { targets }, reader)).body.code, 'NOT_ALLOWED');
   });
 
   it('lets a screen ask for its own slots alone', async () => {
