@@ -74,10 +74,6 @@ mkdirSync(folder, { recursive: true });
 const { publisher, manager } = demoPeople;
 
 let page = await open('light', publisher.email);
-await page.goto(`${service}/console/`);
-await keep(page, 'console-start');
-
-page = await open('light', publisher.email);
 await page.goto(`${service}/console/reports/quay-punctuality/edit`);
 await page.getByRole('button', { name: 'Form' }).click();
 await page.frameLocator('iframe').first().locator('section.figure .chart svg').first().waitFor();

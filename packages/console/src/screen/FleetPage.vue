@@ -208,6 +208,9 @@ td .quiet {
 .fine {
   color: var(--good);
 }
+.grid .word {
+  margin-left: 0.4rem;
+}
 .grid {
   list-style: none;
   padding: 0;
