@@ -93,8 +93,6 @@ describe('every page', () => {
     ['/console/places/quay-page/element', 'What it tells'],
     ['/console/places/quay-page/record', 'No condition names a field of the record yet.'],
     ['/console/screens', 'What hangs on walls'],
-    ['/console/screens/pair', 'Code on the screen'],
-    ['/console/screens/playlists', 'What screens show, one after the other'],
     ['/console/screens/playlists/quay-screen', 'Add a slot'],
     ['/console/places/apps', 'An app shows reports beside its records'],
     ['/console/places/channels', 'A tab shows a report, page, figure or board'],

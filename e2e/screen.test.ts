@@ -14,7 +14,7 @@ const playlist = (change: object = {}) => ({
       name: 'punctuality',
       shows: { report: 'quay-punctuality', page: 'overview' },
       where: { sailings: "quay_id = screen('quay')" },
-      seconds: 6,
+      seconds: 5,
     },
     { name: 'welcome', shows: { text: 'Welcome to quay {quay}' }, seconds: 5 },
   ],
@@ -86,7 +86,7 @@ describe('a display screen, in a browser', () => {
             if (!now || now.getBoundingClientRect().width === 0) bare++;
             if (now !== last) changes++;
             last = now;
-            if (changes < 3) requestAnimationFrame(look);
+            if (changes < 2) requestAnimationFrame(look);
             else resolve(bare);
           };
           look();

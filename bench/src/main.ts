@@ -20,6 +20,7 @@ import { benchChannels } from './channels.ts';
 import { benchFigures, benchReaders, printGrowth, printRowGrowth } from './growth.ts';
 import { benchFilter } from './filter.ts';
 import { furnish, sender } from './furnish.ts';
+import { benchScreens } from './screens.ts';
 import { benchViewing } from './viewing.ts';
 import { isReached, printTable, ratioOf, type BenchFigure } from './figures.ts';
 
@@ -59,6 +60,26 @@ async function viewing(
       `SELECT quay_id FROM ${dataTable((await readableRevision(app, 'sailings')).table)} GROUP BY 1 ORDER BY count(*) DESC`,
     );
     return await benchViewing({ app, folder, reader, quays: rows.map((one) => one.quay_id), runs, say });
+  } finally {
+    await closeApp(app);
+  }
+}
+
+/** Screens, on an installation of the demo's size. */
+async function onWalls(cluster: Cluster, folder: string, say: (text: string) => void): Promise<BenchFigure[]> {
+  await cluster.ensureDatabase('screens');
+  const settings = readSettings({
+    UNDERBELL_PORT: String(await freePort()),
+    UNDERBELL_DATABASE_URL: cluster.url('screens'),
+    UNDERBELL_SECRET: randomBytes(32).toString('hex'),
+    UNDERBELL_SPOOL: join(folder, 'screens'),
+    UNDERBELL_REACHABLE: `127.0.0.1:${cluster.port}`,
+  });
+  mkdirSync(settings.spool);
+  const app = openService(settings, pino({ level: 'silent' }));
+  try {
+    await furnish(app, cluster, viewedRows);
+    return await benchScreens(app, (await findPerson(app, { email: sender }))!, say);
   } finally {
     await closeApp(app);
   }
@@ -142,6 +163,10 @@ async function main(): Promise<void> {
       }
     } finally {
       await closeApp(app);
+    }
+    if (isWanted('screens')) {
+      say('Screens:');
+      figures.push(...(await onWalls(cluster, folder, say)));
     }
     if (isWanted('viewing')) {
       say('Viewing, 60,000 rows:');

@@ -103,6 +103,14 @@ export async function removeGroup(app: App, person: PersonViewer, name: string, 
   });
 }
 
+/** A value of each type, for filters that are checked before any screen has one. */
+export const attributeSamples: Readonly<Record<AttributeType, string>> = {
+  text: 'x',
+  number: '0',
+  boolean: 'true',
+  date: '2026-01-01',
+};
+
 export async function declaredAttributes(app: App): Promise<ScreenAttribute[]> {
   return (await listAttributes(app)).map(({ name, label, type }) => ({ name, label, type }));
 }

@@ -14,43 +14,60 @@ import {
 } from '../platform/index.ts';
 import { screenDoors } from './doors.ts';
 import { isPage } from './fit.ts';
-import { declaredAttributes } from './groups.ts';
+import { attributeSamples, declaredAttributes } from './groups.ts';
 import { giveFirstKey, renewKey } from './keys.ts';
 import { playlistRevisions, playlists, playlistTargets, screenGroups, screenModels, screens } from './models.ts';
 import { playRoutes } from './playRoutes.ts';
 import { screenAdminRoutes } from './routes.ts';
 import { mailSilent, tellSilent } from './silence.ts';
-import { findScreen, listPlaylists } from './store.ts';
+import { findScreen, listPlaylists, listRevisions, listTargets } from './store.ts';
 
 const silenceMs = 20_000;
-const samples = { text: 'x', number: '0', boolean: 'true', date: '2026-01-01' } as const;
+
+/** Playlists as they are written, and as they stand on screens. */
+async function definitions(app: App): Promise<{ readonly name: string; readonly definition: PlaylistDefinition }[]> {
+  const written = await listPlaylists(app);
+  const found = written.map(({ name, definition }) => ({ name, definition }));
+  const shown = new Set((await listTargets(app)).map((one) => `${one.playlistName} ${one.revisionNumber}`));
+  for (const { name } of written)
+    for (const one of await listRevisions(app, name))
+      if (shown.has(`${name} ${one.number}`)) found.push({ name, definition: one.definition });
+  return found;
+}
+
+const keyOf = (value: object) => JSON.stringify(value);
+const once = <T extends object>(all: readonly T[]): T[] => [...new Map(all.map((one) => [keyOf(one), one])).values()];
 
 const uses = async (app: App): Promise<ThingUse[]> =>
-  (await listPlaylists(app)).flatMap(({ name, definition }) =>
-    definition.slots.flatMap((slot): ThingUse[] => {
-      if (!isPage(slot)) return [];
-      const { report, page, figure } = slot.shows;
-      const part = {
-        parameters: Object.keys(slot.parameters ?? {}),
-        ...(page === undefined ? {} : { page }),
-        ...(figure === undefined ? {} : { figure }),
-      };
-      return [{ by: { kind: 'playlist', name }, of: { kind: 'report', name: report }, what: 'shows it', part }];
-    }),
+  once(
+    (await definitions(app)).flatMap(({ name, definition }) =>
+      definition.slots.flatMap((slot): ThingUse[] => {
+        if (!isPage(slot)) return [];
+        const { report, page, figure } = slot.shows;
+        const part = {
+          parameters: Object.keys(slot.parameters ?? {}),
+          ...(page === undefined ? {} : { page }),
+          ...(figure === undefined ? {} : { figure }),
+        };
+        return [{ by: { kind: 'playlist', name }, of: { kind: 'report', name: report }, what: 'shows it', part }];
+      }),
+    ),
   );
 
 async function losses(app: App, change: ColumnsChange): Promise<Impact[]> {
   const declared = await declaredAttributes(app);
   const sample = (name: string) => {
     const attribute = declared.find((one) => one.name === name);
-    return attribute && [samples[attribute.type]];
+    return attribute && [attributeSamples[attribute.type]];
   };
-  return (await listPlaylists(app)).flatMap(({ name, definition }) =>
-    definition.slots.flatMap((slot) => {
-      const text = slot.where?.[change.before.name];
-      if (text === undefined) return [];
-      return lostBy(change, `playlist ${name}`, (shape) => void checkScreenFilter(text, shape, sample));
-    }),
+  return once(
+    (await definitions(app)).flatMap(({ name, definition }) =>
+      definition.slots.flatMap((slot) => {
+        const text = slot.where?.[change.before.name];
+        if (text === undefined) return [];
+        return lostBy(change, `playlist ${name}`, (shape) => void checkScreenFilter(text, shape, sample));
+      }),
+    ),
   );
 }
 

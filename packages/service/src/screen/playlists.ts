@@ -15,7 +15,7 @@ import { findDataset } from '../dataset/index.ts';
 import { announce, emit, forgetThing, holdName, lockThing, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { isPage } from './fit.ts';
-import { declaredAttributes } from './groups.ts';
+import { attributeSamples, declaredAttributes } from './groups.ts';
 import { playlists, type PlaylistRow, type TargetRow } from './models.ts';
 import {
   findPlaylist,
@@ -28,7 +28,6 @@ import {
 } from './store.ts';
 
 const thingOf = (name: string) => ({ kind: 'playlist', name }) as const;
-const samples = { text: 'x', number: '0', boolean: 'true', date: '2026-01-01' } as const;
 
 /** Checks what a slot shows, by whoever puts it there: it must be theirs to see. */
 export async function checkSlot(app: App, person: PersonViewer, slot: Slot, pointer: string): Promise<void> {
@@ -56,7 +55,7 @@ export async function checkSlot(app: App, person: PersonViewer, slot: Slot, poin
     await placed(at, async () => {
       checkScreenFilter(text, await findDataset(app, dataset), (name) => {
         const attribute = declared.find((one) => one.name === name);
-        if (attribute) return [samples[attribute.type]];
+        if (attribute) return [attributeSamples[attribute.type]];
         throw new Refusal('VALUE_UNBOUND', `screens have no attribute \`${name}\``, {
           word: name,
           ...suggest(
