@@ -115,10 +115,7 @@ export async function hearBeat(
     if (count <= mostNotedErrors) waiting.errors.push({ screenName: screen.name, at: new Date(at), what, detail });
   }
   flushSoon(app, waiting);
-  const { lookedFor } = liveOf(app);
-  const isNew = !lookedFor.has(screen.name);
-  // Noted first: an order that comes while it is looked for is looked for anew.
-  lookedFor.add(screen.name);
-  const orders = isNew ? await takeOrders(app, screen.name) : [];
+  // Noted as looked for first: an order that comes meanwhile is looked for anew.
+  const orders = (await liveOf(app).mayBeOrdered(screen.name)) ? await takeOrders(app, screen.name) : [];
   return { now: app.now(), tag: await tagNow(app, screen), orders };
 }

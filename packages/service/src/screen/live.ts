@@ -3,6 +3,7 @@ import { LRUCache } from 'lru-cache';
 import type { App, Change } from '../platform/index.ts';
 import { readScreenToken } from './keys.ts';
 import type { GroupRow, InterruptionRow, RevisionRow, ScreenRow, TargetRow } from './models.ts';
+import { orderedScreens } from './orders.ts';
 import { tagOf, type ScreenSetup } from './program.ts';
 import { findGroup, findRevision, inOrder, listTargets, livingInterruptions, screenOfKey } from './store.ts';
 
@@ -21,8 +22,8 @@ export interface LiveScreen {
 class Live {
   readonly #app: App;
   readonly screens = new LRUCache<string, Promise<LiveScreen | undefined>>({ max: 50_000 });
-  /** Screens whose orders this process has looked for since something was announced of them. */
-  readonly lookedFor = new Set<string>();
+  /** Screens that may have an order waiting: read once, then told of. */
+  #ordered: Promise<Set<string>> | undefined;
   readonly #setups = new Map<string, Promise<ScreenSetup>>();
   #groups = new Map<string, Promise<GroupRow | undefined>>();
   #revisions = new Map<string, Promise<RevisionRow | undefined>>();
@@ -39,10 +40,10 @@ class Live {
   hear(change: Change | undefined): void {
     if (change === undefined) {
       this.screens.clear();
-      this.lookedFor.clear();
+      this.#ordered = undefined;
       this.#forgetSetups();
     } else if (change.kind === 'screen') {
-      this.lookedFor.delete(change.name);
+      void this.#ordered?.then((all) => all.add(change.name));
       for (const [id, one] of this.screens.entries())
         void one.then((found) => {
           // One that was not found may be known now.
@@ -71,6 +72,18 @@ class Live {
     // What could not be read is asked for anew.
     found.catch(() => this.screens.delete(keyId));
     return found;
+  }
+
+  /** Whether a screen may have an order waiting; asked once, until something is announced of it. */
+  async mayBeOrdered(name: string): Promise<boolean> {
+    this.#ordered ??= this.#readOrdered();
+    return (await this.#ordered).delete(name);
+  }
+
+  #readOrdered(): Promise<Set<string>> {
+    const read = this.#listening(() => orderedScreens(this.#app));
+    read.catch(() => (this.#ordered = undefined));
+    return read;
   }
 
   /** What decides what a screen shows. */

@@ -16,3 +16,7 @@ export async function takeOrders(app: App, screenName: string): Promise<ScreenOr
     return found.map((one) => one.get('order') as ScreenOrder);
   });
 }
+
+/** The screens that have not heard an order yet. */
+export const orderedScreens = async (app: App): Promise<Set<string>> =>
+  new Set((await screenOrders(app).findAll()).map((one) => one.get('screenName') as string));
