@@ -39,7 +39,7 @@ export function fieldsOf(slot: Slot): SlotFields {
   };
 }
 
-/** @returns the slot, or nothing while its hours or conditions cannot be read */
+/** A slot as its fields say; what belongs to the other kind of slots is left out. */
 export function slotOf(fields: SlotFields): Slot {
   const { name, title, what, report, page, figure, text, where, seconds, hours, rest } = fields;
   const [, from, to] = /^\s*(\d\d:\d\d)\s*[–-]\s*(\d\d:\d\d)\s*$/.exec(hours) ?? [];
@@ -48,12 +48,14 @@ export function slotOf(fields: SlotFields): Slot {
     .map((line) => conditionLine.exec(line))
     .flatMap((one) => (one ? [[one[1]!, one[2]!.trim()] as const] : []));
   const isPage = what === 'page';
+  const { parameters, ...kept } = rest;
   return {
-    ...rest,
+    ...kept,
     name,
     ...(title.trim() ? { title: title.trim() } : {}),
     shows: isPage ? { report, ...(page ? { page } : {}), ...(page && figure ? { figure } : {}) } : { text },
     ...(isPage && conditions.length > 0 ? { where: Object.fromEntries(conditions) } : {}),
+    ...(isPage && parameters ? { parameters } : {}),
     seconds,
     ...(from && to ? { hours: [{ from, to }] } : {}),
   };

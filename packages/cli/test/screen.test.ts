@@ -1,0 +1,92 @@
+import assert from 'node:assert/strict';
+import { execFile } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { after, before, describe, it } from 'node:test';
+import { fileURLToPath } from 'node:url';
+import { owner, password, reader } from '../../service/test/smallHouse.ts';
+import { Device, playlist, ScreenHouse } from '../../service/test/screen/screenHouse.ts';
+
+const program = fileURLToPath(new URL('../bin/underbell.mjs', import.meta.url));
+
+describe('underbell screen, screen-group and playlist', () => {
+  let screens: ScreenHouse;
+  before(async () => (screens = await ScreenHouse.open()));
+  after(() => screens.close());
+
+  function underbell(as: string, ...args: string[]): Promise<{ code: number; out: string; errors: string }> {
+    const { house } = screens.small;
+    const env = {
+      ...process.env,
+      UNDERBELL_URL: house.url,
+      UNDERBELL_CREDENTIALS: join(house.folder, `${as}.json`),
+      UNDERBELL_PASSWORD: password,
+      NO_COLOR: '1',
+    };
+    return new Promise((resolve) => {
+      const child = execFile(process.execPath, [program, ...args], { env }, (error, out, errors) =>
+        resolve({ code: error ? Number(error.code ?? 1) : 0, out, errors }),
+      );
+      child.stdin?.end();
+    });
+  }
+  async function fine(...args: string[]): Promise<string> {
+    const { code, out, errors } = await underbell(owner, ...args);
+    assert.equal(code, 0, errors);
+    return out;
+  }
+
+  it('take a device in by its code, and say what is said of it', async () => {
+    for (const who of [owner, reader])
+      assert.equal((await underbell(who, 'sign-in', who, '--url', screens.url)).code, 0);
+    const device = await Device.start(screens.url);
+    const { user_code: code } = await device.ask();
+    assert.match(await fine('screen', 'look', code), /Test 1.0, 1920 × 1080 pixels/);
+    const pair = ['screen', 'pair', code, 'quay-1', '--group', 'quays', '--title', 'Quay one'];
+    const wrong = await underbell(owner, ...pair, '--attribute', 'quey=Q1');
+    assert.deepEqual([wrong.code, /quay/.test(wrong.errors)], [2, true]);
+    assert.equal((await underbell(reader, ...pair, '--attribute', 'quay=Q1')).code, 4);
+    assert.match(await fine(...pair, '--attribute', 'quay=Q1'), /Quay one is taken in/);
+    assert.match(await fine('screen', 'list', '--group', 'quays'), /quay-1 +quays +quay=Q1 +silent/);
+    assert.match(await fine('screen', 'change', 'quay-1', '--language', 'de'), /quay=Q1, Europe\/Berlin, de/);
+    assert.match(await fine('screen', 'attributes'), /least +number +Least cost/);
+  });
+
+  it('save a playlist, plan it, publish it and go back', async () => {
+    const file = join(screens.small.house.folder, 'quays.json');
+    const write = (change: object) => writeFileSync(file, JSON.stringify(playlist(change)));
+    write({});
+    assert.match(await fine('playlist', 'save', file), /2 slots, never published/);
+    assert.match(await fine('playlist', 'plan', 'quays', '--group', 'quays'), /no right on works; --give gives it/);
+    const held = await underbell(owner, 'playlist', 'publish', 'quays', '--group', 'quays');
+    assert.deepEqual([held.code, /nothing was published/.test(held.errors)], [2, true]);
+    assert.match(await fine('playlist', 'publish', 'quays', '--group', 'quays', '--give'), /revision 1/);
+    write({ title: 'Other' });
+    await fine('playlist', 'save', file);
+    assert.match(
+      await fine('playlist', 'publish', 'quays', '--group', 'quays', '--note', 'Other words'),
+      /Other words/,
+    );
+    assert.match(await fine('playlist', 'back', 'quays', '1'), /revision 3[\s\S]*revision 1 again/);
+    assert.match(await fine('playlist', 'list'), /quays +Other +2 +3 +quays/);
+    assert.match(await fine('playlist', 'show', 'quays', '--definition'), /"format": "underbell-playlist\/1"/);
+  });
+
+  it('interrupt a group, and end what was begun', async () => {
+    const told = await fine('screen-group', 'interrupt', 'quays', 'Storm over {quay}', '--for', '2h');
+    const id = /interruption (\d+): Storm over/.exec(told)![1]!;
+    assert.match(
+      (await underbell(owner, 'screen-group', 'interrupt', 'quays', 'x', '--for', 'soon')).errors,
+      /no length of time/,
+    );
+    assert.doesNotMatch(await fine('screen-group', 'resume', 'quays', id), /interruption/);
+    assert.match(await fine('screen', 'name', 'quay-1'), /is told/);
+    assert.equal((await underbell(reader, 'screen', 'end', 'quay-1')).code, 4);
+    assert.match(await fine('screen', 'end', 'quay-1'), /Quay one is closed/);
+    assert.match(await fine('screen', 'show', 'quay-1'), /closed, its key was ended/);
+    await fine('screen', 'remove', 'quay-1');
+    assert.match(await fine('playlist', 'withdraw', 'quays', '--group', 'quays'), /3  /);
+    await fine('playlist', 'remove', 'quays');
+    await fine('screen-group', 'remove', 'quays');
+  });
+});
