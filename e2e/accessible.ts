@@ -11,7 +11,8 @@ interface Finding {
 
 /** What checkers of accessibility find against a page that lets scripts in; `only` some rules, or those of the guidelines. */
 export async function findings(page: Page, only?: string): Promise<string[]> {
-  await page.evaluate(axe);
+  // Looked at again, a page has the checker still.
+  if (!(await page.evaluate(() => 'axe' in window))) await page.evaluate(axe);
   await page.locator('.ant-btn-loading').first().waitFor({ state: 'detached' });
   // Colours on their way from one to another are neither.
   await page.waitForFunction(() =>

@@ -176,6 +176,16 @@ describe('a display screen, in a browser', () => {
     await until(async () => /Q008/.test((await preview.locator('.slot.shown').textContent()) ?? ''));
     await desk.goto(`${stand.house.url}/console/screens?state=fine`);
     await desk.getByRole('link', { name: 'Upright' }).waitFor();
+    // A playlist is changed, looked at before it is published, and arrives.
+    await desk.goto(`${stand.house.url}/console/screens/playlists/quay-screen`);
+    const publishes = desk.getByRole('button', { name: 'See what that means' });
+    await desk.getByLabel(/^Words/).fill('Mind the step at {quay}');
+    assert.ok(await publishes.isDisabled(), 'what is not saved is not published');
+    await desk.getByRole('button', { name: 'Save', exact: true }).click();
+    await publishes.click();
+    await desk.getByText('added storm').waitFor();
+    await desk.getByRole('button', { name: 'Publish it' }).click();
+    await device.locator('.slot.shown').getByText('Mind the step at Q008').waitFor();
     await wall.close();
   });
 });
