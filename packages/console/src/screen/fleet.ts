@@ -16,13 +16,3 @@ export const stateWords: Readonly<Record<ScreenState, string>> = {
 /** When the figures that a screen shows were loaded. */
 export const dataAge = ({ shown }: Pick<ListedScreen, 'shown'>): string =>
   typeof shown?.asOf === 'number' ? showInstant(new Date(shown.asOf).toISOString()) : '–';
-
-/** `quay=Q017 district=Northing`, one a line. */
-export const readAttributes = (text: string): Record<string, string> =>
-  Object.fromEntries(
-    text
-      .split('\n')
-      .map((line) => line.trim())
-      .filter((line) => line.includes('='))
-      .map((line) => [line.slice(0, line.indexOf('=')).trim(), line.slice(line.indexOf('=') + 1).trim()]),
-  );

@@ -1,7 +1,5 @@
 import { fitsType, type ValueType } from '../dataset/index.ts';
-import { checkScreenFilter } from '../access/index.ts';
-import type { DatasetShape } from '../dataset/index.ts';
-import { isRefusal, Refusal, suggest, type Problem } from '../refusal/index.ts';
+import { Refusal, suggest, type Problem } from '../refusal/index.ts';
 
 /** The types that an attribute of screens may have. */
 export const attributeTypes = ['text', 'number', 'boolean', 'date'] as const satisfies readonly ValueType[];
@@ -40,31 +38,4 @@ export function checkScreenValues(declared: readonly ScreenAttribute[], values: 
   });
   const [first] = problems;
   if (first) throw new Refusal('SCREEN_INVALID', first.message, { pointer: first.at, ...first, problems });
-}
-
-/** Filters by dataset, as a slot has them. */
-export interface SlotConditions {
-  readonly where?: Readonly<Record<string, string>>;
-}
-
-/**
- * Why a slot's filters cannot be asked for a screen; nothing where they can.
- *
- * @param shapeOf - the dataset of a name
- * @param values - the attributes of the screen
- */
-export function misfitsOf(
-  { where = {} }: SlotConditions,
-  shapeOf: (dataset: string) => DatasetShape,
-  values: ScreenValues,
-): string[] {
-  return Object.entries(where).flatMap(([dataset, text]) => {
-    try {
-      checkScreenFilter(text, shapeOf(dataset), (name) => (Object.hasOwn(values, name) ? [values[name]!] : undefined));
-      return [];
-    } catch (error) {
-      if (!isRefusal(error)) throw error;
-      return [error.message];
-    }
-  });
 }

@@ -2,15 +2,12 @@ export { ageOf, type Age } from './age.ts';
 export {
   attributeTypes,
   checkScreenValues,
-  misfitsOf,
   type AttributeType,
   type ScreenAttribute,
   type ScreenValues,
 } from './attributes.ts';
 export { readUserCode, userCode } from './code.ts';
 export {
-  leastSeconds,
-  mostSeconds,
   playlistFormat,
   playlistSchema,
   slotSchema,

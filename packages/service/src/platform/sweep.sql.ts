@@ -37,6 +37,8 @@ const keys: readonly Spent[] = [
   { table: 'idempotency_keys', where: 'created_at < $before', keptMs: () => dayMs },
   { table: 'chat_heard', where: 'heard_at < $before', keptMs: () => 7 * dayMs },
   { table: 'placement_problems', where: 'hour < $before', keptMs: () => 2 * dayMs },
+  { table: 'screen_history', where: 'at < $before', keptMs: () => 90 * dayMs },
+  { table: 'screen_pairings', where: 'expires_at < $before', keptMs: () => 0 },
   { table: 'workers', where: 'seen_at < $before', keptMs: () => dayMs },
 ];
 

@@ -53,6 +53,7 @@ export async function streamToScreen(
   };
   const say = (event: string, data: object) => write(`event: ${event}\ndata: ${JSON.stringify(data)}\n\n`);
   let shown = await shownBy(app, live);
+  let group = live.screen.groupName;
   const look = async (change: Change | undefined): Promise<void> => {
     const now = await liveOf(app).screenOf(live.keyId);
     if (!now) {
@@ -63,12 +64,13 @@ export async function streamToScreen(
     if (change && (change.kind === 'dataset' || change.kind === 'report')) return say('changed', {});
     if (change?.kind === 'screen' && change.name !== now.screen.name) return;
     shown = await shownBy(app, now);
+    group = now.screen.groupName;
     say('program', { tag: await tagNow(app, now.screen) });
   };
   const concerns = (change: Change | undefined): boolean => {
     if (change === undefined) return true;
     if (change.kind === 'dataset' || change.kind === 'report') return shown.has(`${change.kind} ${change.name}`);
-    if (change.kind === 'screen-group') return change.name === live.screen.groupName;
+    if (change.kind === 'screen-group') return change.name === group;
     return change.kind === 'screen';
   };
   const fail = (error: unknown) => {

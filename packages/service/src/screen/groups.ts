@@ -4,7 +4,15 @@ import { Refusal } from '@underbell/core/refusal';
 import { noSuch, putOwner, requireAdministrator, requireMaker, requireRight, rightsFor } from '../access/index.ts';
 import { announce, emit, forgetThing, holdName, lockThing, remember, type App } from '../platform/index.ts';
 import { screenAttributes, screenGroups, type GroupRow } from './models.ts';
-import { countScreens, findGroup, listAttributes, listGroups, listScreens, livingInterruptions } from './store.ts';
+import {
+  countScreens,
+  findGroup,
+  listAttributes,
+  listGroups,
+  listScreens,
+  livingInterruptions,
+  removeTarget,
+} from './store.ts';
 
 const thingOf = (name: string) => ({ kind: 'screen-group', name }) as const;
 
@@ -91,6 +99,8 @@ export async function removeGroup(app: App, person: PersonViewer, name: string, 
     if (held > 0)
       throw new Refusal('IN_USE', `${held} screens are in \`${name}\``, { hint: 'end them, or put them into another' });
     await screenGroups(app).destroy({ where: { name } });
+    // Another of its name shows nothing that was published to this one.
+    await removeTarget(app, { targetKind: 'screen-group', targetName: name });
     await forgetThing(app, thingOf(name));
     await remember(app, {
       who: person.email,

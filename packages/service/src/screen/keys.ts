@@ -3,7 +3,7 @@ import type { Context } from 'koa';
 import { Transaction } from 'sequelize';
 import { Refusal } from '@underbell/core/refusal';
 import { signAccessToken, verifyAccessToken, type AccessTokenClaims } from '@underbell/core/token';
-import { fingerprint, one, plain, randomKey, type App, type KeyAsked } from '../platform/index.ts';
+import { fingerprint, plain, randomKey, type App, type KeyAsked } from '../platform/index.ts';
 import { proofOf, signingKeys } from '../token/index.ts';
 import { screenKeys, screenPairings, type KeyRow, type ScreenRow } from './models.ts';
 import { noteHistory, screenOfKey } from './store.ts';
@@ -168,7 +168,3 @@ export async function askingScreen(app: App, ctx: Context): Promise<{ screen: Sc
   if (!found || found.key.thumbprint !== thumbprint) throw closed();
   return found;
 }
-
-/** Whether a key still counts. */
-export const isKey = async (app: App, keyId: string): Promise<boolean> =>
-  (await one(screenKeys(app).findOne({ where: { keyId } }))) !== undefined;

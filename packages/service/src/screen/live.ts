@@ -22,6 +22,9 @@ export interface LiveScreen {
 class Live {
   readonly #app: App;
   readonly screens = new LRUCache<string, Promise<LiveScreen | undefined>>({ max: 50_000 });
+  /** By screen: the key under which it is kept. */
+  readonly #keyOf = new LRUCache<string, string>({ max: 50_000 });
+  readonly #reading = new Set<string>();
   /** Screens that may have an order waiting: read once, then told of. */
   #ordered: Promise<Set<string>> | undefined;
   readonly #setups = new Map<string, Promise<ScreenSetup>>();
@@ -44,11 +47,10 @@ class Live {
       this.#forgetSetups();
     } else if (change.kind === 'screen') {
       void this.#ordered?.then((all) => all.add(change.name));
-      for (const [id, one] of this.screens.entries())
-        void one.then((found) => {
-          // One that was not found may be known now.
-          if (found === undefined || found.screen.name === change.name) this.screens.delete(id);
-        });
+      const id = this.#keyOf.get(change.name);
+      if (id !== undefined) this.screens.delete(id);
+      // What is being read just now may be from before.
+      for (const one of this.#reading) this.screens.delete(one);
       this.#forgetSetups();
     } else if (change.kind === 'screen-group' || change.kind === 'playlist') this.#forgetSetups();
   }
@@ -69,8 +71,19 @@ class Live {
       (one) => one && { screen: one.screen, keyId, thumbprint: one.key.thumbprint },
     );
     this.screens.set(keyId, found);
-    // What could not be read is asked for anew.
-    found.catch(() => this.screens.delete(keyId));
+    this.#reading.add(keyId);
+    found.then(
+      (one) => {
+        this.#reading.delete(keyId);
+        if (one) this.#keyOf.set(one.screen.name, keyId);
+        // A key that counts no more is asked for anew.
+        else this.screens.delete(keyId);
+      },
+      () => {
+        this.#reading.delete(keyId);
+        this.screens.delete(keyId);
+      },
+    );
     return found;
   }
 

@@ -95,6 +95,13 @@ export async function lookAtCode(app: App, person: PersonViewer, text: string): 
   return { code, device, askedAt, expiresAt };
 }
 
+/** Whether a screen has its key, or a device that was taken in for it may still ask for one. */
+async function isTaken(app: App, screenName: string): Promise<boolean> {
+  if ((await screenKeys(app).count({ where: { screenName } })) > 0) return true;
+  const where = { screenName, state: 'approved', expiresAt: { [Op.gt]: new Date(app.now()) } };
+  return (await screenPairings(app).count({ where: where as never })) > 0;
+}
+
 /** How somebody takes a device in. */
 export interface PairingWish {
   readonly name: string;
@@ -147,7 +154,7 @@ export async function pairScreen(
     const row = await screenPairings(app).findByPk(deviceFingerprint, { lock: Transaction.LOCK.UPDATE });
     const found = row && plain(row);
     if (!found || found.state !== 'waiting') throw noCode(text);
-    if (known && (await screenKeys(app).count({ where: { screenName: wish.name } })) > 0)
+    if (known && (await isTaken(app, wish.name)))
       throw new Refusal('IN_USE', `\`${wish.name}\` hangs somewhere already, and shows something`, {
         pointer: '/name',
         word: wish.name,

@@ -40,7 +40,7 @@ export function tagOf({ screen, group, revisions, interruptions }: ScreenSetup):
   const told = [
     [screen.name, screen.title, screen.groupName, screen.attributes, screen.timeZone, screen.language],
     [group.worryMinutes, group.leaseHours, group.otherwise],
-    revisions.map((one) => [one.playlistName, one.number]),
+    revisions.map((one) => [one.playlistName, one.number, one.publishedAt]),
     interruptions.map((one) => one.id),
   ];
   return createHash('sha256').update(JSON.stringify(told)).digest('base64url').slice(0, 22);
@@ -90,7 +90,7 @@ function stretchesOf(
   const key = JSON.stringify([
     from,
     screen.timeZone,
-    revisions.map((one) => [one.playlistName, one.number]),
+    revisions.map((one) => [one.playlistName, one.number, one.publishedAt]),
     interruptions.map((one) => one.id),
   ]);
   const known = programs.get(app) ?? new Map<string, Stretch<{ readonly id: string; readonly slot: Slot }>[]>();

@@ -15,7 +15,15 @@ import { announce, emit, forgetThing, holdName, lockThing, remember, type App } 
 import { checkLanguage, checkScreenFits, checkZone } from './check.ts';
 import { declaredAttributes, requireGroup } from './groups.ts';
 import { giveOrder } from './orders.ts';
-import { screenKeys, screens, type GroupRow, type ScreenRow, type StateRow, type TargetRow } from './models.ts';
+import {
+  screenKeys,
+  screenPairings,
+  screens,
+  type GroupRow,
+  type ScreenRow,
+  type StateRow,
+  type TargetRow,
+} from './models.ts';
 import {
   findGroup,
   findScreen,
@@ -195,6 +203,8 @@ export async function endScreen(
   await requireScreen(app, person, name, 'edit');
   await app.records.transaction(async () => {
     await lockThing(app, 'screen', name);
+    // A device that was taken in and has not asked for its key yet gets none; one that just got it loses it.
+    await screenPairings(app).update({ state: 'refused' }, { where: { screenName: name, state: 'approved' } });
     const ended = await screenKeys(app).destroy({ where: { screenName: name } });
     const [marked] = await screens(app).update(
       { endedBy: person.email, endedAt: new Date(app.now()) },

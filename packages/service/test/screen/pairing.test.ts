@@ -151,6 +151,19 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     assert.equal((await device.slot(id)).body.code, 'SCREEN_CLOSED', 'what was closed stays so');
   });
 
+  it('gives no key to a device whose screen was ended before it asked, nor one name to two', async () => {
+    const devices = await Promise.all([Device.start(screens.url), Device.start(screens.url)]);
+    const [first, second] = await Promise.all(devices.map((one) => one.ask()));
+    assert.equal((await screens.type(first!.user_code, screens.screenBody('early'))).status, 201);
+    const again = await screens.type(second!.user_code, screens.screenBody('early'));
+    assert.equal(again.body.code, 'IN_USE', 'the first may still ask for its key');
+    await screens.small.fine('POST', '/api/v1/screens/early/end', undefined, owner);
+    assert.equal(await codeOf(devices[0]!.poll(first!)), 'access_denied');
+    assert.equal((await screens.type(second!.user_code, screens.screenBody('early'))).status, 201);
+    await devices[1]!.take(second!);
+    assert.equal((await devices[1]!.program()).screen.name, 'early');
+  });
+
   it('takes a proof once', async () => {
     const device = await screens.pair('once');
     const seen: string[] = [];
