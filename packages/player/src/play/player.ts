@@ -74,14 +74,14 @@ export class Player {
     this.#program = program;
     document.documentElement.lang = program.screen.language;
     this.#failed.clear();
-    this.#drop('next');
+    this.#dropNext();
     void this.#tick();
   }
 
   /** Draws anew what is shown: figures have changed, or the wall has another size. */
   refresh(): void {
     this.#isStale = true;
-    this.#drop('next');
+    this.#dropNext();
     void this.#tick();
   }
 
@@ -182,11 +182,11 @@ export class Player {
   async #prepareNext(program: ScreenProgram, turn: Turn<SlotHandle>): Promise<void> {
     const next = turnAt(program.stretches, turn.until, this.#isLeftOut)?.slot.as;
     if (!next || this.#next?.id === next.id) return;
-    this.#drop('next');
+    this.#dropNext();
     this.#next = await this.#ready(next);
   }
 
-  #drop(_which: 'next'): void {
+  #dropNext(): void {
     this.#next?.drawn.node.remove();
     this.#next = undefined;
   }

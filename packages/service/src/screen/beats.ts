@@ -49,6 +49,21 @@ export async function flushBeats(app: App): Promise<void> {
   const errors = waiting.errors.splice(0);
   waiting.states.clear();
   if (states.length === 0 && errors.length === 0) return;
+  try {
+    await writeBeats(app, states, errors);
+  } catch (error) {
+    // Written with the next ones; what was said since counts more.
+    for (const [name, state] of states) if (!waiting.states.has(name)) waiting.states.set(name, state);
+    waiting.errors.unshift(...errors);
+    throw error;
+  }
+}
+
+async function writeBeats(
+  app: App,
+  states: readonly (readonly [name: string, state: { readonly at: number; readonly shown: ShownNow }])[],
+  errors: Waiting['errors'],
+): Promise<void> {
   // One that was taken away or renamed since it spoke has nothing to be written to.
   const names = [...new Set([...states.map(([name]) => name), ...errors.map((one) => one.screenName)])];
   const there = new Set(

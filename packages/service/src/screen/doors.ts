@@ -1,3 +1,5 @@
+import { isAtLeast } from '@underbell/core/access';
+import { rightsFor } from '../access/index.ts';
 import type { DoorKeeper } from '../platform/index.ts';
 import { endScreen, fleet } from './screens.ts';
 
@@ -6,6 +8,10 @@ export const screenDoors: DoorKeeper = {
   kind: 'screen',
   async list(app, person) {
     const all = await fleet(app, person, {});
+    const right = rightsFor(app, person);
+    const mine = new Set<string>();
+    for (const group of new Set(all.map((one) => one.group)))
+      if (isAtLeast(await right({ kind: 'screen-group', name: group }), 'edit')) mine.add(group);
     return all
       .filter((one) => one.state !== 'closed')
       .map((one) => ({
@@ -23,7 +29,7 @@ export const screenDoors: DoorKeeper = {
         endsAt: null,
         ending:
           'its picture goes within a second, and what it keeps is deleted; without a network, when its lease ends',
-        mayEnd: true,
+        mayEnd: mine.has(one.group),
       }));
   },
   end: (app, person, id, origin) => endScreen(app, person, id, origin),

@@ -2,7 +2,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import { Refusal, type Problem } from '@underbell/core/refusal';
 import type { ShownGroup, Slot } from '@underbell/core/screen';
 import { noSuch } from '../access/index.ts';
-import { announce, lockThing, one, remember, type App } from '../platform/index.ts';
+import { announce, holdName, one, remember, type App } from '../platform/index.ts';
 import { checkSlot } from './playlists.ts';
 import { misfitOf } from './fit.ts';
 import { requireGroup, showGroup } from './groups.ts';
@@ -39,7 +39,7 @@ export async function interrupt(
   const [first] = problems;
   if (first) throw new Refusal('PLAYLIST_MISFIT', first.message, { pointer: first.at, problems });
   await app.records.transaction(async () => {
-    await lockThing(app, 'screen-group', group);
+    await holdName(app, { kind: 'screen-group', name: group }, true);
     await screenInterruptions(app).create({
       groupName: group,
       slot,

@@ -151,6 +151,7 @@ export async function pairScreen(
   await checkScreenFits(app, screen);
   await app.records.transaction(async () => {
     await holdName(app, thing, known !== undefined);
+    await holdName(app, { kind: 'screen-group', name: wish.group }, true);
     const row = await screenPairings(app).findByPk(deviceFingerprint, { lock: Transaction.LOCK.UPDATE });
     const found = row && plain(row);
     if (!found || found.state !== 'waiting') throw noCode(text);

@@ -8,7 +8,7 @@ import {
   type ShownPlaylist,
 } from '@underbell/core/screen';
 import { foldersOf, giveGrant, listGrants, requireRight, rightOn } from '../access/index.ts';
-import { announce, lockThing, remember, type App } from '../platform/index.ts';
+import { announce, holdName, lockThing, remember, type App } from '../platform/index.ts';
 import { checkSlot, requirePlaylist, showPlaylist } from './playlists.ts';
 import { isPage, misfitOf } from './fit.ts';
 import { requireGroup } from './groups.ts';
@@ -193,6 +193,10 @@ export interface PublishWish {
   readonly expected?: number;
 }
 
+/** Screens before groups, as everybody holds them who holds both. */
+const inLockOrder = (a: PlaylistTarget, b: PlaylistTarget): number =>
+  a.kind === b.kind ? (a.name < b.name ? -1 : 1) : a.kind === 'screen' ? -1 : 1;
+
 const publishedMeanwhile = (name: string, newest: number) =>
   new Refusal('VERSION_CONFLICT', `revision ${newest} of \`${name}\` was published meanwhile`, {
     hint: 'look at the plan again',
@@ -213,6 +217,9 @@ async function publish(
     await lockThing(app, 'playlist', name);
     const newest = await newestRevision(app, name);
     if (plan.revision !== newest + 1) throw publishedMeanwhile(name, newest);
+    // Taken away or renamed since the plan: nothing is published to a name that another may get.
+    for (const { kind, name: target } of targets.toSorted(inLockOrder))
+      await holdName(app, { kind, name: target }, true);
     if (give)
       for (const one of plan.lacks)
         await giveGrant(

@@ -180,6 +180,7 @@ export async function changeScreen(
   await checkScreenFits(app, { ...seen, ...wish, groupName: wish.group });
   await app.records.transaction(async () => {
     await holdName(app, thingOf(name), true);
+    await holdName(app, { kind: 'screen-group', name: wish.group }, true);
     const before = (await findScreen(app, name))!;
     // It was moved meanwhile, into a group that is maybe not theirs.
     if (before.groupName !== seen.groupName)

@@ -42,5 +42,8 @@ export async function mailSilent(app: App, job: Job): Promise<void> {
   const more = names.length > listedMost ? `\n… and ${names.length - listedMost} more` : '';
   const text = `No word for more than two minutes from:\n\n${names.slice(0, listedMost).join('\n')}${more}\n\nThey play on with what they keep, as long as they may.\n${app.settings.publicUrl}/console/screens\n`;
   const owners = await ownersOf(app, 'screen-group', group);
-  for (const { email } of owners) await enqueue(app, 'notice.mail', { to: email, subject, text });
+  // All of them or none: what is tried again writes to nobody twice.
+  await app.records.transaction(async () => {
+    for (const { email } of owners) await enqueue(app, 'notice.mail', { to: email, subject, text });
+  });
 }
