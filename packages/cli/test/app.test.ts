@@ -1,39 +1,15 @@
 import assert from 'node:assert/strict';
-import { execFile } from 'node:child_process';
-import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
-import { fileURLToPath } from 'node:url';
 import { AppHouse } from '../../service/test/app/appHouse.ts';
-import { author, owner, password, root } from '../../service/test/smallHouse.ts';
-
-const program = fileURLToPath(new URL('../bin/underbell.mjs', import.meta.url));
+import { author, owner, root } from '../../service/test/smallHouse.ts';
+import { commandLineOf } from './underbell.ts';
 
 describe('underbell app, and placements beside records', () => {
   let apps: AppHouse;
   before(async () => (apps = await AppHouse.open()));
   after(() => apps.close());
 
-  function underbell(as: string, ...args: string[]): Promise<{ code: number; out: string; errors: string }> {
-    const { house } = apps.small;
-    const env = {
-      ...process.env,
-      UNDERBELL_URL: house.url,
-      UNDERBELL_CREDENTIALS: join(house.folder, `${as}.json`),
-      UNDERBELL_PASSWORD: password,
-      NO_COLOR: '1',
-    };
-    return new Promise((resolve) => {
-      const child = execFile(process.execPath, [program, ...args], { env }, (error, out, errors) =>
-        resolve({ code: error ? Number(error.code ?? 1) : 0, out, errors }),
-      );
-      child.stdin?.end();
-    });
-  }
-  async function fine(as: string, ...args: string[]): Promise<string> {
-    const { code, out, errors } = await underbell(as, ...args);
-    assert.equal(code, 0, errors);
-    return out;
-  }
+  const { underbell, fine } = commandLineOf(() => apps.small.house);
 
   it('know an app, switch it, and say who did', async () => {
     for (const who of [root, owner, author]) await fine(who, 'sign-in', who, '--url', apps.small.house.url);

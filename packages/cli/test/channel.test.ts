@@ -1,14 +1,11 @@
 import assert from 'node:assert/strict';
-import { execFile } from 'node:child_process';
 import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
-import { fileURLToPath } from 'node:url';
 import { demoChat } from '@underbell/demo';
 import { makeCompany } from '@underbell/demo/company';
 import { ChatHost, furnish, type Registration } from '../../standins/src/index.ts';
 import { administrator, House, until } from '../../service/test/house.ts';
-
-const program = fileURLToPath(new URL('../bin/underbell.mjs', import.meta.url));
+import { runUnderbell, type Said } from './underbell.ts';
 
 describe('underbell chat, channel and tab', () => {
   let house: House;
@@ -24,22 +21,11 @@ describe('underbell chat, channel and tab', () => {
     await chat.stop();
   });
 
-  function underbell(
-    as: 'publisher' | 'administrator',
-    ...args: string[]
-  ): Promise<{ code: number; out: string; errors: string }> {
+  function underbell(as: 'publisher' | 'administrator', ...args: string[]): Promise<Said> {
     const file = as === 'publisher' ? 'cli.json' : 'administrator.json';
-    const env = {
-      ...process.env,
+    return runUnderbell(args, {
       UNDERBELL_CREDENTIALS: join(house.folder, file),
       UNDERBELL_PASSWORD: 'lantern-quay-7',
-      NO_COLOR: '1',
-    };
-    return new Promise((resolve) => {
-      const child = execFile(process.execPath, [program, ...args], { env }, (error, out, errors) =>
-        resolve({ code: error ? Number(error.code ?? 1) : 0, out, errors }),
-      );
-      child.stdin?.end();
     });
   }
 

@@ -1,19 +1,10 @@
 import assert from 'node:assert/strict';
-import { execFile } from 'node:child_process';
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
-import { fileURLToPath } from 'node:url';
 import { packBook, quayBookParts } from '@underbell/demo/quayBook';
 import { administrator, House, manager, publisher, until } from '../../service/test/house.ts';
-
-const program = fileURLToPath(new URL('../bin/underbell.mjs', import.meta.url));
-
-interface Said {
-  readonly code: number;
-  readonly out: string;
-  readonly errors: string;
-}
+import { runUnderbell } from './underbell.ts';
 
 describe('underbell', () => {
   let house: House;
@@ -24,15 +15,8 @@ describe('underbell', () => {
   });
   after(() => house.close());
 
-  function underbell(args: string[], more: Record<string, string> = {}): Promise<Said> {
-    const env = { ...process.env, UNDERBELL_CREDENTIALS: join(house.folder, 'cli.json'), NO_COLOR: '1', ...more };
-    return new Promise((resolve) => {
-      const child = execFile(process.execPath, [program, ...args], { env }, (error, out, errors) => {
-        resolve({ code: error ? Number(error.code ?? 1) : 0, out, errors });
-      });
-      child.stdin?.end();
-    });
-  }
+  const underbell = (args: string[], more: Record<string, string> = {}) =>
+    runUnderbell(args, { UNDERBELL_CREDENTIALS: join(house.folder, 'cli.json'), ...more });
   const json = async <T>(...args: string[]) => JSON.parse((await underbell([...args, '--json'])).out) as T;
   const file = (name: string, text: string) => {
     writeFileSync(join(folder, name), text);

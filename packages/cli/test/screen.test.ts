@@ -1,40 +1,18 @@
 import assert from 'node:assert/strict';
-import { execFile } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
-import { fileURLToPath } from 'node:url';
-import { owner, password, reader } from '../../service/test/smallHouse.ts';
+import { owner, reader } from '../../service/test/smallHouse.ts';
 import { Device, playlist, ScreenHouse } from '../../service/test/screen/screenHouse.ts';
-
-const program = fileURLToPath(new URL('../bin/underbell.mjs', import.meta.url));
+import { commandLineOf } from './underbell.ts';
 
 describe('underbell screen, screen-group and playlist', () => {
   let screens: ScreenHouse;
   before(async () => (screens = await ScreenHouse.open()));
   after(() => screens.close());
 
-  function underbell(as: string, ...args: string[]): Promise<{ code: number; out: string; errors: string }> {
-    const { house } = screens.small;
-    const env = {
-      ...process.env,
-      UNDERBELL_URL: house.url,
-      UNDERBELL_CREDENTIALS: join(house.folder, `${as}.json`),
-      UNDERBELL_PASSWORD: password,
-      NO_COLOR: '1',
-    };
-    return new Promise((resolve) => {
-      const child = execFile(process.execPath, [program, ...args], { env }, (error, out, errors) =>
-        resolve({ code: error ? Number(error.code ?? 1) : 0, out, errors }),
-      );
-      child.stdin?.end();
-    });
-  }
-  async function fine(...args: string[]): Promise<string> {
-    const { code, out, errors } = await underbell(owner, ...args);
-    assert.equal(code, 0, errors);
-    return out;
-  }
+  const { underbell, fine: fineAs } = commandLineOf(() => screens.small.house);
+  const fine = (...args: string[]) => fineAs(owner, ...args);
 
   it('take a device in by its code, and say what is said of it', async () => {
     for (const who of [owner, reader])
@@ -61,6 +39,10 @@ describe('underbell screen, screen-group and playlist', () => {
     const held = await underbell(owner, 'playlist', 'publish', 'quays', '--group', 'quays');
     assert.deepEqual([held.code, /nothing was published/.test(held.errors)], [2, true]);
     assert.match(await fine('playlist', 'publish', 'quays', '--group', 'quays', '--give'), /revision 1/);
+    const given = ['grant', 'give', 'report', 'works', 'view', '--screen-group', 'quays'];
+    assert.match(await fine(...given), /The right to view the report works is given/);
+    assert.equal((await underbell(owner, ...given.slice(0, 4), 'export', '--screen-group', 'quays')).code, 3);
+    assert.equal((await underbell(owner, ...given.slice(0, -1), 'quay')).code, 4);
     write({ title: 'Other' });
     await fine('playlist', 'save', file);
     assert.match(

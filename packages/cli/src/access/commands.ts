@@ -1,6 +1,6 @@
 import type { AuditRecord } from '@underbell/core/audit';
 import type { Command } from 'commander';
-import { thingKinds } from '@underbell/core/access';
+import { namedHolders, thingKinds } from '@underbell/core/access';
 import type {
   ListedPerson,
   OwnRequest,
@@ -13,6 +13,15 @@ import { collect } from '../platform/files.ts';
 import { line, plural, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService } from '../platform/service.ts';
+
+/** To whom a right is given, each as an option of its own. */
+interface Holders {
+  readonly group?: string;
+  readonly person?: string;
+  readonly client?: string;
+  readonly screen?: string;
+  readonly screenGroup?: string;
+}
 
 function addPersonCommands(program: Command): void {
   const person = program.command('person').description('people, guests and their attributes');
@@ -220,6 +229,8 @@ function addGrantCommands(program: Command): void {
     .option('--group <name>', 'to the members of a group')
     .option('--person <email>', 'to one person')
     .option('--client <id>', 'to a program that asks for tokens')
+    .option('--screen <name>', 'to one display screen')
+    .option('--screen-group <name>', 'to a group of display screens')
     .option('--everyone', 'to everyone but guests')
     .option('--pass-on', 'who may give it to others', false)
     .addHelpText('after', '\nExample:\n  underbell grant give folder operations view --group "Quay managers"')
@@ -228,18 +239,18 @@ function addGrantCommands(program: Command): void {
         kind: string,
         name: string,
         level: string,
-        options: { group?: string; person?: string; client?: string; everyone?: boolean; passOn: boolean },
+        options: Holders & { everyone?: boolean; passOn: boolean },
         command: Command,
       ) => {
-        const named = (['group', 'person', 'client'] as const).flatMap((kind) => {
-          const to = options[kind];
+        const named = namedHolders.flatMap((kind) => {
+          const to = options[kind === 'screen-group' ? 'screenGroup' : kind];
           return to === undefined ? [] : [{ kind, name: to }];
         });
         const given = [...named, ...(options.everyone ? [{ kind: 'everyone' as const }] : [])];
         const [holder] = given;
         if (holder === undefined || given.length > 1)
           throw localProblem('INPUT_INVALID', 'say to whom, once', {
-            hint: 'one of --group NAME, --person EMAIL, --client ID, --everyone',
+            hint: 'one of --group NAME, --person EMAIL, --client ID, --screen NAME, --screen-group NAME, --everyone',
           });
         const body = { holder, thing: { kind, name }, level, canPassOn: options.passOn };
         await askService('PUT', '/api/v1/grants', { body });

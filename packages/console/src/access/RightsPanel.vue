@@ -19,6 +19,10 @@ const people = useResource<{ people: { email: string; name: string; state: strin
 const clients = useResource<{ clients: { id: string; title: string; state: string }[] }>(() =>
   ['report', 'dataset', 'folder'].includes(props.kind) ? '/api/v1/clients' : undefined,
 );
+// A screen reaches what is shown; who sees no group of screens has none to give to.
+const screens = useResource<{ groups: { name: string; title: string }[] }>(() =>
+  ['report', 'dataset', 'folder'].includes(props.kind) ? '/api/v1/screen-groups' : undefined,
+);
 const holder = ref<string>();
 const level = ref<string | undefined>('view');
 const canPassOn = ref(false);
@@ -41,6 +45,13 @@ const holders = computed(() => [
       label: `${one.title} · ${one.id}`,
     })),
   },
+  {
+    label: 'Screens',
+    options: (screens.data.value?.groups ?? []).map((one) => ({
+      value: `screen-group:${one.name}`,
+      label: `${one.title} · ${one.name}`,
+    })),
+  },
 ]);
 const levels = rightLevels.map((one) => ({ value: one, label: one }));
 const columns = [
@@ -51,7 +62,12 @@ const columns = [
   { title: 'Given by', dataIndex: 'givenBy' },
   { title: '', key: 'act', width: 120 },
 ];
-const kindWords: Readonly<Record<string, string>> = { group: 'group ', client: 'program ' };
+const kindWords: Readonly<Record<string, string>> = {
+  group: 'group ',
+  client: 'program ',
+  screen: 'screen ',
+  'screen-group': 'screens of ',
+};
 const who = ({ holder }: ShownGrant) =>
   holder.kind === 'everyone' ? 'everyone but guests' : `${kindWords[holder.kind] ?? ''}${holder.name}`;
 const on = ({ thing }: ShownGrant) => {

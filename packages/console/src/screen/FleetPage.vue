@@ -2,15 +2,19 @@
 import { Button } from 'ant-design-vue';
 import { computed, onBeforeUnmount, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import type { ListedScreen, ScreenState, ShownGroup } from '@underbell/core/screen';
+import { screenStateWords, type ListedScreen, type ScreenState, type ShownGroup } from '@underbell/core/screen';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showCount, showInstant } from '../platform/words.ts';
+import { useSession } from '../session/useSession.ts';
 import GroupPanel from './GroupPanel.vue';
-import { dataAge, stateWords, states } from './fleet.ts';
+import AttributesPanel from './AttributesPanel.vue';
+import StateWord from './StateWord.vue';
+import { dataAge } from './fleet.ts';
 
 /** Every display screen: first those with which something is wrong. */
 const againMs = 15_000;
+const { person } = useSession();
 const route = useRoute();
 const router = useRouter();
 const group = computed(() => (route.query['group'] as string | undefined) ?? '');
@@ -27,7 +31,7 @@ const inGroup = computed(() =>
 );
 const shown = computed(() => inGroup.value.filter((one) => state.value === '' || one.state === state.value));
 const counts = computed(() =>
-  states.map((one) => ({ state: one, count: inGroup.value.filter((screen) => screen.state === one).length })),
+  screenStateWords.map((one) => ({ state: one, count: inGroup.value.filter((screen) => screen.state === one).length })),
 );
 const titles = computed(() => new Map(groups.data.value?.groups.map((one) => [one.name, one.title])));
 const chosen = computed(() => groups.data.value?.groups.find((one) => one.name === group.value));
@@ -70,11 +74,11 @@ async function reload(): Promise<void> {
         v-for="one in counts"
         :key="one.state"
         type="button"
-        :class="['state', one.state]"
+        class="state"
         :aria-pressed="state === one.state"
         @click="narrow({ state: state === one.state ? '' : one.state })"
       >
-        {{ showCount(one.count) }} {{ stateWords[one.state] }}
+        {{ showCount(one.count) }} <StateWord :state="one.state" />
       </button>
     </div>
     <Button size="small" :aria-pressed="isGrid" @click="isGrid = !isGrid">{{
@@ -82,6 +86,7 @@ async function reload(): Promise<void> {
     }}</Button>
     <Button size="small" @click="isAdding = true">Add a group</Button>
   </div>
+  <AttributesPanel v-if="person?.isAdministrator" />
   <GroupPanel v-if="isAdding" @saved="(reload(), (isAdding = false))" @close="isAdding = false" />
   <GroupPanel v-if="chosen" :key="chosen.name" :group="chosen" @saved="reload" />
   <p v-if="all.data.value && shown.length === 0" class="quiet">No such screen.</p>
@@ -97,7 +102,7 @@ async function reload(): Promise<void> {
         /></span>
         <b>{{ one.title }}</b></RouterLink
       >
-      <span :class="['word', one.state]">{{ stateWords[one.state] }}</span>
+      <StateWord class="word" :state="one.state" />
     </li>
   </ul>
   <div v-else class="scroll" tabindex="0" role="region" aria-label="Screens">
@@ -120,7 +125,7 @@ async function reload(): Promise<void> {
             <span class="quiet"> {{ Object.values(one.attributes).join(' · ') }}</span>
           </td>
           <td>
-            <span :class="['word', one.state]">{{ stateWords[one.state] }}</span>
+            <StateWord class="word" :state="one.state" />
             <span v-if="one.state !== 'fine'" class="quiet">{{ one.why }}</span>
           </td>
           <td>
@@ -194,19 +199,7 @@ td .quiet {
   margin-left: 0.4rem;
 }
 .word {
-  font-weight: 600;
   margin-right: 0.4rem;
-}
-.silent,
-.failing {
-  color: var(--signal);
-}
-.stale,
-.behind {
-  color: var(--brass);
-}
-.fine {
-  color: var(--good);
 }
 .grid .word {
   margin-left: 0.4rem;

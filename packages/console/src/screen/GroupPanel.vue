@@ -2,6 +2,7 @@
 import { Button } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
 import type { ShownGroup } from '@underbell/core/screen';
+import RightsPanel from '../access/RightsPanel.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
@@ -90,6 +91,7 @@ const mayEdit = props.group === undefined || props.group.right !== 'view';
       </p>
     </form>
     <ProblemNote v-if="problem" :problem="problem" />
+    <RightsPanel v-if="group && mayEdit" kind="screen-group" :name="group.name" />
   </section>
 </template>
 

@@ -1,31 +1,30 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue';
-import { reactive, ref, shallowRef } from 'vue';
+import { ref, shallowRef } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import type { ScreenAttribute, ShownGroup, WaitingDevice } from '@underbell/core/screen';
+import type { WaitingDevice } from '@underbell/core/screen';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
-import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
+import ScreenFields from './ScreenFields.vue';
+import { saidOf, type ScreenWords } from './fleet.ts';
 
 /** Takes in the device that shows a code: typed, or scanned with the address that it shows. */
 const route = useRoute();
 const router = useRouter();
 const { busy, problem, attempt } = useAttempt<'look' | 'pair' | 'refuse'>();
-const { data: groups } = useResource<{ groups: ShownGroup[] }>('/api/v1/screen-groups');
-const { data: declared } = useResource<{ attributes: ScreenAttribute[] }>('/api/v1/screen-attributes');
 const code = ref((route.query['code'] as string | undefined) ?? '');
 const found = shallowRef<WaitingDevice>();
 const isRefused = ref(false);
-const form = reactive({
-  name: '',
+const name = ref('');
+const words = ref<ScreenWords>({
   title: '',
   group: '',
   timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone,
   language: navigator.language,
+  attributes: {},
 });
-const values = reactive<Record<string, string>>({});
 const path = () => `/api/v1/screen-codes/${encodeURIComponent(code.value)}`;
 const look = () =>
   attempt('look', async () => {
@@ -35,9 +34,8 @@ const look = () =>
   });
 const pair = () =>
   attempt('pair', async () => {
-    const attributes = Object.fromEntries(Object.entries(values).filter(([, value]) => value.trim() !== ''));
-    await call('POST', path(), { ...form, attributes });
-    await router.push(`/screens/wall/${form.name}`);
+    await call('POST', path(), { name: name.value, ...saidOf(words.value) });
+    await router.push(`/screens/wall/${name.value}`);
   });
 const refuse = () =>
   attempt('refuse', async () => {
@@ -66,20 +64,9 @@ if (code.value !== '') void look();
       <span class="quiet">Is it the screen that you stand before? Only then take it in.</span>
     </p>
     <div class="fields">
-      <label>Title <input v-model="form.title" required maxlength="200" /></label>
-      <label>Name in addresses <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
-      <label
-        >Group
-        <select v-model="form.group" required>
-          <option value="" disabled>which?</option>
-          <option v-for="one in groups?.groups ?? []" :key="one.name" :value="one.name">{{ one.title }}</option>
-        </select></label
-      >
-      <label v-for="one in declared?.attributes ?? []" :key="one.name"
-        >{{ one.label }} <input v-model="values[one.name]" maxlength="500" :placeholder="one.type"
-      /></label>
-      <label>Time zone <input v-model="form.timeZone" required maxlength="60" /></label>
-      <label>Language <input v-model="form.language" required maxlength="35" /></label>
+      <ScreenFields v-model="words">
+        <label>Name in addresses <input v-model="name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
+      </ScreenFields>
     </div>
     <p class="more">
       <Button type="primary" html-type="submit" :loading="busy === 'pair'">Take it in</Button>

@@ -9,6 +9,7 @@ import type {
   ShownGroup,
   ShownPlaylist,
 } from '@underbell/core/screen';
+import RightsPanel from '../access/RightsPanel.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
@@ -170,6 +171,7 @@ const move = (at: number, by: number) => {
           >
         </li>
       </ul>
+      <RightsPanel v-if="data.right !== 'view'" kind="playlist" :name="name" />
     </template>
   </template>
 </template>

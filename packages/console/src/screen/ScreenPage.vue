@@ -10,7 +10,8 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 import ScreenForm from './ScreenForm.vue';
-import { dataAge, stateWords } from './fleet.ts';
+import StateWord from './StateWord.vue';
+import { dataAge } from './fleet.ts';
 
 /** One screen: what it says, what it should show, and how it would look at any time. */
 const props = defineProps<{ name: string }>();
@@ -50,7 +51,7 @@ const remove = () =>
   <template v-if="data">
     <h1>{{ data.title }}</h1>
     <p>
-      <b :class="data.state">{{ stateWords[data.state] }}</b> <span class="quiet">{{ data.why }}</span>
+      <StateWord :state="data.state" /> <span class="quiet">{{ data.why }}</span>
     </p>
     <p v-if="isEditor" class="more">
       <template v-if="data.state !== 'closed'">
@@ -174,17 +175,6 @@ dd {
 ul {
   padding: 0;
   list-style: none;
-}
-.silent,
-.failing {
-  color: var(--signal);
-}
-.stale,
-.behind {
-  color: var(--brass);
-}
-.fine {
-  color: var(--good);
 }
 input {
   font: inherit;

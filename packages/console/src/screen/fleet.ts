@@ -1,17 +1,20 @@
-import type { ListedScreen, ScreenState } from '@underbell/core/screen';
+import type { ListedScreen } from '@underbell/core/screen';
 import { showInstant } from '../platform/words.ts';
 
-/** In the order in which they want somebody. */
-export const states: readonly ScreenState[] = ['silent', 'failing', 'stale', 'behind', 'fine', 'closed'];
+/** What is said of a screen, as a form has it. */
+export interface ScreenWords {
+  title: string;
+  group: string;
+  timeZone: string;
+  language: string;
+  attributes: Record<string, string>;
+}
 
-export const stateWords: Readonly<Record<ScreenState, string>> = {
-  silent: 'silent',
-  failing: 'failing',
-  stale: 'stale',
-  behind: 'behind',
-  fine: 'fine',
-  closed: 'closed',
-};
+/** The same as it is sent: what nothing is said of is left out. */
+export const saidOf = ({ attributes, ...rest }: ScreenWords): ScreenWords => ({
+  ...rest,
+  attributes: Object.fromEntries(Object.entries(attributes).filter(([, value]) => value.trim() !== '')),
+});
 
 /** When the figures that a screen shows were loaded. */
 export const dataAge = ({ shown }: Pick<ListedScreen, 'shown'>): string =>
