@@ -68,7 +68,7 @@ const mayEdit = props.group === undefined || props.group.right !== 'view';
         <label>Show on all of them now <input v-model="now.text" required maxlength="2000" /></label>
         <label>for minutes <input v-model.number="now.minutes" type="number" min="1" max="44640" required /></label>
         <Button html-type="submit" danger :loading="busy === 'interrupt'">Interrupt</Button>
-        <Button @click="isOpen = !isOpen">Change the group</Button>
+        <Button @click="isOpen = !isOpen">Change the group, or who may</Button>
         <Rename path="/api/v1/screen-groups" :name="group.name" @renamed="emit('saved')" />
         <Button v-if="group.screens === 0" danger :loading="busy === 'remove'" @click="remove">Take away</Button>
       </form>
@@ -91,7 +91,7 @@ const mayEdit = props.group === undefined || props.group.right !== 'view';
       </p>
     </form>
     <ProblemNote v-if="problem" :problem="problem" />
-    <RightsPanel v-if="group && mayEdit" kind="screen-group" :name="group.name" />
+    <RightsPanel v-if="group && mayEdit && isOpen" kind="screen-group" :name="group.name" />
   </section>
 </template>
 
