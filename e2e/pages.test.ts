@@ -94,6 +94,7 @@ describe('every page', () => {
     ['/console/places/quay-page/record', 'No condition names a field of the record yet.'],
     ['/console/screens', 'What hangs on walls'],
     ['/console/screens/playlists/quay-screen', 'Add a slot'],
+    ['/console/screens/media', 'Put one in'],
     ['/console/places/apps', 'An app shows reports beside its records'],
     ['/console/places/channels', 'A tab shows a report, page, figure or board'],
     ['/console/places/channels/new', 'What the channel is told'],

@@ -127,6 +127,99 @@ describe('a display screen, in a browser', () => {
     await page.locator('.slot.shown').getByText('Welcome to quay Q017').waitFor();
   });
 
+  it('shows boards, pictures, videos and numbers within words, and nothing that came otherwise than published', async () => {
+    const drawing =
+      '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 160 90"><rect width="160" height="90" fill="#204060"/></svg>';
+    const put = (name: string, file: string, bytes: string | Buffer) =>
+      stand.house.call('PUT', `/api/v1/media/${name}?file=${file}`, { as: publisher, csv: bytes });
+    assert.equal((await put('map', 'map.svg', drawing)).status, 200);
+    // A video that nobody here wrote: what this browser records of a canvas.
+    const recorded = await page.evaluate(async () => {
+      const canvas = document.createElement('canvas');
+      Object.assign(canvas, { width: 160, height: 90 });
+      const pen = canvas.getContext('2d')!;
+      const recorder = new MediaRecorder(canvas.captureStream(20), { mimeType: 'video/webm' });
+      const parts: Blob[] = [];
+      recorder.ondataavailable = (event) => parts.push(event.data);
+      recorder.start();
+      for (let i = 0; i < 20; i++) {
+        pen.fillStyle = `hsl(${i * 18} 60% 40%)`;
+        pen.fillRect(0, 0, 160, 90);
+        await new Promise((resolve) => setTimeout(resolve, 50));
+      }
+      await new Promise((resolve) => {
+        recorder.onstop = resolve;
+        recorder.stop();
+      });
+      return [...new Uint8Array(await new Blob(parts).arrayBuffer())];
+    });
+    const clip = await put('clip', 'clip.webm', Buffer.from(recorded));
+    assert.equal(clip.status, 200, clip.text);
+    const onQuay = "quay_id = screen('quay')";
+    const value = { report: 'quay-punctuality', page: 'overview', figure: 'on-time', where: { sailings: onQuay } };
+    const slots = [
+      { name: 'map', shows: { media: 'map' }, seconds: 5 },
+      { name: 'clip', shows: { media: 'clip' }, title: 'From the bridge', seconds: 5 },
+      { name: 'said', shows: { text: 'On time at {quay}: {now}', values: { now: value } }, seconds: 5 },
+      {
+        name: 'board',
+        shows: { board: 'harbour' },
+        where: { sailings: onQuay, 'kiosk-takings': onQuay, 'berth-works': onQuay },
+        seconds: 5,
+      },
+    ];
+    await call('PUT', '/api/v1/playlists', { definition: playlist({ slots }) });
+    await call('POST', '/api/v1/playlists/quay-screen/publish', {
+      targets: [{ kind: 'screen-group', name: 'quays' }],
+      give: true,
+    });
+    await page.locator('.slot.shown img.media').waitFor();
+    const video = page.locator('.slot.shown video');
+    await video.waitFor();
+    assert.ok(await video.evaluate((one) => !(one as HTMLVideoElement).paused && (one as HTMLVideoElement).muted));
+    await page
+      .locator('.slot.shown')
+      .getByText(/On time at Q017: \d/)
+      .waitFor();
+    await page.locator('.slot.shown article').first().waitFor();
+    await until(async () => {
+      const bytes = (await shown('quay-17')).shown?.storedBytes ?? 0;
+      return bytes > recorded.length;
+    });
+    assert.doesNotMatch((await shown('quay-17')).shown?.lastError ?? '', /video|picture|file|harbour/);
+    // Whoever looks after it sees what is really on it.
+    const picture = await until(async () => {
+      const answer = await stand.house.call('GET', '/api/v1/screens/quay-17/picture', { as: publisher });
+      return answer.status === 200 ? answer : undefined;
+    });
+    assert.equal(picture.headers.get('content-type'), 'image/webp');
+    // What is worked on stays as it was saved last: as before this.
+    const storm = { name: 'storm', shows: { text: 'Storm over {quay}' }, seconds: 5 };
+    await call('PUT', '/api/v1/playlists', { definition: playlist({ slots: [storm] }) });
+    await call('POST', '/api/v1/playlists/quay-screen/back', { revision: 1 });
+    await page.locator('.slot.shown').getByText('Welcome to quay Q017').waitFor();
+  });
+
+  it('shows a device without scripts pictures, which it finds by itself', async () => {
+    const plain = await stand.browser.newContext({
+      viewport: { width: 1280, height: 720 },
+      javaScriptEnabled: false,
+    });
+    const wall = await plain.newPage();
+    await wall.goto(`${stand.house.url}/screen/`);
+    await wall.waitForURL('**/screen/picture');
+    await pair(wall, 'plain', 'Q012');
+    const picture = wall.locator('picture img');
+    await picture.waitFor();
+    await until(async () => (await shown('plain')).shown?.slot !== undefined);
+    const shot = await picture.screenshot();
+    assert.ok(shot.length > 20_000, 'something is drawn there');
+    assert.equal((await shown('plain')).showsBy, 'picture');
+    await call('POST', '/api/v1/screens/plain/end');
+    await wall.getByText('This screen is closed').waitFor();
+    await plain.close();
+  });
+
   it('lets one window play, not two', async () => {
     const other = await context.newPage();
     await other.goto(`${stand.house.url}/screen/`);

@@ -1,9 +1,24 @@
-import { chromium, type Browser } from 'playwright-core';
+import { chromium, type Browser, type BrowserContext } from 'playwright-core';
 import { chromiumPath } from './install.mjs';
 
-/** Debian's Chromium without a window; it asks nothing of the outside. */
-export function launchBrowser(): Promise<Browser> {
-  const args = ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run'];
-  const quiet = ['--disable-background-networking', '--disable-component-update', '--disable-sync'];
-  return chromium.launch({ executablePath: chromiumPath, args: [...args, ...quiet] });
-}
+/** Without a window; it asks nothing of the outside. */
+const args = [
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+];
+
+/** Debian's Chromium. */
+export const launchBrowser = (): Promise<Browser> => chromium.launch({ executablePath: chromiumPath, args });
+
+/** The same as a device has it: what it keeps lies in a folder, and is there when it is started again. */
+export const launchDevice = (folder: string): Promise<BrowserContext> =>
+  chromium.launchPersistentContext(folder, {
+    executablePath: chromiumPath,
+    args,
+    viewport: { width: 1280, height: 720 },
+  });

@@ -133,6 +133,7 @@ export const programs = {
       main: 'packages/service/src/main.ts',
       makeThread: 'packages/service/src/make/worker.ts',
       examineThread: 'packages/service/src/dataset/examineWorker.ts',
+      drawingThread: 'packages/service/src/media/drawingWorker.ts',
     },
   },
   standins: { folder: join(root, 'packages/standins/dist'), sources: { main: 'packages/standins/src/main.ts' } },

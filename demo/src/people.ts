@@ -53,6 +53,7 @@ const makerKinds: ThingKind[] = [
   'client',
   'playlist',
   'screen-group',
+  'media',
   'screen',
 ];
 

@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs';
 import { ScreenDevice, type ScreensFile } from '@underbell/standins/screen';
 import type { Caller } from './caller.ts';
 import type { Company, Quay } from './company.ts';
@@ -29,7 +30,22 @@ const playlists = [
         where: { sailings: onQuay },
         seconds: 20,
       },
-      { name: 'welcome', shows: { text: 'Welcome to {quay_name}' }, seconds: 8 },
+      {
+        name: 'welcome',
+        shows: {
+          text: 'Welcome to {quay_name}. On time since August: {on_time}',
+          values: {
+            on_time: {
+              report: 'quay-punctuality',
+              page: 'overview',
+              figure: 'on-time',
+              where: { sailings: onQuay },
+            },
+          },
+        },
+        seconds: 8,
+      },
+      { name: 'map', shows: { media: 'harbour-map' }, seconds: 10 },
     ],
   },
   {
@@ -57,9 +73,10 @@ const playlists = [
         hours: [{ days: ['MO', 'TU', 'WE', 'TH', 'FR'], from: '06:00', to: '20:00' }],
       },
       {
-        name: 'takings',
-        shows: { report: 'takings', page: 'overview' },
-        where: { 'kiosk-takings': inDistrict, sailings: inDistrict },
+        name: 'harbour',
+        title: 'The harbour at a glance',
+        shows: { board: 'harbour' },
+        where: { 'kiosk-takings': inDistrict, sailings: inDistrict, 'berth-works': inDistrict },
         seconds: 20,
       },
     ],
@@ -71,6 +88,8 @@ const targets = [
   ['quay-board', 'quays'],
   ['night', 'quays'],
 ] as const;
+
+const drillMs = 2 * 3_600_000;
 
 /** Screens that are left for real devices: they are paired by whoever tries the demo. */
 const quayScreens = 26;
@@ -106,6 +125,9 @@ export async function hangScreens(
       language: 'en',
     })),
   ];
+  const map = readFileSync(new URL('../definitions/harbour-map.svg', import.meta.url));
+  const title = encodeURIComponent('Map of the harbour');
+  await publisher.call('PUT', `/api/v1/media/harbour-map?file=harbour-map.svg&title=${title}`, map);
   const devices = [];
   for (const screen of wanted) {
     const typed = async (code: string) => void (await publisher.call('POST', `/api/v1/screen-codes/${code}`, screen));
@@ -119,5 +141,10 @@ export async function hangScreens(
       note: 'First revision',
       give: true,
     });
+  // One group is interrupted: everything else there waits.
+  await publisher.call('POST', '/api/v1/screen-groups/offices/interruptions', {
+    slot: { name: 'drill', shows: { text: 'Safety drill today at noon. Please meet at the front door.' }, seconds: 60 },
+    until: new Date(Date.now() + drillMs).toISOString(),
+  });
   return { devices: await Promise.all(devices.map((one) => one.keep())) };
 }

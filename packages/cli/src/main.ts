@@ -24,6 +24,7 @@ import { addScheduleCommands } from './schedule/commands.ts';
 import { addSessionCommands } from './session/commands.ts';
 import { addSourceCommands } from './source/commands.ts';
 import { addTemplateCommands } from './template/commands.ts';
+import { addMediaCommands } from './media/commands.ts';
 import { addPlaylistCommands } from './screen/playlistCommands.ts';
 import { addScreenCommands } from './screen/screenCommands.ts';
 import { addSeeCommand } from './see/commands.ts';
@@ -53,6 +54,7 @@ function createProgram(): Command {
     addChannelCommands,
     addAppCommands,
     addScreenCommands,
+    addMediaCommands,
     addPlaylistCommands,
     addOpenCommands,
     addListCommands,

@@ -5,6 +5,7 @@ import { element } from './draw/figure.ts';
 import { serviceNow, setClock } from './key/clock.ts';
 import { pair } from './key/pair.ts';
 import { askTime, hasTokens } from './key/service.ts';
+import { reopen } from './keep/store.ts';
 import { Player } from './play/player.ts';
 import { run } from './play/run.ts';
 import { PreviewSource } from './play/source.ts';
@@ -42,6 +43,7 @@ async function start(): Promise<void> {
   await navigator.storage?.persist?.();
   for (;;) {
     if (!(await hasTokens())) {
+      reopen();
       say('Under Bell', 'looking for the service');
       await askTime().catch(() => undefined);
       try {
@@ -67,10 +69,14 @@ async function preview(name: string, at: string | null): Promise<void> {
   player.play(program);
 }
 
+/** Without these a screen can neither prove its key nor keep anything: it shows pictures that the service draws. */
+const canPlay = [globalThis.indexedDB, globalThis.crypto?.subtle, navigator.locks].every(Boolean);
+
 const words = new URLSearchParams(location.search);
 const previewed = words.get('preview');
 if (previewed !== null)
   preview(previewed, words.get('at')).catch((error: unknown) =>
     say('Nothing can be shown of it.', (error as Error).message),
   );
-else void alone(start);
+else if (canPlay) void alone(start);
+else location.replace('/screen/picture');

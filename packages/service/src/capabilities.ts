@@ -10,6 +10,7 @@ import { folder } from './folder/manifest.ts';
 import { follow } from './follow/manifest.ts';
 import { list } from './list/manifest.ts';
 import { make } from './make/manifest.ts';
+import { media } from './media/manifest.ts';
 import { meter } from './meter/manifest.ts';
 import { open } from './open/manifest.ts';
 import { place } from './place/manifest.ts';
@@ -55,6 +56,7 @@ export const capabilities: readonly Capability[] = [
   folder,
   channel,
   app,
+  media,
   screen,
   open,
 ];

@@ -4,7 +4,7 @@ import { extname } from 'node:path';
 import { collect, readJsonFile } from '../platform/files.ts';
 import { faint, line, megabytes, plural, show, table, wantsJson } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService, callService } from '../platform/service.ts';
+import { askService, callService, fetchFile } from '../platform/service.ts';
 import type {
   Ledger,
   LedgerEntry,
@@ -251,12 +251,8 @@ export function addBurstCommands(program: Command): void {
     .option('--out <file>', 'where to; its own name when left out')
     .action(async (id: string, recipient: string, file: string, options: { out?: string }, command: Command) => {
       const path = `/api/v1/runs/${encodeURIComponent(id)}/file`;
-      const answer = await callService('GET', path, { query: { recipient, file } });
-      const bytes = Buffer.from(await answer.arrayBuffer());
-      await writeFile(options.out ?? file, bytes);
-      show(command, { file: options.out ?? file, bytes: bytes.length }, (made) =>
-        line(`${made.file}, ${megabytes(made.bytes)}`),
-      );
+      const bytes = await fetchFile(path, { recipient, file }, options.out ?? file);
+      show(command, { file: options.out ?? file, bytes }, (made) => line(`${made.file}, ${megabytes(made.bytes)}`));
     });
   burst
     .command('unsubscribed <name>')

@@ -8,6 +8,7 @@ import { askService } from '../platform/service.ts';
 const removals: Readonly<Record<TakenAwayKind, string>> = {
   burst: 'take a burst away that no run is going on of; its ledger stays',
   list: 'take a list away that no burst sends to',
+  media: 'take a picture or video away that no playlist shows',
   placement: 'take a placement away; what shows it says that it is gone',
   source: 'take a source away that no dataset reads',
   template: 'take a prepared workbook away that no burst fills',

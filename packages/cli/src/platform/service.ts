@@ -1,4 +1,5 @@
 import { createReadStream, existsSync } from 'node:fs';
+import { writeFile } from 'node:fs/promises';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { readCredentials } from './credentials.ts';
 import { localProblem, Problem } from './problem.ts';
@@ -111,4 +112,12 @@ export async function askService<T>(method: string, path: string, options: CallO
     const hint = 'is it the address of the service? underbell sign-in EMAIL --url ADDRESS';
     throw localProblem('SERVICE_UNREACHABLE', `what answers at ${serviceUrl()} is not Under Bell`, { hint }, { cause });
   }
+}
+
+/** Writes down what the service answers. @returns how many bytes it were */
+export async function fetchFile(path: string, query: CallOptions['query'], out: string): Promise<number> {
+  const answer = await callService('GET', path, query ? { query } : {});
+  const bytes = Buffer.from(await answer.arrayBuffer());
+  await writeFile(out, bytes);
+  return bytes.length;
 }

@@ -29,6 +29,7 @@ function tellPlan({ revision, changes, screens, lacks }: PlaylistPlan): void {
     { heading: 'screen', cell: (one) => one.name },
     { heading: 'has', cell: (one) => one.has },
     { heading: 'cannot show', cell: (one) => one.misfits.map(({ slot, why }) => `${slot}: ${why}`).join('; ') },
+    { heading: 'note', cell: (one) => one.cautions.map(({ slot, why }) => `${slot}: ${why}`).join('; ') },
   ]);
 }
 

@@ -1,9 +1,16 @@
-import type { ListedScreen, ScreenAttribute, ShownGroup, ShownScreen, WaitingDevice } from '@underbell/core/screen';
+import {
+  contentWords,
+  type ListedScreen,
+  type ScreenAttribute,
+  type ShownGroup,
+  type ShownScreen,
+  type WaitingDevice,
+} from '@underbell/core/screen';
 import type { Command } from 'commander';
-import { collect, readPairs } from '../platform/files.ts';
+import { collect, readJsonFile, readPairs } from '../platform/files.ts';
 import { line, plural, shortTime, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService } from '../platform/service.ts';
+import { askService, fetchFile } from '../platform/service.ts';
 
 const screenPath = (name: string) => `/api/v1/screens/${encodeURIComponent(name)}`;
 const groupPath = (name: string) => `/api/v1/screen-groups/${encodeURIComponent(name)}`;
@@ -124,6 +131,15 @@ function addScreens(screen: Command): void {
         show(command, { told: name, order }, () => line(`${name} is told, at once or with its next word.`));
       });
   screen
+    .command('picture <name>')
+    .description('write down a small picture of what a screen really shows')
+    .option('--out <file>', 'where to; its name when left out')
+    .action(async (name: string, options: { out?: string }, command: Command) => {
+      const out = options.out ?? `${name}.webp`;
+      const bytes = await fetchFile(`${screenPath(name)}/picture`, undefined, out);
+      show(command, { file: out, bytes }, () => line(`Written to ${out}.`));
+    });
+  screen
     .command('end <name>')
     .description('end the key of a screen: its picture goes, and what it keeps is deleted')
     .action(async (name: string, _options, command: Command) => {
@@ -173,9 +189,7 @@ function tellGroup(one: ShownGroup): void {
   );
   line(`otherwise: ${one.otherwise || '(its own name)'}`);
   for (const { id, slot, by, until } of one.interruptions)
-    line(
-      `interruption ${id}: ${'text' in slot.shows ? slot.shows.text : slot.shows.report}, by ${by}, until ${shortTime(until)}`,
-    );
+    line(`interruption ${id}: ${contentWords(slot.shows)}, by ${by}, until ${shortTime(until)}`);
 }
 
 /** A length of time from now: `90m`, `4h`, `2d`. */
@@ -224,13 +238,19 @@ function addGroups(group: Command): void {
       show(command, await askService<ShownGroup>('PUT', groupPath(name), { body }), tellGroup);
     });
   group
-    .command('interrupt <name> <text>')
-    .description('let all screens of a group show these words now, before everything else')
+    .command('interrupt <name> [text]')
+    .description('let all screens of a group show these words now, or what a slot shows, before everything else')
+    .option('--slot <file>', 'a slot as playlists have it: a page, a board, a picture')
     .option('--for <time>', 'how long: 90m, 4h, 2d', '1h')
-    .action(async (name: string, text: string, options: { for: string }, command: Command) => {
-      const body = { slot: { name: 'now', shows: { text }, seconds: 60 }, until: untilOf(options.for) };
-      show(command, await askService<ShownGroup>('POST', `${groupPath(name)}/interruptions`, { body }), tellGroup);
-    });
+    .action(
+      async (name: string, text: string | undefined, options: { for: string; slot?: string }, command: Command) => {
+        if ((text === undefined) === (options.slot === undefined))
+          throw localProblem('INPUT_INVALID', 'say either words or `--slot` with a file', { pointer: 'text' });
+        const slot = options.slot ? readJsonFile(options.slot) : { name: 'now', shows: { text }, seconds: 60 };
+        const body = { slot, until: untilOf(options.for) };
+        show(command, await askService<ShownGroup>('POST', `${groupPath(name)}/interruptions`, { body }), tellGroup);
+      },
+    );
   group
     .command('resume <name> <id>')
     .description('end an interruption before its time')

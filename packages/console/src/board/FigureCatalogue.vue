@@ -1,22 +1,8 @@
 <script lang="ts">
+import type { OfferedReport } from '@underbell/core/board';
+
 /** Everything that can be put on a board, as it is now. */
-export type Catalogue = readonly {
-  readonly report: string;
-  readonly title: string;
-  readonly datasets: readonly string[];
-  readonly parameters: readonly { readonly name: string; readonly label: string }[];
-  readonly pages: readonly {
-    readonly name: string;
-    readonly title: string;
-    readonly figures: readonly {
-      readonly name: string;
-      readonly title: string;
-      readonly kind: string;
-      readonly width: number;
-      readonly height: number;
-    }[];
-  }[];
-}[];
+export type Catalogue = readonly OfferedReport[];
 
 export interface ChosenFigure {
   readonly report: string;

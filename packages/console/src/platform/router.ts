@@ -107,6 +107,12 @@ export const router = createRouter({
       meta: { title: 'Take a screen in' },
     },
     {
+      path: '/screens/media',
+      name: 'media',
+      component: () => import('../media/MediaPage.vue'),
+      meta: { title: 'Pictures and videos', place: '/screens' },
+    },
+    {
       path: '/screens/playlists',
       name: 'playlists',
       component: () => import('../screen/PlaylistsPage.vue'),

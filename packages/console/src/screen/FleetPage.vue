@@ -9,6 +9,7 @@ import { showCount, showInstant } from '../platform/words.ts';
 import { useSession } from '../session/useSession.ts';
 import GroupPanel from './GroupPanel.vue';
 import AttributesPanel from './AttributesPanel.vue';
+import ScreenPicture from './ScreenPicture.vue';
 import StateWord from './StateWord.vue';
 import { dataAge } from './fleet.ts';
 
@@ -52,6 +53,7 @@ async function reload(): Promise<void> {
     <p class="more">
       <RouterLink to="/screens/pair"><Button type="primary">Take a screen in</Button></RouterLink>
       <RouterLink to="/screens/playlists"><Button>Playlists</Button></RouterLink>
+      <RouterLink to="/screens/media"><Button>Pictures and videos</Button></RouterLink>
     </p>
   </div>
   <p class="quiet">
@@ -93,13 +95,7 @@ async function reload(): Promise<void> {
   <ul v-else-if="isGrid" class="grid">
     <li v-for="one in shown.slice(0, 24)" :key="one.name">
       <RouterLink :to="`/screens/wall/${one.name}`">
-        <span class="picture"
-          ><iframe
-            :src="`/screen/?preview=${one.name}`"
-            :title="`What ${one.title} shows now`"
-            tabindex="-1"
-            loading="lazy"
-        /></span>
+        <ScreenPicture :screen="one" />
         <b>{{ one.title }}</b></RouterLink
       >
       <StateWord class="word" :state="one.state" />
@@ -210,21 +206,5 @@ td .quiet {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(15rem, 1fr));
   gap: 1rem;
-}
-.picture {
-  display: block;
-  aspect-ratio: 16 / 9;
-  overflow: hidden;
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  container-type: inline-size;
-}
-.picture iframe {
-  width: 960px;
-  height: 540px;
-  border: 0;
-  pointer-events: none;
-  transform-origin: 0 0;
-  transform: scale(calc(100cqw / 960px));
 }
 </style>

@@ -1,13 +1,16 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
-import type { ShownGroup } from '@underbell/core/screen';
+import { contentWords, type ShownGroup } from '@underbell/core/screen';
 import RightsPanel from '../access/RightsPanel.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { showInstant } from '../platform/words.ts';
+import { useSlotChoices } from './choices.ts';
+import { newFields, slotOf, type SlotFields } from './playlist.ts';
+import SlotForm from './SlotForm.vue';
 
 /** A group of screens: its limits, and what interrupts it; or a new one. */
 const props = defineProps<{ group?: ShownGroup }>();
@@ -22,7 +25,10 @@ const form = reactive({
   leaseHours: props.group?.leaseHours ?? 48,
   otherwise: props.group?.otherwise ?? '',
 });
-const now = reactive({ text: '', minutes: 60 });
+const choices = useSlotChoices();
+const now = ref<SlotFields>({ ...newFields('now'), what: 'words', seconds: 60 });
+const minutes = ref(60);
+const isInterrupting = ref(false);
 const save = () =>
   attempt('save', async () => {
     const { name, title, worryHours, leaseHours, otherwise } = form;
@@ -32,10 +38,10 @@ const save = () =>
   });
 const interrupt = () =>
   attempt('interrupt', async () => {
-    const until = new Date(Date.now() + now.minutes * 60_000).toISOString();
-    const slot = { name: 'now', shows: { text: now.text }, seconds: 60 };
-    await call('POST', `${path(form.name)}/interruptions`, { slot, until });
-    now.text = '';
+    const until = new Date(Date.now() + minutes.value * 60_000).toISOString();
+    await call('POST', `${path(form.name)}/interruptions`, { slot: slotOf(now.value), until });
+    now.value = { ...newFields('now'), what: 'words', seconds: 60 };
+    isInterrupting.value = false;
     emit('saved');
   });
 const end = (id: number) =>
@@ -60,17 +66,25 @@ const mayEdit = props.group === undefined || props.group.right !== 'view';
         word a screen forgets what it keeps.
       </p>
       <p v-for="one in group.interruptions" :key="one.id" class="now">
-        <b>Now on all of them:</b> {{ 'text' in one.slot.shows ? one.slot.shows.text : one.slot.shows.report }}
+        <b>Now on all of them:</b> {{ contentWords(one.slot.shows) }}
         <span class="quiet">by {{ one.by }}, until {{ showInstant(one.until) }}</span>
         <Button v-if="mayEdit" size="small" :loading="busy === 'end'" @click="end(one.id)">End it</Button>
       </p>
-      <form v-if="mayEdit" class="interrupt" @submit.prevent="interrupt">
-        <label>Show on all of them now <input v-model="now.text" required maxlength="2000" /></label>
-        <label>for minutes <input v-model.number="now.minutes" type="number" min="1" max="44640" required /></label>
-        <Button html-type="submit" danger :loading="busy === 'interrupt'">Interrupt</Button>
+      <p v-if="mayEdit" class="more">
+        <Button danger @click="isInterrupting = !isInterrupting">Show one thing on all of them now</Button>
         <Button @click="isOpen = !isOpen">Change the group, or who may</Button>
         <Rename path="/api/v1/screen-groups" :name="group.name" @renamed="emit('saved')" />
         <Button v-if="group.screens === 0" danger :loading="busy === 'remove'" @click="remove">Take away</Button>
+      </p>
+      <form v-if="isInterrupting" @submit.prevent="interrupt">
+        <SlotForm v-model="now" :choices="choices" is-now />
+        <div class="fields">
+          <label>For minutes <input v-model.number="minutes" type="number" min="1" max="44640" required /></label>
+        </div>
+        <p class="more">
+          <Button html-type="submit" type="primary" danger :loading="busy === 'interrupt'">Interrupt</Button>
+          <Button @click="isInterrupting = false">Cancel</Button>
+        </p>
       </form>
     </template>
     <form v-if="isOpen" @submit.prevent="save">
@@ -98,25 +112,6 @@ const mayEdit = props.group === undefined || props.group.right !== 'view';
 <style scoped>
 h2 {
   margin: 0;
-}
-.interrupt {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 0.5rem 0.8rem;
-  align-items: end;
-}
-.interrupt label {
-  display: flex;
-  flex-direction: column;
-}
-.interrupt input {
-  font: inherit;
-  padding: 0.2rem 0.4rem;
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  background: var(--raised);
-  color: var(--ink);
-  max-width: 100%;
 }
 .now {
   border-left: 3px solid var(--brass);

@@ -3,6 +3,7 @@ import { Button, Popconfirm } from 'ant-design-vue';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import type {
+  ListedScreen,
   PlaylistDefinition,
   PlaylistPlan,
   PlaylistTarget,
@@ -17,8 +18,21 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 import PlaylistPlanned from './PlaylistPlanned.vue';
+import HoursField from './HoursField.vue';
 import SlotForm from './SlotForm.vue';
-import { fieldsOf, newFields, newPlaylist, slotOf, type SlotFields } from './playlist.ts';
+import { useSlotChoices } from './choices.ts';
+import {
+  fieldsOf,
+  freeName,
+  hoursFields,
+  hoursOf,
+  newFields,
+  newPlaylist,
+  rulesIn,
+  slotOf,
+  type HoursFields,
+  type SlotFields,
+} from './playlist.ts';
 
 /** A playlist: its slots, whom it is published to, and who has which revision. */
 const props = defineProps<{ name: string }>();
@@ -26,11 +40,17 @@ const router = useRouter();
 const path = computed(() => `/api/v1/playlists/${encodeURIComponent(props.name)}`);
 const { data, error, reload } = useResource<ShownPlaylist>(path);
 const { data: groups } = useResource<{ groups: ShownGroup[] }>('/api/v1/screen-groups');
+const { data: fleet } = useResource<{ screens: ListedScreen[] }>('/api/v1/screens');
+const choices = useSlotChoices();
 const { busy, problem, attempt } = useAttempt<'save' | 'plan' | 'publish' | 'back' | 'withdraw' | 'remove'>();
 const isNew = computed(() => error.value?.code === 'NOT_FOUND');
 const title = ref('');
 const slots = ref<SlotFields[]>([]);
+const hours = ref<HoursFields[]>([]);
 const targets = ref<string[]>([]);
+const singles = ref<string[]>([]);
+const single = ref('');
+const whole = ref('');
 const note = ref('');
 const plan = shallowRef<PlaylistPlan>();
 const base = shallowRef<PlaylistDefinition>(newPlaylist(props.name));
@@ -39,18 +59,42 @@ watch([data, isNew], () => {
   base.value = data.value?.definition ?? newPlaylist(props.name);
   title.value = base.value.title;
   slots.value = base.value.slots.map(fieldsOf);
-  targets.value = data.value?.targets.filter((one) => one.kind === 'screen-group').map((one) => one.name) ?? [];
+  hours.value = hoursFields(base.value.hours);
+  const namesOf = (kind: PlaylistTarget['kind']) =>
+    data.value?.targets.filter((one) => one.kind === kind).map((one) => one.name) ?? [];
+  targets.value = namesOf('screen-group');
+  singles.value = namesOf('screen');
 });
-const definition = computed(() => ({
-  ...base.value,
-  title: title.value,
-  slots: slots.value.map(slotOf),
-}));
-const isChanged = computed(() => JSON.stringify(definition.value) !== JSON.stringify(base.value));
+watch([base, data], () => (saved.value = JSON.stringify(definition.value)), { flush: 'post' });
+const rules = computed(() => rulesIn(base.value.hours));
+const definition = computed((): PlaylistDefinition => {
+  const { hours: _, slots: __, ...rest } = base.value;
+  return { ...rest, title: title.value, ...hoursOf(hours.value, rules.value), slots: slots.value.map(slotOf) };
+});
+const saved = ref('');
+const isChanged = computed(() => JSON.stringify(definition.value) !== saved.value);
 const wanted = computed((): PlaylistTarget[] => [
   ...targets.value.map((name) => ({ kind: 'screen-group' as const, name })),
-  ...(data.value?.targets.filter((one) => one.kind === 'screen').map(({ kind, name }) => ({ kind, name })) ?? []),
+  ...singles.value.map((name) => ({ kind: 'screen' as const, name })),
 ]);
+const others = computed(() =>
+  (fleet.value?.screens ?? []).filter((one) => one.state !== 'closed' && !singles.value.includes(one.name)),
+);
+const addSingle = () => {
+  if (single.value) singles.value.push(single.value);
+  single.value = '';
+};
+/** A slot for each page of a report. */
+const addPages = () => {
+  const { pages = [] } = choices.value.reports.find((one) => one.report === whole.value) ?? {};
+  for (const { name } of pages)
+    slots.value.push({
+      ...newFields(freeName(`${whole.value}-${name}`.slice(0, 60), slots.value)),
+      report: whole.value,
+      page: name,
+    });
+  whole.value = '';
+};
 const late = computed(() => data.value?.screens.filter((one) => one.has !== one.wanted) ?? []);
 
 const save = () =>
@@ -113,10 +157,11 @@ const move = (at: number, by: number) => {
     <div class="fields">
       <label>Title <input v-model="title" required maxlength="200" /></label>
     </div>
+    <HoursField v-model="hours" :rules="rules" />
     <h2>Slots</h2>
     <ol class="slots">
       <li v-for="(slot, i) in slots" :key="i">
-        <SlotForm v-model="slots[i]!" />
+        <SlotForm v-model="slots[i]!" :choices="choices" />
         <p class="more">
           <Button size="small" :disabled="i === 0" @click="move(i, -1)">Earlier</Button>
           <Button size="small" :disabled="i === slots.length - 1" @click="move(i, 1)">Later</Button>
@@ -125,7 +170,14 @@ const move = (at: number, by: number) => {
       </li>
     </ol>
     <p class="more">
-      <Button @click="slots.push(newFields(`slot-${slots.length + 1}`))">Add a slot</Button>
+      <Button @click="slots.push(newFields(freeName(`slot-${slots.length + 1}`, slots)))">Add a slot</Button>
+      <label
+        >All pages of
+        <select v-model="whole" class="plain" @change="addPages">
+          <option value="">a report …</option>
+          <option v-for="one in choices.reports" :key="one.report" :value="one.report">{{ one.title }}</option>
+        </select></label
+      >
       <Button type="primary" :disabled="!isChanged" :loading="busy === 'save'" @click="save">Save</Button>
       <Rename v-if="data" path="/api/v1/playlists" :name="name" />
       <Popconfirm v-if="data" title="Take it away, with all its revisions?" ok-text="Take it away" @confirm="remove"
@@ -135,10 +187,22 @@ const move = (at: number, by: number) => {
     <ProblemNote v-if="problem" :problem="problem" />
     <template v-if="data">
       <h2>Publish</h2>
-      <fieldset>
+      <fieldset class="plain">
         <legend>To which groups</legend>
         <label v-for="one in groups?.groups ?? []" :key="one.name"
           ><input v-model="targets" type="checkbox" :value="one.name" /> {{ one.title }} ({{ one.screens }})</label
+        >
+      </fieldset>
+      <fieldset class="plain">
+        <legend>To which screens alone</legend>
+        <label v-for="one in singles" :key="one"
+          ><input v-model="singles" type="checkbox" :value="one" /> {{ one }}</label
+        >
+        <label
+          ><select v-model="single" class="plain" aria-label="Another screen" @change="addSingle">
+            <option value="">another screen …</option>
+            <option v-for="one in others" :key="one.name" :value="one.name">{{ one.title }}</option>
+          </select></label
         >
       </fieldset>
       <p class="more">
@@ -189,11 +253,9 @@ const move = (at: number, by: number) => {
   margin-bottom: 0.6rem;
 }
 fieldset {
-  border: 1px solid var(--line);
   display: flex;
   flex-wrap: wrap;
   gap: 0.3rem 1rem;
-  min-width: 0;
 }
 ul {
   list-style: none;

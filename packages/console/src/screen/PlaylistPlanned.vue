@@ -9,6 +9,7 @@ const emit = defineEmits<{ publish: [give: boolean] }>();
 const note = defineModel<string>('note', { required: true });
 const give = ref(false);
 const misfits = computed(() => props.plan.screens.filter((one) => one.misfits.length > 0));
+const cautions = computed(() => props.plan.screens.filter((one) => one.cautions.length > 0));
 const isHeld = computed(
   () =>
     misfits.value.length > 0 ||
@@ -40,6 +41,15 @@ const changes = computed(() =>
       <b>{{ one.title }}</b> cannot show
       <template v-for="misfit in one.misfits" :key="misfit.slot">{{ misfit.slot }}: {{ misfit.why }}. </template>
     </p>
+    <details v-if="cautions.length > 0">
+      <summary>
+        On {{ cautions.length }} {{ cautions.length === 1 ? 'wall' : 'walls' }} something is not as it is meant to be
+      </summary>
+      <p v-for="one in cautions.slice(0, 20)" :key="one.name">
+        <b>{{ one.title }}</b> –
+        <template v-for="caution in one.cautions" :key="caution.slot">{{ caution.slot }}: {{ caution.why }}. </template>
+      </p>
+    </details>
     <p class="more">
       <label>What is new <input v-model="note" maxlength="500" /></label>
       <Button type="primary" :disabled="isHeld" :loading="isBusy" @click="emit('publish', give)">Publish it</Button>

@@ -10,6 +10,8 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 import ScreenForm from './ScreenForm.vue';
+import ScreenPicture from './ScreenPicture.vue';
+import WallFrame from './WallFrame.vue';
 import StateWord from './StateWord.vue';
 import { dataAge } from './fleet.ts';
 
@@ -82,13 +84,17 @@ const remove = () =>
     />
     <div class="two">
       <section v-if="isEditor" aria-labelledby="looks">
-        <h2 id="looks">As it looks</h2>
+        <h2 id="looks">As it should look</h2>
         <label
           >At <input v-model="at" type="datetime-local" /> <span class="quiet">now, when nothing is said</span></label
         >
-        <span class="picture"><iframe :key="preview" :src="preview" :title="`What ${data.title} shows`" /></span>
+        <WallFrame><iframe :key="preview" :src="preview" :title="`What ${data.title} shows`" /></WallFrame>
       </section>
       <section>
+        <template v-if="isEditor">
+          <h2>What it really shows</h2>
+          <ScreenPicture :screen="data" />
+        </template>
         <h2>What it says</h2>
         <dl>
           <dt>Group</dt>
@@ -107,6 +113,8 @@ const remove = () =>
           <dd>{{ Math.round((data.shown?.clockErrorMs ?? 0) / 1000) }} s ahead</dd>
           <dt>Keeps</dt>
           <dd>{{ Math.round((data.shown?.storedBytes ?? 0) / 1000) }} kB</dd>
+          <dt>Shows by</dt>
+          <dd>{{ data.showsBy === 'live' ? 'pages that live' : 'pictures that are drawn for it' }}</dd>
           <dt>Device</dt>
           <dd>
             {{ data.shown?.browser ?? data.device.browser }}, {{ data.shown?.width ?? data.device.width }} ×
@@ -141,22 +149,6 @@ const remove = () =>
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(min(100%, 24rem), 1fr));
   gap: 1.5rem;
-}
-.picture {
-  display: block;
-  margin-top: 0.5rem;
-  aspect-ratio: 16 / 9;
-  overflow: hidden;
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  container-type: inline-size;
-}
-.picture iframe {
-  width: 1280px;
-  height: 720px;
-  border: 0;
-  transform-origin: 0 0;
-  transform: scale(calc(100cqw / 1280px));
 }
 dl {
   display: grid;

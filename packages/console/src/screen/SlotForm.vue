@@ -1,38 +1,134 @@
 <script setup lang="ts">
-import type { SlotFields } from './playlist.ts';
+import { Button } from 'ant-design-vue';
+import { computed } from 'vue';
+import type { BoardDefinition } from '@underbell/core/board';
+import { useResource } from '../platform/useResource.ts';
+import type { SlotChoices } from './choices.ts';
+import ConditionFields from './ConditionFields.vue';
+import FigurePick from './FigurePick.vue';
+import HoursField from './HoursField.vue';
+import { whenWords, type SlotFields } from './playlist.ts';
 
-/** One slot of a playlist. */
+/** One slot of a playlist; or what is shown now, which has neither name nor hours. */
+const props = defineProps<{ choices: SlotChoices; isNow?: boolean }>();
 const slot = defineModel<SlotFields>({ required: true });
+const reportOf = (name: string) => props.choices.reports.find((one) => one.report === name);
+const chosen = computed(() => reportOf(slot.value.report));
+const board = useResource<{ definition: BoardDefinition }>(() =>
+  slot.value.board ? `/api/v1/boards/${encodeURIComponent(slot.value.board)}` : undefined,
+);
+const boardDatasets = computed(() => [
+  ...new Set((board.data.value?.definition.figures ?? []).flatMap((one) => reportOf(one.report)?.datasets ?? [])),
+]);
+const media = computed(() => props.choices.media.find((one) => one.name === slot.value.media));
+const braced = (name: string) => ['{', name, '}'].join('');
+const addValue = () =>
+  slot.value.values.push({
+    name: `value${slot.value.values.length + 1}`,
+    report: '',
+    page: '',
+    figure: '',
+    where: {},
+    rest: {},
+  });
 </script>
 
 <template>
   <div class="fields">
-    <label>Name <input v-model="slot.name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
+    <label v-if="!isNow">Name <input v-model="slot.name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
     <label
       >Shows
       <select v-model="slot.what">
         <option value="page">a page or figure of a report</option>
+        <option value="board">a board</option>
+        <option value="media">a picture or video</option>
         <option value="words">words</option>
       </select></label
     >
-    <label>Seconds <input v-model.number="slot.seconds" type="number" min="5" max="3600" required /></label>
-    <label
-      >Hours
-      <input v-model="slot.hours" :placeholder="slot.rest.hours ? 'as in its definition' : '06:00–20:00, or always'"
+    <FigurePick
+      v-if="slot.what === 'page'"
+      v-model:report="slot.report"
+      v-model:page="slot.page"
+      v-model:figure="slot.figure"
+      :reports="choices.reports"
+    />
+    <label v-else-if="slot.what === 'board'"
+      >Board
+      <select v-model="slot.board" required>
+        <option v-for="one in choices.boards" :key="one.name" :value="one.name">{{ one.title }}</option>
+      </select></label
+    >
+    <label v-else-if="slot.what === 'media'"
+      >Picture or video
+      <select v-model="slot.media" required>
+        <option v-for="one in choices.media" :key="one.name" :value="one.name">{{ one.title }}</option>
+      </select></label
+    >
+    <label v-if="!isNow"
+      >Seconds <input v-model.number="slot.seconds" type="number" min="5" max="3600" required
+    /></label>
+    <label v-if="slot.what !== 'words'"
+      >Title above it
+      <input
+        v-model="slot.title"
+        maxlength="200"
+        :placeholder="slot.what === 'media' ? 'none: it fills the wall' : 'its own'"
     /></label>
     <template v-if="slot.what === 'page'">
-      <label>Report <input v-model="slot.report" required maxlength="63" /></label>
-      <label>Page <input v-model="slot.page" maxlength="63" placeholder="the first" /></label>
-      <label>Figure alone <input v-model="slot.figure" maxlength="63" placeholder="the whole page" /></label>
-      <label>Title above it <input v-model="slot.title" maxlength="200" placeholder="the page’s own" /></label>
-      <label class="wide"
-        >Limited, by dataset
-        <textarea v-model="slot.where" rows="2" spellcheck="false" placeholder="sailings: quay_id = screen('quay')" />
-      </label>
+      <label v-for="one in chosen?.parameters ?? []" :key="one.name"
+        >{{ one.label }} <input v-model="slot.parameters[one.name]" maxlength="1000" placeholder="as the report has it"
+      /></label>
+      <ConditionFields v-model="slot.where" :datasets="chosen?.datasets ?? []" />
     </template>
-    <label v-else class="wide"
+    <ConditionFields v-else-if="slot.what === 'board'" v-model="slot.where" :datasets="boardDatasets" />
+    <label v-else-if="slot.what === 'words'" class="wide"
       >Words; {quay} stands for what the screen says of itself
       <textarea v-model="slot.text" rows="2" maxlength="2000" required />
     </label>
   </div>
+  <img
+    v-if="slot.what === 'media' && media?.newest.type.startsWith('image/')"
+    class="small"
+    :src="`/api/v1/media/${media.name}/thumbnail`"
+    :alt="media.title"
+  />
+  <fieldset v-if="slot.what === 'words'" class="plain">
+    <legend>Numbers within the words</legend>
+    <div v-for="(value, i) in slot.values" :key="i" class="fields">
+      <label
+        >Stands as {{ braced(value.name) }} <input v-model="value.name" required pattern="[a-z][a-z0-9_]*"
+      /></label>
+      <FigurePick
+        v-model:report="value.report"
+        v-model:page="value.page"
+        v-model:figure="value.figure"
+        is-number
+        :reports="choices.reports"
+      />
+      <ConditionFields v-model="value.where" :datasets="reportOf(value.report)?.datasets ?? []" />
+      <p>
+        <Button size="small" @click="slot.values.splice(i, 1)">Leave {{ value.name }} out</Button>
+      </p>
+    </div>
+    <Button size="small" @click="addValue">Add a number</Button>
+  </fieldset>
+  <details v-if="!isNow">
+    <summary>When: {{ whenWords(slot) }}</summary>
+    <HoursField v-model="slot.hours" :rules="slot.rules" />
+    <div class="fields">
+      <label>From the day <input v-model="slot.from" type="date" /></label>
+      <label>Until the day <input v-model="slot.until" type="date" /></label>
+    </div>
+  </details>
 </template>
+
+<style scoped>
+.small {
+  max-width: 12rem;
+  max-height: 7rem;
+  border: 1px solid var(--line);
+}
+details {
+  margin: 0.3rem 0;
+}
+</style>

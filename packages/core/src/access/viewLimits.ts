@@ -347,7 +347,7 @@ export function effectiveFilterOf(viewing: Viewing, dataset: DatasetShape, figur
     ...textPart(viewing, bare, 'placement', placement?.name ?? '', own(placement)),
   ];
   const isOnlyPlace =
-    viewer.kind === 'client' && viewer.placement !== undefined && viewer.placement === placement?.name;
+    viewer.kind === 'client' && viewer.placement !== undefined && viewer.placement === (around ?? placement)?.name;
   const start = decide(isOnlyPlace ? placed.filter((part) => !isOutside(part)).map((part) => part.node) : []);
   const parts = [
     ...placed,

@@ -11,4 +11,4 @@ export {
 } from './board.ts';
 export { arrange, freePlace, withinGrid } from './arrange.ts';
 export { renamedInBoard } from './renamed.ts';
-export type { ListedBoard } from './answers.ts';
+export type { ListedBoard, OfferedReport } from './answers.ts';

@@ -91,6 +91,8 @@ export const refusalKinds = {
   PROOF_INVALID: denied('The proof of possession is not valid', 401),
   GRANT_UNSUPPORTED: wrong('The grant type is not supported'),
 
+  MEDIA_KIND_UNKNOWN: wrong('The file is no picture or video that can be shown', 415),
+  MEDIA_INVALID: wrong('The picture or video cannot be shown'),
   SCREEN_INVALID: wrong('What is said of the screen does not fit'),
   SCREEN_CLOSED: denied('This screen is closed', 401),
   PLAYLIST_INVALID: wrong('The playlist has errors'),

@@ -23,14 +23,17 @@ const rowUnit = 44;
 const tableRow = 24;
 const characterWidth = 6.9;
 
-interface Box {
+/** What is needed of a page to draw one of its figures. */
+export type FigureScene = Pick<PageScene, 'results' | 'taste' | 'parameters'>;
+
+export interface Box {
   readonly x: number;
   readonly y: number;
   readonly width: number;
   readonly height: number;
 }
 
-const cut = (text: string, room: number, size = 14) => {
+export const cut = (text: string, room: number, size = 14) => {
   const most = Math.max(1, Math.floor(room / ((size / 14) * characterWidth)));
   return text.length > most ? `${text.slice(0, most - 1)}…` : text;
 };
@@ -42,7 +45,7 @@ interface FontStyle {
   readonly anchor?: 'start' | 'end' | 'middle';
 }
 
-function text(
+export function text(
   words: string,
   x: number,
   y: number,
@@ -51,7 +54,7 @@ function text(
   return `<text x="${x.toFixed(1)}" y="${y.toFixed(1)}" font-size="${size}" fill="${colour}" font-weight="${isBold ? 600 : 400}" text-anchor="${anchor}">${escapeUTF8(words)}</text>`;
 }
 
-function numberSvg(figure: NumberFigure, result: FigureResult, box: Box, scene: PageScene): string {
+function numberSvg(figure: NumberFigure, result: FigureResult, box: Box, scene: FigureScene): string {
   const { value, unit, beside, comparison, tone } = numberText(figure, result, scene.taste);
   const colour = comparison?.tone ? toneColour(comparison.tone, light) : light.quiet;
   const path = box.height > 110 ? trendPath(result.trend, box.width - 28, box.height - 104) : '';
@@ -80,7 +83,7 @@ function numberSvg(figure: NumberFigure, result: FigureResult, box: Box, scene: 
 }
 
 /** An ECharts picture as a nested SVG. */
-function chart(figure: ChartFigure, result: FigureResult, box: Box, scene: PageScene): string {
+function chart(figure: ChartFigure, result: FigureResult, box: Box, scene: FigureScene): string {
   const inner = { x: box.x + 12, y: box.y + 34, width: box.width - 24, height: box.height - 44 };
   const svg = chartSvg(figure, result, { theme: light, taste: scene.taste, width: inner.width, height: inner.height });
   const left = leftAwayWords(figure, result);
@@ -89,7 +92,7 @@ function chart(figure: ChartFigure, result: FigureResult, box: Box, scene: PageS
   return note + svg.replace('<svg ', `<svg x="${inner.x}" y="${inner.y}" `);
 }
 
-function tableSvg(figure: Figure, result: FigureResult, box: Box, scene: PageScene): string {
+function tableSvg(figure: Figure, result: FigureResult, box: Box, scene: FigureScene): string {
   const table = textTable(figure, result, scene.taste);
   const room = Math.max(1, Math.floor((box.height - 64) / tableRow) - (table.foot ? 1 : 0));
   const lines = table.lines.slice(0, room);
@@ -129,12 +132,12 @@ function tableSvg(figure: Figure, result: FigureResult, box: Box, scene: PageSce
   );
 }
 
-function wrap(words: string, room: number): string[] {
+export function wrap(words: string, room: number): string[] {
   const most = Math.max(10, Math.floor(room / characterWidth));
   return words.split('\n').flatMap((line) => line.match(new RegExp(`.{1,${most}}(?:\\s|$)|\\S{${most}}`, 'g')) ?? ['']);
 }
 
-function figureSvg(figure: Figure, box: Box, scene: PageScene): string {
+export function figureSvg(figure: Figure, box: Box, scene: FigureScene): string {
   const result = scene.results.get(figure.name);
   const title = text(cut(figure.title, box.width - 28, 16), box.x + 14, box.y + 26, {
     size: figure.kind === 'number' ? 15 : 16,

@@ -1,4 +1,5 @@
 import type { RightLevel } from '../access/index.ts';
+import type { MediaType } from '../media/types.ts';
 import type { PlaylistDefinition, Slot } from './playlist.ts';
 import type { ScreenValues } from './attributes.ts';
 import type { Stretch } from './turn.ts';
@@ -12,6 +13,8 @@ export interface Device {
   readonly height?: number;
   /** The address that it asked from. */
   readonly address?: string;
+  /** It runs no scripts, and shows pictures that the service draws. */
+  readonly isPicture?: true;
 }
 
 /** A device that waits to be taken in, as whoever typed its code sees it. `At`: an instant, a `Date` before it is sent. */
@@ -54,10 +57,14 @@ export interface ListedScreen<At = string> {
   readonly attributes: ScreenValues;
   readonly timeZone: string;
   readonly language: string;
+  /** Pages that live, or pictures that the service draws. */
+  readonly showsBy: 'live' | 'picture';
   readonly state: ScreenState;
   /** Why it is in that state, in words. */
   readonly why: string;
   readonly beatAt: At | null;
+  /** When it sent the last picture of what is on it; null where it never did. */
+  readonly picturedAt: At | null;
   readonly shown: ShownNow | null;
   readonly pairedBy: string;
   readonly pairedAt: At;
@@ -155,6 +162,8 @@ export interface PlannedScreen {
   readonly has: number | null;
   /** Slots that it cannot show, each with why. */
   readonly misfits: readonly { readonly slot: string; readonly why: string }[];
+  /** Slots that it can show, though not as they are meant to be: too small, too short for their sheets. */
+  readonly cautions: readonly { readonly slot: string; readonly why: string }[];
 }
 
 export interface PlaylistPlan {
@@ -171,14 +180,31 @@ export interface PlaylistPlan {
   readonly lacks: readonly (PlaylistTarget & { readonly report: string; readonly mayGive: boolean })[];
 }
 
+/** A picture or video of a slot, as a screen fetches it. */
+export interface MediaHandle {
+  readonly type: MediaType;
+  readonly sizeBytes: number;
+  /** SHA-256 of its bytes, in hexadecimal digits: what came otherwise is not shown. */
+  readonly hash: string;
+}
+
 /** What a screen asks for to show a slot. */
 export interface SlotHandle {
   /** In the path of what it asks for. */
   readonly id: string;
-  readonly kind: 'page' | 'words';
+  readonly kind: 'page' | 'words' | 'media';
   readonly title?: string;
-  /** Of a slot of words: its own placeholders filled. */
+  /** Of a slot of words: its own placeholders filled; left out where values of figures stand in them, and are asked for. */
   readonly text?: string;
+  /** Of a picture or video. */
+  readonly media?: MediaHandle;
+}
+
+/** Words with values of figures in them. */
+export interface ShownWords {
+  readonly text: string;
+  /** When the oldest rows behind them were loaded, milliseconds since 1970-01-01T00:00:00Z; null where there are none. */
+  readonly asOf: number | null;
 }
 
 /** Everything that a screen needs to know to play on for a while. Times: milliseconds since 1970-01-01T00:00:00Z. */
@@ -200,7 +226,7 @@ export interface ScreenProgram {
 }
 
 /** What a screen may be told to do with its next beat. */
-export type ScreenOrder = 'reload' | 'show name';
+export type ScreenOrder = 'reload' | 'show name' | 'send picture';
 
 export interface BeatAnswer {
   readonly now: number;

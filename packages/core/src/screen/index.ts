@@ -18,12 +18,15 @@ export {
   type Slot,
   type SlotContent,
   type WeekDay,
+  type WordValue,
 } from './playlist.ts';
 export { programOf, windowsOf, type Interruption, type PublishedPlaylist, type Window } from './program.ts';
 export { renamedInPlaylist } from './renamed.ts';
 export { nextEdge, turnAt, type Stretch, type TimedSlot, type Turn } from './turn.ts';
 export { playlistChanges } from './changes.ts';
-export { fillWords } from './words.ts';
+export { contentWords } from './content.ts';
+export { fillWords, placeholdersIn } from './words.ts';
+export { pageCaution, pictureCaution, wallGrid, type Pixels } from './size.ts';
 export { wallSheets, type WallSheet } from './wall.ts';
 export {
   screenStateWords,
@@ -44,6 +47,8 @@ export {
   type ShownPlaylist,
   type ShownRevision,
   type ShownScreen,
+  type MediaHandle,
+  type ShownWords,
   type SlotHandle,
   type WaitingDevice,
 } from './answers.ts';

@@ -3,6 +3,7 @@ import { checkShape } from '../check/index.ts';
 import { thingName } from '../dataset/index.ts';
 import { Refusal } from '../refusal/index.ts';
 import { checkRecurrence } from '../schedule/index.ts';
+import { placeholdersIn } from './words.ts';
 
 /** Days of the week, as RFC 5545 writes them. */
 export const weekDays = ['MO', 'TU', 'WE', 'TH', 'FR', 'SA', 'SU'] as const;
@@ -22,9 +23,26 @@ export interface Span {
   readonly until?: string;
 }
 
-/** What a slot shows. A report without a page shows its first one; a figure stands alone. */
+/** A number of a report that stands within words. */
+export interface WordValue {
+  readonly report: string;
+  readonly page: string;
+  readonly figure: string;
+  /** CQL2 text by dataset, as of a slot. */
+  readonly where?: Readonly<Record<string, string>>;
+  readonly parameters?: Readonly<Record<string, string>>;
+}
+
+/**
+ * What a slot shows. A report without a page shows its first one; a figure stands alone. A board stands as it is saved now. A
+ * picture or video stays in the version that it was published with. Words may hold what the screen says of itself, and values
+ * of figures, each as `{name}`.
+ */
 export type SlotContent =
-  { readonly report: string; readonly page?: string; readonly figure?: string } | { readonly text: string };
+  | { readonly report: string; readonly page?: string; readonly figure?: string }
+  | { readonly board: string }
+  | { readonly media: string; readonly version?: number }
+  | { readonly text: string; readonly values?: Readonly<Record<string, WordValue>> };
 
 /** One entry of a playlist. */
 export interface Slot extends Span {
@@ -81,22 +99,43 @@ const hours = Joi.array()
   .min(1)
   .max(20);
 
+const conditions = Joi.object().pattern(Joi.string().max(60), Joi.string().max(16_384));
+const parameters = Joi.object().pattern(Joi.string().max(63), Joi.string().max(1_000));
+const known = Joi.string().max(63);
+
+const wordValue = Joi.object({
+  report: known.required(),
+  page: known.required(),
+  figure: known.required(),
+  where: conditions,
+  parameters,
+});
+
 const content = Joi.object({
-  report: Joi.string().max(63),
-  page: Joi.string().max(63),
-  figure: Joi.string().max(63),
+  report: known,
+  page: known,
+  figure: known,
+  board: known,
+  media: known,
+  version: Joi.number().integer().min(1),
   text: Joi.string().trim().min(1).max(2_000),
+  values: Joi.object()
+    .pattern(/^[a-z][a-z0-9_]{0,62}$/, wordValue)
+    .min(1)
+    .max(10),
 })
-  .xor('report', 'text')
+  .xor('report', 'board', 'media', 'text')
   .with('figure', 'page')
-  .with('page', 'report');
+  .with('page', 'report')
+  .with('version', 'media')
+  .with('values', 'text');
 
 export const slotSchema = Joi.object({
   name: thing.required(),
   title: words,
   shows: content.required(),
-  where: Joi.object().pattern(Joi.string().max(60), Joi.string().max(16_384)),
-  parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1_000)),
+  where: conditions,
+  parameters,
   seconds: Joi.number().integer().min(leastSeconds).max(mostSeconds).required(),
   hours,
   from: day,
@@ -140,6 +179,26 @@ function checkHours(all: readonly Hours[] | undefined, pointer: string): void {
   });
 }
 
+/** What a slot sets must be something that its content has. */
+function checkSettings(slot: Slot, pointer: string): void {
+  const { name, shows, where, parameters: set } = slot;
+  const refuse = (at: string, message: string, hint?: string) => {
+    throw new Refusal('PLAYLIST_INVALID', `\`${name}\` ${message}`, {
+      pointer: `${pointer}/${at}`,
+      ...(hint === undefined ? {} : { hint }),
+    });
+  };
+  const isData = 'report' in shows || 'board' in shows;
+  if (where !== undefined && !isData)
+    refuse('where', 'has no rows to filter', 'values within words have a filter of their own each');
+  if (set !== undefined && !('report' in shows))
+    refuse('parameters', 'has no parameters', 'a board sets those of its figures itself');
+  if (!('text' in shows)) return;
+  const names = placeholdersIn(shows.text);
+  for (const value of Object.keys(shows.values ?? {}))
+    if (!names.includes(value)) refuse(`shows/values/${value}`, `says \`{${value}}\` nowhere`);
+}
+
 /**
  * Checks a playlist as it is written, without looking at what it shows.
  *
@@ -158,10 +217,7 @@ export function validatePlaylist(value: unknown): PlaylistDefinition {
         pointer: `/slots/${i}/until`,
         word: slot.until,
       });
-    if ('text' in slot.shows && (slot.where !== undefined || slot.parameters !== undefined))
-      throw new Refusal('PLAYLIST_INVALID', `\`${slot.name}\` is words alone: there is nothing to filter`, {
-        pointer: `/slots/${i}`,
-      });
+    checkSettings(slot, `/slots/${i}`);
   });
   return playlist;
 }

@@ -3,6 +3,11 @@ import type { ScreenValues } from './attributes.ts';
 
 const placeholder = /\{([a-z][a-z0-9_]*)\}/g;
 
+/** Names of what stands in words, each once. */
+export const placeholdersIn = (text: string): string[] => [
+  ...new Set([...text.matchAll(placeholder)].map(([, name]) => name!)),
+];
+
 /**
  * Words of a slot with what the screen says of itself in them: `Welcome to quay {quay}`.
  *

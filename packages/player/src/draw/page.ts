@@ -1,4 +1,4 @@
-import { wallSheets } from '@underbell/core/screen';
+import { wallGrid, wallSheets } from '@underbell/core/screen';
 import type { ViewAnswer } from '@underbell/core/view';
 import { element, figureBody } from './figure.ts';
 
@@ -8,6 +8,9 @@ export interface Drawn {
   readonly sheets: readonly HTMLElement[];
   /** When its rows were loaded; null where it shows none. */
   readonly asOf: number | null;
+  /** What it does when its turn comes, and when it is gone. */
+  readonly onShown?: () => void;
+  readonly onGone?: () => void;
 }
 
 export const fontPx = (): number => parseFloat(getComputedStyle(document.documentElement).fontSize);
@@ -32,9 +35,10 @@ export async function drawPage(
   onProblem: (error: unknown) => void,
 ): Promise<Drawn> {
   const { clientWidth: width, clientHeight: height } = stage;
-  const isUpright = height > width;
   const figures = answer.page.figures.filter((one) => one.kind !== 'picker');
-  const all = wallSheets(figures, isUpright ? { columns: 6, rows: 24 } : { columns: 12, rows: 13 });
+  const wall = wallGrid({ width, height });
+  const { columns } = wall;
+  const all = wallSheets(figures, wall);
   const heading = element('h1', '', title ?? answer.title);
   if (title === undefined && answer.pages.length > 1) heading.append(element('small', '', ` ${answer.page.title}`));
   const limits = [
@@ -56,7 +60,7 @@ export async function drawPage(
   const size = fontPx();
   for (const sheet of all) {
     const grid = element('div', 'sheet');
-    grid.style.gridTemplateColumns = `repeat(${isUpright ? 6 : 12}, minmax(0, 1fr))`;
+    grid.style.gridTemplateColumns = `repeat(${columns}, minmax(0, 1fr))`;
     grid.style.gridTemplateRows = `repeat(${sheet.rows}, minmax(0, 1fr))`;
     node.append(grid);
     sheets.push(grid);
@@ -83,9 +87,14 @@ export async function drawPage(
 }
 
 /** Words alone, as large as they may be. */
-export function drawWords(stage: HTMLElement, text: string, title: string | undefined): Drawn {
+export function drawWords(
+  stage: HTMLElement,
+  text: string,
+  title: string | undefined,
+  asOf: number | null = null,
+): Drawn {
   const words = element('p', `words ${text.length > 160 ? 'long' : ''}`, text);
   const node = element('section', 'slot', ...(title ? [element('header', '', element('h1', '', title))] : []), words);
   stage.append(node);
-  return { node, sheets: [], asOf: null };
+  return { node, sheets: [], asOf };
 }

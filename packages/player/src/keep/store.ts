@@ -5,7 +5,10 @@ export interface Store {
   get<T>(name: string): Promise<T | undefined>;
   /** @returns false where there is no room for it */
   put(name: string, value: unknown): Promise<boolean>;
-  /** Forgets what is not among these names. */
+  /** The same for bytes. */
+  getBytes(name: string): Promise<ArrayBuffer | undefined>;
+  putBytes(name: string, bytes: BufferSource): Promise<boolean>;
+  /** Forgets what begins so and is not among these names. */
   keepOnly(prefix: string, names: readonly string[]): Promise<void>;
   bytes(): Promise<number>;
 }
@@ -42,6 +45,9 @@ async function findKeys(): Promise<Keys> {
   return made;
 }
 
+/** Set from the moment everything is forgotten until there is a key again: what is under way then keeps nothing. */
+let isClosed = false;
+
 let held: Promise<Keys> | undefined;
 
 /** The keys of this device, made once. */
@@ -53,35 +59,37 @@ interface Sealed {
 }
 
 export const store: Store = {
-  async get<T>(name: string) {
+  async getBytes(name) {
     const [db, { seal }] = await Promise.all([open(), keys()]);
     const found = (await db.get('kept', name)) as Sealed | undefined;
     if (!found) return undefined;
     try {
-      const bytes = await crypto.subtle.decrypt({ name: 'AES-GCM', iv: found.iv }, seal, found.bytes);
-      return JSON.parse(new TextDecoder().decode(bytes)) as T;
+      return await crypto.subtle.decrypt({ name: 'AES-GCM', iv: found.iv }, seal, found.bytes);
     } catch {
       // Half written when the power went, or of another key: it is as good as never kept.
       await db.delete('kept', name);
       return undefined;
     }
   },
-  async put(name, value) {
+  async putBytes(name, plain) {
     const [db, { seal }] = await Promise.all([open(), keys()]);
     const iv = crypto.getRandomValues(new Uint8Array(12));
-    const bytes = await crypto.subtle.encrypt(
-      { name: 'AES-GCM', iv },
-      seal,
-      new TextEncoder().encode(JSON.stringify(value)),
-    );
+    const bytes = await crypto.subtle.encrypt({ name: 'AES-GCM', iv }, seal, plain);
+    if (isClosed) return false;
     try {
       await db.put('kept', { iv, bytes } satisfies Sealed, name);
       return true;
     } catch (error) {
-      if ((error as DOMException).name !== 'QuotaExceededError') throw error;
+      // Whatever keeps the disk from taking it, the wall goes on with what it has in hand.
+      if (!(error instanceof DOMException)) throw error;
       return false;
     }
   },
+  async get<T>(name: string) {
+    const bytes = await store.getBytes(name);
+    return bytes && (JSON.parse(new TextDecoder().decode(bytes)) as T);
+  },
+  put: (name, value) => store.putBytes(name, new TextEncoder().encode(JSON.stringify(value))),
   async keepOnly(prefix, names) {
     const db = await open();
     const wanted = new Set(names);
@@ -94,8 +102,12 @@ export const store: Store = {
   },
 };
 
+/** Keeps again, for a screen that is taken in anew. */
+export const reopen = (): void => void (isClosed = false);
+
 /** Forgets everything, the keys with it: what was kept cannot be read by anybody any more. */
 export async function wipe(): Promise<void> {
+  isClosed = true;
   const db = await open();
   await Promise.all([db.clear('kept'), db.clear('keys')]);
   held = undefined;

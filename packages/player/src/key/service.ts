@@ -109,11 +109,13 @@ export async function ask(
   options: {
     readonly method?: string;
     readonly body?: unknown;
+    readonly picture?: Blob;
     readonly tag?: string;
+    readonly range?: string;
     readonly signal?: AbortSignal;
   } = {},
 ): Promise<Response> {
-  const { method = 'GET', body, tag, signal } = options;
+  const { method = 'GET', body, picture, tag, range, signal } = options;
   const once = async (isSpent: boolean) => {
     const token = await accessToken(isSpent);
     const answer = await fetch(path, {
@@ -123,9 +125,12 @@ export async function ask(
         Authorization: `DPoP ${token}`,
         DPoP: await proof(method, path, token),
         ...(body === undefined ? {} : { 'Content-Type': 'application/json' }),
+        ...(picture ? { 'Content-Type': picture.type } : {}),
         ...(tag === undefined ? {} : { 'If-None-Match': tag }),
+        ...(range === undefined ? {} : { Range: range }),
       },
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+      ...(picture ? { body: picture } : {}),
       ...(signal ? { signal } : {}),
     });
     hearTime(answer);

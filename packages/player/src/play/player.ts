@@ -1,5 +1,6 @@
 import { ageOf, nextEdge, turnAt, type ScreenProgram, type SlotHandle, type Turn } from '@underbell/core/screen';
 import { element } from '../draw/figure.ts';
+import { drawMedia } from '../draw/media.ts';
 import { drawPage, drawWords, type Drawn } from '../draw/page.ts';
 import { Refused } from '../key/service.ts';
 import type { Source } from './source.ts';
@@ -19,6 +20,8 @@ interface Ready {
 const againMs = 60_000;
 /** Made ready so long before its turn, if its turn is that long away. */
 const aheadMs = 4_000;
+/** Nobody waits longer for a slot. */
+const patienceMs = 8_000;
 
 /** Shows slot after slot; between two of them nothing is ever empty. */
 export class Player {
@@ -96,6 +99,8 @@ export class Player {
   stop(): void {
     this.#isStopped = true;
     clearTimeout(this.#timer);
+    this.#dropNext();
+    this.#shown?.drawn.onGone?.();
     this.#root.replaceChildren();
   }
 
@@ -139,14 +144,33 @@ export class Player {
   }
 
   async #draw(as: SlotHandle): Promise<Drawn> {
-    if (as.kind === 'words') return drawWords(this.#stage, as.text ?? '', as.title);
+    if (as.media) return drawMedia(this.#stage, await this.#source.file(as.id, as.media), as.media.type, as.title);
+    if (as.text !== undefined) return drawWords(this.#stage, as.text, as.title);
     const { answer } = await this.#source.answer(as.id);
+    if ('text' in answer) return drawWords(this.#stage, answer.text, as.title, answer.asOf);
     return drawPage(this.#stage, answer, as.title, (error) => this.#tell(as.id, error));
+  }
+
+  /** What takes too long keeps nobody waiting: it is left out like anything that fails, and is there the next time. */
+  async #drawSoon(as: SlotHandle): Promise<Drawn> {
+    const drawing = this.#draw(as);
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const late = new Promise<undefined>((resolve) => (timer = setTimeout(resolve, patienceMs)));
+    const drawn = await Promise.race([drawing, late]).finally(() => clearTimeout(timer));
+    if (drawn) return drawn;
+    drawing.then(
+      ({ node, onGone }) => {
+        node.remove();
+        onGone?.();
+      },
+      () => undefined,
+    );
+    throw new Error(`it was not there after ${patienceMs / 1000} seconds`);
   }
 
   async #ready(as: SlotHandle): Promise<Ready | undefined> {
     try {
-      return { id: as.id, drawn: await this.#draw(as) };
+      return { id: as.id, drawn: await this.#drawSoon(as) };
     } catch (error) {
       if (error instanceof Refused && error.code === 'SCREEN_CLOSED') throw error;
       this.#failed.set(as.id, this.#now() + againMs);
@@ -171,10 +195,14 @@ export class Player {
 
   /** The new one over the old one, and then without it: there is no moment with neither. */
   #swap(ready: Ready | undefined): void {
-    const before = this.#shown?.drawn.node;
+    const before = this.#shown?.drawn;
     this.#shown = ready;
     ready?.drawn.node.classList.add('shown');
-    if (before && before !== ready?.drawn.node) before.remove();
+    ready?.drawn.onShown?.();
+    if (before && before !== ready?.drawn) {
+      before.node.remove();
+      before.onGone?.();
+    }
     for (const other of [...this.#stage.children])
       if (other !== ready?.drawn.node && other !== this.#next?.drawn.node) other.remove();
   }
@@ -188,6 +216,7 @@ export class Player {
 
   #dropNext(): void {
     this.#next?.drawn.node.remove();
+    this.#next?.drawn.onGone?.();
     this.#next = undefined;
   }
 

@@ -2,6 +2,7 @@ import type { ScreenProgram } from '@underbell/core/screen';
 import { clockErrorMs, keepClock, restoreClock, serviceNow } from '../key/clock.ts';
 import { browserName } from '../key/pair.ts';
 import { askTime, Refused } from '../key/service.ts';
+import { keepOnlyFiles } from '../keep/media.ts';
 import { store, wipe } from '../keep/store.ts';
 import { Player } from './player.ts';
 import { isOffline, ServiceSource } from './source.ts';
@@ -35,17 +36,22 @@ export async function run(root: HTMLElement): Promise<string> {
     try {
       const program = await source.program();
       if (player.program?.tag !== program.tag || isRunningOut(player.program)) player.play(program);
-      const ids = program.stretches.flatMap((one) => one.slots.map((slot) => slot.as.id));
-      await source.keepOnly(ids);
-      // The next day's slots, so that a network that goes is not missed.
-      for (const id of new Set(ids)) {
-        const slot = program.stretches.flatMap((one) => one.slots).find((one) => one.as.id === id)!;
-        if (slot.as.kind === 'page') await source.answer(id).catch(closedBy);
-      }
+      await keep(program);
       return program;
     } catch (error) {
       if (!closedBy(error) && !isOffline(error)) lastError = (error as Error).message;
       return undefined;
+    }
+  }
+
+  /** What the next day's slots show, so that a network that goes is not missed; one that fails takes no other with it. */
+  async function keep(program: ScreenProgram): Promise<void> {
+    const all = new Map(program.stretches.flatMap((one) => one.slots.map(({ as }) => [as.id, as])));
+    await source.keepOnly([...all.keys()]);
+    await keepOnlyFiles([...all.values()].flatMap((one) => one.media ?? []));
+    for (const { id, text, media } of all.values()) {
+      const kept = media ? source.keepFile(id, media) : text === undefined ? source.answer(id) : undefined;
+      await kept?.catch(closedBy);
     }
   }
 
@@ -78,11 +84,22 @@ export async function run(root: HTMLElement): Promise<string> {
       if (answer.tag !== program?.tag) void wait(spread(10_000)).then(load);
       for (const order of answer.orders)
         if (order === 'reload') location.reload();
+        else if (order === 'send picture') void sendPicture();
         else if (player.program) player.showName();
     } catch (error) {
       if (!closedBy(error)) player.problems.unshift(...problems);
     }
     await keepClock();
+  }
+
+  /** Whoever looks after it sees what is really on it; a wall that cannot draw itself goes on. */
+  async function sendPicture(): Promise<void> {
+    try {
+      const { pictureOf } = await import('../draw/snapshot.ts');
+      await source.sendPicture(await pictureOf(root));
+    } catch (error) {
+      if (!closedBy(error) && !isOffline(error)) lastError = `no picture of it: ${(error as Error).message}`;
+    }
   }
 
   async function listen(): Promise<void> {

@@ -1,14 +1,15 @@
 import { EventSourceParserStream } from 'eventsource-parser/stream';
-import type { BeatAnswer, ScreenProgram, ShownNow } from '@underbell/core/screen';
+import type { BeatAnswer, MediaHandle, ScreenProgram, ShownNow, ShownWords } from '@underbell/core/screen';
 import type { ViewAnswer } from '@underbell/core/view';
 import { serviceNow, setClock } from '../key/clock.ts';
 import { ask, Refused } from '../key/service.ts';
+import { keepFile, wholeFile, type AskRange } from '../keep/media.ts';
 import { store } from '../keep/store.ts';
 
 /** Figures of a slot, as they were answered last. */
 export interface KeptAnswer {
   readonly tag: string;
-  readonly answer: ViewAnswer;
+  readonly answer: ViewAnswer | ShownWords;
   /** When the service last said that they are what there is. */
   readonly heardAt: number;
 }
@@ -18,6 +19,8 @@ export interface Source {
   program(): Promise<ScreenProgram>;
   /** @param isAhead - for later: what is kept will do for now */
   answer(id: string): Promise<KeptAnswer>;
+  /** The picture or video of a slot, whole. */
+  file(id: string, media: MediaHandle): Promise<Blob>;
 }
 
 const programName = 'program';
@@ -56,7 +59,7 @@ export class ServiceSource implements Source {
     try {
       const path = `/api/v1/screen/slots/${encodeURIComponent(id)}`;
       const asked = await this.#heard(ask(path, known ? { tag: known.tag } : {}));
-      const answer = asked.status === 304 ? known!.answer : ((await asked.json()) as ViewAnswer);
+      const answer = asked.status === 304 ? known!.answer : ((await asked.json()) as KeptAnswer['answer']);
       const made = { tag: asked.headers.get('ETag') ?? '', answer, heardAt: serviceNow() };
       await store.put(answerName(id), made);
       return made;
@@ -64,6 +67,23 @@ export class ServiceSource implements Source {
       if (!isOffline(error) || !known) throw error;
       return known;
     }
+  }
+
+  #range(id: string): AskRange {
+    const path = `/api/v1/screen/slots/${encodeURIComponent(id)}/file`;
+    return async (from, last) => {
+      const answer = await this.#heard(ask(path, { range: `bytes=${from}-${last}` }));
+      return answer.arrayBuffer();
+    };
+  }
+
+  file(id: string, media: MediaHandle): Promise<Blob> {
+    return wholeFile(media, this.#range(id));
+  }
+
+  /** Has a picture or video here before its turn comes. */
+  keepFile(id: string, media: MediaHandle): Promise<void> {
+    return keepFile(media, this.#range(id));
   }
 
   /** Forgets the figures of slots that are shown no more. */
@@ -76,6 +96,10 @@ export class ServiceSource implements Source {
     const answer = (await asked.json()) as BeatAnswer;
     setClock(answer.now);
     return answer;
+  }
+
+  async sendPicture(picture: Blob): Promise<void> {
+    await this.#heard(ask('/api/v1/screen/picture', { method: 'POST', picture }));
   }
 
   /** Hears what is told at once, until the stream ends. @throws {Refused}, `TypeError` */
@@ -96,8 +120,10 @@ export class PreviewSource implements Source {
     private readonly at: string | null,
   ) {}
 
+  #path = (path: string) => `/api/v1/screens/${encodeURIComponent(this.name)}/${path}`;
+
   async #ask<T>(path: string): Promise<T> {
-    const answer = await fetch(`/api/v1/screens/${encodeURIComponent(this.name)}/${path}`);
+    const answer = await fetch(this.#path(path));
     const body = (await answer.json()) as T & { code?: string; detail?: string };
     if (!answer.ok) throw new Refused(body.code ?? '', answer.status, body.detail ?? '');
     return body;
@@ -108,7 +134,13 @@ export class PreviewSource implements Source {
   }
 
   async answer(id: string): Promise<KeptAnswer> {
-    const answer = await this.#ask<ViewAnswer>(`slots/${encodeURIComponent(id)}`);
+    const answer = await this.#ask<KeptAnswer['answer']>(`slots/${encodeURIComponent(id)}`);
     return { tag: '', answer, heardAt: serviceNow() };
+  }
+
+  async file(id: string): Promise<Blob> {
+    const answer = await fetch(this.#path(`slots/${encodeURIComponent(id)}/file`));
+    if (answer.ok) return answer.blob();
+    throw new Refused('', answer.status, `answered ${answer.status}`);
   }
 }

@@ -1,4 +1,4 @@
-import type { PersonViewer } from '@underbell/core/access';
+import type { Viewer } from '@underbell/core/access';
 import type { BoardDefinition, BoardFigure } from '@underbell/core/board';
 import { findFigure, findPage } from '@underbell/core/report';
 import { momentOf, type App } from '../platform/index.ts';
@@ -12,7 +12,7 @@ import { fix, prepare, type Place, type PreparedView, type ViewRequest } from '.
  */
 export async function prepareBoardFigure(
   app: App,
-  person: PersonViewer,
+  viewer: Viewer,
   { board, writerId }: { readonly board: BoardDefinition; readonly writerId: string | null },
   figure: BoardFigure,
   request: ViewRequest,
@@ -25,7 +25,7 @@ export async function prepareBoardFigure(
   const { today } = momentOf(app);
   const pages = report.pages.map((one) => (one === page ? alone : one));
   return prepare(app, {
-    viewer: person,
+    viewer,
     edition: { ...edition, definition: { ...report, pages } },
     request: { ...request, page: figure.page },
     fixed: fix(report, figure.parameters ?? {}, 'placement', board.title, today),

@@ -7,6 +7,7 @@ export {
   checkBoard,
   drawBoard,
   glanceAtBoard,
+  prepareBoard,
   saveBoard,
   viewBoard,
 } from './usecases.ts';

@@ -1,5 +1,11 @@
-import { checkPlacementFilter, mayPassOn, type PersonViewer } from '@underbell/core/access';
-import { validateBoard, type BoardDefinition, type BoardFigure, type ListedBoard } from '@underbell/core/board';
+import { checkPlacementFilter, mayPassOn, type PersonViewer, type Viewer } from '@underbell/core/access';
+import {
+  validateBoard,
+  type BoardDefinition,
+  type BoardFigure,
+  type ListedBoard,
+  type OfferedReport,
+} from '@underbell/core/board';
 import { figuresFor } from '@underbell/core/place';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { readParameters, type FigureResult, type ReportDefinition } from '@underbell/core/report';
@@ -150,7 +156,7 @@ export async function showBoard(app: App, person: PersonViewer, name: string) {
 }
 
 /** Everything that can be put on a board: the figures of every page that a person may see, as they are now. */
-export async function catalogue(app: App, person: PersonViewer) {
+export async function catalogue(app: App, person: PersonViewer): Promise<OfferedReport[]> {
   const reports = await visibleReports(app, person);
   return [...reports.values()].map((report) => ({
     report: report.name,
@@ -198,7 +204,7 @@ async function requireOpen(app: App, person: PersonViewer, name: string, around?
 /** One figure of a board, as its reader may see it; what is wrong with it stands in its place. */
 async function showFigure(
   app: App,
-  person: PersonViewer,
+  viewer: Viewer,
   { definition: board, writerId }: DrawnBoard,
   one: BoardFigure,
   request: ViewRequest,
@@ -207,11 +213,12 @@ async function showFigure(
   const from = { report: one.report, page: one.page, figure: one.figure };
   const title = one.title ?? one.figure;
   const bare: ViewedFigure = { kind: 'text', name: one.name, title, at: one.at, text: '', from };
-  // What the reader may not see at all is not told apart from what is not there.
-  if (!(await isOpenTo(app, person, { kind: 'report', name: one.report }, around)))
+  // What the reader may not see at all is not told apart from what is not there. What somebody was given who is no person
+  // is looked up where limits are.
+  if (viewer.kind === 'person' && !(await isOpenTo(app, viewer, { kind: 'report', name: one.report }, around)))
     return { figure: bare, result: refused('NOT_FOUND', 'you have no access to the report that this comes from') };
   try {
-    const view = await prepareBoardFigure(app, person, { board, writerId }, one, request, around);
+    const view = await prepareBoardFigure(app, viewer, { board, writerId }, one, request, around);
     const source = view.viewing.page.figures[0]!;
     const { where: _where, link: _link, ...drawn } = source as typeof source & { where?: string; link?: object };
     // What the board fixes is said at the figure: no other place on the board speaks for it.
@@ -284,13 +291,13 @@ export async function glanceAtBoard(
 /** A board as it is defined, with all its figures, each under every rule of its dataset; saved or not. */
 export async function drawBoard(
   app: App,
-  person: PersonViewer,
+  viewer: Viewer,
   row: DrawnBoard,
   request: ViewRequest,
   around?: Place,
 ): Promise<ViewAnswer<Date>> {
   const { name, definition, version } = row;
-  const shown = await Promise.all(definition.figures.map((one) => showFigure(app, person, row, one, request, around)));
+  const shown = await Promise.all(definition.figures.map((one) => showFigure(app, viewer, row, one, request, around)));
   const origins = definition.frames ? await boardFrameOrigins(app) : [];
   const frames = definition.frames?.filter((one) => origins.includes(new URL(one.address).origin)) ?? [];
   const views = shown.flatMap((one) => one.view ?? []);
@@ -320,12 +327,36 @@ export async function drawBoard(
           (limit.origin === 'placement' && limit.name === around?.name),
       ),
     })),
-    viewer: person.name,
+    viewer: viewer.kind === 'person' ? viewer.name : viewer.clientId,
     taste: views[0]?.taste ?? { locale: app.settings.locale, timeZone: app.settings.timeZone },
     results: Object.fromEntries(
       shown.flatMap((one, i) => (one.result ? [[definition.figures[i]!.name, one.result]] : [])),
     ),
   };
+}
+
+/**
+ * All figures of a board as somebody may see them, before any row is read.
+ *
+ * @throws {Refusal} what keeps one of them from its viewer
+ */
+export async function prepareBoard(
+  app: App,
+  viewer: Viewer,
+  { definition: board, writerId }: DrawnBoard,
+  request: ViewRequest,
+  around: Place,
+): Promise<PreparedView[]> {
+  const views: PreparedView[] = [];
+  for (const one of board.figures) {
+    const view = await prepareBoardFigure(app, viewer, { board, writerId }, one, request, around);
+    for (const figure of dataFigures(view)) {
+      const filter = view.filterOf(figure);
+      if (filter instanceof Refusal) throw filter;
+    }
+    views.push(view);
+  }
+  return views;
 }
 
 /** Every dataset that the reports behind a board's figures read. */

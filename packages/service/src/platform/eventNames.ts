@@ -11,6 +11,8 @@ export interface Events {
   'thing.gone': { readonly thing: ThingId };
   /** Screens of one group that have not said a word for too long. */
   'screen.silent': { readonly group: string; readonly screens: readonly string[] };
+  /** Screens of one group on which figures are older than they are meant to be. */
+  'screen.stale': { readonly group: string; readonly screens: readonly string[] };
   'run.finished': { readonly run: number; readonly burst: string; readonly state: string };
 }
 export type EventName = keyof Events;

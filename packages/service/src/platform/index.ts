@@ -86,6 +86,7 @@ export { answerOf, runInThread, type ThreadAnswer } from './thread.ts';
 export { eachApart, mapConcurrent, together } from './concurrency.ts';
 export { busyMs, tallied, tell, type Tally } from './tally.ts';
 export { askingAs, connectionShares, takeConnection, takeDownload, takeStream, type AskerKey } from './shares.ts';
+export { receiveBytes, receiveFile, refuseSpace } from './receive.ts';
 export { SilenceWatch } from './silenceWatch.ts';
 export { useNonce } from './nonces.sql.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';

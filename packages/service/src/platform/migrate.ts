@@ -33,6 +33,8 @@ import * as folderPages from './migrations/030-folder-pages.ts';
 import * as channels from './migrations/031-channels.ts';
 import * as apps from './migrations/032-apps.ts';
 import * as screens from './migrations/033-screens.ts';
+import * as media from './migrations/034-media.ts';
+import * as screenPictures from './migrations/035-screen-pictures.ts';
 import * as publicLinks from './migrations/026-public-links.ts';
 
 /** In order; only ever appended to. */
@@ -70,6 +72,8 @@ const migrations = [
   channels,
   apps,
   screens,
+  media,
+  screenPictures,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

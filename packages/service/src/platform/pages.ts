@@ -14,8 +14,11 @@ const packages = join(dirname(fileURLToPath(import.meta.url)), '../../..');
 const dist = (name: string) => join(packages, name, 'dist');
 const yearMs = 365 * 24 * 3_600_000;
 
-const basePolicy =
-  "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'";
+/** A screen shows pictures and videos that it has unpacked itself; the console what a screen has sent. */
+const policyOf = (name: string): string => {
+  const own = name === 'player' || name === 'console' ? ' blob:' : '';
+  return `default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:${own}; media-src 'self'${own}; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'`;
+};
 
 const opening = '<div id="app">';
 const headEnd = '</head>';
@@ -79,7 +82,7 @@ async function sendPage(
     throw new Refusal('NOT_FOUND', `the ${name} has not been built`, { hint: 'npm run build' }, { cause });
   });
   const framed = frames.length > 0 ? `; frame-src 'self' ${frames.join(' ')}` : '';
-  ctx.set('Content-Security-Policy', `${basePolicy}${framed}; frame-ancestors ${frameAncestors.join(' ')}`);
+  ctx.set('Content-Security-Policy', `${policyOf(name)}${framed}; frame-ancestors ${frameAncestors.join(' ')}`);
   ctx.set('Referrer-Policy', 'no-referrer');
   // With somebody's figures in it, it is nobody else's, and lies nowhere.
   ctx.set('Cache-Control', ahead ? 'private, no-store' : 'no-cache');
@@ -139,6 +142,7 @@ export function mountPages(app: App, router: Router, facts: PageFacts): void {
     ctx.set('Content-Security-Policy', "default-src 'none'; connect-src 'self'");
     return send(ctx, 'worker.js', { root: dist('player') });
   });
+  router.get('/screen/plain.js', (ctx: Context) => send(ctx, 'plain.js', { root: dist('player') }));
   // A screen on a wall, which nobody is signed in to; the console shows it in a frame of its own.
   router.get(['/screen', '/screen/'], (ctx: Context) =>
     sendPage(ctx, 'player', ["'self'"], { service: app.settings.publicUrl }),

@@ -1,2 +1,3 @@
 export { pageSvg } from '@underbell/core/render';
-export { drawPdf, drawPng } from './draw.ts';
+export { drawPdf, drawPng, drawWallPng } from './draw.ts';
+export { redraw } from './redraw.ts';

@@ -71,7 +71,13 @@ async function writeBeats(
   );
   const found = states
     .filter(([name]) => there.has(name))
-    .map(([screenName, { at, shown }]) => ({ screenName, beatAt: new Date(at), shown, toldSilentAt: null }));
+    .map(([screenName, { at, shown }]) => ({
+      screenName,
+      beatAt: new Date(at),
+      shown,
+      toldSilentAt: null,
+      toldStaleAt: null,
+    }));
   if (found.length > 0)
     await screenStates(app).bulkCreate(found, { updateOnDuplicate: ['beatAt', 'shown', 'toldSilentAt'] });
   const happened = errors.filter((one) => there.has(one.screenName));

@@ -3,7 +3,7 @@ import type { Context } from 'koa';
 import { isRefusal } from '@underbell/core/refusal';
 import type { App, Change } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
-import { isPage } from './fit.ts';
+import { isBoard, reportsBehind } from './fit.ts';
 import { liveOf, tagNow, type LiveScreen } from './live.ts';
 import { slotsOf } from './program.ts';
 
@@ -13,23 +13,27 @@ const aliveMs = 25_000;
 
 const streams = new WeakMap<App, Map<string, PassThrough>>();
 
-/** Reports that a screen shows, with the datasets behind them. */
+/** Boards and reports that a screen shows, with the datasets behind them. */
 async function shownBy(app: App, { screen }: LiveScreen): Promise<Set<string>> {
   const found = new Set<string>();
   const setup = await liveOf(app).setupOf(screen);
   for (const { slot } of slotsOf(setup).values()) {
-    if (!isPage(slot)) continue;
-    found.add(`report ${slot.shows.report}`);
-    try {
-      const { definition } = await findEdition(app, slot.shows.report);
-      for (const name of Object.keys(definition.datasets)) found.add(`dataset ${name}`);
-    } catch (error) {
-      // One that is gone is told of by the slot that shows it.
-      if (!isRefusal(error)) throw error;
+    if (isBoard(slot)) found.add(`board ${slot.shows.board}`);
+    for (const report of await reportsBehind(app, slot)) {
+      found.add(`report ${report}`);
+      try {
+        const { definition } = await findEdition(app, report);
+        for (const name of Object.keys(definition.datasets)) found.add(`dataset ${name}`);
+      } catch (error) {
+        // One that is gone is told of by the slot that shows it.
+        if (!isRefusal(error)) throw error;
+      }
     }
   }
   return found;
 }
+
+const isData = ({ kind }: Change): boolean => kind === 'dataset' || kind === 'report' || kind === 'board';
 
 /**
  * Tells a screen at once what a beat would tell it later: that its program is another, that figures have changed, that it
@@ -61,7 +65,8 @@ export async function streamToScreen(
       stream.end();
       return;
     }
-    if (change && (change.kind === 'dataset' || change.kind === 'report')) return say('changed', {});
+    if (change?.kind === 'board') shown = await shownBy(app, now);
+    if (change && isData(change)) return say('changed', {});
     if (change?.kind === 'screen' && change.name !== now.screen.name) return;
     shown = await shownBy(app, now);
     group = now.screen.groupName;
@@ -69,7 +74,7 @@ export async function streamToScreen(
   };
   const concerns = (change: Change | undefined): boolean => {
     if (change === undefined) return true;
-    if (change.kind === 'dataset' || change.kind === 'report') return shown.has(`${change.kind} ${change.name}`);
+    if (isData(change)) return shown.has(`${change.kind} ${change.name}`);
     if (change.kind === 'screen-group') return change.name === group;
     return change.kind === 'screen';
   };

@@ -3,7 +3,7 @@ import { Refusal, type Problem } from '@underbell/core/refusal';
 import type { ShownGroup, Slot } from '@underbell/core/screen';
 import { noSuch } from '../access/index.ts';
 import { announce, holdName, one, remember, type App } from '../platform/index.ts';
-import { checkSlot } from './playlists.ts';
+import { checkSlot, pinned } from './playlists.ts';
 import { misfitOf } from './fit.ts';
 import { requireGroup, showGroup } from './groups.ts';
 import { screenInterruptions } from './models.ts';
@@ -25,11 +25,12 @@ export async function interrupt(
   origin: string,
 ): Promise<ShownGroup<Date>> {
   await requireGroup(app, person, group, 'edit');
-  const { slot, until } = wish;
+  const { until } = wish;
   const now = app.now();
   if (until.getTime() <= now || until.getTime() > now + mostMs)
     throw new Refusal('INPUT_INVALID', 'an interruption ends within the next 31 days', { pointer: '/until' });
-  await checkSlot(app, person, slot, '/slot');
+  await checkSlot(app, person, wish.slot, '/slot');
+  const slot = await pinned(app, wish.slot);
   const problems: Problem[] = [];
   for (const screen of await listScreens(app, [group])) {
     if (screen.endedAt !== null) continue;

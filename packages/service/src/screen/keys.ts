@@ -62,15 +62,22 @@ function checkAsked({ form, keyThumbprint }: KeyAsked): string {
   return keyThumbprint;
 }
 
+/** A key as its device holds it. */
+interface HeldKey {
+  readonly keyId: string;
+  /** What renews it, and for a screen of pictures all that it has. */
+  readonly refresh: string;
+}
+
 /**
- * Gives a device that somebody has taken in its first key, once.
+ * The first key of a device that somebody has taken in, once.
  *
+ * @param thumbprint - of the device's own key, or what stands for a device that has none
  * @throws {Refusal} `PAIRING_PENDING`, `PAIRING_SLOWER`, `PAIRING_REFUSED`, `PAIRING_EXPIRED`
  * @see RFC 8628, section 3.4
  */
-export async function giveFirstKey(app: App, asked: KeyAsked): Promise<object> {
-  const thumbprint = checkAsked(asked);
-  const deviceFingerprint = fingerprint(asked.form['device_code'] ?? '');
+export async function takeFirstKey(app: App, deviceCode: string, thumbprint: string): Promise<HeldKey> {
+  const deviceFingerprint = fingerprint(deviceCode);
   const refresh = randomKey('ubr');
   const keyId = randomUUID();
   const outcome = await app.records.transaction(async (): Promise<Refusal | undefined> => {
@@ -101,27 +108,26 @@ export async function giveFirstKey(app: App, asked: KeyAsked): Promise<object> {
   });
   // What was noted of the question stays, whatever the answer is.
   if (outcome) throw outcome;
+  return { keyId, refresh };
+}
+
+/** @throws {Refusal} as for `takeFirstKey` */
+export async function giveFirstKey(app: App, asked: KeyAsked): Promise<object> {
+  const thumbprint = checkAsked(asked);
+  const { keyId, refresh } = await takeFirstKey(app, asked.form['device_code'] ?? '', thumbprint);
   return tokensFor(app, keyId, thumbprint, refresh);
 }
 
 /**
- * Renews the key of a screen. The one before holds until the new one was used: a device whose power went meanwhile never got it.
+ * Renews a key. The one before holds until the new one was used: a device whose power went meanwhile never got it.
  *
  * @throws {Refusal} `SCREEN_CLOSED`, `PROOF_INVALID` for another device
- * @see RFC 9449, section 5; RFC 9700, section 4.14
  */
-export async function renewKey(app: App, asked: KeyAsked): Promise<object> {
-  const thumbprint = checkAsked(asked);
-  const given = fingerprint(asked.form['refresh_token'] ?? '');
+export async function renewHeld(app: App, held: string, thumbprint: string): Promise<HeldKey> {
+  const given = fingerprint(held);
   const refresh = randomKey('ubr');
   const keyId = await app.records.transaction(async () => {
-    const current = await screenKeys(app).findOne({
-      where: { refreshFingerprint: given },
-      lock: Transaction.LOCK.UPDATE,
-    });
-    const row =
-      current ??
-      (await screenKeys(app).findOne({ where: { formerFingerprint: given }, lock: Transaction.LOCK.UPDATE }));
+    const row = await keyRow(app, given, true);
     if (!row) throw closed();
     const found = plain(row);
     if (found.thumbprint !== thumbprint)
@@ -133,6 +139,40 @@ export async function renewKey(app: App, asked: KeyAsked): Promise<object> {
     });
     return found.keyId;
   });
+  return { keyId, refresh };
+}
+
+/** The key that a fingerprint is of: the one that counts, or the one before. */
+async function keyRow(app: App, given: string, isLocked: boolean) {
+  const lock = isLocked ? { lock: Transaction.LOCK.UPDATE } : {};
+  const current = await screenKeys(app).findOne({ where: { refreshFingerprint: given }, ...lock });
+  return current ?? screenKeys(app).findOne({ where: { formerFingerprint: given }, ...lock });
+}
+
+/** The screen of a key that is held as it is. @throws {Refusal} `SCREEN_CLOSED`, `PROOF_INVALID` for another device */
+export async function screenHolding(
+  app: App,
+  held: string,
+  thumbprint: string,
+): Promise<{ screen: ScreenRow; key: KeyRow }> {
+  const row = await keyRow(app, fingerprint(held), false);
+  const key = row && plain(row);
+  if (key && key.thumbprint !== thumbprint)
+    throw new Refusal('PROOF_INVALID', 'the key of this screen is held by another device');
+  const found = key && (await screenOfKey(app, key.keyId));
+  if (found) return found;
+  throw closed();
+}
+
+/**
+ * Renews the key of a screen that proves it.
+ *
+ * @throws {Refusal} `SCREEN_CLOSED`, `PROOF_INVALID` for another device
+ * @see RFC 9449, section 5; RFC 9700, section 4.14
+ */
+export async function renewKey(app: App, asked: KeyAsked): Promise<object> {
+  const thumbprint = checkAsked(asked);
+  const { keyId, refresh } = await renewHeld(app, asked.form['refresh_token'] ?? '', thumbprint);
   return tokensFor(app, keyId, thumbprint, refresh);
 }
 

@@ -4,7 +4,7 @@ import type { App, Change } from '../platform/index.ts';
 import { readScreenToken } from './keys.ts';
 import type { GroupRow, InterruptionRow, RevisionRow, ScreenRow, TargetRow } from './models.ts';
 import { orderedScreens } from './orders.ts';
-import { tagOf, type ScreenSetup } from './program.ts';
+import { mediaIn, slotsShown, tagOf, type ScreenSetup } from './program.ts';
 import { findGroup, findRevision, inOrder, listTargets, livingInterruptions, screenOfKey } from './store.ts';
 
 /** A screen that is known to this process, until something about it changes. */
@@ -145,7 +145,9 @@ class Live {
         ),
       ),
     );
-    return { screen, group: group!, revisions: revisions.flatMap((one) => one ?? []), interruptions };
+    const shown = revisions.flatMap((one) => one ?? []);
+    const media = await mediaIn(app, slotsShown(shown, interruptions));
+    return { screen, group: group!, revisions: shown, interruptions, media };
   }
 }
 

@@ -13,13 +13,14 @@ import {
   type ThingUse,
 } from '../platform/index.ts';
 import { screenDoors } from './doors.ts';
-import { isPage } from './fit.ts';
+import { isBoard, isMedia, looksOf } from './fit.ts';
 import { attributeSamples, declaredAttributes } from './groups.ts';
 import { giveFirstKey, renewKey } from './keys.ts';
 import { playlistRevisions, playlists, playlistTargets, screenGroups, screenModels, screens } from './models.ts';
+import { mountPictures } from './picture/mount.ts';
 import { playRoutes } from './playRoutes.ts';
 import { screenAdminRoutes } from './routes.ts';
-import { mailSilent, tellSilent } from './silence.ts';
+import { mailSilent, mailStale, tellTrouble } from './silence.ts';
 import { findScreen, listPlaylists, listRevisions, listTargets } from './store.ts';
 
 const silenceMs = 20_000;
@@ -42,14 +43,18 @@ const uses = async (app: App): Promise<ThingUse[]> =>
   once(
     (await definitions(app)).flatMap(({ name, definition }) =>
       definition.slots.flatMap((slot): ThingUse[] => {
-        if (!isPage(slot)) return [];
-        const { report, page, figure } = slot.shows;
-        const part = {
-          parameters: Object.keys(slot.parameters ?? {}),
-          ...(page === undefined ? {} : { page }),
-          ...(figure === undefined ? {} : { figure }),
-        };
-        return [{ by: { kind: 'playlist', name }, of: { kind: 'report', name: report }, what: 'shows it', part }];
+        const by = { kind: 'playlist', name } as const;
+        const what = 'shows it';
+        if (isBoard(slot)) return [{ by, of: { kind: 'board', name: slot.shows.board }, what }];
+        if (isMedia(slot)) return [{ by, of: { kind: 'media', name: slot.shows.media }, what }];
+        return looksOf(slot).map(({ report, page, figure, parameters }) => {
+          const part = {
+            parameters: Object.keys(parameters ?? {}),
+            ...(page === undefined ? {} : { page }),
+            ...(figure === undefined ? {} : { figure }),
+          };
+          return { by, of: { kind: 'report', name: report }, what, part };
+        });
       }),
     ),
   );
@@ -63,9 +68,10 @@ async function losses(app: App, change: ColumnsChange): Promise<Impact[]> {
   return once(
     (await definitions(app)).flatMap(({ name, definition }) =>
       definition.slots.flatMap((slot) => {
-        const text = slot.where?.[change.before.name];
-        if (text === undefined) return [];
-        return lostBy(change, `playlist ${name}`, (shape) => void checkScreenFilter(text, shape, sample));
+        const all = [slot, ...looksOf(slot)].flatMap((one) => one.where?.[change.before.name] ?? []);
+        return [...new Set(all)].flatMap((text) =>
+          lostBy(change, `playlist ${name}`, (shape) => void checkScreenFilter(text, shape, sample)),
+        );
       }),
     ),
   );
@@ -91,6 +97,7 @@ export const screen: Capability = {
   models: screenModels,
   doors: [screenDoors],
   routes: [...screenAdminRoutes, ...playRoutes],
+  mount: mountPictures,
   things: [
     { kind: 'playlist', model: playlists },
     { kind: 'screen-group', model: screenGroups },
@@ -108,6 +115,6 @@ export const screen: Capability = {
     'urn:ietf:params:oauth:grant-type:device_code': giveFirstKey,
     refresh_token: renewKey,
   },
-  clock: [{ everyMs: silenceMs, work: tellSilent }],
-  hears: { 'screen.silent': mailSilent },
+  clock: [{ everyMs: silenceMs, work: tellTrouble }],
+  hears: { 'screen.silent': mailSilent, 'screen.stale': mailStale },
 };

@@ -9,6 +9,7 @@ import type {
 } from '@underbell/core/screen';
 import {
   bigserial,
+  bytes,
   defineModel,
   filled,
   instant,
@@ -142,6 +143,7 @@ export const screenStates = defineModel('screen_states', {
   beatAt: instant(),
   shown: json<ShownNow>(),
   toldSilentAt: nullable(instant()),
+  toldStaleAt: nullable(instant()),
 });
 export type StateRow = Readonly<RowOf<typeof screenStates>>;
 
@@ -153,6 +155,13 @@ export const screenHistory = defineModel('screen_history', {
   detail: filled(text()),
 });
 export type HistoryRow = Readonly<RowOf<typeof screenHistory>>;
+
+/** The last small picture that each sent of what is on it. */
+export const screenPictures = defineModel('screen_pictures', {
+  screenName: key(refersTo(text(), 'screens', 'screen')),
+  takenAt: instant(),
+  bytes: bytes(),
+});
 
 /** What screens are told to do, until they have heard it. */
 export const screenOrders = defineModel('screen_orders', {
@@ -174,4 +183,5 @@ export const screenModels = [
   screenStates,
   screenHistory,
   screenOrders,
+  screenPictures,
 ];

@@ -1,18 +1,18 @@
 import Joi from 'joi';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { oauthAnswer } from '../token/index.ts';
-import { answerShown, showPage } from '../view/index.ts';
 import { beatingScreen, hearBeat, type Beat } from './beats.ts';
 import { streamToScreen } from './events.ts';
-import { prepareSlot } from './fit.ts';
 import { askingScreen } from './keys.ts';
 import { liveOf } from './live.ts';
 import { askToPair } from './pairing.ts';
-import { slotIn } from './preview.ts';
 import { programFor, setupOf, slotsOf } from './program.ts';
 import { beatBody, deviceForm } from './schemas.ts';
+import { takeSnapshot } from './snapshots.ts';
+import { answerSlot, fileIn, slotIn } from './slots.ts';
 
 // A screen proves its key with each question; who asks is decided in each handler, not by a session or a host's token.
+const slotId = Joi.object({ id: Joi.string().max(200).required() });
 const about = { tag: 'What screens ask', audience: 'anyone' } as const;
 
 /** What screens themselves ask for. */
@@ -51,17 +51,22 @@ export const playRoutes: Route[] = [
     path: '/api/v1/screen/slots/:id',
     isRemembered: true,
     summary: 'The figures of one slot, as the screen that asks may see them',
-    params: Joi.object({ id: Joi.string().max(200).required() }),
+    params: slotId,
     async handle({ app, ctx, params: { id } }) {
       const { screen, key } = await askingScreen(app, ctx);
-      const { slot, source } = slotIn(slotsOf(await setupOf(app, screen)), id);
-      const asked = {
-        asker: `screen ${key.keyId}`,
-        address: `${ctx.path} ${JSON.stringify(screen.attributes)} ${screen.timeZone} ${screen.language}`,
-        known: ctx.get('If-None-Match'),
-      };
-      answerShown(ctx, await showPage(app, asked, () => prepareSlot(app, screen, source, slot)));
-      return null;
+      return answerSlot(app, ctx, { screen, keyId: key.keyId }, slotIn(slotsOf(await setupOf(app, screen)), id));
+    },
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/screen/slots/:id/file',
+    summary: 'The picture or video of one slot, or a range of its bytes (RFC 9110, section 14)',
+    params: slotId,
+    answer: { description: 'the file, in its own type', type: 'application/octet-stream' },
+    async handle({ app, ctx, params: { id } }) {
+      const { screen } = await askingScreen(app, ctx);
+      return fileIn(app, ctx, slotIn(slotsOf(await setupOf(app, screen)), id));
     },
   }),
   defineRoute({
@@ -71,6 +76,18 @@ export const playRoutes: Route[] = [
     summary: 'The word of a screen that it lives, with what it shows',
     body: beatBody,
     handle: async ({ app, ctx, body }) => hearBeat(app, await beatingScreen(app, ctx), body as Beat),
+  }),
+  defineRoute({
+    ...about,
+    method: 'post',
+    path: '/api/v1/screen/picture',
+    summary: 'A small picture of what is on the screen that asks, for those who look after it',
+    consumes: 'image/*',
+    status: 204,
+    async handle({ app, ctx }) {
+      await takeSnapshot(app, await askingScreen(app, ctx), ctx.req);
+      return null;
+    },
   }),
   defineRoute({
     ...about,

@@ -6,15 +6,18 @@ import {
   validatePlaylist,
   type ListedPlaylist,
   type PlaylistDefinition,
+  type ScreenAttribute,
   type ShownPlaylist,
   type Slot,
 } from '@underbell/core/screen';
 import { suggest } from '@underbell/core/refusal';
 import { noSuch, putOwner, requireMaker, requireRight, rightsFor } from '../access/index.ts';
+import { boardDatasetNames } from '../board/index.ts';
 import { findDataset } from '../dataset/index.ts';
+import { requireVersion } from '../media/index.ts';
 import { announce, emit, forgetThing, holdName, lockThing, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
-import { isPage } from './fit.ts';
+import { boardOf, isBoard, isMedia, isWords, looksOf, mediaOf, type Look } from './fit.ts';
 import { attributeSamples, declaredAttributes } from './groups.ts';
 import { playlists, type PlaylistRow, type TargetRow } from './models.ts';
 import {
@@ -31,26 +34,74 @@ const thingOf = (name: string) => ({ kind: 'playlist', name }) as const;
 
 /** Checks what a slot shows, by whoever puts it there: it must be theirs to see. */
 export async function checkSlot(app: App, person: PersonViewer, slot: Slot, pointer: string): Promise<void> {
-  if (!isPage(slot)) return;
-  const { report, page, figure } = slot.shows;
-  await placed(`${pointer}/shows/report`, () => requireRight(app, person, 'view', 'report', report));
-  const { definition } = await findEdition(app, report);
-  await placed(`${pointer}/shows/page`, async () => {
+  const declared = await declaredAttributes(app);
+  if (isMedia(slot)) {
+    const { media, version } = slot.shows;
+    await placed(`${pointer}/shows/media`, () => requireVersion(app, person, media, version));
+  }
+  if (isBoard(slot)) {
+    const { board } = slot.shows;
+    const { definition } = await placed(`${pointer}/shows/board`, async () => {
+      await requireRight(app, person, 'view', 'board', board);
+      return boardOf(app, board);
+    });
+    await checkWhere(app, declared, slot.where, await boardDatasetNames(app, definition), pointer);
+  }
+  for (const look of looksOf(slot)) await checkLook(app, person, declared, look, pointer);
+  if (!isWords(slot)) return;
+  for (const name of Object.keys(slot.shows.values ?? {}))
+    if (declared.some((one) => one.name === name))
+      throw new Refusal('PLAYLIST_INVALID', `\`${name}\` is what screens say of themselves already`, {
+        pointer: `${pointer}/shows/values/${name}`,
+        hint: 'give the value another name',
+      });
+}
+
+async function checkLook(
+  app: App,
+  person: PersonViewer,
+  declared: readonly ScreenAttribute[],
+  look: Look,
+  pointer: string,
+): Promise<void> {
+  const { report, page, figure } = look;
+  const at = `${pointer}${look.pointer}`;
+  const { definition } = await placed(`${at}/report`, async () => {
+    await requireRight(app, person, 'view', 'report', report);
+    return findEdition(app, report);
+  });
+  await placed(`${at}/page`, async () => {
     const found = findPage(definition, page);
-    if (figure !== undefined) findFigure(found, figure);
+    if (figure === undefined) return;
+    const { kind } = findFigure(found, figure);
+    if (look.settings !== '' && kind !== 'number')
+      throw new Refusal('PLAYLIST_INVALID', `the figure \`${figure}\` is no number`, {
+        hint: 'words hold figures of the kind number',
+      });
   });
   const { today } = momentOf(app);
-  await placed(`${pointer}/parameters`, async () => {
-    readParameters(definition, slot.parameters ?? {}, { today, isPartial: true });
+  const settings = `${pointer}${look.settings}`;
+  await placed(`${settings}/parameters`, async () => {
+    readParameters(definition, look.parameters ?? {}, { today, isPartial: true });
   });
-  const declared = await declaredAttributes(app);
-  for (const [dataset, text] of Object.entries(slot.where ?? {})) {
+  await checkWhere(app, declared, look.where, Object.keys(definition.datasets), settings);
+}
+
+/** Conditions name datasets that are read here, their columns, and what screens say of themselves. */
+async function checkWhere(
+  app: App,
+  declared: readonly ScreenAttribute[],
+  where: Look['where'],
+  datasets: readonly string[],
+  pointer: string,
+): Promise<void> {
+  for (const [dataset, text] of Object.entries(where ?? {})) {
     const at = `${pointer}/where/${dataset}`;
-    if (!Object.hasOwn(definition.datasets, dataset))
-      throw new Refusal('INPUT_INVALID', `the report reads no dataset \`${dataset}\``, {
+    if (!datasets.includes(dataset))
+      throw new Refusal('INPUT_INVALID', `nothing that is shown reads the dataset \`${dataset}\``, {
         pointer: at,
         word: dataset,
-        ...suggest(dataset, Object.keys(definition.datasets)),
+        ...suggest(dataset, datasets),
       });
     await placed(at, async () => {
       checkScreenFilter(text, await findDataset(app, dataset), (name) => {
@@ -66,6 +117,13 @@ export async function checkSlot(app: App, person: PersonViewer, slot: Slot, poin
       });
     });
   }
+}
+
+/** A picture or video stays as it is when it is published: its version is said. */
+export async function pinned(app: App, slot: Slot): Promise<Slot> {
+  if (!isMedia(slot)) return slot;
+  const { number } = await mediaOf(app, slot.shows);
+  return { ...slot, shows: { ...slot.shows, version: number } };
 }
 
 /** Checks a playlist and everything that it shows. @throws {Refusal} */

@@ -1,19 +1,10 @@
+import type { Context } from 'koa';
 import type { PersonViewer } from '@underbell/core/access';
-import { Refusal, suggest } from '@underbell/core/refusal';
 import type { ScreenProgram } from '@underbell/core/screen';
-import type { ViewAnswer } from '@underbell/core/view';
-import type { App } from '../platform/index.ts';
-import { metered, showView } from '../view/index.ts';
-import { isPage, prepareSlot, type FoundSlot } from './fit.ts';
+import type { Answer, App } from '../platform/index.ts';
 import { programFor, setupOf, slotsOf } from './program.ts';
 import { requireScreen } from './screens.ts';
-
-/** A slot that a screen shows. @throws {Refusal} `NOT_FOUND` */
-export function slotIn(slots: ReadonlyMap<string, FoundSlot>, id: string) {
-  const found = slots.get(id);
-  if (found && isPage(found.slot)) return { slot: found.slot, source: found.source };
-  throw new Refusal('NOT_FOUND', `the screen shows no slot \`${id}\``, { word: id, ...suggest(id, [...slots.keys()]) });
-}
+import { fileIn, slotIn, slotShown } from './slots.ts';
 
 /**
  * What a screen shows from an instant on, told as the screen itself is told it. Whoever looks after a group may see what its
@@ -31,10 +22,19 @@ export async function previewProgram(
   return programFor(app, await setupOf(app, screen), at === undefined ? app.now() : Date.parse(at));
 }
 
-/** The figures of one slot under the screen's own rights. */
-export async function previewSlot(app: App, person: PersonViewer, name: string, id: string): Promise<ViewAnswer<Date>> {
+/** The figures, or words, of one slot under the screen's own rights. */
+export async function previewSlot(app: App, person: PersonViewer, name: string, id: string): Promise<object> {
   const screen = await requireScreen(app, person, name, 'edit');
-  const { slot, source } = slotIn(slotsOf(await setupOf(app, screen)), id);
-  const view = await prepareSlot(app, screen, source, slot);
-  return metered(app, { report: slot.shows.report, person: person.email }, () => showView(app, view));
+  return slotShown(app, screen, slotIn(slotsOf(await setupOf(app, screen)), id), person.email);
+}
+
+/** The picture or video of one slot. */
+export async function previewFile(
+  app: App,
+  ctx: Context,
+  person: PersonViewer,
+  { name, id }: { readonly name: string; readonly id: string },
+): Promise<Answer> {
+  const screen = await requireScreen(app, person, name, 'edit');
+  return fileIn(app, ctx, slotIn(slotsOf(await setupOf(app, screen)), id));
 }

@@ -8,8 +8,9 @@ import {
   type Stretch,
 } from '@underbell/core/screen';
 import { isRefusal } from '@underbell/core/refusal';
+import { findVersion, type VersionRow } from '../media/index.ts';
 import type { App } from '../platform/index.ts';
-import { isPage, type FoundSlot, type SlotSource } from './fit.ts';
+import { isMedia, isWords, type FoundSlot, type SlotSource } from './fit.ts';
 import type { GroupRow, InterruptionRow, RevisionRow, ScreenRow } from './models.ts';
 import { findGroup, findRevision, livingInterruptions, targetsFor } from './store.ts';
 
@@ -25,14 +26,38 @@ export interface ScreenSetup {
   readonly group: GroupRow;
   readonly revisions: readonly RevisionRow[];
   readonly interruptions: readonly InterruptionRow[];
+  /** Pictures and videos among them, by name and version. */
+  readonly media: ReadonlyMap<string, VersionRow>;
 }
+
+const mediaKey = ({ media, version }: { readonly media: string; readonly version?: number }) =>
+  `${media} ${version ?? ''}`;
+
+/** The pictures and videos that some slots show. */
+export async function mediaIn(app: App, slots: readonly Slot[]): Promise<Map<string, VersionRow>> {
+  const found = new Map<string, VersionRow>();
+  for (const slot of slots) {
+    if (!isMedia(slot) || found.has(mediaKey(slot.shows))) continue;
+    const { media, version } = slot.shows;
+    const row = await findVersion(app, media, version);
+    if (row) found.set(mediaKey(slot.shows), row);
+  }
+  return found;
+}
+
+export const slotsShown = (
+  revisions: readonly Pick<RevisionRow, 'definition'>[],
+  interruptions: readonly Pick<InterruptionRow, 'slot'>[],
+): Slot[] => [...revisions.flatMap((one) => one.definition.slots), ...interruptions.map((one) => one.slot)];
 
 export async function setupOf(app: App, screen: ScreenRow): Promise<ScreenSetup> {
   const group = await findGroup(app, screen.groupName);
   const interruptions = await livingInterruptions(app, screen.groupName);
   const targets = await targetsFor(app, screen);
   const found = await Promise.all(targets.map((one) => findRevision(app, one.playlistName, one.revisionNumber)));
-  return { screen, group: group!, revisions: found.flatMap((one) => one ?? []), interruptions };
+  const revisions = found.flatMap((one) => one ?? []);
+  const media = await mediaIn(app, slotsShown(revisions, interruptions));
+  return { screen, group: group!, revisions, interruptions, media };
 }
 
 /** Changes with anything that a screen is told in advance. */
@@ -63,13 +88,19 @@ export function slotsOf({ revisions, interruptions }: ScreenSetup): Map<string, 
   return found;
 }
 
-/** What a screen is told of a slot; nothing for words that it lacks a value for. */
-function handleOf(id: string, slot: Slot, screen: ScreenRow): SlotHandle | undefined {
+/** What a screen is told of a slot; nothing for words that it lacks a value for, and for what is gone. */
+function handleOf(id: string, slot: Slot, { screen, media }: ScreenSetup): SlotHandle | undefined {
   const title = slot.title === undefined ? {} : { title: slot.title };
-  if (isPage(slot)) return { id, kind: 'page', ...title };
+  if (isMedia(slot)) {
+    const row = media.get(mediaKey(slot.shows));
+    if (!row) return undefined;
+    const { type, sizeBytes, hash } = row;
+    return { id, kind: 'media', ...title, media: { type, sizeBytes, hash } };
+  }
+  if (!isWords(slot)) return { id, kind: 'page', ...title };
+  if (slot.shows.values) return { id, kind: 'words', ...title };
   try {
-    const text = 'text' in slot.shows ? slot.shows.text : '';
-    return { id, kind: 'words', ...title, text: fillWords(text, screen.attributes) };
+    return { id, kind: 'words', ...title, text: fillWords(slot.shows.text, screen.attributes) };
   } catch (error) {
     if (isRefusal(error)) return undefined;
     throw error;
@@ -139,7 +170,7 @@ export function programFor(app: App, setup: ScreenSetup, now = app.now()): Scree
     stretches: stretchesOf(app, setup, now).map((stretch) => ({
       ...stretch,
       slots: stretch.slots.flatMap((one) => {
-        const as = handleOf(one.as.id, one.as.slot, screen);
+        const as = handleOf(one.as.id, one.as.slot, setup);
         return as ? [{ ...one, as }] : [];
       }),
     })),

@@ -1,5 +1,5 @@
 import { mayPassOn, grantHeldBy, type PersonViewer } from '@underbell/core/access';
-import { Refusal, type Problem } from '@underbell/core/refusal';
+import { isRefusal, Refusal, type Problem } from '@underbell/core/refusal';
 import {
   playlistChanges,
   type PlaylistDefinition,
@@ -9,12 +9,12 @@ import {
 } from '@underbell/core/screen';
 import { foldersOf, giveGrant, listGrants, requireRight, rightOn } from '../access/index.ts';
 import { announce, holdName, lockThing, remember, type App } from '../platform/index.ts';
-import { checkSlot, requirePlaylist, showPlaylist } from './playlists.ts';
-import { isPage, misfitOf } from './fit.ts';
+import { checkSlot, pinned, requirePlaylist, showPlaylist } from './playlists.ts';
+import { cautionOf, extentOf, misfitOf, reportsBehind } from './fit.ts';
 import { requireGroup } from './groups.ts';
 import { playlistRevisions, type ScreenRow, type TargetRow } from './models.ts';
 import { requireScreen } from './screens.ts';
-import { findRevision, listScreens, newestRevision, putTarget, removeTarget, targetsOf } from './store.ts';
+import { findRevision, listScreens, listStates, newestRevision, putTarget, removeTarget, targetsOf } from './store.ts';
 import { noSuch } from '../access/index.ts';
 
 /** What is about to be published. */
@@ -56,7 +56,8 @@ async function lacksOf(
   { definition, targets }: Publication,
 ): Promise<PlaylistPlan['lacks']> {
   const grants = await listGrants(app);
-  const reports = [...new Set(definition.slots.flatMap((slot) => (isPage(slot) ? [slot.shows.report] : [])))];
+  const behind = await Promise.all(definition.slots.map((slot) => reportsBehind(app, slot)));
+  const reports = [...new Set(behind.flat())];
   const folders = await foldersOf(app, 'report');
   const all = await listScreens(app);
   const found: PlaylistPlan['lacks'][number][] = [];
@@ -93,7 +94,13 @@ async function misfitsIn(
   const asked = new Map<string, Promise<{ slot: string; why: string }[]>>();
   const found = new Map<string, { slot: string; why: string }[]>();
   for (const screen of all) {
-    const like = JSON.stringify([screen.groupName, screen.attributes, own.has(screen.name) ? screen.name : '']);
+    const { isPicture } = screen.asked;
+    const like = JSON.stringify([
+      screen.groupName,
+      screen.attributes,
+      isPicture,
+      own.has(screen.name) ? screen.name : '',
+    ]);
     const ask = async () => {
       const misfits: { slot: string; why: string }[] = [];
       for (const slot of definition.slots) {
@@ -108,6 +115,27 @@ async function misfitsIn(
   return found;
 }
 
+/** Slots that are not on some walls as they are meant to be, by screen. */
+async function cautionsIn(
+  app: App,
+  { definition }: Publication,
+  screens: readonly ScreenRow[],
+): Promise<Map<string, { slot: string; why: string }[]>> {
+  const extents = await Promise.all(definition.slots.map((slot) => extentOf(app, slot)));
+  const said = new Map((await listStates(app)).map((one) => [one.screenName, one.shown]));
+  return new Map(
+    screens.map(({ name, asked }) => {
+      const { width = asked.width, height = asked.height } = said.get(name) ?? {};
+      if (width === undefined || height === undefined) return [name, []];
+      const found = definition.slots.flatMap((slot, i) => {
+        const why = cautionOf(extents[i], slot, { width, height });
+        return why === undefined ? [] : [{ slot: slot.name, why }];
+      });
+      return [name, found];
+    }),
+  );
+}
+
 async function planFor(app: App, person: PersonViewer, wish: Publication): Promise<PlaylistPlan> {
   const { name, definition, targets } = wish;
   const [held, all, lacks] = await Promise.all([
@@ -117,10 +145,16 @@ async function planFor(app: App, person: PersonViewer, wish: Publication): Promi
   ]);
   // As if what is lacking were given: so it is looked at before anything is.
   const misfits = await misfitsIn(app, wish, all, person);
+  const cautions = await cautionsIn(app, wish, all);
   const newest = await newestRevision(app, name);
   const last = newest === 0 ? undefined : await findRevision(app, name, newest);
   const lacking = new Set(lacks.filter((one) => !one.mayGive).map((one) => one.report));
-  const reportOf = new Map(definition.slots.map((slot) => [slot.name, isPage(slot) ? slot.shows.report : '']));
+  const isLacking = new Map<string, boolean>();
+  for (const slot of definition.slots)
+    isLacking.set(
+      slot.name,
+      (await reportsBehind(app, slot)).some((report) => lacking.has(report)),
+    );
   return {
     playlist: name,
     revision: newest + 1,
@@ -130,10 +164,24 @@ async function planFor(app: App, person: PersonViewer, wish: Publication): Promi
       title: screen.title,
       has: revisionOn(held, screen),
       // What it lacks a right for is told as that.
-      misfits: misfits.get(screen.name)!.filter(({ slot }) => !lacking.has(reportOf.get(slot)!)),
+      misfits: misfits.get(screen.name)!.filter(({ slot }) => !isLacking.get(slot)),
+      cautions: cautions.get(screen.name)!,
     })),
     lacks,
   };
+}
+
+/** As it is published: pictures and videos in the version that they have now. One that is gone is told of by the plan. */
+async function pinnedPlaylist(app: App, definition: PlaylistDefinition): Promise<PlaylistDefinition> {
+  const slots = await Promise.all(
+    definition.slots.map((slot) =>
+      pinned(app, slot).catch((error: unknown) => {
+        if (isRefusal(error)) return slot;
+        throw error;
+      }),
+    ),
+  );
+  return { ...definition, slots };
 }
 
 async function publicationOf(
@@ -145,7 +193,7 @@ async function publicationOf(
   await requireRight(app, person, 'edit', 'playlist', name);
   const { definition } = await requirePlaylist(app, name);
   await requireTargets(app, person, targets);
-  return { name, definition, targets, writerId: person.id };
+  return { name, definition: await pinnedPlaylist(app, definition), targets, writerId: person.id };
 }
 
 /** What publishing a playlist would mean, for each screen. */

@@ -1,3 +1,4 @@
+import { Readable } from 'node:stream';
 import { playlistSchema } from '@underbell/core/screen';
 import { defineRoute, formatRoute, type Route } from '../platform/index.ts';
 import { declareAttributes, declaredAttributes, removeGroup, saveGroup, seenGroups, showGroup } from './groups.ts';
@@ -24,7 +25,8 @@ import {
   screenBody,
   withdrawBody,
 } from './schemas.ts';
-import { previewProgram, previewSlot } from './preview.ts';
+import { previewFile, previewProgram, previewSlot } from './preview.ts';
+import { snapshotOf } from './snapshots.ts';
 import { changeScreen, endScreen, fleet, orderScreen, removeScreen, showScreen } from './screens.ts';
 
 const about = { tag: 'Screens', audience: 'person' } as const;
@@ -138,6 +140,28 @@ const screenRoutes: Route[] = [
     summary: 'The figures of one slot of a screen, under that screen’s rights; for those who look after it',
     params: slotParams,
     handle: ({ app, person, params }) => previewSlot(app, person, params.name, params.id),
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/screens/:name/slots/:id/file',
+    summary: 'The picture or video of one slot of a screen; for those who look after it',
+    params: slotParams,
+    answer: { description: 'the file, in its own type', type: 'application/octet-stream' },
+    handle: ({ app, ctx, person, params }) => previewFile(app, ctx, person, params),
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/screens/:name/picture',
+    summary: 'A small picture of what a screen really shows; for those who look after it',
+    params: named,
+    answer: { description: 'WebP, at most 480 pixels wide and high', type: 'image/webp' },
+    async handle({ app, ctx, person, params }) {
+      const picture = await snapshotOf(app, person, params.name);
+      ctx.set('Cache-Control', 'private, no-store');
+      return { stream: Readable.from([picture]), type: 'image/webp' };
+    },
   }),
   defineRoute({
     ...about,

@@ -18,6 +18,7 @@ import { giveOrder } from './orders.ts';
 import {
   screenKeys,
   screenPairings,
+  screenPictures,
   screens,
   type GroupRow,
   type ScreenRow,
@@ -35,6 +36,7 @@ import {
   listStates,
   listTargets,
   newestRevision,
+  snapshotTimes,
   noteHistory,
   removeTarget,
 } from './store.ts';
@@ -46,7 +48,7 @@ function listed(
   row: ScreenRow,
   group: Pick<GroupRow, 'worryMinutes'>,
   state: StateRow | undefined,
-  targets: readonly TargetRow[],
+  { targets, picturedAt }: { readonly targets: readonly TargetRow[]; readonly picturedAt: Date | undefined },
 ): ListedScreen<Date> {
   const wanted = Object.fromEntries(targets.map((one) => [one.playlistName, one.revisionNumber]));
   const about = {
@@ -56,7 +58,7 @@ function listed(
     wanted,
     worryMs: group.worryMinutes * 60_000,
   };
-  const { name, title, groupName, attributes, timeZone, language, pairedBy, pairedAt, endedBy, endedAt } = row;
+  const { name, title, groupName, attributes, timeZone, language, pairedBy, pairedAt, endedBy, endedAt, asked } = row;
   return {
     name,
     title,
@@ -64,8 +66,10 @@ function listed(
     attributes,
     timeZone,
     language,
+    showsBy: asked.isPicture ? 'picture' : 'live',
     ...stateOf(about, app.now()),
     beatAt: state?.beatAt ?? null,
+    picturedAt: picturedAt ?? null,
     shown: state?.shown ?? null,
     pairedBy,
     pairedAt,
@@ -98,10 +102,18 @@ export async function fleet(app: App, person: PersonViewer, filter: FleetFilter)
   if (filter.group !== undefined && !groups.has(filter.group))
     throw noSuch('screen-group', filter.group, [...groups.keys()]);
   const names = filter.group === undefined ? [...groups.keys()] : [filter.group];
-  const [rows, states, targets] = await Promise.all([listScreens(app, names), listStates(app), listTargets(app)]);
+  const [rows, states, targets, pictures] = await Promise.all([
+    listScreens(app, names),
+    listStates(app),
+    listTargets(app),
+    snapshotTimes(app),
+  ]);
   const stateBy = new Map(states.map((one) => [one.screenName, one]));
   const found = rows.map((row) =>
-    listed(app, row, groups.get(row.groupName)!, stateBy.get(row.name), targetsAmong(targets, row)),
+    listed(app, row, groups.get(row.groupName)!, stateBy.get(row.name), {
+      targets: targetsAmong(targets, row),
+      picturedAt: pictures.get(row.name),
+    }),
   );
   const rank = ({ state }: ListedScreen<Date>) => screenStateWords.indexOf(state);
   return found
@@ -126,11 +138,12 @@ export async function requireScreen(
 
 export async function showScreen(app: App, person: PersonViewer, name: string): Promise<ShownScreen<Date>> {
   const row = await requireScreen(app, person, name);
-  const [group, state, targets, history] = await Promise.all([
+  const [group, state, targets, history, pictures] = await Promise.all([
     findGroup(app, row.groupName),
     findState(app, name),
     listTargets(app),
     historyOf(app, name),
+    snapshotTimes(app, name),
   ]);
   const own = targetsAmong(targets, row);
   const right = (await rightOn(app, person, 'screen-group', row.groupName))!;
@@ -144,7 +157,7 @@ export async function showScreen(app: App, person: PersonViewer, name: string): 
     })),
   );
   return {
-    ...listed(app, row, group!, state, own),
+    ...listed(app, row, group!, state, { targets: own, picturedAt: pictures.get(name) }),
     right: right.level,
     device: row.asked,
     playlists: shown,
@@ -207,6 +220,7 @@ export async function endScreen(
     // A device that was taken in and has not asked for its key yet gets none; one that just got it loses it.
     await screenPairings(app).update({ state: 'refused' }, { where: { screenName: name, state: 'approved' } });
     const ended = await screenKeys(app).destroy({ where: { screenName: name } });
+    await screenPictures(app).destroy({ where: { screenName: name } });
     const [marked] = await screens(app).update(
       { endedBy: person.email, endedAt: new Date(app.now()) },
       { where: { name, endedAt: null } as never },

@@ -9,6 +9,7 @@ import {
   screenHistory,
   screenInterruptions,
   screenKeys,
+  screenPictures,
   screens,
   screenStates,
   type AttributeRow,
@@ -112,3 +113,12 @@ export const historyOf = (app: App, screenName: string): Promise<HistoryRow[]> =
   rows(screenHistory(app), { where: { screenName }, order: [['id', 'DESC']], limit: shownHistory });
 export const noteHistory = async (app: App, screenName: string, what: string, detail = ''): Promise<void> =>
   void (await screenHistory(app).create({ screenName, at: new Date(app.now()), what, detail: detail.slice(0, 500) }));
+
+/** When screens sent their last pictures, by name. */
+export async function snapshotTimes(app: App, screenName?: string): Promise<Map<string, Date>> {
+  const found = await rows(screenPictures(app), {
+    attributes: ['screenName', 'takenAt'],
+    ...(screenName === undefined ? {} : { where: { screenName } }),
+  });
+  return new Map(found.map((row) => [row.screenName, row.takenAt]));
+}

@@ -3,24 +3,15 @@ import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { readTemplate, type TemplateTarget, type WorkbookTemplate } from '@underbell/core/workbook';
 import { noSuch, putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
-import { holdName, remember, type App } from '../platform/index.ts';
+import { holdName, receiveBytes, remember, type App } from '../platform/index.ts';
 import { findTemplate, listTemplates, putTemplate, templateBytes, type TemplateRow } from './store.ts';
 
 const maxBytes = 20_000_000;
 
-async function readAll(upload: Readable): Promise<Buffer> {
-  const parts: Buffer[] = [];
-  let size = 0;
-  for await (const part of upload) {
-    parts.push(part as Buffer);
-    size += (part as Buffer).length;
-    if (size > maxBytes)
-      throw new Refusal('INPUT_TOO_LARGE', `a prepared workbook may have ${maxBytes / 1_000_000} MB`, {
-        hint: 'leave a few rows of data in it; the rows of each copy are put there later',
-      });
-  }
-  return Buffer.concat(parts);
-}
+const tooLarge = () =>
+  new Refusal('INPUT_TOO_LARGE', `a prepared workbook may have ${maxBytes / 1_000_000} MB`, {
+    hint: 'leave a few rows of data in it; the rows of each copy are put there later',
+  });
 
 /** Loads a prepared workbook as the next version of a template; one that cannot be filled safely changes nothing. */
 export async function loadTemplate(
@@ -33,7 +24,7 @@ export async function loadTemplate(
   const known = await findTemplate(app, name);
   if (known) await requireRight(app, person, 'edit', 'template', name);
   else await requireMaker(app, person, 'template');
-  const bytes = await readAll(upload);
+  const bytes = await receiveBytes(upload, { maxBytes, tooLarge: tooLarge() });
   const { columns, warnings } = readTemplate(bytes, target);
   await app.records.transaction(async () => {
     await holdName(app, { kind: 'template', name }, known !== undefined);

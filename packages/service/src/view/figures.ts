@@ -61,6 +61,18 @@ async function before(app: App, view: PreparedView, figure: DataFigure): Promise
   return { before: { words: earlier.words, rows } };
 }
 
+/** What keeps a figure from its viewer, as far as that is known before any row is read. */
+export function refusalFor(view: PreparedView, figure: DataFigure): Refusal | undefined {
+  const found = view.filterOf(figure);
+  if (found instanceof Refusal) return found;
+  try {
+    planFigure(view.viewing.report, figureInView(view.viewing, figure), found.visible);
+    return undefined;
+  } catch (error) {
+    return refusalOf(error);
+  }
+}
+
 /** One figure's answer with everything it is compared with. */
 export async function readOne(app: App, view: PreparedView, figure: DataFigure): Promise<FigureResult> {
   const { viewing } = view;

@@ -14,7 +14,7 @@ export { answerAhead } from './ahead.ts';
 export { explainLimits, mayLookAtRows } from './explain.ts';
 export { limitWords, sceneOf } from './exports.ts';
 export { pictureOfAnswer, pictureOfView, pictureRoute } from './smallPicture.ts';
-export { dataFigures, readOne, seesTheSame } from './figures.ts';
+export { dataFigures, readOne, refusalFor, seesTheSame } from './figures.ts';
 export { metered, showPage } from './page.ts';
 export { limitsOf, parameterWords, showView } from './show.ts';
 export { streamChanges, type Watched } from './events.ts';

@@ -1,10 +1,15 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import { casesOf, randomFrom } from '../../../core/test/cases.ts';
+import { drawTurn, turnOf } from '../../src/screen/picture/draw.ts';
+import { setupOf } from '../../src/screen/program.ts';
+import { findScreen } from '../../src/screen/store.ts';
 import { author, owner, root, rowsOf, someWorks } from '../smallHouse.ts';
 import { playlist, ScreenHouse, workSlot, type Device } from './screenHouse.ts';
 
 const { numRuns: rounds, seed } = casesOf(30, 20_117);
+/** Drawn as a whole; of the others what would be drawn is looked at. */
+const mostPictures = 12;
 /** The quays that whoever gives a group its report may see. */
 const givers = { quays: ['Q1', 'Q2', 'Q3', 'Q4'], others: ['Q1'] } as const;
 const quays = ['Q1', 'Q2', 'Q3', 'Q4', 'Q9', 'q1', '%', "Q1' OR TRUE OR '", 'Q1 '];
@@ -18,8 +23,10 @@ describe('screens while their attributes, groups and playlists change', () => {
   let screens: ScreenHouse;
   const random = randomFrom(seed);
   const pick = <T>(all: readonly T[]): T => all[Math.floor(random() * all.length)]!;
-  const counts = { looks: 0, rows: 0, empty: 0, refused: 0, foreignSlots: 0, published: 0, closed: 0 };
+  const counts = { pictures: 0, looks: 0, rows: 0, empty: 0, refused: 0, foreignSlots: 0, published: 0, closed: 0 };
   const wall = new Map<string, { device: Device; quay: string; group: keyof typeof givers; isOpen: boolean }>();
+  /** Of which rows each picture was drawn, by its tag. */
+  const drawn = new Map<string, string>();
   let condition = conditions[0]!;
 
   before(async () => {
@@ -86,6 +93,24 @@ describe('screens while their attributes, groups and playlists change', () => {
     assert.ok(counts.rows > 0 && counts.empty > 0, 'each was looked at');
   });
 
+  /** What would be drawn for a device that shows pictures: the same rows; one picture for equal ones, never for others. */
+  async function lookAtPicture(name: string, expected: readonly number[], where: string): Promise<void> {
+    const { app } = screens.small.house;
+    const setup = await setupOf(app, (await findScreen(app, name))!);
+    const shown = await turnOf(app, setup);
+    assert.ok(shown.found.content.kind === 'page', where);
+    const rows = shown.found.content.page.results.get('rows')!.rows;
+    const ids = rows.map((row) => Number(row[0])).sort((a, b) => a - b);
+    assert.deepEqual(ids, expected, where);
+    if (counts.pictures >= mostPictures) return;
+    counts.pictures++;
+    const { tag } = await drawTurn(app, shown, { width: 320, height: 240 }, undefined);
+    // The title says whose playlist it is; rows, and what limits them, say the rest.
+    const before = drawn.get(tag);
+    if (before !== undefined) assert.equal(before, JSON.stringify(ids), `${where}: a picture of other rows`);
+    drawn.set(tag, JSON.stringify(ids));
+  }
+
   async function look(name: string, round: number): Promise<void> {
     const one = wall.get(name)!;
     const where = `${name} ${JSON.stringify([one.quay, one.group, condition])} round ${round} (seed ${seed})`;
@@ -111,6 +136,11 @@ describe('screens while their attributes, groups and playlists change', () => {
       where,
     );
     counts.rows += rows.length;
+    await lookAtPicture(
+      name,
+      expected.map((row) => row.id),
+      where,
+    );
     if (rows.length === 0) counts.empty++;
     // The other group's slot, and a revision that is no more, are none of this screen.
     const other = one.group === 'quays' ? 'others' : 'quays';

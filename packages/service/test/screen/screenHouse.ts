@@ -112,7 +112,7 @@ export class ScreenHouse {
       { name: 'least', label: 'Least cost', type: 'number' },
     ];
     await small.fine('PUT', '/api/v1/screen-attributes', { attributes }, root);
-    for (const kind of ['screen-group', 'playlist', 'screen'] as const) {
+    for (const kind of ['screen-group', 'playlist', 'screen', 'media'] as const) {
       const grant = { holder: { kind: 'person', name: owner }, thing: { kind, name: '*' }, level: 'own' };
       await small.fine('PUT', '/api/v1/grants', grant, root);
     }

@@ -34,6 +34,7 @@ export const thingFacts = {
   destination: { plural: 'destinations', leaving: 'at once', bundledAs: 'nothing' },
   burst: { plural: 'bursts', leaving: 'kept', bundledAs: 'definition' },
   app: { plural: 'apps', leaving: 'its own way', bundledAs: 'definition' },
+  media: { plural: 'media', leaving: 'at once', bundledAs: 'nothing' },
   playlist: { plural: 'playlists', leaving: 'its own way', bundledAs: 'definition' },
   'screen-group': { plural: 'screen-groups', leaving: 'its own way', bundledAs: 'definition' },
   screen: { plural: 'screens', leaving: 'its own way', bundledAs: 'nothing' },

@@ -1,0 +1,85 @@
+import { readFile, stat, writeFile } from 'node:fs/promises';
+import { fileTypeFromFile } from 'file-type';
+import sharp from 'sharp';
+import {
+  isMediaType,
+  isVideo,
+  mediaTypes,
+  mostDrawingBytes,
+  mostPictureBytes,
+  mostPixels,
+  type MediaType,
+} from '@underbell/core/media';
+import { Refusal } from '@underbell/core/refusal';
+import { runInThread } from '../platform/index.ts';
+
+/** What a file is, by what is in it. Width and height in pixels, where that is known. */
+export interface Examined {
+  readonly type: MediaType;
+  readonly width: number | null;
+  readonly height: number | null;
+}
+
+const thumbnailPixels = 480;
+/** Most take milliseconds; some are made to take for ever. */
+const drawingBounds = { memoryMiB: 256, timeMs: 60_000 };
+
+const kinds = Object.values(mediaTypes)
+  .map((one) => one.toUpperCase())
+  .join(', ');
+const unknown = (found: string) =>
+  new Refusal('MEDIA_KIND_UNKNOWN', `the file is ${found}`, { hint: `screens show ${kinds}` });
+
+async function typeOf(path: string): Promise<MediaType> {
+  const found = await fileTypeFromFile(path);
+  if (found && isMediaType(found.mime)) return found.mime;
+  if (found && found.mime !== 'application/xml') throw unknown(`of the type ${found.mime}`);
+  // Text has no first bytes of its own: what begins like a drawing is looked at as one.
+  const start = (await readFile(path)).subarray(0, 4_096).toString('utf8');
+  if (/^\uFEFF?\s*<(?:\?xml|!--|!DOCTYPE\s+svg|svg)/i.test(start)) return 'image/svg+xml';
+  throw unknown('of no type that is known here');
+}
+
+function checkSize(type: MediaType, size: number): void {
+  const most = type === 'image/svg+xml' ? mostDrawingBytes : isVideo(type) ? Infinity : mostPictureBytes;
+  if (size > most)
+    throw new Refusal('INPUT_TOO_LARGE', `a picture of the type ${type} may have ${most / 1_000_000} MB`, {
+      hint: 'a wall has 3840 × 2160 pixels at most: save it smaller',
+    });
+}
+
+/** Draws a small one of it, and so finds out that it can be drawn as a whole. */
+async function drawSmall(path: string, thumbnail: string): Promise<{ width: number; height: number }> {
+  const options = { limitInputPixels: mostPixels, failOn: 'error' } as const;
+  try {
+    const { width, height } = await sharp(path, options).metadata();
+    const small = { width: thumbnailPixels, height: thumbnailPixels, fit: 'inside', withoutEnlargement: true } as const;
+    await writeFile(thumbnail, await sharp(path, options).rotate().resize(small).webp().toBuffer());
+    return { width, height };
+  } catch (cause) {
+    throw new Refusal(
+      'MEDIA_INVALID',
+      `the picture cannot be drawn: ${(cause as Error).message.split('\n')[0]}`,
+      { hint: `it may be cut off, or have more than ${mostPixels / 1_000_000} million pixels` },
+      { cause },
+    );
+  }
+}
+
+/**
+ * Finds out what a file is, whatever its name says, and whether it can be shown; a drawing is drawn anew, so that nothing is
+ * left in it but what is seen.
+ *
+ * @param thumbnail - where a small picture of it is written; a video has none
+ * @throws {Refusal} `MEDIA_KIND_UNKNOWN`, `MEDIA_INVALID`, `INPUT_TOO_LARGE`
+ */
+export async function examine(path: string, thumbnail: string): Promise<Examined> {
+  const { size } = await stat(path);
+  if (size === 0) throw unknown('empty');
+  const type = await typeOf(path);
+  checkSize(type, size);
+  if (isVideo(type)) return { type, width: null, height: null };
+  if (type === 'image/svg+xml')
+    await runInThread(new URL('../../dist/drawingThread.mjs', import.meta.url), { path }, drawingBounds);
+  return { type, ...(await drawSmall(path, thumbnail)) };
+}

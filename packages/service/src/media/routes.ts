@@ -1,0 +1,88 @@
+import Joi from 'joi';
+import { isVideo } from '@underbell/core/media';
+import { noSuch, thing } from '../access/index.ts';
+import { defineRoute, type Route } from '../platform/index.ts';
+import { serveFile, serveThumbnail } from './serve.ts';
+import { putMedia, requireVersion, retitleMedia, seenMedia, showMedia } from './usecases.ts';
+
+const about = { tag: 'Pictures and videos', audience: 'person' } as const;
+const named = Joi.object({ name: thing.required() });
+const title = Joi.string().trim().min(1).max(200);
+const versionQuery = Joi.object({
+  version: Joi.string()
+    .pattern(/^[1-9]\d{0,8}$/, 'a number')
+    .description('the newest when left out'),
+});
+const numberOf = ({ version }: { readonly version?: string | undefined }) =>
+  version === undefined ? undefined : Number(version);
+
+export const mediaRoutes: Route[] = [
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/media',
+    summary: 'The pictures and videos that you may see',
+    handle: async ({ app, person }) => ({ media: await seenMedia(app, person) }),
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/media/:name',
+    summary: 'One picture or video: its versions, and what shows it',
+    params: named,
+    handle: ({ app, person, params }) => showMedia(app, person, params.name),
+  }),
+  defineRoute({
+    ...about,
+    method: 'put',
+    path: '/api/v1/media/:name',
+    summary: 'Put in a picture (PNG, JPEG, WebP, SVG) or video (MP4, WebM), new or as the next version',
+    params: named,
+    query: Joi.object({
+      title,
+      file: Joi.string().min(1).max(200).required().description('its name'),
+    }),
+    consumes: '*/*',
+    handle: ({ app, ctx, person, params, query, origin }) =>
+      putMedia(app, person, ctx.req, {
+        name: params.name,
+        fileName: query.file,
+        origin,
+        ...(query.title === undefined ? {} : { title: query.title }),
+      }),
+  }),
+  defineRoute({
+    ...about,
+    method: 'put',
+    path: '/api/v1/media/:name/title',
+    summary: 'Give a picture or video another title',
+    params: named,
+    body: Joi.object({ title: title.required() }),
+    handle: ({ app, person, params, body, origin }) => retitleMedia(app, person, params.name, body.title, origin),
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/media/:name/file',
+    summary: 'The file itself, or a range of its bytes (RFC 9110, section 14)',
+    params: named,
+    query: versionQuery,
+    answer: { description: 'the file, in its own type', type: 'application/octet-stream' },
+    handle: async ({ app, ctx, person, params, query }) =>
+      serveFile(app, ctx, await requireVersion(app, person, params.name, numberOf(query))),
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/media/:name/thumbnail',
+    summary: 'A small picture of it; videos have none',
+    params: named,
+    query: versionQuery,
+    answer: { description: 'WebP, at most 480 pixels wide and high', type: 'image/webp' },
+    async handle({ app, ctx, person, params, query }) {
+      const version = await requireVersion(app, person, params.name, numberOf(query));
+      if (isVideo(version.type)) throw noSuch('thumbnail', params.name, []);
+      return serveThumbnail(app, ctx, version);
+    },
+  }),
+];

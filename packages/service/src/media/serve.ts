@@ -1,0 +1,77 @@
+import { createReadStream } from 'node:fs';
+import { stat } from 'node:fs/promises';
+import type { Context } from 'koa';
+import parseRange from 'range-parser';
+import { mediaTypes } from '@underbell/core/media';
+import { Refusal } from '@underbell/core/refusal';
+import type { Answer, App } from '../platform/index.ts';
+import { fileOf, thumbnailOf } from './files.ts';
+import type { VersionRow } from './models.ts';
+
+/** Whatever a file is made of, opened by itself it acts on nothing and fetches nothing. */
+function guard(ctx: Context): void {
+  ctx.set('Content-Security-Policy', "default-src 'none'; style-src 'unsafe-inline'; sandbox");
+  ctx.set('X-Content-Type-Options', 'nosniff');
+  ctx.set('Cache-Control', 'private, no-cache');
+  (ctx as unknown as { compress: boolean }).compress = false;
+}
+
+/** Whether whoever asks has it already. @returns nothing to be sent again */
+function isKnown(ctx: Context, tag: string): boolean {
+  ctx.set('ETag', tag);
+  if (ctx.get('If-None-Match') !== tag) return false;
+  ctx.status = 304;
+  return true;
+}
+
+/**
+ * A file, or a range of its bytes.
+ *
+ * @see RFC 9110, section 14
+ */
+export async function serveFile(app: App, ctx: Context, { hash, type, fileName }: VersionRow): Promise<Answer> {
+  guard(ctx);
+  const tag = `"${hash}"`;
+  if (isKnown(ctx, tag)) return null;
+  const path = fileOf(app, hash);
+  const { size } = await stat(path).catch((cause: unknown) => {
+    throw new Refusal(
+      'NOT_FOUND',
+      `the file of ${fileName} is not on this disk any more`,
+      { word: fileName },
+      { cause },
+    );
+  });
+  ctx.set('Accept-Ranges', 'bytes');
+  ctx.attachment(fileName.includes('.') ? fileName : `${fileName}.${mediaTypes[type]}`, { type: 'inline' });
+  const condition = ctx.get('If-Range');
+  const wanted = ctx.get('Range');
+  const ranges = wanted && (condition === '' || condition === tag) ? parseRange(size, wanted) : -2;
+  if (ranges === -1) {
+    ctx.status = 416;
+    ctx.set('Content-Range', `bytes */${size}`);
+    ctx.body = '';
+    return null;
+  }
+  // Several at once are asked for by nobody who plays something: the whole is a good answer, too.
+  const one = ranges === -2 || ranges.type !== 'bytes' || ranges.length !== 1 ? undefined : ranges[0]!;
+  if (!one) {
+    ctx.type = type;
+    ctx.body = createReadStream(path);
+    ctx.length = size;
+    return null;
+  }
+  ctx.status = 206;
+  ctx.set('Content-Range', `bytes ${one.start}-${one.end}/${size}`);
+  ctx.type = type;
+  ctx.body = createReadStream(path, one);
+  ctx.length = one.end - one.start + 1;
+  return null;
+}
+
+/** A small picture of it, at most 480 pixels wide and high. */
+export async function serveThumbnail(app: App, ctx: Context, { hash }: VersionRow): Promise<Answer> {
+  guard(ctx);
+  if (isKnown(ctx, `"${hash} small"`)) return null;
+  return { stream: createReadStream(thumbnailOf(app, hash)), type: 'image/webp' };
+}
