@@ -212,7 +212,8 @@ describe('a display screen, in a browser', () => {
     const picture = wall.locator('picture img');
     await picture.waitFor();
     await until(async () => (await shown('plain')).shown?.slot !== undefined);
-    const shot = await picture.screenshot();
+    // The page comes anew every few seconds, and its picture with it.
+    const shot = await wall.screenshot();
     assert.ok(shot.length > 20_000, 'something is drawn there');
     assert.equal((await shown('plain')).showsBy, 'picture');
     await call('POST', '/api/v1/screens/plain/end');

@@ -255,6 +255,23 @@ describe('a display screen on bad days, in a browser', () => {
     await page.locator('.slot.shown img.media').waitFor();
     await page.locator('.slot.shown .chart svg').first().waitFor();
     assert.equal((await shown('full')).state, 'fine');
+    // A key that is renewed and cannot be kept counts all the same, and what is kept goes on counting.
+    const tokens: string[] = [];
+    let isRenewed = false;
+    await page.route('**/api/v1/screen/beat', async (route) => {
+      tokens.push(route.request().headers()['authorization']!);
+      if (tokens.length > 1) return route.continue();
+      return route.fulfill({ status: 401, json: { code: 'TOKEN_EXPIRED', detail: 'an hour ago' } });
+    });
+    page.on('response', (one) => (isRenewed ||= one.url().endsWith('/oauth/token') && one.ok()));
+    await page.reload();
+    await until(() => tokens.length > 1);
+    assert.ok(isRenewed);
+    assert.notEqual(tokens[1], tokens[0]);
+    await page.reload();
+    await onWall(page, 'Room or not');
+    await until(async () => (await stand.house.call('GET', '/api/v1/screens/full', { as: publisher })).status === 200);
+    assert.equal((await shown('full')).state, 'fine');
   });
 
   // Minutes long: for `npm test -- e2e/screenAway --cases 10000`.

@@ -1,13 +1,25 @@
 <script setup lang="ts">
 import { Button, ConfigProvider } from 'ant-design-vue';
 import enGB from 'ant-design-vue/es/locale/en_GB';
-import { computed, onBeforeUnmount, ref } from 'vue';
+import { computed, onBeforeUnmount, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import BellMark from './platform/BellMark.vue';
 import { componentTheme } from './platform/theme.ts';
+import { showCount } from './platform/words.ts';
+import { useScreenTrouble } from './screen/useScreenTrouble.ts';
 import { useSession } from './session/useSession.ts';
 
 const { person, isMaker, signOut } = useSession();
+const { wrongCount, look, stop } = useScreenTrouble();
+// What somebody else was told is nothing to whoever signs in after them.
+watch(
+  () => (isMaker.value ? person.value?.email : undefined),
+  (maker) => {
+    stop();
+    if (maker !== undefined) void look();
+  },
+  { immediate: true },
+);
 const route = useRoute();
 const router = useRouter();
 const darkness = window.matchMedia('(prefers-color-scheme: dark)');
@@ -54,7 +66,10 @@ async function leave(): Promise<void> {
           :key="place.to"
           :to="place.to"
           :aria-current="isCurrent(place.to) ? 'page' : undefined"
-          >{{ place.title }}</RouterLink
+          >{{ place.title
+          }}<span v-if="place.to === '/screens' && wrongCount > 0" class="count"
+            ><span class="unseen">, something is wrong with </span>{{ showCount(wrongCount) }}</span
+          ></RouterLink
         >
       </nav>
       <div v-if="person" class="who">
@@ -104,6 +119,16 @@ nav a {
   color: var(--ink);
   border-bottom: 3px solid transparent;
   border-top: 3px solid transparent;
+}
+.count {
+  margin-left: 0.4rem;
+  padding: 0 0.45rem;
+  border-radius: 0.7rem;
+  background: var(--signal);
+  color: var(--raised);
+  font-size: 0.8rem;
+  font-weight: 600;
+  line-height: 1.3rem;
 }
 nav a[aria-current] {
   border-bottom-color: var(--brass);

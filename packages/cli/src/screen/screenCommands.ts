@@ -1,6 +1,6 @@
 import {
   contentWords,
-  type ListedScreen,
+  type Fleet,
   type ScreenAttribute,
   type ShownGroup,
   type ShownScreen,
@@ -45,10 +45,13 @@ function addScreens(screen: Command): void {
     .description('screens that you may see; first those with which something is wrong')
     .option('--group <name>', 'of one group')
     .option('--state <word>', 'silent, failing, stale, behind, fine or closed')
+    .option('--find <text>', 'stands in its name, its title or what it says of itself')
+    .option('--from <number>', 'how many to leave out before the first')
+    .option('--count <number>', 'how many at most; 200 when left out')
     .action(async (options: Record<string, string>, command: Command) => {
       const words = new URLSearchParams(options).toString();
       const path = `/api/v1/screens${words ? `?${words}` : ''}`;
-      show(command, await askService<{ screens: ListedScreen[] }>('GET', path), ({ screens }) => {
+      show(command, await askService<Fleet>('GET', path), ({ screens, total, counts }) => {
         table(screens, [
           { heading: 'screen', cell: (one) => one.name },
           { heading: 'group', cell: (one) => one.group },
@@ -57,7 +60,11 @@ function addScreens(screen: Command): void {
           { heading: 'why', cell: (one) => one.why },
           { heading: 'shows', cell: (one) => one.shown?.slot ?? '' },
         ]);
-        line(plural(screens.length, 'screen'));
+        const states = Object.entries(counts).filter(([, count]) => count > 0);
+        const all = screens.length < total ? ` of ${total}` : '';
+        line(
+          `${plural(screens.length, 'screen')}${all}; in all: ${states.map(([one, count]) => `${count} ${one}`).join(', ')}`,
+        );
       });
     });
   screen

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue';
-import { computed, onBeforeUnmount, ref } from 'vue';
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import { screenStateWords, type ListedScreen, type ScreenState, type ShownGroup } from '@underbell/core/screen';
+import { screenStateWords, type Fleet, type ScreenState, type ShownGroup } from '@underbell/core/screen';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showCount, showInstant } from '../platform/words.ts';
@@ -20,28 +20,36 @@ const route = useRoute();
 const router = useRouter();
 const group = computed(() => (route.query['group'] as string | undefined) ?? '');
 const state = computed(() => (route.query['state'] as ScreenState | undefined) ?? '');
+const find = computed(() => (route.query['find'] as string | undefined) ?? '');
 const isGrid = ref(false);
 const isAdding = ref(false);
+const rowsAtOnce = 200;
+const picturesAtOnce = 24;
+const mostAtOnce = 1_000;
+const more = ref(0);
+const count = computed(() => Math.min((more.value + 1) * (isGrid.value ? picturesAtOnce : rowsAtOnce), mostAtOnce));
 const groups = useResource<{ groups: ShownGroup[] }>('/api/v1/screen-groups');
-const all = useResource<{ screens: ListedScreen[] }>('/api/v1/screens');
+const asked = computed(() => {
+  const words = Object.entries({ group: group.value, state: state.value, find: find.value }).filter(([, word]) => word);
+  return `/api/v1/screens?${new URLSearchParams([...words, ['count', String(count.value)]]).toString()}`;
+});
+const all = useResource<Fleet>(asked);
+/** What was there stays until the next is. */
+const last = shallowRef<Fleet>();
+watch(all.data, (now) => (last.value = now ?? last.value));
 const timer = setInterval(() => void all.reload(), againMs);
 onBeforeUnmount(() => clearInterval(timer));
 
-const inGroup = computed(() =>
-  (all.data.value?.screens ?? []).filter((one) => group.value === '' || one.group === group.value),
-);
-const shown = computed(() => inGroup.value.filter((one) => state.value === '' || one.state === state.value));
-const counts = computed(() =>
-  screenStateWords.map((one) => ({ state: one, count: inGroup.value.filter((screen) => screen.state === one).length })),
-);
+const shown = computed(() => last.value?.screens ?? []);
+const leftOut = computed(() => (last.value?.total ?? 0) - shown.value.length);
+const counts = computed(() => screenStateWords.map((one) => ({ state: one, count: last.value?.counts[one] ?? 0 })));
 const titles = computed(() => new Map(groups.data.value?.groups.map((one) => [one.name, one.title])));
 const chosen = computed(() => groups.data.value?.groups.find((one) => one.name === group.value));
-const narrow = (words: { group?: string; state?: string }) =>
-  void router.replace({
-    query: Object.fromEntries(
-      Object.entries({ group: group.value, state: state.value, ...words }).filter(([, value]) => value),
-    ),
-  });
+function narrow(words: { group?: string; state?: string; find?: string }): void {
+  more.value = 0;
+  const all = { group: group.value, state: state.value, find: find.value, ...words };
+  void router.replace({ query: Object.fromEntries(Object.entries(all).filter(([, value]) => value)) });
+}
 async function reload(): Promise<void> {
   await Promise.all([groups.reload(), all.reload()]);
 }
@@ -71,6 +79,15 @@ async function reload(): Promise<void> {
         </option>
       </select></label
     >
+    <label
+      >Find
+      <input
+        class="plain"
+        type="search"
+        :value="find"
+        placeholder="name, quay …"
+        @change="narrow({ find: ($event.target as HTMLInputElement).value.trim() })"
+    /></label>
     <div class="states" role="group" aria-label="State">
       <button
         v-for="one in counts"
@@ -83,7 +100,7 @@ async function reload(): Promise<void> {
         {{ showCount(one.count) }} <StateWord :state="one.state" />
       </button>
     </div>
-    <Button size="small" :aria-pressed="isGrid" @click="isGrid = !isGrid">{{
+    <Button size="small" :aria-pressed="isGrid" @click="((isGrid = !isGrid), (more = 0))">{{
       isGrid ? 'As a list' : 'As pictures'
     }}</Button>
     <Button size="small" @click="isAdding = true">Add a group</Button>
@@ -91,9 +108,11 @@ async function reload(): Promise<void> {
   <AttributesPanel v-if="person?.isAdministrator" />
   <GroupPanel v-if="isAdding" @saved="(reload(), (isAdding = false))" @close="isAdding = false" />
   <GroupPanel v-if="chosen" :key="chosen.name" :group="chosen" @saved="reload" />
-  <p v-if="all.data.value && shown.length === 0" class="quiet">No such screen.</p>
+  <p v-if="last && shown.length === 0" class="quiet">
+    {{ group || state || find ? 'No such screen.' : 'None yet.' }}
+  </p>
   <ul v-else-if="isGrid" class="grid">
-    <li v-for="one in shown.slice(0, 24)" :key="one.name">
+    <li v-for="one in shown" :key="one.name">
       <RouterLink :to="`/screens/wall/${one.name}`">
         <ScreenPicture :screen="one" />
         <b>{{ one.title }}</b></RouterLink
@@ -136,6 +155,11 @@ async function reload(): Promise<void> {
       </tbody>
     </table>
   </div>
+  <p v-if="leftOut > 0" class="quiet">
+    {{ showCount(leftOut) }} more.
+    <Button v-if="count < mostAtOnce" size="small" @click="more++">Show more of them</Button>
+    <template v-else>Choose a group or a state, or find one.</template>
+  </p>
 </template>
 
 <style scoped>

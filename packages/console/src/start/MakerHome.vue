@@ -6,8 +6,11 @@ import FindBox from '../folder/FindBox.vue';
 import { pathOf, useAtHand } from '../folder/useAtHand.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { showCount, showInstant } from '../platform/words.ts';
+import StateWord from '../screen/StateWord.vue';
+import { useScreenTrouble } from '../screen/useScreenTrouble.ts';
 
+const { wrong, wrongCount, allCount } = useScreenTrouble();
 const { atHand, load } = useAtHand();
 onMounted(load);
 const { data: runs, error } = useResource<{ runs: ShownRun[] }>('/api/v1/runs');
@@ -52,6 +55,18 @@ const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
               >, {{ run.counts.inDoubt }} in doubt</template
             >{{ run.error ? `: ${run.error}` : '' }}</span
           >
+        </li>
+      </ul>
+    </section>
+    <section v-if="allCount > 0" aria-labelledby="walls">
+      <h2 id="walls">On screens</h2>
+      <p v-if="wrongCount === 0" class="quiet">
+        <RouterLink to="/screens">{{ showCount(allCount) }} screens</RouterLink>, and nothing is wrong with any.
+      </p>
+      <ul v-else>
+        <li v-for="{ state, count } in wrong" :key="state">
+          <RouterLink :to="`/screens?state=${state}`">{{ showCount(count) }} of {{ showCount(allCount) }}</RouterLink>
+          <StateWord class="word" :state="state" />
         </li>
       </ul>
     </section>
@@ -105,6 +120,9 @@ ul {
   margin: 0;
   display: grid;
   gap: 0.55rem;
+}
+.word {
+  margin-left: 0.4rem;
 }
 li span.quiet {
   display: block;

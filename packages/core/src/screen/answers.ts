@@ -72,6 +72,18 @@ export interface ListedScreen<At = string> {
   readonly endedAt?: At;
 }
 
+/** How many screens are in which state. */
+export type ScreenCounts = Readonly<Record<ScreenState, number>>;
+
+/** A part of all screens, the worst first. */
+export interface Fleet<At = string> {
+  readonly screens: readonly ListedScreen<At>[];
+  /** Of those that were asked for, with what is left out here. */
+  readonly total: number;
+  /** Of all states, whichever was asked for. */
+  readonly counts: ScreenCounts;
+}
+
 /** One thing that happened to a screen. */
 export interface ScreenEvent<At = string> {
   readonly at: At;

@@ -79,10 +79,14 @@ interface TokenAnswer {
   readonly expires_in: number;
 }
 
+/** What was got last: where there is no room to keep it, it counts for as long as this page stands. */
+let newest: Tokens | undefined;
+
 /** Keeps a key before it is used: whatever happens from here on, the next start has it. */
 export async function keepTokens({ access_token, refresh_token, expires_in }: TokenAnswer): Promise<void> {
   const until = serviceNow() + (expires_in - 60) * 1000;
-  await store.put(tokensName, { access_token, refresh_token, until } satisfies Tokens);
+  newest = { access_token, refresh_token, until };
+  await store.put(tokensName, newest);
 }
 
 export const hasTokens = async (): Promise<boolean> => (await store.get(tokensName)) !== undefined;
@@ -92,10 +96,13 @@ async function accessToken(isSpent = false): Promise<string> {
   return navigator.locks.request('underbell screen key', async () => {
     const held = await store.get<Tokens>(tokensName);
     if (!held) throw new Refused('SCREEN_CLOSED', 401, 'this screen has no key');
-    if (!isSpent && serviceNow() < held.until) return held.access_token;
+    const known = newest && newest.until > held.until ? newest : held;
+    if (!isSpent && serviceNow() < known.until) return known.access_token;
+    // By what is kept, and not by what is newest: the next start would have nothing else, and that has to count then.
     const form = { grant_type: 'refresh_token', refresh_token: held.refresh_token };
-    await keepTokens(await askOauth<TokenAnswer>('/oauth/token', form, true));
-    return (await store.get<Tokens>(tokensName))!.access_token;
+    const answer = await askOauth<TokenAnswer>('/oauth/token', form, true);
+    await keepTokens(answer);
+    return answer.access_token;
   });
 }
 

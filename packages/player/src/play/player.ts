@@ -23,6 +23,11 @@ const aheadMs = 4_000;
 /** Nobody waits longer for a slot. */
 const patienceMs = 8_000;
 
+function drop({ node, onGone }: Drawn): void {
+  node.remove();
+  onGone?.();
+}
+
 /** Shows slot after slot; between two of them nothing is ever empty. */
 export class Player {
   readonly problems: Problem[] = [];
@@ -37,6 +42,10 @@ export class Player {
   #program: ScreenProgram | undefined;
   #shown: Ready | undefined;
   #next: Ready | undefined;
+  /** One that nobody waited for, for its next turn. */
+  #late: Ready | undefined;
+  /** How often what was made ready was dropped: what is still being made then is of before as well. */
+  #drops = 0;
   #turn: Turn<SlotHandle> | undefined;
   #failed = new Map<string, number>();
   #isStale = false;
@@ -151,17 +160,19 @@ export class Player {
     return drawPage(this.#stage, answer, as.title, (error) => this.#tell(as.id, error));
   }
 
-  /** What takes too long keeps nobody waiting: it is left out like anything that fails, and is there the next time. */
+  /** What takes too long keeps nobody waiting: it is left out like anything that fails, until it is there. */
   async #drawSoon(as: SlotHandle): Promise<Drawn> {
     const drawing = this.#draw(as);
     let timer: ReturnType<typeof setTimeout> | undefined;
     const late = new Promise<undefined>((resolve) => (timer = setTimeout(resolve, patienceMs)));
     const drawn = await Promise.race([drawing, late]).finally(() => clearTimeout(timer));
     if (drawn) return drawn;
+    const since = this.#drops;
     drawing.then(
-      ({ node, onGone }) => {
-        node.remove();
-        onGone?.();
+      (found) => {
+        if (this.#isStopped || since !== this.#drops || this.#late) return drop(found);
+        this.#late = { id: as.id, drawn: found };
+        this.#failed.delete(as.id);
       },
       () => undefined,
     );
@@ -169,6 +180,11 @@ export class Player {
   }
 
   async #ready(as: SlotHandle): Promise<Ready | undefined> {
+    const late = this.#late;
+    if (late?.id === as.id) {
+      this.#late = undefined;
+      return late;
+    }
     try {
       return { id: as.id, drawn: await this.#drawSoon(as) };
     } catch (error) {
@@ -204,20 +220,24 @@ export class Player {
       before.onGone?.();
     }
     for (const other of [...this.#stage.children])
-      if (other !== ready?.drawn.node && other !== this.#next?.drawn.node) other.remove();
+      if (other !== ready?.drawn.node && other !== this.#next?.drawn.node && other !== this.#late?.drawn.node)
+        other.remove();
   }
 
   async #prepareNext(program: ScreenProgram, turn: Turn<SlotHandle>): Promise<void> {
     const next = turnAt(program.stretches, turn.until, this.#isLeftOut)?.slot.as;
     if (!next || this.#next?.id === next.id) return;
-    this.#dropNext();
+    if (this.#next) drop(this.#next.drawn);
+    this.#next = undefined;
     this.#next = await this.#ready(next);
   }
 
+  /** What was made ready is of before: figures, or the program, are others by now. */
   #dropNext(): void {
-    this.#next?.drawn.node.remove();
-    this.#next?.drawn.onGone?.();
+    this.#drops++;
+    for (const one of [this.#next, this.#late]) if (one) drop(one.drawn);
     this.#next = undefined;
+    this.#late = undefined;
   }
 
   #showOtherwise({ otherwise, screen }: ScreenProgram): void {

@@ -13,6 +13,8 @@ export interface Events {
   'screen.silent': { readonly group: string; readonly screens: readonly string[] };
   /** Screens of one group on which figures are older than they are meant to be. */
   'screen.stale': { readonly group: string; readonly screens: readonly string[] };
+  /** A screen whose key two devices had; it was ended. */
+  'screen.copied': { readonly group: string; readonly screens: readonly string[] };
   'run.finished': { readonly run: number; readonly burst: string; readonly state: string };
 }
 export type EventName = keyof Events;

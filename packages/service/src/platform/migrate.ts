@@ -35,6 +35,7 @@ import * as apps from './migrations/032-apps.ts';
 import * as screens from './migrations/033-screens.ts';
 import * as media from './migrations/034-media.ts';
 import * as screenPictures from './migrations/035-screen-pictures.ts';
+import * as keyFamilies from './migrations/036-key-families.ts';
 import * as publicLinks from './migrations/026-public-links.ts';
 
 /** In order; only ever appended to. */
@@ -74,6 +75,7 @@ const migrations = [
   screens,
   media,
   screenPictures,
+  keyFamilies,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

@@ -3,8 +3,9 @@ import type { Context } from 'koa';
 import { Transaction } from 'sequelize';
 import { Refusal } from '@underbell/core/refusal';
 import { signAccessToken, verifyAccessToken, type AccessTokenClaims } from '@underbell/core/token';
-import { fingerprint, plain, randomKey, type App, type KeyAsked } from '../platform/index.ts';
+import { fingerprint, plain, type App, type KeyAsked } from '../platform/index.ts';
 import { proofOf, signingKeys } from '../token/index.ts';
+import { endIfCopied, familyIn, keyOfFamily, newFamily } from './closing.ts';
 import { screenKeys, screenPairings, type KeyRow, type ScreenRow } from './models.ts';
 import { noteHistory, screenOfKey } from './store.ts';
 
@@ -78,7 +79,8 @@ interface HeldKey {
  */
 export async function takeFirstKey(app: App, deviceCode: string, thumbprint: string): Promise<HeldKey> {
   const deviceFingerprint = fingerprint(deviceCode);
-  const refresh = randomKey('ubr');
+  const family = newFamily();
+  const refresh = keyOfFamily(family);
   const keyId = randomUUID();
   const outcome = await app.records.transaction(async (): Promise<Refusal | undefined> => {
     const row = await screenPairings(app).findByPk(deviceFingerprint, { lock: Transaction.LOCK.UPDATE });
@@ -101,6 +103,7 @@ export async function takeFirstKey(app: App, deviceCode: string, thumbprint: str
       thumbprint,
       refreshFingerprint: fingerprint(refresh),
       formerFingerprint: null,
+      familyFingerprint: fingerprint(family),
       renewedAt: new Date(now),
     });
     await noteHistory(app, found.screenName!, 'took its key', found.device.browser ?? '');
@@ -121,25 +124,38 @@ export async function giveFirstKey(app: App, asked: KeyAsked): Promise<object> {
 /**
  * Renews a key. The one before holds until the new one was used: a device whose power went meanwhile never got it.
  *
- * @throws {Refusal} `SCREEN_CLOSED`, `PROOF_INVALID` for another device
+ * @param isDue - looked at under the lock: of two that come together one renews
+ * @returns undefined where it is not due
+ * @throws {Refusal} `SCREEN_CLOSED`, also for a key that counted once: its screen is ended; `PROOF_INVALID` for another device
  */
-export async function renewHeld(app: App, held: string, thumbprint: string): Promise<HeldKey> {
+export async function renewHeld(
+  app: App,
+  held: string,
+  thumbprint: string,
+  isDue: (key: KeyRow) => boolean,
+): Promise<HeldKey | undefined> {
   const given = fingerprint(held);
-  const refresh = randomKey('ubr');
-  const keyId = await app.records.transaction(async () => {
+  const family = familyIn(held) ?? newFamily();
+  const refresh = keyOfFamily(family);
+  const key = await app.records.transaction(async () => {
     const row = await keyRow(app, given, true);
-    if (!row) throw closed();
+    if (!row) return undefined;
     const found = plain(row);
     if (found.thumbprint !== thumbprint)
       throw new Refusal('PROOF_INVALID', 'the key of this screen is held by another device');
-    await row.update({
-      refreshFingerprint: fingerprint(refresh),
-      formerFingerprint: given,
-      renewedAt: new Date(app.now()),
-    });
-    return found.keyId;
+    const isRenewed = isDue(found);
+    if (isRenewed)
+      await row.update({
+        refreshFingerprint: fingerprint(refresh),
+        formerFingerprint: given,
+        familyFingerprint: fingerprint(family),
+        renewedAt: new Date(app.now()),
+      });
+    return { ...found, isRenewed };
   });
-  return { keyId, refresh };
+  if (key) return key.isRenewed ? { keyId: key.keyId, refresh } : undefined;
+  await endIfCopied(app, held, thumbprint);
+  throw closed();
 }
 
 /** The key that a fingerprint is of: the one that counts, or the one before. */
@@ -149,7 +165,11 @@ async function keyRow(app: App, given: string, isLocked: boolean) {
   return current ?? screenKeys(app).findOne({ where: { formerFingerprint: given }, ...lock });
 }
 
-/** The screen of a key that is held as it is. @throws {Refusal} `SCREEN_CLOSED`, `PROOF_INVALID` for another device */
+/**
+ * The screen of a key that is held as it is.
+ *
+ * @throws {Refusal} `SCREEN_CLOSED`, also for a key that counted once: its screen is ended; `PROOF_INVALID` for another device
+ */
 export async function screenHolding(
   app: App,
   held: string,
@@ -161,6 +181,7 @@ export async function screenHolding(
     throw new Refusal('PROOF_INVALID', 'the key of this screen is held by another device');
   const found = key && (await screenOfKey(app, key.keyId));
   if (found) return found;
+  await endIfCopied(app, held, thumbprint);
   throw closed();
 }
 
@@ -172,7 +193,7 @@ export async function screenHolding(
  */
 export async function renewKey(app: App, asked: KeyAsked): Promise<object> {
   const thumbprint = checkAsked(asked);
-  const { keyId, refresh } = await renewHeld(app, asked.form['refresh_token'] ?? '', thumbprint);
+  const { keyId, refresh } = (await renewHeld(app, asked.form['refresh_token'] ?? '', thumbprint, () => true))!;
   return tokensFor(app, keyId, thumbprint, refresh);
 }
 

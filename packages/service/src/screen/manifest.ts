@@ -20,7 +20,7 @@ import { playlistRevisions, playlists, playlistTargets, screenGroups, screenMode
 import { mountPictures } from './picture/mount.ts';
 import { playRoutes } from './playRoutes.ts';
 import { screenAdminRoutes } from './routes.ts';
-import { mailSilent, mailStale, tellTrouble } from './silence.ts';
+import { mailCopied, mailSilent, mailStale, tellTrouble } from './silence.ts';
 import { findScreen, listPlaylists, listRevisions, listTargets } from './store.ts';
 
 const silenceMs = 20_000;
@@ -116,5 +116,5 @@ export const screen: Capability = {
     refresh_token: renewKey,
   },
   clock: [{ everyMs: silenceMs, work: tellTrouble }],
-  hears: { 'screen.silent': mailSilent, 'screen.stale': mailStale },
+  hears: { 'screen.silent': mailSilent, 'screen.stale': mailStale, 'screen.copied': mailCopied },
 };

@@ -71,6 +71,8 @@ export const screenKeys = defineModel('screen_keys', {
   refreshFingerprint: text(),
   /** The one before: the device may never have got the new one. */
   formerFingerprint: nullable(text()),
+  /** Of what all keys of one pairing share; null until a key from before that was renewed. */
+  familyFingerprint: nullable(text()),
   renewedAt: instant(),
 });
 export type KeyRow = Readonly<RowOf<typeof screenKeys>>;

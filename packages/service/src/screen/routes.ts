@@ -27,7 +27,7 @@ import {
 } from './schemas.ts';
 import { previewFile, previewProgram, previewSlot } from './preview.ts';
 import { snapshotOf } from './snapshots.ts';
-import { changeScreen, endScreen, fleet, orderScreen, removeScreen, showScreen } from './screens.ts';
+import { changeScreen, endScreen, fleetPart, orderScreen, removeScreen, screenCounts, showScreen } from './screens.ts';
 
 const about = { tag: 'Screens', audience: 'person' } as const;
 const lists = { tag: 'Playlists', audience: 'person' } as const;
@@ -113,7 +113,14 @@ const screenRoutes: Route[] = [
     path: '/api/v1/screens',
     summary: 'The screens that you may see: first those with which something is wrong',
     query: fleetQuery,
-    handle: async ({ app, person, query }) => ({ screens: await fleet(app, person, query) }),
+    handle: ({ app, person, query }) => fleetPart(app, person, query),
+  }),
+  defineRoute({
+    ...about,
+    method: 'get',
+    path: '/api/v1/screen-counts',
+    summary: 'How many screens that you may see are in which state, a few seconds old at most',
+    handle: async ({ app, person }) => ({ counts: await screenCounts(app, person) }),
   }),
   defineRoute({
     ...about,

@@ -67,6 +67,9 @@ export const slotParams = Joi.object({ name: thing.required(), id: Joi.string().
 export const fleetQuery = Joi.object({
   group: thing,
   state: Joi.string().valid(...screenStateWords),
+  find: Joi.string().trim().max(200).description('stands in its name, its title or what it says of itself'),
+  from: Joi.number().integer().min(0).max(1_000_000).default(0).description('how many are left out before the first'),
+  count: Joi.number().integer().min(0).max(1_000).default(200),
 });
 
 const screenWords = {

@@ -3,7 +3,9 @@ import {
   checkScreenValues,
   stateOf,
   screenStateWords,
+  type Fleet,
   type ListedScreen,
+  type ScreenCounts,
   type ScreenOrder,
   type ScreenState,
   type ScreenValues,
@@ -14,11 +16,9 @@ import { noSuch, rightOn, rightsFor } from '../access/index.ts';
 import { announce, emit, forgetThing, holdName, lockThing, remember, type App } from '../platform/index.ts';
 import { checkLanguage, checkScreenFits, checkZone } from './check.ts';
 import { declaredAttributes, requireGroup } from './groups.ts';
+import { closeScreen } from './closing.ts';
 import { giveOrder } from './orders.ts';
 import {
-  screenKeys,
-  screenPairings,
-  screenPictures,
   screens,
   type GroupRow,
   type ScreenRow,
@@ -37,7 +37,6 @@ import {
   listTargets,
   newestRevision,
   snapshotTimes,
-  noteHistory,
   removeTarget,
 } from './store.ts';
 
@@ -91,34 +90,103 @@ const targetsAmong = (targets: readonly TargetRow[], { name, groupName }: Screen
 export interface FleetFilter {
   readonly group?: string;
   readonly state?: ScreenState;
+  /** Stands in the name, the title or what the screen says of itself, in letters of either case. */
+  readonly find?: string;
 }
 
-/** The screens of the groups that somebody may see, those first with which something is wrong. */
-export async function fleet(app: App, person: PersonViewer, filter: FleetFilter): Promise<ListedScreen<Date>[]> {
-  const right = rightsFor(app, person);
-  const groups = new Map<string, GroupRow>();
-  for (const one of await listGroups(app))
-    if (await right({ kind: 'screen-group', name: one.name })) groups.set(one.name, one);
-  if (filter.group !== undefined && !groups.has(filter.group))
-    throw noSuch('screen-group', filter.group, [...groups.keys()]);
-  const names = filter.group === undefined ? [...groups.keys()] : [filter.group];
+const rank = ({ state }: ListedScreen<Date>) => screenStateWords.indexOf(state);
+
+/** Every screen of some groups, those first with which something is wrong. */
+async function screensOf(app: App, groups: readonly GroupRow[]): Promise<ListedScreen<Date>[]> {
   const [rows, states, targets, pictures] = await Promise.all([
-    listScreens(app, names),
+    listScreens(
+      app,
+      groups.map((one) => one.name),
+    ),
     listStates(app),
     listTargets(app),
     snapshotTimes(app),
   ]);
+  const groupBy = new Map(groups.map((one) => [one.name, one]));
   const stateBy = new Map(states.map((one) => [one.screenName, one]));
-  const found = rows.map((row) =>
-    listed(app, row, groups.get(row.groupName)!, stateBy.get(row.name), {
-      targets: targetsAmong(targets, row),
-      picturedAt: pictures.get(row.name),
-    }),
-  );
-  const rank = ({ state }: ListedScreen<Date>) => screenStateWords.indexOf(state);
-  return found
-    .filter((one) => filter.state === undefined || one.state === filter.state)
+  const targetsBy = new Map<string, TargetRow[]>();
+  for (const one of targets) {
+    const key = `${one.targetKind} ${one.targetName}`;
+    targetsBy.set(key, [...(targetsBy.get(key) ?? []), one]);
+  }
+  return rows
+    .map((row) =>
+      listed(app, row, groupBy.get(row.groupName)!, stateBy.get(row.name), {
+        targets: inOrder([
+          ...(targetsBy.get(`screen ${row.name}`) ?? []),
+          ...(targetsBy.get(`screen-group ${row.groupName}`) ?? []),
+        ]),
+        picturedAt: pictures.get(row.name),
+      }),
+    )
     .toSorted((a, b) => rank(a) - rank(b) || (a.name < b.name ? -1 : 1));
+}
+
+/** The groups that somebody may see. */
+async function groupsFor(app: App, person: PersonViewer): Promise<GroupRow[]> {
+  const right = rightsFor(app, person);
+  const found: GroupRow[] = [];
+  for (const one of await listGroups(app)) if (await right({ kind: 'screen-group', name: one.name })) found.push(one);
+  return found;
+}
+
+function fits({ name, title, attributes }: ListedScreen<Date>, find: string): boolean {
+  const wanted = find.toLowerCase();
+  return [name, title, ...Object.values(attributes)].some((one) => String(one).toLowerCase().includes(wanted));
+}
+
+/** The screens of the groups that somebody may see, those first with which something is wrong. */
+export async function fleet(app: App, person: PersonViewer, filter: FleetFilter): Promise<ListedScreen<Date>[]> {
+  const { group, state, find = '' } = filter;
+  const groups = await groupsFor(app, person);
+  if (group !== undefined && !groups.some((one) => one.name === group))
+    throw noSuch(
+      'screen-group',
+      group,
+      groups.map((one) => one.name),
+    );
+  const wanted = group === undefined ? groups : groups.filter((one) => one.name === group);
+  const found = await screensOf(app, wanted);
+  return found.filter((one) => (state === undefined || one.state === state) && fits(one, find));
+}
+
+const countsOf = (all: readonly ListedScreen<Date>[]): ScreenCounts => {
+  const counts = Object.fromEntries(screenStateWords.map((one) => [one, 0])) as Record<ScreenState, number>;
+  for (const { state } of all) counts[state]++;
+  return counts;
+};
+
+/** A part of them, with how many there are in which state. */
+export async function fleetPart(
+  app: App,
+  person: PersonViewer,
+  { state, from, count, ...filter }: FleetFilter & { readonly from: number; readonly count: number },
+): Promise<Fleet<Date>> {
+  const all = await fleet(app, person, filter);
+  const wanted = state === undefined ? all : all.filter((one) => one.state === state);
+  return { screens: wanted.slice(from, from + count), total: wanted.length, counts: countsOf(all) };
+}
+
+/** Consoles ask for the counts again and again, each for its own groups: all of them are read once for all. */
+const recentMs = 10_000;
+const recent = new WeakMap<App, { readonly at: number; readonly all: Promise<ListedScreen<Date>[]> }>();
+
+/** How many screens that somebody may see are in which state, a few seconds old at most. */
+export async function screenCounts(app: App, person: PersonViewer): Promise<ScreenCounts> {
+  const groups = new Set((await groupsFor(app, person)).map((one) => one.name));
+  if (groups.size === 0) return countsOf([]);
+  let known = recent.get(app);
+  if (!known || app.now() - known.at > recentMs) {
+    known = { at: app.now(), all: listGroups(app).then((every) => screensOf(app, every)) };
+    known.all.catch(() => recent.delete(app));
+    recent.set(app, known);
+  }
+  return countsOf((await known.all).filter((one) => groups.has(one.group)));
 }
 
 /** A screen for somebody with a right on its group. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
@@ -217,18 +285,7 @@ export async function endScreen(
   await requireScreen(app, person, name, 'edit');
   await app.records.transaction(async () => {
     await lockThing(app, 'screen', name);
-    // A device that was taken in and has not asked for its key yet gets none; one that just got it loses it.
-    await screenPairings(app).update({ state: 'refused' }, { where: { screenName: name, state: 'approved' } });
-    const ended = await screenKeys(app).destroy({ where: { screenName: name } });
-    await screenPictures(app).destroy({ where: { screenName: name } });
-    const [marked] = await screens(app).update(
-      { endedBy: person.email, endedAt: new Date(app.now()) },
-      { where: { name, endedAt: null } as never },
-    );
-    if (ended === 0 && marked === 0) return;
-    await noteHistory(app, name, 'ended', `by ${person.email}`);
-    await remember(app, { who: person.email, what: 'screen ended', thing: `screen ${name}`, origin });
-    await announce(app, thingOf(name));
+    await closeScreen(app, name, person.email, origin);
   });
   return showScreen(app, person, name);
 }

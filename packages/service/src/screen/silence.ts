@@ -101,5 +101,13 @@ export const mailSilent = (app: App, job: Job): Promise<void> =>
     'No word for more than two minutes from these; they play on with what they keep, as long as they may:',
   );
 
+export const mailCopied = (app: App, job: Job): Promise<void> =>
+  mail(
+    app,
+    job,
+    'was closed: two devices had its key',
+    'Somebody has copied what the device keeps, or it was put back from a copy. Look who stands there, then take the right device in anew:',
+  );
+
 export const mailStale = (app: App, job: Job): Promise<void> =>
   mail(app, job, 'shows old figures', 'What is on these is older than their group is meant to show:');

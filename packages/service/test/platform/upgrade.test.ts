@@ -95,6 +95,7 @@ describe('an installation of the first shape', () => {
       '033-screens',
       '034-media',
       '035-screen-pictures',
+      '036-key-families',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },

@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import * as oauth from 'openid-client';
+import type { ShownScreen } from '@underbell/core/screen';
 import { until } from '../house.ts';
 import { author, owner, reader, root } from '../smallHouse.ts';
 import { Device, playlist, ScreenHouse } from './screenHouse.ts';
@@ -85,7 +86,7 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     assert.equal(later.body.code, 'IN_USE');
   });
 
-  it('binds the key to the device, renews it, and knows it no more once it was renewed twice', async () => {
+  it('binds the key to the device, and renews it; the one before is good until the new one was used', async () => {
     const device = await screens.pair('bound');
     const thief = await Device.start(screens.url);
     thief.tokens = device.tokens;
@@ -97,19 +98,44 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     assert.equal(without.body.code, 'PROOF_INVALID');
     const first = device.tokens!;
     await device.renew();
-    const second = device.tokens!;
     // The power went before it was written down: the one before is good until the new one was used.
     device.tokens = first;
     await device.renew();
     assert.equal((await device.program()).screen.name, 'bound');
     await device.renew();
-    const now = device.tokens;
-    for (const old of [second, first]) {
-      device.tokens = old;
-      assert.equal(await codeOf(device.renew()), 'invalid_grant');
-    }
-    device.tokens = now;
+    assert.equal((await device.program()).screen.name, 'bound');
+  });
+
+  it('is dark, with its copy, as soon as both have used what the device keeps', async () => {
+    const device = await screens.pair('copied');
     await device.renew();
+    const copy = device.copy();
+    await device.renew();
+    // Nobody can tell by this which of them hangs on the wall: it may be a device that lost an answer.
+    await copy.renew();
+    assert.equal((await copy.program()).screen.name, 'copied');
+    // What was made up, or belongs to another, ends nobody's screen.
+    const other = await screens.pair('other');
+    const held = device.tokens!.refresh_token!;
+    for (const refresh_token of ['ubr_guess.k_guess', `${held.split('.')[0]!}.k_guess`]) {
+      other.tokens = { ...other.tokens!, refresh_token };
+      assert.equal(await codeOf(other.renew()), 'invalid_grant');
+    }
+    assert.equal((await copy.program()).screen.name, 'copied');
+    assert.equal((await other.program()).screen.name, 'other');
+    // The first one goes on with what it has: now it is known that there are two.
+    assert.equal(await codeOf(device.renew()), 'invalid_grant');
+    for (const one of [device, copy]) {
+      assert.equal((await one.call('GET', '/api/v1/screen')).body.code, 'SCREEN_CLOSED');
+      assert.equal(await codeOf(one.renew()), 'invalid_grant');
+    }
+    const shown = (await screens.call('GET', '/api/v1/screens/copied', owner)).body as unknown as ShownScreen;
+    assert.deepEqual([shown.state, shown.endedBy], ['closed', 'Under Bell']);
+    assert.deepEqual(
+      shown.history.slice(0, 2).map((one) => one.what),
+      ['two devices', 'ended'],
+    );
+    await screens.pair('copied');
   });
 
   it('opens nothing but what screens ask', async () => {

@@ -142,7 +142,7 @@ describe('a screen without scripts', () => {
     assert.equal((await new PlainBrowser(screens.url).picture('', { Cookie: cookie })).status, 401);
   });
 
-  it('renews what it holds by the hour; the one before holds until the new one was used', async () => {
+  it('renews what it holds by the hour; the one before holds until the new one was used, and after that ends both', async () => {
     const browser = await pair('renewed');
     const first = browser.cookie;
     ahead += 3_700_000;
@@ -159,8 +159,14 @@ describe('a screen without scripts', () => {
     assert.match(await browser.page(), /<img/);
     const third = browser.cookie;
     assert.notEqual(third, second);
-    assert.equal((await new PlainBrowser(screens.url).picture('', { Cookie: second })).status, 401, 'never used');
     assert.equal((await new PlainBrowser(screens.url).picture('', { Cookie: third })).status, 200);
+    // What was guessed ends nothing; what counted once, somebody else has.
+    const family = third.split('.', 2).join('.');
+    for (const guess of [`${family}.k_guess`.replace('ubr_', 'ubr_x'), 'underbell_screen=key.ubr_guess.k_guess'])
+      assert.equal((await new PlainBrowser(screens.url).picture('', { Cookie: guess })).status, 401);
+    assert.equal((await new PlainBrowser(screens.url).picture('', { Cookie: third })).status, 200);
+    assert.equal((await new PlainBrowser(screens.url).picture('', { Cookie: second })).status, 401);
+    assert.equal((await new PlainBrowser(screens.url).picture('', { Cookie: third })).status, 401, 'both are dark');
   });
 
   it('says its name when it is told to, and shows no video', async () => {

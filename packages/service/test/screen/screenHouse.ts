@@ -12,6 +12,7 @@ export class Device {
     readonly config: oauth.Configuration,
     readonly dpop: oauth.DPoPHandle,
     readonly url: string,
+    private readonly keys: oauth.CryptoKeyPair,
   ) {}
 
   static async start(url: string): Promise<Device> {
@@ -20,8 +21,8 @@ export class Device {
       algorithm: 'oauth2',
       execute,
     });
-    const dpop = oauth.getDPoPHandle(config, await oauth.randomDPoPKeyPair('ES256'));
-    return new Device(config, dpop, url);
+    const keys = await oauth.randomDPoPKeyPair('ES256');
+    return new Device(config, oauth.getDPoPHandle(config, keys), url, keys);
   }
 
   /** Asks for a code. */
@@ -46,6 +47,13 @@ export class Device {
   async renew(): Promise<void> {
     const { refresh_token } = this.tokens!;
     this.tokens = await oauth.refreshTokenGrant(this.config, refresh_token!, undefined, { DPoP: this.dpop });
+  }
+
+  /** Another machine with everything that this one keeps. */
+  copy(): Device {
+    const made = new Device(this.config, oauth.getDPoPHandle(this.config, this.keys), this.url, this.keys);
+    made.tokens = this.tokens;
+    return made;
   }
 
   async request(method: string, path: string, body?: object): Promise<Response> {

@@ -98,6 +98,21 @@ describe('screens with which something is wrong', () => {
     await until(() => told(/one shows old figures/).length === 2);
   });
 
+  it('are closed and told of when two devices have used one key', async () => {
+    const device = await screens.pair('doubled');
+    const copy = device.copy();
+    await device.renew();
+    await copy.renew();
+    await assert.rejects(device.renew());
+    const [letter] = await until(() => {
+      const found = told(/doubled was closed: two devices had its key/);
+      return found.length > 0 ? found : undefined;
+    });
+    assert.deepEqual(letter!.to, [owner]);
+    await assert.rejects(copy.renew());
+    assert.equal(told(/doubled/).length, 1, 'once');
+  });
+
   it('are nothing to those who may not see their group', async () => {
     const { screens: seen } = (await screens.call('GET', '/api/v1/screens', reader)).body as unknown as {
       screens: ListedScreen[];

@@ -75,12 +75,12 @@ export async function pictureDevice(app: App, ctx: Context): Promise<PictureDevi
   const key = held(ctx, 'key');
   if (key !== undefined) {
     const found = await screenHolding(app, key, pictureThumbprint);
-    const isFormer = found.key.refreshFingerprint !== fingerprint(key);
-    const heldMs = app.now() - found.key.renewedAt.getTime();
     // One that the device never got is given anew, though not at once: two pages that come together would each take from the
     // other what it was just given.
-    if (heldMs > (isFormer ? lostMs : renewMs))
-      hold(app, ctx, 'key', (await renewHeld(app, key, pictureThumbprint)).refresh);
+    const isDue = ({ refreshFingerprint, renewedAt }: KeyRow) =>
+      app.now() - renewedAt.getTime() > (refreshFingerprint === fingerprint(key) ? renewMs : lostMs);
+    const renewed = isDue(found.key) ? await renewHeld(app, key, pictureThumbprint, isDue) : undefined;
+    if (renewed) hold(app, ctx, 'key', renewed.refresh);
     return found;
   }
   const device = held(ctx, 'device');
