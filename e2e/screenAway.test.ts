@@ -12,7 +12,9 @@ import { administrator, publisher, until, type Answer } from '../packages/servic
 import { launchDevice } from '../scripts/browser.ts';
 import { BrowserHouse } from './browserHouse.ts';
 
-const { numRuns: changes } = casesOf(400, 1);
+const { numRuns: changes } = casesOf(120, 1);
+/** What is made once is made by then: fonts, compiled code, what a browser notes of questions that were not answered. */
+const settled = Math.min(changes, 600);
 const hourMs = 3_600_000;
 const yearMs = 365 * 24 * hourMs;
 
@@ -274,14 +276,18 @@ describe('a display screen on bad days, in a browser', () => {
     assert.equal((await shown('full')).state, 'fine');
   });
 
-  // Minutes long: for `npm test -- e2e/screenAway --cases 10000`.
-  const isAsked = process.env['UNDERBELL_TEST_CASES'] !== undefined;
-  it(`stays as small as it was through slot after slot: ${changes} changes`, { skip: !isAsked }, async (t) => {
+  // Ten minutes long with `--cases 10000`.
+  it(`stays as small as it was through slot after slot: ${changes} changes`, async (t) => {
     await group('soak', [page1, words('one', 'One'), words('two', 'Two')], { leaseHours: 72 });
     const page = await device(async (one) => {
       // Time that runs a hundred times as fast once it is told to; nobody drives it from outside, which would be measured too.
       await one.addInitScript(() => {
-        const real = { now: performance.now.bind(performance), date: Date.now, later: setTimeout, every: setInterval };
+        const real = {
+          now: performance.now.bind(performance),
+          date: Date.now,
+          later: window.setTimeout.bind(window),
+          every: window.setInterval.bind(window),
+        };
         let speed = 1;
         const base = { real: real.now(), page: real.now(), offset: real.date() - real.now() };
         performance.now = () => base.page + (real.now() - base.real) * speed;
@@ -314,23 +320,31 @@ describe('a display screen on bad days, in a browser', () => {
       while ((await seen()) < count) await new Promise((resolve) => setTimeout(resolve, 500));
     };
     const cdp: CDPSession = await page.context().newCDPSession(page);
+    // The least of several looks: one may fall into the middle of a drawing, or onto a slot of charts.
     const measure = async () => {
-      await cdp.send('HeapProfiler.collectGarbage');
-      const { usedSize } = await cdp.send('Runtime.getHeapUsage');
-      const { nodes } = await cdp.send('Memory.getDOMCounters');
-      return { heap: usedSize, nodes };
+      const looks: { heap: number; nodes: number }[] = [];
+      for (let i = 0; i < 8; i++) {
+        await cdp.send('HeapProfiler.collectGarbage');
+        const { usedSize: heap } = await cdp.send('Runtime.getHeapUsage');
+        const { nodes } = await cdp.send('Memory.getDOMCounters');
+        looks.push({ heap, nodes });
+        await new Promise((resolve) => setTimeout(resolve, 70));
+      }
+      return { heap: Math.min(...looks.map((one) => one.heap)), nodes: Math.min(...looks.map((one) => one.nodes)) };
     };
-    // What is made once is made by then: fonts, caches of what was drawn, compiled code.
-    await reach(150);
-    const first = await measure();
-    await reach(150 + changes);
-    const last = await measure();
+    await reach(settled);
+    const series = [await measure()];
+    for (let part = 1; part <= 5; part++) {
+      await reach(settled + Math.round((changes * part) / 5));
+      series.push(await measure());
+    }
+    const [first, last] = [series[0]!, series.at(-1)!];
     const grown = last.heap / first.heap - 1;
     t.diagnostic(
-      `${(await seen()) - 150} changes: heap ${Math.round(first.heap / 1000)} kB, then ${Math.round(last.heap / 1000)} kB (${(grown * 100).toFixed(1)} %), ${first.nodes} nodes, then ${last.nodes}`,
+      `${(await seen()) - settled} changes: heap ${series.map((one) => Math.round(one.heap / 1000)).join(', ')} kB (${(grown * 100).toFixed(1)} %), ${first.nodes} nodes, then ${last.nodes}`,
     );
     assert.ok(grown < 0.1, `the heap has grown by ${(grown * 100).toFixed(1)} %`);
-    assert.ok(last.nodes < first.nodes + 1_000, `${first.nodes} nodes, then ${last.nodes}`);
+    assert.ok(last.nodes < first.nodes + 500, `${first.nodes} nodes, then ${last.nodes}`);
     assert.equal(await page.locator('.slot.shown').count(), 1);
   });
 });

@@ -16,9 +16,9 @@ const args = [
 export const launchBrowser = (): Promise<Browser> => chromium.launch({ executablePath: chromiumPath, args });
 
 /** The same as a device has it: what it keeps lies in a folder, and is there when it is started again. */
-export const launchDevice = (folder: string): Promise<BrowserContext> =>
+export const launchDevice = (folder: string, viewport = { width: 1280, height: 720 }): Promise<BrowserContext> =>
   chromium.launchPersistentContext(folder, {
     executablePath: chromiumPath,
     args,
-    viewport: { width: 1280, height: 720 },
+    viewport,
   });

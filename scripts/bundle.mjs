@@ -141,7 +141,11 @@ export const programs = {
   test: { folder: join(root, 'dist/test'), sources: { main: 'scripts/test/main.ts' } },
   bench: {
     folder: join(root, 'dist/bench'),
-    sources: { main: 'bench/src/main.ts', burstWorker: 'bench/src/burstWorker.ts' },
+    sources: {
+      main: 'bench/src/main.ts',
+      burstWorker: 'bench/src/burstWorker.ts',
+      streamClient: 'bench/src/streamClient.ts',
+    },
   },
 };
 

@@ -79,7 +79,7 @@ async function onWalls(cluster: Cluster, folder: string, say: (text: string) => 
   const app = openService(settings, pino({ level: 'silent' }));
   try {
     await furnish(app, cluster, viewedRows);
-    return await benchScreens(app, (await findPerson(app, { email: sender }))!, say);
+    return await benchScreens(app, (await findPerson(app, { email: sender }))!, folder, say);
   } finally {
     await closeApp(app);
   }

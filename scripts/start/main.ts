@@ -18,13 +18,14 @@ function readOptions() {
       options: {
         fresh: { type: 'boolean', default: false },
         empty: { type: 'boolean', default: false },
+        walls: { type: 'boolean', default: false },
         help: { type: 'boolean', default: false },
       },
     });
     return values;
   } catch (error) {
     throw new Advice(
-      `${(error as Error).message}\nThere is: npm start, npm start -- --fresh (begin anew), npm start -- --empty (without the demo)`,
+      `${(error as Error).message}\nThere is: npm start, npm start -- --fresh (begin anew), npm start -- --empty (without the demo), npm start -- --walls (with two screens that really play)`,
     );
   }
 }
@@ -116,7 +117,11 @@ function fillLibrary(folder: string): void {
     if (!existsSync(join(to, name))) copyFileSync(join(from, name), join(to, name));
 }
 
-function welcome(ports: Ports, installation: Installation, setupCode: string | undefined): void {
+function welcome(
+  ports: Ports,
+  installation: Installation,
+  { setupCode, hasWalls }: { readonly setupCode: string | undefined; readonly hasWalls: boolean },
+): void {
   const service = `http://127.0.0.1:${ports.service}`;
   say();
   if (installation.demo !== 'loaded') {
@@ -133,6 +138,7 @@ function welcome(ports: Ports, installation: Installation, setupCode: string | u
     say(`  Chat       http://127.0.0.1:${ports.chat}   teams and channels, with tabs for their members`);
     say(`  Works app  http://127.0.0.1:${ports.works}   reports beside records, for two companies`);
     say(`  Screen     ${service}/screen/   open it in a window of its own, and type its code in the console`);
+    if (hasWalls) say(`             two of them play here: ${service}/console/screens?find=played`);
     say(`  Mailboxes  http://127.0.0.1:${ports.mailbox}   where the copies arrive`);
     say(`  Library    http://127.0.0.1:${ports.library}   where files are put, and followed (user reports,`);
     say(`             password ${derived(installation, 'library')})`);
@@ -150,7 +156,7 @@ function welcome(ports: Ports, installation: Installation, setupCode: string | u
 async function main(): Promise<void> {
   const options = readOptions();
   if (options.help) {
-    say('npm start [-- --fresh] [-- --empty]    UNDERBELL_DATA, UNDERBELL_PORT move everything');
+    say('npm start [-- --fresh] [-- --empty] [-- --walls]    UNDERBELL_DATA, UNDERBELL_PORT move everything');
     return;
   }
   const folder = dataFolder();
@@ -158,10 +164,12 @@ async function main(): Promise<void> {
   const unlock = lockFolder(folder);
   const children = new Children(folder);
   let cluster: Cluster | undefined;
+  let closeWalls = async (): Promise<void> => undefined;
   let isStopping = false;
   const stop = async (): Promise<void> => {
     if (isStopping) return;
     isStopping = true;
+    await closeWalls();
     await children.stop();
     await cluster?.stop().catch(() => undefined);
     unlock();
@@ -187,6 +195,7 @@ async function main(): Promise<void> {
         'portal.json',
         'works.json',
         'screens.json',
+        'walls',
         'chat.json',
         'chat-events.json',
         'directory.json',
@@ -225,6 +234,11 @@ async function main(): Promise<void> {
         children.start('standins', 'packages/standins/dist/main.mjs', environment),
       ]);
     let setupCode: string | undefined;
+    const service = `http://127.0.0.1:${ports.service}`;
+    const publisher = () => {
+      const { key } = JSON.parse(readFileSync(join(folder, 'cli.json'), 'utf8')) as { key: string };
+      return new Caller(service, key);
+    };
     if (wantsDemo) {
       // The stand-ins open only once the demo has told them what to show.
       await startWeb();
@@ -245,13 +259,17 @@ async function main(): Promise<void> {
       installation = { ...installation, demo: 'loaded' };
       saveInstallation(folder, installation);
       await startOthers();
-      const { key } = JSON.parse(readFileSync(join(folder, 'cli.json'), 'utf8')) as { key: string };
-      await placeTabs(new Caller(`http://127.0.0.1:${ports.service}`, key));
+      await placeTabs(publisher());
     } else {
       const [web] = await Promise.all([startWeb(), startOthers()]);
       setupCode = web.setupCode;
     }
-    if (!isStopping) welcome(ports, installation, setupCode);
+    if (options.walls && installation.demo === 'loaded') {
+      say('Hanging two screens that really play …');
+      const { playWalls } = await import('./walls.ts');
+      closeWalls = await playWalls(folder, service, publisher());
+    }
+    if (!isStopping) welcome(ports, installation, { setupCode, hasWalls: options.walls });
   } catch (error) {
     // Ctrl-C in the middle of a start makes whatever was going on fail; that is no news.
     if (isStopping) return;
