@@ -3,6 +3,7 @@ import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Page } from 'playwright-core';
+import sharp from 'sharp';
 import { demoPassword, demoPeople } from '../demo/src/people.ts';
 import { launchBrowser } from './browser.ts';
 import { installSpreadsheet, root } from './install.mjs';
@@ -24,12 +25,31 @@ async function open(scheme: 'light' | 'dark', person?: string, height = 800, wid
   return page;
 }
 
-async function keep(page: Page, name: string): Promise<void> {
+async function shoot(page: Page): Promise<Buffer> {
   // Pages that listen for changes are never idle.
   await page.waitForTimeout(1_500);
-  await page.screenshot({ path: join(folder, `${name}.png`) });
-  process.stdout.write(`${name}.png\n`);
+  const picture = await page.screenshot();
   await page.context().close();
+  return picture;
+}
+
+async function keep(page: Page, name: string): Promise<void> {
+  writeFileSync(join(folder, `${name}.png`), await shoot(page));
+  process.stdout.write(`${name}.png\n`);
+}
+
+/** Pictures of one height beside each other. */
+async function keepBeside(name: string, pictures: readonly Buffer[]): Promise<void> {
+  const [height, gap] = [540, 12];
+  const parts = await Promise.all(pictures.map((one) => sharp(one).resize({ height }).png().toBuffer()));
+  const widths = await Promise.all(parts.map(async (one) => (await sharp(one).metadata()).width));
+  const width = widths.reduce((sum, one) => sum + one + gap, -gap);
+  const left = (i: number) => widths.slice(0, i).reduce((sum, one) => sum + one + gap, 0);
+  await sharp({ create: { width, height, channels: 3, background: '#888888' } })
+    .composite(parts.map((input, i) => ({ input, left: left(i), top: 0 })))
+    .png()
+    .toFile(join(folder, `${name}.png`));
+  process.stdout.write(`${name}.png\n`);
 }
 
 interface SentFile {
@@ -181,15 +201,46 @@ await page.goto(`${service}/console/screens`);
 await page.getByRole('link', { name: 'Office Northing' }).waitFor();
 await keep(page, 'screens');
 const day = new Date().toISOString().slice(0, 10);
-for (const [name, screen, width, height] of [
-  ['player', 'office-northing', 1280, 720],
-  ['player-upright', 'quay-q017', 720, 1280],
+const walls: Buffer[] = [];
+for (const [screen, width, height] of [
+  ['office-northing', 1280, 720],
+  ['quay-q017', 720, 1280],
 ] as const) {
   page = await open('light', publisher.email, height, width);
   await page.goto(`${service}/screen/?preview=${screen}&at=${day}T12:00:01Z`);
   await page.locator('.slot.shown .chart svg').first().waitFor();
-  await keep(page, name);
+  walls.push(await shoot(page));
 }
+await keepBeside('player', walls);
+
+// A device of its own: its code, and what it shows a day after its network went.
+page = await open('light', publisher.email, 720);
+await page.clock.install();
+await page.goto(`${service}/screen/`);
+const code = (await page.locator('.code').textContent())!;
+const bad = [await page.screenshot()];
+const { attributes, timeZone, language } = (await (
+  await page.request.get(`${service}/api/v1/screens/quay-q017`)
+).json()) as Record<string, object>;
+const hung = { name: 'photographed', title: 'Photographed', group: 'quays', attributes, timeZone, language };
+const group = `${service}/api/v1/screen-groups/quays`;
+const { title, otherwise, leaseHours, worryMinutes } = (await (await page.request.get(group)).json()) as object & {
+  [name: string]: unknown;
+};
+await page.request.put(group, { data: { title, otherwise, leaseHours, worryMinutes: 600 } });
+await page.request.post(`${service}/api/v1/screen-codes/${code}`, { data: hung });
+for (let i = 0; i < 60 && !(await page.locator('.slot.shown .chart svg').count()); i++) await page.clock.runFor(2_000);
+await page.waitForTimeout(5_000);
+await page.context().setOffline(true);
+await page.clock.fastForward(26 * 3_600_000);
+for (let i = 0; i < 60 && !(await page.locator('.slot.shown .chart svg').count()); i++) await page.clock.runFor(2_000);
+bad.push(await page.screenshot());
+await page.context().setOffline(false);
+await page.request.put(group, { data: { title, otherwise, leaseHours, worryMinutes } });
+await page.request.post(`${service}/api/v1/screens/photographed/end`);
+await page.request.delete(`${service}/api/v1/screens/photographed`);
+await page.context().close();
+await keepBeside('player-bad-days', bad);
 
 keepPdf(await newestFile('.pdf', 'quay-pack'));
 await browser.close();
