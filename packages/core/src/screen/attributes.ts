@@ -1,4 +1,4 @@
-import { fitsType, type ValueType } from '../dataset/index.ts';
+import { columnTypes, fitsType, type ValueType } from '../dataset/index.ts';
 import { Refusal, suggest, type Problem } from '../refusal/index.ts';
 
 /** The types that an attribute of screens may have. */
@@ -21,6 +21,15 @@ const words: Readonly<Record<AttributeType, string>> = {
   boolean: 'true or false',
   date: 'a date',
 };
+
+/**
+ * What the check of a filter can tell of a screen's values: which there are, and as what each can be read. Screens whose
+ * values have one shape can show the same.
+ */
+export function shapeOfValues(values: ScreenValues): string {
+  const names = Object.keys(values).sort();
+  return JSON.stringify(names.map((name) => [name, columnTypes.filter((type) => fitsType(values[name]!, type))]));
+}
 
 /**
  * Checks what is said of a screen against what may be said.

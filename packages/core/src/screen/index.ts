@@ -2,6 +2,7 @@ export { ageOf, type Age } from './age.ts';
 export {
   attributeTypes,
   checkScreenValues,
+  shapeOfValues,
   type AttributeType,
   type ScreenAttribute,
   type ScreenValues,

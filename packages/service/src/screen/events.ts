@@ -2,6 +2,7 @@ import { PassThrough } from 'node:stream';
 import type { Context } from 'koa';
 import { isRefusal } from '@underbell/core/refusal';
 import type { App, Change } from '../platform/index.ts';
+import type { Slot } from '@underbell/core/screen';
 import { findEdition } from '../report/index.ts';
 import { isBoard, reportsBehind } from './fit.ts';
 import { liveOf, tagNow, type LiveScreen } from './live.ts';
@@ -13,24 +14,28 @@ const aliveMs = 25_000;
 
 const streams = new WeakMap<App, Map<string, PassThrough>>();
 
-/** Boards and reports that a screen shows, with the datasets behind them. */
-async function shownBy(app: App, { screen }: LiveScreen): Promise<Set<string>> {
-  const found = new Set<string>();
-  const setup = await liveOf(app).setupOf(screen);
-  for (const { slot } of slotsOf(setup).values()) {
-    if (isBoard(slot)) found.add(`board ${slot.shows.board}`);
-    for (const report of await reportsBehind(app, slot)) {
-      found.add(`report ${report}`);
-      try {
-        const { definition } = await findEdition(app, report);
-        for (const name of Object.keys(definition.datasets)) found.add(`dataset ${name}`);
-      } catch (error) {
-        // One that is gone is told of by the slot that shows it.
-        if (!isRefusal(error)) throw error;
-      }
+/** What a slot shows, with the datasets behind it. */
+async function behind(app: App, slot: Slot): Promise<string[]> {
+  const found = isBoard(slot) ? [`board ${slot.shows.board}`] : [];
+  for (const report of await reportsBehind(app, slot)) {
+    found.push(`report ${report}`);
+    try {
+      const { definition } = await findEdition(app, report);
+      found.push(...Object.keys(definition.datasets).map((name) => `dataset ${name}`));
+    } catch (error) {
+      // One that is gone is told of by the slot that shows it.
+      if (!isRefusal(error)) throw error;
     }
   }
   return found;
+}
+
+/** Boards and reports that a screen shows, with the datasets behind them; read once for all that show the same. */
+async function shownBy(app: App, { screen }: LiveScreen): Promise<Set<string>> {
+  const live = liveOf(app);
+  const slots = [...slotsOf(await live.setupOf(screen)).values()];
+  const all = slots.map(({ slot }) => live.behind(JSON.stringify(slot.shows), () => behind(app, slot)));
+  return new Set((await Promise.all(all)).flat());
 }
 
 const isData = ({ kind }: Change): boolean => kind === 'dataset' || kind === 'report' || kind === 'board';

@@ -31,6 +31,8 @@ class Live {
   #groups = new Map<string, Promise<GroupRow | undefined>>();
   #revisions = new Map<string, Promise<RevisionRow | undefined>>();
   #interruptions = new Map<string, Promise<InterruptionRow[]>>();
+  /** By what is shown: reports and datasets behind it. */
+  #behind = new Map<string, Promise<string[]>>();
   #targets: Promise<Map<string, TargetRow[]>> | undefined;
   #interruptedUntil = Infinity;
 
@@ -41,6 +43,7 @@ class Live {
   }
 
   hear(change: Change | undefined): void {
+    if (change === undefined || change.kind === 'report' || change.kind === 'board') this.#behind = new Map();
     if (change === undefined) {
       this.screens.clear();
       this.#ordered = undefined;
@@ -62,6 +65,11 @@ class Live {
     this.#interruptions = new Map();
     this.#targets = undefined;
     this.#interruptedUntil = Infinity;
+  }
+
+  /** What is behind something that is shown, read once until a report or board changes. */
+  behind(shown: string, read: () => Promise<string[]>): Promise<string[]> {
+    return kept(this.#behind, shown, () => this.#listening(read));
   }
 
   screenOf(keyId: string): Promise<LiveScreen | undefined> {

@@ -2,6 +2,7 @@ import { mayPassOn, grantHeldBy, type PersonViewer } from '@underbell/core/acces
 import { isRefusal, Refusal, type Problem } from '@underbell/core/refusal';
 import {
   playlistChanges,
+  shapeOfValues,
   type PlaylistDefinition,
   type PlaylistPlan,
   type PlaylistTarget,
@@ -82,7 +83,10 @@ async function lacksOf(
   return found;
 }
 
-/** Slots that some screens could not show. Screens that are alike are asked once. */
+/**
+ * Slots that some screens could not show. Of those whose values differ in nothing that decides it one is asked; where it
+ * cannot show something, each is asked by itself, for what it is told names its own values.
+ */
 async function misfitsIn(
   app: App,
   { definition, writerId }: Publication,
@@ -91,16 +95,11 @@ async function misfitsIn(
 ): Promise<Map<string, { slot: string; why: string }[]>> {
   const source = { title: definition.title, writerId };
   const own = new Set((await listGrants(app)).flatMap(({ holder }) => (holder.kind === 'screen' ? [holder.name] : [])));
-  const asked = new Map<string, Promise<{ slot: string; why: string }[]>>();
+  const asked = new Map<string, { slot: string; why: string }[]>();
   const found = new Map<string, { slot: string; why: string }[]>();
   for (const screen of all) {
     const { isPicture } = screen.asked;
-    const like = JSON.stringify([
-      screen.groupName,
-      screen.attributes,
-      isPicture,
-      own.has(screen.name) ? screen.name : '',
-    ]);
+    const kind = [screen.groupName, isPicture, own.has(screen.name) ? screen.name : ''];
     const ask = async () => {
       const misfits: { slot: string; why: string }[] = [];
       for (const slot of definition.slots) {
@@ -109,8 +108,13 @@ async function misfitsIn(
       }
       return misfits;
     };
-    if (!asked.has(like)) asked.set(like, ask());
-    found.set(screen.name, await asked.get(like)!);
+    const like = JSON.stringify([...kind, shapeOfValues(screen.attributes)]);
+    const same = JSON.stringify([...kind, screen.attributes]);
+    const known = asked.get(like)?.length === 0 ? [] : asked.get(same);
+    const misfits = known ?? (await ask());
+    if (!asked.has(like)) asked.set(like, misfits);
+    asked.set(same, misfits);
+    found.set(screen.name, misfits);
   }
   return found;
 }

@@ -18,13 +18,7 @@ import { checkLanguage, checkScreenFits, checkZone } from './check.ts';
 import { declaredAttributes, requireGroup } from './groups.ts';
 import { closeScreen } from './closing.ts';
 import { giveOrder } from './orders.ts';
-import {
-  screens,
-  type GroupRow,
-  type ScreenRow,
-  type StateRow,
-  type TargetRow,
-} from './models.ts';
+import { screens, type GroupRow, type ScreenRow, type StateRow, type TargetRow } from './models.ts';
 import {
   findGroup,
   findScreen,
