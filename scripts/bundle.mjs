@@ -144,7 +144,7 @@ export const programs = {
     sources: {
       main: 'bench/src/main.ts',
       burstWorker: 'bench/src/burstWorker.ts',
-      streamClient: 'bench/src/streamClient.ts',
+      screenClient: 'bench/src/screenClient.ts',
     },
   },
 };

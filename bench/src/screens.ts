@@ -1,7 +1,6 @@
-import { fork } from 'node:child_process';
+import { fork, type ChildProcess } from 'node:child_process';
 import { createHash, randomUUID } from 'node:crypto';
 import { writeFileSync } from 'node:fs';
-import { createServer } from 'node:http';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
@@ -16,8 +15,8 @@ import { savePlaylist } from '../../packages/service/src/screen/playlists.ts';
 import { publishPlaylist } from '../../packages/service/src/screen/publish.ts';
 import { startWeb, stopWeb } from '../../packages/service/src/server.ts';
 import { signingKeys } from '../../packages/service/src/token/keys.ts';
-import type { BenchFigure } from './figures.ts';
-import type { Asked } from './streamClient.ts';
+import { median, type BenchFigure } from './figures.ts';
+import type { Asked } from './screenClient.ts';
 
 const count = 10_000;
 const inGroup = 100;
@@ -114,34 +113,53 @@ const proofOf = (method: string, url: string, { token, privateKey, jwk }: Device
     .setProtectedHeader({ alg: 'ES256', typ: 'dpop+jwt', jwk })
     .sign(privateKey);
 
-/** Sends a beat of each device, so many a second, with proofs that were made before. */
-async function beatAll(url: string, devices: readonly Device[], proofs: readonly string[]): Promise<number[]> {
-  const body = JSON.stringify({
-    slot: 'words',
-    playlist: 'bench',
-    revision: 1,
-    asOf: Date.now(),
-    clockErrorMs: 12,
-    errors: 0,
-  });
-  const times: number[] = [];
-  const sent: Promise<void>[] = [];
-  const begun = performance.now();
-  for (const [i, { token }] of devices.entries()) {
-    const due = begun + (i / perSecond) * 1000;
-    if (due > performance.now()) await wait(due - performance.now());
-    const start = performance.now();
-    const headers = { Authorization: `DPoP ${token}`, DPoP: proofs[i]!, 'Content-Type': 'application/json' };
-    sent.push(
-      fetch(url, { method: 'POST', headers, body }).then(async (answer) => {
-        const text = await answer.text();
-        if (!answer.ok) throw new Error(text);
-        times.push(performance.now() - start);
-      }),
-    );
+/** Those who call, in a process of their own. */
+class Callers {
+  readonly #child: ChildProcess;
+  private constructor(child: ChildProcess) {
+    this.#child = child;
   }
-  await Promise.all(sent);
-  return times;
+
+  static async start(folder: string, asked: Omit<Asked, 'file'>, devices: readonly Device[]): Promise<Callers> {
+    const file = join(folder, 'callers.json');
+    const method = asked.perSecond === undefined ? 'GET' : 'POST';
+    const callers = [];
+    for (const one of devices) callers.push({ token: one.token, proof: await proofOf(method, asked.url, one) });
+    writeFileSync(file, JSON.stringify(callers), { mode: 0o600 });
+    const path = fileURLToPath(new URL('../../dist/bench/screenClient.mjs', import.meta.url));
+    const made = new Callers(fork(path, [JSON.stringify({ ...asked, file } satisfies Asked)]));
+    await made.answer();
+    return made;
+  }
+
+  /** What they say next, to this. */
+  answer<T>(message?: string): Promise<T> {
+    const heardOf = new Promise<T>((resolve, reject) => {
+      const onExit = (code: number | null) => reject(new Error(`those who call ended with ${code}`));
+      this.#child.once('exit', onExit);
+      this.#child.once('message', (said) => {
+        this.#child.off('exit', onExit);
+        resolve(said as T);
+      });
+    });
+    if (message !== undefined) this.#child.send(message);
+    return heardOf;
+  }
+
+  end = () => void this.#child.kill();
+}
+
+/** A beat of each device, so many a second. */
+async function beatAll(url: string, folder: string, devices: readonly Device[], isBare = false) {
+  const asked = { url, perSecond, ...(isBare ? { isBare: true as const } : {}) };
+  const callers = await Callers.start(folder, asked, devices);
+  return {
+    async go(): Promise<number[]> {
+      const { times } = await callers.answer<{ times: number[] }>('begin');
+      callers.end();
+      return times;
+    },
+  };
 }
 
 /** Milliseconds of one core for each second, while work goes on. */
@@ -167,57 +185,25 @@ async function listen(
   devices: readonly Device[],
   publish: () => Promise<unknown>,
 ): Promise<Heard> {
-  const url = `${base}/api/v1/screen/events`;
-  const file = join(folder, 'listeners.json');
-  const listeners = [];
-  for (const one of devices) listeners.push({ token: one.token, proof: await proofOf('GET', url, one) });
-  writeFileSync(file, JSON.stringify(listeners), { mode: 0o600 });
+  const callers = await Callers.start(folder, { url: `${base}/api/v1/screen/events` }, devices);
   const before = process.memoryUsage().rss;
   const begun = performance.now();
-  const child = fork(fileURLToPath(new URL('../../dist/bench/streamClient.mjs', import.meta.url)), [
-    JSON.stringify({ url, file } satisfies Asked),
-  ]);
-  const answer = async <T>(message?: string): Promise<T> => {
-    const heardOf = new Promise<T>((resolve, reject) => {
-      child.once('message', (said) => resolve(said as T));
-      child.once('exit', (code) => reject(new Error(`those who listen ended with ${code}`)));
-    });
-    if (message !== undefined) child.send(message);
-    return heardOf;
-  };
   try {
-    await answer();
+    await callers.answer('begin');
     const openedMs = performance.now() - begun;
     const streamBytes = (process.memoryUsage().rss - before) / devices.length;
-    await answer('count anew');
+    await callers.answer('count anew');
     const from = Date.now();
     await publish();
     const publishedMs = Date.now() - from;
     for (;;) {
-      const { told, last } = await answer<{ told: number; last: number }>('report');
+      const { told, last } = await callers.answer<{ told: number; last: number }>('report');
       if (told === devices.length || Date.now() - from > 120_000)
         return { told, publishedMs, toldMs: last - from, openedMs, streamBytes };
       await wait(200);
     }
   } finally {
-    child.removeAllListeners('exit');
-    child.kill();
-  }
-}
-
-/** The same requests to a server that does nothing: what client and HTTP cost by themselves, in this same process. */
-async function bareShare(devices: readonly Device[], proofs: readonly string[]): Promise<number> {
-  const server = createServer((request, response) => {
-    request.resume();
-    request.on('end', () => response.end('{}'));
-  });
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
-  const { port } = server.address() as { port: number };
-  try {
-    return await coreShare(() => beatAll(`http://127.0.0.1:${port}/`, devices, proofs));
-  } finally {
-    server.closeAllConnections();
-    server.close();
+    callers.end();
   }
 }
 
@@ -257,7 +243,7 @@ export async function benchScreens(
   const base = app.settings.publicUrl;
   const url = `${base}/api/v1/screen/beat`;
   const speaking = devices.slice(0, heard);
-  const makeProofs = () => Promise.all(speaking.map((one) => proofOf('POST', url, one)));
+  const makeBeats = (isBare = false) => beatAll(url, folder, speaking, isBare);
   const { key } = await startSession(app, reader.id, 'command line');
   const readAll = async (times: number): Promise<number[]> => {
     const found: number[] = [];
@@ -270,34 +256,44 @@ export async function benchScreens(
     }
     return found;
   };
-  const reads = 200;
+  const [rounds, reads] = [4, 100];
   try {
-    await beatAll(url, speaking.slice(0, perSecond), await makeProofs());
-    const idle = p95(await readAll(reads));
-    const bare = await bareShare(speaking, await makeProofs());
     // The first beat of each, as after a restart; then the next one.
-    const first = await beatAll(url, speaking, await makeProofs());
+    const first = await (await makeBeats()).go();
+    const next = await makeBeats();
     let times: number[] = [];
-    const proofs = await makeProofs();
-    const share = await coreShare(async () => (times = await beatAll(url, speaking, proofs)));
-    const more = await makeProofs();
-    const [, beside] = await Promise.all([beatAll(url, speaking, more), readAll(reads)]);
+    const share = await coreShare(async () => (times = await next.go()));
+    const [idle, bare, beside]: [number[], number[], number[]] = [[], [], []];
+    const beaten: number[] = [];
+    const readBeside = async (isBare: boolean): Promise<number[]> => {
+      const beats = await makeBeats(isBare);
+      const [took, read] = await Promise.all([beats.go(), readAll(reads)]);
+      if (!isBare) beaten.push(p95(took));
+      return read;
+    };
+    await readAll(reads);
+    // In turns, so that the noise of the machine falls on all.
+    for (let round = 0; round < rounds; round++) {
+      idle.push(...(await readAll(reads)));
+      bare.push(...(await readBeside(true)));
+      beside.push(...(await readBeside(false)));
+    }
     const { told, publishedMs, toldMs, openedMs, streamBytes } = await listen(base, folder, devices, publish);
     if (told < count) throw new Error(`${count - told} screens were not told`);
     say(
-      `  ${count} screens, ${perSecond} beats a second: p95 ${p95(times).toFixed(1)} ms (${p95(first).toFixed(1)} ms after a restart), ${((share - bare) / 10).toFixed(0)} % of a core beyond the same requests to nothing; ${told} streams opened in ${(openedMs / 1000).toFixed(1)} s, ${(streamBytes / 1000).toFixed(0)} kB each, all told ${(toldMs / 1000).toFixed(1)} s after a publication began, which took ${(publishedMs / 1000).toFixed(1)} s`,
+      `  ${count} screens, ${perSecond} beats a second: p95 ${[p95(times), ...beaten].map((one) => one.toFixed(1)).join(', ')} ms (${p95(first).toFixed(1)} ms after a restart), ${(share / 10).toFixed(0)} % of a core; readers wait ${p95(idle).toFixed(1)} ms where nobody calls; ${told} streams opened in ${(openedMs / 1000).toFixed(1)} s, ${(streamBytes / 1000).toFixed(0)} kB each, all told ${(toldMs / 1000).toFixed(1)} s after a publication began, which took ${(publishedMs / 1000).toFixed(1)} s`,
     );
     return [
       {
         benchmark: 'a beat of 10,000 screens, p95',
-        ours: p95(times),
+        ours: median([p95(times), ...beaten]),
         against: '20 ms',
         floor: 20,
         goal: { atMost: 1 },
       },
       {
         benchmark: 'core for beats of 10,000 screens, in a second',
-        ours: share - bare,
+        ours: share,
         against: '70 % of a core',
         floor: 700,
         goal: { atMost: 1 },
@@ -312,8 +308,8 @@ export async function benchScreens(
       {
         benchmark: 'a reader beside 10,000 screens, p95',
         ours: p95(beside),
-        against: 'the same while no screen speaks',
-        floor: idle,
+        against: 'the same beside as many calls to a server that does nothing',
+        floor: p95(bare),
         goal: { atMost: 1.2 },
       },
     ];

@@ -5,5 +5,5 @@ export {
   type AccessTokenClaims,
   type TokenAlgorithm,
 } from './accessToken.ts';
-export { verifyAssertion, verifyProof } from './proof.ts';
+export { verifyAssertion, verifyProof, type ProofKeys } from './proof.ts';
 export type { ShownClient } from './answers.ts';

@@ -1,4 +1,14 @@
-import { calculateJwkThumbprint, EmbeddedJWK, errors, jwtVerify, type JSONWebKeySet, createLocalJWKSet } from 'jose';
+import {
+  calculateJwkThumbprint,
+  createLocalJWKSet,
+  EmbeddedJWK,
+  errors,
+  jwtVerify,
+  type CryptoKey,
+  type FlattenedJWSInput,
+  type JSONWebKeySet,
+  type JWSHeaderParameters,
+} from 'jose';
 import { Refusal } from '../refusal/index.ts';
 import { tokenAlgorithms } from './accessToken.ts';
 
@@ -14,10 +24,29 @@ async function verified<T>(what: string, code: 'PROOF_INVALID' | 'CLIENT_INVALID
   }
 }
 
+/** Keys of proofs that were read before, by how they stood there: those who come again and again are not read anew. */
+export interface ProofKeys {
+  get(written: string): Promise<CryptoKey> | undefined;
+  set(written: string, key: Promise<CryptoKey>): unknown;
+  delete(written: string): unknown;
+}
+
+const keyIn = (known: ProofKeys) => (header?: JWSHeaderParameters, token?: FlattenedJWSInput) => {
+  const written = JSON.stringify([header?.alg, header?.jwk]);
+  const found = known.get(written);
+  if (found) return found;
+  const read = EmbeddedJWK(header, token);
+  known.set(written, read);
+  // One that is none is refused each time it comes.
+  read.catch(() => known.delete(written));
+  return read;
+};
+
 /**
  * Verifies a proof of possession of a key.
  *
  * @param expected - the request it must be for; `tokenHash` where a token is used rather than asked for
+ * @param known - keys that were read before
  * @returns the key's thumbprint and the proof's one-time name, which the caller must not see twice
  * @throws {Refusal} `PROOF_INVALID`
  * @see RFC 9449 section 4.3
@@ -25,9 +54,10 @@ async function verified<T>(what: string, code: 'PROOF_INVALID' | 'CLIENT_INVALID
 export async function verifyProof(
   proof: string,
   expected: { readonly method: string; readonly url: string; readonly now: number; readonly tokenHash?: string },
+  known?: ProofKeys,
 ): Promise<{ thumbprint: string; id: string }> {
   const { payload, protectedHeader } = await verified('proof of possession', 'PROOF_INVALID', () =>
-    jwtVerify(proof, EmbeddedJWK, {
+    jwtVerify(proof, known ? keyIn(known) : EmbeddedJWK, {
       algorithms: [...tokenAlgorithms],
       typ: 'dpop+jwt',
       maxTokenAge: maxAgeSeconds,

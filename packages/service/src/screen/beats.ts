@@ -20,6 +20,7 @@ interface Waiting {
   readonly errors: { readonly screenName: string; readonly at: Date; readonly what: string; readonly detail: string }[];
   readonly noted: LRUCache<string, number>;
   readonly proofs: LRUCache<string, true>;
+  readonly keys: LRUCache<string, Promise<CryptoKey>>;
   timer: NodeJS.Timeout | undefined;
 }
 
@@ -33,6 +34,7 @@ function waitingOf(app: App): Waiting {
     errors: [],
     noted: new LRUCache({ max: 50_000, ttl: 3_600_000 }),
     proofs: new LRUCache({ max: 200_000, ttl: proofMs }),
+    keys: new LRUCache({ max: 20_000 }),
     timer: undefined,
   };
   held.set(app, made);
@@ -99,15 +101,16 @@ function flushSoon(app: App, waiting: Waiting): void {
 export async function beatingScreen(app: App, ctx: Context): Promise<LiveScreen> {
   const token = tokenIn(ctx);
   const { keyId, thumbprint } = await verifiedToken(app, token);
-  const proof = await verifyProof(ctx.get('DPoP'), {
+  const { proofs, keys } = waitingOf(app);
+  const expected = {
     method: ctx.method,
     url: `${app.settings.publicUrl}${ctx.path}`,
     now: app.now(),
     tokenHash: createHash('sha256').update(token).digest('base64url'),
-  });
+  };
+  const proof = await verifyProof(ctx.get('DPoP'), expected, keys);
   if (proof.thumbprint !== thumbprint)
     throw new Refusal('PROOF_INVALID', 'the proof of possession is missing or by another key');
-  const { proofs } = waitingOf(app);
   const name = `${thumbprint} ${proof.id}`;
   if (proofs.has(name)) throw new Refusal('PROOF_INVALID', 'the proof of possession was used before');
   proofs.set(name, true);
