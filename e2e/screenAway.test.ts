@@ -276,6 +276,29 @@ describe('a display screen on bad days, in a browser', () => {
     assert.equal((await shown('full')).state, 'fine');
   });
 
+  it('waits for nothing that does not come, and shows it as soon as it is there', async () => {
+    await group('slow', [page1, words('hello', 'Meanwhile')]);
+    const page = await device();
+    const held: (() => void)[] = [];
+    const hold = (path: string) =>
+      page.route(path, async (route) => {
+        await new Promise<void>((resolve) => held.push(resolve));
+        await route.continue();
+      });
+    await hold('**/api/v1/screen/slots/*');
+    await pair(page, 'slow', 'slow');
+    await onWall(page, 'Meanwhile');
+    await until(async () => /not there after 8 seconds/.test((await shown('slow')).shown?.lastError ?? ''));
+    assert.equal((await shown('slow')).shown?.slot, 'hello', 'it goes on with what it has');
+    const freedAt = Date.now();
+    await page.unroute('**/api/v1/screen/slots/*');
+    for (const free of held) free();
+    await page.locator('.slot.shown .chart svg').first().waitFor();
+    // Left out for a minute otherwise; no faster than its turn comes.
+    assert.ok(Date.now() - freedAt < 50_000, `${Date.now() - freedAt} ms`);
+    await page.context().close();
+  });
+
   // Ten minutes long with `--cases 10000`.
   it(`stays as small as it was through slot after slot: ${changes} changes`, async (t) => {
     await group('soak', [page1, words('one', 'One'), words('two', 'Two')], { leaseHours: 72 });

@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import { writeFileSync } from 'node:fs';
+import { existsSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
 import { owner, reader } from '../../service/test/smallHouse.ts';
@@ -26,6 +26,12 @@ describe('underbell screen, screen-group and playlist', () => {
     assert.equal((await underbell(reader, ...pair, '--attribute', 'quay=Q1')).code, 4);
     assert.match(await fine(...pair, '--attribute', 'quay=Q1'), /Quay one is taken in/);
     assert.match(await fine('screen', 'list', '--group', 'quays'), /quay-1 +quays +quay=Q1 +silent/);
+    assert.match(await fine('screen', 'list', '--find', 'QUAY ONE'), /quay-1[\s\S]*1 screen; in all: 1 silent/);
+    assert.match(await fine('screen', 'list', '--find', 'q1', '--count', '0'), /0 screens of 1; in all: 1 silent/);
+    assert.doesNotMatch(await fine('screen', 'list', '--from', '1'), /quay-1/);
+    const state = await underbell(owner, 'screen', 'list', '--state', 'silnt');
+    assert.deepEqual([state.code, /did you mean `silent`/.test(state.errors)], [2, true]);
+    assert.equal((await underbell(owner, 'screen', 'list', '--count', 'many')).code, 2);
     assert.match(await fine('screen', 'change', 'quay-1', '--language', 'de'), /quay=Q1, Europe\/Berlin, de/);
     assert.match(await fine('screen', 'attributes'), /least +number +Least cost/);
   });
@@ -62,6 +68,27 @@ describe('underbell screen, screen-group and playlist', () => {
       /no length of time/,
     );
     assert.doesNotMatch(await fine('screen-group', 'resume', 'quays', id), /interruption/);
+    const file = join(screens.small.house.folder, 'slot.json');
+    const page = { name: 'storm', shows: { report: 'works', page: 'all' }, seconds: 30 };
+    writeFileSync(file, JSON.stringify({ ...page, where: { works: "quay = screen('quay')" } }));
+    const interrupt = ['screen-group', 'interrupt', 'quays', '--slot', file];
+    const shown = await fine(...interrupt, '--for', '90m');
+    const other = /interruption (\d+): .*works/.exec(shown)![1]!;
+    assert.doesNotMatch(await fine('screen-group', 'resume', 'quays', other), /interruption/);
+    // Words and a slot, neither, a file that is none, and a slot that could be shown nowhere.
+    for (const [wrong, code] of [
+      [[...interrupt, 'words'], 2],
+      [interrupt.slice(0, 3), 2],
+      [[...interrupt.slice(0, 4), `${file}.none`], 4],
+    ] as const)
+      assert.equal((await underbell(owner, ...wrong)).code, code, wrong.join(' '));
+    writeFileSync(file, JSON.stringify({ ...page, where: { works: "quay = screen('quey')" } }));
+    assert.match((await underbell(owner, ...interrupt)).errors, /quay/);
+    assert.doesNotMatch(await fine('screen-group', 'show', 'quays'), /interruption/);
+    // Nothing was sent of it: there is no picture, and no empty file.
+    const none = join(screens.small.house.folder, 'none.webp');
+    const picture = await underbell(owner, 'screen', 'picture', 'quay-1', '--out', none);
+    assert.deepEqual([picture.code, existsSync(none)], [4, false], picture.errors);
     assert.match(await fine('screen', 'name', 'quay-1'), /is told/);
     assert.equal((await underbell(reader, 'screen', 'end', 'quay-1')).code, 4);
     assert.match(await fine('screen', 'end', 'quay-1'), /Quay one is closed/);

@@ -19,7 +19,8 @@ async function verified<T>(what: string, code: 'PROOF_INVALID' | 'CLIENT_INVALID
   try {
     return await work();
   } catch (cause) {
-    if (!(cause instanceof errors.JOSEError) && !(cause instanceof TypeError)) throw cause;
+    // A key that is none, such as a point beside its curve, is told of by the platform's own error.
+    if (![errors.JOSEError, TypeError, DOMException].some((one) => cause instanceof one)) throw cause;
     throw new Refusal(code, `the ${what} is not valid`, {}, { cause });
   }
 }

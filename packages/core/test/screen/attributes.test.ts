@@ -1,15 +1,21 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
+import fc from 'fast-check';
+import { checkScreenFilter } from '@underbell/core/access';
 import { isRefusal } from '@underbell/core/refusal';
 import {
   checkScreenValues,
   fillWords,
   playlistChanges,
   readUserCode,
+  shapeOfValues,
   stateOf,
   userCode,
   type PlaylistDefinition,
+  type ScreenValues,
 } from '@underbell/core/screen';
+
+import { casesOf } from '../cases.ts';
 
 describe('what a screen says of itself', () => {
   const declared = [
@@ -81,5 +87,71 @@ describe('changes of a playlist', () => {
       changed: ['b'],
     });
     assert.deepEqual(playlistChanges(undefined, list(['a', 5])).added, ['a']);
+  });
+});
+
+describe('the shape of what screens say', () => {
+  it('is the same where each value can be read as the same types, and another where one is missing', () => {
+    const shape = shapeOfValues({ quay: 'Q1', floor: '2' });
+    assert.equal(shapeOfValues({ floor: '-7', quay: 'Q-992' }), shape);
+    for (const other of [
+      {},
+      { quay: 'Q1' },
+      { quay: 'Q1', floor: '2', since: '2026-01-01' },
+      { quay: '17', floor: '2' },
+      { quay: 'Q1', floor: '2.5' },
+      { quay: 'Q1', floor: 'two' },
+      { quay: 'true', floor: '2' },
+      { quay: '2026-01-01', floor: '2' },
+      { quai: 'Q1', floor: '2' },
+    ] as readonly ScreenValues[])
+      assert.notEqual(shapeOfValues(other), shape, JSON.stringify(other));
+    assert.notEqual(shapeOfValues({ 'a","b': 'x' }), shapeOfValues({ a: 'x', b: 'x' }));
+  });
+
+  it('decides whether a filter can be checked: two screens of one shape are refused alike', (t) => {
+    const shapeOf = (type: 'text' | 'integer' | 'number' | 'date' | 'boolean') => ({
+      name: 'rows',
+      columns: [{ name: 'col', label: 'Col', type }],
+    });
+    const value = fc.oneof(
+      fc.constantFrom('1', '-4', '2.5', '1e3', 'true', 'false', 'Q1', 'x', '2026-01-31', '2026-02-30', ''),
+      fc.string({ maxLength: 6 }),
+    );
+    const operators = ['=', '<>', '<', '>='];
+    const refusalOf = (where: string, type: Parameters<typeof shapeOf>[0], said: string): string => {
+      try {
+        checkScreenFilter(where, shapeOf(type) as never, (name) => (name === 'quay' ? [said] : undefined));
+        return 'fits';
+      } catch (error) {
+        assert.ok(isRefusal(error), String(error));
+        return error.code;
+      }
+    };
+    const counts = { fits: 0, refused: 0 };
+    const options = casesOf(400, 204);
+    fc.assert(
+      fc.property(
+        fc.array(value, { minLength: 6, maxLength: 16 }),
+        fc.constantFrom('text', 'integer', 'number', 'date', 'boolean'),
+        fc.constantFrom(...operators),
+        (all, type, operator) => {
+          const where = `col ${operator} screen('quay')`;
+          const byShape = new Map<string, string>();
+          for (const said of all) {
+            const shape = shapeOfValues({ quay: said });
+            const found = refusalOf(where, type as 'text', said);
+            assert.equal(found, byShape.get(shape) ?? found, `${where} for ${type}, said ${JSON.stringify(said)}`);
+            if (byShape.has(shape)) counts[found === 'fits' ? 'fits' : 'refused']++;
+            byShape.set(shape, found);
+          }
+        },
+      ),
+      options,
+    );
+    assert.ok(counts.fits > 50 && counts.refused > 50, JSON.stringify(counts));
+    t.diagnostic(
+      `seed ${options.seed}: ${counts.fits} fit, ${counts.refused} are refused, always like the others of their shape`,
+    );
   });
 });
