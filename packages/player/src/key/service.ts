@@ -106,6 +106,10 @@ async function accessToken(isSpent = false): Promise<string> {
   });
 }
 
+/** Nobody waits longer for an answer, or for a piece of a file. */
+const answerMs = 60_000;
+const pieceMs = 300_000;
+
 /**
  * Asks the service as this screen.
  *
@@ -138,7 +142,7 @@ export async function ask(
       },
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
       ...(picture ? { body: picture } : {}),
-      ...(signal ? { signal } : {}),
+      signal: signal ?? AbortSignal.timeout(range === undefined ? answerMs : pieceMs),
     });
     hearTime(answer);
     return answer;

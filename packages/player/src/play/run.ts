@@ -36,7 +36,7 @@ export async function run(root: HTMLElement): Promise<string> {
     try {
       const program = await source.program();
       if (player.program?.tag !== program.tag || isRunningOut(player.program)) player.play(program);
-      await keep(program);
+      void keep(program).catch(reportError);
       return program;
     } catch (error) {
       if (!closedBy(error) && !isOffline(error)) lastError = (error as Error).message;
@@ -44,12 +44,20 @@ export async function run(root: HTMLElement): Promise<string> {
     }
   }
 
-  /** What the next day's slots show, so that a network that goes is not missed; one that fails takes no other with it. */
+  let keepings = 0;
+
+  /**
+   * What the next day's slots show, so that a network that goes is not missed; one that fails takes no other with it. Nothing
+   * waits for it: what hangs here keeps no screen from saying that it lives.
+   */
   async function keep(program: ScreenProgram): Promise<void> {
+    const mine = ++keepings;
     const all = new Map(program.stretches.flatMap((one) => one.slots.map(({ as }) => [as.id, as])));
     await source.keepOnly([...all.keys()]);
     await keepOnlyFiles([...all.values()].flatMap((one) => one.media ?? []));
     for (const { id, text, media } of all.values()) {
+      // There is a newer program, or none any more.
+      if (mine !== keepings) return;
       const kept = media ? source.keepFile(id, media) : text === undefined ? source.answer(id) : undefined;
       await kept?.catch(closedBy);
     }
@@ -145,6 +153,7 @@ export async function run(root: HTMLElement): Promise<string> {
     if (!player.program) await load();
   });
   const why = await ended;
+  keepings++;
   stop.abort();
   timers.forEach((one) => clearInterval(one));
   player.stop();
