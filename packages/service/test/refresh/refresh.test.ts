@@ -278,7 +278,7 @@ describe('refreshing', () => {
     const readersLimit = await limit(reader);
     reader.release();
     await database.query(
-      "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'underbell live planned'",
+      "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'underbell live planned' AND query = 'SELECT pg_sleep(600)'",
     );
     const ended = await Promise.all(asked);
     assert.ok(ended.every((one) => one instanceof Error));
