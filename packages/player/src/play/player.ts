@@ -170,9 +170,11 @@ export class Player {
     const since = this.#drops;
     drawing.then(
       (found) => {
-        if (this.#isStopped || since !== this.#drops || this.#late) return drop(found);
-        this.#late = { id: as.id, drawn: found };
+        if (this.#isStopped || since !== this.#drops) return drop(found);
         this.#failed.delete(as.id);
+        // Taken off the wall while it was drawn, by a slot that came meanwhile: it is drawn again when its turn comes.
+        if (this.#late || !found.node.isConnected) return drop(found);
+        this.#late = { id: as.id, drawn: found };
       },
       () => undefined,
     );
