@@ -21,4 +21,8 @@ export const launchDevice = (folder: string, viewport = { width: 1280, height: 7
     executablePath: chromiumPath,
     args,
     viewport,
+    // Whoever starts it stops it, in their own order: by itself it would end their process.
+    handleSIGINT: false,
+    handleSIGTERM: false,
+    handleSIGHUP: false,
   });

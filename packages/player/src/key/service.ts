@@ -23,6 +23,9 @@ export class Refused extends Error {
 
 const { service = location.origin } = document.getElementById('app')!.dataset;
 const tokensName = 'tokens';
+/** Nobody waits longer for an answer, or for a piece of a file. */
+const answerMs = 60_000;
+const pieceMs = 300_000;
 const base64url = (bytes: ArrayBuffer) =>
   btoa(String.fromCharCode(...new Uint8Array(bytes)))
     .replaceAll('+', '-')
@@ -58,7 +61,7 @@ async function refusalIn(answer: Response): Promise<Refused> {
 
 /** Sets the clock before the first proof: one by a wrong clock is none. */
 export async function askTime(): Promise<void> {
-  hearTime(await fetch('/health/live', { cache: 'no-store' }));
+  hearTime(await fetch('/health/live', { cache: 'no-store', signal: AbortSignal.timeout(answerMs) }));
 }
 
 /** Asks an OAuth endpoint. @throws {Refused} */
@@ -67,6 +70,8 @@ export async function askOauth<T>(path: string, form: Readonly<Record<string, st
     method: 'POST',
     body: new URLSearchParams({ client_id: 'screen', ...form }),
     headers: isProven ? { DPoP: await proof('POST', path) } : {},
+    // Whoever renews the key keeps all others waiting.
+    signal: AbortSignal.timeout(answerMs),
   });
   hearTime(answer);
   if (!answer.ok) throw await refusalIn(answer);
@@ -105,10 +110,6 @@ async function accessToken(isSpent = false): Promise<string> {
     return answer.access_token;
   });
 }
-
-/** Nobody waits longer for an answer, or for a piece of a file. */
-const answerMs = 60_000;
-const pieceMs = 300_000;
 
 /**
  * Asks the service as this screen.

@@ -5,7 +5,7 @@ import { readScreenToken } from './keys.ts';
 import type { GroupRow, InterruptionRow, RevisionRow, ScreenRow, TargetRow } from './models.ts';
 import { orderedScreens } from './orders.ts';
 import { mediaIn, slotsShown, tagOf, type ScreenSetup } from './program.ts';
-import { findGroup, findRevision, inOrder, listTargets, livingInterruptions, screenOfKey } from './store.ts';
+import { findGroup, findRevision, listTargets, livingInterruptions, screenOfKey, targetsAmong } from './store.ts';
 
 /** A screen that is known to this process, until something about it changes. */
 export interface LiveScreen {
@@ -33,7 +33,7 @@ class Live {
   #interruptions = new Map<string, Promise<InterruptionRow[]>>();
   /** By what is shown: reports and datasets behind it. */
   #behind = new Map<string, Promise<string[]>>();
-  #targets: Promise<Map<string, TargetRow[]>> | undefined;
+  #targets: Promise<(screen: ScreenRow) => TargetRow[]> | undefined;
   #interruptedUntil = Infinity;
 
   constructor(app: App) {
@@ -127,25 +127,15 @@ class Live {
 
   async #read(screen: ScreenRow): Promise<ScreenSetup> {
     const app = this.#app;
-    const { groupName, name } = screen;
-    this.#targets ??= listTargets(app).then((all) => {
-      const by = new Map<string, TargetRow[]>();
-      for (const one of all) {
-        const key = `${one.targetKind} ${one.targetName}`;
-        by.set(key, [...(by.get(key) ?? []), one]);
-      }
-      return by;
-    });
-    const [group, targets, interruptions] = await Promise.all([
+    const { groupName } = screen;
+    this.#targets ??= listTargets(app).then(targetsAmong);
+    const [group, targetsOf, interruptions] = await Promise.all([
       kept(this.#groups, groupName, () => findGroup(app, groupName)),
       this.#targets,
       kept(this.#interruptions, groupName, () => livingInterruptions(app, groupName)),
     ]);
     for (const one of interruptions) this.#interruptedUntil = Math.min(this.#interruptedUntil, one.until.getTime());
-    const own = inOrder([
-      ...(targets.get(`screen ${name}`) ?? []),
-      ...(targets.get(`screen-group ${groupName}`) ?? []),
-    ]);
+    const own = targetsOf(screen);
     const revisions = await Promise.all(
       own.map((one) =>
         kept(this.#revisions, `${one.playlistName}.${one.revisionNumber}`, () =>

@@ -24,13 +24,13 @@ import {
   findScreen,
   findState,
   historyOf,
-  inOrder,
   listGroups,
   listScreens,
   listStates,
   listTargets,
   newestRevision,
   snapshotTimes,
+  targetsAmong,
   removeTarget,
 } from './store.ts';
 
@@ -71,15 +71,6 @@ function listed(
   };
 }
 
-const targetsAmong = (targets: readonly TargetRow[], { name, groupName }: ScreenRow) =>
-  inOrder(
-    targets.filter(
-      (one) =>
-        (one.targetKind === 'screen' && one.targetName === name) ||
-        (one.targetKind === 'screen-group' && one.targetName === groupName),
-    ),
-  );
-
 /** Which screens are meant; each left out means all. */
 export interface FleetFilter {
   readonly group?: string;
@@ -103,18 +94,11 @@ async function screensOf(app: App, groups: readonly GroupRow[]): Promise<ListedS
   ]);
   const groupBy = new Map(groups.map((one) => [one.name, one]));
   const stateBy = new Map(states.map((one) => [one.screenName, one]));
-  const targetsBy = new Map<string, TargetRow[]>();
-  for (const one of targets) {
-    const key = `${one.targetKind} ${one.targetName}`;
-    targetsBy.set(key, [...(targetsBy.get(key) ?? []), one]);
-  }
+  const targetsOf = targetsAmong(targets);
   return rows
     .map((row) =>
       listed(app, row, groupBy.get(row.groupName)!, stateBy.get(row.name), {
-        targets: inOrder([
-          ...(targetsBy.get(`screen ${row.name}`) ?? []),
-          ...(targetsBy.get(`screen-group ${row.groupName}`) ?? []),
-        ]),
+        targets: targetsOf(row),
         picturedAt: pictures.get(row.name),
       }),
     )
@@ -207,7 +191,7 @@ export async function showScreen(app: App, person: PersonViewer, name: string): 
     historyOf(app, name),
     snapshotTimes(app, name),
   ]);
-  const own = targetsAmong(targets, row);
+  const own = targetsAmong(targets)(row);
   const right = (await rightOn(app, person, 'screen-group', row.groupName))!;
   const shown = await Promise.all(
     own.map(async (one) => ({

@@ -79,8 +79,23 @@ export async function targetsFor(
   return inOrder(found);
 }
 
+/** Finds what was published to each screen or its group, in order, among all that was published. */
+export function targetsAmong(
+  all: readonly TargetRow[],
+): (screen: Pick<ScreenRow, 'name' | 'groupName'>) => TargetRow[] {
+  const by = new Map<string, TargetRow[]>();
+  for (const one of all) {
+    const key = `${one.targetKind} ${one.targetName}`;
+    const known = by.get(key);
+    if (known) known.push(one);
+    else by.set(key, [one]);
+  }
+  return ({ name, groupName }) =>
+    inOrder([...(by.get(`screen ${name}`) ?? []), ...(by.get(`screen-group ${groupName}`) ?? [])]);
+}
+
 /** What goes before the others: what is a screen's own, then what was published last; each playlist once. */
-export function inOrder(targets: readonly TargetRow[]): TargetRow[] {
+function inOrder(targets: readonly TargetRow[]): TargetRow[] {
   const own = (one: TargetRow) => (one.targetKind === 'screen' ? 0 : 1);
   const sorted = targets.toSorted(
     (a, b) =>
