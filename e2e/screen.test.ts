@@ -207,17 +207,58 @@ describe('a display screen, in a browser', () => {
     });
     const wall = await plain.newPage();
     await wall.goto(`${stand.house.url}/screen/`);
-    await wall.waitForURL('**/screen/picture');
+    await wall.waitForURL('**/screen/picture', { waitUntil: 'commit' });
     await pair(wall, 'plain', 'Q012');
-    const picture = wall.locator('picture img');
-    await picture.waitFor();
+    // What its device may do without: time that somebody else lets go by faster, and a network.
+    const cdp = await plain.newCDPSession(wall);
+    await cdp.send('Animation.enable');
+    const look = async () => (await wall.screenshot()).length;
+    await wall.locator('.picture').first().waitFor({ state: 'attached' });
     await until(async () => (await shown('plain')).shown?.slot !== undefined);
-    // The page comes anew every few seconds, and its picture with it.
-    const shot = await wall.screenshot();
-    assert.ok(shot.length > 20_000, 'something is drawn there');
+    const drawn = await until(async () => ((await look()) > 20_000 ? look() : undefined));
     assert.equal((await shown('plain')).showsBy, 'picture');
+    // Without a network the last picture stands, says so, and shows nothing of the browser's own. What its page still hears
+    // is cut off as well: of five pages of one key the first is.
+    const [cookie] = await plain.cookies(`${stand.house.url}/screen/picture`);
+    const headers = { Cookie: `${cookie!.name}=${cookie!.value}` };
+    const others: Response[] = [];
+    for (let i = 0; i < 4; i++) others.push(await fetch(`${stand.house.url}/screen/picture`, { headers }));
+    for (const one of others) await one.body!.cancel();
+    await plain.setOffline(true);
+    await cdp.send('Animation.setPlaybackRate', { playbackRate: 60 });
+    await wall
+      .getByText(/^no word since/)
+      .last()
+      .waitFor();
+    assert.ok((await look()) > drawn / 2, 'the picture stays');
+    assert.equal(new URL(wall.url()).pathname, '/screen/picture');
+    const asked: number[] = [];
+    wall.on('response', (one) => {
+      if (one.url().includes('/now?again=')) asked.push(one.status());
+    });
+    // It goes on by itself, and is dark when it is closed.
+    await plain.setOffline(false);
+    await until(() => asked.includes(200));
     await call('POST', '/api/v1/screens/plain/end');
+    await until(async () => (await look()) < 20_000);
+    await plain.close();
+  });
+
+  it('is dark within a second without scripts, too', async (t) => {
+    const plain = await stand.browser.newContext({
+      viewport: { width: 1280, height: 720 },
+      javaScriptEnabled: false,
+    });
+    const wall = await plain.newPage();
+    await wall.goto(`${stand.house.url}/screen/picture`, { waitUntil: 'commit' });
+    await pair(wall, 'plain-two', 'Q012');
+    await wall.locator('.picture').first().waitFor({ state: 'attached' });
+    await until(async () => (await shown('plain-two')).shown?.slot !== undefined);
+    await call('POST', '/api/v1/screens/plain-two/end');
+    const endedAt = Date.now();
     await wall.getByText('This screen is closed').waitFor();
+    t.diagnostic(`dark after ${Date.now() - endedAt} ms`);
+    assert.equal(await wall.locator('.picture:visible').count(), 0);
     await plain.close();
   });
 

@@ -35,18 +35,6 @@ export function installPackages() {
   writeFileSync(mark, lock);
 }
 
-function aptInstall(packages, before = () => undefined) {
-  const line = `apt-get install -y --no-install-recommends ${packages.join(' ')}`;
-  if (!isRoot) fail(`${packages.join(', ')} is missing. Install it and start again:\n\n  sudo ${line}\n`);
-  if (spawnSync('apt-get', ['--version']).status !== 0)
-    fail(`${packages.join(', ')} is missing, and this system has no apt-get; install it by its own means.`);
-  process.stdout.write(`Installing ${packages.join(', ')} from Debian …\n`);
-  const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
-  run('apt-get', ['update'], { env });
-  before(env);
-  run('apt-get', ['install', '-y', '--no-install-recommends', ...packages], { env });
-}
-
 /** The folder of PostgreSQL's server programs, the newest there is; undefined when there is none. */
 export function findPostgres() {
   const base = '/usr/lib/postgresql';
@@ -59,45 +47,63 @@ export function findPostgres() {
   return found ? dirname(found) : undefined;
 }
 
-export function installPostgres() {
-  if (findPostgres()) return;
-  aptInstall(['postgresql'], (env) => {
-    // Debian would make and start a cluster on port 5432; ours is our own.
-    run('apt-get', ['install', '-y', '--no-install-recommends', 'postgresql-common'], { env });
-    const conf = '/etc/postgresql-common/createcluster.conf';
-    if (existsSync(conf))
-      execFileSync('sed', ['-i', 's/^#\\?create_main_cluster.*/create_main_cluster = false/', conf]);
-  });
-  if (!findPostgres()) fail('PostgreSQL was installed, but its server programs were not found.');
-}
+const hasFile = (path) => () => existsSync(path);
+const hasProgram = (name) => () => !spawnSync(name, ['--version']).error;
 
 export const chromiumPath = '/usr/bin/chromium';
 
-export function installChromium() {
-  const missing = [];
-  if (!existsSync(chromiumPath)) missing.push('chromium');
-  if (!existsSync('/usr/bin/pdftotext')) missing.push('poppler-utils');
-  if (!existsSync('/usr/bin/qpdf')) missing.push('qpdf');
-  if (missing.length > 0) aptInstall(missing);
+/** Debian's packages that something here starts, with how each is found. */
+const packages = {
+  postgresql: () => findPostgres() !== undefined,
+  /** Reads the videos that screens show. */
+  ffmpeg: hasProgram('ffmpeg'),
+  chromium: hasFile(chromiumPath),
+  'poppler-utils': hasFile('/usr/bin/pdftotext'),
+  qpdf: hasFile('/usr/bin/qpdf'),
+  /** A spreadsheet program, by which tests see that others can open what is written. */
+  'libreoffice-calc-nogui': hasProgram('soffice'),
+  /** A proxy that ends TLS, behind which tests put the service. */
+  'nginx-light': hasFile('/usr/sbin/nginx'),
+  openssl: hasProgram('openssl'),
+};
+
+/** What the service itself starts. */
+const ofService = ['postgresql', 'ffmpeg'];
+
+function aptInstall(names) {
+  const line = `apt-get install -y --no-install-recommends ${names.join(' ')}`;
+  if (!isRoot) fail(`${names.join(', ')} is missing. Install it and start again:\n\n  sudo ${line}\n`);
+  if (spawnSync('apt-get', ['--version']).status !== 0)
+    fail(`${names.join(', ')} is missing, and this system has no apt-get; install it by its own means.`);
+  process.stdout.write(`Installing ${names.join(', ')} from Debian …\n`);
+  const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
+  const install = (...some) => run('apt-get', ['install', '-y', '--no-install-recommends', ...some], { env });
+  run('apt-get', ['update'], { env });
+  if (names.includes('postgresql')) {
+    // Debian would make and start a cluster on port 5432; ours is our own.
+    install('postgresql-common');
+    const conf = '/etc/postgresql-common/createcluster.conf';
+    if (existsSync(conf))
+      execFileSync('sed', ['-i', 's/^#\\?create_main_cluster.*/create_main_cluster = false/', conf]);
+  }
+  install(...names);
 }
 
-/** A proxy that ends TLS, behind which tests put the service. */
-export function installProxy() {
-  const missing = [];
-  if (!existsSync('/usr/sbin/nginx')) missing.push('nginx-light');
-  if (spawnSync('openssl', ['version']).error) missing.push('openssl');
-  if (missing.length > 0) aptInstall(missing);
+/** All that is missing of some packages, in one go. */
+function installMissing(names) {
+  const isMissing = (name) => !packages[name]();
+  const missing = names.filter(isMissing);
+  if (missing.length === 0) return;
+  aptInstall(missing);
+  const still = missing.filter(isMissing);
+  if (still.length > 0) fail(`${still.join(', ')} was installed, but its programs were not found.`);
 }
 
-/** A spreadsheet program, by which tests see that others can open what is written. */
-export function installSpreadsheet() {
-  if (spawnSync('soffice', ['--version']).error) aptInstall(['libreoffice-calc-nogui']);
-}
+export const installForService = () => installMissing(ofService);
+export const installForTests = () => installMissing(Object.keys(packages));
+export const installChromium = () => installMissing(['chromium']);
 
 if (import.meta.url === pathToFileURL(process.argv[1] ?? '').href) {
   installPackages();
-  installPostgres();
-  installChromium();
-  installSpreadsheet();
-  installProxy();
+  installForTests();
 }

@@ -6,7 +6,7 @@ import type { Page } from 'playwright-core';
 import sharp from 'sharp';
 import { demoPassword, demoPeople } from '../demo/src/people.ts';
 import { launchBrowser } from './browser.ts';
-import { installSpreadsheet, root } from './install.mjs';
+import { installForTests, root } from './install.mjs';
 
 const first = Number(process.env['UNDERBELL_PORT'] ?? 7300);
 const service = `http://127.0.0.1:${first}`;
@@ -80,7 +80,7 @@ function keepPdf({ bytes }: SentFile): void {
 
 /** The first sheet of a filled workbook, as a spreadsheet program shows it on paper. */
 function keepWorkbook({ bytes }: SentFile): void {
-  installSpreadsheet();
+  installForTests();
   const work = mkdtempSync(join(tmpdir(), 'underbell-book-'));
   writeFileSync(join(work, 'book.xlsx'), bytes);
   const profile = `-env:UserInstallation=file://${work}/profile`;

@@ -1,10 +1,10 @@
 // The start command: installs what is missing, then hands over to scripts/start/main.ts.
 import { spawn } from 'node:child_process';
 import { built, runFlags } from './bundle.mjs';
-import { installPackages, installPostgres, root } from './install.mjs';
+import { installForService, installPackages, root } from './install.mjs';
 
 installPackages();
-installPostgres();
+installForService();
 const program = await built('start');
 const child = spawn(process.execPath, [...runFlags, program, ...process.argv.slice(2)], {
   stdio: 'inherit',

@@ -1,20 +1,10 @@
 // Runs every test: installs what is missing, starts a database of its own, hands the files to Node's test runner, cleans up.
 import { spawn } from 'node:child_process';
 import { built, runFlags } from './bundle.mjs';
-import {
-  installChromium,
-  installPackages,
-  installPostgres,
-  installProxy,
-  installSpreadsheet,
-  root,
-} from './install.mjs';
+import { installForTests, installPackages, root } from './install.mjs';
 
 installPackages();
-installPostgres();
-installChromium();
-installSpreadsheet();
-installProxy();
+installForTests();
 const program = await built('test');
 const child = spawn(process.execPath, [...runFlags, program, ...process.argv.slice(2)], {
   stdio: 'inherit',

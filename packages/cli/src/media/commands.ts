@@ -1,4 +1,4 @@
-import { basename } from 'node:path';
+import { basename, parse } from 'node:path';
 import type { ListedMedia, MediaVersion, ShownMedia } from '@underbell/core/media';
 import type { Command } from 'commander';
 import { line, megabytes, shortTime, show, table } from '../platform/output.ts';
@@ -71,16 +71,18 @@ export function addMediaCommands(program: Command): void {
     .command('fetch <name>')
     .description('write the file down')
     .option('--at-version <number>', 'one of its versions; the newest when left out')
+    .option('--small', 'a small picture of it (WebP) instead')
     .option('--out <file>', 'where to; under its own name here when left out')
-    .action(async (name: string, options: { atVersion?: string; out?: string }, command: Command) => {
+    .action(async (name: string, options: { atVersion?: string; small?: true; out?: string }, command: Command) => {
       const found = await askService<ShownMedia>('GET', pathOf(name));
       const version =
         options.atVersion === undefined
           ? found.newest
           : found.versions.find((one) => String(one.number) === options.atVersion);
-      const out = options.out ?? basename(version?.fileName ?? found.newest.fileName);
+      const fileName = basename(version?.fileName ?? found.newest.fileName);
+      const out = options.out ?? (options.small ? `${parse(fileName).name}-small.webp` : fileName);
       const query = options.atVersion === undefined ? {} : { version: options.atVersion };
-      await fetchFile(`${pathOf(name)}/file`, query, out);
+      await fetchFile(`${pathOf(name)}/${options.small ? 'thumbnail' : 'file'}`, query, out);
       show(command, { written: out }, () => line(`Written to ${out}.`));
     });
 }

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue';
 import { ref, useTemplateRef } from 'vue';
-import { isVideo, type ListedMedia, type ShownMedia } from '@underbell/core/media';
+import type { ListedMedia, ShownMedia } from '@underbell/core/media';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { ApiProblem } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -64,8 +64,7 @@ const put = () =>
   <ul class="media">
     <li v-for="one in data?.media ?? []" :key="one.name">
       <a :href="fileOf(one)" target="_blank" rel="noopener">
-        <video v-if="isVideo(one.newest.type)" :src="fileOf(one)" preload="metadata" muted :aria-label="one.title" />
-        <img v-else :src="`/api/v1/media/${one.name}/thumbnail`" :alt="one.title" loading="lazy" />
+        <img :src="`/api/v1/media/${one.name}/thumbnail`" :alt="one.title" loading="lazy" />
       </a>
       <div>
         <h2>{{ one.title }}</h2>
@@ -128,8 +127,7 @@ const put = () =>
 .media h2 {
   margin: 0;
 }
-.media img,
-.media video {
+.media img {
   width: 12rem;
   height: 6.75rem;
   object-fit: contain;

@@ -87,7 +87,7 @@ const addValue = () =>
     </label>
   </div>
   <img
-    v-if="slot.what === 'media' && media?.newest.type.startsWith('image/')"
+    v-if="slot.what === 'media' && media"
     class="small"
     :src="`/api/v1/media/${media.name}/thumbnail`"
     :alt="media.title"

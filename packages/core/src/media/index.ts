@@ -7,5 +7,6 @@ export {
   mostPictureBytes,
   mostPixels,
   type MediaType,
+  type VideoType,
 } from './types.ts';
 export type { ListedMedia, MediaVersion, ShownMedia } from './answers.ts';

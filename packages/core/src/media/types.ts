@@ -10,7 +10,8 @@ export const mediaTypes = {
 export type MediaType = keyof typeof mediaTypes;
 
 export const isMediaType = (type: string): type is MediaType => Object.hasOwn(mediaTypes, type);
-export const isVideo = (type: MediaType): boolean => type.startsWith('video/');
+export type VideoType = Extract<MediaType, `video/${string}`>;
+export const isVideo = (type: MediaType): type is VideoType => type.startsWith('video/');
 
 /** Of a picture, in bytes; a video may have as many as any other upload. */
 export const mostPictureBytes = 20_000_000;

@@ -116,6 +116,7 @@ export const refusalKinds = {
   DELIVERY_IN_DOUBT: failed('Whether the copy arrived is not known', 502),
   CHAT_UNREACHABLE: failed('The chat cannot be reached', 502),
   CHAT_REFUSED: failed('The chat refused it', 502),
+  PROGRAM_MISSING: failed('A program that it takes is not on this machine', 501),
   DISK_FULL: failed('There is no space left', 507),
   FOREIGN_ROW: failed('A row did not belong to its recipient; the run was stopped', 500),
   RUN_ACTIVE: wrong('A run of this burst is already going on', 409),

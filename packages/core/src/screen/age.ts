@@ -22,6 +22,18 @@ const howLong = (ms: number): string => {
   return `${count} ${unit}${count === 1 ? '' : 's'}`;
 };
 
+/** An instant as it is said on a wall: its time of day, with the day where that is another one. */
+export function timeOnWall(
+  at: number,
+  now: number,
+  { locale, timeZone }: { readonly locale: string; readonly timeZone: string },
+): string {
+  const day = (one: number) => new Intl.DateTimeFormat('en-CA', { timeZone, dateStyle: 'short' }).format(one);
+  const form: Intl.DateTimeFormatOptions =
+    day(at) === day(now) ? { ...clock } : { weekday: 'short', day: 'numeric', month: 'short', ...clock };
+  return new Intl.DateTimeFormat(locale, { timeZone, ...form }).format(at);
+}
+
 /**
  * The age of what is shown, as it is read from five metres.
  *
@@ -34,10 +46,9 @@ export function ageOf(
   { worryMs, locale, timeZone }: { readonly worryMs: number; readonly locale: string; readonly timeZone: string },
 ): Age {
   const age = Math.max(0, now - asOf);
-  const day = (at: number) => new Intl.DateTimeFormat('en-CA', { timeZone, dateStyle: 'short' }).format(at);
-  const form: Intl.DateTimeFormatOptions =
-    day(asOf) === day(now) ? { ...clock } : { weekday: 'short', day: 'numeric', month: 'short', ...clock };
-  const time = new Intl.DateTimeFormat(locale, { timeZone, ...form }).format(asOf);
   const isWorrying = age > worryMs;
-  return { words: `as of ${time}${isWorrying ? `, ${howLong(age)} old` : ''}`, isWorrying };
+  return {
+    words: `as of ${timeOnWall(asOf, now, { locale, timeZone })}${isWorrying ? `, ${howLong(age)} old` : ''}`,
+    isWorrying,
+  };
 }

@@ -1,4 +1,4 @@
-export { ageOf, type Age } from './age.ts';
+export { ageOf, timeOnWall, type Age } from './age.ts';
 export {
   attributeTypes,
   checkScreenValues,

@@ -12,14 +12,16 @@ import {
 } from '@underbell/core/media';
 import { Refusal } from '@underbell/core/refusal';
 import { runInThread } from '../platform/index.ts';
+import { examineVideo } from './video.ts';
 
-/** What a file is, by what is in it. Width and height in pixels, where that is known. */
+/** What a file is, by what is in it. Width and height in pixels. */
 export interface Examined {
   readonly type: MediaType;
-  readonly width: number | null;
-  readonly height: number | null;
+  readonly width: number;
+  readonly height: number;
 }
 
+/** A small picture, each way at most. */
 const thumbnailPixels = 480;
 /** Most take milliseconds; some are made to take for ever. */
 const drawingBounds = { memoryMiB: 256, timeMs: 60_000 };
@@ -48,8 +50,8 @@ function checkSize(type: MediaType, size: number): void {
     });
 }
 
-/** Draws a small one of it, and so finds out that it can be drawn as a whole. */
-async function drawSmall(path: string, thumbnail: string): Promise<{ width: number; height: number }> {
+/** Draws a small one of a picture, and so finds out that it can be drawn as a whole. */
+async function drawSmallPicture(path: string, thumbnail: string): Promise<{ width: number; height: number }> {
   const options = { limitInputPixels: mostPixels, failOn: 'error' } as const;
   try {
     const { width, height } = await sharp(path, options).metadata();
@@ -67,19 +69,28 @@ async function drawSmall(path: string, thumbnail: string): Promise<{ width: numb
 }
 
 /**
+ * Draws a small one, and so finds out whether the whole can be shown.
+ *
+ * @param thumbnail - where it is written
+ * @returns width and height of the whole, in pixels
+ * @throws {Refusal} `MEDIA_INVALID`, `PROGRAM_MISSING`
+ */
+export const drawSmall = (path: string, type: MediaType, thumbnail: string) =>
+  isVideo(type) ? examineVideo(path, type, thumbnail, thumbnailPixels) : drawSmallPicture(path, thumbnail);
+
+/**
  * Finds out what a file is, whatever its name says, and whether it can be shown; a drawing is drawn anew, so that nothing is
  * left in it but what is seen.
  *
- * @param thumbnail - where a small picture of it is written; a video has none
- * @throws {Refusal} `MEDIA_KIND_UNKNOWN`, `MEDIA_INVALID`, `INPUT_TOO_LARGE`
+ * @param thumbnail - where a small picture of it is written
+ * @throws {Refusal} `MEDIA_KIND_UNKNOWN`, `MEDIA_INVALID`, `INPUT_TOO_LARGE`, `PROGRAM_MISSING`
  */
 export async function examine(path: string, thumbnail: string): Promise<Examined> {
   const { size } = await stat(path);
   if (size === 0) throw unknown('empty');
   const type = await typeOf(path);
   checkSize(type, size);
-  if (isVideo(type)) return { type, width: null, height: null };
   if (type === 'image/svg+xml')
     await runInThread(new URL('../../dist/drawingThread.mjs', import.meta.url), { path }, drawingBounds);
-  return { type, ...(await drawSmall(path, thumbnail)) };
+  return { type, ...(await drawSmall(path, type, thumbnail)) };
 }

@@ -1,6 +1,5 @@
 import Joi from 'joi';
-import { isVideo } from '@underbell/core/media';
-import { noSuch, thing } from '../access/index.ts';
+import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { serveFile, serveThumbnail } from './serve.ts';
 import { putMedia, requireVersion, retitleMedia, seenMedia, showMedia } from './usecases.ts';
@@ -75,14 +74,12 @@ export const mediaRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/media/:name/thumbnail',
-    summary: 'A small picture of it; videos have none',
+    summary: 'A small picture of it; of a video one that is seen in it',
     params: named,
     query: versionQuery,
     answer: { description: 'WebP, at most 480 pixels wide and high', type: 'image/webp' },
     async handle({ app, ctx, person, params, query }) {
-      const version = await requireVersion(app, person, params.name, numberOf(query));
-      if (isVideo(version.type)) throw noSuch('thumbnail', params.name, []);
-      return serveThumbnail(app, ctx, version);
+      return serveThumbnail(app, ctx, await requireVersion(app, person, params.name, numberOf(query)));
     },
   }),
 ];

@@ -1,11 +1,13 @@
-import { createReadStream } from 'node:fs';
-import { stat } from 'node:fs/promises';
+import { createReadStream, existsSync } from 'node:fs';
+import { rm, stat } from 'node:fs/promises';
 import type { Context } from 'koa';
+import { LRUCache } from 'lru-cache';
 import parseRange from 'range-parser';
 import { mediaTypes } from '@underbell/core/media';
 import { Refusal } from '@underbell/core/refusal';
 import type { Answer, App } from '../platform/index.ts';
-import { fileOf, thumbnailOf } from './files.ts';
+import { drawSmall } from './examine.ts';
+import { fileOf, incomingFile, keepFile, thumbnailOf } from './files.ts';
 import type { VersionRow } from './models.ts';
 
 /** Whatever a file is made of, opened by itself it acts on nothing and fetches nothing. */
@@ -69,8 +71,33 @@ export async function serveFile(app: App, ctx: Context, { hash, type, fileName }
   return null;
 }
 
-/** A small picture of it, at most 480 pixels wide and high. */
-export async function serveThumbnail(app: App, ctx: Context, { hash }: VersionRow): Promise<Answer> {
+/** By hash: small pictures that are being drawn, and for a while those that could not be. */
+const drawing = new LRUCache<string, Promise<void>>({ max: 10_000, ttl: 60_000 });
+
+/** Draws the small picture of what was put in before such as it had one. */
+async function drawMissing(app: App, { hash, type }: VersionRow): Promise<void> {
+  const place = thumbnailOf(app, hash);
+  if (existsSync(place)) return;
+  let drawn = drawing.get(hash);
+  if (!drawn) {
+    drawn = (async () => {
+      const path = await incomingFile(app);
+      try {
+        await drawSmall(fileOf(app, hash), type, path);
+        await keepFile(path, place);
+      } finally {
+        await rm(path, { force: true });
+      }
+    })();
+    drawing.set(hash, drawn);
+  }
+  await drawn;
+}
+
+/** A small picture of it, at most 480 pixels wide and high. @throws {Refusal} `MEDIA_INVALID`, `PROGRAM_MISSING` */
+export async function serveThumbnail(app: App, ctx: Context, version: VersionRow): Promise<Answer> {
+  const { hash } = version;
+  await drawMissing(app, version);
   guard(ctx);
   if (isKnown(ctx, `"${hash} small"`)) return null;
   return { stream: createReadStream(thumbnailOf(app, hash)), type: 'image/webp' };

@@ -1,7 +1,7 @@
 import { stat, rm } from 'node:fs/promises';
 import type { Readable } from 'node:stream';
 import type { PersonViewer } from '@underbell/core/access';
-import { isVideo, type ListedMedia, type MediaVersion, type ShownMedia } from '@underbell/core/media';
+import type { ListedMedia, MediaVersion, ShownMedia } from '@underbell/core/media';
 import { Refusal } from '@underbell/core/refusal';
 import { noSuch, putOwner, requireMaker, requireRight, rightsFor, visibleNames } from '../access/index.ts';
 import { announce, holdName, receiveFile, refuseSpace, remember, userOf, type App } from '../platform/index.ts';
@@ -85,7 +85,7 @@ export interface NewMedia {
  * Puts a picture or video in: a new one, or the next version of one. What was published goes on showing the version that it
  * was published with.
  *
- * @throws {Refusal} `MEDIA_KIND_UNKNOWN`, `MEDIA_INVALID`, `INPUT_TOO_LARGE`, `DISK_FULL`, `NOT_ALLOWED`
+ * @throws {Refusal} `MEDIA_KIND_UNKNOWN`, `MEDIA_INVALID`, `INPUT_TOO_LARGE`, `DISK_FULL`, `PROGRAM_MISSING`, `NOT_ALLOWED`
  */
 export async function putMedia(
   app: App,
@@ -110,7 +110,7 @@ export async function putMedia(
     await app.records.transaction(async () => {
       // While it is put where it lies nobody sweeps there.
       await lockFile(app, hash);
-      if (!isVideo(found.type)) await keepFile(thumbnail, thumbnailOf(app, hash));
+      await keepFile(thumbnail, thumbnailOf(app, hash));
       await keepFile(path, fileOf(app, hash));
       await holdName(app, thingOf(name), known !== undefined);
       const before = await findVersion(app, name);

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import type { Context } from 'koa';
 import { LRUCache } from 'lru-cache';
 import { Refusal } from '@underbell/core/refusal';
-import type { BeatAnswer, ShownNow } from '@underbell/core/screen';
+import type { BeatAnswer, ScreenOrder, ShownNow } from '@underbell/core/screen';
 import { verifyProof } from '@underbell/core/token';
 import { rows, type App } from '../platform/index.ts';
 import { closed, tokenIn } from './keys.ts';
@@ -124,22 +124,32 @@ export interface Beat extends ShownNow {
   readonly problems?: readonly { readonly what: string; readonly detail?: string }[];
 }
 
-/** Takes a screen's word; whatever it is told comes back with the answer. */
-export async function hearBeat(
-  app: App,
-  { screen }: LiveScreen,
-  { problems = [], ...shown }: Beat,
-): Promise<BeatAnswer> {
+/** Keeps a screen's word until it is written down. */
+export function noteBeat(app: App, screenName: string, { problems = [], ...shown }: Beat): void {
   const waiting = waitingOf(app);
-  const at = app.now();
-  waiting.states.set(screen.name, { at, shown });
-  for (const { what, detail = '' } of problems) {
-    const count = (waiting.noted.get(screen.name) ?? 0) + 1;
-    waiting.noted.set(screen.name, count, { ttl: waiting.noted.getRemainingTTL(screen.name) || 3_600_000 });
-    if (count <= mostNotedErrors) waiting.errors.push({ screenName: screen.name, at: new Date(at), what, detail });
-  }
+  waiting.states.set(screenName, { at: app.now(), shown });
+  noteProblems(app, screenName, problems);
   flushSoon(app, waiting);
+}
+
+/** Keeps what went wrong on a screen until it is written down; of many things in one hour the first. */
+export function noteProblems(app: App, screenName: string, problems: NonNullable<Beat['problems']>): void {
+  const waiting = waitingOf(app);
+  for (const { what, detail = '' } of problems) {
+    const count = (waiting.noted.get(screenName) ?? 0) + 1;
+    waiting.noted.set(screenName, count, { ttl: waiting.noted.getRemainingTTL(screenName) || 3_600_000 });
+    if (count <= mostNotedErrors) waiting.errors.push({ screenName, at: new Date(app.now()), what, detail });
+  }
+  if (problems.length > 0) flushSoon(app, waiting);
+}
+
+/** What a screen has been told to do since it was asked last, each once. */
+export const ordersFor = async (app: App, screenName: string): Promise<ScreenOrder[]> =>
   // Noted as looked for first: an order that comes meanwhile is looked for anew.
-  const orders = (await liveOf(app).mayBeOrdered(screen.name)) ? await takeOrders(app, screen.name) : [];
-  return { now: app.now(), tag: await tagNow(app, screen), orders };
+  (await liveOf(app).mayBeOrdered(screenName)) ? takeOrders(app, screenName) : [];
+
+/** Takes a screen's word; whatever it is told comes back with the answer. */
+export async function hearBeat(app: App, { screen }: LiveScreen, beat: Beat): Promise<BeatAnswer> {
+  noteBeat(app, screen.name, beat);
+  return { now: app.now(), orders: await ordersFor(app, screen.name), tag: await tagNow(app, screen) };
 }

@@ -31,14 +31,14 @@ async function behind(app: App, slot: Slot): Promise<string[]> {
 }
 
 /** Boards and reports that a screen shows, with the datasets behind them; read once for all that show the same. */
-async function shownBy(app: App, { screen }: LiveScreen): Promise<Set<string>> {
+export async function shownBy(app: App, { screen }: LiveScreen): Promise<Set<string>> {
   const live = liveOf(app);
   const slots = [...slotsOf(await live.setupOf(screen)).values()];
   const all = slots.map(({ slot }) => live.behind(JSON.stringify(slot.shows), () => behind(app, slot)));
   return new Set((await Promise.all(all)).flat());
 }
 
-const isData = ({ kind }: Change): boolean => kind === 'dataset' || kind === 'report' || kind === 'board';
+export const isData = ({ kind }: Change): boolean => kind === 'dataset' || kind === 'report' || kind === 'board';
 
 /**
  * Tells a screen at once what a beat would tell it later: that its program is another, that figures have changed, that it

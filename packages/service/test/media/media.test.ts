@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import { existsSync, readdirSync, utimesSync } from 'node:fs';
+import { existsSync, readdirSync, rmSync, utimesSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
 import fc from 'fast-check';
@@ -9,7 +9,7 @@ import { casesOf } from '../../../core/test/cases.ts';
 import { sweepFiles } from '../../src/media/files.ts';
 import type { Answer } from '../house.ts';
 import { owner, reader, root, SmallHouse } from '../smallHouse.ts';
-import { giveMakers } from './pictures.ts';
+import { giveMakers, makeVideo, moving } from './pictures.ts';
 
 const { numRuns, seed } = casesOf(40, 2_034);
 const picture = (width = 60, height = 40, background = '#204060') =>
@@ -83,6 +83,61 @@ describe('pictures and videos', () => {
     assert.equal((await small.house.call('GET', '/api/v1/media/wrong', { as: owner })).status, 404);
     const left = readdirSync(join(small.house.app.settings.spool, 'media', 'incoming'));
     assert.deepEqual(left, [], 'nothing half done is left');
+  });
+
+  it('have a small picture also as videos, and are refused where no browser plays them', async () => {
+    const fine: readonly (readonly [string, 'mp4' | 'webm', string[]])[] = [
+      ['h264', 'mp4', ['-c:v', 'libx264']],
+      ['vp8', 'webm', ['-c:v', 'libvpx']],
+      // Shorter than the second at which a picture is taken.
+      ['vp9', 'webm', ['-t', '0.2', '-c:v', 'libvpx-vp9']],
+      ['av1', 'webm', ['-t', '0.2', '-c:v', 'libaom-av1', '-cpu-used', '8']],
+    ];
+    for (const [name, ending, coded] of fine) {
+      const answer = await put(`video-${name}`, await makeVideo(ending, ...moving(2, '640x360'), ...coded));
+      assert.equal(answer.status, 200, `${name}: ${answer.text}`);
+      const { newest } = answer.body as unknown as ShownMedia;
+      assert.deepEqual([newest.type, newest.width, newest.height], [`video/${ending}`, 640, 360]);
+      const { dominant, channels } = await sharp(
+        Buffer.from(await (await file(`video-${name}`, {}, 'thumbnail')).arrayBuffer()),
+      ).stats();
+      assert.ok(
+        channels.some((one) => one.stdev > 20),
+        `${name} is a picture of something: ${JSON.stringify(dominant)}`,
+      );
+    }
+    const whole = await makeVideo('mp4', ...moving(1), '-c:v', 'libx264');
+    const wrong: readonly (readonly [string, Buffer])[] = [
+      ['cannot be read', whole.subarray(0, 3_000)],
+      ['is coded as mpeg4', await makeVideo('mp4', ...moving(1), '-c:v', 'mpeg4')],
+      ['holds no picture', await makeVideo('mp4', '-f', 'lavfi', '-i', 'sine=d=1')],
+      ['', Buffer.from('1a45dfa39f4286810142f7810142f2810442f381084282847765626d42878104428581021853806700', 'hex')],
+      [
+        'has 10000 × 6000 pixels',
+        await makeVideo('mp4', ...moving(0.04, '10000x6000'), '-c:v', 'libx264', '-preset', 'ultrafast'),
+      ],
+    ];
+    for (const [says, bytes] of wrong) {
+      const answer = await put('wrong-video', bytes);
+      assert.equal(answer.body.code, 'MEDIA_INVALID', answer.text);
+      assert.ok(answer.text.includes(`the video ${says}`), answer.text);
+      assert.doesNotMatch(answer.text, /\/tmp|ffmpeg|prlimit/i);
+    }
+    // A list of other files is no video, whatever it is called.
+    const list = await put('wrong-video', '#EXTM3U\n#EXTINF:1,\nfile:///etc/hostname\n', 'list.mp4');
+    assert.equal(list.body.code, 'MEDIA_KIND_UNKNOWN');
+    // One from before videos had small pictures gets its own when somebody looks, for all who look.
+    const { hash } = (await shown('video-vp8')).newest;
+    const place = join(small.house.app.settings.spool, 'media', `${hash}.thumbnail`);
+    rmSync(place);
+    const looks = await Promise.all([1, 2, 3].map(() => file('video-vp8', {}, 'thumbnail')));
+    assert.deepEqual(
+      looks.map((one) => [one.status, one.headers.get('content-type')]),
+      looks.map(() => [200, 'image/webp']),
+    );
+    assert.ok(existsSync(place));
+    const left = readdirSync(join(small.house.app.settings.spool, 'media', 'incoming'));
+    assert.deepEqual(left, []);
   });
 
   it('act on nothing where they are opened by themselves', async () => {

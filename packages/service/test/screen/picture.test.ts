@@ -5,10 +5,37 @@ import type { ShownScreen, WaitingDevice } from '@underbell/core/screen';
 import { setupOf } from '../../src/screen/program.ts';
 import { findScreen } from '../../src/screen/store.ts';
 import { rendersOf, turnOf } from '../../src/screen/picture/draw.ts';
+import { until } from '../house.ts';
+import { makeVideo, moving } from '../media/pictures.ts';
 import { owner } from '../smallHouse.ts';
 import { Device, playlist, ScreenHouse, workSlot } from './screenHouse.ts';
 
 const at = '/screen/picture';
+
+/** A page whose answer stays open, as a browser draws it piece by piece. */
+class OpenPage {
+  text = '';
+  readonly #reader: ReadableStreamDefaultReader<Uint8Array>;
+  readonly #decoder = new TextDecoder();
+  constructor(readonly answer: Response) {
+    this.#reader = answer.body!.getReader();
+  }
+
+  /** Reads on until something stands there. */
+  async until(words: RegExp): Promise<string> {
+    let isWhole = false;
+    while (!words.test(this.text) && !isWhole) {
+      const { done, value } = await this.#reader.read();
+      isWhole = done;
+      if (value) this.text += this.#decoder.decode(value, { stream: true });
+    }
+    assert.match(this.text, words);
+    return this.text;
+  }
+  /** Everything that is on it when it ends. */
+  whole = () => this.until(/<\/html>\n$/);
+  leave = () => this.#reader.cancel();
+}
 
 /** A browser without scripts: it keeps cookies, follows addresses, and comes again when the page says so. */
 class PlainBrowser {
@@ -26,7 +53,18 @@ class PlainBrowser {
     }
     return answer;
   }
-  page = async (words = '') => (await this.get(`${at}${words}`)).text();
+  /** A page that stays open. */
+  async open(words = '', headers: Record<string, string> = {}): Promise<OpenPage> {
+    const page = new OpenPage(await this.get(`${at}${words}`, headers));
+    await page.until(/class="again|class="square"|<\/html>/);
+    return page;
+  }
+  /** What is on it at first. */
+  async page(words = ''): Promise<string> {
+    const page = await this.open(words);
+    await page.leave();
+    return page.text;
+  }
   picture = async (words = '', headers: Record<string, string> = {}) => this.get(`${at}/now${words}`, headers);
 }
 
@@ -51,7 +89,7 @@ describe('a screen without scripts', () => {
     const made = await screens.type(code, screens.screenBody(name, { quay }));
     assert.equal(made.status, 201, made.text);
     ahead += 10_000;
-    assert.match(await browser.page(), /<img src="\/screen\/picture\/now/);
+    assert.match(await browser.page(), /url\(\/screen\/picture\/now/);
     return browser;
   }
   const shown = async (name: string) =>
@@ -75,11 +113,12 @@ describe('a screen without scripts', () => {
 
   it('shows a code that comes again by itself, and says of itself that it shows pictures', async () => {
     const browser = new PlainBrowser(screens.url);
-    const first = await browser.get(at);
-    const page = await first.text();
-    assert.match(first.headers.get('content-security-policy')!, /default-src 'none'/);
+    const first = await browser.open();
+    await first.leave();
+    const { answer, text: page } = first;
+    assert.match(answer.headers.get('content-security-policy')!, /default-src 'none'/);
     assert.doesNotMatch(page, /<script/);
-    assert.match(page, /<meta http-equiv="refresh" content="5">/);
+    assert.match(page, /<meta http-equiv="refresh" content="900">/);
     assert.match(page, /<svg/, 'its code to be scanned');
     const { device } = (await screens.call('GET', `/api/v1/screen-codes/${codeIn(page)}`, owner))
       .body as unknown as WaitingDevice;
@@ -100,7 +139,14 @@ describe('a screen without scripts', () => {
       const odd = await sharp(Buffer.from(await (await browser.picture(words)).arrayBuffer())).metadata();
       assert.deepEqual([odd.width, odd.height], [1920, 1080], words);
     }
-    const { showsBy, state, shown: now } = await shown('plain-one');
+    const {
+      showsBy,
+      state,
+      shown: now,
+    } = await until(async () => {
+      const found = await shown('plain-one');
+      return found.state === 'fine' ? found : undefined;
+    });
     assert.deepEqual([showsBy, state, now?.slot, now?.has?.['quays']], ['picture', 'fine', 'works', 1]);
   });
 
@@ -134,10 +180,19 @@ describe('a screen without scripts', () => {
     const { cookie } = browser;
     for (const wrong of ['', 'underbell_screen=key.ubr_guess', 'underbell_screen=device.ubd_guess'])
       assert.equal((await new PlainBrowser(screens.url).picture('', { Cookie: wrong })).status, 401, wrong);
+    const page = await browser.open();
     await screens.small.fine('POST', '/api/v1/screens/ended/end', undefined, owner);
-    assert.equal((await browser.picture()).status, 401);
-    assert.match(await browser.page(), /This screen is closed/);
+    await page.whole();
+    assert.match(page.text, /\.picture,\.again,\.since,\.late\{display:none\}[^]*This screen is closed/);
+    assert.match(page.text, /http-equiv="refresh" content="60"/);
+    // A page that had heard nothing lays this over the picture that it has.
+    const dark = await browser.picture('?again=3&width=1280&height=720');
+    assert.deepEqual([dark.status, dark.headers.get('content-type')], [401, 'image/png']);
+    assert.equal((await sharp(Buffer.from(await dark.arrayBuffer())).metadata()).width, 1280);
     assert.equal(browser.cookie, '', 'and it holds nothing any more');
+    browser.cookie = cookie;
+    assert.match(await browser.page(), /This screen is closed/);
+    assert.equal(browser.cookie, '');
     assert.ok(codeIn(await browser.page()));
     assert.equal((await new PlainBrowser(screens.url).picture('', { Cookie: cookie })).status, 401);
   });
@@ -151,12 +206,12 @@ describe('a screen without scripts', () => {
     assert.notEqual(second, first);
     // Two pages that come together take nothing from each other.
     browser.cookie = first;
-    assert.match(await browser.page(), /<img/);
+    assert.match(await browser.page(), /class="picture"/);
     assert.equal(browser.cookie, first);
     assert.equal((await new PlainBrowser(screens.url).picture('', { Cookie: second })).status, 200);
     // As if the answer had been lost: the old one counts, and it is given another.
     ahead += 120_000;
-    assert.match(await browser.page(), /<img/);
+    assert.match(await browser.page(), /class="picture"/);
     const third = browser.cookie;
     assert.notEqual(third, second);
     assert.equal((await new PlainBrowser(screens.url).picture('', { Cookie: third })).status, 200);
@@ -171,15 +226,17 @@ describe('a screen without scripts', () => {
 
   it('says its name when it is told to, and shows no video', async () => {
     const browser = await pair('named');
-    const tag = (await browser.picture()).headers.get('etag');
+    const page = await browser.open();
     await screens.small.fine('POST', '/api/v1/screens/named/orders', { order: 'show name' }, owner);
-    await browser.page();
-    assert.notEqual((await browser.picture()).headers.get('etag'), tag);
-    // The first bytes of a WebM file are enough to be one.
-    const webm = Buffer.from(
-      '1a45dfa39f4286810142f7810142f2810442f381084282847765626d42878104428581021853806700',
-      'hex',
+    await page.until(/&name=yes/);
+    assert.notEqual(
+      (await browser.picture('?name=yes')).headers.get('etag'),
+      (await browser.picture()).headers.get('etag'),
     );
+    await screens.small.fine('POST', '/api/v1/screens/named/orders', { order: 'reload' }, owner);
+    await page.whole();
+    assert.match(page.text, /http-equiv="refresh" content="0"/);
+    const webm = await makeVideo('webm', ...moving(0.2), '-c:v', 'libvpx');
     const put = await screens.small.house.call('PUT', '/api/v1/media/clip?file=clip.webm', { as: owner, csv: webm });
     assert.equal(put.status, 200, put.text);
     const slots = [{ name: 'clip', shows: { media: 'clip' }, seconds: 10 }];
@@ -187,6 +244,61 @@ describe('a screen without scripts', () => {
     const refused = await screens.publish('clips');
     assert.equal(refused.body.code, 'PLAYLIST_MISFIT');
     assert.match(refused.text, /pictures alone/);
+  });
+
+  it('is told on the page that it has: the next picture when there is another, and nothing of it while it is the same', async () => {
+    const browser = await pair('told');
+    const page = await browser.open();
+    const pictures = () => [...page.text.matchAll(/id="p(\d+)"/g)].map(([, number]) => Number(number));
+    assert.deepEqual(pictures(), [1]);
+    assert.match(page.text, /no word since \d\d:\d\d/);
+    // What concerns others changes nothing here.
+    await screens.small.fine('PUT', '/api/v1/screen-groups/elsewhere', { title: 'Elsewhere' }, owner);
+    const slots = [{ name: 'storm', shows: { text: 'Storm over {quay}' }, seconds: 3_600 }];
+    const before = (await browser.picture()).headers.get('etag');
+    assert.equal((await screens.save(playlist({ slots }))).status, 200);
+    assert.equal((await screens.publish()).status, 200);
+    await page.until(/id="p2"/);
+    assert.notEqual((await browser.picture()).headers.get('etag'), before);
+    await screens.small.fine('POST', '/api/v1/playlists/quays/back', { revision: 1 }, owner);
+    await page.until(/id="p3"[^]*display:none|display:none[^]*id="p3"/);
+    assert.deepEqual(pictures(), [1, 2, 3]);
+    // It lives by what it asks, not by what it was told.
+    assert.equal((await browser.get(`${at}/here?1`)).status, 204);
+    assert.equal((await new PlainBrowser(screens.url).get(`${at}/here?1`)).status, 401);
+    await page.leave();
+  });
+
+  it('holds few pages open for one device, and few for those who only have a code', async () => {
+    const browser = await pair('many');
+    const open: OpenPage[] = [];
+    for (let i = 0; i < 5; i++) open.push(await browser.open());
+    await assert.rejects(open[0]!.whole(), 'the first of them was left alone');
+    for (const page of open.slice(1)) await page.leave();
+    const waiting = new PlainBrowser(screens.url);
+    const code = codeIn(await waiting.page())!;
+    const held: OpenPage[] = [];
+    for (let i = 0; i < 201; i++) held.push(await waiting.open());
+    const isWhole = (page: OpenPage) => page.text.endsWith('</html>\n');
+    assert.deepEqual([isWhole(held[199]!), isWhole(held[200]!)], [false, true]);
+    assert.match(held[200]!.text, /http-equiv="refresh" content="5"/);
+    // All of them come again as soon as somebody has typed it.
+    assert.equal((await screens.type(code, screens.screenBody('awaited', { quay: 'Q1' }))).status, 201);
+    for (const page of held.slice(0, 200))
+      assert.match(await page.whole(), /http-equiv="refresh" content="0">\n<\/body>/);
+  });
+
+  it('asks by itself when nothing more comes: at growing steps, never twice for the same', async () => {
+    const sheet = await (await fetch(`${screens.url}${at}/again.css?width=1280&height=720`)).text();
+    const steps = [...sheet.matchAll(/^([\d.]+)%\{background-image:url\(now\?again=(\d+)&width=1280&height=720\)/gm)];
+    const seconds = steps.map(([, percent]) => Math.round(Number(percent) * 432));
+    assert.deepEqual(
+      steps.map(([, , number]) => Number(number)),
+      steps.map((_, i) => i),
+    );
+    assert.deepEqual([seconds[1], seconds[60], seconds.at(-1)], [10, 600, 43_080]);
+    assert.ok(seconds.every((one, i) => i === 0 || one > seconds[i - 1]!));
+    assert.doesNotMatch(await (await fetch(`${screens.url}${at}/again.css?width=</style>`)).text(), /</);
   });
 
   it('never shows an error page: whatever is wrong, it says something and looks again', async () => {
@@ -198,7 +310,7 @@ describe('a screen without scripts', () => {
     }
     // A crawler that keeps no cookie gets codes until it has had enough, and then none.
     let last = '';
-    for (let i = 0; i < 70; i++) last = await (await fetch(`${screens.url}${at}`)).text();
+    for (let i = 0; i < 70; i++) last = await new PlainBrowser(screens.url).page();
     assert.match(last, /waits for the service/);
     assert.equal(codeIn(last), undefined);
   });

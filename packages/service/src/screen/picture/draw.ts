@@ -35,7 +35,7 @@ interface Kept {
   readonly drawing: Map<string, Promise<Buffer>>;
   /** Slots that could not be drawn, by screen and slot: until when they are left out. */
   readonly failed: LRUCache<string, number>;
-  /** Turns that were counted as a look: a page that comes again every few seconds is looked at once. */
+  /** Turns that were counted as a look: what is asked for again while it is there is looked at once. */
   readonly counted: LRUCache<string, true>;
   /** Counted for whoever asks how often one picture served many. */
   renders: number;
@@ -59,9 +59,18 @@ function keptOf(app: App): Kept {
 /** How many pictures this process has drawn. */
 export const rendersOf = (app: App): number => keptOf(app).renders;
 
+const hashOf = (of: unknown): string => createHash('sha256').update(JSON.stringify(of)).digest('base64url');
+
+/** A picture as it is sent. */
+interface WallPicture {
+  readonly png: Buffer;
+  /** Another one for any other picture. */
+  readonly tag: string;
+}
+
 /** Draws a picture once for everybody who is shown the same. @param of - all that stands in it */
-async function once(app: App, of: unknown, draw: () => Promise<Buffer>): Promise<{ png: Buffer; tag: string }> {
-  const tag = createHash('sha256').update(JSON.stringify(of)).digest('base64url');
+async function once(app: App, of: unknown, draw: () => Promise<Buffer>): Promise<WallPicture> {
+  const tag = hashOf(of);
   const kept = keptOf(app);
   const known = kept.drawn.get(tag);
   if (known) return { png: known, tag };
@@ -106,7 +115,12 @@ function wallPage(answer: ViewAnswer<Date>, title: string | undefined): WallPage
   };
 }
 
-async function contentOf(app: App, setup: ScreenSetup, { slot: { as }, from }: Turn<SlotHandle>): Promise<Found> {
+async function contentOf(
+  app: App,
+  setup: ScreenSetup,
+  { slot: { as }, from }: Turn<SlotHandle>,
+  isSeen: boolean,
+): Promise<Found> {
   const title = as.title === undefined ? {} : { title: as.title };
   if (as.media) return { content: { kind: 'media', ...title, hash: as.media.hash }, asOf: null };
   if (as.text !== undefined) return { content: { kind: 'words', ...title, text: as.text }, asOf: null };
@@ -114,10 +128,11 @@ async function contentOf(app: App, setup: ScreenSetup, { slot: { as }, from }: T
   const slot = slotIn(slotsOf(setup), as.id);
   const { counted } = keptOf(app);
   const turn = `${screen.name} ${as.id} ${from}`;
-  const answer = counted.has(turn)
-    ? await slotContent(app, screen, slot)
-    : await slotShown(app, screen, slot, `screen ${screen.name}`);
-  counted.set(turn, true);
+  const isCounted = isSeen && !counted.has(turn);
+  const answer = isCounted
+    ? await slotShown(app, screen, slot, `screen ${screen.name}`)
+    : await slotContent(app, screen, slot);
+  if (isCounted) counted.set(turn, true);
   if ('text' in answer) return { content: { kind: 'words', ...title, text: answer.text }, asOf: answer.asOf };
   const loaded = answer.datasets.map((one) => one.loadedAt.getTime());
   return {
@@ -139,12 +154,6 @@ function drawMedia(app: App, content: Extract<Content, { kind: 'media' }>, size:
   };
 }
 
-/** What a screen shows at an instant, as it is drawn for it. */
-export interface WallPicture {
-  readonly png: Buffer;
-  readonly tag: string;
-}
-
 /** What is on a screen now. */
 export interface ShownTurn {
   readonly program: ScreenProgram;
@@ -154,8 +163,12 @@ export interface ShownTurn {
   readonly problems: readonly { readonly what: string; readonly detail: string }[];
 }
 
-/** Looks what a screen shows at an instant; what cannot be shown is left out for a while, and told. */
-export async function turnOf(app: App, setup: ScreenSetup): Promise<ShownTurn> {
+/**
+ * Looks what a screen shows now; what cannot be shown is left out for a while, and told.
+ *
+ * @param isSeen - whether it is shown to somebody, and counts as a look
+ */
+export async function turnOf(app: App, setup: ScreenSetup, isSeen = true): Promise<ShownTurn> {
   const { failed } = keptOf(app);
   const now = app.now();
   const program = programFor(app, setup, now);
@@ -171,7 +184,7 @@ export async function turnOf(app: App, setup: ScreenSetup): Promise<ShownTurn> {
     }
     const { as } = turn.slot;
     try {
-      return { program, turn, found: await contentOf(app, setup, turn), problems };
+      return { program, turn, found: await contentOf(app, setup, turn, isSeen), problems };
     } catch (error) {
       if (!isRefusal(error)) throw error;
       failed.set(keyOf(as), now + againMs);
@@ -196,22 +209,40 @@ export function changesAt(app: App, shown: ShownTurn, size: WallSize): number {
   return nextEdge(shown.program.stretches, app.now()) ?? Infinity;
 }
 
-/** Draws what a screen shows, once for all screens that show the same at the same size. */
-export async function drawTurn(
-  app: App,
-  shown: ShownTurn,
-  size: WallSize,
-  name: string | undefined,
-): Promise<WallPicture> {
+/** What a screen shows, as it is drawn at a size. */
+interface Drawing {
+  /** All that stands in it, but for its size. */
+  readonly of: unknown;
+  readonly draw: () => Promise<Buffer>;
+}
+
+function drawingOf(app: App, shown: ShownTurn, size: WallSize, name: string | undefined): Drawing {
   const { program, found } = shown;
   const { content, asOf } = found;
   const { language: locale, timeZone } = program.screen;
   const age = asOf === null ? undefined : ageOf(asOf, app.now(), { worryMs: program.worryMs, locale, timeZone });
   const signs: WallSigns = { ...(age ? { age } : {}), ...(name === undefined ? {} : { name }) };
-  if (content.kind === 'media') return once(app, [content, size, signs], drawMedia(app, content, size, signs));
+  if (content.kind === 'media') return { of: [content, signs], draw: drawMedia(app, content, size, signs) };
   if (content.kind === 'words')
-    return once(app, [content, size, signs], () => drawWallPng(wallWordsSvg(content, size, signs)));
+    return { of: [content, signs], draw: () => drawWallPng(wallWordsSvg(content, size, signs)) };
   const { at } = sheetOf(app, shown, size);
   const { page } = content;
-  return once(app, [page, [...page.results], at, size, signs], () => drawWallPng(wallPageSvg(page, at, size, signs)));
+  return {
+    of: [page, [...page.results], at, signs],
+    draw: () => drawWallPng(wallPageSvg(page, at, size, signs)),
+  };
 }
+
+/** Changes with what a screen shows at a size, and says nothing of it. */
+export const markOf = (app: App, shown: ShownTurn, size: WallSize, name: string | undefined): string =>
+  hashOf(drawingOf(app, shown, size, name).of).slice(0, 16);
+
+/** Draws what a screen shows, once for all screens that show the same at the same size. */
+export function drawTurn(app: App, shown: ShownTurn, size: WallSize, name: string | undefined): Promise<WallPicture> {
+  const { of, draw } = drawingOf(app, shown, size, name);
+  return once(app, [of, size], draw);
+}
+
+/** Words alone, as a picture. */
+export const drawWords = (app: App, text: string, size: WallSize): Promise<WallPicture> =>
+  once(app, [text, size], () => drawWallPng(wallWordsSvg({ text, isQuiet: true }, size, {})));

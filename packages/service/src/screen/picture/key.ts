@@ -32,12 +32,22 @@ function held(ctx: Context, what: 'device' | 'key'): string | undefined {
 }
 
 /** The screen that asks for a picture, by what its device holds. @throws {Refusal} `SCREEN_CLOSED` */
-export const pictureScreen = (app: App, ctx: Context): Promise<{ screen: ScreenRow; key: KeyRow }> =>
+export const pictureScreen = (app: App, ctx: Context): Promise<PlayingPicture> =>
   screenHolding(app, held(ctx, 'key') ?? '', pictureThumbprint);
 
-/** A device that shows its code, or that has been taken in. */
-export type PictureDevice =
-  { readonly code: string; readonly address: string } | { readonly screen: ScreenRow; readonly key: KeyRow };
+/** A device that shows its code, for somebody to type. */
+export interface WaitingPicture {
+  readonly code: string;
+  /** Where it is typed. */
+  readonly address: string;
+  readonly deviceFingerprint: string;
+}
+/** A device that has been taken in. */
+export interface PlayingPicture {
+  readonly screen: ScreenRow;
+  readonly key: KeyRow;
+}
+export type PictureDevice = WaitingPicture | PlayingPicture;
 
 async function askForCode(app: App, ctx: Context): Promise<PictureDevice> {
   const browser = ctx.get('User-Agent').slice(0, 200) || 'a browser without scripts';
@@ -47,7 +57,8 @@ async function askForCode(app: App, ctx: Context): Promise<PictureDevice> {
     verification_uri_complete: string;
   };
   hold(app, ctx, 'device', asked.device_code);
-  return { code: asked.user_code, address: asked.verification_uri_complete };
+  const { device_code, user_code, verification_uri_complete } = asked;
+  return { code: user_code, address: verification_uri_complete, deviceFingerprint: fingerprint(device_code) };
 }
 
 /** The same code again while somebody may still type it; the key once somebody has. */
@@ -59,10 +70,11 @@ async function stillWaiting(app: App, ctx: Context, deviceCode: string): Promise
   } catch (error) {
     if (!isRefusal(error)) throw error;
     if (error.code !== 'PAIRING_PENDING' && error.code !== 'PAIRING_SLOWER') return undefined;
-    const found = await one(screenPairings(app).findByPk(fingerprint(deviceCode)));
+    const deviceFingerprint = fingerprint(deviceCode);
+    const found = await one(screenPairings(app).findByPk(deviceFingerprint));
     if (!found) return undefined;
     const { userCode: code } = found;
-    return { code, address: `${app.settings.publicUrl}/console/screens/pair?code=${code}` };
+    return { code, deviceFingerprint, address: `${app.settings.publicUrl}/console/screens/pair?code=${code}` };
   }
 }
 

@@ -3,72 +3,170 @@ import { renderSVG } from 'uqr';
 import { light } from '@underbell/core/theme';
 import type { WallSize } from '@underbell/core/render';
 
-/** Sizes by what a device says of its window in words that need no script, the first that fits. */
+/** Sizes by what a device says of its window in words that need no script, the last that fits. */
 const sizes: readonly (readonly [media: string, size: WallSize])[] = [
-  ['(orientation: portrait) and (min-height: 2560px)', { width: 2160, height: 3840 }],
-  ['(orientation: portrait)', { width: 1080, height: 1920 }],
-  ['(min-width: 2560px)', { width: 3840, height: 2160 }],
   ['(max-width: 1300px)', { width: 1280, height: 720 }],
+  ['(min-width: 2560px)', { width: 3840, height: 2160 }],
+  ['(orientation: portrait)', { width: 1080, height: 1920 }],
+  ['(orientation: portrait) and (min-height: 2560px)', { width: 2160, height: 3840 }],
 ];
 export const usualSize: WallSize = { width: 1920, height: 1080 };
 
-const addressOf = ({ width, height }: WallSize) => `/screen/picture/now?width=${width}&amp;height=${height}`;
+const asQuery = ({ width, height }: WallSize) => `width=${width}&height=${height}`;
 
-const page = (seconds: number, inside: string): string => `<!doctype html>
-<html lang="en">
-<head>
-<meta charset="utf-8">
-<meta http-equiv="refresh" content="${Math.max(1, Math.round(seconds))}">
-<meta name="viewport" content="width=device-width, initial-scale=1">
-<link rel="icon" href="data:,">
-<title>Screen</title>
-<style>
+const hour = 3_600;
+/** A page that hears nothing more waits for so long, in seconds, before it asks by itself, and says that it hears nothing. */
+const againAfter = 45;
+/** How often it asks then, less often later: a browser keeps each picture that it was given. In seconds, each until when. */
+const againEvery = [
+  [hour / 6, 10],
+  [2 * hour, 30],
+  [12 * hour, 120],
+] as const;
+const againFor = againEvery.at(-1)![0];
+
+function againTimes(): number[] {
+  const times: number[] = [];
+  let at = 0;
+  for (const [until, every] of againEvery) for (; at < until; at += every) times.push(at);
+  return times;
+}
+
+/**
+ * A page from which nothing was heard comes again by itself after so long, in seconds, whatever the browser shows then: until
+ * it does, a broken network leaves the last picture.
+ */
+const anewAfter = againFor + againAfter;
+
+/**
+ * What lets a page without scripts go on when nothing more comes: pictures that are asked for at their times, each laid
+ * over the one before. One that cannot be had leaves what is there.
+ *
+ * @see CSS Animations Level 1, section 3
+ */
+export function againSheet(size: WallSize): string {
+  const address = (i: number) => `url(now?again=${i}&${asQuery(size)})`;
+  const steps = againTimes().map((at, i) => {
+    const percent = Number(((at / againFor) * 100).toFixed(5));
+    return `${percent}%{background-image:${address(i)}${i > 0 ? `,${address(i - 1)}` : ''}}`;
+  });
+  return `.again{animation:again ${againFor}s step-end ${againAfter}s forwards}
+@keyframes again{
+${steps.join('\n')}
+}
+`;
+}
+
+const style = `
 html, body { margin: 0; height: 100%; overflow: hidden; cursor: none; background: ${light.paper}; color: ${light.ink};
   font-family: 'Source Sans 3', system-ui, sans-serif; text-align: center; }
-img { display: block; width: 100%; height: 100%; object-fit: contain; }
 main { padding-top: 12vh; font-size: 4vh; }
 main p { margin: 0 0 1.5vh; }
 .quiet { color: ${light.quiet}; }
 .code { font-size: 14vh; font-weight: 600; letter-spacing: 0.08em; }
 .square { width: 34vh; height: 34vh; margin: 2vh auto; background: #fff; }
-</style>
-</head>
-<body>
-${inside}
-</body>
-</html>
+.picture, .again, .over { position: fixed; top: 0; right: 0; bottom: 0; left: 0; background: no-repeat center / contain; }
+.over { z-index: 3; background-color: ${light.paper}; }
+.late, .since { z-index: 1; }
+.again { z-index: 2; }
+.since { position: fixed; left: 1.8vw; bottom: 0.7vh; margin: 0; padding: 0.2vh 0.8vw; border-radius: 0.3vh; font-size: 2.6vh;
+  background: ${light.paper}; color: ${light.quiet}; }
+.since, .late { visibility: hidden; animation: seen 1s step-start ${againAfter}s forwards; }
+@keyframes seen { to { visibility: visible; } }
+@keyframes worry { to { background: ${light.signal}; color: #fff; font-weight: 600; } }
 `;
 
-/**
- * A page that shows one picture and comes again by itself.
- *
- * @param seconds - after which it does
- * @param size - where the device was told one; it finds its own otherwise
- */
-export function playingPage(title: string, seconds: number, size: WallSize | undefined): string {
-  const sources = size
-    ? ''
-    : sizes.map(([media, one]) => `<source media="${media}" srcset="${addressOf(one)}">`).join('\n');
-  return page(
-    seconds,
-    `<picture>\n${sources}<img src="${addressOf(size ?? usualSize)}" alt="${escapeHtml(title)}"></picture>`,
-  );
+const refresh = (seconds: number): string =>
+  `<meta http-equiv="refresh" content="${Math.max(0, Math.round(seconds))}">\n`;
+
+/** @param seconds - after which it comes again by itself, if nothing else is said until then */
+const head = (seconds: number, more = ''): string => `<!doctype html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+${refresh(seconds)}<meta name="viewport" content="width=device-width, initial-scale=1">
+<link rel="icon" href="data:,">
+${more}<title>Screen</title>
+<style>${style}</style>
+</head>
+<body>
+`;
+const tail = '</body>\n</html>\n';
+
+/** The last piece of a page that is held open: it comes again. The shorter of two times counts. */
+export const comingAgain = (seconds: number): string => `${refresh(seconds)}${tail}`;
+
+/** A page that is held open, and to which pictures are added. @param size - in which it asks by itself when none comes */
+export const heldHead = (size: WallSize): string =>
+  head(anewAfter, `<link rel="stylesheet" href="/screen/picture/again.css?${escapeHtml(asQuery(size))}">\n`);
+
+/** One picture among those of a page, and what replaces it. */
+export interface AddedPicture {
+  /** From 1, in the order in which they come. */
+  readonly number: number;
+  readonly title: string;
+  /** Changes with what is seen on it. */
+  readonly mark: string;
+  /** Where the device was told one; it finds its own otherwise. */
+  readonly size: WallSize | undefined;
+  /** Whether the name of the screen stands on it. */
+  readonly isNamed: boolean;
 }
 
-/** A page that says which code to type, and where. */
-export const codePage = (code: string, address: string): string =>
-  page(
-    5,
-    `<main>
+/** A picture that is laid over the one before, which stays until this one is there. */
+export function pictureHtml({ number, title, mark, size, isNamed }: AddedPicture): string {
+  const address = (one: WallSize) => `url(/screen/picture/now?${asQuery(one)}&of=${mark}${isNamed ? '&name=yes' : ''})`;
+  const rule = (one: WallSize) => `#p${number}{background-image:${address(one)}}`;
+  const others = size ? [] : sizes.map(([media, one]) => `@media ${media}{${rule(one)}}`);
+  const before = number > 2 ? `#p${number - 2}{display:none}` : '';
+  return `<style>${before}${rule(size ?? usualSize)}${others.join('')}</style>
+<div id="p${number}" class="picture" role="img" aria-label="${escapeHtml(title)}"></div>
+`;
+}
+
+/** A word that the service is there: without the next one the page says so, and asks by itself. */
+export interface AddedWord {
+  /** From 1, in the order in which they come. */
+  readonly number: number;
+  /** When it is said, as it is read on the wall. */
+  readonly time: string;
+  /** From when on a picture without a newer one is a worry, in seconds from now. */
+  readonly worryAfter: number;
+  /** From when on nothing is shown any more, in seconds from now. */
+  readonly leaseSeconds: number;
+}
+
+export function wordHtml({ number, time, worryAfter, leaseSeconds }: AddedWord): string {
+  const worry = `${Math.max(againAfter, Math.round(worryAfter))}s`;
+  return `${number > 1 ? `<style>.w${number - 1}{display:none}</style>\n` : ''}<style>
+.since.w${number}{animation:seen 1s step-start ${againAfter}s forwards,worry 1s step-start ${worry} forwards}
+.late.w${number}{animation-delay:${leaseSeconds}s}
+</style>
+<div class="again w${number}" style="background-image:url(/screen/picture/here?${number})"></div>
+<p class="since w${number}">no word since ${escapeHtml(time)}</p>
+<main class="over late w${number}"><p>No word from the service for too long.</p></main>
+`;
+}
+
+/** What takes the place of everything on a page that is held open. */
+export const overHtml = (text: string, hint: string): string =>
+  `<style>.picture,.again,.since,.late{display:none}</style>
+<main class="over"><p>${escapeHtml(text)}</p><p class="quiet">${escapeHtml(hint)}</p></main>
+`;
+
+/** A page that says which code to type, and where. @param seconds - after which it comes again */
+export const codeHead = (code: string, address: string, seconds: number): string =>
+  `${head(seconds)}<main>
 <p class="quiet">This screen waits to be taken in. Open</p>
 <p>${escapeHtml(address.replace(/^https?:\/\//, '').replace(/\?.*$/, ''))}</p>
 <p class="quiet">and type</p>
 <p class="code">${escapeHtml(code)}</p>
 <p class="quiet">or scan:</p>
 <div class="square">${renderSVG(address, { border: 2 })}</div>
-</main>`,
-  );
+</main>
+`;
 
 /** A page that says something, and looks again after a while. */
 export const sayingPage = (text: string, hint: string, seconds: number): string =>
-  page(seconds, `<main><p>${escapeHtml(text)}</p><p class="quiet">${escapeHtml(hint)}</p></main>`);
+  `${head(seconds)}<main><p>${escapeHtml(text)}</p><p class="quiet">${escapeHtml(hint)}</p></main>\n${tail}`;
+export const codePage = (code: string, address: string): string => `${codeHead(code, address, 5)}${tail}`;
