@@ -1,5 +1,6 @@
 import {
   contentWords,
+  deviceWords,
   type Fleet,
   type ScreenAttribute,
   type ShownGroup,
@@ -78,8 +79,8 @@ function addScreens(screen: Command): void {
     .description('the device that shows a code')
     .action(async (code: string, _options, command: Command) => {
       show(command, await askService<WaitingDevice>('GET', codePath(code)), ({ device, askedAt }) => {
-        line(`${device.browser ?? 'a browser'}, ${device.width ?? '?'} × ${device.height ?? '?'} pixels`);
-        line(`asked from ${device.address ?? '?'} ${shortTime(askedAt)}`);
+        line(deviceWords(device));
+        line(`asked${device.address ? ` from ${device.address}` : ''} ${shortTime(askedAt)}`);
       });
     });
   screen

@@ -2,7 +2,7 @@
 import { Button } from 'ant-design-vue';
 import { ref, shallowRef } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import type { WaitingDevice } from '@underbell/core/screen';
+import { deviceWords, type WaitingDevice } from '@underbell/core/screen';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -58,9 +58,7 @@ if (code.value !== '') void look();
   <p v-if="isRefused" role="status">It was refused, and is told so.</p>
   <form v-if="found" class="framed" @submit.prevent="pair">
     <p>
-      <b>{{ found.device.browser ?? 'A browser' }}</b>, {{ found.device.width ?? '?' }} ×
-      {{ found.device.height ?? '?' }} pixels, asked from {{ found.device.address }} at
-      {{ showInstant(found.askedAt) }}.
+      <b>{{ deviceWords(found.device) }}</b>, asked from {{ found.device.address }} at {{ showInstant(found.askedAt) }}.
       <span class="quiet">Is it the screen that you stand before? Only then take it in.</span>
     </p>
     <div class="fields">

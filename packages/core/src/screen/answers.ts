@@ -17,6 +17,13 @@ export interface Device {
   readonly isPicture?: true;
 }
 
+/** What a device is, for whoever stands before it. */
+export function deviceWords({ browser, width, height, isPicture }: Device): string {
+  const size =
+    width === undefined || height === undefined ? 'of a size that it does not say' : `${width} × ${height} pixels`;
+  return `${browser ?? 'a browser'}, ${size}${isPicture ? '; it runs no scripts, and shows pictures' : ''}`;
+}
+
 /** A device that waits to be taken in, as whoever typed its code sees it. `At`: an instant, a `Date` before it is sent. */
 export interface WaitingDevice<At = string> {
   readonly code: string;

@@ -30,6 +30,7 @@ export { fillWords, placeholdersIn } from './words.ts';
 export { pageCaution, pictureCaution, wallGrid, type Pixels } from './size.ts';
 export { wallSheets, type WallSheet } from './wall.ts';
 export {
+  deviceWords,
   screenStateWords,
   type BeatAnswer,
   type Device,

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import sharp from 'sharp';
-import type { ShownScreen, WaitingDevice } from '@underbell/core/screen';
+import type { ShownGroup, ShownScreen, WaitingDevice } from '@underbell/core/screen';
 import { setupOf } from '../../src/screen/program.ts';
 import { findScreen } from '../../src/screen/store.ts';
 import { rendersOf, turnOf } from '../../src/screen/picture/draw.ts';
@@ -252,6 +252,11 @@ describe('a screen without scripts', () => {
     const pictures = () => [...page.text.matchAll(/id="p(\d+)"/g)].map(([, number]) => Number(number));
     assert.deepEqual(pictures(), [1]);
     assert.match(page.text, /no word since \d\d:\d\d/);
+    const { leaseHours, worryMinutes } = (await screens.call('GET', '/api/v1/screen-groups/quays', owner))
+      .body as unknown as ShownGroup;
+    assert.ok(page.text.includes(`.late.w1{animation-delay:${leaseHours * 3_600}s}`));
+    const [, worry] = /worry 1s step-start (\d+)s/.exec(page.text)!;
+    assert.ok(Number(worry) <= worryMinutes * 60 && Number(worry) >= 45, worry);
     // What concerns others changes nothing here.
     await screens.small.fine('PUT', '/api/v1/screen-groups/elsewhere', { title: 'Elsewhere' }, owner);
     const slots = [{ name: 'storm', shows: { text: 'Storm over {quay}' }, seconds: 3_600 }];

@@ -69,7 +69,7 @@ main p { margin: 0 0 1.5vh; }
 .over { z-index: 3; background-color: ${light.paper}; }
 .late, .since { z-index: 1; }
 .again { z-index: 2; }
-.since { position: fixed; left: 1.8vw; bottom: 0.7vh; margin: 0; padding: 0.2vh 0.8vw; border-radius: 0.3vh; font-size: 2.6vh;
+.since { position: fixed; left: 40vw; bottom: 0.7vh; margin: 0; padding: 0.2vh 0.8vw; border-radius: 0.3vh; font-size: 2.6vh;
   background: ${light.paper}; color: ${light.quiet}; }
 .since, .late { visibility: hidden; animation: seen 1s step-start ${againAfter}s forwards; }
 @keyframes seen { to { visibility: visible; } }
