@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs';
-import { Agent, createServer, request, type IncomingMessage } from 'node:http';
+import { Agent, request, type IncomingMessage } from 'node:http';
 import { setTimeout as wait } from 'node:timers/promises';
 
 /**
@@ -16,22 +16,11 @@ export interface Asked {
   readonly file: string;
   /** So many beats a second; left out for those who listen. */
   readonly perSecond?: number;
-  /** They call a server that does nothing, in their own process: what it costs the machine that anybody calls at all. */
-  readonly isBare?: true;
 }
 
-const { url: asked, file, perSecond, isBare } = JSON.parse(process.argv[2]!) as Asked;
+const { url, file, perSecond } = JSON.parse(process.argv[2]!) as Asked;
 const callers = JSON.parse(readFileSync(file, 'utf8')) as Caller[];
 
-async function bareServer(): Promise<string> {
-  const server = createServer((request, response) => {
-    request.resume();
-    request.on('end', () => response.end('{}'));
-  });
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
-  return `http://127.0.0.1:${(server.address() as { port: number }).port}/`;
-}
-const url = isBare ? await bareServer() : asked;
 const tell = (message: object) => process.send!(message);
 
 /** Sends a beat of each, so many a second. */

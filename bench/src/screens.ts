@@ -1,6 +1,6 @@
 import { fork, type ChildProcess } from 'node:child_process';
 import { createHash, randomUUID } from 'node:crypto';
-import { writeFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
@@ -150,9 +150,8 @@ class Callers {
 }
 
 /** A beat of each device, so many a second. */
-async function beatAll(url: string, folder: string, devices: readonly Device[], isBare = false) {
-  const asked = { url, perSecond, ...(isBare ? { isBare: true as const } : {}) };
-  const callers = await Callers.start(folder, asked, devices);
+async function beatAll(url: string, folder: string, devices: readonly Device[]) {
+  const callers = await Callers.start(folder, { url, perSecond }, devices);
   return {
     async go(): Promise<number[]> {
       const { times } = await callers.answer<{ times: number[] }>('begin');
@@ -160,6 +159,25 @@ async function beatAll(url: string, folder: string, devices: readonly Device[], 
       return times;
     },
   };
+}
+
+/** Rounds in which the machine's host gave more of its time to others say nothing of this program. */
+const calmUntil = 0.02;
+
+interface Stolen {
+  readonly stolen: number;
+  readonly all: number;
+  /** From 0 to 1. */
+  readonly share: number;
+}
+/** How much of its time the machine did not get, in all or since an earlier look. @see proc(5), /proc/stat */
+function stolenTime(since: Pick<Stolen, 'stolen' | 'all'> = { stolen: 0, all: 0 }): Stolen {
+  const [line] = readFileSync('/proc/stat', 'utf8').split('\n');
+  // User, nice, system, idle, waiting, interrupts, soft interrupts, stolen; guests are within the first two.
+  const times = line!.trim().split(/\s+/).slice(1, 9).map(Number);
+  const all = times.reduce((sum, one) => sum + one, 0);
+  const stolen = times[7] ?? 0;
+  return { stolen, all, share: (stolen - since.stolen) / Math.max(1, all - since.all) };
 }
 
 /** Milliseconds of one core for each second, while work goes on. */
@@ -243,7 +261,7 @@ export async function benchScreens(
   const base = app.settings.publicUrl;
   const url = `${base}/api/v1/screen/beat`;
   const speaking = devices.slice(0, heard);
-  const makeBeats = (isBare = false) => beatAll(url, folder, speaking, isBare);
+  const makeBeats = () => beatAll(url, folder, speaking);
   const { key } = await startSession(app, reader.id, 'command line');
   const readAll = async (times: number): Promise<number[]> => {
     const found: number[] = [];
@@ -256,32 +274,37 @@ export async function benchScreens(
     }
     return found;
   };
-  const [rounds, reads] = [4, 100];
+  const [wanted, most, reads] = [5, 14, 100];
   try {
     // The first beat of each, as after a restart; then the next one.
     const first = await (await makeBeats()).go();
     const next = await makeBeats();
     let times: number[] = [];
     const share = await coreShare(async () => (times = await next.go()));
-    const [idle, bare, beside]: [number[], number[], number[]] = [[], [], []];
     const beaten: number[] = [];
-    const readBeside = async (isBare: boolean): Promise<number[]> => {
-      const beats = await makeBeats(isBare);
+    const readBeside = async (): Promise<number[]> => {
+      const beats = await makeBeats();
       const [took, read] = await Promise.all([beats.go(), readAll(reads)]);
-      if (!isBare) beaten.push(p95(took));
+      beaten.push(p95(took));
       return read;
     };
     await readAll(reads);
-    // In turns, so that the noise of the machine falls on all.
-    for (let round = 0; round < rounds; round++) {
-      idle.push(...(await readAll(reads)));
-      bare.push(...(await readBeside(true)));
-      beside.push(...(await readBeside(false)));
+    // In turns, so that the noise of the machine falls on both.
+    const rounds: { readonly idle: number[]; readonly beside: number[]; readonly stolen: number }[] = [];
+    const calm = () => rounds.filter(({ stolen }) => stolen <= calmUntil);
+    while (calm().length < wanted && rounds.length < most) {
+      const before = stolenTime();
+      const idle = await readAll(reads);
+      const beside = await readBeside();
+      rounds.push({ idle, beside, stolen: stolenTime(before).share });
     }
+    const counted = calm().length > 0 ? calm() : rounds;
+    const idle = counted.flatMap((one) => one.idle);
+    const beside = counted.flatMap((one) => one.beside);
     const { told, publishedMs, toldMs, openedMs, streamBytes } = await listen(base, folder, devices, publish);
     if (told < count) throw new Error(`${count - told} screens were not told`);
     say(
-      `  ${count} screens, ${perSecond} beats a second: p95 ${[p95(times), ...beaten].map((one) => one.toFixed(1)).join(', ')} ms (${p95(first).toFixed(1)} ms after a restart), ${(share / 10).toFixed(0)} % of a core; readers wait ${p95(idle).toFixed(1)} ms where nobody calls; ${told} streams opened in ${(openedMs / 1000).toFixed(1)} s, ${(streamBytes / 1000).toFixed(0)} kB each, all told ${(toldMs / 1000).toFixed(1)} s after a publication began, which took ${(publishedMs / 1000).toFixed(1)} s`,
+      `  ${count} screens, ${perSecond} beats a second: p95 ${[p95(times), ...beaten].map((one) => one.toFixed(1)).join(', ')} ms (${p95(first).toFixed(1)} ms after a restart), ${(share / 10).toFixed(0)} % of a core; ${calm().length} of ${rounds.length} rounds count, in which others took no more than ${calmUntil * 100} % of this machine's time; ${told} streams opened in ${(openedMs / 1000).toFixed(1)} s, ${(streamBytes / 1000).toFixed(0)} kB each, all told ${(toldMs / 1000).toFixed(1)} s after a publication began, which took ${(publishedMs / 1000).toFixed(1)} s`,
     );
     return [
       {
@@ -308,8 +331,8 @@ export async function benchScreens(
       {
         benchmark: 'a reader beside 10,000 screens, p95',
         ours: p95(beside),
-        against: 'the same beside as many calls to a server that does nothing',
-        floor: p95(bare),
+        against: 'the same where no screen calls',
+        floor: p95(idle),
         goal: { atMost: 1.2 },
       },
     ];
