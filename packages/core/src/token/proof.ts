@@ -25,23 +25,34 @@ async function verified<T>(what: string, code: 'PROOF_INVALID' | 'CLIENT_INVALID
   }
 }
 
+interface ProofKey {
+  readonly key: CryptoKey;
+  readonly thumbprint: string;
+}
+
 /** Keys of proofs that were read before, by how they stood there: those who come again and again are not read anew. */
 export interface ProofKeys {
-  get(written: string): Promise<CryptoKey> | undefined;
-  set(written: string, key: Promise<CryptoKey>): unknown;
+  get(written: string): Promise<ProofKey> | undefined;
+  set(written: string, key: Promise<ProofKey>): unknown;
   delete(written: string): unknown;
 }
 
-const keyIn = (known: ProofKeys) => (header?: JWSHeaderParameters, token?: FlattenedJWSInput) => {
+async function readKey(header: JWSHeaderParameters | undefined, token: FlattenedJWSInput): Promise<ProofKey> {
+  const key = await EmbeddedJWK(header, token);
+  return { key, thumbprint: await calculateJwkThumbprint(header!.jwk!) };
+}
+
+function keyIn(known: ProofKeys | undefined, header: JWSHeaderParameters | undefined, token: FlattenedJWSInput) {
+  if (!known) return readKey(header, token);
   const written = JSON.stringify([header?.alg, header?.jwk]);
   const found = known.get(written);
   if (found) return found;
-  const read = EmbeddedJWK(header, token);
+  const read = readKey(header, token);
   known.set(written, read);
   // One that is none is refused each time it comes.
   read.catch(() => known.delete(written));
   return read;
-};
+}
 
 /**
  * Verifies a proof of possession of a key.
@@ -57,8 +68,11 @@ export async function verifyProof(
   expected: { readonly method: string; readonly url: string; readonly now: number; readonly tokenHash?: string },
   known?: ProofKeys,
 ): Promise<{ thumbprint: string; id: string }> {
-  const { payload, protectedHeader } = await verified('proof of possession', 'PROOF_INVALID', () =>
-    jwtVerify(proof, known ? keyIn(known) : EmbeddedJWK, {
+  let proven: ProofKey | undefined;
+  const keyOf = async (header: JWSHeaderParameters | undefined, token: FlattenedJWSInput) =>
+    (proven = await keyIn(known, header, token)).key;
+  const { payload } = await verified('proof of possession', 'PROOF_INVALID', () =>
+    jwtVerify(proof, keyOf, {
       algorithms: [...tokenAlgorithms],
       typ: 'dpop+jwt',
       maxTokenAge: maxAgeSeconds,
@@ -74,7 +88,7 @@ export async function verifyProof(
     payload.jti.length <= 200 &&
     (expected.tokenHash === undefined || payload['ath'] === expected.tokenHash);
   if (!fits) throw new Refusal('PROOF_INVALID', 'the proof of possession is for another request or token');
-  return { thumbprint: await calculateJwkThumbprint(protectedHeader.jwk!), id: payload.jti! };
+  return { thumbprint: proven!.thumbprint, id: payload.jti! };
 }
 
 /**

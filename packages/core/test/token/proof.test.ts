@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { before, describe, it } from 'node:test';
 import { calculateJwkThumbprint, exportJWK, generateKeyPair, SignJWT, type CryptoKey, type JWK } from 'jose';
 import { isRefusal } from '../../src/refusal/index.ts';
-import { verifyAssertion, verifyProof } from '../../src/token/index.ts';
+import { verifyAssertion, verifyProof, type ProofKeys } from '../../src/token/index.ts';
 
 const now = Date.parse('2026-11-29T09:00:00Z');
 const iat = now / 1000;
@@ -42,7 +42,7 @@ describe('verifyProof', () => {
 
   for (const isKept of [false, true])
     describe(isKept ? 'with keys that were read before' : 'with keys that are read each time', () => {
-      const known = isKept ? new Map<string, Promise<CryptoKey>>() : undefined;
+      const known = isKept ? new Map<string, NonNullable<ReturnType<ProofKeys['get']>>>() : undefined;
       const verify = (proof: string, change: object = {}) => verifyProof(proof, { ...expected, ...change }, known);
 
       it('says whose key it is, and the name by which it is good once', async () => {
@@ -104,7 +104,7 @@ describe('verifyProof', () => {
     });
 
   it('keeps no key that was none', async () => {
-    const known = new Map<string, Promise<CryptoKey>>();
+    const known = new Map<string, NonNullable<ReturnType<ProofKeys['get']>>>();
     const broken = { ...own.jwk, x: 'AAAA' };
     await assert.rejects(async () => verifyProof(await proofBy(own, {}, { jwk: broken }), expected, known), isInvalid);
     assert.equal(known.size, 0);
@@ -114,7 +114,7 @@ describe('verifyProof', () => {
   });
 
   it('knows keys by how they sign, too', async () => {
-    const known = new Map<string, Promise<CryptoKey>>();
+    const known = new Map<string, NonNullable<ReturnType<ProofKeys['get']>>>();
     await verifyProof(await proofBy(own), expected, known);
     // A key under another name of algorithm is not the key that was read.
     const [, payload, signature] = (await proofBy(own)).split('.');

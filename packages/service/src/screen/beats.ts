@@ -3,7 +3,7 @@ import type { Context } from 'koa';
 import { LRUCache } from 'lru-cache';
 import { Refusal } from '@underbell/core/refusal';
 import type { BeatAnswer, ScreenOrder, ShownNow } from '@underbell/core/screen';
-import { verifyProof } from '@underbell/core/token';
+import { verifyProof, type ProofKeys } from '@underbell/core/token';
 import { rows, type App } from '../platform/index.ts';
 import { closed, tokenIn } from './keys.ts';
 import { liveOf, tagNow, verifiedToken, type LiveScreen } from './live.ts';
@@ -20,7 +20,7 @@ interface Waiting {
   readonly errors: { readonly screenName: string; readonly at: Date; readonly what: string; readonly detail: string }[];
   readonly noted: LRUCache<string, number>;
   readonly proofs: LRUCache<string, true>;
-  readonly keys: LRUCache<string, Promise<CryptoKey>>;
+  readonly keys: LRUCache<string, NonNullable<ReturnType<ProofKeys['get']>>>;
   timer: NodeJS.Timeout | undefined;
 }
 

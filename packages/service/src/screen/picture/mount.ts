@@ -3,11 +3,11 @@ import type { Context } from 'koa';
 import { isRefusal } from '@underbell/core/refusal';
 import type { WallSize } from '@underbell/core/render';
 import type { App } from '../../platform/index.ts';
-import { setupOf, type ScreenSetup } from '../program.ts';
-import { drawTurn, drawWords, turnOf, type ShownTurn } from './draw.ts';
-import { letGo, pictureDevice, pictureScreen } from './key.ts';
+import { setupOf } from '../program.ts';
+import { drawTurn, drawWords, turnOf } from './draw.ts';
+import { letGo, pictureDevice, pictureScreen, type PlayingPicture } from './key.ts';
 import { againSheet, sayingPage, usualSize } from './page.ts';
-import { hearPicture, learnSize, playPage } from './play.ts';
+import { hearPicture, learnSize, playPage, shownLast, type Shown } from './play.ts';
 import { waitPage } from './wait.ts';
 
 const leastSide = 240;
@@ -39,20 +39,19 @@ async function pageFor(app: App, ctx: Context) {
   }
 }
 
-/** What a device shows that asks, which is heard of by that. @throws {Refusal} `SCREEN_CLOSED`, `PROOF_INVALID` */
-async function shownTo(app: App, ctx: Context): Promise<{ readonly setup: ScreenSetup; readonly shown: ShownTurn }> {
-  const { screen, key } = await pictureScreen(app, ctx);
-  const size = sizeIn(ctx);
-  if (size) learnSize(app, key.keyId, size);
+const shownNow = async (app: App, { screen }: PlayingPicture): Promise<Shown> => {
   const setup = await setupOf(app, screen);
-  const shown = await turnOf(app, setup);
-  hearPicture(app, ctx, key.keyId, setup, shown);
-  return { setup, shown };
-}
+  return { setup, shown: await turnOf(app, setup) };
+};
 
 async function pictureFor(app: App, ctx: Context, size: WallSize) {
   try {
-    const { setup, shown } = await shownTo(app, ctx);
+    const device = await pictureScreen(app, ctx);
+    const { keyId } = device.key;
+    if (sizeIn(ctx)) learnSize(app, keyId, size);
+    const found = await shownNow(app, device);
+    hearPicture(app, ctx, keyId, found);
+    const { setup, shown } = found;
     const { name, title } = setup.screen;
     const said = ctx.query['name'] === 'yes' ? `${title} · ${name} · ${shown.program.screen.group}` : undefined;
     return await drawTurn(app, shown, size, said);
@@ -85,7 +84,9 @@ export function mountPictures(app: App, router: Router): void {
   });
   // A page without scripts is heard of by this: with each word of the service it asks for the next one.
   router.get('/screen/picture/here', async (ctx: Context) => {
-    await shownTo(app, ctx);
+    const device = await pictureScreen(app, ctx);
+    const { keyId } = device.key;
+    hearPicture(app, ctx, keyId, shownLast(app, keyId) ?? (await shownNow(app, device)));
     ctx.set('Cache-Control', 'no-store');
     ctx.status = 204;
   });

@@ -19,17 +19,29 @@ const nameMs = 30_000;
 /** Of one key: a device that loads its page anew may have left one behind. */
 const mostPages = 4;
 
+/** What a device shows, with what decided it. */
+export interface Shown {
+  readonly setup: ScreenSetup;
+  readonly shown: ShownTurn;
+}
+
 interface Playing {
   readonly pages: Map<string, Set<HeldPage>>;
   /** The sizes in which devices asked for their pictures, by key. */
   readonly sizes: LRUCache<string, WallSize>;
+  /** What was found for a page that is open, by key. */
+  readonly found: LRUCache<string, Shown>;
 }
 const all = new WeakMap<App, Playing>();
 
 function playingOf(app: App): Playing {
   const known = all.get(app);
   if (known) return known;
-  const made: Playing = { pages: new Map(), sizes: new LRUCache({ max: 50_000 }) };
+  const made: Playing = {
+    pages: new Map(),
+    sizes: new LRUCache({ max: 50_000 }),
+    found: new LRUCache({ max: 10_000, ttl: 2 * wordMs }),
+  };
   all.set(app, made);
   return made;
 }
@@ -39,8 +51,11 @@ export const learnSize = (app: App, keyId: string, size: WallSize): void => void
 
 const sizeOf = (app: App, keyId: string): WallSize | undefined => playingOf(app).sizes.get(keyId);
 
+/** What the page of a key showed just now, where it is open in this process. */
+export const shownLast = (app: App, keyId: string): Shown | undefined => playingOf(app).found.get(keyId);
+
 /** What is heard of a device by each of its questions. */
-export function hearPicture(app: App, ctx: Context, keyId: string, setup: ScreenSetup, shown: ShownTurn): void {
+export function hearPicture(app: App, ctx: Context, keyId: string, { setup, shown }: Shown): void {
   const { turn, found, problems } = shown;
   noteBeat(app, setup.screen.name, {
     ...(turn ? { slot: turn.slot.name } : {}),
@@ -93,6 +108,7 @@ export async function playPage(
     group = found.screen.groupName;
     behind = await shownBy(app, found);
     const shown = await turnOf(app, setup, false);
+    playingOf(app).found.set(keyId, { setup, shown });
     noteProblems(app, found.screen.name, shown.problems);
     const size = told ?? sizeOf(app, keyId) ?? usualSize;
     const isNamed = app.now() < said.namedUntil;
