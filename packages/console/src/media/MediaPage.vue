@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue';
 import { ref, useTemplateRef } from 'vue';
-import type { ListedMedia, ShownMedia } from '@underbell/core/media';
+import { isVideo, type ListedMedia, type ShownMedia } from '@underbell/core/media';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { ApiProblem } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -70,6 +70,7 @@ const put = () =>
         <h2>{{ one.title }}</h2>
         <p class="quiet">
           {{ one.name }}, version {{ one.newest.number }} · {{ one.newest.fileName }} ·
+          <template v-if="isVideo(one.newest.type)">video · </template>
           <template v-if="one.newest.width">{{ one.newest.width }} × {{ one.newest.height }} · </template
           >{{ showSize(one.newest.sizeBytes) }} · {{ one.newest.by }}, {{ showInstant(one.newest.at) }}
         </p>

@@ -5,9 +5,10 @@ import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { announce, lockThing, one, receiveBytes, type App } from '../platform/index.ts';
 import { closed } from './keys.ts';
-import { screenPictures, type KeyRow, type ScreenRow } from './models.ts';
+import { screenPictures, screenStates, type KeyRow, type ScreenRow } from './models.ts';
 import { giveOrder } from './orders.ts';
 import { drawTurn, turnOf } from './picture/draw.ts';
+import { usualSize } from './picture/page.ts';
 import { setupOf } from './program.ts';
 import { requireScreen } from './screens.ts';
 import { screenOfKey } from './store.ts';
@@ -26,8 +27,10 @@ function askedOf(app: App): LRUCache<string, true> {
   return known;
 }
 
-const small = (picture: Buffer) =>
-  sharp(picture, { limitInputPixels: 4_000_000 })
+/** Of what others sent; a wall of ours has up to twice as many. */
+const mostSent = 4_000_000;
+const small = (picture: Buffer, mostPixels: number) =>
+  sharp(picture, { limitInputPixels: mostPixels })
     .resize({ width: side, height: side, fit: 'inside', withoutEnlargement: true })
     .webp()
     .toBuffer();
@@ -45,7 +48,7 @@ export async function takeSnapshot(
 ): Promise<void> {
   const tooLarge = new Refusal('INPUT_TOO_LARGE', `a small picture has ${mostBytes / 1000} kB at most`);
   const sent = await receiveBytes(upload, { maxBytes: mostBytes, tooLarge });
-  const bytes = await small(sent).catch((cause: unknown) => {
+  const bytes = await small(sent, mostSent).catch((cause: unknown) => {
     throw new Refusal('MEDIA_INVALID', 'what came is no picture', {}, { cause });
   });
   await app.records.transaction(async () => {
@@ -65,8 +68,10 @@ export async function snapshotOf(app: App, person: PersonViewer, name: string): 
   const screen = await requireScreen(app, person, name, 'edit');
   if (screen.endedAt !== null) throw new Refusal('NOT_FOUND', `\`${name}\` shows nothing any more`, { word: name });
   if (screen.asked.isPicture) {
-    const shown = await turnOf(app, await setupOf(app, screen));
-    return small((await drawTurn(app, shown, { width: 1280, height: 720 }, undefined)).png);
+    const shown = await turnOf(app, await setupOf(app, screen), false);
+    const { width, height } = (await one(screenStates(app).findByPk(name)))?.shown ?? {};
+    const size = width && height ? { width, height } : usualSize;
+    return small((await drawTurn(app, shown, size, undefined)).png, mostSent * 3);
   }
   const found = await one(screenPictures(app).findByPk(name));
   const isFresh = found && app.now() - found.takenAt.getTime() < freshMs;

@@ -134,6 +134,15 @@ describe('a screen without scripts', () => {
     const tag = answer.headers.get('etag')!;
     assert.equal((await browser.picture('?width=1280&height=720', { 'If-None-Match': tag })).status, 304);
     assert.notEqual((await browser.picture('?width=1920&height=1080')).headers.get('etag'), tag);
+    // Whoever looks after it sees it as it stands there.
+    await browser.picture('?width=1080&height=1920');
+    await until(async () => (await shown('plain-one')).shown?.height === 1920);
+    const { house } = screens.small;
+    const seen = await fetch(`${screens.url}/api/v1/screens/plain-one/picture`, {
+      headers: { Authorization: `Bearer ${await house.keyOf(owner)}` },
+    });
+    const stands = await sharp(Buffer.from(await seen.arrayBuffer())).metadata();
+    assert.deepEqual([stands.format, stands.width, stands.height], ['webp', 270, 480]);
     // What no wall has is answered as if nothing were said.
     for (const words of ['?width=1&height=1', '?width=99999&height=99999', '?width=x', '?width=-5&height=5']) {
       const odd = await sharp(Buffer.from(await (await browser.picture(words)).arrayBuffer())).metadata();
