@@ -4,6 +4,7 @@ import type { Page } from 'playwright-core';
 import sharp from 'sharp';
 import type { ShownPlaylist } from '@underbell/core/screen';
 import { administrator, publisher, type Answer } from '../packages/service/test/house.ts';
+import { makeVideo, moving } from '../packages/service/test/media/pictures.ts';
 import { BrowserHouse } from './browserHouse.ts';
 
 describe('pictures, playlists and interruptions in the console', () => {
@@ -47,11 +48,27 @@ describe('pictures, playlists and interruptions in the console', () => {
     await page.getByLabel('Name in addresses').fill('words');
     await page.getByRole('button', { name: 'Put it in' }).click();
     await page.getByText('of no type that is known here').waitFor();
+    // What the network keeps back is said, and may be sent again.
+    await page.context().setOffline(true);
+    await page.getByRole('button', { name: 'Put it in' }).click();
+    await page.getByText('the service does not answer').waitFor();
+    await page.context().setOffline(false);
+    await page.getByRole('button', { name: 'Put it in' }).click();
+    await page.getByText('of no type that is known here').waitFor();
     const chooser = page.waitForEvent('filechooser');
     await page.getByRole('button', { name: 'Put another version in' }).click();
     await (await chooser).setFiles({ name: 'new.png', mimeType: 'image/png', buffer: await picture('#a06020') });
     await page.getByRole('button', { name: 'Put it in' }).click();
     await page.getByText('version 2 · new.png').waitFor();
+    const film = await makeVideo('webm', ...moving(0.5, '640x360'), '-c:v', 'libvpx');
+    await file.setInputFiles({ name: 'film.webm', mimeType: 'video/webm', buffer: film });
+    await page.getByLabel('Title').fill('From the bridge');
+    await page.getByRole('button', { name: 'Put it in' }).click();
+    const still = page.getByRole('img', { name: 'From the bridge' });
+    await still.waitFor();
+    await page.getByText(/film\.webm · video · 640 × 360/).waitFor();
+    assert.equal(await still.evaluate((one) => (one as HTMLImageElement).naturalWidth), 480);
+    await call('DELETE', '/api/v1/media/film');
   });
 
   it('makes a playlist of what is offered: pages, boards, pictures, numbers within words, hours', async () => {

@@ -12,8 +12,7 @@ import {
   type ColumnType,
   type ExaminedUpload,
 } from '@underbell/core/dataset';
-import type { ProblemDocument } from '@underbell/core/refusal';
-import { ApiProblem, call } from '../platform/api.ts';
+import { call, sendFile } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { showCount } from '../platform/words.ts';
@@ -54,18 +53,11 @@ async function look(file: File): Promise<void> {
   await attempt('examine', async () => {
     if (found.value) await call('DELETE', `/api/v1/uploads/${found.value.id}`);
     found.value = undefined;
-    const query = new URLSearchParams({ file: file.name });
+    const given = Object.entries(said.value).filter(([, value]) => value !== '');
     // What was settled for earlier files of the same dataset is shown, and holds.
-    if (thingName.test(name.value)) query.set('dataset', name.value);
-    for (const [what, value] of Object.entries(said.value)) if (value !== '') query.set(what, value);
-    const answer = await fetch(`/api/v1/uploads?${query.toString()}`, {
-      method: 'POST',
-      headers: { 'Content-Type': 'application/octet-stream' },
-      body: file,
-    });
-    const body: unknown = await answer.json();
-    if (!answer.ok) throw new ApiProblem(body as ProblemDocument);
-    found.value = body as ExaminedUpload;
+    if (thingName.test(name.value)) given.push(['dataset', name.value]);
+    const query = { file: file.name, ...Object.fromEntries(given) };
+    found.value = await sendFile<ExaminedUpload>('POST', '/api/v1/uploads', query, file);
     settled.value = found.value.columns.map((one) => ({
       name: one.name,
       type: one.type,

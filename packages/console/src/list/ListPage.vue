@@ -2,8 +2,7 @@
 import type { ShownList } from '@underbell/core/list';
 import { Button, Spin, Table } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
-import type { ProblemDocument } from '@underbell/core/refusal';
-import { ApiProblem } from '../platform/api.ts';
+import { sendFile } from '../platform/api.ts';
 import TakeAway from '../platform/TakeAway.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -63,7 +62,7 @@ const save = () =>
   attempt('save', async () => {
     const { columns: names, idColumn, addressColumn, activeFromColumn, activeToColumn, roles, types } = list.value!;
     const lines = [names, ...rows.value.map(({ cells }) => names.map((one) => cells[one] ?? ''))];
-    const query = new URLSearchParams({
+    const said = {
       id: idColumn,
       address: addressColumn,
       ...(activeFromColumn ? { activeFrom: activeFromColumn } : {}),
@@ -76,13 +75,9 @@ const save = () =>
               .join(','),
           }
         : {}),
-    });
-    const answer = await fetch(`${path.value}?${query.toString()}`, {
-      method: 'PUT',
-      headers: { 'Content-Type': 'text/csv' },
-      body: lines.map((cells) => cells.map(field).join(',')).join('\n') + '\n',
-    });
-    if (!answer.ok) throw new ApiProblem((await answer.json()) as ProblemDocument);
+    };
+    const csv = lines.map((cells) => cells.map(field).join(',')).join('\n') + '\n';
+    await sendFile('PUT', path.value, said, csv, 'text/csv');
     isEdited.value = false;
     await reload();
   });

@@ -4,8 +4,7 @@ import { Button, Empty, Table } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import { dateOrders, fileEncodings, fileSeparators, toFieldName } from '@underbell/core/dataset';
-import type { ProblemDocument } from '@underbell/core/refusal';
-import { ApiProblem, call } from '../platform/api.ts';
+import { call, sendFile } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -69,13 +68,8 @@ const load = () =>
     if (form.from === 'file') {
       const { encoding, separator, dates } = form;
       const written = Object.entries({ encoding, separator, dates }).filter(([, value]) => value !== '');
-      const query = new URLSearchParams({ file: file.value!.name, ...said, ...Object.fromEntries(written) });
-      const answer = await fetch(`${path}?${query.toString()}`, {
-        method: 'PUT',
-        headers: { 'Content-Type': 'application/octet-stream' },
-        body: file.value!,
-      });
-      if (!answer.ok) throw new ApiProblem((await answer.json()) as ProblemDocument);
+      const query = { file: file.value!.name, ...said, ...Object.fromEntries(written) };
+      await sendFile('PUT', path, query, file.value!);
     } else {
       const from =
         form.from === 'dataset'

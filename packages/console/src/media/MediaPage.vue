@@ -2,8 +2,7 @@
 import { Button } from 'ant-design-vue';
 import { ref, useTemplateRef } from 'vue';
 import { isVideo, type ListedMedia, type ShownMedia } from '@underbell/core/media';
-import type { ProblemDocument } from '@underbell/core/refusal';
-import { ApiProblem } from '../platform/api.ts';
+import { sendFile } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import TakeAway from '../platform/TakeAway.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -36,15 +35,8 @@ function replace(one: ListedMedia): void {
 const put = () =>
   attempt('put', async () => {
     done.value = undefined;
-    const query = new URLSearchParams({ file: file.value!.name, ...(title.value ? { title: title.value } : {}) });
-    const answer = await fetch(`/api/v1/media/${encodeURIComponent(name.value)}?${query.toString()}`, {
-      method: 'PUT',
-      headers: { 'Content-Type': 'application/octet-stream' },
-      body: file.value!,
-    });
-    const said: unknown = await answer.json();
-    if (!answer.ok) throw new ApiProblem(said as ProblemDocument);
-    done.value = said as ShownMedia;
+    const said = { file: file.value!.name, ...(title.value ? { title: title.value } : {}) };
+    done.value = await sendFile('PUT', `/api/v1/media/${encodeURIComponent(name.value)}`, said, file.value!);
     name.value = title.value = '';
     file.value = undefined;
     if (picker.value) picker.value.value = '';

@@ -1,9 +1,8 @@
 <script setup lang="ts">
 import { Button, Empty, Table } from 'ant-design-vue';
 import { ref } from 'vue';
-import type { ProblemDocument } from '@underbell/core/refusal';
 import type { ShownTemplate } from '@underbell/core/template';
-import { ApiProblem } from '../platform/api.ts';
+import { sendFile } from '../platform/api.ts';
 import TakeAway from '../platform/TakeAway.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -32,15 +31,14 @@ const headings = (one: ShownTemplate, wanted: (column: ShownTemplate['summary'][
 const load = () =>
   attempt('load', async () => {
     done.value = undefined;
-    const query = new URLSearchParams({ [place.value]: target.value, file: file.value!.name });
-    const answer = await fetch(`/api/v1/templates/${encodeURIComponent(name.value)}?${query.toString()}`, {
-      method: 'PUT',
-      headers: { 'Content-Type': 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet' },
-      body: file.value!,
-    });
-    const said: unknown = await answer.json();
-    if (!answer.ok) throw new ApiProblem(said as ProblemDocument);
-    done.value = said as ShownTemplate;
+    const said = { [place.value]: target.value, file: file.value!.name };
+    done.value = await sendFile(
+      'PUT',
+      `/api/v1/templates/${encodeURIComponent(name.value)}`,
+      said,
+      file.value!,
+      'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet',
+    );
     await reload();
   });
 </script>
