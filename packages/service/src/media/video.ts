@@ -23,8 +23,9 @@ const into = 1;
 
 /** Runs one of FFmpeg's programs on a file, with nothing of this process: no environment, no network, no other file. */
 async function runBound(program: string, args: readonly string[]): Promise<Buffer> {
-  const bound = [`--cpu=${bounds.seconds}`, `--as=${bounds.bytes}`, '--core=0', '--', program];
-  const { stdout } = await run('prlimit', [...bound, '-v', 'error', ...args], {
+  // Those who look at reports go before it.
+  const bound = ['-n', '10', 'prlimit', `--cpu=${bounds.seconds}`, `--as=${bounds.bytes}`, '--core=0', '--', program];
+  const { stdout } = await run('nice', [...bound, '-v', 'error', ...args], {
     encoding: 'buffer',
     cwd: tmpdir(),
     env: { PATH: process.env['PATH'] },
@@ -49,7 +50,7 @@ const unplayable = (what: string, cause?: unknown) =>
     cause === undefined ? {} : { cause },
   );
 
-/** The exit status of `prlimit` where there is no such program, as of a shell. */
+/** The exit status of `nice` and `prlimit` where there is no such program, as of a shell. */
 const noProgram = 127;
 
 /** That the programs are not there is no fault of the file. */

@@ -118,7 +118,7 @@ describe('a screen without scripts', () => {
     const { answer, text: page } = first;
     assert.match(answer.headers.get('content-security-policy')!, /default-src 'none'/);
     assert.doesNotMatch(page, /<script/);
-    assert.match(page, /<meta http-equiv="refresh" content="900">/);
+    assert.match(page, /<meta http-equiv="refresh" content="60">/);
     assert.match(page, /<svg/, 'its code to be scanned');
     const { device } = (await screens.call('GET', `/api/v1/screen-codes/${codeIn(page)}`, owner))
       .body as unknown as WaitingDevice;
@@ -277,6 +277,21 @@ describe('a screen without scripts', () => {
     await screens.small.fine('POST', '/api/v1/playlists/quays/back', { revision: 1 }, owner);
     await page.until(/id="p3"[^]*display:none|display:none[^]*id="p3"/);
     assert.deepEqual(pictures(), [1, 2, 3]);
+    // One that never came is told of again, and one that came is not.
+    const marks = () => [...page.text.matchAll(/#p(\d+)\{background-image:url\([^)]*&of=([\w-]+)\)/g)];
+    const [, , mark] = marks().findLast(([, number]) => number === '3')!;
+    const more = async () => {
+      ahead += 21_000;
+      const words = page.text.match(/class="since w/g)!.length;
+      await screens.small.fine('PUT', '/api/v1/screen-groups/quays', { title: `Quays ${ahead}` }, owner);
+      await page.until(new RegExp(`class="since w${words + 1}"`));
+    };
+    await more();
+    assert.deepEqual(pictures(), [1, 2, 3, 4]);
+    assert.ok(marks().some(([, number, one]) => number === '4' && one === mark));
+    assert.equal((await browser.picture(`?width=1920&height=1080&of=${mark}`)).status, 200);
+    await more();
+    assert.deepEqual(pictures(), [1, 2, 3, 4]);
     // It lives by what it asks, not by what it was told.
     assert.equal((await browser.get(`${at}/here?1`)).status, 204);
     assert.equal((await new PlainBrowser(screens.url).get(`${at}/here?1`)).status, 401);

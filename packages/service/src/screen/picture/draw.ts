@@ -233,9 +233,10 @@ function drawingOf(app: App, shown: ShownTurn, size: WallSize, name: string | un
   };
 }
 
+export const markLength = 16;
 /** Changes with what a screen shows at a size, and says nothing of it. */
 export const markOf = (app: App, shown: ShownTurn, size: WallSize, name: string | undefined): string =>
-  hashOf(drawingOf(app, shown, size, name).of).slice(0, 16);
+  hashOf(drawingOf(app, shown, size, name).of).slice(0, markLength);
 
 /** Draws what a screen shows, once for all screens that show the same at the same size. */
 export function drawTurn(app: App, shown: ShownTurn, size: WallSize, name: string | undefined): Promise<WallPicture> {

@@ -7,7 +7,7 @@ import { setupOf } from '../program.ts';
 import { drawTurn, drawWords, turnOf } from './draw.ts';
 import { letGo, pictureDevice, pictureScreen, type PlayingPicture } from './key.ts';
 import { againSheet, sayingPage, usualSize } from './page.ts';
-import { hearPicture, learnSize, playPage, shownLast, type Shown } from './play.ts';
+import { hearPicture, learnSize, noteGiven, playPage, shownLast, type Shown } from './play.ts';
 import { waitPage } from './wait.ts';
 
 const leastSide = 240;
@@ -54,7 +54,9 @@ async function pictureFor(app: App, ctx: Context, size: WallSize) {
     const { setup, shown } = found;
     const { name, title } = setup.screen;
     const said = ctx.query['name'] === 'yes' ? `${title} · ${name} · ${shown.program.screen.group}` : undefined;
-    return await drawTurn(app, shown, size, said);
+    const drawn = await drawTurn(app, shown, size, said);
+    noteGiven(app, keyId, String(ctx.query['of'] ?? ''));
+    return drawn;
   } catch (error) {
     if (!isClosed(error)) throw error;
     // A page that hears nothing more lays over its last picture whatever it is given here.

@@ -8,7 +8,7 @@ import { noteBeat, noteProblems, ordersFor } from '../beats.ts';
 import { isData, shownBy } from '../events.ts';
 import { liveOf } from '../live.ts';
 import type { ScreenSetup } from '../program.ts';
-import { changesAt, markOf, turnOf, type ShownTurn } from './draw.ts';
+import { changesAt, markLength, markOf, turnOf, type ShownTurn } from './draw.ts';
 import { HeldPage } from './held.ts';
 import type { PlayingPicture } from './key.ts';
 import { heldHead, overHtml, pictureHtml, usualSize, wordHtml } from './page.ts';
@@ -16,6 +16,8 @@ import { heldHead, overHtml, pictureHtml, usualSize, wordHtml } from './page.ts'
 /** A page says at least so often that the service is there. */
 const wordMs = 20_000;
 const nameMs = 30_000;
+/** A picture that was not asked for until then may have been lost on its way: it is told of anew. */
+const lostMs = 15_000;
 /** Of one key: a device that loads its page anew may have left one behind. */
 const mostPages = 4;
 
@@ -29,6 +31,8 @@ interface Playing {
   readonly pages: Map<string, Set<HeldPage>>;
   /** The sizes in which devices asked for their pictures, by key. */
   readonly sizes: LRUCache<string, WallSize>;
+  /** The mark of the picture that each was given last, by key. */
+  readonly given: LRUCache<string, string>;
   /** What was found for a page that is open, by key. */
   readonly found: LRUCache<string, Shown>;
 }
@@ -40,6 +44,7 @@ function playingOf(app: App): Playing {
   const made: Playing = {
     pages: new Map(),
     sizes: new LRUCache({ max: 50_000 }),
+    given: new LRUCache({ max: 50_000 }),
     found: new LRUCache({ max: 10_000, ttl: 2 * wordMs }),
   };
   all.set(app, made);
@@ -48,6 +53,11 @@ function playingOf(app: App): Playing {
 
 /** Remembers the size in which a device asks for its pictures: it finds that by itself. */
 export const learnSize = (app: App, keyId: string, size: WallSize): void => void playingOf(app).sizes.set(keyId, size);
+
+/** Remembers that a device was given the picture of which its page was told. */
+export function noteGiven(app: App, keyId: string, mark: string): void {
+  if (mark.length === markLength) playingOf(app).given.set(keyId, mark);
+}
 
 const sizeOf = (app: App, keyId: string): WallSize | undefined => playingOf(app).sizes.get(keyId);
 
@@ -91,7 +101,7 @@ export async function playPage(
   told: WallSize | undefined,
 ): Promise<Readable> {
   const live = liveOf(app);
-  const said = { pictures: 0, words: 0, mark: '', wordAt: 0, namedUntil: 0 };
+  const said = { pictures: 0, words: 0, mark: '', pictureAt: 0, wordAt: 0, namedUntil: 0 };
   let group = screen.groupName;
   let behind = new Set<string>();
 
@@ -114,11 +124,13 @@ export async function playPage(
     const isNamed = app.now() < said.namedUntil;
     const { title, timeZone, language: locale } = shown.program.screen;
     const mark = markOf(app, shown, size, isNamed ? title : undefined);
-    if (mark !== said.mark) {
+    const now = app.now();
+    const isLost = playingOf(app).given.get(keyId) !== mark && now - said.pictureAt >= lostMs;
+    if (mark !== said.mark || isLost) {
       said.mark = mark;
+      said.pictureAt = now;
       page.add(pictureHtml({ number: ++said.pictures, title, mark, size: told, isNamed }));
     }
-    const now = app.now();
     if (now - said.wordAt >= wordMs) {
       said.wordAt = now;
       const { worryMs, leaseMs } = shown.program;

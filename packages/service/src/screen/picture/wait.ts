@@ -9,8 +9,8 @@ import { codeHead, codePage } from './page.ts';
 /** Anybody may ask for a code: so many pages are held open for those who do, the others come again every few seconds. */
 const mostHeld = 200;
 const lookMs = 30_000;
-/** A page from which nothing was heard comes again when its code has run out. */
-const codeSeconds = 900;
+/** A page from which nothing was heard comes again by itself. */
+const codeSeconds = 60;
 
 const held = new WeakMap<App, Set<HeldPage>>();
 
