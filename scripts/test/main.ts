@@ -82,7 +82,7 @@ async function main(): Promise<number> {
     const programs = await builtTests(files);
     if ((await run([programs.templates])) !== 0) return 1;
     // What failed stands at the end, where a log that was cut still shows it.
-    return await run(['--test', '--test-concurrency=5', '--test-reporter=spec', ...programs.tests]);
+    return await run(['--test', '--test-concurrency=4', '--test-reporter=spec', ...programs.tests]);
   } finally {
     await cluster.stop().catch(() => undefined);
     rmSync(folder, { recursive: true, force: true });

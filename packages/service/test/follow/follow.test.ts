@@ -228,7 +228,9 @@ describe('a file that is followed', () => {
     );
     await app.records.query("UPDATE followed_files SET checking_until = NULL WHERE name = 'timed'");
     const renamed = await Promise.all([rename('hourly'), rename('hourly')]);
-    assert.deepEqual(renamed.map((one) => one.status).sort(), [200, 409], 'once');
+    // The other came in the middle of it, or when the name was nobody's any more.
+    const [done, other] = renamed.map((one) => one.status).sort();
+    assert.ok(done === 200 && (other === 409 || other === 404), `once: ${done}, ${other}`);
     // Saved without a word of it, it goes on being looked at by itself; its address goes on, too.
     await until(async () => {
       const again = await save('hourly', wish({ address: `${address}/board.json` }));
