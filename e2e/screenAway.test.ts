@@ -304,6 +304,31 @@ describe('a display screen on bad days, in a browser', () => {
     await page.context().close();
   });
 
+  it('keeps on the wall’s back what takes long to be drawn, however many slots come and go meanwhile', async () => {
+    await group('long', [page1, words('one', 'Meanwhile one'), words('two', 'Meanwhile two')]);
+    // What a service worker fetches, nobody could hold up here.
+    const context = await stand.browser.newContext({ viewport: { width: 1280, height: 720 }, serviceWorkers: 'block' });
+    contexts.push(context);
+    const page = await context.newPage();
+    let free: (() => void) | undefined;
+    let asked = 0;
+    const isFree = new Promise<void>((resolve) => (free = resolve));
+    await page.route('**/assets/charts-*', async (route) => {
+      asked++;
+      await isFree;
+      await route.continue();
+    });
+    await pair(page, 'long', 'long');
+    await page.locator('.slot.drawing').waitFor({ state: 'attached' });
+    await page.locator('.slot.drawing').evaluate((one) => (one.id = 'first'));
+    for (const text of ['Meanwhile one', 'Meanwhile two', 'Meanwhile one']) await onWall(page, text);
+    assert.ok(asked > 0);
+    assert.equal(await page.locator('.slot.drawing').count(), 1, 'it is drawn once');
+    free!();
+    await page.locator('#first.shown .chart svg').first().waitFor();
+    await context.close();
+  });
+
   // Ten minutes long with `--cases 10000`.
   it(`stays as small as it was through slot after slot: ${changes} changes`, async (t) => {
     await group('soak', [page1, words('one', 'One'), words('two', 'Two')], { leaseHours: 72 });

@@ -31,7 +31,11 @@ export async function drawMedia(
   const isVideo = type.startsWith('video/');
   const shown = document.createElement(isVideo ? 'video' : 'img');
   shown.className = 'media';
-  const node = element('section', 'slot filled', ...(title ? [element('header', '', element('h1', '', title))] : []));
+  const node = element(
+    'section',
+    'slot filled drawing',
+    ...(title ? [element('header', '', element('h1', '', title))] : []),
+  );
   node.append(shown);
   stage.append(node);
   const onGone = () => {
@@ -56,6 +60,7 @@ export async function drawMedia(
     onGone();
     throw error;
   }
+  node.classList.remove('drawing');
   const onShown = () => {
     if (shown instanceof HTMLVideoElement) shown.play().catch(reportError);
   };

@@ -25,7 +25,7 @@ export function asOfIn(answer: ViewAnswer): number | null {
  * Draws a page for the wall, unseen: laid out for its size, not shrunk to it. Where it does not fit at a size that is read
  * from afar, it is several sheets.
  *
- * @param stage - that it is measured in; it stays invisible there until it is shown
+ * @param stage - that it is measured in; it stays invisible there until it is shown, and is called `drawing` until it is done
  * @param onProblem - told of a figure that cannot be drawn; the others are
  */
 export async function drawPage(
@@ -54,7 +54,7 @@ export async function drawPage(
     heading,
     ...(limits.length > 0 ? [element('p', 'limits', limits.join(' · '))] : []),
   );
-  const node = element('section', 'slot', head);
+  const node = element('section', 'slot drawing', head);
   stage.append(node);
   const sheets: HTMLElement[] = [];
   const size = fontPx();
@@ -83,6 +83,7 @@ export async function drawPage(
     }
     grid.hidden = sheets.length > 1;
   }
+  node.classList.remove('drawing');
   return { node, sheets, asOf: asOfIn(answer) };
 }
 

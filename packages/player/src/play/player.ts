@@ -16,6 +16,14 @@ interface Ready {
   readonly drawn: Drawn;
 }
 
+/** What is being drawn; whoever waited for it may have gone on. */
+interface Drawing {
+  readonly drawn: Promise<Drawn>;
+  /** How often what was made ready had been dropped when it began. */
+  readonly since: number;
+  isAwaited: boolean;
+}
+
 /** A slot that failed is tried again after so long. */
 const againMs = 60_000;
 /** Made ready so long before its turn, if its turn is that long away. */
@@ -46,6 +54,8 @@ export class Player {
   #late: Ready | undefined;
   /** How often what was made ready was dropped: what is still being made then is of before as well. */
   #drops = 0;
+  /** By slot, each once: one that takes longer than its turn is not begun again with the next. */
+  readonly #drawings = new Map<string, Drawing>();
   #turn: Turn<SlotHandle> | undefined;
   #failed = new Map<string, number>();
   #isStale = false;
@@ -160,24 +170,35 @@ export class Player {
     return drawPage(this.#stage, answer, as.title, (error) => this.#tell(as.id, error));
   }
 
+  #begin(as: SlotHandle): Drawing {
+    const drawing: Drawing = { drawn: this.#draw(as), since: this.#drops, isAwaited: true };
+    this.#drawings.set(as.id, drawing);
+    const settle = (found?: Drawn) => {
+      if (this.#drawings.get(as.id) === drawing) this.#drawings.delete(as.id);
+      if (!found || drawing.isAwaited) return;
+      if (this.#isStopped || drawing.since !== this.#drops) return drop(found);
+      this.#failed.delete(as.id);
+      if (this.#late) return drop(found);
+      this.#late = { id: as.id, drawn: found };
+    };
+    drawing.drawn.then(settle, () => settle());
+    return drawing;
+  }
+
   /** What takes too long keeps nobody waiting: it is left out like anything that fails, until it is there. */
   async #drawSoon(as: SlotHandle): Promise<Drawn> {
-    const drawing = this.#draw(as);
+    const known = this.#drawings.get(as.id);
+    const drawing = known?.since === this.#drops ? known : this.#begin(as);
+    drawing.isAwaited = true;
     let timer: ReturnType<typeof setTimeout> | undefined;
-    const late = new Promise<undefined>((resolve) => (timer = setTimeout(resolve, patienceMs)));
-    const drawn = await Promise.race([drawing, late]).finally(() => clearTimeout(timer));
+    const late = new Promise<undefined>((resolve) => {
+      timer = setTimeout(() => {
+        drawing.isAwaited = false;
+        resolve(undefined);
+      }, patienceMs);
+    });
+    const drawn = await Promise.race([drawing.drawn, late]).finally(() => clearTimeout(timer));
     if (drawn) return drawn;
-    const since = this.#drops;
-    drawing.then(
-      (found) => {
-        if (this.#isStopped || since !== this.#drops) return drop(found);
-        this.#failed.delete(as.id);
-        // Taken off the wall while it was drawn, by a slot that came meanwhile: it is drawn again when its turn comes.
-        if (this.#late || !found.node.isConnected) return drop(found);
-        this.#late = { id: as.id, drawn: found };
-      },
-      () => undefined,
-    );
     throw new Error(`it was not there after ${patienceMs / 1000} seconds`);
   }
 
@@ -221,9 +242,9 @@ export class Player {
       before.node.remove();
       before.onGone?.();
     }
+    const kept = [ready, this.#next, this.#late].map((one) => one?.drawn.node);
     for (const other of [...this.#stage.children])
-      if (other !== ready?.drawn.node && other !== this.#next?.drawn.node && other !== this.#late?.drawn.node)
-        other.remove();
+      if (!other.classList.contains('drawing') && !kept.includes(other as HTMLElement)) other.remove();
   }
 
   async #prepareNext(program: ScreenProgram, turn: Turn<SlotHandle>): Promise<void> {

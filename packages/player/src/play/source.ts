@@ -55,7 +55,8 @@ export class ServiceSource implements Source {
   }
 
   async answer(id: string): Promise<KeptAnswer> {
-    const known = await store.get<KeptAnswer>(answerName(id));
+    // What a disk does not give back is asked for.
+    const known = await store.get<KeptAnswer>(answerName(id)).catch(() => undefined);
     try {
       const path = `/api/v1/screen/slots/${encodeURIComponent(id)}`;
       const asked = await this.#heard(ask(path, known ? { tag: known.tag } : {}));
