@@ -223,9 +223,11 @@ export class Player {
     const { as } = turn.slot;
     const isNew = this.#turn?.from !== turn.from || this.#shown?.id !== as.id;
     if (!isNew && !this.#isStale) return true;
+    const drops = this.#drops;
     const ready = this.#next?.id === as.id && !this.#isStale ? this.#next : await this.#ready(as);
     if (!ready) return false;
-    this.#isStale = false;
+    // What changed while it was drawn is drawn with the next look.
+    if (drops === this.#drops) this.#isStale = false;
     this.#next = undefined;
     this.#swap(ready);
     if (isNew) this.changes++;

@@ -71,25 +71,26 @@ export async function serveFile(app: App, ctx: Context, { hash, type, fileName }
   return null;
 }
 
-/** By hash: small pictures that are being drawn, and for a while those that could not be. */
+/** By place: small pictures that are being drawn, and for a while those that could not be. */
 const drawing = new LRUCache<string, Promise<void>>({ max: 10_000, ttl: 60_000 });
 
 /** Draws the small picture of what was put in before such as it had one. */
 async function drawMissing(app: App, { hash, type }: VersionRow): Promise<void> {
   const place = thumbnailOf(app, hash);
   if (existsSync(place)) return;
-  let drawn = drawing.get(hash);
+  let drawn = drawing.get(place);
   if (!drawn) {
     drawn = (async () => {
       const path = await incomingFile(app);
       try {
         await drawSmall(fileOf(app, hash), type, path);
         await keepFile(path, place);
+        drawing.delete(place);
       } finally {
         await rm(path, { force: true });
       }
     })();
-    drawing.set(hash, drawn);
+    drawing.set(place, drawn);
   }
   await drawn;
 }
