@@ -72,16 +72,23 @@ async function noteProblem(app: App, chat: ChatRow, error: unknown): Promise<voi
   await noteOfChat(app, chat, { problem: { code, message, since: new Date(app.now()).toISOString() } });
 }
 
-/** Looks into every chat whose time has come; one that does not answer holds none of the others up. */
-export async function lookIntoChats(app: App): Promise<void> {
+/**
+ * Looks into every chat whose time has come; one that does not answer holds none of the others up.
+ *
+ * @returns the names of those that this call asked: not those that another process, or another call, looks into just now
+ */
+export async function lookIntoChats(app: App): Promise<ReadonlySet<string>> {
+  const asked = new Set<string>();
   await Promise.all(
     (await listChats(app)).map(async (chat) => {
       if (!(await takeLook(app, chat.name, lookMs))) return;
       await withServer(app, chat, (server) => lookInto(app, chat, server)).catch((error: unknown) =>
         noteProblem(app, chat, error),
       );
+      asked.add(chat.name);
     }),
   );
+  return asked;
 }
 
 /**

@@ -44,7 +44,7 @@ export const channel: Capability = {
     { 'channel.tell': async (app, job) => (await import('./jobs.ts')).tellJob(app, job) },
   ],
   clock: [
-    { everyMs: 2_000, work: async (app) => (await import('./listen.ts')).lookIntoChats(app) },
+    { everyMs: 2_000, work: async (app) => void (await (await import('./listen.ts')).lookIntoChats(app)) },
     { everyMs: 60_000, work: async (app) => (await import('./jobs.ts')).clearTabs(app) },
   ],
 };

@@ -101,10 +101,13 @@ export class ChatHouse {
   heard(): Promise<true> {
     return until(() => this.chat.services.every((one) => one.isDone));
   }
-  /** Asks the chat what happened, as the clock does. */
+  /** Asks the chat what happened, as the clock does; where the clock itself takes the look meanwhile, once more. */
   async look(): Promise<void> {
-    await this.small.house.app.records.query('UPDATE chats SET looked_at = NULL');
-    await lookIntoChats(this.small.house.app);
+    const { app } = this.small.house;
+    await until(async () => {
+      await app.records.query('UPDATE chats SET looked_at = NULL');
+      return (await lookIntoChats(app)).has('skerrow');
+    });
   }
 
   /** Comes in by the chat. */
