@@ -248,20 +248,44 @@ describe('a display screen, in a browser', () => {
     assert.ok(await isDrawn(), 'the picture stays');
     assert.equal(new URL(wall.url()).pathname, '/screen/picture');
     const asked: number[] = [];
+    let inVain = 0;
     wall.on('response', (one) => {
-      if (one.url().includes('/now?again=')) asked.push(one.status());
+      if (one.url().includes('/live?again=')) asked.push(one.status());
     });
-    // It goes on by itself, and is dark when it is closed.
+    wall.on('requestfailed', (one) => {
+      if (one.url().includes('/now?again=')) inVain++;
+    });
+    // It goes on by itself, and shows what is to be seen as soon as that is another: no later step brings it.
     await plain.setOffline(false);
     await until(() => asked.includes(200));
+    await cdp.send('Animation.setPlaybackRate', { playbackRate: 0 });
+    await until(isDrawn);
+    const seen: Buffer[] = [];
+    await until(async () => {
+      const picture = await middle(await wall.screenshot());
+      if (!seen.at(-1)?.equals(picture)) seen.push(picture);
+      // Its slots by turns.
+      return seen.slice(0, -3).some((one) => one.equals(picture));
+    });
+    await cdp.send('Animation.setPlaybackRate', { playbackRate: 60 });
+    // It is dark when it is closed.
     await call('POST', '/api/v1/screens/plain/end');
     const nobody = await fetch(`${stand.house.url}/screen/picture/now`);
     assert.equal(nobody.status, 401);
     const dark = await middle(Buffer.from(await nobody.arrayBuffer()));
-    await until(async () => {
+    const isDark = async () => {
       const now = await middle(await wall.screenshot());
       const apart = now.reduce((sum, one, i) => sum + Math.abs(one - dark[i]!), 0) / now.length;
       return apart < 2;
+    };
+    await until(isDark);
+    // Nothing that was seen before comes back when the network goes after that.
+    await wall.waitForResponse((one) => one.url().includes('/closed?') && one.status() === 401);
+    await plain.setOffline(true);
+    inVain = 0;
+    await until(async () => {
+      assert.ok(await isDark(), `after ${inVain} questions in vain`);
+      return inVain > 12;
     });
     await plain.close();
   });

@@ -61,7 +61,7 @@ describe('a display screen on bad days, in a browser', () => {
     await prepare(page);
     return page;
   }
-  const onWall = (page: Page, text: string) => page.locator('.slot.shown').getByText(text).waitFor();
+  const onWall = (page: Page, text: string | RegExp) => page.locator('.slot.shown').getByText(text).waitFor();
   const kept = (page: Page, prefix = '') =>
     page.evaluate(async (begin) => {
       const db = await new Promise<IDBDatabase>((resolve) => {
@@ -326,6 +326,35 @@ describe('a display screen on bad days, in a browser', () => {
     assert.equal(await page.locator('.slot.drawing').count(), 1, 'it is drawn once');
     free!();
     await page.locator('#first.shown .chart svg').first().waitFor();
+    await context.close();
+  });
+
+  it('shows nothing of what changed while it was drawn, but what it has become', async () => {
+    await group('changing', [page1, words('one', 'Meanwhile one')]);
+    const context = await stand.browser.newContext({ viewport: { width: 1280, height: 720 }, serviceWorkers: 'block' });
+    contexts.push(context);
+    const page = await context.newPage();
+    let free: (() => void) | undefined;
+    const isFree = new Promise<void>((resolve) => (free = resolve));
+    await page.route('**/assets/charts-*', async (route) => {
+      await isFree;
+      await route.continue();
+    });
+    await pair(page, 'changing', 'changing');
+    const drawings = page.locator('.slot.drawing');
+    await drawings.waitFor({ state: 'attached' });
+    await drawings.evaluate((one) => (one.id = 'first'));
+    const { definition } = (await call('GET', '/api/v1/reports/quay-punctuality')).body as unknown as {
+      definition: { title: string };
+    };
+    const publish = (title: string) => call('POST', '/api/v1/reports', { definition: { ...definition, title } });
+    await publish('Punctuality anew');
+    await until(async () => (await drawings.count()) > 1);
+    free!();
+    await onWall(page, /^Punctuality anew/);
+    assert.equal(await page.locator('#first').count(), 0);
+    await publish(definition.title);
+    await onWall(page, definition.title);
     await context.close();
   });
 

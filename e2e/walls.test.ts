@@ -1,4 +1,6 @@
 import assert from 'node:assert/strict';
+import { spawn } from 'node:child_process';
+import { once } from 'node:events';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -8,6 +10,7 @@ import type { Fleet, ShownScreen } from '@underbell/core/screen';
 import { ScreenDevice } from '@underbell/standins/screen';
 import { Caller } from '../demo/src/index.ts';
 import { administrator, manager, publisher, until } from '../packages/service/test/house.ts';
+import { root } from '../scripts/install.mjs';
 import { playWalls } from '../scripts/start/walls.ts';
 import { BrowserHouse } from './browserHouse.ts';
 
@@ -84,6 +87,36 @@ describe('screens that really play, and the console that looks after many', () =
       return answer.status === 200 ? answer.headers.get('content-type') : undefined;
     };
     assert.equal(await until(picture), 'image/webp');
+  });
+
+  it('leaves its end to the process that hangs them: Ctrl-C comes to all, and everything stops in order', async () => {
+    const device = join(folder, 'ctrl-c');
+    const program = `
+import { launchDevice } from './scripts/browser.ts';
+const context = await launchDevice(${JSON.stringify(device)});
+process.once('SIGINT', async () => {
+  await new Promise((resolve) => setTimeout(resolve, 1_000));
+  console.log('the first thing is stopped, beside ' + (await context.newPage()).url());
+  await context.close();
+  console.log('everything is stopped');
+});
+console.log('ready');
+`;
+    // A terminal tells everybody who runs in it.
+    const child = spawn(process.execPath, ['--import', 'tsx', '--input-type=module', '-e', program], {
+      cwd: root,
+      detached: true,
+      stdio: ['ignore', 'pipe', 'inherit'],
+    });
+    let said = '';
+    child.stdout.setEncoding('utf8').on('data', (text: string) => (said += text));
+    await until(() => said.includes('ready'));
+    process.kill(-child.pid!, 'SIGINT');
+    const [code] = (await once(child, 'close')) as [number | null];
+    assert.deepEqual(
+      [said.trim().split('\n'), code],
+      [['ready', 'the first thing is stopped, beside about:blank', 'everything is stopped'], 0],
+    );
   });
 
   it('tells makers with how many something is wrong, wherever they are, and nobody else', async () => {

@@ -26,6 +26,7 @@ interface Drawing {
 
 /** A slot that failed is tried again after so long. */
 const againMs = 60_000;
+const soonMs = 1_000;
 /** Made ready so long before its turn, if its turn is that long away. */
 const aheadMs = 4_000;
 /** Nobody waits longer for a slot. */
@@ -95,7 +96,6 @@ export class Player {
   play(program: ScreenProgram): void {
     this.#program = program;
     document.documentElement.lang = program.screen.language;
-    this.#failed.clear();
     this.#dropNext();
     void this.#tick();
   }
@@ -176,9 +176,9 @@ export class Player {
     const settle = (found?: Drawn) => {
       if (this.#drawings.get(as.id) === drawing) this.#drawings.delete(as.id);
       if (!found || drawing.isAwaited) return;
-      if (this.#isStopped || drawing.since !== this.#drops) return drop(found);
+      // It can be drawn after all: if not as it is now, then anew with its next turn.
       this.#failed.delete(as.id);
-      if (this.#late) return drop(found);
+      if (this.#isStopped || drawing.since !== this.#drops || this.#late) return drop(found);
       this.#late = { id: as.id, drawn: found };
     };
     drawing.drawn.then(settle, () => settle());
@@ -208,11 +208,13 @@ export class Player {
       this.#late = undefined;
       return late;
     }
+    const drops = this.#drops;
     try {
       return { id: as.id, drawn: await this.#drawSoon(as) };
     } catch (error) {
       if (error instanceof Refused && error.code === 'SCREEN_CLOSED') throw error;
-      this.#failed.set(as.id, this.#now() + againMs);
+      // What has changed meanwhile may be there by now.
+      this.#failed.set(as.id, this.#now() + (drops === this.#drops ? againMs : soonMs));
       this.#tell(as.id, error);
       return undefined;
     }
@@ -260,6 +262,8 @@ export class Player {
   /** What was made ready is of before: figures, or the program, are others by now. */
   #dropNext(): void {
     this.#drops++;
+    // What could not be shown may be there by now.
+    this.#failed.clear();
     for (const one of [this.#next, this.#late]) if (one) drop(one.drawn);
     this.#next = undefined;
     this.#late = undefined;

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { LRUCache } from 'lru-cache';
 import type { Cell } from '@underbell/core/filter';
-import { tell, type App } from '../platform/index.ts';
+import { tell, onePerApp } from '../platform/index.ts';
 
 type Rows = readonly (readonly Cell[])[];
 
@@ -82,11 +82,5 @@ export class QueryCache {
   }
 }
 
-const caches = new WeakMap<App, QueryCache>();
-
 /** The cache of this process. */
-export function queryCache(app: App): QueryCache {
-  const known = caches.get(app) ?? new QueryCache(app.settings.cacheBytes);
-  caches.set(app, known);
-  return known;
-}
+export const queryCache = onePerApp((app) => new QueryCache(app.settings.cacheBytes));

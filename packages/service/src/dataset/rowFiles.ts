@@ -4,7 +4,7 @@ import { maskedColumnSql } from '@underbell/core/access';
 import { formulaStartSql } from '@underbell/core/csv';
 import type { DatasetColumn } from '@underbell/core/dataset';
 import { quoteName, SettingBinder } from '@underbell/core/filter';
-import type { App } from '../platform/index.ts';
+import { onePerApp, type App } from '../platform/index.ts';
 import { checkStatement, copyOut, readRowFrames, type RowReading } from '../source/index.ts';
 import {
   connect,
@@ -56,7 +56,7 @@ function fileRows(
   };
 }
 
-const formulaColumnsOf = new WeakMap<App, Map<number, Promise<Set<string>>>>();
+const formulaColumnsOf = onePerApp(() => new Map<number, Promise<Set<string>>>());
 
 /**
  * The text columns of a revision in which some cell starts like a formula. Those cells get an apostrophe in CSV files;
@@ -64,8 +64,7 @@ const formulaColumnsOf = new WeakMap<App, Map<number, Promise<Set<string>>>>();
  */
 function formulaColumns(app: App, request: RowRequest): Promise<Set<string>> {
   const { revision } = request;
-  const known = formulaColumnsOf.get(app) ?? new Map<number, Promise<Set<string>>>();
-  formulaColumnsOf.set(app, known);
+  const known = formulaColumnsOf(app);
   const found = known.get(revision.id);
   if (found) return found;
   const texts = revision.shape.columns.filter((column) => column.type === 'text');

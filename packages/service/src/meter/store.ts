@@ -1,4 +1,4 @@
-import type { App } from '../platform/index.ts';
+import { onePerApp, type App } from '../platform/index.ts';
 import { meterRows, type MeterRow } from './models.ts';
 
 /** What one view, refresh or delivery has cost. */
@@ -30,13 +30,20 @@ export interface MeterEntry {
 /** What costs nothing. */
 const free = { isLive: false, queryMs: 0, renderMs: 0, cpuMs: 0, bytes: 0, hits: 0, misses: 0 };
 
-const held = new WeakMap<App, { entries: Partial<MeterRow>[]; timer: NodeJS.Timeout | undefined }>();
 const flushMs = 1_000;
 const heldMost = 500;
 
-async function flush(app: App): Promise<void> {
-  const holder = held.get(app);
-  if (!holder) return;
+interface Holder {
+  readonly entries: Partial<MeterRow>[];
+  timer: NodeJS.Timeout | undefined;
+}
+const holderOf = onePerApp((app) => {
+  const holder: Holder = { entries: [], timer: undefined };
+  app.atClose.add(() => flush(app, holder));
+  return holder;
+});
+
+async function flush(app: App, holder: Holder): Promise<void> {
   clearTimeout(holder.timer);
   holder.timer = undefined;
   const entries = holder.entries.splice(0);
@@ -46,17 +53,12 @@ async function flush(app: App): Promise<void> {
 
 /** Writes down what something cost, a second later and many at once, so that nobody waits for it. */
 export function meter(app: App, entry: MeterEntry): void {
-  let holder = held.get(app);
-  if (!holder) {
-    holder = { entries: [], timer: undefined };
-    held.set(app, holder);
-    app.atClose.add(() => flush(app));
-  }
+  const holder = holderOf(app);
   const { rows: rowCount = 0, ...rest } = entry;
   // Rows that are written at once say the same columns.
   holder.entries.push({ ...free, at: new Date(app.now()), ...rest, rowCount });
   const write = () =>
-    void flush(app).catch((error: unknown) => app.log.warn({ err: error }, 'the meter could not be written'));
+    void flush(app, holder).catch((error: unknown) => app.log.warn({ err: error }, 'the meter could not be written'));
   if (holder.entries.length >= heldMost) write();
   else holder.timer ??= setTimeout(write, flushMs).unref();
 }

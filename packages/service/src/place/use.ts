@@ -1,7 +1,7 @@
 import { Op } from 'sequelize';
 import type { PlacementUse } from '@underbell/core/place';
 import { placementViews } from '../meter/index.ts';
-import { rows, type App } from '../platform/index.ts';
+import { rows, onePerApp, type App } from '../platform/index.ts';
 import { placementHosts, placementProblems } from './models.ts';
 import { addProblems } from './problems.sql.ts';
 
@@ -17,12 +17,9 @@ interface Noted {
   timer: NodeJS.Timeout | undefined;
 }
 
-const noted = new WeakMap<App, Noted>();
 const flushMs = 1_000;
 
-async function flush(app: App): Promise<void> {
-  const held = noted.get(app);
-  if (!held) return;
+async function flush(app: App, held: Noted): Promise<void> {
   clearTimeout(held.timer);
   held.timer = undefined;
   const [problems, hosts] = [[...held.problems.values()], [...held.hosts.values()]];
@@ -32,16 +29,19 @@ async function flush(app: App): Promise<void> {
   for (const one of hosts) await placementHosts(app).upsert(one);
 }
 
+const notedFor = onePerApp((app) => {
+  const held: Noted = { problems: new Map(), hosts: new Map(), timer: undefined };
+  app.atClose.add(() => flush(app, held));
+  return held;
+});
+
 /** Many visitors make few writes: what they meet is gathered for a second. */
 function gather(app: App): Noted {
-  let held = noted.get(app);
-  if (!held) {
-    held = { problems: new Map(), hosts: new Map(), timer: undefined };
-    noted.set(app, held);
-    app.atClose.add(() => flush(app));
-  }
+  const held = notedFor(app);
   held.timer ??= setTimeout(() => {
-    flush(app).catch((error: unknown) => app.log.warn({ err: error }, 'how placements are used could not be noted'));
+    flush(app, held).catch((error: unknown) =>
+      app.log.warn({ err: error }, 'how placements are used could not be noted'),
+    );
   }, flushMs).unref();
   return held;
 }

@@ -1,5 +1,6 @@
 import { Op } from 'sequelize';
 import type { App } from './app.ts';
+import { onePerApp } from './perApp.ts';
 import { lastUses } from './models.ts';
 import { rows } from './records/index.ts';
 
@@ -16,7 +17,11 @@ interface Notes {
   readonly waiting: Map<string, { readonly kind: UsedKind; readonly id: string; readonly at: Date }>;
   timer: NodeJS.Timeout | undefined;
 }
-const held = new WeakMap<App, Notes>();
+const notesOf = onePerApp((app) => {
+  const notes: Notes = { noted: new Map(), waiting: new Map(), timer: undefined };
+  app.atClose.add(() => flush(app, notes));
+  return notes;
+});
 
 async function flush(app: App, notes: Notes): Promise<void> {
   clearTimeout(notes.timer);
@@ -29,14 +34,7 @@ async function flush(app: App, notes: Notes): Promise<void> {
 
 /** Notes that a key was used, a second later and many at once: nobody waits for it. Known to five minutes. */
 export function noteUse(app: App, kind: UsedKind, id: string): void {
-  let notes = held.get(app);
-  if (!notes) {
-    notes = { noted: new Map(), waiting: new Map(), timer: undefined };
-    held.set(app, notes);
-    const kept = notes;
-    app.atClose.add(() => flush(app, kept));
-  }
-  const own = notes;
+  const own = notesOf(app);
   const key = `${kind} ${id}`;
   const now = app.now();
   if (now - (own.noted.get(key) ?? 0) < againMs) return;

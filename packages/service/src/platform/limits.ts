@@ -1,6 +1,7 @@
 import { RateLimiterPostgres, RateLimiterRes } from 'rate-limiter-flexible';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
+import { onePerApp } from './perApp.ts';
 
 /** How many failures are allowed in how many seconds, counted over all processes. */
 const limits = {
@@ -33,11 +34,10 @@ const limits = {
 } as const;
 export type LimitName = keyof typeof limits;
 
-const limiters = new WeakMap<App, Map<LimitName, RateLimiterPostgres>>();
+const limiters = onePerApp(() => new Map<LimitName, RateLimiterPostgres>());
 
 function limiterOf(app: App, name: LimitName): RateLimiterPostgres {
-  const known = limiters.get(app) ?? new Map<LimitName, RateLimiterPostgres>();
-  limiters.set(app, known);
+  const known = limiters(app);
   const found = known.get(name);
   if (found) return found;
   const made = new RateLimiterPostgres({

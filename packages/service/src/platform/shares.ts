@@ -1,6 +1,7 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
+import { onePerApp } from './perApp.ts';
 
 /** How many at once for each kind of asker, in one process. */
 export interface ShareLimits {
@@ -113,19 +114,11 @@ interface AppShares {
   readonly streams: Shares;
   readonly downloads: Shares;
 }
-const sharesOf = new WeakMap<App, AppShares>();
-
-function shares(app: App): AppShares {
-  const known = sharesOf.get(app);
-  if (known) return known;
-  const made = {
-    connections: new Shares(connectionShares),
-    streams: new Shares(streamShares),
-    downloads: new Shares(downloadShares),
-  };
-  sharesOf.set(app, made);
-  return made;
-}
+const shares = onePerApp<AppShares>(() => ({
+  connections: new Shares(connectionShares),
+  streams: new Shares(streamShares),
+  downloads: new Shares(downloadShares),
+}));
 
 /** A place among the connections for readers. @returns what gives it back */
 export function takeConnection(app: App): Promise<() => void> {

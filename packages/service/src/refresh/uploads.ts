@@ -35,7 +35,7 @@ import {
   type ExaminedFile,
   type FileColumn,
 } from '../dataset/index.ts';
-import type { App } from '../platform/index.ts';
+import { onePerApp, type App } from '../platform/index.ts';
 import { refuseBreaks } from './impact.ts';
 import { countUploads, findUpload, putUpload, removeUpload } from './store.ts';
 import { loadBy } from './usecases.ts';
@@ -175,12 +175,11 @@ async function requireUploader(app: App, person: PersonViewer): Promise<void> {
   });
 }
 
-const underWay = new WeakMap<App, Map<string, number>>();
+const underWay = onePerApp(() => new Map<string, number>());
 
 /** So many files of one person are taken in at once, or wait to be loaded. @throws {Refusal} `TOO_MANY` */
 async function takingPart<T>(app: App, person: PersonViewer, work: () => Promise<T>): Promise<T> {
-  const counts = underWay.get(app) ?? new Map<string, number>();
-  underWay.set(app, counts);
+  const counts = underWay(app);
   const { maxEach } = app.settings.uploads;
   const now = () => counts.get(person.id) ?? 0;
   counts.set(person.id, now() + 1);

@@ -3,7 +3,7 @@ import { LRUCache } from 'lru-cache';
 import { Op, Transaction } from 'sequelize';
 import type { ReportDefinition, ShownEdition } from '@underbell/core/report';
 import { noSuch } from '../access/index.ts';
-import { highest, all, one, plain, recall, type App, type Named } from '../platform/index.ts';
+import { highest, all, one, plain, recall, onePerApp, type App, type Named } from '../platform/index.ts';
 import { editions, reports, type EditionRow, type ReportRow } from './models.ts';
 
 /** One published version of a report. */
@@ -16,17 +16,11 @@ export interface Edition {
   readonly publishedAt: Date;
 }
 
-const editionsOf = new WeakMap<App, LRUCache<string, Edition>>();
-
 /** Far shorter than a name lies in the bin before its numbers can begin anew. */
 const keptMs = 60 * 60_000;
 
 /** Editions never change but for names that they follow, so a process reads each only now and then. */
-function keptEditions(app: App): LRUCache<string, Edition> {
-  const known = editionsOf.get(app) ?? new LRUCache<string, Edition>({ max: 500, ttl: keptMs });
-  editionsOf.set(app, known);
-  return known;
-}
+const keptEditions = onePerApp(() => new LRUCache<string, Edition>({ max: 500, ttl: keptMs }));
 
 const keyOf = ({ name, naming, editionNumber }: Pick<ReportRow, 'name' | 'naming' | 'editionNumber'>) =>
   `${name} ${naming} ${editionNumber}`;

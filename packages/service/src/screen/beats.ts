@@ -4,7 +4,7 @@ import { LRUCache } from 'lru-cache';
 import { Refusal } from '@underbell/core/refusal';
 import type { BeatAnswer, ScreenOrder, ShownNow } from '@underbell/core/screen';
 import { verifyProof, type ProofKeys } from '@underbell/core/token';
-import { rows, type App } from '../platform/index.ts';
+import { rows, onePerApp, type App } from '../platform/index.ts';
 import { closed, tokenIn } from './keys.ts';
 import { liveOf, tagNow, verifiedToken, type LiveScreen } from './live.ts';
 import { screenHistory, screens, screenStates } from './models.ts';
@@ -24,12 +24,9 @@ interface Waiting {
   timer: NodeJS.Timeout | undefined;
 }
 
-const held = new WeakMap<App, Waiting>();
-
-function waitingOf(app: App): Waiting {
-  const known = held.get(app);
-  if (known) return known;
-  const made: Waiting = {
+const waitingOf = onePerApp((app): Waiting => {
+  app.atClose.add(() => flushBeats(app));
+  return {
     states: new Map(),
     errors: [],
     noted: new LRUCache({ max: 50_000, ttl: 3_600_000 }),
@@ -37,10 +34,7 @@ function waitingOf(app: App): Waiting {
     keys: new LRUCache({ max: 20_000 }),
     timer: undefined,
   };
-  held.set(app, made);
-  app.atClose.add(() => flushBeats(app));
-  return made;
-}
+});
 
 /** Writes down what screens said since the last time, all of it at once. */
 export async function flushBeats(app: App): Promise<void> {

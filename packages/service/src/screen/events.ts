@@ -1,7 +1,7 @@
 import { PassThrough } from 'node:stream';
 import type { Context } from 'koa';
 import { isRefusal } from '@underbell/core/refusal';
-import type { App, Change } from '../platform/index.ts';
+import { onePerApp, type App, type Change } from '../platform/index.ts';
 import type { Slot } from '@underbell/core/screen';
 import { findEdition } from '../report/index.ts';
 import { isBoard, reportsBehind } from './fit.ts';
@@ -12,7 +12,7 @@ import { slotsOf } from './program.ts';
 const endAfterMs = 10 * 60_000;
 const aliveMs = 25_000;
 
-const streams = new WeakMap<App, Map<string, PassThrough>>();
+const streams = onePerApp(() => new Map<string, PassThrough>());
 
 /** What a slot shows, with the datasets behind it. */
 async function behind(app: App, slot: Slot): Promise<string[]> {
@@ -52,8 +52,7 @@ export async function streamToScreen(
   live: LiveScreen,
 ): Promise<{ stream: PassThrough; type: string }> {
   const stream = new PassThrough();
-  const all = streams.get(app) ?? new Map<string, PassThrough>();
-  streams.set(app, all);
+  const all = streams(app);
   // A screen has one stream: it came back before the old one was missed.
   all.get(live.keyId)?.end();
   all.set(live.keyId, stream);

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { LRUCache } from 'lru-cache';
-import type { App, Change } from '../platform/index.ts';
+import { onePerApp, type App, type Change } from '../platform/index.ts';
 import { readScreenToken } from './keys.ts';
 import type { GroupRow, InterruptionRow, RevisionRow, ScreenRow, TargetRow } from './models.ts';
 import { orderedScreens } from './orders.ts';
@@ -159,23 +159,16 @@ function kept<T>(known: Map<string, Promise<T>>, key: string, read: () => Promis
   return made;
 }
 
-const lives = new WeakMap<App, Live>();
+export const liveOf = onePerApp((app) => new Live(app));
 
-export function liveOf(app: App): Live {
-  const known = lives.get(app);
-  if (known) return known;
-  const made = new Live(app);
-  lives.set(app, made);
-  return made;
-}
-
-/** Tokens whose signature was looked at, by their hash; each for as long as it counts at most. */
-const verified = new WeakMap<App, LRUCache<string, { readonly keyId: string; readonly thumbprint: string }>>();
 const verifiedMs = 60_000;
+/** Tokens whose signature was looked at, by their hash; each for as long as it counts at most. */
+const verified = onePerApp(
+  () => new LRUCache<string, { readonly keyId: string; readonly thumbprint: string }>({ max: 50_000, ttl: verifiedMs }),
+);
 
 export async function verifiedToken(app: App, token: string): Promise<{ keyId: string; thumbprint: string }> {
-  let known = verified.get(app);
-  if (!known) verified.set(app, (known = new LRUCache({ max: 50_000, ttl: verifiedMs })));
+  const known = verified(app);
   const hash = createHash('sha256').update(token).digest('base64url');
   const found = known.get(hash);
   if (found) return found;

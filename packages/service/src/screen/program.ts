@@ -9,7 +9,7 @@ import {
 } from '@underbell/core/screen';
 import { isRefusal } from '@underbell/core/refusal';
 import { findVersion, type VersionRow } from '../media/index.ts';
-import type { App } from '../platform/index.ts';
+import { onePerApp, type App } from '../platform/index.ts';
 import { isMedia, isWords, type FoundSlot, type SlotSource } from './fit.ts';
 import type { GroupRow, InterruptionRow, RevisionRow, ScreenRow } from './models.ts';
 import { findGroup, findRevision, livingInterruptions, targetsFor } from './store.ts';
@@ -107,7 +107,7 @@ function handleOf(id: string, slot: Slot, { screen, media }: ScreenSetup): SlotH
   }
 }
 
-const programs = new WeakMap<App, Map<string, Stretch<{ readonly id: string; readonly slot: Slot }>[]>>();
+const programs = onePerApp(() => new Map<string, Stretch<{ readonly id: string; readonly slot: Slot }>[]>());
 const mostPrograms = 500;
 
 /** The stretches of equal screens, laid out once. */
@@ -124,8 +124,7 @@ function stretchesOf(
     revisions.map((one) => [one.playlistName, one.number, one.publishedAt]),
     interruptions.map((one) => one.id),
   ]);
-  const known = programs.get(app) ?? new Map<string, Stretch<{ readonly id: string; readonly slot: Slot }>[]>();
-  programs.set(app, known);
+  const known = programs(app);
   const found = known.get(key);
   if (found) return found;
   const made = programOf({

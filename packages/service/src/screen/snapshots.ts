@@ -3,7 +3,7 @@ import { LRUCache } from 'lru-cache';
 import sharp from 'sharp';
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { announce, lockThing, one, receiveBytes, type App } from '../platform/index.ts';
+import { announce, lockThing, one, receiveBytes, onePerApp, type App } from '../platform/index.ts';
 import { closed } from './keys.ts';
 import { screenPictures, screenStates, type KeyRow, type ScreenRow } from './models.ts';
 import { giveOrder } from './orders.ts';
@@ -20,12 +20,7 @@ const freshMs = 45_000;
 /** Whoever looks asks for another one no more often. */
 const askAgainMs = 20_000;
 
-const asked = new WeakMap<App, LRUCache<string, true>>();
-function askedOf(app: App): LRUCache<string, true> {
-  const known = asked.get(app) ?? new LRUCache<string, true>({ max: 50_000, ttl: askAgainMs });
-  asked.set(app, known);
-  return known;
-}
+const askedOf = onePerApp(() => new LRUCache<string, true>({ max: 50_000, ttl: askAgainMs }));
 
 /** Of what others sent; a wall of ours has up to twice as many. */
 const mostSent = 4_000_000;

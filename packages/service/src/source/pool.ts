@@ -1,11 +1,11 @@
 import pg from 'pg';
-import { GuardedSocket, guardRefusal, laneBounds, type App, type Lane } from '../platform/index.ts';
+import { GuardedSocket, guardRefusal, laneBounds, onePerApp, type App, type Lane } from '../platform/index.ts';
 import { checkSourceAddress, sourceReach } from './address.ts';
 import { sourceRefusal } from './postgres.ts';
 import { sourceUrl } from './store.ts';
 import { noSuch } from '../access/index.ts';
 
-const pools = new WeakMap<App, Map<string, pg.Pool>>();
+const pools = onePerApp(() => new Map<string, pg.Pool>());
 
 /**
  * Read-only connections to a source that live datasets ask; they close by themselves when nobody asks. Each lane has its
@@ -14,8 +14,7 @@ const pools = new WeakMap<App, Map<string, pg.Pool>>();
 async function poolOf(app: App, source: string, lane: Lane): Promise<pg.Pool> {
   const url = await sourceUrl(app, source);
   if (url === undefined) throw noSuch('source', source, []);
-  const known = pools.get(app) ?? new Map<string, pg.Pool>();
-  pools.set(app, known);
+  const known = pools(app);
   const key = `${lane} ${source} ${url}`;
   const found = known.get(key);
   if (found) return found;

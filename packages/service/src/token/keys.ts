@@ -12,7 +12,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import type { TokenAlgorithm } from '@underbell/core/token';
 import { noSuch } from '../access/index.ts';
-import { remember, type App } from '../platform/index.ts';
+import { remember, onePerApp, type App } from '../platform/index.ts';
 import { addKey, listKeys, retireKey } from './store.ts';
 import type { KeyRow } from './models.ts';
 
@@ -31,7 +31,7 @@ export interface Keys {
 }
 
 const loaded = new WeakMap<App, { readonly readAt: number; readonly keys: Promise<Keys> }>();
-const opened = new WeakMap<App, Map<string, Promise<CryptoKey>>>();
+const opened = onePerApp(() => new Map<string, Promise<CryptoKey>>());
 
 async function makeKey(app: App, algorithm: TokenAlgorithm, signsFrom: number): Promise<KeyRow> {
   const pair = await generateKeyPair(algorithm, { extractable: true });
@@ -50,8 +50,7 @@ async function makeKey(app: App, algorithm: TokenAlgorithm, signsFrom: number): 
 
 /** A private key is opened once per process. */
 function privateKeyOf(app: App, row: KeyRow): Promise<CryptoKey> {
-  const known = opened.get(app) ?? new Map<string, Promise<CryptoKey>>();
-  opened.set(app, known);
+  const known = opened(app);
   const found =
     known.get(row.id) ??
     (importJWK(JSON.parse(app.vault.open(row.sealedPrivateJwk, purpose)), row.algorithm) as Promise<CryptoKey>);

@@ -2,7 +2,7 @@ import { gzipSync } from 'node:zlib';
 import { LRUCache } from 'lru-cache';
 import type { PersonViewer } from '@underbell/core/access';
 import type { MeterEntry } from '../meter/index.ts';
-import type { App } from '../platform/index.ts';
+import { onePerApp } from '../platform/index.ts';
 
 /** An answer as it goes over the wire. */
 export interface Packed {
@@ -45,14 +45,10 @@ interface Kept {
   readonly recent: LRUCache<string, JustMade>;
 }
 
-const kept = new WeakMap<App, Kept>();
-
 /** The answers that this process keeps, bounded in bytes. */
-export function keptAnswers(app: App): Kept {
-  const known = kept.get(app);
-  if (known) return known;
+export const keptAnswers = onePerApp((app): Kept => {
   const maxSize = Math.max(1, Math.floor(app.settings.cacheBytes / 8));
-  const made: Kept = {
+  return {
     results: new LRUCache({ maxSize, sizeCalculation: (text) => text.length * 2 + 200 }),
     answers: new LRUCache({
       maxSize,
@@ -60,6 +56,4 @@ export function keptAnswers(app: App): Kept {
     }),
     recent: new LRUCache({ max: app.settings.cacheBytes < 1_000_000 ? 1 : 2_000, ttl: justMs }),
   };
-  kept.set(app, made);
-  return made;
-}
+});

@@ -37,6 +37,50 @@ class OpenPage {
   leave = () => this.#reader.cancel();
 }
 
+/** Pictures that come one in the place of the other, as a browser takes them: each is whole when the next one begins. */
+class PictureStream {
+  /** Those that are whole. */
+  readonly pictures: Buffer[] = [];
+  isWhole = false;
+  readonly #reader: ReadableStreamDefaultReader<Uint8Array>;
+  readonly #boundary: string;
+  #rest = Buffer.alloc(0);
+  constructor(answer: Response) {
+    const type = answer.headers.get('content-type')!;
+    assert.match(type, /^multipart\/x-mixed-replace; ?boundary=/);
+    this.#boundary = type.replace(/^.*boundary=/, '');
+    this.#reader = answer.body!.getReader();
+  }
+
+  /** Reads on until there are so many, or it ends. */
+  async until(count: number): Promise<Buffer> {
+    const head = Buffer.from('\r\n\r\n');
+    while (!this.isWhole) {
+      for (;;) {
+        const next = this.#rest.indexOf(`--${this.#boundary}`);
+        if (next < 0) break;
+        const part = this.#rest.subarray(0, next);
+        this.#rest = this.#rest.subarray(next + this.#boundary.length + 2);
+        // The two bytes before a boundary belong to it.
+        if (part.length > 0) this.pictures.push(part.subarray(part.indexOf(head) + head.length, -2));
+      }
+      if (this.pictures.length >= count) break;
+      const { done, value } = await this.#reader.read();
+      if (value) this.#rest = Buffer.concat([this.#rest, value]);
+      else this.isWhole = done;
+    }
+    assert.ok(this.pictures.length >= count, `${this.pictures.length} of ${count} pictures came`);
+    return this.pictures.at(-1)!;
+  }
+  /** The last one, once it has ended; nothing begins after it. */
+  async last(): Promise<Buffer> {
+    await this.until(Infinity).catch(() => undefined);
+    assert.equal(this.#rest.toString(), '--\r\n');
+    return this.pictures.at(-1)!;
+  }
+  leave = () => this.#reader.cancel();
+}
+
 /** A browser without scripts: it keeps cookies, follows addresses, and comes again when the page says so. */
 class PlainBrowser {
   cookie = '';
@@ -192,7 +236,7 @@ describe('a screen without scripts', () => {
     const page = await browser.open();
     await screens.small.fine('POST', '/api/v1/screens/ended/end', undefined, owner);
     await page.whole();
-    assert.match(page.text, /\.picture,\.again,\.since,\.late\{display:none\}[^]*This screen is closed/);
+    assert.match(page.text, /\.picture,\.again,\.since,\.late,\.closed\{display:none\}[^]*This screen is closed/);
     assert.match(page.text, /http-equiv="refresh" content="60"/);
     // A page that had heard nothing lays this over the picture that it has.
     const dark = await browser.picture('?again=3&width=1280&height=720');
@@ -319,15 +363,69 @@ describe('a screen without scripts', () => {
 
   it('asks by itself when nothing more comes: at growing steps, never twice for the same', async () => {
     const sheet = await (await fetch(`${screens.url}${at}/again.css?width=1280&height=720`)).text();
-    const steps = [...sheet.matchAll(/^([\d.]+)%\{background-image:url\(now\?again=(\d+)&width=1280&height=720\)/gm)];
-    const seconds = steps.map(([, percent]) => Math.round(Number(percent) * 432));
+    const words = 'width=1280&height=720';
+    const steps = [
+      ...sheet.matchAll(/^([\d.]+)%\{background-image:url\(live\?again=(\d+)&([^)]+)\),url\(now\?again=(\d+)/gm),
+    ];
+    assert.ok(steps.every(([, , live, size, now]) => live === now && size === words));
+    const seconds = steps.map(([, percent]) => Math.round(Number(percent) * 2_592));
     assert.deepEqual(
       steps.map(([, , number]) => Number(number)),
       steps.map((_, i) => i),
     );
-    assert.deepEqual([seconds[1], seconds[60], seconds.at(-1)], [10, 600, 43_080]);
+    assert.deepEqual([seconds[1], seconds[60], seconds.at(-1)], [10, 600, 3 * 86_400 - 600]);
     assert.ok(seconds.every((one, i) => i === 0 || one > seconds[i - 1]!));
+    const closed = [...sheet.matchAll(/nth-child\((\d+)\)\{animation:closed(\d+) 1s step-start (\d+)s forwards\}/g)];
+    const page = await (await pair('again')).page();
+    assert.equal(page.match(/<i><\/i>/g)!.length, closed.length);
+    assert.ok(closed.every(([, child, number]) => Number(child) === Number(number) + 1));
     assert.doesNotMatch(await (await fetch(`${screens.url}${at}/again.css?width=</style>`)).text(), /</);
+  });
+
+  it('is given one picture after the other when it asks by itself, and as the last one that it is closed', async () => {
+    const browser = await pair('streamed');
+    const size = '?width=1280&height=720';
+    const open = async () => new PictureStream(await browser.get(`${at}/live${size}&again=0`));
+    const now = async () => Buffer.from(await (await browser.picture(size)).arrayBuffer());
+    assert.equal((await browser.get(`${at}/closed?0`)).status, 204);
+    const stream = await open();
+    assert.deepEqual(await stream.until(1), await now());
+    const { width, height } = await sharp(stream.pictures[0]).metadata();
+    assert.deepEqual([width, height], [1280, 720]);
+    await until(async () => (await shown('streamed')).shown?.slot !== undefined);
+    // Another program is there at once; what concerns others brings nothing.
+    await screens.small.fine('PUT', '/api/v1/screen-groups/elsewhere', { title: `Elsewhere ${ahead}` }, owner);
+    const slots = [{ name: 'storm', shows: { text: 'Storm over {quay}' }, seconds: 3_600 }];
+    assert.equal((await screens.save(playlist({ slots }))).status, 200);
+    assert.equal((await screens.publish()).status, 200);
+    const storm = await stream.until(2);
+    assert.notDeepEqual(storm, stream.pictures[0]);
+    assert.deepEqual(storm, await now());
+    // Of one step and the one before: the third takes the place of the first, and what that showed last stays as it ends.
+    const second = await open();
+    assert.deepEqual(await second.until(1), storm);
+    const third = await open();
+    assert.deepEqual(await third.until(1), storm);
+    assert.deepEqual(await stream.last(), storm);
+    await screens.small.fine('POST', '/api/v1/playlists/quays/back', { revision: 1 }, owner);
+    for (const one of [second, third]) await one.until(2);
+    for (let i = 0; i < 8; i++) await open();
+    await second.last();
+    await third.last();
+    const last = await open();
+    await last.until(1);
+    await screens.small.fine('POST', '/api/v1/screens/streamed/end', {}, owner);
+    const dark = await last.last();
+    const nobody = new PlainBrowser(screens.url);
+    assert.deepEqual(dark, Buffer.from(await (await nobody.picture(size)).arrayBuffer()));
+    for (const one of [browser, nobody]) {
+      const live = await one.get(`${at}/live${size}`);
+      assert.deepEqual([live.status, live.headers.get('content-type')], [401, 'image/png']);
+      assert.deepEqual(Buffer.from(await live.arrayBuffer()), dark);
+      const closed = await one.get(`${at}/closed?1`);
+      assert.deepEqual([closed.status, closed.headers.get('content-type')], [401, 'image/svg+xml']);
+      assert.match(await closed.text(), /This screen is closed/);
+    }
   });
 
   it('never shows an error page: whatever is wrong, it says something and looks again', async () => {

@@ -19,7 +19,7 @@ import {
   type WallSize,
 } from '@underbell/core/render';
 import { pathOfFile } from '../../media/index.ts';
-import type { App } from '../../platform/index.ts';
+import { onePerApp, type App } from '../../platform/index.ts';
 import { drawWallPng } from '../../render/index.ts';
 import { programFor, slotsOf, type ScreenSetup } from '../program.ts';
 import { slotContent, slotIn, slotShown } from '../slots.ts';
@@ -40,21 +40,13 @@ interface Kept {
   /** Counted for whoever asks how often one picture served many. */
   renders: number;
 }
-const all = new WeakMap<App, Kept>();
-
-function keptOf(app: App): Kept {
-  const known = all.get(app);
-  if (known) return known;
-  const made: Kept = {
-    drawn: new LRUCache<string, Buffer>({ maxSize: mostBytes, sizeCalculation: (one) => one.length }),
-    drawing: new Map(),
-    failed: new LRUCache<string, number>({ max: 50_000, ttl: againMs }),
-    counted: new LRUCache<string, true>({ max: 50_000 }),
-    renders: 0,
-  };
-  all.set(app, made);
-  return made;
-}
+const keptOf = onePerApp<Kept>(() => ({
+  drawn: new LRUCache<string, Buffer>({ maxSize: mostBytes, sizeCalculation: (one) => one.length }),
+  drawing: new Map(),
+  failed: new LRUCache<string, number>({ max: 50_000, ttl: againMs }),
+  counted: new LRUCache<string, true>({ max: 50_000 }),
+  renders: 0,
+}));
 
 /** How many pictures this process has drawn. */
 export const rendersOf = (app: App): number => keptOf(app).renders;

@@ -1,46 +1,54 @@
 import { PassThrough, type Readable } from 'node:stream';
 import type { Context } from 'koa';
 import type { App, Change } from '../../platform/index.ts';
-import { comingAgain } from './page.ts';
 
-/** A page ends after so long and comes anew, unless something ends it earlier; not all of them at once. */
-const pageMs = 10 * 60_000;
-const spreadMs = 3 * 60_000;
 /** What could not be looked at is looked at again. */
 const afterFailureMs = 10_000;
 
+export interface HeldOptions {
+  /** Adds what has changed; returns after how many milliseconds it is to look again, at the latest. */
+  readonly look: (answer: HeldAnswer) => Promise<number>;
+  /** It ends after so long, unless something ends it earlier. */
+  readonly mostMs: number;
+  /** What it ends with then. */
+  readonly last: () => string | Uint8Array;
+}
+
 /**
- * A page whose answer stays open. A device without scripts cannot be told anything else than what comes with its page: so
- * the page goes on, and what has changed is added to it.
+ * An answer that stays open. A device without scripts cannot be told anything else than what comes with what it asked for: so
+ * that goes on, and what has changed is added to it.
  */
-export class HeldPage {
+export class HeldAnswer {
   readonly #stream = new PassThrough();
   readonly #app: App;
+  readonly #options: HeldOptions;
   #timer: NodeJS.Timeout | undefined;
   #looking: Promise<void> | undefined;
   #isAskedAgain = false;
-  readonly #look: (page: HeldPage) => Promise<number>;
 
-  /** @param look - adds what has changed; returns after how many milliseconds it is to look again, at the latest */
-  constructor(app: App, look: (page: HeldPage) => Promise<number>) {
+  constructor(app: App, options: HeldOptions) {
     this.#app = app;
-    this.#look = look;
+    this.#options = options;
   }
 
   get isOpen(): boolean {
     return !this.#stream.destroyed && !this.#stream.writableEnded;
   }
-
-  add(html: string): void {
-    if (this.isOpen) this.#stream.write(html);
+  /** Whether what was added last has not gone out yet. */
+  get isBehind(): boolean {
+    return this.#stream.writableNeedDrain;
   }
 
-  /** Ends it. @param seconds - after which the page comes anew */
-  end(seconds: number, html = ''): void {
-    if (this.isOpen) this.#stream.end(html + comingAgain(seconds));
+  add(...pieces: readonly (string | Uint8Array)[]): void {
+    if (this.isOpen) for (const piece of pieces) this.#stream.write(piece);
   }
 
-  /** Leaves it as it is: nothing more comes, and it goes on by itself. */
+  /** Ends it, with a last piece. */
+  end(last = this.#options.last()): void {
+    if (this.isOpen) this.#stream.end(last);
+  }
+
+  /** Leaves it as it is: nothing more comes, and whoever had it goes on by itself. */
   drop(): void {
     this.#stream.destroy();
   }
@@ -65,15 +73,15 @@ export class HeldPage {
     clearTimeout(this.#timer);
     let nextMs = afterFailureMs;
     try {
-      if (this.isOpen) nextMs = await this.#look(this);
+      if (this.isOpen) nextMs = await this.#options.look(this);
     } catch (error) {
-      this.#app.log.error({ err: error }, 'a page of pictures could not be looked after');
+      this.#app.log.error({ err: error }, 'what a device without scripts sees could not be looked after');
     }
     if (this.isOpen) this.#timer = setTimeout(() => void this.look(), nextMs);
   }
 
   /**
-   * Sends the page, and goes on looking until it ends.
+   * Sends it, and goes on looking until it ends.
    *
    * @param concerns - whether a change is a reason to look at once; undefined where changes were missed
    * @param closed - what is done once nobody reads it any more
@@ -83,7 +91,7 @@ export class HeldPage {
       // What this process keeps is dropped by the same change: those who keep are told first.
       if (concerns(change)) setImmediate(() => void this.look());
     });
-    const end = setTimeout(() => this.end(0), pageMs - Math.random() * spreadMs);
+    const end = setTimeout(() => this.end(), this.#options.mostMs);
     this.#stream.once('close', () => {
       stop();
       clearTimeout(end);

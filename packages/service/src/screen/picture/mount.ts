@@ -6,8 +6,10 @@ import type { App } from '../../platform/index.ts';
 import { setupOf } from '../program.ts';
 import { drawTurn, drawWords, turnOf } from './draw.ts';
 import { letGo, pictureDevice, pictureScreen, type PlayingPicture } from './key.ts';
-import { againSheet, sayingPage, usualSize } from './page.ts';
-import { hearPicture, learnSize, noteGiven, playPage, shownLast, type Shown } from './play.ts';
+import { againSheet, closedSvg, sayingPage, usualSize } from './page.ts';
+import { playPage } from './play.ts';
+import { hearPicture, learnSize, nameOnPicture, noteGiven, shownLast, type Shown } from './sight.ts';
+import { streamPictures } from './stream.ts';
 import { waitPage } from './wait.ts';
 
 const leastSide = 240;
@@ -23,6 +25,16 @@ function sizeIn(ctx: Context): WallSize | undefined {
 
 const isClosed = (error: unknown): boolean =>
   isRefusal(error) && (error.code === 'SCREEN_CLOSED' || error.code === 'PROOF_INVALID');
+
+/** The screen that asks; nothing for one that is closed. */
+async function openScreen(app: App, ctx: Context): Promise<PlayingPicture | undefined> {
+  try {
+    return await pictureScreen(app, ctx);
+  } catch (error) {
+    if (!isClosed(error)) throw error;
+    return undefined;
+  }
+}
 
 async function pageFor(app: App, ctx: Context) {
   try {
@@ -51,10 +63,8 @@ async function pictureFor(app: App, ctx: Context, size: WallSize) {
     if (sizeIn(ctx)) learnSize(app, keyId, size);
     const found = await shownNow(app, device);
     hearPicture(app, ctx, keyId, found);
-    const { setup, shown } = found;
-    const { name, title } = setup.screen;
-    const said = ctx.query['name'] === 'yes' ? `${title} · ${name} · ${shown.program.screen.group}` : undefined;
-    const drawn = await drawTurn(app, shown, size, said);
+    const said = ctx.query['name'] === 'yes' ? nameOnPicture(found) : undefined;
+    const drawn = await drawTurn(app, found.shown, size, said);
     noteGiven(app, keyId, String(ctx.query['of'] ?? ''));
     return drawn;
   } catch (error) {
@@ -64,6 +74,19 @@ async function pictureFor(app: App, ctx: Context, size: WallSize) {
     ctx.status = 401;
     return drawWords(app, 'This screen is closed.', size);
   }
+}
+
+/** Sends a single picture; nothing where the device has it. */
+async function sendPicture(app: App, ctx: Context): Promise<void> {
+  const { png, tag } = await pictureFor(app, ctx, sizeIn(ctx) ?? usualSize);
+  ctx.set('ETag', `"${tag}"`);
+  ctx.set('Cache-Control', 'private, no-cache');
+  if (ctx.status !== 401 && ctx.get('If-None-Match') === `"${tag}"`) {
+    ctx.status = 304;
+    return;
+  }
+  ctx.type = 'image/png';
+  ctx.body = png;
 }
 
 /** Screens without scripts: a page to which pictures are added. */
@@ -92,15 +115,21 @@ export function mountPictures(app: App, router: Router): void {
     ctx.set('Cache-Control', 'no-store');
     ctx.status = 204;
   });
-  router.get('/screen/picture/now', async (ctx: Context) => {
-    const { png, tag } = await pictureFor(app, ctx, sizeIn(ctx) ?? usualSize);
-    ctx.set('ETag', `"${tag}"`);
-    ctx.set('Cache-Control', 'private, no-cache');
-    if (ctx.status !== 401 && ctx.get('If-None-Match') === `"${tag}"`) {
-      ctx.status = 304;
-      return;
-    }
-    ctx.type = 'image/png';
-    ctx.body = png;
+  router.get('/screen/picture/now', (ctx: Context) => sendPicture(app, ctx));
+  router.get('/screen/picture/live', async (ctx: Context) => {
+    const device = await openScreen(app, ctx);
+    // Its single picture says that it is closed.
+    if (!device) return sendPicture(app, ctx);
+    ctx.set('Cache-Control', 'no-store');
+    ctx.body = await streamPictures(app, ctx, device, sizeIn(ctx) ?? usualSize);
+  });
+  router.get('/screen/picture/closed', async (ctx: Context) => {
+    ctx.set('Cache-Control', 'no-store');
+    ctx.status = 204;
+    if (await openScreen(app, ctx)) return;
+    letGo(ctx);
+    ctx.status = 401;
+    ctx.type = 'image/svg+xml';
+    ctx.body = closedSvg;
   });
 }

@@ -15,22 +15,35 @@ export const usualSize: WallSize = { width: 1920, height: 1080 };
 const asQuery = ({ width, height }: WallSize) => `width=${width}&height=${height}`;
 
 const hour = 3_600;
+const day = 24 * hour;
 /** A page that hears nothing more waits for so long, in seconds, before it asks by itself, and says that it hears nothing. */
 const againAfter = 45;
-/** How often it asks then, less often later: a browser keeps each picture that it was given. In seconds, each until when. */
-const againEvery = [
+/** How often it asks then, less often later; in seconds, each until when. */
+type Steps = readonly (readonly [until: number, every: number])[];
+/** For pictures: a browser keeps each that it was given. */
+const againEvery: Steps = [
   [hour / 6, 10],
   [2 * hour, 30],
   [12 * hour, 120],
-] as const;
-const againFor = againEvery.at(-1)![0];
+  [3 * day, 600],
+];
+/** Whether its key still counts: a browser keeps the answer to each question for good. */
+const closedEvery: Steps = [
+  [hour / 6, 30],
+  [2 * hour, 300],
+  [3 * day, 3_600],
+];
+const againFor = 3 * day;
+export const longestStepMs = 600_000;
 
-function againTimes(): number[] {
+function timesOf(steps: Steps): number[] {
   const times: number[] = [];
   let at = 0;
-  for (const [until, every] of againEvery) for (; at < until; at += every) times.push(at);
+  for (const [until, every] of steps) for (; at < until; at += every) times.push(at);
   return times;
 }
+const againTimes = timesOf(againEvery);
+const closedTimes = timesOf(closedEvery);
 
 /**
  * A page from which nothing was heard comes again by itself after so long, in seconds, whatever the browser shows then: until
@@ -39,23 +52,41 @@ function againTimes(): number[] {
 const anewAfter = againFor + againAfter;
 
 /**
- * What lets a page without scripts go on when nothing more comes: pictures that are asked for at their times, each laid
- * over the one before. One that cannot be had leaves what is there.
+ * What lets a page without scripts go on when nothing more comes. Pictures are asked for at their times, each laid over the
+ * one before: as a stream, which goes on by itself where a browser can show one, and as a single one under it where it cannot.
+ * What cannot be had leaves what is there. And it is asked whether the key still counts: the word that it does not is laid over
+ * everything, and stays, also where the network goes after that.
  *
  * @see CSS Animations Level 1, section 3
  */
 export function againSheet(size: WallSize): string {
-  const address = (i: number) => `url(now?again=${i}&${asQuery(size)})`;
-  const steps = againTimes().map((at, i) => {
+  const address = (i: number) => ['live', 'now'].map((what) => `url(${what}?again=${i}&${asQuery(size)})`).join();
+  const steps = againTimes.map((at, i) => {
     const percent = Number(((at / againFor) * 100).toFixed(5));
     return `${percent}%{background-image:${address(i)}${i > 0 ? `,${address(i - 1)}` : ''}}`;
   });
+  const closed = closedTimes.map(
+    (at, i) => `.closed i:nth-child(${i + 1}){animation:closed${i} 1s step-start ${againAfter + at}s forwards}
+@keyframes closed${i}{to{background-image:url(closed?${i})}}`,
+  );
   return `.again{animation:again ${againFor}s step-end ${againAfter}s forwards}
 @keyframes again{
 ${steps.join('\n')}
 }
+${closed.join('\n')}
 `;
 }
+
+/** Where that is found. @param size - of the pictures that are asked for */
+export const againLink = (size: WallSize): string =>
+  `<link rel="stylesheet" href="/screen/picture/again.css?${escapeHtml(asQuery(size))}">\n`;
+
+/** What is laid over everything on a page that hears nothing more, once its key has been ended. */
+export const closedSvg = `<svg xmlns="http://www.w3.org/2000/svg" width="100%" height="100%">
+<rect width="100%" height="100%" fill="${light.paper}"/>
+<text x="50%" y="50%" text-anchor="middle" font-family="sans-serif" font-size="32" fill="${light.quiet}">This screen is closed.</text>
+</svg>
+`;
 
 const style = `
 html, body { margin: 0; height: 100%; overflow: hidden; cursor: none; background: ${light.paper}; color: ${light.ink};
@@ -65,10 +96,12 @@ main p { margin: 0 0 1.5vh; }
 .quiet { color: ${light.quiet}; }
 .code { font-size: 14vh; font-weight: 600; letter-spacing: 0.08em; }
 .square { width: 34vh; height: 34vh; margin: 2vh auto; background: #fff; }
-.picture, .again, .over { position: fixed; top: 0; right: 0; bottom: 0; left: 0; background: no-repeat center / contain; }
+.picture, .again, .over, .closed i { position: fixed; top: 0; right: 0; bottom: 0; left: 0;
+  background: no-repeat center / contain; }
 .over { z-index: 3; background-color: ${light.paper}; }
 .late, .since { z-index: 1; }
 .again { z-index: 2; }
+.closed i { z-index: 4; background-size: 100% 100%; }
 .since { position: fixed; left: 40vw; bottom: 0.7vh; margin: 0; padding: 0.2vh 0.8vw; border-radius: 0.3vh; font-size: 2.6vh;
   background: ${light.paper}; color: ${light.quiet}; }
 .since, .late { visibility: hidden; animation: seen 1s step-start ${againAfter}s forwards; }
@@ -80,13 +113,13 @@ const refresh = (seconds: number): string =>
   `<meta http-equiv="refresh" content="${Math.max(0, Math.round(seconds))}">\n`;
 
 /** @param seconds - after which it comes again by itself, if nothing else is said until then */
-const head = (seconds: number, more = ''): string => `<!doctype html>
+const head = (seconds: number): string => `<!doctype html>
 <html lang="en">
 <head>
 <meta charset="utf-8">
 ${refresh(seconds)}<meta name="viewport" content="width=device-width, initial-scale=1">
 <link rel="icon" href="data:,">
-${more}<title>Screen</title>
+<title>Screen</title>
 <style>${style}</style>
 </head>
 <body>
@@ -96,9 +129,8 @@ const tail = '</body>\n</html>\n';
 /** The last piece of a page that is held open: it comes again. The shorter of two times counts. */
 export const comingAgain = (seconds: number): string => `${refresh(seconds)}${tail}`;
 
-/** A page that is held open, and to which pictures are added. @param size - in which it asks by itself when none comes */
-export const heldHead = (size: WallSize): string =>
-  head(anewAfter, `<link rel="stylesheet" href="/screen/picture/again.css?${escapeHtml(asQuery(size))}">\n`);
+/** A page that is held open, and to which pictures are added. */
+export const heldHead = (): string => head(anewAfter);
 
 /** One picture among those of a page, and what replaces it. */
 export interface AddedPicture {
@@ -143,6 +175,7 @@ export function wordHtml({ number, time, worryAfter, leaseSeconds }: AddedWord):
 .late.w${number}{animation-delay:${leaseSeconds}s}
 </style>
 <div class="again w${number}" style="background-image:url(/screen/picture/here?${number})"></div>
+<div class="closed w${number}">${'<i></i>'.repeat(closedTimes.length)}</div>
 <p class="since w${number}">no word since ${escapeHtml(time)}</p>
 <main class="over late w${number}"><p>No word from the service for too long.</p></main>
 `;
@@ -150,7 +183,7 @@ export function wordHtml({ number, time, worryAfter, leaseSeconds }: AddedWord):
 
 /** What takes the place of everything on a page that is held open. */
 export const overHtml = (text: string, hint: string): string =>
-  `<style>.picture,.again,.since,.late{display:none}</style>
+  `<style>.picture,.again,.since,.late,.closed{display:none}</style>
 <main class="over"><p>${escapeHtml(text)}</p><p class="quiet">${escapeHtml(hint)}</p></main>
 `;
 

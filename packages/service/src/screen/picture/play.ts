@@ -1,91 +1,31 @@
 import type { Readable } from 'node:stream';
 import type { Context } from 'koa';
-import { LRUCache } from 'lru-cache';
 import type { WallSize } from '@underbell/core/render';
 import { timeOnWall } from '@underbell/core/screen';
-import type { App, Change } from '../../platform/index.ts';
-import { noteBeat, noteProblems, ordersFor } from '../beats.ts';
-import { isData, shownBy } from '../events.ts';
-import { liveOf } from '../live.ts';
-import type { ScreenSetup } from '../program.ts';
-import { changesAt, markLength, markOf, turnOf, type ShownTurn } from './draw.ts';
-import { HeldPage } from './held.ts';
+import { onePerApp, type App } from '../../platform/index.ts';
+import { HeldAnswer } from './held.ts';
 import type { PlayingPicture } from './key.ts';
-import { heldHead, overHtml, pictureHtml, usualSize, wordHtml } from './page.ts';
+import { againLink, comingAgain, heldHead, overHtml, pictureHtml, wordHtml } from './page.ts';
+import { OpenAnswers, Sight, wasGiven, type Seen } from './sight.ts';
 
+/** A page ends after so long and comes anew, unless something ends it earlier; not all of them at once. */
+const pageMs = 10 * 60_000;
+const spreadMs = 3 * 60_000;
 /** A page says at least so often that the service is there. */
 const wordMs = 20_000;
-const nameMs = 30_000;
 /** A picture that was not asked for until then may have been lost on its way: it is told of anew. */
 const lostMs = 15_000;
-/** Of one key: a device that loads its page anew may have left one behind. */
+
+/** A device that loads its page anew may have left one behind. */
 const mostPages = 4;
+const pagesOf = onePerApp(() => new OpenAnswers(mostPages, (oldest) => oldest.drop()));
 
-/** What a device shows, with what decided it. */
-export interface Shown {
-  readonly setup: ScreenSetup;
-  readonly shown: ShownTurn;
-}
-
-interface Playing {
-  readonly pages: Map<string, Set<HeldPage>>;
-  /** The sizes in which devices asked for their pictures, by key. */
-  readonly sizes: LRUCache<string, WallSize>;
-  /** The mark of the picture that each was given last, by key. */
-  readonly given: LRUCache<string, string>;
-  /** What was found for a page that is open, by key. */
-  readonly found: LRUCache<string, Shown>;
-}
-const all = new WeakMap<App, Playing>();
-
-function playingOf(app: App): Playing {
-  const known = all.get(app);
-  if (known) return known;
-  const made: Playing = {
-    pages: new Map(),
-    sizes: new LRUCache({ max: 50_000 }),
-    given: new LRUCache({ max: 50_000 }),
-    found: new LRUCache({ max: 10_000, ttl: 2 * wordMs }),
-  };
-  all.set(app, made);
-  return made;
-}
-
-/** Remembers the size in which a device asks for its pictures: it finds that by itself. */
-export const learnSize = (app: App, keyId: string, size: WallSize): void => void playingOf(app).sizes.set(keyId, size);
-
-/** Remembers that a device was given the picture of which its page was told. */
-export function noteGiven(app: App, keyId: string, mark: string): void {
-  if (mark.length === markLength) playingOf(app).given.set(keyId, mark);
-}
-
-const sizeOf = (app: App, keyId: string): WallSize | undefined => playingOf(app).sizes.get(keyId);
-
-/** What the page of a key showed just now, where it is open in this process. */
-export const shownLast = (app: App, keyId: string): Shown | undefined => playingOf(app).found.get(keyId);
-
-/** What is heard of a device by each of its questions. */
-export function hearPicture(app: App, ctx: Context, keyId: string, { setup, shown }: Shown): void {
-  const { turn, found, problems } = shown;
-  noteBeat(app, setup.screen.name, {
-    ...(turn ? { slot: turn.slot.name } : {}),
-    ...(turn?.stretch.playlist ? { playlist: turn.stretch.playlist, revision: turn.stretch.revision! } : {}),
-    has: Object.fromEntries(setup.revisions.map((one) => [one.playlistName, one.number])),
-    asOf: found.asOf,
-    browser: ctx.get('User-Agent').slice(0, 200),
-    ...sizeOf(app, keyId),
-    problems,
-  });
-}
-
-/** The pages of a key, the oldest of too many left alone. */
-function joinPages(app: App, keyId: string, page: HeldPage): Set<HeldPage> {
-  const { pages } = playingOf(app);
-  const own = pages.get(keyId) ?? new Set<HeldPage>();
-  pages.set(keyId, own);
-  own.add(page);
-  if (own.size > mostPages) [...own][0]!.drop();
-  return own;
+/** A word of the service, and until when what is shown is good without another. */
+function wordOf(now: number, number: number, { shown: { program, found } }: Seen): string {
+  const { worryMs, leaseMs, screen } = program;
+  const worryAfter = (worryMs - (now - (found.asOf ?? now))) / 1000;
+  const time = timeOnWall(now, now, { locale: screen.language, timeZone: screen.timeZone });
+  return wordHtml({ number, time, worryAfter, leaseSeconds: leaseMs / 1000 });
 }
 
 /**
@@ -97,63 +37,40 @@ function joinPages(app: App, keyId: string, page: HeldPage): Set<HeldPage> {
 export async function playPage(
   app: App,
   ctx: Context,
-  { screen, key: { keyId } }: PlayingPicture,
+  device: PlayingPicture,
   told: WallSize | undefined,
 ): Promise<Readable> {
-  const live = liveOf(app);
-  const said = { pictures: 0, words: 0, mark: '', pictureAt: 0, wordAt: 0, namedUntil: 0 };
-  let group = screen.groupName;
-  let behind = new Set<string>();
+  const { keyId } = device.key;
+  const sight = new Sight(app, device, told);
+  const said = { pictures: 0, words: 0, mark: '', pictureAt: 0, wordAt: 0, again: '' };
 
-  async function look(page: HeldPage): Promise<number> {
-    const found = await live.screenOf(keyId);
-    if (!found) {
-      page.end(60, overHtml('This screen is closed.', 'It shows a code again in a minute, to be taken in anew.'));
+  async function look(page: HeldAnswer): Promise<number> {
+    const seen = await sight.look();
+    if (!seen) {
+      const over = overHtml('This screen is closed.', 'It shows a code again in a minute, to be taken in anew.');
+      page.end(over + comingAgain(60));
       return wordMs;
     }
-    const orders = await ordersFor(app, found.screen.name);
-    if (orders.includes('show name')) said.namedUntil = app.now() + nameMs;
-    if (orders.includes('reload')) page.end(0);
-    const setup = await live.setupOf(found.screen);
-    group = found.screen.groupName;
-    behind = await shownBy(app, found);
-    const shown = await turnOf(app, setup, false);
-    playingOf(app).found.set(keyId, { setup, shown });
-    noteProblems(app, found.screen.name, shown.problems);
-    const size = told ?? sizeOf(app, keyId) ?? usualSize;
-    const isNamed = app.now() < said.namedUntil;
-    const { title, timeZone, language: locale } = shown.program.screen;
-    const mark = markOf(app, shown, size, isNamed ? title : undefined);
+    if (seen.isReload) page.end();
+    const { mark, title, size, isNamed } = seen;
     const now = app.now();
-    const isLost = playingOf(app).given.get(keyId) !== mark && now - said.pictureAt >= lostMs;
-    if (mark !== said.mark || isLost) {
+    if (mark !== said.mark || (!wasGiven(app, keyId, mark) && now - said.pictureAt >= lostMs)) {
       said.mark = mark;
       said.pictureAt = now;
       page.add(pictureHtml({ number: ++said.pictures, title, mark, size: told, isNamed }));
     }
     if (now - said.wordAt >= wordMs) {
       said.wordAt = now;
-      const { worryMs, leaseMs } = shown.program;
-      const worryAfter = (worryMs - (now - (shown.found.asOf ?? now))) / 1000;
-      const time = timeOnWall(now, now, { locale, timeZone });
-      page.add(wordHtml({ number: ++said.words, time, worryAfter, leaseSeconds: leaseMs / 1000 }));
+      // A device finds its size by itself: what it asks for when nothing more comes is to have it, too.
+      const again = againLink(size);
+      if (again !== said.again) page.add((said.again = again));
+      page.add(wordOf(now, ++said.words, seen));
     }
-    return Math.max(100, Math.min(changesAt(app, shown, size), said.wordAt + wordMs) - now);
+    return Math.max(100, Math.min(seen.until, said.wordAt + wordMs) - now);
   }
 
-  function concerns(change: Change | undefined): boolean {
-    if (change === undefined || change.kind === 'playlist') return true;
-    if (isData(change)) return behind.has(`${change.kind} ${change.name}`);
-    return change.kind === 'screen-group' ? change.name === group : change.kind === 'screen';
-  }
-
-  const page = new HeldPage(app, look);
-  page.add(heldHead(told ?? sizeOf(app, keyId) ?? usualSize));
+  const page = new HeldAnswer(app, { look, mostMs: pageMs - Math.random() * spreadMs, last: () => comingAgain(0) });
+  page.add(heldHead());
   await look(page);
-  const own = joinPages(app, keyId, page);
-  return page.send(ctx, concerns, () => {
-    own.delete(page);
-    const { pages } = playingOf(app);
-    if (own.size === 0 && pages.get(keyId) === own) pages.delete(keyId);
-  });
+  return page.send(ctx, sight.concerns, pagesOf(app).join(keyId, page));
 }
