@@ -100,7 +100,7 @@ class PlainBrowser {
   /** A page that stays open. */
   async open(words = '', headers: Record<string, string> = {}): Promise<OpenPage> {
     const page = new OpenPage(await this.get(`${at}${words}`, headers));
-    await page.until(/class="again|class="square"|<\/html>/);
+    await page.until(/class="since|class="square"|<\/html>/);
     return page;
   }
   /** What is on it at first. */
@@ -236,7 +236,7 @@ describe('a screen without scripts', () => {
     const page = await browser.open();
     await screens.small.fine('POST', '/api/v1/screens/ended/end', undefined, owner);
     await page.whole();
-    assert.match(page.text, /\.picture,\.again,\.since,\.late,\.closed\{display:none\}[^]*This screen is closed/);
+    assert.match(page.text, /\.picture,\.again,\.ended,\.since,\.late\{display:none\}[^]*This screen is closed/);
     assert.match(page.text, /http-equiv="refresh" content="60"/);
     // A page that had heard nothing lays this over the picture that it has.
     const dark = await browser.picture('?again=3&width=1280&height=720');
@@ -361,25 +361,52 @@ describe('a screen without scripts', () => {
       assert.match(await page.whole(), /http-equiv="refresh" content="0">\n<\/body>/);
   });
 
-  it('asks by itself when nothing more comes: at growing steps, never twice for the same', async () => {
-    const sheet = await (await fetch(`${screens.url}${at}/again.css?width=1280&height=720`)).text();
+  it('asks by itself when nothing more comes: step by step, never twice for the same, with what its page has', async () => {
+    const html = async (path: string) => (await fetch(`${screens.url}${at}/${path}`)).text();
+    const again = await html('again?width=1280&height=720');
     const words = 'width=1280&height=720';
-    const steps = [
-      ...sheet.matchAll(/^([\d.]+)%\{background-image:url\(live\?again=(\d+)&([^)]+)\),url\(now\?again=(\d+)/gm),
-    ];
-    assert.ok(steps.every(([, , live, size, now]) => live === now && size === words));
-    const seconds = steps.map(([, percent]) => Math.round(Number(percent) * 2_592));
-    assert.deepEqual(
-      steps.map(([, , number]) => Number(number)),
-      steps.map((_, i) => i),
+    const rules = [
+      ...again.matchAll(
+        /^@media \(min-height:([\d.]+)px\) and \(max-height:([\d.]+)px\)\{#b(\d)\{z-index:(\d+);background-image:url\(live\?again=(\d+)&([^)]+)\),url\(now\?again=(\d+)&([^)]+)\)\}\}$/gm,
+      ),
+    ].map(([, ...found]) => found);
+    assert.ok(rules.every(([, , , , live, size, now, also]) => live === now && size === words && also === words));
+    const numbers = rules.map((one) => one.slice(0, 5).map(Number) as [number, number, number, number, number]);
+    const last = numbers.pop()!;
+    // Each lies over the one before until the one after the next: heights, place, level and address are another each time.
+    for (const [i, [from, to, place, level, address]] of numbers.entries())
+      assert.deepEqual([from, to, place, level, address], [8_000 + i - 0.5, 8_000 + i + 1.5, i % 3, i + 1, i]);
+    const { text: page } = await (await pair('again')).open();
+    const risings = Object.fromEntries(
+      [...page.matchAll(/@keyframes (\w+)\{(.*)\}$/gm)].map(([, name, frames]) => [
+        name,
+        [...frames!.matchAll(/height:(\d+)px/g)].map(([, height]) => Number(height)),
+      ]),
     );
-    assert.deepEqual([seconds[1], seconds[60], seconds.at(-1)], [10, 600, 3 * 86_400 - 600]);
-    assert.ok(seconds.every((one, i) => i === 0 || one > seconds[i - 1]!));
-    const closed = [...sheet.matchAll(/nth-child\((\d+)\)\{animation:closed(\d+) 1s step-start (\d+)s forwards\}/g)];
-    const page = await (await pair('again')).page();
-    assert.equal(page.match(/<i><\/i>/g)!.length, closed.length);
-    assert.ok(closed.every(([, child, number]) => Number(child) === Number(number) + 1));
-    assert.doesNotMatch(await (await fetch(`${screens.url}${at}/again.css?width=</style>`)).text(), /</);
+    assert.deepEqual(risings['again0'], [8_000, 8_060, 8_170]);
+    assert.deepEqual(risings['round0'], [8_170, 8_000 + numbers.length]);
+    // What the next round begins over is the last of the one before.
+    assert.deepEqual(last, [8_169.5, 8_170.5, (numbers.length - 1) % 3, 0, numbers.length - 1]);
+    assert.notEqual(last[2], numbers[170]![2]);
+    const ended = await html('ended');
+    const markers = [
+      ...ended.matchAll(/\(min-height:([\d.]+)px\)\{i:nth-of-type\((\d+)\)\{background-image:url\(closed\?(\d+)\)/g),
+    ];
+    assert.equal(ended.match(/<i><\/i>/g)!.length, markers.length);
+    assert.deepEqual(risings['ended0'], [8_000, 8_020, 8_042, 8_000 + markers.length]);
+    for (const [i, [, height, child, number]] of markers.entries())
+      assert.deepEqual([height, child, number].map(Number), [8_000 + i - 0.5, i + 1, i]);
+    // The page has both in itself: nothing is fetched once the network is gone. A size that nobody has is none.
+    const inside = [...page.matchAll(/srcdoc="([^"]*)"/g)].map(([, text]) =>
+      text!
+        .replaceAll('&quot;', '"')
+        .replaceAll('&#39;', "'")
+        .replaceAll('&lt;', '<')
+        .replaceAll('&gt;', '>')
+        .replaceAll('&amp;', '&'),
+    );
+    assert.deepEqual(inside, [await html('again?width=1920&height=1080'), ended]);
+    assert.equal(await html('again?width=</style>'), inside[0]);
   });
 
   it('is given one picture after the other when it asks by itself, and as the last one that it is closed', async () => {

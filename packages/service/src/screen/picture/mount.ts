@@ -6,7 +6,8 @@ import type { App } from '../../platform/index.ts';
 import { setupOf } from '../program.ts';
 import { drawTurn, drawWords, turnOf } from './draw.ts';
 import { letGo, pictureDevice, pictureScreen, type PlayingPicture } from './key.ts';
-import { againSheet, closedSvg, sayingPage, usualSize } from './page.ts';
+import { againFrame, closedSvg, endedFrame } from './frames.ts';
+import { sayingPage, usualSize } from './page.ts';
 import { playPage } from './play.ts';
 import { hearPicture, learnSize, nameOnPicture, noteGiven, shownLast, type Shown } from './sight.ts';
 import { streamPictures } from './stream.ts';
@@ -76,6 +77,16 @@ async function pictureFor(app: App, ctx: Context, size: WallSize) {
   }
 }
 
+const onlyPictures = "default-src 'none'; img-src 'self' data:; style-src 'self' 'unsafe-inline'";
+
+/** Sends a frame of a page to a browser that does not read it in the page itself. */
+function sendFrame(ctx: Context, html: string): void {
+  ctx.set('Cache-Control', 'public, max-age=86400');
+  ctx.set('Content-Security-Policy', `${onlyPictures}; frame-ancestors 'self'`);
+  ctx.type = 'html';
+  ctx.body = html;
+}
+
 /** Sends a single picture; nothing where the device has it. */
 async function sendPicture(app: App, ctx: Context): Promise<void> {
   const { png, tag } = await pictureFor(app, ctx, sizeIn(ctx) ?? usualSize);
@@ -93,20 +104,14 @@ async function sendPicture(app: App, ctx: Context): Promise<void> {
 export function mountPictures(app: App, router: Router): void {
   router.get('/screen/picture', async (ctx: Context) => {
     ctx.set('Cache-Control', 'no-store');
-    ctx.set(
-      'Content-Security-Policy',
-      "default-src 'none'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'",
-    );
+    ctx.set('Content-Security-Policy', `${onlyPictures}; frame-src 'self'; frame-ancestors 'none'`);
     ctx.set('Referrer-Policy', 'no-referrer');
     const body = await pageFor(app, ctx);
     ctx.type = 'html';
     ctx.body = body;
   });
-  router.get('/screen/picture/again.css', (ctx: Context) => {
-    ctx.set('Cache-Control', 'public, max-age=86400');
-    ctx.type = 'css';
-    ctx.body = againSheet(sizeIn(ctx) ?? usualSize);
-  });
+  router.get('/screen/picture/again', (ctx: Context) => sendFrame(ctx, againFrame(sizeIn(ctx) ?? usualSize)));
+  router.get('/screen/picture/ended', (ctx: Context) => sendFrame(ctx, endedFrame()));
   // A page without scripts is heard of by this: with each word of the service it asks for the next one.
   router.get('/screen/picture/here', async (ctx: Context) => {
     const device = await pictureScreen(app, ctx);

@@ -5,7 +5,8 @@ import { timeOnWall } from '@underbell/core/screen';
 import { onePerApp, type App } from '../../platform/index.ts';
 import { HeldAnswer } from './held.ts';
 import type { PlayingPicture } from './key.ts';
-import { againLink, comingAgain, heldHead, overHtml, pictureHtml, wordHtml } from './page.ts';
+import { framesHtml } from './frames.ts';
+import { comingAgain, heldHead, overHtml, pictureHtml, wordHtml } from './page.ts';
 import { OpenAnswers, Sight, wasGiven, type Seen } from './sight.ts';
 
 /** A page ends after so long and comes anew, unless something ends it earlier; not all of them at once. */
@@ -42,7 +43,7 @@ export async function playPage(
 ): Promise<Readable> {
   const { keyId } = device.key;
   const sight = new Sight(app, device, told);
-  const said = { pictures: 0, words: 0, mark: '', pictureAt: 0, wordAt: 0, again: '' };
+  const said = { pictures: 0, words: 0, mark: '', pictureAt: 0, wordAt: 0, frames: 0, size: '' };
 
   async function look(page: HeldAnswer): Promise<number> {
     const seen = await sight.look();
@@ -62,8 +63,9 @@ export async function playPage(
     if (now - said.wordAt >= wordMs) {
       said.wordAt = now;
       // A device finds its size by itself: what it asks for when nothing more comes is to have it, too.
-      const again = againLink(size);
-      if (again !== said.again) page.add((said.again = again));
+      const asked = JSON.stringify(size);
+      if (asked !== said.size) page.add(framesHtml(++said.frames, size));
+      said.size = asked;
       page.add(wordOf(now, ++said.words, seen));
     }
     return Math.max(100, Math.min(seen.until, said.wordAt + wordMs) - now);

@@ -6,7 +6,7 @@ import { onePerApp, type App } from '../../platform/index.ts';
 import { drawTurn, drawWords } from './draw.ts';
 import { HeldAnswer } from './held.ts';
 import type { PlayingPicture } from './key.ts';
-import { longestStepMs } from './page.ts';
+import { longestStepMs } from './frames.ts';
 import { hearPicture, nameOnPicture, OpenAnswers, Sight } from './sight.ts';
 
 /** What could not go out yet is waited for. */
