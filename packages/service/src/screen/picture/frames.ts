@@ -126,7 +126,7 @@ export const closedSvg = `<svg xmlns="http://www.w3.org/2000/svg" width="100%" h
 const shown = (ratio: number) => String(Number(ratio.toFixed(4)));
 
 /**
- * Both frames of a page. What they show stands in the page itself, so that they are there when the network is not; browsers that
+ * Both frames of a page, the one where its pictures lie, the other over everything. What they show stands in the page itself, so that they are there when the network is not; browsers that
  * do not know of that fetch them.
  *
  * @param number - from 1, where the size turns out to be another
@@ -139,7 +139,11 @@ export function framesHtml(number: number, size: WallSize): string {
     `<iframe class="${name} f${number}" scrolling="no" tabindex="-1" aria-hidden="true" src="/screen/picture/${escapeHtml(src)}" srcdoc="${escapeHtml(content)}"></iframe>`;
   return `<style>${number > 1 ? `.f${number - 1}{display:none}` : ''}
 .again{width:100vw;left:0;top:calc(50vh - ${shown(50 * high)}vw)}
-@media (min-aspect-ratio:${width}/${height}){.again{width:${shown(100 * wide)}vh;left:calc(50vw - ${shown(50 * wide)}vh);top:0}}
+.since{bottom:calc(50.7vh - ${shown(50 * high)}vw)}
+@media (min-aspect-ratio:${width}/${height}){
+.again{width:${shown(100 * wide)}vh;left:calc(50vw - ${shown(50 * wide)}vh);top:0}
+.since{bottom:0.7vh}
+}
 </style>
 ${frame('again', `again?width=${width}&height=${height}`, againFrame(size))}
 ${frame('ended', 'ended', endedFrame())}
