@@ -11,11 +11,21 @@ self.addEventListener('message', (event) => {
   event.waitUntil(caches.open(kept).then((cache) => cache.addAll([self.registration.scope, ...parts])));
 });
 
+/** Keeps an answer, if it is a good one and there is room for it: what cannot be kept is shown all the same. */
+async function keep(cache, address, answer) {
+  if (!answer.ok) return;
+  try {
+    await cache.put(address, answer.clone());
+  } catch {
+    // There is no room for it: the network brings it the next time as well.
+  }
+}
+
 async function newestPage(request) {
   const cache = await caches.open(kept);
   try {
     const answer = await fetch(request);
-    if (answer.ok) await cache.put(self.registration.scope, answer.clone());
+    await keep(cache, self.registration.scope, answer);
     if (answer.status < 500) return answer;
   } catch {
     // There is no network: the page that was kept is as good.
@@ -28,7 +38,7 @@ async function part(request) {
   const known = await cache.match(request);
   if (known) return known;
   const answer = await fetch(request);
-  if (answer.ok) await cache.put(request, answer.clone());
+  await keep(cache, request, answer);
   return answer;
 }
 

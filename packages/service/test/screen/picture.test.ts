@@ -8,111 +8,8 @@ import { rendersOf, turnOf } from '../../src/screen/picture/draw.ts';
 import { until } from '../house.ts';
 import { makeVideo, moving } from '../media/pictures.ts';
 import { owner } from '../smallHouse.ts';
+import { at, codeIn, PictureStream, PlainBrowser, type OpenPage } from './plainBrowser.ts';
 import { Device, playlist, ScreenHouse, workSlot } from './screenHouse.ts';
-
-const at = '/screen/picture';
-
-/** A page whose answer stays open, as a browser draws it piece by piece. */
-class OpenPage {
-  text = '';
-  readonly #reader: ReadableStreamDefaultReader<Uint8Array>;
-  readonly #decoder = new TextDecoder();
-  constructor(readonly answer: Response) {
-    this.#reader = answer.body!.getReader();
-  }
-
-  /** Reads on until something stands there. */
-  async until(words: RegExp): Promise<string> {
-    let isWhole = false;
-    while (!words.test(this.text) && !isWhole) {
-      const { done, value } = await this.#reader.read();
-      isWhole = done;
-      if (value) this.text += this.#decoder.decode(value, { stream: true });
-    }
-    assert.match(this.text, words);
-    return this.text;
-  }
-  /** Everything that is on it when it ends. */
-  whole = () => this.until(/<\/html>\n$/);
-  leave = () => this.#reader.cancel();
-}
-
-/** Pictures that come one in the place of the other, as a browser takes them: each is whole when the next one begins. */
-class PictureStream {
-  /** Those that are whole. */
-  readonly pictures: Buffer[] = [];
-  isWhole = false;
-  readonly #reader: ReadableStreamDefaultReader<Uint8Array>;
-  readonly #boundary: string;
-  #rest = Buffer.alloc(0);
-  constructor(answer: Response) {
-    const type = answer.headers.get('content-type')!;
-    assert.match(type, /^multipart\/x-mixed-replace; ?boundary=/);
-    this.#boundary = type.replace(/^.*boundary=/, '');
-    this.#reader = answer.body!.getReader();
-  }
-
-  /** Reads on until there are so many, or it ends. */
-  async until(count: number): Promise<Buffer> {
-    const head = Buffer.from('\r\n\r\n');
-    while (!this.isWhole) {
-      for (;;) {
-        const next = this.#rest.indexOf(`--${this.#boundary}`);
-        if (next < 0) break;
-        const part = this.#rest.subarray(0, next);
-        this.#rest = this.#rest.subarray(next + this.#boundary.length + 2);
-        // The two bytes before a boundary belong to it.
-        if (part.length > 0) this.pictures.push(part.subarray(part.indexOf(head) + head.length, -2));
-      }
-      if (this.pictures.length >= count) break;
-      const { done, value } = await this.#reader.read();
-      if (value) this.#rest = Buffer.concat([this.#rest, value]);
-      else this.isWhole = done;
-    }
-    assert.ok(this.pictures.length >= count, `${this.pictures.length} of ${count} pictures came`);
-    return this.pictures.at(-1)!;
-  }
-  /** The last one, once it has ended; nothing begins after it. */
-  async last(): Promise<Buffer> {
-    await this.until(Infinity).catch(() => undefined);
-    assert.equal(this.#rest.toString(), '--\r\n');
-    return this.pictures.at(-1)!;
-  }
-  leave = () => this.#reader.cancel();
-}
-
-/** A browser without scripts: it keeps cookies, follows addresses, and comes again when the page says so. */
-class PlainBrowser {
-  cookie = '';
-  constructor(readonly url: string) {}
-
-  async get(path: string, headers: Record<string, string> = {}): Promise<Response> {
-    const answer = await fetch(`${this.url}${path}`, { headers: { Cookie: this.cookie, ...headers } });
-    for (const one of answer.headers.getSetCookie()) {
-      const [pair] = one.split(';');
-      assert.match(one, /HttpOnly/i);
-      if (!pair!.endsWith('=')) assert.match(one, /SameSite=Strict/i);
-      assert.match(one, /Path=\/screen\/picture/i);
-      this.cookie = pair!.endsWith('=') ? '' : pair!;
-    }
-    return answer;
-  }
-  /** A page that stays open. */
-  async open(words = '', headers: Record<string, string> = {}): Promise<OpenPage> {
-    const page = new OpenPage(await this.get(`${at}${words}`, headers));
-    await page.until(/class="since|class="square"|<\/html>/);
-    return page;
-  }
-  /** What is on it at first. */
-  async page(words = ''): Promise<string> {
-    const page = await this.open(words);
-    await page.leave();
-    return page.text;
-  }
-  picture = async (words = '', headers: Record<string, string> = {}) => this.get(`${at}/now${words}`, headers);
-}
-
-const codeIn = (page: string) => /class="code">([^<]+)</.exec(page)?.[1];
 
 describe('a screen without scripts', () => {
   let screens: ScreenHouse;
@@ -336,6 +233,14 @@ describe('a screen without scripts', () => {
     assert.equal((await browser.picture(`?width=1920&height=1080&of=${mark}`)).status, 200);
     await more();
     assert.deepEqual(pictures(), [1, 2, 3, 4]);
+    // The size that it has found by itself is that in which it asks when nothing more comes.
+    const frames = () => [...page.text.matchAll(/class="again (f\d)"[^>]* src="([^"]*)"/g)].map(([, ...one]) => one);
+    const asking = (size: string) => `/screen/picture/again?${size}`;
+    assert.deepEqual(frames(), [['f1', asking('width=1920&amp;height=1080')]]);
+    assert.equal((await browser.picture('?width=1080&height=1920')).status, 200);
+    await more();
+    assert.deepEqual(frames()[1], ['f2', asking('width=1080&amp;height=1920')]);
+    assert.match(page.text, /\.f1\{display:none\}/);
     // It lives by what it asks, not by what it was told.
     assert.equal((await browser.get(`${at}/here?1`)).status, 204);
     assert.equal((await new PlainBrowser(screens.url).get(`${at}/here?1`)).status, 401);

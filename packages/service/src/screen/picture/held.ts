@@ -4,6 +4,8 @@ import type { App, Change } from '../../platform/index.ts';
 
 /** What could not be looked at is looked at again. */
 const afterFailureMs = 10_000;
+/** What has ended and is not fetched until then is left alone: nobody is there any more. */
+const lastMs = 30_000;
 
 export interface HeldOptions {
   /** Adds what has changed; returns after how many milliseconds it is to look again, at the latest. */
@@ -45,7 +47,10 @@ export class HeldAnswer {
 
   /** Ends it, with a last piece. */
   end(last = this.#options.last()): void {
-    if (this.isOpen) this.#stream.end(last);
+    if (!this.isOpen) return;
+    this.#stream.end(last);
+    const leave = setTimeout(() => this.drop(), lastMs);
+    this.#stream.once('close', () => clearTimeout(leave));
   }
 
   /** Leaves it as it is: nothing more comes, and whoever had it goes on by itself. */

@@ -73,7 +73,12 @@ export class OpenAnswers {
     const own = this.#all.get(keyId) ?? new Set<HeldAnswer>();
     this.#all.set(keyId, own);
     own.add(answer);
-    if (own.size > this.#most) this.#close([...own][0]!);
+    const [oldest] = own;
+    if (own.size > this.#most && oldest) {
+      // Whoever does not read it keeps it open for a while: it does not count any more.
+      own.delete(oldest);
+      this.#close(oldest);
+    }
     return () => {
       own.delete(answer);
       if (own.size === 0 && this.#all.get(keyId) === own) this.#all.delete(keyId);
