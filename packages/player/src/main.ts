@@ -38,9 +38,14 @@ function alone(work: () => Promise<void>): Promise<void> {
   });
 }
 
+/** Asks that what is kept is not cleared away for others; Firefox would ask whoever stands before the wall, and nobody does. */
+async function keepForGood(): Promise<void> {
+  if (!navigator.userAgent.includes('Firefox/')) await navigator.storage?.persist?.();
+}
+
 async function start(): Promise<void> {
   void keepPage().catch(reportError);
-  await navigator.storage?.persist?.();
+  void keepForGood().catch(reportError);
   for (;;) {
     if (!(await hasTokens())) {
       reopen();
