@@ -298,7 +298,7 @@ describe('a screen without scripts', () => {
       ...ended.matchAll(/\(min-height:([\d.]+)px\)\{i:nth-of-type\((\d+)\)\{background-image:url\(closed\?(\d+)\)/g),
     ];
     assert.equal(ended.match(/<i><\/i>/g)!.length, markers.length);
-    assert.deepEqual(risings['ended0'], [8_000, 8_020, 8_042, 8_000 + markers.length]);
+    assert.deepEqual(risings['ended0'], [8_000, 8_020, 8_042, 8_174, 8_000 + markers.length]);
     for (const [i, [, height, child, number]] of markers.entries())
       assert.deepEqual([height, child, number].map(Number), [8_000 + i - 0.5, i + 1, i]);
     // The page has both in itself: nothing is fetched once the network is gone. A size that nobody has is none.
@@ -341,6 +341,10 @@ describe('a screen without scripts', () => {
     assert.deepEqual(await stream.last(), storm);
     await screens.small.fine('POST', '/api/v1/playlists/quays/back', { revision: 1 }, owner);
     for (const one of [second, third]) await one.until(2);
+    // Its name, when it is asked for, is on both: which of them is seen, nobody here knows.
+    await screens.small.fine('POST', '/api/v1/screens/streamed/orders', { order: 'show name' }, owner);
+    for (const one of [second, third]) await one.until(3);
+    assert.deepEqual(second.pictures[2], third.pictures[2]);
     for (let i = 0; i < 8; i++) await open();
     await second.last();
     await third.last();

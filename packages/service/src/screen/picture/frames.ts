@@ -27,7 +27,8 @@ export const longestStepMs = round.every * 1_000;
 const ended: readonly Phase[] = [
   { count: 20, every: 30 },
   { count: 22, every: 300 },
-  { count: 166, every: 3_600 },
+  { count: 132, every: 600 },
+  { count: 144, every: 3_600 },
 ];
 
 const countOf = (phases: readonly Phase[]) => phases.reduce((sum, one) => sum + one.count, 0);
@@ -54,8 +55,7 @@ function rising(name: string, phases: readonly Phase[], from: number): string {
   return `@keyframes ${name}{${frames.join('')}100%{height:${from + countOf(phases)}px}}`;
 }
 
-const names = (round: 0 | 1) =>
-  `.again{animation-name:again${round},round${round}}.ended{animation-name:ended${round}}`;
+const names = (turn: number) => `.again{animation-name:again${turn},round${turn}}.ended{animation-name:ended${turn}}`;
 
 /** The style of the frames on their page. @see CSS Animations Level 1 */
 export const framesStyle = `
@@ -69,7 +69,7 @@ ${[0, 1].flatMap((i) => [rising(`again${i}`, first, atFirst), rising(`round${i}`
 `;
 
 /** Lets the frames count from now on: another name begins anew. @param word - the number of the word that came */
-export const beginAnew = (word: number): string => `<style>${names(word % 2 === 0 ? 0 : 1)}</style>`;
+export const beginAnew = (word: number): string => `<style>${names(word % 2)}</style>`;
 
 const frameHead = (rules: readonly string[]) => `<!doctype html><base href="/screen/picture/"><style>
 html, body { margin: 0; overflow: hidden; cursor: none; }
@@ -126,8 +126,8 @@ export const closedSvg = `<svg xmlns="http://www.w3.org/2000/svg" width="100%" h
 const shown = (ratio: number) => String(Number(ratio.toFixed(4)));
 
 /**
- * Both frames of a page, the one where its pictures lie, the other over everything. What they show stands in the page itself, so that they are there when the network is not; browsers that
- * do not know of that fetch them.
+ * Both frames of a page, the one where its pictures lie, the other over everything. What they show stands in the page itself,
+ * so that they are there when the network is not; browsers that do not know of that fetch them.
  *
  * @param number - from 1, where the size turns out to be another
  * @param size - of the pictures that are asked for

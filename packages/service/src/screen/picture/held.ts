@@ -7,7 +7,7 @@ const afterFailureMs = 10_000;
 /** What has ended and is not fetched until then is left alone: nobody is there any more. */
 const lastMs = 30_000;
 
-export interface HeldOptions {
+interface HeldOptions {
   /** Adds what has changed; returns after how many milliseconds it is to look again, at the latest. */
   readonly look: (answer: HeldAnswer) => Promise<number>;
   /** It ends after so long, unless something ends it earlier. */

@@ -53,12 +53,12 @@ export async function playPage(
       return wordMs;
     }
     if (seen.isReload) page.end();
-    const { mark, title, size, isNamed } = seen;
+    const { mark, title, size, name } = seen;
     const now = app.now();
     if (mark !== said.mark || (!wasGiven(app, keyId, mark) && now - said.pictureAt >= lostMs)) {
       said.mark = mark;
       said.pictureAt = now;
-      page.add(pictureHtml({ number: ++said.pictures, title, mark, size: told, isNamed }));
+      page.add(pictureHtml({ number: ++said.pictures, title, mark, size: told, isNamed: name !== undefined }));
     }
     if (now - said.wordAt >= wordMs) {
       said.wordAt = now;

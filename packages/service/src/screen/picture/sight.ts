@@ -1,7 +1,7 @@
 import type { Context } from 'koa';
 import { LRUCache } from 'lru-cache';
 import type { WallSize } from '@underbell/core/render';
-import { onePerApp, type App, type Change } from '../../platform/index.ts';
+import { announce, onePerApp, type App, type Change } from '../../platform/index.ts';
 import { noteBeat, noteProblems, ordersFor } from '../beats.ts';
 import { isData, shownBy } from '../events.ts';
 import { liveOf } from '../live.ts';
@@ -27,6 +27,8 @@ const seenBy = onePerApp(() => ({
   given: new LRUCache<string, string>({ max: 50_000 }),
   /** What was found for an answer that is open, by key. */
   found: new LRUCache<string, Shown>({ max: 10_000, ttl: foundMs }),
+  /** Until when the name of a screen stands on its pictures, by key: whichever of its answers heard the order, all show it. */
+  named: new LRUCache<string, number>({ max: 1_000, ttl: nameMs }),
 }));
 
 /** Remembers the size in which a device asks for its pictures: it finds that by itself. */
@@ -93,8 +95,8 @@ export interface Seen extends Shown {
   /** Changes with what is seen. */
   readonly mark: string;
   readonly title: string;
-  /** What stands on the picture beside it: the name of the screen, while it is asked for. */
-  readonly isNamed: boolean;
+  /** The name of the screen, as it stands on the picture while it is asked for. */
+  readonly name: string | undefined;
   readonly isReload: boolean;
   /** When something else is to be seen, at the latest; milliseconds since 1970-01-01T00:00:00Z. */
   readonly until: number;
@@ -107,7 +109,6 @@ export class Sight {
   readonly #told: WallSize | undefined;
   #group: string;
   #behind = new Set<string>();
-  #namedUntil = 0;
 
   /** @param told - the size that it says, if it says one */
   constructor(app: App, { screen, key }: PlayingPicture, told: WallSize | undefined) {
@@ -124,21 +125,28 @@ export class Sight {
     const found = await live.screenOf(this.#keyId);
     if (!found) return undefined;
     const orders = await ordersFor(app, found.screen.name);
-    if (orders.includes('show name')) this.#namedUntil = app.now() + nameMs;
+    const { found: lately, named } = seenBy(app);
+    if (orders.includes('show name')) {
+      named.set(this.#keyId, app.now() + nameMs);
+      // The other answers of the key had nothing to hear any more: they look again.
+      await announce(app, { kind: 'screen', name: found.screen.name });
+    }
     const setup = await live.setupOf(found.screen);
     this.#group = found.screen.groupName;
     this.#behind = await shownBy(app, found);
     const shown = await turnOf(app, setup, false);
-    seenBy(app).found.set(this.#keyId, { setup, shown });
+    lately.set(this.#keyId, { setup, shown });
     noteProblems(app, found.screen.name, shown.problems);
     const size = this.#told ?? sizeOf(app, this.#keyId);
-    const isNamed = app.now() < this.#namedUntil;
+    const namedUntil = named.get(this.#keyId) ?? 0;
+    const isNamed = app.now() < namedUntil;
+    const name = isNamed ? nameOnPicture({ setup, shown }) : undefined;
     const { title } = shown.program.screen;
     return {
-      ...{ setup, shown, size, title, isNamed },
-      mark: markOf(app, shown, size, isNamed ? nameOnPicture({ setup, shown }) : undefined),
+      ...{ setup, shown, size, title, name },
+      mark: markOf(app, shown, size, name),
       isReload: orders.includes('reload'),
-      until: Math.min(changesAt(app, shown, size), isNamed ? this.#namedUntil : Infinity),
+      until: Math.min(changesAt(app, shown, size), isNamed ? namedUntil : Infinity),
     };
   }
 

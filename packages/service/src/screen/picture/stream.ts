@@ -7,7 +7,7 @@ import { drawTurn, drawWords } from './draw.ts';
 import { HeldAnswer } from './held.ts';
 import type { PlayingPicture } from './key.ts';
 import { longestStepMs } from './frames.ts';
-import { hearPicture, nameOnPicture, OpenAnswers, Sight } from './sight.ts';
+import { hearPicture, OpenAnswers, Sight } from './sight.ts';
 
 /** What could not go out yet is waited for. */
 const behindMs = 1_000;
@@ -47,7 +47,7 @@ export async function streamPictures(
     }
     if (stream.isBehind) return behindMs;
     if (seen.mark !== shown.mark) {
-      const { png } = await drawTurn(app, seen.shown, size, seen.isNamed ? nameOnPicture(seen) : undefined);
+      const { png } = await drawTurn(app, seen.shown, size, seen.name);
       // Drawing takes its time: what is ended meanwhile is not shown any more.
       if (!(await sight.isOpen())) return 0;
       stream.add(png, next);
