@@ -59,6 +59,8 @@ const packages = {
   ffmpeg: hasProgram('ffmpeg'),
   chromium: hasFile(chromiumPath),
   'poppler-utils': hasFile('/usr/bin/pdftotext'),
+  /** Opens the archives that are written, as others do. */
+  unzip: hasFile('/usr/bin/unzip'),
   qpdf: hasFile('/usr/bin/qpdf'),
   /** A spreadsheet program, by which tests see that others can open what is written. */
   'libreoffice-calc-nogui': hasProgram('soffice'),

@@ -4,7 +4,8 @@ import type { BarFigure, FigureResult } from '../report/index.ts';
 import {
   axisStyle,
   baseOption,
-  characterWidth,
+  labelWidth,
+  labelSize,
   legendHeight,
   legendOption,
   referenceLines,
@@ -96,8 +97,8 @@ export function barOption(figure: BarFigure, result: FigureResult, style: ChartS
   const hasLines = isFlat && (result.lines?.length ?? 0) > 0;
   const top = (legend > 0 ? legend + 10 : 6) + (hasLines ? 14 : 0);
   const room = Math.floor((style.height - top - 14) / Math.max(1, bars.names.length));
-  const longest = Math.max(...bars.names.map((name) => name.length), 1);
-  const nameWidth = Math.min(longest * characterWidth + 4, style.width * 0.36);
+  const longest = Math.max(...bars.names.map(labelWidth), labelSize);
+  const nameWidth = Math.min(longest + 4, style.width * 0.4);
   const column = bars.series[0]?.column;
   const text = column ? valueText(style, column) : String;
   const shortText = (value: unknown) =>
@@ -113,9 +114,7 @@ export function barOption(figure: BarFigure, result: FigureResult, style: ChartS
     const tone = toneAt(result, bars.series[series]!.rows[index]);
     return { formatter: labelOf(series, index), ...(tone ? { color: toneColour(tone, theme) } : {}) };
   };
-  const labelWidth = hasLabels
-    ? Math.max(...bars.names.map((_, i) => labelOf(0, i).length), 3) * characterWidth + 10
-    : 14;
+  const valueWidth = hasLabels ? Math.max(...bars.names.map((_, i) => labelWidth(labelOf(0, i))), 20) + 10 : 14;
   // Without values at the bars' ends the axis says how long they are.
   const hasAxis = !isFlat || isStacked || isHidden;
   const names = order.map((i) => bars.names[i]!);
@@ -126,12 +125,12 @@ export function barOption(figure: BarFigure, result: FigureResult, style: ChartS
     axisLabel: isFlat
       ? {
           color: theme.ink,
-          fontSize: 12,
+          fontSize: labelSize,
           width: nameWidth,
           overflow: 'truncate' as const,
           interval: room >= smallestFont + 1 ? 0 : ('auto' as const),
         }
-      : { color: theme.quiet, fontSize: 12, hideOverlap: true },
+      : { color: theme.quiet, fontSize: labelSize, hideOverlap: true },
   };
   const value = {
     type: 'value' as const,
@@ -140,7 +139,7 @@ export function barOption(figure: BarFigure, result: FigureResult, style: ChartS
     axisLabel: {
       show: hasAxis,
       color: theme.quiet,
-      fontSize: 12,
+      fontSize: labelSize,
       hideOverlap: true,
       formatter: (one: number) => shortText(one),
     },
@@ -152,7 +151,7 @@ export function barOption(figure: BarFigure, result: FigureResult, style: ChartS
     ...tooltipOption(style),
     ...legendOption(style, legendNames, figure),
     grid: isFlat
-      ? { left: nameWidth + 12, right: labelWidth, top, bottom: hasAxis ? 26 : 8 }
+      ? { left: nameWidth + 12, right: valueWidth, top, bottom: hasAxis ? 26 : 8 }
       : { left: 54, right: 14, top: top + 4, bottom: 26 },
     xAxis: isFlat ? value : category,
     yAxis: isFlat ? category : value,
@@ -173,7 +172,7 @@ export function barOption(figure: BarFigure, result: FigureResult, style: ChartS
         barMaxWidth: 22,
         barCategoryGap: '28%',
         itemStyle: { color: seriesColour(style, result, bars, series) },
-        label: { show: hasLabels, position: 'right' as const, color: theme.ink, fontSize: 12 },
+        label: { show: hasLabels, position: 'right' as const, color: theme.ink, fontSize: labelSize },
         tooltip: { valueFormatter: text },
         cursor: style.isPrint ? 'default' : 'pointer',
       })),

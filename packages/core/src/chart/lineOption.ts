@@ -4,6 +4,7 @@ import type { AreaFigure, BarFigure, FigureResult, LineFigure } from '../report/
 import {
   axisStyle,
   baseOption,
+  labelSize,
   legendHeight,
   legendOption,
   referenceLines,
@@ -12,6 +13,7 @@ import {
   valueText,
   type ChartStyle,
 } from './style.ts';
+import { shorten } from '../theme/index.ts';
 import { rawText, readSeries } from './series.ts';
 
 /** An axis needs no more digits than its steps have. */
@@ -114,12 +116,11 @@ export function panelsOption(
   const least = Math.floor((figure.kind === 'line' ? Math.min(...values, most) : Math.min(0, ...values)) / step) * step;
   const format = axisFormat(series[0]?.column.format);
   const isDate = by.type === 'date';
-  const characters = Math.max(3, Math.floor(width / 7));
   return {
     ...baseOption(style),
     ...tooltipOption(style),
     title: series.map((one, i) => ({
-      text: one.name.length > characters ? `${one.name.slice(0, characters - 1)}…` : one.name,
+      text: shorten(one.name, width / 1.06, labelSize),
       left: left(i),
       top: top(i),
       padding: 0,
@@ -143,7 +144,7 @@ export function panelsOption(
         interval: Math.max(0, Math.ceil(categories.length / 2) - 1),
         hideOverlap: true,
         formatter: (text: string) =>
-          isDate ? formatStep(text, by.step, taste.locale, 'axis') : text.slice(0, characters / 2),
+          isDate ? formatStep(text, by.step, taste.locale, 'axis') : shorten(text, width / 2, smallestFont),
       },
     })),
     yAxis: series.map((_, i) => ({

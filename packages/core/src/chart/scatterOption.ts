@@ -3,7 +3,7 @@ import { formatCell, formatNumber } from '../format/index.ts';
 import type { ChartPart, FigureResult, ScatterFigure } from '../report/index.ts';
 import {
   axisStyle,
-  characterWidth,
+  labelWidth,
   baseOption,
   referenceLines,
   smallestFont,
@@ -30,7 +30,7 @@ function roomForLabels(points: readonly { x: unknown; y: unknown; text: string }
     const [x, y] = [(one.x - across.least) / across.size, (one.y - up.least) / up.size];
     const left = 54 + x * (style.width - 90);
     const top = (1 - y) * (style.height - 80);
-    const half = (one.text.length * characterWidth) / 2;
+    const half = labelWidth(one.text) / 2;
     return { index: one.index, from: left - half, to: left + half, top, outer: Math.abs(x - 0.5) + Math.abs(y - 0.5) };
   });
   const kept: typeof boxes = [];

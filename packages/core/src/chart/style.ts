@@ -1,7 +1,7 @@
 import type { EChartsOption } from 'echarts/types/dist/shared';
 import { formatNumber, missingMark, type ReaderTaste } from '../format/index.ts';
 import type { ChartFigure, FigureResult, ResultColumn, Tone } from '../report/index.ts';
-import { fontFamily, type ThemeTokens } from '../theme/index.ts';
+import { fontFamily, textWidth, type ThemeTokens } from '../theme/index.ts';
 
 export interface ChartStyle {
   readonly theme: ThemeTokens;
@@ -20,8 +20,10 @@ export interface ChartStyle {
 }
 
 export const smallestFont = 11;
-/** About the width of a character at 12 px. */
-export const characterWidth = 6.6;
+/** Of names and values in charts, pixels. */
+export const labelSize = 12;
+/** How wide a label is; a host’s own font may be a little wider than ours. */
+export const labelWidth = (text: string) => textWidth(text, labelSize) * 1.05;
 
 /** A sign beside each colour, so that no state is told by colour alone. */
 export const toneSigns: Readonly<Record<Tone, string>> = { good: '●', warn: '◆', bad: '▼', quiet: '○' };
@@ -113,7 +115,7 @@ export function legendHeight(style: ChartStyle, names: readonly string[], figure
   let lines = 1;
   let used = 0;
   for (const name of names) {
-    const width = name.length * characterWidth + legendMark;
+    const width = labelWidth(name) + legendMark;
     if (used > 0 && used + width > style.width) {
       lines++;
       used = 0;

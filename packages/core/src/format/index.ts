@@ -8,4 +8,5 @@ export {
   type ReaderTaste,
   type ShownColumn,
 } from './cells.ts';
+export { printable } from './printable.ts';
 export { offsetAt, writeInstant } from './instants.ts';

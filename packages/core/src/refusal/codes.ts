@@ -117,6 +117,7 @@ export const refusalKinds = {
   CHAT_UNREACHABLE: failed('The chat cannot be reached', 502),
   CHAT_REFUSED: failed('The chat refused it', 502),
   PROGRAM_MISSING: failed('A program that it takes is not on this machine', 501),
+  FILE_DAMAGED: failed('A file was damaged while it was made', 500),
   DISK_FULL: failed('There is no space left', 507),
   FOREIGN_ROW: failed('A row did not belong to its recipient; the run was stopped', 500),
   RUN_ACTIVE: wrong('A run of this burst is already going on', 409),

@@ -1,4 +1,4 @@
-import { dateWriter, formatCell } from '../format/index.ts';
+import { dateWriter, formatCell, printable } from '../format/index.ts';
 import PDFDocument from 'pdfkit';
 import { numberText, textTable, trendPath } from '../figure/index.ts';
 import {
@@ -11,6 +11,7 @@ import {
   type NumberFigure,
   type TableFigure,
 } from '../report/index.ts';
+import { checkPdf, makeChecked } from '../readback/index.ts';
 import { leftAwayWords, toneColour } from '../chart/index.ts';
 import { light } from '../theme/index.ts';
 import { drawChart } from './chartPdf.ts';
@@ -151,7 +152,7 @@ class PageDrawer {
       .slice(0, 12)
       .map((row) => row.map((cell, i) => formatCell(cell, columns[i]!, this.#scene.taste)).join(' '));
     const more = result.rows.length > marks.length ? ` and ${result.rows.length - marks.length} more` : '';
-    return `${figure.title}: ${marks.join('; ')}${more}`;
+    return printable(`${figure.title}: ${marks.join('; ')}${more}`);
   }
 
   #figure(figure: Figure, box: Box): void {
@@ -265,6 +266,12 @@ const permissions = {
   contentAccessibility: true,
 } as const;
 
+/** A document and how many sheets it has. */
+interface Printed {
+  readonly bytes: Buffer;
+  readonly sheets: number;
+}
+
 /**
  * Prints one page of a report: vector charts, real text, an embedded font subset, bookmarks, and tags that say what is
  * a heading, a chart with its words, a table with its cells.
@@ -273,13 +280,24 @@ const permissions = {
  * time.
  *
  * @returns the bytes of a PDF; equal scenes give equal bytes, unless they have a password
+ * It is read back before it is called made.
+ *
  * @throws {TypeError} when a figure of the page has no result
+ * @throws {Refusal} `FILE_DAMAGED`
  */
 export async function renderPdf(scene: PageScene, fonts: PrintFonts): Promise<Buffer> {
-  const { print } = scene.page;
+  const { bytes } = await makeChecked(
+    () => print(scene, fonts),
+    (made) => checkPdf(made.bytes, made.sheets),
+  );
+  return bytes;
+}
+
+async function print(scene: PageScene, fonts: PrintFonts): Promise<Printed> {
+  const { print: paper } = scene.page;
   const doc = new PDFDocument({
-    size: print?.paper ?? 'A4',
-    layout: print?.orientation ?? 'portrait',
+    size: paper?.paper ?? 'A4',
+    layout: paper?.orientation ?? 'portrait',
     margin,
     // None but those that are registered below; the library would read one of its own.
     font: null as never,
@@ -291,7 +309,7 @@ export async function renderPdf(scene: PageScene, fonts: PrintFonts): Promise<Bu
     lang: scene.taste.locale,
     displayTitle: true,
     info: {
-      Title: `${scene.title}: ${scene.page.title}`,
+      Title: printable(`${scene.title}: ${scene.page.title}`),
       Producer: 'Under Bell',
       Creator: 'Under Bell',
       CreationDate: new Date(scene.dataAsOf),
@@ -309,7 +327,8 @@ export async function renderPdf(scene: PageScene, fonts: PrintFonts): Promise<Bu
       .on('error', reject),
   );
   new PageDrawer(doc, scene).draw();
+  const { count } = doc.bufferedPageRange();
   doc.end();
   await finished;
-  return Buffer.concat(chunks);
+  return { bytes: Buffer.concat(chunks), sheets: count };
 }

@@ -1,3 +1,4 @@
+import { printable } from '../format/index.ts';
 import { light } from '../theme/index.ts';
 
 type Document = PDFKit.PDFDocument;
@@ -39,19 +40,19 @@ export class PdfPen {
 
   /** Points. */
   widthOf(text: string, { size, font = regular }: FontStyle): number {
-    return this.#doc.font(font).fontSize(size).widthOfString(text);
+    return this.#doc.font(font).fontSize(size).widthOfString(printable(text));
   }
 
   /** Sets a text in as many lines as it takes; `doc.y` then is below it. */
   paragraph(text: string, x: number, y: number, style: FontStyle & { readonly width: number }): void {
-    this.#choose(style).text(text, x, y, { width: style.width });
+    this.#choose(style).text(printable(text), x, y, { width: style.width });
   }
 
   /** Sets a text in one line. */
   line(text: string, x: number, y: number, style: TextLineStyle): void {
     const doc = this.#choose(style);
     const { width, align = 'left', baseline = 'top' } = style;
-    let shown = /\s/.test(text) ? text.replace(/\s+/g, ' ').trim() : text;
+    let shown = printable(/\s/.test(text) ? text.replace(/\s+/g, ' ').trim() : text);
     let textWidth = doc.widthOfString(shown);
     if (width !== undefined && textWidth > width) {
       shown = this.#shorten(shown, width);

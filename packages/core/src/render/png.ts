@@ -1,5 +1,5 @@
 import { escapeUTF8 } from 'entities';
-import { dateWriter } from '../format/index.ts';
+import { dateWriter, printable } from '../format/index.ts';
 import { Resvg } from '@resvg/resvg-js';
 import { leftAwayWords, toneColour, toneSigns } from '../chart/index.ts';
 import { numberText, textTable, trendPath } from '../figure/index.ts';
@@ -11,7 +11,7 @@ import {
   type FigureResult,
   type NumberFigure,
 } from '../report/index.ts';
-import { light } from '../theme/index.ts';
+import { light, shorten, textWidth } from '../theme/index.ts';
 import { chartSvg } from './chartSvg.ts';
 import type { PageScene } from './pageScene.ts';
 
@@ -33,10 +33,8 @@ export interface Box {
   readonly height: number;
 }
 
-export const cut = (text: string, room: number, size = 14) => {
-  const most = Math.max(1, Math.floor(room / ((size / 14) * characterWidth)));
-  return text.length > most ? `${text.slice(0, most - 1)}…` : text;
-};
+/** A text as far as there is room for it in bold, which is a little wider. */
+export const cut = (text: string, room: number, size = 14) => shorten(text, room / 1.06, size);
 
 interface FontStyle {
   readonly size?: number;
@@ -51,7 +49,7 @@ export function text(
   y: number,
   { size = 14, colour = light.ink, isBold = false, anchor = 'start' }: FontStyle = {},
 ): string {
-  return `<text x="${x.toFixed(1)}" y="${y.toFixed(1)}" font-size="${size}" fill="${colour}" font-weight="${isBold ? 600 : 400}" text-anchor="${anchor}">${escapeUTF8(words)}</text>`;
+  return `<text x="${x.toFixed(1)}" y="${y.toFixed(1)}" font-size="${size}" fill="${colour}" font-weight="${isBold ? 600 : 400}" text-anchor="${anchor}">${escapeUTF8(printable(words))}</text>`;
 }
 
 function numberSvg(figure: NumberFigure, result: FigureResult, box: Box, scene: FigureScene): string {
@@ -99,7 +97,7 @@ function tableSvg(figure: Figure, result: FigureResult, box: Box, scene: FigureS
   const headings = table.headings.map((one) => ({ text: one.unit ? `${one.text} (${one.unit})` : one.text }));
   const all = [headings, ...lines.map((one) => one.cells), ...(table.foot ? [table.foot] : [])];
   const needed = headings.map((_, i) =>
-    Math.min(260, Math.max(...all.map((cells) => (cells[i]?.text.length ?? 0) * characterWidth)) + 18),
+    Math.min(260, Math.max(...all.map((cells) => textWidth(cells[i]?.text ?? '', 14) * 1.06)) + 18),
   );
   const total = needed.reduce((sum, one) => sum + one, 0);
   const widths = needed.map((one) => (one * (box.width - 28)) / total);

@@ -81,7 +81,7 @@ export function compileFigureSql(query: FigureQuery, options: FigureSqlOptions):
   const ranked = [
     `${partition ?? 'NULL'} AS "partition value"`,
     ...cells,
-    `row_number() ${window(ordered.trim())} AS "rank"`,
+    `row_number() ${window(ordered.trim())} AS "row rank"`,
     ...(minRows > 1
       ? [
           'count(*) AS "group rows"',
@@ -91,10 +91,10 @@ export function compileFigureSql(query: FigureQuery, options: FigureSqlOptions):
       : []),
   ];
   const large = minRows > 1 ? ` WHERE "group rows" >= ${minRows} AND NOT ("small groups" = 1 AND "size rank" = 1)` : '';
-  const shown = `SELECT *, row_number() OVER (PARTITION BY "partition value" ORDER BY "rank") AS "place" FROM (SELECT ${ranked.join(', ')} ${from}) ranked${large}`;
+  const shown = `SELECT *, row_number() OVER (PARTITION BY "partition value" ORDER BY "row rank") AS "row place" FROM (SELECT ${ranked.join(', ')} ${from}) ranked${large}`;
   return (
     `SELECT ${partition ? '"partition value", ' : ''}${names} FROM (${shown}) placed ` +
-    `WHERE "place" > ${offset} AND "place" <= ${offset + limit} ORDER BY "partition value", "place"`
+    `WHERE "row place" > ${offset} AND "row place" <= ${offset + limit} ORDER BY "partition value", "row place"`
   );
 }
 

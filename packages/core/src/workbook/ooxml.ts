@@ -1,14 +1,15 @@
 import type { ValueType } from '../dataset/index.ts';
 import type { Cell } from '../filter/index.ts';
+import { printable } from '../format/index.ts';
 
-// Characters that XML 1.0 cannot hold have no place in a cell.
-const unfit = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g;
 // Apostrophes stay as they are: libraries escape them too, and formulas and names of sheets are full of them.
 const escapes: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' };
 /** Most texts hold nothing that has to be looked at twice. */
-const special = /[&<>"\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/;
-export const xml = (text: string) =>
-  special.test(text) ? text.replace(unfit, '').replace(/[&<>"]/g, (one) => escapes[one]!) : text;
+const special = /[&<>"]/;
+export const xml = (text: string) => {
+  const shown = printable(text);
+  return special.test(shown) ? shown.replace(/[&<>"]/g, (one) => escapes[one]!) : shown;
+};
 /** What every part begins with. */
 export const head = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n';
 export const main = 'http://schemas.openxmlformats.org/spreadsheetml/2006/main';

@@ -22,7 +22,8 @@ export class PackedPart extends ZipPassThrough {
   }
 
   override push(chunk: Uint8Array, final = false): void {
-    this.crc = crc32(chunk, this.crc);
+    // Of an array without bytes the checksum is 0, whatever came before.
+    if (chunk.length > 0) this.crc = crc32(chunk, this.crc);
     this.size += chunk.length;
     this.process(chunk as Uint8Array<ArrayBuffer>, final);
   }

@@ -143,6 +143,14 @@ describe('charts', () => {
     assert.match(svg, /#0072B2/i);
   });
 
+  it('cut no name beside free space, in whatever letters it is', () => {
+    const names = ['Börånö Øst', 'Ostle – Zoë', 'Κέλνταν', 'Łódź Wieś'];
+    const rows = names.map((name, i) => [name, 1200 + i]);
+    const svg = chartSvg(bar, { ...bars, rows }, { theme: light, taste, width: 260, height: 200 });
+    for (const name of names) assert.ok(svg.includes(`>${name}<`), name);
+    assert.doesNotMatch(svg, /\.\.\./);
+  });
+
   it('fade what is not picked', () => {
     const option = chartOption(bar, bars, { theme: light, taste, width: 400, height: 200, picked: ['Κέλνταν'] }) as {
       series: { data: { name: string; itemStyle: { color: string } }[] }[];

@@ -108,7 +108,7 @@ describe('compileFigureSql', () => {
     const sql = compileFigureSql(query, { rows, binder: new StatementBinder(), partitionBy });
     assert.match(sql, /row_number\(\) OVER \(PARTITION BY "quay_id" ORDER BY sum\("passengers"\) DESC/);
     assert.match(sql, /GROUP BY "quay_id", "route"/);
-    assert.match(sql, /"place" <= 31/);
+    assert.match(sql, /"row place" <= 31/);
   });
 });
 

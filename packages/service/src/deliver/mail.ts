@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import type { Socket } from 'node:net';
 import type { Readable } from 'node:stream';
 import nodemailer from 'nodemailer';
+import { printable } from '@underbell/core/format';
 import { Refusal } from '@underbell/core/refusal';
 import { connectGuarded, guardRefusal, isLoopbackAddress, type Reach, type Settings } from '../platform/index.ts';
 
@@ -160,9 +161,9 @@ export class MailTransport {
       await this.#transport.sendMail({
         from: this.#settings.mailFrom,
         to: { name: '', address: copy.to },
-        subject: copy.subject,
-        text: copy.text,
-        ...(copy.html ? { html: copy.html } : {}),
+        subject: printable(copy.subject),
+        text: printable(copy.text),
+        ...(copy.html ? { html: printable(copy.html) } : {}),
         ...(copy.bouncesTo ? { envelope: { from: copy.bouncesTo, to: copy.to } } : {}),
         ...(copy.replyTo ? { replyTo: copy.replyTo } : {}),
         messageId: copy.messageId,

@@ -1,5 +1,14 @@
 import { createHash } from 'node:crypto';
-import { appendFileSync, closeSync, createReadStream, mkdirSync, openSync, writeFileSync } from 'node:fs';
+import {
+  appendFileSync,
+  closeSync,
+  createReadStream,
+  fstatSync,
+  mkdirSync,
+  openSync,
+  readSync,
+  writeFileSync,
+} from 'node:fs';
 import { copyFile, link, mkdir, rm } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import type { TextEncoding } from '@underbell/core/burst';
@@ -203,6 +212,23 @@ export function addToCopy(path: string, bytes: Uint8Array): void {
     appendFileSync(path, bytes);
   } catch (cause) {
     throw diskRefusal(cause);
+  }
+}
+
+/** Hands out what reads pieces of a file, and its length in bytes. */
+export async function withFile(
+  path: string,
+  use: (read: (offset: number, length: number) => Uint8Array, length: number) => Promise<void>,
+): Promise<void> {
+  const file = openSync(path, 'r');
+  try {
+    const read = (offset: number, length: number) => {
+      const piece = Buffer.alloc(length);
+      return piece.subarray(0, readSync(file, piece, 0, length, offset));
+    };
+    await use(read, fstatSync(file).size);
+  } finally {
+    closeSync(file);
   }
 }
 

@@ -1,4 +1,4 @@
-import { createReadStream } from 'node:fs';
+import { createReadStream, readFileSync } from 'node:fs';
 import { setImmediate } from 'node:timers/promises';
 import { parse, type CastingContext } from 'csv-parse';
 import { rowWriter, type CsvStyle } from '@underbell/core/burst';
@@ -8,9 +8,10 @@ import { offsetAt } from '@underbell/core/format';
 import type { PageScene } from '@underbell/core/render';
 import type { DataFigure, FigureResult } from '@underbell/core/report';
 import { toSheet, WorkbookWriter, type AboutWorkbook } from '@underbell/core/workbook';
+import { checkArchive, checkPng, makeChecked } from '@underbell/core/readback';
 import { drawPdf, drawPng } from '../render/index.ts';
 import type { BookFiller } from './bookFiller.ts';
-import { addToCopy, describeFile, TextFile, writeCopy, type FileDigest } from './spool.ts';
+import { addToCopy, describeFile, TextFile, withFile, writeCopy, type FileDigest } from './spool.ts';
 
 /** The rows that a file is made of, as they were cut. */
 interface CutRows {
@@ -127,10 +128,19 @@ async function writeFile(task: MakeTask, filler: BookFiller | undefined): Promis
   }
 }
 
-/** Makes one file. @throws {Refusal} `DISK_FULL`, `TEMPLATE_LEAK`, `VALUE_INVALID` for a text that its encoding cannot hold */
+/** Reads a file back from the disk; a document was read back when it was printed. @throws {Refusal} `FILE_DAMAGED` */
+async function readBack({ kind, to, ...rest }: MakeTask): Promise<void> {
+  if (kind === 'page' && 'format' in rest && rest.format === 'png') checkPng(readFileSync(to));
+  if (kind === 'book' || kind === 'template') await withFile(to, checkArchive);
+}
+
+/** Makes one file and reads it back. @throws {Refusal} `FILE_DAMAGED`, `DISK_FULL`, `TEMPLATE_LEAK`, `VALUE_INVALID` for a text that its encoding cannot hold */
 export async function makeFile(task: MakeTask, filler: BookFiller | undefined): Promise<MadeTask> {
   const start = performance.now();
-  await writeFile(task, filler);
+  await makeChecked(
+    () => writeFile(task, filler),
+    () => readBack(task),
+  );
   const ms = task.kind === 'made' ? 0 : performance.now() - start;
   return { ...(await describeFile(task.to)), ms };
 }

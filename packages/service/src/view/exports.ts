@@ -13,6 +13,7 @@ import {
   type ResultColumn,
 } from '@underbell/core/report';
 import type { Cell } from '@underbell/core/filter';
+import { checkArchiveBytes, makeChecked } from '@underbell/core/readback';
 import { heading, toSheet, writeWorkbook } from '@underbell/core/workbook';
 import { countQueryRows, readRows } from '../dataset/index.ts';
 import { requireRight } from '../access/index.ts';
@@ -209,11 +210,10 @@ export async function exportView(
   }
   const sheets = await Promise.all(wanted.map(async (one) => toSheet(one, await wholeResult(app, view, one))));
   const notes = limitWords(view);
-  return done(
-    writeWorkbook(sheets, {
-      title: report.title,
-      notes: notes.length > 0 ? notes : [missingMark],
-      timeZone: view.taste.timeZone,
-    }),
-  );
+  const about = {
+    title: report.title,
+    notes: notes.length > 0 ? notes : [missingMark],
+    timeZone: view.taste.timeZone,
+  };
+  return done(await makeChecked(() => writeWorkbook(sheets, about), checkArchiveBytes));
 }
