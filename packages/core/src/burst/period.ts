@@ -119,6 +119,25 @@ export function nextRuns(
     .slice(0, count);
 }
 
+/** A run that is its own, or a burst without periods. */
+const unitOf = (name: string): SpanUnit | 'run' | 'once' | undefined => {
+  if (name === 'once') return 'once';
+  if (runNamePattern.test(name)) return 'run';
+  return (Object.keys(examples) as SpanUnit[]).find(
+    (unit) => examples[unit].replace(/\d/g, '0') === name.replace(/\d/g, '0'),
+  );
+};
+
+/**
+ * The occurrence that one is set beside: the latest of its kind before it, or itself where there is none.
+ *
+ * @param names - of the occurrences that there were
+ */
+export function predecessorOf(name: string, names: readonly string[]): string | undefined {
+  const earlier = names.filter((one) => one < name && unitOf(one) === unitOf(name)).sort();
+  return earlier.at(-1) ?? names.find((one) => one === name);
+}
+
 const examples: Readonly<Record<SpanUnit, string>> = {
   day: '2026-10-26',
   week: '2026-W44',

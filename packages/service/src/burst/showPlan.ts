@@ -1,6 +1,7 @@
 import type { EffectiveFilter, PersonViewer } from '@underbell/core/access';
 import {
   comparePlan,
+  predecessorOf,
   cutKey,
   destinationName,
   leastMs,
@@ -14,29 +15,31 @@ import {
 } from '@underbell/core/burst';
 import { costState, costWords } from '@underbell/core/meter';
 import { charactersIn } from '../dataset/index.ts';
-import { findDestination, bouncedBefore, listDeliveries } from '../deliver/index.ts';
+import { findDestination, bouncedBefore, sentCopies, sentOccurrences } from '../deliver/index.ts';
 import { copyCosts, costsAround } from '../meter/index.ts';
 import type { App } from '../platform/index.ts';
 import { commonFilter, copyColumns, filterFor, type FittedTemplate, isHeld, outerFilter } from '../make/index.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
 import type { PreparedBurst } from './prepare.ts';
-import { lastSentRun } from './store.ts';
+import { findRun } from './store.ts';
 import { timesOf } from './times.ts';
 
-/** A plan beside the last run that sent something. */
-async function compare(app: App, name: string, entries: readonly PlanEntry[]) {
-  const last = await lastSentRun(app, name);
-  const sent = last ? await listDeliveries(app, last.id, ['sent']) : [];
-  const former = sent.map(({ recipient, rowCount, files }) => ({ recipient, rows: Number(rowCount), files }));
+/** A plan beside what was sent of the period before, in however many runs. */
+async function compare(app: App, name: string, period: string, entries: readonly PlanEntry[]) {
+  const occurrence = predecessorOf(period, await sentOccurrences(app, name));
+  const copies = occurrence === undefined ? [] : await sentCopies(app, name, occurrence);
+  const former = copies.map(({ recipient, rowCount, files }) => ({ recipient, rows: Number(rowCount), files }));
   const compared: Comparison = comparePlan(entries, former);
+  const last = copies.length === 0 ? undefined : await findRun(app, Math.max(...copies.map((one) => one.runId)));
   const ms = last?.startedAt && last.finishedAt ? last.finishedAt.getTime() - last.startedAt.getTime() : undefined;
+  const sent = copies.filter((one) => one.runId === last?.id);
   const planned = entries.filter((one) => one.action === 'send').length;
   return {
     compared,
     before: last && {
       run: last.id,
       period: last.occurrence,
-      copies: sent.length,
+      copies: copies.length,
       /** About how long this run takes, by how long that one did; milliseconds. */
       ...(ms !== undefined && sent.length > 0 ? { expectedMs: Math.round((ms / sent.length) * planned) } : {}),
     },
@@ -51,7 +54,7 @@ export async function showPlan(
   options: PlanOptions,
 ): Promise<ShownPlan<Date>> {
   const { burst, entries, template } = await makePlan(app, person, name, options);
-  const { before, compared } = await compare(app, name, entries);
+  const { before, compared } = await compare(app, name, burst.period.name, entries);
   const planned = entries.filter((one) => one.action === 'send');
   const { shape } = burst.rowRevision;
   const limit = (burst.strategy.kind === 'one pass' ? commonFilter : outerFilter)(burst, shape);

@@ -187,12 +187,6 @@ export async function changeNextRun(app: App, name: string, nextRunAt: Date | nu
   await bursts(app).update({ nextRunAt }, { where: { name } });
 }
 
-/** The last run that was no test and sent anything: what a plan is set beside. */
-export async function lastSentRun(app: App, burst: string): Promise<RunRow | undefined> {
-  const where = { burstName: burst, isTest: false, state: { [Op.in]: ['done', 'partly'] } };
-  return one(runs(app).findOne({ where, order: [['id', 'DESC']] }));
-}
-
 /** Runs whose files are kept for no longer. */
 export async function spentRuns(app: App): Promise<RunRow[]> {
   return all(runs(app).findAll({ where: { keptUntil: { [Op.lte]: new Date(app.now()) } } }));

@@ -11,6 +11,8 @@ export {
   moveDeliveries,
   openLedger,
   sentBefore,
+  sentCopies,
+  sentOccurrences,
   type CopyCounts,
   type LedgerLine,
 } from './ledger.ts';

@@ -59,6 +59,23 @@ export async function sentBefore(
   return new Map(rows.map(plain).map((row) => [row.recipient, { run: row.runId, repeat: row.repeat }]));
 }
 
+/** The occurrences of a burst of which a copy was sent, tests left out. */
+export async function sentOccurrences(app: App, burst: string): Promise<string[]> {
+  const rows = await deliveries(app).findAll({
+    attributes: ['occurrence'],
+    where: { burstName: burst, isTest: false, state: 'sent' },
+    group: ['occurrence'],
+  });
+  return rows.map((row) => row.get('occurrence') as string);
+}
+
+/** What was sent of an occurrence, in however many runs: the newest copy of each recipient. */
+export async function sentCopies(app: App, burst: string, occurrence: string): Promise<DeliveryRow[]> {
+  const where = { burstName: burst, occurrence, isTest: false, state: 'sent' as const };
+  const rows = await all(deliveries(app).findAll({ where, order: ['id'] }));
+  return [...new Map(rows.map((row) => [row.recipient, row])).values()];
+}
+
 const passwordPurpose = 'copy password';
 
 /** A cut as it is kept: nobody who reads the records reads a password. */

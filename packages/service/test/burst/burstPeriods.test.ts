@@ -128,6 +128,30 @@ describe('what a run is about', () => {
     }
   });
 
+  it('is set beside what was sent of the one before, however often that was run again in vain', async () => {
+    const quarterly = { name: 'quarterly', period: { unit: 'quarter', parameter: 'period' } };
+    await saved(quarterly);
+    const { id } = await run('quarterly', { period: '2026-Q3', only: ['S1'] });
+    const rest = await run('quarterly', { period: '2026-Q3' });
+    assert.deepEqual([rest.counts.sent, (await run('quarterly', { period: '2026-Q3' })).counts.sent], [1, 0]);
+    await saved({ ...quarterly, where: { visits: 'guests < 4' } });
+    const planned = await plan('quarterly', '?period=2026-Q4');
+    assert.deepEqual(
+      planned.entries.map((one) => [one.rowsBefore, one.rows, one.mark]),
+      [
+        [30, 3, 'much smaller'],
+        [30, 3, 'much smaller'],
+      ],
+    );
+    assert.deepEqual([planned.before?.period, planned.before?.copies], ['2026-Q3', 2]);
+    assert.ok(planned.before!.run > id);
+    // A later one that was sent already is not what an earlier one is set beside.
+    await run('quarterly', { period: '2026-Q4' });
+    const earlier = await plan('quarterly', '?period=2026-Q2&again=true');
+    assert.equal(earlier.before, undefined);
+    assert.equal((await plan('quarterly', '?period=2026-Q4&again=true')).before?.period, '2026-Q3');
+  });
+
   it('is the run itself where it says so: everybody gets it each time, and a file has its instant', async () => {
     await saved({ name: 'each-time', period: { unit: 'run' } });
     const names = [];
