@@ -1,13 +1,28 @@
 <script setup lang="ts">
 import { periodUnits } from '@underbell/core/burst/answers';
 import { Checkbox } from 'ant-design-vue';
-import { computed } from 'vue';
+import { computed, watch } from 'vue';
 import type { DraftChoices } from './useDraftChoices.ts';
 import type { Draft } from './draft.ts';
 
 /** As which files a copy comes, and about which period. */
 const draft = defineModel<Draft>({ required: true });
-defineProps<{ choices: DraftChoices }>();
+const props = defineProps<{ choices: DraftChoices }>();
+/** Date parameters of the report, those that take a whole period first. */
+const dates = computed(() =>
+  props.choices.parameters
+    .filter((one) => one.type === 'date')
+    .sort((a, b) => Number(b.period ?? false) - Number(a.period ?? false)),
+);
+// A report that filters by a date would keep its own default in every run.
+watch(
+  () => [draft.value.periodUnit, dates.value] as const,
+  ([unit, [first]]) => {
+    if (unit !== '' && unit !== 'run' && draft.value.periodParameter === '' && first)
+      draft.value.periodParameter = first.name;
+  },
+  { immediate: true },
+);
 const formats = [
   { value: 'pdf', label: 'PDF of the page' },
   { value: 'png', label: 'Picture of the page' },
@@ -76,8 +91,8 @@ const toggle = (value: string, isOn: boolean) =>
     <label v-if="draft.periodUnit !== '' && draft.periodUnit !== 'run'"
       >which sets
       <select v-model="draft.periodParameter">
-        <option value="">nothing: the report does not filter by it</option>
-        <option v-for="p in choices.parameters.filter((one) => one.type === 'date')" :key="p.name" :value="p.name">
+        <option v-if="dates.length === 0" value="">nothing: the report does not filter by a date</option>
+        <option v-for="p in dates" :key="p.name" :value="p.name">
           {{ p.label ?? p.name }}
         </option>
       </select></label

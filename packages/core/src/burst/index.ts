@@ -59,6 +59,7 @@ export {
   samplePeriod,
   type Period,
   type RunStart,
+  checkPeriodDays,
   predecessorOf,
 } from './period.ts';
 export { isMailAddress, readRecipients, type ListColumns, type Recipient } from './recipients.ts';

@@ -150,6 +150,39 @@ const examples: Readonly<Record<SpanUnit, string>> = {
 export const samplePeriod = ({ period }: Pick<BurstDefinition, 'period'>): string | undefined =>
   period === undefined ? undefined : period.unit === 'run' ? '20261026T060000Z' : examples[period.unit];
 
+/** From so many days on, what they have in common is no chance. */
+const tellingDays = 3;
+
+/**
+ * Checks that a parameter of one day, which a burst sets to the first day of each period, can name such a period: every day
+ * of its column is the first of one, and periods are no shorter than what the column tells apart.
+ *
+ * @param days - that occur in the column, as `YYYY-MM-DD`
+ * @throws {Refusal} `BURST_INVALID`
+ */
+export function checkPeriodDays(unit: SpanUnit, parameter: string, days: readonly string[]): void {
+  const isAll = (one: SpanUnit) => days.every((day) => startOf(day, one) === day);
+  const longer = (['year', 'quarter', 'month', 'week'] as const).find(isAll);
+  const isTooShort = unit === 'day' && days.length >= tellingDays && longer !== undefined;
+  if (days.length === 0 || (isAll(unit) && !isTooShort)) return;
+  const found = days.length >= tellingDays ? longer : undefined;
+  throw new Refusal(
+    'BURST_INVALID',
+    found === undefined || found === unit
+      ? `The burst sets “${parameter}” to the first day of a ${unit}, but its column also has other days, such as ${days.find((day) => startOf(day, unit) !== day)!}: a copy would hold the rows of one day.`
+      : `The burst is about a ${unit}, but “${parameter}” only has the first day of each ${found}.`,
+    {
+      pointer: '/period/unit',
+      word: unit,
+      ...(found === undefined || found === unit ? {} : { nearest: [found] }),
+      hint:
+        found === undefined || found === unit
+          ? 'Let the parameter of the report be a period (“period”: true), or choose another unit.'
+          : `Set “period.unit” to “${found}”.`,
+    },
+  );
+}
+
 function periodWords(span: { from: string; to: string }, unit: SpanUnit, locale: string): string {
   if (unit === 'quarter') return `${spanName(span.from, 'quarter').slice(5)} ${span.from.slice(0, 4)}`;
   if (unit === 'day')

@@ -32,6 +32,7 @@ import {
   refuseUnmakeable,
   scanFor,
 } from '../make/index.ts';
+import { checkPeriod } from './periodFit.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
 import { unsubscribedFrom } from './unsubscribe.ts';
 import { checkAgainstList, requireBurst } from './definition.ts';
@@ -196,6 +197,7 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
   const template = await fittedTemplate(app, burst);
   if (template) new BookFiller({ template, values: [...(await burst.cutValues())] }).check();
   await refuseUnsendable(app, burst);
+  await checkPeriod(app, burst);
   const before = await sentBefore(app, name, burst.period.name);
   const recipients = chosenRecipients(definition, await listRecipients(app, list), options.only);
   const copies = await wantedCopies(app, burst, recipients);

@@ -11,6 +11,7 @@ import { requireList } from '../list/index.ts';
 import { refuseUnsendable } from './plan.ts';
 import { prepareBurst } from './prepare.ts';
 import { showRuns } from './runs.ts';
+import { checkPeriod } from './periodFit.ts';
 import { findBurst, listBursts, lastRuns, putBurst, wasBurst } from './store.ts';
 import { nextTimes, timesOf } from './times.ts';
 import type { BurstRow } from './models.ts';
@@ -40,6 +41,7 @@ async function checkedBurst(app: App, person: PersonViewer, value: unknown) {
       await checkAllInTurn(burstMistakes, [
         () => copyColumns(prepared),
         () => checkCutting(app, prepared, columns),
+        () => checkPeriod(app, prepared),
         () => refuseUnsendable(app, prepared),
         () => fittedTemplate(app, prepared),
       ]);

@@ -128,6 +128,57 @@ describe('what a run is about', () => {
     }
   });
 
+  it('is refused where the report filters by another one, or by one that the burst does not set', async () => {
+    const [page] = report.pages;
+    const guests = { kind: 'number', name: 'guests', title: 'Guests', measure: 'guests' };
+    const monthly = {
+      ...report,
+      name: 'monthly',
+      datasets: { months: {} },
+      parameters: [report.parameters[0], { name: 'month', type: 'date', column: 'month' }],
+      measures: { guests: { ...report.measures.guests, dataset: 'months' } },
+      pages: [{ name: 'all', title: 'All', figures: [{ ...guests, at: page!.figures[0]!.at }] }],
+    };
+    const rows = [7, 8, 9, 10].map((month) => `2026-${String(month).padStart(2, '0')}-01,S1,${month}`);
+    const loaded = await small.house.call('PUT', '/api/v1/datasets/months/file?key=shop=shop', {
+      as: owner,
+      csv: `month,shop,guests\n${rows.join('\n')}\n`,
+    });
+    assert.equal(loaded.status, 200, loaded.text);
+    await small.fine('POST', '/api/v1/reports', { definition: monthly, notes: '' }, owner);
+    const wrong = [
+      [{ report: 'monthly', period: { unit: 'week', parameter: 'month' } }, '/period/unit', 'month'],
+      [{ report: 'monthly', period: { unit: 'day', parameter: 'month' } }, '/period/unit', 'month'],
+      [{ report: 'monthly', period: { unit: 'year', parameter: 'month' } }, '/period/unit', 'month'],
+      [{ report: 'monthly', period: { unit: 'week' } }, '/period/parameter', 'month'],
+      [{ period: { unit: 'week' } }, '/period/parameter', 'period'],
+    ] as const;
+    for (const [change, pointer, nearest] of wrong) {
+      const refused = await save({ name: 'misfit', ...change });
+      assert.deepEqual(
+        [refused.status, refused.body.pointer, refused.body.nearest?.[0]],
+        [400, pointer, nearest],
+        refused.text,
+      );
+    }
+    // What is said on purpose holds.
+    await saved({ name: 'on-purpose', period: { unit: 'week' }, parameters: { period: 'last month' } });
+    await saved({ name: 'by-month', report: 'monthly', period: { unit: 'month', parameter: 'month' } });
+    assert.equal((await plan('by-month', '?period=2026-09')).entries[0]!.rows, 1);
+    // Rows that come later are looked at by the plan and the run.
+    const changed = await small.house.call('PUT', '/api/v1/datasets/months/file?key=shop=shop', {
+      as: owner,
+      csv: 'month,shop,guests\n2026-09-01,S1,1\n2026-09-02,S1,1\n',
+    });
+    assert.equal(changed.status, 200, changed.text);
+    const late = await small.house.call('GET', '/api/v1/bursts/by-month/plan?period=2026-09', { as: owner });
+    assert.deepEqual(
+      [late.status, late.body.code, late.body.pointer],
+      [400, 'BURST_INVALID', '/period/unit'],
+      late.text,
+    );
+  });
+
   it('is set beside what was sent of the one before, however often that was run again in vain', async () => {
     const quarterly = { name: 'quarterly', period: { unit: 'quarter', parameter: 'period' } };
     await saved(quarterly);
