@@ -10,7 +10,7 @@ import type {
   ShownRequest,
 } from '@underbell/core/access';
 import { collect } from '../platform/files.ts';
-import { line, plural, show, table } from '../platform/output.ts';
+import { line, plural, shortTime, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService } from '../platform/service.ts';
 
@@ -372,7 +372,7 @@ function addAuditCommands(program: Command): void {
       show(command, answer, ({ entries }) =>
         table(entries, [
           { heading: 'number', cell: (one) => one.id, isNumber: true },
-          { heading: 'when', cell: (one) => one.at.slice(0, 19).replace('T', ' ') },
+          { heading: 'when', cell: (one) => shortTime(one.at) },
           { heading: 'who', cell: (one) => one.who },
           { heading: 'what', cell: (one) => one.what },
           { heading: 'thing', cell: (one) => one.thing },

@@ -1,7 +1,7 @@
 import type { Command } from 'commander';
 import type { ListedBoard } from '@underbell/core/board';
 import { readJsonFile } from '../platform/files.ts';
-import { line, plural, show, table } from '../platform/output.ts';
+import { line, plural, shortTime, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
 export function addBoardCommands(program: Command): void {
@@ -16,7 +16,7 @@ export function addBoardCommands(program: Command): void {
           { heading: 'board', cell: (one) => one.name },
           { heading: 'title', cell: (one) => one.title },
           { heading: 'figures', cell: (one) => one.figures, isNumber: true },
-          { heading: 'changed', cell: (one) => one.changedAt.slice(0, 16).replace('T', ' ') },
+          { heading: 'changed', cell: (one) => shortTime(one.changedAt) },
           { heading: 'by', cell: (one) => one.changedBy },
         ]),
       );

@@ -2,7 +2,7 @@ import type { Command } from 'commander';
 import { writeFile } from 'node:fs/promises';
 import { extname } from 'node:path';
 import { collect, readJsonFile } from '../platform/files.ts';
-import { faint, line, megabytes, plural, show, table, wantsJson } from '../platform/output.ts';
+import { faint, line, megabytes, plural, shortTime, show, table, wantsJson } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService, callService, fetchFile } from '../platform/service.ts';
 import type {
@@ -270,7 +270,7 @@ export function addBurstCommands(program: Command): void {
         ({ unsubscribed }) =>
           table(unsubscribed, [
             { heading: 'address', cell: (one) => one.address },
-            { heading: 'since', cell: (one) => one.at.slice(0, 16).replace('T', ' ') },
+            { heading: 'since', cell: (one) => shortTime(one.at) },
           ]),
       );
     });
@@ -285,7 +285,7 @@ export function addBurstCommands(program: Command): void {
           [
             { heading: 'what', cell: (one) => one.title },
             { heading: 'period', cell: (one) => one.period },
-            { heading: 'sent', cell: (one) => one.sentAt.slice(0, 16).replace('T', ' ') },
+            { heading: 'sent', cell: (one) => shortTime(one.sentAt) },
             { heading: 'file', cell: (one) => one.name },
             { heading: 'link', cell: (one) => one.link },
           ],

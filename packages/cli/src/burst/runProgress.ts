@@ -1,6 +1,6 @@
 import { SingleBar } from 'cli-progress';
 import type { Ledger, ShownRun } from '@underbell/core/burst/answers';
-import { harmless, line } from '../platform/output.ts';
+import { harmless, line, shortTime } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
 const pollMs = 500;
@@ -8,7 +8,7 @@ const settled = (run: ShownRun) => run.counts.sent + run.counts.failed + run.cou
 
 /** That no worker lives which could go on with a run, and since when. */
 export function noWorkerWords({ noWorkerSince }: Pick<ShownRun, 'noWorkerSince'>): string {
-  const since = noWorkerSince ? `; the last was heard of at ${noWorkerSince.slice(0, 19).replace('T', ' ')} UTC` : '';
+  const since = noWorkerSince ? `; the last was heard of at ${shortTime(noWorkerSince)}` : '';
   return `no worker lives${since}`;
 }
 

@@ -3,7 +3,7 @@ import { basename } from 'node:path';
 import type { Command } from 'commander';
 import { addFileDialect } from '../dataset/fileCommands.ts';
 import { collect, readJsonFile, readPairs } from '../platform/files.ts';
-import { line, plural, show, table } from '../platform/output.ts';
+import { line, plural, shortTime, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService } from '../platform/service.ts';
 
@@ -100,7 +100,7 @@ export function addListCommands(program: Command): void {
           { heading: 'list', cell: (one) => one.name },
           { heading: 'version', cell: (one) => one.version, isNumber: true },
           { heading: 'recipients', cell: (one) => one.recipients, isNumber: true },
-          { heading: 'loaded', cell: (one) => one.loadedAt.slice(0, 16).replace('T', ' ') },
+          { heading: 'loaded', cell: (one) => shortTime(one.loadedAt) },
         ]);
       });
     });

@@ -1,6 +1,6 @@
 import { InvalidArgumentError, type Command } from 'commander';
 import { doorKinds, type DoorKind, type OpenDoor } from '@underbell/core/open';
-import { line, plural, show, table } from '../platform/output.ts';
+import { line, plural, shortTime, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService, callService } from '../platform/service.ts';
 
@@ -20,8 +20,6 @@ const addFilter = (command: Command): Command =>
     .option('--older-than-days <days>', 'made at least so long ago')
     .option('--unused-days <days>', 'not used for so long, or never');
 
-const day = (at: string | null) => at?.slice(0, 16).replace('T', ' ') ?? '';
-
 function tell(open: readonly OpenDoor[]): void {
   table(open, [
     { heading: 'kind', cell: (one) => one.kind },
@@ -29,9 +27,9 @@ function tell(open: readonly OpenDoor[]): void {
     { heading: 'to', cell: (one) => one.to },
     { heading: 'of', cell: (one) => (one.of ? `${one.of.kind} ${one.of.name}` : '') },
     { heading: 'limits', cell: (one) => one.limits },
-    { heading: 'made', cell: (one) => day(one.madeAt) },
-    { heading: 'last used', cell: (one) => day(one.lastUsedAt) },
-    { heading: 'ends', cell: (one) => day(one.endsAt) },
+    { heading: 'made', cell: (one) => shortTime(one.madeAt) },
+    { heading: 'last used', cell: (one) => shortTime(one.lastUsedAt) },
+    { heading: 'ends', cell: (one) => shortTime(one.endsAt) },
   ]);
 }
 

@@ -90,5 +90,5 @@ export function plural(number: number, word: string, several = `${word}s`): stri
 export const megabytes = (bytes: number) =>
   bytes < 1e6 ? `${Math.round(bytes / 1000)} kB` : `${(bytes / 1e6).toFixed(1)} MB`;
 
-/** An instant without its seconds, as it is in UTC; nothing for none. */
-export const shortTime = (at: string | null | undefined): string => at?.slice(0, 16).replace('T', ' ') ?? '';
+/** An instant without its seconds, in UTC, which the `Z` says (RFC 3339); nothing for none. */
+export const shortTime = (at: string | null | undefined): string => (at ? `${at.slice(0, 16).replace('T', ' ')}Z` : '');

@@ -1,7 +1,7 @@
 import type { Command } from 'commander';
 import type { ListedReport, CheckedReport, ComparedEditions, ShownReport } from '@underbell/core/report';
 import { readJsonFile, writeNewFile } from '../platform/files.ts';
-import { faint, line, plural, show, table } from '../platform/output.ts';
+import { faint, line, plural, shortTime, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
 export function addReportCommands(program: Command): void {
@@ -16,7 +16,7 @@ export function addReportCommands(program: Command): void {
           { heading: 'report', cell: (one) => one.name },
           { heading: 'title', cell: (one) => one.title },
           { heading: 'edition', cell: (one) => one.edition, isNumber: true },
-          { heading: 'published', cell: (one) => one.publishedAt.slice(0, 16).replace('T', ' ') },
+          { heading: 'published', cell: (one) => shortTime(one.publishedAt) },
           { heading: 'by', cell: (one) => one.publishedBy },
         ]);
       });
@@ -30,7 +30,7 @@ export function addReportCommands(program: Command): void {
         line(`${title}, edition ${edition}`);
         table(editions, [
           { heading: 'edition', cell: (one) => one.number, isNumber: true },
-          { heading: 'published', cell: (one) => one.publishedAt.slice(0, 16).replace('T', ' ') },
+          { heading: 'published', cell: (one) => shortTime(one.publishedAt) },
           { heading: 'by', cell: (one) => one.publishedBy },
           { heading: 'notes', cell: (one) => one.notes },
         ]);

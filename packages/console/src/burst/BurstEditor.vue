@@ -14,10 +14,11 @@ import ReportStep from './ReportStep.vue';
 import ScheduleStep from './ScheduleStep.vue';
 import { useDraftCheck } from './useDraftCheck.ts';
 import { useDraftChoices } from './useDraftChoices.ts';
+import { consoleTaste } from '../platform/words.ts';
 
 const props = defineProps<{ name?: string }>();
 const router = useRouter();
-const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+const zone = consoleTaste().timeZone;
 const draft = reactive<Draft>(emptyDraft(zone));
 const before = ref<object>({});
 const isReady = ref(props.name === undefined);

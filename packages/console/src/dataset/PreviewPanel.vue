@@ -4,6 +4,7 @@ import { columnLabel, valueTypeOf, type DatasetColumn } from '@underbell/core/da
 import { formatCell } from '@underbell/core/format';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
+import { consoleTaste } from '../platform/words.ts';
 
 /** The first rows as you may see them, under a filter that can be tried. */
 const props = defineProps<{ name: string }>();
@@ -17,9 +18,8 @@ const { data, error, isLoading } = useResource<{
   columns: DatasetColumn[];
   rows: (string | number | boolean | null)[][];
 }>(path);
-const taste = { locale: navigator.language, timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone };
 const text = (cell: string | number | boolean | null, column: DatasetColumn) =>
-  formatCell(cell, { ...column, type: valueTypeOf(column.type) }, taste);
+  formatCell(cell, { ...column, type: valueTypeOf(column.type) }, consoleTaste());
 const isNumber = (column: DatasetColumn) => valueTypeOf(column.type) === 'number';
 </script>
 

@@ -7,7 +7,7 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { consoleTaste, showInstant } from '../platform/words.ts';
 
 /** Files of a library that become the next edition or revision when they are replaced there. */
 const { data, error, isLoading, reload } = useResource<{ files: ShownFollowed[] }>('/api/v1/followed-files');
@@ -21,7 +21,7 @@ const rhythms = [
   { value: 'FREQ=DAILY', words: 'every day' },
   { value: 'FREQ=WEEKLY', words: 'every week' },
 ];
-const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+const zone = consoleTaste().timeZone;
 const empty = {
   name: '',
   kind: 'report' as FollowedKind,

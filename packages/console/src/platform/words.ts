@@ -1,7 +1,18 @@
-const dateTime = new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'short' });
+import { formatInstant, type ReaderTaste } from '@underbell/core/format';
+import { shallowRef } from 'vue';
+
+/** How the console shows dates, numbers and times: in the time zone of the installation, once it is known. */
+const taste = shallowRef<ReaderTaste>({
+  locale: 'en-GB',
+  timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+});
+export const consoleTaste = (): ReaderTaste => taste.value;
+export const setTimeZone = (timeZone: string) => (taste.value = { ...taste.value, timeZone });
+
 const number = new Intl.NumberFormat('en-GB');
 
-export const showInstant = (text: string | null | undefined) => (text ? dateTime.format(new Date(text)) : '–');
+export const showInstant = (text: string | null | undefined) =>
+  text ? formatInstant(new Date(text), taste.value) : '–';
 export const showCount = (value: number) => number.format(value);
 const megabytes = new Intl.NumberFormat('en-GB', { minimumFractionDigits: 1, maximumFractionDigits: 1 });
 /** A size as disks and mail hosts count it: a kilobyte is a thousand bytes. */

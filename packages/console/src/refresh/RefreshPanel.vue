@@ -6,7 +6,7 @@ import { call } from '../platform/api.ts';
 import ChoiceField from '../platform/ChoiceField.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
-import { showCount, showInstant } from '../platform/words.ts';
+import { consoleTaste, showCount, showInstant } from '../platform/words.ts';
 
 const props = defineProps<{ name: string; dataset: ShownDataset }>();
 const emit = defineEmits<{ changed: [] }>();
@@ -51,7 +51,7 @@ const usual = [
 const kind = ref('');
 const rule = ref('');
 const time = ref('06:00');
-const timeZone = ref(Intl.DateTimeFormat().resolvedOptions().timeZone);
+const timeZone = ref(consoleTaste().timeZone);
 const zones = Intl.supportedValuesOf('timeZone');
 watch(
   () => props.dataset.schedule,

@@ -6,7 +6,7 @@ import { deviceWords, type WaitingDevice } from '@underbell/core/screen';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
-import { showInstant } from '../platform/words.ts';
+import { consoleTaste, showInstant } from '../platform/words.ts';
 import ScreenFields from './ScreenFields.vue';
 import { saidOf, type ScreenWords } from './fleet.ts';
 
@@ -21,7 +21,7 @@ const name = ref('');
 const words = ref<ScreenWords>({
   title: '',
   group: '',
-  timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+  timeZone: consoleTaste().timeZone,
   language: navigator.language,
   attributes: {},
 });

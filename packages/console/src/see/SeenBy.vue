@@ -3,11 +3,10 @@ import type { LimitWords } from '@underbell/core/access';
 import type { SeenView } from '@underbell/core/see';
 import { computed } from 'vue';
 import { formatCell } from '@underbell/core/format';
-import { capitalised, showCount } from '../platform/words.ts';
+import { capitalised, consoleTaste, showCount } from '../platform/words.ts';
 import SeenPage from './SeenPage.vue';
 
 const props = defineProps<{ seen: SeenView; own?: readonly string[] }>();
-const taste = { locale: 'en-GB', timeZone: 'UTC' };
 const attributes = computed(() =>
   Object.entries(props.seen.as.attributes ?? {})
     .map(([name, values]) => `${name} ${values.join(', ')}`)
@@ -21,7 +20,7 @@ const shown = computed(() =>
     .map((figure) => {
       const result = props.seen.results[figure.name];
       const rows = (result?.rows ?? []).slice(0, figure.kind === 'number' ? 1 : 3);
-      const cells = rows.map((row) => row.map((cell, i) => formatCell(cell, result!.columns[i]!, taste)));
+      const cells = rows.map((row) => row.map((cell, i) => formatCell(cell, result!.columns[i]!, consoleTaste())));
       return { figure, result, cells, more: Math.max(0, (result?.rows.length ?? 0) - rows.length) };
     }),
 );

@@ -1,6 +1,7 @@
 import type { ShownPerson, ShownSession } from '@underbell/core/access';
 import { shallowRef } from 'vue';
 import { ApiProblem, call } from '../platform/api.ts';
+import { setTimeZone } from '../platform/words.ts';
 
 const person = shallowRef<ShownPerson>();
 /** Makes things for others, and so has use for data and people. */
@@ -13,6 +14,7 @@ export function useSession() {
       const session = await call<ShownSession>('GET', '/api/v1/session');
       person.value = session.person;
       isMaker.value = session.isMaker;
+      setTimeZone(session.timeZone);
       return true;
     } catch (error) {
       if (!(error instanceof ApiProblem)) throw error;

@@ -17,6 +17,8 @@ export interface ShownSession {
   readonly person: ShownPerson;
   /** Makes things for others, and so has use for data and people. */
   readonly isMaker: boolean;
+  /** IANA time zone of the installation, in which all times are shown. */
+  readonly timeZone: string;
 }
 
 /** A limit on rows, as it is told. */

@@ -1,4 +1,4 @@
-import { dateWriter } from '../format/index.ts';
+import { dateWriter, formatInstant } from '../format/index.ts';
 import { isRefusal, Refusal } from '../refusal/index.ts';
 import { daysLater, nextInstants } from '../schedule/index.ts';
 import { readSpan, spanName, spanWords, startOf, stepBy, type SpanUnit } from '../report/index.ts';
@@ -239,7 +239,7 @@ function readRun(
       ...(text ? { word: text } : {}),
       hint: 'leave the period out',
     });
-  return { name, words: dateWriter(locale, { dateStyle: 'long', timeStyle: 'short', timeZone }).format(start) };
+  return { name, words: formatInstant(start, { locale, timeZone }) };
 }
 
 /** Whether times of a schedule are about a period that an earlier one is about: nobody gets it twice. */

@@ -39,6 +39,24 @@ export function formatDate(date: string, locale: string, month: 'short' | 'long'
   return dateWriter(locale, options).format(new Date(`${date}T00:00:00Z`));
 }
 
+const instantParts: Intl.DateTimeFormatOptions = {
+  day: 'numeric',
+  month: 'short',
+  year: 'numeric',
+  hour: '2-digit',
+  minute: '2-digit',
+  timeZoneName: 'short',
+};
+
+/**
+ * An instant as people read it, always with the zone of its wall clock: `1 Nov 2026, 06:00 UTC`.
+ *
+ * @param at - milliseconds since 1970-01-01T00:00:00Z
+ * @param taste - the zone is the installation's; a screen and a recipient's copy may have their own
+ */
+export const formatInstant = (at: number | Date, { locale, timeZone }: ReaderTaste): string =>
+  dateWriter(locale, { ...instantParts, timeZone }).format(at);
+
 const stepStyles: Readonly<Record<Exclude<DateStep, 'week' | 'quarter'>, Intl.DateTimeFormatOptions>> = {
   day: { day: 'numeric', month: 'short', year: 'numeric' },
   month: { month: 'short', year: 'numeric' },
@@ -76,11 +94,7 @@ export function formatCell(value: Value | null | undefined, column: ShownColumn,
     case 'date':
       return formatStep(value as string, column.step, taste.locale);
     case 'instant':
-      return dateWriter(taste.locale, {
-        dateStyle: 'medium',
-        timeStyle: 'short',
-        timeZone: taste.timeZone,
-      }).format(value as number);
+      return formatInstant(value as number, taste);
     case 'text':
       return value as string;
   }

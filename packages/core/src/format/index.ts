@@ -3,6 +3,7 @@ export {
   dateWriter,
   formatCell,
   formatDate,
+  formatInstant,
   formatStep,
   missingMark,
   type ReaderTaste,

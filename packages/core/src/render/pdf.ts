@@ -1,4 +1,4 @@
-import { dateWriter, formatCell, printable } from '../format/index.ts';
+import { formatCell, formatInstant, printable } from '../format/index.ts';
 import PDFDocument from 'pdfkit';
 import { numberText, textTable, trendPath } from '../figure/index.ts';
 import {
@@ -232,11 +232,7 @@ class PageDrawer {
   #footers(): void {
     const { taste, dataAsOf, title, page } = this.#scene;
     const name = this.#words(page.print?.footer) ?? title;
-    const asOf = dateWriter(taste.locale, {
-      dateStyle: 'medium',
-      timeStyle: 'short',
-      timeZone: taste.timeZone,
-    }).format(dataAsOf);
+    const asOf = formatInstant(dataAsOf, taste);
     const { count } = this.#doc.bufferedPageRange();
     for (let i = 0; i < count; i++) {
       this.#doc.switchToPage(i);
@@ -244,7 +240,7 @@ class PageDrawer {
       // Text below the margin would start a new sheet.
       this.#doc.page.margins.bottom = 0;
       this.#sheets.decoration(() => {
-        this.#pen.line(`${name} · data as of ${asOf} (${taste.timeZone})`, margin, y, {
+        this.#pen.line(`${name} · data as of ${asOf}`, margin, y, {
           size: 8.5,
           colour: light.quiet,
         });

@@ -1,5 +1,5 @@
 import { escapeUTF8 } from 'entities';
-import { dateWriter, printable } from '../format/index.ts';
+import { formatInstant, printable } from '../format/index.ts';
 import { Resvg } from '@resvg/resvg-js';
 import { leftAwayWords, toneColour, toneSigns } from '../chart/index.ts';
 import { numberText, textTable, trendPath } from '../figure/index.ts';
@@ -176,11 +176,7 @@ export function pageSvg(scene: PageScene): { svg: string; height: number } {
     width: at.width * unit - gap,
     height: at.height * (rowUnit + gap) - gap,
   });
-  const asOf = dateWriter(taste.locale, {
-    dateStyle: 'medium',
-    timeStyle: 'short',
-    timeZone: taste.timeZone,
-  }).format(dataAsOf);
+  const asOf = formatInstant(dataAsOf, taste);
   const heading = page.title === title ? title : `${title}: ${page.title}`;
   const svg =
     `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}" viewBox="0 0 ${width} ${height}" font-family="Source Sans 3">` +

@@ -3,14 +3,14 @@ const hourMs = 60 * minuteMs;
 
 /** How old what is shown is. */
 export interface Age {
-  /** "as of 14:05", or "as of 14:05, 3 hours old". */
+  /** "as of 14:05 CET", or "as of 14:05 CET, 3 hours old". */
   readonly words: string;
   /** Older than the limit of its group. */
   readonly isWorrying: boolean;
 }
 
-/** As timetables write it, whatever the language. */
-const clock = { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' } as const;
+/** As timetables write it, whatever the language, and in which zone. */
+const clock = { hour: '2-digit', minute: '2-digit', hourCycle: 'h23', timeZoneName: 'short' } as const;
 
 const howLong = (ms: number): string => {
   const [count, unit] =

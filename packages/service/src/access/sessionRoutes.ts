@@ -75,6 +75,7 @@ export const sessionRoutes: Route[] = [
     handle: async ({ app, person }): Promise<ShownSession> => ({
       person: shownPerson(person),
       isMaker: await isMaker(app, person),
+      timeZone: app.settings.timeZone,
     }),
   }),
   defineRoute({

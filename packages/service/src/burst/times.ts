@@ -74,7 +74,16 @@ export async function timesOf(app: App, definition: BurstDefinition, count: numb
 async function timesWithPeriods(app: App, definition: BurstDefinition, count: number): Promise<BurstTime<Date>[]> {
   const { locale } = app.settings;
   const { timeZone } = definition.schedule!;
-  const look = { dateStyle: 'full', timeStyle: 'short', timeZone } as const;
+  const look = {
+    weekday: 'long',
+    day: 'numeric',
+    month: 'long',
+    year: 'numeric',
+    hour: '2-digit',
+    minute: '2-digit',
+    timeZoneName: 'short',
+    timeZone,
+  } as const;
   const found = await nextTimes(app, definition, count);
   const periods = found.map((at) => periodAt(definition, at));
   const isRepeated = repeatedPeriods(periods);

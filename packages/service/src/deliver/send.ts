@@ -161,7 +161,12 @@ class Sender {
     const { locale, timeZone } = this.#app.settings;
     const at = new Date(this.#app.now() + ms);
     const day = new Intl.DateTimeFormat(locale, { timeZone, dateStyle: 'medium' });
-    const time = new Intl.DateTimeFormat(locale, { timeZone, timeStyle: 'short' }).format(at);
+    const time = new Intl.DateTimeFormat(locale, {
+      timeZone,
+      hour: '2-digit',
+      minute: '2-digit',
+      timeZoneName: 'short',
+    }).format(at);
     return day.format(at) === day.format(this.#app.now()) ? `at ${time}` : `on ${day.format(at)} at ${time}`;
   }
 

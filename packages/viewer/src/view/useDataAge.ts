@@ -1,4 +1,5 @@
 import { computed, onBeforeUnmount, ref, type Ref } from 'vue';
+import { formatInstant } from '@underbell/core/format';
 import type { ViewAnswer } from '@underbell/core/view';
 
 const minute = 60_000;
@@ -9,8 +10,7 @@ export function useDataAge(answer: Ref<ViewAnswer | undefined>) {
   const timer = window.setInterval(() => (now.value = Date.now()), minute);
   onBeforeUnmount(() => window.clearInterval(timer));
 
-  const write = (at: string, { locale, timeZone }: ViewAnswer['taste']) =>
-    new Intl.DateTimeFormat(locale, { dateStyle: 'medium', timeStyle: 'short', timeZone }).format(new Date(at));
+  const write = (at: string, taste: ViewAnswer['taste']) => formatInstant(new Date(at), taste);
 
   const age = computed(() => {
     const { value } = answer;
