@@ -13,11 +13,14 @@ import { framersOfFolder } from './folder/index.ts';
 import { frameFor, isPublicKey, publicPage, publicViewer } from './place/index.ts';
 import { answerAhead } from './view/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
-import { defineRoute, eventJobs, forgetSpent, sayAlive, Worker, type App } from './platform/index.ts';
+import { defineRoute, onePerApp, eventJobs, forgetSpent, sayAlive, Worker, type App } from './platform/index.ts';
 import { originsOfApp } from './app/index.ts';
 import { boardFrameOrigins } from './board/index.ts';
 import { mountPages } from './platform/pages.ts';
 import { believeProxies } from './platform/http/proxies.ts';
+
+/** Takes half a second to write, and anybody may ask for it. */
+const description = onePerApp((asked) => describeApi(routes, asked.settings.publicUrl));
 
 /** Every route of the service, the description of them among them. */
 export const routes: Route[] = [
@@ -28,7 +31,7 @@ export const routes: Route[] = [
     tag: 'Description',
     audience: 'anyone',
     summary: 'This API as OpenAPI 3.1',
-    handle: async ({ app: asked }) => describeApi(routes, asked.settings.publicUrl),
+    handle: async ({ app: asked }) => description(asked),
   }),
 ];
 

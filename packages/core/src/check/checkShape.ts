@@ -1,6 +1,6 @@
 import type Joi from 'joi';
 import { Refusal, type RefusalCode } from '../refusal/index.ts';
-import { joiProblems } from './joiProblems.ts';
+import { validate } from './validate.ts';
 
 /**
  * Validates a value against a schema and answers with every problem at once.
@@ -9,10 +9,10 @@ import { joiProblems } from './joiProblems.ts';
  * @throws {Refusal} of the given code, with `problems`
  */
 export function checkShape<T>(value: unknown, schema: Joi.Schema, refusal: { code: RefusalCode; what: string }): T {
-  const result = schema.validate(value, { abortEarly: false, convert: false, errors: { wrap: { label: '`' } } });
-  if (result.error === undefined) return result.value as T;
-  const problems = joiProblems(result.error, schema, value);
-  const first = problems[0]!;
+  const found = validate(value, schema, { convert: false });
+  if (!found.problems) return found.value as T;
+  const { problems } = found;
+  const [first] = problems;
   throw new Refusal(refusal.code, `${refusal.what}: ${first.message}`, {
     pointer: first.at,
     hint: first.hint,

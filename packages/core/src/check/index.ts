@@ -1,4 +1,5 @@
 export { checkShape } from './checkShape.ts';
 export { readAs, type Inferred } from './inferred.ts';
-export { joiProblems, toPointer } from './joiProblems.ts';
+export { toPointer } from './joiProblems.ts';
 export { jsonSchemaOf, type JsonSchema } from './jsonSchema.ts';
+export { validate, type Validated } from './validate.ts';

@@ -6,9 +6,23 @@ export function toPointer(path: readonly (string | number)[]): string {
   return path.map((part) => `/${String(part).replaceAll('~', '~0').replaceAll('/', '~1')}`).join('');
 }
 
+/** What schemas are, described once each: a report's takes tens of milliseconds. */
+const descriptions = new WeakMap<Joi.Schema, Joi.Description>();
+
+function describe(schema: Joi.Schema): Joi.Description {
+  const known = descriptions.get(schema);
+  if (known) return known;
+  const described = schema.describe();
+  descriptions.set(schema, described);
+  return described;
+}
+
+/** More mistakes are counted, not worded. */
+const mostWorded = 50;
+
 /** The names that an object schema allows at a path, for "did you mean". */
 function namesAt(schema: Joi.Schema, path: readonly (string | number)[], value: unknown): string[] {
-  let described = schema.describe() as Joi.Description;
+  let described = describe(schema);
   let current: unknown = value;
   for (const part of path) {
     current = (current as Record<string | number, unknown> | undefined)?.[part];
@@ -42,12 +56,14 @@ function childOf(described: Described, part: string | number, value: unknown): D
 }
 
 /**
- * The complaints of a Joi validation as problems with JSON Pointers and hints.
+ * The complaints of a Joi validation as problems with JSON Pointers and hints; beyond fifty, one that says how many more.
  *
  * @param value - the value that was validated, to name the alternatives at the right place
  */
 export function joiProblems(error: Joi.ValidationError, schema: Joi.Schema, value: unknown): Problem[] {
-  return error.details.map((detail) => {
+  const more = error.details.length - mostWorded;
+  const rest = more > 0 ? [{ at: '/', message: `There are ${more} more mistakes.`, hint: 'Correct these first.' }] : [];
+  const worded = error.details.slice(0, mostWorded).map((detail): Problem => {
     const at = toPointer(detail.path) || '/';
     const word = String(detail.path.at(-1) ?? '');
     if (detail.type === 'object.unknown') {
@@ -72,4 +88,5 @@ export function joiProblems(error: Joi.ValidationError, schema: Joi.Schema, valu
     }
     return { at, message: detail.message.replaceAll('"', '`') };
   });
+  return [...worded, ...rest];
 }

@@ -68,6 +68,7 @@ function scimRoutes(app: App, router: Router): void {
   const json = bodyParser({ enableTypes: ['json'], extendTypes: { json: [scimType] }, jsonLimit: '4mb' });
   const answer = (kind: 'Users' | 'Groups') => async (ctx: Context & { params: { id?: string } }) => {
     await requireDirectory(app, ctx);
+    if (!['GET', 'DELETE'].includes(ctx.method)) await json(ctx as never, () => Promise.resolve());
     const { id } = ctx.params;
     const { body: given } = ctx.request as { body?: unknown };
     const request = { kind, method: ctx.method, query: { ...ctx.query }, body: given, ...(id ? { id } : {}) };
@@ -79,9 +80,9 @@ function scimRoutes(app: App, router: Router): void {
   };
   for (const kind of ['Users', 'Groups'] as const) {
     router.get(`/scim/v2/${kind}`, answer(kind) as never);
-    router.post(`/scim/v2/${kind}`, json as never, answer(kind) as never);
+    router.post(`/scim/v2/${kind}`, answer(kind) as never);
     for (const method of ['get', 'put', 'patch', 'delete'] as const)
-      router[method](`/scim/v2/${kind}/:id`, json as never, answer(kind) as never);
+      router[method](`/scim/v2/${kind}/:id`, answer(kind) as never);
   }
   router.get('/scim/v2/ServiceProviderConfig', async (ctx: Context) => {
     await requireDirectory(app, ctx);

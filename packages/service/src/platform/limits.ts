@@ -30,6 +30,8 @@ const limits = {
   'screen code': { points: 60, duration: 900 },
   /** Codes of screens that one person types wrongly. */
   'screen code typed': { points: 20, duration: 600 },
+  /** Requests of strangers that cannot be read, from one address. */
+  'unreadable input': { points: 200, duration: 300 },
   hook: { points: 60, duration: 300 },
 } as const;
 export type LimitName = keyof typeof limits;

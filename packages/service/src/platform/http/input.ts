@@ -1,5 +1,5 @@
 import type Joi from 'joi';
-import { joiProblems } from '@underbell/core/check';
+import { validate } from '@underbell/core/check';
 import { Refusal } from '@underbell/core/refusal';
 
 /**
@@ -17,19 +17,14 @@ export function readInput(value: unknown, schema: Joi.Schema | undefined, part: 
       });
     return undefined;
   }
-  const result = schema.validate(value ?? {}, {
-    abortEarly: false,
-    convert: part !== 'body',
-    errors: { wrap: { label: '`' } },
-  });
-  if (result.error === undefined) return result.value;
-  const problems = joiProblems(result.error, schema, value);
-  const isUnknown = result.error.details[0]!.type === 'object.unknown';
+  const found = validate(value ?? {}, schema, { convert: part !== 'body' });
+  if (!found.problems) return found.value;
+  const { problems, isUnknownName } = found;
   const [first] = problems;
-  throw new Refusal(isUnknown ? 'OPTION_UNKNOWN' : 'INPUT_INVALID', `${first!.message}`, {
-    pointer: first!.at,
-    hint: first!.hint,
-    nearest: first!.nearest,
+  throw new Refusal(isUnknownName ? 'OPTION_UNKNOWN' : 'INPUT_INVALID', first.message, {
+    pointer: first.at,
+    hint: first.hint,
+    nearest: first.nearest,
     problems,
   });
 }

@@ -1,10 +1,11 @@
 import type { Readable } from 'node:stream';
 import Router from '@koa/router';
 import { bodyParser } from '@koa/bodyparser';
-import type { Context, Next } from 'koa';
+import type { Context } from 'koa';
 import type { ClientViewer, PersonViewer } from '@underbell/core/access';
-import { Refusal } from '@underbell/core/refusal';
+import { isRefusal, Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
+import { countAttempt } from '../limits.ts';
 import { withMemory } from '../memory.ts';
 import { askingAs, type AskerKey } from '../shares.ts';
 import { leadOn, namedPartOf } from './formerNames.ts';
@@ -47,7 +48,36 @@ function refuseCrossSite(app: App, ctx: Context): void {
   throw new Refusal('CROSS_SITE', 'this request came from a page of another site');
 }
 
+/** How much JSON may come from somebody who is signed in, and from a stranger. */
+const bodyLimits = { known: '4mb', stranger: '32kb' } as const;
+const parsers = Object.fromEntries(
+  Object.entries(bodyLimits).map(([who, jsonLimit]) => [
+    who,
+    bodyParser({ enableTypes: ['json', 'form'], jsonLimit, formLimit: who === 'known' ? '256kb' : jsonLimit }),
+  ]),
+) as Record<keyof typeof bodyLimits, ReturnType<typeof bodyParser>>;
+
+/** Reads a body, once it is known who sends it. @throws what `asRefusal` words */
+async function parseBody(route: Route, ctx: Context): Promise<void> {
+  if (route.consumes !== undefined || route.body === undefined) return;
+  const parse = parsers[route.audience === 'anyone' ? 'stranger' : 'known'];
+  await parse(ctx as never, () => Promise.resolve());
+}
+
+/** What a stranger sends that cannot be read is work all the same: so much of it comes from an address, and no more. */
+async function countingMistakes<T>(app: App, route: Route, ctx: Context, read: () => Promise<T>): Promise<T> {
+  try {
+    return await read();
+  } catch (error) {
+    const { status } = error as { status?: number };
+    if (route.audience === 'anyone' && (isRefusal(error) || status === 400 || status === 413))
+      await countAttempt(app, 'unreadable input', ctx.ip);
+    throw error;
+  }
+}
+
 async function readBody(route: Route, ctx: Context): Promise<unknown> {
+  await parseBody(route, ctx);
   if (route.consumes !== undefined) {
     if (!ctx.is(route.consumes)) {
       throw new Refusal('INPUT_INVALID', `send the content as ${route.consumes}`, {
@@ -82,11 +112,9 @@ function askersOf(
 /** Mounts declared routes: who asks, then what they ask, then the handler. */
 export function mountRoutes(app: App, routes: readonly Route[], identify: Identify): Router {
   const router = new Router();
-  const json = bodyParser({ enableTypes: ['json', 'form'], jsonLimit: '4mb', formLimit: '256kb' });
   for (const route of routes) {
     // What has no such name any more is not taken away by it.
     const part = route.method === 'delete' ? undefined : namedPartOf(route.path);
-    const parse = route.consumes === undefined && route.body !== undefined ? json : (_: Context, next: Next) => next();
     const answer = async (ctx: Context) => {
       refuseCrossSite(app, ctx);
       const client = route.audience === 'viewer' ? await identify.client(ctx) : undefined;
@@ -97,9 +125,11 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
         });
       }
       refuseChange(route, person);
-      const params = readInput((ctx as unknown as { params: object }).params, route.params, 'path');
-      const query = readInput({ ...ctx.query }, route.query, 'query');
-      const body = await readBody(route, ctx);
+      const { params, query, body } = await countingMistakes(app, route, ctx, async () => ({
+        params: readInput((ctx as unknown as { params: object }).params, route.params, 'path'),
+        query: readInput({ ...ctx.query }, route.query, 'query'),
+        body: await readBody(route, ctx),
+      }));
       const again = async () => {
         if (client) return { client: await identify.clientAgain(ctx) };
         const same = person && (await identify.person(ctx));
@@ -154,7 +184,7 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
     const run = route.isRemembered
       ? async (ctx: Context) => withMemory(app, () => answer(ctx), await identify.begin(ctx))
       : answer;
-    router[route.method](route.path, parse as never, run);
+    router[route.method](route.path, run);
   }
   return router;
 }

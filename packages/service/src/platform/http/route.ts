@@ -4,6 +4,7 @@ import type { Context } from 'koa';
 import { jsonSchemaOf, type Inferred } from '@underbell/core/check';
 import type { ClientViewer, PersonViewer } from '@underbell/core/access';
 import type { App } from '../app.ts';
+import { onePerApp } from '../perApp.ts';
 import type { AskerKey } from '../shares.ts';
 
 /** Who may ask: anyone, a signed-in person, or a person or the holder of an access token. */
@@ -71,18 +72,19 @@ export function defineRoute<
 }
 
 /** The JSON Schema of a format of ours, under the address that definitions name as their `$schema`. */
-export const formatRoute = (kind: 'report' | 'board' | 'burst' | 'playlist', schema: Joi.Schema): Route =>
-  defineRoute({
+export function formatRoute(kind: 'report' | 'board' | 'burst' | 'playlist', schema: Joi.Schema): Route {
+  const described = onePerApp((app) =>
+    jsonSchemaOf(schema, {
+      id: `${app.settings.publicUrl}/schemas/underbell-${kind}-1.json`,
+      title: `A ${kind} of Under Bell`,
+    }),
+  );
+  return defineRoute({
     method: 'get',
     path: `/schemas/underbell-${kind}-1.json`,
     tag: 'Formats',
     audience: 'anyone',
     summary: `JSON Schema of the format underbell-${kind}/1, for editors and validators`,
-    handle: ({ app }) =>
-      Promise.resolve(
-        jsonSchemaOf(schema, {
-          id: `${app.settings.publicUrl}/schemas/underbell-${kind}-1.json`,
-          title: `A ${kind} of Under Bell`,
-        }),
-      ),
+    handle: ({ app }) => Promise.resolve(described(app)),
   });
+}
