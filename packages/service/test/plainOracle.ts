@@ -20,12 +20,19 @@ export interface Person {
 export interface PlainRule {
   readonly where: string;
   readonly keeps: (row: Row, person: Person) => boolean;
+  /** The column that it tells people apart by. */
+  readonly guards?: keyof Row;
+}
+/** One condition of a token. */
+export interface PlainCondition {
+  readonly keeps: (row: Shown) => boolean;
+  readonly reads: keyof Row;
+  /** It fixes the column to values. */
+  readonly isFixing: boolean;
 }
 export interface PlainToken {
   readonly where?: string;
-  readonly keeps: (row: Row) => boolean;
-  /** Holds a value of the quay, or of what a rule looks at, fast. */
-  readonly isFixed: boolean;
+  readonly conditions: readonly PlainCondition[];
 }
 export interface PlainReader {
   readonly where?: string;
@@ -37,33 +44,50 @@ export const quays = ['Q1', 'Q2', 'Q3', 'Q4'];
 export const groups = ['Leads', 'Crew'];
 
 export const rules: readonly PlainRule[] = [
-  { where: "quay = person('quay')", keeps: (row, person) => person.quays.length === 1 && row.quay === person.quays[0] },
-  { where: "quay IN (person('quay'))", keeps: (row, person) => person.quays.includes(row.quay) },
+  {
+    where: "quay = person('quay')",
+    keeps: (row, person) => person.quays.length === 1 && row.quay === person.quays[0],
+    guards: 'quay',
+  },
+  { where: "quay IN (person('quay'))", keeps: (row, person) => person.quays.includes(row.quay), guards: 'quay' },
   {
     where: "A_OVERLAPS((quay), person('quay')) AND open",
     keeps: (row, person) => person.quays.includes(row.quay) && row.open,
+    // What stands beside it is the same for everybody, and tells nobody apart.
+    guards: 'quay',
   },
   {
     where: "NOT quay IN (person('quay'))",
     keeps: (row, person) => person.quays.length > 0 && !person.quays.includes(row.quay),
+    guards: 'quay',
   },
   { where: 'TRUE', keeps: () => true },
   { where: 'FALSE', keeps: () => false },
-  { where: "CASEI(district) = CASEI('NORTH')", keeps: (row) => row.district === 'North' },
-  { where: 'amount * 2 - 10 >= 50', keeps: (row) => row.amount * 2 - 10 >= 50 },
+  { where: "CASEI(district) = CASEI('NORTH')", keeps: (row) => row.district === 'North', guards: 'district' },
+  { where: 'amount * 2 - 10 >= 50', keeps: (row) => row.amount * 2 - 10 >= 50, guards: 'amount' },
 ];
+const quayIs = (...names: string[]): PlainCondition => ({
+  keeps: (row) => names.includes(row.quay!),
+  reads: 'quay',
+  isFixing: true,
+});
+const isOpen: PlainCondition = { keeps: (row) => row.open!, reads: 'open', isFixing: false };
+const anyQuay: PlainCondition = { keeps: () => true, reads: 'quay', isFixing: false };
 export const tokens: readonly PlainToken[] = [
-  { keeps: () => true, isFixed: false },
-  { where: "quay = 'Q1'", keeps: (row) => row.quay === 'Q1', isFixed: true },
-  { where: "quay IN ('Q1', 'Q3')", keeps: (row) => row.quay === 'Q1' || row.quay === 'Q3', isFixed: true },
-  { where: "quay = 'Q2' AND open", keeps: (row) => row.quay === 'Q2' && row.open, isFixed: true },
-  { where: "quay = 'Q1' OR TRUE", keeps: () => true, isFixed: false },
+  { conditions: [] },
+  { where: "quay = 'Q1'", conditions: [quayIs('Q1')] },
+  { where: "quay IN ('Q1', 'Q3')", conditions: [quayIs('Q1', 'Q3')] },
+  { where: "quay = 'Q2' AND open", conditions: [quayIs('Q2'), isOpen] },
+  { where: "quay = 'Q1' OR TRUE", conditions: [anyQuay] },
 ];
 export const narrowings: readonly PlainToken[] = [
-  { where: "quay = 'Q1' OR TRUE", keeps: () => true, isFixed: false },
-  { where: 'open', keeps: (row) => row.open, isFixed: false },
-  { where: "quay = 'Q3'", keeps: (row) => row.quay === 'Q3', isFixed: false },
+  { where: "quay = 'Q1' OR TRUE", conditions: [anyQuay] },
+  { where: 'open', conditions: [isOpen] },
+  { where: "quay = 'Q3'", conditions: [quayIs('Q3')] },
 ];
+/** Whether a condition of a token fixes what a rule tells people apart by. */
+export const isGuarding = ({ rules: all }: World, { isFixing, reads }: PlainCondition): boolean =>
+  isFixing && all.some((one) => one.plain.guards === reads);
 export const readers: readonly PlainReader[] = [
   { keeps: () => true, reads: [] },
   { where: "TRUE OR quay = 'Q1'", keeps: () => true, reads: ['quay'] },
@@ -133,6 +157,9 @@ export interface Expected {
   readonly minRows: number;
   readonly fixed: readonly Shown[];
   readonly shown: readonly Shown[];
+  /** A condition of the token looks at what is masked, or at a column that is hidden. */
+  readonly isAsked: boolean;
+  readonly isHiddenAsked: boolean;
 }
 
 /** Whom the rules let see a row, in plain words. A value function that holds several values where one is compared refuses. */
@@ -149,7 +176,7 @@ export function mayRead(world: World, row: Row, person: Person): boolean {
 
 export function expected(
   world: World,
-  viewer: { person?: Person; token?: (row: Row) => boolean; isPlaced: boolean },
+  viewer: { person?: Person; token?: readonly PlainCondition[]; isPlaced: boolean },
   reader: PlainReader,
 ): Expected {
   const { person } = viewer;
@@ -172,8 +199,13 @@ export function expected(
     );
   const placed = (row: Row) =>
     world.placement.keeps(isWrittenCoarsely ? { ...row, amount: Math.floor(row.amount / 25) * 25 } : row);
+  const { token = [] } = viewer;
+  const isMasked = masks.length > 0;
+  const inside = token.filter((one) => !isMasked || isGuarding(world, one));
+  const asked = token.filter((one) => !inside.includes(one));
   const fixed = world.rows
-    .filter((row) => (person === undefined || mayRead(world, row, person)) && (viewer.token?.(row) ?? true))
+    .filter((row) => person === undefined || mayRead(world, row, person))
+    .filter((row) => inside.every((one) => one.keeps(row)))
     .filter((row) => !viewer.isPlaced || placed(row))
     .map((row): Shown => {
       const shown: Shown = { ...row };
@@ -185,7 +217,18 @@ export function expected(
     });
   // A filter on what is hidden is refused; it keeps nothing.
   const isRefused = reader.reads.some((column) => hidden.has(column));
-  return { hidden, minRows, fixed, shown: isRefused ? [] : fixed.filter(reader.keeps) };
+  const isHiddenAsked = asked.some((one) => hidden.has(one.reads));
+  return {
+    hidden,
+    minRows,
+    fixed,
+    shown:
+      isRefused || isHiddenAsked
+        ? []
+        : fixed.filter((row) => asked.every((one) => one.keeps(row)) && reader.keeps(row)),
+    isAsked: asked.length > 0,
+    isHiddenAsked,
+  };
 }
 
 /** No mark of a row that is not among those shown, wherever it stands in the answer. */

@@ -177,11 +177,17 @@ export function addDatasetCommands(program: Command): void {
     .option('--format <column=pattern>', 'such as #,##0.0; may be repeated', collect, [])
     .option('--key <column=key>', 'the meaning that it shares with other datasets; may be repeated', collect, [])
     .option('--sensitivity <column=how>', 'open, internal or confidential; may be repeated', collect, [])
+    .option(
+      '--guards <column=true>',
+      'a token that fixes it shows no more than one user’s rows; may be repeated',
+      collect,
+      [],
+    )
     .option('--force', 'even if it breaks what uses the dataset')
     .action(async (name: string, options: Record<string, unknown>, command: Command) => {
       const path = `/api/v1/datasets/${encodeURIComponent(name)}`;
       const { columns: known } = await askService<ShownDataset>('GET', path);
-      const said = ['label', 'unit', 'format', 'key', 'sensitivity'].map(
+      const said = ['label', 'unit', 'format', 'key', 'sensitivity', 'guards'].map(
         (what) => [what, readPairs((options[what] as string[] | undefined) ?? [], `--${what}`)] as const,
       );
       const names = [...new Set(said.flatMap(([, pairs]) => Object.keys(pairs)))];
@@ -190,7 +196,11 @@ export function addDatasetCommands(program: Command): void {
         const { sourceType: _, ...before } = found;
         const now = said.flatMap(([what, pairs]) => (column in pairs ? [[what, pairs[column]]] : []));
         const merged: Record<string, unknown> = { ...before, ...Object.fromEntries(now) };
-        return Object.fromEntries(Object.entries(merged).filter(([, value]) => value !== ''));
+        return Object.fromEntries(
+          Object.entries(merged).flatMap(([what, value]) =>
+            value === '' ? [] : [[what, what === 'guards' && value === 'true' ? true : value]],
+          ),
+        );
       });
       const answer = await askService<Pick<LoadedDataset, 'columns'>>('PUT', `${path}/columns`, {
         query: { force: options['force'] === true ? true : undefined },

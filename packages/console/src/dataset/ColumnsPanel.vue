@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Button, Popconfirm } from 'ant-design-vue';
+import { Button, Checkbox, Popconfirm } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
 import {
   columnTypes,
@@ -34,6 +34,7 @@ function edit(): void {
     unit: one.unit ?? '',
     format: one.format ?? '',
     sensitivity: one.sensitivity ?? '',
+    guards: one.guards === true,
   }));
   isEditing.value = true;
 }
@@ -44,7 +45,9 @@ watch(
 const save = (isForced: boolean) =>
   attempt('work', async () => {
     const columns = draft.value.map((one) =>
-      Object.fromEntries(Object.entries(one).filter(([, value]) => value.trim() !== '')),
+      Object.fromEntries(
+        Object.entries(one).filter(([, value]) => (typeof value === 'string' ? value.trim() !== '' : value)),
+      ),
     );
     await call('PUT', `${base.value}/columns${isForced ? '?force=true' : ''}`, { columns });
     isEditing.value = false;
@@ -53,7 +56,9 @@ const save = (isForced: boolean) =>
   });
 const shown = (value: string | null) => (value === null ? '–' : value.length > 24 ? `${value.slice(0, 23)}…` : value);
 const keyWords = (column: DatasetColumn) =>
-  [column.key && `key ${column.key}`, column.unit, column.format, column.sensitivity].filter(Boolean).join(' · ');
+  [column.key && `key ${column.key}`, column.unit, column.format, column.sensitivity, column.guards && 'guards rows']
+    .filter(Boolean)
+    .join(' · ');
 </script>
 
 <template>
@@ -106,7 +111,7 @@ const keyWords = (column: DatasetColumn) =>
       <thead>
         <tr>
           <th
-            v-for="head in ['Column', 'Type', 'Label', 'Key', 'Unit', 'Format', 'Sensitivity']"
+            v-for="head in ['Column', 'Type', 'Label', 'Key', 'Unit', 'Format', 'Sensitivity', 'Guards rows']"
             :key="head"
             scope="col"
           >
@@ -132,6 +137,9 @@ const keyWords = (column: DatasetColumn) =>
               <option value="">–</option>
               <option v-for="level in sensitivities" :key="level">{{ level }}</option>
             </select>
+          </td>
+          <td>
+            <Checkbox v-model:checked="one.guards" :aria-label="`${one.name} guards rows`" />
           </td>
         </tr>
       </tbody>

@@ -39,6 +39,11 @@ export class EffectiveFilter {
     return new EffectiveFilter(this.dataset, [...this.#parts, ...decided.parts], masking);
   }
 
+  /** The same, for measures whose author may have written them to single out rows. */
+  distrustingMeasures(): EffectiveFilter {
+    return new EffectiveFilter(this.dataset, this.#parts, { ...this.masking, plainMeasures: true });
+  }
+
   /** The dataset as its viewer knows it: what readers' own filters may name. */
   get visible(): DatasetShape {
     return maskedShape(this.dataset, this.masking);

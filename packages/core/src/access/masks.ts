@@ -42,6 +42,8 @@ export interface Masking {
   readonly coarse: ReadonlyMap<string, Coarsening>;
   /** Smallest group of rows that is shown; 1 shows everything. */
   readonly minRows: number;
+  /** Where only groups are shown: measures of whoever wrote the report may aggregate bare columns alone. */
+  readonly plainMeasures?: true;
   /** IANA time zone in which days and months begin. */
   readonly timeZone: string;
   /** Each effect in words, with the name of the mask. */
@@ -145,6 +147,7 @@ export function bothMaskings(one: Masking, other: Masking): Masking {
     hidden,
     coarse,
     minRows: Math.max(one.minRows, other.minRows),
+    ...(one.plainMeasures || other.plainMeasures ? { plainMeasures: true } : {}),
     timeZone: one.timeZone,
     words: [...one.words, ...other.words.filter(({ name }) => !names.has(name))],
   });

@@ -9,13 +9,15 @@ import {
   conjunctsOf,
   nothing,
   readFilter,
+  type FilterNode,
   type FilterScope,
   type ValueFunction,
   type TypedNode,
 } from '../filter/index.ts';
 import { Refusal, isRefusal, suggest } from '../refusal/index.ts';
+import { columnHidden } from '../report/index.ts';
 import type { LimitPart } from './layers.ts';
-import { bothMaskings, decideMasks, masksAny, type Mask, type Masking, type MaskPlace } from './masks.ts';
+import { bothMaskings, decideMasks, isMasked, type Mask, type Masking, type MaskPlace } from './masks.ts';
 import type { PersonViewer, Viewer } from './viewer.ts';
 
 /** A condition that limits a dataset's rows for everyone, the members of a group, or one person. */
@@ -116,12 +118,39 @@ function fixesOneOf(node: TypedNode, names: ReadonlySet<string>): boolean {
   return left?.kind === 'column' && names.has(left.column.name) && values.every((one) => one.kind === 'literal');
 }
 
-/** The columns by which a ruled dataset is divided among people: its keys and whatever its rules look at. */
+/** The columns that a rule tells people apart by: those beside an attribute of a user, or all, where it names none. */
+function lookedAt({ where }: RowRule): ReadonlySet<string> {
+  const tree = readFilter(where);
+  const besidePerson = new Set<string>();
+  const hasPerson = (node: FilterNode): boolean =>
+    node.kind === 'call'
+      ? node.name === 'person' || node.args.some(hasPerson)
+      : node.kind === 'array' && node.items.some(hasPerson);
+  const visit = (node: FilterNode): void => {
+    if (node.kind !== 'operation') return;
+    if (node.args.some(hasPerson)) for (const name of columnNamesIn(node)) besidePerson.add(name);
+    else node.args.forEach(visit);
+  };
+  visit(tree);
+  return besidePerson.size > 0 ? besidePerson : columnNamesIn(tree);
+}
+
+/** The columns by which a ruled dataset is divided among people: those that its rules look at, and those its owner names. */
 function guardingColumns(rules: readonly RowRule[], dataset: DatasetShape): Set<string> {
-  const keys = dataset.columns.filter((column) => column.key !== undefined).map((column) => column.name);
-  const names = new Set(dataset.columns.map((column) => column.name));
-  const looked = rules.flatMap((rule) => [...columnNamesIn(readFilter(rule.where))]).filter((name) => names.has(name));
-  return new Set([...keys, ...looked]);
+  const looked = new Set(rules.filter((rule) => rule.dataset === dataset.name).flatMap((rule) => [...lookedAt(rule)]));
+  return new Set(dataset.columns.filter((one) => one.guards === true || looked.has(one.name)).map((one) => one.name));
+}
+
+/** The conjuncts of a condition whose values its asker chose: those that fix a guarding column, and the rest. */
+export function splitByGuard(
+  node: TypedNode,
+  rules: readonly RowRule[],
+  dataset: DatasetShape,
+): { readonly fixing: readonly TypedNode[]; readonly rest: readonly TypedNode[] } {
+  const guarding = guardingColumns(rules, dataset);
+  const all = conjunctsOf(node);
+  const isFixing = (one: TypedNode) => fixesOneOf(one, guarding);
+  return { fixing: all.filter(isFixing), rest: all.filter((one) => !isFixing(one)) };
 }
 
 /** Whether a condition fixes a dataset's column of this key to values; true where it has none. */
@@ -181,31 +210,23 @@ const nobodyBehind: LimitPart = {
 };
 
 /**
- * A token's filter as limits. What holds a record fast looks at exact values; whatever else somebody writes into a token
+ * A token's filter as limits. What fixes a guarding column looks at exact values; whatever else somebody writes into a token
  * looks at masked ones, as all that is asked for does.
  */
 function tokenParts(
+  name: string,
   node: TypedNode,
-  { name, guarding, masking }: { name: string; guarding: ReadonlySet<string>; masking: Masking },
+  { dataset, rules, masking }: { dataset: DatasetShape; rules: readonly RowRule[]; masking: Masking },
 ): LimitPart[] {
-  const asks = (one: TypedNode) =>
-    !fixesOneOf(one, guarding) &&
-    masksAny(
-      masking,
-      columnsOf(one).map((column) => column.name),
-    );
-  const all = conjunctsOf(node);
+  if (!isMasked(masking)) return [{ origin: 'token', name, node, isFixed: true }];
+  const { fixing, rest } = splitByGuard(node, rules, dataset);
+  const hidden = rest.flatMap(columnsOf).find((column) => masking.hidden.has(column.name));
+  if (hidden) throw columnHidden(dataset.name, hidden.name);
   const part = (nodes: readonly TypedNode[], isOutside: boolean): LimitPart[] =>
     nodes.length === 0
       ? []
       : [{ origin: 'token', name, node: allOf(nodes), isFixed: true, ...(isOutside ? { isOutside } : {}) }];
-  return [
-    ...part(
-      all.filter((one) => !asks(one)),
-      false,
-    ),
-    ...part(all.filter(asks), true),
-  ];
+  return [...part(fixing, false), ...part(rest, true)];
 }
 
 /**
@@ -242,9 +263,7 @@ export function decideAccess(options: {
     beside: options.beside ?? [],
   });
   const own = viewer.person ? personParts(rules, viewer.person, dataset, moment) : [];
-  const token = node
-    ? tokenParts(node, { name: viewer.clientId, guarding: guardingColumns(rules, dataset), masking })
-    : [];
+  const token = node ? tokenParts(viewer.clientId, node, { dataset, rules, masking }) : [];
   const given = givers.flatMap((giver) =>
     giver === null ? [nobodyBehind] : personParts(rules, giver, dataset, moment),
   );

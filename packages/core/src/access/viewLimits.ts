@@ -1,5 +1,6 @@
 import type { DatasetShape } from '../dataset/index.ts';
 import {
+  allOf,
   checkFilter,
   checkReaderFilter,
   columnIn,
@@ -29,7 +30,7 @@ import type { LimitOrigin, LimitPart } from './layers.ts';
 import { isOutside } from './layers.ts';
 import { markColumn, marksText, sameColumn } from './marks.ts';
 import { decideMasks, isMasked, masksAny, type Mask, type MaskPlace, type Masking } from './masks.ts';
-import { decideAccess, type Moment, type RowRule } from './rowRules.ts';
+import { decideAccess, splitByGuard, type Moment, type RowRule } from './rowRules.ts';
 import type { PersonViewer, Viewer } from './viewer.ts';
 
 /** A mark that the reader picked in a figure: bars, points, cells. The other figures respond. */
@@ -62,6 +63,8 @@ export interface Viewing {
   })[];
   /** The reader's own parameter values. */
   readonly chosen: readonly ParameterValue[];
+  /** Parameters whose defaults the reader took off. */
+  readonly without?: readonly string[];
   /**
    * Who wrote the report's and the placement's conditions; null for somebody who is not known any more. What is masked to
    * them, and to the viewer, is masked to their conditions.
@@ -91,7 +94,7 @@ function parameterTexts({ parameter, values, span }: ParameterValue, name: strin
   return values.map((value) => formatValue(value, valueTypeOf(parameter.type)));
 }
 
-/** @param onChosen - called when a value that the reader chose flows into the expression */
+/** @param onChosen - called when a value that its asker chose flows into the expression: a parameter, a record, a context */
 function scopeOf(viewing: Viewing, dataset: DatasetShape, text: string, onChosen: () => void): FilterScope {
   const values = [...viewing.fixed, ...viewing.chosen];
   return {
@@ -99,15 +102,23 @@ function scopeOf(viewing: Viewing, dataset: DatasetShape, text: string, onChosen
     text,
     ...viewing.moment,
     valuesOf: (source, name) => {
-      if (source === 'record') return recordField(viewing, name);
+      if (source === 'record') {
+        const field = recordField(viewing, name);
+        if (field !== undefined) onChosen();
+        return field;
+      }
       if (source === 'screen') return screenValue(viewing, name);
       if (source !== 'param') return undefined;
       const held = values.find((one) => one.parameter.name === name.replace(/\.(from|to)$/, ''));
-      if (held !== undefined && (viewing.chosen as readonly unknown[]).includes(held)) onChosen();
+      if (held !== undefined && isChosenByAsker(viewing, held)) onChosen();
       return held && parameterTexts(held, name);
     },
   };
 }
+
+/** Whether somebody who looks, or who asked for a token, gave a parameter its value; its report's default is the author's. */
+const isChosenByAsker = (viewing: Viewing, value: ParameterValue & { readonly origin?: LimitOrigin }): boolean =>
+  value.origin === 'token' || (value.isDefault !== true && (viewing.chosen as readonly unknown[]).includes(value));
 
 const writingOf: Partial<Record<LimitOrigin, Writing>> = {
   report: 'report',
@@ -127,7 +138,7 @@ function isWriterMasked(
   if (!isMasked(masking)) return false;
   const names = columnsOf(node).map((one) => one.name);
   // What a burst fixes is its sender's, who is the viewer; what a token fixes anybody may have asked for.
-  if (origin === 'burst') return masksAny(masking, names);
+  if (origin === 'burst') return masksAny(masking, names) || masking.minRows > 1;
   const writing = writingOf[origin];
   if (writing === undefined) return false;
   const writer = behind === undefined ? viewing.writers?.[writing] : behind;
@@ -139,6 +150,23 @@ function isWriterMasked(
 
 function masksOn({ masks, moment }: Viewing, dataset: DatasetShape, person: PersonViewer): Masking {
   return decideMasks(masks, dataset, person, { timeZone: moment.timeZone ?? 'UTC' });
+}
+
+/**
+ * A fixed limit whose values its asker chose. What fixes a guarding column looks at exact values, as row rules do; the rest
+ * looks at masked ones. Where only groups are shown, nothing that somebody chooses by looking is fixed.
+ */
+function chosenParts(
+  viewing: Viewing,
+  filter: EffectiveFilter,
+  part: LimitPart,
+  behind?: PersonViewer | null,
+): LimitPart[] {
+  const { fixing, rest } = splitByGuard(part.node, viewing.rules, filter.dataset);
+  const mayFix = viewing.viewer.kind === 'client' || filter.masking.minRows <= 1;
+  const made = (nodes: readonly TypedNode[], isOutside: boolean): LimitPart[] =>
+    nodes.length === 0 ? [] : [fixedPart(viewing, filter, { ...part, node: allOf(nodes) }, isOutside, behind)];
+  return mayFix ? [...made(fixing, false), ...made(rest, true)] : made([part.node], true);
 }
 
 /** A fixed limit, which looks at masked values where whoever is behind it may see no others. */
@@ -188,13 +216,14 @@ function textPart(
   const scope = scopeOf(viewing, isReader ? filter.visible : filter.dataset, text, () => (isChosen = true));
   const node = (isReader ? checkReaderFilter : checkFilter)(readFilter(text), scope);
   const part: LimitPart = { origin, name, node, isFixed: !isReader };
-  return [isReader ? part : fixedPart(viewing, filter, part, isChosen, behind)];
+  if (isReader) return [part];
+  return isChosen ? chosenParts(viewing, filter, part, behind) : [fixedPart(viewing, filter, part, false, behind)];
 }
 
 function parameterPart(
   viewing: Viewing,
   filter: EffectiveFilter,
-  value: ParameterValue & { words?: string },
+  value: Viewing['fixed'][number] | ParameterValue,
   origin: LimitOrigin,
   name: string,
 ): LimitPart[] {
@@ -203,10 +232,14 @@ function parameterPart(
   if (column === undefined) return [];
   const isFixed = origin !== 'reader';
   if (!isFixed && !visible.columns.includes(column)) throw columnHidden(dataset.name, column.name);
-  const words = value.words === undefined ? {} : { words: value.words };
+  const words = 'words' in value && value.words !== undefined ? { words: value.words } : {};
   const node = value.span ? within(column, value.span) : columnIn(column, valueTypeOf(column.type), value.values);
   const part: LimitPart = { origin, name, isFixed, ...words, node };
-  return [isFixed ? fixedPart(viewing, filter, part) : part];
+  // A report's default is its author's condition, though a reader may take it off.
+  if (value.isDefault)
+    return [{ isOutside: false, ...fixedPart(viewing, filter, { ...part, origin: 'report' }), origin }];
+  if (!isFixed) return [part];
+  return isChosenByAsker(viewing, value) ? chosenParts(viewing, filter, part) : [fixedPart(viewing, filter, part)];
 }
 
 /** A date within a stretch of days. */
@@ -322,6 +355,29 @@ export function viewingBefore(
   return { viewing: earlier, words: spanWords(span, locale) };
 }
 
+/** Measures of an author to whom only groups are shown may single out rows; the filter says so to those who compute them. */
+function trusting(viewing: Viewing, filter: EffectiveFilter): EffectiveFilter {
+  const writer = viewing.writers?.report;
+  if (filter.masking.minRows <= 1 || writer === undefined) return filter;
+  const isMaskedWriter = writer === null || masksOn(viewing, filter.dataset, writer).minRows > 1;
+  return isMaskedWriter ? filter.distrustingMeasures() : filter;
+}
+
+/** Taking a default off is a choice as well: where only groups are shown, the difference would tell of single rows. */
+function removedDefaults({ report, without = [] }: Viewing, { dataset, masking }: EffectiveFilter): LimitPart[] {
+  if (masking.minRows <= 1) return [];
+  const removed = (report.parameters ?? []).filter(
+    (one) => without.includes(one.name) && one.default !== undefined && parameterColumn(report, one, dataset),
+  );
+  return removed.map(({ name, label = name }) => ({
+    origin: 'reader',
+    name: label,
+    isFixed: false,
+    words: `every ${label.toLowerCase()}`,
+    node: allOf([]),
+  }));
+}
+
 /**
  * The effective filter of one dataset for one viewing: row rules AND token AND placement AND report, page and figure
  * AND the reader's own choice. Each part keeps its origin.
@@ -348,9 +404,13 @@ export function effectiveFilterOf(viewing: Viewing, dataset: DatasetShape, figur
   ];
   const isOnlyPlace =
     viewer.kind === 'client' && viewer.placement !== undefined && viewer.placement === (around ?? placement)?.name;
-  const start = decide(isOnlyPlace ? placed.filter((part) => !isOutside(part)).map((part) => part.node) : []);
+  const start = trusting(
+    viewing,
+    decide(isOnlyPlace ? placed.filter((part) => !isOutside(part)).map((part) => part.node) : []),
+  );
   const parts = [
     ...placed,
+    ...removedDefaults(viewing, start),
     ...viewing.fixed.flatMap((one) => parameterPart(viewing, start, one, one.origin, one.by)),
     ...textPart(viewing, start, 'report', report.name, report.where),
     ...textPart(viewing, start, 'page', page.name, page.where),

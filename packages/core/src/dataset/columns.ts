@@ -21,6 +21,8 @@ export interface DatasetColumn {
   /** Unicode number pattern, such as `#,##0.0`. */
   readonly format?: string;
   readonly sensitivity?: Sensitivity;
+  /** Its owner says that a token which fixes it shows no more than one person’s rows, whatever the row rules look at. */
+  readonly guards?: true;
   /** The type that the source gave, where a refresh compares it. */
   readonly sourceType?: ColumnType;
 }

@@ -55,8 +55,9 @@ function compileBeyond(query: FigureQuery, first: FigureQuery, options: FigureSq
  * With `partitionBy`, one statement answers for every value of that column: each answer row starts with the value, and
  * limits count within it. Averages and distinct counts are grouped per value, never summed up from parts.
  *
- * With `minRows` above 1, groups of fewer rows are left out; where that is a single one, the smallest of the others as
- * well, because the total less the rest would tell it.
+ * With `minRows` above 1, groups of fewer rows are left out. Where those have fewer rows together, the smallest of the others
+ * is left out as well, because the total less the rest would tell them; of an answer by several columns nothing is left,
+ * because the totals of each would.
  */
 export function compileFigureSql(query: FigureQuery, options: FigureSqlOptions): string {
   if (query.beyond) return compileBeyond(query, query.beyond, options);
@@ -85,12 +86,15 @@ export function compileFigureSql(query: FigureQuery, options: FigureSqlOptions):
     ...(minRows > 1
       ? [
           'count(*) AS "group rows"',
-          `sum((count(*) < ${minRows})::integer) ${window('')} AS "small groups"`,
+          `sum(CASE WHEN count(*) < ${minRows} THEN count(*) ELSE 0 END) ${window('')} AS "small rows"`,
           `row_number() ${window(`ORDER BY count(*) < ${minRows}, count(*)`)} AS "size rank"`,
         ]
       : []),
   ];
-  const large = minRows > 1 ? ` WHERE "group rows" >= ${minRows} AND NOT ("small groups" = 1 AND "size rank" = 1)` : '';
+  const groupColumns = query.isGrouped ? columns.filter((one) => one.role === 'group').length : 0;
+  const isTold =
+    groupColumns > 1 ? '"small rows" > 0' : `"small rows" > 0 AND "small rows" < ${minRows} AND "size rank" = 1`;
+  const large = minRows > 1 ? ` WHERE "group rows" >= ${minRows} AND NOT (${isTold})` : '';
   const shown = `SELECT *, row_number() OVER (PARTITION BY "partition value" ORDER BY "row rank") AS "row place" FROM (SELECT ${ranked.join(', ')} ${from}) ranked${large}`;
   return (
     `SELECT ${partition ? '"partition value", ' : ''}${names} FROM (${shown}) placed ` +

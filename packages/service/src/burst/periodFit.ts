@@ -42,6 +42,8 @@ export async function checkPeriod(app: App, burst: PreparedBurst): Promise<void>
     const column = parameterColumn(viewing.report, parameter, revision.shape);
     if (!column || column.type !== 'date') continue;
     const filter = outerFilter({ ...burst, viewing: open }, revision.shape);
+    // Which days occur is not for somebody to know who is shown groups alone.
+    if (filter.masking.minRows > 1) continue;
     if (!filter.visible.columns.some((one) => one.name === column.name)) continue;
     const found = await countRowsPerTuple(app, { lane: 'planned', revision, filter }, [column]);
     checkPeriodDays(

@@ -17,7 +17,7 @@ export async function charactersIn(
   const found = new Map<string, string[]>();
   const texts = columns.filter((one) => one.type === 'text');
   if (texts.length === 0) return found;
-  await refuseSmallGroups(app, request, false);
+  refuseSmallGroups(request, 'rows');
   const binder = new StatementBinder();
   const { from, where } = rowsOf(request, binder);
   const cells = texts.map((one, i) => `(${i}, rows.${quoteName(one.name)})`).join(', ');

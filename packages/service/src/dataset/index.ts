@@ -2,7 +2,7 @@ export type { DatasetRow, RefreshCause, RefreshSchedule } from './models.ts';
 export { columnNames, readCsv } from './csvFile.ts';
 export { refuseSmallGroups, type RowRequest } from './request.ts';
 export { countBetween, countRows, countRowsPerLimit, countRowsPerTuple, ownCounts } from './rowCounts.ts';
-export { countQueryRows, readFigure, readRows } from './rowFigures.ts';
+export { countQueryRows, readFigure, readRows, refuseTelling } from './rowFigures.ts';
 export { CutAsker, readFigurePerCut } from './rowFiguresPerCut.ts';
 export { charactersIn } from './characters.ts';
 export { readRowBytes } from './rowFiles.ts';

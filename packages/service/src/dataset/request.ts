@@ -1,7 +1,8 @@
 import type pg from 'pg';
 import { exactRowsSql, limitsPassedSql, rowsSql, type EffectiveFilter, type RowsSql } from '@underbell/core/access';
-import { StatementBinder, type Cell, type SqlBinder } from '@underbell/core/filter';
+import type { Cell, SqlBinder, TypedNode } from '@underbell/core/filter';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
+import type { FigureQuery } from '@underbell/core/report';
 import { takeConnection, tell, type App, type Lane } from '../platform/index.ts';
 import { connectLive, readingOnly, sourceRefusal } from '../source/index.ts';
 import { queryCache } from './cache.ts';
@@ -40,21 +41,44 @@ export function passedOf(request: RowRequest, binder: SqlBinder): string {
 export const tooSmall = (rows: number): Refusal =>
   new Refusal('GROUPS_TOO_SMALL', `fewer than ${rows} rows stand behind this, so it is not shown to you`);
 
+/** What somebody asks of the rows: single ones, or groups and what is measured of each. */
+type Asked = 'rows' | 'counts' | Pick<FigureQuery, 'isGrouped' | 'columns'>;
+
+/** Whether a measure tells of one row: the largest is somebody's, and a condition may hold for one alone. */
+function singlesOut(node: TypedNode, isPlain: boolean): boolean {
+  if (node.kind === 'operation') return node.args.some((one) => singlesOut(one, isPlain));
+  if (node.kind !== 'aggregate') return false;
+  const { name, arg } = node;
+  const isBare = (one: TypedNode): boolean =>
+    one.kind === 'column' || (one.kind === 'operation' && one.op === 'not' && one.args.every(isBare));
+  return name === 'min' || name === 'max' || (isPlain && arg !== undefined && !isBare(arg));
+}
+
 /**
- * Refuses what would tell of single rows where small groups are masked: rows themselves, and a filter of the reader's
- * that leaves out so few rows that the difference to the whole tells them.
+ * Refuses what would tell of single rows while a minimum group size holds: rows themselves, the smallest and largest value,
+ * and every condition that is not fixed for its viewer. Two answers could differ by one row whatever each of them holds, and
+ * an answer that hung on the rows would tell of them itself; so no row is looked at to decide.
+ *
+ * @throws {Refusal} `GROUPS_TOO_SMALL`
  */
-export async function refuseSmallGroups(app: App, request: RowRequest, isGrouped: boolean): Promise<void> {
-  const { minRows } = request.filter.masking;
+export function refuseSmallGroups({ filter }: Pick<RowRequest, 'filter'>, asked: Asked): void {
+  const { minRows, plainMeasures = false } = filter.masking;
   if (minRows <= 1) return;
-  if (!isGrouped) throw tooSmall(minRows);
-  const { parts, innerCount } = request.filter;
-  if (innerCount === parts.length) return;
-  const binder = new StatementBinder();
-  const isLeftOut = `"passed" >= ${innerCount} AND "passed" < ${parts.length}`;
-  const text = `SELECT (count(*) FILTER (WHERE ${isLeftOut}))::float8 FROM ${passedOf(request, binder)}`;
-  const [[left]] = (await select(app, request, text, binder.values)) as [[number]];
-  if (left > 0 && left < minRows) throw tooSmall(minRows);
+  if (asked === 'rows' || (asked !== 'counts' && !asked.isGrouped)) throw tooSmall(minRows);
+  if (filter.innerCount < filter.parts.length)
+    throw new Refusal(
+      'GROUPS_TOO_SMALL',
+      `“${filter.dataset.name}” shows you groups of at least ${minRows} rows only, so it cannot be filtered further.`,
+      { hint: 'Remove your own filters and selections.' },
+    );
+  const measured = asked === 'counts' ? [] : asked.columns.filter((one) => one.role === 'measure');
+  const told = measured.find(({ node }) => singlesOut(node, plainMeasures));
+  if (told)
+    throw new Refusal(
+      'GROUPS_TOO_SMALL',
+      `“${told.label}” would show single rows; “${filter.dataset.name}” shows you groups of at least ${minRows} rows only.`,
+      { word: told.name },
+    );
 }
 
 /** Where a revision's rows are, as SQL. */

@@ -10,7 +10,7 @@ import {
   type FigureResult,
 } from '@underbell/core/report';
 import type { App } from '../platform/index.ts';
-import { ask, refuseSmallGroups, rowsOf, type RowRequest } from './request.ts';
+import { ask, refuseSmallGroups, rowsOf, tooSmall, type RowRequest } from './request.ts';
 
 /** The rows of one query of a figure; equal questions of anybody are answered once. */
 export async function answerQuery(
@@ -31,6 +31,11 @@ export function shownPlan(plan: FigurePlan, filter: EffectiveFilter): FigurePlan
   return { ...rest, sums: [] };
 }
 
+/** Refuses a figure one of whose queries would tell of single rows. @throws {Refusal} `GROUPS_TOO_SMALL` */
+export function refuseTelling(request: Pick<RowRequest, 'filter'>, { main, trend, lines }: FigurePlan): void {
+  for (const query of [main, trend, lines]) if (query) refuseSmallGroups(request, query);
+}
+
 /** One figure's answer: all queries of its plan. */
 export async function readFigure(
   app: App,
@@ -38,8 +43,8 @@ export async function readFigure(
   figure: DataFigure,
   asked: FigurePlan,
 ): Promise<FigureResult> {
-  await refuseSmallGroups(app, request, asked.main.isGrouped);
   const plan = shownPlan(asked, request.filter);
+  refuseTelling(request, plan);
   const ask = (query: FigureQuery) => answerQuery(app, request, query);
   const [main, sums, others, trend, lines] = await Promise.all([
     ask(plan.main),
@@ -48,6 +53,10 @@ export async function readFigure(
     plan.trend && ask(plan.trend),
     plan.lines && ask(plan.lines),
   ]);
+  const { minRows } = request.filter.masking;
+  // Nothing is shown of an answer by several columns one of whose groups is small.
+  if (minRows > 1 && main.length === 0 && plan.main.columns.filter((one) => one.role === 'group').length > 1)
+    throw tooSmall(minRows);
   return assembleResult(figure, plan, {
     main,
     sums,
@@ -63,13 +72,13 @@ export async function readRows(
   request: RowRequest,
   query: FigureQuery,
 ): Promise<readonly (readonly Cell[])[]> {
-  await refuseSmallGroups(app, request, query.isGrouped);
+  refuseSmallGroups(request, query);
   return (await answerQuery(app, request, query)).slice(0, query.limit);
 }
 
 /** How many rows a query has in all. */
 export async function countQueryRows(app: App, request: RowRequest, query: FigureQuery): Promise<number> {
-  await refuseSmallGroups(app, request, query.isGrouped);
+  refuseSmallGroups(request, query);
   const binder = new StatementBinder();
   const { minRows } = request.filter.masking;
   const text = compileCountSql(query, { rows: rowsOf(request, binder), binder, minRows });

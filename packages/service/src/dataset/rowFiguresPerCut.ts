@@ -21,8 +21,8 @@ import {
   type FigureResult,
 } from '@underbell/core/report';
 import { isAnybodyLooking, type App } from '../platform/index.ts';
-import { ask, refuseSmallGroups, rowsOf, type RowRequest } from './request.ts';
-import { answerQuery, shownPlan } from './rowFigures.ts';
+import { ask, rowsOf, type RowRequest } from './request.ts';
+import { answerQuery, refuseTelling, shownPlan } from './rowFigures.ts';
 import { columnPgType } from './table.sql.ts';
 
 /** Copies that one query answers for: the columns by which they are told, and each one's combinations of their values. */
@@ -246,8 +246,8 @@ export async function readFigurePerCut(
   asked: FigurePlan,
   partition: Partition,
 ): Promise<(cut: number) => FigureResult> {
-  await refuseSmallGroups(app, request, asked.main.isGrouped);
   const plan = shownPlan(asked, request.filter);
+  refuseTelling(request, plan);
   const ask = (query: FigureQuery) => asker.ask(request, query, partition);
   const [main, sums, others, trend, lines] = await Promise.all([
     ask(plan.main),

@@ -145,7 +145,7 @@ async function withCopy<T>(
   format: RowFormat,
   read: (client: pg.PoolClient, sql: string) => Promise<T>,
 ): Promise<T> {
-  await refuseSmallGroups(app, request, false);
+  refuseSmallGroups(request, 'rows');
   const binder = new SettingBinder();
   const guarded = format === 'csv' ? await formulaColumns(app, request) : new Set<string>();
   const sql = copySql(request, columns, format, binder, guarded);

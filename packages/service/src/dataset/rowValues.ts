@@ -33,7 +33,7 @@ const frequentValues = 5;
 
 /** Missing, distinct, smallest, largest and most frequent values of every visible column. @throws {Refusal} `GROUPS_TOO_SMALL` */
 export async function profileOf(app: App, request: RowRequest): Promise<ColumnProfile[]> {
-  await refuseSmallGroups(app, request, false);
+  refuseSmallGroups(request, 'rows');
   const { columns } = request.filter.visible;
   return Promise.all(
     columns.map(async ({ name, type }) => {

@@ -38,6 +38,7 @@ export interface ColumnNote {
   readonly unit?: string;
   readonly format?: string;
   readonly sensitivity?: Sensitivity;
+  readonly guards?: true;
 }
 
 /** Lays a publisher's notes over the columns that are there. @throws {Refusal} `DATASET_INVALID` for a column that is not */
@@ -237,12 +238,13 @@ export async function ownRows(
 export async function tryFilter(app: App, person: PersonViewer, name: string, where: string | undefined) {
   const request = await ownRows(app, person, name, where);
   const { filter, revision } = request;
-  await refuseSmallGroups(app, request, true);
+  refuseSmallGroups(request, 'counts');
   const counts = await countRowsPerLimit(app, request);
   const rows = counts.at(-1)!;
   const { minRows } = filter.masking;
   if (rows < minRows) throw tooSmall(minRows);
-  const [, ...left] = ownCounts(filter, counts);
+  // What each limit leaves out would tell of few rows.
+  const [, ...left] = minRows > 1 ? [] : ownCounts(filter, counts);
   const limits = filter
     .explain()
     .map((limit, i) => ({ ...limit, ...(left[i] === undefined ? {} : { rowsLeft: left[i] }) }));

@@ -75,10 +75,12 @@ const looksAt = (text: string) => recipientColumns(text).length > 0;
 
 /** Whoever writes the conditions is the sender; what is masked to the sender is masked to them. */
 function partOf(job: CopyJob, filter: EffectiveFilter, node: TypedNode): LimitPart {
-  const isOutside = masksAny(
-    filter.masking,
-    columnsOf(node).map((one) => one.name),
-  );
+  const isOutside =
+    filter.masking.minRows > 1 ||
+    masksAny(
+      filter.masking,
+      columnsOf(node).map((one) => one.name),
+    );
   return { origin: 'burst', name: job.name, isFixed: true, node, ...(isOutside ? { isOutside } : {}) };
 }
 

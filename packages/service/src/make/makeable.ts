@@ -10,7 +10,7 @@ import {
   type DataFigure,
   type FigurePlan,
 } from '@underbell/core/report';
-import { refuseSmallGroups, type Revision } from '../dataset/index.ts';
+import { refuseSmallGroups, refuseTelling, type Revision } from '../dataset/index.ts';
 import type { App } from '../platform/index.ts';
 import { commonFilter, copyColumns, filterFor, outerFilter } from './filters.ts';
 import type { CopyJob } from './job.ts';
@@ -100,14 +100,18 @@ export async function refuseUnmakeable(
   cut?: Cut,
 ): Promise<void> {
   const { rowRevision: revision, viewing } = job;
+  // Whoever cuts chooses the values that each copy is cut by, and is told how many rows it has.
+  const own = outerFilter(job, revision.shape);
+  if ((job.bound.length > 0 || Object.keys(job.where).length > 0) && own.masking.minRows > 1)
+    refuseSmallGroups({ filter: own }, 'rows');
   if (formats.some((one) => (rowFormats as readonly MadeFormat[]).includes(one))) {
     copyColumns(job, cut);
     const filter = cut === undefined ? outerFilter(job, revision.shape) : filterFor(job, revision.shape, cut);
-    await refuseSmallGroups(app, { lane: 'planned', revision, filter }, false);
+    refuseSmallGroups({ filter }, 'rows');
   }
   if (!formats.some((one) => figureFormats.includes(one))) return;
   for (const figure of viewing.page.figures.filter(asksData)) {
-    const { plan, ...request } = questionOf(job, figure, cut);
-    await refuseSmallGroups(app, { lane: 'planned', ...request }, plan.main.isGrouped);
+    const { plan, filter } = questionOf(job, figure, cut);
+    refuseTelling({ filter }, plan);
   }
 }

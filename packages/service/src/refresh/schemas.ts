@@ -16,6 +16,7 @@ export const note = Joi.object({
   unit: Joi.string().max(20),
   format: Joi.string().max(40).pattern(numberPattern, 'a Unicode number pattern such as #,##0.0 or 0.0 %'),
   sensitivity: Joi.string().valid(...sensitivities),
+  guards: Joi.boolean().valid(true).description('a token that fixes this column shows no more than one person’s rows'),
 });
 
 export const pairs = Joi.array().items(Joi.string().max(200)).single().default([]);

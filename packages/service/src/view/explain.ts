@@ -19,7 +19,9 @@ export async function explainLimits(
   told: CountsTold,
 ): Promise<ExplainedDataset> {
   const request = { lane: 'readers', revision, filter } as const;
-  const counts = told === 'none' ? [] : await countRowsPerLimit(app, request);
+  // What each limit leaves out would tell of few rows, where only groups are shown.
+  const isTold = told !== 'none' && filter.masking.minRows <= 1;
+  const counts = isTold ? await countRowsPerLimit(app, request) : [];
   const [total, ...left] = told === 'own' ? ownCounts(filter, counts) : counts;
   const rows = counts.at(-1);
   return {

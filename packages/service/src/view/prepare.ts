@@ -245,6 +245,7 @@ export async function prepare(app: App, subject: Subject): Promise<PreparedView>
     fixed,
     chosen,
     choices: request.choices,
+    ...(request.without ? { without: request.without } : {}),
     ...(place ? { placement: { name: place.name, where: place.where } } : {}),
     ...(place?.around ? { around: await limitsAround(app, place.around, masks) } : {}),
     ...(request.where === undefined ? {} : { where: request.where }),
