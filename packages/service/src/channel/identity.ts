@@ -50,13 +50,44 @@ async function takeIn(app: App, chat: ChatRow, user: UserId, userId: string): Pr
   const name = rooms.find((one) => one.displayName !== null)?.displayName ?? user.local;
   // Not the company's address: whoever keeps people may make them known by that, and they are those from then on.
   const email = strangerAddress(user);
-  // Known by this account before, when the chat was another or had other addresses.
-  const former = await findPersonRow(app, { email });
-  if (former) return former.id;
   const id = await addPerson(app, { email, name, passwordHash: null, state: 'guest', organisation: user.server });
   const after = { email, name, chat: chat.name };
   await remember(app, { who: email, what: 'came in by a chat', thing: `person ${email}`, after });
   return id;
+}
+
+/**
+ * Whom an account stands for: the person with its address at the company, whoever came in by it before, or the guest that it
+ * was.
+ *
+ * @returns nothing for who never came in
+ * @throws {Refusal} `SIGN_IN_FAILED` for who has left
+ */
+async function personIdOf(
+  app: App,
+  chat: ChatRow,
+  user: UserId,
+  known: string | undefined,
+): Promise<string | undefined> {
+  const address = addressOf(user, chat);
+  const row = address === undefined ? undefined : await findPersonRow(app, { email: address });
+  if (row?.state === 'left') throw unknown('you are not known here any more');
+  if (row?.state === 'active' || row?.state === 'guest') return row.id;
+  return known ?? (await findPersonRow(app, { email: strangerAddress(user) }))?.id;
+}
+
+/** The person that a member of a channel would come in as; nothing for who cannot be told, or has left. Nobody is taken in. */
+export async function memberOf(app: App, chat: ChatRow, userId: string): Promise<PersonViewer | undefined> {
+  const user = readUserId(userId);
+  if (!user || serverOf(chat, user.server) === undefined) return undefined;
+  const known = await findAccount(app, chat.name, userId);
+  try {
+    const id = await personIdOf(app, chat, user, known?.personId);
+    return id === undefined ? undefined : await findPerson(app, { id });
+  } catch (error) {
+    if (!isRefusal(error, 'SIGN_IN_FAILED')) throw error;
+    return undefined;
+  }
 }
 
 /** The person that an account is, who may look at things. @throws {Refusal} `SIGN_IN_FAILED` for who has left, or has no business here */
@@ -66,11 +97,7 @@ async function personFor(app: App, chat: ChatRow, user: UserId): Promise<PersonV
     // Two tabs that open at once are one person.
     await lockThing(app, 'chat account', `${chat.name} ${userId}`);
     const known = await findAccount(app, chat.name, userId);
-    const address = addressOf(user, chat);
-    const row = address === undefined ? undefined : await findPersonRow(app, { email: address });
-    if (row?.state === 'left') throw unknown('you are not known here any more');
-    const isHere = row?.state === 'active' || row?.state === 'guest';
-    const personId = isHere ? row.id : (known?.personId ?? (await takeIn(app, chat, user, userId)));
+    const personId = (await personIdOf(app, chat, user, known?.personId)) ?? (await takeIn(app, chat, user, userId));
     if (known?.personId !== personId) await chatUsers(app).upsert({ chatName: chat.name, userId, personId });
     return personId;
   });

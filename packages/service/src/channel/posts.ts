@@ -1,14 +1,14 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { messageOf, ownUser, type Post } from '@underbell/core/channel';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
-import { findPerson } from '../access/index.ts';
 import { findPlacement, preparePlacement, type Placement } from '../place/index.ts';
 import { countAttempt, remember, type App } from '../platform/index.ts';
 import { drawPng } from '../render/index.ts';
 import { limitWords, sceneOf, seesTheSame, type PreparedView, type ViewRequest } from '../view/index.ts';
 import { admitMember } from './admit.ts';
+import { memberOf } from './identity.ts';
 import { roomPath, withServer, type Homeserver } from './homeserver.ts';
-import { chatUsers, type ChatRow, type TabRow } from './models.ts';
+import type { ChatRow, TabRow } from './models.ts';
 import { membersOf } from './store.ts';
 import { tabLink, tabWithRoom } from './tabs.ts';
 
@@ -42,29 +42,14 @@ export interface ViewPost {
 
 /** More members are not looked at one by one, and whether all see the same is not known: then there is no picture. */
 const mostMembers = 200;
-/** Somebody who has not come in yet: nobody knows anything of them. */
-const stranger: PersonViewer = {
-  kind: 'person',
-  id: 'a member who was never here',
-  name: 'a member who was never here',
-  email: 'nobody@chat.invalid',
-  isAdministrator: false,
-  isGuest: true,
-  groups: [],
-  attributes: {},
-};
-
-/** Everybody who may look at a channel's tabs: those who came in, and one of those who have not. */
+/** Everybody who may look at a channel's tabs, as they would come in; nothing where one of them cannot be told. */
 async function membersFor(app: App, chat: ChatRow, roomId: string): Promise<PersonViewer[] | undefined> {
   const own = ownUser(chat.serverName);
   const users = (await membersOf(app, chat.name, roomId)).map((one) => one.userId).filter((one) => one !== own);
   if (users.length > mostMembers) return undefined;
-  const accounts = await chatUsers(app).findAll({ where: { chatName: chat.name, userId: users }, raw: true });
-  const people = await Promise.all(
-    (accounts as unknown as { personId: string }[]).map(({ personId }) => findPerson(app, { id: personId })),
-  );
+  const people = await Promise.all(users.map((userId) => memberOf(app, chat, userId)));
   const known = people.flatMap((one) => one ?? []);
-  return known.length < users.length ? [...known, stranger] : known;
+  return known.length < users.length ? undefined : known;
 }
 
 /** Whether every member of a channel sees in these figures what the poster sees: only then is a picture theirs to see. */

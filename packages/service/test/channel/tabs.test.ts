@@ -144,6 +144,22 @@ describe('tabs and what their channels are told', () => {
     assert.equal(file!.bytes.subarray(1, 4).toString(), 'PNG');
     await at.small.mask('no-cost', 'Readers', { kind: 'hide', column: 'cost' });
     assert.equal((await post('')).body['hasPicture'], false, 'what is hidden from one is in no picture for the other');
+    // Somebody who never came in by the chat is looked at as who they would come in as.
+    await at.small.fine('DELETE', '/api/v1/datasets/works/masks/no-cost', undefined, owner);
+    assert.equal((await post('')).body['hasPicture'], true);
+    at.add('owner');
+    await at.heard();
+    assert.equal((await post('')).body['hasPicture'], true, 'one more who sees the same');
+    await at.small.fine(
+      'PUT',
+      '/api/v1/datasets/works/masks/not-for-owner',
+      { appliesTo: { kind: 'person', name: owner }, effect: { kind: 'hide', column: 'cost' } },
+      owner,
+    );
+    assert.equal((await post('')).body['hasPicture'], false, 'what is hidden from them is in no picture');
+    await at.small.fine('DELETE', '/api/v1/datasets/works/masks/not-for-owner', undefined, owner);
+    at.remove('owner');
+    await at.heard();
     const stranger = await at.small.house.call('POST', '/api/v1/tabs/quay-works/post', { as: owner, body: {} });
     assert.equal(stranger.body.code, 'NOT_FOUND', 'who is not in the channel says nothing there');
   });
