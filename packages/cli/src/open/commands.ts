@@ -1,5 +1,5 @@
 import { InvalidArgumentError, type Command } from 'commander';
-import { doorKinds, type DoorKind, type OpenDoor } from '@underbell/core/open';
+import { doorKinds, type DoorKind, type OpenDoor, type OpenDoors } from '@underbell/core/open';
 import { line, plural, shortTime, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService, callService } from '../platform/service.ts';
@@ -53,11 +53,13 @@ export function addOpenCommands(program: Command): void {
         process.stdout.write(await answer.text());
         return;
       }
-      const answer = await askService<{ open: OpenDoor[] }>('GET', '/api/v1/open', { query: { ...query } });
-      show(command, answer, ({ open: found }) => {
+      const answer = await askService<OpenDoors>('GET', '/api/v1/open', { query: { ...query } });
+      show(command, answer, ({ open: found, failed = [] }) => {
         tell(found);
         line(plural(found.length, 'thing'));
+        if (failed.length > 0) line(`Not listed: ${failed.join(', ')}. Try again, or see the service log.`);
       });
+      if (answer.failed) process.exitCode = 5;
     });
   addFilter(open.command('end'))
     .description('end one, several, or all that match; without --yes it is told what will stop working')
@@ -72,7 +74,7 @@ export function addOpenCommands(program: Command): void {
         const { door, yes, ...query } = options;
         if (door.length === 0 && Object.keys(query).length === 0)
           throw localProblem('INPUT_INVALID', 'say which', { hint: '--door KIND:ID, or what they have in common' });
-        const { open: all } = await askService<{ open: OpenDoor[] }>('GET', '/api/v1/open', { query: { ...query } });
+        const { open: all } = await askService<OpenDoors>('GET', '/api/v1/open', { query: { ...query } });
         const meant = all.filter(
           (one) => one.mayEnd && (door.length === 0 || door.some(({ kind, id }) => kind === one.kind && id === one.id)),
         );

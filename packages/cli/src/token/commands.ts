@@ -73,8 +73,9 @@ function addTokens(program: Command): void {
     });
   token
     .command('list')
-    .description('the newest tokens that were handed out')
-    .action(async (_options, command: Command) => {
+    .description('tokens to reports of yours, and those that you handed out, newest first')
+    .option('--living', 'those that still count, alone')
+    .action(async (options: { living?: true }, command: Command) => {
       type Shown = {
         id: string;
         clientId: string;
@@ -82,9 +83,18 @@ function addTokens(program: Command): void {
         expiresAt: string;
         revokedAt: string | null;
       };
-      const answer = await askService<{ tokens: Shown[] }>('GET', '/api/v1/tokens');
-      show(command, answer, ({ tokens }) => {
-        table(tokens, [
+      const tokens: Shown[] = [];
+      for (let after: string | undefined; ;) {
+        const page = await askService<{ tokens: Shown[]; next?: string }>('GET', '/api/v1/tokens', {
+          query: { after, living: options.living },
+        });
+        tokens.push(...page.tokens);
+        after = page.next;
+        if (after === undefined) break;
+      }
+      const answer = { tokens };
+      show(command, answer, ({ tokens: found }) => {
+        table(found, [
           { heading: 'token', cell: (one) => one.id },
           { heading: 'client', cell: (one) => one.clientId },
           { heading: 'report', cell: (one) => one.details.report },

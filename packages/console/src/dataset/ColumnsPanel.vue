@@ -21,7 +21,11 @@ const base = computed(() => `/api/v1/datasets/${encodeURIComponent(props.name)}`
 const profile = useResource<{ columns: ColumnProfile[] }>(() => `${base.value}/profile`);
 const profiled = (name: string) => profile.data.value?.columns.find((one) => one.name === name);
 const isEditing = ref(false);
-const draft = ref<Record<string, string>[]>([]);
+/** What is said of a column while it is being edited; an empty text says nothing. */
+type Draft = Record<'name' | 'type' | 'label' | 'key' | 'unit' | 'format' | 'sensitivity', string> & {
+  guards: boolean;
+};
+const draft = ref<Draft[]>([]);
 const { busy, problem, attempt } = useAttempt();
 
 const fields = ['label', 'key', 'unit', 'format'] as const;

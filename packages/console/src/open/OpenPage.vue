@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button, Empty, Popconfirm, Table } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
-import { doorKinds, type OpenDoor } from '@underbell/core/open';
+import { doorKinds, type OpenDoor, type OpenDoors } from '@underbell/core/open';
 import PeopleTabs from '../access/PeopleTabs.vue';
 import { call } from '../platform/api.ts';
 import PublicSwitch from '../place/PublicSwitch.vue';
@@ -21,8 +21,8 @@ const query = computed(() => {
   return new URLSearchParams(said.map(([name, value]) => [name, value])).toString();
 });
 const path = computed(() => `/api/v1/open${query.value === '' ? '' : `?${query.value}`}`);
-const { data, error, isLoading, reload } = useResource<{ open: OpenDoor[] }>(path);
-const doors = computed(() => data.value?.open ?? []);
+const { data, error, isLoading, reload } = useResource<OpenDoors>(path);
+const doors = computed(() => [...(data.value?.open ?? [])]);
 const keyOf = (one: OpenDoor) => `${one.kind} ${one.id}`;
 const chosen = ref<string[]>([]);
 const meant = computed(() => doors.value.filter((one) => one.mayEnd && chosen.value.includes(keyOf(one))));
@@ -94,6 +94,7 @@ const consequences = computed(() => [...new Set(meant.value.map((one) => `${one.
   </p>
   <p v-for="one in said" :key="one" role="status">{{ one }}</p>
   <ProblemNote v-if="problem" :problem="problem" />
+  <p v-if="data?.failed" role="alert">Not listed: {{ data.failed.join(', ') }}. Try again, or see the service log.</p>
   <ProblemNote v-if="error" :problem="error" />
   <Table
     v-else

@@ -42,6 +42,12 @@ export interface OpenDoor<At = string> {
   readonly mayEnd: boolean;
 }
 
+/** What is open, and the kinds that could not be listed. */
+export interface OpenDoors<At = string> {
+  readonly open: readonly OpenDoor<At>[];
+  readonly failed?: readonly DoorKind[];
+}
+
 /** Which of them are meant; each left out means all. */
 export interface DoorFilter {
   readonly kind?: DoorKind;

@@ -169,9 +169,9 @@ export const burstRoutes: Route[] = [
     path: '/api/v1/runs',
     tag: 'Sending',
     audience: 'person',
-    summary: 'The newest runs',
-    query: Joi.object({ burst: thing }),
-    handle: async ({ app, person, query }) => ({ runs: await seenRuns(app, person, query.burst) }),
+    summary: 'Runs, newest first, 50 at once',
+    query: Joi.object({ burst: thing, before: Joi.number().integer().min(1).description('“next” of the page before') }),
+    handle: ({ app, person, query }) => seenRuns(app, person, query.burst, query.before),
   }),
   defineRoute({
     method: 'get',

@@ -6,7 +6,7 @@ import { requireBudget } from '../meter/index.ts';
 import { lockThing, livingWorkers, enqueue, hurry, remember, type App } from '../platform/index.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
 import { explainCut } from './showPlan.ts';
-import { addRun, asOfRun, askToStop, changeRun, findRun, holdRun, listRuns, moveRun } from './store.ts';
+import { addRun, asOfRun, askToStop, changeRun, findRun, holdRun, listRuns, runBursts, moveRun } from './store.ts';
 import { requireBurst } from './definition.ts';
 import {
   countDeliveries,
@@ -203,14 +203,20 @@ export async function showProgress(app: App, person: PersonViewer, id: number): 
   return showRun(app, await requireRun(app, person, id));
 }
 
-export async function seenRuns(app: App, person: PersonViewer, burst: string | undefined) {
+const runsAtOnce = 50;
+
+/**
+ * Runs of the bursts that somebody may see, newest first.
+ *
+ * @param before - the number of the last run of the page before
+ * @returns `next`: where the next page begins; nothing after the last
+ */
+export async function seenRuns(app: App, person: PersonViewer, burst: string | undefined, before?: number) {
   if (burst !== undefined) await requireBurst(app, person, burst, 'view');
-  const runs = await listRuns(app, burst, 50);
-  const names = new Set(await visibleNames(app, person, 'burst', [...new Set(runs.map((one) => one.burstName))]));
-  return showRuns(
-    app,
-    runs.filter((one) => names.has(one.burstName)),
-  );
+  const names = await visibleNames(app, person, 'burst', burst === undefined ? await runBursts(app) : [burst]);
+  const found = await listRuns(app, names, { ...(before === undefined ? {} : { before }), count: runsAtOnce + 1 });
+  const page = found.slice(0, runsAtOnce);
+  return { runs: await showRuns(app, page), ...(found.length > page.length ? { next: page.at(-1)!.id } : {}) };
 }
 
 /** A run that somebody may steer. */

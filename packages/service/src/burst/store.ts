@@ -110,9 +110,20 @@ export async function findRuns(app: App, ids: readonly number[]): Promise<RunRow
   return all(runs(app).findAll({ where: { id: { [Op.in]: [...ids] } }, order: [['id', 'DESC']] }));
 }
 
-export async function listRuns(app: App, burst: string | undefined, limit: number): Promise<RunRow[]> {
-  const where = burst === undefined ? {} : { burstName: burst };
-  return all(runs(app).findAll({ where, order: [['id', 'DESC']], limit }));
+/** The bursts that were ever run. */
+export async function runBursts(app: App): Promise<string[]> {
+  const rows = await runs(app).findAll({ attributes: [[fn('DISTINCT', col('burst_name')), 'name']], raw: true });
+  return rows.map((row) => (row as unknown as { name: string }).name);
+}
+
+/** Runs of some bursts, newest first. @param before - exclusive upper bound of their numbers */
+export async function listRuns(
+  app: App,
+  bursts: readonly string[],
+  { before, count }: { readonly before?: number; readonly count: number },
+): Promise<RunRow[]> {
+  const where = { burstName: [...bursts], ...(before === undefined ? {} : { id: { [Op.lt]: before } }) };
+  return all(runs(app).findAll({ where, order: [['id', 'DESC']], limit: count }));
 }
 
 /** The last run of each of some bursts. */

@@ -2,6 +2,7 @@ import Joi from 'joi';
 import { Readable } from 'node:stream';
 import { csvLine, withoutFormula } from '@underbell/core/csv';
 import { doorKinds, type OpenDoor } from '@underbell/core/open';
+import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { endDoors, openDoors } from './usecases.ts';
 
@@ -39,9 +40,14 @@ export const openRoutes: Route[] = [
     query: Joi.object({ ...filter, format: Joi.string().valid('json', 'csv').default('json') }),
     async handle({ app, person, query }) {
       const { format, ...wanted } = query;
-      const open = await openDoors(app, person, wanted);
-      if (format === 'json') return { open };
-      return { stream: Readable.from([toCsv(open)]), type: 'text/csv; charset=utf-8' };
+      const found = await openDoors(app, person, wanted);
+      if (format === 'json') return found;
+      // A file that is read without this note says nothing of what is missing.
+      if (found.failed)
+        throw new Refusal('INTERNAL', `Not listed: ${found.failed.join(', ')}.`, {
+          hint: 'Try again, or see the service log.',
+        });
+      return { stream: Readable.from([toCsv(found.open)]), type: 'text/csv; charset=utf-8' };
     },
   }),
   defineRoute({

@@ -1,5 +1,5 @@
 import type { PersonViewer } from '@underbell/core/access';
-import { isMeant, type DoorFilter, type DoorKind, type OpenDoor } from '@underbell/core/open';
+import { isMeant, type DoorFilter, type DoorKind, type OpenDoors } from '@underbell/core/open';
 import { isRefusal, Refusal, suggest } from '@underbell/core/refusal';
 import type { App } from '../platform/index.ts';
 
@@ -7,8 +7,13 @@ import type { App } from '../platform/index.ts';
  * Everything that was handed out and still opens something: for owners what is theirs, for administrators all. Each kind
  * tells what a person may know of it.
  */
-export async function openDoors(app: App, person: PersonViewer, filter: DoorFilter = {}): Promise<OpenDoor<Date>[]> {
-  return (await app.things.doors(person)).filter((one) => isMeant(one, filter, app.now()));
+export async function openDoors(app: App, person: PersonViewer, filter: DoorFilter = {}): Promise<OpenDoors<Date>> {
+  const { doors, failed } = await app.things.doors(person);
+  const missing = failed.filter((kind) => filter.kind === undefined || filter.kind === kind);
+  return {
+    open: doors.filter((one) => isMeant(one, filter, app.now())),
+    ...(missing.length > 0 ? { failed: missing } : {}),
+  };
 }
 
 /** What came of ending some doors. */

@@ -134,10 +134,20 @@ export function thingsOf(capabilities: readonly Capability[], app: () => App): T
       throw new Error(`no capability declares the kind ${kind}`);
     },
     async doors(person) {
+      const failed: DoorKind[] = [];
       const found = await Promise.all(
-        keepers.map(async ({ kind, list }) => (await list(app(), person)).map((one) => ({ kind, ...one }))),
+        keepers.map(async ({ kind, list }) => {
+          try {
+            return (await list(app(), person)).map((one) => ({ kind, ...one }));
+          } catch (error) {
+            // What one kind cannot tell hides nothing of the others.
+            app().log.error({ err: error, kind }, 'a kind of access could not be listed');
+            failed.push(kind);
+            return [];
+          }
+        }),
       );
-      return found.flat();
+      return { doors: found.flat(), failed: failed.sort() };
     },
     endedKinds: keepers.filter((one) => one.end !== undefined).map((one) => one.kind),
     endDoor: async ({ kind, id }, person, origin) =>

@@ -95,7 +95,9 @@ export interface KeyAsked {
 /** Every kind of thing of an installation, as its capabilities declare them, and what is asked of all capabilities at once. */
 export interface Things {
   /** Everything that was handed out and still opens something, as far as a person may know of it. */
-  doors(person: PersonViewer): Promise<readonly OpenDoor<Date>[]>;
+  doors(
+    person: PersonViewer,
+  ): Promise<{ readonly doors: readonly OpenDoor<Date>[]; readonly failed: readonly DoorKind[] }>;
   /** What of it is ended here. */
   readonly endedKinds: readonly DoorKind[];
   /** Ends one, with the rights of whoever ends it. */

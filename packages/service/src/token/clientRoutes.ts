@@ -135,8 +135,13 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/tokens',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'The newest tokens to reports of yours, and those that you handed out',
-    handle: async ({ app, person }) => ({ tokens: await tokensOf(app, person) }),
+    summary: 'Tokens to reports of yours, and those that you handed out, newest first; 200 at once',
+    query: Joi.object({
+      after: Joi.string().max(400).description('“next” of the page before'),
+      living: Joi.boolean().default(false).description('those that still count, alone'),
+    }),
+    handle: ({ app, person, query: { after, living } }) =>
+      tokensOf(app, person, { isLiving: living, ...(after === undefined ? {} : { after }) }),
   }),
   defineRoute({
     method: 'post',

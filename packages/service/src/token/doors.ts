@@ -1,15 +1,14 @@
 import { lastUsesOf, type DoorKeeper } from '../platform/index.ts';
 import { clientsOf, endClient } from './clients.ts';
 import { listKeys } from './store.ts';
-import { revokeOne, tokensOf } from './tokens.ts';
+import { livingTokens, revokeOne } from './tokens.ts';
 import { programUses } from '../meter/index.ts';
 
 /** Access tokens that live, with what they are cut down to as far as whoever asks may know. */
 const tokens: DoorKeeper = {
   kind: 'access token',
   async list(app, person) {
-    const all = await tokensOf(app, person);
-    const living = all.filter((one) => one.revokedAt === null && one.expiresAt.getTime() > app.now());
+    const living = await livingTokens(app, person);
     const used = await lastUsesOf(
       app,
       'access token',

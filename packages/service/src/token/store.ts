@@ -1,4 +1,4 @@
-import { Transaction } from 'sequelize';
+import { fn, literal, Op, Transaction, where } from 'sequelize';
 import { all, one, lockThing, plain, type App } from '../platform/index.ts';
 import { accessTokens, clients, signingKeys, type ClientRow, type KeyRow, type TokenRow } from './models.ts';
 import { exchangesBehind, revokeLine } from './lines.sql.ts';
@@ -64,8 +64,45 @@ export async function holdToken(
   return { token: plain(row), depth: await exchangesBehind(app, id) };
 }
 
-export async function listTokens(app: App, limit: number): Promise<TokenRow[]> {
-  return all(accessTokens(app).findAll({ order: [['issuedAt', 'DESC']], limit }));
+const isLiving = (app: App) => ({ revokedAt: null, expiresAt: { [Op.gt]: new Date(app.now()) } });
+const reportOf = literal(`details->>'report'`);
+
+/** The reports that tokens were handed out to. */
+export async function reportsOfTokens(app: App): Promise<string[]> {
+  const rows = await accessTokens(app).findAll({ attributes: [[fn('DISTINCT', reportOf), 'report']], raw: true });
+  return rows.map((row) => (row as unknown as { report: string }).report);
+}
+
+/** Which tokens are meant, newest first. */
+export interface TokenPage {
+  /** To these reports, or handed out by this person. */
+  readonly reports: readonly string[];
+  readonly giverId: string;
+  /** Those that still count, alone. */
+  readonly isLiving?: boolean;
+  /** After this one in the order of the list. */
+  readonly after?: { readonly issuedAt: Date; readonly id: string };
+  readonly count: number;
+}
+
+export async function listTokens(app: App, page: TokenPage): Promise<TokenRow[]> {
+  const { reports, giverId, after, count } = page;
+  const isTheirs = { [Op.or]: [{ giverId }, where(reportOf, { [Op.in]: [...reports] })] };
+  const isAfter = after && {
+    [Op.or]: [{ issuedAt: { [Op.lt]: after.issuedAt } }, { issuedAt: after.issuedAt, id: { [Op.gt]: after.id } }],
+  };
+  return all(
+    accessTokens(app).findAll({
+      where: {
+        [Op.and]: [isTheirs, ...(page.isLiving ? [isLiving(app)] : []), ...(isAfter ? [isAfter] : [])],
+      } as never,
+      order: [
+        ['issuedAt', 'DESC'],
+        ['id', 'ASC'],
+      ],
+      limit: count,
+    }),
+  );
 }
 
 export async function findToken(app: App, id: string): Promise<TokenRow | undefined> {

@@ -15,7 +15,7 @@ import {
   type TokenViewer,
 } from '@underbell/core/access';
 import { checkFilter, readFilter, type TypedNode } from '@underbell/core/filter';
-import { Refusal } from '@underbell/core/refusal';
+import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { findPage, readParameters } from '@underbell/core/report';
 import { signAccessToken, verifyAccessToken, type AccessTokenClaims } from '@underbell/core/token';
 import {
@@ -34,7 +34,7 @@ import { momentOf, nameNow, noteUse, remember, type App } from '../platform/inde
 import { findEdition } from '../report/index.ts';
 import { requireClient } from './clients.ts';
 import { signingKeys } from './keys.ts';
-import { addToken, findToken, listTokens, livingToken, revokeToken } from './store.ts';
+import { addToken, findToken, listTokens, reportsOfTokens, livingToken, revokeToken } from './store.ts';
 import type { ClientRow, TokenRow } from './models.ts';
 
 const defaultLifetimeSeconds = 600;
@@ -352,34 +352,93 @@ export async function mintToken(
   );
 }
 
-const newestTokens = 200;
+/** So many tokens come at once. */
+const tokensAtOnce = 200;
+
+/** A page of tokens, and where the next begins; nothing after the last. */
+export interface ShownTokens {
+  readonly tokens: readonly ShownToken[];
+  readonly next?: string;
+}
+type Told = Pick<ReportViewDetails, 'type' | 'report' | 'actions' | 'placement' | 'pages'>;
+export type ShownToken = Omit<TokenRow, 'giverId' | 'details'> & {
+  readonly details: ReportViewDetails | Told;
+  readonly isCutDown?: true;
+};
+
+const cursorOf = ({ issuedAt, id }: TokenRow) =>
+  Buffer.from(JSON.stringify([issuedAt.getTime(), id])).toString('base64url');
+
+function readCursor(text: string): { issuedAt: Date; id: string } {
+  try {
+    const [at, id] = JSON.parse(Buffer.from(text, 'base64url').toString()) as [unknown, unknown];
+    if (Number.isFinite(at) && typeof id === 'string') return { issuedAt: new Date(at as number), id };
+  } catch {
+    // Told below, as every other text that is no cursor.
+  }
+  throw new Refusal('INPUT_INVALID', 'This is not where a page of tokens begins.', {
+    pointer: '/after',
+    word: text.slice(0, 60),
+    hint: 'Take “next” of the page before.',
+  });
+}
 
 /**
- * The newest tokens that somebody may take back: those to reports of theirs, and those that they handed out. What a token
- * is cut down to tells of persons and records: whoever owns the report without deciding about its data sees that there is
- * a filter, not which.
+ * The tokens that somebody may take back, newest first: those to reports of theirs, and those that they handed out. What a
+ * token is cut down to tells of persons and records: whoever owns the report without deciding about its data sees that there
+ * is a filter, not which.
+ *
+ * @throws {Refusal} `INPUT_INVALID` for a wrong `after`
  */
-export async function tokensOf(app: App, person: PersonViewer) {
-  const tokens = await listTokens(app, newestTokens);
-  const reports = [...new Set(tokens.map((one) => one.details.report))];
-  const owned = new Set(await ownedNames(app, person, 'report', reports));
+export async function tokensOf(
+  app: App,
+  person: PersonViewer,
+  { after, isLiving = false }: { readonly after?: string; readonly isLiving?: boolean } = {},
+): Promise<ShownTokens> {
+  const reports = await ownedNames(app, person, 'report', await reportsOfTokens(app));
+  const found = await listTokens(app, {
+    reports,
+    giverId: person.id,
+    isLiving,
+    ...(after === undefined ? {} : { after: readCursor(after) }),
+    count: tokensAtOnce + 1,
+  });
+  const page = found.slice(0, tokensAtOnce);
   const open = new Set<string>();
-  for (const report of owned) if (await decidesAbout(app, person, report)) open.add(report);
-  return tokens
-    .filter((one) => one.giverId === person.id || owned.has(one.details.report))
-    .map(({ giverId, details, ...token }) => {
-      const { type, report, placement, pages, actions } = details;
-      const isOpen = giverId === person.id || open.has(report);
-      const bare = { type, report, actions, ...(placement ? { placement } : {}), ...(pages ? { pages } : {}) };
-      return { ...token, details: isOpen ? details : bare, ...(isOpen ? {} : { isCutDown: true }) };
-    });
+  const owned = new Set(reports);
+  for (const report of new Set(page.map((one) => one.details.report)))
+    if (owned.has(report) && (await decidesAbout(app, person, report))) open.add(report);
+  const tokens = page.map(({ giverId, details, ...token }): ShownToken => {
+    const { type, report, placement, pages, actions } = details;
+    const isOpen = giverId === person.id || open.has(report);
+    const bare = { type, report, actions, ...(placement ? { placement } : {}), ...(pages ? { pages } : {}) };
+    return { ...token, details: isOpen ? details : bare, ...(isOpen ? {} : { isCutDown: true }) };
+  });
+  return { tokens, ...(found.length > page.length ? { next: cursorOf(page.at(-1)!) } : {}) };
+}
+
+/** Every token that still counts and that somebody may take back. */
+export async function livingTokens(app: App, person: PersonViewer): Promise<ShownToken[]> {
+  const living: ShownToken[] = [];
+  for (let after: string | undefined; ;) {
+    const { tokens, next } = await tokensOf(app, person, { isLiving: true, ...(after === undefined ? {} : { after }) });
+    living.push(...tokens);
+    if (next === undefined) return living;
+    after = next;
+  }
 }
 
 async function decidesAbout(app: App, person: PersonViewer, report: string): Promise<boolean> {
-  const { definition } = await findEdition(app, report);
-  for (const dataset of Object.keys(definition.datasets))
-    if (!isAtLeast(await rightOn(app, person, 'dataset', dataset), 'edit')) return false;
-  return true;
+  try {
+    const { definition } = await findEdition(app, report);
+    for (const dataset of Object.keys(definition.datasets))
+      if (!isAtLeast(await rightOn(app, person, 'dataset', dataset), 'edit')) return false;
+    return true;
+  } catch (error) {
+    // A report that lies in the trash, or is gone, has no data to decide about.
+    if (isRefusal(error, 'NOT_FOUND')) return false;
+    throw error;
+  }
 }
 
 /** Takes one token back with all that were made of it, at once and everywhere. */

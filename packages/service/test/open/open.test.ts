@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import { until } from '../house.ts';
-import { author, owner, password, reader, root, SmallHouse } from '../smallHouse.ts';
+import { author, owner, password, reader, report, root, SmallHouse } from '../smallHouse.ts';
 
 interface Door {
   readonly kind: string;
@@ -160,6 +160,76 @@ describe('everything that was handed out', () => {
       entries: { id: number }[];
     };
     assert.ok(older.entries.every((one) => one.id < entries[0]!.id));
+  });
+
+  it('is told in full while the report of one token lies in the trash', async () => {
+    await small.fine('POST', '/api/v1/reports', { definition: report({ name: 'short-lived' }), notes: '' }, owner);
+    const second = {
+      id: 'second',
+      title: 'Second',
+      reports: ['short-lived'],
+      actions: ['view'],
+      mayNamePersons: false,
+    };
+    await small.fine('POST', '/api/v1/clients', second, owner);
+    await small.fine(
+      'POST',
+      '/api/v1/tokens',
+      { client: 'second', report: 'short-lived', where: { works: "quay = 'Q1'" } },
+      owner,
+    );
+    await small.fine('DELETE', '/api/v1/reports/short-lived', undefined, owner);
+    for (const as of [root, owner]) {
+      assert.equal((await small.house.call('GET', '/api/v1/tokens', { as })).status, 200);
+      const all = await small.house.call('GET', '/api/v1/open', { as });
+      assert.deepEqual([all.status, all.body['failed']], [200, undefined], all.text);
+      assert.ok(kindsOf(all.body['open'] as unknown as Door[]).length > 1, as);
+    }
+  });
+
+  it('leaves out one kind alone that cannot be listed, and says which', async () => {
+    const { app } = small.house;
+    await app.records.query('ALTER TABLE calendars RENAME TO calendars_away');
+    try {
+      const all = await small.house.call('GET', '/api/v1/open', { as: root });
+      assert.deepEqual([all.status, all.body['failed']], [200, ['calendar']], all.text);
+      assert.ok(kindsOf(all.body['open'] as unknown as Door[]).includes('access token'));
+      assert.equal(
+        (await small.house.call('GET', '/api/v1/open?format=csv', { as: root })).status,
+        500,
+        'a file has no note',
+      );
+    } finally {
+      await app.records.query('ALTER TABLE calendars_away RENAME TO calendars');
+    }
+  });
+
+  it('lists every living token, however many are newer, page by page and each once', async () => {
+    const { app } = small.house;
+    const before = (await list(root)).filter((one) => one.kind === 'access token').length;
+    // Two of each instant, and twice as many that were revoked.
+    await app.records.query(
+      `INSERT INTO access_tokens (id, client_id, details, issued_at, expires_at, revoked_at, root_id)
+       SELECT 'made-' || i, 'portal', '{"type":"report_view","report":"works","actions":["view"]}'::json,
+         now() - ((i / 2) || ' seconds')::interval, now() + interval '1 day', CASE WHEN i % 3 = 0 THEN NULL ELSE now() END, 'made-' || i
+       FROM generate_series(1, 1500) AS i`,
+    );
+    assert.equal((await list(root)).filter((one) => one.kind === 'access token').length, before + 500);
+    const ids: string[] = [];
+    let pages = 0;
+    for (let after = ''; ; pages++) {
+      const page = await small.house.call('GET', `/api/v1/tokens${after && `?after=${after}`}`, { as: root });
+      const { tokens, next } = page.body as unknown as { tokens: { id: string }[]; next?: string };
+      ids.push(...tokens.map((one) => one.id));
+      if (next === undefined) break;
+      after = next;
+    }
+    assert.ok(pages >= 7 && ids.length >= 1_500, `${pages} pages, ${ids.length} tokens`);
+    assert.equal(new Set(ids).size, ids.length);
+    // Nothing of others' reports is paged either.
+    assert.deepEqual((await small.house.call('GET', '/api/v1/tokens', { as: reader })).body, { tokens: [] });
+    const wrong = await small.house.call('GET', '/api/v1/tokens?after=nonsense', { as: root });
+    assert.deepEqual([wrong.status, wrong.body.code], [400, 'INPUT_INVALID']);
   });
 });
 
