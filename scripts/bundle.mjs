@@ -134,6 +134,7 @@ export const programs = {
       makeThread: 'packages/service/src/make/worker.ts',
       examineThread: 'packages/service/src/dataset/examineWorker.ts',
       drawingThread: 'packages/service/src/media/drawingWorker.ts',
+      calendarThread: 'packages/service/src/schedule/calendarWorker.ts',
     },
   },
   standins: { folder: join(root, 'packages/standins/dist'), sources: { main: 'packages/standins/src/main.ts' } },

@@ -6,7 +6,7 @@ import { isPeopleKind, type TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { capabilities } from './capabilities.ts';
 import { chatOrigins } from './channel/index.ts';
-import { beginSession, isSeen, personOf, rightOn } from './access/index.ts';
+import { beginSession, isSeen, personOf, requireStill, rightOn } from './access/index.ts';
 import { listenForBounces } from './deliver/index.ts';
 import { proofOf, tokenViewer } from './token/index.ts';
 import { framersOfFolder } from './folder/index.ts';
@@ -75,6 +75,7 @@ function identify(app: App): Identify {
       const { details } = (client ?? {}) as Partial<TokenViewer>;
       return details !== undefined && details.report === (kind === 'report' ? name : other?.name);
     },
+    still: (person, decisions) => requireStill(app, person, decisions),
     // A proof is good once; that the key was held was proven when the request began.
     clientAgain(ctx) {
       const key = /^\w+ (.+)$/.exec(ctx.get('Authorization'))?.[1] ?? '';

@@ -60,7 +60,8 @@ export function hardenPassword(document: object, password: string): void {
   const { encryptionKey, dictionary } = _security;
   const text = prepared(password);
   const user = entries(text, encryptionKey, noUser);
-  const owner = entries(text, encryptionKey, user.check);
+  // Nobody has the owner’s password: a recipient who had it could take every limit off.
+  const owner = entries(randomBytes(32), encryptionKey, user.check);
   Object.assign(dictionary.data, { R: 6, U: user.check, UE: user.key, O: owner.check, OE: owner.key });
   _root.data['Extensions'] = { ADBE: { BaseVersion: '1.7', ExtensionLevel: 8 } };
 }

@@ -84,6 +84,8 @@ describe('a printed page', () => {
         const shown = look(given, '--show-encryption');
         assert.match(shown.stdout, /R = 6/, shown.stderr);
         assert.match(shown.stdout, /stream encryption method: AESv3/);
+        assert.match(shown.stdout, /Supplied password is user password/);
+        assert.doesNotMatch(shown.stdout, /Supplied password is owner password/);
         assert.equal(look(given, '--check').status, 0, look(given, '--check').stderr);
         assert.notEqual(look(`${given.slice(0, 20)}?`, '--check').status, 0);
       }

@@ -3,8 +3,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { forgetFormerNames, keepFormerName, lockThing, remember, type App } from '../platform/index.ts';
 import { holdersOf } from './attributes.sql.ts';
 import { rowRules } from './models.ts';
-import { requireAdministrator } from './people.ts';
-import { noSuch } from './rights.ts';
+import { noSuch, requireAdministrator } from './rights.ts';
 import { listRules } from './ruleStore.ts';
 import { attributeNames, dropAttribute, followAttribute } from './store.ts';
 

@@ -1,7 +1,7 @@
 import Joi from 'joi';
 import type { AuditRecord } from '@underbell/core/audit';
 import { defineRoute, readAudit, type Route } from '../platform/index.ts';
-import { requireAdministrator } from './people.ts';
+import { requireAdministrator } from './rights.ts';
 
 const text = Joi.string().trim().max(200);
 

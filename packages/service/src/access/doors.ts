@@ -2,8 +2,8 @@ import { Op } from 'sequelize';
 import { Refusal } from '@underbell/core/refusal';
 import { lastUsesOf, one, remember, rows, type DoorKeeper } from '../platform/index.ts';
 import { invitations, people, sessions } from './models.ts';
-import { editPerson, requireAdministrator } from './people.ts';
-import { noSuch } from './rights.ts';
+import { editPerson } from './people.ts';
+import { noSuch, requireAdministrator } from './rights.ts';
 import { emailsById } from './store.ts';
 
 /** Invitations that can still be accepted: an administrator's to know, and those that one sent. */

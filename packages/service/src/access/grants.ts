@@ -11,8 +11,7 @@ import {
 import { Refusal } from '@underbell/core/refusal';
 import { emit, lockThing, remember, type App } from '../platform/index.ts';
 import { foldersOf, listGrants, putGrant, removeGrant, type StoredGrant } from './grantStore.ts';
-import { noSuch, requirePassOn, requireRight, rightOn } from './rights.ts';
-import { requireAdministrator } from './people.ts';
+import { noSuch, requireAdministrator, requirePassOn, requireRight, rightOn } from './rights.ts';
 import { requireHolder } from './holders.ts';
 import { findPersonRow } from './store.ts';
 

@@ -3,8 +3,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { lockThing, remember, type App, type Named } from '../platform/index.ts';
 import { addGroup, listGroups, removeGroup, renameGroup, setMembers, type Group } from './groupStore.ts';
 import { listGrants } from './grantStore.ts';
-import { requireAdministrator } from './people.ts';
-import { isMaker, noSuch } from './rights.ts';
+import { isMaker, noSuch, requireAdministrator } from './rights.ts';
 import { listMasks, listRules } from './ruleStore.ts';
 import { findPersonRow } from './store.ts';
 

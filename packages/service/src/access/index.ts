@@ -8,9 +8,11 @@ export {
   namesSeen,
   noSuch,
   ownedNames,
+  requireAdministrator,
   requireMaker,
   requirePassOn,
   requireRight,
+  requireStill,
   rightOn,
   rightsFor,
   rightsOn,
@@ -42,7 +44,7 @@ export {
   setMembers,
 } from './groupStore.ts';
 export { isSeen } from './groups.ts';
-export { checkAttributes, requireAdministrator } from './people.ts';
+export { checkAttributes } from './people.ts';
 export {
   addPerson,
   attributeNames,

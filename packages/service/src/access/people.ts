@@ -16,15 +16,11 @@ import {
 import { listGroups } from './groupStore.ts';
 import { listGrants, putGrant } from './grantStore.ts';
 import { acceptOnce, addInvitation, findInvitation } from './requestStore.ts';
-import { noSuch, requirePassOn } from './rights.ts';
+import { noSuch, requireAdministrator, requirePassOn } from './rights.ts';
 import { addPerson, changePerson, findPersonRow, listAttributes, putAttribute } from './store.ts';
 import type { AttributeRow, PersonState } from './models.ts';
 
 const invitationMs = 7 * 24 * 3_600_000;
-
-export function requireAdministrator(person: PersonViewer): void {
-  if (!person.isAdministrator) throw new Refusal('NOT_ALLOWED', 'only administrators may do this');
-}
 
 /**
  * Checks values of attributes by their declared types.

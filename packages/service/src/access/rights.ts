@@ -8,7 +8,7 @@ import {
   type ThingKind,
 } from '@underbell/core/access';
 import { Refusal, suggest } from '@underbell/core/refusal';
-import { thingNames, type App } from '../platform/index.ts';
+import { noteDecision, thingNames, type App, type Decision } from '../platform/index.ts';
 import { foldersOf, listGrants } from './grantStore.ts';
 
 /** Decides rights on things of one kind, from a single reading of grants and folders. */
@@ -64,7 +64,10 @@ export async function requireRight(
   name: string,
 ): Promise<Right> {
   const right = await rightOn(app, person, kind, name);
-  if (right !== undefined && isAtLeast(right, level)) return right;
+  if (right !== undefined && isAtLeast(right, level)) {
+    noteDecision({ what: 'right', level, kind, name });
+    return right;
+  }
   if (right === undefined) throw noSuch(kind, name, await namesSeen(app, person, kind));
   throw new Refusal('NOT_ALLOWED', `you may ${right.level} the ${kind} \`${name}\`, not ${level} it`, {
     hint: `ask somebody who owns it for the right to ${level}`,
@@ -89,8 +92,22 @@ export async function requirePassOn(
 
 /** @throws {Refusal} `NOT_ALLOWED`: making new things of a kind needs the right to edit every one of it */
 export async function requireMaker(app: App, person: PersonViewer, kind: ThingKind): Promise<void> {
-  if (isAtLeast(await rightOn(app, person, kind, '*'), 'edit')) return;
+  if (isAtLeast(await rightOn(app, person, kind, '*'), 'edit')) return noteDecision({ what: 'maker', kind });
   throw new Refusal('NOT_ALLOWED', `you may not make a new ${kind}`, { hint: 'publishers and administrators may' });
+}
+
+export function requireAdministrator(person: PersonViewer): void {
+  if (!person.isAdministrator) throw new Refusal('NOT_ALLOWED', 'only administrators may do this');
+  noteDecision({ what: 'administrator' });
+}
+
+/** Decides anew what was decided of a person before. @throws {Refusal} what each of them throws */
+export async function requireStill(app: App, person: PersonViewer, decisions: readonly Decision[]): Promise<void> {
+  for (const one of decisions) {
+    if (one.what === 'administrator') requireAdministrator(person);
+    else if (one.what === 'maker') await requireMaker(app, person, one.kind);
+    else await requireRight(app, person, one.level, one.kind, one.name);
+  }
 }
 
 /** Whether a person makes things for others, and so needs to know who there is: edits anything at all. */

@@ -79,6 +79,7 @@ export const boardRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/boards/check',
+    isRead: true,
     summary: 'Check a board without saving it',
     body: definition,
     async handle({ app, person, body }) {

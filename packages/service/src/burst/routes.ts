@@ -62,6 +62,7 @@ export const burstRoutes: Route[] = [
     path: '/api/v1/bursts/check',
     tag: 'Sending',
     audience: 'person',
+    isRead: true,
     summary: 'Check a burst that is being written; nothing is saved',
     body: Joi.object().unknown(true).required().description('a burst definition, format underbell-burst/1'),
     handle: ({ app, person, body }) => checkBurst(app, person, body),

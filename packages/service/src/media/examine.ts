@@ -11,6 +11,7 @@ import {
   type MediaType,
 } from '@underbell/core/media';
 import { Refusal } from '@underbell/core/refusal';
+import { drawInTurn } from '../render/index.ts';
 import { runInThread } from '../platform/index.ts';
 import { examineVideo } from './video.ts';
 
@@ -56,7 +57,8 @@ async function drawSmallPicture(path: string, thumbnail: string): Promise<{ widt
   try {
     const { width, height } = await sharp(path, options).metadata();
     const small = { width: thumbnailPixels, height: thumbnailPixels, fit: 'inside', withoutEnlargement: true } as const;
-    await writeFile(thumbnail, await sharp(path, options).rotate().resize(small).webp().toBuffer());
+    const drawn = await drawInTurn(() => sharp(path, options).rotate().resize(small).webp().toBuffer());
+    await writeFile(thumbnail, drawn);
     return { width, height };
   } catch (cause) {
     throw new Refusal(

@@ -60,6 +60,7 @@ export { migrate } from './migrate.ts';
 export { isConnectionLost, retry } from './retry.ts';
 export { enqueue, holdLease, hurry, renameInJobs, type Job } from './queue.sql.ts';
 export { TryLater, Worker, type Handlers, type JobHandler } from './queue.ts';
+export { noteDecision, type Decision } from './decisions.ts';
 export { onePerApp } from './perApp.ts';
 export { programVersion } from './programVersion.ts';
 export { giveWayWhole, watchStarving } from './priority.ts';

@@ -73,16 +73,16 @@ export async function countAttempt(app: App, name: LimitName, key: string): Prom
 /**
  * Does work that may fail only so often for one key; what succeeds does not count.
  *
- * For keys that nobody guesses: many may come at once, and what they fail by is counted afterwards.
+ * For keys that nobody guesses, because they are too long: a good one counts however many wrong ones came from the same
+ * address, and what fails is counted afterwards.
  *
  * @throws {Refusal} `TOO_MANY`, or what the work throws
  */
 export async function limitFailures<T>(app: App, name: LimitName, key: string, work: () => Promise<T>): Promise<T> {
-  const state = await limiterOf(app, name).get(key);
-  if (state && state.consumedPoints >= limits[name].points && state.msBeforeNext > 0) throw tooMany(state.msBeforeNext);
   try {
     return await work();
   } catch (error) {
+    // What is known passes before anything is counted: nobody closes it to others at the same address by guessing.
     if (error instanceof Refusal) await countAttempt(app, name, key);
     throw error;
   }

@@ -43,6 +43,7 @@ export const reportRoutes: Route[] = [
     path: '/api/v1/reports/check',
     tag: 'Reports',
     audience: 'person',
+    isRead: true,
     summary: 'Check a definition without publishing it',
     body: definition,
     async handle({ app, person, body }): Promise<CheckedReport> {

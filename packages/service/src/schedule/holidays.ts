@@ -3,7 +3,7 @@ import { isDate } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import { noSuch, requireMaker } from '../access/index.ts';
 import { momentOf, remember, type App } from '../platform/index.ts';
-import { readHolidays } from './calendarFile.ts';
+import { runInThread } from '../platform/thread.ts';
 import { findHolidays, listHolidays, putHolidays, removeHolidays } from './store.ts';
 import type { HolidayList } from './models.ts';
 
@@ -15,8 +15,14 @@ export interface HolidayWish {
   readonly calendar?: string;
 }
 
-function daysOf(app: App, { days, calendar }: HolidayWish): string[] {
-  if (calendar !== undefined) return readHolidays(calendar, Number(momentOf(app).today.slice(0, 4)));
+/** A year of holidays is read in milliseconds. */
+const calendarBounds = { memoryMiB: 128, timeMs: 5_000 };
+
+async function daysOf(app: App, { days, calendar }: HolidayWish): Promise<string[]> {
+  if (calendar !== undefined) {
+    const data = { text: calendar, thisYear: Number(momentOf(app).today.slice(0, 4)) };
+    return runInThread(new URL('../../dist/calendarThread.mjs', import.meta.url), data, calendarBounds);
+  }
   const odd = days!.find((day) => !isDate(day));
   if (odd !== undefined)
     throw new Refusal('INPUT_INVALID', `\`${odd}\` is no day`, {
@@ -36,7 +42,7 @@ export async function saveHolidays(
 ): Promise<HolidayList> {
   await requireMaker(app, person, 'burst');
   const before = await findHolidays(app, wish.name);
-  const list = { name: wish.name, title: wish.title, days: daysOf(app, wish) };
+  const list = { name: wish.name, title: wish.title, days: await daysOf(app, wish) };
   await app.records.transaction(async () => {
     await putHolidays(app, list);
     const what = `holidays saved, ${list.days.length} days`;

@@ -4,6 +4,7 @@ import sharp from 'sharp';
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { announce, lockThing, one, receiveBytes, onePerApp, type App } from '../platform/index.ts';
+import { drawInTurn } from '../render/index.ts';
 import { closed } from './keys.ts';
 import { screenPictures, screenStates, type KeyRow, type ScreenRow } from './models.ts';
 import { giveOrder } from './orders.ts';
@@ -25,10 +26,18 @@ const askedOf = onePerApp(() => new LRUCache<string, true>({ max: 50_000, ttl: a
 /** Of what others sent; a wall of ours has up to twice as many. */
 const mostSent = 4_000_000;
 const small = (picture: Buffer, mostPixels: number) =>
-  sharp(picture, { limitInputPixels: mostPixels })
-    .resize({ width: side, height: side, fit: 'inside', withoutEnlargement: true })
-    .webp()
-    .toBuffer();
+  drawInTurn(() =>
+    sharp(picture, { limitInputPixels: mostPixels })
+      .resize({ width: side, height: side, fit: 'inside', withoutEnlargement: true })
+      .webp()
+      .toBuffer(),
+  );
+
+/** How files of pixels begin. A drawing may take any time to draw, whatever its length. */
+const isOfPixels = (bytes: Buffer): boolean => {
+  const text = bytes.toString('latin1', 0, 12);
+  return text.startsWith('\x89PNG\r\n\x1a\n') || text.startsWith('\xff\xd8\xff') || /^RIFF[^]{4}WEBP$/.test(text);
+};
 
 /**
  * Keeps what a screen sends of what is on it, drawn anew: nothing of the file itself is kept, and nothing of a screen that was
@@ -43,6 +52,10 @@ export async function takeSnapshot(
 ): Promise<void> {
   const tooLarge = new Refusal('INPUT_TOO_LARGE', `a small picture has ${mostBytes / 1000} kB at most`);
   const sent = await receiveBytes(upload, { maxBytes: mostBytes, tooLarge });
+  if (!isOfPixels(sent))
+    throw new Refusal('MEDIA_INVALID', 'A screenshot is a PNG, JPEG or WebP image.', {
+      hint: 'Send one of these.',
+    });
   const bytes = await small(sent, mostSent).catch((cause: unknown) => {
     throw new Refusal('MEDIA_INVALID', 'what came is no picture', {}, { cause });
   });

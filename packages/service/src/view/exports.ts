@@ -114,7 +114,7 @@ function csvCell(cell: Cell | undefined, column: ResultColumn, timeZone: string)
 
 function toCsv({ columns, rows }: FigureResult, timeZone: string): string {
   const lines = rows.map((row) => csvLine(columns.map((column, i) => csvCell(row[i], column, timeZone))));
-  return [csvLine(columns.map(heading)), ...lines].join('');
+  return [csvLine(columns.map((one) => withoutFormula(heading(one)))), ...lines].join('');
 }
 
 /** What limits the page, in words, for the head of a document. */

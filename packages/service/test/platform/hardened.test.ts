@@ -2,6 +2,8 @@ import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import { isOrigin } from '@underbell/core/access';
 import { looksLikeFormula } from '@underbell/core/csv';
+import { Refusal } from '@underbell/core/refusal';
+import { limitFailures } from '../../src/platform/index.ts';
 import { pageWith } from '../../src/platform/pages.ts';
 import { author, owner, reader, report, root, SmallHouse, someWorks } from '../smallHouse.ts';
 
@@ -108,6 +110,35 @@ describe('the service, from outside', () => {
     assert.ok(text.includes("' =1+1") && text.includes("'\n=cmd") && text.includes("'@x"), text.slice(0, 300));
     for (const kind of kinds) assert.equal(text.includes(`'${kind}`), kind !== 'plain', JSON.stringify(kind));
     await small.upload(someWorks);
+    // A heading is an author's text as well.
+    const [page] = report().pages;
+    const measures = { ...report().measures, rows: { label: '=1+1', expression: 'count()', dataset: 'works' } };
+    await small.fine(
+      'POST',
+      '/api/v1/reports',
+      { definition: report({ name: 'headed', measures, pages: [page] }), notes: '' },
+      author,
+    );
+    const headed = await small.house.call('POST', '/api/v1/reports/headed/export', {
+      as: author,
+      body: { format: 'csv', figure: 'by-kind' },
+    });
+    assert.match(headed.text, /,'=1\+1/, headed.text.slice(0, 200));
+  });
+
+  it('is not kept from who has a key by others at the same address who guess', async () => {
+    const { app } = small.house;
+    const wrong = () => Promise.reject(new Refusal('LINK_GONE', 'no such link'));
+    const codes: string[] = [];
+    for (let i = 0; i < 70; i++)
+      codes.push(
+        await limitFailures(app, 'link', '192.0.2.7', wrong).then(
+          () => '',
+          (error: Refusal) => error.code,
+        ),
+      );
+    assert.deepEqual([codes[0], codes.at(-1)], ['LINK_GONE', 'TOO_MANY']);
+    assert.equal(await limitFailures(app, 'link', '192.0.2.7', () => Promise.resolve('shown')), 'shown');
   });
 
   it('tells nobody the names of what they may not see', async () => {

@@ -86,4 +86,28 @@ describe('an idempotency key', () => {
     assert.deepEqual([first.status, second.status], [202, 202], first.text);
     assert.equal((first.body as unknown as { id: number }).id, (second.body as unknown as { id: number }).id);
   });
+
+  it('gives no answer to whom the right was taken since, and lives on with the right', async () => {
+    const body = { title: 'Portal', kind: 'portal', report: 'works' };
+    const save = () =>
+      small.house.call('PUT', '/api/v1/placements/rights', { as: author, body, headers: { 'Idempotency-Key': 'r-1' } });
+    assert.equal((await save()).status, 200);
+    assert.equal((await save()).headers.get('idempotency-replayed'), 'true');
+    await small.house.app.records.query(`DELETE FROM grants WHERE thing_kind IN ('report', 'placement')`);
+    const refused = await save();
+    assert.ok(['NOT_ALLOWED', 'NOT_FOUND'].includes(refused.body.code ?? ''), refused.text);
+  });
+
+  it('is none for what only reads: its answer is of now', async () => {
+    const explain = async () =>
+      small.house.call('POST', '/api/v1/datasets/works/explain', {
+        as: owner,
+        body: { filter: "quay = 'Q1'" },
+        headers: { 'Idempotency-Key': 'read-1' },
+      });
+    assert.equal((await explain()).status, 200);
+    assert.equal((await explain()).headers.get('idempotency-replayed'), null);
+    await small.house.app.records.query(`DELETE FROM grants WHERE thing_kind = 'dataset'`);
+    assert.equal((await explain()).status, 404);
+  });
 });

@@ -89,6 +89,16 @@ describe('holidays of schedules', () => {
     assert.equal((await put({ name: 'x', title: 'X', days: ['2026-02-30'] })).body.code, 'INPUT_INVALID');
     assert.equal((await put({ name: 'x', title: 'X' })).body.code, 'INPUT_INVALID');
     assert.equal((await put({ name: 'x', title: 'X', calendar: 'none' })).body.code, 'FILE_MALFORMED');
+    // A rule that never comes true is given up, while everything else goes on.
+    const endless = lines(...event('DTSTART;VALUE=DATE:20260101', 'RRULE:FREQ=DAILY;BYMONTH=2;BYMONTHDAY=30'));
+    let isAnswered = false;
+    const asked = put({ name: 'x', title: 'X', calendar: endless }).then((answer) => {
+      isAnswered = true;
+      return answer;
+    });
+    for (let i = 0; i < 3; i++) assert.equal((await house.call('GET', '/health/live')).status, 200);
+    assert.equal(isAnswered, false, 'others are answered first');
+    assert.equal((await asked).body.code, 'INPUT_TOO_LARGE');
   });
 });
 

@@ -142,7 +142,13 @@ describe('screens with which something is wrong', () => {
       return answer.status;
     };
     assert.equal(await send(first, bytes), 204);
-    for (const wrong of ['no picture', '<svg xmlns="http://www.w3.org/2000/svg"><script/></svg', Buffer.alloc(400_000)])
+    const slow = `<svg xmlns="http://www.w3.org/2000/svg" width="4000" height="1000"><filter id="f"><feTurbulence numOctaves="99"/></filter>${'<rect width="4000" height="1000" filter="url(#f)"/>'.repeat(40)}</svg>`;
+    for (const wrong of [
+      'no picture',
+      '<svg xmlns="http://www.w3.org/2000/svg"><script/></svg',
+      slow,
+      Buffer.alloc(400_000),
+    ])
       assert.ok((await send(first, wrong)) >= 400);
     const seen = await picture();
     assert.deepEqual([seen.status, seen.headers.get('content-type')], [200, 'image/webp']);

@@ -3,12 +3,23 @@ import type { Context } from 'koa';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
 import { idempotencyKeys } from '../models.ts';
+import { withDecisions, type Decision } from '../decisions.ts';
 import { beginOnce, begunBefore } from './idempotency.sql.ts';
 
 /** What a write answered. */
 interface Kept {
   readonly status: number;
   readonly body: unknown;
+}
+
+/** Whose request it is, and how it is told from others. */
+interface Once {
+  /** Whose key it is; nobody gets the answer of another. */
+  readonly asker: string;
+  readonly key: string;
+  readonly body: unknown;
+  /** Decides anew what was decided of the asker. @throws {Refusal} */
+  readonly still: (decisions: readonly Decision[]) => Promise<void>;
 }
 
 /** A request that takes longer than this has lost its process. */
@@ -37,27 +48,29 @@ function requestFingerprint(ctx: Context, body: unknown): string {
 
 /**
  * Does a write once, however often the same request comes under the same key of the same asker: later ones get the answer of
- * the first. What was refused was not done and may come again.
+ * the first, as long as their rights are the same. What was refused was not done and may come again.
  *
- * @param asker - whose key it is; nobody gets the answer of another
- * @throws {Refusal} `IDEMPOTENCY_MISMATCH`, `IDEMPOTENCY_ACTIVE`, `IDEMPOTENCY_UNKNOWN` where the process died in between
+ * @throws {Refusal} `NOT_ALLOWED`, `NOT_FOUND` where a right is gone, `IDEMPOTENCY_MISMATCH`, `IDEMPOTENCY_ACTIVE`, `IDEMPOTENCY_UNKNOWN` where the process died in between
  */
 export async function doOnce(
   app: App,
   ctx: Context,
-  asker: string,
-  key: string,
-  body: unknown,
+  { asker, key, body, still }: Once,
   work: () => Promise<Kept>,
 ): Promise<Kept & { readonly isReplay: boolean }> {
   const id = createHash('sha256')
     .update(JSON.stringify([asker, key]))
     .digest('base64url');
   const request = requestFingerprint(ctx, body);
-  if (!(await beginOnce(app, id, request))) return { ...(await answerBefore(app, id, request, key)), isReplay: true };
+  if (!(await beginOnce(app, id, request))) {
+    const { decisions, ...kept } = await answerBefore(app, id, request, key);
+    await still(decisions);
+    return { ...kept, isReplay: true };
+  }
   let answer: Kept;
+  let decisions: readonly Decision[];
   try {
-    answer = await work();
+    ({ made: answer, decisions } = await withDecisions(work));
     // What is streamed is not kept; it changes nothing, or can be asked for again.
     if (answer.body !== null && typeof answer.body === 'object' && 'stream' in answer.body) {
       await forget(app, id);
@@ -68,7 +81,7 @@ export async function doOnce(
     throw error;
   }
   // An answer may hold a secret that is shown once.
-  const sealedAnswer = app.vault.seal(JSON.stringify(answer.body ?? null), purpose);
+  const sealedAnswer = app.vault.seal(JSON.stringify({ body: answer.body ?? null, decisions }), purpose);
   await idempotencyKeys(app).update({ status: answer.status, sealedAnswer }, { where: { key: id } });
   return { ...answer, isReplay: false };
 }
@@ -77,7 +90,12 @@ async function forget(app: App, id: string): Promise<void> {
   await idempotencyKeys(app).destroy({ where: { key: id } });
 }
 
-async function answerBefore(app: App, id: string, request: string, key: string): Promise<Kept> {
+async function answerBefore(
+  app: App,
+  id: string,
+  request: string,
+  key: string,
+): Promise<Kept & { readonly decisions: readonly Decision[] }> {
   const row = await begunBefore(app, id, longestMinutes);
   const about = { pointer: 'Idempotency-Key', word: key };
   if (row && row.request !== request)
@@ -85,9 +103,15 @@ async function answerBefore(app: App, id: string, request: string, key: string):
       ...about,
       hint: 'take a new key for every request',
     });
-  if (row?.sealed && row.status !== null)
-    return { status: row.status, body: JSON.parse(app.vault.open(row.sealed, purpose)) as unknown };
-  if (row?.isOld)
+  if (row?.sealed && row.status !== null) {
+    const kept = JSON.parse(app.vault.open(row.sealed, purpose)) as {
+      body?: unknown;
+      decisions?: readonly Decision[];
+    } | null;
+    // Of one that was kept before decisions were, nothing tells whether it may still be given.
+    if (kept?.decisions) return { status: row.status, body: kept.body, decisions: kept.decisions };
+  }
+  if (row?.isOld || row?.sealed)
     throw new Refusal('IDEMPOTENCY_UNKNOWN', 'the process that did this request ended before it answered', {
       ...about,
       hint: 'look whether it was done; then ask again with another key',

@@ -5,6 +5,7 @@ import type { Context } from 'koa';
 import type { ClientViewer, PersonViewer } from '@underbell/core/access';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
+import type { Decision } from '../decisions.ts';
 import { countAttempt } from '../limits.ts';
 import { withMemory } from '../memory.ts';
 import { askingAs, type AskerKey } from '../shares.ts';
@@ -30,6 +31,8 @@ export interface Identify {
     thing: Named,
     who: { readonly person?: PersonViewer | undefined; readonly client?: ClientViewer | undefined },
   ): Promise<boolean>;
+  /** Decides anew what was decided of a person before. @throws {Refusal} */
+  still(person: PersonViewer, decisions: readonly Decision[]): Promise<void>;
   /** @throws {Refusal} when the token of the request does not count any more */
   clientAgain(ctx: Context): Promise<ClientViewer>;
 }
@@ -160,14 +163,19 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
         });
         return { status: made === null ? 204 : (route.status ?? 200), body: made as unknown };
       };
-      const key = route.audience === 'anyone' ? undefined : idempotencyKey(ctx);
+      // What changes nothing is done anew: its answer is as much as its asker may see now.
+      const key = route.audience === 'anyone' || route.isRead ? undefined : idempotencyKey(ctx);
+      const still = async (decisions: readonly Decision[]) => {
+        // That something was deleted is no more than its asker knows.
+        if (person && route.method !== 'delete') await identify.still(person, decisions);
+      };
       const {
         status,
         body: made,
         isReplay,
       } = key === undefined
         ? { ...(await handle()), isReplay: false }
-        : await doOnce(app, ctx, askers[0] ?? ctx.ip, key, body, handle);
+        : await doOnce(app, ctx, { asker: askers[0] ?? ctx.ip, key, body, still }, handle);
       if (ctx.body !== undefined || ctx.status === 304) return;
       ctx.status = status;
       if (isReplay) ctx.set('Idempotency-Replayed', 'true');

@@ -20,7 +20,7 @@ import {
 } from '@underbell/core/render';
 import { pathOfFile } from '../../media/index.ts';
 import { onePerApp, type App } from '../../platform/index.ts';
-import { drawWallPng } from '../../render/index.ts';
+import { drawWallPng, drawInTurn } from '../../render/index.ts';
 import { programFor, slotsOf, type ScreenSetup } from '../program.ts';
 import { slotContent, slotIn, slotShown } from '../slots.ts';
 
@@ -138,7 +138,7 @@ function drawMedia(app: App, content: Extract<Content, { kind: 'media' }>, size:
   return async () => {
     const under = await drawWallPng(wallOverSvg(content.title, size, signs));
     const room = { width: size.width, height: size.height - top, fit: 'contain', background: light.paper } as const;
-    const picture = await sharp(pathOfFile(app, content.hash)).rotate().resize(room).png().toBuffer();
+    const picture = await drawInTurn(() => sharp(pathOfFile(app, content.hash)).rotate().resize(room).png().toBuffer());
     return sharp(under)
       .composite([{ input: picture, top, left: 0 }])
       .png()
