@@ -1,4 +1,4 @@
-import type { PersonViewer } from '@underbell/core/access';
+import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import type { AppSetup, ShownApp } from '@underbell/core/app';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { putOwner, requireAdministrator, rightsFor } from '../access/index.ts';
@@ -12,20 +12,21 @@ import { findApp, listApps, listPlaces, putApp } from './store.ts';
 
 const thingOf = (name: string) => ({ kind: 'app', name }) as const;
 
-async function shown(app: App, row: AppRow, right: ShownApp['right']): Promise<ShownApp<Date>> {
+async function shown(app: App, person: PersonViewer, row: AppRow, right: ShownApp['right']): Promise<ShownApp<Date>> {
+  const isWhole = isAtLeast({ level: right }, 'edit');
   const { name, title, origins, clientId, company, charts, isOn, switchedBy, switchedAt } = row;
   return {
     name,
     title,
     origins,
-    client: clientId,
-    company,
-    charts,
+    client: isWhole ? clientId : null,
+    company: isWhole ? company : null,
+    charts: isWhole ? charts : [],
     isOn,
     ...(switchedBy === null ? {} : { switchedBy }),
     ...(switchedAt === null ? {} : { switchedAt }),
     right,
-    places: await shownPlaces(app, name),
+    places: await shownPlaces(app, person, name, isWhole),
   };
 }
 
@@ -35,14 +36,14 @@ export async function seenApps(app: App, person: PersonViewer): Promise<ShownApp
   const found: ShownApp<Date>[] = [];
   for (const row of await listApps(app)) {
     const own = await right(thingOf(row.name));
-    if (own) found.push(await shown(app, row, own.level));
+    if (own) found.push(await shown(app, person, row, own.level));
   }
   return found;
 }
 
 export async function showApp(app: App, person: PersonViewer, name: string): Promise<ShownApp<Date>> {
   const { right, ...row } = await requireApp(app, person, name);
-  return shown(app, row, right);
+  return shown(app, person, row, right);
 }
 
 async function checkSetup(app: App, person: PersonViewer, name: string, wish: AppSetup): Promise<void> {

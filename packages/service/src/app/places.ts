@@ -1,7 +1,7 @@
 import { type PersonViewer } from '@underbell/core/access';
 import type { AppPlace, CompanyChoice } from '@underbell/core/app';
 import { Refusal, suggest } from '@underbell/core/refusal';
-import { noSuch, requireRight } from '../access/index.ts';
+import { noSuch, requireRight, rightsFor } from '../access/index.ts';
 import { findPlacement, listPlacements, thingIn, type Placement } from '../place/index.ts';
 import { announce, lockThing, remember, type App } from '../platform/index.ts';
 import { requireApp } from './require.ts';
@@ -27,8 +27,19 @@ const placed = ({ reportName, boardName, page, figure }: Placement) => ({
   ...(figure === null ? {} : { figure }),
 });
 
-/** The placements that stand in an app. */
-export async function shownPlaces(app: App, name: string): Promise<AppPlace<Date>[]> {
+/**
+ * The placements that stand in an app. A reader is told of those whose report or board they may see, and nothing of which
+ * company has which instead, or who chose it.
+ *
+ * @param isWhole - for who sets the app up
+ */
+export async function shownPlaces(
+  app: App,
+  person: PersonViewer,
+  name: string,
+  isWhole: boolean,
+): Promise<AppPlace<Date>[]> {
+  const right = rightsFor(app, person);
   const places = await listPlaces(app, name);
   const names = places.map((one) => one.placementName);
   const [offers, choices, placements] = await Promise.all([
@@ -36,20 +47,20 @@ export async function shownPlaces(app: App, name: string): Promise<AppPlace<Date
     listChoices(app, names),
     listPlacements(app),
   ]);
-  return places.flatMap(({ placementName, inPanel }) => {
+  const told: AppPlace<Date>[] = [];
+  for (const { placementName, inPanel } of places) {
     const placement = placements.find((one) => one.name === placementName);
-    if (!placement) return [];
-    return [
-      {
-        placement: placementName,
-        title: placement.title,
-        ...placed(placement),
-        inPanel,
-        offers: offers.get(placementName) ?? [],
-        companies: shownChoices(choices.filter((one) => one.placeName === placementName)),
-      },
-    ];
-  });
+    if (!placement || !(isWhole || (await right(thingIn(placement))))) continue;
+    told.push({
+      placement: placementName,
+      title: placement.title,
+      ...placed(placement),
+      inPanel,
+      offers: isWhole ? (offers.get(placementName) ?? []) : [],
+      companies: isWhole ? shownChoices(choices.filter((one) => one.placeName === placementName)) : [],
+    });
+  }
+  return told;
 }
 
 /** What may stand in a place instead has to stand in the same app, and shows what the person may change. */

@@ -39,7 +39,16 @@ async function shown(app: App, chat: ChatRow, isWhole: boolean): Promise<ShownCh
 
 /** The chats that this service is registered with; how, is told to administrators. */
 export async function shownChats(app: App, person: PersonViewer): Promise<ShownChat<Date>[]> {
-  return Promise.all((await listChats(app)).map((one) => shown(app, one, person.isAdministrator)));
+  const all = await listChats(app);
+  const own = person.isGuest ? await chatsOf(app, person) : undefined;
+  const seen = all.filter((one) => own === undefined || own.has(one.name));
+  return Promise.all(seen.map((one) => shown(app, one, person.isAdministrator)));
+}
+
+/** The chats that a guest came in by: of others they are told nothing. */
+async function chatsOf(app: App, person: PersonViewer): Promise<ReadonlySet<string>> {
+  const accounts = await chatUsers(app).findAll({ where: { personId: person.id }, raw: true });
+  return new Set((accounts as unknown as { chatName: string }[]).map((one) => one.chatName));
 }
 
 export async function requireChat(app: App, name: string): Promise<ChatRow> {
@@ -53,6 +62,7 @@ export async function requireChat(app: App, name: string): Promise<ChatRow> {
 }
 
 export async function showChat(app: App, person: PersonViewer, name: string): Promise<ShownChat<Date>> {
+  if (person.isGuest && !(await chatsOf(app, person)).has(name)) throw noSuch('chat', name, []);
   return shown(app, await requireChat(app, name), person.isAdministrator);
 }
 

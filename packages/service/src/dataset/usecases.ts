@@ -151,6 +151,11 @@ export async function showDataset(app: App, person: PersonViewer, name: string):
   const row = (await findDatasetRow(app, name))!;
   const revisions = await listRevisions(app, name);
   const isEditor = isAtLeast(await rightOn(app, person, 'dataset', name), 'edit');
+  const { visible } = EffectiveFilter.start(
+    decideAccess({ dataset: shape, ...(await limitsOn(app, [name])), viewer: person, moment: momentOf(app) }),
+  );
+  // What is hidden from somebody has no name for them either, unless they decide about the dataset.
+  const isTold = (column: string) => isEditor || visible.columns.some((one) => one.name === column);
   return {
     name,
     title: row.title,
@@ -159,8 +164,8 @@ export async function showDataset(app: App, person: PersonViewer, name: string):
     ...(row.kind === 'live' ? { keepSeconds: row.keepSeconds ?? usualKeepSeconds } : {}),
     source: row.sourceName,
     ...(isEditor ? { sql: row.sql } : {}),
-    columns: shape.columns,
-    order: row.rowOrder,
+    columns: shape.columns.filter((one) => isTold(one.name)),
+    order: row.rowOrder.filter(isTold),
     schedule: row.schedule && { ...row.schedule, words: recurrenceWords(row.schedule) },
     nextRefreshAt: row.nextRefreshAt,
     hasHook: row.hookFingerprint !== null,

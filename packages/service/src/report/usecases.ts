@@ -1,4 +1,4 @@
-import type { PersonViewer } from '@underbell/core/access';
+import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import type { DatasetShape } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import {
@@ -223,15 +223,28 @@ export async function seenReports(app: App, person: PersonViewer): Promise<Liste
     }));
 }
 
+/** A definition as its readers know it: by which values it is limited is its authors' to know. */
+function withoutConditions({ where: _report, ...report }: ReportDefinition): ReportDefinition {
+  const pages = report.pages.map(({ where: _page, ...page }) => ({
+    ...page,
+    figures: page.figures.map((figure) => {
+      if (!('where' in figure)) return figure;
+      const { where: _figure, ...rest } = figure;
+      return rest;
+    }),
+  }));
+  return { ...report, pages };
+}
+
 export async function showReport(app: App, person: PersonViewer, name: string): Promise<ShownReport<Date>> {
-  await requireRight(app, person, 'view', 'report', name);
+  const right = await requireRight(app, person, 'view', 'report', name);
   const { number, definition } = await findEdition(app, name);
   return {
     name,
     title: definition.title,
     description: definition.description ?? '',
     edition: number,
-    definition,
+    definition: isAtLeast(right, 'edit') ? definition : withoutConditions(definition),
     editions: await listEditions(app, name),
   };
 }

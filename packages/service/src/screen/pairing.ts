@@ -11,7 +11,7 @@ import {
   type ShownScreen,
   type WaitingDevice,
 } from '@underbell/core/screen';
-import { putOwner, rightOn } from '../access/index.ts';
+import { putOwner, rightOn, rightsOn } from '../access/index.ts';
 import {
   announce,
   countAttempt,
@@ -22,6 +22,7 @@ import {
   plain,
   randomKey,
   remember,
+  thingNames,
   type App,
 } from '../platform/index.ts';
 import { checkScreenFits } from './check.ts';
@@ -79,9 +80,18 @@ const noCode = (text: string) =>
     hint: 'a code holds for a quarter of an hour; the screen shows the next one by itself',
   });
 
+/** Whether somebody looks after some group of screens, or may make one. */
+async function keepsScreens(app: App, person: PersonViewer): Promise<boolean> {
+  const decide = await rightsOn(app, 'screen-group');
+  const names = await thingNames(app, 'screen-group');
+  return [...names, '*'].some((name) => isAtLeast(decide(person, name), 'edit'));
+}
+
 /** The device that shows a code; guesses are counted. @throws {Refusal} `NOT_FOUND`, `TOO_MANY` */
 async function waiting(app: App, person: PersonViewer, text: string): Promise<PairingRow> {
   return limitGuesses(app, 'screen code typed', person.id, async () => {
+    // To everybody else no code is one: what waits is no more theirs to see than to refuse.
+    if (!(await keepsScreens(app, person))) throw noCode(text);
     const code = readUserCode(text);
     const found = code && (await one(screenPairings(app).findOne({ where: { userCode: code, state: 'waiting' } })));
     if (!found || found.expiresAt.getTime() <= app.now()) throw noCode(text);
