@@ -132,6 +132,15 @@ describe('two answers to one person', () => {
     return { rows, size };
   }
 
+  /** Shows everybody groups of so many rows alone. */
+  async function showGroupsOf(rows: number): Promise<void> {
+    const { app } = small.house;
+    await app.records.query('DELETE FROM masks');
+    const effect = { kind: 'small groups', rows } as const;
+    const mask: Mask = { name: 'all', dataset: 'works', appliesTo: { kind: 'everyone' }, except: [], effect };
+    await app.records.transaction(() => putMask(app, mask));
+  }
+
   /** Every way to state a condition: a filter, a parameter, a default taken off, a selection, a drill, a record, a try-out. */
   function waysOf(rows: readonly Row[]): Way[] {
     const call = (path: string) => () => small.house.call('GET', path, { as: reader });
@@ -254,17 +263,7 @@ describe('two answers to one person', () => {
 
   it('withhold what an author to whom only groups are shown computes of single rows', async () => {
     const { rows, size } = await makeWorld();
-    const { app } = small.house;
-    await app.records.query('DELETE FROM masks');
-    await app.records.transaction(() =>
-      putMask(app, {
-        name: 'all',
-        dataset: 'works',
-        appliesTo: { kind: 'everyone' },
-        except: [],
-        effect: { kind: 'small groups', rows: size },
-      }),
-    );
+    await showGroupsOf(size);
     const mine = (expression: string) =>
       works({
         name: 'mine',
@@ -293,17 +292,7 @@ describe('two answers to one person', () => {
       csv: 'id,email\n1,a@b.example\n',
     });
     assert.equal(list.status, 200, list.text);
-    const { app } = small.house;
-    await app.records.query('DELETE FROM masks');
-    await app.records.transaction(() =>
-      putMask(app, {
-        name: 'all',
-        dataset: 'works',
-        appliesTo: { kind: 'everyone' },
-        except: [],
-        effect: { kind: 'small groups', rows: 3 },
-      }),
-    );
+    await showGroupsOf(3);
     const refused = await small.house.call('PUT', '/api/v1/bursts', {
       as: author,
       body: {
