@@ -3,20 +3,20 @@ import { PassThrough, Readable, Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import Joi from 'joi';
 import type { DatasetColumn } from '@underbell/core/dataset';
-import { csvLine, CsvLineEnds } from '@underbell/core/csv';
+import { csvLine, CsvLines } from '@underbell/core/csv';
 import { requireRight, thing } from '../access/index.ts';
 import { defineRoute, SilenceWatch, takeDownload, type App, type Route } from '../platform/index.ts';
 import type { RowRequest } from './request.ts';
-import { copyRows, type RowFormat } from './rowFiles.ts';
+import { copyRows, instantFields, type RowFormat } from './rowFiles.ts';
 import { ownRows, seenDatasets, showDataset, tryFilter } from './usecases.ts';
 import { previewRows, profileColumns } from './profile.ts';
 
 const where = Joi.string().max(16_384).description('CQL2 text; can only narrow');
 const named = Joi.object({ name: thing.required() });
 
-function lineEnds(): Transform {
-  const ends = new CsvLineEnds();
-  return new Transform({ transform: (piece: Buffer, _, done) => done(null, ends.push(piece)) });
+function csvLines(instants: readonly number[]): Transform {
+  const lines = new CsvLines(instants);
+  return new Transform({ transform: (piece: Buffer, _, done) => done(null, lines.push(piece)) });
 }
 
 /** Whoever takes nothing of a file for so long has gone, or keeps others from theirs. */
@@ -38,14 +38,15 @@ async function rowStream(
   const giveBack = takeDownload(app);
   const out = new PassThrough();
   if (format === 'csv') out.write(csvLine(columns.map((one) => one.name)));
+  const line = { prefix: [], cells: columns };
   let isStarted = false;
   await new Promise<void>((resolve, failed) => {
-    copyRows(app, request, { prefix: [], cells: columns }, format, async (rows) => {
+    copyRows(app, request, line, format, async (rows) => {
       // How long the first row takes is the database's affair; from then on it is the reader's.
       await once(rows, 'readable');
       isStarted = true;
       resolve();
-      await pipeWatched(rows, format === 'csv' ? [lineEnds(), out] : [out]);
+      await pipeWatched(rows, format === 'csv' ? [csvLines(instantFields(line)), out] : [out]);
     })
       .catch((error: Error) => {
         failed(error);

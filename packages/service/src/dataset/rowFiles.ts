@@ -1,7 +1,7 @@
 import type { Readable } from 'node:stream';
 import type pg from 'pg';
 import { maskedColumnSql } from '@underbell/core/access';
-import { formulaStartSql } from '@underbell/core/csv';
+import { formulaStartSql, InstantFields } from '@underbell/core/csv';
 import type { DatasetColumn } from '@underbell/core/dataset';
 import { quoteName, SettingBinder } from '@underbell/core/filter';
 import { onePerApp, type App } from '../platform/index.ts';
@@ -20,20 +20,18 @@ import {
 /** `raw` is CSV for our own eyes: no cell is guarded against spreadsheets. */
 export type RowFormat = 'csv' | 'raw' | 'jsonl';
 
-/** An instant as RFC 3339 has it, in the zone of the session; microseconds where there are any. */
-const instantCell = (sql: string): string =>
-  `CASE WHEN NOT isfinite(${sql}) THEN (${sql})::text ELSE to_char(${sql}, 'YYYY-MM-DD"T"HH24:MI:SS')` +
-  ` || CASE WHEN (${sql}) = date_trunc('second', ${sql}) THEN '' ELSE to_char(${sql}, '.US') END` +
-  ` || to_char(${sql}, 'TZH:TZM') END`;
-
 /**
- * How one column leaves in a file. Instants are the wall clock of the installation's zone with its offset (RFC 3339).
+ * Which fields of a line hold instants. The database writes them in its own form, in the zone of the session; `CsvLines`
+ * and `InstantFields` give them the one of RFC 3339. In JSON they have it already.
  */
+export const instantFields = ({ prefix, cells }: LineColumns): number[] =>
+  cells.flatMap((column, i) => (column.type === 'instant' ? [prefix.length + i] : []));
+
+/** How one column leaves in a file. */
 function fileCell(column: DatasetColumn, sql: string, format: RowFormat, guarded: ReadonlySet<string>): string {
   if (format === 'csv' && guarded.has(column.name))
     return `CASE WHEN ${sql} ~ ${formulaStartSql} THEN '''' || ${sql} ELSE ${sql} END`;
   if (column.type === 'boolean' && format !== 'jsonl') return `(${sql})::text`;
-  if (column.type === 'instant' && format !== 'raw') return instantCell(sql);
   return sql;
 }
 
@@ -135,7 +133,24 @@ export function readRowBytes(
   format: RowFormat,
   reading: RowReading,
 ): Promise<void> {
-  return withCopy(app, request, columns, format, (client, sql) => readRowFrames(client, sql, reading));
+  const fields = format === 'csv' ? instantFields(columns) : [];
+  const rows = fields.length === 0 ? reading : withInstants(reading, new InstantFields(fields));
+  return withCopy(app, request, columns, format, (client, sql) => readRowFrames(client, sql, rows));
+}
+
+/** Rows come into the first half of the room, and are written into the other. */
+function withInstants({ room, take, onPiece }: RowReading, instants: InstantFields): RowReading {
+  const half = room.length >> 1;
+  let written = room.subarray(half);
+  return {
+    room: room.subarray(0, half),
+    take: (data, start, end) => {
+      const needed = instants.room(end - start);
+      if (needed > written.length) written = Buffer.allocUnsafe(needed * 2);
+      take(written, 0, instants.write(data, start, end, written, 0));
+    },
+    onPiece,
+  };
 }
 
 async function withCopy<T>(
@@ -162,7 +177,9 @@ async function withCopy<T>(
       'SET LOCAL max_parallel_workers_per_gather = 0; SET LOCAL synchronize_seqscans = off; ' +
         'SET LOCAL enable_indexscan = off; SET LOCAL enable_indexonlyscan = off',
     );
-    await client.query(`SELECT set_config('timezone', $1, true)`, [app.settings.timeZone]);
+    await client.query(`SELECT set_config('datestyle', 'ISO', true), set_config('timezone', $1, true)`, [
+      app.settings.timeZone,
+    ]);
     for (const { name, value } of binder.settings) await client.query('SELECT set_config($1, $2, true)', [name, value]);
     const result = await read(client, sql);
     // Nothing was changed; a setting of the session that the SQL of a live dataset made goes with it.
