@@ -1,10 +1,10 @@
 // Runs the benchmarks: installs what is missing, starts a database of its own, prints ratios against floors of the same run.
 import { spawn } from 'node:child_process';
 import { built, runFlags } from './bundle.mjs';
-import { installForService, installPackages, root } from './install.mjs';
+import { installForBench, installPackages, root } from './install.mjs';
 
 installPackages();
-installForService();
+installForBench();
 const program = await built('bench');
 const child = spawn(process.execPath, [...runFlags, program, ...process.argv.slice(2)], {
   stdio: 'inherit',

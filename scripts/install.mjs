@@ -103,6 +103,7 @@ function installMissing(names) {
 
 export const installForService = () => installMissing(ofService);
 export const installForTests = () => installMissing(Object.keys(packages));
+export const installForBench = () => installMissing([...ofService, 'chromium', 'poppler-utils']);
 export const installChromium = () => installMissing(['chromium']);
 
 if (import.meta.url === pathToFileURL(process.argv[1] ?? '').href) {

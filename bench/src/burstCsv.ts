@@ -1,6 +1,7 @@
+import assert from 'node:assert/strict';
 import { execFile, fork, type ChildProcess } from 'node:child_process';
 import { once } from 'node:events';
-import { mkdirSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
@@ -30,6 +31,26 @@ export interface BurstBench {
 /** Rows and bytes below a folder, to see that both ways wrote the same. */
 function bytesIn(folder: string): number {
   return readdirSync(folder).reduce((sum, name) => sum + statSync(join(folder, name)).size, 0);
+}
+
+/** Each row of a file, in an order of its own; days and instants as moments, which the driver makes of both. */
+const rowsIn = (path: string): string[] =>
+  readFileSync(path, 'utf8')
+    .split('\r\n')
+    .map((line) =>
+      line
+        .replaceAll(/\d{4}-\d\d-\d\dT[^,]+/g, (instant) => String(Date.parse(instant)))
+        .replaceAll(/\d{4}-\d\d-\d\d/g, (day) => String(Date.parse(`${day}T00:00:00`))),
+    )
+    .sort();
+
+/** @throws where a recipient has another row in one folder than in the other */
+function sameRows(one: string, other: string, quays: readonly string[]): void {
+  for (const quay of quays) {
+    const [wanted, found] = [one, other].map((folder) => rowsIn(join(folder, `${quay}.csv`))) as [string[], string[]];
+    const at = Math.max(wanted.length, found.length);
+    for (let i = 0; i < at; i++) if (found[i] !== wanted[i]) assert.equal(found[i], wanted[i], `row ${i} of ${quay}`);
+  }
 }
 
 export function emptyFolder(folder: string): string {
@@ -101,8 +122,11 @@ export async function benchBurstCsv(bench: BurstBench): Promise<BenchFigure[]> {
   await psql();
   const { folder, run, close } = await openWorker(bench);
   const rows = await run();
+  const { rows: counted } = await app.lanes.planned.query<{ all: number }>(
+    `SELECT count(*)::int AS all FROM ${table} WHERE quay_id IN (${list})`,
+  );
   say('  one pass, and COPY by psql, in turns …');
-  const times = await timeBoth(bench.runs, run, psql);
+  const times = await timeBoth(bench.runs, run, psql, (read) => assert.equal(read, counted[0]!.all));
   const bytes = bytesIn(folder);
   const name = `burst, CSV, ${bench.quays.length} recipients`;
   const first: BenchFigure = {
@@ -120,6 +144,7 @@ export async function benchBurstCsv(bench: BurstBench): Promise<BenchFigure[]> {
     const one = await loop(bench, of);
     // It takes minutes: our way is timed anew right after it.
     const ours = median([await timeIt(1, run), await timeIt(1, run), times.ours]);
+    sameRows(join(bench.folder, 'loop'), folder, bench.quays);
     say(`    wrote ${Math.round(one.bytes / 1e6)} MB; one pass ${Math.round(bytes / 1e6)} MB of ${rows} rows`);
     return { benchmark: name, ours, against: `a query per recipient, ${words}`, floor: one.ms, goal };
   };

@@ -1,3 +1,5 @@
+import assert from 'node:assert/strict';
+import { execFileSync } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
@@ -61,11 +63,19 @@ async function benchMail(folder: string, runs: number): Promise<BenchFigure> {
           attachments: [attachment],
         }),
       );
+    const begin = readFileSync(path).toString('base64').slice(0, 60);
+    /** Who got a letter with the file. */
+    const arrived = (send: () => Promise<unknown>) => async () => {
+      const before = host.mails.length;
+      await send();
+      const withFile = host.mails.slice(before).filter(({ raw }) => raw.includes(begin));
+      return withFile.flatMap((mail) => mail.to).sort();
+    };
     await floor();
     await ours();
     return {
       benchmark: `mail, ${letters} letters of ${attachmentBytes / 1000} kB`,
-      ...(await timeBoth(runs, ours, floor)),
+      ...(await timeBoth(runs, arrived(ours), arrived(floor), assert.deepEqual)),
       against: 'the raw SMTP library, same host',
       goal: { atMost: 1.25 },
     };
@@ -142,6 +152,10 @@ function html(i: number): string {
   return `<!doctype html><meta charset="utf-8"><style>@font-face{font-family:S;src:url(data:font/ttf;base64,${font})}body{font:9pt S}</style><h1>${title}</h1><p>${limits.join()}</p>${svg}<table>${rows.join('')}</table>`;
 }
 
+/** The vessels in a PDF's table, from the top. */
+const vesselsIn = (path: string) =>
+  execFileSync('pdftotext', ['-layout', path, '-'], { encoding: 'utf8' }).match(/Vessel \d+/g);
+
 /** One-page PDFs drawn by two threads, beside printing the same sheet through a browser that is kept open. */
 async function benchPdf(folder: string, runs: number): Promise<BenchFigure> {
   const scenes = Array.from({ length: pages }, (_, i) => scene(i));
@@ -158,23 +172,31 @@ async function benchPdf(folder: string, runs: number): Promise<BenchFigure> {
           }
         }),
       );
+      return next;
     };
     await draw();
     const few = 20;
+    const printedPath = join(folder, 'printed.pdf');
     const tabs = await Promise.all([browser.newPage(), browser.newPage()]);
     const print = async () => {
       let next = 0;
+      let last: Buffer | undefined;
       await Promise.all(
         tabs.map(async (tab) => {
           while (next < few) {
             await tab.setContent(html(next++));
-            await tab.pdf({ format: 'A4' });
+            last = await tab.pdf({ format: 'A4' });
           }
         }),
       );
+      return last;
     };
     await print();
-    const { ours, floor } = await timeBoth(runs, draw, print);
+    const { ours, floor } = await timeBoth(runs, draw, print, (drawn, printed) => {
+      assert.equal(drawn, pages);
+      writeFileSync(printedPath, printed!);
+      assert.deepEqual(vesselsIn(join(folder, `page-${few - 1}.pdf`)), vesselsIn(printedPath));
+    });
     return {
       benchmark: `PDF of one page, ${pages} of them, two threads`,
       ours,

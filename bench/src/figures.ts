@@ -38,17 +38,22 @@ export async function timeIt(runs: number, work: () => Promise<unknown>): Promis
 /**
  * Times two ways in turns: the noise of a machine that others share, which may be half as fast a minute later, falls on both.
  *
+ * @param check - throws unless both ways came to the same; asked about each turn, outside the time
  * @returns the median of each, milliseconds
  */
-export async function timeBoth(
+export async function timeBoth<Ours, Floor>(
   runs: number,
-  ours: () => Promise<unknown>,
-  floor: () => Promise<unknown>,
+  ours: () => Promise<Ours>,
+  floor: () => Promise<Floor>,
+  check: (ours: Ours, floor: Floor) => unknown,
 ): Promise<{ ours: number; floor: number }> {
   const times = { ours: [] as number[], floor: [] as number[] };
+  let made: Ours;
+  let wanted: Floor;
   for (let i = 0; i < runs; i++) {
-    times.floor.push(await timeIt(1, floor));
-    times.ours.push(await timeIt(1, ours));
+    times.floor.push(await timeIt(1, async () => (wanted = await floor())));
+    times.ours.push(await timeIt(1, async () => (made = await ours())));
+    await check(made!, wanted!);
   }
   return { ours: median(times.ours), floor: median(times.floor) };
 }

@@ -1,8 +1,9 @@
+import assert from 'node:assert/strict';
 import { execFile } from 'node:child_process';
 import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
-import { unzipSync, zipSync } from 'fflate';
+import { strFromU8, unzipSync, zipSync } from 'fflate';
 import type { Cell } from '@underbell/core/filter';
 import {
   fillWorkbook,
@@ -44,7 +45,7 @@ interface UsualLibrary {
       name: string,
       options: object,
     ): { columns: object[]; autoFilter: object; addRow(cells: unknown[]): void };
-    xlsx: { writeBuffer(): Promise<unknown> };
+    xlsx: { writeBuffer(): Promise<Uint8Array> };
   };
 }
 
@@ -60,7 +61,7 @@ async function fetchUsualLibrary(folder: string): Promise<UsualLibrary | undefin
 }
 
 /** The same sheet by that library, in memory. */
-async function byUsualLibrary({ Workbook }: UsualLibrary): Promise<unknown> {
+async function byUsualLibrary({ Workbook }: UsualLibrary): Promise<Uint8Array> {
   const book = new Workbook();
   const sheet = book.addWorksheet('Sailings', { views: [{ state: 'frozen', ySplit: 1 }] });
   sheet.columns = columns.map(({ name, label, type }) => ({
@@ -74,6 +75,10 @@ async function byUsualLibrary({ Workbook }: UsualLibrary): Promise<unknown> {
   sheet.autoFilter = { from: 'A1', to: { row: rows.length + 1, column: columns.length } };
   return book.xlsx.writeBuffer();
 }
+
+/** How many rows the sheet of a workbook has. */
+const rowsOf = (book: Uint8Array): number =>
+  strFromU8(unzipSync(book)['xl/worksheets/sheet1.xml']!).match(/<row /g)!.length;
 
 /** Making workbooks, beside packing the very same bytes. */
 export async function benchFormats(folder: string, runs: number): Promise<BenchFigure[]> {
@@ -96,15 +101,16 @@ export async function benchFormats(folder: string, runs: number): Promise<BenchF
     );
   const filled = fill();
   // By the zip library that we use, in script, and by the packer that we have made of it and of zlib.
-  const figures = async (benchmark: string, work: () => unknown, bytes: Buffer): Promise<BenchFigure[]> => {
+  const figures = async (benchmark: string, work: () => Buffer, bytes: Buffer): Promise<BenchFigure[]> => {
     const parts = unzipSync(bytes);
     const named = `${benchmark}, ${rowCount.toLocaleString('en')} rows`;
-    const against = async (words: string, zip: () => unknown): Promise<BenchFigure> => ({
+    const against = async (words: string, zip: () => Uint8Array): Promise<BenchFigure> => ({
       benchmark: named,
       ...(await timeBoth(
         often,
         async () => work(),
         async () => zip(),
+        (made, zipped) => assert.deepEqual(unzipSync(zipped), unzipSync(made)),
       )),
       against: `zipping the same bytes, ${words}`,
       goal: { atMost: 1.5 },
@@ -118,7 +124,11 @@ export async function benchFormats(folder: string, runs: number): Promise<BenchF
     ...(await figures('prepared workbook filled', fill, filled)),
     ...(await figures(
       'and searched for values of 264 others',
-      () => scanner.scan(fill(), template, ['Q001'], rowCount),
+      () => {
+        const book = fill();
+        assert.deepEqual(scanner.scan(book, template, ['Q001'], rowCount), []);
+        return book;
+      },
       filled,
     )),
     ...(await figures('clean workbook', clean, clean())),
@@ -131,6 +141,7 @@ export async function benchFormats(folder: string, runs: number): Promise<BenchF
               often,
               async () => clean(),
               () => byUsualLibrary(usual),
+              (made, theirs) => assert.equal(rowsOf(theirs), rowsOf(made)),
             )),
             against: 'the usual workbook library',
             goal: { atLeast: 4 },

@@ -1,3 +1,4 @@
+import assert from 'node:assert/strict';
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { Agent, createServer, get } from 'node:http';
 import type { AddressInfo } from 'node:net';
@@ -74,19 +75,32 @@ async function benchCache(
 ): Promise<BenchFigure[]> {
   const asked = quays.slice(0, filters);
   const { ask: raw } = await rawPage(app, 'quay_id');
-  await raw(asked[0]!);
+  const byHand = await raw(asked[0]!);
   const times: number[] = [];
   for (const quay of asked) times.push(await timeIt(runs, () => raw(quay)));
   const floor = median(times);
   const before = queryCache(app).counts;
   const misses: number[] = [];
-  for (const quay of asked) misses.push(await timeIt(1, () => ask(quay)));
+  let first: unknown;
+  for (const quay of asked)
+    misses.push(
+      await timeIt(1, async () => {
+        const answer = await ask(quay);
+        first ??= answer;
+      }),
+    );
+  const readOnce = queryCache(app).counts.misses;
   const start = performance.now();
   await Promise.all(Array.from({ length: viewers }, (_, i) => ask(asked[i % filters]!)));
   const all = performance.now() - start;
   const hits: number[] = [];
   for (const quay of asked) hits.push(await timeIt(runs, () => ask(quay)));
   const { hits: answered, misses: read, bytes } = queryCache(app).counts;
+  assert.ok(readOnce > before.misses, 'pages that nobody asked for came from the cache');
+  assert.equal(read, readOnce, 'pages that were asked for went to the database again');
+  assert.deepEqual(await ask(asked[0]!), first, 'a page from the cache is another');
+  for (const sum of Object.values(byHand[3]!.rows[0] as Record<string, string>))
+    assert.ok(JSON.stringify(first).includes(sum), `the page lacks ${sum}`);
   say(
     `  ${viewers} viewers, ${filters} filters: ${all.toFixed(0)} ms for all; ${read - before.misses} queries read, ${answered - before.hits} answered from the cache, ${(bytes / 1024).toFixed(0)} KiB kept`,
   );
@@ -108,23 +122,25 @@ async function benchCache(
   ];
 }
 
-/** How long so many requests take, eight at once, by a client that does no more than count what comes back. */
+/** Asks so often, eight at once, and does no more than count what comes back. @returns the bytes */
 async function load(url: string, key: string, count: number): Promise<number> {
   const agent = new Agent({ keepAlive: true, maxSockets: 8 });
   const headers = { Authorization: `Bearer ${key}`, 'Accept-Encoding': 'gzip' };
   const ask = () =>
     new Promise<void>((resolve, reject) => {
-      get(url, { agent, headers }, (answer) => answer.resume().on('end', resolve)).on('error', reject);
+      get(url, { agent, headers }, (answer) =>
+        answer.on('data', (piece: Buffer) => (bytes += piece.length)).on('end', resolve),
+      ).on('error', reject);
     });
   let asked = 0;
-  const start = performance.now();
+  let bytes = 0;
   await Promise.all(
     Array.from({ length: 8 }, async () => {
       while (asked++ < count) await ask();
     }),
   );
   agent.destroy();
-  return performance.now() - start;
+  return bytes;
 }
 
 /** A page that the process keeps, beside a bare route that answers the same bytes after asking the database once. */
@@ -148,6 +164,7 @@ async function benchKept({ app, runs }: ViewingBench, url: string, key: string):
     runs + 2,
     () => load(url, key, count),
     () => load(floorUrl, key, count),
+    (ours, floor) => assert.equal(ours, floor),
   );
   server.close();
   return {
