@@ -4,8 +4,9 @@ import type { ViewAnswer } from '@underbell/core/view';
 import type { ViewApi } from '../src/view/viewApi.ts';
 import { openWindow } from './window.ts';
 
-openWindow();
+const browser = openWindow();
 const { LiveChanges } = await import('../src/view/liveChanges.ts');
+const { ViewProblem } = await import('../src/view/viewApi.ts');
 
 const settled = async () => {
   for (let i = 0; i < 20; i++) await new Promise((resolve) => setImmediate(resolve));
@@ -24,6 +25,7 @@ class Locks {
 describe('changes that a page hears of', () => {
   /** Streams that were opened, each to be written to. */
   let streams: WritableStreamDefaultWriter<Uint8Array>[];
+  let isRefused: boolean;
   let open: (() => Promise<Response>) | undefined;
   const running: InstanceType<typeof LiveChanges>[] = [];
   beforeEach(() => {
@@ -31,6 +33,7 @@ describe('changes that a page hears of', () => {
     Object.defineProperty(globalThis, 'navigator', { value: { locks: new Locks() }, configurable: true });
     streams = [];
     open = undefined;
+    isRefused = false;
   });
   afterEach(async () => {
     for (const one of running.splice(0)) one.stop();
@@ -55,7 +58,7 @@ describe('changes that a page hears of', () => {
     let changes = 0;
     const live = new LiveChanges(
       api,
-      () => ({ question: {} as never, answer: shown }),
+      () => ({ question: {} as never, answer: shown, isRefused }),
       () => changes++,
     );
     running.push(live);
@@ -170,5 +173,76 @@ describe('changes that a page hears of', () => {
     mock.timers.tick(60_000);
     await settled();
     assert.equal(page.count(), polled + 1, 'who listens need not look');
+  });
+
+  it('are asked for no more once the page is refused, until somebody looks at it; another frame listens instead', async () => {
+    let asked = 0;
+    open = async () => {
+      asked++;
+      throw new ViewProblem({
+        type: 'x',
+        title: 'No access',
+        status: 404,
+        detail: 'There is none.',
+        code: 'NOT_FOUND',
+      });
+    };
+    const pages = [listen(), listen(), listen()];
+    await settled();
+    assert.equal(asked, 2, 'by the two that may listen');
+    assert.ok(
+      pages.slice(0, 2).every((one) => one.count() === 1),
+      'who is refused a stream looks at once',
+    );
+    isRefused = true;
+    mock.timers.tick(2_000);
+    await settled();
+    const counts = () => pages.map((one) => one.count());
+    const before = counts();
+    for (let i = 0; i < 20; i++) {
+      mock.timers.tick(30_000);
+      await settled();
+    }
+    assert.equal(asked, 2);
+    assert.deepEqual(counts(), before, 'ten minutes without a question');
+    // The pointer comes by, and moves on over it: one question each, not one for every step.
+    for (let i = 0; i < 5; i++) browser.fire('pointerover');
+    assert.deepEqual(
+      counts(),
+      before.map((one) => one + 1),
+    );
+    isRefused = false;
+    open = undefined;
+    running.forEach((one) => one.listen());
+    await settled();
+    assert.equal(streams.length, 2, 'they listen again');
+    await say(changed({ kind: 'dataset', name: 'sailings' }));
+    while (counts().some((one, i) => one < before[i]! + 2)) await gathered();
+  });
+
+  it('are looked for ever more seldom where a stream is refused and the page is not', async () => {
+    let asked = 0;
+    open = async () => {
+      asked++;
+      throw new ViewProblem({ type: 'x', title: 'Too many', status: 429, detail: 'Too many.', code: 'TOO_MANY' });
+    };
+    listen();
+    await settled();
+    for (let i = 0; i < 60; i++) {
+      mock.timers.tick(1_000);
+      await settled();
+    }
+    assert.ok(asked <= 6, `${asked} times in a minute`);
+  });
+
+  it('of rights are looked at by those frames that do not listen themselves', async () => {
+    const pages = [listen(), listen(), listen(), listen()];
+    await settled();
+    await say(changed({ kind: 'rights' }));
+    while (pages.slice(2).some((one) => one.count() === 0)) await gathered();
+    assert.deepEqual(
+      pages.map((one) => one.count()),
+      [0, 0, 1, 1],
+    );
   });
 });

@@ -2,7 +2,7 @@ import Joi from 'joi';
 import { boardSchema } from '@underbell/core/board';
 import { thing, webOrigin } from '../access/index.ts';
 import { defineRoute, formatRoute, type Route } from '../platform/index.ts';
-import { pictureOfAnswer, pictureRoute, streamChanges } from '../view/index.ts';
+import { pictureOfAnswer, pictureRoute, sightOf, streamChanges } from '../view/index.ts';
 import { allowBoardFrames, boardFrameOrigins } from './frames.ts';
 import {
   boardDatasets,
@@ -118,7 +118,9 @@ export const boardRoutes: Route[] = [
       return streamChanges(app, ctx, watched, {
         shares: askers,
         async look() {
-          await showBoard(app, (await again()).person!, params.name);
+          const reader = (await again()).person!;
+          await showBoard(app, reader, params.name);
+          return sightOf(app, reader, watched.datasets);
         },
       });
     },

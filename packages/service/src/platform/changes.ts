@@ -1,9 +1,12 @@
 import type { ThingKind } from '@underbell/core/access';
 import pg from 'pg';
 
-/** What changed, for those who are looking at it: every process hears of it. */
+/**
+ * What changed, for those who are looking at it: every process hears of it. Of rights, triggers of their tables tell: the
+ * name is `person:ID` or `client:ID` where they are of one, and empty where they may be anybody's.
+ */
 export interface Change {
-  readonly kind: ThingKind;
+  readonly kind: ThingKind | 'rights';
   readonly name: string;
 }
 

@@ -36,6 +36,7 @@ import * as screens from './migrations/033-screens.ts';
 import * as media from './migrations/034-media.ts';
 import * as screenPictures from './migrations/035-screen-pictures.ts';
 import * as keyFamilies from './migrations/036-key-families.ts';
+import * as rightsNews from './migrations/037-rights-news.ts';
 import * as publicLinks from './migrations/026-public-links.ts';
 
 /** In order; only ever appended to. */
@@ -76,6 +77,7 @@ const migrations = [
   media,
   screenPictures,
   keyFamilies,
+  rightsNews,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

@@ -1,7 +1,10 @@
+import { createHash } from 'node:crypto';
 import { PassThrough } from 'node:stream';
 import type { Context } from 'koa';
 import { isRefusal } from '@underbell/core/refusal';
-import { takeStream, type App, type Change } from '../platform/index.ts';
+import type { Viewer } from '@underbell/core/access';
+import { limitsOn } from '../access/index.ts';
+import { onePerApp, takeStream, withMemory, type App, type AskerKey, type Change } from '../platform/index.ts';
 
 /** What a viewer looks at, and so wants to hear about. */
 export interface Watched {
@@ -16,11 +19,11 @@ export interface Watched {
 /** Who listens, and whether they still may. */
 export interface Listener {
   /** What shares its streams: a person, a token, a placement. */
-  readonly shares: readonly string[];
+  readonly shares: readonly AskerKey[];
   /** When the key that opened it ends; milliseconds since 1970-01-01T00:00:00Z. */
   readonly endsAt?: number;
-  /** Looks again whether it may be told; throws a refusal when it may not. */
-  readonly look: () => Promise<unknown>;
+  /** Looks again whether it may be told, and says by what its reader sees what they see; throws a refusal when it may not. */
+  readonly look: () => Promise<string>;
   /** Whether what its reader has is not what there is: it may have changed before anybody listened. */
   readonly isLate?: () => Promise<boolean>;
 }
@@ -29,11 +32,53 @@ export interface Listener {
 const endAfterMs = 5 * 60_000;
 const beatMs = 20_000;
 
+/** Whether rights changed that this listener's key may have. */
+const isOfRights = ({ kind, name }: Change, { client }: Watched, { shares }: Listener): boolean =>
+  kind === 'rights' && (name === '' || name === `client:${client}` || shares.includes(name as AskerKey));
+
 function concerns({ kind, name }: Change, { datasets, report, placement, board, client }: Watched): boolean {
   if (kind === 'dataset') return datasets.includes(name);
   if (kind === 'client') return name === client;
   return (kind === 'report' || kind === 'placement' || kind === 'board') && name === { report, placement, board }[kind];
 }
+
+/** A short sign of what a reader sees these datasets by: who they are, and the limits on them. */
+export async function sightOf(app: App, viewer: Viewer, datasets: readonly string[]): Promise<string> {
+  const sight = JSON.stringify([viewer, await limitsOn(app, datasets)]);
+  return createHash('sha256').update(sight).digest('base64');
+}
+
+/** So many look at once: readers who ask meanwhile are not kept waiting. */
+const looksAtOnce = 4;
+
+/**
+ * Listeners that look again because rights changed. All may have to, as often as a directory changes its people: each waits
+ * its turn, once however much changes meanwhile.
+ */
+class Looks {
+  readonly #waiting = new Set<() => Promise<void>>();
+  #running = 0;
+
+  add(look: () => Promise<void>): void {
+    this.#waiting.add(look);
+    if (this.#running < looksAtOnce) void this.#run();
+  }
+
+  drop(look: () => Promise<void>): void {
+    this.#waiting.delete(look);
+  }
+
+  async #run(): Promise<void> {
+    this.#running++;
+    for (const look of this.#waiting) {
+      this.#waiting.delete(look);
+      await look();
+    }
+    this.#running--;
+  }
+}
+
+const looksOf = onePerApp(() => new Looks());
 
 /**
  * Server-sent events: `changed` when what is looked at has changed. The event carries no figures; the viewer asks again
@@ -52,32 +97,41 @@ export function streamChanges(
   const write = (text: string) => {
     if (!stream.destroyed && !stream.writableEnded) stream.write(text);
   };
+  let seen: string | undefined;
   /** Tells only who still may look; whoever may not any more hears nothing, and the stream ends. */
-  const tell = (text: string) =>
-    void listener.look().then(
-      () => write(text),
-      (error: unknown) => {
-        if (!isRefusal(error)) app.log.error({ err: error }, 'a stream of changes broke off');
-        stream.end();
-      },
-    );
+  const tell = async (text: string, textOfAnother = text): Promise<void> => {
+    try {
+      const sees = await withMemory(app, listener.look);
+      write(seen === undefined || seen === sees ? text : textOfAnother);
+      seen = sees;
+    } catch (error) {
+      if (!isRefusal(error)) app.log.error({ err: error }, 'a stream of changes broke off');
+      stream.end();
+    }
+  };
+  const changed = (change: object) => `event: changed\ndata: ${JSON.stringify(change)}\n\n`;
+  // Frames of the same browser that do not listen look for themselves; who listens is told whether anything is another.
+  const tellOfRights = () => tell(changed({ kind: 'rights' }), changed({}));
+  const looks = looksOf(app);
   const stop = app.changes.subscribe((change) => {
-    if (change === undefined || concerns(change, watched))
-      tell(`event: changed\ndata: ${JSON.stringify(change ?? {})}\n\n`);
+    if (change === undefined) void tell(changed({}));
+    else if (isOfRights(change, watched, listener)) looks.add(tellOfRights);
+    else if (concerns(change, watched)) void tell(changed(change));
   });
   // What changed after its reader was let in and before anybody listened is seen now.
-  tell('');
+  void tell('');
   listener.isLate?.().then(
-    (isLate) => isLate && tell('event: changed\ndata: {}\n\n'),
+    (isLate) => (isLate ? tell(changed({})) : undefined),
     (error: unknown) => {
       if (!isRefusal(error)) app.log.error({ err: error }, 'what a reader has could not be compared');
     },
   );
-  const beat = setInterval(() => tell(': still here\n\n'), beatMs);
+  const beat = setInterval(() => void tell(': still here\n\n'), beatMs);
   const lastsMs = Math.min(endAfterMs, (listener.endsAt ?? Infinity) - app.now());
   const end = setTimeout(() => stream.end(), Math.max(0, lastsMs));
   stream.once('close', () => {
     stop();
+    looks.drop(tellOfRights);
     giveBack();
     clearInterval(beat);
     clearTimeout(end);

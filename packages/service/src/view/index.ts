@@ -17,7 +17,7 @@ export { pictureOfAnswer, pictureOfView, pictureRoute } from './smallPicture.ts'
 export { dataFigures, readOne, refusalFor, seesTheSame } from './figures.ts';
 export { metered, showPage } from './page.ts';
 export { limitsOf, parameterWords, showView } from './show.ts';
-export { streamChanges, type Watched } from './events.ts';
+export { sightOf, streamChanges, type Watched } from './events.ts';
 export {
   answerShown,
   pageRoutes,

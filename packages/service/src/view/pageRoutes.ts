@@ -9,7 +9,7 @@ import { thing } from '../access/index.ts';
 import { readableRevision, type Revision } from '../dataset/index.ts';
 import { defineRoute, type App, type Request, type Route } from '../platform/index.ts';
 import { filterWords, offeredValues } from './choices.ts';
-import { streamChanges, type Watched } from './events.ts';
+import { sightOf, streamChanges, type Watched } from './events.ts';
 import { exportView, readWindow } from './exports.ts';
 import { dataFigures } from './figures.ts';
 import { personKey, type Packed } from './packed.ts';
@@ -318,8 +318,10 @@ export function pageRoutes(
           async look() {
             const { app, ctx, params } = asked;
             const again = { app, ctx, params, ...(await asked.again()) } as Asked;
-            if (other === undefined) await prepare(again, request);
-            else await instead!.watched(again, request);
+            if (other === undefined)
+              return sightOf(app, (await prepare(again, request)).viewing.viewer, watched.datasets);
+            await instead!.watched(again, request);
+            return sightOf(app, (again.client ?? again.person)!, watched.datasets);
           },
         });
       },

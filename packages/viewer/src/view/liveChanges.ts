@@ -14,10 +14,17 @@ const retryMs = 2_000;
 const unseenMs = 100;
 /** Each frame that listens tells of the same change, and a load may change several things: they are one look. */
 const gatherMs = 120;
+/** What says that somebody looks at the page. */
+const looks = ['visibilitychange', 'focus', 'pointerover', 'keydown'] as const;
 
-function concerns({ kind, name }: Change, api: ViewApi, answer: ViewAnswer | undefined): boolean {
+function concerns(
+  { kind, name }: Change,
+  api: ViewApi,
+  { answer, isListening }: Pick<LiveState, 'answer'> & { isListening: boolean },
+): boolean {
   // After a gap nothing is known, so everybody looks.
   if (kind === undefined) return true;
+  if (kind === 'rights') return !isListening;
   if (kind === 'dataset') return answer?.datasets.some((one) => one.dataset === name) ?? true;
   if (kind === 'report') return answer?.report?.name === name;
   if (kind === 'board' && answer?.board !== undefined) return answer.board.name === name;
@@ -34,26 +41,33 @@ async function readEvents(answer: Response, onChange: (change: Change) => void):
     if (next.value.event === 'changed') onChange(JSON.parse(next.value.data) as Change);
 }
 
+/** How the page stands. */
+export interface LiveState {
+  readonly question: ViewQuestion;
+  readonly answer: ViewAnswer | undefined;
+  /** The service will not show it as things are: nothing is asked by itself. */
+  readonly isRefused: boolean;
+}
+
 /**
- * Hears of new editions and new data. A few frames of a browser listen to the service and tell the others; the rest look
- * now and then.
+ * Hears of new editions, new data and other rights. A few frames of a browser listen to the service and tell the others; the
+ * rest look now and then. A page that was refused asks again when somebody looks at it.
  */
 export class LiveChanges {
   readonly #api: ViewApi;
-  readonly #state: () => { question: ViewQuestion; answer: ViewAnswer | undefined };
+  readonly #state: () => LiveState;
   readonly #onChange: () => void;
   readonly #channel = new BroadcastChannel('underbell changes');
   readonly #stop = new AbortController();
+  /** Of the slots, those that this frame waits for or has. */
+  readonly #claimed = new Set<number>();
   #hasSlot = false;
   #isListening = false;
+  #askedLately = false;
   #timer: number | undefined;
   #look: ReturnType<typeof setTimeout> | undefined;
 
-  constructor(
-    api: ViewApi,
-    state: () => { question: ViewQuestion; answer: ViewAnswer | undefined },
-    onChange: () => void,
-  ) {
+  constructor(api: ViewApi, state: () => LiveState, onChange: () => void) {
     this.#api = api;
     this.#state = state;
     this.#onChange = onChange;
@@ -62,12 +76,21 @@ export class LiveChanges {
 
   start(): void {
     this.#timer = window.setInterval(() => {
-      if (!this.#isListening && !document.hidden) this.#onChange();
+      if (!this.#isListening && !document.hidden && !this.#state().isRefused) this.#onChange();
     }, pollMs);
+    for (const event of looks) window.addEventListener(event, this.#lookedAt, { signal: this.#stop.signal });
+    this.listen();
+  }
+
+  /** Listens, unless it does; to be called when the page is shown again after it was refused. */
+  listen(): void {
     for (let slot = 0; slot < slots; slot++) {
+      if (this.#claimed.has(slot)) continue;
+      this.#claimed.add(slot);
       navigator.locks
         ?.request(`underbell changes ${slot}`, { signal: this.#stop.signal }, () => this.#listen())
-        .catch(() => undefined);
+        .catch(() => undefined)
+        .finally(() => this.#claimed.delete(slot));
     }
   }
 
@@ -78,22 +101,31 @@ export class LiveChanges {
     this.#channel.close();
   }
 
+  readonly #lookedAt = (): void => {
+    if (document.hidden || !this.#state().isRefused || this.#askedLately) return;
+    this.#askedLately = true;
+    setTimeout(() => (this.#askedLately = false), retryMs);
+    this.#onChange();
+  };
+
   #hear(change: Change): void {
-    if (this.#look !== undefined || !concerns(change, this.#api, this.#state().answer)) return;
+    const { answer } = this.#state();
+    const isListening = this.#isListening;
+    if (this.#look !== undefined || !concerns(change, this.#api, { answer, isListening })) return;
     this.#look = setTimeout(() => {
       this.#look = undefined;
       this.#onChange();
     }, gatherMs);
   }
 
-  /** Listens for as long as the page is there; a stream that ends is opened again. */
+  /** Listens for as long as the page is there and may be; a stream that ends is opened again. */
   async #listen(): Promise<void> {
     // The other slot is for another frame; it is asked for once more when that one goes.
     if (this.#hasSlot) return;
     this.#hasSlot = true;
     let wasLost = false;
-    let isRefused = false;
-    while (!this.#stop.signal.aborted) {
+    let retryAfterMs = retryMs;
+    while (!this.#stop.signal.aborted && !this.#state().isRefused) {
       // Until something is shown nobody knows whether there is something to hear of, nor by which key.
       const { question, answer: shown } = this.#state();
       if (shown === undefined) {
@@ -105,7 +137,7 @@ export class LiveChanges {
         this.#isListening = true;
         if (wasLost) this.#onChange();
         wasLost = false;
-        isRefused = false;
+        retryAfterMs = retryMs;
         await readEvents(answer, (change) => {
           this.#channel.postMessage(change);
           this.#hear(change);
@@ -114,14 +146,15 @@ export class LiveChanges {
         this.#channel.postMessage({});
         this.#hear({});
       } catch (error) {
-        wasLost = true;
-        // Offline it is asked again and again; who may look no more is told so at once, and once.
+        // Offline it is asked again and again; what the service refuses is looked at at once, and then ever more seldom.
         const isNow = error instanceof ViewProblem && error.document.code !== 'SERVICE_UNREACHABLE';
-        if (isNow && !isRefused) this.#onChange();
-        isRefused = isNow;
+        if (isNow && retryAfterMs === retryMs) this.#onChange();
+        if (isNow) retryAfterMs = Math.min(retryAfterMs * 2, pollMs);
+        wasLost = true;
       }
       this.#isListening = false;
-      await new Promise((resolve) => setTimeout(resolve, retryMs));
+      await new Promise((resolve) => setTimeout(resolve, retryAfterMs));
     }
+    this.#hasSlot = false;
   }
 }

@@ -7,6 +7,7 @@ import { readAddress } from './address.ts';
 import { LiveChanges } from './liveChanges.ts';
 import type { ViewAnswer } from '@underbell/core/view';
 import {
+  offline,
   toSearch,
   ViewApi,
   ViewProblem,
@@ -37,6 +38,9 @@ function failedProblem(said: string, code = ''): ProblemDocument {
 }
 /** A token that opens nothing any more: another one may. */
 const isPast = (code: string) => ['TOKEN_EXPIRED', 'TOKEN_REVOKED', 'TOKEN_OUT_OF_BOUNDS'].includes(code);
+
+/** What is over after a while, without anybody doing anything. */
+const isPassing = ({ code, status }: ProblemDocument) => code === offline.code || status === 429 || status >= 500;
 
 const tokenProblem = (hint: string): ProblemDocument => ({
   type: 'urn:underbell:problem:token-invalid',
@@ -83,7 +87,10 @@ export function useView(target: Target, channel: Host, access?: Access) {
       const found = await api.view(question.value);
       if (turn !== newest) return;
       answer.value = found;
-      problem.value = undefined;
+      if (problem.value) {
+        problem.value = undefined;
+        live.listen();
+      }
       isOffline.value = false;
       isRenewing = false;
       setBoardTheme(found.theme);
@@ -238,7 +245,11 @@ export function useView(target: Target, channel: Host, access?: Access) {
 
   const live = new LiveChanges(
     api,
-    () => ({ question: question.value, answer: answer.value }),
+    () => ({
+      question: question.value,
+      answer: answer.value,
+      isRefused: problem.value !== undefined && !isPassing(problem.value),
+    }),
     () => void reload(),
   );
   const wentOffline = () => (isOffline.value = answer.value !== undefined);
