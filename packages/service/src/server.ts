@@ -2,19 +2,16 @@ import { createServer, type Server } from 'node:http';
 import Koa, { type Context, type Next } from 'koa';
 import compress from 'koa-compress';
 import helmet from 'koa-helmet';
-import { isPeopleKind, type TokenViewer } from '@underbell/core/access';
+import { framingOrigins, isPeopleKind, type TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { capabilities } from './capabilities.ts';
-import { chatOrigins } from './channel/index.ts';
 import { beginSession, isSeen, personOf, requireStill, rightOn } from './access/index.ts';
 import { listenForBounces } from './deliver/index.ts';
 import { proofOf, tokenViewer } from './token/index.ts';
-import { framersOfFolder } from './folder/index.ts';
-import { frameFor, isPublicKey, publicPage, publicViewer } from './place/index.ts';
+import { embedLinks, isPublicKey, publicPage, publicViewer } from './place/index.ts';
 import { answerAhead } from './view/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
 import { defineRoute, onePerApp, eventJobs, forgetSpent, sayAlive, Worker, type App } from './platform/index.ts';
-import { originsOfApp } from './app/index.ts';
 import { boardFrameOrigins } from './board/index.ts';
 import { mountPages } from './platform/pages.ts';
 import { believeProxies } from './platform/http/proxies.ts';
@@ -108,13 +105,12 @@ function createKoa(app: App): Koa {
   const router = mountRoutes(app, routes, known);
   for (const { mount } of capabilities) mount?.(app, router);
   mountPages(app, router, {
-    placement: (name, referrer) => frameFor(app, name, referrer),
+    placementLinks: (path) => embedLinks(app, path),
+    framers: async (from) =>
+      framingOrigins((await Promise.all(capabilities.map((one) => one.framers?.(app) ?? []))).flat(), from),
     ahead: (ctx, report) => answerAhead(app, ctx, report, known),
     publicLink: (key, from) => publicPage(app, key, from),
     boardFrames: () => boardFrameOrigins(app),
-    folder: (name) => framersOfFolder(app, name),
-    chat: (name) => chatOrigins(app, name),
-    app: (name) => originsOfApp(app, name),
   });
   koa.use(router.routes());
   koa.use(router.allowedMethods());

@@ -30,7 +30,7 @@ const save = () =>
   });
 const frame = computed(
   () =>
-    `<iframe src="${window.location.origin}/f/${props.name}" title="${found.data.value?.title ?? ''}" width="100%" height="640" style="border:0"></iframe>`,
+    `<iframe src="${window.location.origin}/f/${props.name}" title="${found.data.value?.title ?? ''}" width="100%" height="640" referrerpolicy="strict-origin" style="border:0"></iframe>`,
 );
 </script>
 

@@ -51,7 +51,7 @@ export {
   type Writing,
 } from './viewLimits.ts';
 export { markColumn, marksText } from './marks.ts';
-export { isOrigin } from './origin.ts';
+export { isOrigin, framingOrigins } from './origin.ts';
 export {
   checkMask,
   decideMasks,

@@ -93,7 +93,7 @@ export function hostLines(one: LinesFor): HostLines {
       `  document.querySelector('under-bell').record = ${record};`,
       '</script>',
     ].join('\n'),
-    frame: `<iframe src="${publicUrl}/v/${name}${words === '' ? '' : `?${words}`}" title="${title}" width="100%" height="${height}" loading="lazy" allow="clipboard-write; fullscreen" style="border:0"></iframe>`,
+    frame: `<iframe src="${publicUrl}/v/${name}${words === '' ? '' : `?${words}`}" title="${title}" width="100%" height="${height}" loading="lazy" referrerpolicy="strict-origin" allow="clipboard-write; fullscreen" style="border:0"></iframe>`,
     node: node(one),
     curl: curl(one, ['--data grant_type=client_credentials']),
     exchange: curl(one, [

@@ -23,6 +23,7 @@ export const refusalKinds = {
   FORMAT_UNKNOWN: wrong('It is not made in this format', 501),
   NOT_PUBLIC: denied('It is not for everybody'),
   PLACE_SUSPENDED: denied('The place is suspended'),
+  HOST_NOT_NAMED: denied('The page around may not show it'),
   APP_OFF: denied('Reports are switched off in this app'),
   NAME_TAKEN: wrong('The name is already in use', 409),
   RIGHTS_GROW: wrong('More people would get rights', 409),

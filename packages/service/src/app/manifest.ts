@@ -1,4 +1,4 @@
-import type { App, Capability, Named, ThingId, ThingUse } from '../platform/index.ts';
+import { originSets, type App, type Capability, type Named, type ThingId, type ThingUse } from '../platform/index.ts';
 import { appDoors } from './doors.ts';
 import { appModels, appPanels, apps } from './models.ts';
 import { appRoutes } from './routes.ts';
@@ -37,6 +37,7 @@ const forget = async (app: App, { kind, name }: ThingId) => {
 /** Business apps: reports beside their records, for each company its own, side panels and mixed pages. */
 export const app: Capability = {
   name: 'app',
+  framers: (app) => originSets(app, apps),
   models: appModels,
   routes: appRoutes,
   things: [{ kind: 'app', model: apps }],

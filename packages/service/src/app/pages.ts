@@ -4,7 +4,7 @@ import { Refusal, suggest } from '@underbell/core/refusal';
 import { findPerson, giveGrant, noSuch, rightOn, rightsFor } from '../access/index.ts';
 import { findBoard, isBoardBinned, listBoards, saveBoard, type BoardRow } from '../board/index.ts';
 import { findEdition } from '../report/index.ts';
-import { remember, type App } from '../platform/index.ts';
+import { remember, type App, requireHost } from '../platform/index.ts';
 import { appPages, type AppRow } from './models.ts';
 import { requireOnApp } from './require.ts';
 import { pagesOf } from './store.ts';
@@ -15,8 +15,9 @@ function shownPage(board: BoardRow, right: RightLevel, { charts }: AppRow): AppP
 }
 
 /** The mixed pages of an app that somebody may see: their own, and those shared with them. */
-export async function seenPages(app: App, person: PersonViewer, appName: string) {
+export async function seenPages(app: App, person: PersonViewer, appName: string, host?: string) {
   const row = await requireOnApp(app, person, appName);
+  requireHost(host, row.origins);
   const names = await pagesOf(app, appName);
   const right = rightsFor(app, person);
   const pages: AppPage[] = [];

@@ -2,7 +2,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import type { PanelItem, SidePanel } from '@underbell/core/app';
 import { isRefusal, Refusal, suggest } from '@underbell/core/refusal';
 import { openPlacement } from '../place/index.ts';
-import { one, type App } from '../platform/index.ts';
+import { one, type App, requireHost } from '../platform/index.ts';
 import { requireOnApp } from './require.ts';
 import { appPanels } from './models.ts';
 import { listPlaces } from './store.ts';
@@ -34,8 +34,10 @@ export async function showPanel(
   person: PersonViewer,
   appName: string,
   record: RecordFields = {},
+  host?: string,
 ): Promise<SidePanel> {
   const row = await requireOnApp(app, person, appName);
+  requireHost(host, row.origins);
   const may = await mayHave(app, person, appName, record);
   const own = await ownPanel(app, appName, person.id);
   const names = may.map((item) => item.placement);

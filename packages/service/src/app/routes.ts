@@ -1,6 +1,6 @@
 import Joi from 'joi';
 import { thing } from '../access/index.ts';
-import { defineRoute, type Route } from '../platform/index.ts';
+import { defineRoute, type Route, hostOf } from '../platform/index.ts';
 import { readRecord, viewWords } from '../view/index.ts';
 import { removeApp, saveApp, seenApps, showApp, switchApp } from './apps.ts';
 import { seenPages, savePage, sharePage } from './pages.ts';
@@ -123,7 +123,8 @@ const ownRoutes: Route[] = [
     summary: 'Your own side panel in an app',
     params,
     query: besideRecord,
-    handle: ({ app, person, params: { name }, query }) => showPanel(app, person, name, readRecord(query.record ?? [])),
+    handle: ({ app, ctx, person, params: { name }, query }) =>
+      showPanel(app, person, name, readRecord(query.record ?? []), hostOf(app, ctx)),
   }),
   defineRoute({
     ...about,
@@ -143,7 +144,7 @@ const ownRoutes: Route[] = [
     path: '/api/v1/apps/:name/pages',
     summary: 'Mixed pages of an app: your own and those shared with you, with the charts that the app brings',
     params,
-    handle: ({ app, person, params: { name } }) => seenPages(app, person, name),
+    handle: ({ app, ctx, person, params: { name } }) => seenPages(app, person, name, hostOf(app, ctx)),
   }),
   defineRoute({
     ...about,

@@ -179,8 +179,3 @@ export async function compareByHand(app: App, person: PersonViewer, name: string
 }
 
 export const newTabId = (): string => `underbell-${randomUUID()}`;
-
-/** Origins of the pages in which people use a chat: they alone frame its tabs. */
-export async function chatOrigins(app: App, name: string): Promise<readonly string[]> {
-  return (await findChat(app, name))?.origins ?? [];
-}

@@ -2,7 +2,7 @@ import { addressOf, readUserId, strangerAddress, type UserId } from '@underbell/
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import type { PersonViewer } from '@underbell/core/access';
 import { addPerson, findPerson, findPersonRow, startSession } from '../access/index.ts';
-import { limitGuesses, lockThing, remember, type App } from '../platform/index.ts';
+import { limitGuesses, lockThing, remember, type App, requireHost } from '../platform/index.ts';
 import { Homeserver } from './homeserver.ts';
 import { chatUsers, type ChatRow } from './models.ts';
 import { findAccount, findChat, roomsOf } from './store.ts';
@@ -13,6 +13,8 @@ export interface ChatWord {
   readonly accessToken: string;
   /** The server that says who it is. */
   readonly serverName: string;
+  /** The origin of the page around. */
+  readonly host?: string | undefined;
 }
 
 const unknown = (words = 'the chat does not say who you are') =>
@@ -117,6 +119,7 @@ export async function signInByChat(app: App, word: ChatWord, origin: string) {
     const chat = await findChat(app, word.chat);
     if (!chat) throw unknown();
     const person = await personFor(app, chat, await accountOf(app, chat, word));
+    requireHost(word.host, chat.origins);
     const { key, expiresAt } = await startSession(app, person.id, 'chat');
     return { key, expiresAt, name: person.name };
   });

@@ -1,2 +1,2 @@
-export { addChat, chatOrigins } from './chats.ts';
+export { addChat } from './chats.ts';
 export { saveTab } from './tabs.ts';

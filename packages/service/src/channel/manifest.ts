@@ -1,7 +1,7 @@
-import { enqueue, type App, type Capability, type Named, type ThingId } from '../platform/index.ts';
+import { enqueue, originSets, type App, type Capability, type Named, type ThingId } from '../platform/index.ts';
 import { admitMember } from './admit.ts';
 import { chatDoors } from './doors.ts';
-import { channelModels } from './models.ts';
+import { channelModels, chats } from './models.ts';
 import { channelRoutes } from './routes.ts';
 import { mountChats } from './serverRoutes.ts';
 import { findTab } from './store.ts';
@@ -21,6 +21,7 @@ async function forget(app: App, { kind }: ThingId): Promise<void> {
 /** Team chats: tabs in their channels for exactly their members. */
 export const channel: Capability = {
   name: 'channel',
+  framers: (app) => originSets(app, chats),
   models: channelModels,
   routes: channelRoutes,
   mount: mountChats,

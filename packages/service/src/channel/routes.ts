@@ -2,7 +2,7 @@ import Joi from 'joi';
 import { tabNews } from '@underbell/core/channel';
 import { thing } from '../access/index.ts';
 import { placedPart } from '../place/index.ts';
-import { defineRoute, type Route } from '../platform/index.ts';
+import { defineRoute, type Route, hostOf } from '../platform/index.ts';
 import { readRequest, viewQuery, type ViewQuery } from '../view/index.ts';
 import { seenTeams } from './channels.ts';
 import { addChat, changeChatSetup, compareByHand, removeChat, renewKeys, showChat, shownChats } from './chats.ts';
@@ -88,7 +88,8 @@ const chatRoutes: Route[] = [
       accessToken: Joi.string().max(2_000).required(),
       serverName: Joi.string().max(255).required().description('the server that says it'),
     }),
-    handle: ({ app, params: { name }, body, origin }) => signInByChat(app, { chat: name, ...body }, origin),
+    handle: ({ app, ctx, params: { name }, body, origin }) =>
+      signInByChat(app, { chat: name, ...body, host: hostOf(app, ctx) }, origin),
   }),
 ];
 

@@ -2,7 +2,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import { usualFolderPage, type Collection, type FolderPage } from '@underbell/core/folder';
 import { Refusal } from '@underbell/core/refusal';
 import { listFolders, requireRight, visibleNames } from '../access/index.ts';
-import { announce, nameNow, one, remember, renameElement, type App, type Named } from '../platform/index.ts';
+import { announce, one, remember, renameElement, type App, type Named, requireHost } from '../platform/index.ts';
 import { folderPages } from './models.ts';
 import { contents } from './usecases.ts';
 
@@ -18,12 +18,6 @@ async function pageOf(app: App, name: string): Promise<FolderPage> {
   if (!row) return usualFolderPage;
   const { words, things: order, hasPictures, origins } = row;
   return { words, order, hasPictures, origins };
-}
-
-/** The hosts whose pages may frame the start page of a folder; none for a folder that there is not. */
-export async function framersOfFolder(app: App, given: string): Promise<readonly string[]> {
-  const name = (await nameNow(app, { kind: 'folder', name: given })) ?? given;
-  return (await pageOf(app, name)).origins;
 }
 
 /** How a folder's start page is, for those who may change it. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
@@ -72,13 +66,14 @@ async function thingsIn(app: App, person: PersonViewer, name: string) {
 }
 
 /** A folder with what a person may see of it. @throws {Refusal} `NOT_FOUND`, also where one may not see it */
-export async function showCollection(app: App, person: PersonViewer, name: string): Promise<Collection> {
+export async function showCollection(app: App, person: PersonViewer, name: string, host?: string): Promise<Collection> {
   await requireRight(app, person, 'view', 'folder', name);
-  const [all, { words, order, hasPictures }, things] = await Promise.all([
+  const [all, { words, order, hasPictures, origins }, things] = await Promise.all([
     listFolders(app),
     pageOf(app, name),
     thingsIn(app, person, name),
   ]);
+  requireHost(host, origins);
   const inside = all.filter((one) => one.parentName === name);
   const seen = await visibleNames(
     app,

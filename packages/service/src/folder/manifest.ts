@@ -1,6 +1,6 @@
 import { foldedKinds } from '@underbell/core/access';
 import { folders } from '../access/index.ts';
-import { folderOfEach, type App, type Capability, type Named, type ThingUse } from '../platform/index.ts';
+import { folderOfEach, originSets, type App, type Capability, type Named, type ThingUse } from '../platform/index.ts';
 import { folderRoutes } from './routes.ts';
 import { followMarks, forgetMarks } from './store.ts';
 import { followInPages } from './collection.ts';
@@ -22,6 +22,7 @@ const uses = async (app: App): Promise<ThingUse[]> => {
 /** Folders, search, favourites, the bin, and what is done alike with things of every kind. */
 export const folder: Capability = {
   name: 'folder',
+  framers: (app) => originSets(app, folderPages),
   models: [favourites, recents, folderPages],
   routes: folderRoutes,
   things: [{ kind: 'folder', model: folders, folder: 'parentName' }],

@@ -9,7 +9,7 @@ import {
   type PeopleKind,
 } from '@underbell/core/access';
 import { listFolders, thing, visibleNames, webOrigin } from '../access/index.ts';
-import { defineRoute, type Route } from '../platform/index.ts';
+import { defineRoute, type Route, hostOf } from '../platform/index.ts';
 import { saveFolderPage, showCollection, showFolderPage } from './collection.ts';
 import { moveToFolder, saveFolder } from './moves.ts';
 import { dropFormerName, rename, seenFormerNames } from './rename.ts';
@@ -90,7 +90,7 @@ export const folderRoutes: Route[] = [
     path: '/api/v1/collections/:name',
     summary: 'A folder as a collection of what you may see in it',
     params: Joi.object({ name: thing.required() }),
-    handle: ({ app, person, params }) => showCollection(app, person, params.name),
+    handle: ({ app, ctx, person, params }) => showCollection(app, person, params.name, hostOf(app, ctx)),
   }),
   defineRoute({
     method: 'put',

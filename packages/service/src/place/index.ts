@@ -1,5 +1,5 @@
 export type { Placement } from './models.ts';
-export { frameFor } from './oembed.ts';
+export { embedLinks } from './oembed.ts';
 export { findPlacement, listPlacements } from './store.ts';
 export { editionIn, placeOf, thingIn } from './shown.ts';
 export {

@@ -9,6 +9,7 @@ import {
   type Impact,
   type Named,
   type ThingUse,
+  originSets,
 } from '../platform/index.ts';
 import { publicRoutes } from './publicRoutes.ts';
 import { placeRoutes } from './routes.ts';
@@ -59,6 +60,7 @@ async function follow(app: App, { kind, name }: Named, to: string): Promise<void
 export const place: Capability = {
   name: 'place',
   doors: [placementDoors, publicLinkDoors],
+  framers: (app) => originSets(app, placements),
   models: [placements, placementHosts, placementProblems, publicLinks],
   routes: [...placeRoutes, ...publicRoutes, ...placeViewRoutes],
   things: [

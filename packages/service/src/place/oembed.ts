@@ -1,10 +1,8 @@
 import { escapeUTF8 } from 'entities';
 import { Refusal } from '@underbell/core/refusal';
 import { thingName } from '@underbell/core/dataset';
-import { nameNow, type App } from '../platform/index.ts';
+import type { App } from '../platform/index.ts';
 import type { PageLink } from '../platform/pages.ts';
-import { findPlacement } from './store.ts';
-import { noteHost } from './use.ts';
 
 const usual = { width: 800, height: 480 };
 const most = 4_000;
@@ -66,7 +64,7 @@ export function embed(
     type: 'rich',
     provider_name: 'Under Bell',
     provider_url: app.settings.publicUrl,
-    html: `<iframe src="${source}" title="Figures from Under Bell" width="${width}" height="${height}" loading="lazy" style="border:0;max-width:100%"></iframe>`,
+    html: `<iframe src="${source}" title="Figures from Under Bell" width="${width}" height="${height}" loading="lazy" referrerpolicy="strict-origin" style="border:0;max-width:100%"></iframe>`,
     width,
     height,
     cache_age: 3_600,
@@ -88,14 +86,4 @@ export function embedLinks(app: App, path: string): PageLink[] {
     href: `${publicUrl}/oembed?${new URLSearchParams({ url: `${publicUrl}${path}`, format })}`,
   });
   return [of('json', 'application/json+oembed'), of('xml', 'text/xml+oembed')];
-}
-
-/** What a placement's page needs to be framed. @param referrer - the address that its frame names as its page's */
-export async function frameFor(app: App, given: string, referrer: string) {
-  const name = (await nameNow(app, { kind: 'placement', name: given })) ?? given;
-  const placement = await findPlacement(app, name);
-  const origins = placement?.origins ?? [];
-  const from = URL.canParse(referrer) ? new URL(referrer).origin : '';
-  if (origins.includes(from)) noteHost(app, name, from);
-  return { origins, links: embedLinks(app, `/v/${given}`) };
 }

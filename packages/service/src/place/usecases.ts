@@ -27,7 +27,7 @@ const usualHeight = 480;
 
 /** What hosts paste that take nothing but a frame. */
 export const frameOf = (app: App, { name, title, look }: Placement, size: { width?: number; height?: number } = {}) =>
-  `<iframe src="${app.settings.publicUrl}/v/${name}" title="${escapeUTF8(title)}" width="${size.width ?? '100%'}" height="${size.height ?? look.maxHeight ?? usualHeight}" loading="lazy" allow="clipboard-write" style="border:0"></iframe>`;
+  `<iframe src="${app.settings.publicUrl}/v/${name}" title="${escapeUTF8(title)}" width="${size.width ?? '100%'}" height="${size.height ?? look.maxHeight ?? usualHeight}" loading="lazy" referrerpolicy="strict-origin" allow="clipboard-write" style="border:0"></iframe>`;
 
 /** What hosts paste that have a record beside it. */
 const linesOf = (app: App, { name, title, look }: Placement, fields: readonly RecordField[]) =>

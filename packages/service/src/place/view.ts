@@ -3,7 +3,7 @@ import { Refusal } from '@underbell/core/refusal';
 import type { ViewAnswer } from '@underbell/core/view';
 import { askForAccess, noSuch, rightOn } from '../access/index.ts';
 import { boardDatasets, glanceAtBoard, viewBoard } from '../board/index.ts';
-import { isThing, momentOf, type App } from '../platform/index.ts';
+import { isThing, momentOf, requireHost, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import {
   fix,
@@ -19,6 +19,7 @@ import type { Placement } from './models.ts';
 import { editionIn, placeOf, thingIn } from './shown.ts';
 import { recordFieldsOf, standingIn } from './standing.ts';
 import { findPlacement } from './store.ts';
+import { noteHost } from './use.ts';
 
 /**
  * A client with origins shows what its tokens open in pages of those alone. Which page asks only the browser knows, and it
@@ -41,6 +42,8 @@ export interface Visitor {
   readonly client?: TokenViewer;
   /** The record beside it, as the address says. */
   readonly record?: Readonly<Record<string, string>>;
+  /** The origin of the page around. */
+  readonly host?: string | undefined;
 }
 
 /** A placement that somebody may look at. */
@@ -65,7 +68,7 @@ function recordOf({ client, record = {} }: Visitor): Readonly<Record<string, str
   return held;
 }
 
-/** A placement, for whoever may see what it shows, there at least. @throws {Refusal} `NOT_FOUND`, `TOKEN_OUT_OF_BOUNDS`, `PLACE_SUSPENDED` */
+/** A placement, for whoever may see what it shows, there at least. @throws {Refusal} `NOT_FOUND`, `TOKEN_OUT_OF_BOUNDS`, `PLACE_SUSPENDED`, `HOST_NOT_NAMED` */
 export async function openPlacement(app: App, name: string, who: Visitor): Promise<OpenPlacement> {
   const asked = await findPlacement(app, name);
   if (!asked) throw noSuch('placement', name, []);
@@ -97,6 +100,9 @@ export async function openPlacement(app: App, name: string, who: Visitor): Promi
     throw new Refusal('PLACE_SUSPENDED', `“${placement.title}” is not shown here at the moment`, {
       hint: 'whoever placed it shows it again, or ends it',
     });
+  // A tab stands in its chat, which said who is looking.
+  if (placement.kind !== 'channel') requireHost(who.host, placement.origins);
+  if (who.host !== undefined) noteHost(app, name, who.host);
   return {
     placement,
     ...(right ? { right } : {}),

@@ -2,7 +2,7 @@ import Joi from 'joi';
 import type { TokenViewer } from '@underbell/core/access';
 import { isRefusal } from '@underbell/core/refusal';
 import { thing } from '../access/index.ts';
-import { defineRoute, type Route } from '../platform/index.ts';
+import { defineRoute, hostOf, type Route } from '../platform/index.ts';
 import { pageRoutes, pictureRoute, type Prepare } from '../view/index.ts';
 import { noteProblem } from './use.ts';
 import { askToSee, pictureOfPlacement, preparePlacement, viewPlacedBoard, watchedBoard, type Visitor } from './view.ts';
@@ -10,8 +10,10 @@ import { askToSee, pictureOfPlacement, preparePlacement, viewPlacedBoard, watche
 type WhoAsks = Parameters<Prepare>[0];
 
 // Who is signed in is asked for only where no token came: it throws where nobody is.
-const visitorOf = (asked: WhoAsks): Visitor =>
-  asked.client ? { client: asked.client as TokenViewer } : { person: asked.person };
+const visitorOf = (asked: WhoAsks): Visitor => ({
+  ...(asked.client ? { client: asked.client as TokenViewer } : { person: asked.person }),
+  host: hostOf(asked.app, asked.ctx),
+});
 
 /** What keeps a visitor out is told to whoever placed it: how often, not whom. */
 async function noted<T>({ app, params }: WhoAsks, look: () => Promise<T>): Promise<T> {

@@ -91,6 +91,8 @@ export interface Capability {
   readonly named?: readonly NamedTable[];
   readonly references?: References;
   readonly doors?: readonly DoorKeeper[];
+  /** The origins whose pages may frame something of it: a set for each thing that names some. */
+  readonly framers?: (app: App) => Promise<readonly (readonly string[])[]>;
   /** By whom somebody who has no right on what a placement shows is let in to it all the same. */
   readonly admits?: (app: App, person: PersonViewer, placement: string) => Promise<Admission | undefined>;
   /** What stands in a placement for whoever looks at it; nothing where this capability has no say. */

@@ -99,11 +99,10 @@ function nameIn(ctx: Context & { params: { name: string } }): string {
 
 /** What pages need to know of what they show. */
 export interface PageFacts {
-  /** The origins whose pages may frame a placement, and other forms of its page. */
-  readonly placement: (
-    name: string,
-    referrer: string,
-  ) => Promise<{ readonly origins: readonly string[]; readonly links: readonly PageLink[] }>;
+  /** Other forms of a placement's page, whether there is such a placement or not. */
+  readonly placementLinks: (path: string) => readonly PageLink[];
+  /** The origins whose pages may be around a page of ours, by the address of the one that is. */
+  readonly framers: (from: string) => Promise<readonly string[]>;
   /** What a report's page will ask first, answered for whoever is signed in; nothing where it is not known yet. */
   readonly ahead: (ctx: Context, report: string) => Promise<PageAhead | undefined>;
   /** The placement behind the key of a public link; nothing where it shows nothing. */
@@ -115,12 +114,6 @@ export interface PageFacts {
   >;
   /** Origins whose pages boards show in frames of their own. */
   readonly boardFrames: () => Promise<readonly string[]>;
-  /** Origins whose pages may frame the start page of a folder. */
-  readonly folder: (name: string) => Promise<readonly string[]>;
-  /** Origins of the pages in which people use a chat. */
-  readonly chat: (name: string) => Promise<readonly string[]>;
-  /** Origins of the pages of a business app. */
-  readonly app: (name: string) => Promise<readonly string[]>;
 }
 
 /** Serves console, viewer and element. */
@@ -152,15 +145,24 @@ export function mountPages(app: App, router: Router, facts: PageFacts): void {
     // What is drawn for paper is shown as the file that it is.
     sendPage(ctx, 'console', ["'none'"], {}, [], undefined, ['blob:']),
   );
+  /** A page for others to frame. A stranger learns nothing from it: it is the same for what there is not. */
+  const sendFramed = async (
+    ctx: Context,
+    shown: Readonly<Record<string, string>>,
+    frames: readonly string[],
+    links: readonly PageLink[] = [],
+  ) => {
+    const from = ctx.get('Referer');
+    const origins = await facts.framers(from);
+    const host = URL.canParse(from) ? new URL(from).origin : '';
+    const around = { origins: origins.join(' '), ...(origins.includes(host) ? { host } : {}) };
+    await sendPage(ctx, 'viewer', ["'self'", ...origins], { ...shown, ...around }, links, undefined, frames);
+    ctx.vary('Referer');
+  };
   router.get('/v/:name', async (ctx: Context & { params: { name: string } }) => {
     const placement = nameIn(ctx);
-    // What was saved before origins were looked at closely may hold words of the policy itself.
-    const { origins: all, links } = await facts.placement(placement, ctx.get('Referer'));
-    const origins = all.filter(isOrigin);
-    await sendPage(ctx, 'viewer', ["'self'", ...origins], { placement, origins: origins.join(' ') }, links, undefined, [
-      ...(await boardFrames()),
-      ...signsIn,
-    ]);
+    const frames = [...(await boardFrames()), ...signsIn];
+    await sendFramed(ctx, { placement }, frames, facts.placementLinks(`/v/${placement}`));
   });
   // What a public link shows is for who was given it: no search engine keeps it.
   router.get('/p/:key', async (ctx: Context & { params: { key: string } }) => {
@@ -186,18 +188,13 @@ export function mountPages(app: App, router: Router, facts: PageFacts): void {
   );
   // What lies in a folder, as a collection.
   router.get('/f/:name', async (ctx: Context & { params: { name: string } }) => {
-    const collection = nameIn(ctx);
-    const origins = (await facts.folder(collection)).filter(isOrigin);
-    const shown = { collection, window: 'collection' };
-    await sendPage(ctx, 'viewer', ["'self'", ...origins], shown, [], undefined, signsIn);
+    await sendFramed(ctx, { collection: nameIn(ctx), window: 'collection' }, signsIn);
   });
   // A tab of a channel, and what somebody has at hand: within a chat, which says who it is.
   const inChat = async (ctx: Context & { params: { chat: string } }, shown: Readonly<Record<string, string>>) => {
     const { chat } = ctx.params;
     if (!thingName.test(chat)) throw new Refusal('NOT_FOUND', 'there is no such page');
-    const origins = (await facts.chat(chat)).filter(isOrigin);
-    const more = { chat, 'chat-origins': origins.join(' ') };
-    await sendPage(ctx, 'viewer', ["'self'", ...origins], { ...shown, ...more }, [], undefined, await boardFrames());
+    await sendFramed(ctx, { ...shown, chat }, await boardFrames());
   };
   router.get('/t/:chat/:name', (ctx: Context & { params: { chat: string; name: string } }) =>
     inChat(ctx, { placement: nameIn(ctx) }),
@@ -206,11 +203,7 @@ export function mountPages(app: App, router: Router, facts: PageFacts): void {
   // What people who use an app have there of their own: a side panel, and pages of figures beside the app's charts.
   for (const window of ['panel', 'pages'] as const)
     router.get(`/a/:name/${window}`, async (ctx: Context & { params: { name: string } }) => {
-      const name = nameIn(ctx);
-      const origins = (await facts.app(name)).filter(isOrigin);
-      const shown = { window, app: name, origins: origins.join(' ') };
-      const frames = [...(await boardFrames()), ...signsIn];
-      await sendPage(ctx, 'viewer', ["'self'", ...origins], shown, [], undefined, frames);
+      await sendFramed(ctx, { window, app: nameIn(ctx) }, [...(await boardFrames()), ...signsIn]);
     });
   // Draws what the console hands it, in a frame of the console alone.
   router.get('/preview', async (ctx: Context) =>

@@ -76,9 +76,18 @@ describe('a folder as a collection', () => {
   it('stands in a frame of its hosts alone', async () => {
     const policy = async (name: string) =>
       (await small.house.call('GET', `/f/${name}`, { as: reader })).headers.get('Content-Security-Policy')!;
-    assert.match(await policy('yard'), /frame-ancestors 'self' https:\/\/portal\.example$/);
-    assert.match(await policy('nothing'), /frame-ancestors 'self'$/, 'like any other that there is not');
-    assert.match(await policy('inner'), /frame-ancestors 'self'$/);
+    // The policy is the same for all, and for what there is not: which of them names the page around is asked with the rest.
+    for (const name of ['yard', 'nothing', 'inner'])
+      assert.match(await policy(name), /frame-ancestors 'self' https:\/\/portal\.example$/);
+    const within = async (name: string, host: string) => {
+      const headers = { 'Underbell-Host': host };
+      return (
+        (await small.house.call('GET', `/api/v1/collections/${name}`, { as: reader, headers })).body.code ?? 'shown'
+      );
+    };
+    assert.equal(await within('yard', 'https://portal.example'), 'shown');
+    assert.equal(await within('inner', 'https://portal.example'), 'HOST_NOT_NAMED');
+    assert.equal(await within('yard', 'https://other.example'), 'HOST_NOT_NAMED');
   });
 
   it('goes with new names, and with the folder', async () => {

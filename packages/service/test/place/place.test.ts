@@ -30,7 +30,9 @@ describe('placements', () => {
     assert.equal(link, `${house.url}/v/board-page`);
     assert.match(snippet, /title="Board &quot;page&quot; &amp; more"/);
     assert.match(
-      (await house.call('GET', '/v/board-page')).headers.get('content-security-policy')!,
+      (await house.call('GET', '/v/board-page', { headers: { Referer: 'https://board.example/news' } })).headers.get(
+        'content-security-policy',
+      )!,
       /frame-ancestors 'self' https:\/\/board\.example$/,
     );
   });

@@ -245,7 +245,7 @@ describe('access tokens and what they reach', () => {
       (await house.call('GET', '/api/v1/placements/no-such-place/view', {})).body.code,
       'SIGN_IN_NEEDED',
     );
-    const page = await house.call('GET', '/v/quay-page');
+    const page = await house.call('GET', '/v/quay-page', { headers: { Referer: `${house.portalUrl}/` } });
     assert.match(
       page.headers.get('content-security-policy')!,
       new RegExp(`frame-ancestors 'self' ${house.portalUrl}(;|$)`),

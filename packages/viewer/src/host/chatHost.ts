@@ -1,5 +1,6 @@
 import { WidgetApi } from 'matrix-widget-api';
 import type { Host, TokenState } from './host.ts';
+import { hostHeaders } from './pageAround.ts';
 
 /** A session is renewed when this share of its life is over. */
 const renewAt = 0.8;
@@ -24,10 +25,10 @@ export class ChatHost implements Host {
   #api: WidgetApi | undefined;
   #timer: number | undefined;
 
-  /** @param said - of the page: the chat, and the origins of its pages */
+  /** @param said - of the page: the chat, and the origins of pages that may be around */
   constructor(said: Readonly<Record<string, string | undefined>>) {
     this.chat = said['chat'] ?? '';
-    this.#origins = (said['chatOrigins'] ?? '').split(' ').filter(Boolean);
+    this.#origins = (said['origins'] ?? '').split(' ').filter(Boolean);
   }
 
   ask(onToken: (state: TokenState) => void): void {
@@ -47,14 +48,18 @@ export class ChatHost implements Host {
   tell(): void {}
   tellHeight(): void {}
 
-  /** The chat's page, as its address says; only one of those that may frame the tab. */
+  /** The chat's page, as the tab's address says; only one of those that may be around. No other hears what is asked of it. */
+  get #chatOrigin(): string {
+    const parent = new URLSearchParams(window.location.search).get('parentUrl') ?? '';
+    const said = URL.canParse(parent) ? new URL(parent).origin : this.#origins[0];
+    if (said === undefined || !this.#origins.includes(said)) throw new Error('the page around is not the chat');
+    return said;
+  }
+
   #open(): WidgetApi {
     if (this.#api) return this.#api;
     const search = new URLSearchParams(window.location.search);
-    const parent = search.get('parentUrl') ?? '';
-    const said = URL.canParse(parent) ? new URL(parent).origin : this.#origins[0];
-    if (said === undefined || !this.#origins.includes(said)) throw new Error('the page around is not the chat');
-    const api = new WidgetApi(search.get('widgetId') ?? '', said);
+    const api = new WidgetApi(search.get('widgetId') ?? '', this.#chatOrigin);
     api.start();
     this.#api = api;
     return api;
@@ -65,7 +70,7 @@ export class ChatHost implements Host {
       await this.#open().requestOpenIDConnectToken();
     const answer = await fetch(`/api/v1/chats/${encodeURIComponent(this.chat)}/session`, {
       method: 'POST',
-      headers: { 'Content-Type': 'application/json' },
+      headers: { ...hostHeaders(this.#chatOrigin), 'Content-Type': 'application/json' },
       body: JSON.stringify({ accessToken, serverName }),
     });
     const said = (await answer.json()) as Session & { readonly detail?: string };

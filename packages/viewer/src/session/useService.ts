@@ -1,5 +1,6 @@
 import { onBeforeUnmount, shallowRef } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
+import { hostHeaders } from '../host/pageAround.ts';
 import { offline, ViewProblem } from '../view/viewApi.ts';
 import { FrameKey } from './frameKey.ts';
 import { signInSilently } from './silentSignIn.ts';
@@ -18,6 +19,7 @@ export function useService(load: () => Promise<void>) {
   /** Asks as whoever looks; nothing where the service cannot be reached. */
   function send(path: string, method = 'GET', body?: object): Promise<Response | undefined> {
     const headers: Record<string, string> = {
+      ...hostHeaders(),
       ...(key === undefined ? {} : { Authorization: `Bearer ${key}` }),
       ...(body === undefined ? {} : { 'Content-Type': 'application/json' }),
     };

@@ -1,5 +1,6 @@
 import type { ProblemDocument } from '@underbell/core/refusal';
 import type { FigureResult } from '@underbell/core/report';
+import { hostHeaders } from '../host/pageAround.ts';
 import { hasElement } from '../host/hasElement.ts';
 import type { ViewAnswer } from '@underbell/core/view';
 
@@ -63,7 +64,7 @@ function viewPath(target: Target, question: ViewQuestion): string {
 export function askEarly(target: Target, question: ViewQuestion, access?: Access): void {
   if (window.parent !== window && !access && hasElement()) return;
   const path = viewPath(target, question);
-  const headers = access ? { Authorization: `Bearer ${access.token}` } : undefined;
+  const headers = { ...hostHeaders(), ...(access ? { Authorization: `Bearer ${access.token}` } : {}) };
   const sent = document.getElementById('ahead');
   const isSent = sent !== null && sent.dataset['path'] === path;
   const answer = isSent ? Promise.resolve(new Response(sent.textContent)) : fetch(path, { headers });
@@ -94,6 +95,7 @@ export class ViewApi {
   #headers(more: Record<string, string> = {}): Record<string, string> {
     const language = this.#language();
     return {
+      ...hostHeaders(this.access?.host),
       ...(this.access ? { Authorization: `Bearer ${this.access.token}` } : {}),
       ...(language ? { 'Accept-Language': language } : {}),
       ...more,

@@ -1,1 +1,0 @@
-export { originsOfApp } from './origins.ts';

@@ -1,1 +1,0 @@
-export { framersOfFolder } from './collection.ts';
