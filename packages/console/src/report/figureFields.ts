@@ -39,6 +39,11 @@ const step = choice(
   'Dates by',
   Object.fromEntries(['', ...dateSteps].map((one) => [one, one || 'as they are'])),
 );
+const incomplete = choice('incompletePeriods', 'Incomplete periods', {
+  '': 'marked',
+  omit: 'left out',
+  show: 'as any other',
+});
 const hide: FigureField = {
   field: 'hide',
   label: 'Without',
@@ -55,6 +60,7 @@ export const fieldsOf: Readonly<Record<Figure['kind'], readonly FigureField[]>> 
     measure('measure', 'Measure'),
     column('by', 'For each'),
     step,
+    incomplete,
     choice('sort', 'Sorted by', { '': 'value', name: 'name' }),
     yes('ascending', 'Smallest first'),
     limit,
@@ -64,8 +70,24 @@ export const fieldsOf: Readonly<Record<Figure['kind'], readonly FigureField[]>> 
     each,
     hide,
   ],
-  line: [{ field: 'measures', label: 'Measures', takes: 'measures' }, column('by', 'Along'), step, split, each, hide],
-  area: [{ field: 'measures', label: 'Measures', takes: 'measures' }, column('by', 'Along'), step, split, each, hide],
+  line: [
+    { field: 'measures', label: 'Measures', takes: 'measures' },
+    column('by', 'Along'),
+    step,
+    incomplete,
+    split,
+    each,
+    hide,
+  ],
+  area: [
+    { field: 'measures', label: 'Measures', takes: 'measures' },
+    column('by', 'Along'),
+    step,
+    incomplete,
+    split,
+    each,
+    hide,
+  ],
   scatter: [
     column('by', 'A point for each'),
     measure('x', 'Across'),

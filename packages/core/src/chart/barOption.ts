@@ -17,7 +17,7 @@ import {
   valueText,
   type ChartStyle,
 } from './style.ts';
-import { rawText, readSeries, type ChartData } from './series.ts';
+import { isIncomplete, rawText, readSeries, type ChartData } from './series.ts';
 
 interface Bars extends ChartData {
   readonly names: readonly string[];
@@ -165,6 +165,9 @@ export function barOption(figure: BarFigure, result: FigureResult, style: ChartS
           name: i < bars.categories.length ? rawText(bars.categories[i]) : '',
           itemStyle: {
             color: colourOf(style, result, bars, series, i),
+            ...(isIncomplete(result, bars.categories[i])
+              ? { opacity: 0.45, borderColor: theme.ink, borderWidth: 1, borderType: 'dashed' as const }
+              : {}),
             ...(isStacked ? {} : { borderRadius: isFlat ? [0, 2, 2, 0] : [2, 2, 0, 0] }),
           },
           label: labelStyle(series, i),

@@ -14,15 +14,62 @@ import {
   type ChartStyle,
 } from './style.ts';
 import { shorten } from '../theme/index.ts';
-import { rawText, readSeries } from './series.ts';
+import { isIncomplete, rawText, readSeries, type ChartData, type Series } from './series.ts';
 
 /** An axis needs no more digits than its steps have. */
 const axisFormat = (format: string | undefined) => format?.replace(/\.[0#]+/, '.##');
 
+/**
+ * What is drawn over a line at the ends that are incomplete: the stretch to it dashed, its point hollow. Lines have one style
+ * from end to end, so what is behind is drawn over it.
+ *
+ * @param heights - of each point of the line, which stands on others where they are stacked
+ */
+function incompleteEnds(
+  result: FigureResult,
+  { categories }: Pick<ChartData, 'categories'>,
+  heights: readonly (number | null)[],
+  { colour, behind, pointSize = 0 }: { colour: string; behind: string; pointSize?: number },
+): object[] {
+  const last = categories.length - 1;
+  const ends = [
+    { at: 0, beside: 1 },
+    { at: last, beside: last - 1 },
+  ].filter(({ at }, i) => isIncomplete(result, categories[at]) && (i === 0 || last > 0));
+  return ends.map(({ at, beside }) => ({
+    type: 'line',
+    data: categories.map((_, i) => ({
+      value: i === at || i === beside ? heights[i] : null,
+      symbol: 'circle',
+      symbolSize: i === at ? 7 : pointSize,
+      itemStyle: i === at ? { color: behind, borderColor: colour, borderWidth: 1.6 } : { color: colour },
+    })),
+    showAllSymbol: true,
+    lineStyle: { color: behind, width: 2.4, type: [3, 4] },
+    silent: true,
+    animation: false,
+    z: 4,
+    tooltip: { show: false },
+  }));
+}
+
+/** The heights of each series; stacked, each stands on those before it. */
+function heightsOf(series: readonly Series[], isStacked: boolean): (number | null)[][] {
+  const sums: number[] = [];
+  return series.map(({ values }) =>
+    values.map((value, i) => {
+      if (!isStacked || value === null) return value;
+      return (sums[i] = (sums[i] ?? 0) + value);
+    }),
+  );
+}
+
 export function lineOption(figure: LineFigure | AreaFigure, result: FigureResult, style: ChartStyle): EChartsOption {
   const { theme, taste } = style;
-  const { categories, series, by } = readSeries(figure, result);
+  const data = readSeries(figure, result);
+  const { categories, series, by } = data;
   const dates = categories.map(String);
+  const pointSize = dates.length > 45 ? 0 : dates.length > 20 ? 4 : 6;
   const every = Math.max(1, Math.ceil(dates.length / Math.max(2, Math.floor(style.width / 74))));
   const format = axisFormat(series[0]?.column.format);
   const isArea = figure.kind === 'area';
@@ -70,13 +117,20 @@ export function lineOption(figure: LineFigure | AreaFigure, result: FigureResult
         data: one.values.map((value, i) => ({ value, name: rawText(categories[i]) })),
         ...(isArea ? { areaStyle: { opacity: 0.35 }, ...(figure.split ? { stack: 'all' } : {}) } : {}),
         // A lone point has no line to show it.
-        symbol: dates.length > 45 ? 'none' : 'circle',
-        symbolSize: dates.length > 20 ? 4 : 6,
+        symbol: pointSize === 0 ? 'none' : 'circle',
+        symbolSize: pointSize,
         showAllSymbol: true,
         lineStyle: { width: 1.8 },
         cursor: style.isPrint ? 'default' : 'pointer',
         tooltip: { valueFormatter: valueText(style, one.column) },
       })),
+      ...heightsOf(series, isArea && figure.split !== undefined).flatMap((heights, i) =>
+        incompleteEnds(result, data, heights, {
+          colour: theme.series[i % theme.series.length]!,
+          behind: theme.raised,
+          pointSize,
+        }),
+      ),
       ...(series[0] && dates.length > 0
         ? referenceLines(result, style, { value: 'y', ends: [0, dates.length - 1], column: series[0].column })
         : []),
@@ -101,7 +155,8 @@ export function panelsOption(
   style: ChartStyle,
 ): EChartsOption {
   const { theme, taste } = style;
-  const { categories, series, by } = readSeries(figure, result);
+  const data = readSeries(figure, result);
+  const { categories, series, by } = data;
   const across = Math.max(1, Math.min(series.length, Math.floor((style.width + panelGap) / panelWidth)));
   const down = Math.max(1, Math.ceil(series.length / across));
   const width = (style.width - (across - 1) * panelGap) / across;
@@ -161,17 +216,27 @@ export function panelsOption(
         formatter: (value: number) => formatNumber(value, format, taste.locale),
       },
     })),
-    series: series.map((one, i) => ({
-      type: figure.kind === 'bar' ? ('bar' as const) : ('line' as const),
-      name: one.name,
-      xAxisIndex: i,
-      yAxisIndex: i,
-      data: one.values.map((value, at) => ({ value, name: rawText(categories[at]) })),
-      symbol: 'none',
-      ...(figure.kind === 'area' ? { areaStyle: { opacity: 0.35 } } : {}),
-      lineStyle: { width: 1.6, color: theme.series[0]! },
-      itemStyle: { color: theme.series[0]! },
-      tooltip: { valueFormatter: valueText(style, one.column) },
-    })),
+    series: series.flatMap((one, i) => [
+      {
+        type: figure.kind === 'bar' ? ('bar' as const) : ('line' as const),
+        name: one.name,
+        xAxisIndex: i,
+        yAxisIndex: i,
+        data: one.values.map((value, at) => ({
+          value,
+          name: rawText(categories[at]),
+          ...(figure.kind === 'bar' && isIncomplete(result, categories[at]) ? { itemStyle: { opacity: 0.45 } } : {}),
+        })),
+        symbol: 'none',
+        ...(figure.kind === 'area' ? { areaStyle: { opacity: 0.35 } } : {}),
+        lineStyle: { width: 1.6, color: theme.series[0]! },
+        itemStyle: { color: theme.series[0]! },
+        tooltip: { valueFormatter: valueText(style, one.column) },
+      },
+      ...(figure.kind === 'bar'
+        ? []
+        : incompleteEnds(result, data, one.values, { colour: theme.series[0]!, behind: theme.raised })
+      ).map((end) => ({ ...end, xAxisIndex: i, yAxisIndex: i })),
+    ]),
   } as EChartsOption;
 }

@@ -1,5 +1,5 @@
 import type { Cell } from '../filter/index.ts';
-import { missingMark } from '../format/index.ts';
+import { formatStep, missingMark, type ReaderTaste } from '../format/index.ts';
 import type { ChartFigure, FigureResult, ResultColumn } from '../report/index.ts';
 
 /** One series over all categories; a missing value is null. */
@@ -65,10 +65,22 @@ export function readSeries(figure: Exclude<ChartFigure, { kind: 'scatter' }>, re
   };
 }
 
-/** What a split chart leaves away, in words; undefined where it shows everything. */
-export function leftAwayWords(figure: ChartFigure, result: FigureResult): string | undefined {
+/** What a reader has to know beside a chart: series that it leaves out, periods that are not complete. */
+export function chartNote(figure: ChartFigure, result: FigureResult, { locale }: ReaderTaste): string | undefined {
   if (figure.kind === 'scatter') return undefined;
   const most = figure.split ? maxSplits : figure.each ? maxPanels : undefined;
   const found = new Set(result.rows.map((row) => row[1] ?? null)).size;
-  return most === undefined || found <= most ? undefined : `the largest ${most} of ${found} are shown`;
+  const periods = (result.incomplete ?? []).map((start) => formatStep(start, result.columns[0]?.step, locale));
+  const isOmitted = figure.incompletePeriods === 'omit';
+  const notes = [
+    ...(most !== undefined && found > most ? [`the largest ${most} of ${found} are shown`] : []),
+    ...(periods.length > 0
+      ? [`${periods.join(' and ')} ${periods.length > 1 ? 'are' : 'is'} incomplete${isOmitted ? ' and left out' : ''}`]
+      : []),
+  ];
+  return notes.length === 0 ? undefined : notes.join('; ');
 }
+
+/** Which of a chart's categories are periods that rows fill in part only. */
+export const isIncomplete = (result: FigureResult, category: Cell | undefined): boolean =>
+  typeof category === 'string' && (result.incomplete?.includes(category) ?? false);

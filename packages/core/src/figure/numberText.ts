@@ -75,17 +75,35 @@ export function numberText(figure: NumberFigure, result: FigureResult, taste: Re
   };
 }
 
-/** The points of a small trend line in a box, as an SVG path; empty when there is none to draw. */
-export function trendPath(trend: FigureResult['trend'], width: number, height: number): string {
-  const values = (trend?.rows ?? []).map((row) => row[1]).filter((value) => typeof value === 'number');
-  if (values.length < 2) return '';
+const trendPad = 2;
+
+/**
+ * A small trend line in a box, as SVG paths; empty where there is none to draw.
+ *
+ * @returns the line between whole periods, and the stretches to those at its ends that are incomplete
+ */
+export function trendPaths(
+  { trend, incomplete = [] }: Pick<FigureResult, 'trend' | 'incomplete'>,
+  width: number,
+  height: number,
+): { readonly whole: string; readonly incomplete: string } {
+  const rows = (trend?.rows ?? []).filter((row) => typeof row[1] === 'number');
+  if (rows.length < 2 || height <= 0) return { whole: '', incomplete: '' };
+  const values = rows.map((row) => row[1] as number);
   const [least, most] = [Math.min(...values), Math.max(...values)];
   const range = most - least || 1;
-  const pad = 2;
   const points = values.map((value, i) => {
-    const x = pad + (i / (values.length - 1)) * (width - 2 * pad);
-    const y = height - pad - ((value - least) / range) * (height - 2 * pad);
+    const x = trendPad + (i / (values.length - 1)) * (width - 2 * trendPad);
+    const y = height - trendPad - ((value - least) / range) * (height - 2 * trendPad);
     return `${x.toFixed(1)} ${y.toFixed(1)}`;
   });
-  return `M${points.join('L')}`;
+  const isWhole = rows.map((row) => !incomplete.includes(row[0] as string));
+  const path = (from: number, to: number) => (to - from < 2 ? '' : `M${points.slice(from, to).join('L')}`);
+  const from = isWhole[0] ? 0 : 1;
+  const to = isWhole.at(-1) ? points.length : points.length - 1;
+  const left = from === 0 ? '' : path(0, 2);
+  // Of two periods that are both incomplete there is one stretch.
+  const right =
+    to === points.length || (points.length === 2 && left !== '') ? '' : path(points.length - 2, points.length);
+  return { whole: path(from, to), incomplete: left + right };
 }

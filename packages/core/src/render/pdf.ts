@@ -1,6 +1,6 @@
 import { formatCell, formatInstant, printable } from '../format/index.ts';
 import PDFDocument from 'pdfkit';
-import { numberText, textTable, trendPath } from '../figure/index.ts';
+import { numberText, textTable, trendPaths } from '../figure/index.ts';
 import {
   fillText,
   gridColumns,
@@ -12,8 +12,8 @@ import {
   type TableFigure,
 } from '../report/index.ts';
 import { checkPdf, makeChecked } from '../readback/index.ts';
-import { leftAwayWords, toneColour } from '../chart/index.ts';
-import { light } from '../theme/index.ts';
+import { chartNote, toneColour } from '../chart/index.ts';
+import { light, textWidth } from '../theme/index.ts';
 import { drawChart } from './chartPdf.ts';
 import type { PrintFonts } from './fonts.ts';
 import { bandsOf, type Band, type PageScene } from './pageScene.ts';
@@ -197,21 +197,31 @@ class PageDrawer {
       y += lineHeight;
     }
     const room = box.y + box.height - y;
-    const path = trendPath(result.trend, width, room);
-    if (room < 12 || path === '') return;
-    this.#doc.save().translate(x, y).path(path).lineWidth(1).strokeColor(light.series[0]!).stroke().restore();
+    const { whole, incomplete } = trendPaths(result, width, room);
+    if (room < 12) return;
+    this.#doc.save().translate(x, y).lineWidth(1).strokeColor(light.series[0]!);
+    if (whole !== '') this.#doc.path(whole).stroke();
+    if (incomplete !== '') this.#doc.path(incomplete).dash(2, { space: 2 }).stroke();
+    this.#doc.restore();
   }
 
   #chart(figure: ChartFigure, result: FigureResult, box: Box): void {
-    const left = leftAwayWords(figure, result);
-    const title = left ? `${figure.title} (${left})` : figure.title;
-    this.#pen.line(title, box.x, box.y, { size: 11, font: semibold, width: box.width });
-    const top = box.y + 17;
+    const note = chartNote(figure, result, this.#scene.taste);
+    this.#pen.line(figure.title, box.x, box.y, { size: 11, font: semibold, width: box.width });
+    // Beside the title where there is room, else below it.
+    const besideTitle = textWidth(figure.title, 11) * 1.1 + 10;
+    const isBeside = note !== undefined && besideTitle + textWidth(note, 8.5) <= box.width;
+    if (note !== undefined) {
+      const [x, y] = isBeside ? [box.x + besideTitle, box.y + 2] : [box.x, box.y + 14];
+      this.#pen.line(note, x, y, { size: 8.5, colour: light.quiet, width: box.x + box.width - x });
+    }
+    const head = note === undefined || isBeside ? 17 : 28;
+    const top = box.y + head;
     if (result.rows.length === 0) {
       this.#pen.line('No rows', box.x, top, { size: 10, colour: light.quiet });
       return;
     }
-    const height = box.height - 17;
+    const height = box.height - head;
     this.#doc.save().translate(box.x, top).scale(pixel);
     drawChart(this.#doc, this.#pen, figure, result, {
       theme: light,

@@ -1,8 +1,8 @@
 import { escapeUTF8 } from 'entities';
 import { formatInstant, printable } from '../format/index.ts';
 import { Resvg } from '@resvg/resvg-js';
-import { leftAwayWords, toneColour, toneSigns } from '../chart/index.ts';
-import { numberText, textTable, trendPath } from '../figure/index.ts';
+import { chartNote, toneColour, toneSigns } from '../chart/index.ts';
+import { numberText, textTable, trendPaths } from '../figure/index.ts';
 import {
   fillText,
   gridColumns,
@@ -55,7 +55,11 @@ export function text(
 function numberSvg(figure: NumberFigure, result: FigureResult, box: Box, scene: FigureScene): string {
   const { value, unit, beside, comparison, tone } = numberText(figure, result, scene.taste);
   const colour = comparison?.tone ? toneColour(comparison.tone, light) : light.quiet;
-  const path = box.height > 110 ? trendPath(result.trend, box.width - 28, box.height - 104) : '';
+  const { whole, incomplete } = trendPaths(result, box.width - 28, box.height > 110 ? box.height - 104 : 0);
+  const line = (path: string, dash: string) =>
+    path === ''
+      ? ''
+      : `<path d="${path}" transform="translate(${box.x + 14} ${box.y + 104 - 8})" fill="none" stroke="${light.series[0]}" stroke-width="1.6"${dash}/>`;
   return [
     text(unit ? `${value} ${unit}` : value, box.x + 14, box.y + 62, {
       size: 30,
@@ -74,9 +78,8 @@ function numberSvg(figure: NumberFigure, result: FigureResult, box: Box, scene: 
           },
         )
       : '',
-    path
-      ? `<path d="${path}" transform="translate(${box.x + 14} ${box.y + 104 - 8})" fill="none" stroke="${light.series[0]}" stroke-width="1.6"/>`
-      : '',
+    line(whole, ''),
+    line(incomplete, ' stroke-dasharray="3 3"'),
   ].join('');
 }
 
@@ -84,9 +87,9 @@ function numberSvg(figure: NumberFigure, result: FigureResult, box: Box, scene: 
 function chart(figure: ChartFigure, result: FigureResult, box: Box, scene: FigureScene): string {
   const inner = { x: box.x + 12, y: box.y + 34, width: box.width - 24, height: box.height - 44 };
   const svg = chartSvg(figure, result, { theme: light, taste: scene.taste, width: inner.width, height: inner.height });
-  const left = leftAwayWords(figure, result);
+  const words = chartNote(figure, result, scene.taste);
   const style: FontStyle = { size: 13, colour: light.quiet, anchor: 'end' };
-  const note = left ? text(left, box.x + box.width - 14, box.y + 26, style) : '';
+  const note = words ? text(words, box.x + box.width - 14, box.y + 26, style) : '';
   return note + svg.replace('<svg ', `<svg x="${inner.x}" y="${inner.y}" `);
 }
 

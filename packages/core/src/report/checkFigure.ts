@@ -108,6 +108,11 @@ export class FigureChecker {
     if (column && column.type !== 'date') this.#add(path, `${why}; \`${name}\` is ${column.type}`);
   }
 
+  #incomplete(how: string | undefined, step: string | undefined, what: string): void {
+    if (how === undefined || (step !== undefined && step !== 'day')) return;
+    this.#add(['incompletePeriods'], `only periods can be incomplete; there are none without ${what}`);
+  }
+
   #step(step: string | undefined, by: string): void {
     if (step === undefined) return;
     const column = this.#dataset?.columns.find((one) => one.name === by);
@@ -144,12 +149,14 @@ export class FigureChecker {
         this.#measure(['beside'], figure.beside);
         this.#comparison(figure.compare);
         if (figure.trend) this.#date(['trend', 'along'], figure.trend.along, 'a trend runs along a date');
+        this.#incomplete(figure.incompletePeriods, figure.trend?.step, 'a trend with a `step`');
         return;
       case 'bar':
         return this.#bar(figure);
       case 'line':
       case 'area':
         this.#date(['by'], figure.by, `${figure.kind === 'line' ? 'a line' : 'an area'} runs along a date`);
+        this.#incomplete(figure.incompletePeriods, figure.step, 'a `step`');
         this.#measures(['measures'], figure.measures);
         return this.#series(figure, figure.measures.length);
       case 'scatter':
@@ -185,6 +192,7 @@ export class FigureChecker {
   #bar(figure: Extract<DataFigure, { kind: 'bar' }>): void {
     this.#column(['by'], figure.by);
     this.#step(figure.step, figure.by);
+    this.#incomplete(figure.incompletePeriods, figure.step, 'a `step`');
     this.#measure(['measure'], figure.measure);
     this.#comparison(figure.compare);
     this.#columns(['drill'], figure.drill);

@@ -61,13 +61,19 @@ export interface NumberFigure extends FigureBase {
   readonly compare?: Comparison;
   /** A small line of the measure along a date. */
   readonly trend?: { readonly along: string; readonly step?: DateStep };
+  readonly incompletePeriods?: IncompletePeriods;
   readonly colours?: readonly ColourRule[];
 }
+
+/** How the first and last period are shown where rows fill them in part only: drawn so that it is seen, left out, or as any. */
+export const incompletePeriodKinds = ['mark', 'omit', 'show'] as const;
+export type IncompletePeriods = (typeof incompletePeriodKinds)[number];
 
 interface AxisFigure extends FigureBase {
   readonly by: string;
   /** Dates are gathered by so much. */
   readonly step?: DateStep;
+  readonly incompletePeriods?: IncompletePeriods;
   /** A series for each value of this column. */
   readonly split?: string;
   /** A small chart of its own for each value of this column. */

@@ -9,7 +9,7 @@ import {
 import { checkMeasure, parseFilter, type TypedNode } from '../filter/index.ts';
 import { isRefusal, Refusal } from '../refusal/index.ts';
 import { calculationsOf, type Calculation } from './calculation.ts';
-import type { DataFigure, Figure, Measure, ReferenceLine, ReportDefinition } from './definition.ts';
+import type { DataFigure, Figure, IncompletePeriods, Measure, ReferenceLine, ReportDefinition } from './definition.ts';
 import { measuresIn } from './textSlots.ts';
 
 /** What one column of a figure's answer is, for drawing and formatting. */
@@ -54,6 +54,8 @@ export interface FigurePlan {
   readonly others?: FigureQuery;
   readonly trend?: FigureQuery;
   readonly lines?: FigureQuery;
+  /** The first and last day of the rows of each period that a chart or a trend has. */
+  readonly ends?: FigureQuery;
 }
 
 /** More than this never leaves in one answer. */
@@ -149,6 +151,19 @@ class Planner {
     return { ...of, columns, order: groups.map(rising), limit: groups.length === 0 ? 1 : of.limit };
   }
 
+  /** Days have no parts, and a figure that shows incomplete periods as any need not know them. */
+  ends(by: QueryColumn, how: IncompletePeriods | undefined): { ends?: FigureQuery } {
+    if (by.step === undefined || by.step === 'day' || how === 'show') return {};
+    const day = (name: 'min' | 'max'): QueryColumn => ({
+      name: `${name} of ${by.name}`,
+      label: by.label,
+      type: 'date',
+      role: 'measure',
+      node: { kind: 'aggregate', type: 'date', name, arg: by.node },
+    });
+    return { ends: this.query([by, day('min'), day('max')], { order: [rising(by.name)], limit: maxFigureRows }) };
+  }
+
   lines(lines: readonly ReferenceLine[] | undefined): FigureQuery | undefined {
     const columns = this.measures((lines ?? []).map((line) => (typeof line.at === 'string' ? line.at : undefined)));
     return columns.length === 0 ? undefined : this.query(columns);
@@ -163,7 +178,7 @@ function planAxis(plan: Planner, figure: Extract<DataFigure, { kind: 'bar' | 'li
   const series = figure.split ?? figure.each;
   const groups = [by, ...(series ? [plan.group(series)] : [])];
   const lines = plan.lines(figure.lines);
-  const rest = { sums: [], ...(lines ? { lines } : {}) };
+  const rest = { sums: [], ...(lines ? { lines } : {}), ...plan.ends(by, figure.incompletePeriods) };
   if (figure.kind !== 'bar') {
     const measures = plan.measures(figure.measures);
     const order = groups.map((one) => rising(one.name));
@@ -247,8 +262,14 @@ export function planFigure(report: ReportDefinition, figure: DataFigure, dataset
       const target = compare?.with === 'target' && typeof compare.target === 'string' ? compare.target : undefined;
       const main = plan.query(plan.measures([measure, figure.beside, target]));
       if (!trend) return { main, sums: [] };
-      const columns = [plan.group(trend.along, trend.step), ...plan.measures([measure])];
-      return { main, sums: [], trend: plan.query(columns, { order: [rising(trend.along)], limit: trendPoints }) };
+      const along = plan.group(trend.along, trend.step);
+      const columns = [along, ...plan.measures([measure])];
+      return {
+        main,
+        sums: [],
+        trend: plan.query(columns, { order: [rising(trend.along)], limit: trendPoints }),
+        ...plan.ends(along, figure.incompletePeriods),
+      };
     }
     case 'bar':
     case 'line':

@@ -1,6 +1,7 @@
 import { checkFilter, columnNamesIn, compilePredicate, parseFilter, type Cell } from '../filter/index.ts';
 import type { DatasetShape } from '../dataset/index.ts';
 import type { ColourRule, DataFigure, Tone } from './definition.ts';
+import { incompletePeriods } from './incomplete.ts';
 import { resultColumns, type FigurePlan, type FigureQuery, type ResultColumn } from './figureQuery.ts';
 
 type Cells = readonly Cell[];
@@ -15,6 +16,8 @@ export interface FigureResult {
   readonly sums?: readonly { readonly by: readonly string[]; readonly rows: readonly Cells[] }[];
   /** Everything beyond the limit as one row. */
   readonly others?: Cells;
+  /** First days of periods at the ends, of the rows or of the trend, that rows fill in part only; those left out as well. */
+  readonly incomplete?: readonly string[];
   /** The measure along a date, for the small line beside a number. */
   readonly trend?: { readonly columns: readonly ResultColumn[]; readonly rows: readonly Cells[] };
   /** Reference lines with their values. */
@@ -42,6 +45,7 @@ export interface PlanRows {
   readonly others?: readonly Cells[];
   readonly trend?: readonly Cells[];
   readonly lines?: readonly Cells[];
+  readonly ends?: readonly Cells[];
 }
 
 /** The answer's columns as a dataset, for colour rules. */
@@ -89,12 +93,17 @@ function linesOf(figure: DataFigure, plan: FigurePlan, answers: PlanRows) {
   });
 }
 
+const isOmitting = (figure: DataFigure) => 'incompletePeriods' in figure && figure.incompletePeriods === 'omit';
+
 /** Puts the answers of a plan's queries together. */
 export function assembleResult(figure: DataFigure, plan: FigurePlan, answers: PlanRows): FigureResult {
   const { main } = plan;
   const columns = resultColumns(main);
   const isCut = main.limit > 1 && answers.main.length > main.limit;
-  const rows = isCut ? answers.main.slice(0, main.limit) : answers.main;
+  const incomplete = plan.ends ? incompletePeriods(plan.ends.columns[0]!.step!, answers.ends ?? []) : [];
+  const isOmitted = (row: Cells) => isOmitting(figure) && incomplete.includes(row[0] as string);
+  const asked = isCut ? answers.main.slice(0, main.limit) : answers.main;
+  const rows = plan.trend ? asked : asked.filter((row) => !isOmitted(row));
   const sums = plan.sums.map((query, i) => ({
     by: query.columns.filter((one) => one.role === 'group').map((one) => one.name),
     rows: (answers.sums[i] ?? []).map((row) => widen(query, main, row)),
@@ -109,7 +118,15 @@ export function assembleResult(figure: DataFigure, plan: FigurePlan, answers: Pl
     ...(isCut ? { isCut } : {}),
     ...(sums.length > 0 ? { sums } : {}),
     ...(others ? { others } : {}),
-    ...(plan.trend ? { trend: { columns: resultColumns(plan.trend), rows: answers.trend ?? [] } } : {}),
+    ...(incomplete.length > 0 ? { incomplete } : {}),
+    ...(plan.trend
+      ? {
+          trend: {
+            columns: resultColumns(plan.trend),
+            rows: (answers.trend ?? []).filter((row) => !isOmitted(row)),
+          },
+        }
+      : {}),
     ...(lines ? { lines } : {}),
     ...(tones.length > 0 ? { tones } : {}),
   };

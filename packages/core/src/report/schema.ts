@@ -1,7 +1,7 @@
 import Joi from 'joi';
 import { columnTypes, dateSteps, fieldName, thingName } from '../dataset/index.ts';
 import { numberPattern } from '../format/index.ts';
-import { chartParts, gridColumns, reportFormat, tones } from './definition.ts';
+import { chartParts, gridColumns, incompletePeriodKinds, reportFormat, tones } from './definition.ts';
 
 const field = Joi.string()
   .pattern(fieldName, 'lower-case letters, digits and underscores, starting with a letter')
@@ -61,7 +61,10 @@ const hide = Joi.array()
   .items(Joi.string().valid(...chartParts))
   .unique()
   .description('parts of the chart that are left out');
-const axis = { by: reference.required(), step, split: reference, each: reference, lines, hide };
+const incompletePeriods = Joi.string()
+  .valid(...incompletePeriodKinds)
+  .description('the first and last period, where rows fill them in part only; `mark` when left out');
+const axis = { by: reference.required(), step, incompletePeriods, split: reference, each: reference, lines, hide };
 const measures = Joi.array().items(reference).min(1).max(6).required();
 
 const figures = {
@@ -72,6 +75,7 @@ const figures = {
     beside: reference,
     compare,
     trend: Joi.object({ along: reference.required(), step }),
+    incompletePeriods,
     colours,
   }),
   bar: Joi.object({

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { chartInWords, chartLegend, chartOption, leftAwayWords, type ChartStyle } from '../../src/chart/index.ts';
+import { chartInWords, chartLegend, chartNote, chartOption, type ChartStyle } from '../../src/chart/index.ts';
 import { chartSvg, pageSvg, renderPng } from '../../src/render/index.ts';
 import type { BarFigure, ChartFigure, FigureResult, Page } from '../../src/report/index.ts';
 import { light } from '../../src/theme/index.ts';
@@ -138,10 +138,65 @@ describe('other charts', () => {
 
   it('say how many of many they leave away', () => {
     const many: FigureResult = { ...long, rows: Array.from({ length: 14 }, (_, i) => ['a', `s${i}`, i]) };
-    assert.equal(leftAwayWords({ ...bar, split: 's' }, many), 'the largest 7 of 14 are shown');
-    assert.equal(leftAwayWords({ ...bar, each: 's' }, many), 'the largest 12 of 14 are shown');
-    assert.equal(leftAwayWords({ ...bar, each: 's' }, long), undefined);
-    assert.equal(leftAwayWords(bar, simple), undefined);
+    const note = (figure: ChartFigure, result: FigureResult) => chartNote(figure, result, taste);
+    assert.equal(note({ ...bar, split: 's' }, many), 'the largest 7 of 14 are shown');
+    assert.equal(note({ ...bar, each: 's' }, many), 'the largest 12 of 14 are shown');
+    assert.equal(note({ ...bar, each: 's' }, long), undefined);
+    assert.equal(note(bar, simple), undefined);
+  });
+
+  it('show and say which periods are incomplete', () => {
+    const months = ['2026-08-01', '2026-09-01', '2026-10-01', '2026-11-01'];
+    const result: FigureResult = {
+      columns: [{ ...group('r', 'date'), step: 'month' }, measure],
+      rows: months.map((month, i) => [month, 10 + i]),
+      incomplete: ['2026-08-01', '2026-11-01'],
+    };
+    const line = { ...base, kind: 'line', by: 'r', step: 'month', measures: ['m'] } as const;
+    assert.equal(chartNote(line, result, taste), 'Aug 2026 and Nov 2026 are incomplete');
+    const omitted = { ...result, rows: result.rows.slice(1, 3), incomplete: ['2026-11-01'] };
+    assert.equal(
+      chartNote({ ...line, incompletePeriods: 'omit' }, omitted, taste),
+      'Nov 2026 is incomplete and left out',
+    );
+    const [whole, ...ends] = draw(line, result).series;
+    assert.deepEqual(
+      whole!.data.map((one) => one.value),
+      [10, 11, 12, 13],
+      'every value can be pointed at',
+    );
+    assert.deepEqual(
+      ends.map((one) => one.data.map((point) => point.value)),
+      [
+        [10, 11, null, null],
+        [null, null, 12, 13],
+      ],
+    );
+    assert.equal(draw(line, omitted).series.length, 1, 'nothing to draw of what is left out');
+    const dates: FigureResult = { ...result, columns: [result.columns[0]!, result.columns[1]!] };
+    const faded = draw({ ...bar, by: 'r', step: 'month' } as BarFigure, dates).series[0]!.data as unknown as {
+      itemStyle: { opacity?: number };
+    }[];
+    assert.deepEqual(
+      faded.map((one) => one.itemStyle.opacity !== undefined),
+      [true, false, false, true],
+    );
+    // Stacked areas: the end lies as high as what it stands on.
+    const stacked: FigureResult = {
+      columns: [{ ...group('r', 'date'), step: 'month' }, group('s'), measure],
+      rows: months.flatMap((month) => [
+        [month, 'x', 5],
+        [month, 'y', 3],
+      ]),
+      incomplete: ['2026-11-01'],
+    };
+    const area = { ...base, kind: 'area', by: 'r', step: 'month', split: 's', measures: ['m'] } as const;
+    const last = draw(area, stacked)
+      .series.slice(2)
+      .map((one) => one.data.at(-1)!.value);
+    assert.deepEqual(last, [5, 8]);
+    const panels = draw({ ...base, kind: 'line', by: 'r', step: 'month', each: 's', measures: ['m'] }, stacked).series;
+    assert.equal(panels.length, 4, 'a panel for each, and an end in each');
   });
 
   it('have a legend only where colours tell things apart', () => {

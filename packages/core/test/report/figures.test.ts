@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
 import { StatementBinder } from '../../src/filter/index.ts';
-import { numberText, textTable, trendPath } from '../../src/figure/index.ts';
+import { numberText, textTable, trendPaths } from '../../src/figure/index.ts';
 import {
   assembleResult,
   compileCountSql,
@@ -265,21 +265,26 @@ describe('numberText', () => {
   });
 
   it('draws no trend of fewer than two points', () => {
-    assert.equal(trendPath({ columns: [], rows: [['a', 1]] }, 10, 10), '');
-    assert.match(
-      trendPath(
-        {
-          columns: [],
-          rows: [
-            ['a', 1],
-            ['b', 3],
-          ],
-        },
-        12,
-        12,
-      ),
-      /^M2\.0 10\.0L10\.0 2\.0$/,
-    );
+    const along = (values: readonly number[]) => ({ columns: [], rows: values.map((value, i) => [`d${i}`, value]) });
+    const none = { whole: '', incomplete: '' };
+    assert.deepEqual(trendPaths({ trend: along([1]) }, 10, 10), none);
+    assert.deepEqual(trendPaths({ trend: along([1, 3]) }, 12, 0), none, 'no room');
+    assert.deepEqual(trendPaths({ trend: along([1, 3]) }, 12, 12), { whole: 'M2.0 10.0L10.0 2.0', incomplete: '' });
+  });
+
+  it('draws the stretch of a trend to an incomplete period apart', () => {
+    const trend = { columns: [], rows: [1, 2, 3, 1].map((value, i) => [`d${i}`, value]) };
+    const paths = (...incomplete: string[]) => trendPaths({ trend, incomplete }, 14, 14);
+    assert.deepEqual(paths('d3'), { whole: 'M2.0 12.0L5.3 7.0L8.7 2.0', incomplete: 'M8.7 2.0L12.0 12.0' });
+    assert.deepEqual(paths('d0', 'd3'), {
+      whole: 'M5.3 7.0L8.7 2.0',
+      incomplete: 'M2.0 12.0L5.3 7.0M8.7 2.0L12.0 12.0',
+    });
+    const two = { columns: [], rows: trend.rows.slice(0, 2) };
+    assert.deepEqual(trendPaths({ trend: two, incomplete: ['d0', 'd1'] }, 14, 14), {
+      whole: '',
+      incomplete: 'M2.0 12.0L12.0 2.0',
+    });
   });
 });
 

@@ -27,7 +27,7 @@ export async function answerQuery(
 /** Sums over small groups could tell what the groups do not: where those are masked, there are none. */
 export function shownPlan(plan: FigurePlan, filter: EffectiveFilter): FigurePlan {
   if (filter.masking.minRows <= 1) return plan;
-  const { others: _others, ...rest } = plan;
+  const { others: _others, ends: _ends, ...rest } = plan;
   return { ...rest, sums: [] };
 }
 
@@ -46,12 +46,13 @@ export async function readFigure(
   const plan = shownPlan(asked, request.filter);
   refuseTelling(request, plan);
   const ask = (query: FigureQuery) => answerQuery(app, request, query);
-  const [main, sums, others, trend, lines] = await Promise.all([
+  const [main, sums, others, trend, lines, ends] = await Promise.all([
     ask(plan.main),
     Promise.all(plan.sums.map(ask)),
     plan.others && ask(plan.others),
     plan.trend && ask(plan.trend),
     plan.lines && ask(plan.lines),
+    plan.ends && ask(plan.ends),
   ]);
   const { minRows } = request.filter.masking;
   // Nothing is shown of an answer by several columns one of whose groups is small.
@@ -63,6 +64,7 @@ export async function readFigure(
     ...(others ? { others } : {}),
     ...(trend ? { trend } : {}),
     ...(lines ? { lines } : {}),
+    ...(ends ? { ends } : {}),
   });
 }
 

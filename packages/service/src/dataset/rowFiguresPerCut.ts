@@ -249,12 +249,13 @@ export async function readFigurePerCut(
   const plan = shownPlan(asked, request.filter);
   refuseTelling(request, plan);
   const ask = (query: FigureQuery) => asker.ask(request, query, partition);
-  const [main, sums, others, trend, lines] = await Promise.all([
+  const [main, sums, others, trend, lines, ends] = await Promise.all([
     ask(plan.main),
     Promise.all(plan.sums.map(ask)),
     plan.others && ask(plan.others),
     plan.trend && ask(plan.trend),
     plan.lines && ask(plan.lines),
+    plan.ends && ask(plan.ends),
   ]);
   return (cut) =>
     assembleResult(figure, plan, {
@@ -263,5 +264,6 @@ export async function readFigurePerCut(
       ...(others ? { others: others(cut) } : {}),
       ...(trend ? { trend: trend(cut) } : {}),
       ...(lines ? { lines: lines(cut) } : {}),
+      ...(ends ? { ends: ends(cut) } : {}),
     });
 }

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue';
-import { chartInWords, chartLegend, chartOption, leftAwayWords, rawText } from '@underbell/core/chart';
+import { chartInWords, chartLegend, chartNote, chartOption, rawText } from '@underbell/core/chart';
 import type { ReaderTaste } from '@underbell/core/format';
 import { formatCell } from '@underbell/core/format';
 import type { ChartFigure, FigureResult } from '@underbell/core/report';
@@ -75,7 +75,7 @@ watch([() => props.result, () => props.picked, tokens, font], drawInTurn);
 const isSeveral = (event: MouseEvent | KeyboardEvent | undefined) => event?.ctrlKey === true || event?.metaKey === true;
 
 const legend = computed(() => chartLegend(props.figure, props.result, tokens.value));
-const leftAway = computed(() => leftAwayWords(props.figure, props.result));
+const note = computed(() => chartNote(props.figure, props.result, props.taste));
 const words = computed(() => chartInWords(props.figure, props.result, props.taste));
 /** Every mark as a button, for the keyboard and for those who do not see the chart. */
 const marks = computed(() => {
@@ -97,7 +97,7 @@ const maxMarks = 100;
     <li v-for="entry in legend" :key="entry.name"><i :style="{ background: entry.colour }" />{{ entry.name }}</li>
   </ul>
   <div ref="element" class="chart" role="img" :aria-label="words" />
-  <p v-if="leftAway" class="cut">{{ leftAway.charAt(0).toUpperCase() + leftAway.slice(1) }}.</p>
+  <p v-if="note" class="cut">{{ note.charAt(0).toUpperCase() + note.slice(1) }}.</p>
   <ul v-if="marks.length > 0" class="marks unseen" :aria-label="`Pick in ${figure.title}`">
     <li v-for="mark in marks" :key="mark.value">
       <button

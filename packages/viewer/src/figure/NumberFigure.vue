@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue';
 import { toneSigns } from '@underbell/core/chart';
-import { numberText, trendPath } from '@underbell/core/figure';
+import { numberText, trendPaths } from '@underbell/core/figure';
 import type { ReaderTaste } from '@underbell/core/format';
 import type { FigureResult, NumberFigure } from '@underbell/core/report';
 
@@ -16,8 +16,8 @@ const watcher = new ResizeObserver(([entry]) => {
 onMounted(() => box.value && watcher.observe(box.value));
 onBeforeUnmount(() => watcher.disconnect());
 /** A line lower than this says nothing. */
-const path = computed(() =>
-  size.value.height >= 14 ? trendPath(props.result.trend, size.value.width, size.value.height) : '',
+const paths = computed(() =>
+  trendPaths(props.result, size.value.width, size.value.height >= 14 ? size.value.height : 0),
 );
 </script>
 
@@ -35,8 +35,9 @@ const path = computed(() =>
   </p>
   <p v-if="shown.beside" class="beside">{{ shown.beside }}</p>
   <div v-if="result.trend" ref="box" class="trend">
-    <svg v-if="path" :width="size.width" :height="size.height" aria-hidden="true">
-      <path :d="path" fill="none" stroke="var(--sea)" stroke-width="1.5" />
+    <svg v-if="paths.whole || paths.incomplete" :width="size.width" :height="size.height" aria-hidden="true">
+      <path :d="paths.whole" fill="none" stroke="var(--sea)" stroke-width="1.5" />
+      <path :d="paths.incomplete" fill="none" stroke="var(--sea)" stroke-width="1.5" stroke-dasharray="3 3" />
     </svg>
   </div>
 </template>
