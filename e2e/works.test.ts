@@ -173,8 +173,15 @@ describe('a business app, in a browser', () => {
   it('is put into a page by a frame alone', async () => {
     await page.goto(`${works.url}/plain/Q011`);
     const frame = page.frameLocator('iframe.whole');
-    await frame.getByRole('heading', { name: 'Works on this quay' }).waitFor();
+    // The standard of the place: that of their company is shown where the app's server says which that is.
+    await frame.getByRole('heading', { name: 'Punctuality of this quay' }).waitFor();
     await frame.getByText('Quay is Q011').waitFor();
+    await page.goto(`${works.url}/plain/Q011`);
+    const address = await page.locator('iframe.whole').getAttribute('src');
+    await page
+      .locator('iframe.whole')
+      .evaluate((one, src) => one.setAttribute('src', src), `${address}&record=company:trust`);
+    await frame.getByRole('heading', { name: 'Punctuality of this quay' }).waitFor();
   });
 
   it('is dark within two seconds when an administrator switches it off', async () => {

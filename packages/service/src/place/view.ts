@@ -73,7 +73,11 @@ export async function openPlacement(app: App, name: string, who: Visitor): Promi
   const asked = await findPlacement(app, name);
   if (!asked) throw noSuch('placement', name, []);
   const looking = who.person ?? who.client?.person;
-  const beside = { ...(looking ? { person: looking } : {}), record: recordOf(who) };
+  const beside = {
+    ...(looking ? { person: looking } : {}),
+    record: recordOf(who),
+    isOwnRecord: who.client === undefined,
+  };
   const { placement, closed } = await standingIn(app, asked, beside);
   const thing = thingIn(placement);
   const own = who.person && (await rightOn(app, who.person, thing.kind, thing.name));

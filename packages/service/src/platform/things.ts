@@ -77,6 +77,8 @@ export interface Admission {
 export interface PlaceVisitor {
   readonly person?: PersonViewer;
   readonly record: Readonly<Record<string, string>>;
+  /** The record stands in the visitor’s own address: no program says that it is theirs. */
+  readonly isOwnRecord?: boolean;
 }
 
 /** What stands in a placement for somebody: another placement of its app, or itself; or why nothing does. */

@@ -97,7 +97,7 @@ async function standing(
 ): Promise<Placement> {
   const asked = await findPlacement(app, name);
   if (!asked) throw noSuch('placement', name, []);
-  const { placement } = await standingIn(app, asked, { person, record });
+  const { placement } = await standingIn(app, asked, { person, record, isOwnRecord: true });
   const { kind, name: of } = thingIn(placement);
   // What stands behind a name is told to nobody who may not see it.
   if ((await rightOn(app, person, kind, of)) === undefined) throw noSuch('placement', name, []);

@@ -21,7 +21,18 @@ describe('what a company has in a place of an app', () => {
     assert.deepEqual(await seenBy(ferries), ['count', 'by-kind', 'rows']);
     // Who looks without a company, or as one that chose nothing, has the standard.
     assert.deepEqual(figuresOf(await apps.look({ as: owner }, '?record=quay:Q1')), ['count', 'by-kind', 'rows']);
-    assert.deepEqual(figuresOf(await apps.look({ as: owner }, '?record=quay:Q1&record=company:trust')), ['count']);
+    const asTrust = '?record=quay:Q1&record=company:trust';
+    assert.deepEqual(
+      figuresOf(await apps.look({ as: owner }, asTrust)),
+      ['count'],
+      'who sets the app up sees what each has',
+    );
+    const standard = ['count', 'by-kind', 'rows'];
+    assert.deepEqual(
+      figuresOf(await apps.look({ as: reader }, asTrust)),
+      standard,
+      'nobody else is of a company by an address',
+    );
   });
 
   it('is chosen by who may edit the app, out of what is offered there', async () => {
