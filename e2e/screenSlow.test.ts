@@ -54,15 +54,15 @@ describe('a display screen that is short of room, answers or time, in a browser'
     const tokens: string[] = [];
     let isRenewed = false;
     await page.route('**/api/v1/screen/beat', async (route) => {
-      tokens.push(route.request().headers()['authorization']!);
-      if (tokens.length > 1) return route.continue();
+      const token = route.request().headers()['authorization']!;
+      tokens.push(token);
+      // The page that goes away may beat once more: whoever shows the former key is told the same.
+      if (token !== tokens[0]) return route.continue();
       return route.fulfill({ status: 401, json: { code: 'TOKEN_EXPIRED', detail: 'an hour ago' } });
     });
     page.on('response', (one) => (isRenewed ||= one.url().endsWith('/oauth/token') && one.ok()));
     await page.reload();
-    await until(() => tokens.length > 1);
-    assert.ok(isRenewed);
-    assert.notEqual(tokens[1], tokens[0]);
+    await until(() => isRenewed && tokens.some((one) => one !== tokens[0]));
     await page.reload();
     await at.onWall(page, 'Room or not');
     await until(

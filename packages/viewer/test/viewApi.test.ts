@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import { afterEach, beforeEach, describe, it } from 'node:test';
+import { afterEach, before, beforeEach, describe, it } from 'node:test';
 import fc from 'fast-check';
 import { casesOf } from '../../core/test/cases.ts';
 import { readAddress } from '../src/view/address.ts';
@@ -34,6 +34,7 @@ describe('what the viewer asks the service', () => {
   afterEach(() => {
     globalThis.fetch = usualFetch;
   });
+  before(() => openWindow({ isFramed: false }));
   const placement = (language?: string) => new ViewApi({ kind: 'placement', name: 'quay page/1' }, () => language);
 
   it('carries the token and the language, and nothing where there is none', async () => {

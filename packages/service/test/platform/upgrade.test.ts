@@ -17,7 +17,7 @@ describe('an installation of the first shape', () => {
     await house.app.records.query(`CREATE DATABASE ${name()}`);
     const url = new URL(house.app.settings.databaseUrl);
     url.pathname = `/${name()}`;
-    old = openRecords(url.toString());
+    old = openRecords({ ...house.app.settings, databaseUrl: url.toString() });
     await old.query(first.up);
     await old.query(`
       CREATE TABLE migrations (name varchar(255) PRIMARY KEY);
@@ -96,6 +96,7 @@ describe('an installation of the first shape', () => {
       '034-media',
       '035-screen-pictures',
       '036-key-families',
+      '037-rights-news',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },
