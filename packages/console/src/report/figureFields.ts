@@ -53,6 +53,16 @@ const hide: FigureField = {
 const split = column('split', 'A series for each', 'no series');
 const each = column('each', 'A small chart for each', 'one chart');
 
+const alongDate: readonly FigureField[] = [
+  { field: 'measures', label: 'Measures', takes: 'measures' },
+  column('by', 'Along'),
+  step,
+  incomplete,
+  split,
+  each,
+  hide,
+];
+
 /** Beside title and note, which every figure has. */
 export const fieldsOf: Readonly<Record<Figure['kind'], readonly FigureField[]>> = {
   number: [measure('measure', 'Measure'), measure('beside', 'Small beneath', 'nothing')],
@@ -70,24 +80,8 @@ export const fieldsOf: Readonly<Record<Figure['kind'], readonly FigureField[]>> 
     each,
     hide,
   ],
-  line: [
-    { field: 'measures', label: 'Measures', takes: 'measures' },
-    column('by', 'Along'),
-    step,
-    incomplete,
-    split,
-    each,
-    hide,
-  ],
-  area: [
-    { field: 'measures', label: 'Measures', takes: 'measures' },
-    column('by', 'Along'),
-    step,
-    incomplete,
-    split,
-    each,
-    hide,
-  ],
+  line: alongDate,
+  area: alongDate,
   scatter: [
     column('by', 'A point for each'),
     measure('x', 'Across'),

@@ -51,7 +51,7 @@ export {
   type Writing,
 } from './viewLimits.ts';
 export { markColumn, marksText } from './marks.ts';
-export { isOrigin, framingOrigins } from './origin.ts';
+export { framingOrigins, isOrigin } from './origin.ts';
 export {
   checkMask,
   decideMasks,

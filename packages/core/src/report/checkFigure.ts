@@ -110,7 +110,7 @@ export class FigureChecker {
 
   #incomplete(how: string | undefined, step: string | undefined, what: string): void {
     if (how === undefined || (step !== undefined && step !== 'day')) return;
-    this.#add(['incompletePeriods'], `only periods can be incomplete; there are none without ${what}`);
+    this.#add(['incompletePeriods'], `only periods can be incomplete; give ${what} a \`step\` of a week or more`);
   }
 
   #step(step: string | undefined, by: string): void {
@@ -149,14 +149,14 @@ export class FigureChecker {
         this.#measure(['beside'], figure.beside);
         this.#comparison(figure.compare);
         if (figure.trend) this.#date(['trend', 'along'], figure.trend.along, 'a trend runs along a date');
-        this.#incomplete(figure.incompletePeriods, figure.trend?.step, 'a trend with a `step`');
+        this.#incomplete(figure.incompletePeriods, figure.trend?.step, 'the trend');
         return;
       case 'bar':
         return this.#bar(figure);
       case 'line':
       case 'area':
         this.#date(['by'], figure.by, `${figure.kind === 'line' ? 'a line' : 'an area'} runs along a date`);
-        this.#incomplete(figure.incompletePeriods, figure.step, 'a `step`');
+        this.#incomplete(figure.incompletePeriods, figure.step, 'the figure');
         this.#measures(['measures'], figure.measures);
         return this.#series(figure, figure.measures.length);
       case 'scatter':
@@ -192,7 +192,7 @@ export class FigureChecker {
   #bar(figure: Extract<DataFigure, { kind: 'bar' }>): void {
     this.#column(['by'], figure.by);
     this.#step(figure.step, figure.by);
-    this.#incomplete(figure.incompletePeriods, figure.step, 'a `step`');
+    this.#incomplete(figure.incompletePeriods, figure.step, 'the figure');
     this.#measure(['measure'], figure.measure);
     this.#comparison(figure.compare);
     this.#columns(['drill'], figure.drill);

@@ -4,7 +4,7 @@ import { Refusal, suggest } from '@underbell/core/refusal';
 import { findPerson, giveGrant, noSuch, rightOn, rightsFor } from '../access/index.ts';
 import { findBoard, isBoardBinned, listBoards, saveBoard, type BoardRow } from '../board/index.ts';
 import { findEdition } from '../report/index.ts';
-import { remember, type App, requireHost } from '../platform/index.ts';
+import { remember, requireHost, type App } from '../platform/index.ts';
 import { appPages, type AppRow } from './models.ts';
 import { requireOnApp } from './require.ts';
 import { pagesOf } from './store.ts';

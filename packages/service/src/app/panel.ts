@@ -2,7 +2,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import type { PanelItem, SidePanel } from '@underbell/core/app';
 import { isRefusal, Refusal, suggest } from '@underbell/core/refusal';
 import { openPlacement } from '../place/index.ts';
-import { one, type App, requireHost } from '../platform/index.ts';
+import { one, requireHost, type App } from '../platform/index.ts';
 import { requireOnApp } from './require.ts';
 import { appPanels } from './models.ts';
 import { listPlaces } from './store.ts';

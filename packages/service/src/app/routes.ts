@@ -1,6 +1,6 @@
 import Joi from 'joi';
 import { thing } from '../access/index.ts';
-import { defineRoute, type Route, hostOf } from '../platform/index.ts';
+import { defineRoute, hostOf, type Route } from '../platform/index.ts';
 import { readRecord, viewWords } from '../view/index.ts';
 import { removeApp, saveApp, seenApps, showApp, switchApp } from './apps.ts';
 import { seenPages, savePage, sharePage } from './pages.ts';

@@ -2,7 +2,7 @@ import { addressOf, readUserId, strangerAddress, type UserId } from '@underbell/
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import type { PersonViewer } from '@underbell/core/access';
 import { addPerson, findPerson, findPersonRow, startSession } from '../access/index.ts';
-import { limitGuesses, lockThing, remember, type App, requireHost } from '../platform/index.ts';
+import { limitGuesses, lockThing, remember, requireHost, type App } from '../platform/index.ts';
 import { Homeserver } from './homeserver.ts';
 import { chatUsers, type ChatRow } from './models.ts';
 import { findAccount, findChat, roomsOf } from './store.ts';
@@ -118,8 +118,10 @@ export async function signInByChat(app: App, word: ChatWord, origin: string) {
   return limitGuesses(app, 'chat', origin, async () => {
     const chat = await findChat(app, word.chat);
     if (!chat) throw unknown();
-    const person = await personFor(app, chat, await accountOf(app, chat, word));
+    const account = await accountOf(app, chat, word);
+    // Nobody is taken in for a page that may not show it; only who is of the chat is told so.
     requireHost(word.host, chat.origins);
+    const person = await personFor(app, chat, account);
     const { key, expiresAt } = await startSession(app, person.id, 'chat');
     return { key, expiresAt, name: person.name };
   });

@@ -106,7 +106,7 @@ export async function openPlacement(app: App, name: string, who: Visitor): Promi
     });
   // A tab stands in its chat, which said who is looking.
   if (placement.kind !== 'channel') requireHost(who.host, placement.origins);
-  if (who.host !== undefined) noteHost(app, name, who.host);
+  if (who.host !== undefined && placement.origins.includes(who.host)) noteHost(app, name, who.host);
   return {
     placement,
     ...(right ? { right } : {}),

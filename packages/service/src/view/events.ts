@@ -97,21 +97,22 @@ export function streamChanges(
   const write = (text: string) => {
     if (!stream.destroyed && !stream.writableEnded) stream.write(text);
   };
+  const changed = (change: object) => `event: changed\ndata: ${JSON.stringify(change)}\n\n`;
   let seen: string | undefined;
   /** Tells only who still may look; whoever may not any more hears nothing, and the stream ends. */
-  const tell = async (text: string, textOfAnother = text): Promise<void> => {
+  const tell = async (text: string): Promise<void> => {
     try {
       const sees = await withMemory(app, listener.look);
-      write(seen === undefined || seen === sees ? text : textOfAnother);
+      // Whatever made it look: once it sees anything by another right, its reader asks again.
+      write(seen === undefined || seen === sees ? text : changed({}));
       seen = sees;
     } catch (error) {
       if (!isRefusal(error)) app.log.error({ err: error }, 'a stream of changes broke off');
       stream.end();
     }
   };
-  const changed = (change: object) => `event: changed\ndata: ${JSON.stringify(change)}\n\n`;
   // Frames of the same browser that do not listen look for themselves; who listens is told whether anything is another.
-  const tellOfRights = () => tell(changed({ kind: 'rights' }), changed({}));
+  const tellOfRights = () => tell(changed({ kind: 'rights' }));
   const looks = looksOf(app);
   const stop = app.changes.subscribe((change) => {
     if (change === undefined) void tell(changed({}));

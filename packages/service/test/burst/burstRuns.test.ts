@@ -360,7 +360,8 @@ describe('runs of the kiosk takings', () => {
     await withDefinition({ destination, keep: { days: 2, signIn: false } });
     const from = house.mail.mails.length;
     await run({ again: true, only: ['Q001'] });
-    const [mail] = await mailsFrom(from);
+    // The clock went four days ahead and back: a notice about that may arrive as well.
+    const mail = (await mailsFrom(from)).find((one) => one.subject === 'Kiosks');
     assert.equal(mail!.attachments.length, 0);
     const [link] = /\/c\/[\w.-]+/.exec(mail!.text!)!;
     assert.equal((await house.call('GET', link)).status, 200, 'open to whoever holds it, as the burst says');
