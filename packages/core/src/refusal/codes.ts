@@ -131,6 +131,7 @@ export const refusalKinds = {
   COST_LIMIT: failed('A limit of costs is reached', 409),
   COPY_EMPTY: failed('A copy would be empty', 409),
   SERVICE_UNREACHABLE: failed('The service cannot be reached', 503),
+  DATABASE_BUSY: failed('The database is busy', 503),
   SETTING_INVALID: wrong('A setting is not usable'),
   INTERNAL: failed('Something went wrong inside', 500),
 } satisfies Record<string, RefusalKind>;

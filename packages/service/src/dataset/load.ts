@@ -132,13 +132,28 @@ async function fillRevision(app: App, into: pg.PoolClient, revision: RevisionRow
   return rows;
 }
 
-/** One loading of a dataset at a time, over all processes; a lock that its connection takes along when it dies. */
-async function lockDataset(into: pg.PoolClient, name: string): Promise<void> {
-  const { rows } = await into.query<{ held: boolean }>('SELECT pg_try_advisory_lock(730002, hashtext($1)) AS held', [
-    name,
-  ]);
-  if (rows[0]!.held) return;
-  throw new Refusal('REFRESH_ACTIVE', `\`${name}\` is being loaded already`, { hint: 'wait for it, or stop it' });
+/**
+ * Work on a connection that locks datasets: one loading of each at a time, over all processes. The locks end with the work; a
+ * connection on which it failed is closed, and takes its locks along, as it does when the process dies.
+ */
+async function withDatasetLocks<T>(
+  app: App,
+  work: (lock: (dataset: string) => Promise<boolean>, client: pg.PoolClient) => Promise<T>,
+): Promise<T> {
+  const client = await app.lanes.planned.connect();
+  const lock = async (dataset: string) => {
+    const text = 'SELECT pg_try_advisory_lock(730002, hashtext($1)) AS held';
+    return (await client.query<{ held: boolean }>(text, [dataset])).rows[0]!.held;
+  };
+  try {
+    const result = await work(lock, client);
+    await client.query('SELECT pg_advisory_unlock_all()');
+    client.release();
+    return result;
+  } catch (error) {
+    client.release(error as Error);
+    throw error;
+  }
 }
 
 /** Loads the next revision and shows it only when all of it is there; a failed one leaves the old one in place. */
@@ -148,20 +163,20 @@ async function loadRevision(
   by: LoadBy,
   fill: Fill,
 ): Promise<Loaded> {
-  const into = await app.lanes.planned.connect();
-  let failure: Error | undefined;
-  try {
-    await lockDataset(into, dataset.name);
+  const loaded = await withDatasetLocks(app, async (lock, into) => {
+    if (!(await lock(dataset.name)))
+      throw new Refusal('REFRESH_ACTIVE', `\`${dataset.name}\` is being loaded already`, {
+        hint: 'wait for it, or stop it',
+      });
     await failLostLoads(app, dataset.name);
-    return await loadLocked(app, into, dataset, by, fill);
-  } catch (error) {
-    failure = error as Error;
-    throw error;
-  } finally {
-    // A connection that failed half-way is not used again, and its lock goes with it.
-    if (!failure) await into.query('SELECT pg_advisory_unlock(730002, hashtext($1))', [dataset.name]);
-    into.release(failure);
-  }
+    return loadLocked(app, into, dataset, by, fill);
+  });
+  // The new revision is shown by now: a table that cannot be dropped today is dropped after the next load. It takes a
+  // connection of the same kind, and so waits until that of the load is given back.
+  await dropSpent(app, dataset.name).catch((error: unknown) => {
+    app.log.warn({ err: error, dataset: dataset.name }, 'a spent revision could not be dropped');
+  });
+  return loaded;
 }
 
 async function loadLocked(
@@ -195,10 +210,6 @@ async function loadLocked(
     rows,
     queryMs: performance.now() - start,
     cpuMs: busyMs() - busy,
-  });
-  // The new revision is shown by now: a table that cannot be dropped today is dropped after the next load.
-  await dropSpent(app, dataset.name).catch((error: unknown) => {
-    app.log.warn({ err: error, dataset: dataset.name }, 'a spent revision could not be dropped');
   });
   return { revision: revision.number, rows };
 }
@@ -234,20 +245,10 @@ export async function sweepTables(app: App): Promise<void> {
 async function failDeadLoads(app: App): Promise<void> {
   const datasets = await loadingDatasets(app);
   if (datasets.length === 0) return;
-  const client = await app.lanes.planned.connect();
-  try {
-    for (const name of datasets) {
-      const { rows } = await client.query<{ held: boolean }>(
-        'SELECT pg_try_advisory_lock(730002, hashtext($1)) AS held',
-        [name],
-      );
-      if (!rows[0]!.held) continue;
-      await failLostLoads(app, name);
-      await client.query('SELECT pg_advisory_unlock(730002, hashtext($1))', [name]);
-    }
-  } finally {
-    client.release();
-  }
+  for (const name of datasets)
+    await withDatasetLocks(app, async (lock) => {
+      if (await lock(name)) await failLostLoads(app, name);
+    });
 }
 
 /** What is said of columns stays with them while they are there and of the same type; new ones come along. */

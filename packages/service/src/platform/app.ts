@@ -2,9 +2,9 @@ import type { Logger } from 'pino';
 import type { Sequelize } from 'sequelize';
 import { dateWriter } from '@underbell/core/format';
 import { ChangeFeed } from './changes.ts';
-import type pg from 'pg';
 import { closeLanes, openAsking, openLanes, type Lanes } from './lanes.ts';
 import { openRecords } from './records/index.ts';
+import type { Pool } from './pool.ts';
 import type { Settings } from './settings.ts';
 import type { EventName } from './eventNames.ts';
 import type { Things } from './things.ts';
@@ -19,10 +19,12 @@ export interface App {
   readonly records: Sequelize;
   readonly lanes: Lanes;
   /** Asks what every request needs, by prepared statements. */
-  readonly asking: pg.Pool;
+  readonly asking: Pool;
   readonly vault: Vault;
   /** What other processes, and this one, announce. */
   readonly changes: ChangeFeed;
+  /** Whatever works beside the answering, by name, with whether it goes on. */
+  readonly checks: Map<string, () => boolean>;
   /** What else is to be closed with the process's surroundings. */
   readonly atClose: Set<() => Promise<void>>;
   readonly log: Logger;
@@ -46,10 +48,11 @@ export function openApp(
     settings,
     things: things(() => app),
     hearersOf,
-    records: openRecords(settings.databaseUrl),
-    lanes: openLanes(settings.databaseUrl, settings.priority),
-    asking: openAsking(settings.databaseUrl),
+    records: openRecords(settings),
+    lanes: openLanes(settings),
+    asking: openAsking(settings),
     vault: new Vault(settings.secret),
+    checks: new Map(),
     atClose: new Set(),
     changes: new ChangeFeed(settings.databaseUrl),
     log,

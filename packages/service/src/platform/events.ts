@@ -2,8 +2,12 @@ import type { App } from './app.ts';
 import type { EventName, Events } from './eventNames.ts';
 import { enqueue } from './queue.sql.ts';
 
+const isFor = ' for ';
+
 /** The kind of the job by which a capability hears of an event. */
-export const eventJob = (event: EventName, hearer: string) => `${event} for ${hearer}`;
+export const eventJob = (event: EventName, hearer: string) => `${event}${isFor}${hearer}`;
+
+export const isEventJob = (kind: string): boolean => kind.includes(isFor);
 
 /**
  * Tells an event to every capability that hears of it. It is written in the transaction around it, and so is told when and

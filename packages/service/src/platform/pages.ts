@@ -5,6 +5,7 @@ import type Router from '@koa/router';
 import escapeHtml from 'escape-html';
 import type { Context } from 'koa';
 import send from 'koa-send';
+import { partsNotReady } from './readiness.ts';
 import { isOrigin } from '@underbell/core/access';
 import { thingName } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
@@ -224,13 +225,12 @@ export function mountPages(app: App, router: Router, facts: PageFacts): void {
     ctx.body = { isAlive: true };
   });
   router.get('/health/ready', async (ctx: Context) => {
-    try {
-      await app.lanes.readers.query('SELECT 1');
-      ctx.body = { isReady: true };
-    } catch (error) {
-      app.log.warn({ err: error }, 'not ready');
-      ctx.status = 503;
-      ctx.body = { isReady: false, reason: 'the database cannot be reached' };
-    }
+    const failed = await partsNotReady(app);
+    ctx.body = { isReady: failed.size === 0 };
+    if (failed.size === 0) return;
+    for (const [part, error] of failed) app.log.warn({ err: error, part }, 'not ready');
+    ctx.status = 503;
+    ctx.set('Retry-After', '5');
+    ctx.body = { isReady: false, reason: `not ready: ${[...failed.keys()].join(', ')}` };
   });
 }

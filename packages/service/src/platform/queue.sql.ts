@@ -18,7 +18,7 @@ export interface Job {
   readonly lease: string;
 }
 
-const leaseMs = 8_000;
+export const leaseMs = 8_000;
 
 /** @param delayMs - not before so long from now */
 export async function enqueue(app: App, kind: string, payload: object, delayMs = 0): Promise<void> {

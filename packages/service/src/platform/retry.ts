@@ -1,18 +1,35 @@
 import pRetry from 'p-retry';
 
-/** What PostgreSQL and its driver say when a connection ends under a query, or cannot be made while the server starts. */
-const lostCodes = /^(57P0[123]|08\d{3}|ECONNRESET|ECONNREFUSED|EPIPE)$/;
+/**
+ * What PostgreSQL and its driver say when a connection ends under a query, or cannot be made while the server starts or has
+ * as many as it may.
+ *
+ * @see PostgreSQL, appendix A: error codes
+ */
+const lostCodes = /^(57P0[123]|53300|08\d{3}|ECONNRESET|ECONNREFUSED|EPIPE)$/;
+/** Two transactions were in each other's way, and one was chosen to come again: serialization failure, deadlock. */
+const collidedCodes = /^(40001|40P01)$/;
 const lostWords =
   /Connection terminated|Client has encountered a connection error|ConnectionManager.getConnection was called after/i;
 
 /** Whether an error means that the database went away, rather than that it refused. */
-export function isConnectionLost(error: unknown): boolean {
-  for (let one = error; one instanceof Error; one = one.cause ?? (one as { parent?: unknown }).parent) {
-    const { code } = one as { code?: string };
-    if (code !== undefined && lostCodes.test(code)) return true;
-    if (/^SequelizeConnection/.test(one.name) || lostWords.test(one.message)) return true;
-  }
-  return false;
+export const isConnectionLost = (error: unknown): boolean =>
+  causesOf(error).some(
+    (one) => hasCode(one, lostCodes) || /^SequelizeConnection/.test(one.name) || lostWords.test(one.message),
+  );
+
+/** Whether the same work, done again, may well go through: nothing of it was done. */
+export const isCollision = (error: unknown): boolean => causesOf(error).some((one) => hasCode(one, collidedCodes));
+
+function causesOf(error: unknown): Error[] {
+  const found: Error[] = [];
+  for (let one = error; one instanceof Error; one = one.cause ?? (one as { parent?: unknown }).parent) found.push(one);
+  return found;
+}
+
+function hasCode(error: Error, codes: RegExp): boolean {
+  const { code } = error as { code?: string };
+  return code !== undefined && codes.test(code);
 }
 
 /**
@@ -26,5 +43,5 @@ export const retry = <T>(work: () => Promise<T>): Promise<T> =>
     minTimeout: 100,
     maxTimeout: 2_000,
     maxRetryTime: 30_000,
-    shouldRetry: isConnectionLost,
+    shouldRetry: (error) => isConnectionLost(error) || isCollision(error),
   });

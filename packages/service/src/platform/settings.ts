@@ -19,6 +19,20 @@ export interface UploadLimits {
   readonly maxEach: number;
 }
 
+/** How many connections to its database a process opens at most, by what they are for. */
+export interface ConnectionLimits {
+  /** Rows and figures that people look at. */
+  readonly readers: number;
+  /** Rows that people fetch as files. */
+  readonly downloads: number;
+  /** Loads, bursts and other planned work. */
+  readonly planned: number;
+  /** Records: everything but rows. */
+  readonly records: number;
+  /** Who is signed in, which every request asks. */
+  readonly sessions: number;
+}
+
 /** What the surroundings decide. Read once, at start. */
 export interface Settings {
   readonly role: 'web' | 'worker' | 'all';
@@ -50,6 +64,7 @@ export interface Settings {
   /** How much of figures' answers a process keeps, in bytes. */
   readonly cacheBytes: number;
   readonly uploads: UploadLimits;
+  readonly connections: ConnectionLimits;
   /** How many days what has ended is kept, and how many revisions of a dataset. */
   readonly keep: {
     readonly jobsDays: number;
@@ -66,6 +81,8 @@ export interface Settings {
 }
 
 const url = (schemes: string[]) => Joi.string().uri({ scheme: schemes });
+
+const connections = (usual: number) => Joi.number().integer().min(1).max(1_000).default(usual);
 
 const schema = Joi.object({
   UNDERBELL_ROLE: Joi.string().valid('web', 'worker', 'all').default('all'),
@@ -94,6 +111,11 @@ const schema = Joi.object({
   UNDERBELL_KEEP_TOKENS_DAYS: Joi.number().min(0).max(3_650).default(30),
   UNDERBELL_KEEP_METER_DAYS: Joi.number().min(2).max(3_650).default(400),
   UNDERBELL_KEEP_REVISIONS: Joi.number().integer().min(1).max(100).default(3),
+  UNDERBELL_READER_CONNECTIONS: connections(12),
+  UNDERBELL_DOWNLOAD_CONNECTIONS: connections(6),
+  UNDERBELL_PLANNED_CONNECTIONS: connections(4),
+  UNDERBELL_RECORD_CONNECTIONS: connections(10),
+  UNDERBELL_SESSION_CONNECTIONS: connections(6),
   UNDERBELL_TRUSTED_PROXIES: readAs<string[] | ''>()(
     Joi.string().allow('').default('').custom(readNetworks, 'networks'),
   ),
@@ -191,6 +213,13 @@ export function readSettings(environment: Readonly<Record<string, string | undef
       tokensDays: value.UNDERBELL_KEEP_TOKENS_DAYS,
       meterDays: value.UNDERBELL_KEEP_METER_DAYS,
       revisions: value.UNDERBELL_KEEP_REVISIONS,
+    },
+    connections: {
+      readers: value.UNDERBELL_READER_CONNECTIONS,
+      downloads: value.UNDERBELL_DOWNLOAD_CONNECTIONS,
+      planned: value.UNDERBELL_PLANNED_CONNECTIONS,
+      records: value.UNDERBELL_RECORD_CONNECTIONS,
+      sessions: value.UNDERBELL_SESSION_CONNECTIONS,
     },
     trustedProxies: value.UNDERBELL_TRUSTED_PROXIES === '' ? [] : value.UNDERBELL_TRUSTED_PROXIES,
     uploads: {

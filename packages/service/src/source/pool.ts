@@ -23,7 +23,7 @@ async function poolOf(app: App, source: string, lane: Lane): Promise<pg.Pool> {
   const pool = new pg.Pool({
     connectionString: url,
     stream: () => new GuardedSocket(reach),
-    max: laneBounds[lane].connections,
+    max: app.settings.connections[lane],
     idleTimeoutMillis: 5_000,
     connectionTimeoutMillis: 10_000,
     allowExitOnIdle: true,

@@ -14,7 +14,14 @@ const { PRIORITY_BELOW_NORMAL, PRIORITY_LOW } = constants.priority;
 
 describe('priorities', { skip: process.platform === 'linux' ? false : 'threads have none of their own here' }, () => {
   let lanes: Lanes;
-  before(() => (lanes = openLanes(process.env['UNDERBELL_TEST_DATABASE']!, 'low')));
+  before(
+    () =>
+      (lanes = openLanes({
+        databaseUrl: process.env['UNDERBELL_TEST_DATABASE']!,
+        priority: 'low',
+        connections: { readers: 1, downloads: 1, planned: 1 },
+      })),
+  );
   after(() => closeLanes(lanes));
 
   const processOf = async (lane: pg.Pool) =>

@@ -150,6 +150,96 @@ describe('the queue', () => {
     await worker.stop();
     assert.deepEqual(await states(), ['waiting'], 'given back at once');
   });
+
+  it('tries a hearer again after any error, ever later, and gives up after a day', async () => {
+    await put('dataset.refreshed for somebody');
+    let tries = 0;
+    const worker = new Worker(house.app, {
+      'dataset.refreshed for somebody': async () => {
+        tries++;
+        throw new Error('it was a bad moment');
+      },
+    });
+    worker.start();
+    const pauses: number[] = [];
+    for (let turn = 1; turn <= 9; turn++) {
+      await until(() => tries === turn);
+      const isLast = turn === 9;
+      await until(async () => (await states())[0] === (isLast ? 'failed' : 'waiting'));
+      if (isLast) break;
+      const [row] = await house.app.records.query<{ pause: number }>(
+        'SELECT extract(epoch FROM not_before - now())::float8 AS pause FROM jobs',
+        { type: QueryTypes.SELECT },
+      );
+      pauses.push(row!.pause);
+      await house.app.records.query('UPDATE jobs SET not_before = NULL');
+    }
+    await worker.stop();
+    assert.deepEqual(
+      [...pauses].sort((a, b) => a - b),
+      pauses,
+    );
+    const sum = pauses.reduce((all, one) => all + one, 0);
+    assert.ok(sum > 70_000 && sum < 90_000, `${Math.round(sum / 3_600)} hours`);
+    assert.equal(tries, 9);
+  });
+
+  it('tries what collided with another transaction again, and what found no connection without counting it', async () => {
+    for (const [code, expected] of [
+      ['40P01', 3],
+      ['40001', 3],
+      ['53300', 1],
+    ] as const) {
+      await house.app.records.query('DELETE FROM jobs');
+      await put('count');
+      let last: Job | undefined;
+      let tries = 0;
+      const worker = new Worker(house.app, {
+        count: async (_, job) => {
+          last = job;
+          // As a library words it, with what the database said as its cause.
+          if (++tries < 3) throw new Error('it did not work', { cause: Object.assign(new Error('no'), { code }) });
+        },
+      });
+      worker.start();
+      await until(async () => {
+        await house.app.records.query("UPDATE jobs SET not_before = NULL WHERE state = 'waiting'");
+        return (await states())[0] === 'done';
+      });
+      await worker.stop();
+      assert.deepEqual([tries, last!.attempts], [3, expected], code);
+    }
+  });
+
+  it('stops a job whose lease cannot be renewed before another may have it, and does not call it done', async () => {
+    await put('wait');
+    const { app } = house;
+    const query = app.records.query.bind(app.records);
+    let isCut = false;
+    // The records hang, as they do behind a network that swallows everything.
+    app.records.query = ((...all: Parameters<typeof query>) =>
+      isCut && /SET lease_until = clock_timestamp\(\)/.test(String(all[0]))
+        ? new Promise(() => undefined)
+        : query(...all)) as never;
+    let left: number | undefined;
+    const worker = new Worker(app, {
+      wait: async (_, _job, isMine) => {
+        isCut = true;
+        const since = performance.now();
+        await until(() => !isMine());
+        left ??= performance.now() - since;
+      },
+    });
+    worker.start();
+    try {
+      await until(() => left !== undefined);
+      await until(async () => (await states())[0] === 'waiting');
+    } finally {
+      app.records.query = query as never;
+      await worker.stop();
+    }
+    assert.notEqual((await states())[0], 'done');
+  });
 });
 
 describe('the clock', () => {

@@ -17,7 +17,7 @@ describe('an installation of the first shape', () => {
     await house.app.records.query(`CREATE DATABASE ${name()}`);
     const url = new URL(house.app.settings.databaseUrl);
     url.pathname = `/${name()}`;
-    old = openRecords(url.toString());
+    old = openRecords({ ...house.app.settings, databaseUrl: url.toString() });
     await old.query(first.up);
     await old.query(`
       CREATE TABLE migrations (name varchar(255) PRIMARY KEY);

@@ -3,7 +3,6 @@ import { after, before, describe, it } from 'node:test';
 import pg from 'pg';
 import { findDatasetRow } from '../../src/dataset/index.ts';
 import { checkSources, enqueueDue } from '../../src/refresh/jobs.ts';
-import { laneBounds } from '../../src/platform/index.ts';
 import { connectLive } from '../../src/source/index.ts';
 import { House, publisher, until } from '../house.ts';
 
@@ -268,7 +267,7 @@ describe('refreshing', () => {
   it('a live dataset answers readers while planned work asks its source as much as it may', async () => {
     const { app } = house;
     const scans = await Promise.all(
-      Array.from({ length: laneBounds.planned.connections }, () => connectLive(app, 'works', 'planned')),
+      Array.from({ length: app.settings.connections.planned }, () => connectLive(app, 'works', 'planned')),
     );
     const asked = scans.map((client) => client.query('SELECT pg_sleep(600)').catch((error: Error) => error));
     const answer = await house.call('GET', '/api/v1/datasets/now/preview', { as: publisher });

@@ -115,8 +115,8 @@ describe('readers', () => {
 
   it('take no more than their share of the connections, so that others need not wait', async () => {
     const { app } = small.house;
-    const { askingAs, connectionShares, laneBounds, takeConnection } = await import('../../src/platform/index.ts');
-    assert.ok(connectionShares.person * 2 <= laneBounds.readers.connections);
+    const { askingAs, connectionShares, takeConnection } = await import('../../src/platform/index.ts');
+    assert.ok(connectionShares.person * 2 <= app.settings.connections.readers);
     const busy = await Promise.all(
       Array.from({ length: connectionShares.person }, () => askingAs(['person:one'], () => takeConnection(app))),
     );

@@ -1,12 +1,14 @@
 import { randomUUID } from 'node:crypto';
-import { ConnectionError } from 'sequelize';
+import { ConnectionAcquireTimeoutError, ConnectionError } from 'sequelize';
 import type { Context, Next } from 'koa';
 import { Refusal, toProblemDocument, type ProblemDocument } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
+import { databaseBusy } from '../pool.ts';
 
 /** Errors of the body parser and router that are the asker's fault. */
 function asRefusal(error: unknown): Refusal | undefined {
   if (error instanceof Refusal) return error;
+  if (error instanceof ConnectionAcquireTimeoutError) return databaseBusy(error);
   const status = (error as { status?: number; statusCode?: number }).status;
   if (status === 413) return new Refusal('INPUT_TOO_LARGE', 'the body is larger than allowed', {}, { cause: error });
   if (status === 403 || status === 404) return new Refusal('NOT_FOUND', 'there is no such file', {}, { cause: error });
@@ -20,6 +22,9 @@ function unexpected(app: App, error: unknown, ctx: Context): ProblemDocument {
   const message = error instanceof ConnectionError ? 'the database cannot be reached' : 'something went wrong inside';
   return { ...toProblemDocument(new Refusal('INTERNAL', `${message}; give the reference to the operator`)), reference };
 }
+
+/** After which a request that found no connection free comes again. */
+const busyRetrySeconds = 5;
 
 /** The single exit for errors: words every refusal as a problem document (RFC 9457). */
 export function answerErrors(app: App) {
@@ -39,6 +44,7 @@ export function answerErrors(app: App) {
       if (refusal?.cause) app.log.info({ err: refusal.cause, code: refusal.code }, 'refused');
       ctx.status = problem.status;
       if (problem.status === 401 && !ctx.path.startsWith('/oauth')) ctx.set('WWW-Authenticate', 'Bearer');
+      if (problem.code === 'DATABASE_BUSY') ctx.set('Retry-After', String(busyRetrySeconds));
       ctx.set('Cache-Control', 'no-store');
       ctx.type = 'application/problem+json';
       ctx.body = JSON.stringify(problem);

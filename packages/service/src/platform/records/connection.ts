@@ -1,6 +1,8 @@
 import pg from 'pg';
 import { AsyncLocalStorage } from 'node:async_hooks';
 import { Sequelize, type Transaction } from 'sequelize';
+import { acquireMs } from '../pool.ts';
+import type { Settings } from '../settings.ts';
 
 /** A connection that ends at any moment, also between being made and being listened to, brings nothing down. */
 class RecordsClient extends pg.Client {
@@ -46,11 +48,11 @@ class Records extends Sequelize {
 }
 
 /** Opens the records' database. */
-export function openRecords(databaseUrl: string): Sequelize {
+export function openRecords({ databaseUrl, connections }: Settings): Sequelize {
   return new Records(databaseUrl, {
     dialect: 'postgres',
     dialectModule: { ...pg, Client: RecordsClient },
     logging: false,
-    pool: { max: 10, idle: 10_000 },
+    pool: { max: connections.records, idle: 10_000, acquire: acquireMs },
   });
 }
