@@ -15,7 +15,7 @@ export const sender = 'bench@skerrow.example';
 
 /** An installation with the demo's dataset and report at a larger size. */
 export async function furnish(app: App, cluster: Cluster, most?: number): Promise<void> {
-  await migrate(app.records);
+  await migrate(app);
   await app.records.transaction(async () => {
     await addPerson(app, { email: sender, name: 'Bench', passwordHash: null, groups: ['Publishers'] });
     for (const kind of ['report', 'dataset', 'source', 'client'] as ThingKind[])

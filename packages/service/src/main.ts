@@ -2,7 +2,15 @@ import { mkdirSync } from 'node:fs';
 import { pino } from 'pino';
 import { isRefusal } from '@underbell/core/refusal';
 import { makeSetupCode } from './access/index.ts';
-import { closeApp, giveWayWhole, migrate, readSettings, watchStarving, type Settings } from './platform/index.ts';
+import {
+  closeApp,
+  giveWayWhole,
+  joinInstallation,
+  migrate,
+  readSettings,
+  watchStarving,
+  type Settings,
+} from './platform/index.ts';
 import { openService } from './service.ts';
 import { startWeb, startWorker, stopWeb } from './server.ts';
 
@@ -11,7 +19,8 @@ async function main(settings: Settings): Promise<void> {
   const log = pino({ level: settings.logLevel, base: { role: settings.role } });
   mkdirSync(settings.spool, { recursive: true });
   const app = openService(settings, log);
-  await migrate(app.records);
+  await migrate(app);
+  await joinInstallation(app);
   const server = settings.role === 'worker' ? undefined : await startWeb(app);
   const worker = settings.role === 'web' ? undefined : startWorker(app);
   // Where workers have a process of their own, readers' go first.

@@ -11,7 +11,15 @@ import { proofOf, tokenViewer } from './token/index.ts';
 import { embedLinks, isPublicKey, publicPage, publicViewer } from './place/index.ts';
 import { answerAhead } from './view/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
-import { defineRoute, onePerApp, eventJobs, forgetSpent, sayAlive, Worker, type App } from './platform/index.ts';
+import {
+  defineRoute,
+  onePerApp,
+  eventJobs,
+  forgetSpent,
+  joinInstallation,
+  Worker,
+  type App,
+} from './platform/index.ts';
 import { boardFrameOrigins } from './board/index.ts';
 import { mountPages } from './platform/pages.ts';
 import { believeProxies } from './platform/http/proxies.ts';
@@ -145,6 +153,7 @@ const uploadMs = 2 * 3_600_000;
 
 /** Starts to answer. @returns the server once it listens; port 0 takes a free one */
 export async function startWeb(app: App): Promise<Server> {
+  await joinInstallation(app);
   // A file of gigabytes takes longer to arrive than the five minutes that a server usually gives.
   const server = createServer({ requestTimeout: uploadMs }, createKoa(app).callback());
   await new Promise<void>((resolve, reject) => {
@@ -156,8 +165,6 @@ export async function startWeb(app: App): Promise<Server> {
   return server;
 }
 
-/** Workers say so often that they live. */
-const aliveMs = 2_000;
 /** How often what is spent is cleared away, a little at a time. */
 const sweepMs = 15_000;
 
@@ -165,7 +172,6 @@ const sweepMs = 15_000;
 export function startWorker(app: App): Worker {
   const jobs = capabilities.flatMap((one) => one.jobs ?? []);
   const worker = new Worker(app, ...jobs, ...eventJobs(capabilities));
-  worker.every(aliveMs, () => sayAlive(app));
   worker.every(sweepMs, async () => void (await forgetSpent(app)));
   for (const { everyMs, work } of capabilities.flatMap((one) => one.clock ?? []))
     worker.every(everyMs, () => work(app));

@@ -95,6 +95,8 @@ export interface HouseOptions {
   readonly hasDemo?: boolean;
   readonly mail?: Omit<MailHostOptions, 'port'>;
   readonly now?: () => number;
+  /** The clock of its process, which may be wrong. */
+  readonly clock?: () => number;
   /** Address of a server of its own for its records; the one of all tests when left out. */
   readonly server?: string;
   /** Makes everything anew instead of copying what was made for all tests. */
@@ -180,8 +182,11 @@ export class House {
     this.environment = environment;
     const settings = readSettings(environment);
     mkdirSync(settings.spool, { recursive: true });
-    this.app = openService(settings, pino({ level: process.env['UNDERBELL_TEST_LOG'] ?? 'silent' }), options.now);
-    if (!isCopy) await migrate(this.app.records);
+    this.app = openService(settings, pino({ level: process.env['UNDERBELL_TEST_LOG'] ?? 'silent' }), {
+      own: options.clock,
+      now: options.now,
+    });
+    if (!isCopy) await migrate(this.app);
     this.url = settings.publicUrl;
     this.app.changes.subscribeJobs(happened);
     this.app.changes.subscribe(happened);

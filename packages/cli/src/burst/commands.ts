@@ -5,15 +5,16 @@ import { collect, readJsonFile } from '../platform/files.ts';
 import { faint, line, megabytes, plural, shortTime, show, table, wantsJson } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService, callService, fetchFile } from '../platform/service.ts';
-import type {
-  Ledger,
-  LedgerEntry,
-  ShownPlan,
-  BurstTimes,
-  CheckedBurst,
-  ShownBurst,
-  Unsubscribed,
-  OwnCopy,
+import {
+  missedWords,
+  type Ledger,
+  type LedgerEntry,
+  type ShownPlan,
+  type BurstTimes,
+  type CheckedBurst,
+  type ShownBurst,
+  type Unsubscribed,
+  type OwnCopy,
 } from '@underbell/core/burst/answers';
 import { showPlan } from './plan.ts';
 import { exitCodeOf, followRun, summaryLine } from './runProgress.ts';
@@ -206,13 +207,20 @@ export function addBurstCommands(program: Command): void {
         await writeFile(options.calendar, await (await callService('GET', `${burstPath(name)}/times.ics`)).text());
         return show(command, { file: options.calendar }, ({ file }) => line(`The next times are in ${file}.`));
       }
-      show(command, await askService<BurstTimes>('GET', `${burstPath(name)}/times`), ({ words, times }) => {
-        line(`${name}: ${words}`);
-        for (const one of times)
-          line(
-            `  ${one.words}${one.periodWords ? `, about ${one.periodWords}` : ''}${one.isRepeated ? ' again: only for those who have none yet' : ''}`,
-          );
-      });
+      show(
+        command,
+        await askService<BurstTimes>('GET', `${burstPath(name)}/times`),
+        ({ words, times, missed = [] }) => {
+          line(`${name}: ${words}`);
+          for (const one of times)
+            line(
+              `  ${one.words}${one.periodWords ? `, about ${one.periodWords}` : ''}${one.isRepeated ? ' again: only for those who have none yet' : ''}`,
+            );
+          if (missed.length > 0) line('Missed:');
+          for (const one of missed)
+            line(`  ${one.words}${one.period ? `, about ${one.period}` : ''}: ${missedWords[one.outcome]}`);
+        },
+      );
     });
   const steer = (act: string, description: string, said: (run: Ledger, id: string) => string) =>
     burst

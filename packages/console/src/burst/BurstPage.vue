@@ -14,7 +14,13 @@ import TakeAway from '../platform/TakeAway.vue';
 import PeriodField from './PeriodField.vue';
 import PlanTable from './PlanTable.vue';
 import RunLedger from './RunLedger.vue';
-import type { ShownPlan, ShownRun, ShownBurst, BurstTimes } from '@underbell/core/burst/answers';
+import {
+  missedWords,
+  type ShownPlan,
+  type ShownRun,
+  type ShownBurst,
+  type BurstTimes,
+} from '@underbell/core/burst/answers';
 import { useRun } from './useRun.ts';
 
 const props = defineProps<{ name: string }>();
@@ -165,6 +171,15 @@ const runOptions = computed(() =>
           ><template v-if="one.isRepeated"> again: only for those who have none yet</template>
         </li>
       </ol>
+      <template v-if="times.data.value.missed?.length">
+        <p>Missed:</p>
+        <ul>
+          <li v-for="one in times.data.value.missed" :key="one.at">
+            {{ one.words }}<template v-if="one.period">, about {{ one.period }}</template
+            >: {{ missedWords[one.outcome] }}
+          </li>
+        </ul>
+      </template>
       <p>
         <Button size="small" :loading="busy === 'pause'" @click="pause(!isPaused)">{{
           isPaused ? 'Let its schedule go on' : 'Pause its schedule'

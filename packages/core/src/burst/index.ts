@@ -46,6 +46,7 @@ export {
   type MadeFormat,
   type TextEncoding,
 } from './definition.ts';
+export { decideDue, type DueStart } from './missed.ts';
 export { comparePlan, type Comparison, type FormerCopy } from './compare.ts';
 export { writeLetter, type LetterContent, type PageNumbers } from './letter.ts';
 export { rowWriter, type RowWriter } from './rowFiles.ts';

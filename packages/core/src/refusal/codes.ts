@@ -25,6 +25,7 @@ export const refusalKinds = {
   PLACE_SUSPENDED: denied('The place is suspended'),
   HOST_NOT_NAMED: denied('The page around may not show it'),
   APP_OFF: denied('Reports are switched off in this app'),
+  NAMES_CHANGED: wrong('Something was renamed or deleted meanwhile', 409),
   NAME_TAKEN: wrong('The name is already in use', 409),
   RIGHTS_GROW: wrong('More people would get rights', 409),
   IN_USE: wrong('Something still depends on it', 409),
@@ -132,6 +133,7 @@ export const refusalKinds = {
   COPY_EMPTY: failed('A copy would be empty', 409),
   SERVICE_UNREACHABLE: failed('The service cannot be reached', 503),
   DATABASE_BUSY: failed('The database is busy', 503),
+  DATABASE_UNREACHABLE: failed('The database cannot be reached', 503),
   SETTING_INVALID: wrong('A setting is not usable'),
   INTERNAL: failed('Something went wrong inside', 500),
 } satisfies Record<string, RefusalKind>;

@@ -1,6 +1,6 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { forgetFormerNames, keepFormerName, lockThing, remember, type App } from '../platform/index.ts';
+import { changeNames, forgetFormerNames, keepFormerName, lockThing, remember, type App } from '../platform/index.ts';
 import { holdersOf } from './attributes.sql.ts';
 import { rowRules } from './models.ts';
 import { noSuch, requireAdministrator } from './rights.ts';
@@ -47,6 +47,7 @@ export async function nameAttribute(
   origin: string,
 ): Promise<void> {
   await app.records.transaction(async () => {
+    await changeNames(app);
     for (const one of [name, to].sort()) await lockThing(app, 'attribute', one);
     await requireAttribute(app, by, name);
     if (to === name) return;

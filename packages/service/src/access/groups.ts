@@ -1,6 +1,6 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { lockThing, remember, type App, type Named } from '../platform/index.ts';
+import { changeNames, lockThing, remember, type App, type Named } from '../platform/index.ts';
 import { addGroup, listGroups, removeGroup, renameGroup, setMembers, type Group } from './groupStore.ts';
 import { listGrants } from './grantStore.ts';
 import { isMaker, noSuch, requireAdministrator } from './rights.ts';
@@ -100,6 +100,7 @@ export async function isSeen(app: App, person: PersonViewer, { kind, name }: Nam
 export async function nameGroup(app: App, by: PersonViewer, name: string, to: string, origin: string): Promise<void> {
   requireAdministrator(by);
   await app.records.transaction(async () => {
+    await changeNames(app);
     for (const one of [name, to].sort()) await lockThing(app, 'group', one);
     const groups = await listGroups(app);
     const before = groups.find((one) => one.name === name);

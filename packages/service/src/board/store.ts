@@ -1,7 +1,7 @@
 import { isDeepStrictEqual } from 'node:util';
 import { Transaction } from 'sequelize';
 import type { BoardDefinition } from '@underbell/core/board';
-import { all, one, plain, recall, type App } from '../platform/index.ts';
+import { announce, all, one, plain, recall, type App } from '../platform/index.ts';
 import { boards, type BoardRow } from './models.ts';
 
 export async function listBoards(app: App): Promise<BoardRow[]> {
@@ -48,6 +48,8 @@ export async function rewriteBoards(
   for (const row of await boards(app).findAll()) {
     const { definition, version } = plain(row);
     const written = rewrite(definition);
-    if (!isDeepStrictEqual(written, definition)) await row.update({ definition: written, version: version + 1 });
+    if (isDeepStrictEqual(written, definition)) continue;
+    await row.update({ definition: written, version: version + 1 });
+    await announce(app, { kind: 'board', name: definition.name });
   }
 }

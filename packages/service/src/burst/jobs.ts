@@ -13,19 +13,8 @@ import {
 } from '../platform/index.ts';
 import { LeaseLost, Paused, RunExecution } from './runExecution.ts';
 import { startRun } from './runs.ts';
-import { nextTimes } from './times.ts';
 import { dropRunFolder } from '../make/index.ts';
-import {
-  changeRun,
-  dueBursts,
-  findBurst,
-  findRun,
-  listBursts,
-  moveRun,
-  restRun,
-  spentRuns,
-  takeDueBurst,
-} from './store.ts';
+import { changeRun, findBurst, findRun, listBursts, moveRun, restRun, spentRuns } from './store.ts';
 import type { RunRow } from './models.ts';
 import { RunWaits, lastSentAt } from '../deliver/index.ts';
 import { takeRefreshedBurst } from './runs.sql.ts';
@@ -120,21 +109,32 @@ async function readsDataset(app: App, { report }: BurstDefinition, dataset: stri
   }
 }
 
-/** A start that is later than this was missed. */
-const missedMs = 60 * 60_000;
+/** A start that its schedule, or data that was loaded anew, brings. */
+interface PlannedStart {
+  readonly name: string;
+  /** When it was due; milliseconds since 1970-01-01T00:00:00Z. */
+  readonly at: number;
+  readonly cause?: RunCause;
+  /** How often it has waited for another run. */
+  readonly waits?: number;
+}
+
+/** So often it waits for another run of the burst, ever longer: about a day in all. */
+const mostWaits = 100;
 
 /** Starts one run because its time has come; whoever owns the burst hears of it when it cannot start. */
 export const startScheduled: JobHandler = async (app, job) => {
-  const { name, at, cause = 'schedule' } = job.payload as { name: string; at: number; cause?: RunCause };
+  const start = job.payload as unknown as PlannedStart;
+  const { name, at, cause = 'schedule', waits = 0 } = start;
   const burst = await findBurst(app, name);
   const { schedule, afterRefresh } = burst?.definition ?? {};
-  const start =
+  const times =
     cause === 'refresh' && afterRefresh ? { timeZone: app.settings.timeZone, period: afterRefresh } : schedule;
-  if (!burst || !start) return;
+  if (!burst || !times) return;
   const owner = await findPerson(app, { id: burst.ownerId });
   try {
     if (!owner) throw new Refusal('NOT_ALLOWED', 'the sender of this burst has left');
-    const period = periodAt(burst.definition, at, start);
+    const period = periodAt(burst.definition, at, times);
     await startRun(app, owner, name, {
       ...(period === undefined ? {} : { period }),
       again: false,
@@ -143,6 +143,9 @@ export const startScheduled: JobHandler = async (app, job) => {
     });
   } catch (error) {
     if (!isRefusal(error)) throw error;
+    // One run of a burst at a time: its next one waits for it.
+    if (error.code === 'RUN_ACTIVE' && waits < mostWaits)
+      return enqueue(app, 'burst.start', { ...start, waits: waits + 1 }, lookAgainMs(waits));
     app.log.warn({ burst: name, code: error.code }, 'a scheduled run could not start');
     if (!owner) return;
     const why = cause === 'refresh' ? 'after a refresh' : 'by its schedule';
@@ -163,22 +166,4 @@ export async function dropSpent(app: App): Promise<void> {
     },
     failed,
   );
-}
-
-/** Every burst whose time has come goes into the queue, once over all processes. */
-export async function startDue(app: App): Promise<void> {
-  const failed = (error: unknown, { name }: { readonly name: string }) =>
-    app.log.error({ err: error, burst: name }, 'a burst that is due could not be started');
-  const start = async ({ name, definition, nextRunAt }: Awaited<ReturnType<typeof dueBursts>>[number]) => {
-    const { schedule } = definition;
-    const [next] = await nextTimes(app, definition, 1);
-    await app.records.transaction(async () => {
-      const isTaken = await takeDueBurst(app, name, { at: nextRunAt!, next });
-      if (!isTaken || !schedule) return;
-      const isMissed = app.now() - nextRunAt!.getTime() > missedMs;
-      if (isMissed && schedule.missed === 'skip') return;
-      await enqueue(app, 'burst.start', { name, at: nextRunAt!.getTime() });
-    });
-  };
-  await eachApart(await dueBursts(app), start, failed);
 }

@@ -3,7 +3,7 @@ import { calendarRoutes } from './calendarRoutes.ts';
 import { followIn, lossesIn, usesIn, workOn } from './references.ts';
 import { burstRoutes } from './routes.ts';
 import { sendSummary } from './summary.ts';
-import { bursts, runs, unsubscribed } from './models.ts';
+import { bursts, missedStarts, runs, unsubscribed } from './models.ts';
 import { linkDoors } from './doors.ts';
 
 // Only workers load the renderers, and only when there is something to render.
@@ -13,7 +13,7 @@ const runJobs: Handlers = { 'burst.run': async (...job) => (await import('./jobs
 export const burst: Capability = {
   name: 'burst',
   doors: [linkDoors],
-  models: [bursts, runs, unsubscribed],
+  models: [bursts, runs, missedStarts, unsubscribed],
   routes: [...calendarRoutes, ...burstRoutes],
   things: [{ kind: 'burst', model: bursts }],
   references: { uses: usesIn, losses: lossesIn, work: workOn, follow: followIn },
@@ -29,7 +29,7 @@ export const burst: Capability = {
     'run.finished': sendSummary,
   },
   clock: [
-    { everyMs: 2_000, work: async (app) => (await import('./jobs.ts')).startDue(app) },
+    { everyMs: 2_000, work: async (app) => (await import('./due.ts')).startDue(app) },
     { everyMs: 15_000, work: async (app) => (await import('./jobs.ts')).dropSpent(app) },
   ],
 };

@@ -1,4 +1,5 @@
 import type { BurstDefinition, RunCause, RunState } from '@underbell/core/burst';
+import type { MissedOutcome } from '@underbell/core/burst/answers';
 import {
   bigint,
   boolean,
@@ -66,6 +67,15 @@ export const runs = defineModel('runs', {
   keptUntil: nullable(instant()),
 });
 export type RunRow = RowOf<typeof runs>;
+
+/** Times at which a burst was due and nothing ran that could start it. */
+export const missedStarts = defineModel('missed_starts', {
+  burstName: key(refersTo(text(), 'bursts', 'burst')),
+  at: key(instant()),
+  outcome: oneOf<MissedOutcome>('started late', 'skipped', 'covered'),
+  period: nullable(text()),
+  decidedAt: instant(),
+});
 
 /** Who wants no more copies of a burst. */
 export const unsubscribed = defineModel('unsubscribed', {

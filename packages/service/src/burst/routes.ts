@@ -21,7 +21,8 @@ import {
   stopRun,
 } from './runs.ts';
 import { showSubscription, showUnsubscribed, subscribeAgain, unsubscribe } from './unsubscribe.ts';
-import { showTimes, timesAsCalendar } from './times.ts';
+import { showTimes } from './due.ts';
+import { timesAsCalendar } from './times.ts';
 import { checkBurst, pauseSchedule, saveBurst, seenBursts, showBurst } from './usecases.ts';
 import { fetchByLink, fetchKept, recallLinks } from './fetch.ts';
 import { ownCopies } from './ownCopies.ts';

@@ -15,7 +15,7 @@ import {
   type MadeFile,
 } from '../deliver/index.ts';
 import { meter } from '../meter/index.ts';
-import { holdLease, retry, together, type App, type Job, emit } from '../platform/index.ts';
+import { holdLease, hurry, retry, together, type App, type Job, emit } from '../platform/index.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
 import {
   describeFile,
@@ -242,6 +242,8 @@ export class RunExecution {
         await (isKept ? dropMade(spool, id) : dropRunFolder(spool, id));
         const finishedAt = new Date(this.#app.now());
         await moveRun(this.#app, id, ['waiting', 'running'], { ...end, phase: '', finishedAt, keptUntil: until });
+        // Those that wait for it go on at once.
+        await hurry(this.#app, 'burst.start', { name: definition.name });
         await emit(this.#app, 'run.finished', { run: id, burst: definition.name, state: end.state });
       }),
     );

@@ -3,7 +3,7 @@ import type { Ledger, LedgerEntry, PlanEntry, RunCause, ShownRun } from '@underb
 import { Refusal } from '@underbell/core/refusal';
 import { noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { requireBudget } from '../meter/index.ts';
-import { lockThing, livingWorkers, enqueue, hurry, remember, type App } from '../platform/index.ts';
+import { lockThing, enqueue, hurry, remember, runningWorkers, type App } from '../platform/index.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
 import { explainCut } from './showPlan.ts';
 import { addRun, asOfRun, askToStop, changeRun, findRun, holdRun, listRuns, runBursts, moveRun } from './store.ts';
@@ -118,10 +118,10 @@ export async function showRuns(app: App, runs: readonly RunRow[]): Promise<Shown
       app,
       runs.map((run) => run.id),
     ),
-    runs.some(waitsForWorker) ? livingWorkers(app) : undefined,
+    runs.some(waitsForWorker) ? runningWorkers(app) : undefined,
   ]);
   // Where a run waits for a worker and none lives, since when.
-  const lone = workers && workers.alive === 0 ? { noWorkerSince: workers.seenAt } : {};
+  const lone = workers && workers.running === 0 ? { noWorkerSince: workers.seenAt } : {};
   return runs.map((run) => ({ ...toShown(run, counts.get(run.id) ?? {}), ...(waitsForWorker(run) ? lone : {}) }));
 }
 

@@ -11,7 +11,7 @@ import { changeNextRun, listBursts } from './store.ts';
 import { type BurstTime, type BurstTimes } from '@underbell/core/burst/answers';
 
 /** The days that a burst's list of holidays holds. @throws {Refusal} `BURST_INVALID` for a list that does not exist */
-async function holidaysOf(app: App, { schedule }: BurstDefinition): Promise<ReadonlySet<string>> {
+export async function holidaysOf(app: App, { schedule }: BurstDefinition): Promise<ReadonlySet<string>> {
   const name = schedule?.holidays;
   if (name === undefined) return new Set();
   const list = await findHolidays(app, name);
@@ -49,7 +49,7 @@ export async function reschedule(app: App, holidays: string): Promise<void> {
   }
 }
 
-const shownTimes = 10;
+export const shownTimes = 10;
 
 /** When a burst runs by itself: in words, and the next times with the period that each is about. */
 export async function timesOf(app: App, definition: BurstDefinition, count: number): Promise<BurstTimes<Date>> {
@@ -71,10 +71,9 @@ export async function timesOf(app: App, definition: BurstDefinition, count: numb
   };
 }
 
-async function timesWithPeriods(app: App, definition: BurstDefinition, count: number): Promise<BurstTime<Date>[]> {
-  const { locale } = app.settings;
-  const { timeZone } = definition.schedule!;
-  const look = {
+/** An instant in words, as a schedule's own time zone has it. */
+export const instantWords = ({ settings }: App, timeZone: string, at: number): string =>
+  dateWriter(settings.locale, {
     weekday: 'long',
     day: 'numeric',
     month: 'long',
@@ -83,7 +82,11 @@ async function timesWithPeriods(app: App, definition: BurstDefinition, count: nu
     minute: '2-digit',
     timeZoneName: 'short',
     timeZone,
-  } as const;
+  }).format(at);
+
+async function timesWithPeriods(app: App, definition: BurstDefinition, count: number): Promise<BurstTime<Date>[]> {
+  const { locale } = app.settings;
+  const { timeZone } = definition.schedule!;
   const found = await nextTimes(app, definition, count);
   const periods = found.map((at) => periodAt(definition, at));
   const isRepeated = repeatedPeriods(periods);
@@ -93,17 +96,12 @@ async function timesWithPeriods(app: App, definition: BurstDefinition, count: nu
       period === undefined ? {} : { period, periodWords: readPeriod(definition, period, { locale, timeZone }).words };
     return {
       at: new Date(at),
-      words: dateWriter(locale, look).format(at),
+      words: instantWords(app, timeZone, at),
       ...about,
       // Nobody gets a period twice: a second time finds only those who have none yet.
       ...(isRepeated[i] ? { isRepeated: true } : {}),
     };
   });
-}
-
-/** The next ten times of a burst. */
-export async function showTimes(app: App, person: PersonViewer, name: string) {
-  return { burst: name, ...(await timesOf(app, await requireBurst(app, person, name, 'view'), shownTimes)) };
 }
 
 async function eventsOf(app: App, definition: BurstDefinition): Promise<CalendarEvent[]> {

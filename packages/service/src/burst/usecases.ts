@@ -13,6 +13,7 @@ import { prepareBurst } from './prepare.ts';
 import { showRuns } from './runs.ts';
 import { checkPeriod } from './periodFit.ts';
 import { findBurst, listBursts, lastRuns, putBurst, wasBurst } from './store.ts';
+import { takeDue } from './due.ts';
 import { nextTimes, timesOf } from './times.ts';
 import type { BurstRow } from './models.ts';
 import { type CheckedBurst, type ShownBurst } from '@underbell/core/burst/answers';
@@ -70,6 +71,8 @@ export async function saveBurst(app: App, person: PersonViewer, value: unknown, 
   const { name } = definition;
   await app.records.transaction(async () => {
     await holdName(app, { kind: 'burst', name }, known !== undefined);
+    // What is due by the schedule before is decided by it.
+    if (known) await takeDue(app, known);
     const [next] = await nextTimes(app, definition, 1);
     const awaited = definition.afterRefresh === undefined ? null : new Date(app.now());
     await putBurst(app, definition, {
@@ -135,6 +138,7 @@ export async function pauseSchedule(app: App, person: PersonViewer, name: string
     await lockThing(app, 'burst', name);
     const row = (await findBurst(app, name))!;
     const { schedule } = row.definition;
+    await takeDue(app, row);
     if (!schedule) throw new Refusal('BURST_INVALID', `\`${name}\` has no schedule`, { pointer: '/schedule' });
     const { paused: _, ...rest } = schedule;
     const definition = { ...row.definition, schedule: isPaused ? { ...rest, paused: true } : rest };

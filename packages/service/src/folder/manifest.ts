@@ -4,6 +4,7 @@ import { folderOfEach, originSets, type App, type Capability, type Named, type T
 import { folderRoutes } from './routes.ts';
 import { followMarks, forgetMarks } from './store.ts';
 import { followInPages } from './collection.ts';
+import { repairNames } from './repairNames.ts';
 import { favourites, folderPages, recents } from './models.ts';
 
 const uses = async (app: App): Promise<ThingUse[]> => {
@@ -34,5 +35,6 @@ export const folder: Capability = {
     },
     forget: forgetMarks,
   },
+  jobs: [{ 'names.repair': repairNames }],
   clock: [{ everyMs: 15_000, work: async (app) => (await import('./jobs.ts')).emptyBin(app) }],
 };

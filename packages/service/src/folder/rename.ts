@@ -4,6 +4,7 @@ import { UniqueConstraintError } from 'sequelize';
 import { namesSeen, noSuch, requireAdministrator, rightsFor } from '../access/index.ts';
 import {
   announce,
+  changeNames,
   emit,
   forgetFormerName,
   formerNames,
@@ -44,6 +45,7 @@ export async function rename(
   if (to === name) return;
   const seen = await namesSeen(app, person, kind);
   await app.records.transaction(async () => {
+    await changeNames(app);
     // In one order, so that two who swap names do not wait for each other.
     for (const one of [name, to].sort()) await lockThing(app, kind, one);
     if (!(await isThing(app, thing))) throw noSuch(kind, name, seen);

@@ -6,6 +6,7 @@ import {
   announce,
   emit,
   forgetThing,
+  changeNames,
   lockThing,
   remember,
   userOf,
@@ -88,6 +89,7 @@ export async function takeAway(
   await requireDecider(app, person, thing);
   const seen = await namesSeen(app, person, kind);
   await app.records.transaction(async () => {
+    await changeNames(app);
     await lockThing(app, kind, name);
     await refuseUsed(app, person, thing);
     if (!(await remove(app, thing))) throw noSuch(kind, name, seen);

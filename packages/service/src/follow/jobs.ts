@@ -1,6 +1,6 @@
 import { isRefusal } from '@underbell/core/refusal';
 import { nextInstants } from '@underbell/core/schedule';
-import { eachApart, enqueue, TryLater, type App, type Job } from '../platform/index.ts';
+import { amongNames, eachApart, enqueue, TryLater, type App, type Job } from '../platform/index.ts';
 import { fetchFile } from './fetchFile.ts';
 import type { FollowedRow } from './models.ts';
 import { changeFollowed, dueFollowed, findFollowed, listFollowed, moveOn } from './store.ts';
@@ -11,7 +11,7 @@ export async function followJob(app: App, job: Job): Promise<void> {
   const { name } = job.payload as { name: string };
   if (!(await findFollowed(app, name))) return;
   try {
-    const { state } = await checkNow(app, name);
+    const { state } = await amongNames(app, () => checkNow(app, name));
     const problem = state === 'failed' ? (await findFollowed(app, name))?.problem : undefined;
     // A server that is down for a moment is asked again before its file waits for the next time.
     if (problem?.code === 'SOURCE_UNREACHABLE' && job.attempts < 3) throw new TryLater(15_000 * job.attempts);

@@ -2,6 +2,7 @@ import type { Logger } from 'pino';
 import type { Sequelize } from 'sequelize';
 import { dateWriter } from '@underbell/core/format';
 import { ChangeFeed } from './changes.ts';
+import { Clock } from './clock.ts';
 import { closeLanes, openAsking, openLanes, type Lanes } from './lanes.ts';
 import { openRecords } from './records/index.ts';
 import type { Pool } from './pool.ts';
@@ -30,6 +31,7 @@ export interface App {
   readonly log: Logger;
   /** Milliseconds since 1970-01-01T00:00:00Z. */
   readonly now: () => number;
+  readonly clock: Clock;
 }
 
 /** What the parts of a service bring to its surroundings. */
@@ -38,12 +40,17 @@ export interface Parts {
   readonly hearersOf: App['hearersOf'];
 }
 
-export function openApp(
-  settings: Settings,
-  log: Logger,
-  { things, hearersOf }: Parts,
-  now: () => number = Date.now,
-): App {
+/** Clocks that tests set. */
+export interface Clocks {
+  /** The process's own: milliseconds since 1970-01-01T00:00:00Z. */
+  readonly own?: () => number;
+  /** What all of the product goes by; the database's when left out. */
+  readonly now?: () => number;
+}
+
+export function openApp(settings: Settings, log: Logger, { things, hearersOf }: Parts, { own, now }: Clocks = {}): App {
+  const clock = new Clock(own);
+  const changes = new ChangeFeed(settings);
   const app: App = {
     settings,
     things: things(() => app),
@@ -52,11 +59,12 @@ export function openApp(
     lanes: openLanes(settings),
     asking: openAsking(settings),
     vault: new Vault(settings.secret),
-    checks: new Map(),
+    checks: new Map([['changes', () => changes.isAlive]]),
     atClose: new Set(),
-    changes: new ChangeFeed(settings.databaseUrl),
+    changes,
     log,
-    now,
+    now: now ?? clock.now,
+    clock,
   };
   return app;
 }

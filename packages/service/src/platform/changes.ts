@@ -1,5 +1,9 @@
+import { randomBytes } from 'node:crypto';
+import type { Duplex } from 'node:stream';
 import type { ThingKind } from '@underbell/core/access';
 import pg from 'pg';
+import { connectionTo } from './pool.ts';
+import type { Settings } from './settings.ts';
 
 /**
  * What changed, for those who are looking at it: every process hears of it. Of rights, triggers of their tables tell: the
@@ -14,18 +18,33 @@ export const changeChannel = 'underbell_changes';
 /** Jobs that were made, given back or done: a trigger of their table tells of them. */
 const jobChannel = 'underbell_jobs';
 const retryMs = 1_000;
+/** So often the feed tells itself something through the database; without an answer until the next time, it is deaf. */
+const usualBeatMs = 3_000;
 
-/** Hears what every process announces. A lost connection comes back by itself, and everybody looks again then. */
+type FeedSettings = Pick<Settings, 'databaseUrl' | 'transactionIdleSeconds'>;
+
+/**
+ * Hears what every process announces. A connection that is lost, or over which nothing comes any more, is made anew, and
+ * everybody looks again: when it is found out, and when changes are heard again.
+ */
 export class ChangeFeed {
-  readonly #databaseUrl: string;
+  readonly #settings: FeedSettings;
+  readonly #beatMs: number;
   readonly #listeners = new Set<(change: Change | undefined) => void>();
   readonly #jobListeners = new Set<() => void>();
   #client: pg.Client | undefined;
   #starting: Promise<void> | undefined;
+  #isListening = false;
   #isClosed = false;
 
-  constructor(databaseUrl: string) {
-    this.#databaseUrl = databaseUrl;
+  constructor(settings: FeedSettings, beatMs = usualBeatMs) {
+    this.#settings = settings;
+    this.#beatMs = beatMs;
+  }
+
+  /** Whether changes are heard, where somebody wants to hear them. */
+  get isAlive(): boolean {
+    return this.#starting === undefined || this.#isListening;
   }
 
   /** @param hear - called with each change, or with nothing after a gap in which some may have been missed */
@@ -53,30 +72,61 @@ export class ChangeFeed {
     this.#listeners.clear();
     this.#jobListeners.clear();
     await this.#starting;
-    await this.#client?.end().catch(() => undefined);
+    const client = this.#client;
+    if (!client) return;
+    // A server that does not answer is not waited for.
+    setTimeout(() => hangUp(client), retryMs).unref();
+    await client.end().catch(() => undefined);
   }
 
   async #connect(): Promise<void> {
-    const client = new pg.Client({ connectionString: this.#databaseUrl, application_name: 'underbell changes' });
+    const client = new pg.Client({
+      ...connectionTo(this.#settings, { name: 'changes' }),
+      connectionTimeoutMillis: this.#beatMs * 2,
+    });
+    const beatChannel = `underbell_beat_${randomBytes(8).toString('hex')}`;
+    let isHeard = true;
+    let beat: NodeJS.Timeout | undefined;
     const again = () => {
-      if (this.#client !== client || this.#isClosed) return;
+      clearInterval(beat);
+      if (this.#client !== client) return;
       this.#client = undefined;
-      setTimeout(() => (this.#starting = this.#connect().then(() => this.#tell(undefined))), retryMs).unref();
+      if (this.#isClosed) return;
+      if (this.#isListening) this.#tell(undefined);
+      this.#isListening = false;
+      setTimeout(() => (this.#starting = this.#reconnect()), retryMs).unref();
     };
     client.on('error', again);
     client.on('end', again);
     client.on('notification', ({ channel, payload }) => {
-      if (channel === jobChannel) this.#tellOfJobs();
+      if (channel === beatChannel) isHeard = true;
+      else if (channel === jobChannel) this.#tellOfJobs();
       else this.#tell(JSON.parse(payload ?? '{}') as Change);
     });
     this.#client = client;
     try {
       await client.connect();
-      await client.query(`LISTEN ${changeChannel}; LISTEN ${jobChannel}`);
+      await client.query(`LISTEN ${changeChannel}; LISTEN ${jobChannel}; LISTEN ${beatChannel}`);
+      this.#isListening = true;
+      const check = () => {
+        if (!isHeard) return hangUp(client);
+        isHeard = false;
+        client.query(`NOTIFY ${beatChannel}`).catch(() => hangUp(client));
+      };
+      // What came while this process was busy is heard first.
+      beat = setInterval(() => setImmediate(check), this.#beatMs);
+      beat.unref();
     } catch {
+      hangUp(client);
       again();
     }
-    if (this.#isClosed) await client.end().catch(() => undefined);
+    if (this.#isClosed) hangUp(client);
+  }
+
+  async #reconnect(): Promise<void> {
+    if (this.#isClosed) return;
+    await this.#connect();
+    if (this.#isListening) this.#tell(undefined);
   }
 
   #tell(change: Change | undefined): void {
@@ -87,4 +137,9 @@ export class ChangeFeed {
   #tellOfJobs(): void {
     for (const hear of this.#jobListeners) hear();
   }
+}
+
+/** Ends a connection whose other end may not answer: the driver's own end waits for it. */
+function hangUp(client: pg.Client): void {
+  (client as unknown as { connection: { stream: Duplex } }).connection.stream.destroy();
 }

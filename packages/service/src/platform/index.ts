@@ -8,8 +8,9 @@ export {
   type Reach,
   type Reachable,
 } from './outgoing.ts';
-export { livingWorkers, sayAlive } from './alive.sql.ts';
-export { closeApp, momentOf, openApp, type App } from './app.ts';
+export { closeApp, momentOf, openApp, type App, type Clocks } from './app.ts';
+export { joinInstallation } from './heartbeat.ts';
+export { listProcesses, runningWorkers, type RunningProcess } from './processes.sql.ts';
 export { readAudit, remember, verifyAudit, type AuditEntry, type AuditFilter } from './audit.ts';
 export {
   eventJobs,
@@ -66,7 +67,9 @@ export { programVersion } from './programVersion.ts';
 export { giveWayWhole, watchStarving } from './priority.ts';
 export {
   all,
+  amongNames,
   askSql,
+  changeNames,
   declaredModels,
   highest,
   lockAll,

@@ -1,4 +1,4 @@
-import { acquireMs, openPool, type Pool } from './pool.ts';
+import { acquireMs, connectionTo, openPool, type Pool } from './pool.ts';
 import { giveWayBehind } from './priority.ts';
 import type { ConnectionLimits, Settings } from './settings.ts';
 
@@ -24,41 +24,36 @@ export const laneBounds: Readonly<Record<Lane, { readonly statementMs: number; r
 
 export type Lane = keyof Lanes;
 
-export const nameOfLane = (lane: Lane) => `underbell ${lane}`;
-
 /**
  * Opens both lanes; a query of a reader may take 30 s, planned work is not bounded. What planned work groups for all
  * recipients at once is hashed in memory, where the usual 4 MB would have it sorted on disk. On the database's own machine
  * its processes give way to those of readers.
  */
-export function openLanes({
-  databaseUrl,
-  priority,
-  connections,
-}: Pick<Settings, 'databaseUrl' | 'priority'> & { readonly connections: Pick<ConnectionLimits, Lane> }): Lanes {
-  const open = (name: Lane, more = '') =>
+export function openLanes(
+  settings: Pick<Settings, 'databaseUrl' | 'priority' | 'transactionIdleSeconds'> & {
+    readonly connections: Pick<ConnectionLimits, Lane>;
+  },
+): Lanes {
+  const { priority, connections } = settings;
+  const open = (name: Lane, parameters: Readonly<Record<string, string | number>> = {}) =>
     openPool({
-      connectionString: databaseUrl,
+      ...connectionTo(settings, { name, parameters }),
       max: connections[name],
-      application_name: nameOfLane(name),
       statement_timeout: laneBounds[name].statementMs,
       connectionTimeoutMillis: laneBounds[name].acquireMs,
-      options: `-c timezone=UTC -c datestyle=ISO${more}`,
     });
-  const planned = open('planned', ' -c work_mem=32MB -c max_parallel_workers_per_gather=0');
+  const planned = open('planned', { work_mem: '32MB', max_parallel_workers_per_gather: 0 });
   if (priority !== 'usual') planned.on('connect', giveWayBehind);
   return { readers: open('readers'), downloads: open('downloads'), planned };
 }
 
 /** Connections for what every request asks first: whose session it is. They wait behind nobody's rows. */
-export function openAsking({ databaseUrl, connections }: Settings): Pool {
+export function openAsking(settings: Settings): Pool {
   return openPool({
-    connectionString: databaseUrl,
-    max: connections.sessions,
-    application_name: 'underbell asking',
+    ...connectionTo(settings, { name: 'asking' }),
+    max: settings.connections.sessions,
     statement_timeout: 30_000,
     connectionTimeoutMillis: acquireMs,
-    options: '-c timezone=UTC',
   });
 }
 

@@ -1,5 +1,5 @@
 import type { Sequelize } from 'sequelize';
-import { nameOfLane } from './lanes.ts';
+import { connectionName } from './pool.ts';
 import { askSql } from './records/index.ts';
 
 // What connections do is told by a view of the server's own.
@@ -13,7 +13,7 @@ export async function isAnybodyLooking(records: Sequelize): Promise<boolean> {
     { records },
     `SELECT EXISTS (SELECT FROM pg_stat_activity WHERE datname = current_database() AND application_name = $name
        AND (state = 'active' OR (query <> '' AND state_change > clock_timestamp() - make_interval(secs => $seconds)))) AS is`,
-    { name: nameOfLane('readers'), seconds: lookingSeconds },
+    { name: connectionName('readers'), seconds: lookingSeconds },
   );
   return found!.is;
 }

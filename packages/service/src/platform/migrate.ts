@@ -1,6 +1,8 @@
-import type { Sequelize } from 'sequelize';
+import pg from 'pg';
 import { SequelizeStorage, Umzug } from 'umzug';
-import { lockAll, outsideTransaction } from './records/index.ts';
+import type { App } from './app.ts';
+import { connectionTo } from './pool.ts';
+import { advisoryLocks, outsideTransaction } from './records/index.ts';
 import * as records from './migrations/001-records.ts';
 import * as access from './migrations/002-access.ts';
 import * as reports from './migrations/003-reports.ts';
@@ -37,6 +39,7 @@ import * as media from './migrations/034-media.ts';
 import * as screenPictures from './migrations/035-screen-pictures.ts';
 import * as keyFamilies from './migrations/036-key-families.ts';
 import * as rightsNews from './migrations/037-rights-news.ts';
+import * as processes from './migrations/038-processes.ts';
 import * as publicLinks from './migrations/026-public-links.ts';
 
 /** In order; only ever appended to. */
@@ -78,20 +81,31 @@ const migrations = [
   screenPictures,
   keyFamilies,
   rightsNews,
+  processes,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */
-export async function migrate(sequelize: Sequelize): Promise<string[]> {
+export async function migrate({ records: sequelize, settings }: Pick<App, 'records' | 'settings'>): Promise<string[]> {
   const umzug = new Umzug({
     migrations: migrations.map(({ name, up }) => ({
       name,
-      up: () => outsideTransaction(() => sequelize.transaction((transaction) => sequelize.query(up, { transaction }))),
+      up: () =>
+        outsideTransaction(() =>
+          // Others may be reading for as long as they like: a step waits for them.
+          sequelize.transaction((transaction) => sequelize.query(`SET LOCAL lock_timeout = 0; ${up}`, { transaction })),
+        ),
     })),
     storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
     logger: undefined,
   });
-  return sequelize.transaction(async (transaction) => {
-    await lockAll(sequelize, 'migrations', transaction);
+  // Steps take minutes: what keeps others out is held by a connection of its own, outside of any transaction.
+  const guard = new pg.Client(connectionTo(settings, { name: 'migrations', parameters: { lock_timeout: 0 } }));
+  guard.on('error', () => undefined);
+  await guard.connect();
+  try {
+    await guard.query('SELECT pg_advisory_lock($1)', [advisoryLocks.migrations]);
     return (await umzug.up()).map((one) => one.name);
-  });
+  } finally {
+    await guard.end();
+  }
 }

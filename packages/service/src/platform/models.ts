@@ -1,5 +1,7 @@
 import type { NamedKind } from '@underbell/core/access';
 import {
+  bigint,
+  boolean,
   defineModel,
   filled,
   instant,
@@ -47,6 +49,9 @@ export const jobs = defineModel('jobs', {
   deaths: filled(integer()),
 });
 
+/** Changes whenever something is renamed or deleted: one row. */
+export const namesVersions = defineModel('names_version', { id: key(filled(integer())), version: filled(bigint()) });
+
 /** Names that things had before, and what they are called now. */
 export const formerNameRows = defineModel('former_names', {
   kind: key(word<NamedKind>()),
@@ -75,10 +80,16 @@ export const usedOnce = defineModel('used_once', { key: key(text()), expiresAt: 
 /** When keys were used last, that are written down nowhere else. */
 export const lastUses = defineModel('last_uses', { kind: key(text()), id: key(text()), at: instant() });
 
-export const workerRows = defineModel('workers', {
+export const processRows = defineModel('processes', {
   id: key(text()),
   host: text(),
   process: integer(),
+  role: filled(oneOf('web', 'worker', 'all')),
+  /** Whether it takes jobs just now. */
+  isWorker: filled(boolean()),
+  connections: filled(integer()),
+  /** How far its clock is ahead of the database's; milliseconds. */
+  clockOffMs: filled(bigint()),
   startedAt: instant(),
   seenAt: instant(),
 });
@@ -88,10 +99,11 @@ export const platformModels = [
   auditEntries,
   jobs,
   formerNameRows,
+  namesVersions,
   idempotencyKeys,
   recordVersions,
   settingRows,
   usedOnce,
   lastUses,
-  workerRows,
+  processRows,
 ];

@@ -1,5 +1,6 @@
 import pg from 'pg';
 import { Refusal } from '@underbell/core/refusal';
+import type { Settings } from './settings.ts';
 
 /** How long is waited for a connection, where nothing says otherwise; milliseconds. */
 export const acquireMs = 30_000;
@@ -15,7 +16,60 @@ export const databaseBusy = (cause: unknown) =>
     { cause },
   );
 
+export const databaseUnreachable = (cause: unknown) =>
+  new Refusal(
+    'DATABASE_UNREACHABLE',
+    'The database cannot be reached just now.',
+    { hint: 'Try again in a moment.' },
+    { cause },
+  );
+
 type Taken = (error: Error | undefined, client: pg.PoolClient | undefined, release: (error?: unknown) => void) => void;
+
+/** How a connection says what it is for, in the lists of the server, and what it asks for beside. */
+interface ConnectionWish {
+  readonly name: string;
+  /** Parameters of the server, by name. */
+  readonly parameters?: Readonly<Record<string, string | number>>;
+}
+
+export const connectionName = (name: string) => `underbell ${name}`;
+
+/** A host that is gone without a word is noticed after so many seconds without an answer, so many times. */
+const keepalive = { idle: 10, interval: 5, count: 3 };
+/** Locks are waited for longer than somebody who went silent may hold them; seconds. */
+const lockGraceSeconds = 10;
+
+/**
+ * How every connection to the service's own database is made. A process that stands still within a transaction loses it, with
+ * its locks; one whose host is gone loses its connection; nobody waits for a lock for good.
+ *
+ * @see PostgreSQL, client connection defaults and TCP settings
+ */
+export function connectionTo(
+  { databaseUrl, transactionIdleSeconds: idle }: Pick<Settings, 'databaseUrl' | 'transactionIdleSeconds'>,
+  { name, parameters = {} }: ConnectionWish,
+) {
+  const all = {
+    timezone: 'UTC',
+    datestyle: 'ISO',
+    idle_in_transaction_session_timeout: `${idle}s`,
+    lock_timeout: `${idle + lockGraceSeconds}s`,
+    tcp_keepalives_idle: keepalive.idle,
+    tcp_keepalives_interval: keepalive.interval,
+    tcp_keepalives_count: keepalive.count,
+    ...parameters,
+  };
+  return {
+    connectionString: databaseUrl,
+    application_name: connectionName(name),
+    keepAlive: true,
+    keepAliveInitialDelayMillis: keepalive.idle * 1_000,
+    options: Object.entries(all)
+      .map(([parameter, value]) => `-c ${parameter}=${value}`)
+      .join(' '),
+  };
+}
 
 /** Connections of one kind. Who waits for one too long is told so, rather than waiting for good. */
 export class Pool extends pg.Pool {

@@ -69,7 +69,8 @@ export class Worker {
     const next = () => {
       if (this.#isStopped) return;
       clock.timer = setTimeout(() => {
-        clock.running = work()
+        // Whose clock is wrong may be wrong about more than the time.
+        clock.running = (this.#app.clock.isTrusted ? work() : Promise.resolve())
           .catch((error: unknown) => this.#app.log.error({ err: error }, 'what the clock brings could not be done'))
           .finally(next);
       }, ms);

@@ -1,4 +1,5 @@
 import type { App } from './app.ts';
+import { jobs } from './models.ts';
 
 /** So long is waited for each part's answer; milliseconds. */
 const answerMs = 2_000;
@@ -33,7 +34,7 @@ export async function partsNotReady(app: App): Promise<ReadonlyMap<string, unkno
   await Promise.all([
     ask('sessions', () => app.asking.query('SELECT 1')),
     ask('readers', () => app.lanes.readers.query('SELECT 1')),
-    ask('records', () => app.records.query('SELECT 1 FROM jobs LIMIT 1')),
+    ask('records', () => jobs(app).findOne({ attributes: ['id'] })),
   ]);
   for (const part of ['downloads', 'planned'] as const)
     if (app.lanes[part].isStuck) failed.set(part, new Error('no connection became free in time'));

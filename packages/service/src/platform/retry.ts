@@ -6,9 +6,10 @@ import pRetry from 'p-retry';
  *
  * @see PostgreSQL, appendix A: error codes
  */
-const lostCodes = /^(57P0[123]|53300|08\d{3}|ECONNRESET|ECONNREFUSED|EPIPE)$/;
-/** Two transactions were in each other's way, and one was chosen to come again: serialization failure, deadlock. */
-const collidedCodes = /^(40001|40P01)$/;
+const lostCodes = /^(57P0[123]|53300|25P03|08\d{3}|ECONNRESET|ECONNREFUSED|EPIPE)$/;
+/** Two transactions were in each other's way, and one was chosen to come again: serialization failure, deadlock, a lock
+ * that was waited for too long. */
+const collidedCodes = /^(40001|40P01|55P03)$/;
 const lostWords =
   /Connection terminated|Client has encountered a connection error|ConnectionManager.getConnection was called after/i;
 

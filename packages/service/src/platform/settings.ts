@@ -65,6 +65,8 @@ export interface Settings {
   readonly cacheBytes: number;
   readonly uploads: UploadLimits;
   readonly connections: ConnectionLimits;
+  /** How long a process may stand still within a transaction before the database ends it, with its locks. */
+  readonly transactionIdleSeconds: number;
   /** How many days what has ended is kept, and how many revisions of a dataset. */
   readonly keep: {
     readonly jobsDays: number;
@@ -116,6 +118,7 @@ const schema = Joi.object({
   UNDERBELL_PLANNED_CONNECTIONS: connections(4),
   UNDERBELL_RECORD_CONNECTIONS: connections(10),
   UNDERBELL_SESSION_CONNECTIONS: connections(6),
+  UNDERBELL_TRANSACTION_IDLE_SECONDS: Joi.number().integer().min(1).max(3_600).default(20),
   UNDERBELL_TRUSTED_PROXIES: readAs<string[] | ''>()(
     Joi.string().allow('').default('').custom(readNetworks, 'networks'),
   ),
@@ -221,6 +224,7 @@ export function readSettings(environment: Readonly<Record<string, string | undef
       records: value.UNDERBELL_RECORD_CONNECTIONS,
       sessions: value.UNDERBELL_SESSION_CONNECTIONS,
     },
+    transactionIdleSeconds: value.UNDERBELL_TRANSACTION_IDLE_SECONDS,
     trustedProxies: value.UNDERBELL_TRUSTED_PROXIES === '' ? [] : value.UNDERBELL_TRUSTED_PROXIES,
     uploads: {
       maxBytes: value.UNDERBELL_UPLOAD_MEBIBYTES * 1_048_576,

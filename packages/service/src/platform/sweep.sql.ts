@@ -39,7 +39,7 @@ const keys: readonly Spent[] = [
   { table: 'placement_problems', where: 'hour < $before', keptMs: () => 2 * dayMs },
   { table: 'screen_history', where: 'at < $before', keptMs: () => 90 * dayMs },
   { table: 'screen_pairings', where: 'expires_at < $before', keptMs: () => 0 },
-  { table: 'workers', where: 'seen_at < $before', keptMs: () => dayMs },
+  { table: 'processes', where: 'seen_at < $before', keptMs: () => dayMs },
 ];
 
 async function sweep(app: App, { table, where, keptMs }: Spent): Promise<number> {

@@ -3,7 +3,7 @@ import { LRUCache } from 'lru-cache';
 import { Op, Transaction } from 'sequelize';
 import type { ReportDefinition, ShownEdition } from '@underbell/core/report';
 import { noSuch } from '../access/index.ts';
-import { highest, all, one, plain, recall, onePerApp, type App, type Named } from '../platform/index.ts';
+import { announce, highest, all, one, plain, recall, onePerApp, type App, type Named } from '../platform/index.ts';
 import { editions, reports, type EditionRow, type ReportRow } from './models.ts';
 
 /** One published version of a report. */
@@ -145,4 +145,6 @@ export async function rewriteEditions(
     touched.add(reportName);
   }
   await reports(app).increment('naming', { where: { name: [...touched] } });
+  // Whoever keeps what is behind a report looks again.
+  for (const name of touched) await announce(app, { kind: 'report', name });
 }

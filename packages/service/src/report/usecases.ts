@@ -13,7 +13,7 @@ import {
 } from '@underbell/core/report';
 import { noSuch, putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
 import { findDatasetRow, listDatasets, ownRows, profileColumns } from '../dataset/index.ts';
-import { holdName, announce, emit, remember, userOf, type App } from '../platform/index.ts';
+import { lockThing, holdName, announce, emit, remember, userOf, type App } from '../platform/index.ts';
 import {
   addEdition,
   findEdition,
@@ -130,6 +130,7 @@ export async function rollBack(
   await checkReport(app, person, definition);
   if (!options.isConfirmed) await refuseBreaks(app, definition, 'changed');
   await app.records.transaction(async () => {
+    await lockThing(app, 'report', name);
     await setCurrent(app, name, { number, title: definition.title });
     const entry = {
       who: person.email,

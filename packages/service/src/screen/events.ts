@@ -69,8 +69,11 @@ export async function streamToScreen(
       stream.end();
       return;
     }
-    if (change?.kind === 'board') shown = await shownBy(app, now);
-    if (change && isData(change)) return say('changed', {});
+    if (change && isData(change)) {
+      // What is behind it may be other things now, or the same under other names.
+      shown = await shownBy(app, now);
+      return say('changed', {});
+    }
     if (change?.kind === 'screen' && change.name !== now.screen.name) return;
     shown = await shownBy(app, now);
     group = now.screen.groupName;
@@ -80,7 +83,8 @@ export async function streamToScreen(
     if (change === undefined) return true;
     if (isData(change)) return shown.has(`${change.kind} ${change.name}`);
     if (change.kind === 'screen-group') return change.name === group;
-    return change.kind === 'screen';
+    // A playlist that follows a renaming shows other names to those that play it.
+    return change.kind === 'screen' || change.kind === 'playlist';
   };
   const fail = (error: unknown) => {
     app.log.error({ err: error }, 'a stream to a screen broke off');

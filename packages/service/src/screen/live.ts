@@ -49,12 +49,15 @@ class Live {
       this.#ordered = undefined;
       this.#forgetSetups();
     } else if (change.kind === 'screen') {
-      void this.#ordered?.then((all) => all.add(change.name));
+      // Where the orders cannot be read, they are read anew at the next beat.
+      this.#ordered?.then((all) => all.add(change.name)).catch(() => undefined);
       const id = this.#keyOf.get(change.name);
       if (id !== undefined) this.screens.delete(id);
       // What is being read just now may be from before.
       for (const one of this.#reading) this.screens.delete(one);
-      this.#forgetSetups();
+      // What the others show is decided by groups and playlists, which are announced by themselves.
+      this.#setups.delete(change.name);
+      this.#targets = undefined;
     } else if (change.kind === 'screen-group' || change.kind === 'playlist') this.#forgetSetups();
   }
 

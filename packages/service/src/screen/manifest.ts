@@ -83,11 +83,15 @@ async function follow(app: App, { kind, name }: Named, to: string): Promise<void
     await playlistTargets(app).update({ targetName: to }, { where: { targetKind: kind, targetName: name } });
   if (kind === 'group' || kind === 'attribute') return;
   const rewritten = (definition: PlaylistDefinition) => renamedInPlaylist(definition, { kind, name }, to);
+  const touched = new Set<string>();
   for (const row of [...(await playlists(app).findAll()), ...(await playlistRevisions(app).findAll())]) {
     const definition = (row as Model).get('definition') as PlaylistDefinition;
     const now = rewritten(definition);
-    if (!isDeepStrictEqual(now, definition)) await (row as Model).update({ definition: now });
+    if (isDeepStrictEqual(now, definition)) continue;
+    await (row as Model).update({ definition: now });
+    touched.add(now.name);
   }
+  for (const one of touched) await announce(app, { kind: 'playlist', name: one });
   if (kind === 'screen' || kind === 'screen-group' || kind === 'playlist') await announce(app, { kind, name: to });
 }
 

@@ -9,6 +9,11 @@ import { House, publisher, type Ledger, until } from '../house.ts';
 
 const quayOf = (at: number) => `Q${String(at).padStart(3, '0')}`;
 
+const monthBefore = (at: string) => {
+  const day = new Date(at);
+  return new Date(Date.UTC(day.getUTCFullYear(), day.getUTCMonth() - 1, 1)).toISOString().slice(0, 7);
+};
+
 describe('runs of the kiosk takings', () => {
   let house: House;
   const busy = new Map<string, number>();
@@ -394,10 +399,7 @@ describe('runs of the kiosk takings', () => {
     const [run, ...more] = await started();
     assert.equal(more.length, 0);
     assert.equal(run!.state, 'done');
-    assert.equal(
-      run!.period,
-      new Date(Date.UTC(new Date(at).getUTCFullYear(), new Date(at).getUTCMonth() - 1, 1)).toISOString().slice(0, 7),
-    );
+    assert.equal(run!.period, monthBefore(first.at));
     await withDefinition({ schedule: { ...schedule, missed: 'skip' } });
     const second = Date.parse(times.times[1]!.at);
     now = () => second + 5 * 3_600_000;
@@ -408,6 +410,42 @@ describe('runs of the kiosk takings', () => {
       return row!.next_run_at.getTime() > second;
     });
     assert.equal((await started()).length, 1, 'five hours late is too late');
+    await house.app.records.query(
+      `UPDATE bursts SET definition = definition #- '{schedule,missed}' WHERE name = 'kiosk-takings'`,
+    );
+    // Nothing ran for three months: each of them is started, and no one is told as missed twice.
+    const fifth = Date.parse(times.times[4]!.at);
+    const settled = async (at: number) => {
+      now = () => at;
+      await until(async () => {
+        const [row] = (
+          await house.app.records.query("SELECT next_run_at FROM bursts WHERE name = 'kiosk-takings'")
+        )[0] as { next_run_at: Date }[];
+        return row!.next_run_at.getTime() > at;
+      });
+    };
+    await settled(fifth + 1_000);
+    await until(async () => (await started()).length === 4);
     now = undefined;
+    const missed = (await house.app.records.query('SELECT at, outcome FROM missed_starts ORDER BY at DESC'))[0] as {
+      at: Date;
+      outcome: string;
+    }[];
+    assert.deepEqual(
+      missed.map((one) => [one.at.toISOString(), one.outcome]),
+      [
+        [times.times[3]!.at, 'started late'],
+        [times.times[2]!.at, 'started late'],
+        [times.times[1]!.at, 'skipped'],
+      ],
+    );
+    assert.deepEqual(
+      (await started()).map((one) => one.period).sort(),
+      [run!.period, ...times.times.slice(2, 5).map((one) => monthBefore(one.at))].sort(),
+    );
+    const notice = await until(async () =>
+      (await mailsFrom(0)).findLast((one) => one.subject === 'Kiosks did not start on time'),
+    );
+    assert.match(notice.text!, /started late\n.*started late/s);
   });
 });

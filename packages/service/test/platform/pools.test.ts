@@ -1,7 +1,11 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import { isRefusal } from '@underbell/core/refusal';
+import { connectionsGiven, mostConnections } from '../../src/platform/processes.sql.ts';
+import { joinInstallation } from '../../src/platform/heartbeat.ts';
+import { askSql, type App } from '../../src/platform/index.ts';
 import { openPool } from '../../src/platform/pool.ts';
+import { takeTurn } from '../../src/deliver/turns.sql.ts';
 import { House } from '../house.ts';
 import { author, owner, root, SmallHouse, someWorks } from '../smallHouse.ts';
 
@@ -80,5 +84,71 @@ describe('a pool of connections', () => {
     } finally {
       await pool.end();
     }
+  });
+});
+
+describe('a process that stands still', () => {
+  let house: House;
+  before(async () => (house = await House.open({ environment: { UNDERBELL_TRANSACTION_IDLE_SECONDS: '1' } })));
+  after(() => house.close());
+
+  it('loses its transaction, so that its destination takes the next copy', async () => {
+    const { app } = house;
+    await askSql(app, `UPDATE destinations SET parallel = 1 WHERE name = 'mail'`);
+    let isFrozen: () => void = () => undefined;
+    let goOn: () => void = () => undefined;
+    const frozen = new Promise<void>((resolve) => (isFrozen = resolve));
+    const still = new Promise<void>((resolve) => (goOn = resolve));
+    const first = takeTurn(app, 'mail', async () => {
+      isFrozen();
+      await still;
+      return true;
+    });
+    await frozen;
+    assert.deepEqual(await takeTurn(app, 'mail', async () => true), { kind: 'taken' });
+    goOn();
+    await assert.rejects(first, 'what it began is undone');
+  });
+
+  it('is not waited for over any connection, nor is a host that is gone', async () => {
+    const { app } = house;
+    const ask = `SELECT current_setting('idle_in_transaction_session_timeout') AS idle, current_setting('lock_timeout') AS lock,
+      current_setting('tcp_keepalives_idle') AS keepalive, current_setting('TimeZone') AS zone`;
+    const pools = [app.asking, app.lanes.readers, app.lanes.downloads, app.lanes.planned];
+    const found = [
+      ...(await Promise.all(pools.map(async (pool) => (await pool.query(ask)).rows[0]))),
+      ...(await askSql(app, ask)),
+    ];
+    assert.equal(found.length, 5);
+    for (const one of found) assert.deepEqual({ ...one }, { idle: '1s', lock: '11s', keepalive: '10', zone: one.zone });
+    assert.deepEqual(new Set(found.map((one) => one.zone)).size, 2, 'records speak of the zone by its offset');
+  });
+});
+
+describe('connections of all processes', () => {
+  let house: House;
+  before(async () => (house = await House.open()));
+  after(() => house.close());
+  const withMore = (readers: number, log: App['log']): App => {
+    const { settings } = house.app;
+    return { ...house.app, log, settings: { ...settings, connections: { ...settings.connections, readers } } };
+  };
+
+  it('are compared with what the server gives: one process alone may not open more, all together are warned', async () => {
+    const given = await connectionsGiven(house.app);
+    await assert.rejects(joinInstallation(withMore(given, house.app.log)), (error) => {
+      assert.ok(isRefusal(error, 'SETTING_INVALID'));
+      assert.match(`${error.message} ${error.details.hint}`, /max_connections.*UNDERBELL_READER_CONNECTIONS/s);
+      return true;
+    });
+    const warned: { connections: number }[] = [];
+    const log = Object.assign(Object.create(house.app.log) as App['log'], {
+      warn: (what: { connections: number }) => warned.push(what),
+    });
+    const { connections } = house.app.settings;
+    const rest = given - mostConnections({ ...connections, readers: 0 });
+    await joinInstallation(withMore(rest, log));
+    assert.equal(warned.length, 1, 'the process of this house has its own');
+    assert.equal(warned[0]!.connections, given + mostConnections(connections));
   });
 });

@@ -19,6 +19,7 @@ describe('priorities', { skip: process.platform === 'linux' ? false : 'threads h
       (lanes = openLanes({
         databaseUrl: process.env['UNDERBELL_TEST_DATABASE']!,
         priority: 'low',
+        transactionIdleSeconds: 20,
         connections: { readers: 1, downloads: 1, planned: 1 },
       })),
   );

@@ -294,7 +294,7 @@ describe('migrate', () => {
   it('does nothing the second time, and processes that start together wait for each other', async () => {
     const house = await House.open();
     try {
-      assert.deepEqual(await Promise.all([migrate(house.app.records), migrate(house.app.records)]), [[], []]);
+      assert.deepEqual(await Promise.all([migrate(house.app), migrate(house.app)]), [[], []]);
     } finally {
       await house.close();
     }

@@ -193,10 +193,29 @@ export interface BurstTime<At = string> {
   readonly isRepeated?: boolean;
 }
 
-/** When a burst runs by itself. */
+/** What was done about a start that was missed; the last: a later one was about the same rows. */
+export type MissedOutcome = 'started late' | 'skipped' | 'covered';
+
+export const missedWords: Readonly<Record<MissedOutcome, string>> = {
+  'started late': 'started late',
+  skipped: 'skipped, as the schedule says',
+  covered: 'not started: a later start covers it',
+};
+
+/** A time at which a burst did not start although it was due. `At`: an instant, a `Date` before it is sent. */
+export interface MissedStart<At = string> {
+  readonly at: At;
+  readonly words: string;
+  readonly period?: string;
+  readonly outcome: MissedOutcome;
+}
+
+/** When a burst runs by itself, and when it should have. */
 export interface BurstTimes<At = string> {
   readonly words: string;
   readonly times: readonly BurstTime<At>[];
+  /** The latest, newest first. */
+  readonly missed?: readonly MissedStart<At>[];
 }
 
 /** A definition that is fine. */

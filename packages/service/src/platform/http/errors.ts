@@ -1,14 +1,16 @@
 import { randomUUID } from 'node:crypto';
-import { ConnectionAcquireTimeoutError, ConnectionError } from 'sequelize';
+import { ConnectionAcquireTimeoutError } from 'sequelize';
 import type { Context, Next } from 'koa';
 import { Refusal, toProblemDocument, type ProblemDocument } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
-import { databaseBusy } from '../pool.ts';
+import { databaseBusy, databaseUnreachable } from '../pool.ts';
+import { isCollision, isConnectionLost } from '../retry.ts';
 
 /** Errors of the body parser and router that are the asker's fault. */
 function asRefusal(error: unknown): Refusal | undefined {
   if (error instanceof Refusal) return error;
-  if (error instanceof ConnectionAcquireTimeoutError) return databaseBusy(error);
+  if (error instanceof ConnectionAcquireTimeoutError || isCollision(error)) return databaseBusy(error);
+  if (isConnectionLost(error)) return databaseUnreachable(error);
   const status = (error as { status?: number; statusCode?: number }).status;
   if (status === 413) return new Refusal('INPUT_TOO_LARGE', 'the body is larger than allowed', {}, { cause: error });
   if (status === 403 || status === 404) return new Refusal('NOT_FOUND', 'there is no such file', {}, { cause: error });
@@ -19,12 +21,12 @@ function asRefusal(error: unknown): Refusal | undefined {
 function unexpected(app: App, error: unknown, ctx: Context): ProblemDocument {
   const reference = randomUUID();
   app.log.error({ err: error, reference, method: ctx.method, path: ctx.path }, 'unexpected error');
-  const message = error instanceof ConnectionError ? 'the database cannot be reached' : 'something went wrong inside';
-  return { ...toProblemDocument(new Refusal('INTERNAL', `${message}; give the reference to the operator`)), reference };
+  const message = 'something went wrong inside; give the reference to the operator';
+  return { ...toProblemDocument(new Refusal('INTERNAL', message)), reference };
 }
 
-/** After which a request that found no connection free comes again. */
-const busyRetrySeconds = 5;
+/** After which a request that the database did not answer comes again. */
+const retrySeconds = 5;
 
 /** The single exit for errors: words every refusal as a problem document (RFC 9457). */
 export function answerErrors(app: App) {
@@ -44,7 +46,8 @@ export function answerErrors(app: App) {
       if (refusal?.cause) app.log.info({ err: refusal.cause, code: refusal.code }, 'refused');
       ctx.status = problem.status;
       if (problem.status === 401 && !ctx.path.startsWith('/oauth')) ctx.set('WWW-Authenticate', 'Bearer');
-      if (problem.code === 'DATABASE_BUSY') ctx.set('Retry-After', String(busyRetrySeconds));
+      if (problem.code === 'DATABASE_BUSY' || problem.code === 'DATABASE_UNREACHABLE')
+        ctx.set('Retry-After', String(retrySeconds));
       ctx.set('Cache-Control', 'no-store');
       ctx.type = 'application/problem+json';
       ctx.body = JSON.stringify(problem);

@@ -12,6 +12,7 @@ import { askingAs, type AskerKey } from '../shares.ts';
 import { leadOn, namedPartOf } from './formerNames.ts';
 import { doOnce, idempotencyKey } from './idempotency.ts';
 import { readInput } from './input.ts';
+import { amongNames } from '../records/index.ts';
 import type { Named } from '../things.ts';
 import type { Route } from './route.ts';
 
@@ -156,11 +157,15 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
         },
       };
       const handle = async () => {
-        const made = await leadOn(app, part, request.params, {
-          isChange: route.method !== 'get' && !route.isRemembered && !route.isRead,
-          isShown: (named) => identify.isShown(named, { person, client }),
-          work: () => askingAs(askers, () => route.handle(request as never)),
-        });
+        const isChange = route.method !== 'get' && !route.isRemembered && !route.isRead;
+        const work = () =>
+          leadOn(app, part, request.params, {
+            isChange,
+            isShown: (named) => identify.isShown(named, { person, client }),
+            work: () => askingAs(askers, () => route.handle(request as never)),
+          });
+        // A stream is there to be read once.
+        const made = await (isChange && person && route.consumes === undefined ? amongNames(app, work) : work());
         return { status: made === null ? 204 : (route.status ?? 200), body: made as unknown };
       };
       // What changes nothing is done anew: its answer is as much as its asker may see now.

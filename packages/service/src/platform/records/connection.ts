@@ -1,7 +1,7 @@
 import pg from 'pg';
 import { AsyncLocalStorage } from 'node:async_hooks';
 import { Sequelize, type Transaction } from 'sequelize';
-import { acquireMs } from '../pool.ts';
+import { acquireMs, connectionTo } from '../pool.ts';
 import type { Settings } from '../settings.ts';
 
 /** A connection that ends at any moment, also between being made and being listened to, brings nothing down. */
@@ -48,11 +48,13 @@ class Records extends Sequelize {
 }
 
 /** Opens the records' database. */
-export function openRecords({ databaseUrl, connections }: Settings): Sequelize {
-  return new Records(databaseUrl, {
+export function openRecords(settings: Settings): Sequelize {
+  const { connectionString, ...dialectOptions } = connectionTo(settings, { name: 'records' });
+  return new Records(connectionString, {
     dialect: 'postgres',
+    dialectOptions,
     dialectModule: { ...pg, Client: RecordsClient },
     logging: false,
-    pool: { max: connections.records, idle: 10_000, acquire: acquireMs },
+    pool: { max: settings.connections.records, idle: 10_000, acquire: acquireMs },
   });
 }

@@ -20,7 +20,8 @@ export {
   word,
 } from './columns.ts';
 export { openRecords, outsideTransaction } from './connection.ts';
-export { lockAll, lockThing } from './locks.sql.ts';
+export { amongNames, changeNames } from './namesVersion.sql.ts';
+export { advisoryLocks, lockAll, lockThing } from './locks.sql.ts';
 export {
   all,
   declaredModels,

@@ -1,25 +1,32 @@
 import type { Sequelize, Transaction } from 'sequelize';
+import { namesLock, requireSameNames } from './namesVersion.sql.ts';
 
 // Models know nothing of advisory locks.
 
-const numbers = { migrations: 730_001, audit: 730_002, setup: 730_003 } as const;
+export const advisoryLocks = { migrations: 730_001, audit: 730_002, setup: 730_003 } as const;
 
 /** Keeps everybody else from doing the same until the transaction ends. */
 export async function lockAll(
   records: Sequelize,
-  what: keyof typeof numbers,
+  what: Exclude<keyof typeof advisoryLocks, 'migrations'>,
   transaction?: Transaction,
 ): Promise<void> {
-  await records.query('SELECT pg_advisory_xact_lock($number)', { bind: { number: numbers[what] }, transaction });
+  await records.query('SELECT pg_advisory_xact_lock($number)', { bind: { number: advisoryLocks[what] }, transaction });
 }
 
-/** Keeps others from deciding about the same thing until the transaction ends. */
+/**
+ * Keeps others from deciding about the same thing, and from renaming or deleting anything, until the transaction ends.
+ *
+ * @throws {Refusal} `NAMES_CHANGED` where something was since the work around it began
+ */
 export async function lockThing(
   { records }: { readonly records: Sequelize },
   kind: string,
   name: string,
   transaction?: Transaction,
 ): Promise<void> {
-  const bind = { thing: `${kind} ${name}` };
-  await records.query('SELECT pg_advisory_xact_lock(730004, hashtext($thing))', { bind, transaction });
+  const bind = { names: namesLock, thing: `${kind} ${name}` };
+  const sql = 'SELECT pg_advisory_xact_lock_shared($names), pg_advisory_xact_lock(730004, hashtext($thing))';
+  await records.query(sql, { bind, transaction });
+  await requireSameNames(records);
 }
