@@ -84,6 +84,26 @@ describe('the start command', () => {
     assert.equal(await answers('/health/ready'), 200);
   });
 
+  it('starts its database again when that is killed, and asks to come again meanwhile, with words', async () => {
+    const pid = Number(readFileSync(join(folder, 'postgres', 'cluster', 'postmaster.pid'), 'utf8').split('\n')[0]);
+    const told = new Set<string>();
+    const ask = async () => {
+      const answer = await fetch(`http://127.0.0.1:${port}/api/v1/setup`);
+      const { code } = (await answer.json()) as { code?: string };
+      told.add(`${answer.status} ${code ?? 'fine'} ${answer.headers.has('retry-after')}`);
+      return answer.status;
+    };
+    assert.equal(await ask(), 200);
+    process.kill(pid, 'SIGKILL');
+    while ((await ask()) === 200) await new Promise((resolve) => setTimeout(resolve, 20));
+    assert.equal(await answers('/health/ready'), 503);
+    while ((await ask()) !== 200) await new Promise((resolve) => setTimeout(resolve, 100));
+    // Each of its connections comes back, one after the other.
+    while ((await answers('/health/ready')) !== 200) await new Promise((resolve) => setTimeout(resolve, 100));
+    assert.deepEqual([...told].sort(), ['200 fine false', '503 DATABASE_UNREACHABLE true']);
+    assert.match(running.map((one) => one.out).join(), /The database runs again/);
+  });
+
   it('repairs what a killed start left behind', async () => {
     await running.find((one) => one.code === undefined)!.end('SIGKILL');
     // Its processes notice that they were left alone.

@@ -135,6 +135,14 @@ export class Cluster {
     }
   }
 
+  /** Whether its server runs. */
+  isRunning(): boolean {
+    const pidFile = join(this.#data, 'postmaster.pid');
+    if (!existsSync(pidFile)) return false;
+    const pid = readFileSync(pidFile, 'utf8').split('\n')[0]!;
+    return existsSync(`/proc/${pid}/cmdline`) && readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(this.#data);
+  }
+
   async stop(): Promise<void> {
     await this.#run('pg_ctl', ['-D', this.#data, '-m', 'fast', '-w', 'stop']);
   }

@@ -27,6 +27,12 @@ export async function requireFreePort(port: number, what: string): Promise<void>
     );
 }
 
+/** What is started again whenever it ends. */
+interface Kept {
+  readonly isRunning: () => boolean;
+  readonly start: () => Promise<void>;
+}
+
 interface Launched {
   readonly child: ChildProcess;
   readonly ready: ReadyMessage;
@@ -106,6 +112,28 @@ export class Children {
     if (this.#isStopping) return;
     process.stderr.write(`The ${name} did not start (${ready.message}); trying again.\n`);
     await this.#again(name, launch, failures + 1);
+  }
+
+  /** Looks after what is no process of ours, such as a server that its own program starts. */
+  keepRunning(name: string, kept: Kept): void {
+    let failures = 0;
+    const look = async (): Promise<void> => {
+      if (this.#isStopping || kept.isRunning()) return;
+      process.stderr.write(`The ${name} ended unexpectedly. Starting it again.\n`);
+      try {
+        await kept.start();
+        failures = 0;
+        process.stderr.write(`The ${name} runs again.\n`);
+      } catch (error) {
+        failures++;
+        process.stderr.write(`The ${name} did not start (${(error as Error).message}); trying again.\n`);
+      }
+    };
+    const next = () => {
+      const pauseMs = failures === 0 ? firstPauseMs : Math.min(firstPauseMs * 2 ** failures, longestPauseMs);
+      if (!this.#isStopping) globalThis.setTimeout(() => void look().then(next), pauseMs).unref();
+    };
+    next();
   }
 
   /** Stops everything, the last started first. */

@@ -208,7 +208,9 @@ async function main(): Promise<void> {
     await buildAll(say);
     let { installation } = openInstallation(folder);
     cluster = new Cluster(join(folder, 'postgres'), ports.database, installation.databasePassword);
-    await cluster.start();
+    const server = cluster;
+    await server.start();
+    children.keepRunning('database', { isRunning: () => server.isRunning(), start: () => server.start() });
     if (installation.demo === 'loading') {
       say('An earlier start was interrupted while it loaded the demo; loading it anew.');
       for (const name of ['underbell', 'skerrow']) await cluster.dropDatabase(name);

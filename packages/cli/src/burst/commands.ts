@@ -26,6 +26,9 @@ interface PeriodOptions {
 
 const burstPath = (name: string) => `/api/v1/bursts/${encodeURIComponent(name)}`;
 
+const reasonOf = ({ reason, nextTryAt }: LedgerEntry) =>
+  nextTryAt ? `${reason}; tried again at ${shortTime(nextTryAt)}` : reason;
+
 const linkWords = ({ fetched, isRecalled }: NonNullable<LedgerEntry['link']>) =>
   isRecalled ? 'recalled' : fetched === 0 ? 'not fetched' : `fetched ${fetched} times`;
 
@@ -44,7 +47,7 @@ function showLedger(entries: readonly LedgerEntry[]): void {
     ...(entries.some((one) => one.link)
       ? [{ heading: 'links', cell: (one: LedgerEntry) => (one.link ? linkWords(one.link) : '') }]
       : []),
-    { heading: 'reason', cell: (one) => (one.bounce ? `came back: ${one.bounce}` : one.reason) },
+    { heading: 'reason', cell: (one) => (one.bounce ? `came back: ${one.bounce}` : reasonOf(one)) },
   ]);
 }
 

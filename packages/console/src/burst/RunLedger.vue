@@ -150,7 +150,10 @@ const lonely = computed(() => {
       </template>
       <template v-else-if="column.key === 'reason'">
         <span v-if="record.bounce" class="error">came back: {{ record.bounce }}</span>
-        <span class="quiet" :title="record.filter">{{ record.reason }}</span>
+        <span class="quiet" :title="record.filter"
+          >{{ record.reason
+          }}<template v-if="record.nextTryAt">; tried again {{ showInstant(record.nextTryAt) }}</template></span
+        >
         <span v-if="record.state === 'in doubt'" class="settle">
           <Button size="small" @click="emit('settle', record.recipient, true)">It arrived</Button>
           <Button size="small" @click="emit('settle', record.recipient, false)">It did not</Button>

@@ -1,10 +1,11 @@
-import { lookAgainMs, periodAt, type BurstDefinition, type RunCause } from '@underbell/core/burst';
+import { lookAgainMs, ownMail, periodAt, type BurstDefinition, type RunCause } from '@underbell/core/burst';
 import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
 import { findEdition } from '../report/index.ts';
 import {
   eachApart,
   enqueue,
+  hurry,
   isConnectionLost,
   momentOf,
   TryLater,
@@ -17,7 +18,7 @@ import { dropRunFolder } from '../make/index.ts';
 import { changeRun, findBurst, findRun, listBursts, moveRun, restRun, spentRuns } from './store.ts';
 import type { RunRow } from './models.ts';
 import { RunWaits, lastSentAt } from '../deliver/index.ts';
-import { takeRefreshedBurst } from './runs.sql.ts';
+import { livingRuns, takeRefreshedBurst } from './runs.sql.ts';
 
 const dayMs = 86_400_000;
 /** A run that brings down so many workers is given up, so that it does not bring down the next. */
@@ -84,6 +85,13 @@ async function waitForDestination(app: App, run: RunRow, waits: RunWaits, times:
     await enqueue(app, 'burst.run', { run: run.id, waits: next }, waitMs);
   });
 }
+
+/** Runs that wait for a destination go on as soon as it takes copies again. */
+export const goOnThere: JobHandler = async (app, job) => {
+  const { name } = job.payload as { name: string };
+  for (const { id, destination } of await livingRuns(app))
+    if ((destination ?? ownMail) === name) await hurry(app, 'burst.run', { run: id });
+};
 
 /** Starts the bursts that wait for a dataset to be loaded anew: each once a day at most, whatever is loaded how often. */
 export const startRefreshed: JobHandler = async (app, job) => {

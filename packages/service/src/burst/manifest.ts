@@ -27,6 +27,7 @@ export const burst: Capability = {
   hears: {
     'dataset.refreshed': async (...job) => (await import('./jobs.ts')).startRefreshed(...job),
     'run.finished': sendSummary,
+    'destination.ready': async (...job) => (await import('./jobs.ts')).goOnThere(...job),
   },
   clock: [
     { everyMs: 2_000, work: async (app) => (await import('./due.ts')).startDue(app) },

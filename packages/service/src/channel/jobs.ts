@@ -170,6 +170,14 @@ export async function hearData(app: App, { payload }: Job): Promise<void> {
   }
 }
 
+/** What a channel hears of a run, by how it ended. */
+const runWords = {
+  done: 'Copies of this report were sent.',
+  partly: 'Copies of this report were sent; some could not be delivered.',
+  failed: 'Copies of this report could not be sent.',
+  stopped: 'Sending copies of this report was stopped.',
+} as const;
+
 /** That copies of a report went out is told to the channels that want to hear of it. */
 export async function hearRun(app: App, { payload }: Job): Promise<void> {
   const { run, burst, state } = payload as Events['run.finished'];
@@ -178,7 +186,7 @@ export async function hearRun(app: App, { payload }: Job): Promise<void> {
     if (placement?.reportName === undefined || placement.reportName === null) continue;
     const uses = await app.things.usesOf({ kind: 'report', name: placement.reportName });
     if (!uses.some(({ by }) => by.kind === 'burst' && by.name === burst)) continue;
-    const words = state === 'finished' ? 'Copies of this went out.' : `Sending copies of this has ended: ${state}.`;
-    await tellTabs(app, [tab], words, `run ${run}`);
+    const words = runWords[state as keyof typeof runWords];
+    if (words !== undefined) await tellTabs(app, [tab], words, `run ${run}`);
   }
 }

@@ -80,7 +80,8 @@ export async function listenForBounces(
       ),
     onData: (stream, session, done) => {
       const parts: Buffer[] = [];
-      stream.on('data', (part: Buffer) => parts.push(part));
+      // What goes beyond the limit is read to its end, and kept by nobody.
+      stream.on('data', (part: Buffer) => void (stream.sizeExceeded || parts.push(part)));
       stream.on('end', () => {
         if (stream.sizeExceeded) return done(Object.assign(new Error('too long'), { responseCode: 552 }));
         const to = session.envelope.rcptTo.map((one) => one.address);

@@ -24,4 +24,4 @@ export type { Sending } from './sending.ts';
 export { MailTransport, messageIdOf, type MailCopy } from './mail.ts';
 export { isFailing, type CopyFile, type PlacedCopy, type Transport } from './transport.ts';
 export { findDestination, noteSuccess } from './store.ts';
-export { lookAgain, openMail, openTransport, requireDestination } from './usecases.ts';
+export { openMail, openTransport, requireDestination } from './usecases.ts';

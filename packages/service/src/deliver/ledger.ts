@@ -127,7 +127,7 @@ export async function moveDeliveries(
   app: App,
   which: { ids: readonly number[] } | { run: number },
   from: readonly DeliveryState[],
-  change: Partial<Pick<DeliveryRow, 'reason' | 'files' | 'messageId' | 'attempts' | 'places'>> & {
+  change: Partial<Pick<DeliveryRow, 'reason' | 'files' | 'messageId' | 'attempts' | 'places' | 'nextTryAt'>> & {
     state: DeliveryState;
   },
 ): Promise<number> {

@@ -25,6 +25,10 @@ export const deliver: Capability = {
   ],
   references: { follow },
   // Letters do not wait behind a long run.
-  jobs: [{ 'notice.mail': async (of, job) => (await import('./notice.ts')).sendNotice(of, job) }],
+  jobs: [
+    { 'notice.mail': async (of, job) => (await import('./notice.ts')).sendNotice(of, job) },
+    // One that hangs holds nothing else up.
+    { 'destination.look': async (...job) => (await import('./usecases.ts')).lookJob(...job) },
+  ],
   clock: [{ everyMs: 15_000, work: forgetOldTurns }],
 };

@@ -72,6 +72,8 @@ export const deliveries = defineModel('deliveries', {
   isTest: filled(boolean()),
   /** How often the destination was asked to take it. */
   attempts: filled(integer()),
+  /** When it is offered again; nothing where its host has not asked for that. */
+  nextTryAt: nullable(instant()),
   /** Name of the destination that it goes to. */
   destination: filled(text()),
   /** Where its files lie, at a destination that has places for them. */

@@ -18,11 +18,16 @@ import type { DeliveryRow } from './models.ts';
 import type { Sending } from './sending.ts';
 import { findDestination, noteSuccess } from './store.ts';
 import { isFailing, type Transport } from './transport.ts';
-import { lookAgain, openMail, openTransport } from './usecases.ts';
+import { askToLook, openMail, openTransport } from './usecases.ts';
 import { noteFailure, takeTurn } from './turns.sql.ts';
 
-/** How long to wait before a copy that was not taken is offered again; none may have arrived twice by it. */
+/** How long to wait before a copy that no destination took is offered again; none may have arrived twice by it. */
 const retryMs = [1_000, 5_000, 20_000];
+/**
+ * How long a letter waits that its host asks to be offered again (RFC 5321, section 4.5.4.1), as hosts do with senders that
+ * they do not know yet: about a day in all.
+ */
+const laterMs = [1, 5, 20, 120, 300, 900, 1_800, ...Array.from({ length: 23 }, () => 3_600)].map((s) => s * 1_000);
 /** So many copies are offered at once, where a destination takes them. */
 const maxLanes = 10;
 /** A wait is looked up from so often, to see whether the run is to stop. */
@@ -89,6 +94,8 @@ class Sender {
   readonly #name: string;
   #mail: MailTransport | undefined;
   #transport: Transport | undefined;
+  /** Copies that wait for their next try, while the others go on. */
+  #later: DeliveryRow[] = [];
 
   constructor(app: App, sending: Sending) {
     this.#app = app;
@@ -104,23 +111,73 @@ class Sender {
   async send(ready: AsyncIterable<DeliveryRow>): Promise<void> {
     await this.#open();
     const { parallel = 1 } = (await findDestination(this.#app, this.#name)) ?? {};
-    await mapConcurrent(
-      ready,
-      Math.min(parallel, maxLanes),
-      async (delivery) => {
+    const sendAll = (copies: Iterable<DeliveryRow> | AsyncIterable<DeliveryRow>) =>
+      mapConcurrent(
+        copies,
+        Math.min(parallel, maxLanes),
+        async (delivery) => {
+          await this.#sending.proceed();
+          if (this.#waitOf(delivery) > 0) this.#later.push(delivery);
+          else await this.#sendOne(delivery, this.#sending.recipientOf(delivery));
+        },
+        // One may hear of a stop while another hears that the destination is gone: the stop is what was asked for.
+        (error) => !(error instanceof RunWaits),
+      );
+    await sendAll(ready);
+    while (this.#later.length > 0) {
+      const waiting = this.#later;
+      const soonest = Math.min(...waiting.map((one) => this.#waitOf(one)));
+      if (soonest > longestSatOutMs)
+        throw new RunWaits(
+          `${waiting.length === 1 ? '1 copy waits' : `${waiting.length} copies wait`} for a mail host that takes ${waiting.length === 1 ? 'it' : 'the next'} later; tried again ${this.#clock(soonest)}`,
+          soonest,
+        );
+      await this.#sitOut(soonest, 'its mail host asks to be asked again');
+      this.#later = [];
+      await sendAll(waiting);
+    }
+  }
+
+  /** How long a copy has to wait for its next try; milliseconds. */
+  #waitOf({ nextTryAt }: DeliveryRow): number {
+    return nextTryAt === null ? 0 : nextTryAt.getTime() - this.#app.now();
+  }
+
+  /** Waits, and hears of a stop meanwhile. @param why - what is said of the wait; nothing of a short one */
+  async #sitOut(ms: number, why: string): Promise<void> {
+    const until = this.#app.now() + ms;
+    for (let left = ms; left > 0; left = until - this.#app.now()) {
+      await setTimeout(Math.min(left, sliceMs));
+      const phase = left > sliceMs ? `sending; ${why} in ${Math.ceil((left - sliceMs) / 1000)} s` : 'sending';
+      if (why !== '') await this.#sending.proceed(phase);
+    }
+  }
+
+  /** Does what may hang, and leaves it as soon as the run is to stop. */
+  async #unlessStopped<T>(work: Promise<T>): Promise<T> {
+    const ended = new AbortController();
+    const stopped = (async (): Promise<never> => {
+      for (;;) {
+        await setTimeout(sliceMs, undefined, { signal: ended.signal });
         await this.#sending.proceed();
-        await this.#sendOne(delivery, this.#sending.recipientOf(delivery));
-      },
-      // One may hear of a stop while another hears that the destination is gone: the stop is what was asked for.
-      (error) => !(error instanceof RunWaits),
-    );
+      }
+    })();
+    try {
+      return await Promise.race([work, stopped]);
+    } finally {
+      ended.abort();
+      // Nobody waits for either any more.
+      for (const one of [work, stopped]) one.catch(() => undefined);
+    }
   }
 
   /** Opens the ways, and sees that they lead somewhere before the first copy is claimed. */
   async #open(): Promise<void> {
     const { isTest } = this.#sending;
-    if (!(await lookAgain(this.#app, this.#name))) {
-      const row = await findDestination(this.#app, this.#name);
+    const row = await findDestination(this.#app, this.#name);
+    if (row?.state !== 'ready') {
+      // Others look whether it takes copies again: that may take a minute, in which other runs go on.
+      if (row?.state === 'failing') await askToLook(this.#app, this.#name);
       throw new RunWaits(`“${this.#name}” is ${row?.state ?? 'gone'}${row?.reason ? `: ${row.reason}` : ''}`);
     }
     if (isMailed(this.#sending) || 'announce' in this.#destination)
@@ -130,7 +187,7 @@ class Sender {
       return;
     }
     try {
-      await this.#mail!.check();
+      await this.#unlessStopped(this.#mail!.check());
     } catch (error) {
       if (!isFailing(error)) throw error;
       await noteFailure(this.#app, this.#name, error.message, failuresToPause);
@@ -147,12 +204,7 @@ class Sender {
         throw new RunWaits(`“${name}” ${turn.state === 'paused' ? 'is paused' : 'takes nothing'}: ${turn.reason}`);
       if (turn.ms > longestSatOutMs && turn.why !== '')
         throw new RunWaits(`“${name}” takes the next ${this.#clock(turn.ms)}, by its limits`, turn.ms);
-      for (let left = turn.ms; left > 0; left -= sliceMs) {
-        await setTimeout(Math.min(left, sliceMs));
-        const phase =
-          left > sliceMs ? `sending; “${name}” takes the next in ${Math.ceil((left - sliceMs) / 1000)} s` : 'sending';
-        if (turn.why !== '') await this.#sending.proceed(phase);
-      }
+      await this.#sitOut(turn.ms, turn.why === '' ? '' : `“${name}” takes the next`);
     }
   }
 
@@ -179,7 +231,7 @@ class Sender {
     const move = (from: DeliveryState, change: Parameters<typeof moveDeliveries>[3]) =>
       retry(() => moveDeliveries(this.#app, { ids: [delivery.id] }, [from], change));
     for (let tried = delivery.attempts; ; tried++) {
-      const claim = { state: 'sending', messageId, attempts: tried + 1 } as const;
+      const claim = { state: 'sending', messageId, attempts: tried + 1, nextTryAt: null } as const;
       const isMine = await this.#turn(
         this.#name,
         async () => (await moveDeliveries(this.#app, { ids: [delivery.id] }, ['rendered'], claim)) > 0,
@@ -194,7 +246,14 @@ class Sender {
       } catch (error) {
         if (error instanceof RunWaits) await move('sending', { state: 'rendered', reason: error.message });
         if (!isRefusal(error)) throw error;
-        const wait = await this.#afterFailure(error, tried);
+        const isForLater = isRefusal(error, 'DESTINATION_BUSY') && this.#transport === undefined;
+        const wait = isForLater ? laterMs[tried] : await this.#afterFailure(error, tried);
+        if (isForLater && wait !== undefined) {
+          const nextTryAt = new Date(this.#app.now() + wait);
+          await move('sending', { state: 'rendered', reason: error.message, nextTryAt });
+          this.#later.push({ ...delivery, attempts: tried + 1, nextTryAt });
+          return;
+        }
         if (wait === undefined) {
           const state = isRefusal(error, 'DELIVERY_IN_DOUBT') ? 'in doubt' : 'failed';
           await move('sending', { state, reason: error.message });
@@ -204,7 +263,7 @@ class Sender {
         }
         // It is not on the wire while it waits: a worker that dies meanwhile leaves no doubt behind.
         await move('sending', { state: 'rendered', reason: `${error.message}; it is tried again` });
-        await setTimeout(wait);
+        await this.#sitOut(wait, '');
         await this.#sending.proceed();
       }
     }
@@ -213,9 +272,7 @@ class Sender {
   /** How long a copy waits after a failure; nothing where trying again is of no use. */
   async #afterFailure(error: Refusal, tried: number): Promise<number | undefined> {
     if (!isFailing(error)) return undefined;
-    // A mail host is busy for one address; whatever else keeps a copy out keeps all of them out.
-    const isOfAll = !(isRefusal(error, 'DESTINATION_BUSY') && this.#transport === undefined);
-    if (isOfAll) await retry(() => noteFailure(this.#app, this.#name, error.message));
+    await retry(() => noteFailure(this.#app, this.#name, error.message));
     if (isRefusal(error, 'DESTINATION_BUSY')) return retryMs[tried];
     return retryMs[Math.min(tried, retryMs.length - 1)];
   }

@@ -11,7 +11,16 @@ import {
 } from '@underbell/core/burst';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { noSuch, putOwner, requireAdministrator, requireMaker, requireRight, visibleNames } from '../access/index.ts';
-import { holdName, checkReach, hurry, remember, type App } from '../platform/index.ts';
+import {
+  checkReach,
+  emit,
+  enqueueOnce,
+  holdName,
+  hurry,
+  remember,
+  type App,
+  type JobHandler,
+} from '../platform/index.ts';
 import type { ShownDestination } from '@underbell/core/deliver';
 import { DirectoryTransport } from './directory.ts';
 import { LibraryTransport } from './library.ts';
@@ -283,18 +292,25 @@ async function tryOut(app: App, row: DestinationRow): Promise<string> {
   }
 }
 
-/** Looks again whether a destination that stopped by itself takes copies. @returns whether it does */
-export async function lookAgain(app: App, name: string): Promise<boolean> {
+/** Lets a worker look whether a destination that stopped by itself takes copies again; one look at a time. */
+export async function askToLook(app: App, name: string): Promise<void> {
+  await enqueueOnce(app, 'destination.look', { name });
+}
+
+/** Looks whether a destination that stopped by itself takes copies again; then those who wait for it are told. */
+export const lookJob: JobHandler = async (app, job) => {
+  const { name } = job.payload as { name: string };
   const row = await findDestination(app, name);
-  if (!row) return false;
-  if (row.state !== 'failing') return row.state === 'ready';
+  if (row?.state !== 'failing') return;
   try {
     await tryOut(app, row);
   } catch (error) {
     if (!isRefusal(error)) throw error;
     await changeDestination(app, name, { reason: error.message });
-    return false;
+    return;
   }
-  await changeDestination(app, name, { state: 'ready', reason: null, stateAt: null, failures: 0 });
-  return true;
-}
+  await app.records.transaction(async () => {
+    await changeDestination(app, name, { state: 'ready', reason: null, stateAt: null, failures: 0 });
+    await emit(app, 'destination.ready', { name });
+  });
+};

@@ -1,8 +1,17 @@
-import type { PersonViewer } from '@underbell/core/access';
+import type { PersonViewer, RightLevel } from '@underbell/core/access';
 import { usualFolderPage, type Collection, type FolderPage } from '@underbell/core/folder';
 import { Refusal } from '@underbell/core/refusal';
-import { listFolders, requireRight, visibleNames } from '../access/index.ts';
-import { announce, one, remember, renameElement, type App, type Named, requireHost } from '../platform/index.ts';
+import { listFolders, namesSeen, noSuch, requireRight, visibleNames } from '../access/index.ts';
+import {
+  announce,
+  isThing,
+  one,
+  remember,
+  renameElement,
+  type App,
+  type Named,
+  requireHost,
+} from '../platform/index.ts';
 import { folderPages } from './models.ts';
 import { contents } from './usecases.ts';
 
@@ -20,9 +29,16 @@ async function pageOf(app: App, name: string): Promise<FolderPage> {
   return { words, order, hasPictures, origins };
 }
 
+/** A folder that is there: who may see all of them may see one that is not. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
+async function requireFolder(app: App, person: PersonViewer, level: RightLevel, name: string): Promise<void> {
+  await requireRight(app, person, level, 'folder', name);
+  if (!(await isThing(app, { kind: 'folder', name })))
+    throw noSuch('folder', name, await namesSeen(app, person, 'folder'));
+}
+
 /** How a folder's start page is, for those who may change it. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
 export async function showFolderPage(app: App, person: PersonViewer, name: string): Promise<FolderPage> {
-  await requireRight(app, person, 'edit', 'folder', name);
+  await requireFolder(app, person, 'edit', name);
   return pageOf(app, name);
 }
 
@@ -34,7 +50,7 @@ export async function saveFolderPage(
   page: FolderPage,
   origin: string,
 ): Promise<FolderPage> {
-  await requireRight(app, person, 'edit', 'folder', name);
+  await requireFolder(app, person, 'edit', name);
   const inside = (await thingsIn(app, person, name)).map((one) => `${one.kind} ${one.name}`);
   const before = await pageOf(app, name);
   const strange = page.order.find((one) => !inside.includes(one) && !before.order.includes(one));
@@ -67,7 +83,7 @@ async function thingsIn(app: App, person: PersonViewer, name: string) {
 
 /** A folder with what a person may see of it. @throws {Refusal} `NOT_FOUND`, also where one may not see it */
 export async function showCollection(app: App, person: PersonViewer, name: string, host?: string): Promise<Collection> {
-  await requireRight(app, person, 'view', 'folder', name);
+  await requireFolder(app, person, 'view', name);
   const [all, { words, order, hasPictures, origins }, things] = await Promise.all([
     listFolders(app),
     pageOf(app, name),

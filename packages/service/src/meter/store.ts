@@ -1,4 +1,4 @@
-import { onePerApp, type App } from '../platform/index.ts';
+import { Batch, onePerApp, type App } from '../platform/index.ts';
 import { meterRows, type MeterRow } from './models.ts';
 
 /** What one view, refresh or delivery has cost. */
@@ -30,35 +30,16 @@ export interface MeterEntry {
 /** What costs nothing. */
 const free = { isLive: false, queryMs: 0, renderMs: 0, cpuMs: 0, bytes: 0, hits: 0, misses: 0 };
 
-const flushMs = 1_000;
-const heldMost = 500;
-
-interface Holder {
-  readonly entries: Partial<MeterRow>[];
-  timer: NodeJS.Timeout | undefined;
-}
-const holderOf = onePerApp((app) => {
-  const holder: Holder = { entries: [], timer: undefined };
-  app.atClose.add(() => flush(app, holder));
-  return holder;
-});
-
-async function flush(app: App, holder: Holder): Promise<void> {
-  clearTimeout(holder.timer);
-  holder.timer = undefined;
-  const entries = holder.entries.splice(0);
-  if (entries.length === 0) return;
-  await meterRows(app).bulkCreate(entries);
-}
+const batchOf = onePerApp(
+  (app) =>
+    new Batch<Partial<MeterRow>>(app, 'the meter', async (entries) => {
+      await meterRows(app).bulkCreate([...entries]);
+    }),
+);
 
 /** Writes down what something cost, a second later and many at once, so that nobody waits for it. */
 export function meter(app: App, entry: MeterEntry): void {
-  const holder = holderOf(app);
   const { rows: rowCount = 0, ...rest } = entry;
   // Rows that are written at once say the same columns.
-  holder.entries.push({ ...free, at: new Date(app.now()), ...rest, rowCount });
-  const write = () =>
-    void flush(app, holder).catch((error: unknown) => app.log.warn({ err: error }, 'the meter could not be written'));
-  if (holder.entries.length >= heldMost) write();
-  else holder.timer ??= setTimeout(write, flushMs).unref();
+  batchOf(app).add({ ...free, at: new Date(app.now()), ...rest, rowCount });
 }

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { Op } from 'sequelize';
+import { literal, Op } from 'sequelize';
 import { isAtLeast, type PersonViewer, type TokenViewer } from '@underbell/core/access';
 import { publicLinkDays, type PublicLink } from '@underbell/core/place';
 import { Refusal } from '@underbell/core/refusal';
@@ -14,10 +14,13 @@ import {
   rightOn,
 } from '../access/index.ts';
 import {
+  Batch,
   countAttempt,
+  countTogether,
   fingerprint,
   limitFailures,
   one,
+  onePerApp,
   randomKey,
   remember,
   rows,
@@ -302,6 +305,17 @@ async function livingLink(
   return { row, placement, maker };
 }
 
+/** Many look by one link at once: its row is written once a second, and not by each of them. */
+const viewsOf = onePerApp(
+  (app) =>
+    new Batch<{ readonly id: string; readonly at: number }>(app, 'views of public links', async (views) => {
+      for (const [id, own] of Map.groupBy(views, (one) => one.id)) {
+        const lastViewedAt = new Date(Math.max(...own.map((one) => one.at)));
+        await publicLinks(app).update({ views: literal(`views + ${own.length}`), lastViewedAt }, { where: { id } });
+      }
+    }),
+);
+
 /**
  * Who looks by a public link: nobody in particular, within the bounds of the placement and of whoever made the link.
  *
@@ -316,11 +330,8 @@ export async function publicViewer(
 ): Promise<TokenViewer> {
   const { row, placement, maker } = await limitFailures(app, 'link', asked.from, () => livingLink(app, key));
   await countAttempt(app, 'public link here', `${row.id} ${asked.from}`);
-  await countAttempt(app, 'public link', row.id);
-  if (asked.isView) {
-    await publicLinks(app).increment('views', { where: { id: row.id } });
-    await publicLinks(app).update({ lastViewedAt: new Date(app.now()) }, { where: { id: row.id } });
-  }
+  countTogether(app, 'public link', row.id);
+  if (asked.isView) viewsOf(app).add({ id: row.id, at: app.now() });
   return {
     kind: 'client',
     clientId: 'public link',

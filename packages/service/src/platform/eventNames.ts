@@ -15,6 +15,8 @@ export interface Events {
   'screen.stale': { readonly group: string; readonly screens: readonly string[] };
   /** A screen whose key two devices had; it was ended. */
   'screen.copied': { readonly group: string; readonly screens: readonly string[] };
+  /** It stopped by itself, and takes copies again. */
+  'destination.ready': { readonly name: string };
   'run.finished': { readonly run: number; readonly burst: string; readonly state: string };
 }
 export type EventName = keyof Events;

@@ -1,6 +1,7 @@
 import { RateLimiterPostgres, RateLimiterRes } from 'rate-limiter-flexible';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
+import { Batch } from './batch.ts';
 import { onePerApp } from './perApp.ts';
 
 /** How many failures are allowed in how many seconds, counted over all processes. */
@@ -58,6 +59,38 @@ function limiterOf(app: App, name: LimitName): RateLimiterPostgres {
 function tooMany(msBeforeNext: number): Refusal {
   const seconds = Math.max(1, Math.ceil(msBeforeNext / 1000));
   return new Refusal('TOO_MANY', `too many attempts; try again in ${seconds} seconds`);
+}
+
+/** What many do at once at one key: until when, by the steady clock, a key has had enough. */
+const together = onePerApp((app) => {
+  const spent = new Map<string, number>();
+  const batch = new Batch<{ readonly name: LimitName; readonly key: string }>(app, 'attempts', async (all) => {
+    for (const [id, own] of Map.groupBy(all, ({ name, key }) => `${name} ${key}`)) {
+      const { name, key } = own[0]!;
+      await limiterOf(app, name)
+        .consume(key, own.length)
+        .catch((error: unknown) => {
+          if (!(error instanceof RateLimiterRes)) throw error;
+          spent.set(id, performance.now() + error.msBeforeNext);
+        });
+    }
+  });
+  return { spent, batch };
+});
+
+/**
+ * Counts one of the many attempts that come at one key at once, without a write for each: what is too much is refused a second
+ * later than elsewhere.
+ *
+ * @throws {Refusal} `TOO_MANY`
+ */
+export function countTogether(app: App, name: LimitName, key: string): void {
+  const { spent, batch } = together(app);
+  const id = `${name} ${key}`;
+  const waitMs = (spent.get(id) ?? 0) - performance.now();
+  if (waitMs > 0) throw tooMany(waitMs);
+  spent.delete(id);
+  batch.add({ name, key });
 }
 
 /** Counts one attempt that is limited whether it succeeds or not. @throws {Refusal} `TOO_MANY` */

@@ -34,6 +34,16 @@ export async function enqueue(app: App, kind: string, payload: object, delayMs =
   await jobs(app).create({ kind, payload, createdAt: new Date(app.now()) });
 }
 
+/** Makes a job unless the same waits or is at work already. */
+export async function enqueueOnce(app: App, kind: string, payload: object): Promise<void> {
+  await askSql(
+    app,
+    `INSERT INTO jobs (kind, payload, created_at) SELECT $kind, $payload::jsonb, $at
+     WHERE NOT EXISTS (SELECT FROM jobs WHERE kind = $kind AND payload = $payload::jsonb AND state IN ('waiting', 'leased'))`,
+    { kind, payload: JSON.stringify(payload), at: new Date(app.now()) },
+  );
+}
+
 /** Lets jobs that wait for a later moment start at once. @param payload - what theirs holds */
 export async function hurry(app: App, kind: string, payload: object): Promise<void> {
   await askSql(

@@ -1,4 +1,5 @@
-import { rm } from 'node:fs/promises';
+import { readdir, rm, stat } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
 import { isRefusal } from '@underbell/core/refusal';
 import { nextInstants } from '@underbell/core/schedule';
 import {
@@ -10,8 +11,8 @@ import {
   type RefreshCause,
 } from '../dataset/index.ts';
 import { eachApart, enqueue, TryLater, type App, type Job } from '../platform/index.ts';
-import { checkSource, listSources } from '../source/index.ts';
-import { oldUploads, removeUpload } from './store.ts';
+import { checkSource, listSources, takeCheck } from '../source/index.ts';
+import { findUpload, oldUploads, removeUpload } from './store.ts';
 import { refresh } from './usecases.ts';
 
 /** Loads a dataset because its time has come or somebody called its address. */
@@ -56,6 +57,8 @@ export async function checkSources(app: App): Promise<void> {
   const check = async (source: Awaited<ReturnType<typeof listSources>>[number]) => {
     const dataset = wanted.get(source.name);
     if (!dataset || (source.checkedAt && source.checkedAt.getTime() > app.now() - checkAgainMs)) return;
+    // Of all workers, one looks and tells.
+    if (!(await takeCheck(app, source))) return;
     const error = await checkSource(app, source.name);
     if (error === null || source.checkError !== null || !dataset.ownerEmail) return;
     const text = `The source “${source.name}” does not let Under Bell in:\n\n${error}\n\n“${dataset.title}” is to be loaded at ${dataset.nextRefreshAt!.toISOString()}.\n`;
@@ -72,7 +75,27 @@ export async function checkSources(app: App): Promise<void> {
 
 const uploadsKeptMs = 24 * 60 * 60_000;
 
+const isUploadId = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/;
+
+/** Folders of files whose row is gone, or never came to be: a process died beside them. */
+async function strayUploads(app: App): Promise<string[]> {
+  const folder = dirname(uploadFolder(app, 'any'));
+  const found = await readdir(folder).catch((error: NodeJS.ErrnoException) => {
+    if (error.code === 'ENOENT') return [];
+    throw error;
+  });
+  const stray = [];
+  for (const id of found) {
+    const made = await stat(join(folder, id)).catch(() => undefined);
+    // One that is arriving just now has no row yet.
+    if (!made || app.now() - made.mtimeMs < uploadsKeptMs) continue;
+    if (!isUploadId.test(id) || !(await findUpload(app, id))) stray.push(id);
+  }
+  return stray;
+}
+
 export async function dropOldUploads(app: App): Promise<void> {
+  for (const id of await strayUploads(app)) await rm(uploadFolder(app, id), { recursive: true, force: true });
   for (const { id } of await oldUploads(app, app.now() - uploadsKeptMs)) {
     await removeUpload(app, id);
     await rm(uploadFolder(app, id), { recursive: true, force: true });

@@ -45,3 +45,12 @@ export async function findSource(app: App, name: string): Promise<ShownSource<Da
 export async function noteCheck(app: App, name: string, checkError: string | null): Promise<void> {
   await sources(app).update({ checkedAt: new Date(app.now()), checkError }, { where: { name } });
 }
+
+/** Takes the next look at a source, once over all processes. */
+export async function takeCheck(
+  app: App,
+  { name, checkedAt }: { readonly name: string; readonly checkedAt: Date | null },
+): Promise<boolean> {
+  const [taken] = await sources(app).update({ checkedAt: new Date(app.now()) }, { where: { name, checkedAt } });
+  return taken > 0;
+}

@@ -44,7 +44,7 @@ describe('renaming beside saving', () => {
       assert.deepEqual(await lost(), [], `turn ${turn}`);
       now = to;
     }
-    console.log(`  ℹ 20 publications beside a renaming: ${published} saved, the others refused`);
+    process.stdout.write(`  ℹ 20 publications beside a renaming: ${published} saved, the others refused\n`);
     assert.ok(published > 0);
     const back = await small.house.call('PUT', `/api/v1/datasets/${now}/name`, { as: owner, body: { name: 'works' } });
     assert.ok(back.status < 300, back.text);

@@ -62,8 +62,11 @@ export interface LedgerEntry<At = string> {
     readonly sizeBytes?: number;
     readonly sha256?: string;
   }[];
-  readonly state: DeliveryState;
+  /** `waiting`: made, and not taken yet by a mail host that asks to be asked again. */
+  readonly state: DeliveryState | 'waiting';
   readonly reason: string | null;
+  /** When it is offered again. */
+  readonly nextTryAt?: At;
   readonly messageId: string | null;
   readonly changedAt: At;
   readonly repeat: number;

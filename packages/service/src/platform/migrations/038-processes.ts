@@ -15,6 +15,8 @@ CREATE TABLE missed_starts (
   decided_at timestamptz NOT NULL,
   PRIMARY KEY (burst_name, at)
 );
+-- When a copy is offered again that its host did not take yet.
+ALTER TABLE deliveries ADD COLUMN next_try_at timestamptz;
 CREATE TABLE names_version (id integer PRIMARY KEY DEFAULT 1 CHECK (id = 1), version bigint NOT NULL DEFAULT 1);
 INSERT INTO names_version DEFAULT VALUES;
 -- Definitions that were saved beside a renaming may still say the former name.
