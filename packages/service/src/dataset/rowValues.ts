@@ -2,7 +2,7 @@ import { maskedColumnSql } from '@underbell/core/access';
 import { type ColumnProfile, type DatasetColumn } from '@underbell/core/dataset';
 import { compileSql, quoteName, StatementBinder, type Cell, type TypedNode } from '@underbell/core/filter';
 import { columnHidden } from '@underbell/core/report';
-import type { App } from '../platform/index.ts';
+import { mapConcurrent, type App } from '../platform/index.ts';
 import { ask, exactRowsOf, refuseSmallGroups, rowsOf, select, type RowRequest } from './request.ts';
 
 /**
@@ -35,41 +35,62 @@ const frequentValues = 5;
 export async function profileOf(app: App, request: RowRequest): Promise<ColumnProfile[]> {
   refuseSmallGroups(request, 'rows');
   const { columns } = request.filter.visible;
-  return Promise.all(
-    columns.map(async ({ name, type }) => {
-      const binder = new StatementBinder();
-      const { from, where } = rowsOf(request, binder);
-      const column = quoteName(name);
-      const ordered = type === 'boolean' ? `(${column})::integer` : column;
-      const bounds = ['min', 'max'].map((bound) =>
-        type === 'boolean' ? `(${bound}(${ordered}) = 1)::text` : `${bound}(${ordered})::text`,
-      );
-      const counts = `SELECT count(*)::float8, count(${column})::float8, count(DISTINCT ${column})::float8, ${bounds.join(', ')} FROM ${from} WHERE ${where}`;
-      const frequent =
-        `SELECT (${column})::text, count(*)::float8 FROM ${from} WHERE ${where} AND ${column} IS NOT NULL ` +
-        `GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ${frequentValues}`;
-      const [[found], values] = await Promise.all([
-        ask(app, request, counts, binder.values),
-        ask(app, request, frequent, binder.values),
-      ]);
-      const [rows, present, distinct, smallest, largest] = found as [
-        number,
+  const found = new Map<string, ColumnProfile>();
+  // Each asker has a share of the connections: hundreds of columns are asked for a few at a time.
+  await mapConcurrent(chunksOf(columns, columnsAtOnce), profilesAtOnce, async (some) => {
+    const counts = await countsOf(app, request, some);
+    for (const column of some)
+      found.set(column.name, {
+        name: column.name,
+        ...counts.get(column.name)!,
+        frequent: await frequentOf(app, request, column),
+      });
+  });
+  return columns.map(({ name }) => found.get(name)!);
+}
+
+/** Columns of one look at the rows. */
+const columnsAtOnce = 25;
+const profilesAtOnce = 2;
+
+const chunksOf = <T>(all: readonly T[], size: number): T[][] =>
+  Array.from({ length: Math.ceil(all.length / size) }, (_, i) => all.slice(i * size, (i + 1) * size));
+
+/** How many rows have a value in each of some columns, how many values there are, and between which bounds. */
+async function countsOf(app: App, request: RowRequest, columns: readonly DatasetColumn[]) {
+  const binder = new StatementBinder();
+  const { from, where } = rowsOf(request, binder);
+  const counted = columns.map(({ name, type }) => {
+    const column = quoteName(name);
+    const bounds = ['min', 'max'].map((bound) =>
+      type === 'boolean' ? `(${bound}((${column})::integer) = 1)::text` : `${bound}(${column})::text`,
+    );
+    return `count(${column})::float8, count(DISTINCT ${column})::float8, ${bounds.join(', ')}`;
+  });
+  const sql = `SELECT count(*)::float8, ${counted.join(', ')} FROM ${from} WHERE ${where}`;
+  const [[rows, ...cells]] = (await ask(app, request, sql, binder.values)) as [[number, ...(number | string | null)[]]];
+  return new Map(
+    columns.map(({ name }, i) => {
+      const [present, distinct, smallest, largest] = cells.slice(i * 4, i * 4 + 4) as [
         number,
         number,
         string | null,
         string | null,
       ];
-      return {
-        name,
-        rows,
-        missing: rows - present,
-        distinct,
-        smallest,
-        largest,
-        frequent: values.map(([value, count]) => ({ value: String(value), rows: count as number })),
-      };
+      return [name, { rows, missing: rows - present, distinct, smallest, largest }];
     }),
   );
+}
+
+async function frequentOf(app: App, request: RowRequest, { name }: DatasetColumn): Promise<ColumnProfile['frequent']> {
+  const binder = new StatementBinder();
+  const { from, where } = rowsOf(request, binder);
+  const column = quoteName(name);
+  const sql =
+    `SELECT (${column})::text, count(*)::float8 FROM ${from} WHERE ${where} AND ${column} IS NOT NULL ` +
+    `GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT ${frequentValues}`;
+  const found = await ask(app, request, sql, binder.values);
+  return found.map(([value, count]) => ({ value: String(value), rows: count as number }));
 }
 
 /**

@@ -18,6 +18,7 @@ import {
   countAttempt,
   countTogether,
   fingerprint,
+  groupedBy,
   limitFailures,
   one,
   onePerApp,
@@ -309,7 +310,7 @@ async function livingLink(
 const viewsOf = onePerApp(
   (app) =>
     new Batch<{ readonly id: string; readonly at: number }>(app, 'views of public links', async (views) => {
-      for (const [id, own] of Map.groupBy(views, (one) => one.id)) {
+      for (const [id, own] of groupedBy(views, (one) => one.id)) {
         const lastViewedAt = new Date(Math.max(...own.map((one) => one.at)));
         await publicLinks(app).update({ views: literal(`views + ${own.length}`), lastViewedAt }, { where: { id } });
       }

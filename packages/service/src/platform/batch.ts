@@ -58,3 +58,14 @@ export class Batch<Entry> {
     }
   }
 }
+
+/** Entries by what they are about. */
+export function groupedBy<Entry>(entries: readonly Entry[], keyOf: (entry: Entry) => string): Map<string, Entry[]> {
+  const groups = new Map<string, Entry[]>();
+  for (const entry of entries) {
+    const own = groups.get(keyOf(entry));
+    if (own) own.push(entry);
+    else groups.set(keyOf(entry), [entry]);
+  }
+  return groups;
+}

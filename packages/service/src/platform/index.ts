@@ -62,7 +62,7 @@ export { isConnectionLost, retry } from './retry.ts';
 export { enqueue, enqueueOnce, holdLease, hurry, renameInJobs, type Job } from './queue.sql.ts';
 export { TryLater, Worker, type Handlers, type JobHandler } from './queue.ts';
 export { noteDecision, type Decision } from './decisions.ts';
-export { Batch } from './batch.ts';
+export { Batch, groupedBy } from './batch.ts';
 export { onePerApp } from './perApp.ts';
 export { programVersion } from './programVersion.ts';
 export { giveWayWhole, watchStarving } from './priority.ts';

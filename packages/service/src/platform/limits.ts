@@ -1,7 +1,7 @@
 import { RateLimiterPostgres, RateLimiterRes } from 'rate-limiter-flexible';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
-import { Batch } from './batch.ts';
+import { Batch, groupedBy } from './batch.ts';
 import { onePerApp } from './perApp.ts';
 
 /** How many failures are allowed in how many seconds, counted over all processes. */
@@ -65,7 +65,7 @@ function tooMany(msBeforeNext: number): Refusal {
 const together = onePerApp((app) => {
   const spent = new Map<string, number>();
   const batch = new Batch<{ readonly name: LimitName; readonly key: string }>(app, 'attempts', async (all) => {
-    for (const [id, own] of Map.groupBy(all, ({ name, key }) => `${name} ${key}`)) {
+    for (const [id, own] of groupedBy(all, ({ name, key }) => `${name} ${key}`)) {
       const { name, key } = own[0]!;
       await limiterOf(app, name)
         .consume(key, own.length)
