@@ -67,6 +67,7 @@ export { isMailAddress, readRecipients, type ListColumns, type Recipient } from 
 export {
   formatsOf,
   planBurst,
+  planEntries,
   templateNamesFor,
   templateValues,
   type PlanEntry,

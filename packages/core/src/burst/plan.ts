@@ -206,10 +206,13 @@ function inactiveWords({ activeFrom, activeTo }: Recipient, today: string): stri
  * already have this occurrence are skipped with a reason. Of a copy whose other values have rows, a value that never
  * occurs is named.
  */
-export function planBurst(input: PlanInput): PlanEntry[] {
+export const planBurst = (input: PlanInput): PlanEntry[] => [...planEntries(input)];
+
+/** The entries of a plan, one after the other: lists are long. */
+export function* planEntries(input: PlanInput): Generator<PlanEntry> {
   const taken = new Map<string, string>();
   const occurrence = new Occurrence(input);
-  return input.copies.map(({ recipient, cut, why, rows }): PlanEntry => {
+  const entryOf = ({ recipient, cut, why, rows }: WantedCopy): PlanEntry => {
     const base = { recipient: recipient.id, address: recipient.address };
     const skip = (reason: string): PlanEntry => ({ ...base, rows: 0, files: [], action: 'skip', reason });
     const inactive = inactiveWords(recipient, input.start.day);
@@ -231,5 +234,6 @@ export function planBurst(input: PlanInput): PlanEntry[] {
       action: 'send',
       ...(words.length > 0 ? { reason: `no rows at any time for ${words.join(', ')}` } : {}),
     };
-  });
+  };
+  for (const copy of input.copies) yield entryOf(copy);
 }

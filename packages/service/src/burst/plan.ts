@@ -3,7 +3,7 @@ import {
   cutKey,
   cutOf,
   formatsOf,
-  planBurst,
+  planEntries,
   recipientsOfCopies,
   runStart,
   textOfValue,
@@ -20,7 +20,7 @@ import { isRefusal } from '@underbell/core/refusal';
 import { parameterColumn } from '@underbell/core/report';
 import { noSuch, requireRight, rightOn } from '../access/index.ts';
 import { countRows, countRowsPerTuple } from '../dataset/index.ts';
-import { mapConcurrent, type App } from '../platform/index.ts';
+import { mapConcurrent, turns, type App } from '../platform/index.ts';
 import { currentList, listRecipients } from '../list/index.ts';
 import {
   BookFiller,
@@ -131,7 +131,11 @@ async function rowsOfCuts(app: App, burst: PreparedBurst, cuts: readonly Cut[]):
 /** What each recipient would get, with its rows. */
 async function wantedCopies(app: App, burst: PreparedBurst, recipients: readonly Recipient[]): Promise<WantedCopy[]> {
   const wanted: { recipient: Recipient; cut?: Cut; why?: string }[] = [];
-  for (const recipient of recipients) wanted.push({ recipient, ...(await wantedCut(app, burst, recipient)) });
+  const turn = turns();
+  for (const recipient of recipients) {
+    wanted.push({ recipient, ...(await wantedCut(app, burst, recipient)) });
+    await turn();
+  }
   const cuts = new Map(wanted.flatMap(({ cut }) => (cut ? [[cutKey(cut), cut] as const] : [])));
   const rows = cuts.size === 0 ? new Map<string, number>() : await rowsOfCuts(app, burst, [...cuts.values()]);
   return wanted.map((one) => ({ ...one, rows: one.cut ? (rows.get(cutKey(one.cut)) ?? 0) : 0 }));
@@ -202,7 +206,7 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
   const recipients = chosenRecipients(definition, await listRecipients(app, list), options.only);
   const copies = await wantedCopies(app, burst, recipients);
   const isOdd = copies.some((one) => one.cut && (one.rows === 0 || definition.many !== undefined));
-  const entries = planBurst({
+  const input: PlanInput = {
     definition,
     unwanted: await unsubscribedFrom(app, name),
     period: burst.period,
@@ -210,7 +214,13 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
     start: runStart(app.now(), app.settings.timeZone),
     ...(isOdd ? await explainEmpty(app, burst, person) : {}),
     alreadySent: options.again || options.isTest ? new Map() : new Map([...before].map(([id, { run }]) => [id, run])),
-  });
+  };
+  const entries: PlanEntry[] = [];
+  const turn = turns();
+  for (const entry of planEntries(input)) {
+    entries.push(entry);
+    await turn();
+  }
   return {
     burst,
     entries,

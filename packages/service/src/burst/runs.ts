@@ -3,9 +3,9 @@ import type { Ledger, LedgerEntry, PlanEntry, RunCause, ShownRun } from '@underb
 import { Refusal } from '@underbell/core/refusal';
 import { noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { requireBudget } from '../meter/index.ts';
-import { lockThing, enqueue, hurry, remember, runningWorkers, type App } from '../platform/index.ts';
+import { lockThing, enqueue, hurry, remember, runningWorkers, turns, type App } from '../platform/index.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
-import { explainCut } from './showPlan.ts';
+import { cutExplainer } from './showPlan.ts';
 import { addRun, asOfRun, askToStop, changeRun, findRun, holdRun, listRuns, runBursts, moveRun } from './store.ts';
 import { requireBurst } from './definition.ts';
 import {
@@ -40,6 +40,14 @@ export async function startRun(
   refuseEmpty(entries);
   await requireBudget(app, { kind: 'report', name: burst.definition.report });
   const isTest = options.isTest === true;
+  const explain = cutExplainer(burst);
+  const turn = turns();
+  const addressed: (PlanEntry & { filter: string })[] = [];
+  for (const one of entries) {
+    // A test goes to its sender alone, whoever the copies are for.
+    addressed.push({ ...one, filter: explain(one.cut), ...(isTest ? { address: person.email } : {}) });
+    await turn();
+  }
   const id = await app.records.transaction(async () => {
     await lockThing(app, 'runs of burst', name);
     const run = {
@@ -55,12 +63,6 @@ export async function startRun(
       cause: options.cause ?? 'hand',
       asOf: new Date(burst.viewing.moment.now),
     };
-    // A test goes to its sender alone, whoever the copies are for.
-    const addressed = entries.map((one) => ({
-      ...one,
-      filter: explainCut(burst, one.cut),
-      ...(isTest ? { address: person.email } : {}),
-    }));
     const made = await addRun(app, run, addressed, repeats);
     const { release } = burst.definition;
     if (release === undefined || isTest) await enqueue(app, 'burst.run', { run: made });

@@ -17,7 +17,7 @@ import { costState, costWords } from '@underbell/core/meter';
 import { charactersIn } from '../dataset/index.ts';
 import { findDestination, bouncedBefore, sentCopies, sentOccurrences } from '../deliver/index.ts';
 import { copyCosts, costsAround } from '../meter/index.ts';
-import type { App } from '../platform/index.ts';
+import { turns, type App } from '../platform/index.ts';
 import { commonFilter, copyColumns, filterFor, type FittedTemplate, isHeld, outerFilter } from '../make/index.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
 import type { PreparedBurst } from './prepare.ts';
@@ -58,6 +58,15 @@ export async function showPlan(
   const planned = entries.filter((one) => one.action === 'send');
   const { shape } = burst.rowRevision;
   const limit = (burst.strategy.kind === 'one pass' ? commonFilter : outerFilter)(burst, shape);
+  const explain = cutExplainer(burst);
+  const turn = turns();
+  const shown = [];
+  for (const { cut, files, ...one } of entries) {
+    const { sizes, ...beside } = compared.entries.get(one.recipient)!;
+    const sized = files.map((file, i) => ({ ...file, ...(sizes[i]! > 0 ? { bytes: sizes[i]! } : {}) }));
+    shown.push({ ...one, files: sized, filter: explain(cut), ...beside });
+    await turn();
+  }
   const unwritable = planned.length === 0 ? undefined : await unwritableIn(app, burst, limit);
   return {
     burst: name,
@@ -102,11 +111,7 @@ export async function showPlan(
     /** Those whose last copy came back. */
     bounced: [...(await bouncedBefore(app, name))].map(([recipient, reason]) => ({ recipient, reason })),
     bytes: compared.bytes,
-    entries: entries.map(({ cut, files, ...one }) => {
-      const { sizes, ...beside } = compared.entries.get(one.recipient)!;
-      const sized = files.map((file, i) => ({ ...file, ...(sizes[i]! > 0 ? { bytes: sizes[i]! } : {}) }));
-      return { ...one, files: sized, filter: explainCut(burst, cut), ...beside };
-    }),
+    entries: shown,
   };
 }
 
@@ -198,19 +203,21 @@ function explainTemplate({ name, version, workbook, fit }: FittedTemplate) {
   };
 }
 
-/** The limits that cut out this one copy, in words; those for all stand above the plan. */
-export function explainCut(burst: PreparedBurst, cut: Cut | undefined): string {
-  if (cut === undefined) return '';
+/** Explains the limits that cut out one copy after the other, in words; those for all stand above the plan. */
+export function cutExplainer(burst: PreparedBurst): (cut: Cut | undefined) => string {
   const { shape } = burst.rowRevision;
   const common = new Set(
     outerFilter(burst, shape)
       .explain()
       .map((one) => one.words),
   );
-  const own = filterFor(burst, shape, cut).explain();
-  return own
-    .filter((one) => one.origin === 'burst' || one.origin === 'row rule')
-    .map((one) => one.words)
-    .filter((words) => !common.has(words))
-    .join('; ');
+  return (cut) =>
+    cut === undefined
+      ? ''
+      : filterFor(burst, shape, cut)
+          .explain()
+          .filter((one) => one.origin === 'burst' || one.origin === 'row rule')
+          .map((one) => one.words)
+          .filter((words) => !common.has(words))
+          .join('; ');
 }

@@ -26,22 +26,26 @@ export async function openLedger(
   lines: readonly LedgerLine[],
 ): Promise<void> {
   const changedAt = new Date(app.now());
-  await deliveries(app).bulkCreate(
-    lines.map((line) => ({
-      ...run,
-      recipient: line.recipient,
-      address: line.address,
-      repeat: line.repeat,
-      cut: sealedCut(app, line.cut),
-      filter: line.filter,
-      rowCount: line.rows,
-      files: [...line.files],
-      state: line.isSent ? ('planned' as const) : ('skipped' as const),
-      reason: line.reason ?? null,
-      changedAt,
-    })),
-  );
+  // Some at a time, so that the lines of a long list are never all in memory twice.
+  for (let at = 0; at < lines.length; at += linesAtOnce)
+    await deliveries(app).bulkCreate(
+      lines.slice(at, at + linesAtOnce).map((line) => ({
+        ...run,
+        recipient: line.recipient,
+        address: line.address,
+        repeat: line.repeat,
+        cut: sealedCut(app, line.cut),
+        filter: line.filter,
+        rowCount: line.rows,
+        files: [...line.files],
+        state: line.isSent ? ('planned' as const) : ('skipped' as const),
+        reason: line.reason ?? null,
+        changedAt,
+      })),
+    );
 }
+
+const linesAtOnce = 200;
 
 /** States in which a copy has left, or may have: it is not made again unless asked. */
 const left: DeliveryState[] = ['sent', 'sending', 'in doubt'];

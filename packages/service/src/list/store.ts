@@ -1,6 +1,6 @@
 import { Transaction } from 'sequelize';
 import type { Recipient } from '@underbell/core/burst';
-import { all, renameWord, one, plain, type App } from '../platform/index.ts';
+import { all, renameWord, one, plain, rows, type App } from '../platform/index.ts';
 import { listRows, lists, type ListRow } from './models.ts';
 import { countRecipients } from './recipients.sql.ts';
 
@@ -54,11 +54,9 @@ export async function putList(
 
 /** The recipients of a list in the version given. */
 export async function listRecipients(app: App, list: Pick<ListRow, 'name' | 'version'>): Promise<Recipient[]> {
-  const rows = await listRows(app).findAll({
-    where: { listName: list.name, version: list.version },
-    order: ['position'],
-  });
-  return rows.map(plain).map((row) => ({
+  const where = { listName: list.name, version: list.version };
+  const found = await rows(listRows(app), { where, order: ['position'] });
+  return found.map((row) => ({
     id: row.recipient,
     address: row.address,
     values: row.cells,

@@ -1,3 +1,5 @@
+import { setImmediate } from 'node:timers/promises';
+
 /**
  * Works through items in order, so many at once. A failure lets what is going on end and begins nothing more; libraries for
  * this leave it going on behind their back, on files and connections that are gone then.
@@ -26,6 +28,19 @@ export async function mapConcurrent<T>(
   };
   await Promise.all(Array.from({ length: width }, lane));
   if (failures.length > 0) throw failures.find(isFirst) ?? failures[0];
+}
+
+/** How long one piece of computing may keep everybody else from their turn; milliseconds. */
+const turnMs = 10;
+
+/** Work that computes for long asks between its pieces whether it has had its turn, and then lets others have theirs. */
+export function turns(): () => Promise<void> {
+  let since = performance.now();
+  return async () => {
+    if (performance.now() - since < turnMs) return;
+    await setImmediate();
+    since = performance.now();
+  };
 }
 
 /** Waits for all, also where one fails. @throws what the first of them threw, in their order */

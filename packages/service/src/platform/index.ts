@@ -89,7 +89,7 @@ export { settingRows } from './models.ts';
 export { readSettings, type Settings, type UploadLimits } from './settings.ts';
 export { forgetSpent } from './sweep.sql.ts';
 export { answerOf, runInThread, type ThreadAnswer } from './thread.ts';
-export { eachApart, mapConcurrent, together } from './concurrency.ts';
+export { eachApart, mapConcurrent, together, turns } from './concurrency.ts';
 export { busyMs, tallied, tell, type Tally } from './tally.ts';
 export { askingAs, connectionShares, takeConnection, takeDownload, takeStream, type AskerKey } from './shares.ts';
 export { receiveBytes, receiveFile, refuseSpace } from './receive.ts';
