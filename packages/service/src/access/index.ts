@@ -59,3 +59,4 @@ export {
   emailsById,
 } from './store.ts';
 export { giversOf, giversOfScreen, levelOf } from './reach.ts';
+export type { DirectoryUser } from './models.ts';

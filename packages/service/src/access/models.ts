@@ -27,6 +27,14 @@ import {
 
 const origins = ['here', 'directory'] as const;
 
+/** Of a user, what is kept as the directory wrote it (RFC 7643, section 4.1). */
+export interface DirectoryUser {
+  readonly userName?: string;
+  readonly displayName?: string;
+  readonly name?: { readonly formatted?: string; readonly givenName?: string; readonly familyName?: string };
+  readonly emails?: readonly { readonly value?: string; readonly type?: string; readonly primary?: boolean }[];
+}
+
 export const people = defineModel('people', {
   id: key(text()),
   /** In small letters. */
@@ -40,6 +48,12 @@ export const people = defineModel('people', {
   lockedUntil: nullable(instant()),
   organisation: nullable(text()),
   origin: filled(oneOf(...origins)),
+  /** The name that its directory calls them by, in small letters. */
+  userName: nullable(text()),
+  /** What its directory says of them, as it says it. */
+  directoryUser: nullable(json<DirectoryUser>()),
+  /** When its directory deleted them: for it, they are not there. */
+  deletedAt: nullable(instant()),
   externalId: nullable(text()),
   directorySubject: nullable(text()),
   changedAt: filled(instant()),

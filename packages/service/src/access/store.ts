@@ -40,11 +40,13 @@ function toViewer(row: PersonRow, groups: readonly string[]): PersonViewer {
   };
 }
 
-export type PersonKey = { email: string } | { id: string } | { externalId: string } | { directorySubject: string };
+export type PersonKey =
+  { email: string } | { id: string } | { externalId: string } | { directorySubject: string } | { userName: string };
 
 /** A person in whatever state. */
 export async function findPersonRow(app: App, by: PersonKey): Promise<PersonRow | undefined> {
-  const where = 'email' in by ? { email: by.email.toLowerCase() } : by;
+  const where =
+    'email' in by ? { email: by.email.toLowerCase() } : 'userName' in by ? { userName: by.userName.toLowerCase() } : by;
   return one(people(app).findOne({ where }));
 }
 
@@ -151,6 +153,9 @@ export async function addPerson(app: App, person: NewPerson): Promise<string> {
     origin: person.origin ?? 'here',
     externalId: person.externalId ?? null,
     directorySubject: null,
+    userName: null,
+    directoryUser: null,
+    deletedAt: null,
     changedAt: new Date(app.now()),
   });
   for (const name of person.groups ?? []) {
@@ -171,6 +176,9 @@ export type PersonChange = Partial<
     | 'organisation'
     | 'externalId'
     | 'directorySubject'
+    | 'userName'
+    | 'directoryUser'
+    | 'deletedAt'
     | 'isAdministrator'
     | 'origin'
   >

@@ -4,7 +4,7 @@ import type { Context } from 'koa';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { sessionCookie } from '../access/index.ts';
 import { fingerprint, isSameSecret, limitFailures, type App } from '../platform/index.ts';
-import { answerScim, scimConfig } from './scim.ts';
+import { answerScim, scimConfig, type ScimKind } from './scim.ts';
 import { beginSignIn, finishSignIn, silentPath } from './signIn.ts';
 
 /** One for each sign-in that was begun: two of a browser do not end each other. */
@@ -66,7 +66,7 @@ async function requireDirectory(app: App, ctx: Context): Promise<void> {
 
 function scimRoutes(app: App, router: Router): void {
   const json = bodyParser({ enableTypes: ['json'], extendTypes: { json: [scimType] }, jsonLimit: '4mb' });
-  const answer = (kind: 'Users' | 'Groups') => async (ctx: Context & { params: { id?: string } }) => {
+  const answer = (kind: ScimKind) => async (ctx: Context & { params: { id?: string } }) => {
     await requireDirectory(app, ctx);
     if (!['GET', 'DELETE'].includes(ctx.method)) await json(ctx as never, () => Promise.resolve());
     const { id } = ctx.params;
@@ -84,9 +84,11 @@ function scimRoutes(app: App, router: Router): void {
     for (const method of ['get', 'put', 'patch', 'delete'] as const)
       router[method](`/scim/v2/${kind}/:id`, answer(kind) as never);
   }
+  for (const kind of ['Schemas', 'ResourceTypes'] as const)
+    for (const path of [`/scim/v2/${kind}`, `/scim/v2/${kind}/:id`]) router.get(path, answer(kind) as never);
   router.get('/scim/v2/ServiceProviderConfig', async (ctx: Context) => {
     await requireDirectory(app, ctx);
-    ctx.body = JSON.stringify(scimConfig());
+    ctx.body = JSON.stringify(scimConfig(app));
     ctx.type = scimType;
   });
 }

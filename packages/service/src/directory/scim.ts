@@ -15,13 +15,12 @@ import {
   removeGroup,
   renameGroup,
   setMembers,
+  type DirectoryUser,
   type GroupRow,
   type PersonRow,
 } from '../access/index.ts';
-import { remember, type App } from '../platform/index.ts';
-
-/** Attributes of people beyond what the standard has, as names with values. */
-export const attributesSchema = 'urn:ietf:params:scim:schemas:extension:underbell:2.0:Attributes';
+import { changeNames, lockThing, remember, type App } from '../platform/index.ts';
+import { attributesSchema, filterOf, operationsOf, pageOf, resourceOf, scimError } from './scimForms.ts';
 
 const { Attribute, SchemaDefinition } = SCIMMY.Types;
 
@@ -29,15 +28,13 @@ const { Attribute, SchemaDefinition } = SCIMMY.Types;
 interface Context {
   readonly app: App;
   readonly origin: string;
+  /** Which resources are asked for. */
+  readonly isWanted?: (resource: object) => boolean;
 }
 
-interface UserResource {
+interface UserResource extends DirectoryUser {
   id?: string;
   externalId?: string;
-  userName?: string;
-  displayName?: string;
-  name?: { formatted?: string; givenName?: string; familyName?: string };
-  emails?: { value?: string; primary?: boolean }[];
   active?: boolean;
   [attributesSchema]?: { values?: { name: string; value: string }[] };
 }
@@ -50,14 +47,13 @@ interface GroupResource {
 }
 
 const by = 'directory';
-const notFound = (id: string | undefined) =>
-  new SCIMMY.Types.Error(404, null as never, `Resource ${id ?? ''} not found`);
+const notFound = (id: string | undefined) => scimError(404, null, `Resource ${id ?? ''} not found`);
 
 /** Refusals of ours as the standard words them. @see RFC 7644 section 3.12 */
 function asScimError(error: unknown): unknown {
   if (!isRefusal(error)) return error;
   const type = error.code === 'NAME_TAKEN' ? 'uniqueness' : 'invalidValue';
-  return new SCIMMY.Types.Error(error.code === 'NAME_TAKEN' ? 409 : 400, type, error.message);
+  return scimError(error.code === 'NAME_TAKEN' ? 409 : 400, type, error.message);
 }
 
 async function worded<T>(work: () => Promise<T>): Promise<T> {
@@ -72,24 +68,40 @@ function attributesOf(row: PersonRow): { name: string; value: string }[] {
   return Object.entries(row.attributes).flatMap(([name, values]) => values.map((value) => ({ name, value })));
 }
 
+/** What is kept of a user, where nothing was said yet of how the directory writes it. */
+const usualUser = ({ email, name }: Pick<PersonRow, 'email' | 'name'>): DirectoryUser => ({
+  userName: email,
+  displayName: name,
+  name: { formatted: name },
+  emails: [{ value: email, type: 'work', primary: true }],
+});
+
 function toUser(row: PersonRow): UserResource {
   return {
+    ...(row.directoryUser ?? usualUser(row)),
     id: row.id,
     ...(row.externalId === null ? {} : { externalId: row.externalId }),
-    userName: row.email,
-    displayName: row.name,
-    name: { formatted: row.name },
-    emails: [{ value: row.email, primary: true }],
     active: row.state !== 'left',
     [attributesSchema]: { values: attributesOf(row) },
   };
 }
 
+const isAddress = (text: string | undefined): text is string => /^[^@\s]+@[^@\s]+$/.test(text ?? '');
+
 function emailOf(user: UserResource): string {
   const primary = user.emails?.find((one) => one.primary) ?? user.emails?.[0];
   const email = primary?.value ?? user.userName ?? '';
-  if (/^[^@\s]+@[^@\s]+$/.test(email)) return email.toLowerCase();
-  throw new Refusal('INPUT_INVALID', 'a user needs a mail address, in emails or as userName');
+  if (isAddress(email)) return email.toLowerCase();
+  throw new Refusal('INPUT_INVALID', 'A user needs a mail address, in emails or as userName.');
+}
+
+/** A user whose name was their address, and who gets another such name, has another address. */
+function followed(user: UserResource, before: PersonRow | undefined): UserResource {
+  if (!before || before.directoryUser !== null || user.userName === undefined) return user;
+  const hasOtherName = user.userName.toLowerCase() !== before.email && isAddress(user.userName);
+  const isSameAddress = user.emails?.length === 1 && user.emails[0]!.value?.toLowerCase() === before.email;
+  if (!hasOtherName || !isSameAddress) return user;
+  return { ...user, emails: [{ ...user.emails[0], value: user.userName }] };
 }
 
 function nameOf(user: UserResource): string {
@@ -97,6 +109,15 @@ function nameOf(user: UserResource): string {
   const parts = [name?.givenName, name?.familyName].filter(Boolean).join(' ');
   return user.displayName ?? name?.formatted ?? (parts || (user.userName ?? ''));
 }
+
+const keptOf = ({ userName, displayName, name, emails }: UserResource): DirectoryUser => ({
+  ...(userName === undefined ? {} : { userName }),
+  ...(displayName === undefined ? {} : { displayName }),
+  ...(name === undefined
+    ? {}
+    : { name: { formatted: name.formatted, givenName: name.givenName, familyName: name.familyName } }),
+  ...(emails === undefined ? {} : { emails: emails.map(({ value, type, primary }) => ({ value, type, primary })) }),
+});
 
 function valuesOf(user: UserResource): Record<string, string[]> {
   const values: Record<string, string[]> = {};
@@ -107,26 +128,35 @@ function valuesOf(user: UserResource): Record<string, string[]> {
 /** Only people and groups that the directory keeps are the directory's to see and change. */
 async function ownPerson(app: App, id: string | undefined): Promise<PersonRow> {
   const row = id === undefined ? undefined : await findPersonRow(app, { id });
-  if (row?.origin === 'directory') return row;
+  if (row?.origin === 'directory' && row.deletedAt === null) return row;
   throw notFound(id);
 }
 
 async function writePerson(
   { app, origin }: Context,
   id: string | undefined,
-  user: UserResource,
+  given: UserResource,
 ): Promise<UserResource> {
+  const before = id === undefined ? undefined : await ownPerson(app, id);
+  const user = followed(given, before);
+  if (typeof user.userName !== 'string' || user.userName.trim() === '')
+    throw new Refusal('INPUT_INVALID', 'A user needs a userName.');
   const email = emailOf(user);
   const attributes = valuesOf(user);
   await checkAttributes(app, attributes);
-  const before = id === undefined ? undefined : await ownPerson(app, id);
-  const taken = await findPersonRow(app, { email });
-  if (taken && taken.id !== id) throw new Refusal('NAME_TAKEN', `${email} is here already`);
+  const taken = [await findPersonRow(app, { email }), await findPersonRow(app, { userName: user.userName })];
+  // Who was deleted comes back as who they were: what they did is theirs in the log.
+  const deleted = before ? undefined : taken.find((one) => one?.origin === 'directory' && one.deletedAt !== null);
+  if (taken.some((one) => one && one.id !== (id ?? deleted?.id)))
+    throw new Refusal('NAME_TAKEN', `There is a user ${user.userName} or an address ${email} already.`);
   const isActive = user.active !== false;
   const change = {
     email,
     name: nameOf(user),
     attributes,
+    userName: user.userName.toLowerCase(),
+    directoryUser: keptOf(user),
+    deletedAt: null,
     externalId: user.externalId ?? null,
     // Deactivation ends sessions and tokens at once; a guest stays one.
     state: isActive ? (before?.state === 'guest' ? 'guest' : 'active') : 'left',
@@ -134,6 +164,7 @@ async function writePerson(
   const changedId = await app.records.transaction(async () => {
     const made =
       id ??
+      deleted?.id ??
       (await addPerson(app, {
         email,
         name: change.name,
@@ -227,13 +258,10 @@ async function writeGroup(
 
 interface Asked {
   readonly id?: string;
-  readonly filter?: { match<T>(all: T[]): T[] };
 }
 
-/** The filter is applied here; the library only reads it. */
-function matching<T>({ filter }: Asked, all: T[]): T[] {
-  return filter === undefined ? all : filter.match(all);
-}
+/** The library's own filter lets some pass that it cannot read, and tells capitals apart: ours is applied here. */
+const wanted = <T extends object>({ isWanted = () => true }: Context, all: T[]): T[] => all.filter(isWanted);
 
 /** Tells the library how users and groups are kept here; once per process. */
 function declareResources(): void {
@@ -257,22 +285,26 @@ function declareResources(): void {
   SCIMMY.Resources.declare(SCIMMY.Resources.User)
     .ingress(((resource: { id?: string }, user: UserResource, context: Context) =>
       worded(() => writePerson(context, resource.id, user))) as never)
-    .egress((async (resource: Asked, { app }: Context) => {
+    .egress((async (resource: Asked, context: Context) => {
+      const { app } = context;
       if (resource.id !== undefined) return toUser(await ownPerson(app, resource.id));
-      return matching(resource, (await listPersonRows(app)).filter((row) => row.origin === 'directory').map(toUser));
+      const own = (await listPersonRows(app)).filter((row) => row.origin === 'directory' && row.deletedAt === null);
+      return wanted(context, own.map(toUser));
     }) as never)
     .degress((async (resource: { id?: string }, context: Context) => {
       const row = await ownPerson(context.app, resource.id);
       // Nobody is forgotten: what they did stays theirs in the log.
       await writePerson(context, row.id, { ...toUser(row), active: false });
+      await changePerson(context.app, row.id, { deletedAt: new Date(context.app.now()) });
     }) as never);
   SCIMMY.Resources.declare(SCIMMY.Resources.Group)
     .ingress(((resource: { id?: string }, group: GroupResource, context: Context) =>
       worded(() => writeGroup(context, resource.id, group))) as never)
-    .egress((async (resource: Asked, { app }: Context) => {
+    .egress((async (resource: Asked, context: Context) => {
+      const { app } = context;
       if (resource.id !== undefined) return (await toGroups(app, [await ownGroup(app, resource.id)]))[0];
       const rows = (await listGroupRows(app)).filter((row) => row.origin === 'directory');
-      return matching(resource, await toGroups(app, rows));
+      return wanted(context, await toGroups(app, rows));
     }) as never)
     .degress((async (resource: { id?: string }, { app, origin }: Context) => {
       const row = await ownGroup(app, resource.id);
@@ -285,46 +317,26 @@ function declareResources(): void {
 }
 
 let isDeclared = false;
-
-/** One request of the directory, answered as the standard says. */
-export async function answerScim(
-  context: Context,
-  request: {
-    readonly kind: 'Users' | 'Groups';
-    readonly method: string;
-    readonly id?: string;
-    readonly query: object;
-    readonly body: unknown;
-  },
-): Promise<{ status: number; body: unknown }> {
+function declareOnce(app: App): void {
   if (!isDeclared) declareResources();
   isDeclared = true;
-  const Resource = request.kind === 'Users' ? SCIMMY.Resources.User : SCIMMY.Resources.Group;
-  Resource.basepath(`${context.app.settings.publicUrl}/scim/v2`);
-  try {
-    const resource = new (Resource as unknown as new (id?: string, query?: object) => ScimResource)(
-      request.id,
-      request.query,
-    );
-    switch (request.method) {
-      case 'GET':
-        return { status: 200, body: await resource.read(context) };
-      case 'POST':
-      case 'PUT':
-        return { status: request.id === undefined ? 201 : 200, body: await resource.write(request.body, context) };
-      case 'PATCH': {
-        const changed = await resource.patch(request.body, context);
-        return { status: changed === undefined ? 204 : 200, body: changed ?? null };
-      }
-      default:
-        await resource.dispose(context);
-        return { status: 204, body: null };
-    }
-  } catch (error) {
-    if (error instanceof SCIMMY.Types.Error)
-      return { status: Number((error as { status?: number }).status), body: new SCIMMY.Messages.Error(error as never) };
-    throw error;
-  }
+  for (const one of Object.values(resources)) one.basepath(`${app.settings.publicUrl}/scim/v2`);
+}
+
+const resources = {
+  Users: SCIMMY.Resources.User,
+  Groups: SCIMMY.Resources.Group,
+  Schemas: SCIMMY.Resources.Schema,
+  ResourceTypes: SCIMMY.Resources.ResourceType,
+} as const;
+export type ScimKind = keyof typeof resources;
+
+interface ScimRequest {
+  readonly kind: ScimKind;
+  readonly method: string;
+  readonly id?: string;
+  readonly query: Readonly<Record<string, unknown>>;
+  readonly body: unknown;
 }
 
 interface ScimResource {
@@ -334,9 +346,74 @@ interface ScimResource {
   dispose(context: Context): Promise<void>;
 }
 
+interface ScimAnswer {
+  readonly status: number;
+  readonly body: unknown;
+}
+
+const resourceFor = ({ kind, id }: ScimRequest, query: object): ScimResource =>
+  new (resources[kind] as unknown as new (id?: string, query?: object) => ScimResource)(id, query);
+
+async function read(context: Context, request: ScimRequest): Promise<ScimAnswer> {
+  const { filter, startIndex: _, count: _count, ...rest } = request.query;
+  if (request.id !== undefined) return { status: 200, body: await resourceFor(request, rest).read(context) };
+  const page = pageOf(request.query);
+  const isWanted = filterOf(filter);
+  // The library's own pages are cut here: it is given room for all.
+  const list = (await resourceFor(request, { ...rest, count: Number.MAX_SAFE_INTEGER }).read({
+    ...context,
+    isWanted,
+  })) as { Resources: unknown[] };
+  const found = list.Resources.slice(page.startIndex - 1, page.startIndex - 1 + page.count);
+  const counts = { totalResults: list.Resources.length, startIndex: page.startIndex, itemsPerPage: found.length };
+  return { status: 200, body: { ...list, ...counts, Resources: found } };
+}
+
+/** One change after the other, each from what is looked at to what is written: no two of them undo each other. */
+async function change(context: Context, request: ScimRequest): Promise<ScimAnswer> {
+  const { app } = context;
+  return app.records.transaction(async () => {
+    // A group that is renamed takes what names it along.
+    if (request.kind === 'Groups' && request.method !== 'POST') await changeNames(app);
+    await lockThing(app, 'directory', 'provisioning');
+    const resource = resourceFor(request, {});
+    switch (request.method) {
+      case 'POST':
+        return { status: 201, body: await resource.write(resourceOf(request.body), context) };
+      case 'PUT':
+        return { status: 200, body: await resource.write(resourceOf(request.body), context) };
+      case 'PATCH': {
+        const members =
+          request.kind === 'Groups'
+            ? (await toGroups(app, [await ownGroup(app, request.id)]))[0]!.members!.map((one) => one.value)
+            : [];
+        const Operations = operationsOf(request.body, members);
+        const schemas = ['urn:ietf:params:scim:api:messages:2.0:PatchOp'];
+        const changed = Operations.length === 0 ? undefined : await resource.patch({ schemas, Operations }, context);
+        return { status: 200, body: changed ?? (await resource.read(context)) };
+      }
+      default:
+        await resource.dispose(context);
+        return { status: 204, body: null };
+    }
+  });
+}
+
+/** One request of the directory, answered as the standard says. @see RFC 7644 */
+export async function answerScim(context: Context, request: ScimRequest): Promise<ScimAnswer> {
+  declareOnce(context.app);
+  try {
+    return request.method === 'GET' ? await read(context, request) : await change(context, request);
+  } catch (error) {
+    const known = asScimError(error);
+    if (known instanceof SCIMMY.Types.Error)
+      return { status: Number((known as { status?: number }).status), body: new SCIMMY.Messages.Error(known as never) };
+    throw error;
+  }
+}
+
 /** What this service understands. @see RFC 7643 section 5 */
-export function scimConfig(): unknown {
-  if (!isDeclared) declareResources();
-  isDeclared = true;
+export function scimConfig(app: App): unknown {
+  declareOnce(app);
   return new SCIMMY.Schemas.ServiceProviderConfig(SCIMMY.Config.get() as never);
 }

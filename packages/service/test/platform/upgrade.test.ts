@@ -101,6 +101,7 @@ describe('an installation of the first shape', () => {
       '036-key-families',
       '037-rights-news',
       '038-processes',
+      '039-directory-users',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },
