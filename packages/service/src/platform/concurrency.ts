@@ -35,11 +35,11 @@ const turnMs = 10;
 
 /** Work that computes for long asks between its pieces whether it has had its turn, and then lets others have theirs. */
 export function turns(): () => Promise<void> {
-  let since = performance.now();
+  const turn = { since: performance.now() };
   return async () => {
-    if (performance.now() - since < turnMs) return;
+    if (performance.now() - turn.since < turnMs) return;
     await setImmediate();
-    since = performance.now();
+    turn.since = performance.now();
   };
 }
 
