@@ -13,6 +13,7 @@ import { addChannelCommands } from './channel/commands.ts';
 import { addFollowCommands } from './follow/commands.ts';
 import { addThingCommands } from './folder/thingCommands.ts';
 import { addMeterCommand } from './meter/commands.ts';
+import { addOperationsCommands } from './operations/commands.ts';
 import { addTokenCommands } from './token/commands.ts';
 import { addOpenCommands } from './open/commands.ts';
 import { addPlaceCommands } from './place/commands.ts';
@@ -63,6 +64,7 @@ function createProgram(): Command {
     addBurstCommands,
     addScheduleCommands,
     addMeterCommand,
+    addOperationsCommands,
     addThingCommands,
     addCompletionCommand,
   ])

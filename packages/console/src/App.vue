@@ -41,7 +41,12 @@ const places = computed(() => [
       ]
     : []),
   ...(isMaker.value ? [{ to: '/sending', title: 'Sending' }] : []),
-  ...(person.value?.isAdministrator ? [{ to: '/costs', title: 'Costs' }] : []),
+  ...(person.value?.isAdministrator
+    ? [
+        { to: '/costs', title: 'Costs' },
+        { to: '/operations', title: 'Operations' },
+      ]
+    : []),
 ]);
 const theme = computed(() => componentTheme(isDark.value));
 const isCurrent = (to: string) => {

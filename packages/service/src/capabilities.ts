@@ -13,6 +13,7 @@ import { make } from './make/manifest.ts';
 import { media } from './media/manifest.ts';
 import { meter } from './meter/manifest.ts';
 import { open } from './open/manifest.ts';
+import { operations } from './operations/manifest.ts';
 import { place } from './place/manifest.ts';
 import type { Capability } from './platform/index.ts';
 import { refresh } from './refresh/manifest.ts';
@@ -59,4 +60,5 @@ export const capabilities: readonly Capability[] = [
   media,
   screen,
   open,
+  operations,
 ];

@@ -248,6 +248,12 @@ export const router = createRouter({
       component: () => import('../schedule/HolidaysPage.vue'),
       meta: { title: 'Holidays', place: '/sending' },
     },
+    {
+      path: '/operations',
+      name: 'operations',
+      component: () => import('../operations/OperationsPage.vue'),
+      meta: { title: 'Operations' },
+    },
     { path: '/costs', name: 'costs', component: () => import('../meter/MeterPage.vue'), meta: { title: 'Costs' } },
     {
       path: '/destinations',

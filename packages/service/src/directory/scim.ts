@@ -30,6 +30,8 @@ interface Context {
   readonly origin: string;
   /** Which resources are asked for. */
   readonly isWanted?: (resource: object) => boolean;
+  /** What went wrong that is no answer of the standard. */
+  readonly failures: unknown[];
 }
 
 interface UserResource extends DirectoryUser {
@@ -56,11 +58,14 @@ function asScimError(error: unknown): unknown {
   return scimError(error.code === 'NAME_TAKEN' ? 409 : 400, type, error.message);
 }
 
-async function worded<T>(work: () => Promise<T>): Promise<T> {
+/** Of what goes wrong inside, the library would say that a resource is not there: it is kept, and thrown where it ends. */
+async function worded<T>(context: Context, work: () => Promise<T>): Promise<T> {
   try {
     return await work();
   } catch (error) {
-    throw asScimError(error);
+    const known = asScimError(error);
+    if (!(known instanceof SCIMMY.Types.Error)) context.failures.push(error);
+    throw known;
   }
 }
 
@@ -284,36 +289,41 @@ function declareResources(): void {
   } as never);
   SCIMMY.Resources.declare(SCIMMY.Resources.User)
     .ingress(((resource: { id?: string }, user: UserResource, context: Context) =>
-      worded(() => writePerson(context, resource.id, user))) as never)
-    .egress((async (resource: Asked, context: Context) => {
-      const { app } = context;
-      if (resource.id !== undefined) return toUser(await ownPerson(app, resource.id));
-      const own = (await listPersonRows(app)).filter((row) => row.origin === 'directory' && row.deletedAt === null);
-      return wanted(context, own.map(toUser));
-    }) as never)
-    .degress((async (resource: { id?: string }, context: Context) => {
-      const row = await ownPerson(context.app, resource.id);
-      // Nobody is forgotten: what they did stays theirs in the log.
-      await writePerson(context, row.id, { ...toUser(row), active: false });
-      await changePerson(context.app, row.id, { deletedAt: new Date(context.app.now()) });
-    }) as never);
+      worded(context, () => writePerson(context, resource.id, user))) as never)
+    .egress(((resource: Asked, context: Context) =>
+      worded(context, async () => {
+        const { app } = context;
+        if (resource.id !== undefined) return toUser(await ownPerson(app, resource.id));
+        const own = (await listPersonRows(app)).filter((row) => row.origin === 'directory' && row.deletedAt === null);
+        return wanted(context, own.map(toUser));
+      })) as never)
+    .degress(((resource: { id?: string }, context: Context) =>
+      worded(context, async () => {
+        const row = await ownPerson(context.app, resource.id);
+        // Nobody is forgotten: what they did stays theirs in the log.
+        await writePerson(context, row.id, { ...toUser(row), active: false });
+        await changePerson(context.app, row.id, { deletedAt: new Date(context.app.now()) });
+      })) as never);
   SCIMMY.Resources.declare(SCIMMY.Resources.Group)
     .ingress(((resource: { id?: string }, group: GroupResource, context: Context) =>
-      worded(() => writeGroup(context, resource.id, group))) as never)
-    .egress((async (resource: Asked, context: Context) => {
-      const { app } = context;
-      if (resource.id !== undefined) return (await toGroups(app, [await ownGroup(app, resource.id)]))[0];
-      const rows = (await listGroupRows(app)).filter((row) => row.origin === 'directory');
-      return wanted(context, await toGroups(app, rows));
-    }) as never)
-    .degress((async (resource: { id?: string }, { app, origin }: Context) => {
-      const row = await ownGroup(app, resource.id);
-      await app.records.transaction(async () => {
-        // Rules and rights that name it stay and open nothing, until a group of the name comes back.
-        await removeGroup(app, row.name);
-        await remember(app, { who: by, what: 'group removed', thing: `group ${row.name}`, origin });
-      });
-    }) as never);
+      worded(context, () => writeGroup(context, resource.id, group))) as never)
+    .egress(((resource: Asked, context: Context) =>
+      worded(context, async () => {
+        const { app } = context;
+        if (resource.id !== undefined) return (await toGroups(app, [await ownGroup(app, resource.id)]))[0];
+        const rows = (await listGroupRows(app)).filter((row) => row.origin === 'directory');
+        return wanted(context, await toGroups(app, rows));
+      })) as never)
+    .degress(((resource: { id?: string }, context: Context) =>
+      worded(context, async () => {
+        const { app, origin } = context;
+        const row = await ownGroup(app, resource.id);
+        await app.records.transaction(async () => {
+          // Rules and rights that name it stay and open nothing, until a group of the name comes back.
+          await removeGroup(app, row.name);
+          await remember(app, { who: by, what: 'group removed', thing: `group ${row.name}`, origin });
+        });
+      })) as never);
 }
 
 let isDeclared = false;
@@ -334,7 +344,7 @@ export type ScimKind = keyof typeof resources;
 interface ScimRequest {
   readonly kind: ScimKind;
   readonly method: string;
-  readonly id?: string;
+  readonly id?: string | undefined;
   readonly query: Readonly<Record<string, unknown>>;
   readonly body: unknown;
 }
@@ -356,6 +366,14 @@ const resourceFor = ({ kind, id }: ScimRequest, query: object): ScimResource =>
 
 async function read(context: Context, request: ScimRequest): Promise<ScimAnswer> {
   const { filter, startIndex: _, count: _count, ...rest } = request.query;
+  if (request.kind === 'ResourceTypes' && request.id !== undefined) {
+    const { Resources } = (await resourceFor({ ...request, id: undefined }, {}).read(context)) as {
+      Resources: readonly { readonly name: string }[];
+    };
+    const found = Resources.find((one) => one.name === request.id);
+    if (!found) throw notFound(request.id);
+    return { status: 200, body: found };
+  }
   if (request.id !== undefined) return { status: 200, body: await resourceFor(request, rest).read(context) };
   const page = pageOf(request.query);
   const isWanted = filterOf(filter);
@@ -400,11 +418,17 @@ async function change(context: Context, request: ScimRequest): Promise<ScimAnswe
 }
 
 /** One request of the directory, answered as the standard says. @see RFC 7644 */
-export async function answerScim(context: Context, request: ScimRequest): Promise<ScimAnswer> {
-  declareOnce(context.app);
+export async function answerScim(
+  asked: Omit<Context, 'failures' | 'isWanted'>,
+  request: ScimRequest,
+): Promise<ScimAnswer> {
+  declareOnce(asked.app);
+  const context = { ...asked, failures: [] as unknown[] };
   try {
     return request.method === 'GET' ? await read(context, request) : await change(context, request);
   } catch (error) {
+    const [failure] = context.failures;
+    if (failure !== undefined) throw failure;
     const known = asScimError(error);
     if (known instanceof SCIMMY.Types.Error)
       return { status: Number((known as { status?: number }).status), body: new SCIMMY.Messages.Error(known as never) };

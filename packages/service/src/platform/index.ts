@@ -10,7 +10,7 @@ export {
 } from './outgoing.ts';
 export { closeApp, momentOf, openApp, type App, type Clocks } from './app.ts';
 export { joinInstallation } from './heartbeat.ts';
-export { listProcesses, runningWorkers, type RunningProcess } from './processes.sql.ts';
+export { connectionsGiven, listProcesses, runningWorkers } from './processes.sql.ts';
 export { readAudit, remember, verifyAudit, type AuditEntry, type AuditFilter } from './audit.ts';
 export {
   eventJobs,
@@ -59,7 +59,16 @@ export { changeRecordVersion, recordVersion } from './recordVersion.sql.ts';
 export { recall, versionRead, withMemory } from './memory.ts';
 export { migrate } from './migrate.ts';
 export { isConnectionLost, retry } from './retry.ts';
-export { enqueue, enqueueOnce, holdLease, hurry, renameInJobs, type Job } from './queue.sql.ts';
+export {
+  enqueue,
+  enqueueOnce,
+  holdLease,
+  hurry,
+  listFailedJobs,
+  renameInJobs,
+  retryFailed,
+  type Job,
+} from './queue.sql.ts';
 export { TryLater, Worker, type Handlers, type JobHandler } from './queue.ts';
 export { noteDecision, type Decision } from './decisions.ts';
 export { Batch, groupedBy } from './batch.ts';

@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { hostname } from 'node:os';
+import type { ShownProcess } from '@underbell/core/operations';
 import type { App } from './app.ts';
 import { onePerApp } from './perApp.ts';
 import { askSql } from './records/index.ts';
@@ -62,23 +63,8 @@ export async function runningWorkers(app: App): Promise<{ readonly running: numb
   return { running: Number(row!.running), seenAt: row!.seen };
 }
 
-/** What a process of the installation says of itself. */
-export interface RunningProcess {
-  readonly id: string;
-  readonly host: string;
-  readonly process: number;
-  readonly role: 'web' | 'worker' | 'all';
-  /** How many connections to the database it opens at most. */
-  readonly connections: number;
-  /** How far its clock is ahead of the database's; milliseconds. */
-  readonly clockOffMs: number;
-  readonly startedAt: Date;
-  readonly seenAt: Date;
-  readonly isRunning: boolean;
-}
-
-export const listProcesses = (app: App): Promise<RunningProcess[]> =>
-  askSql<RunningProcess>(
+export const listProcesses = (app: App): Promise<ShownProcess<Date>[]> =>
+  askSql<ShownProcess<Date>>(
     app,
     `SELECT id, host, process, role, connections, clock_off_ms::float8 AS "clockOffMs", started_at AS "startedAt", seen_at AS "seenAt",
        seen_at > clock_timestamp() - $ms * interval '1 ms' AS "isRunning"

@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { Transaction } from 'sequelize';
+import type { FailedJob } from '@underbell/core/operations';
 import type { App } from './app.ts';
 import { jobs } from './models.ts';
 import { askSql } from './records/index.ts';
@@ -101,15 +102,44 @@ export async function finish(
   await jobs(app).update({ state, error, lease: null }, { where: { id, lease } });
 }
 
-/** @param isFree - it does not count as a try */
-export async function postpone(app: App, { id, lease }: Job, delayMs: number, isFree: boolean): Promise<void> {
+/** @param options.isFree - it does not count as a try; options.error - why it is put off */
+export async function postpone(
+  app: App,
+  { id, lease }: Job,
+  delayMs: number,
+  { isFree, error = null }: { readonly isFree: boolean; readonly error?: string | null },
+): Promise<void> {
   await askSql(
     app,
     `UPDATE jobs SET state = 'waiting', lease = NULL, not_before = clock_timestamp() + $delayMs * interval '1 ms',
-       attempts = attempts - $free
+       attempts = attempts - $free, error = $error
      WHERE id = $id AND lease = $lease`,
-    { id, lease, delayMs, free: isFree ? 1 : 0 },
+    { id, lease, delayMs, free: isFree ? 1 : 0, error },
   );
+}
+
+/** Jobs that failed, and those that wait for their next try after a failure, newest first. */
+export const listFailedJobs = (
+  app: App,
+  { before, count }: { readonly before?: number; readonly count: number },
+): Promise<FailedJob<Date>[]> =>
+  askSql<FailedJob<Date>>(
+    app,
+    `SELECT id, kind, state, payload, attempts, error, created_at AS "createdAt", not_before AS "nextTryAt" FROM jobs
+     WHERE (state = 'failed' OR (state = 'waiting' AND error IS NOT NULL)) AND ($before::integer IS NULL OR id < $before::integer)
+     ORDER BY id DESC LIMIT $count`,
+    { before: before ?? null, count },
+  );
+
+/** Lets a job that failed, or waits for its next try, be tried now, as often as at first. @returns its kind; nothing where there is none */
+export async function retryFailed(app: App, id: number): Promise<string | undefined> {
+  const [job] = await askSql<{ kind: string }>(
+    app,
+    `UPDATE jobs SET state = 'waiting', not_before = NULL, attempts = 0, deaths = 0
+     WHERE id = $id AND (state = 'failed' OR (state = 'waiting' AND error IS NOT NULL)) RETURNING kind`,
+    { id },
+  );
+  return job?.kind;
 }
 
 /** Lets jobs that have not ended follow what they are about to its new name. @param kinds - patterns of LIKE */

@@ -34,6 +34,12 @@ export class TryLater extends Error {
   }
 }
 
+/** Why a job failed: of one that asks to be tried again, why it does. */
+function wordsOf(error: unknown): string {
+  const cause = error instanceof TryLater && error.cause !== undefined ? error.cause : error;
+  return cause instanceof Error ? cause.message : String(cause);
+}
+
 export type Handlers = Readonly<Record<string, JobHandler>>;
 
 /** Claims jobs one after the other until it is stopped; each group of kinds has a line of its own. */
@@ -185,7 +191,7 @@ class Line {
       await handler(this.#app, job, isMine);
       // A handler that left because of a stop, or of a lease that may have run out, has not finished: it is given back, and
       // another worker goes on at once. Where one has it already, this changes nothing.
-      if (wasTold) await retry(() => postpone(this.#app, job, 0, true));
+      if (wasTold) await retry(() => postpone(this.#app, job, 0, { isFree: true }));
       else await retry(() => finish(this.#app, job, 'done', null));
     } catch (error) {
       await this.#afterFailure(job, error, wasTold);
@@ -208,13 +214,15 @@ class Line {
 
   async #afterFailure(job: Job, error: unknown, isGivenBack: boolean): Promise<void> {
     const { app, lost } = { app: this.#app, lost: isConnectionLost(error) };
-    if (isGivenBack) return retry(() => postpone(app, job, 0, true));
+    if (isGivenBack) return retry(() => postpone(app, job, 0, { isFree: true }));
     const again = this.#nextTry(job, error, lost);
     if (again) {
       app.log.info({ err: error, job: job.id, kind: job.kind }, 'a job waits for its next try');
-      return retry(() => postpone(app, job, again.delayMs, again.isFree));
+      return retry(() =>
+        postpone(app, job, again.delayMs, { isFree: again.isFree, error: again.isFree ? null : wordsOf(error) }),
+      );
     }
     app.log.error({ err: error, job: job.id, kind: job.kind }, 'a job failed');
-    await retry(() => finish(app, job, 'failed', error instanceof Error ? error.message : String(error)));
+    await retry(() => finish(app, job, 'failed', wordsOf(error)));
   }
 }

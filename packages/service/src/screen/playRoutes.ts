@@ -1,6 +1,6 @@
 import Joi from 'joi';
 import { defineRoute, type Route } from '../platform/index.ts';
-import { oauthAnswer } from '../token/index.ts';
+import { oauthEndpoint } from '../token/index.ts';
 import { beatingScreen, hearBeat, type Beat } from './beats.ts';
 import { streamToScreen } from './events.ts';
 import { askingScreen } from './keys.ts';
@@ -19,20 +19,20 @@ const about = { tag: 'What screens ask', audience: 'anyone' } as const;
 export const playRoutes: Route[] = [
   defineRoute({
     ...about,
-    method: 'post',
+    ...oauthEndpoint,
     path: '/oauth/device_authorization',
     summary: 'A code for a device that wants to be a screen (RFC 8628)',
     body: deviceForm,
-    handle: ({ app, ctx, body, origin }) =>
-      oauthAnswer(ctx, () => {
-        const { client_id, browser, width, height } = body;
-        return askToPair(app, client_id, {
-          address: origin,
-          ...(browser === undefined ? {} : { browser }),
-          ...(width === undefined ? {} : { width: Number(width) }),
-          ...(height === undefined ? {} : { height: Number(height) }),
-        });
-      }),
+    async handle({ app, ctx, body, origin }) {
+      ctx.set('Cache-Control', 'no-store');
+      const { client_id, browser, width, height } = body;
+      return askToPair(app, client_id, {
+        address: origin,
+        ...(browser === undefined ? {} : { browser }),
+        ...(width === undefined ? {} : { width: Number(width) }),
+        ...(height === undefined ? {} : { height: Number(height) }),
+      });
+    },
   }),
   defineRoute({
     ...about,

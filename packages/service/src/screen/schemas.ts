@@ -10,6 +10,7 @@ import {
   type Slot,
 } from '@underbell/core/screen';
 import { thing } from '../access/index.ts';
+import { oauthForm } from '../token/index.ts';
 
 const words = Joi.string().trim().min(1).max(200);
 const attributeName = Joi.string().pattern(fieldName, 'lower-case letters, digits and underscores').max(63);
@@ -117,7 +118,7 @@ export const interruptionParams = Joi.object({ name: thing.required(), id: Joi.n
 const size = Joi.number().integer().min(1).max(100_000);
 // A form has texts alone.
 const pixels = Joi.string().pattern(/^[1-9]\d{0,4}$/, 'pixels');
-export const deviceForm = Joi.object({
+export const deviceForm = oauthForm({
   client_id: Joi.string().max(60),
   scope: Joi.string().max(200),
   browser: Joi.string().max(200),

@@ -8,7 +8,7 @@ import { authenticateClient, type ClientForm } from './clients.ts';
 import { exchangeToken } from './exchange.ts';
 import { exchangeIdToken } from './idToken.ts';
 import { signingKeys } from './keys.ts';
-import { oauthAnswer } from './oauthAnswer.ts';
+import { oauthEndpoint, oauthForm } from './oauthAnswer.ts';
 import { proofOf } from './proof.ts';
 import { revokeToken } from './store.ts';
 import { heldToken, issueToken, tokenViewer } from './tokens.ts';
@@ -119,7 +119,7 @@ async function ownToken(
 }
 
 const token = Joi.string().max(100_000);
-const form = Joi.object({
+const form = oauthForm({
   grant_type: Joi.string().max(100),
   client_id: Joi.string().max(60),
   client_secret: Joi.string().max(200),
@@ -140,56 +140,56 @@ const form = Joi.object({
 
 export const endpointRoutes: Route[] = [
   defineRoute({
-    method: 'post',
+    ...oauthEndpoint,
     path: '/oauth/token',
     tag: 'OAuth',
-    audience: 'anyone',
     summary: 'Access token by client credentials, or narrowed in exchange for another (RFC 6749, RFC 8693, RFC 9396)',
     body: form,
-    handle: ({ app, ctx, body }) => oauthAnswer(ctx, () => answerTokenRequest(app, ctx, body)),
+    async handle({ app, ctx, body }) {
+      ctx.set('Cache-Control', 'no-store');
+      return answerTokenRequest(app, ctx, body);
+    },
   }),
   defineRoute({
-    method: 'post',
+    ...oauthEndpoint,
     path: '/oauth/revoke',
     tag: 'OAuth',
-    audience: 'anyone',
     summary: 'Revoke an access token and all that were made of it (RFC 7009)',
     body: form,
-    handle: ({ app, ctx, body }) =>
-      oauthAnswer(ctx, async () => {
-        const client = await authenticateClient(app, ctx, body);
-        // An unknown or foreign token is answered alike, as the standard asks.
-        const viewer = await ownToken(app, client.id, body.token, heldToken);
-        if (viewer) await app.records.transaction(() => revokeToken(app, viewer.tokenId));
-        return {};
-      }),
+    async handle({ app, ctx, body }) {
+      ctx.set('Cache-Control', 'no-store');
+      const client = await authenticateClient(app, ctx, body);
+      // An unknown or foreign token is answered alike, as the standard asks.
+      const viewer = await ownToken(app, client.id, body.token, heldToken);
+      if (viewer) await app.records.transaction(() => revokeToken(app, viewer.tokenId));
+      return {};
+    },
   }),
   defineRoute({
-    method: 'post',
+    ...oauthEndpoint,
     path: '/oauth/introspect',
     tag: 'OAuth',
-    audience: 'anyone',
     summary: 'Whether a token still counts (RFC 7662)',
     body: form,
-    handle: ({ app, ctx, body }) =>
-      oauthAnswer(ctx, async () => {
-        const client = await authenticateClient(app, ctx, body);
-        const viewer = await ownToken(app, client.id, body.token);
-        if (!viewer) return { active: false };
-        return {
-          active: true,
-          iss: app.settings.publicUrl,
-          aud: app.settings.publicUrl,
-          client_id: client.id,
-          sub: client.id,
-          jti: viewer.tokenId,
-          exp: viewer.expiresAt / 1000,
-          scope: viewer.details.actions.join(' '),
-          token_type: viewer.keyThumbprint ? 'DPoP' : 'Bearer',
-          ...(viewer.keyThumbprint ? { cnf: { jkt: viewer.keyThumbprint } } : {}),
-          authorization_details: [viewer.details],
-        };
-      }),
+    async handle({ app, ctx, body }) {
+      ctx.set('Cache-Control', 'no-store');
+      const client = await authenticateClient(app, ctx, body);
+      const viewer = await ownToken(app, client.id, body.token);
+      if (!viewer) return { active: false };
+      return {
+        active: true,
+        iss: app.settings.publicUrl,
+        aud: app.settings.publicUrl,
+        client_id: client.id,
+        sub: client.id,
+        jti: viewer.tokenId,
+        exp: viewer.expiresAt / 1000,
+        scope: viewer.details.actions.join(' '),
+        token_type: viewer.keyThumbprint ? 'DPoP' : 'Bearer',
+        ...(viewer.keyThumbprint ? { cnf: { jkt: viewer.keyThumbprint } } : {}),
+        authorization_details: [viewer.details],
+      };
+    },
   }),
   defineRoute({
     method: 'get',

@@ -1,10 +1,14 @@
 import type { Context } from 'koa';
-import { isRefusal, type Refusal } from '@underbell/core/refusal';
+import Joi from 'joi';
+import type { Refusal } from '@underbell/core/refusal';
 
 const oauthCodes: Partial<Record<string, string>> = {
   CLIENT_INVALID: 'invalid_client',
   GRANT_UNSUPPORTED: 'unsupported_grant_type',
   INPUT_INVALID: 'invalid_request',
+  INPUT_TOO_LARGE: 'invalid_request',
+  OPTION_UNKNOWN: 'invalid_request',
+  CROSS_SITE: 'invalid_request',
   TOKEN_INVALID: 'invalid_grant',
   TOKEN_EXPIRED: 'invalid_grant',
   TOKEN_REVOKED: 'invalid_grant',
@@ -24,16 +28,28 @@ function codeOf(error: Refusal): string {
 }
 
 /** Answers a refusal as RFC 6749 section 5.2 wants it, with our code and hint beside. */
-export async function oauthAnswer(ctx: Context, work: () => Promise<object>): Promise<object | null> {
+export function answerOAuthRefusal(ctx: Context, error: Refusal): void {
+  const code = codeOf(error);
   ctx.set('Cache-Control', 'no-store');
-  try {
-    return await work();
-  } catch (error) {
-    if (!isRefusal(error)) throw error;
-    const code = codeOf(error);
-    ctx.status = code === 'invalid_client' ? 401 : error.code === 'TOO_MANY' ? 429 : 400;
-    if (code === 'invalid_client') ctx.set('WWW-Authenticate', 'Basic realm="Under Bell"');
-    ctx.body = { error: code, error_description: error.message, code: error.code, ...error.details };
-    return null;
-  }
+  ctx.status = code === 'invalid_client' ? 401 : error.code === 'TOO_MANY' ? 429 : 400;
+  if (code === 'invalid_client') ctx.set('WWW-Authenticate', 'Basic realm="Under Bell"');
+  ctx.body = { error: code, error_description: error.message, code: error.code, ...error.details };
 }
+
+/**
+ * Form fields of an endpoint: those that are not known here are ignored, and one without a value counts as left out.
+ *
+ * @see RFC 6749, sections 3.1 and 3.2
+ */
+export const oauthForm = <Fields extends Record<string, Joi.StringSchema>>(fields: Fields) =>
+  Joi.object(
+    Object.fromEntries(Object.entries(fields).map(([name, field]) => [name, field.empty('')])) as Fields,
+  ).unknown(true);
+
+/** What is the same for all endpoints. */
+export const oauthEndpoint = {
+  method: 'post',
+  audience: 'anyone',
+  takesForm: true,
+  answerRefusal: answerOAuthRefusal,
+} as const;

@@ -340,4 +340,86 @@ describe('the token endpoints', () => {
     assert.equal(answer!.status, 429, answer!.text);
     assert.equal((await forQuay()).status, 200, 'others are not held up');
   });
+
+  it('speak as the standards want: what is unknown is ignored, what is empty left out, what is wrong told in their words', async () => {
+    const good = {
+      grant_type: 'client_credentials',
+      authorization_details: details({ where: { sailings: "quay_id = 'Q017'" } }),
+    };
+    const lenient = await ask({
+      ...good,
+      unknown_parameter: 'x',
+      resource: '',
+      audience: '',
+      scope: '',
+      client_id: '',
+    });
+    assert.equal(lenient.status, 200, lenient.text);
+    const { access_token: token } = issued(lenient);
+    const wrong: readonly [string, URLSearchParams | string, string, string][] = [
+      [
+        '/oauth/token',
+        new URLSearchParams({ ...good, grant_type: 'x'.repeat(200) }),
+        'application/x-www-form-urlencoded',
+        'invalid_request',
+      ],
+      [
+        '/oauth/token',
+        `grant_type=client_credentials&grant_type=client_credentials`,
+        'application/x-www-form-urlencoded',
+        'invalid_request',
+      ],
+      [
+        '/oauth/token',
+        new URLSearchParams({ grant_type: '' }),
+        'application/x-www-form-urlencoded',
+        'unsupported_grant_type',
+      ],
+      ['/oauth/token', '{"grant_type":', 'application/json', 'invalid_request'],
+      [
+        '/oauth/revoke',
+        new URLSearchParams({ token: 'x'.repeat(200_000) }),
+        'application/x-www-form-urlencoded',
+        'invalid_request',
+      ],
+      ['/oauth/introspect', `token=a&token=b`, 'application/x-www-form-urlencoded', 'invalid_request'],
+      [
+        '/oauth/device_authorization',
+        `client_id=${'x'.repeat(100)}`,
+        'application/x-www-form-urlencoded',
+        'invalid_request',
+      ],
+    ];
+    for (const [path, body, type, error] of wrong) {
+      const answer = await fetch(`${house.url}${path}`, {
+        method: 'POST',
+        headers: { Authorization: basic('host', secret), 'Content-Type': type },
+        body,
+      });
+      const found = (await answer.json()) as { error?: string; error_description?: string };
+      assert.deepEqual(
+        [answer.status, found.error],
+        [400, error],
+        `${path} ${String(body).slice(0, 60)} ${JSON.stringify(found)}`,
+      );
+      assert.ok(found.error_description);
+      assert.equal(answer.headers.get('cache-control'), 'no-store');
+    }
+    const stranger = await house.call('POST', '/oauth/introspect', { form: new URLSearchParams({ token }) });
+    assert.deepEqual([stranger.status, (stranger.body as { error?: string }).error], [401, 'invalid_client']);
+    assert.match(stranger.headers.get('www-authenticate')!, /^Basic /);
+    const gone = await house.call('POST', '/oauth/revoke', {
+      form: new URLSearchParams({ token, token_type_hint: 'access_token', unknown: 'x' }),
+      headers: { Authorization: basic('host', secret) },
+    });
+    assert.equal(gone.status, 200, gone.text);
+    const challenge = async (headers: Record<string, string>) =>
+      (await house.call('GET', '/api/v1/placements/quay-page/view', { headers })).headers.get('www-authenticate');
+    assert.match(
+      (await challenge({ Authorization: `Bearer ${token}` }))!,
+      /^Bearer error="invalid_token", error_description="[^"]+"$/,
+    );
+    assert.match((await challenge({ Authorization: `DPoP ${token}` }))!, /^DPoP error="invalid_(token|dpop_proof)"/);
+    assert.equal(await challenge({}), 'Bearer');
+  });
 });

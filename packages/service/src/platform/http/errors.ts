@@ -6,8 +6,8 @@ import type { App } from '../app.ts';
 import { databaseBusy, databaseUnreachable } from '../pool.ts';
 import { isCollision, isConnectionLost } from '../retry.ts';
 
-/** Errors of the body parser and router that are the asker's fault. */
-function asRefusal(error: unknown): Refusal | undefined {
+/** Errors of the body parser and router that are the asker's fault, and those of a database that does not answer. */
+export function asRefusal(error: unknown): Refusal | undefined {
   if (error instanceof Refusal) return error;
   if (error instanceof ConnectionAcquireTimeoutError || isCollision(error)) return databaseBusy(error);
   if (isConnectionLost(error)) return databaseUnreachable(error);
@@ -23,6 +23,16 @@ function unexpected(app: App, error: unknown, ctx: Context): ProblemDocument {
   app.log.error({ err: error, reference, method: ctx.method, path: ctx.path }, 'unexpected error');
   const message = 'something went wrong inside; give the reference to the operator';
   return { ...toProblemDocument(new Refusal('INTERNAL', message)), reference };
+}
+
+/** What a refused key is told. @see RFC 6750, section 3; RFC 9449, section 7.1 */
+function challengeOf(ctx: Context, { code, detail }: ProblemDocument): string {
+  const authorization = ctx.get('Authorization');
+  const isProof = code === 'PROOF_INVALID';
+  const scheme = isProof || authorization.startsWith('DPoP ') ? 'DPoP' : 'Bearer';
+  if (authorization === '') return scheme;
+  const words = detail.replace(/[^\x20-\x7e]|["\\]/g, "'");
+  return `${scheme} error="${isProof ? 'invalid_dpop_proof' : 'invalid_token'}", error_description="${words}"`;
 }
 
 /** After which a request that the database did not answer comes again. */
@@ -45,7 +55,7 @@ export function answerErrors(app: App) {
       const problem = refusal ? toProblemDocument(refusal) : unexpected(app, error, ctx);
       if (refusal?.cause) app.log.info({ err: refusal.cause, code: refusal.code }, 'refused');
       ctx.status = problem.status;
-      if (problem.status === 401 && !ctx.path.startsWith('/oauth')) ctx.set('WWW-Authenticate', 'Bearer');
+      if (problem.status === 401) ctx.set('WWW-Authenticate', challengeOf(ctx, problem));
       if (problem.code === 'DATABASE_BUSY' || problem.code === 'DATABASE_UNREACHABLE')
         ctx.set('Retry-After', String(retrySeconds));
       ctx.set('Cache-Control', 'no-store');

@@ -3,12 +3,13 @@ import Router from '@koa/router';
 import { bodyParser } from '@koa/bodyparser';
 import type { Context } from 'koa';
 import type { ClientViewer, PersonViewer } from '@underbell/core/access';
-import { isRefusal, Refusal } from '@underbell/core/refusal';
+import { isRefusal, Refusal, toProblemDocument } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
 import type { Decision } from '../decisions.ts';
 import { countAttempt } from '../limits.ts';
 import { withMemory } from '../memory.ts';
 import { askingAs, type AskerKey } from '../shares.ts';
+import { asRefusal } from './errors.ts';
 import { leadOn, namedPartOf } from './formerNames.ts';
 import { doOnce, idempotencyKey } from './idempotency.ts';
 import { readInput } from './input.ts';
@@ -194,9 +195,20 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
         ctx.body = made;
       }
     };
-    const run = route.isRemembered
-      ? async (ctx: Context) => withMemory(app, () => answer(ctx), await identify.begin(ctx))
-      : answer;
+    const { answerRefusal } = route;
+    const run = answerRefusal
+      ? async (ctx: Context) => {
+          try {
+            await answer(ctx);
+          } catch (error) {
+            const refusal = asRefusal(error);
+            if (!refusal || toProblemDocument(refusal).status >= 500) throw error;
+            answerRefusal(ctx, refusal);
+          }
+        }
+      : route.isRemembered
+        ? async (ctx: Context) => withMemory(app, () => answer(ctx), await identify.begin(ctx))
+        : answer;
     router[route.method](route.path, run);
   }
   return router;

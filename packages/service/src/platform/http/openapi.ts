@@ -17,7 +17,9 @@ function parametersOf(schema: Joi.AnySchema | undefined, place: 'path' | 'query'
 function requestBody(route: Route): JsonSchema | undefined {
   if (route.consumes)
     return { required: true, content: { [route.consumes]: { schema: { type: 'string', format: 'binary' } } } };
-  return route.body && { required: true, content: { 'application/json': { schema: toJsonSchema(route.body) } } };
+  if (route.body === undefined) return undefined;
+  const type = route.takesForm ? 'application/x-www-form-urlencoded' : 'application/json';
+  return { required: true, content: { [type]: { schema: toJsonSchema(route.body) } } };
 }
 
 const idempotencyHeader: JsonSchema = {

@@ -3,6 +3,7 @@ import type Joi from 'joi';
 import type { Context } from 'koa';
 import { jsonSchemaOf, type Inferred } from '@underbell/core/check';
 import type { ClientViewer, PersonViewer } from '@underbell/core/access';
+import type { Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
 import { onePerApp } from '../perApp.ts';
 import type { AskerKey } from '../shares.ts';
@@ -50,6 +51,10 @@ export interface RouteSpec<Params extends Input = Input, Query extends Input = I
   readonly isForReaders?: true;
   /** The body is not JSON but this media type, and is read as a stream by the handler. */
   readonly consumes?: string;
+  /** Words a refusal of what came as another standard has it than problem details. */
+  readonly answerRefusal?: (ctx: Context, refusal: Refusal) => void;
+  /** The body is form fields (HTML Living Standard, section 4.10.21.7), as an endpoint of OAuth takes them; JSON too. */
+  readonly takesForm?: true;
   /** The status of a good answer; 200 when left out. */
   readonly status?: number;
   /** What comes back, in words and as a schema for the description. */

@@ -1,0 +1,60 @@
+import type { Command } from 'commander';
+import type { FailedJob, ShownProcesses } from '@underbell/core/operations';
+import { line, shortTime, show, table } from '../platform/output.ts';
+import { askService } from '../platform/service.ts';
+
+const clockWords = (ms: number): string =>
+  Math.abs(ms) < 1_000 ? 'right' : `${(Math.abs(ms) / 1_000).toFixed(0)} s ${ms > 0 ? 'ahead' : 'behind'}`;
+
+export function addOperationsCommands(program: Command): void {
+  const operations = program.command('operations').description('processes, and jobs that failed (administrators)');
+  operations
+    .command('processes')
+    .description('list the processes of the installation, their clocks and their connections')
+    .action(async (_options, command: Command) => {
+      const answer = await askService<ShownProcesses>('GET', '/api/v1/operations/processes');
+      show(command, answer, ({ processes, connectionLimit }) => {
+        table(processes, [
+          { heading: 'host', cell: (one) => one.host },
+          { heading: 'process', cell: (one) => one.process, isNumber: true },
+          { heading: 'role', cell: (one) => one.role },
+          { heading: 'state', cell: (one) => (one.isRunning ? 'running' : 'not heard of') },
+          { heading: 'clock', cell: (one) => clockWords(one.clockOffMs) },
+          { heading: 'connections', cell: (one) => one.connections, isNumber: true },
+          { heading: 'started', cell: (one) => shortTime(one.startedAt) },
+          { heading: 'last seen', cell: (one) => shortTime(one.seenAt) },
+        ]);
+        line(`The database gives ${connectionLimit} connections to all of them together.`);
+      });
+    });
+  operations
+    .command('jobs')
+    .description('list jobs that failed, and jobs that wait for their next try after a failure')
+    .action(async (_options, command: Command) => {
+      const answer = await askService<{ jobs: FailedJob[] }>('GET', '/api/v1/operations/jobs');
+      show(command, answer, ({ jobs }) => {
+        if (jobs.length === 0) return line('No job has failed.');
+        table(jobs, [
+          { heading: 'job', cell: (one) => one.id, isNumber: true },
+          { heading: 'kind', cell: (one) => one.kind },
+          { heading: 'state', cell: (one) => one.state },
+          { heading: 'tries', cell: (one) => one.attempts, isNumber: true },
+          {
+            heading: 'next try',
+            cell: (one) => (one.nextTryAt && one.state === 'waiting' ? shortTime(one.nextTryAt) : ''),
+          },
+          { heading: 'error', cell: (one) => one.error ?? '' },
+        ]);
+      });
+    });
+  operations
+    .command('retry <job>')
+    .description('try a failed job again now')
+    .action(async (id: string, _options, command: Command) => {
+      const answer = await askService<{ id: number }>(
+        'POST',
+        `/api/v1/operations/jobs/${encodeURIComponent(id)}/retry`,
+      );
+      show(command, answer, () => line(`Job ${id} is tried again.`));
+    });
+}
