@@ -148,6 +148,8 @@ async function listenWhenFree(app: App, address: string): Promise<void> {
   }
 }
 
+/** Longer than proxies keep a connection that nobody uses: the one that takes it up again is never the one that finds it cut. */
+const idleMs = 75_000;
 /** How long a request may take to arrive in full. */
 const uploadMs = 2 * 3_600_000;
 
@@ -155,7 +157,7 @@ const uploadMs = 2 * 3_600_000;
 export async function startWeb(app: App): Promise<Server> {
   await joinInstallation(app);
   // A file of gigabytes takes longer to arrive than the five minutes that a server usually gives.
-  const server = createServer({ requestTimeout: uploadMs }, createKoa(app).callback());
+  const server = createServer({ requestTimeout: uploadMs, keepAliveTimeout: idleMs }, createKoa(app).callback());
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject);
     server.listen(app.settings.port, app.settings.host, resolve);
