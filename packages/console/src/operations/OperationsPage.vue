@@ -88,3 +88,9 @@ const jobs = computed(() => [...(failed.data.value?.jobs ?? [])]);
     </Table>
   </template>
 </template>
+
+<style scoped>
+.quiet {
+  margin-top: 8px;
+}
+</style>
