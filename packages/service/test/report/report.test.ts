@@ -95,7 +95,8 @@ describe('reports and the API around them', () => {
     };
     assert.equal(api.openapi, '3.1.0');
     assert.ok(Object.keys(api.paths).length > 25);
-    const token = api.paths['/oauth/token']!['post']!.requestBody!.content['application/json']!.schema.properties!;
+    const token =
+      api.paths['/oauth/token']!['post']!.requestBody!.content['application/x-www-form-urlencoded']!.schema.properties!;
     assert.ok('authorization_details' in token);
     for (const operations of Object.values(api.paths))
       for (const one of Object.values(operations)) assert.ok('default' in one.responses);
