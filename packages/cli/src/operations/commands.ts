@@ -16,7 +16,7 @@ export function addOperationsCommands(program: Command): void {
       show(command, answer, ({ processes, connectionLimit }) => {
         table(processes, [
           { heading: 'host', cell: (one) => one.host },
-          { heading: 'process', cell: (one) => one.process, isNumber: true },
+          { heading: 'process', cell: (one) => String(one.process) },
           { heading: 'role', cell: (one) => one.role },
           { heading: 'state', cell: (one) => (one.isRunning ? 'running' : 'not heard of') },
           { heading: 'clock', cell: (one) => clockWords(one.clockOffMs) },
@@ -35,7 +35,7 @@ export function addOperationsCommands(program: Command): void {
       show(command, answer, ({ jobs }) => {
         if (jobs.length === 0) return line('No job has failed.');
         table(jobs, [
-          { heading: 'job', cell: (one) => one.id, isNumber: true },
+          { heading: 'job', cell: (one) => String(one.id) },
           { heading: 'kind', cell: (one) => one.kind },
           { heading: 'state', cell: (one) => one.state },
           { heading: 'tries', cell: (one) => one.attempts, isNumber: true },
