@@ -8,14 +8,21 @@ import { requireBurst } from './definition.ts';
 import { dueBursts, takeDueBurst } from './store.ts';
 import { holidaysOf, instantWords, nextTimes, shownTimes, timesOf } from './times.ts';
 
-/** So many missed times are looked at: more than any schedule has in a month. */
-const mostDue = 1_000;
+/** So many times are looked for at once: mostly one is due. */
+const timesAtOnce = 20;
 
+/** Every time from the one that is due up to now. */
 async function dueTimes(app: App, definition: BurstDefinition, since: number): Promise<number[]> {
   const { schedule } = definition;
   if (!schedule || schedule.paused) return [];
-  const later = nextRuns(schedule, since, mostDue, await holidaysOf(app, definition));
-  return [since, ...later.filter((at) => at <= app.now())];
+  const holidays = await holidaysOf(app, definition);
+  const due = [since];
+  for (;;) {
+    const later = nextRuns(schedule, due.at(-1)!, timesAtOnce, holidays);
+    const past = later.filter((at) => at <= app.now());
+    due.push(...past);
+    if (past.length === 0 || past.length < later.length) return due;
+  }
 }
 
 /** Decides about every time of a burst that has passed, once over all processes: what is missed is noted and said. */
