@@ -30,8 +30,10 @@ function readOptions() {
   }
 }
 
+const usualPort = 7300;
+
 function readPort(): number {
-  const port = Number(process.env['UNDERBELL_PORT'] ?? 7300);
+  const port = Number(process.env['UNDERBELL_PORT'] ?? usualPort);
   if (Number.isInteger(port) && port > 1023 && port < 65_526) return port;
   throw new Advice(`UNDERBELL_PORT is \`${process.env['UNDERBELL_PORT']}\`; it must be a number from 1024 to 65525.`);
 }
@@ -128,6 +130,7 @@ function welcome(
     say(`Under Bell runs: ${service}/console`);
     if (setupCode) say(`The first visit makes the administrator. One-time code: ${setupCode}`);
     say(`Mailboxes: http://127.0.0.1:${ports.mailbox}`);
+    if (ports.service !== usualPort) say(`On the command line, first: export UNDERBELL_URL=${service}`);
   } else {
     say('Under Bell runs with the demo, Skerrow Ferries.');
     say();
@@ -145,6 +148,8 @@ function welcome(
     say(`  Directory  http://127.0.0.1:${ports.directory}   people who sign in with the company's directory`);
     say();
     say('On the command line, in a second terminal (you are signed in as the publisher):');
+    // Another data folder than the usual one is found by nobody who is not told of it.
+    if (process.env['UNDERBELL_DATA']) say(`  export UNDERBELL_DATA=${dataFolder()}`);
     say('  npx underbell burst plan quay-pack --period 2026-10');
     say('  npx underbell burst run quay-pack --period 2026-10');
     say(`  npx underbell see quay-punctuality --as ${demoPeople.manager.email}`);

@@ -1,13 +1,13 @@
 import assert from 'node:assert/strict';
-import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { createServer, type IncomingMessage, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { after, before, beforeEach, describe, it } from 'node:test';
-import { dropCredentials, readCredentials, saveCredentials } from '../src/platform/credentials.ts';
+import { dropCredentials, readCredentials, saveCredentials, serviceUrl } from '../src/platform/credentials.ts';
 import { Problem } from '../src/platform/problem.ts';
-import { askService, callService, serviceUrl } from '../src/platform/service.ts';
+import { askService, callService } from '../src/platform/service.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'underbell-cli-'));
 const kept = join(folder, 'signed-in.json');
@@ -143,5 +143,52 @@ describe('what is kept of a sign-in', () => {
     }
     saveCredentials({ url, key: 'new', email: 'e' });
     assert.match(readFileSync(kept, 'utf8'), /"new"/);
+  });
+
+  it('is of one service: another is never shown its key, and signing in to one leaves the others', async () => {
+    const other = 'http://127.0.0.1:9999';
+    process.env['UNDERBELL_URL'] = other;
+    try {
+      assert.equal(readCredentials(), undefined, 'the key of the first is not for the second');
+      assert.match(
+        (await problem(callService('GET', '/a'))).document.detail,
+        /not signed in to http:\/\/127\.0\.0\.1:9999/,
+      );
+      saveCredentials({ url: other, key: 'other', email: 'o' });
+      assert.equal(readCredentials()?.key, 'other');
+      process.env['UNDERBELL_URL'] = `${url}/`;
+      assert.equal(readCredentials()?.key, 'a-key');
+      delete process.env['UNDERBELL_URL'];
+      assert.equal(serviceUrl(), other, 'where somebody signed in last');
+      dropCredentials();
+      assert.equal(readCredentials(), undefined);
+      process.env['UNDERBELL_URL'] = url;
+      assert.equal(readCredentials()?.key, 'a-key');
+    } finally {
+      delete process.env['UNDERBELL_URL'];
+    }
+  });
+
+  it('lies where XDG says, whatever the demo left, and the file of the demo is read and never written', () => {
+    const data = join(folder, 'data');
+    const config = join(folder, 'config');
+    mkdirSync(data, { recursive: true });
+    const demo = JSON.stringify({ url, key: 'demo', email: 'mara.venn@skerrow.example' });
+    writeFileSync(join(data, 'cli.json'), demo);
+    delete process.env['UNDERBELL_CREDENTIALS'];
+    Object.assign(process.env, { XDG_CONFIG_HOME: config, UNDERBELL_DATA: data });
+    try {
+      assert.deepEqual(readCredentials(), { url, key: 'demo', email: 'mara.venn@skerrow.example' });
+      saveCredentials({ url, key: 'own', email: 'o' });
+      assert.equal(readCredentials()?.key, 'own');
+      assert.ok(existsSync(join(config, 'underbell', 'credentials.json')));
+      dropCredentials();
+      assert.equal(readCredentials()?.key, 'demo');
+      assert.equal(readFileSync(join(data, 'cli.json'), 'utf8'), demo);
+    } finally {
+      delete process.env['XDG_CONFIG_HOME'];
+      delete process.env['UNDERBELL_DATA'];
+      process.env['UNDERBELL_CREDENTIALS'] = kept;
+    }
   });
 });

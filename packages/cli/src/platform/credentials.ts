@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { createHash } from 'node:crypto';
 import { homedir } from 'node:os';
 import { dirname, join } from 'node:path';
@@ -11,52 +11,88 @@ export interface Credentials {
   readonly email: string;
 }
 
+/** Sign-ins by the address of their service. */
+interface SignIns {
+  readonly services: Readonly<Record<string, Omit<Credentials, 'url'>>>;
+  /** Address of the service that was signed in to last. */
+  readonly current?: string;
+}
+
+const none: SignIns = { services: {} };
+const defaultUrl = 'http://127.0.0.1:7300';
+const withoutSlash = (url: string) => url.replace(/\/$/, '');
+
 /** The folder that holds all packages, from wherever in it this runs. */
 function findCheckout(folder: string): string {
   const above = dirname(folder);
   return existsSync(join(folder, 'package-lock.json')) || above === folder ? folder : findCheckout(above);
 }
-const checkout = findCheckout(dirname(fileURLToPath(import.meta.url)));
 
-/** Where credentials may be, first found first used: as told, the data folder's, the checkout's, the home folder's. */
-function places(): string[] {
-  const told = process.env['UNDERBELL_CREDENTIALS'];
-  if (told) return [told];
-  const data = process.env['UNDERBELL_DATA'];
-  if (data) return [join(data, 'cli.json')];
-  const elsewhere = join(
-    '/var/lib/underbell',
-    createHash('sha256').update(checkout).digest('hex').slice(0, 8),
-    'cli.json',
-  );
-  const home = join(process.env['XDG_CONFIG_HOME'] ?? join(homedir(), '.config'), 'underbell', 'session.json');
-  return [join(checkout, '.underbell', 'cli.json'), elsewhere, home];
+/** The file of the user, or the one that is told. */
+const ownFile = (): string =>
+  process.env['UNDERBELL_CREDENTIALS'] ??
+  // XDG Base Directory Specification
+  join(process.env['XDG_CONFIG_HOME'] || join(homedir(), '.config'), 'underbell', 'credentials.json');
+
+/** Where the start command leaves the sign-in of the demo: in the data folder. It is read, and never written to. */
+function demoFile(): string | undefined {
+  if (process.env['UNDERBELL_CREDENTIALS']) return undefined;
+  const told = process.env['UNDERBELL_DATA'];
+  if (told) return join(told, 'cli.json');
+  const checkout = findCheckout(dirname(fileURLToPath(import.meta.url)));
+  const elsewhere = createHash('sha256').update(checkout).digest('hex').slice(0, 8);
+  const all = [join(checkout, '.underbell', 'cli.json'), join('/var/lib/underbell', elsewhere, 'cli.json')];
+  return all.find((one) => existsSync(one));
 }
 
-/** Nothing where nobody is signed in; a damaged file is nobody as well, and signing in mends it. */
-export function readCredentials(): Credentials | undefined {
-  const path = places().find((one) => existsSync(one));
-  if (path === undefined) return undefined;
+/** Nobody is signed in by a file that is not there, or damaged: signing in mends it. */
+function readSignIns(path: string | undefined): SignIns {
+  if (path === undefined || !existsSync(path)) return none;
   try {
-    const { url, key, email } = JSON.parse(readFileSync(path, 'utf8')) as Partial<Credentials>;
-    return url !== undefined && key !== undefined && email !== undefined ? { url, key, email } : undefined;
+    const found = JSON.parse(readFileSync(path, 'utf8')) as Partial<SignIns & Credentials>;
+    if (found.services !== undefined) return { ...none, ...found };
+    const { url, key, email } = found;
+    if (url === undefined || key === undefined || email === undefined) return none;
+    return { services: { [withoutSlash(url)]: { key, email } }, current: withoutSlash(url) };
   } catch (error) {
-    if (error instanceof SyntaxError) return undefined;
+    if (error instanceof SyntaxError) return none;
     throw error;
   }
 }
 
-/** Keeps credentials where they were found, or in the last place. @returns the path */
-export function saveCredentials(credentials: Credentials): string {
-  const all = places();
-  const path = all.find((one) => existsSync(one)) ?? all.at(-1)!;
+function writeSignIns(path: string, signIns: SignIns): void {
   mkdirSync(dirname(path), { recursive: true, mode: 0o700 });
-  writeFileSync(`${path}.new`, JSON.stringify(credentials, null, 2), { mode: 0o600 });
+  writeFileSync(`${path}.new`, JSON.stringify(signIns, null, 2), { mode: 0o600 });
   renameSync(`${path}.new`, path);
+}
+
+/** The service that is spoken to: as told, where somebody signed in last, the demo's, or the usual one. */
+export function serviceUrl(): string {
+  const told = process.env['UNDERBELL_URL'];
+  const data = process.env['UNDERBELL_DATA'] ? readSignIns(demoFile()).current : undefined;
+  return withoutSlash(told ?? data ?? readSignIns(ownFile()).current ?? readSignIns(demoFile()).current ?? defaultUrl);
+}
+
+/** The sign-in to the service that is spoken to; a key is never shown to another. Nothing where there is none. */
+export function readCredentials(): Credentials | undefined {
+  const url = serviceUrl();
+  const found = readSignIns(ownFile()).services[url] ?? readSignIns(demoFile()).services[url];
+  return found && { url, ...found };
+}
+
+/** Keeps a sign-in beside those to other services. @returns the path */
+export function saveCredentials({ url, ...signIn }: Credentials): string {
+  const path = ownFile();
+  const { services } = readSignIns(path);
+  writeSignIns(path, { services: { ...services, [withoutSlash(url)]: signIn }, current: withoutSlash(url) });
   return path;
 }
 
+/** Forgets the sign-in to the service that is spoken to, and no other. */
 export function dropCredentials(): void {
-  const path = places().find((one) => existsSync(one));
-  if (path) rmSync(path);
+  const url = serviceUrl();
+  const { services, current } = readSignIns(ownFile());
+  const { [url]: gone, ...others } = services;
+  if (gone === undefined) return;
+  writeSignIns(ownFile(), { services: others, ...(current === undefined || current === url ? {} : { current }) });
 }

@@ -1,10 +1,8 @@
 import { createReadStream, existsSync } from 'node:fs';
 import { writeFile } from 'node:fs/promises';
 import type { ProblemDocument } from '@underbell/core/refusal';
-import { readCredentials } from './credentials.ts';
+import { readCredentials, serviceUrl } from './credentials.ts';
 import { localProblem, Problem } from './problem.ts';
-
-const defaultUrl = 'http://127.0.0.1:7300';
 
 export type QueryValue = string | number | boolean | readonly string[] | undefined;
 
@@ -16,10 +14,6 @@ function queryText(query: Readonly<Record<string, QueryValue>>): string {
   }
   const text = search.toString();
   return text === '' ? '' : `?${text}`;
-}
-
-export function serviceUrl(): string {
-  return (process.env['UNDERBELL_URL'] ?? readCredentials()?.url ?? defaultUrl).replace(/\/$/, '');
 }
 
 interface CallOptions {
@@ -59,7 +53,9 @@ async function sendFile(
 export async function callService(method: string, path: string, options: CallOptions = {}): Promise<Response> {
   const credentials = readCredentials();
   if (!credentials && !options.isAnonymous)
-    throw localProblem('SIGN_IN_NEEDED', 'you are not signed in', { hint: 'underbell sign-in EMAIL' });
+    throw localProblem('SIGN_IN_NEEDED', `you are not signed in to ${serviceUrl()}`, {
+      hint: 'underbell sign-in EMAIL',
+    });
   const { file, body } = options;
   if (file && !existsSync(file.path))
     throw localProblem('NOT_FOUND', `there is no file \`${file.path}\``, { word: file.path });

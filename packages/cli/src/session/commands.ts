@@ -2,10 +2,10 @@ import type { ShownPerson } from '@underbell/core/access';
 import { createInterface } from 'node:readline/promises';
 import { Writable } from 'node:stream';
 import type { Command } from 'commander';
-import { dropCredentials, saveCredentials } from '../platform/credentials.ts';
+import { dropCredentials, saveCredentials, serviceUrl } from '../platform/credentials.ts';
 import { line, show } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService, serviceUrl } from '../platform/service.ts';
+import { askService } from '../platform/service.ts';
 
 /** Asks for a password without showing it; from a pipe it is the first line. */
 async function askPassword(): Promise<string> {

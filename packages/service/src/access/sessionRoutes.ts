@@ -26,15 +26,22 @@ export const shownPerson = (person: PersonViewer): ShownPerson => ({
   attributes: person.attributes,
 });
 
-function setCookie(ctx: Context, key: string, expires: Date, isSecure: boolean): void {
-  ctx.cookies.set(sessionCookie, key, { httpOnly: true, sameSite: 'lax', secure: isSecure, expires, overwrite: true });
+function setCookie(app: App, ctx: Context, key: string, expires: Date): void {
+  const isSecure = app.settings.publicUrl.startsWith('https:');
+  ctx.cookies.set(sessionCookie(app), key, {
+    httpOnly: true,
+    sameSite: 'lax',
+    secure: isSecure,
+    expires,
+    overwrite: true,
+  });
 }
 
 const yearMs = 365 * 24 * 3_600_000;
 
 /** Lets the browser be known when it comes again, so that strangers' wrong passwords do not keep its person out. */
 function knowBrowser(app: App, ctx: Context, personId: string): void {
-  ctx.cookies.set(browserCookie, browserKey(app, personId), {
+  ctx.cookies.set(browserCookie(app), browserKey(app, personId), {
     httpOnly: true,
     sameSite: 'lax',
     secure: app.settings.publicUrl.startsWith('https:'),
@@ -57,10 +64,10 @@ export const sessionRoutes: Route[] = [
     }),
     answer: { description: 'the person, and for the command line the session key' },
     async handle({ app, ctx, body, origin }) {
-      const browser = ctx.cookies.get(browserCookie);
+      const browser = ctx.cookies.get(browserCookie(app));
       const { key, expiresAt, person } = await signIn(app, { ...body, origin, ...(browser ? { browser } : {}) });
       if (body.kind === 'command line') return { person: shownPerson(person), key, expiresAt };
-      setCookie(ctx, key, expiresAt, app.settings.publicUrl.startsWith('https:'));
+      setCookie(app, ctx, key, expiresAt);
       knowBrowser(app, ctx, person.id);
       return { person: shownPerson(person) };
     },
@@ -88,7 +95,7 @@ export const sessionRoutes: Route[] = [
     status: 204,
     async handle({ app, ctx }) {
       await signOut(app, ctx);
-      ctx.cookies.set(sessionCookie, null);
+      ctx.cookies.set(sessionCookie(app), null);
       return null;
     },
   }),
@@ -117,7 +124,7 @@ export const sessionRoutes: Route[] = [
     }),
     async handle({ app, ctx, body, origin }) {
       const { key, expiresAt, person } = await setUp(app, { ...body, origin });
-      setCookie(ctx, key, expiresAt, app.settings.publicUrl.startsWith('https:'));
+      setCookie(app, ctx, key, expiresAt);
       return { person: shownPerson(person) };
     },
   }),
@@ -153,7 +160,7 @@ export const sessionRoutes: Route[] = [
     async handle({ app, ctx, body, origin }) {
       const id = await acceptInvitation(app, body, origin);
       const { key, expiresAt } = await startSession(app, id, 'browser');
-      setCookie(ctx, key, expiresAt, app.settings.publicUrl.startsWith('https:'));
+      setCookie(app, ctx, key, expiresAt);
       return { person: shownPerson((await findPerson(app, { id }))!) };
     },
   }),

@@ -3,6 +3,7 @@ import type { Context } from 'koa';
 import { type PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import {
+  cookieName,
   lockAll,
   noteUse,
   fingerprint,
@@ -29,7 +30,7 @@ import {
 import { settingRows } from '../platform/models.ts';
 import type { PersonRow } from './models.ts';
 
-export const sessionCookie = 'underbell_session';
+export const sessionCookie = ({ settings }: App): string => cookieName(settings.publicUrl, 'session');
 const sessionMs = {
   browser: 12 * 3_600_000,
   'command line': 30 * 24 * 3_600_000,
@@ -53,7 +54,7 @@ export async function startSession(
 }
 
 /** Tells a browser that somebody has signed in from; says nothing to who does not hold the installation's secret. */
-export const browserCookie = 'underbell_browser';
+export const browserCookie = ({ settings }: App): string => cookieName(settings.publicUrl, 'browser');
 const browserPurpose = 'known browser';
 
 /** What a browser keeps of a person who signed in from it. */
@@ -111,9 +112,9 @@ async function checkPassword(app: App, row: PersonRow | undefined, { password, k
 }
 
 /** The session key that a request carries: a browser's cookie, or a bearer key of the command line. */
-export function sessionKeyOf(ctx: Context): string | undefined {
+export function sessionKeyOf(app: App, ctx: Context): string | undefined {
   const bearer = /^Bearer (ubs_[\w-]+)$/.exec(ctx.get('Authorization'))?.[1];
-  return bearer ?? ctx.cookies.get(sessionCookie);
+  return bearer ?? ctx.cookies.get(sessionCookie(app));
 }
 
 /** Whose sessions were read when a request began. */
@@ -121,7 +122,7 @@ const begun = new WeakMap<Context, SessionHolder | null>();
 
 /** Reads whose session it is, once, together with the version of the records. @returns the version; nothing without a session key */
 export async function beginSession(app: App, ctx: Context): Promise<string | undefined> {
-  const key = sessionKeyOf(ctx);
+  const key = sessionKeyOf(app, ctx);
   if (key === undefined) return undefined;
   const print = fingerprint(key);
   const { holder, version } = await holderAndVersion(app, print);
@@ -137,7 +138,7 @@ export async function personOf(app: App, ctx: Context): Promise<PersonViewer | u
     begun.delete(ctx);
     return findHolder(app, known ?? undefined);
   }
-  const key = sessionKeyOf(ctx);
+  const key = sessionKeyOf(app, ctx);
   if (key === undefined) return undefined;
   const print = fingerprint(key);
   const person = await findSession(app, print);
@@ -149,7 +150,7 @@ export async function personOf(app: App, ctx: Context): Promise<PersonViewer | u
 export const endSession = (app: App, key: string): Promise<void> => removeSession(app, fingerprint(key));
 
 export async function signOut(app: App, ctx: Context): Promise<void> {
-  const key = sessionKeyOf(ctx);
+  const key = sessionKeyOf(app, ctx);
   if (key !== undefined) await endSession(app, key);
 }
 

@@ -42,7 +42,7 @@ function signInRoutes(app: App, router: Router): void {
     try {
       const url = new URL(ctx.url, app.settings.publicUrl);
       const { key, expiresAt, returnTo } = await finishSignIn(app, url, state, ctx.ip);
-      ctx.cookies.set(sessionCookie, key, { ...options, expires: expiresAt });
+      ctx.cookies.set(sessionCookie(app), key, { ...options, expires: expiresAt });
       ctx.redirect(returnTo);
     } catch (error) {
       if (!isRefusal(error)) throw error;

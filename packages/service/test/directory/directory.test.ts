@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import { Directory } from '../../../standins/src/index.ts';
+import { sessionCookie } from '../../src/access/index.ts';
 import { localPath } from '../../src/directory/signIn.ts';
 import { House } from '../house.ts';
 import { ownPorts } from '../ports.ts';
@@ -83,7 +84,7 @@ describe('a directory', () => {
   it('signs people in with PKCE, state and nonce, and sends them back to a page of this service only', async () => {
     const browser = new Browser();
     assert.equal(await chooseAs(browser, 'd-1'), `${house.url}/console/reports`);
-    assert.ok(browser.has('underbell_session'));
+    assert.ok(browser.has(sessionCookie(house.app)));
     const answer = await browser.go('GET', `${house.url}/api/v1/session`);
     assert.equal(((await answer.json()) as { person: { email: string } }).person.email, 'ines@skerrow.example');
     for (const bad of [
@@ -107,7 +108,7 @@ describe('a directory', () => {
       /\/sign-in\/directory\/back/,
     );
     assert.match(await victim.follow(back, /\/console/), /refused=/);
-    assert.equal(victim.has('underbell_session'), false);
+    assert.equal(victim.has(sessionCookie(house.app)), false);
     assert.equal(await attacker.follow(back, /\/console/), `${house.url}/console`);
     assert.match(await attacker.follow(back, /\/console/), /refused=/);
   });

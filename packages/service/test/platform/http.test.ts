@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { request } from 'node:http';
 import { after, before, describe, it } from 'node:test';
+import { sessionCookie } from '../../src/access/index.ts';
 import { board, House, manager, publisher } from '../house.ts';
 
 describe('what an attacker tries over HTTP', () => {
@@ -82,7 +83,7 @@ describe('what an attacker tries over HTTP', () => {
     for (const headers of [
       { Authorization: `Bearer ${key}x` },
       { Authorization: key },
-      { Cookie: `underbell_session=${key.slice(0, -1)}` },
+      { Cookie: `${sessionCookie(house.app)}=${key.slice(0, -1)}` },
       { Authorization: 'Bearer ' },
       { Authorization: `Basic ${Buffer.from(`${manager}:lantern-quay-7`).toString('base64')}` },
     ]) {

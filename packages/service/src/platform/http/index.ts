@@ -1,3 +1,4 @@
+export { cookieName } from './cookies.ts';
 export { readInput } from './input.ts';
 export { answerErrors } from './errors.ts';
 export { mountRoutes, type Identify } from './mount.ts';

@@ -1,6 +1,7 @@
 import type Joi from 'joi';
 import { jsonSchemaOf as toJsonSchema, type JsonSchema } from '@underbell/core/check';
 import { refusalKinds } from '@underbell/core/refusal';
+import { cookieName } from './cookies.ts';
 import type { Route } from './route.ts';
 
 function parametersOf(schema: Joi.AnySchema | undefined, place: 'path' | 'query'): JsonSchema[] {
@@ -112,7 +113,7 @@ export function describeApi(routes: readonly Route[], publicUrl: string): JsonSc
     components: {
       schemas: { Problem: problem },
       securitySchemes: {
-        session: { type: 'apiKey', in: 'cookie', name: 'underbell_session' },
+        session: { type: 'apiKey', in: 'cookie', name: cookieName(publicUrl, 'session') },
         sessionKey: { type: 'http', scheme: 'bearer', description: 'a key from POST /api/v1/session' },
         accessToken: {
           type: 'oauth2',
