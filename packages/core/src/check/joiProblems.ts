@@ -1,5 +1,6 @@
 import type Joi from 'joi';
 import { suggest, type Problem } from '../refusal/index.ts';
+import { wordsOf } from './joiWords.ts';
 
 /** A JSON Pointer (RFC 6901) of a path. */
 export function toPointer(path: readonly (string | number)[]): string {
@@ -86,7 +87,7 @@ export function joiProblems(error: Joi.ValidationError, schema: Joi.Schema, valu
         ...(wanted ? { hint: wanted } : {}),
       };
     }
-    return { at, message: detail.message.replaceAll('"', '`') };
+    return { at, ...wordsOf(detail) };
   });
   return [...worded, ...rest];
 }
