@@ -1,3 +1,4 @@
+import { Transaction } from 'sequelize';
 import { all, one, recall, rows, type App } from '../platform/index.ts';
 import {
   channelTabs,
@@ -22,6 +23,9 @@ export async function changeChat(app: App, name: string, change: Partial<ChatRow
 
 export const findRoom = (app: App, chatName: string, roomId: string): Promise<RoomRow | undefined> =>
   one(chatRooms(app).findOne({ where: { chatName, roomId } }));
+/** A room that is held until the transaction ends. */
+export const holdRoom = (app: App, chatName: string, roomId: string): Promise<RoomRow | undefined> =>
+  one(chatRooms(app).findOne({ where: { chatName, roomId }, lock: Transaction.LOCK.UPDATE }));
 export const listRooms = (app: App, chatName: string): Promise<RoomRow[]> =>
   rows(chatRooms(app), { where: { chatName }, order: ['name', 'roomId'] });
 
