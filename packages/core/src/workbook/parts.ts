@@ -19,14 +19,15 @@ export function openParts(bytes: Uint8Array): Unzipped {
   let size = 0;
   try {
     return unzipSync(bytes, {
-      filter: ({ originalSize }) => {
+      filter: ({ name, originalSize }) => {
         count++;
         size += originalSize;
         if (count > maxParts || size > maxBytes)
           throw new Refusal('INPUT_TOO_LARGE', 'the workbook is too large when it is unpacked', {
             hint: 'leave a few rows of data in the template; the rows of each copy are put there later',
           });
-        return true;
+        // Some programs pack folders as well: nothing is in them.
+        return !name.endsWith('/');
       },
     });
   } catch (cause) {
@@ -71,7 +72,7 @@ const reasons: readonly (readonly [RegExp, string, string])[] = [
 /** @throws {Refusal} `TEMPLATE_UNFIT` for a part that could hold rows where nobody would find them */
 export function checkParts(parts: Unzipped): void {
   for (const name of Object.keys(parts)) {
-    if (name.endsWith('/') || known.some((one) => one.test(name))) continue;
+    if (known.some((one) => one.test(name))) continue;
     const reason = reasons.find(([pattern]) => pattern.test(name));
     const what = reason ? reason[1] : `a part that is not known here`;
     throw unfit(`the template holds ${what} (\`${name}\`), which cannot be sent safely`, {

@@ -250,7 +250,7 @@ export function readTemplate(bytes: Uint8Array, target: TemplateTarget): Workboo
     rowStyle,
     dataPart: found.sheet.part,
     parts: Object.keys(parts)
-      .filter((name) => !droppedPart(name) && !name.endsWith('/'))
+      .filter((name) => !droppedPart(name))
       .map((name) => ({ name, content: content.get(name) ?? parts[name]! })),
   };
 }

@@ -100,6 +100,15 @@ describe('fillWorkbook', () => {
     assert.deepEqual(template.warnings, []);
   });
 
+  it('takes a workbook that was packed with its folders', () => {
+    const folders = Object.fromEntries(
+      [...new Set(Object.keys(quayBookParts()).flatMap((name) => name.match(/^.*\//) ?? []))].map((one) => [one, '']),
+    );
+    assert.ok(Object.keys(folders).length > 3, 'some folders');
+    const packed = fill({ ...folders, ...quayBookParts(), 'xl/': '', 'docProps/': '' });
+    assert.deepEqual(packed.bytes, fill(quayBookParts()).bytes);
+  });
+
   it('gives equal bytes for equal input', () => {
     assert.deepEqual(fill(quayBookParts()).bytes, fill(quayBookParts()).bytes);
   });
