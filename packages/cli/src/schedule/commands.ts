@@ -24,16 +24,12 @@ export function addScheduleCommands(program: Command): void {
     });
   holidays
     .command('load <file>')
-    .description('save a list from a calendar (.ics) or from days, one in a line')
+    .description('save a list from a calendar (.ics) or from days, one in a line, with or without names')
     .requiredOption('--name <name>', 'name that schedules call it by')
     .option('--title <title>', 'its title; the name when left out')
     .addHelpText('after', '\nExample:\n  underbell holidays load closures.ics --name closures')
     .action(async (file: string, options: { name: string; title?: string }, command: Command) => {
-      const text = readTextFile(file);
-      const what = /^\s*BEGIN:VCALENDAR/i.test(text)
-        ? { calendar: text }
-        : { days: text.split(/[\s,;]+/).filter((day) => day !== '') };
-      const body = { name: options.name, title: options.title ?? options.name, ...what };
+      const body = { name: options.name, title: options.title ?? options.name, text: readTextFile(file) };
       const saved = await askService<HolidayList>('PUT', '/api/v1/holidays', { body });
       show(command, saved, (one) => line(`${one.name}: ${plural(one.days.length, 'day')}.`));
     });

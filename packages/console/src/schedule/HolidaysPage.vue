@@ -10,23 +10,22 @@ import CalendarAddress from './CalendarAddress.vue';
 
 const { data, error, reload } = useResource<{ holidays: HolidayList[] }>('/api/v1/holidays');
 const { busy, problem, attempt } = useAttempt();
-const wish = reactive({ name: '', title: '', days: '', calendar: '' });
+const wish = reactive({ name: '', title: '', days: '', file: '' });
 const fileName = ref('');
 
 async function take(file: File | undefined): Promise<void> {
-  wish.calendar = file ? await file.text() : '';
+  wish.file = file ? await file.text() : '';
   fileName.value = file?.name ?? '';
 }
 function change(one: HolidayList): void {
-  Object.assign(wish, { name: one.name, title: one.title, days: one.days.join('\n'), calendar: '' });
+  Object.assign(wish, { name: one.name, title: one.title, days: one.days.join('\n'), file: '' });
   fileName.value = '';
 }
 const save = () =>
   attempt('work', async () => {
-    const { name, title, days, calendar } = wish;
-    const listed = days.split(/[\s,;]+/).filter((day) => day !== '');
-    await call('PUT', '/api/v1/holidays', { name, title, ...(calendar === '' ? { days: listed } : { calendar }) });
-    Object.assign(wish, { name: '', title: '', days: '', calendar: '' });
+    const { name, title, days, file } = wish;
+    await call('PUT', '/api/v1/holidays', { name, title, text: file || days });
+    Object.assign(wish, { name: '', title: '', days: '', file: '' });
     fileName.value = '';
     await reload();
   });
@@ -62,23 +61,19 @@ const show = (days: readonly string[]) => {
     <label>Title <input v-model="wish.title" required placeholder="Days without office" /></label>
     <label
       >Days, one in a line
-      <textarea v-model="wish.days" rows="4" placeholder="2026-12-25" :disabled="wish.calendar !== ''" />
+      <textarea v-model="wish.days" rows="4" placeholder="2026-12-25" :disabled="wish.file !== ''" />
     </label>
     <label
-      >or a calendar of holidays (.ics)
+      >or a file: a calendar (.ics), or days
       <input
         type="file"
-        accept=".ics,text/calendar"
+        accept=".ics,.csv,.txt,text/calendar"
         @change="take(($event.target as HTMLInputElement).files?.[0])"
       /><span v-if="fileName" class="quiet"
-        >Its all-day events are taken, those that come every year for ten years.</span
+        >Of a calendar all-day events are taken, those that come every year for ten years.</span
       >
     </label>
-    <Button
-      type="primary"
-      html-type="submit"
-      :loading="busy !== ''"
-      :disabled="wish.days === '' && wish.calendar === ''"
+    <Button type="primary" html-type="submit" :loading="busy !== ''" :disabled="wish.days === '' && wish.file === ''"
       >Save the list</Button
     >
   </form>

@@ -67,6 +67,7 @@ export const joiWords: Readonly<Record<string, Wording>> = {
   'string.domain': says('is no domain name'),
   'string.ip': says('is no IP address'),
   'string.ipVersion': says('is no IP address of this kind'),
+  'string.origin': says('must be scheme, host and port alone', 'Write it like https://portal.example.'),
   'string.guid': says('is no UUID'),
   'string.hex': says('may have the digits 0 to 9 and a to f only'),
   'string.hexAlign': says('must have an even number of digits'),
@@ -170,6 +171,8 @@ export function labelOf(path: readonly (string | number)[]): string {
 }
 
 /** What is wrong, in our words; of a code that has none, that it does not fit. */
-export function wordsOf({ type, path, context }: Joi.ValidationErrorItem): Words {
+export function wordsOf({ type, path, context, message }: Joi.ValidationErrorItem): Words {
+  // Our own words, said where a value is checked.
+  if (type === 'custom') return { message };
   return (joiWords[type] ?? says('does not fit'))(labelOf(path), (context ?? {}) as Context);
 }

@@ -10,4 +10,4 @@ export {
   type ShownColumn,
 } from './cells.ts';
 export { printable } from './printable.ts';
-export { offsetAt, writeInstant } from './instants.ts';
+export { isTimeZone, offsetAt, writeInstant } from './instants.ts';

@@ -5,6 +5,15 @@ const stretchMs = 900_000;
 const mostKept = 50_000;
 const offsets = new Map<string, Map<number, number>>();
 
+/** Whether there is a time zone of this name in the IANA database. */
+export function isTimeZone(name: string): boolean {
+  try {
+    return new Intl.DateTimeFormat('en', { timeZone: name }).resolvedOptions().timeZone !== '';
+  } catch {
+    return false;
+  }
+}
+
 /** How far a zone's wall clock is ahead of UTC at an instant, milliseconds. @param at - milliseconds since 1970-01-01T00:00:00Z */
 export function offsetAt(at: number, timeZone: string): number {
   const known = offsets.get(timeZone) ?? new Map<number, number>();

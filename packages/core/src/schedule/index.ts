@@ -1,3 +1,4 @@
+export { readDayLines } from './dayLines.ts';
 export { checkRecurrence, daysLater, nextInstants, recurrenceWords, type Recurrence } from './recurrence.ts';
 
 /** Days on which schedules that name the list do not run. */

@@ -1,5 +1,6 @@
 import { RRuleTemporal } from 'rrule-temporal';
 import { Temporal } from 'temporal-polyfill';
+import { isTimeZone } from '../format/index.ts';
 import { Refusal } from '../refusal/index.ts';
 
 /** A recurrence with the wall clock it is meant in. */
@@ -140,16 +141,12 @@ function openRule(recurrence: Recurrence): RRuleTemporal {
 }
 
 function checkZone(timeZone: string): void {
-  try {
-    new Intl.DateTimeFormat('en', { timeZone });
-  } catch (cause) {
-    throw new Refusal(
-      'SCHEDULE_INVALID',
-      `there is no time zone \`${timeZone}\``,
-      { pointer: 'timeZone', word: timeZone, hint: 'write it like Europe/Berlin' },
-      { cause },
-    );
-  }
+  if (isTimeZone(timeZone)) return;
+  throw new Refusal('SCHEDULE_INVALID', `there is no time zone \`${timeZone}\``, {
+    pointer: 'timeZone',
+    word: timeZone,
+    hint: 'write it like Europe/Berlin',
+  });
 }
 
 /**

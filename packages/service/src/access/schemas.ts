@@ -12,7 +12,6 @@ export const thing = Joi.string()
 export const webOrigin = Joi.string()
   .max(300)
   .custom((value: string, helpers) => (isOrigin(value) ? value : helpers.error('string.origin')), 'origin')
-  .messages({ 'string.origin': '{{#label}} must be scheme, host and port alone, such as https://portal.example' })
   .description('scheme, host and port of the host page, such as https://portal.example');
 export const groupName = Joi.string().trim().min(1).max(100);
 /** CQL2 text, or CQL2 JSON. */

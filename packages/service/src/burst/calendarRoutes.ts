@@ -27,13 +27,15 @@ export const calendarRoutes: Route[] = [
     ...about,
     method: 'put',
     path: '/api/v1/holidays',
-    summary: 'Save a list of holidays, by its days or from a calendar',
+    summary: 'Save a list of holidays, by its days or from a file',
     body: Joi.object({
       name: thing.required(),
       title: Joi.string().trim().min(1).max(200).required(),
       days: Joi.array().items(Joi.string().max(10)).min(1).max(4_000),
-      calendar: Joi.string().max(2_000_000).description('an iCalendar file (RFC 5545); its all-day events count'),
-    }).xor('days', 'calendar'),
+      text: Joi.string()
+        .max(2_000_000)
+        .description('an iCalendar file (RFC 5545), of which all-day events count, or days, one in a line'),
+    }).xor('days', 'text'),
     async handle({ app, person, body, origin }) {
       const list = await saveHolidays(app, person, body, origin);
       await reschedule(app, list.name);

@@ -1,7 +1,8 @@
 import Joi from 'joi';
 import { thing } from '../access/index.ts';
+import { invalidRowActions } from '@underbell/core/burst';
 import type { ColumnType } from '@underbell/core/dataset';
-import { readAs } from '@underbell/core/check';
+import { readAs, validate } from '@underbell/core/check';
 import { fileDialect } from '../dataset/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { defineList, giveList, loadList, seenLists, showList } from './usecases.ts';
@@ -16,6 +17,10 @@ const roles = {
   language: column.description('column with the language of a copy, such as de or en-GB'),
   timeZone: column.description('column with the time zone of a copy, such as Europe/Athens'),
   format: column.description('column with the formats that a recipient gets'),
+  invalidRows: Joi.string()
+    .valid(...invalidRowActions)
+    .default('reject')
+    .description('reject a list with invalid rows, or skip those rows: they are listed, and get no copy'),
 };
 const columnType = Joi.string().valid('text', 'integer', 'number', 'boolean', 'date', 'instant');
 const types = Joi.object().pattern(Joi.string().max(63), columnType).max(200);
@@ -26,8 +31,8 @@ const typesText = readAs<Record<string, ColumnType>>()(
     .max(4_000)
     .custom((text: string, helpers) => {
       const read = Object.fromEntries(text.split(',').map((one) => one.split(':').map((part) => part.trim())));
-      const { error } = types.validate(read);
-      return error ? helpers.message({ custom: `types: ${error.message}` }) : read;
+      const { problems } = validate(read, types, { convert: false });
+      return problems ? helpers.message({ custom: problems[0]!.message }) : read;
     })
     .description('what columns must hold: joined:date,fee:number'),
 );

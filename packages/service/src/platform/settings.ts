@@ -1,6 +1,7 @@
 import { isIP } from 'node:net';
 import Joi from 'joi';
-import { readAs } from '@underbell/core/check';
+import { readAs, validate, type Inferred } from '@underbell/core/check';
+import { isTimeZone } from '@underbell/core/format';
 import { Refusal } from '@underbell/core/refusal';
 import type { Reachable } from './outgoing.ts';
 import { priorities, type Priority } from './priority.ts';
@@ -172,8 +173,8 @@ function readNetworks(text: string): string[] {
 }
 
 function timeZone(value: string): string {
-  new Intl.DateTimeFormat('en', { timeZone: value });
-  return value;
+  if (isTimeZone(value)) return value;
+  throw new Error('it is no time zone; write one like Europe/Athens');
 }
 
 /**
@@ -182,14 +183,12 @@ function timeZone(value: string): string {
  * @throws {Refusal} `SETTING_INVALID`, naming each setting that is missing or wrong
  */
 export function readSettings(environment: Readonly<Record<string, string | undefined>>): Settings {
-  const { error, value } = schema.validate(environment, { abortEarly: false });
-  if (error) {
-    const problems = error.details.map((one) => ({
-      at: String(one.path[0]),
-      message: one.message.replaceAll('"', '`'),
-    }));
+  const read = validate(environment, schema, { convert: true });
+  if (read.problems) {
+    const problems = read.problems.map((one) => ({ ...one, at: one.at.slice(1) }));
     throw new Refusal('SETTING_INVALID', problems.map((one) => one.message).join('; '), { problems });
   }
+  const value = read.value as Inferred<typeof schema>;
   const publicUrl: string = value.UNDERBELL_PUBLIC_URL ?? `http://${value.UNDERBELL_HOST}:${value.UNDERBELL_PORT}`;
   return {
     role: value.UNDERBELL_ROLE,

@@ -1,26 +1,28 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { isDate } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
+import { readDayLines } from '@underbell/core/schedule';
 import { noSuch, requireMaker } from '../access/index.ts';
 import { momentOf, remember, type App } from '../platform/index.ts';
 import { runInThread } from '../platform/thread.ts';
 import { findHolidays, listHolidays, putHolidays, removeHolidays } from './store.ts';
 import type { HolidayList } from './models.ts';
 
-/** What somebody says of a list of holidays: its days, or a calendar file that has them. */
+/** A list of holidays: its days, or the text of a file that has them. */
 export interface HolidayWish {
   readonly name: string;
   readonly title: string;
   readonly days?: readonly string[];
-  readonly calendar?: string;
+  readonly text?: string;
 }
 
 /** A year of holidays is read in milliseconds. */
 const calendarBounds = { memoryMiB: 128, timeMs: 5_000 };
 
-async function daysOf(app: App, { days, calendar }: HolidayWish): Promise<string[]> {
-  if (calendar !== undefined) {
-    const data = { text: calendar, thisYear: Number(momentOf(app).today.slice(0, 4)) };
+async function daysOf(app: App, { days, text }: HolidayWish): Promise<string[]> {
+  if (text !== undefined) {
+    if (!/^\s*BEGIN:VCALENDAR/i.test(text)) return readDayLines(text);
+    const data = { text, thisYear: Number(momentOf(app).today.slice(0, 4)) };
     return runInThread(new URL('../../dist/calendarThread.mjs', import.meta.url), data, calendarBounds);
   }
   const odd = days!.find((day) => !isDate(day));

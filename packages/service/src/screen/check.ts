@@ -1,3 +1,4 @@
+import { isTimeZone } from '@underbell/core/format';
 import { Refusal, type Problem } from '@underbell/core/refusal';
 import type { App } from '../platform/index.ts';
 import { misfitOf } from './fit.ts';
@@ -5,16 +6,12 @@ import type { ScreenRow } from './models.ts';
 import { setupOf, slotsOf } from './program.ts';
 
 export function checkZone(timeZone: string): void {
-  try {
-    new Intl.DateTimeFormat('en', { timeZone });
-  } catch (cause) {
-    throw new Refusal(
-      'SCREEN_INVALID',
-      `there is no time zone \`${timeZone}\``,
-      { pointer: '/timeZone', word: timeZone, hint: 'write it like Europe/Berlin' },
-      { cause },
-    );
-  }
+  if (isTimeZone(timeZone)) return;
+  throw new Refusal('SCREEN_INVALID', `there is no time zone \`${timeZone}\``, {
+    pointer: '/timeZone',
+    word: timeZone,
+    hint: 'write it like Europe/Berlin',
+  });
 }
 
 /** @see BCP 47 */

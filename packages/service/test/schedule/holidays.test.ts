@@ -88,11 +88,13 @@ describe('holidays of schedules', () => {
     assert.equal((await put({ name: 'x', title: 'X', days }, 'quay17@skerrow.example')).status, 403);
     assert.equal((await put({ name: 'x', title: 'X', days: ['2026-02-30'] })).body.code, 'INPUT_INVALID');
     assert.equal((await put({ name: 'x', title: 'X' })).body.code, 'INPUT_INVALID');
-    assert.equal((await put({ name: 'x', title: 'X', calendar: 'none' })).body.code, 'FILE_MALFORMED');
+    assert.equal((await put({ name: 'x', title: 'X', text: 'none' })).body.code, 'FILE_EMPTY');
+    const named = await put({ name: 'named', title: 'Named', text: 'date;name\n2026-12-25;Midwinter\n' });
+    assert.deepEqual((named.body as unknown as { days: string[] }).days, days);
     // A rule that never comes true is given up, while everything else goes on.
     const endless = lines(...event('DTSTART;VALUE=DATE:20260101', 'RRULE:FREQ=DAILY;BYMONTH=2;BYMONTHDAY=30'));
     let isAnswered = false;
-    const asked = put({ name: 'x', title: 'X', calendar: endless }).then((answer) => {
+    const asked = put({ name: 'x', title: 'X', text: endless }).then((answer) => {
       isAnswered = true;
       return answer;
     });
