@@ -377,7 +377,10 @@ describe('underbell', () => {
     ]) {
       assert.equal((await underbell(args)).code, 2, args.join(' '));
     }
-    const away = await underbell(['whoami'], { UNDERBELL_URL: 'http://127.0.0.1:9' });
+    const elsewhere = { UNDERBELL_URL: 'http://127.0.0.1:9', UNDERBELL_PASSWORD: 'none' };
+    // A sign-in to one service is none to another.
+    assert.equal((await underbell(['whoami'], elsewhere)).code, 3);
+    const away = await underbell(['sign-in', 'ada@skerrow.example'], elsewhere);
     assert.equal(away.code, 1);
     assert.match(away.errors, /SERVICE_UNREACHABLE/);
     assert.match((await underbell(['completion'])).out, /complete .* underbell/);

@@ -83,6 +83,10 @@ export function showPlan(plan: ShownPlan): void {
     );
   }
   for (const one of plan.parameters) line(faint(settingLine(one)));
+  if (plan.skippedRows) {
+    const { list, rows } = plan.skippedRows;
+    line(`The list ${list} was loaded without ${plural(rows, 'invalid row')}. See them: underbell list show ${list}`);
+  }
   if (plan.repeatedTimes)
     line(
       `${plan.repeatedTimes.repeated} of its next ${plan.repeatedTimes.of} times are about a period that an earlier one is about: they reach only those who have none yet.`,

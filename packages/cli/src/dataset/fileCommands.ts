@@ -9,6 +9,7 @@ import {
   type ExaminedUpload,
   type FoundCell,
   type LoadedFile,
+  type NearType,
 } from '@underbell/core/dataset';
 import { collect, readPairs } from '../platform/files.ts';
 import { faint, line, plural, show, table } from '../platform/output.ts';
@@ -32,6 +33,12 @@ export function columnTable(columns: readonly DatasetColumn[]): void {
 }
 
 const cells = (found: readonly FoundCell[]) => found.map((one) => `row ${one.row} “${one.value}”`).join(', ');
+
+/** Says of a column of text which type most of its cells fit. */
+const showNear = (column: string, { type, count, fitting, first }: NearType) =>
+  line(
+    `${column} is text: ${plural(fitting, `cell is a ${type}`, `cells are ${type}s`)}, ${plural(count, 'is not', 'are not')}: ${cells(first)}`,
+  );
 
 /** How files are written, for every command that reads one. */
 export function addCellDialect(command: Command): Command {
@@ -76,6 +83,10 @@ function showLoaded(command: Command, loaded: LoadedFile): void {
         `${plural(count, 'cell')} of ${column} did not fit and ${count === 1 ? 'is' : 'are'} missing: ${cells(first)}`,
       );
     columnTable(answer.columns);
+    for (const one of answer.near) {
+      showNear(one.column, one);
+      line(faint(`  To load it so: --type ${one.column}=${one.type} --bad-cells-empty`));
+    }
   });
 }
 
@@ -157,11 +168,7 @@ function showExamined({ id, rows, readAs, columns, questions }: ExaminedUpload):
     { heading: 'some cells', cell: (one) => one.samples.slice(0, 3).join(', ') },
   ]);
   if (readAs) line(faint(`read as ${readAs}`));
-  for (const column of columns) {
-    const near = column.misfits.filter((one) => column.type === 'text' && one.count * 20 < rows);
-    for (const one of near)
-      line(faint(`${column.name} would be ${one.type} but for ${plural(one.count, 'cell')}: ${cells(one.first)}`));
-  }
+  for (const { name, type, near } of columns) if (near && type === 'text') showNear(name, near);
   for (const { about, columns: names, cell, readings } of questions) {
     line(`${names.join(', ')}: row ${cell.row} “${cell.value}” can be read in more than one way`);
     for (const { say, as } of readings) line(`  --${about} ${say}: ${as}`);

@@ -1,3 +1,4 @@
+import type { SkippedRows } from '@underbell/core/burst';
 import type { ListedList, LoadedList, ShownList } from '@underbell/core/list';
 import { basename } from 'node:path';
 import type { Command } from 'commander';
@@ -17,6 +18,7 @@ interface ListOptions {
   readonly timeZone?: string;
   readonly format?: string;
   readonly type: readonly string[];
+  readonly skipInvalidRows?: boolean;
 }
 
 interface ReadOptions extends ListOptions {
@@ -27,9 +29,15 @@ interface ReadOptions extends ListOptions {
 }
 
 function showLoaded(command: Command, name: string, loaded: LoadedList): void {
-  show(command, loaded, ({ version, recipients }) =>
-    line(`${name}, version ${version}: ${plural(recipients, 'recipient')}`),
-  );
+  show(command, loaded, ({ version, recipients, skipped }) => {
+    line(`${name}, version ${version}: ${plural(recipients, 'recipient')}`);
+    if (skipped) showSkipped(skipped);
+  });
+}
+
+function showSkipped({ rows, problems }: SkippedRows): void {
+  line(`${plural(rows, 'invalid row')} skipped:`);
+  for (const { at, message } of problems) line(`  ${at}: ${message}`);
 }
 
 /** `joined=date` of the command line as the service takes it. */
@@ -43,7 +51,8 @@ export function addListCommands(program: Command): void {
     .requiredOption('--name <name>', 'the list, made when it is new')
     .addHelpText('after', '\nExample:\n  underbell list load managers.csv --name quay-managers --id quay')
     .action(async (file: string, options: ListOptions, command: Command) => {
-      const { name, type: types, ...roles } = options;
+      const { name, type: types, skipInvalidRows, ...given } = options;
+      const roles = { ...given, ...(skipInvalidRows ? { invalidRows: 'skip' } : {}) };
       const list = `/api/v1/lists/${encodeURIComponent(name)}`;
       if (/\.json$/i.test(file)) {
         const body = { ...roles, ...typesOf(types), rows: readJsonFile(file) };
@@ -67,7 +76,8 @@ export function addListCommands(program: Command): void {
       '\nExamples:\n  underbell list read --name managers --dataset staff --where "role = \'manager\'" --id quay\n  underbell list read --name leads --group "District leads" --each district',
     )
     .action(async (options: ReadOptions, command: Command) => {
-      const { name, dataset, where, group, each, type, ...roles } = options;
+      const { name, dataset, where, group, each, type, skipInvalidRows, ...given } = options;
+      const roles = { ...given, ...(skipInvalidRows ? { invalidRows: 'skip' } : {}) };
       if ((dataset === undefined) === (group === undefined))
         throw localProblem('INPUT_INVALID', 'say --dataset or --group, one of them');
       const from = dataset === undefined ? { group, each } : { dataset, where };
@@ -89,7 +99,8 @@ export function addListCommands(program: Command): void {
       .option('--language <column>', 'the column with the language of a copy, such as de or en-GB')
       .option('--time-zone <column>', 'the column with the time zone of a copy, such as Europe/Athens')
       .option('--format <column>', 'the column with the formats that a recipient gets')
-      .option('--type <column=type>', 'what the cells of a column must be; may be repeated', collect, []);
+      .option('--type <column=type>', 'what the cells of a column must be; may be repeated', collect, [])
+      .option('--skip-invalid-rows', 'load the list without its invalid rows, and print them');
   list
     .command('list')
     .description('the lists that you may see')
@@ -109,11 +120,12 @@ export function addListCommands(program: Command): void {
     .description('the recipients of a list')
     .action(async (name: string, _options, command: Command) => {
       const answer = await askService<ShownList>('GET', `/api/v1/lists/${encodeURIComponent(name)}`);
-      show(command, answer, ({ columns, recipients }) =>
+      show(command, answer, ({ columns, recipients, skipped }) => {
         table(
           recipients,
           columns.map((column) => ({ heading: column, cell: (one) => one.values[column] })),
-        ),
-      );
+        );
+        if (skipped) showSkipped(skipped);
+      });
     });
 }

@@ -56,6 +56,10 @@ const columns = computed(() => [
       ><template v-else>is {{ one.value }} ({{ settingWords[one.from] }})</template></span
     >.
   </p>
+  <p v-if="plan.skippedRows">
+    The list <RouterLink :to="`/lists/${plan.skippedRows.list}`">{{ plan.skippedRows.list }}</RouterLink> was loaded
+    without {{ plan.skippedRows.rows }} invalid {{ plan.skippedRows.rows === 1 ? 'row' : 'rows' }}.
+  </p>
   <p v-if="plan.repeatedTimes">
     {{ plan.repeatedTimes.repeated }} of its next {{ plan.repeatedTimes.of }} times are about a period that an earlier
     one is about: they reach only those who have none yet.

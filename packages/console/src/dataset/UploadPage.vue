@@ -90,6 +90,8 @@ const questions = computed(() =>
 );
 const misfits = (index: number) =>
   found.value?.columns[index]?.misfits.find((one) => one.type === settled.value[index]?.type);
+/** The type that most cells of a column of text fit. */
+const near = (index: number) => (settled.value[index]?.type === 'text' ? found.value?.columns[index]?.near : undefined);
 const badCells = computed(() => settled.value.reduce((sum, _, i) => sum + (misfits(i)?.count ?? 0), 0));
 const load = () =>
   attempt('load', async () => {
@@ -188,6 +190,13 @@ const load = () =>
                 <span v-for="one in misfits(i)!.first" :key="one.row" class="sample"
                   >row {{ one.row }} “{{ one.value }}”</span
                 >
+              </template>
+              <template v-else-if="near(i)">
+                {{ showCount(near(i)!.fitting) }} cells are {{ near(i)!.type }}s, {{ showCount(near(i)!.count) }} not:
+                <span v-for="one in near(i)!.first" :key="one.row" class="sample"
+                  >row {{ one.row }} “{{ one.value }}”</span
+                >
+                <Button size="small" @click="settled[i]!.type = near(i)!.type">Read as {{ near(i)!.type }}</Button>
               </template>
               <span v-else class="quiet">none</span>
             </td>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { ShownList } from '@underbell/core/list';
-import { Button, Spin, Table } from 'ant-design-vue';
+import { Alert, Button, Spin, Table } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
 import { sendFile } from '../platform/api.ts';
 import TakeAway from '../platform/TakeAway.vue';
@@ -102,6 +102,20 @@ function leave(): void {
       >
       <TakeAway kind="list" :name="name" to="/lists" />
     </p>
+    <Alert
+      v-if="list.skipped"
+      type="warning"
+      show-icon
+      :message="`${list.skipped.rows} invalid ${list.skipped.rows === 1 ? 'row was' : 'rows were'} skipped`"
+    >
+      <template #description>
+        <ul class="skipped">
+          <li v-for="one in list.skipped.problems" :key="`${one.at} ${one.message}`">
+            {{ one.at }}: {{ one.message }}
+          </li>
+        </ul>
+      </template>
+    </Alert>
     <div class="bar">
       <input v-model="search" type="search" placeholder="Find a recipient" aria-label="Find a recipient" />
       <template v-if="list.origin === null">
@@ -160,6 +174,12 @@ input {
 .cell {
   width: 100%;
   min-width: 7rem;
+}
+.skipped {
+  margin: 0;
+  padding-left: 1.2rem;
+  max-height: 12rem;
+  overflow-y: auto;
 }
 .role {
   display: block;

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { ListedList } from '@underbell/core/list';
-import { Button, Empty, Table } from 'ant-design-vue';
+import { Button, Checkbox, Empty, Table } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import { dateOrders, fileEncodings, fileSeparators, toFieldName } from '@underbell/core/dataset';
@@ -32,6 +32,7 @@ const form = reactive({
   encoding: '',
   separator: '',
   dates: '',
+  isSkipping: false,
 });
 /** Which column is what; what is left empty stays as it was for a list that is known. */
 const roles = reactive({ id: '', address: '', activeFrom: '', activeTo: '', language: '', timeZone: '', format: '' });
@@ -64,7 +65,10 @@ const hasHeading = computed(() => heading.value.length > 1);
 const load = () =>
   attempt('load', async () => {
     const path = `/api/v1/lists/${encodeURIComponent(form.name)}`;
-    const said = Object.fromEntries(Object.entries(roles).filter(([, column]) => column !== ''));
+    const said = {
+      ...Object.fromEntries(Object.entries(roles).filter(([, column]) => column !== '')),
+      ...(form.isSkipping ? { invalidRows: 'skip' } : {}),
+    };
     if (form.from === 'file') {
       const { encoding, separator, dates } = form;
       const written = Object.entries({ encoding, separator, dates }).filter(([, value]) => value !== '');
@@ -151,6 +155,7 @@ const load = () =>
         </select></label
       >
     </template>
+    <Checkbox v-model:checked="form.isSkipping">Skip invalid rows</Checkbox>
     <Button type="primary" html-type="submit" :loading="busy === 'load'">Check and load</Button>
   </form>
   <ProblemNote v-if="problem" :problem="problem" />

@@ -63,7 +63,15 @@ export {
   checkPeriodDays,
   predecessorOf,
 } from './period.ts';
-export { isMailAddress, readRecipients, type ListColumns, type Recipient } from './recipients.ts';
+export {
+  invalidRowActions,
+  isMailAddress,
+  readRecipients,
+  type InvalidRowAction,
+  type ListColumns,
+  type Recipient,
+  type SkippedRows,
+} from './recipients.ts';
 export {
   formatsOf,
   planBurst,

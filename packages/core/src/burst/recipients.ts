@@ -1,4 +1,5 @@
 import { fitsType, isDate, type ColumnType } from '../dataset/index.ts';
+import { isTimeZone } from '../format/index.ts';
 import { suggest } from '../refusal/index.ts';
 import { copyFormats, type CopyFormat } from './definition.ts';
 import { Refusal, type Problem } from '../refusal/index.ts';
@@ -36,14 +37,6 @@ export interface ListColumns {
 function isLanguage(text: string): boolean {
   try {
     return Intl.NumberFormat.supportedLocalesOf(text).length > 0;
-  } catch {
-    return false;
-  }
-}
-
-function isTimeZone(text: string): boolean {
-  try {
-    return new Intl.DateTimeFormat('en', { timeZone: text }).resolvedOptions().timeZone !== '';
   } catch {
     return false;
   }
@@ -113,67 +106,117 @@ class RowReader {
   }
 }
 
+/** What happens to a list of which rows are invalid. */
+export const invalidRowActions = ['reject', 'skip'] as const;
+export type InvalidRowAction = (typeof invalidRowActions)[number];
+
+/** Rows that a list was loaded without. */
+export interface SkippedRows {
+  /** How many. */
+  readonly rows: number;
+  /** What is wrong with the first of them. */
+  readonly problems: readonly Problem[];
+}
+
+export interface ReadRecipientsOptions {
+  /** Column -> what its cells must be, empty ones apart; text where nothing is said. */
+  readonly types?: Readonly<Record<string, ColumnType>>;
+  /** The number by which people know the first row: 2 in a file, below its headings. */
+  readonly firstRow?: number | undefined;
+  readonly invalidRows?: InvalidRowAction | undefined;
+}
+
+const shownProblems = 100;
+
+/** @throws {Refusal} `LIST_INVALID` */
+function rejectList(problems: readonly Problem[], more: object = {}): never {
+  const [first] = problems;
+  const others = problems.length - 1;
+  throw new Refusal('LIST_INVALID', `${first!.at}: ${first!.message}${others > 0 ? `, and ${others} more` : ''}`, {
+    pointer: first!.at,
+    hint: first!.hint,
+    problems: problems.slice(0, shownProblems),
+    ...more,
+  });
+}
+
 /**
  * Makes recipients of a list's rows and names every mistake with its row.
  *
  * @param rows - one record per data row
- * @param types - what the cells of columns must be, empty ones apart; text where nothing is said
- * @param firstRow - the number by which people know the first one: 2 in a file, below its headings
- * @throws {Refusal} `LIST_INVALID`: missing or repeated identities, addresses that are none, cells of the wrong type
+ * @throws {Refusal} `LIST_INVALID`: missing or repeated identities, addresses that are none, cells of the wrong type; also where
+ *   invalid rows are skipped and no other is left
  */
 export function readRecipients(
   rows: readonly Readonly<Record<string, string>>[],
   columns: ListColumns,
-  types: Readonly<Record<string, ColumnType>> = {},
-  firstRow = 2,
-): Recipient[] {
+  { types = {}, firstRow = 2, invalidRows = 'reject' }: ReadRecipientsOptions = {},
+): { recipients: Recipient[]; skipped: SkippedRows | undefined } {
   const problems: Problem[] = [];
   const rowOf = new Map<string, number>();
-  const recipients = rows.map((values, index): Recipient => {
+  const recipients: Recipient[] = [];
+  rows.forEach((values, index) => {
+    const before = problems.length;
     const row = index + firstRow;
-    const problem = (column: string, message: string, more: Partial<Problem> = {}) =>
-      void problems.push({ at: `row ${row}, column ${column}`, message, ...more });
-    const reader = new RowReader(values, columns, problem);
-    const id = (values[columns.id] ?? '').trim();
-    const address = (values[columns.address] ?? '').trim();
-    const earlier = rowOf.get(id);
-    if (id === '') problem(columns.id, 'the recipient has no identity');
-    else if (earlier !== undefined) problem(columns.id, `\`${id}\` already stands in row ${earlier}`);
-    else rowOf.set(id, row);
-    if (!isMailAddress(address))
-      problem(
-        columns.address,
-        address === '' ? 'the recipient has no address' : `\`${address.slice(0, 80)}\` is not a mail address`,
-        { hint: 'an address looks like name@host.example' },
-      );
-    const day = (role: 'activeFrom' | 'activeTo') => reader.text(role, isDate, 'day', 'a day looks like 2026-11-30');
-    const [activeFrom, activeTo] = [day('activeFrom'), day('activeTo')];
-    if (activeFrom && activeTo && activeFrom > activeTo)
-      problems.push({ at: `row ${row}`, message: `active from ${activeFrom} to ${activeTo}, which is never` });
-    const language = reader.text('language', isLanguage, 'language', 'a language looks like en-GB, de or el-GR');
-    const timeZone = reader.text('timeZone', isTimeZone, 'time zone', 'a time zone looks like Europe/Athens');
-    const formats = reader.formats();
-    reader.types(types);
-    return {
-      id,
-      address,
-      values,
-      ...(activeFrom ? { activeFrom } : {}),
-      ...(activeTo ? { activeTo } : {}),
-      ...(language ? { language } : {}),
-      ...(timeZone ? { timeZone } : {}),
-      ...(formats ? { formats } : {}),
-    };
+    const recipient = readRecipient(values, columns, { types, row, rowOf, problems });
+    if (problems.length > before) return;
+    recipients.push(recipient);
   });
-  if (problems.length === 0) return recipients;
-  const [first] = problems;
-  throw new Refusal(
-    'LIST_INVALID',
-    `${first!.at}: ${first!.message}${problems.length > 1 ? `, and ${problems.length - 1} more` : ''}`,
-    {
-      pointer: first!.at,
-      hint: first!.hint,
-      problems: problems.slice(0, 100),
-    },
-  );
+  if (problems.length === 0) return { recipients, skipped: undefined };
+  if (invalidRows === 'reject')
+    rejectList(problems, {
+      hint: problems[0]!.hint ?? 'Correct the rows, or load the list without them: skip invalid rows.',
+    });
+  if (recipients.length === 0)
+    rejectList(problems, { hint: 'Every row is invalid. Correct the rows, then load the list again.' });
+  return { recipients, skipped: { rows: rows.length - recipients.length, problems: problems.slice(0, shownProblems) } };
+}
+
+interface RowTask {
+  readonly types: Readonly<Record<string, ColumnType>>;
+  readonly row: number;
+  /** Identity -> row of those before it that are valid. */
+  readonly rowOf: Map<string, number>;
+  readonly problems: Problem[];
+}
+
+function readRecipient(
+  values: Readonly<Record<string, string>>,
+  columns: ListColumns,
+  { types, row, rowOf, problems }: RowTask,
+): Recipient {
+  const before = problems.length;
+  const problem = (column: string, message: string, more: Partial<Problem> = {}) =>
+    void problems.push({ at: `row ${row}, column ${column}`, message, ...more });
+  const reader = new RowReader(values, columns, problem);
+  const id = (values[columns.id] ?? '').trim();
+  const address = (values[columns.address] ?? '').trim();
+  const earlier = rowOf.get(id);
+  if (id === '') problem(columns.id, 'the recipient has no identity');
+  else if (earlier !== undefined) problem(columns.id, `\`${id}\` already stands in row ${earlier}`);
+  if (!isMailAddress(address))
+    problem(
+      columns.address,
+      address === '' ? 'the recipient has no address' : `\`${address.slice(0, 80)}\` is not a mail address`,
+      { hint: 'an address looks like name@host.example' },
+    );
+  const day = (role: 'activeFrom' | 'activeTo') => reader.text(role, isDate, 'day', 'a day looks like 2026-11-30');
+  const [activeFrom, activeTo] = [day('activeFrom'), day('activeTo')];
+  if (activeFrom && activeTo && activeFrom > activeTo)
+    problems.push({ at: `row ${row}`, message: `active from ${activeFrom} to ${activeTo}, which is never` });
+  const language = reader.text('language', isLanguage, 'language', 'a language looks like en-GB, de or el-GR');
+  const timeZone = reader.text('timeZone', isTimeZone, 'time zone', 'a time zone looks like Europe/Athens');
+  const formats = reader.formats();
+  reader.types(types);
+  if (problems.length === before) rowOf.set(id, row);
+  return {
+    id,
+    address,
+    values,
+    ...(activeFrom ? { activeFrom } : {}),
+    ...(activeTo ? { activeTo } : {}),
+    ...(language ? { language } : {}),
+    ...(timeZone ? { timeZone } : {}),
+    ...(formats ? { formats } : {}),
+  };
 }

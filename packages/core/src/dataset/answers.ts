@@ -1,6 +1,6 @@
 import type { CellDialect, FileDialect } from './dialect.ts';
 import type { ColumnType, DatasetColumn } from './columns.ts';
-import type { DialectQuestion, FoundCell, Misfits } from './infer.ts';
+import type { DialectQuestion, FoundCell, Misfits, NearType } from './infer.ts';
 
 /** A dataset in a list of them. `At`: an instant, a `Date` before it is sent. */
 export interface ListedDataset<At = string> {
@@ -113,12 +113,18 @@ export interface BadCells {
   readonly first: readonly FoundCell[];
 }
 
+export interface NearColumn extends NearType {
+  readonly column: string;
+}
+
 export interface LoadedFile extends LoadedDataset {
   readonly dialect: FileDialect;
   /** The same in words. */
   readonly readAs: string;
   /** What counts as missing because it did not fit. */
   readonly emptied: readonly BadCells[];
+  /** Columns that are text although most of their cells fit another type. */
+  readonly near: readonly NearColumn[];
 }
 
 export interface ExaminedFileColumn {
@@ -132,6 +138,8 @@ export interface ExaminedFileColumn {
   readonly samples: readonly string[];
   /** For every type the cells that do not fit it. */
   readonly misfits: readonly Misfits[];
+  /** Of text: the type that most cells fit. */
+  readonly near?: NearType;
 }
 
 /** A file that waits to be loaded: what it holds, how it is read, and what has to be said first. */

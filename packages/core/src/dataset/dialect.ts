@@ -56,29 +56,40 @@ function canonicalNumber(bare: string, decimal: DecimalSign): string | undefined
 const yearLast = /^(\d{1,2})([./-])(\d{1,2})\2(\d{4})$/;
 const yearFirst = /^(\d{4})([./-])(\d{1,2})\2(\d{1,2})$/;
 
-function canonicalDate(bare: string, order: DateOrder): string | undefined {
+/** @param order - without one, only what is the same day in every order is read: 2026-10-01, 01.01.2026 */
+function canonicalDate(bare: string, order: DateOrder | undefined): string | undefined {
   const first = yearFirst.exec(bare);
   const last = order === 'year-month-day' ? null : yearLast.exec(bare);
+  if (order === undefined && last !== null && Number(last[1]) !== Number(last[3])) return undefined;
   const [year, month, day] = first
     ? [first[1], first[3], first[4]]
-    : order === 'day-month-year'
-      ? [last?.[4], last?.[3], last?.[1]]
-      : [last?.[4], last?.[1], last?.[3]];
+    : order === 'month-day-year'
+      ? [last?.[4], last?.[1], last?.[3]]
+      : [last?.[4], last?.[3], last?.[1]];
   if (year === undefined) return undefined;
   const text = `${year}-${month!.padStart(2, '0')}-${day!.padStart(2, '0')}`;
   return isDate(text) ? text : undefined;
 }
 
+/** What stands for true and false in files, in the languages that the service speaks and those of their neighbours. */
+const booleanWords = new Map<string, 'true' | 'false'>([
+  ...['true', 'yes', 'y', 'ja', 'j', 'wahr', 'oui', 'vrai', 'sí', 'sì', 'sim'].map((word) => [word, 'true'] as const),
+  ...['false', 'no', 'n', 'nein', 'falsch', 'non', 'faux', 'não', 'nee', 'nej', 'nei'].map(
+    (word) => [word, 'false'] as const,
+  ),
+]);
+
 /**
- * A cell as every type writes it (decimal point, no grouping, dates as ISO 8601 has them).
+ * A cell as every type writes it (decimal point, no grouping, dates as ISO 8601 has them, `true` and `false`).
  *
- * @param dialect - what is left out is read as a dot, and as dates with the year first
+ * @param dialect - what is left out is read as a dot, and as dates that are the same day in every order
  * @returns nothing when the cell does not fit the type
  */
 export function canonicalCell(cell: string, type: ColumnType, dialect: CellDialect): string | undefined {
   if (type === 'text') return fitsType(cell, type) ? cell : undefined;
   const bare = cell.trim();
-  if (type === 'date') return canonicalDate(bare, dialect.dates ?? 'year-month-day');
+  if (type === 'date') return canonicalDate(bare, dialect.dates);
+  if (type === 'boolean') return booleanWords.get(bare.toLowerCase());
   if (type !== 'integer' && type !== 'number') return fitsType(bare, type) ? bare : undefined;
   const plain = canonicalNumber(bare, dialect.decimal ?? 'dot');
   return plain !== undefined && fitsType(plain, type) ? plain : undefined;

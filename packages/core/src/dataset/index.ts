@@ -20,12 +20,14 @@ export {
   guessType,
   isCanonical,
   misfitsOf,
+  nearTypeOf,
   openQuestions,
   resolveDialect,
   type DialectQuestion,
   type ExaminedColumn,
   type FoundCell,
   type Misfits,
+  type NearType,
 } from './infer.ts';
 export {
   dateOrders,
@@ -49,6 +51,7 @@ export type {
   ListedDataset,
   LoadedDataset,
   LoadedFile,
+  NearColumn,
   ShownDataset,
   PlannedRefresh,
   ShownRevision,

@@ -20,6 +20,12 @@ const reads = {
   canonicalDate: 2048,
   /** Only as a dot has it, and as a database reads it. */
   pointNumber: 4096,
+  /** The same day whatever the order. */
+  sameDate: 8192,
+  /** `true` and `false`, as a database reads them. */
+  canonicalBoolean: 16_384,
+  trueWord: 32_768,
+  falseWord: 65_536,
 } as const;
 
 const leadingZero = /^[+-]?0\d/;
@@ -28,7 +34,9 @@ const order: readonly ColumnType[] = ['boolean', 'integer', 'number', 'date', 'i
 function readingsOf(cell: string): number {
   const bare = cell.trim();
   let mask = 0;
-  if (fitsType(bare, 'boolean')) mask |= reads.boolean;
+  const truth = canonicalCell(bare, 'boolean', {});
+  if (truth !== undefined) mask |= reads.boolean | (truth === 'true' ? reads.trueWord : reads.falseWord);
+  if (fitsType(bare, 'boolean')) mask |= reads.canonicalBoolean;
   if (fitsType(bare, 'instant')) mask |= reads.instant;
   if (!/\d/.test(bare)) return mask;
   if (canonicalCell(bare, 'integer', { decimal: 'dot' }) !== undefined) mask |= reads.integerDot;
@@ -38,7 +46,8 @@ function readingsOf(cell: string): number {
   if (fitsType(bare, 'number')) mask |= /[.,]/.test(bare) ? reads.pointNumber : reads.canonicalNumber;
   if (canonicalCell(bare, 'date', { dates: 'day-month-year' }) !== undefined) mask |= reads.dayFirst;
   if (canonicalCell(bare, 'date', { dates: 'month-day-year' }) !== undefined) mask |= reads.monthFirst;
-  if (canonicalCell(bare, 'date', {}) !== undefined) mask |= reads.yearFirst;
+  if (canonicalCell(bare, 'date', { dates: 'year-month-day' }) !== undefined) mask |= reads.yearFirst;
+  if (canonicalCell(bare, 'date', {}) !== undefined) mask |= reads.sameDate;
   if (fitsType(bare, 'date')) mask |= reads.canonicalDate;
   if (leadingZero.test(bare)) mask |= reads.identifier;
   return mask;
@@ -86,6 +95,12 @@ export interface Misfits {
   readonly type: ColumnType;
   readonly count: number;
   readonly first: readonly FoundCell[];
+}
+
+/** The type that most cells of a column fit. */
+export interface NearType extends Misfits {
+  /** How many cells fit it. */
+  readonly fitting: number;
 }
 
 const shownCells = 5;
@@ -165,14 +180,19 @@ export function misfitsOf({ tallies }: ExaminedColumn, type: ColumnType, dialect
   return misfits.length === 0 ? undefined : { type, count: sum(misfits), first: firstOf(misfits) };
 }
 
+const hasIdentifiers = ({ tallies }: ExaminedColumn) =>
+  tallies.some((one) => (one.readings & reads.identifier) !== 0 && (one.readings & reads.numberDot) !== 0);
+
 /** The narrowest type that fits every cell of a column; text when there is none, or no cell. */
 export function guessType(column: ExaminedColumn, dialect: CellDialect): ColumnType {
   const { tallies } = column;
   if (tallies.length === 0) return 'text';
-  const isIdentifier = tallies.some(
-    (one) => (one.readings & reads.identifier) !== 0 && (one.readings & reads.numberDot) !== 0,
-  );
+  const isIdentifier = hasIdentifiers(column);
+  const has = (bit: number) => tallies.some((one) => (one.readings & bit) !== 0);
+  // A column of `NO` alone may hold countries: words are truths where both are there.
+  const isWord = !isCanonical(column, 'boolean', dialect) && !(has(reads.trueWord) && has(reads.falseWord));
   const fits = (type: ColumnType) => {
+    if (type === 'boolean' && isWord) return false;
     if (isIdentifier && (type === 'integer' || type === 'number')) return false;
     // Whole only where it is whole whatever the decimal sign turns out to be.
     if (type === 'integer' && dialect.decimal === undefined)
@@ -182,15 +202,30 @@ export function guessType(column: ExaminedColumn, dialect: CellDialect): ColumnT
   return order.find(fits) ?? 'text';
 }
 
+/** From so many of its cells on a column tells how numbers or dates are written, or that it was meant to be of a type. */
+const tellingShare = 0.8;
+
+/** The type that all but a few cells of a column have, where those few make it text. */
+export function nearTypeOf(column: ExaminedColumn, dialect: CellDialect): NearType | undefined {
+  const all = sum(column.tallies);
+  const types = order.filter((type) => (type !== 'integer' && type !== 'number') || !hasIdentifiers(column));
+  const near = types.flatMap((type) => misfitsOf(column, type, dialect) ?? []);
+  // The narrowest of those that fit the most cells.
+  const best = near.reduce<Misfits | undefined>(
+    (one, next) => (one && one.count <= next.count ? one : next),
+    undefined,
+  );
+  if (best === undefined || guessType(column, dialect) !== 'text' || all - best.count < tellingShare * all) return;
+  return { ...best, fitting: all - best.count };
+}
+
 /** A column of a file as it is shown: its type by itself, and for every type the cells that do not fit. */
 export function describeColumn(column: ExaminedColumn, dialect: CellDialect) {
   const { heading, missing, samples } = column;
   const misfits = order.flatMap((type) => misfitsOf(column, type, dialect) ?? []);
-  return { heading, type: guessType(column, dialect), missing, samples, misfits };
+  const near = nearTypeOf(column, dialect);
+  return { heading, type: guessType(column, dialect), missing, samples, misfits, ...(near ? { near } : {}) };
 }
-
-/** From so many of its cells on a column tells how numbers or dates are written. */
-const tellingShare = 0.8;
 
 type NamedColumn = ExaminedColumn & { readonly name: string };
 
@@ -257,7 +292,7 @@ export function openQuestions(
       if (!isAbout) return [];
       const [all, same] =
         about === 'dates'
-          ? [reads.dayFirst | reads.monthFirst, reads.yearFirst]
+          ? [reads.dayFirst | reads.monthFirst, reads.sameDate | reads.yearFirst]
           : [reads.numberDot | reads.numberComma, reads.canonicalNumber];
       const open = column.tallies.filter((one) => (one.readings & all) !== 0 && (one.readings & same) === 0);
       return open.length === 0 ? [] : [{ name: column.name, type: type!, open }];
@@ -294,7 +329,12 @@ export function isCanonical({ tallies }: ExaminedColumn, type: ColumnType, { dec
   if (type === 'text') return true;
   const numbers =
     type === 'number' && decimal !== 'comma' ? reads.canonicalNumber | reads.pointNumber : reads.canonicalNumber;
-  const plain =
-    type === 'date' ? reads.canonicalDate : type === 'integer' || type === 'number' ? numbers : bitsOf(type, {});
+  const plain = {
+    boolean: reads.canonicalBoolean,
+    instant: reads.instant,
+    date: reads.canonicalDate,
+    integer: numbers,
+    number: numbers,
+  }[type];
   return tallies.every((one) => (one.readings & plain) !== 0);
 }

@@ -1,4 +1,5 @@
 import type { CopyFormat } from '../burst/answers/index.ts';
+import type { InvalidRowAction, SkippedRows } from '../burst/recipients.ts';
 import type { ColumnType, FileDialect } from '../dataset/index.ts';
 
 /** Where a list is read from before each plan: one row of a dataset, or one person of a group, is one recipient. */
@@ -23,6 +24,9 @@ export interface ListFacts<At = string> {
   /** Nothing for a file. */
   readonly origin: ListOrigin | null;
   readonly fileDialect: FileDialect | null;
+  readonly invalidRows: InvalidRowAction;
+  /** What the newest version was loaded without. */
+  readonly skipped: SkippedRows | null;
   readonly loadedAt: At;
 }
 
@@ -48,6 +52,7 @@ export interface ShownList<At = string> extends ListFacts<At> {
 
 /** What loading a list came to. */
 export interface LoadedList {
+  readonly skipped: SkippedRows | null;
   readonly name: string;
   readonly version: number;
   readonly recipients: number;

@@ -254,6 +254,30 @@ describe('readRecipients', () => {
     assert.match(details.problems?.[0]?.message ?? '', /row 2/);
   });
 
+  it('leaves invalid rows out where that is wished, and lists them', () => {
+    const rows: Record<string, string>[] = [
+      { quay: 'Q1', email: '' },
+      { quay: 'Q1', email: 'a@b.example' },
+      { quay: 'Q2', email: 'c@d.example', joined: 'soon' },
+      { quay: 'Q1', email: 'e@f.example' },
+    ];
+    const columns = { id: 'quay', address: 'email' };
+    const options = { types: { joined: 'date' }, invalidRows: 'skip' } as const;
+    const { recipients, skipped } = readRecipients(rows, columns, options);
+    // An invalid row takes no identity away from a valid one.
+    assert.deepEqual(
+      recipients.map((one) => one.address),
+      ['a@b.example'],
+    );
+    assert.equal(skipped?.rows, 3);
+    assert.deepEqual(
+      skipped.problems.map((one) => one.at),
+      ['row 2, column email', 'row 4, column joined', 'row 5, column quay'],
+    );
+    assert.equal(readRecipients([rows[1]!], columns, options).skipped, undefined);
+    refused('LIST_INVALID', () => readRecipients([rows[0]!], columns, options));
+  });
+
   it('knows a mail address from what is none', () => {
     for (const text of ['a@b.example', "o'neil+x@mail.b-c.example"]) assert.equal(isMailAddress(text), true, text);
     for (const text of [

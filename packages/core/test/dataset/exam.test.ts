@@ -53,6 +53,50 @@ describe('ColumnExam', () => {
     assert.equal(guess('', ''), 'text');
   });
 
+  it('reads truths in other words where both are there, and keeps countries text', () => {
+    assert.equal(guess('ja', 'Nein', 'ja'), 'boolean');
+    assert.equal(guess('yes', '', 'NO'), 'boolean');
+    assert.equal(guess('NO', 'NO'), 'text');
+    assert.equal(guess('true', 'true'), 'boolean');
+    assert.equal(guess('j', 'n'), 'boolean');
+    const column = examined('NO', 'no');
+    assert.equal(misfitsOf(column, 'boolean', {}), undefined);
+    assert.equal(isCanonical(column, 'boolean', {}), false);
+    assert.equal(isCanonical(examined('true', 'FALSE'), 'boolean', {}), true);
+    assert.equal(canonicalCell(' Ja ', 'boolean', {}), 'true');
+    assert.equal(canonicalCell('vielleicht', 'boolean', {}), undefined);
+  });
+
+  it('says which type most cells of a text are, and which are not', () => {
+    const days = Array.from({ length: 30 }, (_, i) => `2026-10-${String(i + 1).padStart(2, '0')}`);
+    const { type, near } = describeColumn(examined(...days, 'closed'), {});
+    assert.equal(type, 'text');
+    assert.deepEqual(near, { type: 'date', count: 1, fitting: 30, first: [{ row: 31, value: 'closed' }] });
+    assert.equal(describeColumn(examined('1', '2', '3', '4', 'x'), {}).near?.type, 'integer');
+    assert.equal(describeColumn(examined('1', '2', '3', '4.5', 'x'), {}).near?.type, 'number');
+    for (const cells of [days, ['007', '012', '013', '014', 'x'], ['a', 'b', '1'], ['']])
+      assert.equal(describeColumn(examined(...cells), {}).near, undefined, cells.join());
+  });
+
+  it('asks for no order of days that are the same in both, and settles none', () => {
+    const ask = (...written: string[]) => {
+      const column = examined(...written);
+      const dialect = resolveDialect([column], {});
+      const questions = openQuestions([column], new Map([['amount', guessType(column, dialect)]]), dialect);
+      return { dialect, type: guessType(column, dialect), cell: questions[0]?.cell.value };
+    };
+    assert.deepEqual(ask('01.01.2026', '02.02.2026'), { dialect: {}, type: 'date', cell: undefined });
+    assert.deepEqual(ask('01.01.2026', '05.06.2026'), { dialect: {}, type: 'date', cell: '05.06.2026' });
+    assert.deepEqual(ask('01.01.2026', '2026-10-03'), { dialect: {}, type: 'date', cell: undefined });
+    assert.deepEqual(ask('01.01.2026', '31.01.2026'), {
+      dialect: { dates: 'day-month-year' },
+      type: 'date',
+      cell: undefined,
+    });
+    assert.equal(canonicalCell('1.1.2026', 'date', {}), '2026-01-01');
+    assert.equal(canonicalCell('01.01.2026', 'date', { dates: 'year-month-day' }), undefined);
+  });
+
   it('keeps identifiers with leading zeros texts', () => {
     assert.equal(guess('007'), 'text');
     assert.equal(guess('007', '012'), 'text');
@@ -75,6 +119,8 @@ describe('ColumnExam', () => {
       "'",
       'T06:00',
       'true',
+      'ja',
+      'no',
       'e5',
       'x',
       '+',
@@ -98,8 +144,8 @@ describe('ColumnExam', () => {
           if (wrong.length > 0 || !isCanonical(column, type, how)) continue;
           for (const one of cells.filter((text) => text !== ''))
             assert.equal(
-              canonicalCell(one, type, how),
-              fitsType(one.trim(), type) ? one.trim() : '',
+              canonicalCell(one, type, how)?.toLowerCase(),
+              fitsType(one.trim(), type) ? one.trim().toLowerCase() : '',
               JSON.stringify(one),
             );
         }
@@ -114,6 +160,7 @@ describe('canonicalCell', () => {
     assert.equal(canonicalCell('03/09/2026', 'date', { dates: 'day-month-year' }), '2026-09-03');
     assert.equal(canonicalCell('03/09/2026', 'date', { dates: 'month-day-year' }), '2026-03-09');
     assert.equal(canonicalCell('03/09/2026', 'date', {}), undefined);
+    assert.equal(canonicalCell('13.13.2026', 'date', {}), undefined);
     assert.equal(canonicalCell('31/09/2026', 'date', { dates: 'day-month-year' }), undefined);
     assert.equal(canonicalCell('2026/9/3', 'date', { dates: 'day-month-year' }), '2026-09-03');
     assert.equal(canonicalCell('3.9.26', 'date', { dates: 'day-month-year' }), undefined);

@@ -182,6 +182,8 @@ export interface MadePlan {
   readonly template: FittedTemplate | undefined;
   /** Of the list, as it was read for this plan. */
   readonly listVersion: number;
+  /** Rows that it was loaded without. */
+  readonly skippedRows: number;
   /** Recipient -> number of this copy among those sent for the same occurrence. */
   readonly repeats: Map<string, number>;
 }
@@ -226,6 +228,7 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
     entries,
     template,
     listVersion: list.version,
+    skippedRows: list.skipped?.rows ?? 0,
     repeats: new Map([...before].map(([id, { repeat }]) => [id, repeat + 1])),
   };
 }

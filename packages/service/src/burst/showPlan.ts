@@ -53,7 +53,7 @@ export async function showPlan(
   name: string,
   options: PlanOptions,
 ): Promise<ShownPlan<Date>> {
-  const { burst, entries, template } = await makePlan(app, person, name, options);
+  const { burst, entries, template, skippedRows } = await makePlan(app, person, name, options);
   const { before, compared } = await compare(app, name, burst.period.name, entries);
   const planned = entries.filter((one) => one.action === 'send');
   const { shape } = burst.rowRevision;
@@ -80,6 +80,7 @@ export async function showPlan(
       loadedAt: one.loadedAt,
     })),
     parameters: burst.settings,
+    ...(skippedRows > 0 ? { skippedRows: { list: burst.definition.list, rows: skippedRows } } : {}),
     ...(await repeatedTimes(app, burst.definition)),
     limits: limit.explain(),
     ...(unwritable ? { unwritable } : {}),

@@ -1,4 +1,4 @@
-import type { CopyFormat } from '@underbell/core/burst';
+import type { CopyFormat, InvalidRowAction, SkippedRows } from '@underbell/core/burst';
 import type { ColumnType, FileDialect } from '@underbell/core/dataset';
 import type { ListOrigin } from '@underbell/core/list';
 import {
@@ -10,6 +10,7 @@ import {
   json,
   key,
   nullable,
+  oneOf,
   refersTo,
   text,
   type RowOf,
@@ -32,6 +33,9 @@ export const lists = defineModel('lists', {
   types: filled(json<Readonly<Record<string, ColumnType>>>()),
   /** How the file was written that it was loaded from. */
   fileDialect: nullable(json<FileDialect>()),
+  invalidRows: filled(oneOf<InvalidRowAction>('reject', 'skip')),
+  /** What the newest version was loaded without. */
+  skipped: nullable(json<SkippedRows>()),
 });
 export type ListRow = RowOf<typeof lists>;
 

@@ -3,7 +3,7 @@ import { rm } from 'node:fs/promises';
 import type { Readable } from 'node:stream';
 import { isDeepStrictEqual } from 'node:util';
 import type { PersonViewer } from '@underbell/core/access';
-import { readRecipients, type Recipient } from '@underbell/core/burst';
+import { readRecipients, type InvalidRowAction, type Recipient, type SkippedRows } from '@underbell/core/burst';
 import {
   dialectToKeep,
   formatValue,
@@ -58,6 +58,8 @@ export interface ListRoles {
   readonly format?: string;
   /** Column -> what its cells must be; text where nothing is said. */
   readonly types?: Readonly<Record<string, ColumnType>>;
+  /** Rejected when left out, whatever was said before. */
+  readonly invalidRows?: InvalidRowAction;
 }
 
 /** What holds for a list now: what is said, over what was settled before. */
@@ -90,9 +92,9 @@ interface ReadList {
 /** @throws {Refusal} `FILE_COLUMN_MISSING`, `FILE_EMPTY`, `LIST_INVALID` */
 function recipientsOf(
   { columns, rows, firstRow }: ReadList,
-  { types = {}, ...roles }: ResolvedRoles,
+  { types = {}, invalidRows, ...roles }: ResolvedRoles,
   what: string,
-): Recipient[] {
+): Pick<SaveList, 'recipients' | 'skipped'> {
   const named = Object.entries({ ...roles, id: roles.id ?? roles.address }) as [string, string | undefined][];
   for (const [pointer, column] of [...named, ...Object.keys(types).map((one) => [`types/${one}`, one] as const)]) {
     if (column === undefined || columns.includes(column)) continue;
@@ -103,7 +105,7 @@ function recipientsOf(
     });
   }
   if (rows.length === 0) throw new Refusal('FILE_EMPTY', `${what} holds no recipients`);
-  return readRecipients(rows, { ...roles, id: roles.id ?? roles.address }, types, firstRow);
+  return readRecipients(rows, { ...roles, id: roles.id ?? roles.address }, { types, firstRow, invalidRows });
 }
 
 interface SaveList {
@@ -113,12 +115,13 @@ interface SaveList {
   readonly dialect?: FileDialect | undefined;
   readonly read: ReadList;
   readonly recipients: readonly Recipient[];
+  readonly skipped: SkippedRows | undefined;
   readonly origin: string;
 }
 
 /** Stores the next version of a list, whoever may. */
 async function saveList(app: App, person: PersonViewer, wish: SaveList): Promise<LoadedList> {
-  const { name, roles, from, dialect, read, recipients, origin } = wish;
+  const { name, roles, from, dialect, read, recipients, skipped = null, origin } = wish;
   const known = await findList(app, name);
   const row = {
     name,
@@ -135,6 +138,8 @@ async function saveList(app: App, person: PersonViewer, wish: SaveList): Promise
     types: roles.types ?? {},
     origin: from,
     fileDialect: dialect ?? known?.fileDialect ?? null,
+    invalidRows: roles.invalidRows ?? ('reject' as const),
+    skipped,
   };
   const version = await app.records.transaction(async () => {
     await holdName(app, { kind: 'list', name }, known !== undefined);
@@ -145,11 +150,15 @@ async function saveList(app: App, person: PersonViewer, wish: SaveList): Promise
       what: `version ${made} loaded`,
       thing: `list ${name}`,
       origin,
-      after: { recipients: recipients.length, ...(from ? { from } : {}) },
+      after: {
+        recipients: recipients.length,
+        ...(skipped ? { skippedRows: skipped.rows } : {}),
+        ...(from ? { from } : {}),
+      },
     });
     return made;
   });
-  return { name, version, recipients: recipients.length, columns: read.columns };
+  return { name, version, recipients: recipients.length, columns: read.columns, skipped };
 }
 
 async function requireListMaker(app: App, person: PersonViewer, name: string): Promise<void> {
@@ -171,9 +180,9 @@ export async function loadList(
   const file = await examineUpload(app, upload, { fileName, said, known: known?.fileDialect ?? {} });
   try {
     const { read, dialect } = await readListFile(file, { ...known?.fileDialect, ...said }, roles);
-    const recipients = recipientsOf(read, roles, 'the file');
+    const found = recipientsOf(read, roles, 'the file');
     const kept = dialectToKeep(known?.fileDialect, dialect);
-    const saved = await saveList(app, person, { name, roles, from: null, dialect: kept, read, recipients, origin });
+    const saved = await saveList(app, person, { name, roles, from: null, dialect: kept, read, ...found, origin });
     return { ...saved, dialect };
   } finally {
     await rm(uploadFolder(app, file.id), { recursive: true, force: true });
@@ -229,7 +238,7 @@ export async function giveList(
   const columns = columnNames(headings);
   const rows = given.map((row) => Object.fromEntries(headings.map((one, i) => [columns[i]!, String(row[one] ?? '')])));
   const read = { columns, rows, firstRow: 1 };
-  return saveList(app, person, { name, roles, from: null, read, recipients: recipientsOf(read, roles, 'it'), origin });
+  return saveList(app, person, { name, roles, from: null, read, ...recipientsOf(read, roles, 'it'), origin });
 }
 
 /** So many recipients a list may have. */
@@ -296,27 +305,27 @@ export async function defineList(
   const read = await readOrigin(app, person, from);
   const usual = 'group' in from && from.each !== undefined ? { id: 'recipient', ...given } : given;
   const roles = resolvedRoles(await findList(app, name), usual);
-  const recipients = recipientsOf(read, roles, 'it');
-  return saveList(app, person, { name, roles, from, read, recipients, origin });
+  const found = recipientsOf(read, roles, 'it');
+  return saveList(app, person, { name, roles, from, read, ...found, origin });
 }
 
 /** The list as it is now: one that is read from somewhere has a new version when anything in it has changed. */
 export async function currentList(app: App, person: PersonViewer, list: ListRow): Promise<ListRow> {
   if (list.origin === null) return list;
   const read = await readOrigin(app, person, list.origin);
-  const roles = resolvedRoles(list, {});
-  const recipients = recipientsOf(read, roles, `the list \`${list.name}\``);
+  const roles = resolvedRoles(list, { invalidRows: list.invalidRows });
+  const found = recipientsOf(read, roles, `the list \`${list.name}\``);
   const known = await listRecipients(app, list);
-  if (isDeepStrictEqual(known, recipients)) return list;
+  if (isDeepStrictEqual(known, found.recipients) && isDeepStrictEqual(list.skipped, found.skipped ?? null)) return list;
   const { version } = await saveList(app, person, {
     name: list.name,
     roles,
     from: list.origin,
     read,
-    recipients,
+    ...found,
     origin: 'read anew',
   });
-  return { ...list, columns: [...read.columns], version };
+  return { ...list, columns: [...read.columns], version, skipped: found.skipped ?? null };
 }
 
 /** A list that a person may see. @throws {Refusal} `NOT_FOUND` */

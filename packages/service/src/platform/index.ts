@@ -105,6 +105,14 @@ export { receiveBytes, receiveFile, refuseSpace } from './receive.ts';
 export { SilenceWatch } from './silenceWatch.ts';
 export { useNonce } from './nonces.sql.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';
-export { cookieName, defineRoute, formatRoute, readInput, type Answer, type Request, type Route } from './http/index.ts';
+export {
+  cookieName,
+  defineRoute,
+  formatRoute,
+  readInput,
+  type Answer,
+  type Request,
+  type Route,
+} from './http/index.ts';
 export { isLoopbackAddress } from './addresses.ts';
 export { hostOf, originSets, requireHost } from './hosts.ts';

@@ -41,6 +41,7 @@ import * as keyFamilies from './migrations/036-key-families.ts';
 import * as rightsNews from './migrations/037-rights-news.ts';
 import * as processes from './migrations/038-processes.ts';
 import * as directoryUsers from './migrations/039-directory-users.ts';
+import * as skippedRows from './migrations/040-skipped-rows.ts';
 import * as publicLinks from './migrations/026-public-links.ts';
 
 /** In order; only ever appended to. */
@@ -84,6 +85,7 @@ const migrations = [
   rightsNews,
   processes,
   directoryUsers,
+  skippedRows,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

@@ -6,6 +6,7 @@ import {
   type ExaminedUpload,
   type LoadedFile,
   describeColumn,
+  nearTypeOf,
   dialectToKeep,
   dialectWords,
   isCanonical,
@@ -139,7 +140,11 @@ async function loadFile(app: App, person: PersonViewer, wish: FileLoad): Promise
       atSwap: () => changeDataset(app, name, { fileDialect: dialectToKeep(known?.fileDialect, dialect) }),
     },
   );
-  return { name, ...loaded, columns, dialect, readAs: dialectWords(dialect), emptied: bad };
+  const near = file.columns.flatMap((one) => {
+    const found = types.get(one.name) === 'text' ? nearTypeOf(one, dialect) : undefined;
+    return found ? [{ column: one.name, ...found }] : [];
+  });
+  return { name, ...loaded, columns, dialect, readAs: dialectWords(dialect), emptied: bad, near };
 }
 
 /** Loads an uploaded file in one step. */

@@ -9,6 +9,7 @@ interface Loaded {
   readonly rows: number;
   readonly readAs: string;
   readonly columns: readonly { readonly name: string; readonly type: string }[];
+  readonly near: readonly object[];
   readonly emptied: readonly { readonly column: string; readonly cells: number; readonly first: readonly object[] }[];
 }
 interface Examined {
@@ -91,6 +92,23 @@ describe('files of other places', () => {
       'integer',
       'number',
     ]);
+  });
+
+  it('are asked nothing that changes nothing, have truths in words, and say what almost is a date', async () => {
+    const days = Array.from({ length: 20 }, (_, i) => `2026-10-${String(i + 1).padStart(2, '0')}`);
+    const lines = [...days, 'closed'].map((day, i) => `01.01.2026,${i % 2 === 0 ? 'ja' : 'nein'},${day}`);
+    const csv = `since,open,day\n${lines.join('\n')}\n`;
+    const answer = await loaded('words', '', csv);
+    assert.deepEqual(types(answer), ['date', 'boolean', 'text']);
+    assert.equal(answer.readAs, 'UTF-8, cells parted by commas', 'no order of days is settled');
+    assert.deepEqual(answer.near, [
+      { column: 'day', type: 'date', count: 1, fitting: 20, first: [{ row: 21, value: 'closed' }] },
+    ]);
+    assert.deepEqual((await rows('words'))[1], { since: '2026-01-01', open: false, day: '2026-10-02' });
+    // The next file may have days that hang on an order: those are asked about.
+    assert.equal((await load('words', '', csv.replaceAll('01.01.', '05.06.'))).body.code, 'FILE_AMBIGUOUS');
+    const empty = await loaded('words-two', 'type=day=date&badCells=empty', csv);
+    assert.deepEqual([types(empty)[2], empty.emptied[0]?.cells, empty.near], ['date', 1, []]);
   });
 
   it('are read in the encoding that they have or that is said, and shown in those that it may be', async () => {

@@ -82,6 +82,40 @@ describe('recipient lists', () => {
     assert.equal((await show('staff-list')).version, 2);
   });
 
+  it('are loaded without their invalid rows where that is wished, and say so in every plan', async () => {
+    const csv = 'quay,email\nQ001,ada@skerrow.example\nQ002,\nQ003,no address\nQ004,di@skerrow.example\n';
+    const send = (query: string, text = csv) =>
+      house.call('PUT', `/api/v1/lists/slips-few?id=quay${query}`, { as: publisher, csv: text });
+    const refused = await send('');
+    assert.deepEqual([refused.status, refused.body.code], [400, 'LIST_INVALID']);
+    assert.match(refused.text, /and 1 more/);
+    const made = await send('&invalidRows=skip');
+    assert.equal(made.status, 200, made.text);
+    const loaded = made.body as unknown as {
+      recipients: number;
+      skipped: { rows: number; problems: { at: string }[] };
+    };
+    assert.deepEqual(
+      [loaded.recipients, loaded.skipped.rows, loaded.skipped.problems.map((one) => one.at)],
+      [2, 2, ['row 3, column email', 'row 4, column email']],
+    );
+    await burstOn('slips-few', { quay: 'quay' });
+    const planned = (await plan('on-slips-few')) as unknown as { skippedRows: object };
+    assert.deepEqual(planned.skippedRows, { list: 'slips-few', rows: 2 });
+    // The wish holds for this file, and not for the next one.
+    assert.equal((await send('')).body.code, 'LIST_INVALID');
+    assert.equal((await send('&invalidRows=skip', 'quay,email\nQ001,none\n')).body.code, 'LIST_INVALID');
+    assert.equal((await send('&invalidRows=drop')).body.code, 'INPUT_INVALID');
+    // A list that is read anew keeps to what was said of it.
+    await load('quay,email\nQ001,ada@skerrow.example\nQ002,\n');
+    const read = await put('staff-few', { id: 'quay', invalidRows: 'skip', from: { dataset: 'staff' } });
+    assert.equal(read.status, 200, read.text);
+    await burstOn('staff-few', { quay: 'quay' });
+    await load('quay,email\nQ001,ada@skerrow.example\nQ002,\nQ003,\n');
+    const again = (await plan('on-staff-few')) as unknown as { skippedRows: object };
+    assert.deepEqual(again.skippedRows, { list: 'staff-few', rows: 2 });
+  });
+
   it('are read from a group: its people, with what is known of them', async () => {
     const made = await put('managers', { id: 'quay', from: { group: 'Quay managers' } });
     assert.equal(made.status, 200, made.text);

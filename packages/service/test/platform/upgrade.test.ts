@@ -102,6 +102,7 @@ describe('an installation of the first shape', () => {
       '037-rights-news',
       '038-processes',
       '039-directory-users',
+      '040-skipped-rows',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },

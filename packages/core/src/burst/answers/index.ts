@@ -111,6 +111,8 @@ export interface ShownPlan<At = string> {
     readonly value?: string;
     readonly from: 'list' | 'period' | 'burst' | 'default' | 'nothing';
   }[];
+  /** Rows that its list was loaded without. */
+  readonly skippedRows?: { readonly list: string; readonly rows: number };
   /** Of the next times of its schedule, those about a period that an earlier one is about: they reach only who has none. */
   readonly repeatedTimes?: { readonly repeated: number; readonly of: number };
   /** Limits that are the same for all copies. */
