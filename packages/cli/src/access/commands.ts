@@ -2,6 +2,7 @@ import type { AuditRecord } from '@underbell/core/audit';
 import type { Command } from 'commander';
 import { namedHolders, thingKinds } from '@underbell/core/access';
 import type {
+  InvitedPeople,
   ListedPerson,
   OwnRequest,
   ShownAttribute,
@@ -9,8 +10,8 @@ import type {
   ShownGroup,
   ShownRequest,
 } from '@underbell/core/access';
-import { collect } from '../platform/files.ts';
-import { line, plural, shortTime, show, table } from '../platform/output.ts';
+import { collect, readTextFile } from '../platform/files.ts';
+import { line, plural, shortTime, show, showSkipped, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService } from '../platform/service.ts';
 
@@ -22,6 +23,11 @@ interface Holders {
   readonly screen?: string;
   readonly screenGroup?: string;
 }
+
+const attributeText = (attributes: ListedPerson['attributes']) =>
+  Object.entries(attributes)
+    .map(([name, values]) => `${name}=${values.join(',')}`)
+    .join(' ');
 
 function addPersonCommands(program: Command): void {
   const person = program.command('person').description('people, guests and their attributes');
@@ -38,10 +44,7 @@ function addPersonCommands(program: Command): void {
           { heading: 'groups', cell: (one) => one.groups.join(', ') },
           {
             heading: 'attributes',
-            cell: (one) =>
-              Object.entries(one.attributes)
-                .map(([name, values]) => `${name}=${values.join(',')}`)
-                .join(' '),
+            cell: (one) => attributeText(one.attributes),
           },
         ]);
       });
@@ -93,6 +96,32 @@ function addPersonCommands(program: Command): void {
         const body = { email, name, organisation, groups: group, rights, words };
         const answer = await askService<{ expiresAt: string }>('POST', '/api/v1/invitations', { body });
         show(command, answer, ({ expiresAt }) => line(`${email} is invited until ${expiresAt.slice(0, 10)}.`));
+      },
+    );
+  person
+    .command('invite-many <file>')
+    .description('invite everybody whom a table or a list of email addresses names')
+    .option('--preview', 'invite nobody yet: print who would be invited')
+    .option('--skip-invalid-rows', 'invite the others, and print the rows that are invalid')
+    .option('--message <text>', 'a message in the email', '')
+    .addHelpText(
+      'after',
+      '\nThe headings of a table are email, name, organisation, groups and names of attributes. Several values of a\ncell stand with | or ; between them. Without headings, each line names one person.\n\nExample:\n  underbell person invite-many crew.csv --preview',
+    )
+    .action(
+      async (
+        file: string,
+        options: { preview?: boolean; skipInvalidRows?: boolean; message: string },
+        command: Command,
+      ) => {
+        const { preview = false, skipInvalidRows, message } = options;
+        const body = {
+          text: readTextFile(file),
+          words: message,
+          isPreview: preview,
+          ...(skipInvalidRows ? { invalidRows: 'skip' } : {}),
+        };
+        show(command, await askService<InvitedPeople>('POST', '/api/v1/invitations/table', { body }), showInvited);
       },
     );
   person
@@ -153,6 +182,20 @@ function addPersonCommands(program: Command): void {
     );
 }
 
+function showInvited({ invited, known, skipped, isPreview }: InvitedPeople): void {
+  table(invited, [
+    { heading: 'email', cell: (one) => one.email },
+    { heading: 'name', cell: (one) => one.name },
+    { heading: 'organisation', cell: (one) => one.organisation ?? '' },
+    { heading: 'groups', cell: (one) => one.groups.join(', ') },
+    { heading: 'attributes', cell: (one) => attributeText(one.attributes) },
+  ]);
+  if (known.length > 0)
+    line(`${plural(known.length, 'person is', 'people are')} here or invited already: ${known.join(', ')}`);
+  if (skipped) showSkipped(skipped);
+  line(`${plural(invited.length, 'person', 'people')} ${isPreview ? 'would be invited. Nobody was.' : 'invited.'}`);
+}
+
 function addGroupCommands(program: Command): void {
   const group = program.command('group').description('groups of people');
   group
@@ -190,6 +233,20 @@ function addGroupCommands(program: Command): void {
       await askService('PUT', `/api/v1/groups/${encodeURIComponent(name)}`, { body });
       show(command, { saved: name }, () => line(`The group ${name} is saved.`));
     });
+  for (const [verb, done] of [
+    ['add', 'added to'],
+    ['remove', 'removed from'],
+  ] as const)
+    group
+      .command(`${verb}-member <name> <emails...>`)
+      .description(`${verb} members; everybody else stays`)
+      .action(async (name: string, emails: string[], _options, command: Command) => {
+        const path = `/api/v1/groups/${encodeURIComponent(name)}/members`;
+        const changed = await askService<ShownGroup>('POST', path, { body: { [verb]: emails } });
+        show(command, changed, ({ members }) =>
+          line(`${emails.join(', ')} ${done} ${name}, which has ${plural(members.length, 'member')}.`),
+        );
+      });
   group
     .command('remove <name>')
     .description('remove a group that nothing names')

@@ -1,10 +1,9 @@
-import type { SkippedRows } from '@underbell/core/burst';
 import type { ListedList, LoadedList, ShownList } from '@underbell/core/list';
 import { basename } from 'node:path';
 import type { Command } from 'commander';
 import { addFileDialect } from '../dataset/fileCommands.ts';
 import { collect, readJsonFile, readPairs } from '../platform/files.ts';
-import { line, plural, shortTime, show, table } from '../platform/output.ts';
+import { line, plural, shortTime, show, showSkipped, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService } from '../platform/service.ts';
 
@@ -33,11 +32,6 @@ function showLoaded(command: Command, name: string, loaded: LoadedList): void {
     line(`${name}, version ${version}: ${plural(recipients, 'recipient')}`);
     if (skipped) showSkipped(skipped);
   });
-}
-
-function showSkipped({ rows, problems }: SkippedRows): void {
-  line(`${plural(rows, 'invalid row')} skipped:`);
-  for (const { at, message } of problems) line(`  ${at}: ${message}`);
 }
 
 /** `joined=date` of the command line as the service takes it. */

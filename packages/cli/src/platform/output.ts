@@ -1,3 +1,4 @@
+import type { SkippedRows } from '@underbell/core/check';
 import Table from 'cli-table3';
 import type { Command } from 'commander';
 
@@ -92,3 +93,9 @@ export const megabytes = (bytes: number) =>
 
 /** An instant without its seconds, in UTC, which the `Z` says (RFC 3339); nothing for none. */
 export const shortTime = (at: string | null | undefined): string => (at ? `${at.slice(0, 16).replace('T', ' ')}Z` : '');
+
+/** Rows that a table was taken without. */
+export function showSkipped({ rows, problems }: SkippedRows): void {
+  line(`${plural(rows, 'invalid row')} skipped:`);
+  for (const { at, message } of problems) line(`  ${at}: ${message}`);
+}

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { Button, Empty, Popconfirm, Table } from 'ant-design-vue';
+import { Button, Empty, Table } from 'ant-design-vue';
 import { reactive } from 'vue';
 import { columnTypes } from '@underbell/core/dataset';
 import type { ShownAttribute } from '@underbell/core/access';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -55,13 +56,14 @@ const remove = (name: string) =>
       <span v-else-if="column.key === 'act'" class="acts">
         <Button size="small" @click="Object.assign(form, record)">Change</Button>
         <Rename path="/api/v1/attributes" :name="record.name" pattern="[a-z][a-z0-9_]*" @renamed="reload" />
-        <Popconfirm
+        <ConfirmAction
+          is-dangerous
           :title="`Remove ${record.name}? It is refused while somebody has it or a rule looks at it.`"
           ok-text="Remove"
           @confirm="remove(record.name)"
         >
           <Button size="small" danger :loading="busy === 'remove'">Remove</Button>
-        </Popconfirm>
+        </ConfirmAction>
       </span>
     </template>
   </Table>

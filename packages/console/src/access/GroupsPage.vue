@@ -1,12 +1,14 @@
 <script setup lang="ts">
-import { Button, Popconfirm, Table } from 'ant-design-vue';
-import { reactive } from 'vue';
+import { Button, Table } from 'ant-design-vue';
+import { computed, reactive, ref } from 'vue';
 import type { ShownGroup } from '@underbell/core/access';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
+import MembersDrawer from './MembersDrawer.vue';
 import PeopleTabs from './PeopleTabs.vue';
 
 const { data, error, isLoading, reload } = useResource<{ groups: ShownGroup[] }>('/api/v1/groups');
@@ -15,7 +17,7 @@ const columns = [
   { title: 'Members', key: 'members' },
   { title: 'Owners', key: 'owners' },
   { title: 'Kept', key: 'origin' },
-  { title: '', key: 'act', width: 270 },
+  { title: '', key: 'act', width: 360 },
 ];
 const { busy, problem, attempt } = useAttempt<'save' | 'remove'>();
 const form = reactive({ name: '', members: '', owners: '' });
@@ -34,6 +36,9 @@ const remove = (name: string) =>
     await call('DELETE', `/api/v1/groups/${encodeURIComponent(name)}`);
     await reload();
   });
+/** Whose members are shown. */
+const opened = ref<string>();
+const group = computed(() => data.value?.groups.find((one) => one.name === opened.value));
 const some = (all: readonly string[]) =>
   all.length <= 4 ? all.join(', ') : `${all.slice(0, 3).join(', ')} and ${all.length - 3} more`;
 </script>
@@ -57,18 +62,23 @@ const some = (all: readonly string[]) =>
         record.origin === 'directory' ? 'by the directory' : 'here'
       }}</template>
       <template v-else-if="column.key === 'act' && record.origin === 'here'">
+        <Button class="beside" size="small" :aria-label="`Members of ${record.name}`" @click="opened = record.name"
+          >Members</Button
+        >
         <Button class="beside" size="small" @click="edit(record as ShownGroup)">Change</Button>
         <Rename path="/api/v1/groups" pattern=".{1,100}" :name="record.name" @renamed="reload" />
-        <Popconfirm
+        <ConfirmAction
+          is-dangerous
           :title="`Remove ${record.name}? It is refused while a right, rule or mask names it.`"
           ok-text="Remove"
           @confirm="remove(record.name)"
         >
           <Button size="small" danger :loading="busy === 'remove'">Remove</Button>
-        </Popconfirm>
+        </ConfirmAction>
       </template>
     </template>
   </Table>
+  <MembersDrawer v-if="group" :group="group" @changed="reload" @closed="opened = undefined" />
   <h2>Save a group</h2>
   <p class="quiet">
     Exactly those named belong to it. Owners change it; they belong to it only when named as members too.

@@ -1,13 +1,15 @@
 <script setup lang="ts">
-import { Button, Input, Popconfirm, Table } from 'ant-design-vue';
+import { Button, Input, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import type { ListedPerson } from '@underbell/core/access';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { useSession } from '../session/useSession.ts';
 import InviteForm from './InviteForm.vue';
+import InviteMany from './InviteMany.vue';
 import PeopleTabs from './PeopleTabs.vue';
 import PersonForm from './PersonForm.vue';
 
@@ -15,6 +17,7 @@ const { person: self } = useSession();
 const { data, error, isLoading, reload } = useResource<{ people: ListedPerson[] }>('/api/v1/people');
 const wanted = ref('');
 const isInviting = ref(false);
+const isInvitingMany = ref(false);
 const shown = computed(() => {
   const word = wanted.value.trim().toLowerCase();
   const all = data.value?.people ?? [];
@@ -72,8 +75,14 @@ async function invited(): Promise<void> {
         aria-label="Find people"
         class="find"
       />
-      <Button type="primary" @click="isInviting = !isInviting">Invite somebody</Button>
+      <span>
+        <Button v-if="self?.isAdministrator" class="beside" @click="isInvitingMany = !isInvitingMany"
+          >Invite many</Button
+        >
+        <Button type="primary" @click="isInviting = !isInviting">Invite somebody</Button>
+      </span>
     </div>
+    <InviteMany v-if="isInvitingMany" @invited="reload" @closed="isInvitingMany = false" />
     <InviteForm v-if="isInviting" @invited="invited" @closed="isInviting = false" />
     <PersonForm
       v-if="changing"
@@ -104,12 +113,13 @@ async function invited(): Promise<void> {
           "
         >
           <Button class="beside" size="small" @click="changing = record as ListedPerson">Change</Button>
-          <Popconfirm
+          <ConfirmAction
             v-if="record.state !== 'left'"
+            is-dangerous
             title="Signed out everywhere at once; tokens that name this person stop. Their rights stay, for when they come back."
             ok-text="Has left"
             @confirm="setState(record as ListedPerson, 'left')"
-            ><Button size="small" danger>Has left</Button></Popconfirm
+            ><Button size="small" danger>Has left</Button></ConfirmAction
           >
           <Button
             v-else

@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { Button, Popconfirm } from 'ant-design-vue';
+import { Button } from 'ant-design-vue';
 import { reactive } from 'vue';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -67,13 +68,13 @@ const publish = () =>
       </select></label
     >
     <Button type="primary" html-type="submit" :loading="busy === 'save'">Save</Button>
-    <Popconfirm
+    <ConfirmAction
       title="Owns all data, reports, boards, placements, programs, lists, bursts and folders then. Which rows, row rules say."
       ok-text="Make a publisher"
       @confirm="publish"
     >
       <Button :loading="busy === 'publish'">Make a publisher</Button>
-    </Popconfirm>
+    </ConfirmAction>
     <Button @click="emit('closed')">Close</Button>
   </form>
   <ProblemNote v-if="problem" :problem="problem" />

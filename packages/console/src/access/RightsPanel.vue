@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { Button, Checkbox, Popconfirm, Table } from 'ant-design-vue';
+import { Button, Checkbox, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import { rightLevels, type Right, type ShownGrant, type ThingKind } from '@underbell/core/access';
 import { call } from '../platform/api.ts';
 import ChoiceField from '../platform/ChoiceField.vue';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -103,12 +104,13 @@ const take = (grant: ShownGrant) =>
         <template v-else-if="column.key === 'passes'">{{
           record.canPassOn || record.level === 'own' ? 'yes' : 'no'
         }}</template>
-        <Popconfirm
+        <ConfirmAction
           v-else-if="column.key === 'act'"
+          is-dangerous
           :title="`${capitalised(who(record as ShownGrant) ?? '')} may then do only what other rights give.`"
           ok-text="Take back"
           @confirm="take(record as ShownGrant)"
-          ><Button size="small" danger>Take back</Button></Popconfirm
+          ><Button size="small" danger>Take back</Button></ConfirmAction
         >
       </template>
       <template #emptyText

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { Button, Popconfirm, Spin } from 'ant-design-vue';
+import { Button, Spin } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import type { ShownApp } from '@underbell/core/app';
 import { placedWords, type ShownPlacement } from '@underbell/core/place';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -71,12 +72,12 @@ const titleOf = (placement: string) =>
       </span>
       <template v-if="person?.isAdministrator">
         <Button v-if="!data.isOn" type="primary" :loading="busy === 'switch'" @click="turn('on')">Switch it on</Button>
-        <Popconfirm
+        <ConfirmAction
           v-else
           title="Nobody sees a report in it any more, at once and everywhere. Switch it off?"
           ok-text="Switch off"
           @confirm="turn('off')"
-          ><Button :loading="busy === 'switch'">Switch it off</Button></Popconfirm
+          ><Button :loading="busy === 'switch'">Switch it off</Button></ConfirmAction
         >
       </template>
       <span v-else-if="!data.isOn" class="quiet">An administrator switches it on.</span>
@@ -94,11 +95,12 @@ const titleOf = (placement: string) =>
     <template v-if="person?.isAdministrator">
       <p v-if="!isChanging" class="more">
         <Button size="small" @click="isChanging = true">Change how it is known</Button>
-        <Popconfirm
+        <ConfirmAction
+          is-dangerous
           title="What stands in it stays, and stands in no app. Take the app away?"
           ok-text="Take it away"
           @confirm="go"
-          ><Button size="small" danger :loading="busy === 'go'">Take away</Button></Popconfirm
+          ><Button size="small" danger :loading="busy === 'go'">Take away</Button></ConfirmAction
         >
       </p>
       <AppSetupForm v-else :app="data" @saved="saved" @close="isChanging = false" />

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { Button, Checkbox, Popconfirm, Select, Spin } from 'ant-design-vue';
+import { Button, Checkbox, Select, Spin } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
 import { useRoute } from 'vue-router';
 import { spanName, startOf, stepBy, type SpanUnit } from '@underbell/core/report';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -143,22 +144,22 @@ const runOptions = computed(() =>
         >Also to those who have it already</Checkbox
       >
       <Button :type="plan ? 'default' : 'primary'" :loading="busy === 'plan'" @click="makePlan">Plan</Button>
-      <Popconfirm
+      <ConfirmAction
         v-if="plan && plan.counts.planned > 0"
         :title="`Send ${plan.counts.planned} copies ${destinationWords(burst.definition.destination)} now?`"
         ok-text="Send"
         @confirm="start(false)"
       >
         <Button type="primary" :loading="busy === 'run'">Send {{ plan.counts.planned }} copies</Button>
-      </Popconfirm>
-      <Popconfirm
+      </ConfirmAction>
+      <ConfirmAction
         v-if="plan && plan.counts.files > 0"
         title="Send every copy to yourself instead? Nobody else gets one, and nobody counts as having theirs."
         ok-text="Send them to me"
         @confirm="start(true)"
       >
         <Button :loading="busy === 'run'">Send all to me</Button>
-      </Popconfirm>
+      </ConfirmAction>
     </div>
     <details v-if="burst.definition.schedule && times.data.value" class="times">
       <summary>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { Button, Popconfirm, Progress, Table } from 'ant-design-vue';
+import { Button, Progress, Table } from 'ant-design-vue';
 import { computed } from 'vue';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import { formatName, showCount, showInstant, showSize } from '../platform/words.ts';
 import RunState from './RunState.vue';
 import type { Ledger, LedgerEntry } from '@underbell/core/burst/answers';
@@ -74,34 +75,36 @@ const lonely = computed(() => {
       }}<template v-if="run.keptUntil"> · files kept until {{ showInstant(run.keptUntil) }}</template></span
     >
     <Button v-if="isActive(run)" @click="emit('steer', 'pause')">Pause</Button>
-    <Popconfirm
+    <ConfirmAction
       v-if="run.state === 'held'"
       :title="`Release this run? ${run.counts.planned} copies are made and sent then.`"
       ok-text="Release"
       @confirm="emit('steer', 'release')"
-      ><Button type="primary">Release</Button></Popconfirm
+      ><Button type="primary">Release</Button></ConfirmAction
     >
     <Button v-if="run.state === 'paused'" type="primary" @click="emit('steer', 'continue')">Go on</Button>
-    <Popconfirm
+    <ConfirmAction
       v-if="!isActive(run) && run.state !== 'paused' && run.state !== 'held' && run.counts.failed > 0"
       :title="`Try again for the ${run.counts.failed} whose copy failed?`"
       ok-text="Try again"
       @confirm="emit('steer', 'retry')"
-      ><Button>Try the failed again</Button></Popconfirm
+      ><Button>Try the failed again</Button></ConfirmAction
     >
-    <Popconfirm
+    <ConfirmAction
       v-if="isActive(run) || run.state === 'paused' || run.state === 'held'"
+      is-dangerous
       title="Stop this run? What has left stays sent; the rest can be run again."
       ok-text="Stop"
       @confirm="emit('steer', 'stop')"
-      ><Button danger>Stop</Button></Popconfirm
+      ><Button danger>Stop</Button></ConfirmAction
     >
-    <Popconfirm
+    <ConfirmAction
       v-if="holding > 0"
+      is-dangerous
       :title="`Recall the links of ${holding} copies? They stop working at once.`"
       ok-text="Recall"
       @confirm="emit('recall')"
-      ><Button danger>Recall all links</Button></Popconfirm
+      ><Button danger>Recall all links</Button></ConfirmAction
     >
   </div>
   <div v-if="isActive(run)" aria-live="polite">

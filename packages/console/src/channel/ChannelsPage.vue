@@ -1,9 +1,11 @@
 <script setup lang="ts">
-import { Button, Popconfirm, Table } from 'ant-design-vue';
+import { Button, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import type { ShownTab, ShownTeam } from '@underbell/core/channel';
 import { placedWords } from '@underbell/core/place';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
+import LinkButton from '../platform/LinkButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -61,7 +63,7 @@ const count = computed(() => (teams.data.value?.teams ?? []).flatMap((one) => on
       <li v-for="one in team.channels" :key="one.id">
         <b>{{ one.name }}</b> <span class="quiet">{{ one.topic }}</span>
         <span class="quiet">{{ showCount(one.members) }} members</span>
-        <RouterLink v-if="!one.why" :to="placeIn(one.chat, one.id)"><Button size="small">Add a tab</Button></RouterLink>
+        <LinkButton v-if="!one.why" :to="placeIn(one.chat, one.id)" size="small">Add a tab</LinkButton>
         <span v-else class="quiet">{{ one.why }}</span>
       </li>
     </ul>
@@ -97,16 +99,17 @@ const count = computed(() => (teams.data.value?.teams ?? []).flatMap((one) => on
         <span v-if="record.toldAt" class="quiet under">the channel was told {{ showInstant(record.toldAt) }}</span>
       </template>
       <span v-else-if="column.key === 'act' && record.mayChange" class="acts">
-        <RouterLink :to="`/places/channels/${record.placement}`"
-          ><Button size="small" :aria-label="`Change ${record.name}`">Change</Button></RouterLink
+        <LinkButton :to="`/places/channels/${record.placement}`" size="small" :aria-label="`Change ${record.name}`"
+          >Change</LinkButton
         >
-        <Popconfirm
+        <ConfirmAction
+          is-dangerous
           :title="`${showCount(record.members)} members see “${record.name}” no more there. Take it out?`"
           ok-text="Take it out"
           @confirm="remove(record as ShownTab)"
           ><Button size="small" danger :loading="busy === record.placement" :aria-label="`Take out ${record.name}`"
             >Take out</Button
-          ></Popconfirm
+          ></ConfirmAction
         >
       </span>
     </template>

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { Button, Popconfirm } from 'ant-design-vue';
+import { Button } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
 import type { ComparedMembers, ShownChat } from '@underbell/core/channel';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -106,17 +107,18 @@ const end = (name: string) =>
       <p class="acts">
         <Button size="small" @click="compare(one.name)">Compare members</Button>
         <Button size="small" @click="change(one)">Change</Button>
-        <Popconfirm
+        <ConfirmAction
           title="The keys before end at once. Make new ones?"
           ok-text="Make new keys"
           @confirm="renew(one.name)"
-          ><Button size="small">New keys</Button></Popconfirm
+          ><Button size="small">New keys</Button></ConfirmAction
         >
-        <Popconfirm
+        <ConfirmAction
+          is-dangerous
           :title="`${one.tabs} tabs let nobody in any more. End it?`"
           ok-text="End it"
           @confirm="end(one.name)"
-          ><Button size="small" danger>End</Button></Popconfirm
+          ><Button size="small" danger>End</Button></ConfirmAction
         >
       </p>
     </li>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Button, Checkbox, Popconfirm } from 'ant-design-vue';
+import { Button, Checkbox } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
 import {
   columnTypes,
@@ -9,6 +9,7 @@ import {
   type ColumnProfile,
 } from '@underbell/core/dataset';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -69,11 +70,12 @@ const keyWords = (column: DatasetColumn) =>
   <h2 id="columns">Columns</h2>
   <ProblemNote v-if="problem" :problem="problem" />
   <p v-if="problem?.code === 'REFRESH_BREAKS'">
-    <Popconfirm
+    <ConfirmAction
+      is-dangerous
       title="What is listed above stops working. Save all the same?"
       ok-text="Save anyway"
       @confirm="save(true)"
-      ><Button danger>Save anyway</Button></Popconfirm
+      ><Button danger>Save anyway</Button></ConfirmAction
     >
   </p>
   <ProblemNote v-if="profile.error.value" :problem="profile.error.value" />

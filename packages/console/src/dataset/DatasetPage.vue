@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { ShownDataset } from '@underbell/core/dataset';
-import { Button, Popconfirm, Spin, Table } from 'ant-design-vue';
+import { Button, Spin, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import { maskWords, type Mask, type RowRule } from '@underbell/core/access';
@@ -11,6 +11,7 @@ import RuleEditor from '../rule/RuleEditor.vue';
 import BinButton from '../folder/BinButton.vue';
 import FavouriteButton from '../folder/FavouriteButton.vue';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -118,7 +119,8 @@ async function maskSaved(): Promise<void> {
           <span v-else-if="column.key === 'act'" class="acts">
             <Button size="small" @click="edited = record as RowRule">Edit</Button>
             <Rename :path="`${base}/rules`" :name="record.name" :leads="false" @renamed="rules.reload()" />
-            <Popconfirm
+            <ConfirmAction
+              is-dangerous
               :title="
                 rules.data.value?.rules.length === 1
                   ? 'This is the last rule: everyone with a report on it would see every row. Remove it?'
@@ -126,7 +128,7 @@ async function maskSaved(): Promise<void> {
               "
               ok-text="Remove"
               @confirm="dropRule(record as RowRule)"
-              ><Button size="small" danger>Remove</Button></Popconfirm
+              ><Button size="small" danger>Remove</Button></ConfirmAction
             >
           </span>
         </template>
@@ -157,11 +159,12 @@ async function maskSaved(): Promise<void> {
           <template v-else-if="column.key === 'effect'">{{ capitalised(maskWords(record.effect)) }}</template>
           <span v-else-if="column.key === 'act'" class="acts">
             <Rename :path="`${base}/masks`" :name="record.name" :leads="false" @renamed="masks.reload()" />
-            <Popconfirm
+            <ConfirmAction
+              is-dangerous
               title="Remove this mask? Its viewers see the exact values again."
               ok-text="Remove"
               @confirm="dropMask(record as Mask)"
-              ><Button size="small" danger>Remove</Button></Popconfirm
+              ><Button size="small" danger>Remove</Button></ConfirmAction
             >
           </span>
         </template>

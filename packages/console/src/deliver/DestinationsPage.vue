@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { Button, Popconfirm, Table } from 'ant-design-vue';
+import { Button, Table } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
 import type { ShownDestination } from '@underbell/core/deliver';
 import RunState from '../burst/RunState.vue';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import TakeAway from '../platform/TakeAway.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -112,12 +113,12 @@ const save = () =>
       </template>
       <span v-else-if="column.key === 'act'" class="acts">
         <Button size="small" :loading="busy === `test ${record.name}`" @click="test(record.name)">Test</Button>
-        <Popconfirm
+        <ConfirmAction
           v-if="record.state === 'ready'"
           :title="`Let nothing go to ${record.name}? Runs wait until it is opened again.`"
           ok-text="Pause"
           @confirm="steer(record.name, 'pause')"
-          ><Button size="small">Pause</Button></Popconfirm
+          ><Button size="small">Pause</Button></ConfirmAction
         >
         <Button v-else size="small" type="primary" @click="steer(record.name, 'open')">Open again</Button>
         <TakeAway v-if="record.address" kind="destination" :name="record.name" @gone="reload" @renamed="reload" />

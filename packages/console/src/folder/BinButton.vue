@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { Button, Popconfirm } from 'ant-design-vue';
+import { Button } from 'ant-design-vue';
 import { computed } from 'vue';
 import { factsOf, type BinnedKind } from '@underbell/core/access/things';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -23,7 +24,8 @@ const drop = (isConfirmed: boolean) =>
   <section class="bin">
     <ProblemNote v-if="problem" :problem="problem" />
     <Rename :path="`/api/v1/${factsOf(kind).plural}`" :name="name" />
-    <Popconfirm
+    <ConfirmAction
+      is-dangerous
       :title="
         isUsed
           ? 'What is listed above stops working. Throw it away all the same?'
@@ -35,7 +37,7 @@ const drop = (isConfirmed: boolean) =>
       <Button danger size="small" :loading="busy === 'work'">{{
         isUsed ? 'Throw away all the same' : 'Throw away'
       }}</Button>
-    </Popconfirm>
+    </ConfirmAction>
   </section>
 </template>
 

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { Button, Popconfirm, Table } from 'ant-design-vue';
+import { Button, Table } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
 import { followedKinds, type FollowedKind, type FollowOutcome, type ShownFollowed } from '@underbell/core/follow';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -150,11 +151,12 @@ const linkOf = ({ kind, thing }: ShownFollowed) =>
         <Button size="small" @click="makeHook(record.name, !record.hasHook)">{{
           record.hasHook ? 'Take its address away' : 'Make an address'
         }}</Button>
-        <Popconfirm
+        <ConfirmAction
+          is-dangerous
           :title="`What was made of ${record.name} stays. Follow it no more?`"
           ok-text="Follow no more"
           @confirm="remove(record.name)"
-          ><Button size="small" danger>Remove</Button></Popconfirm
+          ><Button size="small" danger>Remove</Button></ConfirmAction
         >
       </span>
     </template>

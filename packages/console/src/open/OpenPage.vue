@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { Button, Empty, Popconfirm, Table } from 'ant-design-vue';
+import { Button, Empty, Table } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
 import { doorKinds, type OpenDoor, type OpenDoors } from '@underbell/core/open';
 import PeopleTabs from '../access/PeopleTabs.vue';
 import { call } from '../platform/api.ts';
 import PublicSwitch from '../place/PublicSwitch.vue';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -79,14 +80,14 @@ const consequences = computed(() => [...new Set(meant.value.map((one) => `${one.
     <label>Not used for so many days <input v-model.lazy="form.unusedDays" type="number" min="0" /></label>
   </form>
   <p class="more">
-    <Popconfirm :disabled="meant.length === 0" ok-text="End them" @confirm="end">
+    <ConfirmAction is-dangerous :disabled="meant.length === 0" ok-text="End them" @confirm="end">
       <template #title>
         <p v-for="one in consequences" :key="one">{{ one }}</p>
       </template>
       <Button danger :disabled="meant.length === 0" :loading="busy === 'end'"
         >End {{ meant.length === 0 ? 'what is chosen' : showCount(meant.length) }}</Button
       >
-    </Popconfirm>
+    </ConfirmAction>
     <Button :disabled="doors.length === 0" @click="chosen = doors.filter((one) => one.mayEnd).map(keyOf)"
       >Choose all that match</Button
     >

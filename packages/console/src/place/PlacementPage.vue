@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Button, Checkbox, Popconfirm, Spin } from 'ant-design-vue';
+import { Button, Checkbox, Spin } from 'ant-design-vue';
 import { computed, reactive, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import type { ListedBoard } from '@underbell/core/board';
@@ -15,6 +15,7 @@ import {
 import type { ShownReport } from '@underbell/core/report';
 import type { Catalogue } from '../board/FigureCatalogue.vue';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import TakeAway from '../platform/TakeAway.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -329,12 +330,12 @@ const pieces = computed(() =>
         }}</Button>
         <template v-if="data">
           <Button v-if="data.suspendedAt" :loading="busy === 'steer'" @click="steer('resume')">Show it again</Button>
-          <Popconfirm
+          <ConfirmAction
             v-else
             title="Nobody sees it until it is shown again. Suspend it?"
             ok-text="Suspend"
             @confirm="steer('suspend')"
-            ><Button :loading="busy === 'steer'">Suspend</Button></Popconfirm
+            ><Button :loading="busy === 'steer'">Suspend</Button></ConfirmAction
           >
           <TakeAway kind="placement" :name="data.name" to="/places" @renamed="router.push('/places')" />
         </template>

@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { Button, Empty, Table } from 'ant-design-vue';
+import { Empty, Table } from 'ant-design-vue';
 import { computed } from 'vue';
 import { placedWords, type ShownPlacement } from '@underbell/core/place';
+import LinkButton from '../platform/LinkButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showCount, showInstant } from '../platform/words.ts';
@@ -26,7 +27,7 @@ const problemsOf = ({ use }: ShownPlacement) =>
     Where reports, pages, figures and boards are shown: in portals, channels, apps, screens, or by a link.
   </p>
   <p v-if="isMaker">
-    <RouterLink to="/places/new"><Button type="primary">Place something</Button></RouterLink>
+    <LinkButton to="/places/new" type="primary">Place something</LinkButton>
     <RouterLink to="/places/channels" class="beside">Tabs in team channels</RouterLink>
     <RouterLink to="/places/apps" class="beside">Business apps</RouterLink>
   </p>

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { Button, Popconfirm } from 'ant-design-vue';
+import { Button } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
 import { publicLinkDays, type PublicLink, type PublicLinks } from '@underbell/core/place';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -89,13 +90,14 @@ async function copy({ id, url }: PublicLink): Promise<void> {
           <p v-else class="acts">
             <Button size="small" @click="copy(one)">{{ copied === one.id ? 'Copied' : 'Copy' }}</Button>
             <Button size="small" @click="begin(one)">Change</Button>
-            <Popconfirm
+            <ConfirmAction
+              is-dangerous
               title="Whoever has the link sees nothing any more. End it?"
               ok-text="End it"
               @confirm="end(one.id)"
             >
               <Button size="small" danger :loading="busy === 'end'">End</Button>
-            </Popconfirm>
+            </ConfirmAction>
           </p>
         </template>
       </li>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { Button, Popconfirm } from 'ant-design-vue';
+import { Button } from 'ant-design-vue';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -22,23 +23,23 @@ const turn = (isOn: boolean) =>
   <p v-if="data" class="switch">
     <template v-if="data.isOn">
       Public links are on: who owns a report without row rules and masks may show it to everybody, for a while.
-      <Popconfirm
+      <ConfirmAction
         title="Every public link shows nothing from now on. Switch them off?"
         ok-text="Switch off"
         @confirm="turn(false)"
       >
         <Button size="small" :loading="busy === 'switch'">Switch public links off</Button>
-      </Popconfirm>
+      </ConfirmAction>
     </template>
     <template v-else>
       Public links are off: nothing is shown to anybody who does not sign in or come with a token.
-      <Popconfirm
+      <ConfirmAction
         title="Owners may then make links by which everybody sees their figures without signing in. Switch them on?"
         ok-text="Switch on"
         @confirm="turn(true)"
       >
         <Button size="small" :loading="busy === 'switch'">Switch public links on</Button>
-      </Popconfirm>
+      </ConfirmAction>
     </template>
   </p>
   <ProblemNote v-if="problem" :problem="problem" />

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { Button, Popconfirm } from 'ant-design-vue';
+import { Button } from 'ant-design-vue';
 import { useRouter } from 'vue-router';
 import { factsOf, type TakenAwayKind } from '@underbell/core/access/things';
 import { call } from './api.ts';
+import ConfirmAction from './ConfirmAction.vue';
 import ProblemNote from './ProblemNote.vue';
 import Rename from './Rename.vue';
 import { useAttempt } from './useAttempt.ts';
@@ -29,13 +30,14 @@ const go = () =>
 <template>
   <span class="take">
     <Rename :path="`/api/v1/${factsOf(kind).plural}`" :name="name" @renamed="emit('renamed')" />
-    <Popconfirm
+    <ConfirmAction
+      is-dangerous
       :title="`Take the ${kind} ${name} away for good? It is refused while something needs it.${kept[kind] ?? ''}`"
       ok-text="Take it away"
       @confirm="go"
     >
       <Button size="small" danger :loading="busy === 'go'">Take away</Button>
-    </Popconfirm>
+    </ConfirmAction>
     <ProblemNote v-if="problem" :problem="problem" />
   </span>
 </template>

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import type { ShownDataset } from '@underbell/core/dataset';
-import { Button, Popconfirm, Progress, Table } from 'ant-design-vue';
+import { Button, Progress, Table } from 'ant-design-vue';
 import { computed, onBeforeUnmount, ref, watch } from 'vue';
 import { call } from '../platform/api.ts';
 import ChoiceField from '../platform/ChoiceField.vue';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { consoleTaste, showCount, showInstant } from '../platform/words.ts';
@@ -122,13 +123,14 @@ const isBreaking = computed(() => problem.value?.code === 'REFRESH_BREAKS');
     </p>
     <ProblemNote v-if="problem" :problem="problem" />
     <p v-if="isBreaking">
-      <Popconfirm
+      <ConfirmAction
+        is-dangerous
         title="What is listed above stops working. Load the new data all the same?"
         ok-text="Load anyway"
         @confirm="refresh(true)"
       >
         <Button danger :loading="busy === 'force'">Load anyway</Button>
-      </Popconfirm>
+      </ConfirmAction>
     </p>
     <div v-if="loading" class="row">
       <Progress :percent="share" :show-info="false" class="bar" aria-label="Loading" />
@@ -190,14 +192,14 @@ const isBreaking = computed(() => problem.value?.code === 'REFRESH_BREAKS');
         <template v-else-if="column.key === 'rows'">{{ showCount(record.rows) }}</template>
         <template v-else-if="column.key === 'state'">
           {{ states[record.state as keyof typeof states] }}<template v-if="record.error">: {{ record.error }}</template>
-          <Popconfirm
+          <ConfirmAction
             v-if="record.state === 'ready' && !record.isCurrent"
             :title="`Show revision ${record.number} again, everywhere?`"
             ok-text="Show it"
             @confirm="back(record.number)"
           >
             <Button size="small" type="link">Go back to this one</Button>
-          </Popconfirm>
+          </ConfirmAction>
           <ul v-if="record.impact">
             <li v-for="one in record.impact" :key="one.user + one.what">
               <b>{{ one.user }}</b> {{ one.what }}

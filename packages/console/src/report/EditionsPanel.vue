@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { Button, Popconfirm, Table } from 'ant-design-vue';
+import { Button, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import type { ShownEdition } from '@underbell/core/report';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { showInstant } from '../platform/words.ts';
@@ -36,11 +37,12 @@ const columns = [
   <h2 id="editions">Editions</h2>
   <ProblemNote v-if="problem" :problem="problem" />
   <p v-if="isBreaking">
-    <Popconfirm
+    <ConfirmAction
+      is-dangerous
       title="What is listed above stops working. Show this edition all the same?"
       ok-text="Show it"
       @confirm="show(wanted!, true)"
-      ><Button danger>Show it all the same</Button></Popconfirm
+      ><Button danger>Show it all the same</Button></ConfirmAction
     >
   </p>
   <Table :columns="columns" :data-source="[...editions]" row-key="number" size="small" :pagination="false">
@@ -59,17 +61,18 @@ const columns = [
           >What changed</RouterLink
         >
         <template v-if="record.number !== current && !record.retiredAt">
-          <Popconfirm
+          <ConfirmAction
             :title="`Show edition ${record.number} everywhere again?`"
             ok-text="Show it"
             @confirm="show(record.number, false)"
-            ><Button size="small" :loading="busy === 'work'">Show again</Button></Popconfirm
+            ><Button size="small" :loading="busy === 'work'">Show again</Button></ConfirmAction
           >
-          <Popconfirm
+          <ConfirmAction
+            is-dangerous
             :title="`Retire edition ${record.number}? It can never be shown again.`"
             ok-text="Retire"
             @confirm="retire(record.number)"
-            ><Button size="small" danger>Retire</Button></Popconfirm
+            ><Button size="small" danger>Retire</Button></ConfirmAction
           >
         </template>
       </span>

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import type { FolderContents } from '@underbell/core/folder';
-import { Button, Empty, Table } from 'ant-design-vue';
+import { Empty, Table } from 'ant-design-vue';
 import { computed } from 'vue';
 import type { ListedReport } from '@underbell/core/report';
 import FolderField from '../folder/FolderField.vue';
 import FoldersPanel from '../folder/FoldersPanel.vue';
+import LinkButton from '../platform/LinkButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
@@ -26,7 +27,7 @@ const columns = [
   <h1>Reports</h1>
   <p class="quiet">Published once under one stable name; every place that shows a report follows its newest edition.</p>
   <p class="more">
-    <RouterLink v-if="isMaker" to="/reports/publish"><Button type="primary">Publish</Button></RouterLink>
+    <LinkButton v-if="isMaker" to="/reports/publish" type="primary">Publish</LinkButton>
     <RouterLink to="/bin">Bin</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />

@@ -96,7 +96,8 @@ async function look(): Promise<void> {
   }
 }
 watch(
-  [text, holder, as],
+  // A name that cannot be one blocks as well, until it is mended.
+  [name, text, holder, as],
   () => {
     window.clearTimeout(timer);
     timer = window.setTimeout(() => void look(), 250);

@@ -3,6 +3,7 @@ import { Button } from 'ant-design-vue';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { screenStateWords, type Fleet, type ScreenState, type ShownGroup } from '@underbell/core/screen';
+import LinkButton from '../platform/LinkButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showCount, showInstant } from '../platform/words.ts';
@@ -59,9 +60,9 @@ async function reload(): Promise<void> {
   <div class="head">
     <h1>Screens</h1>
     <p class="more">
-      <RouterLink to="/screens/pair"><Button type="primary">Take a screen in</Button></RouterLink>
-      <RouterLink to="/screens/playlists"><Button>Playlists</Button></RouterLink>
-      <RouterLink to="/screens/media"><Button>Pictures and videos</Button></RouterLink>
+      <LinkButton to="/screens/pair" type="primary">Take a screen in</LinkButton>
+      <LinkButton to="/screens/playlists">Playlists</LinkButton>
+      <LinkButton to="/screens/media">Pictures and videos</LinkButton>
     </p>
   </div>
   <p class="quiet">

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Button, Popconfirm } from 'ant-design-vue';
+import { Button } from 'ant-design-vue';
 import { computed, ref, shallowRef, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import type {
@@ -12,6 +12,7 @@ import type {
 } from '@underbell/core/screen';
 import RightsPanel from '../access/RightsPanel.vue';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -180,8 +181,13 @@ const move = (at: number, by: number) => {
       >
       <Button type="primary" :disabled="!isChanged" :loading="busy === 'save'" @click="save">Save</Button>
       <Rename v-if="data" path="/api/v1/playlists" :name="name" />
-      <Popconfirm v-if="data" title="Take it away, with all its revisions?" ok-text="Take it away" @confirm="remove"
-        ><Button danger :loading="busy === 'remove'">Take away</Button></Popconfirm
+      <ConfirmAction
+        v-if="data"
+        is-dangerous
+        title="Take it away, with all its revisions?"
+        ok-text="Take it away"
+        @confirm="remove"
+        ><Button danger :loading="busy === 'remove'">Take away</Button></ConfirmAction
       >
     </p>
     <ProblemNote v-if="problem" :problem="problem" />

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { Button, Popconfirm } from 'ant-design-vue';
+import { Button } from 'ant-design-vue';
 import { computed, onBeforeUnmount, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import type { ScreenOrder, ShownScreen } from '@underbell/core/screen';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -65,11 +66,12 @@ const remove = () =>
         <Button :loading="busy === 'reload'" @click="tell('reload', 'It loads itself anew.')">Reload it</Button>
         <Button @click="isChanging = !isChanging">Change what is said of it</Button>
         <Rename path="/api/v1/screens" :name="name" />
-        <Popconfirm
+        <ConfirmAction
+          is-dangerous
           :title="`End ${data.title}? Its picture goes within a second, and what it keeps is deleted. It can be paired anew.`"
           ok-text="End it"
           @confirm="end"
-          ><Button danger :loading="busy === 'end'">End it</Button></Popconfirm
+          ><Button danger :loading="busy === 'end'">End it</Button></ConfirmAction
         >
       </template>
       <Button v-else danger :loading="busy === 'remove'" @click="remove">Take it out of the list</Button>

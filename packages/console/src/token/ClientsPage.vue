@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { Button, Empty, Popconfirm, Table } from 'ant-design-vue';
+import { Button, Empty, Table } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
 import type { ShownClient } from '@underbell/core/token';
 import PeopleTabs from '../access/PeopleTabs.vue';
 import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -132,17 +133,22 @@ const boundWords = (one: ShownClient) =>
       }}</template>
       <template v-else-if="column.key === 'act' && record.state === 'active'">
         <Button class="beside" size="small" @click="edit(record as ShownClient)">Change</Button>
-        <Popconfirm
+        <ConfirmAction
           v-if="record.signsIn === 'by a secret'"
           :title="`Give ${record.id} a new secret? The one before holds for a day more.`"
           ok-text="Make it"
           @confirm="renew(record.id)"
         >
           <Button class="beside" size="small" :loading="busy === 'secret'">New secret</Button>
-        </Popconfirm>
-        <Popconfirm :title="`End ${record.id}? Its tokens stop at once.`" ok-text="End it" @confirm="end(record.id)">
+        </ConfirmAction>
+        <ConfirmAction
+          is-dangerous
+          :title="`End ${record.id}? Its tokens stop at once.`"
+          ok-text="End it"
+          @confirm="end(record.id)"
+        >
           <Button size="small" danger :loading="busy === 'end'">End it</Button>
-        </Popconfirm>
+        </ConfirmAction>
       </template>
     </template>
   </Table>

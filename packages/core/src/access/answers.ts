@@ -1,3 +1,4 @@
+import type { SkippedRows } from '../check/index.ts';
 import type { ColumnType } from '../dataset/index.ts';
 import type { LimitOrigin } from './layers.ts';
 import type { GrantHolder, RightLevel } from './rights.ts';
@@ -63,6 +64,22 @@ export interface ListedPerson extends ShownPerson {
   readonly state: 'invited' | 'active' | 'guest' | 'left';
   readonly organisation: string | null;
   readonly origin: 'here' | 'directory';
+}
+
+/** Who was invited by a text, or would be. */
+export interface InvitedPeople {
+  readonly invited: readonly {
+    readonly email: string;
+    readonly name: string;
+    /** The other organisation of a guest. */
+    readonly organisation: string | null;
+    readonly groups: readonly string[];
+    readonly attributes: Readonly<Record<string, readonly string[]>>;
+  }[];
+  /** Addresses of those who are here or invited already: they stay as they are, and get nothing. */
+  readonly known: readonly string[];
+  readonly skipped: SkippedRows | null;
+  readonly isPreview: boolean;
 }
 
 export interface ShownGroup {

@@ -97,6 +97,7 @@ export { keysAfter, nameAfter, type Renaming } from './names.ts';
 export type { TokenViewer } from './tokenViewer.ts';
 export type {
   LimitWords,
+  InvitedPeople,
   ListedPerson,
   OwnRequest,
   RuleTrial,

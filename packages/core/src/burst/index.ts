@@ -63,15 +63,7 @@ export {
   checkPeriodDays,
   predecessorOf,
 } from './period.ts';
-export {
-  invalidRowActions,
-  isMailAddress,
-  readRecipients,
-  type InvalidRowAction,
-  type ListColumns,
-  type Recipient,
-  type SkippedRows,
-} from './recipients.ts';
+export { isMailAddress, readRecipients, type ListColumns, type Recipient } from './recipients.ts';
 export {
   formatsOf,
   planBurst,

@@ -1,8 +1,9 @@
 import { fitsType, isDate, type ColumnType } from '../dataset/index.ts';
+import { settleInvalidRows, type InvalidRowAction, type SkippedRows } from '../check/index.ts';
 import { isTimeZone } from '../format/index.ts';
 import { suggest } from '../refusal/index.ts';
 import { copyFormats, type CopyFormat } from './definition.ts';
-import { Refusal, type Problem } from '../refusal/index.ts';
+import type { Problem } from '../refusal/index.ts';
 
 /** One row of a recipient list. */
 export interface Recipient {
@@ -106,38 +107,12 @@ class RowReader {
   }
 }
 
-/** What happens to a list of which rows are invalid. */
-export const invalidRowActions = ['reject', 'skip'] as const;
-export type InvalidRowAction = (typeof invalidRowActions)[number];
-
-/** Rows that a list was loaded without. */
-export interface SkippedRows {
-  /** How many. */
-  readonly rows: number;
-  /** What is wrong with the first of them. */
-  readonly problems: readonly Problem[];
-}
-
 export interface ReadRecipientsOptions {
   /** Column -> what its cells must be, empty ones apart; text where nothing is said. */
   readonly types?: Readonly<Record<string, ColumnType>>;
   /** The number by which people know the first row: 2 in a file, below its headings. */
   readonly firstRow?: number | undefined;
   readonly invalidRows?: InvalidRowAction | undefined;
-}
-
-const shownProblems = 100;
-
-/** @throws {Refusal} `LIST_INVALID` */
-function rejectList(problems: readonly Problem[], more: object = {}): never {
-  const [first] = problems;
-  const others = problems.length - 1;
-  throw new Refusal('LIST_INVALID', `${first!.at}: ${first!.message}${others > 0 ? `, and ${others} more` : ''}`, {
-    pointer: first!.at,
-    hint: first!.hint,
-    problems: problems.slice(0, shownProblems),
-    ...more,
-  });
 }
 
 /**
@@ -162,14 +137,8 @@ export function readRecipients(
     if (problems.length > before) return;
     recipients.push(recipient);
   });
-  if (problems.length === 0) return { recipients, skipped: undefined };
-  if (invalidRows === 'reject')
-    rejectList(problems, {
-      hint: problems[0]!.hint ?? 'Correct the rows, or load the list without them: skip invalid rows.',
-    });
-  if (recipients.length === 0)
-    rejectList(problems, { hint: 'Every row is invalid. Correct the rows, then load the list again.' });
-  return { recipients, skipped: { rows: rows.length - recipients.length, problems: problems.slice(0, shownProblems) } };
+  const counts = { all: rows.length, valid: recipients.length };
+  return { recipients, skipped: settleInvalidRows('LIST_INVALID', counts, problems, invalidRows) };
 }
 
 interface RowTask {

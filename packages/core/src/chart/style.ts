@@ -1,7 +1,7 @@
 import type { EChartsOption } from 'echarts/types/dist/shared';
 import { formatNumber, missingMark, type ReaderTaste } from '../format/index.ts';
 import type { ChartFigure, FigureResult, ResultColumn, Tone } from '../report/index.ts';
-import { fontFamily, textWidth, type ThemeTokens } from '../theme/index.ts';
+import { drawnFontFamily, fontFamily, textWidth, type ThemeTokens } from '../theme/index.ts';
 
 export interface ChartStyle {
   readonly theme: ThemeTokens;
@@ -47,7 +47,7 @@ export function baseOption(style: ChartStyle): EChartsOption {
     animationDurationUpdate: 200,
     color: [...style.theme.series],
     textStyle: {
-      fontFamily: style.isPrint ? 'Source Sans 3' : (style.font ?? fontFamily),
+      fontFamily: style.isPrint ? drawnFontFamily : (style.font ?? fontFamily),
       color: style.theme.ink,
       fontSize: 12,
     },

@@ -1,5 +1,5 @@
 import type { CopyFormat } from '../burst/answers/index.ts';
-import type { InvalidRowAction, SkippedRows } from '../burst/recipients.ts';
+import type { InvalidRowAction, SkippedRows } from '../check/index.ts';
 import type { ColumnType, FileDialect } from '../dataset/index.ts';
 
 /** Where a list is read from before each plan: one row of a dataset, or one person of a group, is one recipient. */

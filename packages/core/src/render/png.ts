@@ -11,7 +11,7 @@ import {
   type FigureResult,
   type NumberFigure,
 } from '../report/index.ts';
-import { light, shorten, textWidth } from '../theme/index.ts';
+import { drawnFontFamily, light, shorten, textWidth } from '../theme/index.ts';
 import { chartSvg } from './chartSvg.ts';
 import type { PageScene } from './pageScene.ts';
 
@@ -182,7 +182,7 @@ export function pageSvg(scene: PageScene): { svg: string; height: number } {
   const asOf = formatInstant(dataAsOf, taste);
   const heading = page.title === title ? title : `${title}: ${page.title}`;
   const svg =
-    `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}" viewBox="0 0 ${width} ${height}" font-family="Source Sans 3">` +
+    `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}" viewBox="0 0 ${width} ${height}" font-family="${drawnFontFamily}">` +
     `<rect width="${width}" height="${height}" fill="${light.paper}"/>` +
     text(heading, margin, 42, { size: 24, isBold: true }) +
     text(`Data as of ${asOf}`, width - margin, 42, { size: 14, colour: light.quiet, anchor: 'end' }) +

@@ -3,7 +3,7 @@ import type { FigureResult, Figure } from '../report/index.ts';
 import type { ReaderTaste } from '../format/index.ts';
 import { wallGrid } from '../screen/size.ts';
 import { wallSheets } from '../screen/wall.ts';
-import { light } from '../theme/index.ts';
+import { drawnFontFamily, light } from '../theme/index.ts';
 import { cut, figureSvg, text, wrap, type Box } from './png.ts';
 
 /** Of the picture, in pixels. */
@@ -49,7 +49,7 @@ export const sheetsOn = (page: Pick<WallPage, 'figures'>, size: WallSize): numbe
   Math.max(1, laidOut(page, size).sheets.length);
 
 const frame = ({ width, height }: WallSize, inside: string): string =>
-  `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}" viewBox="0 0 ${width} ${height}" font-family="Source Sans 3">` +
+  `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}" viewBox="0 0 ${width} ${height}" font-family="${drawnFontFamily}">` +
   `<rect width="${width}" height="${height}" fill="${light.paper}"/>${inside}</svg>`;
 
 function heading(size: WallSize, title: string, limits: readonly string[]): string {

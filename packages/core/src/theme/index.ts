@@ -1,2 +1,11 @@
-export { contrast, cssVariables, dark, fontFamily, light, themeFrom, type ThemeTokens } from './tokens.ts';
+export {
+  contrast,
+  cssVariables,
+  dark,
+  drawnFontFamily,
+  fontFamily,
+  light,
+  themeFrom,
+  type ThemeTokens,
+} from './tokens.ts';
 export { shorten, textWidth } from './textWidth.ts';

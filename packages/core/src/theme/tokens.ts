@@ -47,6 +47,8 @@ export const dark: ThemeTokens = {
 };
 
 export const fontFamily = "'Source Sans 3', system-ui, sans-serif";
+/** Of drawings that stand alone, where no page says which fonts there are. A name with a digit needs its quotes. */
+export const drawnFontFamily = "'Source Sans 3', sans-serif";
 
 /** The tokens as CSS custom properties, for a style element. */
 export function cssVariables(tokens: ThemeTokens): string {

@@ -140,6 +140,10 @@ describe('bandsOf', () => {
 describe('charts', () => {
   it('draw the same option for print and screen', () => {
     const svg = chartSvg(bar, bars, { theme: light, taste, width: 400, height: 200 });
+    // Where a name with a digit has no quotes, a browser takes no word of it and draws serifs.
+    for (const [, family] of svg.matchAll(/font-family[:=]"?([^";]+)/g))
+      assert.match(family!, /^'Source Sans 3', ?sans-serif$/);
+    assert.match(svg, /font-family/);
     assert.match(svg, /Ostle – Zoë/);
     assert.match(svg, /1,200/);
     assert.match(svg, /#0072B2/i);

@@ -99,6 +99,15 @@ export async function setMembers(
   );
 }
 
+/** Makes a person a member of a group or none; whether they own it stays as it is. */
+export async function setMember(app: App, groupName: string, personId: string, isMember: boolean): Promise<void> {
+  const known = await groupMembers(app).findOne({ where: { groupName, personId } });
+  if (known === null) {
+    if (isMember) await groupMembers(app).create({ groupName, personId, isOwner: false, isMember });
+  } else if (isMember || plain(known).isOwner) await known.update({ isMember });
+  else await known.destroy();
+}
+
 /** Gives a group another name, in whatever names it. Wants a transaction around it. */
 export async function renameGroup(app: App, from: string, to: string): Promise<void> {
   const applies = { where: { appliesKind: 'group' as const, appliesName: from } };

@@ -1,7 +1,7 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { changeNames, lockThing, remember, type App, type Named } from '../platform/index.ts';
-import { addGroup, listGroups, removeGroup, renameGroup, setMembers, type Group } from './groupStore.ts';
+import { addGroup, listGroups, removeGroup, renameGroup, setMember, setMembers, type Group } from './groupStore.ts';
 import { listGrants } from './grantStore.ts';
 import { isMaker, noSuch, requireAdministrator } from './rights.ts';
 import { listMasks, listRules } from './ruleStore.ts';
@@ -40,6 +40,7 @@ export async function saveGroup(
     })),
   );
   await app.records.transaction(async () => {
+    await lockThing(app, 'group', group.name);
     if (!before) await addGroup(app, { name: group.name });
     await setMembers(app, group.name, members);
     await remember(app, {
@@ -50,6 +51,57 @@ export async function saveGroup(
       before,
       after: group,
     });
+  });
+}
+
+/** A group that somebody may change. @throws {Refusal} `NOT_FOUND` also for who may not know of it, `NOT_ALLOWED` */
+async function requireKept(app: App, by: PersonViewer, name: string): Promise<Group> {
+  const seen = await seenGroups(app, by);
+  const group = seen.find((one) => one.name === name);
+  if (!group)
+    throw noSuch(
+      'group',
+      name,
+      seen.map((one) => one.name),
+    );
+  if (group.origin === 'directory')
+    throw new Refusal('NOT_ALLOWED', `\`${name}\` is kept by the directory`, { hint: 'change it there' });
+  if (!group.owners.includes(by.email)) requireAdministrator(by);
+  return group;
+}
+
+/**
+ * Adds people to a group and removes others; everybody else stays, whatever changes at the same time.
+ *
+ * @throws {Refusal} `NOT_ALLOWED`, `NOT_FOUND` for a group, and for one of `add` who is not here
+ */
+export async function changeMembers(
+  app: App,
+  by: PersonViewer,
+  name: string,
+  { add, remove }: { readonly add: readonly string[]; readonly remove: readonly string[] },
+  origin: string,
+): Promise<Group> {
+  return app.records.transaction(async () => {
+    await lockThing(app, 'group', name);
+    const before = await requireKept(app, by, name);
+    const ids = new Map<string, string>();
+    for (const email of add) ids.set(email.toLowerCase(), await idOf(app, email, '/add'));
+    for (const email of remove) {
+      const gone = (await findPersonRow(app, { email }))?.id;
+      if (gone !== undefined) await setMember(app, name, gone, false);
+    }
+    for (const id of ids.values()) await setMember(app, name, id, true);
+    const after = (await listGroups(app)).find((one) => one.name === name)!;
+    await remember(app, {
+      who: by.email,
+      what: 'group members changed',
+      thing: `group ${name}`,
+      origin,
+      before: { members: before.members },
+      after: { members: after.members },
+    });
+    return after;
   });
 }
 

@@ -9,11 +9,12 @@ import {
   isPassword,
   limitFailures,
   limitGuesses,
+  lockThing,
   randomKey,
   remember,
   type App,
 } from '../platform/index.ts';
-import { listGroups } from './groupStore.ts';
+import { listGroups, type Group } from './groupStore.ts';
 import { listGrants, putGrant } from './grantStore.ts';
 import { acceptOnce, addInvitation, findInvitation } from './requestStore.ts';
 import { noSuch, requireAdministrator, requirePassOn } from './rights.ts';
@@ -28,7 +29,10 @@ const invitationMs = 7 * 24 * 3_600_000;
  * @throws {Refusal} `INPUT_INVALID` for an attribute nobody declared, `VALUE_INVALID`
  */
 export async function checkAttributes(app: App, values: Readonly<Record<string, readonly string[]>>): Promise<void> {
-  const declared = await listAttributes(app);
+  checkDeclared(await listAttributes(app), values);
+}
+
+function checkDeclared(declared: readonly AttributeRow[], values: Readonly<Record<string, readonly string[]>>): void {
   for (const [name, all] of Object.entries(values)) {
     const attribute = declared.find((one) => one.name === name);
     const pointer = `/attributes/${name}`;
@@ -77,12 +81,27 @@ export interface Invitation {
   readonly words: string;
 }
 
+/** What an invitation may name. */
+export interface InvitationNames {
+  readonly groups: readonly Group[];
+  readonly attributes: readonly AttributeRow[];
+}
+
+export async function invitationNames(app: App): Promise<InvitationNames> {
+  const [groups, attributes] = await Promise.all([listGroups(app), listAttributes(app)]);
+  return { groups, attributes };
+}
+
 /** What whoever invites may give: rights that may be passed on, groups that are owned; all else is for administrators. */
-async function checkInvitation(app: App, by: PersonViewer, invitation: Invitation): Promise<void> {
+export async function checkInvitation(
+  app: App,
+  by: PersonViewer,
+  invitation: Invitation,
+  { groups, attributes }: InvitationNames,
+): Promise<void> {
   const isGuest = invitation.organisation !== undefined;
   if (!isGuest || Object.keys(invitation.attributes).length > 0) requireAdministrator(by);
-  await checkAttributes(app, invitation.attributes);
-  const groups = await listGroups(app);
+  checkDeclared(attributes, invitation.attributes);
   for (const name of invitation.groups) {
     const group = groups.find((one) => one.name === name);
     if (!group) throw noSuch('group', name, by.isAdministrator ? groups.map((one) => one.name) : []);
@@ -146,45 +165,60 @@ export async function invite(
   invitation: Invitation,
   origin: string,
 ): Promise<{ expiresAt: Date }> {
-  await checkInvitation(app, by, invitation);
+  await checkInvitation(app, by, invitation, await invitationNames(app));
+  return app.records.transaction(async () => {
+    await lockInvitations(app);
+    return putInvitation(app, by, invitation, origin);
+  });
+}
+
+/** Two who invite the same person at once do so one after the other. Holds until the transaction ends. */
+export const lockInvitations = (app: App): Promise<void> => lockThing(app, 'person', 'invited');
+
+/**
+ * Stores and sends an invitation that was checked. Wants a transaction around it.
+ *
+ * @throws {Refusal} `NAME_TAKEN` for somebody who is here already
+ */
+export async function putInvitation(
+  app: App,
+  by: PersonViewer,
+  invitation: Invitation,
+  origin: string,
+): Promise<{ expiresAt: Date }> {
   const known = await findPersonRow(app, { email: invitation.email });
   if (known && known.state !== 'invited')
     throw new Refusal('NAME_TAKEN', `${invitation.email} is here already`, {
       pointer: '/email',
       word: invitation.email,
     });
-  return app.records.transaction(async () => {
-    const id =
-      known?.id ??
-      (await addPerson(app, {
-        email: invitation.email,
-        name: invitation.name,
-        passwordHash: null,
-        state: 'invited',
-        groups: invitation.groups,
-        attributes: Object.fromEntries(Object.entries(invitation.attributes).map(([name, all]) => [name, [...all]])),
-        ...(invitation.organisation ? { organisation: invitation.organisation } : {}),
-      }));
-    const holder = { kind: 'person' as const, name: invitation.email.toLowerCase() };
-    const held = (await listGrants(app)).filter(
-      (one) => one.holder.kind === 'person' && one.holder.name === holder.name,
-    );
-    for (const { kind, name, level } of invitation.rights) {
-      // Inviting again never takes away.
-      const own = held.find((one) => one.thing.kind === kind && one.thing.name === name);
-      if (own === undefined || !isAtLeast(own, level))
-        await putGrant(app, { holder, thing: { kind, name }, level }, { givenBy: by.id });
-    }
-    const expiresAt = await sendInvitation(
-      app,
-      by,
-      { id, email: invitation.email, name: invitation.name },
-      invitation.words,
-    );
-    const after = { ...invitation, words: undefined };
-    await remember(app, { who: by.email, what: 'invited', thing: `person ${invitation.email}`, origin, after });
-    return { expiresAt };
-  });
+  const id =
+    known?.id ??
+    (await addPerson(app, {
+      email: invitation.email,
+      name: invitation.name,
+      passwordHash: null,
+      state: 'invited',
+      groups: invitation.groups,
+      attributes: Object.fromEntries(Object.entries(invitation.attributes).map(([name, all]) => [name, [...all]])),
+      ...(invitation.organisation ? { organisation: invitation.organisation } : {}),
+    }));
+  const holder = { kind: 'person' as const, name: invitation.email.toLowerCase() };
+  const held =
+    invitation.rights.length === 0
+      ? []
+      : (await listGrants(app)).filter((one) => one.holder.kind === 'person' && one.holder.name === holder.name);
+  for (const { kind, name, level } of invitation.rights) {
+    // Inviting again never takes away.
+    const own = held.find((one) => one.thing.kind === kind && one.thing.name === name);
+    if (own === undefined || !isAtLeast(own, level))
+      await putGrant(app, { holder, thing: { kind, name }, level }, { givenBy: by.id });
+  }
+  const { email, name, words } = invitation;
+  const expiresAt = await sendInvitation(app, by, { id, email, name }, words);
+  const after = { ...invitation, words: undefined };
+  await remember(app, { who: by.email, what: 'invited', thing: `person ${email}`, origin, after });
+  return { expiresAt };
 }
 
 const notValid = () =>

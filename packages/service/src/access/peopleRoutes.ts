@@ -1,11 +1,13 @@
 import Joi from 'joi';
 import { namedHolders, rightLevels, thingKinds, type ListedPerson } from '@underbell/core/access';
+import { invalidRowActions } from '@underbell/core/check';
 import { columnTypes } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, verifyAudit, type Route } from '../platform/index.ts';
 import { nameAttribute, takeAttribute } from './attributes.ts';
 import { giveGrant, grantsOn, makePublisher, takeGrant } from './grants.ts';
-import { dropGroup, nameGroup, saveGroup, seenGroups } from './groups.ts';
+import { changeMembers, dropGroup, nameGroup, saveGroup, seenGroups } from './groups.ts';
+import { inviteMany } from './inviteMany.ts';
 import { editPerson, invite, saveAttribute } from './people.ts';
 import { isMaker, noSuch, requireAdministrator, rightOn } from './rights.ts';
 import { email, groupName, holderOf, thing } from './schemas.ts';
@@ -106,6 +108,27 @@ export const peopleRoutes: Route[] = [
     handle: ({ app, person, body, origin }) => invite(app, person, body, origin),
   }),
   defineRoute({
+    method: 'post',
+    path: '/api/v1/invitations/table',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Invite everybody whom a table or a list of email addresses names; a preview invites nobody',
+    body: Joi.object({
+      text: Joi.string()
+        .max(1_000_000)
+        .required()
+        .description(
+          'one person in a line, or CSV with the headings email, name, organisation, groups and names of attributes; several values of a cell stand with | or ; between them',
+        ),
+      words: Joi.string().trim().max(2000).allow('').default('').description('a message in the email'),
+      invalidRows: Joi.string()
+        .valid(...invalidRowActions)
+        .default('reject'),
+      isPreview: Joi.boolean().default(false),
+    }),
+    handle: ({ app, person, body, origin }) => inviteMany(app, person, body, origin),
+  }),
+  defineRoute({
     method: 'get',
     path: '/api/v1/groups',
     tag: 'People',
@@ -162,6 +185,20 @@ export const peopleRoutes: Route[] = [
       await saveGroup(app, person, { ...params, ...body }, origin);
       return null;
     },
+  }),
+  defineRoute({
+    method: 'post',
+    path: '/api/v1/groups/:name/members',
+    tag: 'People',
+    audience: 'person',
+    summary: 'Add members to a group and remove others; everybody else stays',
+    params: Joi.object({ name: groupName.required() }),
+    body: Joi.object({
+      add: Joi.array().items(email).max(2_000),
+      remove: Joi.array().items(email).max(2_000),
+    }).or('add', 'remove'),
+    handle: ({ app, person, params, body: { add = [], remove = [] }, origin }) =>
+      changeMembers(app, person, params.name, { add, remove }, origin),
   }),
   defineRoute({
     method: 'delete',

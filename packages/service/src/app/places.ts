@@ -70,8 +70,13 @@ async function checkOffers(app: App, appName: string, place: string, offers: rea
     if (!names.includes(offer))
       throw new Refusal(
         'INPUT_INVALID',
-        offer === place ? 'a place is its own standard already' : `no placement \`${offer}\` stands in this app`,
-        { pointer: `/offers/${i}`, word: offer, ...suggest(offer, names) },
+        offer === place ? 'a place is its own standard already' : `\`${offer}\` is not placed in this app`,
+        {
+          pointer: `/offers/${i}`,
+          word: offer,
+          ...suggest(offer, names),
+          ...(offer === place ? {} : { hint: 'Place it in this app first, then offer it here.' }),
+        },
       );
 }
 

@@ -1,4 +1,5 @@
-import type { CopyFormat, InvalidRowAction, SkippedRows } from '@underbell/core/burst';
+import type { CopyFormat } from '@underbell/core/burst';
+import type { InvalidRowAction, SkippedRows } from '@underbell/core/check';
 import type { ColumnType, FileDialect } from '@underbell/core/dataset';
 import type { ListOrigin } from '@underbell/core/list';
 import {

@@ -1,8 +1,7 @@
 import Joi from 'joi';
 import { thing } from '../access/index.ts';
-import { invalidRowActions } from '@underbell/core/burst';
 import type { ColumnType } from '@underbell/core/dataset';
-import { readAs, validate } from '@underbell/core/check';
+import { invalidRowActions, readAs, validate } from '@underbell/core/check';
 import { fileDialect } from '../dataset/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { defineList, giveList, loadList, seenLists, showList } from './usecases.ts';

@@ -3,7 +3,8 @@ import { rm } from 'node:fs/promises';
 import type { Readable } from 'node:stream';
 import { isDeepStrictEqual } from 'node:util';
 import type { PersonViewer } from '@underbell/core/access';
-import { readRecipients, type InvalidRowAction, type Recipient, type SkippedRows } from '@underbell/core/burst';
+import { readRecipients, type Recipient } from '@underbell/core/burst';
+import type { InvalidRowAction, SkippedRows } from '@underbell/core/check';
 import {
   dialectToKeep,
   formatValue,

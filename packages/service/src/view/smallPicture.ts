@@ -46,8 +46,7 @@ async function drawAnswer(answer: ViewAnswer<Date>): Promise<string> {
     parameters: Object.fromEntries(answer.parameters.flatMap(({ name, words }) => (words ? [[name, words]] : []))),
     dataAsOf: Number.isFinite(oldest) ? oldest : 0,
   });
-  // Inside a picture the fonts of the page around it are not known.
-  return svg.replaceAll('Source Sans 3', 'Source Sans 3, sans-serif');
+  return svg;
 }
 
 /** The same, drawn once for everybody who sees the same. */
