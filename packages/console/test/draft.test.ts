@@ -49,6 +49,12 @@ const definition = some(
     csv: fc
       .oneof(
         some({ separator: pick('comma', 'semicolon', 'tab'), mark: flag, encoding: pick('utf-8', 'utf-16') }),
+        some({
+          decimal: pick('comma', 'dot'),
+          dates: pick('day-month-year', 'month-day-year', 'year-month-day'),
+          headings: pick('name', 'label'),
+          byLanguage: flag,
+        }),
         some({ separator: pick('comma', 'semicolon', 'tab'), encoding: pick('windows-1252', 'iso-8859-15') }),
       )
       .filter((one) => Object.keys(one).length > 0),

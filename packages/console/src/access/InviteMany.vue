@@ -47,6 +47,10 @@ function take(file: File): boolean {
   });
   return false;
 }
+const attributeWords = (attributes: InvitedPeople['invited'][number]['attributes']) =>
+  Object.entries(attributes)
+    .map(([name, values]) => `${name} ${values.join(', ')}`)
+    .join(' · ');
 const people = (count: number) => `${count} ${count === 1 ? 'person' : 'people'}`;
 </script>
 
@@ -85,11 +89,7 @@ ada.lund@skerrow.example,Ada Lund,Quay managers,Q017"
         <template #emptyText>Everybody is here or invited already.</template>
         <template #bodyCell="{ column, record }">
           <template v-if="column.key === 'groups'">{{ record.groups.join(', ') }}</template>
-          <template v-else-if="column.key === 'attributes'">{{
-            Object.entries(record.attributes as Record<string, string[]>)
-              .map(([name, values]) => `${name} ${values.join(', ')}`)
-              .join(' · ')
-          }}</template>
+          <template v-else-if="column.key === 'attributes'">{{ attributeWords(record.attributes) }}</template>
         </template>
       </Table>
       <p v-if="preview.known.length > 0">

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { periodUnits } from '@underbell/core/burst/answers';
-import { Checkbox } from 'ant-design-vue';
+import { Checkbox, Select } from 'ant-design-vue';
 import { computed, watch } from 'vue';
 import type { DraftChoices } from './useDraftChoices.ts';
 import type { Draft } from './draft.ts';
@@ -40,6 +40,39 @@ const encodings: readonly (readonly [string, string])[] = [
   ['windows-1253', 'Windows-1253, Greek'],
   ['iso-8859-15', 'ISO 8859-15, Western Europe'],
 ];
+/** How cells of CSV are written, where the recipient's language does not say it. */
+const csvFields = [
+  {
+    field: 'separator',
+    label: 'CSV separator',
+    usual: 'Comma',
+    choices: { semicolon: 'Semicolon', tab: 'Tab', comma: 'Comma' },
+  },
+  { field: 'decimal', label: 'Decimal sign', usual: 'Dot', choices: { comma: 'Comma', dot: 'Dot' } },
+  {
+    field: 'dateOrder',
+    label: 'Date order',
+    usual: '2026-10-31',
+    choices: { 'day-month-year': '31.10.2026', 'month-day-year': '10/31/2026', 'year-month-day': '2026-10-31' },
+  },
+  {
+    field: 'headings',
+    label: 'Column headings',
+    usual: 'Names',
+    choices: { label: 'Labels with units', name: 'Names' },
+  },
+] as const;
+/** What is usual is not said; with the language of the recipient, each can be said on top of it. */
+const optionsOf = ({ field, usual, choices }: (typeof csvFields)[number]) => {
+  const isLocal = draft.value.byLanguage && field !== 'headings';
+  const said = Object.entries(choices).filter(
+    ([value, label]) => isLocal || label !== usual || draft.value[field] === value,
+  );
+  return [
+    { value: '', label: isLocal ? 'As in the recipient’s language' : usual },
+    ...said.map(([value, label]) => ({ value, label })),
+  ];
+};
 const written = computed({
   get: () => {
     const { encoding, mark } = draft.value;
@@ -104,14 +137,14 @@ const toggle = (value: string, isOn: boolean) =>
         <option v-for="d in choices.datasets" :key="d" :value="d">{{ d }}</option>
       </select></label
     >
-    <label v-if="draft.formats.includes('csv')"
-      >CSV is separated by
-      <select v-model="draft.separator">
-        <option value="">commas</option>
-        <option value="semicolon">semicolons</option>
-        <option value="tab">tabs</option>
-      </select></label
-    >
+    <template v-if="draft.formats.includes('csv')">
+      <Checkbox v-model:checked="draft.byLanguage" class="wide"
+        >CSV for spreadsheets of the recipient’s language: separator, decimal sign and dates</Checkbox
+      >
+      <label v-for="one in csvFields" :key="one.field"
+        >{{ one.label }} <Select v-model:value="draft[one.field]" :options="optionsOf(one)"
+      /></label>
+    </template>
     <label v-if="draft.formats.includes('csv')" class="wide"
       >CSV is written in
       <select v-model="written">

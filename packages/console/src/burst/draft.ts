@@ -21,6 +21,10 @@ export interface Draft {
   template: string;
   rowsDataset: string;
   separator: string;
+  decimal: string;
+  dateOrder: string;
+  headings: string;
+  byLanguage: boolean;
   mark: boolean;
   encoding: string;
   passwordColumn: string;
@@ -99,6 +103,10 @@ export function toDraft(definition: object, timeZone: string): Draft {
     template: text(d['template']),
     rowsDataset: text(record(d['rows'])['dataset']),
     separator: text(csv['separator']),
+    decimal: text(csv['decimal']),
+    dateOrder: text(csv['dates']),
+    headings: text(csv['headings']),
+    byLanguage: csv['byLanguage'] === true,
     mark: csv['mark'] === true,
     encoding: text(csv['encoding']),
     passwordColumn: text(record(d['pdf'])['passwordColumn']),
@@ -169,6 +177,12 @@ export function toDefinition(d: Draft, before: object = {}): object {
   const rows = record(old['rows']);
   const except = several(d.except);
   const release = several(d.release).map((one) => one.toLowerCase());
+  const csv = {
+    ...unlessEmpty({ separator: d.separator, decimal: d.decimal, dates: d.dateOrder }),
+    ...unlessEmpty({ headings: d.headings, encoding: d.encoding }),
+    ...(d.byLanguage ? { byLanguage: true } : {}),
+    ...(d.mark ? { mark: true } : {}),
+  };
   return {
     format: 'underbell-burst/1',
     name: d.name,
@@ -207,14 +221,7 @@ export function toDefinition(d: Draft, before: object = {}): object {
     ...(d.rowsDataset === '' && rows['columns'] === undefined
       ? {}
       : { rows: { ...rows, ...unlessEmpty({ dataset: d.rowsDataset }) } }),
-    ...(d.separator === '' && !d.mark && d.encoding === ''
-      ? {}
-      : {
-          csv: {
-            ...unlessEmpty({ separator: d.separator, encoding: d.encoding }),
-            ...(d.mark ? { mark: true } : {}),
-          },
-        }),
+    ...(Object.keys(csv).length === 0 ? {} : { csv }),
     ...(d.passwordColumn === '' ? {} : { pdf: { passwordColumn: d.passwordColumn } }),
     ...unlessEmpty({ empty: d.empty, summary: d.summary, afterRefresh: d.afterRefresh }),
     ...(d.keepDays === '' ? {} : { keep: { ...kept, days: Number(d.keepDays) } }),

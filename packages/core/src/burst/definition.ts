@@ -1,6 +1,13 @@
 import Joi from 'joi';
 import { checkShape } from '../check/index.ts';
-import { fileEncodings, thingName } from '../dataset/index.ts';
+import {
+  dateOrders,
+  decimalSigns,
+  fileEncodings,
+  thingName,
+  type DateOrder,
+  type DecimalSign,
+} from '../dataset/index.ts';
 import { checkAll, Refusal } from '../refusal/index.ts';
 import { destinationSchema, type BurstDestination } from './destination.ts';
 import { recipientColumns } from './recipientColumns.ts';
@@ -21,13 +28,20 @@ export const figureFormats: readonly MadeFormat[] = ['xlsx', 'pdf', 'png', 'numb
 export const textEncodings = fileEncodings;
 export type TextEncoding = (typeof textEncodings)[number];
 
-/** How CSV copies are written; commas and UTF-8 without a mark when left out. */
+/** How CSV copies are written; commas, decimal dots, ISO 8601 dates and UTF-8 without a mark when left out. */
 export interface CsvStyle {
   readonly separator?: 'comma' | 'semicolon' | 'tab';
   /** Begins with the byte order mark, by which older spreadsheets know UTF-8. */
   readonly mark?: boolean;
   /** Other encodings than UTF-8 refuse what they have no character for; UTF-16 always begins with its mark. */
   readonly encoding?: TextEncoding;
+  readonly decimal?: DecimalSign;
+  /** Order of dates and instants, as `31.10.2026` or `10/31/2026`. */
+  readonly dates?: DateOrder;
+  /** The columns' labels instead of their names. */
+  readonly headings?: 'name' | 'label';
+  /** Separator, decimal sign and dates that are not said are those of the recipient's language. */
+  readonly byLanguage?: boolean;
 }
 
 /** What is done where a recipient has no rows: nothing, a letter without files, or the run is refused. */
@@ -146,6 +160,10 @@ export const burstSchema = Joi.object({
   pdf: Joi.object({ passwordColumn: reference.required() }),
   csv: Joi.object({
     separator: Joi.string().valid('comma', 'semicolon', 'tab'),
+    decimal: Joi.string().valid(...decimalSigns),
+    dates: Joi.string().valid(...dateOrders),
+    headings: Joi.string().valid('name', 'label'),
+    byLanguage: Joi.boolean(),
     encoding: Joi.string().valid(...textEncodings),
     // The mark tells UTF-8 and UTF-16 alone; the latter has it anyway.
     mark: Joi.when('encoding', { is: Joi.valid('utf-8', 'utf-16'), then: Joi.boolean(), otherwise: Joi.valid(false) }),

@@ -49,7 +49,7 @@ export {
 export { decideDue, type DueStart } from './missed.ts';
 export { comparePlan, type Comparison, type FormerCopy } from './compare.ts';
 export { writeLetter, type LetterContent, type PageNumbers } from './letter.ts';
-export { rowWriter, type RowWriter } from './rowFiles.ts';
+export { csvStyleFor, rowWriter, type CellStyle, type RowWriter } from './rowFiles.ts';
 export { checkTemplate, fillTemplate, folderPath, safeFileName, templateNames } from './template.ts';
 export {
   nextRuns,

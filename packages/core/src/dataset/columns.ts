@@ -47,6 +47,10 @@ export function valueTypeOf(type: ColumnType): ValueType {
   return type === 'integer' ? 'number' : type;
 }
 
+/** What stands above a column of a file: its label or name, with its unit. */
+export const columnHeading = ({ name, label, unit }: DatasetColumn): string =>
+  unit ? `${label ?? name} (${unit})` : (label ?? name);
+
 /** What people read: the label, or the name as words. */
 export function columnLabel(column: DatasetColumn): string {
   if (column.label !== undefined) return column.label;

@@ -1,4 +1,5 @@
 export {
+  columnHeading,
   columnLabel,
   columnTypes,
   dateSteps,
@@ -39,6 +40,8 @@ export {
   canonicalCell,
   separatorSigns,
   type CellDialect,
+  type DateOrder,
+  type DecimalSign,
   type FileDialect,
   type FileEncoding,
   type FileSeparator,

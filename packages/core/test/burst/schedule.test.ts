@@ -1,17 +1,14 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
 import fc from 'fast-check';
-import { parse } from 'csv-parse/sync';
 import {
   comparePlan,
   nextRuns,
   periodAt,
   readPeriod,
-  rowWriter,
   type BurstDefinition,
   type PlanEntry,
 } from '../../src/burst/index.ts';
-import type { DatasetColumn } from '../../src/dataset/index.ts';
 import { addDays, readSpan } from '../../src/report/index.ts';
 import { refused } from '../refused.ts';
 
@@ -183,39 +180,5 @@ describe('comparePlan', () => {
 
   it('marks nothing where there was no run before', () => {
     assert.equal(comparePlan([entry('a', 5)], []).entries.get('a')?.mark, undefined);
-  });
-});
-
-describe('rowWriter', () => {
-  const columns: DatasetColumn[] = [
-    { name: 'words', type: 'text' },
-    { name: 'amount', type: 'number' },
-    { name: 'at', type: 'instant' },
-  ];
-
-  it('writes any text so that it is read back, with every separator; formulas get an apostrophe', () => {
-    const nasty = fc.array(fc.constantFrom('a', ';', ',', '\t', '"', '\n', '\r', '=', '-', 'é', '𝛼', ' '), {
-      maxLength: 8,
-    });
-    fc.assert(
-      fc.property(nasty, fc.constantFrom('comma', 'semicolon', 'tab'), (letters, separator) => {
-        const text = letters.join('');
-        const writer = rowWriter('csv', columns, { style: { separator } });
-        const delimiter = { comma: ',', semicolon: ';', tab: '\t' }[separator]!;
-        const [, row] = parse(writer.head + writer.line([text, '1.50', null]), { delimiter, record_delimiter: '\r\n' });
-        const guarded = /^\s*[=+\-@]|^[\t\r\n]/.test(text) ? `'${text}` : text;
-        assert.deepEqual(row, [guarded, '1.50', ''], JSON.stringify(text));
-      }),
-      { numRuns: 3000, seed: 17 },
-    );
-  });
-
-  it('writes JSON with every digit of a number', () => {
-    const writer = rowWriter('jsonl', columns);
-    assert.equal(
-      writer.line(['a"b', '123456789012345678.90', '2026-10-01 08:00:00+02']),
-      '{"words":"a\\"b","amount":123456789012345678.90,"at":"2026-10-01T06:00:00+00:00"}\n',
-    );
-    assert.equal(writer.line([null, 'NaN', null]), '{"words":null,"amount":"NaN","at":null}\n');
   });
 });

@@ -1,6 +1,6 @@
 import { readFile, rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import { cutKey, figureFormats, rowFormats, type Cut, type MadeFormat } from '@underbell/core/burst';
+import { csvStyleFor, cutKey, figureFormats, rowFormats, type Cut, type MadeFormat } from '@underbell/core/burst';
 import { missingMark } from '@underbell/core/format';
 import { asksData, type FigureResult } from '@underbell/core/report';
 import { pageNumbers } from '@underbell/core/figure';
@@ -64,8 +64,9 @@ const isFigureFormat = (format: MadeFormat) => figureFormats.includes(format);
 
 /** What is cut can be sent as it is when nothing but the usual CSV is wanted. */
 function isPlain({ csv = {}, formats }: CopyJob): boolean {
-  const { separator = 'comma', mark = false, encoding = 'utf-8' } = csv;
-  const isUsual = separator === 'comma' && !mark && encoding === 'utf-8';
+  const { separator = 'comma', mark = false, encoding = 'utf-8', decimal = 'dot', headings = 'name' } = csv;
+  const isOurs = !csv.byLanguage && csv.dates === undefined && decimal === 'dot' && headings === 'name';
+  const isUsual = isOurs && separator === 'comma' && !mark && encoding === 'utf-8';
   return isUsual && formats.every((one) => one === 'csv' || !isRowFormat(one));
 }
 
@@ -213,7 +214,8 @@ class Maker {
     if (this.#isAsCut && format === 'csv') return { kind: 'made', to };
     const timeZone = cut.timeZone ?? this.#app.settings.timeZone;
     const rows = { rows: this.#path(cut, 'rows'), columns: copyColumns(this.#job, cut), to };
-    if (format === 'csv' || format === 'jsonl') return { kind: 'text', format, style: csv, timeZone, ...rows };
+    const style = csvStyleFor(csv, cut.language ?? this.#app.settings.locale);
+    if (format === 'csv' || format === 'jsonl') return { kind: 'text', format, style, timeZone, ...rows };
     if (format === 'template') return { kind: 'template', own: Object.values(cut.fields).flat(), timeZone, ...rows };
     const results = answers(cut);
     const { limits } = sceneOfCopy(this.#app, this.#job, cut, results);

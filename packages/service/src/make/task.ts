@@ -1,8 +1,8 @@
 import { createReadStream, readFileSync } from 'node:fs';
 import { setImmediate } from 'node:timers/promises';
 import { parse, type CastingContext } from 'csv-parse';
-import { rowWriter, type CsvStyle } from '@underbell/core/burst';
-import { readCell, type DatasetColumn } from '@underbell/core/dataset';
+import { rowWriter, type CellStyle } from '@underbell/core/burst';
+import { columnHeading, readCell, type DatasetColumn } from '@underbell/core/dataset';
 import type { Cell } from '@underbell/core/filter';
 import { offsetAt } from '@underbell/core/format';
 import type { PageScene } from '@underbell/core/render';
@@ -25,7 +25,7 @@ export type MakeTask = { readonly to: string } & (
   | ({
       readonly kind: 'text';
       readonly format: 'csv' | 'jsonl';
-      readonly style: CsvStyle;
+      readonly style: CellStyle;
       readonly timeZone: string;
     } & CutRows)
   | ({
@@ -90,11 +90,14 @@ async function writeBook(task: MakeTask & { kind: 'book' }): Promise<void> {
   const book = new WorkbookWriter(task.about, (bytes) => addToCopy(to, bytes));
   book.sheet({
     title: task.title,
-    columns: columns.map(({ name, label, unit, format, type }) => ({
-      heading: unit ? `${label ?? name} (${unit})` : (label ?? name),
-      type: type === 'integer' ? 'number' : type,
-      ...(format ? { format } : type === 'integer' ? { format: '0' } : {}),
-    })),
+    columns: columns.map((column) => {
+      const { type, format } = column;
+      return {
+        heading: columnHeading(column),
+        type: type === 'integer' ? 'number' : type,
+        ...(format ? { format } : type === 'integer' ? { format: '0' } : {}),
+      };
+    }),
   });
   for await (const cells of readRows(task.rows))
     book.row(columns.map((column, i) => readCell(cells[i] ?? null, column)));

@@ -31,7 +31,7 @@ describe('recipient lists', () => {
     house.call('PUT', `/api/v1/lists/${path}/origin`, { as, body });
   const show = async (name: string) =>
     (await house.call('GET', `/api/v1/lists/${name}`, { as: publisher })).body as unknown as Listed;
-  async function burstOn(list: string, bind: object): Promise<void> {
+  async function burstOn(list: string, bind: object, more: object = {}): Promise<void> {
     const { bursts } = (await house.call('GET', '/api/v1/bursts', { as: publisher })).body as unknown as {
       bursts: { name: string; definition: object }[];
     };
@@ -44,6 +44,7 @@ describe('recipient lists', () => {
       formats: ['csv'],
       fileName: '{burst}-{email}-{quay}',
       destination: { kind: 'mail', subject: 'For {email}', message: 'Hello' },
+      ...more,
     };
     const saved = await house.call('PUT', '/api/v1/bursts', { as: publisher, body });
     assert.equal(saved.status, 200, saved.text);
@@ -114,6 +115,25 @@ describe('recipient lists', () => {
     await load('quay,email\nQ001,ada@skerrow.example\nQ002,\nQ003,\n');
     const again = (await plan('on-staff-few')) as unknown as { skippedRows: object };
     assert.deepEqual(again.skippedRows, { list: 'staff-few', rows: 2 });
+  });
+
+  it('say in which language spreadsheets read the rows', async () => {
+    const csv =
+      'quay,email,language\nQ001,ada@skerrow.example,de\nQ002,bo@skerrow.example,en-US\nQ003,cy@skerrow.example,\n';
+    const path = '/api/v1/lists/speakers?id=quay&language=language';
+    assert.equal((await house.call('PUT', path, { as: publisher, csv })).status, 200);
+    await burstOn('speakers', { quay: 'quay' }, { csv: { byLanguage: true, headings: 'label' } });
+    for (const [quay, separator, day] of [
+      ['Q001', ';', /;\d\d\.10\.2026;/],
+      ['Q002', ',', /,10\/\d\d\/2026,/],
+      ['Q003', ',', /,\d\d\/10\/2026,/],
+    ] as const) {
+      const sample = `/api/v1/bursts/on-speakers/sample?period=2026-10&recipient=${quay}&format=csv`;
+      const { text } = await house.call('GET', sample, { as: publisher });
+      const [head, first] = text.split('\r\n');
+      assert.ok(head!.split(separator).length > 5 && /[A-Z]/.test(head!), head);
+      assert.match(first!, day, quay);
+    }
   });
 
   it('are read from a group: its people, with what is known of them', async () => {
