@@ -66,7 +66,7 @@ const some = (all: readonly string[]) =>
           >Members</Button
         >
         <Button class="beside" size="small" @click="edit(record as ShownGroup)">Change</Button>
-        <Rename path="/api/v1/groups" pattern=".{1,100}" :name="record.name" @renamed="reload" />
+        <Rename class="beside" path="/api/v1/groups" pattern=".{1,100}" :name="record.name" @renamed="reload" />
         <ConfirmAction
           is-dangerous
           :title="`Remove ${record.name}? It is refused while a right, rule or mask names it.`"

@@ -99,6 +99,9 @@ const toggle = (value: string, isOn: boolean) =>
       >{{ one.label }}</Checkbox
     >
   </fieldset>
+  <Checkbox v-if="draft.formats.includes('csv')" v-model:checked="draft.byLanguage"
+    >CSV in the recipient’s language: separator, decimal sign and dates</Checkbox
+  >
   <div class="fields">
     <label v-if="draft.formats.includes('template')"
       >Prepared workbook
@@ -138,9 +141,6 @@ const toggle = (value: string, isOn: boolean) =>
       </select></label
     >
     <template v-if="draft.formats.includes('csv')">
-      <Checkbox v-model:checked="draft.byLanguage" class="wide"
-        >CSV for spreadsheets of the recipient’s language: separator, decimal sign and dates</Checkbox
-      >
       <label v-for="one in csvFields" :key="one.field"
         >{{ one.label }} <Select v-model:value="draft[one.field]" :options="optionsOf(one)"
       /></label>

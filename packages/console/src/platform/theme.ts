@@ -1,6 +1,22 @@
 import { theme } from 'ant-design-vue';
 import { dark, fontFamily, light, type ThemeTokens } from '@underbell/core/theme';
 
+/** A colour laid thinly over another; the library's own mixture of ours is muddy. */
+const mix = (over: string, under: string, share: number) =>
+  `#${[1, 3, 5]
+    .map((at) => {
+      const [a, b] = [over, under].map((one) => parseInt(one.slice(at, at + 2), 16)) as [number, number];
+      return Math.round(a * share + b * (1 - share))
+        .toString(16)
+        .padStart(2, '0');
+    })
+    .join('')}`;
+/** What lies behind messages of a kind, and around them. */
+const mixed = (kind: string, colour: string, ground: string) => ({
+  [`color${kind}Bg`]: mix(colour, ground, 0.08),
+  [`color${kind}Border`]: mix(colour, ground, 0.45),
+});
+
 /** The product's tokens in the words of the component library. */
 export function componentTheme(isDark: boolean) {
   const tokens: ThemeTokens = isDark ? dark : light;
@@ -12,6 +28,10 @@ export function componentTheme(isDark: boolean) {
       colorError: tokens.signal,
       colorSuccess: tokens.good,
       colorWarning: tokens.brass,
+      ...mixed('Error', tokens.signal, tokens.raised),
+      ...mixed('Warning', tokens.brass, tokens.raised),
+      ...mixed('Success', tokens.good, tokens.raised),
+      ...mixed('Info', tokens.sea, tokens.raised),
       colorBgBase: tokens.raised,
       colorBgLayout: tokens.paper,
       colorTextBase: tokens.ink,

@@ -21,6 +21,7 @@ import {
   stopRun,
 } from './runs.ts';
 import { showSubscription, showUnsubscribed, subscribeAgain, unsubscribe } from './unsubscribe.ts';
+import { mediaTypes } from '../make/index.ts';
 import { showTimes } from './due.ts';
 import { timesAsCalendar } from './times.ts';
 import { checkBurst, pauseSchedule, saveBurst, seenBursts, showBurst } from './usecases.ts';
@@ -30,6 +31,9 @@ import { ownCopies } from './ownCopies.ts';
 const named = Joi.object({ name: thing.required() });
 const period = Joi.string().max(20).description('as ISO 8601 writes it: 2026, 2026-Q4, 2026-10, 2026-W44, 2026-10-26');
 const runId = Joi.object({ id: Joi.number().integer().min(1).required() });
+
+/** What copies may be. */
+const fileTypes = copyFormats.map((format) => mediaTypes[format]);
 
 export const burstRoutes: Route[] = [
   defineRoute({
@@ -121,7 +125,7 @@ export const burstRoutes: Route[] = [
         .valid(...copyFormats)
         .description('the first of the burst when left out'),
     }),
-    answer: { description: 'the file', type: 'application/octet-stream' },
+    answer: { description: 'the file', type: fileTypes },
     async handle({ app, ctx, person, params, query }) {
       const { bytes, fileName, type } = await sampleOf(app, person, params.name, query);
       ctx.attachment(fileName);
@@ -252,7 +256,7 @@ export const burstRoutes: Route[] = [
     summary: 'A kept file of a run, as it was sent',
     params: runId,
     query: Joi.object({ recipient: Joi.string().max(1000).required(), file: Joi.string().max(400).required() }),
-    answer: { description: 'the file', type: 'application/octet-stream' },
+    answer: { description: 'the file', type: fileTypes },
     handle: async ({ app, ctx, person, params, query }) =>
       answerFile(ctx, await fetchKept(app, person, await requireRun(app, person, params.id), query)),
   }),
@@ -304,7 +308,7 @@ export const burstRoutes: Route[] = [
     audience: 'anyone',
     summary: 'A copy by the link that its recipient was sent',
     params: Joi.object({ key: Joi.string().max(200).required() }),
-    answer: { description: 'the file', type: 'application/octet-stream' },
+    answer: { description: 'the file', type: fileTypes },
     async handle({ app, ctx, params, origin }) {
       try {
         return answerFile(

@@ -113,7 +113,7 @@ export const datasetRoutes: Route[] = [
     summary: 'The rows that you may see',
     params: named,
     query: Joi.object({ where, format: Joi.string().valid('csv', 'jsonl').default('jsonl') }),
-    answer: { description: 'CSV (RFC 4180) or JSON Lines', type: 'application/x-ndjson' },
+    answer: { description: 'CSV (RFC 4180) or JSON Lines', type: ['text/csv', 'application/x-ndjson'] },
     async handle({ app, person, params, query }) {
       await requireRight(app, person, 'export', 'dataset', params.name);
       const request = await ownRows(app, person, params.name, query.where);

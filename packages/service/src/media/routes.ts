@@ -1,4 +1,5 @@
 import Joi from 'joi';
+import { mediaTypes } from '@underbell/core/media';
 import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { serveFile, serveThumbnail } from './serve.ts';
@@ -66,7 +67,7 @@ export const mediaRoutes: Route[] = [
     summary: 'The file itself, or a range of its bytes (RFC 9110, section 14)',
     params: named,
     query: versionQuery,
-    answer: { description: 'the file, in its own type', type: 'application/octet-stream' },
+    answer: { description: 'the file, in its own type', type: Object.keys(mediaTypes) },
     handle: async ({ app, ctx, person, params, query }) =>
       serveFile(app, ctx, await requireVersion(app, person, params.name, numberOf(query))),
   }),

@@ -38,6 +38,7 @@ export const openRoutes: Route[] = [
     path: '/api/v1/open',
     summary: 'Everything that was handed out and still opens something: yours, or all of it for administrators',
     query: Joi.object({ ...filter, format: Joi.string().valid('json', 'csv').default('json') }),
+    answer: { description: 'what was handed out', type: ['application/json', 'text/csv'] },
     async handle({ app, person, query }) {
       const { format, ...wanted } = query;
       const found = await openDoors(app, person, wanted);

@@ -35,7 +35,7 @@ const embedRoute = defineRoute({
     format: Joi.string().max(20).default('json'),
     // Consumers say more than the protocol knows.
   }).unknown(true),
-  answer: { description: 'application/json, or text/xml with `format=xml`' },
+  answer: { description: 'how it is embedded', type: ['application/json', 'text/xml'] },
   handle: ({ app, ctx, query }) => {
     const found = embed(app, query);
     ctx.set('Access-Control-Allow-Origin', '*');

@@ -1,4 +1,5 @@
 import Joi from 'joi';
+import { mediaTypes } from '@underbell/core/media';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { oauthEndpoint } from '../token/index.ts';
 import { beatingScreen, hearBeat, type Beat } from './beats.ts';
@@ -63,7 +64,7 @@ export const playRoutes: Route[] = [
     path: '/api/v1/screen/slots/:id/file',
     summary: 'The picture or video of one slot, or a range of its bytes (RFC 9110, section 14)',
     params: slotId,
-    answer: { description: 'the file, in its own type', type: 'application/octet-stream' },
+    answer: { description: 'the file, in its own type', type: Object.keys(mediaTypes) },
     async handle({ app, ctx, params: { id } }) {
       const { screen } = await askingScreen(app, ctx);
       return fileIn(app, ctx, slotIn(slotsOf(await setupOf(app, screen)), id));

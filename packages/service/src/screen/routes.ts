@@ -1,4 +1,5 @@
 import { Readable } from 'node:stream';
+import { mediaTypes } from '@underbell/core/media';
 import { playlistSchema } from '@underbell/core/screen';
 import { defineRoute, formatRoute, type Route } from '../platform/index.ts';
 import { declareAttributes, declaredAttributes, removeGroup, saveGroup, seenGroups, showGroup } from './groups.ts';
@@ -154,7 +155,7 @@ const screenRoutes: Route[] = [
     path: '/api/v1/screens/:name/slots/:id/file',
     summary: 'The picture or video of one slot of a screen; for those who look after it',
     params: slotParams,
-    answer: { description: 'the file, in its own type', type: 'application/octet-stream' },
+    answer: { description: 'the file, in its own type', type: Object.keys(mediaTypes) },
     handle: ({ app, ctx, person, params }) => previewFile(app, ctx, person, params),
   }),
   defineRoute({

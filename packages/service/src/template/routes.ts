@@ -53,6 +53,7 @@ export const templateRoutes: Route[] = [
     audience: 'person',
     summary: 'The workbook as it was loaded',
     params: named,
+    answer: { description: 'the workbook', type: workbookType },
     handle: async ({ app, ctx, person, params }) => {
       const { bytes, fileName } = await fetchTemplate(app, person, params.name);
       ctx.attachment(fileName);

@@ -172,7 +172,8 @@ export interface Exported {
   readonly fileName: string;
 }
 
-const types: Record<ExportFormat, string> = {
+/** What exports are on the wire. */
+export const exportTypes: Record<ExportFormat, string> = {
   csv: 'text/csv; charset=utf-8',
   xlsx: 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet',
   png: 'image/png',
@@ -193,7 +194,7 @@ export async function exportView(
   const { report, page } = view.viewing;
   const { format, figure } = wish;
   const fileName = [report.name, page.name, ...(figure ? [figure] : [])].join('-') + `.${format}`;
-  const done = (bytes: Buffer): Exported => ({ bytes, type: types[format], fileName });
+  const done = (bytes: Buffer): Exported => ({ bytes, type: exportTypes[format], fileName });
   if (format === 'pdf' || format === 'png') {
     const { drawPdf, drawPng } = await import('../render/index.ts');
     const scene = await sceneOf(app, view, figure);

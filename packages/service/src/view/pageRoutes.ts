@@ -10,7 +10,7 @@ import { readableRevision, type Revision } from '../dataset/index.ts';
 import { defineRoute, type App, type Request, type Route } from '../platform/index.ts';
 import { filterWords, offeredValues } from './choices.ts';
 import { sightOf, streamChanges, type Watched } from './events.ts';
-import { exportView, readWindow } from './exports.ts';
+import { exportTypes, exportView, readWindow } from './exports.ts';
 import { dataFigures } from './figures.ts';
 import { personKey, type Packed } from './packed.ts';
 import { showPage, type ShownPage } from './page.ts';
@@ -281,7 +281,7 @@ export function pageRoutes(
         figure: figureName,
         format: Joi.string().valid('csv', 'xlsx', 'png', 'pdf').required(),
       }),
-      answer: { description: 'the file', type: 'application/octet-stream' },
+      answer: { description: 'the file', type: Object.values(exportTypes) },
       async handle(asked) {
         const { figure, format, ...rest } = asked.body;
         const view = await prepare(asked, toRequest(rest, asked.ctx));

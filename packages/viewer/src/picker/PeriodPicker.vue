@@ -69,8 +69,18 @@ input {
   border-radius: 3px;
   padding: 0.1rem 0.3rem;
   min-height: 28px;
+  min-width: 0;
+  max-width: 100%;
+}
+.days,
+label {
+  min-width: 0;
+  max-width: 100%;
 }
 label {
+  display: flex;
+  gap: 0.3rem;
+  align-items: center;
   font-size: 0.9375rem;
 }
 </style>

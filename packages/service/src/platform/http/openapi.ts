@@ -37,11 +37,35 @@ const security: Record<Route['audience'], JsonSchema[]> = {
   viewer: [{ session: [] }, { sessionKey: [] }, { accessToken: [] }],
 };
 
+/** `getGroupsByName` of `GET /api/v1/groups/:name`: one for each route, the same in every version. */
+function operationId({ method, path }: Route): string {
+  const words = path
+    .replace(/^\/api\/v1/, '')
+    .split(/[^A-Za-z0-9:]+/)
+    .filter((word) => word !== '')
+    .map((word) => (word.startsWith(':') ? `by-${word.slice(1)}` : word));
+  return [method, ...words.flatMap((word) => word.split('-'))]
+    .map((word, i) => (i === 0 ? word : word[0]!.toUpperCase() + word.slice(1)))
+    .join('');
+}
+
+const isJson = (type: string) => type === 'application/json';
+/** Text is read as it is; anything else that is no JSON as bytes. */
+const isText = (type: string) => /^text\/|jsonl$|ndjson$|[+/]xml$/.test(type);
+
+/** What comes back, by its media type. */
+function contentOf({ answer }: Route): JsonSchema {
+  const json = () => (answer?.schema ? toJsonSchema(answer.schema) : { type: 'object' });
+  const file = (type: string) => ({ type: 'string', ...(isText(type) ? {} : { format: 'binary' }) });
+  const types = [answer?.type ?? 'application/json'].flat().map((type) => type.split(';')[0]!);
+  return Object.fromEntries(types.map((type) => [type, { schema: isJson(type) ? json() : file(type) }]));
+}
+
 function operation(route: Route): JsonSchema {
-  const { answer } = route;
-  const schema = answer?.schema ? toJsonSchema(answer.schema) : { type: 'object' };
+  const { answer, status = 200 } = route;
   const body = requestBody(route);
   return {
+    operationId: operationId(route),
     summary: route.summary,
     tags: [route.tag],
     security: security[route.audience],
@@ -52,14 +76,12 @@ function operation(route: Route): JsonSchema {
     ],
     ...(body ? { requestBody: body } : {}),
     responses: {
-      [String(route.status ?? 200)]: {
+      [String(status)]: {
         description: answer?.description ?? 'done',
-        content: { [answer?.type ?? 'application/json']: { schema } },
+        ...(status === 204 ? {} : { content: contentOf(route) }),
       },
-      default: {
-        description: 'refused, with a stable code',
-        content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
-      },
+      '4XX': { $ref: '#/components/responses/Problem' },
+      '5XX': { $ref: '#/components/responses/Problem' },
     },
   };
 }
@@ -107,11 +129,18 @@ export function describeApi(routes: readonly Route[], publicUrl: string): JsonSc
       title: 'Under Bell',
       version: '1',
       description: 'Delivers published reports, filtered to what each viewer may see.',
+      license: { name: 'All rights reserved', identifier: 'LicenseRef-Under-Bell' },
     },
     servers: [{ url: publicUrl }],
     paths,
     components: {
       schemas: { Problem: problem },
+      responses: {
+        Problem: {
+          description: 'refused, with a stable code',
+          content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
+        },
+      },
       securitySchemes: {
         session: { type: 'apiKey', in: 'cookie', name: cookieName(publicUrl, 'session') },
         sessionKey: { type: 'http', scheme: 'bearer', description: 'a key from POST /api/v1/session' },

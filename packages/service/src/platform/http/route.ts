@@ -58,7 +58,12 @@ export interface RouteSpec<Params extends Input = Input, Query extends Input = I
   /** The status of a good answer; 200 when left out. */
   readonly status?: number;
   /** What comes back, in words and as a schema for the description. */
-  readonly answer?: { readonly description: string; readonly schema?: Joi.Schema; readonly type?: string };
+  readonly answer?: {
+    readonly description: string;
+    readonly schema?: Joi.Schema;
+    /** Media types; JSON when left out. */
+    readonly type?: string | readonly string[];
+  };
   readonly handle: (request: Request<Inferred<Params>, Inferred<Query>, Inferred<Body>>) => Promise<Answer>;
 }
 
