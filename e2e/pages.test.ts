@@ -81,6 +81,12 @@ describe('every page', () => {
     await canBeUsed();
   });
 
+  it('of a screen that waits can be used by everybody', async () => {
+    await open('/screen');
+    await page.getByText('This screen waits').waitFor();
+    await canBeUsed(true);
+  });
+
   for (const [path, text] of [
     ['/console/', 'What went out'],
     ['/console/reports', 'Published once'],

@@ -12,13 +12,14 @@ import { PreviewSource } from './play/source.ts';
 import './style.css';
 
 const root = document.getElementById('app')!;
+root.setAttribute('role', 'main');
 const sheet = document.createElement('style');
 sheet.textContent = `:root { ${cssVariables(light)} }`;
 document.head.append(sheet);
 
 function say(text: string, hint = ''): void {
   root.className = 'saying';
-  root.replaceChildren(element('p', 'words', text), ...(hint ? [element('p', 'hint', hint)] : []));
+  root.replaceChildren(element('h1', 'words', text), ...(hint ? [element('p', 'hint', hint)] : []));
 }
 
 /** Keeps the page itself, for a start without a network. */

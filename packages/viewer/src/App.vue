@@ -105,21 +105,16 @@ const items = computed((): MenuItem[] => [
       {{ said }} <button type="button" @click="said = ''">Close</button>
     </p>
     <PostView v-if="isPosting && answer && !problem" @close="isPosting = false" @said="said = $event" />
-    <ProblemBox
-      v-if="problem"
-      :problem="problem"
-      :is-framed="channel.isFramed"
-      :ask="ask"
-      @retry="reload"
-      @signed-in="signedIn"
-    />
+    <main v-if="problem">
+      <ProblemBox :problem="problem" :is-framed="channel.isFramed" :ask="ask" @retry="reload" @signed-in="signedIn" />
+    </main>
     <template v-else-if="answer">
       <LimitStrip :answer="answer" :choices="question.choices" @clear="clear" />
       <FigureGrid :answer="answer" :choices="question.choices" :is-loading="isLoading" @pick="pick" />
     </template>
-    <div v-else class="grid waiting" role="status">
-      <span class="unseen">Loading</span><i v-for="n in 6" :key="n" />
-    </div>
+    <main v-else>
+      <div class="grid waiting" role="status"><span class="unseen">Loading</span><i v-for="n in 6" :key="n" /></div>
+    </main>
   </div>
 </template>
 

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { Button, Drawer, Input, Select, Table } from 'ant-design-vue';
+import { Button, Drawer, Input, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import type { ListedPerson, ShownGroup } from '@underbell/core/access';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
+import SelectField from '../platform/SelectField.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 
@@ -41,7 +42,7 @@ const columns = [
 <template>
   <Drawer open :title="`Members of ${group.name}`" :width="520" @close="emit('closed')">
     <div class="add">
-      <Select
+      <SelectField
         v-model:value="chosen"
         mode="multiple"
         :options="others"

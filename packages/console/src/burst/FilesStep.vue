@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { periodUnits } from '@underbell/core/burst/answers';
-import { Checkbox, Select } from 'ant-design-vue';
+import { Checkbox } from 'ant-design-vue';
 import { computed, watch } from 'vue';
+import SelectField from '../platform/SelectField.vue';
 import type { DraftChoices } from './useDraftChoices.ts';
 import type { Draft } from './draft.ts';
 
@@ -142,7 +143,7 @@ const toggle = (value: string, isOn: boolean) =>
     >
     <template v-if="draft.formats.includes('csv')">
       <label v-for="one in csvFields" :key="one.field"
-        >{{ one.label }} <Select v-model:value="draft[one.field]" :options="optionsOf(one)"
+        >{{ one.label }} <SelectField v-model:value="draft[one.field]" :options="optionsOf(one)"
       /></label>
     </template>
     <label v-if="draft.formats.includes('csv')" class="wide"

@@ -28,7 +28,7 @@ function show(root: HTMLElement, asked: Asked): void {
     one.textContent = text;
     words.append(one);
   };
-  line('p', 'This screen waits to be taken in. Open', 'lead');
+  line('h1', 'This screen waits to be taken in. Open', 'lead');
   line('p', asked.verification_uri.replace(/^https?:\/\//, ''), 'address');
   line('p', 'and type', 'lead');
   line('p', asked.user_code, 'code');
