@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import type { FailedJob, ShownProcesses } from '@underbell/core/operations';
+import { jobsPerPage, type FailedJob, type ShownProcesses } from '@underbell/core/operations';
 import { line, shortTime, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
@@ -30,8 +30,10 @@ export function addOperationsCommands(program: Command): void {
   operations
     .command('jobs')
     .description('list jobs that failed, and jobs that wait for their next try after a failure')
-    .action(async (_options, command: Command) => {
-      const answer = await askService<{ jobs: FailedJob[] }>('GET', '/api/v1/operations/jobs');
+    .option('--before <job>', 'list jobs with smaller numbers')
+    .action(async (options: { before?: string }, command: Command) => {
+      const query = { before: options.before };
+      const answer = await askService<{ jobs: FailedJob[] }>('GET', '/api/v1/operations/jobs', { query });
       show(command, answer, ({ jobs }) => {
         if (jobs.length === 0) return line('No job has failed.');
         table(jobs, [
@@ -45,6 +47,7 @@ export function addOperationsCommands(program: Command): void {
           },
           { heading: 'error', cell: (one) => one.error ?? '' },
         ]);
+        if (jobs.length >= jobsPerPage) line(`Older jobs: underbell operations jobs --before ${jobs.at(-1)!.id}`);
       });
     });
   operations

@@ -100,7 +100,7 @@ const toggle = (value: string, isOn: boolean) =>
       >{{ one.label }}</Checkbox
     >
   </fieldset>
-  <Checkbox v-if="draft.formats.includes('csv')" v-model:checked="draft.byLanguage"
+  <Checkbox v-if="draft.formats.includes('csv')" v-model:checked="draft.byLanguage" class="apart"
     >CSV in the recipient’s language: separator, decimal sign and dates</Checkbox
   >
   <div class="fields">
@@ -174,6 +174,9 @@ const toggle = (value: string, isOn: boolean) =>
 </template>
 
 <style scoped>
+.apart {
+  margin-bottom: 0.5rem;
+}
 fieldset {
   display: flex;
   flex-wrap: wrap;

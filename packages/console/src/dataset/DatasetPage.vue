@@ -94,6 +94,7 @@ async function maskSaved(): Promise<void> {
       <RouterLink v-if="!dataset.source" :to="{ path: '/data/upload', query: { dataset: name } }"
         >Load a new file</RouterLink
       >
+      <RouterLink v-if="dataset.sql" :to="`/data/${name}/sql`">Change the SQL</RouterLink>
       <FavouriteButton kind="dataset" :name="name" />
     </p>
     <ColumnsPanel :name="name" :dataset="dataset" @changed="reload" />

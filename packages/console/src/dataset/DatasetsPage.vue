@@ -20,7 +20,8 @@ const columns = [
   <h1>Data</h1>
   <p class="quiet">Typed tables behind the reports, and the rules that say who sees which of their rows.</p>
   <p class="jumps">
-    <RouterLink to="/data/upload">Upload a file</RouterLink> <RouterLink to="/data/followed">Followed files</RouterLink>
+    <RouterLink to="/data/upload">Upload a file</RouterLink> <RouterLink to="/data/sql">Dataset from SQL</RouterLink>
+    <RouterLink to="/data/followed">Followed files</RouterLink>
     <RouterLink to="/data/refreshes">Refreshes</RouterLink>
     <RouterLink to="/data/sources">Sources</RouterLink>
     <RouterLink to="/bin">Bin</RouterLink>
@@ -53,7 +54,7 @@ const columns = [
         record.nextRefreshAt ? showInstant(record.nextRefreshAt) : ''
       }}</template>
     </template>
-    <template #emptyText>No dataset yet. <code>underbell dataset --help</code> says how to make one.</template>
+    <template #emptyText>No dataset yet. Upload a file, or define one by SQL on a data source.</template>
   </Table>
 </template>
 

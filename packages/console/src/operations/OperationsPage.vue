@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button, Empty, Table, Tag } from 'ant-design-vue';
-import { computed } from 'vue';
-import type { FailedJob, ShownProcess, ShownProcesses } from '@underbell/core/operations';
+import { computed, ref } from 'vue';
+import { jobsPerPage, type FailedJob, type ShownProcess, type ShownProcesses } from '@underbell/core/operations';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -10,7 +10,11 @@ import { showCount, showInstant } from '../platform/words.ts';
 
 /** Processes of the installation, and jobs that failed. */
 const running = useResource<ShownProcesses>('/api/v1/operations/processes');
-const failed = useResource<{ jobs: FailedJob[] }>('/api/v1/operations/jobs');
+/** Jobs before which others are shown; nothing for the newest. */
+const before = ref<number>();
+const failed = useResource<{ jobs: FailedJob[] }>(() =>
+  before.value === undefined ? '/api/v1/operations/jobs' : `/api/v1/operations/jobs?before=${before.value}`,
+);
 const error = computed(() => running.error.value ?? failed.error.value);
 const { busy, problem, attempt } = useAttempt<string>();
 const retry = (id: number) =>
@@ -86,10 +90,18 @@ const jobs = computed(() => [...(failed.data.value?.jobs ?? [])]);
         >
       </template>
     </Table>
+    <p v-if="before !== undefined || jobs.length >= jobsPerPage" class="pages">
+      <Button :disabled="before === undefined" @click="before = undefined">Newest</Button>
+      <Button :disabled="jobs.length < jobsPerPage" @click="before = jobs.at(-1)!.id">Older</Button>
+    </p>
   </template>
 </template>
 
 <style scoped>
+.pages {
+  display: flex;
+  gap: 0.5rem;
+}
 .quiet {
   margin-top: 8px;
 }

@@ -187,6 +187,19 @@ export const router = createRouter({
       meta: { title: 'Upload a file' },
     },
     {
+      path: '/data/sql',
+      name: 'new-sql-dataset',
+      component: () => import('../dataset/SqlPage.vue'),
+      meta: { title: 'Dataset from SQL' },
+    },
+    {
+      path: '/data/:name/sql',
+      name: 'edit-sql-dataset',
+      component: () => import('../dataset/SqlPage.vue'),
+      props: true,
+      meta: { title: 'SQL of a dataset' },
+    },
+    {
       path: '/data/refreshes',
       name: 'refreshes',
       component: () => import('../refresh/RefreshesPage.vue'),

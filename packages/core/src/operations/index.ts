@@ -20,6 +20,9 @@ export interface ShownProcesses<At = string> {
   readonly processes: readonly ShownProcess<At>[];
 }
 
+/** So many jobs are listed at once. */
+export const jobsPerPage = 100;
+
 /** A job that failed, or waits for its next try after a failure. */
 export interface FailedJob<At = string> {
   readonly id: number;

@@ -12,7 +12,7 @@ import { Refusal, suggest } from '@underbell/core/refusal';
 import { recurrenceWords } from '@underbell/core/schedule';
 import { limitsOn, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { holdName, announce, momentOf, remember, type App } from '../platform/index.ts';
-import { describeQuery } from './load.ts';
+import { describeQuery, refreshedColumns } from './load.ts';
 import { refuseSmallGroups, tooSmall, type RowRequest } from './request.ts';
 import { countRowsPerLimit, ownCounts } from './rowCounts.ts';
 import {
@@ -94,7 +94,9 @@ export async function checkDefinition(
   known: DatasetRow | undefined,
 ): Promise<DatasetSpecRow> {
   await requireRight(app, person, 'view', 'source', spec.source);
-  const columns = annotate(await describeQuery(app, spec.source, spec.sql), spec.columns ?? []);
+  // What was said of columns stays with them: keys that filters go by, labels, sensitivity.
+  const found = refreshedColumns(known?.columns ?? [], await describeQuery(app, spec.source, spec.sql));
+  const columns = annotate(found, spec.columns ?? []);
   const unknown = spec.order?.find((name) => !columns.some((one) => one.name === name));
   if (unknown !== undefined)
     throw new Refusal('DATASET_INVALID', `the order names no column: \`${unknown}\``, {
@@ -111,7 +113,7 @@ export async function checkDefinition(
     sourceName: spec.source,
     sql: spec.sql,
     columns,
-    rowOrder: [...(spec.order ?? [])],
+    rowOrder: [...(spec.order ?? known?.rowOrder.filter((name) => columns.some((one) => one.name === name)) ?? [])],
     kind: spec.kind ?? 'snapshot',
     keepSeconds: spec.keepSeconds ?? null,
     ownerEmail: known?.ownerEmail ?? person.email,

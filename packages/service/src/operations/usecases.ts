@@ -1,5 +1,5 @@
 import type { PersonViewer } from '@underbell/core/access';
-import type { FailedJob, ShownProcesses } from '@underbell/core/operations';
+import { jobsPerPage, type FailedJob, type ShownProcesses } from '@underbell/core/operations';
 import { noSuch, requireAdministrator } from '../access/index.ts';
 import { connectionsGiven, listFailedJobs, listProcesses, remember, retryFailed, type App } from '../platform/index.ts';
 
@@ -8,11 +8,9 @@ export async function showProcesses(app: App): Promise<ShownProcesses<Date>> {
   return { connectionLimit, processes };
 }
 
-const mostShown = 100;
-
 /** @param before - exclusive upper bound of their numbers */
 export const showFailedJobs = (app: App, before?: number): Promise<FailedJob<Date>[]> =>
-  listFailedJobs(app, { count: mostShown, ...(before === undefined ? {} : { before }) });
+  listFailedJobs(app, { count: jobsPerPage, ...(before === undefined ? {} : { before }) });
 
 /** Lets a job that failed, or waits for its next try, start now. @throws {Refusal} `NOT_ALLOWED`, `NOT_FOUND` */
 export async function retryJob(app: App, person: PersonViewer, id: number, origin: string): Promise<{ id: number }> {

@@ -217,8 +217,15 @@ describe('refreshing', () => {
     assert.equal((await show()).revisions[0]!.state, 'stopped');
     assert.equal(await amount(), before);
     assert.doesNotMatch((await show()).sql, /pg_sleep/, 'what was not loaded is not its definition either');
-    const back = { source: 'works', sql: 'SELECT * FROM t', columns: notes };
+    // What was said of columns stays with them, whoever changes the SQL alone.
+    const said = (await show()).columns;
+    const back = { source: 'works', sql: 'SELECT * FROM t' };
     assert.equal((await house.call('PUT', '/api/v1/datasets/parts', { as: publisher, body: back })).status, 200);
+    assert.deepEqual((await show()).columns, said);
+    assert.ok(
+      said.some((one) => JSON.stringify(one).includes('"key":"quay"')),
+      JSON.stringify(said),
+    );
   });
 
   it('refuses a schedule that is none', async () => {
