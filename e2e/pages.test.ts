@@ -109,6 +109,8 @@ describe('every page', () => {
     ['/console/data', 'Sailings'],
     ['/console/data/sailings', 'own-quay'],
     ['/console/data/upload', 'Choose a file'],
+    ['/console/account', 'Change password'],
+    ['/console/redirects', 'Old names redirect'],
     ['/console/data/sql', 'The query reads from a data source'],
     ['/console/data/sailings/sql', 'SQL of sailings'],
     ['/console/data/sources', 'skerrow_reports'],

@@ -42,6 +42,37 @@ describe('underbell', () => {
     );
   });
 
+  it('creates and deletes signing keys, for administrators', async () => {
+    const admin = { UNDERBELL_CREDENTIALS: join(folder, 'admin.json'), UNDERBELL_PASSWORD: 'lantern-quay-7' };
+    await underbell(['sign-in', administrator, '--url', house.url], admin);
+    assert.equal((await underbell(['signing-key', 'list'])).code, 3);
+    const made = JSON.parse((await underbell(['signing-key', 'create', '--json'], admin)).out) as { id: string };
+    assert.match((await underbell(['signing-key', 'list'], admin)).out, new RegExp(`${made.id} +ES256`));
+    assert.equal((await underbell(['signing-key', 'delete', made.id], admin)).code, 0);
+    assert.equal((await underbell(['signing-key', 'delete', made.id.replace(/^./, 'x')], admin)).code, 2);
+    assert.equal((await underbell(['signing-key', 'create', '--algorithm', 'none'], admin)).code, 2);
+  });
+
+  it('changes one’s own password, which ends every other session', async () => {
+    const [old, next] = ['lantern-quay-7', 'gulls over seven harbours'];
+    const email = 'ada.arkwell.q001@skerrow.example';
+    const at = (name: string) => ({ UNDERBELL_URL: house.url, UNDERBELL_CREDENTIALS: join(folder, name) });
+    for (const name of ['here.json', 'there.json'])
+      assert.equal((await underbell(['sign-in', email], { ...at(name), UNDERBELL_PASSWORD: old })).code, 0);
+    const change = (current: string, password: string) =>
+      underbell(['password'], {
+        ...at('here.json'),
+        UNDERBELL_PASSWORD: current,
+        UNDERBELL_NEW_PASSWORD: password,
+      });
+    assert.match((await change('wrong', next)).errors, /SIGN_IN_FAILED/);
+    assert.equal((await change(old, 'short')).code, 2);
+    assert.match((await change(old, next)).out, /The password is changed/);
+    assert.equal((await underbell(['whoami'], at('here.json'))).code, 0);
+    assert.equal((await underbell(['whoami'], at('there.json'))).code, 3);
+    assert.equal((await underbell(['sign-in', email], { ...at('there.json'), UNDERBELL_PASSWORD: old })).code, 3);
+  });
+
   it('loads a file, shows the types and gives the rows back', async () => {
     const path = file('works.csv', 'Quay,Days,Note\nQ017,3,"a, b"\nQ018,,\n');
     const loaded = await json<{ rows: number; columns: { name: string; type: string }[] }>(

@@ -78,7 +78,7 @@ async function leave(): Promise<void> {
         >
       </nav>
       <div v-if="person" class="who">
-        <span>{{ person.name }}</span>
+        <RouterLink to="/account">{{ person.name }}</RouterLink>
         <Button size="small" @click="leave">Sign out</Button>
       </div>
     </header>
@@ -177,8 +177,11 @@ main {
     padding: 0.5rem 0.7rem;
     white-space: nowrap;
   }
-  .who span {
-    display: none;
+  .who a {
+    max-width: 6rem;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
   }
   main {
     padding: 1rem 1rem 3rem;

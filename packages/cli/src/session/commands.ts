@@ -7,12 +7,12 @@ import { line, show } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService } from '../platform/service.ts';
 
-/** Asks for a password without showing it; from a pipe it is the first line. */
-async function askPassword(): Promise<string> {
-  const given = process.env['UNDERBELL_PASSWORD'];
+/** Asks for a password without showing it; from a pipe it is the first line. @param variable - holds it where nobody is asked */
+async function askPassword(prompt = 'Password', variable = 'UNDERBELL_PASSWORD'): Promise<string> {
+  const given = process.env[variable];
   if (given) return given;
   const silent = new Writable({ write: (_chunk, _encoding, done) => done() });
-  if (process.stdin.isTTY) process.stderr.write('Password: ');
+  if (process.stdin.isTTY) process.stderr.write(`${prompt}: `);
   const asker = createInterface({ input: process.stdin, output: silent, terminal: process.stdin.isTTY });
   try {
     for await (const text of asker) return text;
@@ -67,6 +67,20 @@ export function addSessionCommands(program: Command): void {
       await askService('DELETE', '/api/v1/session');
       dropCredentials();
       show(command, { signedOut: true }, () => line('Signed out.'));
+    });
+  program
+    .command('password')
+    .description('change your own password; all other sessions end')
+    .addHelpText(
+      'after',
+      '\nBoth are asked for, or read from UNDERBELL_PASSWORD (the current one) and UNDERBELL_NEW_PASSWORD.',
+    )
+    .action(async (_options, command: Command) => {
+      const { person } = await askService<{ person: ShownPerson }>('GET', '/api/v1/session');
+      const current = await askPassword('Current password');
+      const password = await askPassword('New password', 'UNDERBELL_NEW_PASSWORD');
+      await askService('PUT', '/api/v1/session/password', { body: { current, password } });
+      show(command, await signIn(person.email, password), () => line('The password is changed.'));
     });
   program
     .command('whoami')

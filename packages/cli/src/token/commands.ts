@@ -1,7 +1,7 @@
 import type { Command } from 'commander';
-import type { ShownClient } from '@underbell/core/token';
+import { tokenAlgorithms, type ShownClient, type ShownSigningKey } from '@underbell/core/token';
 import { collect, readPairs } from '../platform/files.ts';
-import { line, show, table } from '../platform/output.ts';
+import { line, shortTime, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 
 interface MintOptions {
@@ -120,8 +120,47 @@ function addTokens(program: Command): void {
     });
 }
 
+function addSigningKeys(program: Command): void {
+  const keys = program
+    .command('signing-key')
+    .description('the keys that access tokens are signed with (administrators)');
+  keys
+    .command('list')
+    .description('list the keys, the newest first')
+    .action(async (_options, command: Command) => {
+      const answer = await askService<{ keys: ShownSigningKey[] }>('GET', '/api/v1/signing-keys');
+      show(command, answer, ({ keys: all }) =>
+        table(all, [
+          { heading: 'key', cell: (one) => one.id },
+          { heading: 'algorithm', cell: (one) => one.algorithm },
+          { heading: 'signs', cell: (one) => (one.isSigning ? 'yes' : 'no') },
+          { heading: 'created', cell: (one) => shortTime(one.createdAt) },
+          { heading: 'verifies until', cell: (one) => (one.retiredAt ? shortTime(one.retiredAt) : '') },
+        ]),
+      );
+    });
+  keys
+    .command('create')
+    .description('create a key; it signs a minute later, and the ones before it verify for one more day')
+    .option('--algorithm <name>', `one of ${tokenAlgorithms.join(', ')}`)
+    .action(async (options: { algorithm?: string }, command: Command) => {
+      const made = await askService<{ id: string; signsFrom: string }>('POST', '/api/v1/signing-keys', {
+        body: { algorithm: options.algorithm },
+      });
+      show(command, made, ({ id, signsFrom }) => line(`The key ${id} signs from ${shortTime(signsFrom)} on.`));
+    });
+  keys
+    .command('delete <key>')
+    .description('delete a key; every token that it signed stops working at once')
+    .action(async (id: string, _options, command: Command) => {
+      await askService('DELETE', `/api/v1/signing-keys/${encodeURIComponent(id)}`);
+      show(command, { deleted: id }, () => line(`The key ${id} is deleted.`));
+    });
+}
+
 export function addTokenCommands(program: Command): void {
   addTokens(program);
+  addSigningKeys(program);
   const client = program.command('client').description('programs that may ask for access tokens');
   client
     .command('list')

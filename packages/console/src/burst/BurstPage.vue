@@ -12,6 +12,7 @@ import { formatName } from '../platform/words.ts';
 import type { CostSum } from '@underbell/core/meter';
 import CostTable from '../meter/CostTable.vue';
 import TakeAway from '../platform/TakeAway.vue';
+import UnsubscribedPanel from './UnsubscribedPanel.vue';
 import PeriodField from './PeriodField.vue';
 import PlanTable from './PlanTable.vue';
 import RunLedger from './RunLedger.vue';
@@ -212,6 +213,7 @@ const runOptions = computed(() =>
     <p v-else-if="runs.data.value?.runs.length === 0" class="quiet">
       This burst has not been run yet. Make a plan first: it shows who gets what, and sends nothing.
     </p>
+    <UnsubscribedPanel :burst="name" />
     <section v-if="costs.data.value && costs.data.value.sums.length > 0" aria-label="Costs">
       <h2>What its formats cost in 30 days</h2>
       <CostTable by="format" :sums="costs.data.value.sums" />

@@ -31,7 +31,7 @@ const columns = [
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table v-else :columns="columns" :data-source="bursts" row-key="name" :loading="isLoading" :pagination="false">
-    <template #emptyText><Empty description="No bursts yet. Save one: underbell burst define FILE" /></template>
+    <template #emptyText><Empty description="No bursts yet. Make a new one above." /></template>
     <template #bodyCell="{ column, record }">
       <RouterLink v-if="column.key === 'name'" :to="`/sending/${record.name}`">{{
         record.definition.title

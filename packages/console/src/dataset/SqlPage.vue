@@ -68,11 +68,12 @@ const save = () =>
   <Spin v-else-if="props.name && !known.data.value" />
   <Form v-else layout="vertical" :model="form" class="sql" @finish="save">
     <FormItem label="Data source" required html-for="source">
+      <Input v-if="props.name" id="source" :value="form.source" disabled />
       <SelectField
+        v-else
         id="source"
         v-model:value="form.source"
         :options="sourceOptions"
-        :disabled="props.name !== undefined"
         placeholder="Select a data source"
       />
       <template v-if="sources.data.value && sourceOptions.length === 0" #extra

@@ -25,7 +25,10 @@ const columns = [
 
 <template>
   <h1>Bin</h1>
-  <p class="quiet">What you own and threw away. After 30 days it is gone for good.</p>
+  <p class="quiet">
+    What you own and threw away. After 30 days it is gone for good. Names that things had before:
+    <RouterLink to="/redirects">Redirects</RouterLink>.
+  </p>
   <ProblemNote v-if="error ?? problem" :problem="(error ?? problem)!" />
   <Table
     :columns="columns"

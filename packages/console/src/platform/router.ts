@@ -178,6 +178,18 @@ export const router = createRouter({
       component: () => import('../access/AuditPage.vue'),
       meta: { title: 'Log of changes' },
     },
+    {
+      path: '/account',
+      name: 'account',
+      component: () => import('../session/AccountPage.vue'),
+      meta: { title: 'Your account' },
+    },
+    {
+      path: '/redirects',
+      name: 'redirects',
+      component: () => import('../folder/FormerNamesPage.vue'),
+      meta: { title: 'Redirects' },
+    },
     { path: '/bin', name: 'bin', component: () => import('../folder/BinPage.vue'), meta: { title: 'Bin' } },
     {
       path: '/data/upload',

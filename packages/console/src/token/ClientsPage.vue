@@ -3,6 +3,8 @@ import { Button, Empty, Table } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
 import type { ShownClient } from '@underbell/core/token';
 import PeopleTabs from '../access/PeopleTabs.vue';
+import SigningKeys from './SigningKeys.vue';
+import { useSession } from '../session/useSession.ts';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -11,6 +13,7 @@ import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 
 const { data, error, isLoading, reload } = useResource<{ clients: ShownClient[] }>('/api/v1/clients');
+const { person } = useSession();
 const { busy, problem, attempt } = useAttempt<'add' | 'secret' | 'end'>();
 const columns = [
   { title: 'Program', key: 'id' },
@@ -198,6 +201,7 @@ const boundWords = (one: ShownClient) =>
     <Button type="primary" html-type="submit" :loading="busy === 'add'">{{ changed ? 'Save' : 'Register' }}</Button>
     <Button v-if="changed" @click="clear">Cancel</Button>
   </form>
+  <SigningKeys v-if="person?.isAdministrator" />
 </template>
 
 <style scoped>

@@ -17,3 +17,14 @@ export interface ShownClient<At = string> {
   /** Until when the secret before the last one holds. */
   readonly formerUntil?: At;
 }
+
+/** A key that tokens are signed with. `At`: an instant, a `Date` before it is sent. */
+export interface ShownSigningKey<At = string> {
+  readonly id: string;
+  readonly algorithm: string;
+  readonly createdAt: At;
+  readonly signsFrom: At;
+  /** From when on tokens that it signed count no more. */
+  readonly retiredAt: At | null;
+  readonly isSigning: boolean;
+}

@@ -82,7 +82,7 @@ const keys: DoorKeeper = {
       madeAt: createdAt,
       lastUsedAt: null,
       endsAt: null,
-      ending: 'another is made first: underbell key rotate',
+      ending: 'another is made first: underbell signing-key create',
       mayEnd: false,
     }));
   },

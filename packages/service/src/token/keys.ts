@@ -10,7 +10,7 @@ import {
 } from 'jose';
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import type { TokenAlgorithm } from '@underbell/core/token';
+import type { ShownSigningKey, TokenAlgorithm } from '@underbell/core/token';
 import { noSuch } from '../access/index.ts';
 import { remember, onePerApp, type App } from '../platform/index.ts';
 import { addKey, listKeys, retireKey } from './store.ts';
@@ -90,7 +90,7 @@ function requireAdministrator(person: PersonViewer): void {
   if (!person.isAdministrator) throw new Refusal('NOT_ALLOWED', 'only administrators see to the signing keys');
 }
 
-export async function showKeys(app: App, person: PersonViewer) {
+export async function showKeys(app: App, person: PersonViewer): Promise<ShownSigningKey<Date>[]> {
   requireAdministrator(person);
   const { signing } = await signingKeys(app);
   return (await listKeys(app)).map(({ id, algorithm, createdAt, signsFrom, retiredAt }) => ({

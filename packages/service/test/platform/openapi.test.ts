@@ -117,7 +117,9 @@ describe('the description of the API', () => {
     const path = file('client.ts', client);
     assert.deepEqual(mistakesIn(path), []);
     assert.match(mistakesIn(file('wrong.ts', wrong)).join('\n'), /membres/);
-    const { tour } = (await import(pathToFileURL(path).href)) as {
+    const options = { module: ts.ModuleKind.ESNext, target: ts.ScriptTarget.ES2022 };
+    const made = file('client.mjs', ts.transpile(client, options));
+    const { tour } = (await import(pathToFileURL(made).href)) as {
       tour: (url: string, email: string, password: string) => Promise<Record<string, unknown>>;
     };
     const { email } = demoPeople.administrator;
