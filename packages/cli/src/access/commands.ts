@@ -117,7 +117,7 @@ function addPersonCommands(program: Command): void {
         const { preview = false, skipInvalidRows, message } = options;
         const body = {
           text: readTextFile(file),
-          words: message,
+          message,
           isPreview: preview,
           ...(skipInvalidRows ? { invalidRows: 'skip' } : {}),
         };

@@ -9,7 +9,7 @@ import { useAttempt } from '../platform/useAttempt.ts';
 /** Invites everybody whom a table or a list of email addresses names, once it was looked at. */
 const emit = defineEmits<{ invited: []; closed: [] }>();
 const text = ref('');
-const words = ref('');
+const message = ref('');
 const isSkipping = ref(false);
 const preview = ref<InvitedPeople>();
 const done = ref<InvitedPeople>();
@@ -24,7 +24,7 @@ const columns = [
 const ask = (isPreview: boolean) =>
   call<InvitedPeople>('POST', '/api/v1/invitations/table', {
     text: text.value,
-    words: words.value,
+    message: message.value,
     isPreview,
     invalidRows: isSkipping.value ? 'skip' : 'reject',
   });
@@ -75,7 +75,7 @@ ada.lund@skerrow.example,Ada Lund,Quay managers,Q017"
       Columns: email, name, organisation (of a guest), groups, and user attributes. Several values of a cell stand with
       | or ; between them. Without headings, each line names one person.
     </p>
-    <label>Message in the email <Textarea v-model:value="words" :rows="2" /></label>
+    <label>Message in the email <Textarea v-model:value="message" :rows="2" /></label>
     <Checkbox v-model:checked="isSkipping">Skip invalid rows</Checkbox>
     <ProblemNote v-if="problem" :problem="problem" />
     <template v-if="preview">

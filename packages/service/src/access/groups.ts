@@ -25,22 +25,21 @@ export async function saveGroup(
   group: { name: string; members: readonly string[]; owners: readonly string[] },
   origin: string,
 ): Promise<void> {
-  const before = (await listGroups(app)).find((one) => one.name === group.name);
-  if (before?.origin === 'directory')
-    throw new Refusal('NOT_ALLOWED', `\`${group.name}\` is kept by the directory`, { hint: 'change it there' });
-  if (!before || !before.owners.includes(by.email)) requireAdministrator(by);
-  const owners = new Set(group.owners.map((one) => one.toLowerCase()));
-  const belonging = new Set(group.members.map((one) => one.toLowerCase()));
-  const everyone = [...new Set([...belonging, ...owners])];
-  const members = await Promise.all(
-    everyone.map(async (email) => ({
-      personId: await idOf(app, email, belonging.has(email) ? '/members' : '/owners'),
-      isOwner: owners.has(email),
-      isMember: belonging.has(email),
-    })),
-  );
   await app.records.transaction(async () => {
     await lockThing(app, 'group', group.name);
+    const before = (await listGroups(app)).find((one) => one.name === group.name);
+    if (before?.origin === 'directory')
+      throw new Refusal('NOT_ALLOWED', `\`${group.name}\` is kept by the directory`, { hint: 'change it there' });
+    if (!before || !before.owners.includes(by.email)) requireAdministrator(by);
+    const owners = new Set(group.owners.map((one) => one.toLowerCase()));
+    const belonging = new Set(group.members.map((one) => one.toLowerCase()));
+    const members = [];
+    for (const email of new Set([...belonging, ...owners]))
+      members.push({
+        personId: await idOf(app, email, belonging.has(email) ? '/members' : '/owners'),
+        isOwner: owners.has(email),
+        isMember: belonging.has(email),
+      });
     if (!before) await addGroup(app, { name: group.name });
     await setMembers(app, group.name, members);
     await remember(app, {

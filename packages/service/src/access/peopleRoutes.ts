@@ -120,13 +120,14 @@ export const peopleRoutes: Route[] = [
         .description(
           'one person in a line, or CSV with the headings email, name, organisation, groups and names of attributes; several values of a cell stand with | or ; between them',
         ),
-      words: Joi.string().trim().max(2000).allow('').default('').description('a message in the email'),
+      message: Joi.string().trim().max(2000).allow('').default('').description('a message in the email'),
       invalidRows: Joi.string()
         .valid(...invalidRowActions)
         .default('reject'),
       isPreview: Joi.boolean().default(false),
     }),
-    handle: ({ app, person, body, origin }) => inviteMany(app, person, body, origin),
+    handle: ({ app, person, body: { message, ...wish }, origin }) =>
+      inviteMany(app, person, { ...wish, words: message }, origin),
   }),
   defineRoute({
     method: 'get',
