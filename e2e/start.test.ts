@@ -32,8 +32,12 @@ class Start {
     return this;
   }
 
-  async end(signal: NodeJS.Signals): Promise<void> {
+  tell(signal: NodeJS.Signals): void {
     this.#child.kill(signal);
+  }
+
+  async end(signal: NodeJS.Signals): Promise<void> {
+    this.tell(signal);
     while (this.code === undefined) await new Promise((resolve) => setTimeout(resolve, 50));
   }
 }
@@ -94,9 +98,16 @@ describe('the start command', () => {
       return answer.status;
     };
     assert.equal(await ask(), 200);
-    process.kill(pid, 'SIGKILL');
-    while ((await ask()) === 200) await new Promise((resolve) => setTimeout(resolve, 20));
-    assert.equal(await answers('/health/ready'), 503);
+    // The start command stands still, so that the database stays away until both were asked.
+    const main = running.find((one) => one.code === undefined)!;
+    main.tell('SIGSTOP');
+    try {
+      process.kill(pid, 'SIGKILL');
+      while ((await ask()) === 200) await new Promise((resolve) => setTimeout(resolve, 20));
+      assert.equal(await answers('/health/ready'), 503);
+    } finally {
+      main.tell('SIGCONT');
+    }
     while ((await ask()) !== 200) await new Promise((resolve) => setTimeout(resolve, 100));
     // Each of its connections comes back, one after the other.
     while ((await answers('/health/ready')) !== 200) await new Promise((resolve) => setTimeout(resolve, 100));

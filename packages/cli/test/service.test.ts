@@ -8,6 +8,7 @@ import { after, before, beforeEach, describe, it } from 'node:test';
 import { dropCredentials, readCredentials, saveCredentials, serviceUrl } from '../src/platform/credentials.ts';
 import { Problem } from '../src/platform/problem.ts';
 import { askService, callService } from '../src/platform/service.ts';
+import { runUnderbell } from './underbell.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'underbell-cli-'));
 const kept = join(folder, 'signed-in.json');
@@ -167,6 +168,36 @@ describe('what is kept of a sign-in', () => {
     } finally {
       delete process.env['UNDERBELL_URL'];
     }
+  });
+
+  it('keeps each of many sign-ins at the same moment, and says which file a command left that ended in the middle', async () => {
+    const path = join(folder, 'many.json');
+    answer.text = JSON.stringify({ key: 'k', person: { name: 'Mara' } });
+    const services = Array.from({ length: 8 }, (_, i) => `${url}/${i}`);
+    const environment = { UNDERBELL_CREDENTIALS: path, UNDERBELL_PASSWORD: 'x' };
+    const said = await Promise.all(
+      services.map((one) => runUnderbell(['sign-in', 'mara.venn@skerrow.example', '--url', one], environment)),
+    );
+    assert.ok(
+      said.every(({ code }) => code === 0),
+      JSON.stringify(said),
+    );
+    const found = JSON.parse(readFileSync(path, 'utf8')) as { services: Record<string, object> };
+    assert.deepEqual(Object.keys(found.services).sort(), services);
+    assert.ok(!existsSync(`${path}.new`));
+    writeFileSync(`${path}.new`, '');
+    const stuck = await runUnderbell(['sign-in', 'mara.venn@skerrow.example', '--url', url], environment);
+    assert.deepEqual([stuck.code, stuck.errors.includes(`delete ${path}.new`)], [2, true]);
+  });
+
+  it('takes both passwords from a pipe, one a line, and says which is missing', async () => {
+    answer.text = JSON.stringify({ key: 'k', person: { name: 'Mara', email: 'mara.venn@skerrow.example' } });
+    const changed = await runUnderbell(['password'], { UNDERBELL_CREDENTIALS: kept }, 'old one\nnew one\n');
+    assert.deepEqual([changed.code, changed.errors], [0, '']);
+    assert.deepEqual(JSON.parse(asked.body).password, 'new one');
+    const half = await runUnderbell(['password'], { UNDERBELL_CREDENTIALS: kept }, 'old one\n');
+    assert.equal(half.code, 2);
+    assert.match(half.errors, /There is no new password\.[\s\S]*UNDERBELL_NEW_PASSWORD/);
   });
 
   it('lies where XDG says, whatever the demo left, and the file of the demo is read and never written', () => {

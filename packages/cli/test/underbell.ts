@@ -14,14 +14,18 @@ export interface Said {
   readonly errors: string;
 }
 
-/** Runs the command line as a process of its own. @param environment - beside that of the tests */
-export function runUnderbell(args: readonly string[], environment: Readonly<Record<string, string>>): Promise<Said> {
+/** Runs the command line as a process of its own. @param environment - added to that of the tests */
+export function runUnderbell(
+  args: readonly string[],
+  environment: Readonly<Record<string, string>>,
+  input = '',
+): Promise<Said> {
   const env = { ...process.env, NO_COLOR: '1', ...environment };
   return new Promise((resolve) => {
     const child = execFile(process.execPath, [program, ...args], { env }, (error, out, errors) =>
       resolve({ code: error ? Number(error.code ?? 1) : 0, out, errors }),
     );
-    child.stdin?.end();
+    child.stdin?.end(input);
   });
 }
 

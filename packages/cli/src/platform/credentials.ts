@@ -1,8 +1,19 @@
-import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import {
+  closeSync,
+  existsSync,
+  mkdirSync,
+  openSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
 import { createHash } from 'node:crypto';
 import { homedir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { localProblem } from './problem.ts';
 
 /** Whom the command line speaks for, and with which installation. */
 export interface Credentials {
@@ -60,10 +71,39 @@ function readSignIns(path: string | undefined): SignIns {
   }
 }
 
-function writeSignIns(path: string, signIns: SignIns): void {
+const lockTries = 250;
+const lockPauseMs = 20;
+
+/** Changes the file under a lock, so that two commands at the same moment lose no sign-in of each other. */
+function changeSignIns(path: string, change: (signIns: SignIns) => SignIns): void {
   mkdirSync(dirname(path), { recursive: true, mode: 0o700 });
-  writeFileSync(`${path}.new`, JSON.stringify(signIns, null, 2), { mode: 0o600 });
-  renameSync(`${path}.new`, path);
+  // The lock is the new file itself: only one process can create it.
+  const next = `${path}.new`;
+  const descriptor = openLocked(next);
+  try {
+    writeFileSync(descriptor, JSON.stringify(change(readSignIns(path)), null, 2));
+    renameSync(next, path);
+  } catch (error) {
+    rmSync(next, { force: true });
+    throw error;
+  } finally {
+    closeSync(descriptor);
+  }
+}
+
+/** @throws {Problem} `INPUT_INVALID` where a command that ended in the middle left its file behind */
+function openLocked(path: string): number {
+  for (let tries = 0; tries < lockTries; tries++) {
+    try {
+      return openSync(path, 'wx', 0o600);
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
+      Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, lockPauseMs);
+    }
+  }
+  throw localProblem('INPUT_INVALID', 'Another command is writing the credentials.', {
+    hint: `If no other command is running, delete ${path} and try again.`,
+  });
 }
 
 /** The service that is spoken to: as told, where somebody signed in last, the demo's, or the usual one. */
@@ -83,16 +123,17 @@ export function readCredentials(): Credentials | undefined {
 /** Keeps a sign-in beside those to other services. @returns the path */
 export function saveCredentials({ url, ...signIn }: Credentials): string {
   const path = ownFile();
-  const { services } = readSignIns(path);
-  writeSignIns(path, { services: { ...services, [withoutSlash(url)]: signIn }, current: withoutSlash(url) });
+  const current = withoutSlash(url);
+  changeSignIns(path, ({ services }) => ({ services: { ...services, [current]: signIn }, current }));
   return path;
 }
 
 /** Forgets the sign-in to the service that is spoken to, and no other. */
 export function dropCredentials(): void {
   const url = serviceUrl();
-  const { services, current } = readSignIns(ownFile());
-  const { [url]: gone, ...others } = services;
-  if (gone === undefined) return;
-  writeSignIns(ownFile(), { services: others, ...(current === undefined || current === url ? {} : { current }) });
+  if (readSignIns(ownFile()).services[url] === undefined) return;
+  changeSignIns(ownFile(), ({ services, current }) => {
+    const { [url]: _gone, ...others } = services;
+    return { services: others, ...(current === undefined || current === url ? {} : { current }) };
+  });
 }

@@ -7,21 +7,42 @@ import { line, show } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { askService } from '../platform/service.ts';
 
-/** Asks for a password without showing it; from a pipe it is the first line. @param variable - holds it where nobody is asked */
-async function askPassword(prompt = 'Password', variable = 'UNDERBELL_PASSWORD'): Promise<string> {
-  const given = process.env[variable];
-  if (given) return given;
+interface PasswordQuestion {
+  readonly prompt: string;
+  /** Environment variable that holds the password where nobody is asked. */
+  readonly variable: string;
+}
+
+const ownPassword: PasswordQuestion = { prompt: 'Password', variable: 'UNDERBELL_PASSWORD' };
+
+/** Asks for passwords without showing them; from a pipe each is a line, in the order of the questions. */
+async function askPasswords(questions: readonly PasswordQuestion[]): Promise<string[]> {
+  const { isTTY } = process.stdin;
   const silent = new Writable({ write: (_chunk, _encoding, done) => done() });
-  if (process.stdin.isTTY) process.stderr.write(`${prompt}: `);
-  const asker = createInterface({ input: process.stdin, output: silent, terminal: process.stdin.isTTY });
+  const asker = createInterface({ input: process.stdin, output: silent, terminal: isTTY });
+  const lines = asker[Symbol.asyncIterator]();
+  const ask = async ({ prompt, variable }: PasswordQuestion): Promise<string> => {
+    const known = process.env[variable];
+    if (known) return known;
+    if (isTTY) process.stderr.write(`${prompt}: `);
+    const line = await lines.next();
+    if (isTTY) process.stderr.write('\n');
+    if (line.done || line.value === '')
+      throw localProblem('INPUT_INVALID', `There is no ${prompt.toLowerCase()}.`, {
+        hint: `Type it when you are asked, set ${variable}, or write one line for each password to standard input.`,
+      });
+    return line.value;
+  };
   try {
-    for await (const text of asker) return text;
-    throw localProblem('INPUT_INVALID', 'no password was given');
+    const passwords = [];
+    for (const question of questions) passwords.push(await ask(question));
+    return passwords;
   } finally {
     asker.close();
-    if (process.stdin.isTTY) process.stderr.write('\n');
   }
 }
+
+const askPassword = async (): Promise<string> => (await askPasswords([ownPassword]))[0]!;
 
 async function signIn(email: string, password: string): Promise<{ person: ShownPerson }> {
   const { key, person } = await askService<{ key: string; person: ShownPerson }>('POST', '/api/v1/session', {
@@ -73,12 +94,14 @@ export function addSessionCommands(program: Command): void {
     .description('change your own password; all other sessions end')
     .addHelpText(
       'after',
-      '\nBoth are asked for, or read from UNDERBELL_PASSWORD (the current one) and UNDERBELL_NEW_PASSWORD.',
+      '\nThe current and the new password are asked for, or read from UNDERBELL_PASSWORD and UNDERBELL_NEW_PASSWORD,\nor from two lines of standard input.',
     )
     .action(async (_options, command: Command) => {
       const { person } = await askService<{ person: ShownPerson }>('GET', '/api/v1/session');
-      const current = await askPassword('Current password');
-      const password = await askPassword('New password', 'UNDERBELL_NEW_PASSWORD');
+      const [current, password] = (await askPasswords([
+        { ...ownPassword, prompt: 'Current password' },
+        { prompt: 'New password', variable: 'UNDERBELL_NEW_PASSWORD' },
+      ])) as [string, string];
       await askService('PUT', '/api/v1/session/password', { body: { current, password } });
       show(command, await signIn(person.email, password), () => line('The password is changed.'));
     });

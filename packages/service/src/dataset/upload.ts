@@ -20,8 +20,12 @@ const tooLarge = (maxBytes: number) =>
 
 const bounds = { memoryMiB: 1_024, timeMs: 30 * 60_000 };
 
-/** Looks at a file in a thread of its own: while a cell after the other is looked at, readers are answered as ever. */
-function examineApart(task: ExamineTask): Promise<FileContents> {
+/**
+ * Looks at a file in a thread of its own: while one cell after the other is looked at, readers are answered as ever.
+ *
+ * @throws {Refusal} `FILE_…`, `INPUT_TOO_LARGE`, `DISK_FULL`
+ */
+export function examineApart(task: ExamineTask): Promise<FileContents> {
   return runInThread(new URL('../../dist/examineThread.mjs', import.meta.url), task, bounds);
 }
 

@@ -95,7 +95,9 @@ export async function checkDefinition(
 ): Promise<DatasetSpecRow> {
   await requireRight(app, person, 'view', 'source', spec.source);
   // What was said of columns stays with them: keys that filters go by, labels, sensitivity.
-  const found = refreshedColumns(known?.columns ?? [], await describeQuery(app, spec.source, spec.sql));
+  // Types of a file were read from its text: they are no choice that outlives it.
+  const before = known?.columns.map((one) => (known.sourceName === null ? { ...one, sourceType: one.type } : one));
+  const found = refreshedColumns(before ?? [], await describeQuery(app, spec.source, spec.sql));
   const columns = annotate(found, spec.columns ?? []);
   const unknown = spec.order?.find((name) => !columns.some((one) => one.name === name));
   if (unknown !== undefined)

@@ -4,6 +4,7 @@ import { copyFile, link, mkdir, realpath, rename, rm, writeFile } from 'node:fs/
 import { isAbsolute, join, relative } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { Refusal } from '@underbell/core/refusal';
+import { isDiskFull } from '../platform/index.ts';
 import { taken, testFileName, testText, type CopyFile, type PlacedCopy, type Transport } from './transport.ts';
 
 const codeOf = (cause: unknown) => (cause as { code?: string }).code ?? '';
@@ -11,8 +12,7 @@ const codeOf = (cause: unknown) => (cause as { code?: string }).code ?? '';
 function refusalOf(cause: unknown): unknown {
   const code = codeOf(cause);
   if (cause instanceof Refusal || code === '') return cause;
-  if (code === 'ENOSPC' || code === 'EDQUOT')
-    return new Refusal('DESTINATION_CLOSED', 'the directory is full', {}, { cause });
+  if (isDiskFull(cause)) return new Refusal('DESTINATION_CLOSED', 'the directory is full', {}, { cause });
   if (code === 'EACCES' || code === 'EPERM' || code === 'EROFS')
     return new Refusal('DESTINATION_CLOSED', 'the directory may not be written to', {}, { cause });
   if (code === 'ENAMETOOLONG')

@@ -13,6 +13,7 @@ import { copyFile, link, mkdir, rm } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import type { TextEncoding } from '@underbell/core/burst';
 import { Refusal } from '@underbell/core/refusal';
+import { isDiskFull } from '../platform/receive.ts';
 import { textEncoder } from './textEncoding.ts';
 
 /** All cuts together hold this much at most before it is written out; it is all the memory that cutting takes. */
@@ -26,8 +27,7 @@ const largestPart = 128 * 1024;
 const textPart = 256 * 1024;
 
 function diskRefusal(cause: unknown): unknown {
-  const { code } = cause as { code?: string };
-  if (code !== 'ENOSPC' && code !== 'EDQUOT') return cause;
+  if (!isDiskFull(cause)) return cause;
   return new Refusal(
     'DISK_FULL',
     'there is no space left for the copies; nothing was sent',

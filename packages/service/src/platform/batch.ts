@@ -7,21 +7,32 @@ const mostHeld = 100_000;
 
 /**
  * Collects what is worth a row and no wait: many are written at once, a second later, and when the process ends. What could
- * not be written is written with the next.
+ * not be written is written with the next; what was written is never written again.
  */
-export class Batch<Entry> {
+export class Batch<Entry extends object> {
   readonly #app: App;
   readonly #what: string;
-  readonly #write: (entries: readonly Entry[]) => Promise<void>;
+  readonly #write: (entries: readonly [Entry, ...Entry[]]) => Promise<void>;
+  readonly #keyOf: (entry: Entry) => string;
   #entries: Entry[] = [];
   #timer: NodeJS.Timeout | undefined;
   #writing: Promise<void> | undefined;
 
-  /** @param what - in words, for the log */
-  constructor(app: App, what: string, write: (entries: readonly Entry[]) => Promise<void>) {
+  /**
+   * @param what - name of the entries, for the log
+   * @param write - writes all of its entries or none
+   * @param keyOf - entries with the same key are written together; all of them when left out
+   */
+  constructor(
+    app: App,
+    what: string,
+    write: (entries: readonly [Entry, ...Entry[]]) => Promise<void>,
+    keyOf: (entry: Entry) => string = () => '',
+  ) {
     this.#app = app;
     this.#what = what;
     this.#write = write;
+    this.#keyOf = keyOf;
     app.atClose.add(() => this.flush());
   }
 
@@ -46,22 +57,28 @@ export class Batch<Entry> {
 
   async #writeAll(): Promise<void> {
     while (this.#entries.length > 0) {
-      const some = this.#entries.slice(0, mostAtOnce);
+      const written = new Set<Entry>();
       try {
-        await this.#write(some);
+        for (const group of groupedBy(this.#entries.slice(0, mostAtOnce), this.#keyOf).values()) {
+          await this.#write(group);
+          for (const entry of group) written.add(entry);
+        }
       } catch (error) {
         this.#app.log.warn({ err: error, entries: this.#entries.length }, `${this.#what} could not be written`);
         this.#timer ??= setTimeout(() => void this.flush(), flushMs).unref();
         return;
+      } finally {
+        this.#entries = this.#entries.filter((entry) => !written.has(entry));
       }
-      this.#entries = this.#entries.slice(some.length);
     }
   }
 }
 
-/** Entries by what they are about. */
-export function groupedBy<Entry>(entries: readonly Entry[], keyOf: (entry: Entry) => string): Map<string, Entry[]> {
-  const groups = new Map<string, Entry[]>();
+function groupedBy<Entry>(
+  entries: readonly Entry[],
+  keyOf: (entry: Entry) => string,
+): Map<string, [Entry, ...Entry[]]> {
+  const groups = new Map<string, [Entry, ...Entry[]]>();
   for (const entry of entries) {
     const own = groups.get(keyOf(entry));
     if (own) own.push(entry);

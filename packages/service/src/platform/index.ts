@@ -71,7 +71,7 @@ export {
 } from './queue.sql.ts';
 export { TryLater, Worker, type Handlers, type JobHandler } from './queue.ts';
 export { noteDecision, type Decision } from './decisions.ts';
-export { Batch, groupedBy } from './batch.ts';
+export { Batch } from './batch.ts';
 export { onePerApp } from './perApp.ts';
 export { programVersion } from './programVersion.ts';
 export { giveWayWhole, watchStarving } from './priority.ts';
@@ -101,7 +101,7 @@ export { answerOf, runInThread, type ThreadAnswer } from './thread.ts';
 export { eachApart, mapConcurrent, together, turns } from './concurrency.ts';
 export { busyMs, tallied, tell, type Tally } from './tally.ts';
 export { askingAs, connectionShares, takeConnection, takeDownload, takeStream, type AskerKey } from './shares.ts';
-export { receiveBytes, receiveFile, refuseSpace } from './receive.ts';
+export { isDiskFull, receiveBytes, receiveFile, refuseSpace } from './receive.ts';
 export { SilenceWatch } from './silenceWatch.ts';
 export { useNonce } from './nonces.sql.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';

@@ -1,7 +1,7 @@
 import { RateLimiterPostgres, RateLimiterRes } from 'rate-limiter-flexible';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
-import { Batch, groupedBy } from './batch.ts';
+import { Batch } from './batch.ts';
 import { onePerApp } from './perApp.ts';
 
 /** How many failures are allowed in how many seconds, counted over all processes. */
@@ -61,20 +61,29 @@ function tooMany(msBeforeNext: number): Refusal {
   return new Refusal('TOO_MANY', `too many attempts; try again in ${seconds} seconds`);
 }
 
+interface Attempt {
+  readonly name: LimitName;
+  readonly key: string;
+}
+const attemptKey = ({ name, key }: Attempt) => `${name} ${key}`;
+
 /** What many do at once at one key: until when, by the steady clock, a key has had enough. */
 const together = onePerApp((app) => {
   const spent = new Map<string, number>();
-  const batch = new Batch<{ readonly name: LimitName; readonly key: string }>(app, 'attempts', async (all) => {
-    for (const [id, own] of groupedBy(all, ({ name, key }) => `${name} ${key}`)) {
-      const { name, key } = own[0]!;
+  const batch = new Batch<Attempt>(
+    app,
+    'attempts',
+    async (attempts) => {
+      const [{ name, key }] = attempts;
       await limiterOf(app, name)
-        .consume(key, own.length)
+        .consume(key, attempts.length)
         .catch((error: unknown) => {
           if (!(error instanceof RateLimiterRes)) throw error;
-          spent.set(id, performance.now() + error.msBeforeNext);
+          spent.set(attemptKey(attempts[0]), performance.now() + error.msBeforeNext);
         });
-    }
-  });
+    },
+    attemptKey,
+  );
   return { spent, batch };
 });
 
@@ -86,7 +95,7 @@ const together = onePerApp((app) => {
  */
 export function countTogether(app: App, name: LimitName, key: string): void {
   const { spent, batch } = together(app);
-  const id = `${name} ${key}`;
+  const id = attemptKey({ name, key });
   const waitMs = (spent.get(id) ?? 0) - performance.now();
   if (waitMs > 0) throw tooMany(waitMs);
   spent.delete(id);

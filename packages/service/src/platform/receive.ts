@@ -6,10 +6,19 @@ import { Refusal } from '@underbell/core/refusal';
 /** How long what nobody wants any more is still read, so that its sender hears the answer. */
 const restMs = 5_000;
 
-/** A full disk, told as that; every other error as it is. */
+/** Whether an error says that a disk is full, or that its user may write no more to it. */
+export const isDiskFull = (cause: unknown): boolean =>
+  ['ENOSPC', 'EDQUOT'].includes((cause as { code?: string } | null)?.code ?? '');
+
+/** A full disk as `DISK_FULL`; every other error unchanged. */
 export function refuseSpace(cause: unknown): unknown {
-  if ((cause as { code?: string }).code !== 'ENOSPC') return cause;
-  return new Refusal('DISK_FULL', 'there is no space left for the upload', {}, { cause });
+  if (!isDiskFull(cause)) return cause;
+  return new Refusal(
+    'DISK_FULL',
+    'there is no space left for the upload',
+    { hint: 'an administrator has to make room on the server' },
+    { cause },
+  );
 }
 
 /** How much may come, and what is said of more. */

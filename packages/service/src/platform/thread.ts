@@ -1,5 +1,6 @@
 import { Worker } from 'node:worker_threads';
 import { isRefusal, Refusal, type RefusalCode, type RefusalDetails } from '@underbell/core/refusal';
+import { refuseSpace } from './receive.ts';
 
 /** A refusal loses its class on the way between threads: it travels as what it says. */
 export type ThreadAnswer<Made> =
@@ -11,7 +12,9 @@ export type ThreadAnswer<Made> =
 export async function answerOf<Made>(work: () => Promise<Made>): Promise<ThreadAnswer<Made>> {
   try {
     return { made: await work() };
-  } catch (error) {
+  } catch (cause) {
+    // The code of an error is lost on the way between threads.
+    const error = refuseSpace(cause);
     if (!isRefusal(error)) return { error: error as Error };
     const { code, message, details } = error as Refusal;
     return { refusal: { code, message, details } };

@@ -2,6 +2,7 @@ import assert from 'node:assert/strict';
 import { createHmac } from 'node:crypto';
 import { mkdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import { createServer, type IncomingMessage } from 'node:http';
+import { createServer as createTcpServer, type AddressInfo, type Socket } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
@@ -197,6 +198,36 @@ describe('destinations', () => {
     assert.equal((await post(`/api/v1/runs/${id}/stop`)).status, 202);
     const stopped = await house.finished(id, publisher);
     assert.deepEqual([stopped.state, stopped.counts.sent], ['stopped', 0]);
+  });
+
+  it('that hang hold up no run to another, and a run that waits for one can be stopped', async () => {
+    const asked = new Set<Socket>();
+    const hanging = createTcpServer((socket) => void asked.add(socket));
+    await new Promise<void>((resolve) => hanging.listen(0, '127.0.0.1', resolve));
+    try {
+      const { port } = hanging.address() as AddressInfo;
+      const body = { kind: 'library', address: `http://127.0.0.1:${port}/`, user: 'a', password: 'b' };
+      const saved = await house.call('PUT', '/api/v1/destinations/hanging', { as: publisher, body });
+      assert.equal(saved.status, 200, saved.text);
+      await house.app.records.query(
+        "UPDATE destinations SET state = 'failing', state_at = now() WHERE name = 'hanging'",
+      );
+      await sendTo('to-hanging', { destination: { kind: 'library', to: 'hanging' } });
+      const held = await started('to-hanging', few);
+      await until(() => asked.size > 0);
+      const other = await run('quay-rows', { ...few, again: true });
+      assert.equal(other.state, 'done');
+      assert.equal((await waiting(held)).state, 'waiting');
+      assert.equal((await post(`/api/v1/runs/${held}/stop`)).status, 202);
+      assert.equal((await house.finished(held, publisher)).state, 'stopped');
+      assert.ok(
+        [...asked].some((socket) => !socket.destroyed),
+        'the look still hangs',
+      );
+    } finally {
+      for (const socket of asked) socket.destroy();
+      await new Promise((resolve) => hanging.close(resolve));
+    }
   });
 
   it('make runs wait while somebody has paused them', async () => {

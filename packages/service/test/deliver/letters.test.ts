@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { createServer } from 'node:net';
 import { after, before, describe, it } from 'node:test';
 import type { AddressInfo } from 'node:net';
-import { readDeliveryStatus } from '../../src/deliver/bounces.ts';
+import { bounceAddress, readDeliveryStatus } from '../../src/deliver/bounces.ts';
 import { House, publisher, until, type Ledger } from '../house.ts';
 
 /** A port that nobody listens on. */
@@ -109,6 +109,17 @@ describe('letters of a burst', () => {
       /no such mailbox/,
     );
     forger.close();
+  });
+
+  it('that come back are no longer than a notice may be, and what is longer is not kept', async () => {
+    const { createTransport } = await import('nodemailer');
+    const { hostname, port } = new URL(bouncesAt);
+    const envelope = { from: '', to: bounceAddress(house.app, 'bounces@skerrow.example', 1) };
+    const raw = `Subject: long\r\n\r\n${'x'.repeat(998).concat('\r\n').repeat(3_000)}`;
+    const sender = createTransport({ host: hostname, port: Number(port), ignoreTLS: true });
+    await assert.rejects(sender.sendMail({ envelope, raw }), { responseCode: 552 });
+    await sender.sendMail({ envelope, raw: 'Subject: short\r\n\r\nno notice' });
+    sender.close();
   });
 
   it('can be refused for good with one click, and only by a click', async () => {

@@ -1,7 +1,14 @@
 import assert from 'node:assert/strict';
+import { existsSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { Readable } from 'node:stream';
 import { after, before, describe, it } from 'node:test';
 import pg from 'pg';
+import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { findDatasetRow } from '../../src/dataset/index.ts';
+import { examineApart } from '../../src/dataset/upload.ts';
+import { receiveFile, refuseSpace } from '../../src/platform/index.ts';
 import { checkSources, enqueueDue } from '../../src/refresh/jobs.ts';
 import { connectLive } from '../../src/source/index.ts';
 import { House, publisher, until } from '../house.ts';
@@ -175,6 +182,18 @@ describe('refreshing', () => {
     await database.query('ALTER TABLE gone RENAME TO t');
   });
 
+  it('warns the owner once that a source lets nobody in, however many workers look at the same moment', async () => {
+    const { records } = house.app;
+    await database.query(`ALTER ROLE ${name} NOLOGIN`);
+    await records.query("UPDATE sources SET checked_at = NULL, check_error = NULL WHERE name = 'works'");
+    await Promise.all([1, 2, 3, 4].map(() => checkSources(house.app)));
+    const warned = await records.query(
+      "SELECT count(*)::int AS n FROM jobs WHERE kind = 'notice.mail' AND payload->>'subject' = 'The source works does not answer'",
+    );
+    assert.deepEqual(warned[0], [{ n: 1 }]);
+    await database.query(`ALTER ROLE ${name} LOGIN`);
+  });
+
   it('is called by its secret address, and by no other', async () => {
     const made = await house.call('POST', '/api/v1/datasets/parts/hook', { as: publisher });
     const url = (made.body as unknown as { url: string }).url;
@@ -226,6 +245,19 @@ describe('refreshing', () => {
       said.some((one) => JSON.stringify(one).includes('"key":"quay"')),
       JSON.stringify(said),
     );
+  });
+
+  it('types the columns of a dataset that was a file anew when it becomes SQL, and keeps their labels', async () => {
+    const csv = 'amount,kind\nmany,1\n';
+    const at = '/api/v1/datasets/loose';
+    assert.equal((await house.call('PUT', `${at}/file`, { as: publisher, csv })).status, 200);
+    const labels = { columns: [{ name: 'amount', label: 'Amount of parts' }] };
+    assert.equal((await house.call('PUT', `${at}/columns`, { as: publisher, body: labels })).status, 200);
+    const spec = { source: 'works', sql: 'SELECT amount, kind FROM t' };
+    const saved = await house.call('PUT', at, { as: publisher, body: spec });
+    assert.equal(saved.status, 200, saved.text);
+    const columns = (await show('loose')).columns.map(({ name: column, type, label }) => [column, type, label]);
+    assert.deepEqual(columns, [['amount', 'integer', 'Amount of parts'], ['kind', 'text', undefined]]); // prettier-ignore
   });
 
   it('refuses a schedule that is none', async () => {
@@ -338,6 +370,22 @@ describe('uploads', () => {
     };
   };
   const load = (id: string, body: object) => house.call('POST', `/api/v1/uploads/${id}/load`, { as: publisher, body });
+
+  it('are refused as what they are when the disk is full, while they come and while they are looked at', async (t) => {
+    if (!existsSync('/dev/full')) return t.skip('there is no /dev/full here');
+    const bound = { maxBytes: 100, tooLarge: new Refusal('INPUT_TOO_LARGE', 'too large') };
+    const received = receiveFile(Readable.from([Buffer.from('a\n1\n')]), '/dev/full', bound);
+    await assert.rejects(received, (error) => isRefusal(refuseSpace(error), 'DISK_FULL'));
+    const folder = mkdtempSync(join(tmpdir(), 'underbell-full-'));
+    try {
+      writeFileSync(join(folder, 'file'), '{"a": 1}\n');
+      symlinkSync('/dev/full', join(folder, 'rows.csv'));
+      const task = { folder, raw: join(folder, 'file'), fileName: 'a.jsonl', limits: house.app.settings.uploads };
+      await assert.rejects(examineApart({ ...task, said: {}, known: {} }), (error) => isRefusal(error, 'DISK_FULL'));
+    } finally {
+      rmSync(folder, { recursive: true });
+    }
+  });
 
   it('are looked at cell by cell before anything is stored', async () => {
     const { body } = await send('stock.csv', 'Code,Amount,Day\n007,1,2026-10-01\n008,x,\n');

@@ -2,6 +2,7 @@ import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import type { ShownScreen } from '@underbell/core/screen';
 import { fingerprint } from '../../src/platform/index.ts';
+import { liveOf } from '../../src/screen/live.ts';
 import { screenKeys } from '../../src/screen/models.ts';
 import { until } from '../house.ts';
 import { owner, report, someWorks } from '../smallHouse.ts';
@@ -156,6 +157,38 @@ describe('what a screen is told at once', () => {
     assert.equal(told.of('program'), 2, told.events.join());
     assert.notEqual(await tag(), before);
     await Promise.all([told.end(), elsewhere.end()]);
+  });
+
+  it('is that something it shows has another name, and so has its playlist', async () => {
+    const rename = (path: string, name: string) => screens.small.fine('PUT', `/api/v1/${path}/name`, { name }, owner);
+    const told = await Told.open(device);
+    const tag = async () => (await device.beat()).tag;
+    const before = await tag();
+    await rename('reports/works', 'repairs');
+    await told.count('changed', 1);
+    await told.count('program', 2);
+    await rename('playlists/quays', 'piers');
+    await told.count('program', 3);
+    assert.notEqual(await tag(), before);
+    await rename('playlists/piers', 'quays');
+    await rename('reports/repairs', 'works');
+    await told.count('program', 5);
+    assert.equal(await tag(), before);
+    await told.end();
+  });
+
+  it('is not lost, and ends nothing, while the commands of screens cannot be read', async () => {
+    const { app } = screens.small.house;
+    const { records } = app;
+    await records.query('ALTER TABLE screen_orders RENAME TO screen_orders_away');
+    // What is known is forgotten; then a screen changes while its commands are being read.
+    liveOf(app).hear(undefined);
+    const reading = liveOf(app).mayBeOrdered('one');
+    liveOf(app).hear({ kind: 'screen', name: 'one' });
+    await assert.rejects(reading, /screen_orders/);
+    await records.query('ALTER TABLE screen_orders_away RENAME TO screen_orders');
+    await screens.small.fine('POST', '/api/v1/screens/one/orders', { order: 'show name' }, owner);
+    assert.deepEqual((await device.beat()).orders, ['show name']);
   });
 
   it('comes on one stream: a second one ends the first', async () => {
