@@ -131,7 +131,7 @@ export const programs = {
     folder: join(root, 'packages/service/dist'),
     sources: {
       main: 'packages/service/src/main.ts',
-      makeThread: 'packages/service/src/make/worker.ts',
+      makeThread: 'packages/service/src/copies/worker.ts',
       examineThread: 'packages/service/src/dataset/examineWorker.ts',
       drawingThread: 'packages/service/src/media/drawingWorker.ts',
       calendarThread: 'packages/service/src/schedule/calendarWorker.ts',

@@ -4,7 +4,7 @@ import { pino } from 'pino';
 import { readBurst } from '@underbell/core/burst';
 import { findPerson } from '@underbell/service/access';
 import { prepareBurst } from '@underbell/service/burst';
-import { cutRows, makeCopies } from '@underbell/service/make';
+import { cutRows, makeCopies } from '@underbell/service/copies';
 import { giveWayWhole, readSettings } from '@underbell/service/platform';
 import { openService } from '@underbell/service';
 import { emptyFolder } from './burstCsv.ts';

@@ -10,7 +10,7 @@ import { chartSvg, type PageScene } from '@underbell/core/render';
 import type { BarFigure, FigureResult } from '@underbell/core/report';
 import { light } from '@underbell/core/theme';
 import { MailTransport } from '@underbell/service/deliver';
-import { openMakePool } from '@underbell/service/make';
+import { openMakePool } from '@underbell/service/copies';
 import { MailHost } from '@underbell/standins/mail';
 import { chromiumPath } from '../../scripts/install.mjs';
 import { timeBoth, type BenchFigure } from './figures.ts';

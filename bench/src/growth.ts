@@ -6,7 +6,7 @@ import { setTimeout } from 'node:timers/promises';
 import { readBurst, type BurstDefinition, type Cut, type CutStrategy } from '@underbell/core/burst';
 import { findPerson } from '@underbell/service/access';
 import { prepareBurst, type PreparedBurst } from '@underbell/service/burst';
-import { cutRows, readResults } from '@underbell/service/make';
+import { cutRows, readResults } from '@underbell/service/copies';
 import { asItCame, emptyFolder, startWorker, type BurstBench } from './burstCsv.ts';
 import { timeBoth, type BenchFigure } from './figures.ts';
 

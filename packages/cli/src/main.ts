@@ -10,14 +10,14 @@ import { addDatasetCommands } from './dataset/commands.ts';
 import { addDestinationCommands } from './deliver/commands.ts';
 import { addFolderCommands } from './folder/commands.ts';
 import { addChannelCommands } from './channel/commands.ts';
-import { addFollowCommands } from './follow/commands.ts';
+import { addFollowCommands } from './sync/commands.ts';
 import { addThingCommands } from './folder/thingCommands.ts';
-import { addMeterCommand } from './meter/commands.ts';
+import { addMeterCommand } from './usage/commands.ts';
 import { addOperationsCommands } from './operations/commands.ts';
 import { addTokenCommands } from './token/commands.ts';
-import { addOpenCommands } from './open/commands.ts';
-import { addPlaceCommands } from './place/commands.ts';
-import { addPublicCommands } from './place/publicCommands.ts';
+import { addOpenCommands } from './activeAccess/commands.ts';
+import { addPlaceCommands } from './placement/commands.ts';
+import { addPublicCommands } from './placement/publicCommands.ts';
 import { addCompletionCommand } from './platform/completion.ts';
 import { localProblem, Problem, problemLines } from './platform/problem.ts';
 import { addReportCommands } from './report/commands.ts';
@@ -28,7 +28,7 @@ import { addTemplateCommands } from './template/commands.ts';
 import { addMediaCommands } from './media/commands.ts';
 import { addPlaylistCommands } from './screen/playlistCommands.ts';
 import { addScreenCommands } from './screen/screenCommands.ts';
-import { addSeeCommand } from './see/commands.ts';
+import { addSeeCommand } from './preview/commands.ts';
 
 function createProgram(): Command {
   const program = new Command('underbell')

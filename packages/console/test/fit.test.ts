@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { droppedNames, mendsFor, type Mend } from '../src/place/fit.ts';
+import { droppedNames, mendsFor, type Mend } from '../src/placement/fit.ts';
 
 describe('what does not fit a place', () => {
   const bare: Mend = { words: 'bare', apply: (look) => ({ ...look, hideBar: true }) };

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { fixedTo, simpleOf, textOf } from '../src/place/record.ts';
+import { fixedTo, simpleOf, textOf } from '../src/placement/record.ts';
 
 describe('a condition beside a record', () => {
   it('of the simplest kind is read and written', () => {

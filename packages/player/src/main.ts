@@ -1,14 +1,14 @@
 import '@fontsource/source-sans-3/latin-400.css';
 import '@fontsource/source-sans-3/latin-600.css';
 import { cssVariables, light } from '@underbell/core/theme';
-import { element } from './draw/figure.ts';
-import { serviceNow, setClock } from './key/clock.ts';
-import { pair } from './key/pair.ts';
-import { askTime, hasTokens } from './key/service.ts';
-import { reopen } from './keep/store.ts';
-import { Player } from './play/player.ts';
-import { run } from './play/run.ts';
-import { PreviewSource } from './play/source.ts';
+import { element } from './rendering/figure.ts';
+import { serviceNow, setClock } from './device/clock.ts';
+import { pair } from './device/pair.ts';
+import { askTime, hasTokens } from './device/service.ts';
+import { reopen } from './storage/store.ts';
+import { Player } from './playback/player.ts';
+import { run } from './playback/run.ts';
+import { PreviewSource } from './playback/source.ts';
 import './style.css';
 
 const root = document.getElementById('app')!;

@@ -7,14 +7,14 @@ import { dataset } from './dataset/manifest.ts';
 import { deliver } from './deliver/manifest.ts';
 import { directory } from './directory/manifest.ts';
 import { folder } from './folder/manifest.ts';
-import { follow } from './follow/manifest.ts';
+import { sync } from './sync/manifest.ts';
 import { list } from './list/manifest.ts';
-import { make } from './make/manifest.ts';
+import { copies } from './copies/manifest.ts';
 import { media } from './media/manifest.ts';
-import { meter } from './meter/manifest.ts';
-import { open } from './open/manifest.ts';
+import { usage } from './usage/manifest.ts';
+import { activeAccess } from './activeAccess/manifest.ts';
 import { operations } from './operations/manifest.ts';
-import { place } from './place/manifest.ts';
+import { placement } from './placement/manifest.ts';
 import type { Capability } from './platform/index.ts';
 import { refresh } from './refresh/manifest.ts';
 import { report } from './report/manifest.ts';
@@ -24,7 +24,7 @@ import { schedule } from './schedule/manifest.ts';
 import { source } from './source/manifest.ts';
 import { template } from './template/manifest.ts';
 import { screen } from './screen/manifest.ts';
-import { see } from './see/manifest.ts';
+import { preview } from './preview/manifest.ts';
 import { token } from './token/manifest.ts';
 import { view } from './view/manifest.ts';
 
@@ -35,7 +35,7 @@ import { view } from './view/manifest.ts';
 export const capabilities: readonly Capability[] = [
   render,
   access,
-  meter,
+  usage,
   schedule,
   source,
   dataset,
@@ -44,14 +44,14 @@ export const capabilities: readonly Capability[] = [
   report,
   view,
   board,
-  place,
+  placement,
   token,
-  see,
+  preview,
   template,
   list,
-  make,
+  copies,
   deliver,
-  follow,
+  sync,
   burst,
   directory,
   folder,
@@ -59,6 +59,6 @@ export const capabilities: readonly Capability[] = [
   app,
   media,
   screen,
-  open,
+  activeAccess,
   operations,
 ];

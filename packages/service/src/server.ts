@@ -8,7 +8,7 @@ import { capabilities } from './capabilities.ts';
 import { beginSession, isSeen, personOf, requireStill, rightOn } from './access/index.ts';
 import { listenForBounces } from './deliver/index.ts';
 import { proofOf, tokenViewer } from './token/index.ts';
-import { embedLinks, isPublicKey, publicPage, publicViewer } from './place/index.ts';
+import { embedLinks, isPublicKey, publicPage, publicViewer } from './placement/index.ts';
 import { answerAhead } from './view/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
 import {

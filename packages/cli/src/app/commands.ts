@@ -1,5 +1,5 @@
 import type { AppPage, AppPlace, CompanyChoice, PageItem, PageShared, ShownApp, SidePanel } from '@underbell/core/app';
-import { placedWords } from '@underbell/core/place';
+import { placedWords } from '@underbell/core/placement';
 import type { Command } from 'commander';
 import { collect, readPairs } from '../platform/files.ts';
 import { line, plural, shortTime, show, table } from '../platform/output.ts';

@@ -1,5 +1,5 @@
 import { tabNews, type ComparedMembers, type ShownChat, type ShownTab, type ShownTeam } from '@underbell/core/channel';
-import { placedWords } from '@underbell/core/place';
+import { placedWords } from '@underbell/core/placement';
 import type { Command } from 'commander';
 import { line, shortTime, show, table } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';

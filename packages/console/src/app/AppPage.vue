@@ -3,7 +3,7 @@ import { Button, Spin } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import type { ShownApp } from '@underbell/core/app';
-import { placedWords, type ShownPlacement } from '@underbell/core/place';
+import { placedWords, type ShownPlacement } from '@underbell/core/placement';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';

@@ -2,12 +2,12 @@
 import { Button } from 'ant-design-vue';
 import { computed, reactive, ref, shallowRef } from 'vue';
 import type { AppPlace, CompanyChoice, ShownApp } from '@underbell/core/app';
-import type { RecordTry } from '@underbell/core/see';
+import type { RecordTry } from '@underbell/core/preview';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { showInstant } from '../platform/words.ts';
-import RecordOutcome from '../place/RecordOutcome.vue';
+import RecordOutcome from '../placement/RecordOutcome.vue';
 
 /** What each company has in one place: the standard, until somebody chose for it; looked at first, and had back. */
 const props = defineProps<{ app: ShownApp; place: AppPlace; mayEdit: boolean }>();

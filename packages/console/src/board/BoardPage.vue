@@ -22,7 +22,7 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/words.ts';
 import type { ViewAnswer } from '@underbell/core/view';
-import ArrangeGrid from '../see/ArrangeGrid.vue';
+import ArrangeGrid from '../preview/ArrangeGrid.vue';
 import FrameForm from './FrameForm.vue';
 import FigureCatalogue, { type Catalogue, type ChosenFigure } from './FigureCatalogue.vue';
 import FigureForm from './FigureForm.vue';

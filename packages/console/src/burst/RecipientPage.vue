@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import type { SeenView } from '@underbell/core/see';
+import type { SeenView } from '@underbell/core/preview';
 import { Spin } from 'ant-design-vue';
 import { useRoute } from 'vue-router';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import SeenBy from '../see/SeenBy.vue';
+import SeenBy from '../preview/SeenBy.vue';
 
 const props = defineProps<{ name: string; recipient: string }>();
 const route = useRoute();

@@ -2,7 +2,7 @@
 import { Button, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import type { ShownTab, ShownTeam } from '@underbell/core/channel';
-import { placedWords } from '@underbell/core/place';
+import { placedWords } from '@underbell/core/placement';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import LinkButton from '../platform/LinkButton.vue';

@@ -6,7 +6,7 @@ import { useSession } from '../session/useSession.ts';
 export const router = createRouter({
   history: createWebHistory('/console/'),
   routes: [
-    { path: '/', name: 'start', component: () => import('../start/StartPage.vue'), meta: { title: 'Start' } },
+    { path: '/', name: 'start', component: () => import('../home/StartPage.vue'), meta: { title: 'Start' } },
     {
       path: '/reports',
       name: 'reports',
@@ -36,7 +36,7 @@ export const router = createRouter({
     {
       path: '/reports/:name/see',
       name: 'see',
-      component: () => import('../see/SeePage.vue'),
+      component: () => import('../preview/SeePage.vue'),
       props: true,
       meta: { title: 'See as' },
     },
@@ -62,11 +62,16 @@ export const router = createRouter({
       props: true,
       meta: { title: 'Folder' },
     },
-    { path: '/places', name: 'places', component: () => import('../place/PlacesPage.vue'), meta: { title: 'Places' } },
+    {
+      path: '/places',
+      name: 'places',
+      component: () => import('../placement/PlacesPage.vue'),
+      meta: { title: 'Places' },
+    },
     {
       path: '/places/new',
       name: 'new-placement',
-      component: () => import('../place/PlacementPage.vue'),
+      component: () => import('../placement/PlacementPage.vue'),
       meta: { title: 'Place something' },
     },
     {
@@ -148,28 +153,28 @@ export const router = createRouter({
     {
       path: '/places/:name/record',
       name: 'record',
-      component: () => import('../place/RecordPage.vue'),
+      component: () => import('../placement/RecordPage.vue'),
       props: true,
       meta: { title: 'Beside a record' },
     },
     {
       path: '/places/:name/element',
       name: 'try-element',
-      component: () => import('../place/TryElementPage.vue'),
+      component: () => import('../placement/TryElementPage.vue'),
       props: true,
       meta: { title: 'The element' },
     },
     {
       path: '/places/:name',
       name: 'placement',
-      component: () => import('../place/PlacementPage.vue'),
+      component: () => import('../placement/PlacementPage.vue'),
       props: true,
       meta: { title: 'Place' },
     },
     {
       path: '/people/handed-out',
       name: 'handed-out',
-      component: () => import('../open/OpenPage.vue'),
+      component: () => import('../activeAccess/OpenPage.vue'),
       meta: { title: 'Everything handed out' },
     },
     {
@@ -220,7 +225,7 @@ export const router = createRouter({
     {
       path: '/data/followed',
       name: 'followed',
-      component: () => import('../follow/FollowedPage.vue'),
+      component: () => import('../sync/FollowedPage.vue'),
     },
     {
       path: '/data/sources',
@@ -279,7 +284,7 @@ export const router = createRouter({
       component: () => import('../operations/OperationsPage.vue'),
       meta: { title: 'Operations' },
     },
-    { path: '/costs', name: 'costs', component: () => import('../meter/MeterPage.vue'), meta: { title: 'Costs' } },
+    { path: '/costs', name: 'costs', component: () => import('../usage/MeterPage.vue'), meta: { title: 'Costs' } },
     {
       path: '/destinations',
       name: 'destinations',

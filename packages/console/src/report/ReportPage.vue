@@ -6,7 +6,7 @@ import type { ShownReport } from '@underbell/core/report';
 import BinButton from '../folder/BinButton.vue';
 import FavouriteButton from '../folder/FavouriteButton.vue';
 import RightsPanel from '../access/RightsPanel.vue';
-import { placedWords, type ShownPlacement } from '@underbell/core/place';
+import { placedWords, type ShownPlacement } from '@underbell/core/placement';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { useSession } from '../session/useSession.ts';

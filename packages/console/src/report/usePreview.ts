@@ -1,7 +1,7 @@
 import { onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import type { CheckedReport } from '@underbell/core/report';
-import type { SeenReport } from '@underbell/core/see';
+import type { SeenReport } from '@underbell/core/preview';
 import type { ViewAnswer } from '@underbell/core/view';
 import { ApiProblem, call, download } from '../platform/api.ts';
 

@@ -1,6 +1,6 @@
 import type { PersonViewer, RightLevel } from '../access/index.ts';
 import { boardFormat, type BoardDefinition } from '../board/index.ts';
-import type { PlacedThing } from '../place/index.ts';
+import type { PlacedThing } from '../placement/index.ts';
 import { gridColumns } from '../report/index.ts';
 
 /** Where an app's company is told: in a field of its record, or in an attribute of whoever looks. */

@@ -1,4 +1,4 @@
-import type { PlacedThing } from '../place/index.ts';
+import type { PlacedThing } from '../placement/index.ts';
 
 export {
   addressOf,

@@ -1,7 +1,7 @@
 import type { LimitWords } from '../access/index.ts';
 import type { BoardFrame, BoardTheme } from '../board/index.ts';
 import type { ReaderTaste } from '../format/index.ts';
-import type { PlacementLook } from '../place/index.ts';
+import type { PlacementLook } from '../placement/index.ts';
 import type { Figure, FigureResult } from '../report/index.ts';
 
 /** A parameter of a page, and what it is set to. */

@@ -1,7 +1,7 @@
 import type { PersonViewer } from '@underbell/core/access';
 import type { PanelItem, SidePanel } from '@underbell/core/app';
 import { isRefusal, Refusal, suggest } from '@underbell/core/refusal';
-import { openPlacement } from '../place/index.ts';
+import { openPlacement } from '../placement/index.ts';
 import { one, requireHost, type App } from '../platform/index.ts';
 import { requireOnApp } from './require.ts';
 import { appPanels } from './models.ts';

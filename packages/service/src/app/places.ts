@@ -2,7 +2,7 @@ import { type PersonViewer } from '@underbell/core/access';
 import type { AppPlace, CompanyChoice } from '@underbell/core/app';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { noSuch, requireRight, rightsFor } from '../access/index.ts';
-import { findPlacement, listPlacements, thingIn, type Placement } from '../place/index.ts';
+import { findPlacement, listPlacements, thingIn, type Placement } from '../placement/index.ts';
 import { announce, lockThing, remember, type App } from '../platform/index.ts';
 import { requireApp } from './require.ts';
 import { appChoices, appOffers, appPlaces, type AppChoiceRow } from './models.ts';

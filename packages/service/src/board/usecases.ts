@@ -6,7 +6,7 @@ import {
   type ListedBoard,
   type OfferedReport,
 } from '@underbell/core/board';
-import { figuresFor } from '@underbell/core/place';
+import { figuresFor } from '@underbell/core/placement';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { readParameters, type FigureResult, type ReportDefinition } from '@underbell/core/report';
 import { noSuch, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';

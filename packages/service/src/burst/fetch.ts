@@ -15,7 +15,7 @@ import {
   type DeliveryRow,
   type MadeFile,
 } from '../deliver/index.ts';
-import { describeFile, mediaTypeOf, runFolder } from '../make/index.ts';
+import { describeFile, mediaTypeOf, runFolder } from '../copies/index.ts';
 import { remember, type App } from '../platform/index.ts';
 import type { RunRow } from './models.ts';
 import { findRun } from './store.ts';

@@ -14,7 +14,7 @@ import {
 } from '../platform/index.ts';
 import { LeaseLost, Paused, RunExecution } from './runExecution.ts';
 import { startRun } from './runs.ts';
-import { dropRunFolder } from '../make/index.ts';
+import { dropRunFolder } from '../copies/index.ts';
 import { changeRun, findBurst, findRun, listBursts, moveRun, restRun, spentRuns } from './store.ts';
 import type { RunRow } from './models.ts';
 import { RunWaits, lastSentAt } from '../deliver/index.ts';

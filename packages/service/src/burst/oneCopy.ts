@@ -6,9 +6,9 @@ import { Refusal, suggest } from '@underbell/core/refusal';
 import { noSuch } from '../access/index.ts';
 import type { App } from '../platform/index.ts';
 import { explainLimits } from '../view/index.ts';
-import { filterFor, makeSample, mediaTypeOf, outerFilter } from '../make/index.ts';
+import { filterFor, makeSample, mediaTypeOf, outerFilter } from '../copies/index.ts';
 import { makePlan } from './plan.ts';
-import { type SeenCopy } from '@underbell/core/see';
+import { type SeenCopy } from '@underbell/core/preview';
 
 /**
  * What one recipient's copy would hold: every limit of each dataset with the rows left after it.

@@ -2,7 +2,7 @@ import { checkPeriodDays, type BurstDefinition } from '@underbell/core/burst';
 import { Refusal } from '@underbell/core/refusal';
 import { parameterColumn, type ReportDefinition } from '@underbell/core/report';
 import { countRowsPerTuple } from '../dataset/index.ts';
-import { outerFilter } from '../make/index.ts';
+import { outerFilter } from '../copies/index.ts';
 import type { App } from '../platform/index.ts';
 import type { PreparedBurst } from './prepare.ts';
 

@@ -31,7 +31,7 @@ import {
   queriesAtOnce,
   refuseUnmakeable,
   scanFor,
-} from '../make/index.ts';
+} from '../copies/index.ts';
 import { checkPeriod } from './periodFit.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
 import { unsubscribedFrom } from './unsubscribe.ts';

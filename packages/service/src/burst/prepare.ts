@@ -22,7 +22,7 @@ import {
 import { findPerson, limitsOn, listPeople } from '../access/index.ts';
 import { readableRevision } from '../dataset/index.ts';
 import { findList, listRecipients } from '../list/index.ts';
-import type { CopyJob, ParameterSetting } from '../make/index.ts';
+import type { CopyJob, ParameterSetting } from '../copies/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { parameterWords, revisionsOf } from '../view/index.ts';

@@ -21,7 +21,7 @@ import {
   stopRun,
 } from './runs.ts';
 import { showSubscription, showUnsubscribed, subscribeAgain, unsubscribe } from './unsubscribe.ts';
-import { mediaTypes } from '../make/index.ts';
+import { mediaTypes } from '../copies/index.ts';
 import { showTimes } from './due.ts';
 import { timesAsCalendar } from './times.ts';
 import { checkBurst, pauseSchedule, saveBurst, seenBursts, showBurst } from './usecases.ts';

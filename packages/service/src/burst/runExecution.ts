@@ -14,7 +14,7 @@ import {
   type DeliveryRow,
   type MadeFile,
 } from '../deliver/index.ts';
-import { meter } from '../meter/index.ts';
+import { meter } from '../usage/index.ts';
 import { holdLease, hurry, retry, together, type App, type Job, emit } from '../platform/index.ts';
 import { prepareBurst, type PreparedBurst } from './prepare.ts';
 import {
@@ -25,7 +25,7 @@ import {
   type MadeCopy,
   madeFolder,
   makeCopies,
-} from '../make/index.ts';
+} from '../copies/index.ts';
 import { keptUntil, pathInRun, sendingOf } from './sending.ts';
 import { asOfRun, changeRun, findRun, moveRun } from './store.ts';
 import type { RunRow } from './models.ts';

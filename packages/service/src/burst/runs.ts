@@ -2,7 +2,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import type { Ledger, LedgerEntry, PlanEntry, RunCause, ShownRun } from '@underbell/core/burst';
 import { Refusal } from '@underbell/core/refusal';
 import { noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
-import { requireBudget } from '../meter/index.ts';
+import { requireBudget } from '../usage/index.ts';
 import { lockThing, enqueue, hurry, remember, runningWorkers, turns, type App } from '../platform/index.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
 import { cutExplainer } from './showPlan.ts';

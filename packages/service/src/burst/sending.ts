@@ -2,7 +2,7 @@ import { join } from 'node:path';
 import { goesAsLinks, keepingOf, recipientsOfCopies, runStart, templateValues } from '@underbell/core/burst';
 import type { Sending } from '../deliver/index.ts';
 import { findList, listRecipients } from '../list/index.ts';
-import { mediaTypeOf, runFolder } from '../make/index.ts';
+import { mediaTypeOf, runFolder } from '../copies/index.ts';
 import type { App } from '../platform/index.ts';
 import type { RunRow } from './models.ts';
 import type { PreparedBurst } from './prepare.ts';

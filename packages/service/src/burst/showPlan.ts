@@ -13,12 +13,12 @@ import {
   type PlanEntry,
   type ShownPlan,
 } from '@underbell/core/burst';
-import { costState, costWords } from '@underbell/core/meter';
+import { costState, costWords } from '@underbell/core/usage';
 import { charactersIn } from '../dataset/index.ts';
 import { findDestination, bouncedBefore, sentCopies, sentOccurrences } from '../deliver/index.ts';
-import { copyCosts, costsAround } from '../meter/index.ts';
+import { copyCosts, costsAround } from '../usage/index.ts';
 import { turns, type App } from '../platform/index.ts';
-import { commonFilter, copyColumns, filterFor, type FittedTemplate, isHeld, outerFilter } from '../make/index.ts';
+import { commonFilter, copyColumns, filterFor, type FittedTemplate, isHeld, outerFilter } from '../copies/index.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
 import type { PreparedBurst } from './prepare.ts';
 import { findRun } from './store.ts';

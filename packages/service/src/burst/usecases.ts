@@ -6,7 +6,7 @@ import { holdName, lockThing, remember, type App } from '../platform/index.ts';
 import { requireDestination } from '../deliver/index.ts';
 import { requireTemplate } from '../template/index.ts';
 import { checkAgainstList, checkCutting, requireBurst, requireReleaser } from './definition.ts';
-import { copyColumns, fittedTemplate } from '../make/index.ts';
+import { copyColumns, fittedTemplate } from '../copies/index.ts';
 import { requireList } from '../list/index.ts';
 import { refuseUnsendable } from './plan.ts';
 import { prepareBurst } from './prepare.ts';

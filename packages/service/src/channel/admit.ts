@@ -1,6 +1,6 @@
 import { mayPassOn, type PersonViewer } from '@underbell/core/access';
 import { findPerson, rightOn } from '../access/index.ts';
-import { findPlacement, thingIn } from '../place/index.ts';
+import { findPlacement, thingIn } from '../placement/index.ts';
 import { recall, type Admission, type App } from '../platform/index.ts';
 import { userIdsOf } from './accounts.ts';
 import { chatMembers, type ChatRow, type TabRow } from './models.ts';

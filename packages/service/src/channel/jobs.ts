@@ -1,7 +1,7 @@
 import { ownUser, tabEvent } from '@underbell/core/channel';
 import { isRefusal, type Refusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
-import { datasetsIn, findPlacement } from '../place/index.ts';
+import { datasetsIn, findPlacement } from '../placement/index.ts';
 import { enqueue, rows, TryLater, type App, type Events, type Job } from '../platform/index.ts';
 import { compareRoom } from './compare.ts';
 import { roomPath, ServerBusy, withServer } from './homeserver.ts';

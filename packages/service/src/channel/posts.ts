@@ -1,7 +1,7 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { messageOf, ownUser, type Post } from '@underbell/core/channel';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
-import { findPlacement, preparePlacement, type Placement } from '../place/index.ts';
+import { findPlacement, preparePlacement, type Placement } from '../placement/index.ts';
 import { countAttempt, remember, type App } from '../platform/index.ts';
 import { drawPng } from '../render/index.ts';
 import { limitWords, sceneOf, seesTheSame, type PreparedView, type ViewRequest } from '../view/index.ts';

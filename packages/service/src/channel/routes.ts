@@ -1,7 +1,7 @@
 import Joi from 'joi';
 import { tabNews } from '@underbell/core/channel';
 import { thing } from '../access/index.ts';
-import { placedPart } from '../place/index.ts';
+import { placedPart } from '../placement/index.ts';
 import { defineRoute, hostOf, type Route } from '../platform/index.ts';
 import { readRequest, viewQuery, type ViewQuery } from '../view/index.ts';
 import { seenTeams } from './channels.ts';

@@ -12,7 +12,7 @@ import {
   writePlacement,
   type Placement,
   type PlacedPart,
-} from '../place/index.ts';
+} from '../placement/index.ts';
 import { enqueue, lockThing, remember, type App } from '../platform/index.ts';
 import { giverOf } from './admit.ts';
 import { obstacleIn, requireOwnedChannel, standingOf, type ChatStanding } from './channels.ts';

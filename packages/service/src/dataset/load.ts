@@ -7,7 +7,7 @@ import { csvLine } from '@underbell/core/csv';
 import { canonicalCell, type DatasetColumn, type FileDialect } from '@underbell/core/dataset';
 import { quoteName } from '@underbell/core/filter';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
-import { meter } from '../meter/index.ts';
+import { meter } from '../usage/index.ts';
 import { busyMs, type App } from '../platform/index.ts';
 import {
   cancelQuery,

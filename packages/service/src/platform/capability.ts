@@ -1,6 +1,6 @@
 import type Router from '@koa/router';
 import type { NamedKind, PersonViewer, ThingKind } from '@underbell/core/access';
-import type { DoorKind, OpenDoor } from '@underbell/core/open';
+import type { DoorKind, OpenDoor } from '@underbell/core/activeAccess';
 import type { DatasetShape } from '@underbell/core/dataset';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';

@@ -1,5 +1,5 @@
 import type { NamedKind, PersonViewer, ThingKind } from '@underbell/core/access';
-import type { DoorKind, OpenDoor } from '@underbell/core/open';
+import type { DoorKind, OpenDoor } from '@underbell/core/activeAccess';
 import type { DatasetShape } from '@underbell/core/dataset';
 import type { Refusal } from '@underbell/core/refusal';
 import type { AnyModel } from './records/index.ts';

@@ -16,7 +16,7 @@ import {
   type LoadBy,
   type RefreshCause,
 } from '../dataset/index.ts';
-import { requireBudget } from '../meter/index.ts';
+import { requireBudget } from '../usage/index.ts';
 import { announce, enqueue, type App } from '../platform/index.ts';
 import { refuseBreaks } from './impact.ts';
 

@@ -15,7 +15,7 @@ import type { ViewAnswer } from '@underbell/core/view';
 import { noSuch } from '../access/index.ts';
 import { drawBoard, findBoard, prepareBoard, type BoardRow } from '../board/index.ts';
 import { findVersion, type VersionRow } from '../media/index.ts';
-import { editionIn } from '../place/index.ts';
+import { editionIn } from '../placement/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import {

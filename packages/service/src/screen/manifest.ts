@@ -17,7 +17,7 @@ import { isBoard, isMedia, looksOf } from './fit.ts';
 import { attributeSamples, declaredAttributes } from './groups.ts';
 import { giveFirstKey, renewKey } from './keys.ts';
 import { playlistRevisions, playlists, playlistTargets, screenGroups, screenModels, screens } from './models.ts';
-import { mountPictures } from './picture/mount.ts';
+import { mountPictures } from './imageMode/mount.ts';
 import { playRoutes } from './playRoutes.ts';
 import { screenAdminRoutes } from './routes.ts';
 import { mailCopied, mailSilent, mailStale, tellTrouble } from './silence.ts';

@@ -2,7 +2,7 @@ import { lastUsesOf, type DoorKeeper } from '../platform/index.ts';
 import { clientsOf, endClient } from './clients.ts';
 import { listKeys } from './store.ts';
 import { livingTokens, revokeOne } from './tokens.ts';
-import { programUses } from '../meter/index.ts';
+import { programUses } from '../usage/index.ts';
 
 /** Access tokens that live, with what they are cut down to as far as whoever asks may know. */
 const tokens: DoorKeeper = {

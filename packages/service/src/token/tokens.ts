@@ -29,7 +29,7 @@ import {
   rightOn,
 } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
-import { findPlacement, recordFieldsOf, standingIn, type Placement } from '../place/index.ts';
+import { findPlacement, recordFieldsOf, standingIn, type Placement } from '../placement/index.ts';
 import { momentOf, nameNow, noteUse, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { requireClient } from './clients.ts';

@@ -2,7 +2,7 @@ import { isAtLeast, type EffectiveFilter, type PersonViewer } from '@underbell/c
 import { rightOn } from '../access/index.ts';
 import { countRowsPerLimit, ownCounts, type Revision } from '../dataset/index.ts';
 import type { App } from '../platform/index.ts';
-import { type ExplainedDataset } from '@underbell/core/see';
+import { type ExplainedDataset } from '@underbell/core/preview';
 
 /** Whose counts are told: all, those of rows that the filter's own viewer may see, or none. */
 export type CountsTold = 'all' | 'own' | 'none';

@@ -1,7 +1,7 @@
 import { gzipSync } from 'node:zlib';
 import { LRUCache } from 'lru-cache';
 import type { PersonViewer } from '@underbell/core/access';
-import type { MeterEntry } from '../meter/index.ts';
+import type { MeterEntry } from '../usage/index.ts';
 import { onePerApp } from '../platform/index.ts';
 
 /** An answer as it goes over the wire. */

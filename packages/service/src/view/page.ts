@@ -1,4 +1,4 @@
-import { meter, type MeterEntry } from '../meter/index.ts';
+import { meter, type MeterEntry } from '../usage/index.ts';
 import { busyMs, tallied, tell, versionRead, type App } from '../platform/index.ts';
 import { dataFigures, readFigures, resultsKey, viewTag } from './figures.ts';
 import { keptAnswers, pack, type Packed } from './packed.ts';

@@ -12,7 +12,7 @@ import {
   type Viewing,
 } from '@underbell/core/access';
 import type { ReaderTaste } from '@underbell/core/format';
-import { masksOf, type ColumnSwaps, type PlacementLook } from '@underbell/core/place';
+import { masksOf, type ColumnSwaps, type PlacementLook } from '@underbell/core/placement';
 import { isRefusal, Refusal, suggest, type RefusalCode } from '@underbell/core/refusal';
 import {
   asksData,

@@ -7,7 +7,7 @@ import type pg from 'pg';
 import { isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../../src/access/index.ts';
 import { prepareBurst } from '../../src/burst/index.ts';
-import { cutRows } from '../../src/make/index.ts';
+import { cutRows } from '../../src/copies/index.ts';
 import { findBurst } from '../../src/burst/store.ts';
 import type { App } from '../../src/platform/index.ts';
 import { startWorker } from '../../src/server.ts';

@@ -6,8 +6,8 @@ import { cutKey, readBurst, type BurstDefinition, type Cut } from '@underbell/co
 import { casesOf, randomFrom } from '../../../core/test/cases.ts';
 import { findPerson } from '../../src/access/index.ts';
 import { prepareBurst } from '../../src/burst/index.ts';
-import { cutRows } from '../../src/make/index.ts';
-import { readResults } from '../../src/make/results.ts';
+import { cutRows } from '../../src/copies/index.ts';
+import { readResults } from '../../src/copies/results.ts';
 import { administrator, House, manager, publisher, type Ledger } from '../house.ts';
 
 interface Plan {

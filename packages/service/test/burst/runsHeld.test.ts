@@ -3,7 +3,7 @@ import { existsSync } from 'node:fs';
 import { after, before, describe, it } from 'node:test';
 import { QueryTypes } from 'sequelize';
 import { casesOf, randomFrom } from '../../../core/test/cases.ts';
-import { runFolder } from '../../src/make/spool.ts';
+import { runFolder } from '../../src/copies/spool.ts';
 import { sweepTables } from '../../src/dataset/index.ts';
 import { enqueue } from '../../src/platform/index.ts';
 import { startWorker } from '../../src/server.ts';

@@ -3,8 +3,8 @@ import { EventEmitter, once } from 'node:events';
 import { describe, it, mock } from 'node:test';
 import type { Context } from 'koa';
 import type { App } from '../../src/platform/index.ts';
-import { HeldAnswer } from '../../src/screen/picture/held.ts';
-import { OpenAnswers } from '../../src/screen/picture/sight.ts';
+import { HeldAnswer } from '../../src/screen/imageMode/held.ts';
+import { OpenAnswers } from '../../src/screen/imageMode/sight.ts';
 
 const app = { changes: { subscribe: () => () => undefined }, log: { error: () => undefined } } as unknown as App;
 const asked = () => ({ req: new EventEmitter(), set: () => undefined }) as unknown as Context;

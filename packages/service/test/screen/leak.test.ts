@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import { casesOf, randomFrom } from '../../../core/test/cases.ts';
-import { drawTurn, turnOf } from '../../src/screen/picture/draw.ts';
+import { drawTurn, turnOf } from '../../src/screen/imageMode/draw.ts';
 import { setupOf } from '../../src/screen/program.ts';
 import { findScreen } from '../../src/screen/store.ts';
 import { author, owner, root, rowsOf, someWorks } from '../smallHouse.ts';

@@ -4,7 +4,7 @@ import sharp from 'sharp';
 import type { ShownGroup, ShownScreen, WaitingDevice } from '@underbell/core/screen';
 import { setupOf } from '../../src/screen/program.ts';
 import { findScreen } from '../../src/screen/store.ts';
-import { rendersOf, turnOf } from '../../src/screen/picture/draw.ts';
+import { rendersOf, turnOf } from '../../src/screen/imageMode/draw.ts';
 import { until } from '../house.ts';
 import { makeVideo, moving } from '../media/pictures.ts';
 import { owner } from '../smallHouse.ts';

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { readBurst } from '@underbell/core/burst';
 import { findPerson } from '../../src/access/index.ts';
 import { prepareBurst } from '../../src/burst/index.ts';
-import { readResults } from '../../src/make/index.ts';
+import { readResults } from '../../src/copies/index.ts';
 import { after, before, describe, it } from 'node:test';
 import { author, owner, reader, report, root, SmallHouse, someWorks } from '../smallHouse.ts';
 

@@ -1,6 +1,6 @@
 import { readonly, ref, shallowRef, watchEffect } from 'vue';
 import type { BoardTheme } from '@underbell/core/board';
-import type { PlacementTheme } from '@underbell/core/place';
+import type { PlacementTheme } from '@underbell/core/placement';
 import { cssVariables, dark, fontFamily, light, themeFrom, type ThemeTokens } from '@underbell/core/theme';
 
 /** What a host page may say about looks. */

@@ -1,4 +1,4 @@
-import type { CostState } from '../../meter/index.ts';
+import type { CostState } from '../../usage/index.ts';
 import type { BurstDefinition, MadeFormat } from '../definition.ts';
 import type { PlanEntry, PlannedFile } from '../plan.ts';
 import type { CutStrategy } from '../partition.ts';

@@ -1,0 +1,78 @@
+<script setup lang="ts">
+import type { RecordTry } from '@underbell/core/preview';
+import { showCount } from '../platform/words.ts';
+import SeenPage from '../preview/SeenPage.vue';
+
+/** What a placement shows beside a record: the filter that was understood, the rows left, the page. */
+defineProps<{ tried: RecordTry; title: string }>();
+const emit = defineEmits<{ take: [field: string, value: string] }>();
+</script>
+
+<template>
+  <p v-if="tried.refused" role="status" class="nothing">
+    <b>Nothing is shown:</b> {{ tried.refused.message
+    }}<template v-if="tried.refused.hint">; {{ tried.refused.hint }}</template
+    >.
+  </p>
+  <table v-for="one in tried.datasets" :key="one.dataset">
+    <thead>
+      <tr>
+        <th scope="col">{{ one.dataset }}</th>
+        <th scope="col">what was understood</th>
+        <th scope="col" class="number">rows left</th>
+      </tr>
+    </thead>
+    <tbody>
+      <tr v-for="limit in one.limits" :key="limit.origin + limit.name + limit.words">
+        <td class="quiet">{{ limit.origin }}</td>
+        <td>{{ limit.words }}</td>
+        <td class="number">{{ limit.rowsLeft === undefined ? '' : showCount(limit.rowsLeft) }}</td>
+      </tr>
+      <tr>
+        <td />
+        <td><b>in all</b></td>
+        <td class="number">
+          <b>{{ one.rows === undefined ? '' : showCount(one.rows) }}</b>
+        </td>
+      </tr>
+    </tbody>
+  </table>
+  <p v-for="(values, field) in tried.nearest" :key="field" role="status">
+    No row has this {{ field }}. There is
+    <button v-for="value in values" :key="value" type="button" class="near" @click="emit('take', field, value)">
+      {{ value }}
+    </button>
+  </p>
+  <SeenPage v-if="tried.view" :title="title" :answer="tried.view" />
+</template>
+
+<style scoped>
+table {
+  width: 100%;
+  border-collapse: collapse;
+  margin-bottom: 0.6rem;
+}
+th,
+td {
+  text-align: left;
+  padding: 0.2rem 0.6rem 0.2rem 0;
+  border-bottom: 1px solid var(--line);
+  vertical-align: top;
+}
+.number {
+  text-align: right;
+}
+.nothing {
+  border-left: 3px solid var(--brass);
+  padding-left: 0.8rem;
+}
+.near {
+  font: inherit;
+  border: 1px solid var(--sea);
+  border-radius: 4px;
+  background: none;
+  color: var(--sea);
+  margin-left: 0.3rem;
+  cursor: pointer;
+}
+</style>

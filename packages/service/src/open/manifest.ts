@@ -1,5 +1,0 @@
-import type { Capability } from '../platform/index.ts';
-import { openRoutes } from './routes.ts';
-
-/** Everything that was handed out and still opens something, on one list. */
-export const open: Capability = { name: 'open', routes: openRoutes };

@@ -1,5 +1,0 @@
-import type { Capability } from '../platform/index.ts';
-import { seeRoutes } from './routes.ts';
-
-/** What somebody else would see, and why. */
-export const see: Capability = { name: 'see', routes: seeRoutes };
