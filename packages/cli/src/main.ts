@@ -11,7 +11,7 @@ import { addDestinationCommands } from './deliver/commands.ts';
 import { addFolderCommands } from './folder/commands.ts';
 import { addChannelCommands } from './channel/commands.ts';
 import { addFollowCommands } from './sync/commands.ts';
-import { addThingCommands } from './folder/thingCommands.ts';
+import { addThingCommands } from './folder/itemCommands.ts';
 import { addMeterCommand } from './usage/commands.ts';
 import { addOperationsCommands } from './operations/commands.ts';
 import { addTokenCommands } from './token/commands.ts';

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import type { Ledger, ShownPlan, ShownPlanEntry } from '@underbell/core/burst/answers';
-import { showPlan } from '../src/burst/plan.ts';
+import type { Ledger, ShownPlan, ShownPlanEntry } from '@underbell/core/burst/apiTypes';
+import { showPlan } from '../src/burst/preview.ts';
 import { exitCodeOf, summaryLine } from '../src/burst/runProgress.ts';
 import { faint, line } from '../src/platform/output.ts';
 import { printed } from './printed.ts';

@@ -5,8 +5,8 @@ import { computed, onBeforeUnmount, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import BellMark from './platform/BellMark.vue';
 import { componentTheme } from './platform/theme.ts';
-import { showCount } from './platform/words.ts';
-import { useScreenTrouble } from './screen/useScreenTrouble.ts';
+import { showCount } from './platform/format.ts';
+import { useScreenTrouble } from './screen/useScreenAlerts.ts';
 import { useSession } from './session/useSession.ts';
 
 const { person, isMaker, signOut } = useSession();

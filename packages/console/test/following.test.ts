@@ -3,7 +3,7 @@ import { afterEach, beforeEach, describe, it, mock } from 'node:test';
 import { reactive, ref } from 'vue';
 import { emptyDraft, type Draft } from '../src/burst/draft.ts';
 import { useDraftCheck } from '../src/burst/useDraftCheck.ts';
-import { useDraftChoices } from '../src/burst/useDraftChoices.ts';
+import { useDraftChoices } from '../src/burst/useDraftOptions.ts';
 import { useRun } from '../src/burst/useRun.ts';
 import { FakeService, refusal, settled, staged } from './stage.ts';
 

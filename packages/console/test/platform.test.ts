@@ -4,7 +4,7 @@ import { ref } from 'vue';
 import { ApiProblem, call } from '../src/platform/api.ts';
 import { useAttempt } from '../src/platform/useAttempt.ts';
 import { useResource } from '../src/platform/useResource.ts';
-import { capitalised, formatName, showCount, showInstant, showSize } from '../src/platform/words.ts';
+import { capitalised, formatName, showCount, showInstant, showSize } from '../src/platform/format.ts';
 import { FakeService, refusal, settled, staged } from './stage.ts';
 
 let service: FakeService;

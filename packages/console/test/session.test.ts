@@ -1,8 +1,8 @@
 import assert from 'node:assert/strict';
 import { beforeEach, describe, it } from 'node:test';
 import { ApiProblem } from '../src/platform/api.ts';
-import { holderWords } from '../src/rule/ruleWords.ts';
-import { pathOf, useAtHand } from '../src/folder/useAtHand.ts';
+import { holderWords } from '../src/rule/rowRuleText.ts';
+import { pathOf, useAtHand } from '../src/folder/useFavourites.ts';
 import { useSession } from '../src/session/useSession.ts';
 import { FakeService, refusal, settled } from './stage.ts';
 

@@ -3,7 +3,7 @@ import { describe, it } from 'node:test';
 import { formatCell, formatInstant } from '@underbell/core/format';
 import { pageSvg } from '@underbell/core/render';
 import { ageOf } from '@underbell/core/screen';
-import { consoleTaste, setTimeZone, showInstant } from '../src/platform/words.ts';
+import { consoleTaste, setTimeZone, showInstant } from '../src/platform/format.ts';
 
 /** An upload in summer and one in winter. */
 const instants = ['2026-07-01T10:47:00Z', '2026-12-01T11:47:00Z'];

@@ -2,9 +2,9 @@
 import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, provide, ref } from 'vue';
 import { saveFile } from './figure/saveFile.ts';
 import type { Host } from './host/host.ts';
-import { offerKey, handedOver } from './session/handedKey.ts';
+import { offerKey, handedOver } from './session/receivedToken.ts';
 import FigureGrid from './view/FigureGrid.vue';
-import LimitStrip from './view/LimitStrip.vue';
+import LimitStrip from './view/AppliedFilters.vue';
 import PopMenu, { type MenuItem } from './view/PopMenu.vue';
 import { useView } from './view/useView.ts';
 import type { Access, Target } from './view/viewApi.ts';
@@ -13,7 +13,7 @@ import { useDataAge } from './view/useDataAge.ts';
 
 /** Signing in and what can go wrong is fetched when it is needed. */
 const ProblemBox = defineAsyncComponent(() => import('./view/ProblemBox.vue'));
-const PostView = defineAsyncComponent(() => import('./view/PostView.vue'));
+const PostView = defineAsyncComponent(() => import('./view/SendToChannel.vue'));
 
 const props = defineProps<{ target: Target; host: Host; access?: Access }>();
 const channel = props.host;

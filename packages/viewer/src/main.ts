@@ -8,7 +8,7 @@ import { readAddress } from './view/address.ts';
 import { askEarly, type Target } from './view/viewApi.ts';
 import type { Host } from './host/host.ts';
 import { HostChannel } from './host/hostChannel.ts';
-import { wasHandedOver } from './session/handedKey.ts';
+import { wasHandedOver } from './session/receivedToken.ts';
 
 /** Whether a page of this service itself is around; other hosts do not let one look. */
 function isInOwnPage(): boolean {
@@ -33,7 +33,7 @@ if (root.dataset['window'] === 'sign-in') {
   createApp((await import('./view/PreviewPage.vue')).default).mount(root);
 } else if (root.dataset['window'] === 'collection') {
   const shown = { name: root.dataset['collection']! };
-  createApp((await import('./view/CollectionPage.vue')).default, shown).mount(root);
+  createApp((await import('./view/FolderPage.vue')).default, shown).mount(root);
 } else if (root.dataset['window'] === 'panel') {
   const shown = { name: root.dataset['app']!, host: hostOf(root.dataset) };
   createApp((await import('./app/PanelPage.vue')).default, shown).mount(root);

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { emptyWords } from '../src/figure/emptyWords.ts';
+import { emptyWords } from '../src/figure/emptyText.ts';
 import { readAddress } from '../src/view/address.ts';
 import type { ViewedFigure, ViewAnswer } from '@underbell/core/view';
 import { openWindow } from './window.ts';

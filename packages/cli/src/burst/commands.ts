@@ -15,8 +15,8 @@ import {
   type ShownBurst,
   type Unsubscribed,
   type OwnCopy,
-} from '@underbell/core/burst/answers';
-import { showPlan } from './plan.ts';
+} from '@underbell/core/burst/apiTypes';
+import { showPlan } from './preview.ts';
 import { exitCodeOf, followRun, summaryLine } from './runProgress.ts';
 
 interface PeriodOptions {

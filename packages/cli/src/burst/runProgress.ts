@@ -1,5 +1,5 @@
 import { SingleBar } from 'cli-progress';
-import type { Ledger, ShownRun } from '@underbell/core/burst/answers';
+import type { Ledger, ShownRun } from '@underbell/core/burst/apiTypes';
 import { harmless, line, shortTime } from '../platform/output.ts';
 import { askService } from '../platform/service.ts';
 

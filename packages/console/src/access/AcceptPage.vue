@@ -5,7 +5,7 @@ import { useRouter } from 'vue-router';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 
 /** The key stands behind the #, where it reaches neither server nor log, and is taken out of the address at once. */
 const key = window.location.hash.slice(1);

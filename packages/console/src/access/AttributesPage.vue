@@ -9,7 +9,7 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import PeopleTabs from './PeopleTabs.vue';
+import PeopleTabs from './AccessTabs.vue';
 
 const { data, error, isLoading, reload } = useResource<{ attributes: ShownAttribute[] }>('/api/v1/attributes');
 const { busy, problem, attempt } = useAttempt<'save' | 'remove'>();

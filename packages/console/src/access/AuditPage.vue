@@ -6,8 +6,8 @@ import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showCount, showInstant } from '../platform/words.ts';
-import PeopleTabs from './PeopleTabs.vue';
+import { showCount, showInstant } from '../platform/format.ts';
+import PeopleTabs from './AccessTabs.vue';
 
 /** Every change, with what was before and after it; and whether the log still is as it was written. */
 const form = reactive({ who: '', what: '', thing: '' });

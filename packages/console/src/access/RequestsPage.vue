@@ -6,8 +6,8 @@ import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
-import PeopleTabs from './PeopleTabs.vue';
+import { showInstant } from '../platform/format.ts';
+import PeopleTabs from './AccessTabs.vue';
 
 const { data, error, reload } = useResource<{ requests: ShownRequest[] }>('/api/v1/requests');
 const open = computed(() => (data.value?.requests ?? []).filter((one) => one.state === 'open'));

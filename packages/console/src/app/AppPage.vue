@@ -9,9 +9,9 @@ import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 import { useSession } from '../session/useSession.ts';
-import AppPlaceForm from './AppPlaceForm.vue';
+import AppPlaceForm from './AppPlacementForm.vue';
 import AppSetupForm from './AppSetupForm.vue';
 import CompanyVariants from './CompanyVariants.vue';
 

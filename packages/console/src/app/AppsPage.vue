@@ -5,7 +5,7 @@ import { useRouter } from 'vue-router';
 import type { ShownApp } from '@underbell/core/app';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import { showCount, showInstant } from '../platform/words.ts';
+import { showCount, showInstant } from '../platform/format.ts';
 import { useSession } from '../session/useSession.ts';
 import AppSetupForm from './AppSetupForm.vue';
 

@@ -6,7 +6,7 @@ import type { RecordTry } from '@underbell/core/preview';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 import RecordOutcome from '../placement/RecordOutcome.vue';
 
 /** What each company has in one place: the standard, until somebody chose for it; looked at first, and had back. */

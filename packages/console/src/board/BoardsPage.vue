@@ -7,7 +7,7 @@ import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 
 const router = useRouter();
 const { data, error, isLoading } = useResource<{ boards: ListedBoard[] }>('/api/v1/boards');

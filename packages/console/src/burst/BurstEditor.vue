@@ -13,8 +13,8 @@ import RecipientsStep from './RecipientsStep.vue';
 import ReportStep from './ReportStep.vue';
 import ScheduleStep from './ScheduleStep.vue';
 import { useDraftCheck } from './useDraftCheck.ts';
-import { useDraftChoices } from './useDraftChoices.ts';
-import { consoleTaste } from '../platform/words.ts';
+import { useDraftChoices } from './useDraftOptions.ts';
+import { consoleTaste } from '../platform/format.ts';
 
 const props = defineProps<{ name?: string }>();
 const router = useRouter();

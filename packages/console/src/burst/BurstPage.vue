@@ -8,21 +8,21 @@ import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { formatName } from '../platform/words.ts';
+import { formatName } from '../platform/format.ts';
 import type { CostSum } from '@underbell/core/usage';
-import CostTable from '../usage/CostTable.vue';
-import TakeAway from '../platform/TakeAway.vue';
+import CostTable from '../usage/UsageTable.vue';
+import TakeAway from '../platform/DeleteButton.vue';
 import UnsubscribedPanel from './UnsubscribedPanel.vue';
 import PeriodField from './PeriodField.vue';
-import PlanTable from './PlanTable.vue';
-import RunLedger from './RunLedger.vue';
+import PlanTable from './RunPreview.vue';
+import RunLedger from './DeliveryLog.vue';
 import {
   missedWords,
   type ShownPlan,
   type ShownRun,
   type ShownBurst,
   type BurstTimes,
-} from '@underbell/core/burst/answers';
+} from '@underbell/core/burst/apiTypes';
 import { useRun } from './useRun.ts';
 
 const props = defineProps<{ name: string }>();

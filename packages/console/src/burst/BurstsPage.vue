@@ -1,11 +1,11 @@
 <script setup lang="ts">
-import type { ShownBurst } from '@underbell/core/burst/answers';
+import type { ShownBurst } from '@underbell/core/burst/apiTypes';
 import { Empty, Table } from 'ant-design-vue';
 import { computed } from 'vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import { formatName, showInstant } from '../platform/words.ts';
-import RunState from './RunState.vue';
+import { formatName, showInstant } from '../platform/format.ts';
+import RunState from './RunStatus.vue';
 
 const { data, error, isLoading } = useResource<{ bursts: ShownBurst[] }>('/api/v1/bursts');
 const bursts = computed(() => data.value?.bursts ?? []);

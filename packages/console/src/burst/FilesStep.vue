@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { periodUnits } from '@underbell/core/burst/answers';
+import { periodUnits } from '@underbell/core/burst/apiTypes';
 import { Checkbox } from 'ant-design-vue';
 import { computed, watch } from 'vue';
 import SelectField from '../platform/SelectField.vue';
-import type { DraftChoices } from './useDraftChoices.ts';
+import type { DraftChoices } from './useDraftOptions.ts';
 import type { Draft } from './draft.ts';
 
 /** As which files a copy comes, and about which period. */

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { DatePicker } from 'ant-design-vue';
 import { computed } from 'vue';
-import type { PeriodUnit } from '@underbell/core/burst/answers';
+import type { PeriodUnit } from '@underbell/core/burst/apiTypes';
 import { addDays, spanFrom, spanName, spanWords, startOf } from '@underbell/core/report';
 
 /** A stretch of time as a burst counts them: picked, never typed. */

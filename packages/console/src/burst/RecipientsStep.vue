@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue';
-import type { DraftChoices } from './useDraftChoices.ts';
+import type { DraftChoices } from './useDraftOptions.ts';
 import type { Draft } from './draft.ts';
 
 /** To whom, and what each of them gets. */

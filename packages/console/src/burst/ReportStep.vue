@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue';
-import type { DraftChoices } from './useDraftChoices.ts';
+import type { DraftChoices } from './useDraftOptions.ts';
 import type { Draft } from './draft.ts';
 
 /** What is sent, and under which name. */

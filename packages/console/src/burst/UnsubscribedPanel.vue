@@ -1,12 +1,12 @@
 <script setup lang="ts">
-import type { Unsubscribed } from '@underbell/core/burst/answers';
+import type { Unsubscribed } from '@underbell/core/burst/apiTypes';
 import { Button, Table } from 'ant-design-vue';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 
 /** Recipients who want no more copies of a burst; nothing where there are none. */
 const props = defineProps<{ burst: string }>();

@@ -1,4 +1,4 @@
-import type { PeriodUnit } from '@underbell/core/burst/answers';
+import type { PeriodUnit } from '@underbell/core/burst/apiTypes';
 
 /** A burst as its editor holds it: every field is there, empty where nothing is said. */
 export interface Draft {

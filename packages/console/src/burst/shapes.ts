@@ -1,3 +1,3 @@
-import type { ShownRun } from '@underbell/core/burst/answers';
+import type { ShownRun } from '@underbell/core/burst/apiTypes';
 
 export const isActive = (run: ShownRun) => run.state === 'waiting' || run.state === 'running';

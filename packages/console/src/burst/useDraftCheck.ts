@@ -1,4 +1,4 @@
-import type { CheckedBurst } from '@underbell/core/burst/answers';
+import type { CheckedBurst } from '@underbell/core/burst/apiTypes';
 import { computed, onBeforeUnmount, ref, watch, type Ref } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { ApiProblem, call } from '../platform/api.ts';

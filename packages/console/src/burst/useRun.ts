@@ -1,7 +1,7 @@
 import { computed, onBeforeUnmount, shallowRef, watch, type Ref } from 'vue';
 import { call } from '../platform/api.ts';
 import { useResource } from '../platform/useResource.ts';
-import type { Ledger, ShownRun } from '@underbell/core/burst/answers';
+import type { Ledger, ShownRun } from '@underbell/core/burst/apiTypes';
 import { isActive } from './shapes.ts';
 
 const followEveryMs = 800;

@@ -9,7 +9,7 @@ import LinkButton from '../platform/LinkButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showCount, showInstant } from '../platform/words.ts';
+import { showCount, showInstant } from '../platform/format.ts';
 import { useSession } from '../session/useSession.ts';
 
 /** Team channels that one is in, and the tabs in them. */

@@ -13,7 +13,7 @@ import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showCount } from '../platform/words.ts';
+import { showCount } from '../platform/format.ts';
 
 /** What columns mean and what stands in them, so that filters can be written without looking names up. */
 const props = defineProps<{ name: string; dataset: ShownDataset }>();

@@ -3,7 +3,7 @@ import type { ListedDataset } from '@underbell/core/dataset';
 import { Table } from 'ant-design-vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import { showCount, showInstant } from '../platform/words.ts';
+import { showCount, showInstant } from '../platform/format.ts';
 
 const { data, error, isLoading } = useResource<{ datasets: ListedDataset[] }>('/api/v1/datasets');
 const columns = [

@@ -4,7 +4,7 @@ import { columnLabel, valueTypeOf, type DatasetColumn } from '@underbell/core/da
 import { formatCell } from '@underbell/core/format';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import { consoleTaste } from '../platform/words.ts';
+import { consoleTaste } from '../platform/format.ts';
 
 /** The first rows as you may see them, under a filter that can be tried. */
 const props = defineProps<{ name: string }>();

@@ -15,7 +15,7 @@ import {
 import { call, sendFile } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
-import { showCount } from '../platform/words.ts';
+import { showCount } from '../platform/format.ts';
 
 const props = defineProps<{ dataset?: string }>();
 const router = useRouter();

@@ -2,14 +2,14 @@
 import { Button, Table } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
 import type { ShownDestination } from '@underbell/core/deliver';
-import RunState from '../burst/RunState.vue';
+import RunState from '../burst/RunStatus.vue';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
-import TakeAway from '../platform/TakeAway.vue';
+import TakeAway from '../platform/DeleteButton.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 
 const { data, error, isLoading, reload } = useResource<{ destinations: ShownDestination[] }>('/api/v1/destinations');
 const { busy, problem, attempt } = useAttempt<string>();

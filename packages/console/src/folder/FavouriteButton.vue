@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { FoldedThing } from '@underbell/core/folder';
 import { onMounted, watch } from 'vue';
-import { useAtHand } from './useAtHand.ts';
+import { useAtHand } from './useFavourites.ts';
 
 const props = defineProps<{ kind: FoldedThing['kind']; name: string }>();
 const { atHand, load, keep, looked, isKept } = useAtHand();

@@ -5,7 +5,7 @@ import { computed, ref } from 'vue';
 import { call } from '../platform/api.ts';
 import ChoiceField from '../platform/ChoiceField.vue';
 import Rename from '../platform/Rename.vue';
-import TakeAway from '../platform/TakeAway.vue';
+import TakeAway from '../platform/DeleteButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 

@@ -2,16 +2,16 @@
 import { computed, onMounted } from 'vue';
 import type { OwnRequest } from '@underbell/core/access';
 import type { ListedBoard } from '@underbell/core/board';
-import type { OwnCopy } from '@underbell/core/burst/answers';
+import type { OwnCopy } from '@underbell/core/burst/apiTypes';
 import type { ShownFolder } from '@underbell/core/folder';
 import type { ShownPlacement } from '@underbell/core/placement';
 import type { ListedReport } from '@underbell/core/report';
-import SmallPicture from '../view/SmallPicture.vue';
-import FindBox from '../folder/FindBox.vue';
-import { useAtHand } from '../folder/useAtHand.ts';
+import SmallPicture from '../view/Thumbnail.vue';
+import FindBox from '../folder/SearchBox.vue';
+import { useAtHand } from '../folder/useFavourites.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 
 /** What a reader has: reports, boards and places, what was looked at, what was sent, what was asked for. */
 const { atHand, load } = useAtHand();

@@ -3,11 +3,11 @@ import type { ShownList } from '@underbell/core/list';
 import { Alert, Button, Spin, Table } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
 import { sendFile } from '../platform/api.ts';
-import TakeAway from '../platform/TakeAway.vue';
+import TakeAway from '../platform/DeleteButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 
 const props = defineProps<{ name: string }>();
 const path = computed(() => `/api/v1/lists/${encodeURIComponent(props.name)}`);

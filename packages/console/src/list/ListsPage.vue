@@ -8,7 +8,7 @@ import { call, sendFile } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 
 const { data, error, isLoading } = useResource<{ lists: ListedList[] }>('/api/v1/lists');
 const { busy, problem, attempt } = useAttempt<'load'>();

@@ -4,10 +4,10 @@ import { ref, useTemplateRef } from 'vue';
 import { isVideo, type ListedMedia, type ShownMedia } from '@underbell/core/media';
 import { sendFile } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
-import TakeAway from '../platform/TakeAway.vue';
+import TakeAway from '../platform/DeleteButton.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant, showSize } from '../platform/words.ts';
+import { showInstant, showSize } from '../platform/format.ts';
 import MediaPanel from './MediaPanel.vue';
 import { nameFor } from './name.ts';
 

@@ -2,12 +2,12 @@
 import { Button } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
 import type { ShownMedia } from '@underbell/core/media';
-import RightsPanel from '../access/RightsPanel.vue';
+import RightsPanel from '../access/PermissionsPanel.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant, showSize } from '../platform/words.ts';
+import { showInstant, showSize } from '../platform/format.ts';
 
 /** One picture or video: its title, its versions, what shows it, and who may. */
 const props = defineProps<{ name: string }>();

@@ -6,7 +6,7 @@ import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showCount, showInstant } from '../platform/words.ts';
+import { showCount, showInstant } from '../platform/format.ts';
 
 /** Processes of the installation, and jobs that failed. */
 const running = useResource<ShownProcesses>('/api/v1/operations/processes');

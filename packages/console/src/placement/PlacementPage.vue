@@ -17,16 +17,16 @@ import type { Catalogue } from '../board/FigureCatalogue.vue';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
-import TakeAway from '../platform/TakeAway.vue';
+import TakeAway from '../platform/DeleteButton.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showCount, showInstant, showTimes } from '../platform/words.ts';
-import ArrangeFields from './ArrangeFields.vue';
-import FitFrame from './FitFrame.vue';
+import { showCount, showInstant, showTimes } from '../platform/format.ts';
+import ArrangeFields from './LayoutFields.vue';
+import FitFrame from './LayoutPreview.vue';
 import type { Placeable } from './placeable.ts';
 import PublicLinks from './PublicLinks.vue';
-import SwapFields from './SwapFields.vue';
-import ThingPicker from './ThingPicker.vue';
+import SwapFields from './ColumnSubstitutions.vue';
+import ThingPicker from './ItemPicker.vue';
 
 /** One placement: what it shows, how, to whom that led, and what a page's author pastes. */
 const props = defineProps<{ name?: string }>();

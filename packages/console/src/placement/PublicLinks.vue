@@ -7,7 +7,7 @@ import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant, showTimes } from '../platform/words.ts';
+import { showInstant, showTimes } from '../platform/format.ts';
 
 /** Links by which everybody sees a placement, beside the one for those who sign in. */
 const props = defineProps<{ name: string }>();

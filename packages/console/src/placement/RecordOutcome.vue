@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { RecordTry } from '@underbell/core/preview';
-import { showCount } from '../platform/words.ts';
-import SeenPage from '../preview/SeenPage.vue';
+import { showCount } from '../platform/format.ts';
+import SeenPage from '../preview/PagePreview.vue';
 
 /** What a placement shows beside a record: the filter that was understood, the rows left, the page. */
 defineProps<{ tried: RecordTry; title: string }>();

@@ -8,7 +8,7 @@ import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import HostLines from './HostLines.vue';
+import HostLines from './Snippets.vue';
 import { fixedTo, simpleOf, textOf, type Position } from './record.ts';
 import RecordOutcome from './RecordOutcome.vue';
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Alert } from 'ant-design-vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
-import { capitalised } from './words.ts';
+import { capitalised } from './format.ts';
 
 defineProps<{ problem: ProblemDocument }>();
 </script>

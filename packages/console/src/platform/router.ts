@@ -6,7 +6,7 @@ import { useSession } from '../session/useSession.ts';
 export const router = createRouter({
   history: createWebHistory('/console/'),
   routes: [
-    { path: '/', name: 'start', component: () => import('../home/StartPage.vue'), meta: { title: 'Start' } },
+    { path: '/', name: 'start', component: () => import('../home/HomePage.vue'), meta: { title: 'Start' } },
     {
       path: '/reports',
       name: 'reports',
@@ -36,7 +36,7 @@ export const router = createRouter({
     {
       path: '/reports/:name/see',
       name: 'see',
-      component: () => import('../preview/SeePage.vue'),
+      component: () => import('../preview/PreviewAsPage.vue'),
       props: true,
       meta: { title: 'See as' },
     },
@@ -65,7 +65,7 @@ export const router = createRouter({
     {
       path: '/places',
       name: 'places',
-      component: () => import('../placement/PlacesPage.vue'),
+      component: () => import('../placement/PlacementsPage.vue'),
       meta: { title: 'Places' },
     },
     {
@@ -83,26 +83,26 @@ export const router = createRouter({
     {
       path: '/places/channels/new',
       name: 'new-tab',
-      component: () => import('../channel/TabPage.vue'),
+      component: () => import('../channel/ChannelPlacementPage.vue'),
       meta: { title: 'Add a tab' },
     },
     {
       path: '/places/channels/:name',
       name: 'tab',
-      component: () => import('../channel/TabPage.vue'),
+      component: () => import('../channel/ChannelPlacementPage.vue'),
       props: true,
       meta: { title: 'Tab' },
     },
     {
       path: '/places/chats',
       name: 'chats',
-      component: () => import('../channel/ChatsPage.vue'),
+      component: () => import('../channel/ChatServersPage.vue'),
       meta: { title: 'Chats' },
     },
     {
       path: '/screens',
       name: 'screens',
-      component: () => import('../screen/FleetPage.vue'),
+      component: () => import('../screen/ScreensPage.vue'),
       meta: { title: 'Screens' },
     },
     {
@@ -160,7 +160,7 @@ export const router = createRouter({
     {
       path: '/places/:name/element',
       name: 'try-element',
-      component: () => import('../placement/TryElementPage.vue'),
+      component: () => import('../placement/TestElementPage.vue'),
       props: true,
       meta: { title: 'The element' },
     },
@@ -174,7 +174,7 @@ export const router = createRouter({
     {
       path: '/people/handed-out',
       name: 'handed-out',
-      component: () => import('../activeAccess/OpenPage.vue'),
+      component: () => import('../activeAccess/ActiveAccessPage.vue'),
       meta: { title: 'Everything handed out' },
     },
     {
@@ -192,10 +192,10 @@ export const router = createRouter({
     {
       path: '/redirects',
       name: 'redirects',
-      component: () => import('../folder/FormerNamesPage.vue'),
+      component: () => import('../folder/RedirectsPage.vue'),
       meta: { title: 'Redirects' },
     },
-    { path: '/bin', name: 'bin', component: () => import('../folder/BinPage.vue'), meta: { title: 'Bin' } },
+    { path: '/bin', name: 'bin', component: () => import('../folder/TrashPage.vue'), meta: { title: 'Bin' } },
     {
       path: '/data/upload',
       name: 'upload',
@@ -225,7 +225,7 @@ export const router = createRouter({
     {
       path: '/data/followed',
       name: 'followed',
-      component: () => import('../sync/FollowedPage.vue'),
+      component: () => import('../sync/SyncedFilesPage.vue'),
     },
     {
       path: '/data/sources',
@@ -241,7 +241,7 @@ export const router = createRouter({
       props: true,
       meta: { title: 'Dataset' },
     },
-    { path: '/people', name: 'people', component: () => import('../access/PeoplePage.vue'), meta: { title: 'People' } },
+    { path: '/people', name: 'people', component: () => import('../access/UsersPage.vue'), meta: { title: 'People' } },
     {
       path: '/people/groups',
       name: 'groups',
@@ -275,7 +275,7 @@ export const router = createRouter({
     {
       path: '/holidays',
       name: 'holidays',
-      component: () => import('../schedule/HolidaysPage.vue'),
+      component: () => import('../schedule/HolidayCalendarsPage.vue'),
       meta: { title: 'Holidays', place: '/sending' },
     },
     {
@@ -284,7 +284,7 @@ export const router = createRouter({
       component: () => import('../operations/OperationsPage.vue'),
       meta: { title: 'Operations' },
     },
-    { path: '/costs', name: 'costs', component: () => import('../usage/MeterPage.vue'), meta: { title: 'Costs' } },
+    { path: '/costs', name: 'costs', component: () => import('../usage/UsagePage.vue'), meta: { title: 'Costs' } },
     {
       path: '/destinations',
       name: 'destinations',
@@ -339,7 +339,7 @@ export const router = createRouter({
     {
       path: '/sending/:name/to/:recipient',
       name: 'recipient',
-      component: () => import('../burst/RecipientPage.vue'),
+      component: () => import('../burst/CopyPreviewPage.vue'),
       props: true,
       meta: { title: 'Recipient' },
     },
@@ -352,10 +352,10 @@ export const router = createRouter({
     {
       path: '/first-visit',
       name: 'first-visit',
-      component: () => import('../session/FirstVisitPage.vue'),
+      component: () => import('../session/SetupPage.vue'),
       meta: { title: 'First visit', isOpen: true },
     },
-    { path: '/:rest(.*)', name: 'nowhere', component: () => import('./NowherePage.vue'), meta: { title: 'Not found' } },
+    { path: '/:rest(.*)', name: 'nowhere', component: () => import('./NotFoundPage.vue'), meta: { title: 'Not found' } },
   ],
 });
 

@@ -7,7 +7,7 @@ import ChoiceField from '../platform/ChoiceField.vue';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
-import { consoleTaste, showCount, showInstant } from '../platform/words.ts';
+import { consoleTaste, showCount, showInstant } from '../platform/format.ts';
 
 const props = defineProps<{ name: string; dataset: ShownDataset }>();
 const emit = defineEmits<{ changed: [] }>();

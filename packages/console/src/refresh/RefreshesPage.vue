@@ -6,7 +6,7 @@ import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showCount, showInstant } from '../platform/words.ts';
+import { showCount, showInstant } from '../platform/format.ts';
 
 /** How all data is kept fresh, in one place. */
 const { data, error, isLoading, reload } = useResource<{ refreshes: PlannedRefresh[] }>('/api/v1/refreshes');

@@ -6,7 +6,7 @@ import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 
 const props = defineProps<{ name: string; current: number; editions: readonly ShownEdition[] }>();
 const emit = defineEmits<{ changed: [] }>();

@@ -3,8 +3,8 @@ import { computed, onBeforeUnmount, ref, watch } from 'vue';
 import type { ShownPerson } from '@underbell/core/access';
 import type { Figure, GridPlace } from '@underbell/core/report';
 import { useResource } from '../platform/useResource.ts';
-import ArrangeGrid from '../preview/ArrangeGrid.vue';
-import SeenPage from '../preview/SeenPage.vue';
+import ArrangeGrid from '../preview/LayoutGrid.vue';
+import SeenPage from '../preview/PagePreview.vue';
 import type { DrawnWidth, Preview } from './usePreview.ts';
 
 /** A definition as it is drawn: for whom, which page, how wide; on paper; or to be arranged. */

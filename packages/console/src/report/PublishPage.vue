@@ -14,7 +14,7 @@ import { moveFigures } from './definitionEdits.ts';
 import JsonEditor from './JsonEditor.vue';
 import PreviewPane from './PreviewPane.vue';
 import ReportForm from './ReportForm.vue';
-import TakeFiles from './TakeFiles.vue';
+import TakeFiles from './FileDrop.vue';
 import { usePreview, type DrawnWidth } from './usePreview.ts';
 
 /** Definitions are written or dropped, checked and drawn as they are, and published. */

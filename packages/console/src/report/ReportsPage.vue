@@ -8,7 +8,7 @@ import FoldersPanel from '../folder/FoldersPanel.vue';
 import LinkButton from '../platform/LinkButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 import { useSession } from '../session/useSession.ts';
 
 const { isMaker } = useSession();

@@ -2,13 +2,13 @@
 import { Button } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
 import { contentWords, type ShownGroup } from '@underbell/core/screen';
-import RightsPanel from '../access/RightsPanel.vue';
+import RightsPanel from '../access/PermissionsPanel.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
-import { showInstant } from '../platform/words.ts';
-import { useSlotChoices } from './choices.ts';
+import { showInstant } from '../platform/format.ts';
+import { useSlotChoices } from './options.ts';
 import { newFields, slotOf, type SlotFields } from './playlist.ts';
 import SlotForm from './SlotForm.vue';
 

@@ -6,9 +6,9 @@ import { deviceWords, type WaitingDevice } from '@underbell/core/screen';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
-import { consoleTaste, showInstant } from '../platform/words.ts';
+import { consoleTaste, showInstant } from '../platform/format.ts';
 import ScreenFields from './ScreenFields.vue';
-import { saidOf, type ScreenWords } from './fleet.ts';
+import { saidOf, type ScreenWords } from './screensTable.ts';
 
 /** Takes in the device that shows a code: typed, or scanned with the address that it shows. */
 const route = useRoute();

@@ -10,18 +10,18 @@ import type {
   ShownGroup,
   ShownPlaylist,
 } from '@underbell/core/screen';
-import RightsPanel from '../access/RightsPanel.vue';
+import RightsPanel from '../access/PermissionsPanel.vue';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
-import PlaylistPlanned from './PlaylistPlanned.vue';
+import { showInstant } from '../platform/format.ts';
+import PlaylistPlanned from './PublishPreview.vue';
 import HoursField from './HoursField.vue';
 import SlotForm from './SlotForm.vue';
-import { useSlotChoices } from './choices.ts';
+import { useSlotChoices } from './options.ts';
 import {
   fieldsOf,
   freeName,

@@ -5,7 +5,7 @@ import { useRouter } from 'vue-router';
 import type { ListedPlaylist } from '@underbell/core/screen';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import { showCount, showInstant } from '../platform/words.ts';
+import { showCount, showInstant } from '../platform/format.ts';
 
 /** What screens show, one after the other. */
 const router = useRouter();

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { ScreenAttribute, ShownGroup } from '@underbell/core/screen';
 import { useResource } from '../platform/useResource.ts';
-import type { ScreenWords } from './fleet.ts';
+import type { ScreenWords } from './screensTable.ts';
 
 /** What is said of a screen. */
 const words = defineModel<ScreenWords>({ required: true });

@@ -6,7 +6,7 @@ import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import ScreenFields from './ScreenFields.vue';
-import { saidOf, type ScreenWords } from './fleet.ts';
+import { saidOf, type ScreenWords } from './screensTable.ts';
 
 /** Says something else of a screen; what it shows follows. */
 const props = defineProps<{ screen: ShownScreen }>();

@@ -9,12 +9,12 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 import ScreenForm from './ScreenForm.vue';
 import ScreenPicture from './ScreenPicture.vue';
-import WallFrame from './WallFrame.vue';
-import StateWord from './StateWord.vue';
-import { dataAge } from './fleet.ts';
+import WallFrame from './ScreenFrame.vue';
+import StateWord from './StatusLabel.vue';
+import { dataAge } from './screensTable.ts';
 
 /** One screen: what it says, what it should show, and how it would look at any time. */
 const props = defineProps<{ name: string }>();

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { onBeforeUnmount, ref, watch } from 'vue';
 import type { ListedScreen } from '@underbell/core/screen';
-import { showInstant } from '../platform/words.ts';
-import WallFrame from './WallFrame.vue';
+import { showInstant } from '../platform/format.ts';
+import WallFrame from './ScreenFrame.vue';
 
 /**
  * What a screen really shows: the last picture that it sent, asked for anew while somebody looks. Where it sent none yet, what

@@ -3,7 +3,7 @@ import { Button } from 'ant-design-vue';
 import { computed } from 'vue';
 import type { BoardDefinition } from '@underbell/core/board';
 import { useResource } from '../platform/useResource.ts';
-import type { SlotChoices } from './choices.ts';
+import type { SlotChoices } from './options.ts';
 import ConditionFields from './ConditionFields.vue';
 import FigurePick from './FigurePick.vue';
 import HoursField from './HoursField.vue';

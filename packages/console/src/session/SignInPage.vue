@@ -3,7 +3,7 @@ import { Alert, Button, Form, FormItem, Input, InputPassword } from 'ant-design-
 import { computed, reactive } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import ProblemNote from '../platform/ProblemNote.vue';
-import { capitalised } from '../platform/words.ts';
+import { capitalised } from '../platform/format.ts';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { useSession } from './useSession.ts';

@@ -1,7 +1,7 @@
 import type { ShownPerson, ShownSession } from '@underbell/core/access';
 import { shallowRef } from 'vue';
 import { ApiProblem, call } from '../platform/api.ts';
-import { setTimeZone } from '../platform/words.ts';
+import { setTimeZone } from '../platform/format.ts';
 
 const person = shallowRef<ShownPerson>();
 /** Makes things for others, and so has use for data and people. */

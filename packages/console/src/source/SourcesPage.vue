@@ -3,11 +3,11 @@ import { Button, Table } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
 import type { ShownSource, SourceAnswer } from '@underbell/core/source';
 import { call } from '../platform/api.ts';
-import TakeAway from '../platform/TakeAway.vue';
+import TakeAway from '../platform/DeleteButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 
 const { data, error, isLoading, reload } = useResource<{ sources: ShownSource[] }>('/api/v1/sources');
 const { busy, problem, attempt } = useAttempt();

@@ -3,11 +3,11 @@ import { Button, Empty, Table } from 'ant-design-vue';
 import { ref } from 'vue';
 import type { ShownTemplate } from '@underbell/core/template';
 import { sendFile } from '../platform/api.ts';
-import TakeAway from '../platform/TakeAway.vue';
+import TakeAway from '../platform/DeleteButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { capitalised, showInstant } from '../platform/words.ts';
+import { capitalised, showInstant } from '../platform/format.ts';
 
 const { data, error, isLoading, reload } = useResource<{ templates: ShownTemplate[] }>('/api/v1/templates');
 const { busy, problem, attempt } = useAttempt<'load'>();

@@ -2,7 +2,7 @@
 import { Button, Empty, Table } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
 import type { ShownClient } from '@underbell/core/token';
-import PeopleTabs from '../access/PeopleTabs.vue';
+import PeopleTabs from '../access/AccessTabs.vue';
 import SigningKeys from './SigningKeys.vue';
 import { useSession } from '../session/useSession.ts';
 import { call } from '../platform/api.ts';
@@ -10,7 +10,7 @@ import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 
 const { data, error, isLoading, reload } = useResource<{ clients: ShownClient[] }>('/api/v1/clients');
 const { person } = useSession();

@@ -7,7 +7,7 @@ import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { showInstant } from '../platform/words.ts';
+import { showInstant } from '../platform/format.ts';
 
 /** The keys that access tokens are signed with; for administrators. */
 const { data, error, reload } = useResource<{ keys: ShownSigningKey[] }>('/api/v1/signing-keys');

@@ -1,7 +1,7 @@
 import type { DatasetShape } from '../dataset/index.ts';
 import { allOf, explainInWords, type TypedNode } from '../filter/index.ts';
-import type { LimitWords } from './answers.ts';
-import { isOutside, layerOf, type LimitPart } from './layers.ts';
+import type { LimitWords } from './apiTypes.ts';
+import { isOutside, layerOf, type LimitPart } from './filterOrder.ts';
 import { bothMaskings, maskedShape, noMasking, type Masking } from './masks.ts';
 
 /**

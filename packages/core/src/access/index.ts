@@ -1,5 +1,5 @@
 export { EffectiveFilter } from './effectiveFilter.ts';
-export type { LimitOrigin, LimitPart } from './layers.ts';
+export type { LimitOrigin, LimitPart } from './filterOrder.ts';
 export { viewerName, type ClientViewer, type PersonViewer, type Viewer } from './viewer.ts';
 export {
   checkPlacementFilter,
@@ -50,7 +50,7 @@ export {
   type Viewing,
   type Writing,
 } from './viewLimits.ts';
-export { markColumn, marksText } from './marks.ts';
+export { markColumn, marksText } from './selectedValues.ts';
 export { framingOrigins, isOrigin } from './origin.ts';
 export {
   checkMask,
@@ -70,8 +70,8 @@ export {
   type Masking,
   type PlaceKind,
 } from './masks.ts';
-export { exactRowsSql, limitsPassedSql, rowsSql, type RowsSql } from './fencedRows.ts';
-export { isOutside } from './layers.ts';
+export { exactRowsSql, limitsPassedSql, rowsSql, type RowsSql } from './securedRows.ts';
+export { isOutside } from './filterOrder.ts';
 export { maskedColumnSql } from './maskSql.ts';
 export { narrowDetails } from './narrow.ts';
 export {
@@ -92,7 +92,7 @@ export {
   pluralOf,
   type NamedKind,
   type PeopleKind,
-} from './things/index.ts';
+} from './resources/index.ts';
 export { keysAfter, nameAfter, type Renaming } from './names.ts';
 export type { TokenViewer } from './tokenViewer.ts';
 export type {
@@ -108,4 +108,4 @@ export type {
   ShownPerson,
   ShownRequest,
   ShownSession,
-} from './answers.ts';
+} from './apiTypes.ts';

@@ -1,4 +1,4 @@
-import type { ThingKind } from './things/index.ts';
+import type { ThingKind } from './resources/index.ts';
 
 /** A thing that is given another name. */
 export interface Renaming {

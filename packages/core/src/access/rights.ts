@@ -1,4 +1,4 @@
-import type { ThingKind } from './things/index.ts';
+import type { ThingKind } from './resources/index.ts';
 import type { PersonViewer } from './viewer.ts';
 
 /** What a grant lets its holder do; each level holds the ones before it. */

@@ -16,7 +16,7 @@ import {
 } from '../filter/index.ts';
 import { Refusal, isRefusal, suggest } from '../refusal/index.ts';
 import { columnHidden } from '../report/index.ts';
-import type { LimitPart } from './layers.ts';
+import type { LimitPart } from './filterOrder.ts';
 import { bothMaskings, decideMasks, isMasked, type Mask, type Masking, type MaskPlace } from './masks.ts';
 import type { PersonViewer, Viewer } from './viewer.ts';
 

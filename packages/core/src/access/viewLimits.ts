@@ -26,9 +26,9 @@ import {
   type ReportDefinition,
 } from '../report/index.ts';
 import { EffectiveFilter } from './effectiveFilter.ts';
-import type { LimitOrigin, LimitPart } from './layers.ts';
-import { isOutside } from './layers.ts';
-import { markColumn, marksText, sameColumn } from './marks.ts';
+import type { LimitOrigin, LimitPart } from './filterOrder.ts';
+import { isOutside } from './filterOrder.ts';
+import { markColumn, marksText, sameColumn } from './selectedValues.ts';
 import { decideMasks, isMasked, masksAny, type Mask, type MaskPlace, type Masking } from './masks.ts';
 import { decideAccess, splitByGuard, type Moment, type RowRule } from './rowRules.ts';
 import type { PersonViewer, Viewer } from './viewer.ts';

@@ -9,6 +9,6 @@ export {
   type BoardFrame,
   type BoardTheme,
 } from './board.ts';
-export { arrange, freePlace, withinGrid } from './arrange.ts';
-export { renamedInBoard } from './renamed.ts';
-export type { ListedBoard, OfferedReport } from './answers.ts';
+export { arrange, freePlace, withinGrid } from './layout.ts';
+export { renamedInBoard } from './applyRename.ts';
+export type { ListedBoard, OfferedReport } from './apiTypes.ts';

@@ -8,7 +8,7 @@ export type {
   ShownPlan,
   ShownPlanEntry,
   ShownRun,
-} from './answers/index.ts';
+} from './apiTypes/index.ts';
 export {
   destinationKinds,
   destinationName,
@@ -48,7 +48,7 @@ export {
 } from './definition.ts';
 export { decideDue, type DueStart } from './missed.ts';
 export { comparePlan, type Comparison, type FormerCopy } from './compare.ts';
-export { writeLetter, type LetterContent, type PageNumbers } from './letter.ts';
+export { writeLetter, type LetterContent, type PageNumbers } from './emailBody.ts';
 export { csvStyleFor, rowWriter, type CellStyle, type RowWriter } from './rowFiles.ts';
 export { checkTemplate, fillTemplate, folderPath, safeFileName, templateNames } from './template.ts';
 export {
@@ -75,7 +75,7 @@ export {
   type PlannedFile,
   type WantedCopy,
 } from './plan.ts';
-export { readFields, RowCutter, type CutterOptions, type TakeBytes } from './cutter.ts';
+export { readFields, RowCutter, type CutterOptions, type TakeBytes } from './rowSplitter.ts';
 export {
   boundCondition,
   boundReading,
@@ -88,7 +88,7 @@ export {
   textOfValue,
   type Bound,
   type Cut,
-} from './cut.ts';
+} from './recipientSlice.ts';
 export {
   conditionsOf,
   decideStrategy,
@@ -98,8 +98,8 @@ export {
   tuplesOf,
   type Keys,
   type CutStrategy,
-} from './partition.ts';
+} from './readStrategy.ts';
 export { createRouter, type RouterOptions } from './router.ts';
 export { periodUnits, type BurstPeriod, type PeriodUnit } from './periodUnits.ts';
-export { renamedInBurst } from './renamed.ts';
+export { renamedInBurst } from './applyRename.ts';
 export { recipientColumns } from './recipientColumns.ts';

@@ -1,6 +1,6 @@
 import type { BurstDefinition } from './definition.ts';
 import { periodAt } from './period.ts';
-import type { MissedOutcome } from './answers/index.ts';
+import type { MissedOutcome } from './apiTypes/index.ts';
 
 /** A start that is later than this was missed; milliseconds. */
 const missedMs = 60 * 60_000;

@@ -1,5 +1,5 @@
 import { nearestNames } from '../refusal/index.ts';
-import { textsOf, type Cut } from './cut.ts';
+import { textsOf, type Cut } from './recipientSlice.ts';
 import type { BurstDefinition, CopyFormat, MadeFormat } from './definition.ts';
 import { parametersSet } from './definition.ts';
 import type { Period, RunStart } from './period.ts';

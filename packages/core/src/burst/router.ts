@@ -1,7 +1,7 @@
 import { readCell, type DatasetColumn, type Value } from '../dataset/index.ts';
 import { compilePredicate, type TypedNode } from '../filter/index.ts';
 import { Refusal } from '../refusal/index.ts';
-import { tupleKey } from './partition.ts';
+import { tupleKey } from './readStrategy.ts';
 
 export interface RouterOptions {
   /** The prefix fields, in order; every column that a condition reads is among them. */

@@ -13,7 +13,7 @@ export {
 export { isOwner, levelForTabs, levelOf, readPowerLevels, tabEvent, type PowerLevels } from './powerLevels.ts';
 export { isRoomId, readRoomEvent, type Membership, type RoomChange } from './roomEvents.ts';
 export { compareMembers, isSame, type MemberDifference } from './compareMembers.ts';
-export { tabNameFor, tabNameLength } from './tabName.ts';
+export { tabNameFor, tabNameLength } from './placementName.ts';
 export { messageOf, type MessageContent, type Post } from './posts.ts';
 export { ownUser, registrationFile, type Registration } from './registration.ts';
 

@@ -59,6 +59,6 @@ export type {
   PlannedRefresh,
   ShownRevision,
   ShownSchedule,
-} from './answers.ts';
+} from './apiTypes.ts';
 export { columnChanges, type ColumnChange } from './columnChanges.ts';
 export { fieldName, thingName, toFieldName } from './names.ts';

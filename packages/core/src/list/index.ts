@@ -1,4 +1,4 @@
-import type { CopyFormat } from '../burst/answers/index.ts';
+import type { CopyFormat } from '../burst/apiTypes/index.ts';
 import type { InvalidRowAction, SkippedRows } from '../check/index.ts';
 import type { ColumnType, FileDialect } from '../dataset/index.ts';
 

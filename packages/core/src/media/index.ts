@@ -9,4 +9,4 @@ export {
   type MediaType,
   type VideoType,
 } from './types.ts';
-export type { ListedMedia, MediaVersion, ShownMedia } from './answers.ts';
+export type { ListedMedia, MediaVersion, ShownMedia } from './apiTypes.ts';

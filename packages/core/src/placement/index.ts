@@ -1,12 +1,12 @@
 import type { PlaceKind, RecordField } from '../access/index.ts';
-import type { HostLines } from './lines.ts';
-import type { PlacementLook } from './look.ts';
-import type { ColumnSwaps } from './swaps.ts';
+import type { HostLines } from './snippets.ts';
+import type { PlacementLook } from './appearance.ts';
+import type { ColumnSwaps } from './columnSubstitutions.ts';
 
-export { figuresFor, pageFor } from './arrange.ts';
-export { hostLines, type HostLines } from './lines.ts';
-export { placementThemes, type PlacementLook, type PlacementTheme } from './look.ts';
-export { checkSwaps, masksOf, seemsPersonal, type ColumnSwaps } from './swaps.ts';
+export { figuresFor, pageFor } from './layout.ts';
+export { hostLines, type HostLines } from './snippets.ts';
+export { placementThemes, type PlacementLook, type PlacementTheme } from './appearance.ts';
+export { checkSwaps, masksOf, seemsPersonal, type ColumnSwaps } from './columnSubstitutions.ts';
 
 /** What a placement shows: a report, one of its pages, one figure of a page, or a board. */
 export interface PlacedThing {

@@ -14,4 +14,4 @@ export {
   type WallPage,
   type WallSigns,
   type WallSize,
-} from './wall.ts';
+} from './screenLayout.ts';

@@ -76,5 +76,5 @@ export { measuresIn, parametersIn } from './textSlots.ts';
 export { fillText } from './textValues.ts';
 export { assembleResult, type FigureResult, type PlanRows } from './result.ts';
 export { pivot, type Crosstab } from './pivot.ts';
-export { renamedInReport } from './renamed.ts';
-export type { CheckedReport, ComparedEditions, ListedReport, ShownEdition, ShownReport, ThingUser } from './answers.ts';
+export { renamedInReport } from './applyRename.ts';
+export type { CheckedReport, ComparedEditions, ListedReport, ShownEdition, ShownReport, ThingUser } from './apiTypes.ts';

@@ -1,4 +1,4 @@
-export { ageOf, timeOnWall, type Age } from './age.ts';
+export { ageOf, timeOnWall, type Age } from './dataAge.ts';
 export {
   attributeTypes,
   checkScreenValues,
@@ -7,7 +7,7 @@ export {
   type ScreenAttribute,
   type ScreenValues,
 } from './attributes.ts';
-export { readUserCode, userCode } from './code.ts';
+export { readUserCode, userCode } from './pairingCode.ts';
 export {
   playlistFormat,
   playlistSchema,
@@ -21,14 +21,14 @@ export {
   type WeekDay,
   type WordValue,
 } from './playlist.ts';
-export { programOf, windowsOf, type Interruption, type PublishedPlaylist, type Window } from './program.ts';
-export { renamedInPlaylist } from './renamed.ts';
-export { nextEdge, turnAt, type Stretch, type TimedSlot, type Turn } from './turn.ts';
-export { playlistChanges } from './changes.ts';
+export { programOf, windowsOf, type Interruption, type PublishedPlaylist, type Window } from './schedule.ts';
+export { renamedInPlaylist } from './applyRename.ts';
+export { nextEdge, turnAt, type Stretch, type TimedSlot, type Turn } from './rotation.ts';
+export { playlistChanges } from './scheduleChanges.ts';
 export { contentWords } from './content.ts';
-export { fillWords, placeholdersIn } from './words.ts';
-export { pageCaution, pictureCaution, wallGrid, type Pixels } from './size.ts';
-export { wallSheets, type WallSheet } from './wall.ts';
+export { fillWords, placeholdersIn } from './placeholders.ts';
+export { pageCaution, pictureCaution, wallGrid, type Pixels } from './mediaFit.ts';
+export { wallSheets, type WallSheet } from './screenLayout.ts';
 export {
   deviceWords,
   screenStateWords,
@@ -55,5 +55,5 @@ export {
   type ShownWords,
   type SlotHandle,
   type WaitingDevice,
-} from './answers.ts';
-export { silentMs, stateOf } from './state.ts';
+} from './apiTypes.ts';
+export { silentMs, stateOf } from './screenStatus.ts';

@@ -3,7 +3,7 @@ import { checkShape } from '../check/index.ts';
 import { thingName } from '../dataset/index.ts';
 import { Refusal } from '../refusal/index.ts';
 import { checkRecurrence } from '../schedule/index.ts';
-import { placeholdersIn } from './words.ts';
+import { placeholdersIn } from './placeholders.ts';
 
 /** Days of the week, as RFC 5545 writes them. */
 export const weekDays = ['MO', 'TU', 'WE', 'TH', 'FR', 'SA', 'SU'] as const;

@@ -1,4 +1,4 @@
-import type { BundledKind } from '../access/things/index.ts';
+import type { BundledKind } from '../access/resources/index.ts';
 
 /** What a followed file becomes: the next edition of a report, a board, the next revision of a dataset. */
 export const followedKinds = ['report', 'board', 'dataset'] as const satisfies readonly BundledKind[];

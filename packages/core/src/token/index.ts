@@ -6,4 +6,4 @@ export {
   type TokenAlgorithm,
 } from './accessToken.ts';
 export { verifyAssertion, verifyProof, type ProofKeys } from './proof.ts';
-export type { ShownClient, ShownSigningKey } from './answers.ts';
+export type { ShownClient, ShownSigningKey } from './apiTypes.ts';

@@ -8,7 +8,7 @@ export {
   type CostSum,
   type ShownCostLimit,
   type StretchSum,
-} from './answers.ts';
+} from './apiTypes.ts';
 export {
   costState,
   costWords,
@@ -17,4 +17,4 @@ export {
   type CostLimit,
   type CostState,
   type CountedCosts,
-} from './costLimit.ts';
+} from './usageLimit.ts';

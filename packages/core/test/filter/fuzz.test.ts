@@ -11,7 +11,7 @@ import {
 } from '../../src/filter/index.ts';
 import { isRefusal } from '../../src/refusal/index.ts';
 import { casesOf } from '../cases.ts';
-import { condition, things, thingScope } from './things.ts';
+import { condition, things, thingScope } from './filterCases.ts';
 
 const pieces = [
   'a',

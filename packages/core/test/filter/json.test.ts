@@ -13,7 +13,7 @@ import {
 import { sailings } from '../builders.ts';
 import { casesOf } from '../cases.ts';
 import { refused } from '../refused.ts';
-import { condition, thingScope } from './things.ts';
+import { condition, thingScope } from './filterCases.ts';
 
 /** A tree without places and without how a name was written. */
 function bare(node: FilterNode): unknown {

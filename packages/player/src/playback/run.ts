@@ -103,7 +103,7 @@ export async function run(root: HTMLElement): Promise<string> {
   /** Whoever looks after it sees what is really on it; a wall that cannot draw itself goes on. */
   async function sendPicture(): Promise<void> {
     try {
-      const { pictureOf } = await import('../rendering/snapshot.ts');
+      const { pictureOf } = await import('../rendering/screenshot.ts');
       await source.sendPicture(await pictureOf(root));
     } catch (error) {
       if (!closedBy(error) && !isOffline(error)) lastError = `no picture of it: ${(error as Error).message}`;

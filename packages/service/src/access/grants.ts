@@ -12,7 +12,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { emit, lockThing, remember, type App } from '../platform/index.ts';
 import { foldersOf, listGrants, putGrant, removeGrant, type StoredGrant } from './grantStore.ts';
 import { noSuch, requireAdministrator, requirePassOn, requireRight, rightOn } from './rights.ts';
-import { requireHolder } from './holders.ts';
+import { requireHolder } from './principals.ts';
 import { findPersonRow } from './store.ts';
 
 /** Guests and programs look and take away; neither edits, owns or passes on. @throws {Refusal} `NOT_ALLOWED` */

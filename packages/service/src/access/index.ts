@@ -2,7 +2,7 @@ export { folders } from './models.ts';
 export type { MemberRow } from './models.ts';
 export type { FolderRow, GroupRow, PersonRow } from './models.ts';
 export { email, filter, groupName, holderOf, thing, webOrigin } from './schemas.ts';
-export { requireHolder } from './holders.ts';
+export { requireHolder } from './principals.ts';
 export {
   isMaker,
   namesSeen,
@@ -58,5 +58,5 @@ export {
   putAttribute,
   emailsById,
 } from './store.ts';
-export { giversOf, giversOfScreen, levelOf } from './reach.ts';
+export { giversOf, giversOfScreen, levelOf } from './delegation.ts';
 export type { DirectoryUser } from './models.ts';

@@ -2,7 +2,7 @@ import { forgetUses, type App, type Capability } from '../platform/index.ts';
 import { followGrants, forgetGrants } from './grantStore.ts';
 import { accessRoutes } from './routes.ts';
 import { accessModels, attributes, groups } from './models.ts';
-import { accessDoors } from './doors.ts';
+import { accessDoors } from './activeAccess.ts';
 
 /** Longer than any key lives. */
 const keptMs = 60 * 86_400_000;

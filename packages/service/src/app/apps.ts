@@ -6,8 +6,8 @@ import { boardFrameOrigins } from '../board/index.ts';
 import { announce, emit, forgetThing, holdName, lockThing, remember, type App } from '../platform/index.ts';
 import { requireClient } from '../token/index.ts';
 import { apps, type AppRow } from './models.ts';
-import { shownPlaces } from './places.ts';
-import { requireApp } from './require.ts';
+import { shownPlaces } from './appPlacements.ts';
+import { requireApp } from './requireEnabledApp.ts';
 import { findApp, listApps, listPlaces, putApp } from './store.ts';
 
 const thingOf = (name: string) => ({ kind: 'app', name }) as const;

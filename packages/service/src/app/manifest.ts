@@ -1,8 +1,8 @@
 import { originSets, type App, type Capability, type Named, type ThingId, type ThingUse } from '../platform/index.ts';
-import { appDoors } from './doors.ts';
+import { appDoors } from './activeAccess.ts';
 import { appModels, appPanels, apps } from './models.ts';
 import { appRoutes } from './routes.ts';
-import { requireOpenClient, standsIn } from './standIn.ts';
+import { requireOpenClient, standsIn } from './companyVariant.ts';
 import { listApps, listPlaces } from './store.ts';
 
 const uses = async (app: App): Promise<ThingUse[]> => {

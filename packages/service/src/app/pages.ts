@@ -6,7 +6,7 @@ import { findBoard, isBoardBinned, listBoards, saveBoard, type BoardRow } from '
 import { findEdition } from '../report/index.ts';
 import { remember, requireHost, type App } from '../platform/index.ts';
 import { appPages, type AppRow } from './models.ts';
-import { requireOnApp } from './require.ts';
+import { requireOnApp } from './requireEnabledApp.ts';
 import { pagesOf } from './store.ts';
 
 function shownPage(board: BoardRow, right: RightLevel, { charts }: AppRow): AppPage {

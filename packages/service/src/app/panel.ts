@@ -3,7 +3,7 @@ import type { PanelItem, SidePanel } from '@underbell/core/app';
 import { isRefusal, Refusal, suggest } from '@underbell/core/refusal';
 import { openPlacement } from '../placement/index.ts';
 import { one, requireHost, type App } from '../platform/index.ts';
-import { requireOnApp } from './require.ts';
+import { requireOnApp } from './requireEnabledApp.ts';
 import { appPanels } from './models.ts';
 import { listPlaces } from './store.ts';
 

@@ -5,7 +5,7 @@ import { readRecord, viewWords } from '../view/index.ts';
 import { removeApp, saveApp, seenApps, showApp, switchApp } from './apps.ts';
 import { seenPages, savePage, sharePage } from './pages.ts';
 import { savePanel, showPanel } from './panel.ts';
-import { chooseForCompany, removePlace, rollBackCompany, savePlace } from './places.ts';
+import { chooseForCompany, removePlace, rollBackCompany, savePlace } from './appPlacements.ts';
 import { appBody, backBody, companyBody, pageBody, panelBody, placeBody, shareBody } from './schemas.ts';
 
 const about = { tag: 'Apps', audience: 'person' } as const;

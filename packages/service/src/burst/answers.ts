@@ -1,7 +1,7 @@
 import type { Context } from 'koa';
 import type { Refusal } from '@underbell/core/refusal';
 import { refusalKinds } from '@underbell/core/refusal';
-import type { FetchedFile } from './fetch.ts';
+import type { FetchedFile } from './downloads.ts';
 
 /** A file that is saved, never shown inside a page of ours, and kept by nobody on the way. */
 export function answerFile(ctx: Context, file: FetchedFile): { stream: ReturnType<FetchedFile['open']>; type: string } {

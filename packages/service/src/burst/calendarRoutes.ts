@@ -11,7 +11,7 @@ import {
   saveHolidays,
   showCalendar,
 } from '../schedule/index.ts';
-import { allAsCalendar, reschedule, usersOfHolidays } from './times.ts';
+import { allAsCalendar, reschedule, usersOfHolidays } from './nextRuns.ts';
 
 const about = { tag: 'Sending', audience: 'person' } as const;
 

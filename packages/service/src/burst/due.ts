@@ -1,12 +1,12 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { decideDue, nextRuns, type BurstDefinition, type DueStart } from '@underbell/core/burst';
-import { missedWords, type MissedOutcome, type MissedStart } from '@underbell/core/burst/answers';
+import { missedWords, type MissedOutcome, type MissedStart } from '@underbell/core/burst/apiTypes';
 import { findPerson } from '../access/index.ts';
 import { all, eachApart, enqueue, momentOf, remember, type App } from '../platform/index.ts';
 import { missedStarts, type BurstRow } from './models.ts';
 import { requireBurst } from './definition.ts';
 import { dueBursts, takeDueBurst } from './store.ts';
-import { holidaysOf, instantWords, nextTimes, shownTimes, timesOf } from './times.ts';
+import { holidaysOf, instantWords, nextTimes, shownTimes, timesOf } from './nextRuns.ts';
 
 /** So many times are looked for at once: mostly one is due. */
 const timesAtOnce = 20;

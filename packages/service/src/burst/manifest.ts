@@ -4,7 +4,7 @@ import { followIn, lossesIn, usesIn, workOn } from './references.ts';
 import { burstRoutes } from './routes.ts';
 import { sendSummary } from './summary.ts';
 import { bursts, missedStarts, runs, unsubscribed } from './models.ts';
-import { linkDoors } from './doors.ts';
+import { linkDoors } from './activeAccess.ts';
 
 // Only workers load the renderers, and only when there is something to render.
 const runJobs: Handlers = { 'burst.run': async (...job) => (await import('./jobs.ts')).runBurstJob(...job) };

@@ -1,5 +1,5 @@
 import type { BurstDefinition, RunCause, RunState } from '@underbell/core/burst';
-import type { MissedOutcome } from '@underbell/core/burst/answers';
+import type { MissedOutcome } from '@underbell/core/burst/apiTypes';
 import {
   bigint,
   boolean,

@@ -5,7 +5,7 @@ import { isRefusal } from '@underbell/core/refusal';
 import { personOf, thing } from '../access/index.ts';
 import { defineRoute, formatRoute, limitFailures, type Route } from '../platform/index.ts';
 import { answerDone, answerFile, answerQuestion, answerWords } from './answers.ts';
-import { sampleOf, seeRecipient } from './oneCopy.ts';
+import { sampleOf, seeRecipient } from './recipientCopy.ts';
 import { showPlan } from './showPlan.ts';
 import {
   continueRun,
@@ -23,10 +23,10 @@ import {
 import { showSubscription, showUnsubscribed, subscribeAgain, unsubscribe } from './unsubscribe.ts';
 import { mediaTypes } from '../copies/index.ts';
 import { showTimes } from './due.ts';
-import { timesAsCalendar } from './times.ts';
+import { timesAsCalendar } from './nextRuns.ts';
 import { checkBurst, pauseSchedule, saveBurst, seenBursts, showBurst } from './usecases.ts';
-import { fetchByLink, fetchKept, recallLinks } from './fetch.ts';
-import { ownCopies } from './ownCopies.ts';
+import { fetchByLink, fetchKept, recallLinks } from './downloads.ts';
+import { ownCopies } from './myDeliveries.ts';
 
 const named = Joi.object({ name: thing.required() });
 const period = Joi.string().max(20).description('as ISO 8601 writes it: 2026, 2026-Q4, 2026-10, 2026-W44, 2026-10-26');

@@ -26,7 +26,7 @@ import {
   madeFolder,
   makeCopies,
 } from '../copies/index.ts';
-import { keptUntil, pathInRun, sendingOf } from './sending.ts';
+import { keptUntil, pathInRun, sendingOf } from './deliveryJob.ts';
 import { asOfRun, changeRun, findRun, moveRun } from './store.ts';
 import type { RunRow } from './models.ts';
 

@@ -22,7 +22,7 @@ import { commonFilter, copyColumns, filterFor, type FittedTemplate, isHeld, oute
 import { makePlan, type PlanOptions } from './plan.ts';
 import type { PreparedBurst } from './prepare.ts';
 import { findRun } from './store.ts';
-import { timesOf } from './times.ts';
+import { timesOf } from './nextRuns.ts';
 
 /** A plan beside what was sent of the period before, in however many runs. */
 async function compare(app: App, name: string, period: string, entries: readonly PlanEntry[]) {

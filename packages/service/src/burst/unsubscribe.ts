@@ -1,5 +1,5 @@
 import type { PersonViewer } from '@underbell/core/access';
-import type { Unsubscribed } from '@underbell/core/burst/answers';
+import type { Unsubscribed } from '@underbell/core/burst/apiTypes';
 import { Refusal } from '@underbell/core/refusal';
 import { requireRight } from '../access/index.ts';
 import { rows, isSameSecret, remember, type App } from '../platform/index.ts';

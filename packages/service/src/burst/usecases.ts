@@ -14,9 +14,9 @@ import { showRuns } from './runs.ts';
 import { checkPeriod } from './periodFit.ts';
 import { findBurst, listBursts, lastRuns, putBurst, wasBurst } from './store.ts';
 import { takeDue } from './due.ts';
-import { nextTimes, timesOf } from './times.ts';
+import { nextTimes, timesOf } from './nextRuns.ts';
 import type { BurstRow } from './models.ts';
-import { type CheckedBurst, type ShownBurst } from '@underbell/core/burst/answers';
+import { type CheckedBurst, type ShownBurst } from '@underbell/core/burst/apiTypes';
 
 /** Checks everything about a burst that can be known before it runs. @throws {Refusal} at the place that is wrong */
 async function checkedBurst(app: App, person: PersonViewer, value: unknown) {

@@ -3,7 +3,7 @@ import { isOwner, ownUser, type ShownChannel, type ShownTeam } from '@underbell/
 import { Refusal, suggest } from '@underbell/core/refusal';
 import type { App } from '../platform/index.ts';
 import { userIdsOf } from './accounts.ts';
-import { requireChat } from './chats.ts';
+import { requireChat } from './chatServers.ts';
 import { countMembers } from './members.sql.ts';
 import type { ChatRow, RoomRow, TabRow } from './models.ts';
 import { listChats, listRooms, listTabs, listTeamChannels, roomsOf } from './store.ts';

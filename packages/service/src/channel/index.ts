@@ -1,2 +1,2 @@
-export { addChat } from './chats.ts';
-export { saveTab } from './tabs.ts';
+export { addChat } from './chatServers.ts';
+export { saveTab } from './channelPlacements.ts';

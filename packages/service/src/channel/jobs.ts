@@ -3,14 +3,14 @@ import { isRefusal, type Refusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
 import { datasetsIn, findPlacement } from '../placement/index.ts';
 import { enqueue, rows, TryLater, type App, type Events, type Job } from '../platform/index.ts';
-import { compareRoom } from './compare.ts';
+import { compareRoom } from './syncMembers.ts';
 import { roomPath, ServerBusy, withServer } from './homeserver.ts';
-import { joinRoom } from './listen.ts';
+import { joinRoom } from './syncChats.ts';
 import { touchRooms } from './members.sql.ts';
 import { channelTabs, tabsToClear, type TabRow } from './models.ts';
 import { tellChannel } from './posts.ts';
 import { changeTab, findChat, listTabs, listTeamChannels } from './store.ts';
-import { tabWithRoom } from './tabs.ts';
+import { tabWithRoom } from './channelPlacements.ts';
 
 /** A chat that is away for a while is asked again, patiently: nothing that it is to be told is lost by that. */
 async function patiently(work: () => Promise<void>): Promise<void> {

@@ -1,6 +1,6 @@
 import { enqueue, originSets, type App, type Capability, type Named, type ThingId } from '../platform/index.ts';
-import { admitMember } from './admit.ts';
-import { chatDoors } from './doors.ts';
+import { admitMember } from './channelAccess.ts';
+import { chatDoors } from './activeAccess.ts';
 import { channelModels, chats } from './models.ts';
 import { channelRoutes } from './routes.ts';
 import { mountChats } from './serverRoutes.ts';
@@ -45,7 +45,7 @@ export const channel: Capability = {
     { 'channel.tell': async (app, job) => (await import('./jobs.ts')).tellJob(app, job) },
   ],
   clock: [
-    { everyMs: 2_000, work: async (app) => void (await (await import('./listen.ts')).lookIntoChats(app)) },
+    { everyMs: 2_000, work: async (app) => void (await (await import('./syncChats.ts')).lookIntoChats(app)) },
     { everyMs: 60_000, work: async (app) => (await import('./jobs.ts')).clearTabs(app) },
   ],
 };

@@ -5,12 +5,12 @@ import { findPlacement, preparePlacement, type Placement } from '../placement/in
 import { countAttempt, remember, type App } from '../platform/index.ts';
 import { drawPng } from '../render/index.ts';
 import { limitWords, sceneOf, seesTheSame, type PreparedView, type ViewRequest } from '../view/index.ts';
-import { admitMember } from './admit.ts';
+import { admitMember } from './channelAccess.ts';
 import { memberOf } from './identity.ts';
 import { roomPath, withServer, type Homeserver } from './homeserver.ts';
 import type { ChatRow, TabRow } from './models.ts';
 import { membersOf } from './store.ts';
-import { tabLink, tabWithRoom } from './tabs.ts';
+import { tabLink, tabWithRoom } from './channelPlacements.ts';
 
 /** Sends one message into a channel. What is sent under a number that was sent before is the same message still. */
 export async function sendMessage(server: Homeserver, room: string, number: string, content: object): Promise<void> {

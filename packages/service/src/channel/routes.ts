@@ -5,11 +5,11 @@ import { placedPart } from '../placement/index.ts';
 import { defineRoute, hostOf, type Route } from '../platform/index.ts';
 import { readRequest, viewQuery, type ViewQuery } from '../view/index.ts';
 import { seenTeams } from './channels.ts';
-import { addChat, changeChatSetup, compareByHand, removeChat, renewKeys, showChat, shownChats } from './chats.ts';
+import { addChat, changeChatSetup, compareByHand, removeChat, renewKeys, showChat, shownChats } from './chatServers.ts';
 import { signInByChat } from './identity.ts';
 import { postView } from './posts.ts';
 import { chatBody } from './schemas.ts';
-import { removeTab, requireTab, saveTab, seenTabs, tellOfTab } from './tabs.ts';
+import { removeTab, requireTab, saveTab, seenTabs, tellOfTab } from './channelPlacements.ts';
 
 const about = { tag: 'Channels', audience: 'person' } as const;
 const params = Joi.object({ name: thing.required() });

@@ -3,7 +3,7 @@ import type Router from '@koa/router';
 import type { Context } from 'koa';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { fingerprint, limitFailures, type App } from '../platform/index.ts';
-import { hear } from './hear.ts';
+import { hear } from './receiveEvents.ts';
 import type { ChatRow } from './models.ts';
 import { findChatByKey } from './store.ts';
 

@@ -1,12 +1,12 @@
 export { BookFiller, type FittedTemplate } from './bookFiller.ts';
-export { readResults } from './results.ts';
-export { cutRows, queriesAtOnce } from './cut.ts';
-export { fittedTemplate } from './filled.ts';
+export { readResults } from './figureResults.ts';
+export { cutRows, queriesAtOnce } from './sliceFiles.ts';
+export { fittedTemplate } from './templateFill.ts';
 export { commonFilter, copyColumns, filterFor, outerFilter, scanFor } from './filters.ts';
 export type { CopyJob, ParameterSetting } from './job.ts';
 export { makeCopies, makeSample, type MadeCopy } from './make.ts';
-export { refuseUnmakeable } from './makeable.ts';
+export { refuseUnmakeable } from './validateJob.ts';
 export { mediaTypeOf, mediaTypes } from './mediaTypes.ts';
 export { openMakePool } from './pool.ts';
-export { describeFile, dropMade, dropRunFolder, handOver, madeFolder, runFolder } from './spool.ts';
+export { describeFile, dropMade, dropRunFolder, handOver, madeFolder, runFolder } from './copyBuffer.ts';
 export { isHeld } from './textEncoding.ts';

@@ -5,14 +5,14 @@ import { missingMark } from '@underbell/core/format';
 import { asksData, type FigureResult } from '@underbell/core/report';
 import { pageNumbers } from '@underbell/core/figure';
 import { busyMs, mapConcurrent, together, type App } from '../platform/index.ts';
-import { cutRows, queriesAtOnce } from './cut.ts';
-import { fittedTemplate } from './filled.ts';
+import { cutRows, queriesAtOnce } from './sliceFiles.ts';
+import { fittedTemplate } from './templateFill.ts';
 import { openMakePool, type MakePool } from './pool.ts';
 import type { MadeTask, MakeTask } from './task.ts';
 import { copyColumns } from './filters.ts';
 import type { CopyJob } from './job.ts';
-import { readResults, sceneOfCopy, type ResultsOfCut } from './results.ts';
-import { describeFile, writeCopy } from './spool.ts';
+import { readResults, sceneOfCopy, type ResultsOfCut } from './figureResults.ts';
+import { describeFile, writeCopy } from './copyBuffer.ts';
 
 /** A copy that is made once for everybody who gets it. */
 export interface WantedCut {

@@ -11,7 +11,7 @@ import { toSheet, WorkbookWriter, type AboutWorkbook } from '@underbell/core/wor
 import { checkArchive, checkPng, makeChecked } from '@underbell/core/readback';
 import { drawPdf, drawPng } from '../render/index.ts';
 import type { BookFiller } from './bookFiller.ts';
-import { addToCopy, describeFile, TextFile, withFile, writeCopy, type FileDigest } from './spool.ts';
+import { addToCopy, describeFile, TextFile, withFile, writeCopy, type FileDigest } from './copyBuffer.ts';
 
 /** The rows that a file is made of, as they were cut. */
 interface CutRows {

@@ -1,7 +1,7 @@
 import { simpleParser, type Attachment } from 'mailparser';
 import { SMTPServer } from 'smtp-server';
 import { isSameSecret, type App } from '../platform/index.ts';
-import { findDelivery, noteBounce } from './ledger.ts';
+import { findDelivery, noteBounce } from './deliveryLog.ts';
 
 const purpose = 'bounce';
 /** Longer notices are none: they hold the heading of one letter. */

@@ -1,4 +1,4 @@
-export { forgetOldTurns, noteFailure, takeTurn, type Turn } from './turns.sql.ts';
+export { forgetOldTurns, noteFailure, takeTurn, type Turn } from './rateLimit.sql.ts';
 export { listenForBounces } from './bounces.ts';
 export {
   copiesTo,
@@ -15,12 +15,12 @@ export {
   sentOccurrences,
   type CopyCounts,
   type LedgerLine,
-} from './ledger.ts';
-export { bouncedBefore } from './ledger.sql.ts';
+} from './deliveryLog.ts';
+export { bouncedBefore } from './deliveryLog.sql.ts';
 export { findLink, linksOf, linksTo, livingLinks, noteFetched, recall } from './links.ts';
 export type { DeliveryRow, MadeFile } from './models.ts';
 export { RunWaits, sendCopies, settleInterrupted } from './send.ts';
-export type { Sending } from './sending.ts';
+export type { Sending } from './deliveryJob.ts';
 export { MailTransport, messageIdOf, type MailCopy } from './mail.ts';
 export { isFailing, type CopyFile, type PlacedCopy, type Transport } from './transport.ts';
 export { findDestination, noteSuccess } from './store.ts';

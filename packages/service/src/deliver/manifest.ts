@@ -1,10 +1,10 @@
 import type { App, Capability, Named } from '../platform/index.ts';
-import { followDestination } from './ledger.ts';
+import { followDestination } from './deliveryLog.ts';
 import { destinationRoutes } from './routes.ts';
 import { isOwnMail } from './store.ts';
 import { destinations, destinationTurns, deliveries, copyLinks } from './models.ts';
-import { forgetOldTurns } from './turns.sql.ts';
-import { destinationDoors } from './doors.ts';
+import { forgetOldTurns } from './rateLimit.sql.ts';
+import { destinationDoors } from './activeAccess.ts';
 
 async function follow(app: App, { kind, name }: Named, to: string): Promise<void> {
   if (kind === 'destination') await followDestination(app, name, to);

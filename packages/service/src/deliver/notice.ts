@@ -1,7 +1,7 @@
 import { isRefusal } from '@underbell/core/refusal';
 import { TryLater, type App, type Job } from '../platform/index.ts';
 import { messageIdOf, MailTransport } from './mail.ts';
-import { operatorsReach } from './reach.ts';
+import { operatorsReach } from './addressPolicy.ts';
 
 /** Sends one short letter of the service itself. Its Message-ID is fixed, so that a second try is the same letter. */
 export async function sendNotice(app: App, job: Job): Promise<void> {

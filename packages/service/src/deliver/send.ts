@@ -11,15 +11,15 @@ import {
 } from '@underbell/core/burst';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { retry, mapConcurrent, type App } from '../platform/index.ts';
-import { listDeliveries, moveDeliveries } from './ledger.ts';
-import { announcementOf, letterOf } from './letters.ts';
+import { listDeliveries, moveDeliveries } from './deliveryLog.ts';
+import { announcementOf, letterOf } from './emails.ts';
 import { messageIdOf, type MailTransport } from './mail.ts';
 import type { DeliveryRow } from './models.ts';
-import type { Sending } from './sending.ts';
+import type { Sending } from './deliveryJob.ts';
 import { findDestination, noteSuccess } from './store.ts';
 import { isFailing, type Transport } from './transport.ts';
 import { askToLook, openMail, openTransport } from './usecases.ts';
-import { noteFailure, takeTurn } from './turns.sql.ts';
+import { noteFailure, takeTurn } from './rateLimit.sql.ts';
 
 /** How long to wait before a copy that no destination took is offered again; none may have arrived twice by it. */
 const retryMs = [1_000, 5_000, 20_000];

@@ -22,12 +22,12 @@ import {
   type JobHandler,
 } from '../platform/index.ts';
 import type { ShownDestination } from '@underbell/core/deliver';
-import { DirectoryTransport } from './directory.ts';
-import { LibraryTransport } from './library.ts';
+import { DirectoryTransport } from './serverFolder.ts';
+import { LibraryTransport } from './webdav.ts';
 import { MailTransport } from './mail.ts';
 import type { Transport } from './transport.ts';
 import { changeDestination, findDestination, isOwnMail, listDestinations, noteTest, putDestination } from './store.ts';
-import { destinationReach, operatorsReach } from './reach.ts';
+import { destinationReach, operatorsReach } from './addressPolicy.ts';
 import { WebhookTransport } from './webhook.ts';
 import type { DestinationRow } from './models.ts';
 

@@ -1,7 +1,7 @@
 import type { Capability } from '../platform/index.ts';
 import { mountDirectory } from './routes.ts';
 import { signIns } from './models.ts';
-import { directoryDoors } from './doors.ts';
+import { directoryDoors } from './activeAccess.ts';
 
 /** What an outside directory speaks: OpenID Connect and SCIM. */
 export const directory: Capability = {

@@ -3,7 +3,7 @@ import { folders } from '../access/index.ts';
 import { folderOfEach, originSets, type App, type Capability, type Named, type ThingUse } from '../platform/index.ts';
 import { folderRoutes } from './routes.ts';
 import { followMarks, forgetMarks } from './store.ts';
-import { followInPages } from './collection.ts';
+import { followInPages } from './folderPage.ts';
 import { repairNames } from './repairNames.ts';
 import { favourites, folderPages, recents } from './models.ts';
 

@@ -16,7 +16,7 @@ import {
   type Named,
   type ThingId,
 } from '../platform/index.ts';
-import { requireDecider } from './takeAway.ts';
+import { requireDecider } from './delete.ts';
 import { type FormerName } from '@underbell/core/folder';
 
 const nameTaken = (kind: string, word: string, cause?: unknown): Refusal =>

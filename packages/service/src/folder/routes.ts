@@ -10,10 +10,10 @@ import {
 } from '@underbell/core/access';
 import { listFolders, thing, visibleNames, webOrigin } from '../access/index.ts';
 import { defineRoute, type Route, hostOf } from '../platform/index.ts';
-import { saveFolderPage, showCollection, showFolderPage } from './collection.ts';
+import { saveFolderPage, showCollection, showFolderPage } from './folderPage.ts';
 import { moveToFolder, saveFolder } from './moves.ts';
 import { dropFormerName, rename, seenFormerNames } from './rename.ts';
-import { takeAway } from './takeAway.ts';
+import { takeAway } from './delete.ts';
 import { atHand, bin, contents, dependents, find, keepAtHand, looked, restore, seenBin } from './usecases.ts';
 
 const about = { tag: 'Folders', audience: 'person' } as const;

@@ -2,7 +2,7 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { parentPort, workerData } from 'node:worker_threads';
 import { checkDrawing } from '@underbell/core/media';
 import { Refusal } from '@underbell/core/refusal';
-import { answerOf } from '../platform/thread.ts';
+import { answerOf } from '../platform/workerThread.ts';
 import { redraw } from '../render/index.ts';
 
 /** An SVG file that came in; what is drawn anew takes its place. */

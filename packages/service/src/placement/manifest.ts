@@ -16,8 +16,8 @@ import { placeRoutes } from './routes.ts';
 import { findPlacement, listPlacements } from './store.ts';
 import { placeViewRoutes } from './viewRoutes.ts';
 import { placementHosts, placementProblems, placements, publicLinks } from './models.ts';
-import { thingIn } from './shown.ts';
-import { placementDoors, publicLinkDoors } from './doors.ts';
+import { thingIn } from './placementView.ts';
+import { placementDoors, publicLinkDoors } from './activeAccess.ts';
 
 const uses = async (app: App): Promise<ThingUse[]> =>
   (await listPlacements(app)).flatMap((placement) => {

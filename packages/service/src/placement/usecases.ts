@@ -9,10 +9,10 @@ import { findDataset, loadedSince } from '../dataset/index.ts';
 import { announce, emit, forgetThing, holdName, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import type { Placement } from './models.ts';
-import { thingIn } from './shown.ts';
-import { recordFieldsOf } from './standing.ts';
+import { thingIn } from './placementView.ts';
+import { recordFieldsOf } from './resolvedPlacement.ts';
 import { findPlacement, listPlacements, putPlacement, removePlacement, setSuspended } from './store.ts';
-import { usesOf } from './use.ts';
+import { usesOf } from './placementUsage.ts';
 
 /** What hosts with a little code paste: the element, its script, and where the host hands out access tokens. */
 function snippetOf(app: App, { name, title }: Placement): string {

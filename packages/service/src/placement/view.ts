@@ -16,10 +16,10 @@ import {
   type Watched,
 } from '../view/index.ts';
 import type { Placement } from './models.ts';
-import { editionIn, placeOf, thingIn } from './shown.ts';
-import { recordFieldsOf, standingIn } from './standing.ts';
+import { editionIn, placeOf, thingIn } from './placementView.ts';
+import { recordFieldsOf, standingIn } from './resolvedPlacement.ts';
 import { findPlacement } from './store.ts';
-import { noteHost } from './use.ts';
+import { noteHost } from './placementUsage.ts';
 
 /**
  * A client with origins shows what its tokens open in pages of those alone. Which page asks only the browser knows, and it

@@ -4,7 +4,7 @@ import { isRefusal } from '@underbell/core/refusal';
 import { thing } from '../access/index.ts';
 import { defineRoute, hostOf, type Route } from '../platform/index.ts';
 import { pageRoutes, pictureRoute, type Prepare } from '../view/index.ts';
-import { noteProblem } from './use.ts';
+import { noteProblem } from './placementUsage.ts';
 import { askToSee, pictureOfPlacement, preparePlacement, viewPlacedBoard, watchedBoard, type Visitor } from './view.ts';
 
 type WhoAsks = Parameters<Prepare>[0];

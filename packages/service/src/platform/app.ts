@@ -3,13 +3,13 @@ import type { Sequelize } from 'sequelize';
 import { dateWriter } from '@underbell/core/format';
 import { ChangeFeed } from './changes.ts';
 import { Clock } from './clock.ts';
-import { closeLanes, openAsking, openLanes, type Lanes } from './lanes.ts';
+import { closeLanes, openAsking, openLanes, type Lanes } from './connectionPools.ts';
 import { openRecords } from './records/index.ts';
 import type { Pool } from './pool.ts';
 import type { Settings } from './settings.ts';
 import type { EventName } from './eventNames.ts';
-import type { Things } from './things.ts';
-import { Vault } from './vault.ts';
+import type { Things } from './resources.ts';
+import { Vault } from './encryption.ts';
 
 /** What every use case works with: the surroundings of one process, passed in rather than reached for. */
 export interface App {

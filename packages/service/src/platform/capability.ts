@@ -23,7 +23,7 @@ import type {
   ThingTable,
   ThingTexts,
   ThingUse,
-} from './things.ts';
+} from './resources.ts';
 
 /** Work that is done again and again, never twice at once in one process. */
 export interface ClockWork {

@@ -1,4 +1,4 @@
-import type { ThingId } from './things.ts';
+import type { ThingId } from './resources.ts';
 
 /** What happens that others may want to know, each with what is told of it. */
 export interface Events {

@@ -1,6 +1,6 @@
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
-import { onePerApp } from './perApp.ts';
+import { onePerApp } from './perInstance.ts';
 import {
   connectionsGiven,
   endHeartbeat,

@@ -7,7 +7,7 @@ export {
   isSameAddress,
   type Reach,
   type Reachable,
-} from './outgoing.ts';
+} from './addressPolicy.ts';
 export { closeApp, momentOf, openApp, type App, type Clocks } from './app.ts';
 export { joinInstallation } from './heartbeat.ts';
 export { connectionsGiven, listProcesses, runningWorkers } from './processes.sql.ts';
@@ -48,11 +48,11 @@ export {
   type ThingId,
   type ThingTexts,
   type ThingUse,
-} from './things.ts';
-export { announce } from './announce.sql.ts';
+} from './resources.ts';
+export { announce } from './notify.sql.ts';
 export type { Change, ChangeFeed } from './changes.ts';
-export { isAnybodyLooking } from './looking.sql.ts';
-export { laneBounds, type Lane, type Lanes } from './lanes.ts';
+export { isAnybodyLooking } from './readerActivity.sql.ts';
+export { laneBounds, type Lane, type Lanes } from './connectionPools.ts';
 export { countAttempt, countTogether, limitFailures, limitGuesses, type LimitName } from './limits.ts';
 export { forgetUses, lastUsesOf, noteUse } from './lastUse.ts';
 export { changeRecordVersion, recordVersion } from './recordVersion.sql.ts';
@@ -72,7 +72,7 @@ export {
 export { TryLater, Worker, type Handlers, type JobHandler } from './queue.ts';
 export { noteDecision, type Decision } from './decisions.ts';
 export { Batch } from './batch.ts';
-export { onePerApp } from './perApp.ts';
+export { onePerApp } from './perInstance.ts';
 export { programVersion } from './programVersion.ts';
 export { giveWayWhole, watchStarving } from './priority.ts';
 export {
@@ -96,15 +96,15 @@ export {
 } from './records/index.ts';
 export { settingRows } from './models.ts';
 export { readSettings, type Settings, type UploadLimits } from './settings.ts';
-export { forgetSpent } from './sweep.sql.ts';
-export { answerOf, runInThread, type ThreadAnswer } from './thread.ts';
+export { forgetSpent } from './cleanup.sql.ts';
+export { answerOf, runInThread, type ThreadAnswer } from './workerThread.ts';
 export { eachApart, mapConcurrent, together, turns } from './concurrency.ts';
-export { busyMs, tallied, tell, type Tally } from './tally.ts';
-export { askingAs, connectionShares, takeConnection, takeDownload, takeStream, type AskerKey } from './shares.ts';
-export { isDiskFull, receiveBytes, receiveFile, refuseSpace } from './receive.ts';
-export { SilenceWatch } from './silenceWatch.ts';
+export { busyMs, tallied, tell, type Tally } from './usageTracker.ts';
+export { askingAs, connectionShares, takeConnection, takeDownload, takeStream, type AskerKey } from './concurrencyLimits.ts';
+export { isDiskFull, receiveBytes, receiveFile, refuseSpace } from './uploads.ts';
+export { SilenceWatch } from './idleTimeout.ts';
 export { useNonce } from './nonces.sql.ts';
-export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './vault.ts';
+export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './encryption.ts';
 export {
   cookieName,
   defineRoute,

@@ -1,7 +1,7 @@
 import { Op } from 'sequelize';
 import type { App } from './app.ts';
 import { Batch } from './batch.ts';
-import { onePerApp } from './perApp.ts';
+import { onePerApp } from './perInstance.ts';
 import { lastUses } from './models.ts';
 import { rows } from './records/index.ts';
 

@@ -2,7 +2,7 @@ import { RateLimiterPostgres, RateLimiterRes } from 'rate-limiter-flexible';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
 import { Batch } from './batch.ts';
-import { onePerApp } from './perApp.ts';
+import { onePerApp } from './perInstance.ts';
 
 /** How many failures are allowed in how many seconds, counted over all processes. */
 const limits = {

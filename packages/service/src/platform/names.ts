@@ -6,7 +6,7 @@ import { recall } from './memory.ts';
 import { formerNameRows } from './models.ts';
 import { lockThing, one, rows } from './records/index.ts';
 import type { FormerName } from '@underbell/core/folder';
-import type { Named, NamedTable, ThingId } from './things.ts';
+import type { Named, NamedTable, ThingId } from './resources.ts';
 
 const keyOf = ({ key = 'name' }: NamedTable) => key;
 

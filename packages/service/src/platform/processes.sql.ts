@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { hostname } from 'node:os';
 import type { ShownProcess } from '@underbell/core/operations';
 import type { App } from './app.ts';
-import { onePerApp } from './perApp.ts';
+import { onePerApp } from './perInstance.ts';
 import { askSql } from './records/index.ts';
 import type { ConnectionLimits } from './settings.ts';
 

@@ -3,7 +3,7 @@ import Joi from 'joi';
 import { readAs, validate, type Inferred } from '@underbell/core/check';
 import { isTimeZone } from '@underbell/core/format';
 import { Refusal } from '@underbell/core/refusal';
-import type { Reachable } from './outgoing.ts';
+import type { Reachable } from './addressPolicy.ts';
 import { priorities, type Priority } from './priority.ts';
 
 /** What files that people send in may be. */

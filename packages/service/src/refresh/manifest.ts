@@ -1,7 +1,7 @@
 import type { Capability } from '../platform/index.ts';
 import { refreshRoutes } from './routes.ts';
 import { uploads } from './models.ts';
-import { refreshDoors } from './doors.ts';
+import { refreshDoors } from './activeAccess.ts';
 
 /** Datasets loaded anew: by hand, by schedule, by a call, from a file. */
 export const refresh: Capability = {

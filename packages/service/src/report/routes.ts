@@ -2,7 +2,7 @@ import Joi from 'joi';
 import { type CheckedReport, brokenUses, reportSchema } from '@underbell/core/report';
 import { thing } from '../access/index.ts';
 import { defineRoute, formatRoute, type Route } from '../platform/index.ts';
-import { followersOf } from './uses.ts';
+import { followersOf } from './dependents.ts';
 import {
   checkReport,
   compareTwo,

@@ -24,7 +24,7 @@ import {
   setCurrent,
   type Edition,
 } from './store.ts';
-import { followersOf } from './uses.ts';
+import { followersOf } from './dependents.ts';
 
 /**
  * Checks a definition against the datasets that its publisher may see.

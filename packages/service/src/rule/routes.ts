@@ -4,7 +4,7 @@ import { readAs } from '@underbell/core/check';
 import { email, filter, groupName, holderOf, listMasks, listRules, requireRight, thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { ruleBody } from './schemas.ts';
-import { explainFilter, tryRule, valuesOf, vocabulary } from './try.ts';
+import { explainFilter, tryRule, valuesOf, vocabulary } from './test.ts';
 import { dropMask, dropRule, nameLimit, saveMask, saveRule } from './usecases.ts';
 const named = Joi.object({ dataset: thing.required(), name: thing.required() });
 const column = Joi.string().max(63).required();

@@ -1,5 +1,5 @@
 import { parentPort, workerData } from 'node:worker_threads';
-import { answerOf } from '../platform/thread.ts';
+import { answerOf } from '../platform/workerThread.ts';
 import { readHolidays } from './calendarFile.ts';
 
 /** A calendar file that somebody sent; its rules may have no end, or never come true. */

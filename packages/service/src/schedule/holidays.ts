@@ -4,7 +4,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { readDayLines } from '@underbell/core/schedule';
 import { noSuch, requireMaker } from '../access/index.ts';
 import { momentOf, remember, type App } from '../platform/index.ts';
-import { runInThread } from '../platform/thread.ts';
+import { runInThread } from '../platform/workerThread.ts';
 import { findHolidays, listHolidays, putHolidays, removeHolidays } from './store.ts';
 import type { HolidayList } from './models.ts';
 

@@ -1,9 +1,9 @@
 import { isTimeZone } from '@underbell/core/format';
 import { Refusal, type Problem } from '@underbell/core/refusal';
 import type { App } from '../platform/index.ts';
-import { misfitOf } from './fit.ts';
+import { misfitOf } from './slotCheck.ts';
 import type { ScreenRow } from './models.ts';
-import { setupOf, slotsOf } from './program.ts';
+import { setupOf, slotsOf } from './schedule.ts';
 
 export function checkZone(timeZone: string): void {
   if (isTimeZone(timeZone)) return;

@@ -4,9 +4,9 @@ import { isRefusal } from '@underbell/core/refusal';
 import { onePerApp, type App, type Change } from '../platform/index.ts';
 import type { Slot } from '@underbell/core/screen';
 import { findEdition } from '../report/index.ts';
-import { isBoard, reportsBehind } from './fit.ts';
-import { liveOf, tagNow, type LiveScreen } from './live.ts';
-import { slotsOf } from './program.ts';
+import { isBoard, reportsBehind } from './slotCheck.ts';
+import { liveOf, tagNow, type LiveScreen } from './screenCache.ts';
+import { slotsOf } from './schedule.ts';
 
 /** A stream ends after so long; its screen comes back and is asked again who it is. */
 const endAfterMs = 10 * 60_000;

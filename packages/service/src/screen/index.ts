@@ -1,1 +1,1 @@
-export { flushBeats } from './beats.ts';
+export { flushBeats } from './heartbeats.ts';

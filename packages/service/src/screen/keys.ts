@@ -5,7 +5,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { signAccessToken, verifyAccessToken, type AccessTokenClaims } from '@underbell/core/token';
 import { fingerprint, plain, type App, type KeyAsked } from '../platform/index.ts';
 import { proofOf, signingKeys } from '../token/index.ts';
-import { endIfCopied, familyIn, keyOfFamily, newFamily } from './closing.ts';
+import { endIfCopied, familyIn, keyOfFamily, newFamily } from './unpair.ts';
 import { screenKeys, screenPairings, type KeyRow, type ScreenRow } from './models.ts';
 import { noteHistory, screenOfKey } from './store.ts';
 

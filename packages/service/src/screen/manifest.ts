@@ -12,15 +12,15 @@ import {
   type Named,
   type ThingUse,
 } from '../platform/index.ts';
-import { screenDoors } from './doors.ts';
-import { isBoard, isMedia, looksOf } from './fit.ts';
+import { screenDoors } from './activeAccess.ts';
+import { isBoard, isMedia, looksOf } from './slotCheck.ts';
 import { attributeSamples, declaredAttributes } from './groups.ts';
 import { giveFirstKey, renewKey } from './keys.ts';
 import { playlistRevisions, playlists, playlistTargets, screenGroups, screenModels, screens } from './models.ts';
-import { mountPictures } from './imageMode/mount.ts';
+import { mountPictures } from './imageMode/imageModeRoutes.ts';
 import { playRoutes } from './playRoutes.ts';
 import { screenAdminRoutes } from './routes.ts';
-import { mailCopied, mailSilent, mailStale, tellTrouble } from './silence.ts';
+import { mailCopied, mailSilent, mailStale, tellTrouble } from './alerts.ts';
 import { findScreen, listPlaylists, listRevisions, listTargets } from './store.ts';
 
 const silenceMs = 20_000;

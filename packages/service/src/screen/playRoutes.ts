@@ -2,14 +2,14 @@ import Joi from 'joi';
 import { mediaTypes } from '@underbell/core/media';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { oauthEndpoint } from '../token/index.ts';
-import { beatingScreen, hearBeat, type Beat } from './beats.ts';
+import { beatingScreen, hearBeat, type Beat } from './heartbeats.ts';
 import { streamToScreen } from './events.ts';
 import { askingScreen } from './keys.ts';
-import { liveOf } from './live.ts';
+import { liveOf } from './screenCache.ts';
 import { askToPair } from './pairing.ts';
-import { programFor, setupOf, slotsOf } from './program.ts';
+import { programFor, setupOf, slotsOf } from './schedule.ts';
 import { beatBody, deviceForm } from './schemas.ts';
-import { takeSnapshot } from './snapshots.ts';
+import { takeSnapshot } from './screenshots.ts';
 import { answerSlot, fileIn, slotIn } from './slots.ts';
 
 // A screen proves its key with each question; who asks is decided in each handler, not by a session or a host's token.

@@ -17,7 +17,7 @@ import { findDataset } from '../dataset/index.ts';
 import { requireVersion } from '../media/index.ts';
 import { announce, emit, forgetThing, holdName, lockThing, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
-import { boardOf, isBoard, isMedia, isWords, looksOf, mediaOf, type Look } from './fit.ts';
+import { boardOf, isBoard, isMedia, isWords, looksOf, mediaOf, type Look } from './slotCheck.ts';
 import { attributeSamples, declaredAttributes } from './groups.ts';
 import { playlists, type PlaylistRow, type TargetRow } from './models.ts';
 import {

@@ -2,7 +2,7 @@ import type { Context } from 'koa';
 import type { PersonViewer } from '@underbell/core/access';
 import type { ScreenProgram } from '@underbell/core/screen';
 import type { Answer, App } from '../platform/index.ts';
-import { programFor, setupOf, slotsOf } from './program.ts';
+import { programFor, setupOf, slotsOf } from './schedule.ts';
 import { requireScreen } from './screens.ts';
 import { fileIn, slotIn, slotShown } from './slots.ts';
 

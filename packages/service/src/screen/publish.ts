@@ -11,7 +11,7 @@ import {
 import { foldersOf, giveGrant, listGrants, requireRight, rightOn } from '../access/index.ts';
 import { announce, holdName, lockThing, remember, type App } from '../platform/index.ts';
 import { checkSlot, pinned, requirePlaylist, showPlaylist } from './playlists.ts';
-import { cautionOf, extentOf, misfitOf, reportsBehind } from './fit.ts';
+import { cautionOf, extentOf, misfitOf, reportsBehind } from './slotCheck.ts';
 import { requireGroup } from './groups.ts';
 import { playlistRevisions, type ScreenRow, type TargetRow } from './models.ts';
 import { requireScreen } from './screens.ts';

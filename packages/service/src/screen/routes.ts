@@ -3,7 +3,7 @@ import { mediaTypes } from '@underbell/core/media';
 import { playlistSchema } from '@underbell/core/screen';
 import { defineRoute, formatRoute, type Route } from '../platform/index.ts';
 import { declareAttributes, declaredAttributes, removeGroup, saveGroup, seenGroups, showGroup } from './groups.ts';
-import { endInterruption, interrupt } from './interruptions.ts';
+import { endInterruption, interrupt } from './overrides.ts';
 import { lookAtCode, pairScreen, refuseDevice } from './pairing.ts';
 import { removePlaylist, savePlaylist, seenPlaylists, showPlaylist } from './playlists.ts';
 import { planPublication, publishPlaylist, rollBackPlaylist, withdrawPlaylist } from './publish.ts';
@@ -27,7 +27,7 @@ import {
   withdrawBody,
 } from './schemas.ts';
 import { previewFile, previewProgram, previewSlot } from './preview.ts';
-import { snapshotOf } from './snapshots.ts';
+import { snapshotOf } from './screenshots.ts';
 import { changeScreen, endScreen, fleetPart, orderScreen, removeScreen, screenCounts, showScreen } from './screens.ts';
 
 const about = { tag: 'Screens', audience: 'person' } as const;

@@ -16,8 +16,8 @@ import { noSuch, rightOn, rightsFor } from '../access/index.ts';
 import { announce, emit, forgetThing, holdName, lockThing, remember, type App } from '../platform/index.ts';
 import { checkLanguage, checkScreenFits, checkZone } from './check.ts';
 import { declaredAttributes, requireGroup } from './groups.ts';
-import { closeScreen } from './closing.ts';
-import { giveOrder } from './orders.ts';
+import { closeScreen } from './unpair.ts';
+import { giveOrder } from './commands.ts';
 import { screens, type GroupRow, type ScreenRow, type StateRow, type TargetRow } from './models.ts';
 import {
   findGroup,

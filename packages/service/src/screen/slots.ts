@@ -17,7 +17,7 @@ import {
   showWords,
   type FoundSlot,
   type LookingScreen,
-} from './fit.ts';
+} from './slotCheck.ts';
 
 /** A slot that a screen shows. @throws {Refusal} `NOT_FOUND` */
 export function slotIn(slots: ReadonlyMap<string, FoundSlot>, id: string): FoundSlot {

@@ -25,7 +25,7 @@ import {
   renameFree,
   takeFollowed,
 } from './store.ts';
-import { takeOver } from './takeOver.ts';
+import { takeOver } from './importFile.ts';
 
 /** What looking at a file writes down, whoever saves it meanwhile. */
 const written: readonly (keyof FollowedRow)[] = [

@@ -1,7 +1,7 @@
 import { renameElement, renameKey, renameWord, type App, type Capability, type Named } from '../platform/index.ts';
 import { tokenRoutes } from './routes.ts';
 import { clients, signingKeys, accessTokens } from './models.ts';
-import { tokenDoors } from './doors.ts';
+import { tokenDoors } from './activeAccess.ts';
 
 /** What tokens that live still let their holders see, and what programs may ask for, by the names of today. */
 async function follow(app: App, { kind, name }: Named, to: string): Promise<void> {

@@ -1,7 +1,7 @@
 import { fn, literal, Op, Transaction, where } from 'sequelize';
 import { all, one, lockThing, plain, type App } from '../platform/index.ts';
 import { accessTokens, clients, signingKeys, type ClientRow, type KeyRow, type TokenRow } from './models.ts';
-import { exchangesBehind, revokeLine } from './lines.sql.ts';
+import { exchangesBehind, revokeLine } from './tokenChains.sql.ts';
 
 export async function findClient(app: App, id: string): Promise<ClientRow | undefined> {
   return one(clients(app).findByPk(id));

@@ -10,10 +10,10 @@ export {
   type ViewRequest,
 } from './prepare.ts';
 export { filterWords } from './choices.ts';
-export { answerAhead } from './ahead.ts';
+export { answerAhead } from './prefetch.ts';
 export { explainLimits, mayLookAtRows } from './explain.ts';
 export { limitWords, sceneOf } from './exports.ts';
-export { pictureOfAnswer, pictureOfView, pictureRoute } from './smallPicture.ts';
+export { pictureOfAnswer, pictureOfView, pictureRoute } from './thumbnail.ts';
 export { dataFigures, readOne, refusalFor, seesTheSame } from './figures.ts';
 export { metered, showPage } from './page.ts';
 export { limitsOf, parameterWords, showView } from './show.ts';

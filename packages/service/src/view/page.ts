@@ -1,7 +1,7 @@
 import { meter, type MeterEntry } from '../usage/index.ts';
 import { busyMs, tallied, tell, versionRead, type App } from '../platform/index.ts';
 import { dataFigures, readFigures, resultsKey, viewTag } from './figures.ts';
-import { keptAnswers, pack, type Packed } from './packed.ts';
+import { keptAnswers, pack, type Packed } from './compressedResponse.ts';
 import type { PreparedView } from './prepare.ts';
 import { frameView, mayTake, showView } from './show.ts';
 

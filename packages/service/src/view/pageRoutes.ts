@@ -12,7 +12,7 @@ import { filterWords, offeredValues } from './choices.ts';
 import { sightOf, streamChanges, type Watched } from './events.ts';
 import { exportTypes, exportView, readWindow } from './exports.ts';
 import { dataFigures } from './figures.ts';
-import { personKey, type Packed } from './packed.ts';
+import { personKey, type Packed } from './compressedResponse.ts';
 import { showPage, type ShownPage } from './page.ts';
 import { revisionFor, type PreparedView, type ViewRequest } from './prepare.ts';
 

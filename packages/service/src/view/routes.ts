@@ -4,7 +4,7 @@ import { thing } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { pageRoutes } from './pageRoutes.ts';
 import { prepareReport } from './prepare.ts';
-import { pictureOfView, pictureRoute } from './smallPicture.ts';
+import { pictureOfView, pictureRoute } from './thumbnail.ts';
 
 export const viewRoutes: Route[] = [
   ...pageRoutes('/api/v1/reports/:name', 'person', 'you', ({ app, params, person }, request) =>
@@ -23,7 +23,7 @@ export const viewRoutes: Route[] = [
     query: Joi.object({ page: Joi.string().max(60) }),
     answer: { description: 'PNG, 1280 pixels across', type: 'image/png' },
     async handle({ app, ctx, person, params, query }) {
-      const { pictureOf } = await import('./picture.ts');
+      const { pictureOf } = await import('./image.ts');
       const bytes = await pictureOf(app, person, params.name, { edition: params.number, ...query });
       ctx.set('Cache-Control', 'private, no-store');
       return { stream: Readable.from([bytes]), type: 'image/png' };

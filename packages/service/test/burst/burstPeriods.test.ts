@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { execFileSync } from 'node:child_process';
 import { after, before, describe, it } from 'node:test';
 import { readSheet } from 'read-excel-file/node';
-import type { ShownPlan } from '@underbell/core/burst/answers';
+import type { ShownPlan } from '@underbell/core/burst/apiTypes';
 import { startWorker } from '../../src/server.ts';
 import type { Answer } from '../house.ts';
 import { author, owner, reader, SmallHouse } from '../smallHouse.ts';

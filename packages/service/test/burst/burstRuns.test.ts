@@ -3,7 +3,7 @@ import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
 import { readSheet } from 'read-excel-file/node';
-import type { ShownPlan } from '@underbell/core/burst/answers';
+import type { ShownPlan } from '@underbell/core/burst/apiTypes';
 import { hurry } from '../../src/platform/index.ts';
 import { startWorker } from '../../src/server.ts';
 import { House, publisher, type Ledger, until } from '../house.ts';

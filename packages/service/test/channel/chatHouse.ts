@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import type { ShownTab } from '@underbell/core/channel';
 import { ChatHost, type Registration } from '../../../standins/src/index.ts';
-import { lookIntoChats } from '../../src/channel/listen.ts';
+import { lookIntoChats } from '../../src/channel/syncChats.ts';
 import { startWorker } from '../../src/server.ts';
 import { until, type Answer } from '../house.ts';
 import { author, root, SmallHouse } from '../smallHouse.ts';

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { createServer } from 'node:http';
 import { after, before, describe, it } from 'node:test';
-import { hear } from '../../src/channel/hear.ts';
+import { hear } from '../../src/channel/receiveEvents.ts';
 import { findChat } from '../../src/channel/store.ts';
 import { listen, until } from '../house.ts';
 import { author, owner, reader, root } from '../smallHouse.ts';

@@ -23,7 +23,7 @@ import {
   texts,
   things,
   thingScope,
-} from '../../../core/test/filter/things.ts';
+} from '../../../core/test/filter/filterCases.ts';
 import { casesOf, randomFrom } from '../../../core/test/cases.ts';
 import { House } from '../house.ts';
 

@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { describe, it } from 'node:test';
 import fc from 'fast-check';
-import { CutSpool } from '../../src/copies/spool.ts';
+import { CutSpool } from '../../src/copies/copyBuffer.ts';
 import { RowFrames } from '../../src/source/rowFrames.ts';
 
 const message = (kind: string, body: Buffer) => {

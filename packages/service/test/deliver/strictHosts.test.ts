@@ -7,7 +7,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
 import { isRefusal } from '@underbell/core/refusal';
-import { LibraryTransport } from '../../src/deliver/library.ts';
+import { LibraryTransport } from '../../src/deliver/webdav.ts';
 import { MailTransport } from '../../src/deliver/mail.ts';
 import { listen } from '../house.ts';
 

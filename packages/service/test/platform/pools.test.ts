@@ -5,7 +5,7 @@ import { connectionsGiven, mostConnections } from '../../src/platform/processes.
 import { joinInstallation } from '../../src/platform/heartbeat.ts';
 import { askSql, type App } from '../../src/platform/index.ts';
 import { openPool } from '../../src/platform/pool.ts';
-import { takeTurn } from '../../src/deliver/turns.sql.ts';
+import { takeTurn } from '../../src/deliver/rateLimit.sql.ts';
 import { House } from '../house.ts';
 import { author, owner, root, SmallHouse, someWorks } from '../smallHouse.ts';
 

@@ -4,7 +4,7 @@ import { constants, getPriority } from 'node:os';
 import { after, before, describe, it } from 'node:test';
 import { setTimeout } from 'node:timers/promises';
 import type pg from 'pg';
-import { closeLanes, openLanes, type Lanes } from '../../src/platform/lanes.ts';
+import { closeLanes, openLanes, type Lanes } from '../../src/platform/connectionPools.ts';
 import { giveWayBehind, watchStarving } from '../../src/platform/priority.ts';
 
 /** The class in a line of `/proc/PID/stat`, the 41st field; names may hold spaces. */

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import type { ShownScreen } from '@underbell/core/screen';
 import { fingerprint } from '../../src/platform/index.ts';
-import { liveOf } from '../../src/screen/live.ts';
+import { liveOf } from '../../src/screen/screenCache.ts';
 import { screenKeys } from '../../src/screen/models.ts';
 import { until } from '../house.ts';
 import { owner, report, someWorks } from '../smallHouse.ts';

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import { casesOf, randomFrom } from '../../../core/test/cases.ts';
 import { drawTurn, turnOf } from '../../src/screen/imageMode/draw.ts';
-import { setupOf } from '../../src/screen/program.ts';
+import { setupOf } from '../../src/screen/schedule.ts';
 import { findScreen } from '../../src/screen/store.ts';
 import { author, owner, root, rowsOf, someWorks } from '../smallHouse.ts';
 import { playlist, ScreenHouse, workSlot, type Device } from './screenHouse.ts';

@@ -4,7 +4,7 @@ import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref, shallo
 import type { AppPage, PageShared } from '@underbell/core/app';
 import App from '../App.vue';
 import type { Host } from '../host/host.ts';
-import { WithinHost } from '../host/withinHost.ts';
+import { WithinHost } from '../host/embedded.ts';
 import { useService } from '../session/useService.ts';
 
 /** Pages on which people of an app put figures of reports beside the app's own charts. */

@@ -4,7 +4,7 @@ import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref, shallo
 import type { SidePanel } from '@underbell/core/app';
 import App from '../App.vue';
 import type { Host } from '../host/host.ts';
-import { WithinHost } from '../host/withinHost.ts';
+import { WithinHost } from '../host/embedded.ts';
 import { useService } from '../session/useService.ts';
 import { readAddress } from '../view/address.ts';
 import { toSearch } from '../view/viewApi.ts';

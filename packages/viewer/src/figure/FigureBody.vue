@@ -13,7 +13,7 @@ import TextTable from '../table/TextTable.vue';
 import type { ViewedFigure, ViewAnswer } from '@underbell/core/view';
 import ChartFigure from './ChartFigure.vue';
 import NumberFigure from './NumberFigure.vue';
-import { emptyWords } from './emptyWords.ts';
+import { emptyWords } from './emptyText.ts';
 
 const props = defineProps<{
   figure: ViewedFigure;

@@ -4,7 +4,7 @@ import { drillLevels } from '@underbell/core/report';
 import type { FigureResult } from '@underbell/core/report';
 import PopMenu, { type MenuItem } from '../view/PopMenu.vue';
 import type { ViewedFigure, ViewAnswer } from '@underbell/core/view';
-import { handedOver, offerKey } from '../session/handedKey.ts';
+import { handedOver, offerKey } from '../session/receivedToken.ts';
 import { useViewing } from '../view/viewing.ts';
 import FigureBody from './FigureBody.vue';
 import { saveFile } from './saveFile.ts';

@@ -1,4 +1,4 @@
-import { hasElement } from './hasElement.ts';
+import { hasElement } from './customElementHost.ts';
 import type { Host, HostQuestion, TokenState } from './host.ts';
 import type { RecordFields } from '../view/viewApi.ts';
 import { setHostTheme, type HostTheme } from '../theme/useTheme.ts';

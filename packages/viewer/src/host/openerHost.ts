@@ -1,4 +1,4 @@
-import { askOpener } from '../session/handedKey.ts';
+import { askOpener } from '../session/receivedToken.ts';
 import type { Host, TokenState } from './host.ts';
 
 /** The page that this window was opened from: whoever was known there is known here, for as long as it stands. */

@@ -6,7 +6,7 @@ import type { FoundThing } from '@underbell/core/folder';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import type { ListedReport } from '@underbell/core/report';
 import type { Host, TokenState } from '../host/host.ts';
-import { handedOver, offerKey } from '../session/handedKey.ts';
+import { handedOver, offerKey } from '../session/receivedToken.ts';
 import { offline } from './viewApi.ts';
 
 /** What somebody has at hand, in the side bar of a chat that says who they are. */

@@ -2,7 +2,7 @@
 import { onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
 import { setBoardTheme } from '../theme/useTheme.ts';
 import FigureGrid from './FigureGrid.vue';
-import LimitStrip from './LimitStrip.vue';
+import LimitStrip from './AppliedFilters.vue';
 import type { ViewAnswer } from '@underbell/core/view';
 
 /** Draws an answer that the page around it has fetched: another viewer's page, without being that viewer. */

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
-import AskForAccess from '../session/AskForAccess.vue';
+import AskForAccess from '../session/RequestAccess.vue';
 import SignInForm from '../session/SignInForm.vue';
 import { openSignInWindow } from '../session/signInWindow.ts';
 

@@ -1,7 +1,7 @@
 import type { ProblemDocument } from '@underbell/core/refusal';
 import type { FigureResult } from '@underbell/core/report';
 import { hostHeaders } from '../host/pageAround.ts';
-import { hasElement } from '../host/hasElement.ts';
+import { hasElement } from '../host/customElementHost.ts';
 import type { ViewAnswer } from '@underbell/core/view';
 
 export type RecordFields = Readonly<Record<string, string>>;

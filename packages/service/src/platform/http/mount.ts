@@ -8,13 +8,13 @@ import type { App } from '../app.ts';
 import type { Decision } from '../decisions.ts';
 import { countAttempt } from '../limits.ts';
 import { withMemory } from '../memory.ts';
-import { askingAs, type AskerKey } from '../shares.ts';
+import { askingAs, type AskerKey } from '../concurrencyLimits.ts';
 import { asRefusal } from './errors.ts';
-import { leadOn, namedPartOf } from './formerNames.ts';
+import { leadOn, namedPartOf } from './redirects.ts';
 import { doOnce, idempotencyKey } from './idempotency.ts';
 import { readInput } from './input.ts';
 import { amongNames } from '../records/index.ts';
-import type { Named } from '../things.ts';
+import type { Named } from '../resources.ts';
 import type { Route } from './route.ts';
 
 /** Finds out who asks. Passed in, so that the platform knows nothing of sessions and tokens. */

@@ -5,8 +5,8 @@ import { jsonSchemaOf, type Inferred } from '@underbell/core/check';
 import type { ClientViewer, PersonViewer } from '@underbell/core/access';
 import type { Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
-import { onePerApp } from '../perApp.ts';
-import type { AskerKey } from '../shares.ts';
+import { onePerApp } from '../perInstance.ts';
+import type { AskerKey } from '../concurrencyLimits.ts';
 
 /** Who may ask: anyone, a signed-in person, or a person or the holder of an access token. */
 export type RouteAudience = 'anyone' | 'person' | 'viewer';

@@ -34,5 +34,5 @@ export {
   type RecordModel,
   type RowOf,
 } from './model.ts';
-export { askSql } from './ask.sql.ts';
+export { askSql } from './query.sql.ts';
 export { renameElement, renameKey, renameWord } from './renamed.sql.ts';

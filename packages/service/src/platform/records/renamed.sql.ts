@@ -1,5 +1,5 @@
 import type { Sequelize } from 'sequelize';
-import { askSql } from './ask.sql.ts';
+import { askSql } from './query.sql.ts';
 
 // A model reads a whole document and writes it back; these change what names something where it lies, in every row at once.
 

@@ -21,7 +21,7 @@ import {
 import { pathOfFile } from '../../media/index.ts';
 import { onePerApp, type App } from '../../platform/index.ts';
 import { drawWallPng, drawInTurn } from '../../render/index.ts';
-import { programFor, slotsOf, type ScreenSetup } from '../program.ts';
+import { programFor, slotsOf, type ScreenSetup } from '../schedule.ts';
 import { slotContent, slotIn, slotShown } from '../slots.ts';
 
 /** Pictures that were drawn, by all that stands in them; in bytes. */

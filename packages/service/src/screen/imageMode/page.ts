@@ -2,7 +2,7 @@ import escapeHtml from 'escape-html';
 import { renderSVG } from 'uqr';
 import { light } from '@underbell/core/theme';
 import type { WallSize } from '@underbell/core/render';
-import { againAfter, anewAfter, beginAnew, framesStyle } from './frames.ts';
+import { againAfter, anewAfter, beginAnew, framesStyle } from './reconnectFrames.ts';
 
 /** Sizes by what a device says of its window in words that need no script, the last that fits. */
 const sizes: readonly (readonly [media: string, size: WallSize])[] = [

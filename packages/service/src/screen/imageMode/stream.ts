@@ -4,10 +4,10 @@ import type { Context } from 'koa';
 import type { WallSize } from '@underbell/core/render';
 import { onePerApp, type App } from '../../platform/index.ts';
 import { drawTurn, drawWords } from './draw.ts';
-import { HeldAnswer } from './held.ts';
+import { HeldAnswer } from './longResponse.ts';
 import type { PlayingPicture } from './key.ts';
-import { longestStepMs } from './frames.ts';
-import { hearPicture, OpenAnswers, Sight } from './sight.ts';
+import { longestStepMs } from './reconnectFrames.ts';
+import { hearPicture, OpenAnswers, Sight } from './pictureFeed.ts';
 
 /** What could not go out yet is waited for. */
 const behindMs = 1_000;

@@ -1,0 +1,26 @@
+<script setup lang="ts">
+import type { SeenView } from '@underbell/core/preview';
+import { Spin } from 'ant-design-vue';
+import { useRoute } from 'vue-router';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useResource } from '../platform/useResource.ts';
+import SeenBy from '../preview/UserPreview.vue';
+
+const props = defineProps<{ name: string; recipient: string }>();
+const route = useRoute();
+const { data: seen, error } = useResource<SeenView>(() => {
+  const query = new URLSearchParams({ recipient: props.recipient });
+  if (typeof route.query['period'] === 'string') query.set('period', route.query['period']);
+  return `/api/v1/bursts/${encodeURIComponent(props.name)}/see?${query}`;
+});
+</script>
+
+<template>
+  <p class="crumbs">
+    <RouterLink to="/sending">Sending</RouterLink> › <RouterLink :to="`/sending/${name}`">{{ name }}</RouterLink>
+  </p>
+  <h1>What {{ recipient }} gets</h1>
+  <ProblemNote v-if="error" :problem="error" />
+  <SeenBy v-else-if="seen" :seen="seen" />
+  <Spin v-else />
+</template>

@@ -1,0 +1,195 @@
+<script setup lang="ts">
+import { Button } from 'ant-design-vue';
+import { reactive, ref } from 'vue';
+import type { ComparedMembers, ShownChat } from '@underbell/core/channel';
+import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+import { useResource } from '../platform/useResource.ts';
+import { showCount, showInstant } from '../platform/format.ts';
+
+/** Team chats that this service is part of, for those who administer it. */
+const { data, error, reload } = useResource<{ chats: ShownChat[] }>('/api/v1/chats');
+const { busy, problem, attempt } = useAttempt();
+const said = ref('');
+/** Shown once: its server's operator installs it. */
+const registration = ref('');
+const empty = { name: '', title: '', homeserver: '', serverName: '', addressDomain: '', guestServers: '', origins: '' };
+const form = reactive({ ...empty });
+const changed = ref<string>();
+const pathOf = (name: string) => `/api/v1/chats/${encodeURIComponent(name)}`;
+function change({ name, title, serverName, setup }: ShownChat): void {
+  if (!setup) return;
+  changed.value = name;
+  Object.assign(form, {
+    ...{ name, title, serverName, homeserver: setup.homeserver },
+    addressDomain: setup.addressDomain ?? '',
+    guestServers: Object.entries(setup.guestServers)
+      .map((pair) => pair.join(' '))
+      .join('\n'),
+    origins: setup.origins.join('\n'),
+  });
+}
+const save = () =>
+  attempt('work', async () => {
+    const { name, title, homeserver, serverName, addressDomain } = form;
+    const body = {
+      ...{ title, homeserver, serverName },
+      addressDomain: addressDomain === '' ? null : addressDomain,
+      guestServers: Object.fromEntries(
+        form.guestServers
+          .split('\n')
+          .map((line) => line.trim().split(/\s+/))
+          .filter((one) => one.length === 2),
+      ),
+      origins: form.origins.split(/\s+/).filter(Boolean),
+    };
+    if (changed.value !== undefined) await call('PUT', pathOf(name), body);
+    else
+      registration.value = (
+        await call<{ registration: string }>('POST', '/api/v1/chats', { name, ...body })
+      ).registration;
+    changed.value = undefined;
+    Object.assign(form, empty);
+    await reload();
+  });
+const renew = (name: string) =>
+  attempt('work', async () => {
+    registration.value = (await call<{ registration: string }>('POST', `${pathOf(name)}/keys`)).registration;
+  });
+const compare = (name: string) =>
+  attempt('work', async () => {
+    const found = await call<ComparedMembers>('POST', `${pathOf(name)}/compare`);
+    said.value = `${name}: ${showCount(found.members)} members of ${showCount(found.rooms)} teams and channels; ${showCount(found.joined)} were missing, ${showCount(found.left)} had gone.`;
+    await reload();
+  });
+const end = (name: string) =>
+  attempt('work', async () => {
+    await call('DELETE', pathOf(name));
+    await reload();
+  });
+</script>
+
+<template>
+  <p class="crumbs">
+    <RouterLink to="/places">Places</RouterLink> <RouterLink to="/places/channels">Channels</RouterLink>
+  </p>
+  <h1>Chats</h1>
+  <p class="quiet">
+    Team chats that speak the Matrix standard. Their server says who is in which channel, and who somebody is within the
+    chat: only take part in one whose accounts are your own people’s. Nobody administers by its word.
+  </p>
+  <ProblemNote v-if="error" :problem="error" />
+  <ProblemNote v-if="problem" :problem="problem" />
+  <p v-if="said" role="status">{{ said }}</p>
+  <section v-if="registration" role="status" class="once">
+    <p>
+      The operator of the chat’s server installs this file (<code>underbell-registration.yaml</code>). Its keys are
+      shown this once.
+    </p>
+    <pre tabindex="0">{{ registration }}</pre>
+    <Button size="small" @click="registration = ''">It is kept</Button>
+  </section>
+  <ul class="chats">
+    <li v-for="one in data?.chats ?? []" :key="one.name">
+      <p>
+        <b>{{ one.title }}</b> <span class="quiet">{{ one.serverName }}</span>
+      </p>
+      <p class="quiet">
+        {{ showCount(one.teams) }} teams, {{ showCount(one.channels) }} channels, {{ showCount(one.tabs) }} tabs.
+        <template v-if="one.heardAt">It told something last {{ showInstant(one.heardAt) }}.</template>
+        <template v-if="one.comparedAt"> Members were compared {{ showInstant(one.comparedAt) }}.</template>
+      </p>
+      <p v-if="one.problem" class="bad">
+        Since {{ showInstant(one.problem.since) }}: {{ one.problem.message }} {{ one.problem.code }}
+      </p>
+      <p class="acts">
+        <Button size="small" @click="compare(one.name)">Compare members</Button>
+        <Button size="small" @click="change(one)">Change</Button>
+        <ConfirmAction
+          title="The keys before end at once. Make new ones?"
+          ok-text="Make new keys"
+          @confirm="renew(one.name)"
+          ><Button size="small">New keys</Button></ConfirmAction
+        >
+        <ConfirmAction
+          is-dangerous
+          :title="`${one.tabs} tabs let nobody in any more. End it?`"
+          ok-text="End it"
+          @confirm="end(one.name)"
+          ><Button size="small" danger>End</Button></ConfirmAction
+        >
+      </p>
+    </li>
+  </ul>
+  <p v-if="data?.chats.length === 0" class="quiet">This service is part of no chat yet.</p>
+  <h2>{{ changed === undefined ? 'Take part in a chat' : `Change ${changed}` }}</h2>
+  <form class="form" @submit.prevent="save">
+    <div class="fields">
+      <label
+        >Name
+        <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" :disabled="changed !== undefined"
+      /></label>
+      <label>Title <input v-model="form.title" required maxlength="200" /></label>
+      <label class="wide"
+        >Its server <input v-model="form.homeserver" type="url" required placeholder="https://matrix.example"
+      /></label>
+      <label>Name of its server <input v-model="form.serverName" required placeholder="chat.example" /></label>
+      <label
+        >Its people’s addresses are at <input v-model="form.addressDomain" placeholder="example.com, or nothing"
+      /></label>
+      <label class="wide"
+        >Origins of the pages in which people use it
+        <textarea v-model="form.origins" rows="2" placeholder="https://chat.example" />
+      </label>
+      <label class="wide"
+        >Servers of guests, one a line: name and address
+        <textarea v-model="form.guestServers" rows="2" placeholder="trust.example https://matrix.trust.example" />
+      </label>
+    </div>
+    <p class="more">
+      <Button type="primary" html-type="submit" :loading="busy === 'work'">{{
+        changed === undefined ? 'Take part in it' : 'Save'
+      }}</Button>
+    </p>
+  </form>
+</template>
+
+<style scoped>
+.chats {
+  list-style: none;
+  padding: 0;
+}
+.chats li {
+  border-left: 3px solid var(--line);
+  padding-left: 0.8rem;
+  margin-bottom: 0.8rem;
+}
+.chats p {
+  margin: 0 0 0.3rem;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.4rem;
+}
+.bad {
+  color: var(--signal);
+}
+.once {
+  border-left: 3px solid var(--brass);
+  padding-left: 0.8rem;
+}
+pre {
+  background: var(--raised);
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 0.5rem 0.8rem;
+  overflow-x: auto;
+}
+h2 {
+  font-size: 1.1rem;
+  margin: 1rem 0 0.3rem;
+}
+</style>

@@ -1,0 +1,51 @@
+<script setup lang="ts">
+import { Button } from 'ant-design-vue';
+import { computed } from 'vue';
+import { factsOf, type BinnedKind } from '@underbell/core/access/resources';
+import { call } from '../platform/api.ts';
+import ConfirmAction from '../platform/ConfirmAction.vue';
+import ProblemNote from '../platform/ProblemNote.vue';
+import Rename from '../platform/Rename.vue';
+import { useAttempt } from '../platform/useAttempt.ts';
+
+/** Gives a thing another name, or throws it into the bin; says first what depends on it. */
+const props = defineProps<{ kind: BinnedKind; name: string; title: string }>();
+const emit = defineEmits<{ gone: [] }>();
+const { busy, problem, attempt } = useAttempt();
+const isUsed = computed(() => problem.value?.code === 'IN_USE');
+const drop = (isConfirmed: boolean) =>
+  attempt('work', async () => {
+    await call('DELETE', `/api/v1/${factsOf(props.kind).plural}/${props.name}${isConfirmed ? '?confirmed=true' : ''}`);
+    emit('gone');
+  });
+</script>
+
+<template>
+  <section class="bin">
+    <ProblemNote v-if="problem" :problem="problem" />
+    <Rename :path="`/api/v1/${factsOf(kind).plural}`" :name="name" />
+    <ConfirmAction
+      is-dangerous
+      :title="
+        isUsed
+          ? 'What is listed above stops working. Throw it away all the same?'
+          : `Throw “${title}” into the bin? It can be had back for 30 days.`
+      "
+      ok-text="Throw away"
+      @confirm="drop(isUsed)"
+    >
+      <Button danger size="small" :loading="busy === 'work'">{{
+        isUsed ? 'Throw away all the same' : 'Throw away'
+      }}</Button>
+    </ConfirmAction>
+  </section>
+</template>
+
+<style scoped>
+.bin {
+  margin-top: 2rem;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.5rem;
+}
+</style>

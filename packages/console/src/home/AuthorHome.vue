@@ -1,0 +1,130 @@
+<script setup lang="ts">
+import { computed, onMounted } from 'vue';
+import RunState from '../burst/RunStatus.vue';
+import type { ShownRun } from '@underbell/core/burst/apiTypes';
+import FindBox from '../folder/SearchBox.vue';
+import { pathOf, useAtHand } from '../folder/useFavourites.ts';
+import ProblemNote from '../platform/ProblemNote.vue';
+import { useResource } from '../platform/useResource.ts';
+import { showCount, showInstant } from '../platform/format.ts';
+import StateWord from '../screen/StatusLabel.vue';
+import { useScreenTrouble } from '../screen/useScreenAlerts.ts';
+
+const { wrong, wrongCount, allCount } = useScreenTrouble();
+const { atHand, load } = useAtHand();
+onMounted(load);
+const { data: runs, error } = useResource<{ runs: ShownRun[] }>('/api/v1/runs');
+const { data: reports } = useResource<{ reports: { name: string; title: string; edition: number }[] }>(
+  '/api/v1/reports',
+);
+const failed = computed(() =>
+  (runs.value?.runs ?? []).filter((one) => one.counts.failed + one.counts.inDoubt > 0).slice(0, 5),
+);
+const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
+</script>
+
+<template>
+  <h1>Sent, failed, and at hand</h1>
+  <FindBox />
+  <ProblemNote v-if="error" :problem="error" />
+  <div class="columns">
+    <section aria-labelledby="out">
+      <h2 id="out">What went out</h2>
+      <p v-if="latest.length === 0" class="quiet">
+        Nothing yet. <RouterLink to="/sending">Plan a burst</RouterLink> to see who would get what.
+      </p>
+      <ul v-else>
+        <li v-for="run in latest" :key="run.id">
+          <RouterLink :to="`/sending/${run.burst}`">{{ run.burst }}</RouterLink> for {{ run.period }}
+          <RunState :state="run.state" />
+          <span class="quiet"
+            >{{ run.counts.sent }} sent, {{ run.counts.skipped }} skipped, {{ run.counts.failed }} failed ·
+            {{ showInstant(run.finishedAt ?? run.createdAt) }}</span
+          >
+        </li>
+      </ul>
+    </section>
+    <section aria-labelledby="bad">
+      <h2 id="bad">What failed</h2>
+      <p v-if="failed.length === 0" class="quiet">Nothing.</p>
+      <ul v-else>
+        <li v-for="run in failed" :key="run.id">
+          <RouterLink :to="`/sending/${run.burst}`">Run {{ run.id }} of {{ run.burst }}</RouterLink>
+          <span class="quiet"
+            >{{ run.counts.failed }} failed<template v-if="run.counts.inDoubt"
+              >, {{ run.counts.inDoubt }} in doubt</template
+            >{{ run.error ? `: ${run.error}` : '' }}</span
+          >
+        </li>
+      </ul>
+    </section>
+    <section v-if="allCount > 0" aria-labelledby="walls">
+      <h2 id="walls">On screens</h2>
+      <p v-if="wrongCount === 0" class="quiet">
+        <RouterLink to="/screens">{{ showCount(allCount) }} screens</RouterLink>, and nothing is wrong with any.
+      </p>
+      <ul v-else>
+        <li v-for="{ state, count } in wrong" :key="state">
+          <RouterLink :to="`/screens?state=${state}`">{{ showCount(count) }} of {{ showCount(allCount) }}</RouterLink>
+          <StateWord class="word" :state="state" />
+        </li>
+      </ul>
+    </section>
+    <section v-if="atHand" aria-labelledby="hand">
+      <h2 id="hand">At hand</h2>
+      <p v-if="atHand.favourites.length + atHand.recent.length === 0" class="quiet">
+        What you keep at hand and looked at last stands here.
+      </p>
+      <ul>
+        <li v-for="one in atHand.favourites" :key="`kept ${one.kind} ${one.name}`">
+          <RouterLink :to="pathOf(one)">{{ one.title }}</RouterLink> <span class="quiet">{{ one.kind }}, kept</span>
+        </li>
+        <li v-for="one in atHand.recent" :key="`${one.kind} ${one.name}`">
+          <RouterLink :to="pathOf(one)">{{ one.title }}</RouterLink>
+          <span class="quiet">{{ one.kind }}, looked at</span>
+        </li>
+      </ul>
+    </section>
+    <section aria-labelledby="reports">
+      <h2 id="reports">Reports</h2>
+      <p v-if="reports?.reports.length === 0" class="quiet">None that you may see.</p>
+      <ul>
+        <li v-for="report in reports?.reports ?? []" :key="report.name">
+          <RouterLink :to="`/reports/${report.name}`">{{ report.title }}</RouterLink>
+          <span class="quiet">edition {{ report.edition }}</span>
+        </li>
+      </ul>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.columns {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(20rem, 1fr));
+  gap: 1rem 2rem;
+  margin-top: 1rem;
+}
+section {
+  background: var(--raised);
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 0.2rem 1.2rem 1rem;
+}
+h2 {
+  margin-top: 0.8rem;
+}
+ul {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+  display: grid;
+  gap: 0.55rem;
+}
+.word {
+  margin-left: 0.4rem;
+}
+li span.quiet {
+  display: block;
+}
+</style>
