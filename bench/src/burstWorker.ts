@@ -4,7 +4,7 @@ import { pino } from 'pino';
 import { readBurst } from '@underbell/core/burst';
 import { findPerson } from '@underbell/service/access';
 import { prepareBurst } from '@underbell/service/burst';
-import { cutRows, makeCopies } from '@underbell/service/copies';
+import { writeSlices, makeCopies } from '@underbell/service/copies';
 import { giveWayWhole, readSettings } from '@underbell/service/platform';
 import { openService } from '@underbell/service';
 import { emptyFolder } from './burstCsv.ts';
@@ -54,7 +54,7 @@ async function cutAll(): Promise<number> {
   emptyFolder(folder);
   const burst = await prepareBurst(app, person, definition, undefined);
   const files = quays.map((quay) => ({ cut: { fields: { quay: [quay] } }, path: join(folder, `${quay}.csv`) }));
-  return cutRows(app, burst, files, 'csv', () => undefined);
+  return writeSlices(app, burst, files, 'csv', () => undefined);
 }
 
 process.send!('ready');

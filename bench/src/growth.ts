@@ -6,7 +6,7 @@ import { setTimeout } from 'node:timers/promises';
 import { readBurst, type BurstDefinition, type Cut, type CutStrategy } from '@underbell/core/burst';
 import { findPerson } from '@underbell/service/access';
 import { prepareBurst, type PreparedBurst } from '@underbell/service/burst';
-import { cutRows, readResults } from '@underbell/service/copies';
+import { writeSlices, readResults } from '@underbell/service/copies';
 import { asItCame, emptyFolder, startWorker, type BurstBench } from './burstCsv.ts';
 import { timeBoth, type BenchFigure } from './figures.ts';
 
@@ -82,7 +82,7 @@ export async function printGrowth(bench: BurstBench): Promise<void> {
     const timer = setInterval(() => (most = Math.max(most, process.memoryUsage().rss - before)), 20);
     const start = performance.now();
     const files = cuts.map((cut, i) => ({ cut, path: join(target, `${i}.csv`) }));
-    const read = await cutRows(app, burst, files, 'csv', () => {
+    const read = await writeSlices(app, burst, files, 'csv', () => {
       most = Math.max(most, process.memoryUsage().rss - before);
     });
     clearInterval(timer);
@@ -117,7 +117,7 @@ export async function printRowGrowth(bench: BurstBench): Promise<void> {
     const before = process.memoryUsage().rss;
     let most = 0;
     const start = performance.now();
-    const read = await cutRows(app, part, files, 'csv', () => {
+    const read = await writeSlices(app, part, files, 'csv', () => {
       most = Math.max(most, process.memoryUsage().rss - before);
     });
     const ms = performance.now() - start;

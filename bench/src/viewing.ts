@@ -180,7 +180,7 @@ async function benchKept({ app, runs }: ViewingBench, url: string, key: string):
 function scriptSize(): number {
   const assets = join(root, 'packages/viewer/dist/assets');
   const later =
-    /^(OwnFilter|PickerFigure|ProblemBox|PreviewPage|SignInWindow|signInWindow|FrameCard|CollectionPage|chatHost|HomePage|PostView|openerHost)-/;
+    /^(ReaderFilter|PickerFigure|ProblemBox|PreviewPage|SignInWindow|signInWindow|FrameCard|FolderPage|chatHost|HomePage|SendToChannel|openerHost)-/;
   return readdirSync(assets)
     .filter((name) => name.endsWith('.js') && !later.test(name))
     .reduce((sum, name) => sum + gzipSync(readFileSync(join(assets, name))).length, 0);

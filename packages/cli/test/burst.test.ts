@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import type { Ledger, ShownPlan, ShownPlanEntry } from '@underbell/core/burst/apiTypes';
+import type { DeliveryLog, ShownPlan, ShownPlanEntry } from '@underbell/core/burst/apiTypes';
 import { showPlan } from '../src/burst/preview.ts';
 import { exitCodeOf, summaryLine } from '../src/burst/runProgress.ts';
 import { faint, line } from '../src/platform/output.ts';
@@ -153,7 +153,7 @@ describe('a line', () => {
 });
 
 describe('what became of a run', () => {
-  const run = (change: Partial<Ledger>, counts: Partial<Ledger['counts']> = {}): Ledger =>
+  const run = (change: Partial<DeliveryLog>, counts: Partial<DeliveryLog['counts']> = {}): DeliveryLog =>
     ({
       id: 7,
       burst: 'quay-pack',
@@ -164,7 +164,7 @@ describe('what became of a run', () => {
       finishedAt: '2026-11-01T06:00:04.250Z',
       ...change,
       counts: { sent: 46, skipped: 6, failed: 0, inDoubt: 0, ...counts },
-    }) as Ledger;
+    }) as DeliveryLog;
 
   it('is an exit code: 0 all of it, 5 a part, 1 nothing', () => {
     const codes = (['done', 'partly', 'failed', 'stopped'] as const).map((state) => exitCodeOf(run({ state })));

@@ -257,8 +257,8 @@ describe('underbell', () => {
   });
 
   it('waits with a run for its destination, and stops it from elsewhere: exit code 1', async () => {
-    const steer = (act: string) => house.call('POST', `/api/v1/destinations/mail/${act}`, { as: administrator });
-    assert.equal((await steer('pause')).status, 200);
+    const runAction = (act: string) => house.call('POST', `/api/v1/destinations/mail/${act}`, { as: administrator });
+    assert.equal((await runAction('pause')).status, 200);
     const running = underbell(['burst', 'run', 'quay-pack', '--period', '2026-09']);
     const { id } = await until(async () => {
       const status = await json<{ id: number; state: string; phase: string }>('burst', 'status', 'quay-pack');
@@ -269,7 +269,7 @@ describe('underbell', () => {
     const { code, errors } = await running;
     assert.equal(code, 1);
     assert.match(errors, /waits: “mail” is paused/);
-    assert.equal((await steer('open')).status, 200);
+    assert.equal((await runAction('open')).status, 200);
   });
 
   it('saves destinations, tries them out, and loads prepared workbooks and lists', async () => {

@@ -7,7 +7,7 @@ import { join } from 'node:path';
 import { after, before, beforeEach, describe, it } from 'node:test';
 import { dropCredentials, readCredentials, saveCredentials, serviceUrl } from '../src/platform/credentials.ts';
 import { Problem } from '../src/platform/problem.ts';
-import { askService, callService } from '../src/platform/service.ts';
+import { callApi, callService } from '../src/platform/service.ts';
 import { runUnderbell } from './underbell.ts';
 
 const folder = mkdtempSync(join(tmpdir(), 'underbell-cli-'));
@@ -55,7 +55,7 @@ describe('calls of the service', () => {
   it('say who asks, and what', async () => {
     answer.text = '{"rows": 3}';
     const query = { where: "quay = 'Q&1'", only: ['Q001', 'Q002'], again: true, limit: undefined };
-    assert.deepEqual(await askService('GET', '/api/v1/datasets/a/count', { query }), { rows: 3 });
+    assert.deepEqual(await callApi('GET', '/api/v1/datasets/a/count', { query }), { rows: 3 });
     const { pathname, searchParams } = new URL(asked.path, url);
     assert.equal(pathname, '/api/v1/datasets/a/count');
     assert.deepEqual([...searchParams], [['where', "quay = 'Q&1'"], ['only', 'Q001'], ['only', 'Q002'], ['again', 'true']]); // prettier-ignore
@@ -69,7 +69,7 @@ describe('calls of the service', () => {
     writeFileSync(path, 'quay,days\nQ001,3\n');
     answer.text = '{"rows": 1}';
     const file = { path, type: 'text/csv' };
-    assert.deepEqual(await askService('PUT', '/b', { file }), { rows: 1 });
+    assert.deepEqual(await callApi('PUT', '/b', { file }), { rows: 1 });
     assert.deepEqual([asked.headers['content-type'], asked.body], ['text/csv', 'quay,days\nQ001,3\n']);
   });
 
@@ -83,26 +83,26 @@ describe('calls of the service', () => {
       nearest: ['b'],
     };
     answer = { status: 404, text: JSON.stringify(document) };
-    const found = await problem(askService('GET', '/a'));
+    const found = await problem(callApi('GET', '/a'));
     assert.deepEqual([found.document, found.exitCode], [document, 4]);
   });
 
   it('are explained when something else answers', async () => {
     for (const text of ['<html>Bad gateway</html>', '{"error":"bad"}', 'null', '']) {
       answer = { status: 502, text };
-      const { document, exitCode } = await problem(askService('GET', '/a'));
+      const { document, exitCode } = await problem(callApi('GET', '/a'));
       assert.deepEqual([document.code, exitCode], ['INTERNAL', 1], text);
       assert.match(document.detail, /answered 502 without a reason/);
     }
     answer = { status: 200, text: '<html>Welcome</html>' };
-    const { document } = await problem(askService('GET', '/a'));
+    const { document } = await problem(callApi('GET', '/a'));
     assert.equal(document.code, 'SERVICE_UNREACHABLE');
     assert.match(document.detail, new RegExp(`what answers at ${url} is not Under Bell`));
   });
 
   it('are explained when nothing answers', async () => {
     saveCredentials({ url: 'http://127.0.0.1:9', key: 'k', email: 'e' });
-    const { document } = await problem(askService('GET', '/a'));
+    const { document } = await problem(callApi('GET', '/a'));
     assert.deepEqual([document.code, document.hint], ['SERVICE_UNREACHABLE', 'is it started? npm start']);
   });
 

@@ -6,14 +6,14 @@ import { useRoute, useRouter } from 'vue-router';
 import BellMark from './platform/BellMark.vue';
 import { componentTheme } from './platform/theme.ts';
 import { showCount } from './platform/format.ts';
-import { useScreenTrouble } from './screen/useScreenAlerts.ts';
+import { useScreenAlerts } from './screen/useScreenAlerts.ts';
 import { useSession } from './session/useSession.ts';
 
-const { person, isMaker, signOut } = useSession();
-const { wrongCount, look, stop } = useScreenTrouble();
+const { person, isAuthor, signOut } = useSession();
+const { wrongCount, look, stop } = useScreenAlerts();
 // What somebody else was told is nothing to whoever signs in after them.
 watch(
-  () => (isMaker.value ? person.value?.email : undefined),
+  () => (isAuthor.value ? person.value?.email : undefined),
   (maker) => {
     stop();
     if (maker !== undefined) void look();
@@ -32,7 +32,7 @@ const places = computed(() => [
   { to: '/', title: 'Start' },
   { to: '/reports', title: 'Reports' },
   { to: '/boards', title: 'Boards' },
-  ...(isMaker.value
+  ...(isAuthor.value
     ? [
         { to: '/places', title: 'Places' },
         { to: '/screens', title: 'Screens' },
@@ -40,7 +40,7 @@ const places = computed(() => [
         { to: '/people', title: 'People' },
       ]
     : []),
-  ...(isMaker.value ? [{ to: '/sending', title: 'Sending' }] : []),
+  ...(isAuthor.value ? [{ to: '/sending', title: 'Sending' }] : []),
   ...(person.value?.isAdministrator
     ? [
         { to: '/costs', title: 'Costs' },

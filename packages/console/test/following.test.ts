@@ -3,7 +3,7 @@ import { afterEach, beforeEach, describe, it, mock } from 'node:test';
 import { reactive, ref } from 'vue';
 import { emptyDraft, type Draft } from '../src/burst/draft.ts';
 import { useDraftCheck } from '../src/burst/useDraftCheck.ts';
-import { useDraftChoices } from '../src/burst/useDraftOptions.ts';
+import { useDraftOptions } from '../src/burst/useDraftOptions.ts';
 import { useRun } from '../src/burst/useRun.ts';
 import { FakeService, refusal, settled, staged } from './stage.ts';
 
@@ -146,7 +146,7 @@ describe('a burst that is being written', () => {
 
   it('offers what fits together with what is chosen', async () => {
     const draft = reactive({ ...emptyDraft('Europe/Berlin'), kind: 'library', list: 'managers' }) as Draft;
-    const { used } = staged(() => useDraftChoices(draft));
+    const { used } = staged(() => useDraftOptions(draft));
     await settled();
     const answers: Record<string, unknown> = {
       '/api/v1/reports': { reports: [{ name: 'takings', title: 'Takings' }] },

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { beforeEach, describe, it } from 'node:test';
 import { ApiProblem } from '../src/platform/api.ts';
 import { holderWords } from '../src/rule/rowRuleText.ts';
-import { pathOf, useAtHand } from '../src/folder/useFavourites.ts';
+import { pathOf, useFavourites } from '../src/folder/useFavourites.ts';
 import { useSession } from '../src/session/useSession.ts';
 import { FakeService, refusal, settled } from './stage.ts';
 
@@ -16,10 +16,10 @@ describe('useSession', () => {
   it('is one for the whole console', async () => {
     const { load } = useSession();
     const isIn = load();
-    await service.answer({ body: { person: mara, isMaker: true } });
+    await service.answer({ body: { person: mara, isAuthor: true } });
     assert.equal(await isIn, true);
-    const { person, isMaker } = useSession();
-    assert.deepEqual([person.value, isMaker.value], [mara, true]);
+    const { person, isAuthor } = useSession();
+    assert.deepEqual([person.value, isAuthor.value], [mara, true]);
   });
 
   it('is nobody when the service says so, or says nothing', async () => {
@@ -37,7 +37,7 @@ describe('useSession', () => {
     const into = signIn(mara.email, 'lantern-quay-7');
     const asked = await service.answer({ body: {} });
     assert.deepEqual(asked.body, { email: mara.email, password: 'lantern-quay-7' });
-    await service.answer({ body: { person: mara, isMaker: true } });
+    await service.answer({ body: { person: mara, isAuthor: true } });
     await into;
     assert.equal(person.value?.name, 'Mara Venn');
     const out = signOut();
@@ -55,7 +55,7 @@ describe('useSession', () => {
     await refused;
     assert.deepEqual([person.value, service.asked.length], [undefined, 1]);
     const isIn = load();
-    await service.answer({ body: { person: mara, isMaker: true } });
+    await service.answer({ body: { person: mara, isAuthor: true } });
     await isIn;
     const failed = assert.rejects(signOut(), ApiProblem);
     await service.answer(new Error('offline'));
@@ -68,7 +68,7 @@ describe('useSession', () => {
     const details = { code: 'abc', email: mara.email, name: 'Mara Venn', password: 'lantern-quay-7' };
     const done = setUp(details);
     assert.deepEqual((await service.answer({ body: {} })).body, details);
-    await service.answer({ body: { person: { ...mara, isAdministrator: true }, isMaker: true } });
+    await service.answer({ body: { person: { ...mara, isAdministrator: true }, isAuthor: true } });
     await done;
     assert.equal(person.value?.isAdministrator, true);
   });
@@ -78,7 +78,7 @@ describe('what is at hand', () => {
   const report = { kind: 'report', name: 'takings' } as const;
 
   it('is kept and let go of, and shown as the service has it', async () => {
-    const { keep, isKept } = useAtHand();
+    const { keep, isKept } = useFavourites();
     assert.equal(isKept(report), false);
     const kept = keep(report, true);
     await service.answer({ status: 204 });
@@ -98,7 +98,7 @@ describe('what is at hand', () => {
   });
 
   it('remembers in passing what was looked at, and a failure is nobody’s concern', async () => {
-    useAtHand().looked(report);
+    useFavourites().looked(report);
     await service.answer(new Error('offline'));
     await settled();
     assert.deepEqual(service.asked, ['PUT /api/v1/recent/report/takings']);

@@ -13,7 +13,7 @@ import { answerAhead } from './view/index.ts';
 import { answerErrors, describeApi, mountRoutes, type Identify, type Route } from './platform/http/index.ts';
 import {
   defineRoute,
-  onePerApp,
+  perInstance,
   eventJobs,
   forgetSpent,
   joinInstallation,
@@ -25,7 +25,7 @@ import { mountPages } from './platform/pages.ts';
 import { believeProxies } from './platform/http/proxies.ts';
 
 /** Takes half a second to write, and anybody may ask for it. */
-const description = onePerApp((asked) => describeApi(routes, asked.settings.publicUrl));
+const description = perInstance((asked) => describeApi(routes, asked.settings.publicUrl));
 
 /** Every route of the service, the description of them among them. */
 export const routes: Route[] = [

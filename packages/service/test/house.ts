@@ -333,10 +333,10 @@ export class House {
   }
 
   /** Waits for a run to finish. */
-  finished(id: number, as: string): Promise<Ledger> {
+  finished(id: number, as: string): Promise<DeliveryLog> {
     return until(async () => {
       const { body } = await this.call('GET', `/api/v1/runs/${id}`, { as });
-      const run = body as unknown as Ledger;
+      const run = body as unknown as DeliveryLog;
       return run.state !== 'waiting' && run.state !== 'running' ? run : undefined;
     });
   }
@@ -368,7 +368,7 @@ export interface Answer {
   readonly body: Record<string, never> & Partial<ProblemDocument>;
 }
 
-export interface Ledger {
+export interface DeliveryLog {
   readonly id: number;
   readonly period: string;
   readonly state: string;

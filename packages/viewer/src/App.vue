@@ -4,7 +4,7 @@ import { saveFile } from './figure/saveFile.ts';
 import type { Host } from './host/host.ts';
 import { offerKey, handedOver } from './session/receivedToken.ts';
 import FigureGrid from './view/FigureGrid.vue';
-import LimitStrip from './view/AppliedFilters.vue';
+import AppliedFilters from './view/AppliedFilters.vue';
 import PopMenu, { type MenuItem } from './view/PopMenu.vue';
 import { useView } from './view/useView.ts';
 import type { Access, Target } from './view/viewApi.ts';
@@ -13,7 +13,7 @@ import { useDataAge } from './view/useDataAge.ts';
 
 /** Signing in and what can go wrong is fetched when it is needed. */
 const ProblemBox = defineAsyncComponent(() => import('./view/ProblemBox.vue'));
-const PostView = defineAsyncComponent(() => import('./view/SendToChannel.vue'));
+const SendToChannel = defineAsyncComponent(() => import('./view/SendToChannel.vue'));
 
 const props = defineProps<{ target: Target; host: Host; access?: Access }>();
 const channel = props.host;
@@ -104,12 +104,12 @@ const items = computed((): MenuItem[] => [
     <p v-if="said" class="notice said" role="status">
       {{ said }} <button type="button" @click="said = ''">Close</button>
     </p>
-    <PostView v-if="isPosting && answer && !problem" @close="isPosting = false" @said="said = $event" />
+    <SendToChannel v-if="isPosting && answer && !problem" @close="isPosting = false" @said="said = $event" />
     <main v-if="problem">
       <ProblemBox :problem="problem" :is-framed="channel.isFramed" :ask="ask" @retry="reload" @signed-in="signedIn" />
     </main>
     <template v-else-if="answer">
-      <LimitStrip :answer="answer" :choices="question.choices" @clear="clear" />
+      <AppliedFilters :answer="answer" :choices="question.choices" @clear="clear" />
       <FigureGrid :answer="answer" :choices="question.choices" :is-loading="isLoading" @pick="pick" />
     </template>
     <main v-else>

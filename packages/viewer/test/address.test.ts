@@ -1,8 +1,8 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { emptyWords } from '../src/figure/emptyText.ts';
+import { emptyText } from '../src/figure/emptyText.ts';
 import { readAddress } from '../src/view/address.ts';
-import type { ViewedFigure, ViewAnswer } from '@underbell/core/view';
+import type { ViewedFigure, ViewResponse } from '@underbell/core/view';
 import { openWindow } from './window.ts';
 
 function read(search: string) {
@@ -46,17 +46,17 @@ describe('a figure without rows', () => {
         { dataset: 'kiosk-takings', limits: [] },
       ],
       ...change,
-    }) as unknown as ViewAnswer;
+    }) as unknown as ViewResponse;
 
   it('says for what there are none', () => {
-    assert.equal(emptyWords(figure, answer({})), 'No kiosk takings yet.');
+    assert.equal(emptyText(figure, answer({})), 'No kiosk takings yet.');
     const limits = [
       { name: 'own quay', words: 'quay is Q017', isFixed: true },
       { name: 'Month', words: 'month is October', isFixed: false },
       { name: 'picked', words: 'route is R01', isFixed: false },
     ];
     assert.equal(
-      emptyWords(
+      emptyText(
         figure,
         answer({
           parameters: [{ label: 'Month', words: 'October 2026' }, { label: 'Quay' }],

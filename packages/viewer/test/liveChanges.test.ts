@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { afterEach, beforeEach, describe, it, mock } from 'node:test';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import type { ViewApi } from '../src/view/viewApi.ts';
 import { openWindow } from './window.ts';
 
@@ -53,7 +53,7 @@ describe('changes that a page hears of', () => {
   const shown = {
     report: { name: 'quays', title: 'Quays', edition: 1 },
     datasets: [{ dataset: 'sailings' }],
-  } as unknown as ViewAnswer;
+  } as unknown as ViewResponse;
   function listen(): { count(): number } {
     let changes = 0;
     const live = new LiveChanges(

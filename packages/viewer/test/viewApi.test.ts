@@ -3,7 +3,7 @@ import { afterEach, before, beforeEach, describe, it } from 'node:test';
 import fc from 'fast-check';
 import { casesOf } from '../../core/test/cases.ts';
 import { readAddress } from '../src/view/address.ts';
-import { askEarly, toSearch, ViewApi, ViewProblem, type ViewQuestion } from '../src/view/viewApi.ts';
+import { askEarly, toSearch, ViewApi, ViewProblem, type ViewState } from '../src/view/viewApi.ts';
 import { openWindow } from './window.ts';
 
 interface Asked {
@@ -12,7 +12,7 @@ interface Asked {
   readonly headers: Record<string, string>;
   readonly body: unknown;
 }
-const nothing: ViewQuestion = { choices: {}, drills: {}, without: [], parameters: {} };
+const nothing: ViewState = { choices: {}, drills: {}, without: [], parameters: {} };
 const usualFetch = globalThis.fetch;
 
 describe('what the viewer asks the service', () => {
@@ -57,7 +57,7 @@ describe('what the viewer asks the service', () => {
   });
 
   it('keeps the reader\u2019s own filter out of addresses and in what is posted, and asks boards for their filter alone', async () => {
-    const question: ViewQuestion = {
+    const question: ViewState = {
       page: 'routes',
       where: 'delay > 5',
       choices: { bars: ['R01', 'R02'] },
@@ -173,7 +173,7 @@ describe('a question in an address', () => {
     });
     fc.assert(
       fc.property(question, (one) => {
-        openWindow({ address: `http://viewer.example/r/quays?${toSearch(one as ViewQuestion)}` });
+        openWindow({ address: `http://viewer.example/r/quays?${toSearch(one as ViewState)}` });
         assert.deepEqual(readAddress().question, { ...one });
       }),
       casesOf(300, 41),

@@ -13,7 +13,7 @@ import type {
 import { collect, readTextFile } from '../platform/files.ts';
 import { line, plural, shortTime, show, showSkipped, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 /** To whom a right is given, each as an option of its own. */
 interface Holders {
@@ -35,7 +35,7 @@ function addPersonCommands(program: Command): void {
     .command('list')
     .description('everyone')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ people: ListedPerson[] }>('GET', '/api/v1/people');
+      const answer = await callApi<{ people: ListedPerson[] }>('GET', '/api/v1/people');
       show(command, answer, ({ people }) => {
         table(people, [
           { heading: 'address', cell: (one) => one.email },
@@ -53,7 +53,7 @@ function addPersonCommands(program: Command): void {
     .command('show <email>')
     .description('one person')
     .action(async (email: string, _options, command: Command) => {
-      const found = await askService<ListedPerson>('GET', `/api/v1/people/${encodeURIComponent(email)}`);
+      const found = await callApi<ListedPerson>('GET', `/api/v1/people/${encodeURIComponent(email)}`);
       show(command, found, (one) => {
         line(`${one.name} <${one.email}>, ${one.state}${one.isAdministrator ? ', administrator' : ''}`);
         if (one.groups.length > 0) line(`groups: ${one.groups.join(', ')}`);
@@ -66,7 +66,7 @@ function addPersonCommands(program: Command): void {
       'let somebody make datasets, reports, boards, lists, bursts and what belongs to them, and see those of all',
     )
     .action(async (email: string, _options, command: Command) => {
-      await askService('PUT', `/api/v1/people/${encodeURIComponent(email)}/publisher`);
+      await callApi('PUT', `/api/v1/people/${encodeURIComponent(email)}/publisher`);
       show(command, { publisher: email, kinds: thingKinds }, () =>
         line(
           `${email} owns all ${thingKinds.map((kind) => `${kind}s`).join(', ')}. What rows they see, row rules say.`,
@@ -94,7 +94,7 @@ function addPersonCommands(program: Command): void {
         const { name, organisation, report, group, words } = options;
         const rights = report.map((one) => ({ kind: 'report', name: one, level: 'view' }));
         const body = { email, name, organisation, groups: group, rights, words };
-        const answer = await askService<{ expiresAt: string }>('POST', '/api/v1/invitations', { body });
+        const answer = await callApi<{ expiresAt: string }>('POST', '/api/v1/invitations', { body });
         show(command, answer, ({ expiresAt }) => line(`${email} is invited until ${expiresAt.slice(0, 10)}.`));
       },
     );
@@ -121,7 +121,7 @@ function addPersonCommands(program: Command): void {
           isPreview: preview,
           ...(skipInvalidRows ? { invalidRows: 'skip' } : {}),
         };
-        show(command, await askService<InvitedPeople>('POST', '/api/v1/invitations/table', { body }), showInvited);
+        show(command, await callApi<InvitedPeople>('POST', '/api/v1/invitations/table', { body }), showInvited);
       },
     );
   person
@@ -164,7 +164,7 @@ function addPersonCommands(program: Command): void {
         // All attributes are said at once: those that are not named stay.
         const known =
           options.attribute.length > 0
-            ? (await askService<ListedPerson>('GET', `/api/v1/people/${encodeURIComponent(email)}`)).attributes
+            ? (await callApi<ListedPerson>('GET', `/api/v1/people/${encodeURIComponent(email)}`)).attributes
             : {};
         const merged = Object.entries({ ...known, ...attributes })
           .map(([name, values]) => [name, values.filter((value) => value !== '')] as const)
@@ -176,7 +176,7 @@ function addPersonCommands(program: Command): void {
           ...(options.attribute.length > 0 ? { attributes: Object.fromEntries(merged) } : {}),
           ...(state ? { state } : {}),
         };
-        await askService('PUT', `/api/v1/people/${encodeURIComponent(email)}`, { body });
+        await callApi('PUT', `/api/v1/people/${encodeURIComponent(email)}`, { body });
         show(command, { changed: email }, () => line(`${email} is changed.`));
       },
     );
@@ -202,7 +202,7 @@ function addGroupCommands(program: Command): void {
     .command('list')
     .description('the groups and who belongs to them')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ groups: ShownGroup[] }>('GET', '/api/v1/groups');
+      const answer = await callApi<{ groups: ShownGroup[] }>('GET', '/api/v1/groups');
       show(command, answer, ({ groups }) => {
         table(groups, [
           { heading: 'group', cell: (one) => one.name },
@@ -216,7 +216,7 @@ function addGroupCommands(program: Command): void {
     .command('show <name>')
     .description('a group and everybody in it')
     .action(async (name: string, _options, command: Command) => {
-      const found = await askService<ShownGroup>('GET', `/api/v1/groups/${encodeURIComponent(name)}`);
+      const found = await callApi<ShownGroup>('GET', `/api/v1/groups/${encodeURIComponent(name)}`);
       show(command, found, ({ members, owners, origin }) => {
         line(`${name}, kept ${origin === 'directory' ? 'by the directory' : 'here'}`);
         line(`members: ${members.join(', ') || 'nobody yet'}`);
@@ -230,7 +230,7 @@ function addGroupCommands(program: Command): void {
     .option('--owner <email>', 'an owner, who may change the group; may be repeated', collect, [])
     .action(async (name: string, options: { member: string[]; owner: string[] }, command: Command) => {
       const body = { members: options.member, owners: options.owner };
-      await askService('PUT', `/api/v1/groups/${encodeURIComponent(name)}`, { body });
+      await callApi('PUT', `/api/v1/groups/${encodeURIComponent(name)}`, { body });
       show(command, { saved: name }, () => line(`The group ${name} is saved.`));
     });
   for (const [verb, done] of [
@@ -242,7 +242,7 @@ function addGroupCommands(program: Command): void {
       .description(`${verb} members; everybody else stays`)
       .action(async (name: string, emails: string[], _options, command: Command) => {
         const path = `/api/v1/groups/${encodeURIComponent(name)}/members`;
-        const changed = await askService<ShownGroup>('POST', path, { body: { [verb]: emails } });
+        const changed = await callApi<ShownGroup>('POST', path, { body: { [verb]: emails } });
         show(command, changed, ({ members }) =>
           line(`${emails.join(', ')} ${done} ${name}, which has ${plural(members.length, 'member')}.`),
         );
@@ -251,7 +251,7 @@ function addGroupCommands(program: Command): void {
     .command('remove <name>')
     .description('remove a group that nothing names')
     .action(async (name: string, _options, command: Command) => {
-      await askService('DELETE', `/api/v1/groups/${encodeURIComponent(name)}`);
+      await callApi('DELETE', `/api/v1/groups/${encodeURIComponent(name)}`);
       show(command, { removed: name }, () => line(`The group ${name} is removed.`));
     });
 }
@@ -262,7 +262,7 @@ function addGrantCommands(program: Command): void {
     .command('list <kind> <name>')
     .description('the rights given on a thing or folder')
     .action(async (kind: string, name: string, _options, command: Command) => {
-      const answer = await askService<{ grants: ShownGrant[] }>('GET', '/api/v1/grants', { query: { kind, name } });
+      const answer = await callApi<{ grants: ShownGrant[] }>('GET', '/api/v1/grants', { query: { kind, name } });
       show(command, answer, ({ grants }) => {
         table(grants, [
           { heading: 'number', cell: (one) => String(one.id) },
@@ -310,7 +310,7 @@ function addGrantCommands(program: Command): void {
             hint: 'one of --group NAME, --person EMAIL, --client ID, --screen NAME, --screen-group NAME, --everyone',
           });
         const body = { holder, thing: { kind, name }, level, canPassOn: options.passOn };
-        await askService('PUT', '/api/v1/grants', { body });
+        await callApi('PUT', '/api/v1/grants', { body });
         show(command, body, () => line(`The right to ${level} the ${kind} ${name} is given.`));
       },
     );
@@ -318,7 +318,7 @@ function addGrantCommands(program: Command): void {
     .command('take <number>')
     .description('take a right back')
     .action(async (number: string, _options, command: Command) => {
-      await askService('DELETE', `/api/v1/grants/${encodeURIComponent(number)}`);
+      await callApi('DELETE', `/api/v1/grants/${encodeURIComponent(number)}`);
       show(command, { taken: number }, () => line(`The right ${number} is taken back.`));
     });
 }
@@ -329,7 +329,7 @@ function addRequestCommands(program: Command): void {
     .command('list')
     .description('requests that you may answer')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ requests: ShownRequest[] }>('GET', '/api/v1/requests');
+      const answer = await callApi<{ requests: ShownRequest[] }>('GET', '/api/v1/requests');
       show(command, answer, ({ requests }) => {
         if (requests.length === 0) return line('Nobody has asked.');
         table(requests, [
@@ -350,7 +350,7 @@ function addRequestCommands(program: Command): void {
     .action(async (options: { report?: string; placement?: string; words: string }, command: Command) => {
       if ((options.report === undefined) === (options.placement === undefined))
         throw localProblem('INPUT_INVALID', 'say --report or --placement, one of them');
-      await askService('POST', '/api/v1/requests', { body: options });
+      await callApi('POST', '/api/v1/requests', { body: options });
       show(command, { asked: options.report ?? options.placement }, () =>
         line('It is asked for. Whoever owns it, if there is such a thing, has a letter.'),
       );
@@ -359,7 +359,7 @@ function addRequestCommands(program: Command): void {
     .command('own')
     .description('what you asked for, with the answers')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ requests: OwnRequest[] }>('GET', '/api/v1/requests/own');
+      const answer = await callApi<{ requests: OwnRequest[] }>('GET', '/api/v1/requests/own');
       show(command, answer, ({ requests }) =>
         table(requests, [
           { heading: 'number', cell: (one) => String(one.id) },
@@ -376,7 +376,7 @@ function addRequestCommands(program: Command): void {
     .option('--words <text>', 'a few words with the answer', '')
     .action(async (number: string, options: { grant?: string; words: string }, command: Command) => {
       const body = { level: options.grant, words: options.words };
-      await askService('POST', `/api/v1/requests/${encodeURIComponent(number)}/answer`, { body });
+      await callApi('POST', `/api/v1/requests/${encodeURIComponent(number)}/answer`, { body });
       show(command, { answered: number }, () => line(`Request ${number} is ${options.grant ? 'granted' : 'refused'}.`));
     });
 }
@@ -389,7 +389,7 @@ function addAttributeCommands(program: Command): void {
     .command('list')
     .description('the attributes that people may have')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ attributes: ShownAttribute[] }>('GET', '/api/v1/attributes');
+      const answer = await callApi<{ attributes: ShownAttribute[] }>('GET', '/api/v1/attributes');
       show(command, answer, ({ attributes }) =>
         table(attributes, [
           { heading: 'attribute', cell: (one) => one.name },
@@ -407,7 +407,7 @@ function addAttributeCommands(program: Command): void {
     .option('--many', 'somebody may have several values', false)
     .action(async (name: string, options: { label: string; type: string; many: boolean }, command: Command) => {
       const body = { label: options.label, type: options.type, isMany: options.many };
-      await askService('PUT', `/api/v1/attributes/${encodeURIComponent(name)}`, { body });
+      await callApi('PUT', `/api/v1/attributes/${encodeURIComponent(name)}`, { body });
       show(command, { saved: name }, () => line(`The attribute ${name} is saved.`));
     });
 }
@@ -425,7 +425,7 @@ function addAuditCommands(program: Command): void {
     .option('--before <number>', 'only older ones than this entry')
     .option('--limit <number>', 'so many', '50')
     .action(async (options: Record<string, string>, command: Command) => {
-      const answer = await askService<{ entries: AuditRecord[] }>('GET', '/api/v1/audit', { query: options });
+      const answer = await callApi<{ entries: AuditRecord[] }>('GET', '/api/v1/audit', { query: options });
       show(command, answer, ({ entries }) =>
         table(entries, [
           { heading: 'number', cell: (one) => one.id, isNumber: true },
@@ -441,7 +441,7 @@ function addAuditCommands(program: Command): void {
     .command('check')
     .description('walk the chain of the audit log; ends with 1 when an entry was changed or is missing')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ entries: number; brokenAt?: number }>('GET', '/api/v1/audit/check');
+      const answer = await callApi<{ entries: number; brokenAt?: number }>('GET', '/api/v1/audit/check');
       show(command, answer, ({ entries, brokenAt }) =>
         line(
           brokenAt === undefined

@@ -1,8 +1,8 @@
 import { InvalidArgumentError, type Command } from 'commander';
-import { doorKinds, type DoorKind, type OpenDoor, type OpenDoors } from '@underbell/core/activeAccess';
+import { accessKinds, type DoorKind, type ActiveAccess, type OpenDoors } from '@underbell/core/activeAccess';
 import { line, plural, shortTime, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService, callService } from '../platform/service.ts';
+import { callApi, callService } from '../platform/service.ts';
 
 interface FilterOptions {
   readonly kind?: string;
@@ -14,13 +14,13 @@ interface FilterOptions {
 
 const addFilter = (command: Command): Command =>
   command
-    .option('--kind <kind>', doorKinds.join(', '))
+    .option('--kind <kind>', accessKinds.join(', '))
     .option('--person <text>', 'part of whom it was given to or by')
     .option('--of <thing>', 'what it opens, such as "report quay-punctuality"')
     .option('--older-than-days <days>', 'made at least so long ago')
     .option('--unused-days <days>', 'not used for so long, or never');
 
-function tell(open: readonly OpenDoor[]): void {
+function tell(open: readonly ActiveAccess[]): void {
   table(open, [
     { heading: 'kind', cell: (one) => one.kind },
     { heading: 'id', cell: (one) => one.id },
@@ -36,7 +36,7 @@ function tell(open: readonly OpenDoor[]): void {
 const readDoor = (text: string, before: readonly { kind: DoorKind; id: string }[]) => {
   const at = text.indexOf(':');
   const kind = text.slice(0, at);
-  if (!(doorKinds as readonly string[]).includes(kind))
+  if (!(accessKinds as readonly string[]).includes(kind))
     throw new InvalidArgumentError('write it as KIND:ID, as the list names them: "access token:…"');
   return [...before, { kind: kind as DoorKind, id: text.slice(at + 1) }];
 };
@@ -53,7 +53,7 @@ export function addOpenCommands(program: Command): void {
         process.stdout.write(await answer.text());
         return;
       }
-      const answer = await askService<OpenDoors>('GET', '/api/v1/open', { query: { ...query } });
+      const answer = await callApi<OpenDoors>('GET', '/api/v1/open', { query: { ...query } });
       show(command, answer, ({ open: found, failed = [] }) => {
         tell(found);
         line(plural(found.length, 'thing'));
@@ -74,7 +74,7 @@ export function addOpenCommands(program: Command): void {
         const { door, yes, ...query } = options;
         if (door.length === 0 && Object.keys(query).length === 0)
           throw localProblem('INPUT_INVALID', 'say which', { hint: '--door KIND:ID, or what they have in common' });
-        const { open: all } = await askService<OpenDoors>('GET', '/api/v1/open', { query: { ...query } });
+        const { open: all } = await callApi<OpenDoors>('GET', '/api/v1/open', { query: { ...query } });
         const meant = all.filter(
           (one) => one.mayEnd && (door.length === 0 || door.some(({ kind, id }) => kind === one.kind && id === one.id)),
         );
@@ -90,7 +90,7 @@ export function addOpenCommands(program: Command): void {
           return;
         }
         const body = { doors: meant.map(({ kind, id }) => ({ kind, id })) };
-        const answer = await askService<{ ended: number; problems: { kind: string; id: string; message: string }[] }>(
+        const answer = await callApi<{ ended: number; problems: { kind: string; id: string; message: string }[] }>(
           'POST',
           '/api/v1/open/end',
           { body },

@@ -1,10 +1,10 @@
 import type { AppPage, AppPlace, CompanyChoice, PageItem, PageShared, ShownApp, SidePanel } from '@underbell/core/app';
-import { placedWords } from '@underbell/core/placement';
+import { placementLabel } from '@underbell/core/placement';
 import type { Command } from 'commander';
 import { collect, readPairs } from '../platform/files.ts';
 import { line, plural, shortTime, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const appPath = (name: string) => `/api/v1/apps/${encodeURIComponent(name)}`;
 const placePath = (name: string, place: string) => `${appPath(name)}/places/${encodeURIComponent(place)}`;
@@ -41,7 +41,7 @@ const switched = ({ switchedBy, switchedAt }: ShownApp) =>
 
 function tellPlace({ placement, title, inPanel, offers, companies, ...shows }: AppPlace): void {
   line();
-  line(`${placement}: ${title}, ${placedWords(shows)}${inPanel ? ', in side panels' : ''}`);
+  line(`${placement}: ${title}, ${placementLabel(shows)}${inPanel ? ', in side panels' : ''}`);
   if (offers.length > 0) line(`  a company may have instead: ${offers.join(', ')}`);
   for (const one of companies.filter(({ counts }) => counts))
     line(`  ${one.company} has ${one.shows ?? 'the standard'} (${one.by}, ${shortTime(one.at)})`);
@@ -62,7 +62,7 @@ function addSetup(app: Command): void {
     .command('list')
     .description('business apps that show reports, as far as you may see them')
     .action(async (_options, command: Command) => {
-      show(command, await askService<{ apps: ShownApp[] }>('GET', '/api/v1/apps'), ({ apps }) => {
+      show(command, await callApi<{ apps: ShownApp[] }>('GET', '/api/v1/apps'), ({ apps }) => {
         table(apps, [
           { heading: 'app', cell: (one) => one.name },
           { heading: 'title', cell: (one) => one.title },
@@ -77,7 +77,7 @@ function addSetup(app: Command): void {
     .command('show <name>')
     .description('one of them, with what stands in it and what companies chose')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await askService<ShownApp>('GET', appPath(name)), tellApp);
+      show(command, await callApi<ShownApp>('GET', appPath(name)), tellApp);
     });
   app
     .command('save <name>')
@@ -91,21 +91,21 @@ function addSetup(app: Command): void {
       const { title, origin, client = null } = options;
       const charts = readCharts(options.chart);
       const body = { title, origins: origin, client, company: readCompany(options.company), charts };
-      show(command, await askService<ShownApp>('PUT', appPath(name), { body }), tellApp);
+      show(command, await callApi<ShownApp>('PUT', appPath(name), { body }), tellApp);
     });
   for (const state of ['on', 'off'] as const)
     app
       .command(`${state} <name>`)
       .description(`switch reports ${state} in an app, at once and everywhere (for administrators)`)
       .action(async (name: string, _options, command: Command) => {
-        const answer = await askService<ShownApp>('POST', `${appPath(name)}/${state}`);
+        const answer = await callApi<ShownApp>('POST', `${appPath(name)}/${state}`);
         show(command, answer, (one) => line(`Reports are ${state} in ${one.title}.`));
       });
   app
     .command('remove <name>')
     .description('take an app away; what stood in it stays as it is (for administrators)')
     .action(async (name: string, _options, command: Command) => {
-      await askService('DELETE', appPath(name));
+      await callApi('DELETE', appPath(name));
       show(command, { removed: name }, () => line(`The app ${name} is gone.`));
     });
 }
@@ -123,7 +123,7 @@ function addPlaces(app: Command): void {
     .action(
       async (name: string, placement: string, options: { inPanel?: boolean; offer: string[] }, command: Command) => {
         const body = { inPanel: options.inPanel === true, offers: options.offer };
-        const answer = await askService<ShownApp>('PUT', placePath(name, placement), { body });
+        const answer = await callApi<ShownApp>('PUT', placePath(name, placement), { body });
         show(command, answer, ({ places }) => places.filter((one) => one.placement === placement).forEach(tellPlace));
       },
     );
@@ -131,7 +131,7 @@ function addPlaces(app: Command): void {
     .command('take-out <name> <placement>')
     .description('take a placement out of an app; it stays what it is')
     .action(async (name: string, placement: string, _options, command: Command) => {
-      await askService('DELETE', placePath(name, placement));
+      await callApi('DELETE', placePath(name, placement));
       show(command, { takenOut: placement }, () => line(`${placement} stands in ${name} no more.`));
     });
   app
@@ -140,7 +140,7 @@ function addPlaces(app: Command): void {
     .action(
       async (name: string, placement: string, company: string, shows: string | undefined, _o, command: Command) => {
         const body = { company, shows: shows ?? null };
-        const answer = await askService<ShownApp>('PUT', `${placePath(name, placement)}/company`, { body });
+        const answer = await callApi<ShownApp>('PUT', `${placePath(name, placement)}/company`, { body });
         show(command, answer, () => line(`${company} has ${shows ?? 'the standard'} there now.`));
       },
     );
@@ -148,7 +148,7 @@ function addPlaces(app: Command): void {
     .command('choices <name> <placement>')
     .description('what was chosen for companies in a place, the newest first')
     .action(async (name: string, placement: string, _options, command: Command) => {
-      const answer = await askService<ShownApp>('GET', appPath(name));
+      const answer = await callApi<ShownApp>('GET', appPath(name));
       show(command, choices(answer.places, placement), (all) => {
         table(all, [
           { heading: 'number', cell: (one) => one.id, isNumber: true },
@@ -165,7 +165,7 @@ function addPlaces(app: Command): void {
     .description('have an earlier choice of a company back, by its number')
     .action(async (name: string, placement: string, number: string, _options, command: Command) => {
       const body = { id: Number(number) };
-      const answer = await askService<ShownApp>('POST', `${placePath(name, placement)}/company/back`, { body });
+      const answer = await callApi<ShownApp>('POST', `${placePath(name, placement)}/company/back`, { body });
       show(command, answer, ({ places }) => {
         const [now] = choices(places, placement);
         line(`${now?.company ?? ''} has ${now?.shows ?? 'the standard'} there now.`);
@@ -191,8 +191,8 @@ function addOwn(app: Command): void {
       const path = `${appPath(name)}/panel`;
       const answer =
         has.length > 0
-          ? await askService<SidePanel>('PUT', path, { body: { chosen: has } })
-          : await askService<SidePanel>('GET', path);
+          ? await callApi<SidePanel>('PUT', path, { body: { chosen: has } })
+          : await callApi<SidePanel>('GET', path);
       show(command, answer, ({ may, chosen }) => {
         for (const one of chosen) line(`${one}  ${may.find(({ placement }) => placement === one)?.title ?? ''}`);
         const rest = may.filter((one) => !chosen.includes(one.placement));
@@ -204,7 +204,7 @@ function addOwn(app: Command): void {
     .description('mixed pages of an app: your own and those shared with you')
     .action(async (name: string, _options, command: Command) => {
       type Pages = { pages: AppPage[]; charts: { name: string; title: string }[] };
-      show(command, await askService<Pages>('GET', `${appPath(name)}/pages`), ({ pages, charts }) => {
+      show(command, await callApi<Pages>('GET', `${appPath(name)}/pages`), ({ pages, charts }) => {
         table(pages, [
           { heading: 'page', cell: (one) => one.name },
           { heading: 'title', cell: (one) => one.title },
@@ -220,7 +220,7 @@ function addOwn(app: Command): void {
     .requiredOption('--title <text>', 'what people read')
     .action(async (name: string, page: string, items: string[], options: { title: string }, command: Command) => {
       const body = { title: options.title, items: items.map(readItem) };
-      const answer = await askService<AppPage>('PUT', pagePath(name, page), { body });
+      const answer = await callApi<AppPage>('PUT', pagePath(name, page), { body });
       show(command, answer, (one) => line(`“${one.title}” holds ${plural(one.items.length, 'figure')}.`));
     });
   app
@@ -228,7 +228,7 @@ function addOwn(app: Command): void {
     .description('share a page with a colleague, who sees it under their own rights')
     .option('--level <level>', 'view, export, edit or own', 'view')
     .action(async (name: string, page: string, person: string, { level }: { level: string }, command: Command) => {
-      const answer = await askService<PageShared>('POST', `${pagePath(name, page)}/share`, { body: { person, level } });
+      const answer = await callApi<PageShared>('POST', `${pagePath(name, page)}/share`, { body: { person, level } });
       show(command, answer, ({ unseen }) => {
         line(`${person} may ${level} it now.`);
         if (unseen.length > 0) line(`They will not see: ${unseen.join(', ')}.`);

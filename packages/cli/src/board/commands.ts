@@ -2,7 +2,7 @@ import type { Command } from 'commander';
 import type { ListedBoard } from '@underbell/core/board';
 import { readJsonFile } from '../platform/files.ts';
 import { line, plural, shortTime, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 export function addBoardCommands(program: Command): void {
   const board = program.command('board').description('pages that gather figures from several reports');
@@ -10,7 +10,7 @@ export function addBoardCommands(program: Command): void {
     .command('list')
     .description('the boards that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ boards: ListedBoard[] }>('GET', '/api/v1/boards');
+      const answer = await callApi<{ boards: ListedBoard[] }>('GET', '/api/v1/boards');
       show(command, answer, ({ boards }) =>
         table(boards, [
           { heading: 'board', cell: (one) => one.name },
@@ -28,7 +28,7 @@ export function addBoardCommands(program: Command): void {
       type Figure = { name: string; report: string; page: string; figure: string; at: Record<string, number> };
       type Frame = { name: string; address: string; at: Record<string, number> };
       type Shown = { definition: { title: string; figures: Figure[]; frames?: Frame[] }; version: number };
-      const answer = await askService<Shown>('GET', `/api/v1/boards/${encodeURIComponent(name)}`);
+      const answer = await callApi<Shown>('GET', `/api/v1/boards/${encodeURIComponent(name)}`);
       show(command, answer, ({ definition, version }) => {
         line(`${definition.title}, version ${version}`);
         table(
@@ -53,15 +53,15 @@ export function addBoardCommands(program: Command): void {
       const path = '/api/v1/board-frames';
       const isSet = origins.length > 0 || options.none === true;
       const answer = isSet
-        ? await askService<{ origins: string[] }>('PUT', path, { body: { origins } })
-        : await askService<{ origins: string[] }>('GET', path);
+        ? await callApi<{ origins: string[] }>('PUT', path, { body: { origins } })
+        : await callApi<{ origins: string[] }>('GET', path);
       show(command, answer, (one) => line(one.origins.join('\n') || 'Boards frame nothing.'));
     });
   board
     .command('check <file>')
     .description('check a board without saving it')
     .action(async (file: string, _options, command: Command) => {
-      const answer = await askService<{ name: string; figures: number }>('POST', '/api/v1/boards/check', {
+      const answer = await callApi<{ name: string; figures: number }>('POST', '/api/v1/boards/check', {
         body: readJsonFile(file),
       });
       show(command, answer, ({ name, figures }) => line(`${name} is fine: ${plural(figures, 'figure')}.`));
@@ -70,7 +70,7 @@ export function addBoardCommands(program: Command): void {
     .command('save <file>')
     .description('save a board; everywhere that shows it follows')
     .action(async (file: string, _options, command: Command) => {
-      const answer = await askService<{ name: string; version: number }>('PUT', '/api/v1/boards', {
+      const answer = await callApi<{ name: string; version: number }>('PUT', '/api/v1/boards', {
         body: { definition: readJsonFile(file) },
       });
       show(command, answer, ({ name, version }) => line(`${name}: version ${version} is saved.`));

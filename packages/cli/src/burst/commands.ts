@@ -4,10 +4,10 @@ import { extname } from 'node:path';
 import { collect, readJsonFile } from '../platform/files.ts';
 import { faint, line, megabytes, plural, shortTime, show, table, wantsJson } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService, callService, fetchFile } from '../platform/service.ts';
+import { callApi, callService, fetchFile } from '../platform/service.ts';
 import {
   missedWords,
-  type Ledger,
+  type DeliveryLog,
   type LedgerEntry,
   type ShownPlan,
   type BurstTimes,
@@ -57,7 +57,7 @@ async function run(
   command: Command,
 ): Promise<void> {
   const { period, again, wait, only, test } = options;
-  const started = await askService<Ledger>('POST', `${burstPath(name)}/runs`, {
+  const started = await callApi<DeliveryLog>('POST', `${burstPath(name)}/runs`, {
     body: { period, again, isTest: test, ...(only.length > 0 ? { only } : {}) },
   });
   if (started.state === 'held')
@@ -83,11 +83,11 @@ async function status(name: string | undefined, options: { run?: string }, comma
   let id = options.run;
   if (id === undefined) {
     if (name === undefined) throw localProblem('INPUT_INVALID', 'say which burst, or which run with --run');
-    const { runs } = await askService<{ runs: Ledger[] }>('GET', '/api/v1/runs', { query: { burst: name } });
+    const { runs } = await callApi<{ runs: DeliveryLog[] }>('GET', '/api/v1/runs', { query: { burst: name } });
     if (!runs[0]) return show(command, { burst: name, runs: [] }, () => line(`${name} has not been run yet.`));
     id = String(runs[0].id);
   }
-  const ledger = await askService<Ledger>('GET', `/api/v1/runs/${encodeURIComponent(id)}`);
+  const ledger = await callApi<DeliveryLog>('GET', `/api/v1/runs/${encodeURIComponent(id)}`);
   show(command, ledger, (one) => {
     showLedger(one.entries);
     line();
@@ -101,7 +101,7 @@ export function addBurstCommands(program: Command): void {
     .command('list')
     .description('the bursts that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ bursts: ShownBurst[] }>('GET', '/api/v1/bursts');
+      const answer = await callApi<{ bursts: ShownBurst[] }>('GET', '/api/v1/bursts');
       show(command, answer, ({ bursts }) => {
         table(bursts, [
           { heading: 'burst', cell: (one) => one.name },
@@ -119,7 +119,7 @@ export function addBurstCommands(program: Command): void {
     .command('define <file>')
     .description('save a burst definition (format underbell-burst/1)')
     .action(async (file: string, _options, command: Command) => {
-      const answer = await askService<{ name: string }>('PUT', '/api/v1/bursts', { body: readJsonFile(file) });
+      const answer = await callApi<{ name: string }>('PUT', '/api/v1/bursts', { body: readJsonFile(file) });
       show(command, answer, ({ name }) =>
         line(`The burst ${name} is saved. See what it would do: underbell burst plan ${name}`),
       );
@@ -128,7 +128,7 @@ export function addBurstCommands(program: Command): void {
     .command('check <file>')
     .description('check a burst definition; nothing is saved')
     .action(async (file: string, _options, command: Command) => {
-      const answer = await askService<CheckedBurst>('POST', '/api/v1/bursts/check', { body: readJsonFile(file) });
+      const answer = await callApi<CheckedBurst>('POST', '/api/v1/bursts/check', { body: readJsonFile(file) });
       show(command, answer, ({ name, isNew, words, strategy }) => {
         line(`${name} is fine${isNew ? ' and new' : ''}. It runs ${words}.`);
         line(faint(strategy.because));
@@ -138,7 +138,7 @@ export function addBurstCommands(program: Command): void {
     .command('show <name>')
     .description('the definition of a burst, as define takes it')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await askService<{ definition: object }>('GET', `/api/v1/bursts/${encodeURIComponent(name)}`);
+      const answer = await callApi<{ definition: object }>('GET', `/api/v1/bursts/${encodeURIComponent(name)}`);
       show(command, answer, ({ definition }) => line(JSON.stringify(definition, null, 2)));
     });
   for (const isPaused of [true, false])
@@ -147,7 +147,7 @@ export function addBurstCommands(program: Command): void {
       .description(isPaused ? 'let a burst not run by itself for now' : 'let it run by itself again')
       .action(async (name: string, _options, command: Command) => {
         const path = `/api/v1/bursts/${encodeURIComponent(name)}/schedule`;
-        const answer = await askService<{ words: string }>('PUT', path, { body: { isPaused } });
+        const answer = await callApi<{ words: string }>('PUT', path, { body: { isPaused } });
         show(command, answer, ({ words }) => line(`${name}: ${words}.`));
       });
   const forPeriod = (made: Command) =>
@@ -161,7 +161,7 @@ export function addBurstCommands(program: Command): void {
   )
     .addHelpText('after', '\nExample:\n  underbell burst plan quay-pack --period 2026-10')
     .action(async (name: string, options: PeriodOptions, command: Command) => {
-      show(command, await askService<ShownPlan>('GET', `${burstPath(name)}/plan`, { query: { ...options } }), showPlan);
+      show(command, await callApi<ShownPlan>('GET', `${burstPath(name)}/plan`, { query: { ...options } }), showPlan);
     });
   forPeriod(
     burst.command('run <name>').description('make and send the copies; nobody gets the same period twice unless asked'),
@@ -210,42 +210,38 @@ export function addBurstCommands(program: Command): void {
         await writeFile(options.calendar, await (await callService('GET', `${burstPath(name)}/times.ics`)).text());
         return show(command, { file: options.calendar }, ({ file }) => line(`The next times are in ${file}.`));
       }
-      show(
-        command,
-        await askService<BurstTimes>('GET', `${burstPath(name)}/times`),
-        ({ words, times, missed = [] }) => {
-          line(`${name}: ${words}`);
-          for (const one of times)
-            line(
-              `  ${one.words}${one.periodWords ? `, about ${one.periodWords}` : ''}${one.isRepeated ? ' again: only for those who have none yet' : ''}`,
-            );
-          if (missed.length > 0) line('Missed:');
-          for (const one of missed)
-            line(`  ${one.words}${one.period ? `, about ${one.period}` : ''}: ${missedWords[one.outcome]}`);
-        },
-      );
+      show(command, await callApi<BurstTimes>('GET', `${burstPath(name)}/times`), ({ words, times, missed = [] }) => {
+        line(`${name}: ${words}`);
+        for (const one of times)
+          line(
+            `  ${one.words}${one.periodWords ? `, about ${one.periodWords}` : ''}${one.isRepeated ? ' again: only for those who have none yet' : ''}`,
+          );
+        if (missed.length > 0) line('Missed:');
+        for (const one of missed)
+          line(`  ${one.words}${one.period ? `, about ${one.period}` : ''}: ${missedWords[one.outcome]}`);
+      });
     });
-  const steer = (act: string, description: string, said: (run: Ledger, id: string) => string) =>
+  const runAction = (act: string, description: string, said: (run: DeliveryLog, id: string) => string) =>
     burst
       .command(`${act} <run>`)
       .description(description)
       .action(async (id: string, _options, command: Command) => {
-        const answer = await askService<Ledger>('POST', `/api/v1/runs/${encodeURIComponent(id)}/${act}`);
+        const answer = await callApi<DeliveryLog>('POST', `/api/v1/runs/${encodeURIComponent(id)}/${act}`);
         show(command, answer, () => line(said(answer, id)));
       });
-  steer('pause', 'pause a run; what is on its way arrives', (_run, id) => `Run ${id} is being paused.`);
-  steer(
+  runAction('pause', 'pause a run; what is on its way arrives', (_run, id) => `Run ${id} is being paused.`);
+  runAction(
     'release',
     'let a run go that somebody else started and that waits for a second person',
     (_run, id) => `Run ${id} is released: underbell burst status --run ${id}`,
   );
-  steer('continue', 'let a paused run go on', (_run, id) => `Run ${id} goes on.`);
-  steer(
+  runAction('continue', 'let a paused run go on', (_run, id) => `Run ${id} goes on.`);
+  runAction(
     'retry',
     'run once more for those whose copy failed',
     (run, id) => `Run ${run.id} tries again what failed in run ${id}: underbell burst status --run ${run.id}`,
   );
-  steer('stop', 'stop a run; what has left stays sent', (_run, id) => `Run ${id} is being stopped.`);
+  runAction('stop', 'stop a run; what has left stays sent', (_run, id) => `Run ${id} is being stopped.`);
   burst
     .command('recall <run>')
     .description('take the links of a run back; who holds one reads that it was recalled')
@@ -253,7 +249,7 @@ export function addBurstCommands(program: Command): void {
     .action(async (id: string, options: { only?: string }, command: Command) => {
       const body = options.only === undefined ? {} : { recipient: options.only };
       const path = `/api/v1/runs/${encodeURIComponent(id)}/recall`;
-      const answer = await askService<{ recalled: number }>('POST', path, { body });
+      const answer = await callApi<{ recalled: number }>('POST', path, { body });
       show(command, answer, ({ recalled }) => line(`${plural(recalled, 'link')} recalled.`));
     });
   burst
@@ -272,12 +268,12 @@ export function addBurstCommands(program: Command): void {
     .action(async (name: string, options: { again?: string }, command: Command) => {
       if (options.again !== undefined) {
         const address = options.again;
-        await askService('POST', `${burstPath(name)}/subscribe`, { body: { address } });
+        await callApi('POST', `${burstPath(name)}/subscribe`, { body: { address } });
         return show(command, { address }, () => line(`${address} gets copies of ${name} again.`));
       }
       show(
         command,
-        await askService<{ unsubscribed: Unsubscribed[] }>('GET', `${burstPath(name)}/unsubscribed`),
+        await callApi<{ unsubscribed: Unsubscribed[] }>('GET', `${burstPath(name)}/unsubscribed`),
         ({ unsubscribed }) =>
           table(unsubscribed, [
             { heading: 'address', cell: (one) => one.address },
@@ -289,7 +285,7 @@ export function addBurstCommands(program: Command): void {
     .command('copies')
     .description('what was sent to you last, with the links that still hold')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ copies: OwnCopy[] }>('GET', '/api/v1/copies/own');
+      const answer = await callApi<{ copies: OwnCopy[] }>('GET', '/api/v1/copies/own');
       show(command, answer, ({ copies }) => {
         table(
           copies.flatMap((copy) => copy.files.map((file) => ({ ...copy, ...file }))),
@@ -313,7 +309,7 @@ export function addBurstCommands(program: Command): void {
       if ((options.arrived === true) === (options.lost === true))
         throw localProblem('INPUT_INVALID', 'say whether it did: --arrived or --lost');
       const body = { recipient, hasArrived: options.arrived === true };
-      const answer = await askService<Ledger>('POST', `/api/v1/runs/${encodeURIComponent(id)}/settle`, { body });
+      const answer = await callApi<DeliveryLog>('POST', `/api/v1/runs/${encodeURIComponent(id)}/settle`, { body });
       show(command, answer, () => line(`The copy for ${recipient} counts as ${body.hasArrived ? 'sent' : 'failed'}.`));
     });
 }

@@ -3,7 +3,7 @@ import { faint, line, megabytes, plural, table } from '../platform/output.ts';
 
 const seconds = (ms: number) => `${(ms / 1000).toFixed(ms < 10_000 ? 1 : 0)} s`;
 
-function costWords({ computingMs, rowsRead, bytes, unknown }: ShownPlan['costs']): string {
+function usageText({ computingMs, rowsRead, bytes, unknown }: ShownPlan['costs']): string {
   const rows = `${plural(rowsRead, 'row')} read`;
   const without = `no copy as ${unknown.join(' or ')} was ever made here`;
   if (computingMs === 0 && unknown.length > 0) return `${rows}; what it costs is not known yet: ${without}.`;
@@ -63,7 +63,7 @@ export function showPlan(plan: ShownPlan): void {
     );
   }
   const { costs } = plan;
-  if (counts.planned > 0) line(costWords(costs));
+  if (counts.planned > 0) line(usageText(costs));
   for (const one of costs.limits)
     if (one.state !== 'fine')
       line(

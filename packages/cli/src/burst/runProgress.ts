@@ -1,7 +1,7 @@
 import { SingleBar } from 'cli-progress';
-import type { Ledger, ShownRun } from '@underbell/core/burst/apiTypes';
+import type { DeliveryLog, ShownRun } from '@underbell/core/burst/apiTypes';
 import { harmless, line, shortTime } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const pollMs = 500;
 const settled = (run: ShownRun) => run.counts.sent + run.counts.failed + run.counts.inDoubt;
@@ -50,7 +50,7 @@ class Progress {
 }
 
 /** Waits until a run has finished. Ctrl-C leaves the run going and says how to stop it. */
-export async function followRun(id: number, isQuiet: boolean): Promise<Ledger> {
+export async function followRun(id: number, isQuiet: boolean): Promise<DeliveryLog> {
   const progress = new Progress(isQuiet);
   const leave = () => {
     progress.stop();
@@ -61,7 +61,7 @@ export async function followRun(id: number, isQuiet: boolean): Promise<Ledger> {
   };
   process.once('SIGINT', leave);
   // Its ledger may hold ten thousand lines: it is fetched once, when the run has ended.
-  const look = () => askService<ShownRun>('GET', `/api/v1/runs/${id}/progress`);
+  const look = () => callApi<ShownRun>('GET', `/api/v1/runs/${id}/progress`);
   let run = await look();
   progress.start(run.counts.planned);
   while (run.state === 'waiting' || run.state === 'running') {
@@ -71,16 +71,16 @@ export async function followRun(id: number, isQuiet: boolean): Promise<Ledger> {
   }
   progress.stop();
   process.off('SIGINT', leave);
-  return askService<Ledger>('GET', `/api/v1/runs/${id}`);
+  return callApi<DeliveryLog>('GET', `/api/v1/runs/${id}`);
 }
 
 /** 0 when all that was planned left, 5 when a part did, 1 when nothing did or the run was stopped. */
-export function exitCodeOf(run: Ledger): number {
+export function exitCodeOf(run: DeliveryLog): number {
   if (run.state === 'done') return 0;
   return run.state === 'partly' ? 5 : 1;
 }
 
-export function summaryLine(run: Ledger): void {
+export function summaryLine(run: DeliveryLog): void {
   const { counts } = run;
   const parts = [`${counts.sent} sent`, `${counts.skipped} skipped`, `${counts.failed} failed`];
   if (counts.inDoubt > 0) parts.push(`${counts.inDoubt} in doubt`);

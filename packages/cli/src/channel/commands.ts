@@ -1,8 +1,14 @@
-import { tabNews, type ComparedMembers, type ShownChat, type ShownTab, type ShownTeam } from '@underbell/core/channel';
-import { placedWords } from '@underbell/core/placement';
+import {
+  announcementEvents,
+  type ComparedMembers,
+  type ShownChat,
+  type ShownTab,
+  type ShownTeam,
+} from '@underbell/core/channel';
+import { placementLabel } from '@underbell/core/placement';
 import type { Command } from 'commander';
 import { line, shortTime, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const chatPath = (name: string) => `/api/v1/chats/${encodeURIComponent(name)}`;
 const tabPath = (name: string) => `/api/v1/tabs/${encodeURIComponent(name)}`;
@@ -43,7 +49,7 @@ function addChatCommands(program: Command): void {
     .command('list')
     .description('the chats, with what is wrong with them')
     .action(async (_options, command: Command) => {
-      show(command, await askService<{ chats: ShownChat[] }>('GET', '/api/v1/chats'), ({ chats }) => {
+      show(command, await callApi<{ chats: ShownChat[] }>('GET', '/api/v1/chats'), ({ chats }) => {
         table(chats, [
           { heading: 'chat', cell: (one) => one.name },
           { heading: 'server', cell: (one) => one.serverName },
@@ -60,7 +66,7 @@ function addChatCommands(program: Command): void {
     .command('show <name>')
     .description('one of them, with how it is reached')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await askService<ShownChat>('GET', chatPath(name)), (one) => {
+      show(command, await callApi<ShownChat>('GET', chatPath(name)), (one) => {
         line(`${one.title}, ${one.serverName}: ${one.teams} teams, ${one.channels} channels, ${one.tabs} tabs`);
         if (one.setup) line(`server ${one.setup.homeserver}, used in ${one.setup.origins.join(', ') || 'no page'}`);
         if (one.setup?.addressDomain) line(`its people have addresses at ${one.setup.addressDomain}`);
@@ -71,13 +77,13 @@ function addChatCommands(program: Command): void {
     chat.command('add <name>').description('take part in a chat; prints the registration file for its server, once'),
   ).action(async (name: string, options: ChatOptions, command: Command) => {
     const body = { name, ...chatBody(options) };
-    show(command, await askService<{ registration: string }>('POST', '/api/v1/chats', { body }), (made) =>
+    show(command, await callApi<{ registration: string }>('POST', '/api/v1/chats', { body }), (made) =>
       line(made.registration.trimEnd()),
     );
   });
   withChatOptions(chat.command('change <name>').description('change how it is reached, and who its people are')).action(
     async (name: string, options: ChatOptions, command: Command) => {
-      const changed = await askService<ShownChat>('PUT', chatPath(name), { body: chatBody(options) });
+      const changed = await callApi<ShownChat>('PUT', chatPath(name), { body: chatBody(options) });
       show(command, changed, (one) => line(`${one.title} is changed.`));
     },
   );
@@ -85,7 +91,7 @@ function addChatCommands(program: Command): void {
     .command('keys <name>')
     .description('make new keys; the ones before end at once')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await askService<{ registration: string }>('POST', `${chatPath(name)}/keys`), (made) =>
+      show(command, await callApi<{ registration: string }>('POST', `${chatPath(name)}/keys`), (made) =>
         line(made.registration.trimEnd()),
       );
     });
@@ -93,7 +99,7 @@ function addChatCommands(program: Command): void {
     .command('compare <name>')
     .description('compare the members of all channels with what the chat says now')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await askService<ComparedMembers>('POST', `${chatPath(name)}/compare`), (one) =>
+      show(command, await callApi<ComparedMembers>('POST', `${chatPath(name)}/compare`), (one) =>
         line(
           `${one.members} members in ${one.rooms} teams and channels; ${one.joined} were missing, ${one.left} had gone`,
         ),
@@ -103,7 +109,7 @@ function addChatCommands(program: Command): void {
     .command('end <name>')
     .description('end it: its tabs let nobody in any more')
     .action(async (name: string, _options, command: Command) => {
-      await askService('DELETE', chatPath(name));
+      await callApi('DELETE', chatPath(name));
       show(command, { ended: name }, () => line(`The chat ${name} is ended.`));
     });
 }
@@ -130,7 +136,7 @@ export function addChannelCommands(program: Command): void {
     .command('list')
     .description('the channels that you are in, and whether you may place tabs there')
     .action(async (_options, command: Command) => {
-      show(command, await askService<{ teams: ShownTeam[] }>('GET', '/api/v1/channels'), ({ teams }) => {
+      show(command, await callApi<{ teams: ShownTeam[] }>('GET', '/api/v1/channels'), ({ teams }) => {
         const channels = teams.flatMap((team) => team.channels.map((one) => ({ team: team.name, ...one })));
         table(channels, [
           { heading: 'team', cell: (one) => one.team },
@@ -147,12 +153,12 @@ export function addChannelCommands(program: Command): void {
     .command('list')
     .description('tabs of your channels, and of what you may see')
     .action(async (_options, command: Command) => {
-      show(command, await askService<{ tabs: ShownTab[] }>('GET', '/api/v1/tabs'), ({ tabs }) => {
+      show(command, await callApi<{ tabs: ShownTab[] }>('GET', '/api/v1/tabs'), ({ tabs }) => {
         table(tabs, [
           { heading: 'tab', cell: (one) => one.placement },
           { heading: 'called', cell: (one) => one.name },
           { heading: 'channel', cell: (one) => [one.channel.team, one.channel.name].filter(Boolean).join(' / ') },
-          { heading: 'shows', cell: placedWords },
+          { heading: 'shows', cell: placementLabel },
           { heading: 'members', cell: (one) => one.members, isNumber: true },
           { heading: 'state', cell: (one) => one.problem?.code ?? one.state },
         ]);
@@ -163,9 +169,9 @@ export function addChannelCommands(program: Command): void {
     .command('show <name>')
     .description('one of them')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await askService<ShownTab>('GET', tabPath(name)), (one) => {
+      show(command, await callApi<ShownTab>('GET', tabPath(name)), (one) => {
         line(
-          `“${one.name}” in ${one.channel.name} shows the ${placedWords(one)} to ${one.members} members: ${one.state}`,
+          `“${one.name}” in ${one.channel.name} shows the ${placementLabel(one)} to ${one.members} members: ${one.state}`,
         );
         line(`by the right of ${one.by ?? 'somebody who is gone'}; ${one.link}`);
         if (one.news.length > 0) line(`tells of: ${one.news.join(', ')}`);
@@ -184,7 +190,7 @@ export function addChannelCommands(program: Command): void {
     .option('--title <text>', 'what stands above it')
     .option('--tab <text>', 'its name in the row of tabs')
     .option('--tell <words>', 'tell the channel now')
-    .option('--news <what>', `tell the channel by itself: ${tabNews.join(', ')}`, all, [])
+    .option('--news <what>', `tell the channel by itself: ${announcementEvents.join(', ')}`, all, [])
     .addHelpText(
       'after',
       '\nExample:\n  underbell tab place leads --chat skerrow --channel "Quay leads" --report quay-punctuality --tell "Here it is"',
@@ -193,7 +199,7 @@ export function addChannelCommands(program: Command): void {
       const { chat, channel, report, page, figure, board, title, tab: called, tell, news } = options;
       const shows = { title: title ?? report ?? board ?? name, report, page, figure, board };
       const body = { chat, channel, tab: called, tell, news, shows };
-      show(command, await askService<ShownTab>('PUT', tabPath(name), { body }), (one) =>
+      show(command, await callApi<ShownTab>('PUT', tabPath(name), { body }), (one) =>
         line(
           `“${one.name}” is ${one.state === 'placed' ? 'in' : 'on its way to'} ${one.channel.name}: ${one.members} members see it.`,
         ),
@@ -204,7 +210,7 @@ export function addChannelCommands(program: Command): void {
     .description('tell its channel about it')
     .action(async (name: string, words: string | undefined, _options, command: Command) => {
       const body = { words: words ?? '' };
-      show(command, await askService<ShownTab>('POST', `${tabPath(name)}/tell`, { body }), (one) =>
+      show(command, await callApi<ShownTab>('POST', `${tabPath(name)}/tell`, { body }), (one) =>
         line(`${one.channel.name} is told.`),
       );
     });
@@ -212,7 +218,7 @@ export function addChannelCommands(program: Command): void {
     .command('remove <name>')
     .description('take a tab out of its channel')
     .action(async (name: string, _options, command: Command) => {
-      await askService('DELETE', tabPath(name));
+      await callApi('DELETE', tabPath(name));
       show(command, { removed: name }, () => line(`The tab ${name} is gone.`));
     });
 }

@@ -5,7 +5,7 @@ import type { Command } from 'commander';
 import { collect, readPairs } from '../platform/files.ts';
 import { faint, line, plural, show, table, wantsJson } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService, callService } from '../platform/service.ts';
+import { callApi, callService } from '../platform/service.ts';
 import { addFileCommands, columnTable } from './fileCommands.ts';
 import { addRefreshCommands } from '../refresh/commands.ts';
 
@@ -41,7 +41,7 @@ async function showRows(
     return;
   }
   const most = 20;
-  const tried = await askService<{
+  const tried = await callApi<{
     rows: number;
     limits: { origin: string; name: string; words: string; rowsLeft?: number }[];
   }>('GET', path.replace(/rows$/, 'count'), { query: { where: options.where } });
@@ -85,7 +85,7 @@ export function addDatasetCommands(program: Command): void {
     .command('list')
     .description('the datasets that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ datasets: ListedDataset[] }>('GET', '/api/v1/datasets');
+      const answer = await callApi<{ datasets: ListedDataset[] }>('GET', '/api/v1/datasets');
       show(command, answer, ({ datasets }) => {
         table(datasets, [
           { heading: 'dataset', cell: (one) => one.name },
@@ -99,7 +99,7 @@ export function addDatasetCommands(program: Command): void {
     .command('show <name>')
     .description('columns and revisions')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await askService<ShownDataset>('GET', `/api/v1/datasets/${encodeURIComponent(name)}`);
+      const answer = await callApi<ShownDataset>('GET', `/api/v1/datasets/${encodeURIComponent(name)}`);
       show(command, answer, ({ columns, revisions }) => {
         columnTable(columns);
         line();
@@ -143,7 +143,7 @@ export function addDatasetCommands(program: Command): void {
           return { name: column, key };
         });
         const { source, sql, title, order } = options;
-        const loaded = await askService<LoadedDataset>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}`, {
+        const loaded = await callApi<LoadedDataset>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}`, {
           query: { force: options.force },
           body: { source, sql, title, order, columns, kind: options.live ? 'live' : 'snapshot' },
         });
@@ -162,7 +162,7 @@ export function addDatasetCommands(program: Command): void {
     .description('load a snapshot anew from its source')
     .option('--force', 'even if it breaks what uses the dataset')
     .action(async (name: string, options: { force?: boolean }, command: Command) => {
-      const loaded = await askService<Pick<LoadedDataset, 'revision' | 'rows'>>(
+      const loaded = await callApi<Pick<LoadedDataset, 'revision' | 'rows'>>(
         'POST',
         `/api/v1/datasets/${encodeURIComponent(name)}/refresh`,
         { query: { force: options.force } },
@@ -186,7 +186,7 @@ export function addDatasetCommands(program: Command): void {
     .option('--force', 'even if it breaks what uses the dataset')
     .action(async (name: string, options: Record<string, unknown>, command: Command) => {
       const path = `/api/v1/datasets/${encodeURIComponent(name)}`;
-      const { columns: known } = await askService<ShownDataset>('GET', path);
+      const { columns: known } = await callApi<ShownDataset>('GET', path);
       const said = ['label', 'unit', 'format', 'key', 'sensitivity', 'guards'].map(
         (what) => [what, readPairs((options[what] as string[] | undefined) ?? [], `--${what}`)] as const,
       );
@@ -202,7 +202,7 @@ export function addDatasetCommands(program: Command): void {
           ),
         );
       });
-      const answer = await askService<Pick<LoadedDataset, 'columns'>>('PUT', `${path}/columns`, {
+      const answer = await callApi<Pick<LoadedDataset, 'columns'>>('PUT', `${path}/columns`, {
         query: { force: options['force'] === true ? true : undefined },
         body: { columns },
       });
@@ -215,7 +215,7 @@ export function addDatasetCommands(program: Command): void {
     .option('--force', 'even if it breaks what uses the dataset')
     .action(async (name: string, options: { revision: string; force?: boolean }, command: Command) => {
       const path = `/api/v1/datasets/${encodeURIComponent(name)}/revisions/${encodeURIComponent(options.revision)}/show`;
-      const answer = await askService<LoadedDataset>('POST', path, { query: { force: options.force } });
+      const answer = await callApi<LoadedDataset>('POST', path, { query: { force: options.force } });
       show(command, answer, ({ revision, rows }) => line(`${name} shows revision ${revision}: ${plural(rows, 'row')}`));
     });
   dataset

@@ -13,7 +13,7 @@ import {
 } from '@underbell/core/dataset';
 import { collect, readPairs } from '../platform/files.ts';
 import { faint, line, plural, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 interface DialectOptions {
   readonly encoding?: string;
@@ -107,7 +107,7 @@ export function addFileCommands(dataset: Command): void {
         command: Command,
       ) => {
         const { name, badCellsEmpty, ...query } = options;
-        const loaded = await askService<LoadedFile>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}/file`, {
+        const loaded = await callApi<LoadedFile>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}/file`, {
           query: { ...query, file: basename(file), badCells: badCellsEmpty ? 'empty' : undefined },
           file: { path: file, type: 'application/octet-stream' },
         });
@@ -120,7 +120,7 @@ export function addFileCommands(dataset: Command): void {
     .description('look at every cell of a CSV, JSON Lines or XLSX file; nothing is loaded')
     .option('--dataset <name>', 'what it is for: how earlier files of it were written counts where it is open')
     .action(async (file: string, options: DialectOptions & { dataset?: string }, command: Command) => {
-      const answer = await askService<ExaminedUpload>('POST', '/api/v1/uploads', {
+      const answer = await callApi<ExaminedUpload>('POST', '/api/v1/uploads', {
         query: { ...options, file: basename(file) },
         file: { path: file, type: 'application/octet-stream' },
       });
@@ -150,7 +150,7 @@ export function addFileCommands(dataset: Command): void {
           ...Object.fromEntries(Object.entries(said).flatMap(([what, by]) => (by[name] ? [[what, by[name]]] : []))),
         }));
         const { name, title, decimal, dates } = options;
-        const answer = await askService<LoadedFile>('POST', `/api/v1/uploads/${encodeURIComponent(upload)}/load`, {
+        const answer = await callApi<LoadedFile>('POST', `/api/v1/uploads/${encodeURIComponent(upload)}/load`, {
           query: { force: options.force },
           body: { name, title, decimal, dates, columns, badCells: options.badCellsEmpty ? 'empty' : 'refuse' },
         });

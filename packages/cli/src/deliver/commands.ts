@@ -2,7 +2,7 @@ import type { Command } from 'commander';
 import type { ShownDestination } from '@underbell/core/deliver';
 import { readTextFile } from '../platform/files.ts';
 import { line, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const pathOf = (name: string) => `/api/v1/destinations/${encodeURIComponent(name)}`;
 const gather = (value: string, all: readonly string[]) => [...all, value];
@@ -49,7 +49,7 @@ function addSaving(destination: Command): void {
         limits: limit,
         ...(parallel ? { parallel: Number(parallel) } : {}),
       };
-      const answer = await askService<{ destination: ShownDestination; secret?: string }>('PUT', pathOf(name), {
+      const answer = await callApi<{ destination: ShownDestination; secret?: string }>('PUT', pathOf(name), {
         body,
       });
       show(command, answer, ({ destination: saved, secret }) => {
@@ -67,7 +67,7 @@ export function addDestinationCommands(program: Command): void {
     .command('list')
     .description('the destinations that you may see, with their limits and state')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ destinations: ShownDestination[] }>('GET', '/api/v1/destinations');
+      const answer = await callApi<{ destinations: ShownDestination[] }>('GET', '/api/v1/destinations');
       show(command, answer, ({ destinations }) =>
         table(destinations, [
           { heading: 'destination', cell: (one) => one.name },
@@ -82,7 +82,7 @@ export function addDestinationCommands(program: Command): void {
     .command('show <name>')
     .description('a destination: its limits, its state and its last test')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await askService<ShownDestination>('GET', pathOf(name)), (one) => {
+      show(command, await callApi<ShownDestination>('GET', pathOf(name)), (one) => {
         line(`${one.kind} ${one.address || 'as the service was started'}`);
         line(`takes ${limitsOf(one)}`);
         line(one.reason ? `${one.state}: ${one.reason}` : one.state);
@@ -93,7 +93,7 @@ export function addDestinationCommands(program: Command): void {
     .command('test <name>')
     .description('put something there, look at it and take it away again')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await askService<{ words: string; ms: number }>('POST', `${pathOf(name)}/test`);
+      const answer = await callApi<{ words: string; ms: number }>('POST', `${pathOf(name)}/test`);
       show(command, answer, ({ words, ms }) => line(`${name}: ${words}, in ${ms} ms.`));
     });
   for (const [act, description, done] of [
@@ -104,7 +104,7 @@ export function addDestinationCommands(program: Command): void {
       .command(`${act} <name>`)
       .description(description)
       .action(async (name: string, _options, command: Command) => {
-        const answer = await askService<ShownDestination>('POST', `${pathOf(name)}/${act}`);
+        const answer = await callApi<ShownDestination>('POST', `${pathOf(name)}/${act}`);
         show(command, answer, () => line(`${name} ${done}.`));
       });
 }

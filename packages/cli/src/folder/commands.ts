@@ -1,16 +1,16 @@
 import type { BinnedThing, Collection, FolderPage, FoundThing, ShownFolder, ThingUser } from '@underbell/core/folder';
 import type { Command } from 'commander';
-import { binnedKinds } from '@underbell/core/access';
+import { trashableKinds } from '@underbell/core/access';
 import { collect } from '../platform/files.ts';
 import { line, plural, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 function addFind(program: Command): void {
   program
     .command('find <words...>')
     .description('find reports, boards and datasets by names, columns and descriptions')
     .action(async (words: string[], _options, command: Command) => {
-      const answer = await askService<{ found: FoundThing[] }>('GET', '/api/v1/find', {
+      const answer = await callApi<{ found: FoundThing[] }>('GET', '/api/v1/find', {
         query: { text: words.join(' ') },
       });
       show(command, answer, ({ found }) => {
@@ -42,7 +42,7 @@ function addFolders(program: Command): void {
     .command('list')
     .description('the folders that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ folders: ShownFolder[] }>('GET', '/api/v1/folders');
+      const answer = await callApi<{ folders: ShownFolder[] }>('GET', '/api/v1/folders');
       show(command, answer, ({ folders }) =>
         table(folders, [
           { heading: 'folder', cell: (one) => one.name },
@@ -58,7 +58,7 @@ function addFolders(program: Command): void {
     .option('--in <folder>', 'the folder that it lies in')
     .option('--yes', 'also where more people get rights on what lies in it')
     .action(async (name: string, options: { title: string; in?: string; yes?: boolean }, command: Command) => {
-      const answer = await askService('PUT', `/api/v1/folders/${encodeURIComponent(name)}`, {
+      const answer = await callApi('PUT', `/api/v1/folders/${encodeURIComponent(name)}`, {
         query: { confirmed: options.yes },
         body: { title: options.title, parentName: options.in ?? null },
       });
@@ -68,7 +68,7 @@ function addFolders(program: Command): void {
     .command('show <name>')
     .description('a folder as a collection of what you may see in it')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await askService<Collection>('GET', `/api/v1/collections/${encodeURIComponent(name)}`);
+      const answer = await callApi<Collection>('GET', `/api/v1/collections/${encodeURIComponent(name)}`);
       show(command, answer, ({ title, words, things, folders }) => {
         line(title);
         if (words !== '') line(words);
@@ -91,14 +91,14 @@ function addFolders(program: Command): void {
     .option('--no-origins', 'no host may frame it')
     .action(async (name: string, options: PageOptions, command: Command) => {
       const path = `/api/v1/folders/${encodeURIComponent(name)}/page`;
-      const before = await askService<FolderPage>('GET', path);
+      const before = await callApi<FolderPage>('GET', path);
       const body = {
         words: options.words ?? before.words,
         order: options.order?.split(',').map((one) => one.trim()) ?? before.order,
         hasPictures: options.pictures === undefined ? before.hasPictures : options.pictures === 'yes',
         origins: options.origins ? (options.origin.length > 0 ? options.origin : before.origins) : [],
       };
-      const answer = await askService<FolderPage>('PUT', path, { body });
+      const answer = await callApi<FolderPage>('PUT', path, { body });
       show(command, answer, () => line(`The start page of ${name} is saved.`));
     });
   folder
@@ -108,7 +108,7 @@ function addFolders(program: Command): void {
     .option('--yes', 'also where more people get rights on it')
     .action(async (kind: string, name: string, options: { to?: string; yes?: boolean }, command: Command) => {
       const path = `/api/v1/folders/-/${encodeURIComponent(kind)}/${encodeURIComponent(name)}`;
-      await askService('PUT', path, { query: { confirmed: options.yes }, body: { folder: options.to ?? null } });
+      await callApi('PUT', path, { query: { confirmed: options.yes }, body: { folder: options.to ?? null } });
       show(command, { kind, name, folder: options.to ?? null }, () =>
         line(options.to ? `${kind} ${name} lies in ${options.to} now.` : `${kind} ${name} lies in no folder now.`),
       );
@@ -121,7 +121,7 @@ function addBin(program: Command): void {
     .command('list')
     .description('what you own and threw away')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ things: BinnedThing[] }>('GET', '/api/v1/bin');
+      const answer = await callApi<{ things: BinnedThing[] }>('GET', '/api/v1/bin');
       show(command, answer, ({ things }) => {
         table(things, [
           { heading: 'what', cell: (one) => one.kind },
@@ -135,10 +135,10 @@ function addBin(program: Command): void {
     });
   bin
     .command('add <kind> <name>')
-    .description(`throw a ${binnedKinds.join(', a ')} away; what depends on it is told first`)
+    .description(`throw a ${trashableKinds.join(', a ')} away; what depends on it is told first`)
     .option('--confirm', 'even if something depends on it')
     .action(async (kind: string, name: string, options: { confirm?: boolean }, command: Command) => {
-      const answer = await askService<{ uses: ThingUser[] }>(
+      const answer = await callApi<{ uses: ThingUser[] }>(
         'DELETE',
         `/api/v1/${encodeURIComponent(kind)}s/${encodeURIComponent(name)}`,
         { query: { confirmed: options.confirm === true ? true : undefined } },
@@ -154,7 +154,7 @@ function addBin(program: Command): void {
     .description('take a thing out of the bin again')
     .action(async (kind: string, name: string, _options, command: Command) => {
       const path = `/api/v1/bin/${encodeURIComponent(kind)}/${encodeURIComponent(name)}/restore`;
-      const answer = await askService('POST', path);
+      const answer = await callApi('POST', path);
       show(command, answer, () => line(`${kind} ${name} is back.`));
     });
 }

@@ -1,8 +1,8 @@
-import type { FormerName } from '@underbell/core/folder';
+import type { Redirect } from '@underbell/core/folder';
 import type { Command } from 'commander';
-import { factsOf, renamedKinds, takenAwayKinds, type RenamedKind, type TakenAwayKind } from '@underbell/core/access';
+import { kindInfo, renamedKinds, deletableKinds, type RenamedKind, type TakenAwayKind } from '@underbell/core/access';
 import { line, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 /** What its removal asks for. */
 const removals: Readonly<Record<TakenAwayKind, string>> = {
@@ -22,12 +22,12 @@ const nounOf = (kind: RenamedKind | 'group') => (kind === 'placement' ? 'place' 
 /** Gives every noun of things the verbs that are alike for all. */
 export function addThingCommands(program: Command): void {
   const noun = (kind: RenamedKind | 'group') => program.commands.find((one) => one.name() === nounOf(kind))!;
-  for (const kind of takenAwayKinds)
+  for (const kind of deletableKinds)
     noun(kind)
       .command('remove <name>')
       .description(removals[kind])
       .action(async (name: string, _options, command: Command) => {
-        await askService('DELETE', `/api/v1/${factsOf(kind).plural}/${encodeURIComponent(name)}`);
+        await callApi('DELETE', `/api/v1/${kindInfo(kind).plural}/${encodeURIComponent(name)}`);
         show(command, { removed: name, kind }, () => line(`The ${kind} ${name} is gone.`));
       });
   for (const kind of [...renamedKinds, 'group'] as const)
@@ -35,8 +35,8 @@ export function addThingCommands(program: Command): void {
       .command('rename <name> <new-name>')
       .description('give it another name; everything that names it follows, and its old name leads to it')
       .action(async (name: string, to: string, _options, command: Command) => {
-        const plural = kind === 'group' ? 'groups' : factsOf(kind).plural;
-        const answer = await askService<object>('PUT', `/api/v1/${plural}/${encodeURIComponent(name)}/name`, {
+        const plural = kind === 'group' ? 'groups' : kindInfo(kind).plural;
+        const answer = await callApi<object>('PUT', `/api/v1/${plural}/${encodeURIComponent(name)}/name`, {
           body: { name: to },
         });
         show(command, answer, () => line(`The ${kind} ${name} is called ${to} now.`));
@@ -47,7 +47,7 @@ export function addThingCommands(program: Command): void {
     .description('give it another name; people and row rules that have it follow, and its old name leads to it')
     .action(async (name: string, to: string, _options, command: Command) => {
       const path = `/api/v1/attributes/${encodeURIComponent(name)}/name`;
-      show(command, await askService<object>('PUT', path, { body: { name: to } }), () =>
+      show(command, await callApi<object>('PUT', path, { body: { name: to } }), () =>
         line(`The attribute ${name} is called ${to} now.`),
       );
     });
@@ -55,7 +55,7 @@ export function addThingCommands(program: Command): void {
     .command('remove <name>')
     .description('take an attribute away that nobody has and no row rule looks at')
     .action(async (name: string, _options, command: Command) => {
-      await askService('DELETE', `/api/v1/attributes/${encodeURIComponent(name)}`);
+      await callApi('DELETE', `/api/v1/attributes/${encodeURIComponent(name)}`);
       show(command, { removed: name, kind: 'attribute' }, () => line(`The attribute ${name} is gone.`));
     });
   for (const what of ['rule', 'mask'] as const)
@@ -65,7 +65,7 @@ export function addThingCommands(program: Command): void {
       .description('give it another name')
       .action(async (dataset: string, name: string, to: string, _options, command: Command) => {
         const path = `/api/v1/datasets/${encodeURIComponent(dataset)}/${what}s/${encodeURIComponent(name)}/name`;
-        show(command, await askService<object>('PUT', path, { body: { name: to } }), () =>
+        show(command, await callApi<object>('PUT', path, { body: { name: to } }), () =>
           line(`The ${what} ${name} of ${dataset} is called ${to} now.`),
         );
       });
@@ -74,7 +74,7 @@ export function addThingCommands(program: Command): void {
     .command('list')
     .description('those of things that you may change')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ names: FormerName[] }>('GET', '/api/v1/former-names');
+      const answer = await callApi<{ names: Redirect[] }>('GET', '/api/v1/former-names');
       show(command, answer, ({ names }) => {
         table(names, [
           { heading: 'what', cell: (one) => one.kind },
@@ -88,7 +88,7 @@ export function addThingCommands(program: Command): void {
     .command('remove <kind> <name>')
     .description('let it lead nowhere, so that another thing may have it')
     .action(async (kind: string, name: string, _options, command: Command) => {
-      await askService('DELETE', `/api/v1/former-names/${encodeURIComponent(kind)}/${encodeURIComponent(name)}`);
+      await callApi('DELETE', `/api/v1/former-names/${encodeURIComponent(kind)}/${encodeURIComponent(name)}`);
       show(command, { removed: name, kind }, () => line(`${name} leads to no ${kind} any more.`));
     });
 }

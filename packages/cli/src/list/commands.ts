@@ -5,7 +5,7 @@ import { addFileDialect } from '../dataset/fileCommands.ts';
 import { collect, readJsonFile, readPairs } from '../platform/files.ts';
 import { line, plural, shortTime, show, showSkipped, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 interface ListOptions {
   readonly name: string;
@@ -50,12 +50,12 @@ export function addListCommands(program: Command): void {
       const list = `/api/v1/lists/${encodeURIComponent(name)}`;
       if (/\.json$/i.test(file)) {
         const body = { ...roles, ...typesOf(types), rows: readJsonFile(file) };
-        return showLoaded(command, name, await askService<LoadedList>('PUT', `${list}/rows`, { body }));
+        return showLoaded(command, name, await callApi<LoadedList>('PUT', `${list}/rows`, { body }));
       }
       const colons = Object.entries(readPairs(types, '--type')).map((pair) => pair.join(':'));
       const query = { ...roles, file: basename(file), ...(colons.length > 0 ? { types: colons.join(',') } : {}) };
       const sent = { path: file, type: 'application/octet-stream' };
-      showLoaded(command, name, await askService<LoadedList>('PUT', list, { query, file: sent }));
+      showLoaded(command, name, await callApi<LoadedList>('PUT', list, { query, file: sent }));
     });
   const reading = list
     .command('read')
@@ -76,11 +76,7 @@ export function addListCommands(program: Command): void {
         throw localProblem('INPUT_INVALID', 'say --dataset or --group, one of them');
       const from = dataset === undefined ? { group, each } : { dataset, where };
       const path = `/api/v1/lists/${encodeURIComponent(name)}/origin`;
-      showLoaded(
-        command,
-        name,
-        await askService<LoadedList>('PUT', path, { body: { ...roles, ...typesOf(type), from } }),
-      );
+      showLoaded(command, name, await callApi<LoadedList>('PUT', path, { body: { ...roles, ...typesOf(type), from } }));
     });
   addFileDialect(loading);
   for (const one of [loading, reading])
@@ -99,7 +95,7 @@ export function addListCommands(program: Command): void {
     .command('list')
     .description('the lists that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ lists: ListedList[] }>('GET', '/api/v1/lists');
+      const answer = await callApi<{ lists: ListedList[] }>('GET', '/api/v1/lists');
       show(command, answer, ({ lists }) => {
         table(lists, [
           { heading: 'list', cell: (one) => one.name },
@@ -113,7 +109,7 @@ export function addListCommands(program: Command): void {
     .command('show <name>')
     .description('the recipients of a list')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await askService<ShownList>('GET', `/api/v1/lists/${encodeURIComponent(name)}`);
+      const answer = await callApi<ShownList>('GET', `/api/v1/lists/${encodeURIComponent(name)}`);
       show(command, answer, ({ columns, recipients, skipped }) => {
         table(
           recipients,

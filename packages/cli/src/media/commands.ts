@@ -2,7 +2,7 @@ import { basename, parse } from 'node:path';
 import type { ListedMedia, MediaVersion, ShownMedia } from '@underbell/core/media';
 import type { Command } from 'commander';
 import { line, megabytes, shortTime, show, table } from '../platform/output.ts';
-import { askService, fetchFile } from '../platform/service.ts';
+import { callApi, fetchFile } from '../platform/service.ts';
 
 const pathOf = (name: string) => `/api/v1/media/${encodeURIComponent(name)}`;
 const sizeOf = ({ width, height }: MediaVersion) => (width === null ? '' : `${width} × ${height}`);
@@ -33,7 +33,7 @@ export function addMediaCommands(program: Command): void {
     )
     .action(async (file: string, options: { name: string; title?: string }, command: Command) => {
       const { name, title } = options;
-      const answer = await askService<ShownMedia>('PUT', pathOf(name), {
+      const answer = await callApi<ShownMedia>('PUT', pathOf(name), {
         query: { file: basename(file), ...(title === undefined ? {} : { title }) },
         file: { path: file, type: 'application/octet-stream' },
       });
@@ -43,7 +43,7 @@ export function addMediaCommands(program: Command): void {
     .command('list')
     .description('those that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ media: ListedMedia[] }>('GET', '/api/v1/media');
+      const answer = await callApi<{ media: ListedMedia[] }>('GET', '/api/v1/media');
       show(command, answer, (found) =>
         table(found.media, [
           { heading: 'name', cell: (one) => one.name },
@@ -59,13 +59,13 @@ export function addMediaCommands(program: Command): void {
     .command('show <name>')
     .description('one of them: its versions, and what shows it')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await askService<ShownMedia>('GET', pathOf(name)), tell);
+      show(command, await callApi<ShownMedia>('GET', pathOf(name)), tell);
     });
   media
     .command('title <name> <title>')
     .description('give it another title')
     .action(async (name: string, title: string, _options, command: Command) => {
-      show(command, await askService<ShownMedia>('PUT', `${pathOf(name)}/title`, { body: { title } }), tell);
+      show(command, await callApi<ShownMedia>('PUT', `${pathOf(name)}/title`, { body: { title } }), tell);
     });
   media
     .command('fetch <name>')
@@ -74,7 +74,7 @@ export function addMediaCommands(program: Command): void {
     .option('--small', 'a small picture of it (WebP) instead')
     .option('--out <file>', 'where to; under its own name here when left out')
     .action(async (name: string, options: { atVersion?: string; small?: true; out?: string }, command: Command) => {
-      const found = await askService<ShownMedia>('GET', pathOf(name));
+      const found = await callApi<ShownMedia>('GET', pathOf(name));
       const version =
         options.atVersion === undefined
           ? found.newest

@@ -1,7 +1,7 @@
 import type { Command } from 'commander';
 import { jobsPerPage, type FailedJob, type ShownProcesses } from '@underbell/core/operations';
 import { line, shortTime, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const clockWords = (ms: number): string =>
   Math.abs(ms) < 1_000 ? 'right' : `${(Math.abs(ms) / 1_000).toFixed(0)} s ${ms > 0 ? 'ahead' : 'behind'}`;
@@ -12,7 +12,7 @@ export function addOperationsCommands(program: Command): void {
     .command('processes')
     .description('list the processes of the installation, their clocks and their connections')
     .action(async (_options, command: Command) => {
-      const answer = await askService<ShownProcesses>('GET', '/api/v1/operations/processes');
+      const answer = await callApi<ShownProcesses>('GET', '/api/v1/operations/processes');
       show(command, answer, ({ processes, connectionLimit }) => {
         table(processes, [
           { heading: 'host', cell: (one) => one.host },
@@ -33,7 +33,7 @@ export function addOperationsCommands(program: Command): void {
     .option('--before <job>', 'list jobs with smaller numbers')
     .action(async (options: { before?: string }, command: Command) => {
       const query = { before: options.before };
-      const answer = await askService<{ jobs: FailedJob[] }>('GET', '/api/v1/operations/jobs', { query });
+      const answer = await callApi<{ jobs: FailedJob[] }>('GET', '/api/v1/operations/jobs', { query });
       show(command, answer, ({ jobs }) => {
         if (jobs.length === 0) return line('No job has failed.');
         table(jobs, [
@@ -54,10 +54,7 @@ export function addOperationsCommands(program: Command): void {
     .command('retry <job>')
     .description('try a failed job again now')
     .action(async (id: string, _options, command: Command) => {
-      const answer = await askService<{ id: number }>(
-        'POST',
-        `/api/v1/operations/jobs/${encodeURIComponent(id)}/retry`,
-      );
+      const answer = await callApi<{ id: number }>('POST', `/api/v1/operations/jobs/${encodeURIComponent(id)}/retry`);
       show(command, answer, () => line(`Job ${id} is tried again.`));
     });
 }

@@ -1,10 +1,10 @@
 import type { Command } from 'commander';
 import { placeKinds } from '@underbell/core/access';
 import { chartParts } from '@underbell/core/report';
-import { placedWords, placementThemes, type ShownPlacement } from '@underbell/core/placement';
+import { placementLabel, placementThemes, type ShownPlacement } from '@underbell/core/placement';
 import { collect, readPairs } from '../platform/files.ts';
 import { line, plural, shortTime, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 import { addRecordCommands } from './recordCommands.ts';
 
 const pathOf = (name: string) => `/api/v1/placements/${encodeURIComponent(name)}`;
@@ -34,14 +34,14 @@ export function addPlaceCommands(program: Command): void {
     .option('--report <name>', 'of one report')
     .option('--board <name>', 'of one board')
     .action(async (options: { report?: string; board?: string }, command: Command) => {
-      const answer = await askService<{ placements: ShownPlacement[] }>('GET', '/api/v1/placements', {
+      const answer = await callApi<{ placements: ShownPlacement[] }>('GET', '/api/v1/placements', {
         query: options,
       });
       show(command, answer, ({ placements }) => {
         table(placements, [
           { heading: 'placement', cell: (one) => one.name },
           { heading: 'kind', cell: (one) => one.kind },
-          { heading: 'shows', cell: (one) => placedWords(one) },
+          { heading: 'shows', cell: (one) => placementLabel(one) },
           { heading: 'edition', cell: (one) => (one.edition === undefined ? 'current' : `stays with ${one.edition}`) },
           { heading: 'last seen', cell: (one) => shortTime(one.use?.lastSeenAt) },
           { heading: 'by', cell: (one) => one.use?.viewers, isNumber: true },
@@ -55,10 +55,10 @@ export function addPlaceCommands(program: Command): void {
     .command('show <name>')
     .description('a placement with the lines to paste into a page')
     .action(async (name: string, _options, command: Command) => {
-      const found = await askService<ShownPlacement>('GET', `/api/v1/placements/${encodeURIComponent(name)}`);
+      const found = await callApi<ShownPlacement>('GET', `/api/v1/placements/${encodeURIComponent(name)}`);
       show(command, found, (answer) => {
         const edition = answer.edition === undefined ? '' : `, edition ${answer.edition}`;
-        line(`${answer.title}: ${answer.kind}, ${placedWords(answer)}${edition}`);
+        line(`${answer.title}: ${answer.kind}, ${placementLabel(answer)}${edition}`);
         if (answer.suspendedAt) line(`suspended since ${shortTime(answer.suspendedAt)}`);
         if (answer.madeBy) line(`made by ${answer.madeBy}`);
         if (answer.origins.length > 0) line(`in pages of ${answer.origins.join(', ')}`);
@@ -85,7 +85,7 @@ export function addPlaceCommands(program: Command): void {
       .command(`${act} <name>`)
       .description(description)
       .action(async (name: string, _options, command: Command) => {
-        const answer = await askService<ShownPlacement>('POST', `${pathOf(name)}/${act}`);
+        const answer = await callApi<ShownPlacement>('POST', `${pathOf(name)}/${act}`);
         show(command, answer, (one) => line(`${said}: ${one.title}`));
       });
   place
@@ -95,7 +95,7 @@ export function addPlaceCommands(program: Command): void {
     .option('--max-height <pixels>', 'no higher')
     .action(async (url: string, options: { maxWidth?: string; maxHeight?: string }, command: Command) => {
       const query = { url, maxwidth: options.maxWidth, maxheight: options.maxHeight };
-      const answer = await askService<{ html: string }>('GET', '/oembed', { query });
+      const answer = await callApi<{ html: string }>('GET', '/oembed', { query });
       show(command, answer, ({ html }) => line(html));
     });
 }
@@ -188,7 +188,7 @@ function addSaving(place: Command): void {
           isStacked: options.stacked,
         },
       };
-      const answer = await askService<ShownPlacement>('PUT', pathOf(name), { body });
+      const answer = await callApi<ShownPlacement>('PUT', pathOf(name), { body });
       show(command, answer, (made) => line(made.snippet));
     });
 }

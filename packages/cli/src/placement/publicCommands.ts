@@ -1,7 +1,7 @@
 import type { PublicLink, PublicLinks } from '@underbell/core/placement';
 import type { Command } from 'commander';
 import { line, shortTime, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const dayMs = 86_400_000;
 /** So many days from now, as the service reads it; what is no number is sent as it is, for the service to refuse. */
@@ -24,13 +24,13 @@ export function addPublicCommands(program: Command): void {
       .command(word)
       .description(`switch public links ${word} for the whole installation, as its administrator`)
       .action(async (_options, command: Command) => {
-        show(command, await askService<object>('PUT', '/api/v1/public-links', { body: { isOn } }), () => line(said));
+        show(command, await callApi<object>('PUT', '/api/v1/public-links', { body: { isOn } }), () => line(said));
       });
   link
     .command('list <placement>')
     .description('the public links of a placement, and what keeps it from being public')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await askService<PublicLinks>('GET', pathOf(name)), ({ links, refused }) => {
+      show(command, await callApi<PublicLinks>('GET', pathOf(name)), ({ links, refused }) => {
         table(links, [
           { heading: 'number', cell: (one) => one.id },
           { heading: 'note', cell: (one) => one.note },
@@ -53,7 +53,7 @@ export function addPublicCommands(program: Command): void {
     .option('--days <number>', 'it ends after so many days, 366 at most', '14')
     .action(async (name: string, { note, days }: { note: string; days: string }, command: Command) => {
       const body = { note, until: dayIn(days) };
-      show(command, await askService<PublicLink>('POST', pathOf(name), { body }), (made) => {
+      show(command, await callApi<PublicLink>('POST', pathOf(name), { body }), (made) => {
         line(made.url);
         line(`Whoever has it sees these figures until ${shortTime(made.until)}, without signing in.`);
       });
@@ -66,7 +66,7 @@ export function addPublicCommands(program: Command): void {
     .action(async (id: string, { note, days }: { note?: string; days?: string }, command: Command) => {
       const body = { note, ...(days === undefined ? {} : { until: dayIn(days) }) };
       const path = `/api/v1/public-links/${encodeURIComponent(id)}`;
-      show(command, await askService<PublicLink>('PUT', path, { body }), (changed) =>
+      show(command, await callApi<PublicLink>('PUT', path, { body }), (changed) =>
         line(`“${changed.note}” ends ${shortTime(changed.until)}.`),
       );
     });
@@ -74,7 +74,7 @@ export function addPublicCommands(program: Command): void {
     .command('end <number>')
     .description('end a public link at once')
     .action(async (id: string, _options, command: Command) => {
-      await askService('DELETE', `/api/v1/public-links/${encodeURIComponent(id)}`);
+      await callApi('DELETE', `/api/v1/public-links/${encodeURIComponent(id)}`);
       show(command, { ended: id }, () => line('The link shows nothing any more.'));
     });
 }

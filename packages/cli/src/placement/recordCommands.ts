@@ -1,13 +1,13 @@
 import type { Command } from 'commander';
-import type { HostLines, ShownPlacement } from '@underbell/core/placement';
+import type { Snippets, ShownPlacement } from '@underbell/core/placement';
 import type { RecordTry } from '@underbell/core/preview';
 import { collect, readPairs } from '../platform/files.ts';
 import { line, show } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const pathOf = (name: string) => `/api/v1/placements/${encodeURIComponent(name)}`;
-const kinds = ['element', 'frame', 'node', 'curl', 'exchange'] as const satisfies readonly (keyof HostLines)[];
+const kinds = ['element', 'frame', 'node', 'curl', 'exchange'] as const satisfies readonly (keyof Snippets)[];
 
 function tellTry({ fields, datasets, refused, nearest }: RecordTry): void {
   for (const { name, type, dataset, column } of fields)
@@ -33,18 +33,18 @@ export function addRecordCommands(place: Command): void {
     .action(async (name: string, options: { record: string[]; where: string[] }, command: Command) => {
       const record = readPairs(options.record, '--record');
       if (options.where.length === 0)
-        return show(command, await askService<RecordTry>('POST', `${pathOf(name)}/try`, { body: { record } }), tellTry);
-      const saved = await askService<ShownPlacement>('GET', pathOf(name));
+        return show(command, await callApi<RecordTry>('POST', `${pathOf(name)}/try`, { body: { record } }), tellTry);
+      const saved = await callApi<ShownPlacement>('GET', pathOf(name));
       const { kind, title, report, board, page, figure, firstPage, edition, origins, parameters, look, swaps } = saved;
       const shows = { kind, title, report, board, page, figure, firstPage, edition, origins, parameters, look, swaps };
       const body = { ...shows, name, record, where: readPairs(options.where, '--where') };
-      show(command, await askService<RecordTry>('POST', '/api/v1/placements/try', { body }), tellTry);
+      show(command, await callApi<RecordTry>('POST', '/api/v1/placements/try', { body }), tellTry);
     });
   place
     .command('lines <name> [kind]')
     .description(`what a host pastes that has a record beside it: ${kinds.join(', ')}`)
     .action(async (name: string, kind: string | undefined, _options, command: Command) => {
-      const { beside } = await askService<ShownPlacement>('GET', pathOf(name));
+      const { beside } = await callApi<ShownPlacement>('GET', pathOf(name));
       if (!beside)
         throw localProblem('INPUT_INVALID', `\`${name}\` stands beside no record`, {
           hint: "its filter names a field: quay_id = record('quay')",

@@ -99,7 +99,7 @@ function readDocument(text: string): Partial<ProblemDocument> | null | undefined
 }
 
 /** The same, with the answer's JSON. @throws {Problem} as well where something else answers at that address */
-export async function askService<T>(method: string, path: string, options: CallOptions = {}): Promise<T> {
+export async function callApi<T>(method: string, path: string, options: CallOptions = {}): Promise<T> {
   const answer = await callService(method, path, options);
   if (answer.status === 204) return {} as T;
   try {

@@ -3,7 +3,7 @@ import type { Command } from 'commander';
 import { formatCell } from '@underbell/core/format';
 import { collect, readPairs } from '../platform/files.ts';
 import { line, plural, show, strong, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const taste = { locale: 'en-GB', timeZone: 'UTC' };
 
@@ -97,7 +97,7 @@ export function addSeeCommand(program: Command): void {
         page,
         where,
       };
-      const seen = await askService<SeenReport>('POST', `/api/v1/reports/${encodeURIComponent(report)}/see`, { body });
+      const seen = await callApi<SeenReport>('POST', `/api/v1/reports/${encodeURIComponent(report)}/see`, { body });
       show(command, seen, showAll);
     });
   program
@@ -105,7 +105,7 @@ export function addSeeCommand(program: Command): void {
     .description('what a recipient’s copy of a burst would hold, and why')
     .option('--period <period>', 'the period, such as 2026-10')
     .action(async (burst: string, recipient: string, options: { period?: string }, command: Command) => {
-      const seen = await askService<SeenCopy>('GET', `/api/v1/bursts/${encodeURIComponent(burst)}/see`, {
+      const seen = await callApi<SeenCopy>('GET', `/api/v1/bursts/${encodeURIComponent(burst)}/see`, {
         query: { recipient, period: options.period },
       });
       show(command, seen, showSeen);

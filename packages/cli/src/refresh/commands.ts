@@ -1,7 +1,7 @@
 import type { ColumnProfile, PlannedRefresh } from '@underbell/core/dataset';
 import type { Command } from 'commander';
 import { line, shortTime, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const at = (name: string) => `/api/v1/datasets/${encodeURIComponent(name)}`;
 
@@ -20,7 +20,7 @@ function addLooking(dataset: Command): void {
     .command('profile <name>')
     .description('what stands in each column: missing, distinct, smallest, largest and most frequent values')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await askService<{ columns: ColumnProfile[] }>('GET', `${at(name)}/profile`);
+      const answer = await callApi<{ columns: ColumnProfile[] }>('GET', `${at(name)}/profile`);
       show(command, answer, ({ columns }) =>
         table(columns, [
           { heading: 'column', cell: (one) => one.name },
@@ -46,7 +46,7 @@ function addPlanning(dataset: Command): void {
     .command('refreshes')
     .description('how every dataset that you may change is kept fresh: next times, last load')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ refreshes: PlannedRefresh[] }>('GET', '/api/v1/refreshes');
+      const answer = await callApi<{ refreshes: PlannedRefresh[] }>('GET', '/api/v1/refreshes');
       show(command, answer, ({ refreshes }) =>
         table(refreshes, [
           { heading: 'dataset', cell: (one) => one.name },
@@ -77,7 +77,7 @@ function addPlanning(dataset: Command): void {
       ) => {
         const start = options.start ?? `${new Date().toISOString().slice(0, 10)}T00:00`;
         const schedule = options.off ? null : { rule: options.rule ?? '', start, timeZone: options.zone };
-        const answer = await askService<{ nextRefreshAt: string | null }>('PUT', `${at(name)}/schedule`, {
+        const answer = await callApi<{ nextRefreshAt: string | null }>('PUT', `${at(name)}/schedule`, {
           body: { schedule },
         });
         show(command, answer, ({ nextRefreshAt }) =>
@@ -91,7 +91,7 @@ function addPlanning(dataset: Command): void {
     .command('stop <name>')
     .description('stop the loading that is under way; the old data stays')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await askService('POST', `${at(name)}/stop`);
+      const answer = await callApi('POST', `${at(name)}/stop`);
       show(command, answer, () => line(`${name} is asked to stop.`));
     });
   dataset
@@ -99,10 +99,7 @@ function addPlanning(dataset: Command): void {
     .description('make an address that loads the dataset when it is called, or take it away')
     .option('--off', 'take it away')
     .action(async (name: string, options: { off?: boolean }, command: Command) => {
-      const answer = await askService<{ url?: string } | undefined>(
-        options.off ? 'DELETE' : 'POST',
-        `${at(name)}/hook`,
-      );
+      const answer = await callApi<{ url?: string } | undefined>(options.off ? 'DELETE' : 'POST', `${at(name)}/hook`);
       show(command, answer ?? {}, (made) =>
         line(made.url ? `Shown once: POST ${made.url}` : `${name} has no such address any more.`),
       );

@@ -2,7 +2,7 @@ import type { Command } from 'commander';
 import type { ListedReport, CheckedReport, ComparedEditions, ShownReport } from '@underbell/core/report';
 import { readJsonFile, writeNewFile } from '../platform/files.ts';
 import { faint, line, plural, shortTime, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 export function addReportCommands(program: Command): void {
   const report = program.command('report').description('published definitions of pages and figures');
@@ -10,7 +10,7 @@ export function addReportCommands(program: Command): void {
     .command('list')
     .description('the reports that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ reports: ListedReport[] }>('GET', '/api/v1/reports');
+      const answer = await callApi<{ reports: ListedReport[] }>('GET', '/api/v1/reports');
       show(command, answer, ({ reports }) => {
         table(reports, [
           { heading: 'report', cell: (one) => one.name },
@@ -25,7 +25,7 @@ export function addReportCommands(program: Command): void {
     .command('show <name>')
     .description('a report with its editions')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await askService<ShownReport>('GET', `/api/v1/reports/${encodeURIComponent(name)}`);
+      const answer = await callApi<ShownReport>('GET', `/api/v1/reports/${encodeURIComponent(name)}`);
       show(command, answer, ({ title, edition, editions }) => {
         line(`${title}, edition ${edition}`);
         table(editions, [
@@ -40,7 +40,7 @@ export function addReportCommands(program: Command): void {
     .command('check <file>')
     .description('check a definition without publishing it')
     .action(async (file: string, _options, command: Command) => {
-      const answer = await askService<CheckedReport>('POST', '/api/v1/reports/check', { body: readJsonFile(file) });
+      const answer = await callApi<CheckedReport>('POST', '/api/v1/reports/check', { body: readJsonFile(file) });
       show(command, answer, ({ name, pages, figures, breaks = [] }) => {
         line(`${name} is fine: ${plural(pages, 'page')}, ${plural(figures, 'figure')}.`);
         for (const one of breaks) line(`It would break ${one.user}: ${one.what}.`);
@@ -52,7 +52,7 @@ export function addReportCommands(program: Command): void {
     .option('--notes <text>', 'what is new', '')
     .option('--confirm', 'even if it breaks what uses the report')
     .action(async (file: string, options: { notes: string; confirm?: boolean }, command: Command) => {
-      const answer = await askService<{ name: string; edition: number }>('POST', '/api/v1/reports', {
+      const answer = await callApi<{ name: string; edition: number }>('POST', '/api/v1/reports', {
         body: { definition: readJsonFile(file), notes: options.notes, isConfirmed: options.confirm === true },
       });
       show(command, answer, ({ name, edition }) =>
@@ -65,7 +65,7 @@ export function addReportCommands(program: Command): void {
     .option('--to <file>', 'write it there instead of to the terminal')
     .addHelpText('after', '\nExample:\n  underbell report start sailings --to sailings.report.json')
     .action(async (dataset: string, options: { to?: string }, command: Command) => {
-      const answer = await askService<object>('GET', `/api/v1/datasets/${encodeURIComponent(dataset)}/first-report`);
+      const answer = await callApi<object>('GET', `/api/v1/datasets/${encodeURIComponent(dataset)}/first-report`);
       const text = `${JSON.stringify(answer, null, 2)}\n`;
       if (!options.to) return void process.stdout.write(text);
       // An existing file is somebody's work.
@@ -85,7 +85,7 @@ function addEditionCommands(report: Command): void {
     .command('compare <name> <from> <to>')
     .description('what differs between two editions, and what the later one would break')
     .action(async (name: string, from: string, to: string, _options, command: Command) => {
-      const answer = await askService<ComparedEditions>('GET', `${at(name)}/compare`, { query: { from, to } });
+      const answer = await callApi<ComparedEditions>('GET', `${at(name)}/compare`, { query: { from, to } });
       show(command, answer, ({ changes, breaks }) => {
         if (changes.length === 0) line('Nothing differs.');
         for (const one of changes) {
@@ -101,7 +101,7 @@ function addEditionCommands(report: Command): void {
     .description('show another edition again; every place follows')
     .option('--confirm', 'even if it breaks what uses the report')
     .action(async (name: string, edition: string, options: { confirm?: boolean }, command: Command) => {
-      const answer = await askService('POST', `${at(name)}/roll-back`, {
+      const answer = await callApi('POST', `${at(name)}/roll-back`, {
         body: { edition: Number(edition), isConfirmed: options.confirm === true },
       });
       show(command, answer, () => line(`${name}: edition ${edition} is shown everywhere again.`));
@@ -110,7 +110,7 @@ function addEditionCommands(report: Command): void {
     .command('retire <name> <edition>')
     .description('take an edition out of use for good')
     .action(async (name: string, edition: string, _options, command: Command) => {
-      const answer = await askService('POST', `${at(name)}/editions/${encodeURIComponent(edition)}/retire`);
+      const answer = await callApi('POST', `${at(name)}/editions/${encodeURIComponent(edition)}/retire`);
       show(command, answer, () => line(`${name}: edition ${edition} is retired.`));
     });
 }

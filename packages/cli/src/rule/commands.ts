@@ -1,8 +1,8 @@
-import type { RowRule, RuleTrial } from '@underbell/core/access';
+import type { RowRule, RowRuleTest } from '@underbell/core/access';
 import type { Command } from 'commander';
 import { localProblem } from '../platform/problem.ts';
 import { line, plural, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 function readHolder(options: { group?: string; person?: string; everyone?: boolean }): RowRule['appliesTo'] {
   const given = [options.group, options.person, options.everyone].filter((one) => one !== undefined);
@@ -23,7 +23,7 @@ export function addRuleCommands(program: Command): void {
     .command('list <dataset>')
     .description('the row rules of a dataset')
     .action(async (dataset: string, _options, command: Command) => {
-      const answer = await askService<{ rules: RowRule[] }>(
+      const answer = await callApi<{ rules: RowRule[] }>(
         'GET',
         `/api/v1/datasets/${encodeURIComponent(dataset)}/rules`,
       );
@@ -59,7 +59,7 @@ export function addRuleCommands(program: Command): void {
         command: Command,
       ) => {
         const body = { appliesTo: readHolder(options), where: options.where };
-        const answer = await askService<{ rule: RowRule }>('PUT', rulePath(dataset, name), { body });
+        const answer = await callApi<{ rule: RowRule }>('PUT', rulePath(dataset, name), { body });
         show(command, answer, () => line(`The rule ${name} of ${dataset} is saved.`));
       },
     );
@@ -68,7 +68,7 @@ export function addRuleCommands(program: Command): void {
     .description('remove a row rule')
     .option('--yes', 'also when it is the last one and every row opens', false)
     .action(async (dataset: string, name: string, options: { yes: boolean }, command: Command) => {
-      await askService('DELETE', rulePath(dataset, name), { query: { confirmed: options.yes } });
+      await callApi('DELETE', rulePath(dataset, name), { query: { confirmed: options.yes } });
       show(command, { removed: name }, () => line(`The rule ${name} of ${dataset} is removed.`));
     });
   rule
@@ -79,7 +79,7 @@ export function addRuleCommands(program: Command): void {
     .action(async (dataset: string, options: { where: string; as?: string }, command: Command) => {
       const body = { appliesTo: { kind: 'everyone' }, where: options.where, as: options.as };
       const path = `/api/v1/datasets/${encodeURIComponent(dataset)}/try-rule`;
-      const answer = await askService<RuleTrial>('POST', path, { body });
+      const answer = await callApi<RowRuleTest>('POST', path, { body });
       show(command, answer, (trial) => {
         line(`Understood as: ${trial.words}`);
         line(

@@ -3,7 +3,7 @@ import { maskWords, type Mask, type MaskEffect } from '@underbell/core/access';
 import { collect } from '../platform/files.ts';
 import { line, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const path = (dataset: string, name = '') =>
   `/api/v1/datasets/${encodeURIComponent(dataset)}/masks${name === '' ? '' : `/${encodeURIComponent(name)}`}`;
@@ -49,7 +49,7 @@ export function addMaskCommands(program: Command): void {
     .command('list <dataset>')
     .description('the masks of a dataset')
     .action(async (dataset: string, _options, command: Command) => {
-      const answer = await askService<{ masks: Mask[] }>('GET', path(dataset));
+      const answer = await callApi<{ masks: Mask[] }>('GET', path(dataset));
       show(command, answer, ({ masks }) => {
         if (masks.length === 0) return line('Nothing is masked.');
         table(masks, [
@@ -81,14 +81,14 @@ export function addMaskCommands(program: Command): void {
     )
     .action(async (dataset: string, name: string, options: AddOptions, command: Command) => {
       const body = { appliesTo: readHolder(options), except: options.except, effect: readEffect(options) };
-      const answer = await askService<{ mask: Mask }>('PUT', path(dataset, name), { body });
+      const answer = await callApi<{ mask: Mask }>('PUT', path(dataset, name), { body });
       show(command, answer, () => line(`The mask ${name} of ${dataset} is saved.`));
     });
   mask
     .command('remove <dataset> <name>')
     .description('remove a mask')
     .action(async (dataset: string, name: string, _options, command: Command) => {
-      await askService('DELETE', path(dataset, name));
+      await callApi('DELETE', path(dataset, name));
       show(command, { removed: name }, () => line(`The mask ${name} of ${dataset} is removed.`));
     });
 }

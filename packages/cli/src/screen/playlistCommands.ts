@@ -2,7 +2,7 @@ import type { ListedPlaylist, PlaylistPlan, PlaylistTarget, ShownPlaylist } from
 import type { Command } from 'commander';
 import { collect, readJsonFile } from '../platform/files.ts';
 import { line, plural, shortTime, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const pathOf = (name: string) => `/api/v1/playlists/${encodeURIComponent(name)}`;
 
@@ -51,7 +51,7 @@ export function addPlaylistCommands(program: Command): void {
     .command('list')
     .description('playlists that you may see')
     .action(async (_options, command: Command) => {
-      show(command, await askService<{ playlists: ListedPlaylist[] }>('GET', '/api/v1/playlists'), ({ playlists }) =>
+      show(command, await callApi<{ playlists: ListedPlaylist[] }>('GET', '/api/v1/playlists'), ({ playlists }) =>
         table(playlists, [
           { heading: 'playlist', cell: (one) => one.name },
           { heading: 'title', cell: (one) => one.title },
@@ -66,7 +66,7 @@ export function addPlaylistCommands(program: Command): void {
     .description('one of them: its revisions, and which screen has which')
     .option('--definition', 'the definition alone, as it is saved')
     .action(async (name: string, options: { definition?: boolean }, command: Command) => {
-      const found = await askService<ShownPlaylist>('GET', pathOf(name));
+      const found = await callApi<ShownPlaylist>('GET', pathOf(name));
       if (options.definition) line(JSON.stringify(found.definition, null, 2));
       else show(command, found, tellPlaylist);
     });
@@ -75,13 +75,13 @@ export function addPlaylistCommands(program: Command): void {
     .description('save a playlist; screens show what was published last until it is published again')
     .action(async (file: string, _options, command: Command) => {
       const body = { definition: readJsonFile(file) };
-      show(command, await askService<ShownPlaylist>('PUT', '/api/v1/playlists', { body }), tellPlaylist);
+      show(command, await callApi<ShownPlaylist>('PUT', '/api/v1/playlists', { body }), tellPlaylist);
     });
   withTargets(playlist.command('plan <name>'))
     .description('what publishing it would mean: which screens, what changes, what does not fit')
     .action(async (name: string, options: Targets, command: Command) => {
       const body = { targets: targetsOf(options) };
-      show(command, await askService<PlaylistPlan>('POST', `${pathOf(name)}/plan`, { body }), tellPlan);
+      show(command, await callApi<PlaylistPlan>('POST', `${pathOf(name)}/plan`, { body }), tellPlan);
     });
   withTargets(playlist.command('publish <name>'))
     .description('publish it to screens and groups as its next revision: to all of them, or to none')
@@ -89,27 +89,26 @@ export function addPlaylistCommands(program: Command): void {
     .option('--give', 'give them the right to view what it shows, as far as you may pass it on')
     .action(async (name: string, options: Targets & { note: string; give?: boolean }, command: Command) => {
       const body = { targets: targetsOf(options), note: options.note, give: options.give === true };
-      show(command, await askService<ShownPlaylist>('POST', `${pathOf(name)}/publish`, { body }), tellPlaylist);
+      show(command, await callApi<ShownPlaylist>('POST', `${pathOf(name)}/publish`, { body }), tellPlaylist);
     });
   playlist
     .command('back <name> <revision>')
     .description('publish an earlier revision once more, where the playlist stands now')
     .action(async (name: string, revision: string, _options, command: Command) => {
       const body = { revision: Number(revision) };
-      show(command, await askService<ShownPlaylist>('POST', `${pathOf(name)}/back`, { body }), tellPlaylist);
+      show(command, await callApi<ShownPlaylist>('POST', `${pathOf(name)}/back`, { body }), tellPlaylist);
     });
   withTargets(playlist.command('withdraw <name>'))
     .description('take it from screens and groups')
     .action(async (name: string, options: Targets, command: Command) => {
-      for (const target of targetsOf(options))
-        await askService('POST', `${pathOf(name)}/withdraw`, { body: { target } });
-      show(command, await askService<ShownPlaylist>('GET', pathOf(name)), tellPlaylist);
+      for (const target of targetsOf(options)) await callApi('POST', `${pathOf(name)}/withdraw`, { body: { target } });
+      show(command, await callApi<ShownPlaylist>('GET', pathOf(name)), tellPlaylist);
     });
   playlist
     .command('remove <name>')
     .description('take away a playlist that is published nowhere')
     .action(async (name: string, _options, command: Command) => {
-      await askService('DELETE', pathOf(name));
+      await callApi('DELETE', pathOf(name));
       show(command, { removed: name }, () => line(`The playlist ${name} is gone.`));
     });
 }

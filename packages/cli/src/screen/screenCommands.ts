@@ -11,7 +11,7 @@ import type { Command } from 'commander';
 import { collect, readJsonFile, readPairs } from '../platform/files.ts';
 import { line, plural, shortTime, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService, fetchFile } from '../platform/service.ts';
+import { callApi, fetchFile } from '../platform/service.ts';
 
 const screenPath = (name: string) => `/api/v1/screens/${encodeURIComponent(name)}`;
 const groupPath = (name: string) => `/api/v1/screen-groups/${encodeURIComponent(name)}`;
@@ -52,7 +52,7 @@ function addScreens(screen: Command): void {
     .action(async (options: Record<string, string>, command: Command) => {
       const words = new URLSearchParams(options).toString();
       const path = `/api/v1/screens${words ? `?${words}` : ''}`;
-      show(command, await askService<Fleet>('GET', path), ({ screens, total, counts }) => {
+      show(command, await callApi<Fleet>('GET', path), ({ screens, total, counts }) => {
         table(screens, [
           { heading: 'screen', cell: (one) => one.name },
           { heading: 'group', cell: (one) => one.group },
@@ -72,13 +72,13 @@ function addScreens(screen: Command): void {
     .command('show <name>')
     .description('what a screen shows and should show, and what happened to it')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await askService<ShownScreen>('GET', screenPath(name)), tellScreen);
+      show(command, await callApi<ShownScreen>('GET', screenPath(name)), tellScreen);
     });
   screen
     .command('look <code>')
     .description('the device that shows a code')
     .action(async (code: string, _options, command: Command) => {
-      show(command, await askService<WaitingDevice>('GET', codePath(code)), ({ device, askedAt }) => {
+      show(command, await callApi<WaitingDevice>('GET', codePath(code)), ({ device, askedAt }) => {
         line(deviceWords(device));
         line(`asked${device.address ? ` from ${device.address}` : ''} ${shortTime(askedAt)}`);
       });
@@ -95,7 +95,7 @@ function addScreens(screen: Command): void {
       const { title = name, group, timeZone, language } = options;
       const attributes = readPairs(options.attribute, '--attribute');
       const body = { name, title, group, attributes, timeZone, language };
-      show(command, await askService<ShownScreen>('POST', codePath(code), { body }), (one) =>
+      show(command, await callApi<ShownScreen>('POST', codePath(code), { body }), (one) =>
         line(`${one.title} is taken in; it shows something as soon as it asks for its key.`),
       );
     });
@@ -103,7 +103,7 @@ function addScreens(screen: Command): void {
     .command('refuse <code>')
     .description('refuse the device that shows a code')
     .action(async (code: string, _options, command: Command) => {
-      await askService('DELETE', codePath(code));
+      await callApi('DELETE', codePath(code));
       show(command, { refused: code }, () => line(`The device that shows ${code} was refused.`));
     });
   screen
@@ -115,7 +115,7 @@ function addScreens(screen: Command): void {
     .option('--time-zone <zone>', 'of the wall that it hangs on')
     .option('--language <tag>', 'BCP 47')
     .action(async (name: string, options: ScreenOptions, command: Command) => {
-      const now = await askService<ShownScreen>('GET', screenPath(name));
+      const now = await callApi<ShownScreen>('GET', screenPath(name));
       const { title, group, attributes, timeZone, language } = now;
       const said = readPairs(options.attribute, '--attribute');
       const body = {
@@ -125,7 +125,7 @@ function addScreens(screen: Command): void {
         timeZone: options.timeZone ?? timeZone,
         language: options.language ?? language,
       };
-      show(command, await askService<ShownScreen>('PUT', screenPath(name), { body }), tellScreen);
+      show(command, await callApi<ShownScreen>('PUT', screenPath(name), { body }), tellScreen);
     });
   for (const [verb, order, words] of [
     ['reload', 'reload', 'let a screen load itself anew'],
@@ -135,7 +135,7 @@ function addScreens(screen: Command): void {
       .command(`${verb} <name>`)
       .description(words)
       .action(async (name: string, _options, command: Command) => {
-        await askService('POST', `${screenPath(name)}/orders`, { body: { order } });
+        await callApi('POST', `${screenPath(name)}/orders`, { body: { order } });
         show(command, { told: name, order }, () => line(`${name} is told, at once or with its next word.`));
       });
   screen
@@ -151,14 +151,14 @@ function addScreens(screen: Command): void {
     .command('end <name>')
     .description('end the key of a screen: its picture goes, and what it keeps is deleted')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await askService<ShownScreen>('POST', `${screenPath(name)}/end`);
+      const answer = await callApi<ShownScreen>('POST', `${screenPath(name)}/end`);
       show(command, answer, (one) => line(`${one.title} is closed.`));
     });
   screen
     .command('remove <name>')
     .description('take a screen that was ended out of the list')
     .action(async (name: string, _options, command: Command) => {
-      await askService('DELETE', screenPath(name));
+      await callApi('DELETE', screenPath(name));
       show(command, { removed: name }, () => line(`The screen ${name} is gone.`));
     });
   screen
@@ -175,7 +175,7 @@ function addScreens(screen: Command): void {
         const [name = '', type = 'text'] = key.split(':');
         return { name, type, label };
       });
-      const answer = await askService<{ attributes: ScreenAttribute[] }>(
+      const answer = await callApi<{ attributes: ScreenAttribute[] }>(
         options.set.length > 0 ? 'PUT' : 'GET',
         '/api/v1/screen-attributes',
         options.set.length > 0 ? { body: { attributes } } : {},
@@ -218,7 +218,7 @@ function addGroups(group: Command): void {
     .command('list')
     .description('groups of screens that you may see')
     .action(async (_options, command: Command) => {
-      show(command, await askService<{ groups: ShownGroup[] }>('GET', '/api/v1/screen-groups'), ({ groups }) =>
+      show(command, await callApi<{ groups: ShownGroup[] }>('GET', '/api/v1/screen-groups'), ({ groups }) =>
         table(groups, [
           { heading: 'group', cell: (one) => one.name },
           { heading: 'title', cell: (one) => one.title },
@@ -231,7 +231,7 @@ function addGroups(group: Command): void {
     .command('show <name>')
     .description('one of them, with what interrupts it')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await askService<ShownGroup>('GET', groupPath(name)), tellGroup);
+      show(command, await callApi<ShownGroup>('GET', groupPath(name)), tellGroup);
     });
   group
     .command('save <name>')
@@ -243,7 +243,7 @@ function addGroups(group: Command): void {
     .action(async (name: string, options: Record<string, string>, command: Command) => {
       const { title, otherwise } = options;
       const body = { title, otherwise, worryMinutes: Number(options['worry']), leaseHours: Number(options['lease']) };
-      show(command, await askService<ShownGroup>('PUT', groupPath(name), { body }), tellGroup);
+      show(command, await callApi<ShownGroup>('PUT', groupPath(name), { body }), tellGroup);
     });
   group
     .command('interrupt <name> [text]')
@@ -256,24 +256,21 @@ function addGroups(group: Command): void {
           throw localProblem('INPUT_INVALID', 'say either words or `--slot` with a file', { pointer: 'text' });
         const slot = options.slot ? readJsonFile(options.slot) : { name: 'now', shows: { text }, seconds: 60 };
         const body = { slot, until: untilOf(options.for) };
-        show(command, await askService<ShownGroup>('POST', `${groupPath(name)}/interruptions`, { body }), tellGroup);
+        show(command, await callApi<ShownGroup>('POST', `${groupPath(name)}/interruptions`, { body }), tellGroup);
       },
     );
   group
     .command('resume <name> <id>')
     .description('end an interruption before its time')
     .action(async (name: string, id: string, _options, command: Command) => {
-      const answer = await askService<ShownGroup>(
-        'DELETE',
-        `${groupPath(name)}/interruptions/${encodeURIComponent(id)}`,
-      );
+      const answer = await callApi<ShownGroup>('DELETE', `${groupPath(name)}/interruptions/${encodeURIComponent(id)}`);
       show(command, answer, tellGroup);
     });
   group
     .command('remove <name>')
     .description('take away a group that has no screens')
     .action(async (name: string, _options, command: Command) => {
-      await askService('DELETE', groupPath(name));
+      await callApi('DELETE', groupPath(name));
       show(command, { removed: name }, () => line(`The group ${name} is gone.`));
     });
 }

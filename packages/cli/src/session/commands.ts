@@ -5,7 +5,7 @@ import type { Command } from 'commander';
 import { dropCredentials, saveCredentials, serviceUrl } from '../platform/credentials.ts';
 import { line, show } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 interface PasswordQuestion {
   readonly prompt: string;
@@ -45,7 +45,7 @@ async function askPasswords(questions: readonly PasswordQuestion[]): Promise<str
 const askPassword = async (): Promise<string> => (await askPasswords([ownPassword]))[0]!;
 
 async function signIn(email: string, password: string): Promise<{ person: ShownPerson }> {
-  const { key, person } = await askService<{ key: string; person: ShownPerson }>('POST', '/api/v1/session', {
+  const { key, person } = await callApi<{ key: string; person: ShownPerson }>('POST', '/api/v1/session', {
     isAnonymous: true,
     body: { email, password, kind: 'command line' },
   });
@@ -77,7 +77,7 @@ export function addSessionCommands(program: Command): void {
       if (options.url) process.env['UNDERBELL_URL'] = options.url;
       const password = await askPassword();
       const { code, name } = options;
-      await askService('POST', '/api/v1/setup', { isAnonymous: true, body: { code, email, name, password } });
+      await callApi('POST', '/api/v1/setup', { isAnonymous: true, body: { code, email, name, password } });
       const answer = await signIn(email, password);
       show(command, answer, ({ person }) => line(`${person.name} is the administrator, and signed in.`));
     });
@@ -85,7 +85,7 @@ export function addSessionCommands(program: Command): void {
     .command('sign-out')
     .description('end the session')
     .action(async (_options, command: Command) => {
-      await askService('DELETE', '/api/v1/session');
+      await callApi('DELETE', '/api/v1/session');
       dropCredentials();
       show(command, { signedOut: true }, () => line('Signed out.'));
     });
@@ -97,19 +97,19 @@ export function addSessionCommands(program: Command): void {
       '\nThe current and the new password are asked for, or read from UNDERBELL_PASSWORD and UNDERBELL_NEW_PASSWORD,\nor from two lines of standard input.',
     )
     .action(async (_options, command: Command) => {
-      const { person } = await askService<{ person: ShownPerson }>('GET', '/api/v1/session');
+      const { person } = await callApi<{ person: ShownPerson }>('GET', '/api/v1/session');
       const [current, password] = (await askPasswords([
         { ...ownPassword, prompt: 'Current password' },
         { prompt: 'New password', variable: 'UNDERBELL_NEW_PASSWORD' },
       ])) as [string, string];
-      await askService('PUT', '/api/v1/session/password', { body: { current, password } });
+      await callApi('PUT', '/api/v1/session/password', { body: { current, password } });
       show(command, await signIn(person.email, password), () => line('The password is changed.'));
     });
   program
     .command('whoami')
     .description('who is signed in, with groups and attributes')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ person: ShownPerson }>('GET', '/api/v1/session');
+      const answer = await callApi<{ person: ShownPerson }>('GET', '/api/v1/session');
       show(command, answer, ({ person }) => {
         line(`${person.name} <${person.email}>${person.isAdministrator ? ', administrator' : ''}`);
         if (person.groups.length > 0) line(`groups: ${person.groups.join(', ')}`);

@@ -2,10 +2,10 @@ import { followedKinds, type FollowOutcome, type ShownFollowed } from '@underbel
 import type { Command } from 'commander';
 import { line, shortTime, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const pathOf = (name: string) => `/api/v1/followed-files/${encodeURIComponent(name)}`;
-const thingOf = ({ kind, thing }: ShownFollowed) =>
+const resourceIdOf = ({ kind, thing }: ShownFollowed) =>
   thing === undefined ? `a ${kind}, not read yet` : `${kind} ${thing}`;
 
 interface Answered {
@@ -37,10 +37,10 @@ export function addFollowCommands(program: Command): void {
     .command('list')
     .description('the files that you follow')
     .action(async (_options, command: Command) => {
-      show(command, await askService<{ files: ShownFollowed[] }>('GET', '/api/v1/followed-files'), ({ files }) => {
+      show(command, await callApi<{ files: ShownFollowed[] }>('GET', '/api/v1/followed-files'), ({ files }) => {
         table(files, [
           { heading: 'file', cell: (one) => one.name },
-          { heading: 'becomes', cell: thingOf },
+          { heading: 'becomes', cell: resourceIdOf },
           { heading: 'address', cell: (one) => one.address },
           { heading: 'looked at', cell: (one) => shortTime(one.checkedAt) },
           { heading: 'changed', cell: (one) => shortTime(one.changedAt) },
@@ -54,8 +54,8 @@ export function addFollowCommands(program: Command): void {
     .command('show <name>')
     .description('one of them, with what is wrong with it')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await askService<ShownFollowed>('GET', pathOf(name)), (one) => {
-        line(`${one.address} becomes ${thingOf(one)}, with the rights of ${one.owner ?? 'somebody who is gone'}`);
+      show(command, await callApi<ShownFollowed>('GET', pathOf(name)), (one) => {
+        line(`${one.address} becomes ${resourceIdOf(one)}, with the rights of ${one.owner ?? 'somebody who is gone'}`);
         if (one.user) line(`signs in as ${one.user}${one.hasPassword ? ', with a password' : ''}`);
         if (one.schedule) line(`by itself: ${one.schedule.rule}, next ${shortTime(one.nextAt)}`);
         if (one.hasHook) line('when its secret address is called');
@@ -88,14 +88,14 @@ export function addFollowCommands(program: Command): void {
         ...(user === undefined || password === undefined ? {} : { password }),
         ...(every === undefined ? {} : { schedule: every === false ? null : { rule: every, start: at, timeZone } }),
       };
-      tell(command, await askService<Answered>('PUT', pathOf(name), { body }));
+      tell(command, await callApi<Answered>('PUT', pathOf(name), { body }));
     });
   follow
     .command('rename <name> <to>')
     .description('follow it under another name')
     .action(async (name: string, to: string, _options, command: Command) => {
       const body = { name: to };
-      show(command, await askService<ShownFollowed>('PUT', `${pathOf(name)}/name`, { body }), (renamed) =>
+      show(command, await callApi<ShownFollowed>('PUT', `${pathOf(name)}/name`, { body }), (renamed) =>
         line(`It is followed as ${renamed.name} now.`),
       );
     });
@@ -103,24 +103,21 @@ export function addFollowCommands(program: Command): void {
     .command('check <name>')
     .description('look at it now')
     .action(async (name: string, _options, command: Command) => {
-      tell(command, await askService<Answered>('POST', `${pathOf(name)}/check`));
+      tell(command, await callApi<Answered>('POST', `${pathOf(name)}/check`));
     });
   follow
     .command('hook <name>')
     .description('make the secret address that has it looked at when it is called')
     .option('--remove', 'take it away')
     .action(async (name: string, options: { remove?: boolean }, command: Command) => {
-      const answer = await askService<{ url?: string } | null>(
-        options.remove ? 'DELETE' : 'POST',
-        `${pathOf(name)}/hook`,
-      );
+      const answer = await callApi<{ url?: string } | null>(options.remove ? 'DELETE' : 'POST', `${pathOf(name)}/hook`);
       show(command, answer ?? {}, (made) => line(made.url ?? 'Nothing is called any more.'));
     });
   follow
     .command('remove <name>')
     .description('follow it no more; what was made of it stays')
     .action(async (name: string, _options, command: Command) => {
-      await askService('DELETE', pathOf(name));
+      await callApi('DELETE', pathOf(name));
       show(command, { removed: name }, () => line(`The file ${name} is not followed any more.`));
     });
 }

@@ -2,7 +2,7 @@ import { basename } from 'node:path';
 import type { Command } from 'commander';
 import type { ShownTemplate } from '@underbell/core/template';
 import { line, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const pathOf = (name: string) => `/api/v1/templates/${encodeURIComponent(name)}`;
 const targetWords = ({ target }: ShownTemplate) =>
@@ -37,7 +37,7 @@ export function addTemplateCommands(program: Command): void {
     .addHelpText('after', '\nExample:\n  underbell template add quay-book.xlsx --name quay-book --table Sailings')
     .action(async (file: string, options: { name: string; table?: string; sheet?: string }, command: Command) => {
       const { name, ...query } = options;
-      const answer = await askService<ShownTemplate>('PUT', pathOf(name), {
+      const answer = await callApi<ShownTemplate>('PUT', pathOf(name), {
         query: { ...query, file: basename(file) },
         file: { path: file, type: 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet' },
       });
@@ -47,7 +47,7 @@ export function addTemplateCommands(program: Command): void {
     .command('list')
     .description('the templates that you may see')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ templates: ShownTemplate[] }>('GET', '/api/v1/templates');
+      const answer = await callApi<{ templates: ShownTemplate[] }>('GET', '/api/v1/templates');
       show(command, answer, ({ templates }) =>
         table(templates, [
           { heading: 'template', cell: (one) => one.name },
@@ -62,6 +62,6 @@ export function addTemplateCommands(program: Command): void {
     .command('show <name>')
     .description('what a copy will be, and what it will not be as it was made')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await askService<ShownTemplate>('GET', pathOf(name)), tell);
+      show(command, await callApi<ShownTemplate>('GET', pathOf(name)), tell);
     });
 }

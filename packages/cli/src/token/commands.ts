@@ -2,7 +2,7 @@ import type { Command } from 'commander';
 import { tokenAlgorithms, type ShownClient, type ShownSigningKey } from '@underbell/core/token';
 import { collect, readPairs } from '../platform/files.ts';
 import { line, shortTime, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 interface MintOptions {
   readonly client: string;
@@ -68,7 +68,7 @@ function addTokens(program: Command): void {
         ...(options.param.length > 0 ? { parameters: readPairs(options.param, '--param') } : {}),
         ...(seconds === undefined ? {} : { lifetimeSeconds: Number(seconds) }),
       };
-      const minted = await askService<{ access_token: string; expires_in: number }>('POST', '/api/v1/tokens', { body });
+      const minted = await callApi<{ access_token: string; expires_in: number }>('POST', '/api/v1/tokens', { body });
       show(command, minted, (answer) => line(answer.access_token));
     });
   token
@@ -85,7 +85,7 @@ function addTokens(program: Command): void {
       };
       const tokens: Shown[] = [];
       for (let after: string | undefined; ;) {
-        const page = await askService<{ tokens: Shown[]; next?: string }>('GET', '/api/v1/tokens', {
+        const page = await callApi<{ tokens: Shown[]; next?: string }>('GET', '/api/v1/tokens', {
           query: { after, living: options.living },
         });
         tokens.push(...page.tokens);
@@ -115,7 +115,7 @@ function addTokens(program: Command): void {
     .command('revoke <id>')
     .description('take one token back, at once and everywhere')
     .action(async (id: string, _options, command: Command) => {
-      await askService('DELETE', `/api/v1/tokens/${encodeURIComponent(id)}`);
+      await callApi('DELETE', `/api/v1/tokens/${encodeURIComponent(id)}`);
       show(command, { revoked: id }, () => line(`The token ${id} is revoked.`));
     });
 }
@@ -128,7 +128,7 @@ function addSigningKeys(program: Command): void {
     .command('list')
     .description('list the keys, the newest first')
     .action(async (_options, command: Command) => {
-      const answer = await askService<{ keys: ShownSigningKey[] }>('GET', '/api/v1/signing-keys');
+      const answer = await callApi<{ keys: ShownSigningKey[] }>('GET', '/api/v1/signing-keys');
       show(command, answer, ({ keys: all }) =>
         table(all, [
           { heading: 'key', cell: (one) => one.id },
@@ -144,7 +144,7 @@ function addSigningKeys(program: Command): void {
     .description('create a key; it signs a minute later, and the ones before it verify for one more day')
     .option('--algorithm <name>', `one of ${tokenAlgorithms.join(', ')}`)
     .action(async (options: { algorithm?: string }, command: Command) => {
-      const made = await askService<{ id: string; signsFrom: string }>('POST', '/api/v1/signing-keys', {
+      const made = await callApi<{ id: string; signsFrom: string }>('POST', '/api/v1/signing-keys', {
         body: { algorithm: options.algorithm },
       });
       show(command, made, ({ id, signsFrom }) => line(`The key ${id} signs from ${shortTime(signsFrom)} on.`));
@@ -153,7 +153,7 @@ function addSigningKeys(program: Command): void {
     .command('delete <key>')
     .description('delete a key; every token that it signed stops working at once')
     .action(async (id: string, _options, command: Command) => {
-      await askService('DELETE', `/api/v1/signing-keys/${encodeURIComponent(id)}`);
+      await callApi('DELETE', `/api/v1/signing-keys/${encodeURIComponent(id)}`);
       show(command, { deleted: id }, () => line(`The key ${id} is deleted.`));
     });
 }
@@ -174,7 +174,7 @@ export function addTokenCommands(program: Command): void {
         maxLifetimeSeconds: number;
         state: string;
       };
-      const answer = await askService<{ clients: Shown[] }>('GET', '/api/v1/clients');
+      const answer = await callApi<{ clients: Shown[] }>('GET', '/api/v1/clients');
       show(command, answer, ({ clients }) => {
         table(clients, [
           { heading: 'client', cell: (one) => one.id },
@@ -190,7 +190,7 @@ export function addTokenCommands(program: Command): void {
     .command('show <id>')
     .description('a client with its bounds')
     .action(async (id: string, _options, command: Command) => {
-      const answer = await askService<ShownClient>('GET', `/api/v1/clients/${encodeURIComponent(id)}`);
+      const answer = await callApi<ShownClient>('GET', `/api/v1/clients/${encodeURIComponent(id)}`);
       show(command, answer, (one) => {
         line(`${one.id}: ${one.title} (${one.state}), signs in ${one.signsIn}`);
         line(
@@ -210,7 +210,7 @@ export function addTokenCommands(program: Command): void {
     .requiredOption('--title <title>', 'what people read')
     .requiredOption('--report <name>', 'a report it may ask for; may be repeated', collect, [])
     .action(async (id: string, options: BoundOptions, command: Command) => {
-      const answer = await askService<{ id: string; secret: string }>('POST', '/api/v1/clients', {
+      const answer = await callApi<{ id: string; secret: string }>('POST', '/api/v1/clients', {
         body: { id, title: options.title, ...boundsOf(options) },
       });
       show(command, answer, ({ secret }) => {
@@ -231,9 +231,9 @@ export function addTokenCommands(program: Command): void {
         signsIn: _signsIn,
         formerUntil: _until,
         ...known
-      } = await askService<ShownClient>('GET', path);
+      } = await callApi<ShownClient>('GET', path);
       const body = { ...known, ...(options.title ? { title: options.title } : {}), ...boundsOf(options) };
-      const answer = await askService<{ id: string }>('PUT', path, { body });
+      const answer = await callApi<{ id: string }>('PUT', path, { body });
       show(command, answer, () => line(`The client ${id} is changed; its secret stays.`));
     });
   for (const one of [add, change])
@@ -252,7 +252,7 @@ export function addTokenCommands(program: Command): void {
     .action(async (id: string, options: { hours: string }, command: Command) => {
       type Renewed = { secret: string; formerUntil: string };
       const path = `/api/v1/clients/${encodeURIComponent(id)}/secret`;
-      const answer = await askService<Renewed>('POST', path, { body: { hours: Number(options.hours) } });
+      const answer = await callApi<Renewed>('POST', path, { body: { hours: Number(options.hours) } });
       show(command, answer, ({ secret, formerUntil }) => {
         line(`secret: ${secret}   (shown only now)`);
         line(`The one before holds until ${formerUntil}.`);
@@ -262,7 +262,7 @@ export function addTokenCommands(program: Command): void {
     .command('remove <id>')
     .description('remove a client; its tokens end at once')
     .action(async (id: string, _options, command: Command) => {
-      await askService('DELETE', `/api/v1/clients/${encodeURIComponent(id)}`);
+      await callApi('DELETE', `/api/v1/clients/${encodeURIComponent(id)}`);
       show(command, { removed: id }, () => line(`The client ${id} is removed; its tokens have ended.`));
     });
 }

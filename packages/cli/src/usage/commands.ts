@@ -1,13 +1,13 @@
 import type { Command } from 'commander';
 import {
   costSplits,
-  costStretches,
+  usageIntervals,
   type CostsOverTime,
   type CostSum,
   type ShownCostLimit,
 } from '@underbell/core/usage';
 import { line, show, table } from '../platform/output.ts';
-import { askService } from '../platform/service.ts';
+import { callApi } from '../platform/service.ts';
 
 const seconds = (ms: number) => (ms / 1000).toFixed(ms < 10_000 ? 2 : 0);
 
@@ -22,7 +22,7 @@ export function addMeterCommand(program: Command): void {
     .option('--to <day>', 'before this day or instant')
     .addHelpText('after', '\nExample:\n  underbell meter --burst quay-pack --by format')
     .action(async (options: Record<string, string>, command: Command) => {
-      const answer = await askService<{ by: string; sums: CostSum[] }>('GET', '/api/v1/meter', { query: options });
+      const answer = await callApi<{ by: string; sums: CostSum[] }>('GET', '/api/v1/meter', { query: options });
       show(command, answer, ({ by, sums }) => {
         if (sums.length === 0) return line('Nothing is written down for that yet.');
         table(sums, [
@@ -53,7 +53,7 @@ function addOverTimeCommand(meter: Command): void {
   meter
     .command('over-time')
     .description('the same along time, each stretch beside the others')
-    .option('--per <stretch>', costStretches.join(', '), 'day')
+    .option('--per <stretch>', usageIntervals.join(', '), 'day')
     .option('--split <group>', costSplits.join(', '), 'kind')
     .option('--report <name>', 'of one report')
     .option('--burst <name>', 'of one burst')
@@ -61,7 +61,7 @@ function addOverTimeCommand(meter: Command): void {
     .option('--to <day>', 'before this day or instant')
     .action(async ({ split, ...options }: Record<string, string>, command: Command) => {
       const query = { ...options, by: split };
-      const answer = await askService<CostsOverTime>('GET', '/api/v1/meter/over-time', { query });
+      const answer = await callApi<CostsOverTime>('GET', '/api/v1/meter/over-time', { query });
       show(command, answer, ({ per, names, stretches }) => {
         const total = (one: CostsOverTime['stretches'][number]) =>
           Object.values(one.sums).reduce((sum, { seconds: taken }) => sum + taken, 0);
@@ -84,7 +84,7 @@ function addLimitCommands(meter: Command): void {
     .command('limits')
     .description('how much computing folders may take, and what they have used')
     .action(async (_: object, command: Command) => {
-      const answer = await askService<{ limits: ShownCostLimit[] }>('GET', '/api/v1/cost-limits');
+      const answer = await callApi<{ limits: ShownCostLimit[] }>('GET', '/api/v1/cost-limits');
       show(command, answer, ({ limits }) => {
         if (limits.length === 0) return line('No folder has a limit.');
         table(limits, [
@@ -108,7 +108,7 @@ function addLimitCommands(meter: Command): void {
     .action(
       async (folder: string, options: { per: string; warn?: number; stop?: number; none?: true }, command: Command) => {
         if (options.none) {
-          await askService('DELETE', `/api/v1/cost-limits/${encodeURIComponent(folder)}`);
+          await callApi('DELETE', `/api/v1/cost-limits/${encodeURIComponent(folder)}`);
           return show(command, { folder, limit: null }, () => line(`${folder} has no limit any more.`));
         }
         const body = {
@@ -117,7 +117,7 @@ function addLimitCommands(meter: Command): void {
           ...(options.warn === undefined ? {} : { warnSeconds: options.warn }),
           ...(options.stop === undefined ? {} : { stopSeconds: options.stop }),
         };
-        const limit = await askService<ShownCostLimit>('PUT', '/api/v1/cost-limits', { body });
+        const limit = await callApi<ShownCostLimit>('PUT', '/api/v1/cost-limits', { body });
         show(command, limit, (one) => line(`${one.folder} has ${one.words}: ${one.state}.`));
       },
     );

@@ -9,7 +9,7 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import PeopleTabs from './AccessTabs.vue';
+import AccessTabs from './AccessTabs.vue';
 
 const { data, error, isLoading, reload } = useResource<{ attributes: ShownAttribute[] }>('/api/v1/attributes');
 const { busy, problem, attempt } = useAttempt<'save' | 'remove'>();
@@ -36,7 +36,7 @@ const remove = (name: string) =>
 </script>
 
 <template>
-  <PeopleTabs current="attributes" />
+  <AccessTabs current="attributes" />
   <p class="quiet">
     What people have that row rules look at, such as their quay: <code>quay IN (person('quay'))</code>.
   </p>

@@ -7,7 +7,7 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showCount, showInstant } from '../platform/format.ts';
-import PeopleTabs from './AccessTabs.vue';
+import AccessTabs from './AccessTabs.vue';
 
 /** Every change, with what was before and after it; and whether the log still is as it was written. */
 const form = reactive({ who: '', what: '', thing: '' });
@@ -39,7 +39,7 @@ const written = (value: unknown) => (value === null ? 'nothing' : JSON.stringify
 </script>
 
 <template>
-  <PeopleTabs current="log" />
+  <AccessTabs current="log" />
   <h2>Log of changes</h2>
   <p>
     <Button :loading="busy === 'check'" @click="check">Check the chain</Button>

@@ -9,7 +9,7 @@ import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import MembersDrawer from './MembersDrawer.vue';
-import PeopleTabs from './AccessTabs.vue';
+import AccessTabs from './AccessTabs.vue';
 
 const { data, error, isLoading, reload } = useResource<{ groups: ShownGroup[] }>('/api/v1/groups');
 const columns = [
@@ -44,7 +44,7 @@ const some = (all: readonly string[]) =>
 </script>
 
 <template>
-  <PeopleTabs current="groups" />
+  <AccessTabs current="groups" />
   <ProblemNote v-if="error" :problem="error" />
   <Table
     v-else

@@ -7,7 +7,7 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/format.ts';
-import PeopleTabs from './AccessTabs.vue';
+import AccessTabs from './AccessTabs.vue';
 
 const { data, error, reload } = useResource<{ requests: ShownRequest[] }>('/api/v1/requests');
 const open = computed(() => (data.value?.requests ?? []).filter((one) => one.state === 'open'));
@@ -24,7 +24,7 @@ const answer = (request: ShownRequest, isGranted: boolean) =>
 </script>
 
 <template>
-  <PeopleTabs current="requests" />
+  <AccessTabs current="requests" />
   <ProblemNote v-if="error" :problem="error" />
   <ProblemNote v-if="problem" :problem="problem" />
   <p v-if="data && open.length === 0" class="quiet">Nobody is waiting for an answer.</p>

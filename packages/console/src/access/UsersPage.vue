@@ -10,8 +10,8 @@ import { useResource } from '../platform/useResource.ts';
 import { useSession } from '../session/useSession.ts';
 import InviteForm from './InviteForm.vue';
 import InviteMany from './InviteMany.vue';
-import PeopleTabs from './AccessTabs.vue';
-import PersonForm from './UserForm.vue';
+import AccessTabs from './AccessTabs.vue';
+import UserForm from './UserForm.vue';
 
 const { person: self } = useSession();
 const { data, error, isLoading, reload } = useResource<{ people: ListedPerson[] }>('/api/v1/people');
@@ -64,7 +64,7 @@ async function invited(): Promise<void> {
 </script>
 
 <template>
-  <PeopleTabs current="people" />
+  <AccessTabs current="people" />
   <ProblemNote v-if="error" :problem="error" />
   <template v-else>
     <div class="bar">
@@ -84,7 +84,7 @@ async function invited(): Promise<void> {
     </div>
     <InviteMany v-if="isInvitingMany" @invited="reload" @closed="isInvitingMany = false" />
     <InviteForm v-if="isInviting" @invited="invited" @closed="isInviting = false" />
-    <PersonForm
+    <UserForm
       v-if="changing"
       :key="changing.email"
       :person="changing"

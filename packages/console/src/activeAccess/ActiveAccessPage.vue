@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { Button, Empty, Table } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
-import { doorKinds, type OpenDoor, type OpenDoors } from '@underbell/core/activeAccess';
-import PeopleTabs from '../access/AccessTabs.vue';
+import { accessKinds, type ActiveAccess, type OpenDoors } from '@underbell/core/activeAccess';
+import AccessTabs from '../access/AccessTabs.vue';
 import { call } from '../platform/api.ts';
 import PublicSwitch from '../placement/PublicSwitch.vue';
 import ConfirmAction from '../platform/ConfirmAction.vue';
@@ -24,7 +24,7 @@ const query = computed(() => {
 const path = computed(() => `/api/v1/open${query.value === '' ? '' : `?${query.value}`}`);
 const { data, error, isLoading, reload } = useResource<OpenDoors>(path);
 const doors = computed(() => [...(data.value?.open ?? [])]);
-const keyOf = (one: OpenDoor) => `${one.kind} ${one.id}`;
+const keyOf = (one: ActiveAccess) => `${one.kind} ${one.id}`;
 const chosen = ref<string[]>([]);
 const meant = computed(() => doors.value.filter((one) => one.mayEnd && chosen.value.includes(keyOf(one))));
 const { busy, problem, attempt } = useAttempt<'end'>();
@@ -52,14 +52,14 @@ const columns = [
 const selection = computed(() => ({
   selectedRowKeys: chosen.value,
   onChange: (keys: (string | number)[]) => (chosen.value = keys.map(String)),
-  getCheckboxProps: (one: OpenDoor) => ({ disabled: !one.mayEnd, 'aria-label': `Choose ${one.kind} ${one.title}` }),
+  getCheckboxProps: (one: ActiveAccess) => ({ disabled: !one.mayEnd, 'aria-label': `Choose ${one.kind} ${one.title}` }),
   columnTitle: ' ',
 }));
 const consequences = computed(() => [...new Set(meant.value.map((one) => `${one.kind}: ${one.ending}`))]);
 </script>
 
 <template>
-  <PeopleTabs current="open" />
+  <AccessTabs current="open" />
   <h2>Everything handed out</h2>
   <p class="quiet">
     Tokens, programs, places, invitations, links, calendars and addresses that still open something: yours, or all of it
@@ -71,7 +71,7 @@ const consequences = computed(() => [...new Set(meant.value.map((one) => `${one.
       >Kind
       <select v-model="form.kind">
         <option value="">all kinds</option>
-        <option v-for="one in doorKinds" :key="one" :value="one">{{ one }}</option>
+        <option v-for="one in accessKinds" :key="one" :value="one">{{ one }}</option>
       </select>
     </label>
     <label>To or by <input v-model.lazy="form.person" placeholder="part of an address or name" /></label>

@@ -3,7 +3,7 @@ import { Button, Spin } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import type { ShownApp } from '@underbell/core/app';
-import { placedWords, type ShownPlacement } from '@underbell/core/placement';
+import { placementLabel, type ShownPlacement } from '@underbell/core/placement';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -11,7 +11,7 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/format.ts';
 import { useSession } from '../session/useSession.ts';
-import AppPlaceForm from './AppPlacementForm.vue';
+import AppPlacementForm from './AppPlacementForm.vue';
 import AppSetupForm from './AppSetupForm.vue';
 import CompanyVariants from './CompanyVariants.vue';
 
@@ -112,7 +112,7 @@ const titleOf = (placement: string) =>
         <RouterLink :to="`/places/${one.placement}`">{{ one.title }}</RouterLink>
       </h3>
       <p class="quiet">
-        {{ placedWords(one) }}<template v-if="one.inPanel"> · may be in side panels</template
+        {{ placementLabel(one) }}<template v-if="one.inPanel"> · may be in side panels</template
         ><template v-if="one.offers.length > 0">
           · a company may have {{ one.offers.map(titleOf).join(', ') }} instead</template
         >
@@ -127,7 +127,7 @@ const titleOf = (placement: string) =>
           >Take out</Button
         >
       </p>
-      <AppPlaceForm
+      <AppPlacementForm
         v-if="changed === one.placement"
         :path="`${path()}/places/${one.placement}`"
         :place="one"

@@ -11,8 +11,8 @@ import {
 } from '@underbell/core/board';
 import type { GridPlace } from '@underbell/core/report';
 import { contrast } from '@underbell/core/theme';
-import RightsPanel from '../access/PermissionsPanel.vue';
-import BinButton from '../folder/MoveToTrashButton.vue';
+import PermissionsPanel from '../access/PermissionsPanel.vue';
+import MoveToTrashButton from '../folder/MoveToTrashButton.vue';
 import FavouriteButton from '../folder/FavouriteButton.vue';
 import type { ShownPerson } from '@underbell/core/access';
 import type { ProblemDocument } from '@underbell/core/refusal';
@@ -21,8 +21,8 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/format.ts';
-import type { ViewAnswer } from '@underbell/core/view';
-import ArrangeGrid from '../preview/LayoutGrid.vue';
+import type { ViewResponse } from '@underbell/core/view';
+import LayoutGrid from '../preview/LayoutGrid.vue';
 import FrameForm from './FrameForm.vue';
 import FigureCatalogue, { type Catalogue, type ChosenFigure } from './FigureCatalogue.vue';
 import FigureForm from './FigureForm.vue';
@@ -122,7 +122,7 @@ const least = computed(() =>
 const canRead = computed(() => least.value >= leastContrast);
 
 /** Drawn with real data as it stands here, saved or not. */
-const drawn = shallowRef<ViewAnswer>();
+const drawn = shallowRef<ViewResponse>();
 const wrong = shallowRef<ProblemDocument>();
 const as = ref('');
 const people = useResource<{ people: (ShownPerson & { state: string })[] }>('/api/v1/people');
@@ -133,7 +133,7 @@ async function draw(): Promise<void> {
   const turn = ++newest;
   const body = { definition: board.value, ...(as.value === '' ? {} : { as: as.value }) };
   try {
-    const found = await call<ViewAnswer>('POST', '/api/v1/boards/preview', body);
+    const found = await call<ViewResponse>('POST', '/api/v1/boards/preview', body);
     if (turn !== newest) return;
     drawn.value = found;
     wrong.value = undefined;
@@ -195,7 +195,7 @@ const save = () =>
           </select>
         </label>
         <ProblemNote v-if="wrong" :problem="wrong" />
-        <ArrangeGrid
+        <LayoutGrid
           :figures="things"
           :titles="titles"
           :answer="drawn"
@@ -224,8 +224,8 @@ const save = () =>
         <FigureCatalogue :reports="catalogue.data.value?.reports ?? []" @add="add" />
       </aside>
     </div>
-    <RightsPanel kind="board" :name="name" />
-    <BinButton kind="board" :name="name" :title="board.title" @gone="router.push('/boards')" />
+    <PermissionsPanel kind="board" :name="name" />
+    <MoveToTrashButton kind="board" :name="name" :title="board.title" @gone="router.push('/boards')" />
   </template>
 </template>
 

@@ -13,7 +13,7 @@ import RecipientsStep from './RecipientsStep.vue';
 import ReportStep from './ReportStep.vue';
 import ScheduleStep from './ScheduleStep.vue';
 import { useDraftCheck } from './useDraftCheck.ts';
-import { useDraftChoices } from './useDraftOptions.ts';
+import { useDraftOptions } from './useDraftOptions.ts';
 import { consoleTaste } from '../platform/format.ts';
 
 const props = defineProps<{ name?: string }>();
@@ -31,7 +31,7 @@ watch(burst.data, (saved) => {
   Object.assign(draft, toDraft(saved.definition, zone));
   isReady.value = true;
 });
-const choices = useDraftChoices(draft);
+const choices = useDraftOptions(draft);
 const { checked, wrong, problems } = useDraftCheck(draft, before, isReady);
 
 const steps = [

@@ -10,12 +10,12 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { formatName } from '../platform/format.ts';
 import type { CostSum } from '@underbell/core/usage';
-import CostTable from '../usage/UsageTable.vue';
-import TakeAway from '../platform/DeleteButton.vue';
+import UsageTable from '../usage/UsageTable.vue';
+import DeleteButton from '../platform/DeleteButton.vue';
 import UnsubscribedPanel from './UnsubscribedPanel.vue';
 import PeriodField from './PeriodField.vue';
-import PlanTable from './RunPreview.vue';
-import RunLedger from './DeliveryLog.vue';
+import RunPreview from './RunPreview.vue';
+import DeliveryLogPanel from './DeliveryLogPanel.vue';
 import {
   missedWords,
   type ShownPlan,
@@ -90,7 +90,7 @@ const start = (isTest: boolean) =>
     plan.value = undefined;
     await runs.reload();
   });
-const steer = (act: 'stop' | 'pause' | 'continue' | 'retry' | 'release') =>
+const runAction = (act: 'stop' | 'pause' | 'continue' | 'retry' | 'release') =>
   attempt('run', async () => {
     const answer = await call<ShownRun>('POST', `/api/v1/runs/${runId.value}/${act}`);
     if (answer.id === runId.value) return run.reload();
@@ -110,7 +110,7 @@ const recall = (recipient?: string) =>
 const times = useResource<BurstTimes>(() => `/api/v1/bursts/${encodeURIComponent(props.name)}/times`);
 /** What its formats cost, side by side; for those who may change the burst. */
 const costs = useResource<{ sums: CostSum[] }>(() => `/api/v1/meter?by=format&burst=${encodeURIComponent(props.name)}`);
-function destinationWords(destination: ShownBurst['definition']['destination']): string {
+function destinationLabel(destination: ShownBurst['definition']['destination']): string {
   const { kind, to } = destination;
   const place = kind === 'mail' ? `by mail${to ? ` through ${to}` : ''}` : `to the ${kind} ${to}`;
   return `${place}${'send' in destination && destination.send === 'links' ? ', as links,' : ''}${'announce' in destination ? ', announced by mail,' : ''}`;
@@ -134,10 +134,10 @@ const runOptions = computed(() =>
     <p class="quiet">
       <RouterLink :to="`/reports/${burst.definition.report}`">{{ burst.definition.report }}</RouterLink> as
       {{ formatWords(burst.definition) }}
-      {{ destinationWords(burst.definition.destination) }} for everyone on the list
+      {{ destinationLabel(burst.definition.destination) }} for everyone on the list
       <RouterLink :to="`/lists/${burst.definition.list}`">{{ burst.definition.list }}</RouterLink>.
       <RouterLink :to="`/sending/${name}/edit`">Change it</RouterLink>
-      <TakeAway class="beside" kind="burst" :name="name" to="/sending" />
+      <DeleteButton class="beside" kind="burst" :name="name" to="/sending" />
     </p>
     <div class="bar">
       <PeriodField v-if="unit && period !== ''" v-model="period" :unit="unit" />
@@ -147,7 +147,7 @@ const runOptions = computed(() =>
       <Button :type="plan ? 'default' : 'primary'" :loading="busy === 'plan'" @click="makePlan">Plan</Button>
       <ConfirmAction
         v-if="plan && plan.counts.planned > 0"
-        :title="`Send ${plan.counts.planned} copies ${destinationWords(burst.definition.destination)} now?`"
+        :title="`Send ${plan.counts.planned} copies ${destinationLabel(burst.definition.destination)} now?`"
         ok-text="Send"
         @confirm="start(false)"
       >
@@ -195,7 +195,7 @@ const runOptions = computed(() =>
     <ProblemNote v-if="problem" :problem="problem" />
     <section v-if="plan" aria-label="Plan">
       <h2>Plan</h2>
-      <PlanTable :plan="plan" />
+      <RunPreview :plan="plan" />
     </section>
     <section v-if="run.data.value" aria-label="Run">
       <div class="runs">
@@ -208,7 +208,7 @@ const runOptions = computed(() =>
           aria-label="Which run"
         />
       </div>
-      <RunLedger :run="run.data.value" @steer="steer" @settle="settle" @recall="recall" />
+      <DeliveryLogPanel :run="run.data.value" @run-action="runAction" @settle="settle" @recall="recall" />
     </section>
     <p v-else-if="runs.data.value?.runs.length === 0" class="quiet">
       This burst has not been run yet. Make a plan first: it shows who gets what, and sends nothing.
@@ -216,7 +216,7 @@ const runOptions = computed(() =>
     <UnsubscribedPanel :burst="name" />
     <section v-if="costs.data.value && costs.data.value.sums.length > 0" aria-label="Costs">
       <h2>What its formats cost in 30 days</h2>
-      <CostTable by="format" :sums="costs.data.value.sums" />
+      <UsageTable by="format" :sums="costs.data.value.sums" />
     </section>
   </template>
 </template>

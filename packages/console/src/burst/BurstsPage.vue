@@ -5,7 +5,7 @@ import { computed } from 'vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { formatName, showInstant } from '../platform/format.ts';
-import RunState from './RunStatus.vue';
+import RunStatus from './RunStatus.vue';
 
 const { data, error, isLoading } = useResource<{ bursts: ShownBurst[] }>('/api/v1/bursts');
 const bursts = computed(() => data.value?.bursts ?? []);
@@ -46,7 +46,7 @@ const columns = [
         record.definition.formats.map(formatName).join(', ')
       }}</template>
       <template v-else-if="record.lastRun">
-        <RunState :state="record.lastRun.state" /> {{ record.lastRun.period }}, {{ record.lastRun.counts.sent }} sent
+        <RunStatus :state="record.lastRun.state" /> {{ record.lastRun.period }}, {{ record.lastRun.counts.sent }} sent
         <span class="quiet">{{ showInstant(record.lastRun.finishedAt ?? record.lastRun.createdAt) }}</span>
       </template>
       <span v-else class="quiet">never</span>

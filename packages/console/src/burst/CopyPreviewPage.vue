@@ -4,7 +4,7 @@ import { Spin } from 'ant-design-vue';
 import { useRoute } from 'vue-router';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
-import SeenBy from '../preview/UserPreview.vue';
+import UserPreview from '../preview/UserPreview.vue';
 
 const props = defineProps<{ name: string; recipient: string }>();
 const route = useRoute();
@@ -21,6 +21,6 @@ const { data: seen, error } = useResource<SeenView>(() => {
   </p>
   <h1>What {{ recipient }} gets</h1>
   <ProblemNote v-if="error" :problem="error" />
-  <SeenBy v-else-if="seen" :seen="seen" />
+  <UserPreview v-else-if="seen" :seen="seen" />
   <Spin v-else />
 </template>

@@ -9,7 +9,7 @@ import type { Draft } from './draft.ts';
 const alwaysFilled = ['period', 'period_words', 'run_day', 'run_time', 'burst', 'report', 'title'];
 
 /** What may be chosen in the fields of a burst that is being written, by what is chosen already. */
-export function useDraftChoices(draft: Draft) {
+export function useDraftOptions(draft: Draft) {
   const reports = useResource<{ reports: ListedReport[] }>('/api/v1/reports');
   const lists = useResource<{ lists: ListedList[] }>('/api/v1/lists');
   const destinations = useResource<{ destinations: ShownDestination[] }>('/api/v1/destinations');
@@ -39,4 +39,4 @@ export function useDraftChoices(draft: Draft) {
   });
 }
 
-export type DraftChoices = ReturnType<typeof useDraftChoices>;
+export type DraftChoices = ReturnType<typeof useDraftOptions>;

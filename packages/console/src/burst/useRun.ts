@@ -1,7 +1,7 @@
 import { computed, onBeforeUnmount, shallowRef, watch, type Ref } from 'vue';
 import { call } from '../platform/api.ts';
 import { useResource } from '../platform/useResource.ts';
-import type { Ledger, ShownRun } from '@underbell/core/burst/apiTypes';
+import type { DeliveryLog, ShownRun } from '@underbell/core/burst/apiTypes';
 import { isActive } from './shapes.ts';
 
 const followEveryMs = 800;
@@ -10,9 +10,9 @@ const ledgerEveryMs = 8_000;
 
 /** A run with its ledger, followed while it goes on: how far it is often, its ledger now and then. */
 export function useRun(id: Ref<number | undefined>) {
-  const resource = useResource<Ledger>(() => (id.value === undefined ? undefined : `/api/v1/runs/${id.value}`));
+  const resource = useResource<DeliveryLog>(() => (id.value === undefined ? undefined : `/api/v1/runs/${id.value}`));
   const progress = shallowRef<ShownRun>();
-  const data = computed<Ledger | undefined>(() => {
+  const data = computed<DeliveryLog | undefined>(() => {
     const ledger = resource.data.value;
     // Progress of another run, or from before the ledger ended, says nothing about this one.
     const newer = progress.value?.id === ledger?.id && ledger !== undefined && isActive(ledger) ? progress.value : {};

@@ -3,11 +3,11 @@ import { Button, Checkbox } from 'ant-design-vue';
 import { computed, reactive, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import type { ListedBoard } from '@underbell/core/board';
-import { tabNameFor, tabNews, type ShownTab, type ShownTeam, type TabNews } from '@underbell/core/channel';
-import { placedWords, type PlacedThing, type ShownPlacement } from '@underbell/core/placement';
+import { tabNameFor, announcementEvents, type ShownTab, type ShownTeam, type TabNews } from '@underbell/core/channel';
+import { placementLabel, type PlacedThing, type ShownPlacement } from '@underbell/core/placement';
 import type { Catalogue } from '../board/FigureCatalogue.vue';
 import type { Placeable } from '../placement/placeable.ts';
-import ThingPicker from '../placement/ItemPicker.vue';
+import ItemPicker from '../placement/ItemPicker.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -129,20 +129,20 @@ const tell = () =>
       sees what is theirs.
     </p>
     <h2>What it shows</h2>
-    <ThingPicker
+    <ItemPicker
       v-if="catalogue.data.value && boards.data.value"
       :value="form.thing"
       :reports="catalogue.data.value.reports"
       :boards="boards.data.value.boards"
       @update:value="choose"
     />
-    <p v-if="form.thing" role="status">It shows the {{ placedWords(form.thing) }}.</p>
+    <p v-if="form.thing" role="status">It shows the {{ placementLabel(form.thing) }}.</p>
     <div class="fields">
       <label>Title inside the tab <input v-model="form.title" required maxlength="200" /></label>
       <label>Name in the row of tabs <input v-model="form.tab" required maxlength="60" /></label>
     </div>
     <h2>What the channel is told</h2>
-    <p v-for="one in tabNews" :key="one" class="tick">
+    <p v-for="one in announcementEvents" :key="one" class="tick">
       <Checkbox
         :checked="form.news.includes(one)"
         @update:checked="

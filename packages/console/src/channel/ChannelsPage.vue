@@ -2,7 +2,7 @@
 import { Button, Table } from 'ant-design-vue';
 import { computed, ref } from 'vue';
 import type { ShownTab, ShownTeam } from '@underbell/core/channel';
-import { placedWords } from '@underbell/core/placement';
+import { placementLabel } from '@underbell/core/placement';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import LinkButton from '../platform/LinkButton.vue';
@@ -90,7 +90,7 @@ const count = computed(() => (teams.data.value?.teams ?? []).flatMap((one) => on
       <template v-else-if="column.key === 'channel'">
         {{ channelOf(record as ShownTab) }}<span class="quiet under">{{ showCount(record.members) }} members</span>
       </template>
-      <template v-else-if="column.key === 'shows'">{{ placedWords(record as ShownTab) }}</template>
+      <template v-else-if="column.key === 'shows'">{{ placementLabel(record as ShownTab) }}</template>
       <template v-else-if="column.key === 'state'">
         <span :class="{ bad: record.state === 'closed' || record.state === 'taken away' }">{{
           states[(record as ShownTab).state]

@@ -6,9 +6,9 @@ import { useRouter } from 'vue-router';
 import { maskWords, type Mask, type RowRule } from '@underbell/core/access';
 import MaskForm from '../rule/MaskForm.vue';
 import { holderWords } from '../rule/rowRuleText.ts';
-import RightsPanel from '../access/PermissionsPanel.vue';
-import RuleEditor from '../rule/RowRuleEditor.vue';
-import BinButton from '../folder/MoveToTrashButton.vue';
+import PermissionsPanel from '../access/PermissionsPanel.vue';
+import RowRuleEditor from '../rule/RowRuleEditor.vue';
+import MoveToTrashButton from '../folder/MoveToTrashButton.vue';
 import FavouriteButton from '../folder/FavouriteButton.vue';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
@@ -135,7 +135,7 @@ async function maskSaved(): Promise<void> {
         </template>
         <template #emptyText>No rule: whoever has a report on it sees every row.</template>
       </Table>
-      <RuleEditor
+      <RowRuleEditor
         v-if="edited !== undefined"
         :key="edited === 'new' ? 'new' : edited.name"
         :dataset="name"
@@ -180,8 +180,8 @@ async function maskSaved(): Promise<void> {
       />
       <p v-else class="after"><Button @click="isMasking = true">Add a mask</Button></p>
     </template>
-    <RightsPanel kind="dataset" :name="name" />
-    <BinButton kind="dataset" :name="name" :title="dataset.title" @gone="router.push('/data')" />
+    <PermissionsPanel kind="dataset" :name="name" />
+    <MoveToTrashButton kind="dataset" :name="name" :title="dataset.title" @gone="router.push('/data')" />
   </template>
 </template>
 

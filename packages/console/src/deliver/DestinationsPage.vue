@@ -2,11 +2,11 @@
 import { Button, Table } from 'ant-design-vue';
 import { computed, reactive, ref } from 'vue';
 import type { ShownDestination } from '@underbell/core/deliver';
-import RunState from '../burst/RunStatus.vue';
+import RunStatus from '../burst/RunStatus.vue';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
-import TakeAway from '../platform/DeleteButton.vue';
+import DeleteButton from '../platform/DeleteButton.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/format.ts';
@@ -36,7 +36,7 @@ const test = (name: string) =>
       await reload();
     }
   });
-const steer = (name: string, act: 'pause' | 'open') =>
+const runAction = (name: string, act: 'pause' | 'open') =>
   attempt(`${act} ${name}`, async () => {
     await call('POST', `/api/v1/destinations/${name}/${act}`);
     await reload();
@@ -101,7 +101,7 @@ const save = () =>
       </template>
       <template v-else-if="column.key === 'takes'">{{ takes(record as ShownDestination) }}</template>
       <template v-else-if="column.key === 'state'">
-        <RunState :state="record.state" />
+        <RunStatus :state="record.state" />
         <span v-if="record.reason" class="why">{{ record.reason }}</span>
         <span v-if="answers[record.name]" class="why good">{{ answers[record.name] }}</span>
         <span v-else-if="record.testError && record.state === 'ready'" class="why bad"
@@ -117,11 +117,11 @@ const save = () =>
           v-if="record.state === 'ready'"
           :title="`Let nothing go to ${record.name}? Runs wait until it is opened again.`"
           ok-text="Pause"
-          @confirm="steer(record.name, 'pause')"
+          @confirm="runAction(record.name, 'pause')"
           ><Button size="small">Pause</Button></ConfirmAction
         >
-        <Button v-else size="small" type="primary" @click="steer(record.name, 'open')">Open again</Button>
-        <TakeAway v-if="record.address" kind="destination" :name="record.name" @gone="reload" @renamed="reload" />
+        <Button v-else size="small" type="primary" @click="runAction(record.name, 'open')">Open again</Button>
+        <DeleteButton v-if="record.address" kind="destination" :name="record.name" @gone="reload" @renamed="reload" />
       </span>
     </template>
   </Table>

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import type { FoldedThing } from '@underbell/core/folder';
 import { onMounted, watch } from 'vue';
-import { useAtHand } from './useFavourites.ts';
+import { useFavourites } from './useFavourites.ts';
 
 const props = defineProps<{ kind: FoldedThing['kind']; name: string }>();
-const { atHand, load, keep, looked, isKept } = useAtHand();
+const { atHand, load, keep, looked, isKept } = useFavourites();
 onMounted(() => {
   if (!atHand.value) void load();
 });

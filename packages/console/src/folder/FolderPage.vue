@@ -2,7 +2,7 @@
 import { Button, Checkbox, Spin } from 'ant-design-vue';
 import { computed, reactive, watch } from 'vue';
 import { usualFolderPage, type Collection, type FolderPage } from '@underbell/core/folder';
-import RightsPanel from '../access/PermissionsPanel.vue';
+import PermissionsPanel from '../access/PermissionsPanel.vue';
 import { call } from '../platform/api.ts';
 import OrderedField from '../platform/OrderedField.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -67,7 +67,7 @@ const frame = computed(
         <pre tabindex="0">{{ frame }}</pre>
       </template>
     </form>
-    <RightsPanel kind="folder" :name="name" />
+    <PermissionsPanel kind="folder" :name="name" />
   </template>
 </template>
 

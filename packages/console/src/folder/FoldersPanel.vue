@@ -5,7 +5,7 @@ import { computed, ref } from 'vue';
 import { call } from '../platform/api.ts';
 import ChoiceField from '../platform/ChoiceField.vue';
 import Rename from '../platform/Rename.vue';
-import TakeAway from '../platform/DeleteButton.vue';
+import DeleteButton from '../platform/DeleteButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 
@@ -57,7 +57,7 @@ const make = () =>
       <span class="quiet"
         ><code>{{ one.name }}</code> {{ one.things }} {{ one.things === 1 ? 'thing' : 'things' }}</span
       >
-      <TakeAway
+      <DeleteButton
         v-if="one.things === 0"
         kind="folder"
         :name="one.name"

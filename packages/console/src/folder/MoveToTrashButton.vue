@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue';
 import { computed } from 'vue';
-import { factsOf, type BinnedKind } from '@underbell/core/access/resources';
+import { kindInfo, type BinnedKind } from '@underbell/core/access/resources';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -15,7 +15,7 @@ const { busy, problem, attempt } = useAttempt();
 const isUsed = computed(() => problem.value?.code === 'IN_USE');
 const drop = (isConfirmed: boolean) =>
   attempt('work', async () => {
-    await call('DELETE', `/api/v1/${factsOf(props.kind).plural}/${props.name}${isConfirmed ? '?confirmed=true' : ''}`);
+    await call('DELETE', `/api/v1/${kindInfo(props.kind).plural}/${props.name}${isConfirmed ? '?confirmed=true' : ''}`);
     emit('gone');
   });
 </script>
@@ -23,7 +23,7 @@ const drop = (isConfirmed: boolean) =>
 <template>
   <section class="bin">
     <ProblemNote v-if="problem" :problem="problem" />
-    <Rename :path="`/api/v1/${factsOf(kind).plural}`" :name="name" />
+    <Rename :path="`/api/v1/${kindInfo(kind).plural}`" :name="name" />
     <ConfirmAction
       is-dangerous
       :title="

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { Button, Table } from 'ant-design-vue';
-import type { FormerName } from '@underbell/core/folder';
+import type { Redirect } from '@underbell/core/folder';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -8,9 +8,9 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 
 /** Old names that redirect to new ones. */
-const { data, error, isLoading, reload } = useResource<{ names: FormerName[] }>('/api/v1/former-names');
+const { data, error, isLoading, reload } = useResource<{ names: Redirect[] }>('/api/v1/former-names');
 const { problem, attempt } = useAttempt();
-const remove = ({ kind, name }: FormerName) =>
+const remove = ({ kind, name }: Redirect) =>
   attempt('work', async () => {
     await call('DELETE', `/api/v1/former-names/${encodeURIComponent(kind)}/${encodeURIComponent(name)}`);
     await reload();
@@ -43,7 +43,7 @@ const columns = [
         is-dangerous
         :title="`Links with the old name “${record.name}” stop working.`"
         ok-text="Delete"
-        @confirm="remove(record as FormerName)"
+        @confirm="remove(record as Redirect)"
         ><Button size="small" danger :aria-label="`Delete ${record.name}`">Delete</Button></ConfirmAction
       >
     </template>

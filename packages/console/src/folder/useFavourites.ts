@@ -5,7 +5,7 @@ import { call } from '../platform/api.ts';
 const atHand = shallowRef<AtHand>();
 
 /** What this person keeps at hand and looked at last; one copy for the whole console. */
-export function useAtHand() {
+export function useFavourites() {
   async function load(): Promise<void> {
     atHand.value = await call('GET', '/api/v1/at-hand');
   }

@@ -1,17 +1,17 @@
 <script setup lang="ts">
 import { computed, onMounted } from 'vue';
-import RunState from '../burst/RunStatus.vue';
+import RunStatus from '../burst/RunStatus.vue';
 import type { ShownRun } from '@underbell/core/burst/apiTypes';
-import FindBox from '../folder/SearchBox.vue';
-import { pathOf, useAtHand } from '../folder/useFavourites.ts';
+import SearchBox from '../folder/SearchBox.vue';
+import { pathOf, useFavourites } from '../folder/useFavourites.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showCount, showInstant } from '../platform/format.ts';
-import StateWord from '../screen/StatusLabel.vue';
-import { useScreenTrouble } from '../screen/useScreenAlerts.ts';
+import StatusLabel from '../screen/StatusLabel.vue';
+import { useScreenAlerts } from '../screen/useScreenAlerts.ts';
 
-const { wrong, wrongCount, allCount } = useScreenTrouble();
-const { atHand, load } = useAtHand();
+const { wrong, wrongCount, allCount } = useScreenAlerts();
+const { atHand, load } = useFavourites();
 onMounted(load);
 const { data: runs, error } = useResource<{ runs: ShownRun[] }>('/api/v1/runs');
 const { data: reports } = useResource<{ reports: { name: string; title: string; edition: number }[] }>(
@@ -25,7 +25,7 @@ const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
 
 <template>
   <h1>Sent, failed, and at hand</h1>
-  <FindBox />
+  <SearchBox />
   <ProblemNote v-if="error" :problem="error" />
   <div class="columns">
     <section aria-labelledby="out">
@@ -36,7 +36,7 @@ const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
       <ul v-else>
         <li v-for="run in latest" :key="run.id">
           <RouterLink :to="`/sending/${run.burst}`">{{ run.burst }}</RouterLink> for {{ run.period }}
-          <RunState :state="run.state" />
+          <RunStatus :state="run.state" />
           <span class="quiet"
             >{{ run.counts.sent }} sent, {{ run.counts.skipped }} skipped, {{ run.counts.failed }} failed ·
             {{ showInstant(run.finishedAt ?? run.createdAt) }}</span
@@ -66,7 +66,7 @@ const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
       <ul v-else>
         <li v-for="{ state, count } in wrong" :key="state">
           <RouterLink :to="`/screens?state=${state}`">{{ showCount(count) }} of {{ showCount(allCount) }}</RouterLink>
-          <StateWord class="word" :state="state" />
+          <StatusLabel class="word" :state="state" />
         </li>
       </ul>
     </section>

@@ -6,15 +6,15 @@ import type { OwnCopy } from '@underbell/core/burst/apiTypes';
 import type { ShownFolder } from '@underbell/core/folder';
 import type { ShownPlacement } from '@underbell/core/placement';
 import type { ListedReport } from '@underbell/core/report';
-import SmallPicture from '../view/Thumbnail.vue';
-import FindBox from '../folder/SearchBox.vue';
-import { useAtHand } from '../folder/useFavourites.ts';
+import Thumbnail from '../view/Thumbnail.vue';
+import SearchBox from '../folder/SearchBox.vue';
+import { useFavourites } from '../folder/useFavourites.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/format.ts';
 
 /** What a reader has: reports, boards and places, what was looked at, what was sent, what was asked for. */
-const { atHand, load } = useAtHand();
+const { atHand, load } = useFavourites();
 onMounted(load);
 const reports = useResource<{ reports: ListedReport[] }>('/api/v1/reports');
 const boards = useResource<{ boards: ListedBoard[] }>('/api/v1/boards');
@@ -61,11 +61,11 @@ const open = computed(() => (requests.data.value?.requests ?? []).filter((one) =
 
 <template>
   <h1>Yours to look at</h1>
-  <FindBox />
+  <SearchBox />
   <ProblemNote v-if="error" :problem="error" />
   <ul class="cards">
     <li v-for="one in things" :key="one.key">
-      <SmallPicture :path="one.picture" />
+      <Thumbnail :path="one.picture" />
       <a :href="one.to">{{ one.title }}</a>
       <span class="quiet"
         >{{ one.kind }}<template v-if="one.about">: {{ one.about }}</template></span

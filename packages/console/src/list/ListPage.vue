@@ -3,7 +3,7 @@ import type { ShownList } from '@underbell/core/list';
 import { Alert, Button, Spin, Table } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
 import { sendFile } from '../platform/api.ts';
-import TakeAway from '../platform/DeleteButton.vue';
+import DeleteButton from '../platform/DeleteButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -100,7 +100,7 @@ function leave(): void {
       <template v-if="list.origin"
         >It is read anew before every plan and run, so it is changed where it comes from.</template
       >
-      <TakeAway kind="list" :name="name" to="/lists" />
+      <DeleteButton kind="list" :name="name" to="/lists" />
     </p>
     <Alert
       v-if="list.skipped"

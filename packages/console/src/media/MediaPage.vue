@@ -4,7 +4,7 @@ import { ref, useTemplateRef } from 'vue';
 import { isVideo, type ListedMedia, type ShownMedia } from '@underbell/core/media';
 import { sendFile } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
-import TakeAway from '../platform/DeleteButton.vue';
+import DeleteButton from '../platform/DeleteButton.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant, showSize } from '../platform/format.ts';
@@ -74,7 +74,7 @@ const put = () =>
             @click="opened = opened === one.name ? '' : one.name"
             >Versions, title, and who may</Button
           >
-          <TakeAway kind="media" :name="one.name" @gone="reload" @renamed="reload" />
+          <DeleteButton kind="media" :name="one.name" @gone="reload" @renamed="reload" />
         </p>
         <MediaPanel v-if="opened === one.name" :name="one.name" @changed="reload" />
       </div>

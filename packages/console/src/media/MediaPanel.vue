@@ -2,7 +2,7 @@
 import { Button } from 'ant-design-vue';
 import { computed, ref, watch } from 'vue';
 import type { ShownMedia } from '@underbell/core/media';
-import RightsPanel from '../access/PermissionsPanel.vue';
+import PermissionsPanel from '../access/PermissionsPanel.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
@@ -42,6 +42,6 @@ const retitle = () =>
         >
       </li>
     </ul>
-    <RightsPanel v-if="data.right !== 'view'" kind="media" :name="name" />
+    <PermissionsPanel v-if="data.right !== 'view'" kind="media" :name="name" />
   </section>
 </template>

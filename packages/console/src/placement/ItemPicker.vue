@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue';
 import type { ListedBoard } from '@underbell/core/board';
 import type { FoundThing } from '@underbell/core/folder';
-import { placedWords, type PlacedThing } from '@underbell/core/placement';
+import { placementLabel, type PlacedThing } from '@underbell/core/placement';
 import type { Catalogue } from '../board/FigureCatalogue.vue';
 import { call } from '../platform/api.ts';
 import { placeables, sameThing, search, type Placeable } from './placeable.ts';
@@ -39,7 +39,7 @@ const isChosen = (one: Placeable) => props.value !== undefined && sameThing(one.
   <div class="picker">
     <label>Search <input v-model="text" type="search" placeholder="by title, name or column" /></label>
     <ul :aria-label="`${shown.length} things that can be placed`" tabindex="0">
-      <li v-for="one in shown" :key="placedWords(one.thing)">
+      <li v-for="one in shown" :key="placementLabel(one.thing)">
         <button type="button" :aria-pressed="isChosen(one)" @click="emit('update:value', one)">
           <span class="kind">{{ one.kind }}</span> <b>{{ one.title }}</b> <span class="quiet">{{ one.of }}</span>
         </button>

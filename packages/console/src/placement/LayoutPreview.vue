@@ -2,9 +2,9 @@
 import { onBeforeUnmount, ref, shallowRef, watch } from 'vue';
 import { Button } from 'ant-design-vue';
 import type { PlacementLook } from '@underbell/core/placement';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import { ApiProblem, call } from '../platform/api.ts';
-import { mendsFor, misfitsIn, type Mend, type Misfit } from './layoutCheck.ts';
+import { mendsFor, misfitsIn, type LayoutFix, type Misfit } from './layoutCheck.ts';
 
 /** The placement as its place shows it, in a frame of whatever size; says what does not fit there, and mends it. */
 const props = defineProps<{
@@ -39,10 +39,10 @@ const inspect = () => {
   }, drawnMs);
 };
 /** What is drawn there, to tell which of its names have no room. */
-const answer = shallowRef<ViewAnswer>();
+const answer = shallowRef<ViewResponse>();
 async function fetchAnswer(): Promise<void> {
   try {
-    answer.value = await call<ViewAnswer>('GET', `/api/v1/placements/${encodeURIComponent(props.name)}/view`);
+    answer.value = await call<ViewResponse>('GET', `/api/v1/placements/${encodeURIComponent(props.name)}/view`);
   } catch (error) {
     // The frame says why nothing is shown.
     if (!(error instanceof ApiProblem)) throw error;
@@ -52,7 +52,7 @@ async function fetchAnswer(): Promise<void> {
 watch(() => props.version, fetchAnswer, { immediate: true });
 /** As it was before each mend, the last one at the end. */
 const before = ref<PlacementLook[]>([]);
-function mend(one: Mend): void {
+function mend(one: LayoutFix): void {
   before.value.push(props.look);
   emit('mend', one.apply(props.look));
 }

@@ -5,7 +5,7 @@ import { useRoute, useRouter } from 'vue-router';
 import type { ListedBoard } from '@underbell/core/board';
 import { placeKinds } from '@underbell/core/access';
 import {
-  placedWords,
+  placementLabel,
   placementThemes,
   type ColumnSwaps,
   type PlacedThing,
@@ -17,22 +17,22 @@ import type { Catalogue } from '../board/FigureCatalogue.vue';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
-import TakeAway from '../platform/DeleteButton.vue';
+import DeleteButton from '../platform/DeleteButton.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showCount, showInstant, showTimes } from '../platform/format.ts';
-import ArrangeFields from './LayoutFields.vue';
-import FitFrame from './LayoutPreview.vue';
+import LayoutFields from './LayoutFields.vue';
+import LayoutPreview from './LayoutPreview.vue';
 import type { Placeable } from './placeable.ts';
 import PublicLinks from './PublicLinks.vue';
-import SwapFields from './ColumnSubstitutions.vue';
-import ThingPicker from './ItemPicker.vue';
+import ColumnSubstitutions from './ColumnSubstitutions.vue';
+import ItemPicker from './ItemPicker.vue';
 
 /** One placement: what it shows, how, to whom that led, and what a page's author pastes. */
 const props = defineProps<{ name?: string }>();
 const route = useRoute();
 const router = useRouter();
-const { busy, problem, attempt } = useAttempt<'save' | 'steer'>();
+const { busy, problem, attempt } = useAttempt<'save' | 'runAction'>();
 const asked = (key: string) => (typeof route.query[key] === 'string' ? (route.query[key] as string) : undefined);
 const { data, error, reload } = useResource<ShownPlacement>(() =>
   props.name === undefined ? undefined : `/api/v1/placements/${encodeURIComponent(props.name)}`,
@@ -165,8 +165,8 @@ const save = () =>
     if (props.name === undefined) await router.push(`/places/${name}`);
     else await reload();
   });
-const steer = (act: 'suspend' | 'resume') =>
-  attempt('steer', async () => {
+const runAction = (act: 'suspend' | 'resume') =>
+  attempt('runAction', async () => {
     await call('POST', `/api/v1/placements/${encodeURIComponent(props.name!)}/${act}`);
     await reload();
   });
@@ -201,7 +201,7 @@ const pieces = computed(() =>
         Suspended since {{ showInstant(data.suspendedAt) }}: nobody sees it.
       </p>
       <p class="quiet">
-        {{ data.kind }}, shows {{ placedWords(data)
+        {{ data.kind }}, shows {{ placementLabel(data)
         }}<template v-if="data.madeBy">, made by {{ data.madeBy }} {{ showInstant(data.madeAt) }}</template
         >.
         <template v-if="data.use">
@@ -222,7 +222,7 @@ const pieces = computed(() =>
         </li>
       </ul>
       <h2>How it fits</h2>
-      <FitFrame
+      <LayoutPreview
         :name="data.name"
         :title="data.title"
         :look="data.look"
@@ -245,7 +245,7 @@ const pieces = computed(() =>
     </template>
     <h2>What it shows</h2>
     <ProblemNote v-if="catalogue.error.value" :problem="catalogue.error.value" />
-    <ThingPicker
+    <ItemPicker
       :value="form.thing"
       :reports="catalogue.data.value?.reports ?? []"
       :boards="boards.data.value?.boards ?? []"
@@ -301,7 +301,7 @@ const pieces = computed(() =>
         <Checkbox v-model:checked="form.hideBar">Without the line of title and buttons</Checkbox>
         <Checkbox v-if="isWhole" v-model:checked="form.hidePages">Without the list of pages</Checkbox>
       </p>
-      <ArrangeFields v-model="form.arranged" :figures="figures" />
+      <LayoutFields v-model="form.arranged" :figures="figures" />
       <template v-if="entry && entry.parameters.length > 0">
         <h2>Fixed for everybody</h2>
         <div class="fields">
@@ -322,22 +322,24 @@ const pieces = computed(() =>
         /></label>
       </div>
       <h2>Columns</h2>
-      <SwapFields v-model="form.swaps" :datasets="datasets" />
+      <ColumnSubstitutions v-model="form.swaps" :datasets="datasets" />
       <ProblemNote v-if="problem" :problem="problem" />
       <p class="more">
         <Button type="primary" html-type="submit" :loading="busy === 'save'">{{
           name === undefined ? 'Place it' : 'Save'
         }}</Button>
         <template v-if="data">
-          <Button v-if="data.suspendedAt" :loading="busy === 'steer'" @click="steer('resume')">Show it again</Button>
+          <Button v-if="data.suspendedAt" :loading="busy === 'runAction'" @click="runAction('resume')"
+            >Show it again</Button
+          >
           <ConfirmAction
             v-else
             title="Nobody sees it until it is shown again. Suspend it?"
             ok-text="Suspend"
-            @confirm="steer('suspend')"
-            ><Button :loading="busy === 'steer'">Suspend</Button></ConfirmAction
+            @confirm="runAction('suspend')"
+            ><Button :loading="busy === 'runAction'">Suspend</Button></ConfirmAction
           >
-          <TakeAway kind="placement" :name="data.name" to="/places" @renamed="router.push('/places')" />
+          <DeleteButton kind="placement" :name="data.name" to="/places" @renamed="router.push('/places')" />
         </template>
       </p>
     </form>

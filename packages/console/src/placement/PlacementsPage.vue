@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Empty, Table } from 'ant-design-vue';
 import { computed } from 'vue';
-import { placedWords, type ShownPlacement } from '@underbell/core/placement';
+import { placementLabel, type ShownPlacement } from '@underbell/core/placement';
 import LinkButton from '../platform/LinkButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
@@ -9,7 +9,7 @@ import { showCount, showInstant } from '../platform/format.ts';
 import { useSession } from '../session/useSession.ts';
 
 const { data, error, isLoading } = useResource<{ placements: ShownPlacement[] }>('/api/v1/placements');
-const { isMaker } = useSession();
+const { isAuthor } = useSession();
 const placements = computed(() => data.value?.placements ?? []);
 const columns = [
   { title: 'Place', key: 'title' },
@@ -26,7 +26,7 @@ const problemsOf = ({ use }: ShownPlacement) =>
   <p class="quiet">
     Where reports, pages, figures and boards are shown: in portals, channels, apps, screens, or by a link.
   </p>
-  <p v-if="isMaker">
+  <p v-if="isAuthor">
     <LinkButton to="/places/new" type="primary">Place something</LinkButton>
     <RouterLink to="/places/channels" class="beside">Tabs in team channels</RouterLink>
     <RouterLink to="/places/apps" class="beside">Business apps</RouterLink>
@@ -50,7 +50,7 @@ const problemsOf = ({ use }: ShownPlacement) =>
         <b v-if="record.suspendedAt" class="rests">suspended</b>
       </template>
       <template v-else-if="column.key === 'shows'">
-        {{ placedWords(record as ShownPlacement)
+        {{ placementLabel(record as ShownPlacement)
         }}<template v-if="record.edition">, edition {{ record.edition }}</template>
       </template>
       <template v-else-if="column.key === 'use'">

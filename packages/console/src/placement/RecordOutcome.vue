@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { RecordTry } from '@underbell/core/preview';
 import { showCount } from '../platform/format.ts';
-import SeenPage from '../preview/PagePreview.vue';
+import PagePreview from '../preview/PagePreview.vue';
 
 /** What a placement shows beside a record: the filter that was understood, the rows left, the page. */
 defineProps<{ tried: RecordTry; title: string }>();
@@ -43,7 +43,7 @@ const emit = defineEmits<{ take: [field: string, value: string] }>();
       {{ value }}
     </button>
   </p>
-  <SeenPage v-if="tried.view" :title="title" :answer="tried.view" />
+  <PagePreview v-if="tried.view" :title="title" :answer="tried.view" />
 </template>
 
 <style scoped>

@@ -8,7 +8,7 @@ import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import HostLines from './Snippets.vue';
+import Snippets from './Snippets.vue';
 import { fixedTo, simpleOf, textOf, type Position } from './record.ts';
 import RecordOutcome from './RecordOutcome.vue';
 
@@ -201,7 +201,7 @@ const save = () =>
         <template v-if="data.beside">
           <h2>What the host pastes</h2>
           <p v-if="!isSaved" class="quiet">What is saved now; what you changed is not in it yet.</p>
-          <HostLines :lines="data.beside.lines" />
+          <Snippets :lines="data.beside.lines" />
         </template>
       </section>
       <section aria-label="What it shows" :aria-busy="busy === 'try'">

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue';
 import { ref } from 'vue';
-import type { HostLines } from '@underbell/core/placement';
+import type { Snippets } from '@underbell/core/placement';
 
 /** What a host pastes to show a placement beside its records. */
-defineProps<{ lines: HostLines }>();
-const kinds: readonly { readonly key: keyof HostLines; readonly title: string; readonly about: string }[] = [
+defineProps<{ lines: Snippets }>();
+const kinds: readonly { readonly key: keyof Snippets; readonly title: string; readonly about: string }[] = [
   { key: 'element', title: 'The element', about: 'in the page of the record; its server hands out tokens' },
   {
     key: 'frame',

@@ -1,9 +1,9 @@
 import { chartParts, type ChartPart } from '@underbell/core/report';
 import type { PlacementLook } from '@underbell/core/placement';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 
 /** What can be done about something that does not fit: in words, and what it makes of the look. */
-export interface Mend {
+export interface LayoutFix {
   readonly words: string;
   readonly apply: (look: PlacementLook) => PlacementLook;
 }
@@ -11,7 +11,7 @@ export interface Mend {
 /** Something that does not fit, and what could be done about it. */
 export interface Misfit {
   readonly what: string;
-  readonly mends: readonly Mend[];
+  readonly mends: readonly LayoutFix[];
   /** What only its maker can do. */
   readonly advice?: string;
 }
@@ -54,7 +54,7 @@ export function droppedNames(texts: ReadonlySet<string>, names: readonly string[
   return names.filter((name) => name !== '' && !texts.has(name));
 }
 
-function droppedIn(page: Document, { page: { figures }, results }: ViewAnswer): string[] {
+function droppedIn(page: Document, { page: { figures }, results }: ViewResponse): string[] {
   return figures.flatMap((figure) => {
     const result = results[figure.name];
     if (figure.kind !== 'bar' || !result || result.columns[0]?.type !== 'text' || figure.each !== undefined) return [];
@@ -65,23 +65,26 @@ function droppedIn(page: Document, { page: { figures }, results }: ViewAnswer): 
   });
 }
 
-const hide = (part: ChartPart, words: string): Mend => ({
+const hide = (part: ChartPart, words: string): LayoutFix => ({
   words,
   apply: (look) => ({ ...look, hide: chartParts.filter((one) => one === part || look.hide?.includes(one)) }),
 });
-const stack: Mend = { words: 'one figure under the other', apply: (look) => ({ ...look, isStacked: true }) };
-const noBar: Mend = { words: 'without the line of title and buttons', apply: (look) => ({ ...look, hideBar: true }) };
+const stack: LayoutFix = { words: 'one figure under the other', apply: (look) => ({ ...look, isStacked: true }) };
+const noBar: LayoutFix = {
+  words: 'without the line of title and buttons',
+  apply: (look) => ({ ...look, hideBar: true }),
+};
 const noLabels = hide('labels', 'without values and names at the marks');
 const noAxisTitles = hide('axis titles', 'without titles of axes');
 const noLegend = hide('legend', 'without legends');
 
 /** Those that would change something; arranging is for places of a single page. */
-export function mendsFor(mends: readonly Mend[], look: PlacementLook, isPage: boolean): Mend[] {
+export function mendsFor(mends: readonly LayoutFix[], look: PlacementLook, isPage: boolean): LayoutFix[] {
   return mends.filter((one) => (one !== stack || isPage) && JSON.stringify(one.apply(look)) !== JSON.stringify(look));
 }
 
 /** Looks at a drawn page in its frame, as large as that is: what is too small, cut off, dropped, laid over another, or scrolls. */
-export function misfitsIn(page: Document, answer: ViewAnswer | undefined): Misfit[] {
+export function misfitsIn(page: Document, answer: ViewResponse | undefined): Misfit[] {
   const view = page.defaultView!;
   const shown = [...page.body.querySelectorAll('*')].filter((one) => {
     const { width, height } = one.getBoundingClientRect();

@@ -1,5 +1,5 @@
 import type { ListedBoard } from '@underbell/core/board';
-import { placedWords, type PlacedThing } from '@underbell/core/placement';
+import { placementLabel, type PlacedThing } from '@underbell/core/placement';
 import type { Catalogue } from '../board/FigureCatalogue.vue';
 
 /** Something that can be placed, with the words that it is found by. */
@@ -18,7 +18,7 @@ const fold = (text: string) => text.normalize('NFKD').replace(/\p{M}/gu, '').toL
 export function placeables(reports: Catalogue, boards: readonly ListedBoard[]): Placeable[] {
   const made = (one: Omit<Placeable, 'words'>): Placeable => ({
     ...one,
-    words: fold(`${one.title} ${one.of} ${placedWords(one.thing)}`),
+    words: fold(`${one.title} ${one.of} ${placementLabel(one.thing)}`),
   });
   return [
     ...reports.flatMap(({ report, title, pages }) => [

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue';
 import { useRouter } from 'vue-router';
-import { factsOf, type TakenAwayKind } from '@underbell/core/access/resources';
+import { kindInfo, type TakenAwayKind } from '@underbell/core/access/resources';
 import { call } from './api.ts';
 import ConfirmAction from './ConfirmAction.vue';
 import ProblemNote from './ProblemNote.vue';
@@ -21,7 +21,7 @@ const { busy, problem, attempt } = useAttempt<'go'>();
 const kept = { burst: ' Its ledger stays.' } as Readonly<Record<string, string>>;
 const go = () =>
   attempt('go', async () => {
-    await call('DELETE', `/api/v1/${factsOf(props.kind).plural}/${encodeURIComponent(props.name)}`);
+    await call('DELETE', `/api/v1/${kindInfo(props.kind).plural}/${encodeURIComponent(props.name)}`);
     emit('gone');
     if (props.to) await router.push(props.to);
   });
@@ -29,7 +29,7 @@ const go = () =>
 
 <template>
   <span class="take">
-    <Rename :path="`/api/v1/${factsOf(kind).plural}`" :name="name" @renamed="emit('renamed')" />
+    <Rename :path="`/api/v1/${kindInfo(kind).plural}`" :name="name" @renamed="emit('renamed')" />
     <ConfirmAction
       is-dangerous
       :title="`Take the ${kind} ${name} away for good? It is refused while something needs it.${kept[kind] ?? ''}`"

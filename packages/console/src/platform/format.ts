@@ -1,12 +1,12 @@
-import { formatInstant, type ReaderTaste } from '@underbell/core/format';
+import { formatInstant, type FormatOptions } from '@underbell/core/format';
 import { shallowRef } from 'vue';
 
 /** How the console shows dates, numbers and times: in the time zone of the installation, once it is known. */
-const taste = shallowRef<ReaderTaste>({
+const taste = shallowRef<FormatOptions>({
   locale: 'en-GB',
   timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone,
 });
-export const consoleTaste = (): ReaderTaste => taste.value;
+export const consoleTaste = (): FormatOptions => taste.value;
 export const setTimeZone = (timeZone: string) => (taste.value = { ...taste.value, timeZone });
 
 const number = new Intl.NumberFormat('en-GB');

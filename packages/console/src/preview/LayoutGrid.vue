@@ -2,9 +2,9 @@
 import { computed, onBeforeUnmount, ref, watch } from 'vue';
 import { arrange, withinGrid } from '@underbell/core/board';
 import type { GridPlace } from '@underbell/core/report';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import type { DrawnSize } from './drawnSize.ts';
-import SeenPage from './PagePreview.vue';
+import PagePreview from './PagePreview.vue';
 
 /** The figures of a page or board as they are drawn, moved and resized by mouse and by keyboard. */
 interface Placed {
@@ -14,7 +14,7 @@ interface Placed {
 const props = defineProps<{
   figures: readonly Placed[];
   titles: Readonly<Record<string, string>>;
-  answer?: ViewAnswer;
+  answer?: ViewResponse;
   chosen?: string;
 }>();
 const emit = defineEmits<{ change: [places: Placed[]]; choose: [name: string] }>();
@@ -112,7 +112,7 @@ const style = ({ at }: Placed) => ({
       class="stage"
       :style="{ width: `${drawnWidth}px`, height: `${height}px`, zoom: scale, '--seen-height': `${height}px` }"
     >
-      <SeenPage v-if="answer" title="As it is drawn" tabindex="-1" :answer="answer" @size="size = $event" />
+      <PagePreview v-if="answer" title="As it is drawn" tabindex="-1" :answer="answer" @size="size = $event" />
       <div
         ref="root"
         class="over"

@@ -9,7 +9,7 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showCount } from '../platform/format.ts';
-import SeenBy from './UserPreview.vue';
+import UserPreview from './UserPreview.vue';
 
 const props = defineProps<{ name: string }>();
 const route = useRoute();
@@ -91,8 +91,12 @@ if (form.as) void look();
       </p>
     </section>
     <div class="sides" :class="{ two: answer.and }">
-      <SeenBy :seen="answer" :own="answer.difference?.flatMap((one) => one.onlyFirstLimits)" />
-      <SeenBy v-if="answer.and" :seen="answer.and" :own="answer.difference?.flatMap((one) => one.onlySecondLimits)" />
+      <UserPreview :seen="answer" :own="answer.difference?.flatMap((one) => one.onlyFirstLimits)" />
+      <UserPreview
+        v-if="answer.and"
+        :seen="answer.and"
+        :own="answer.difference?.flatMap((one) => one.onlySecondLimits)"
+      />
     </div>
   </template>
 </template>

@@ -4,7 +4,7 @@ import type { SeenView } from '@underbell/core/preview';
 import { computed } from 'vue';
 import { formatCell } from '@underbell/core/format';
 import { capitalised, consoleTaste, showCount } from '../platform/format.ts';
-import SeenPage from './PagePreview.vue';
+import PagePreview from './PagePreview.vue';
 
 const props = defineProps<{ seen: SeenView; own?: readonly string[] }>();
 const attributes = computed(() =>
@@ -83,7 +83,7 @@ const shown = computed(() =>
         </dd>
       </template>
     </dl>
-    <SeenPage v-if="seen.view" :title="`The page as ${seen.as.name} gets it`" :answer="seen.view" />
+    <PagePreview v-if="seen.view" :title="`The page as ${seen.as.name} gets it`" :answer="seen.view" />
   </section>
 </template>
 

@@ -3,8 +3,8 @@ import { computed, onBeforeUnmount, ref, watch } from 'vue';
 import type { ShownPerson } from '@underbell/core/access';
 import type { Figure, GridPlace } from '@underbell/core/report';
 import { useResource } from '../platform/useResource.ts';
-import ArrangeGrid from '../preview/LayoutGrid.vue';
-import SeenPage from '../preview/PagePreview.vue';
+import LayoutGrid from '../preview/LayoutGrid.vue';
+import PagePreview from '../preview/PagePreview.vue';
 import type { DrawnWidth, Preview } from './usePreview.ts';
 
 /** A definition as it is drawn: for whom, which page, how wide; on paper; or to be arranged. */
@@ -71,7 +71,7 @@ onBeforeUnmount(() => paneWatcher.disconnect());
       <iframe v-if="preview.printed" class="paper" :src="preview.printed" title="The page as it is printed" />
       <p v-if="preview.printed" class="quiet"><a :href="preview.printed" target="_blank">Open it by itself</a></p>
     </template>
-    <ArrangeGrid
+    <LayoutGrid
       v-else-if="width === 'arrange'"
       :figures="figures"
       :titles="titles"
@@ -82,7 +82,7 @@ onBeforeUnmount(() => paneWatcher.disconnect());
     />
     <div v-else ref="pane" class="scroll">
       <div :style="{ width: `${width}px`, zoom: scale, '--seen-height': `${44 / scale}rem` }">
-        <SeenPage v-if="preview.drawn" title="The page as it is drawn" :answer="preview.drawn" />
+        <PagePreview v-if="preview.drawn" title="The page as it is drawn" :answer="preview.drawn" />
       </div>
     </div>
     <p v-if="!preview.drawn && !preview.wrong" class="quiet">

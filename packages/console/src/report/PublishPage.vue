@@ -14,7 +14,7 @@ import { moveFigures } from './definitionEdits.ts';
 import JsonEditor from './JsonEditor.vue';
 import PreviewPane from './PreviewPane.vue';
 import ReportForm from './ReportForm.vue';
-import TakeFiles from './FileDrop.vue';
+import FileDrop from './FileDrop.vue';
 import { usePreview, type DrawnWidth } from './usePreview.ts';
 
 /** Definitions are written or dropped, checked and drawn as they are, and published. */
@@ -166,7 +166,7 @@ const userLink = (user: string) => {
   <p class="crumbs"><RouterLink to="/reports">Reports</RouterLink></p>
   <h1>{{ name === undefined ? 'Publish' : `Change ${published.data.value?.title ?? name}` }}</h1>
   <ProblemNote v-if="published.error.value" :problem="published.error.value" />
-  <TakeFiles v-if="name === undefined" :datasets="datasets.data.value?.datasets ?? []" @take="take" />
+  <FileDrop v-if="name === undefined" :datasets="datasets.data.value?.datasets ?? []" @take="take" />
   <p v-if="said" role="status">{{ said }} <Button size="small" @click="forget">Begin anew</Button></p>
   <nav v-if="files.length > 1" class="files" aria-label="Files">
     <button v-for="(one, i) in files" :key="one.key" type="button" :aria-current="i === at" @click="show(i)">

@@ -3,10 +3,10 @@ import { Spin } from 'ant-design-vue';
 import { computed } from 'vue';
 import { useRouter } from 'vue-router';
 import type { ShownReport } from '@underbell/core/report';
-import BinButton from '../folder/MoveToTrashButton.vue';
+import MoveToTrashButton from '../folder/MoveToTrashButton.vue';
 import FavouriteButton from '../folder/FavouriteButton.vue';
-import RightsPanel from '../access/PermissionsPanel.vue';
-import { placedWords, type ShownPlacement } from '@underbell/core/placement';
+import PermissionsPanel from '../access/PermissionsPanel.vue';
+import { placementLabel, type ShownPlacement } from '@underbell/core/placement';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import { useSession } from '../session/useSession.ts';
@@ -14,7 +14,7 @@ import EditionsPanel from './EditionsPanel.vue';
 
 const props = defineProps<{ name: string }>();
 const router = useRouter();
-const { isMaker } = useSession();
+const { isAuthor } = useSession();
 const {
   data: report,
   error,
@@ -42,7 +42,7 @@ const placements = computed(() => places.data.value?.placements ?? []);
     </p>
     <p class="jumps">
       <a :href="`/r/${name}`">Look at it</a>
-      <RouterLink v-if="isMaker" :to="`/reports/${name}/edit`">Change it</RouterLink>
+      <RouterLink v-if="isAuthor" :to="`/reports/${name}/edit`">Change it</RouterLink>
       <RouterLink :to="`/reports/${name}/see`">See as somebody else</RouterLink> <a href="#editions">Editions</a>
       <FavouriteButton kind="report" :name="name" />
     </p>
@@ -52,16 +52,16 @@ const placements = computed(() => places.data.value?.placements ?? []);
       <li v-for="one in placements" :key="one.name">
         <RouterLink :to="`/places/${one.name}`">{{ one.title }}</RouterLink>
         <span class="quiet">
-          {{ one.kind }}, {{ placedWords(one) }}<template v-if="one.suspendedAt">, suspended</template></span
+          {{ one.kind }}, {{ placementLabel(one) }}<template v-if="one.suspendedAt">, suspended</template></span
         >
       </li>
     </ul>
     <p>
       <RouterLink :to="{ path: '/places/new', query: { report: name } }">Place it somewhere</RouterLink>
     </p>
-    <RightsPanel kind="report" :name="name" />
+    <PermissionsPanel kind="report" :name="name" />
     <EditionsPanel :name="name" :current="report.edition" :editions="report.editions" @changed="reload" />
-    <BinButton kind="report" :name="name" :title="report.title" @gone="router.push('/reports')" />
+    <MoveToTrashButton kind="report" :name="name" :title="report.title" @gone="router.push('/reports')" />
   </template>
 </template>
 

@@ -11,7 +11,7 @@ import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/format.ts';
 import { useSession } from '../session/useSession.ts';
 
-const { isMaker } = useSession();
+const { isAuthor } = useSession();
 const { data, error, isLoading } = useResource<{ reports: ListedReport[] }>('/api/v1/reports');
 const reports = computed(() => data.value?.reports ?? []);
 const contents = useResource<FolderContents>('/api/v1/contents');
@@ -27,7 +27,7 @@ const columns = [
   <h1>Reports</h1>
   <p class="quiet">Published once under one stable name; every place that shows a report follows its newest edition.</p>
   <p class="more">
-    <LinkButton v-if="isMaker" to="/reports/publish" type="primary">Publish</LinkButton>
+    <LinkButton v-if="isAuthor" to="/reports/publish" type="primary">Publish</LinkButton>
     <RouterLink to="/bin">Bin</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />

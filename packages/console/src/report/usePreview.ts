@@ -2,7 +2,7 @@ import { onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import type { CheckedReport } from '@underbell/core/report';
 import type { SeenReport } from '@underbell/core/preview';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import { ApiProblem, call, download } from '../platform/api.ts';
 
 /** Pixels, or how else a definition is drawn. */
@@ -12,7 +12,7 @@ export type DrawnWidth = number | 'arrange' | 'print';
 export interface Preview {
   /** What is wrong with it; what is drawn is from before. */
   readonly wrong: ProblemDocument | undefined;
-  readonly drawn: ViewAnswer | undefined;
+  readonly drawn: ViewResponse | undefined;
   /** Why figures are not shown. */
   readonly withheld: string | undefined;
   /** Where the printed page lies in this browser. */
@@ -34,7 +34,7 @@ const pauseMs = 300;
 /** Draws a definition with real data and checks it, a moment after writing stops. */
 export function usePreview({ text, kind, as, page, isPrinted }: PreviewOf) {
   const wrong = shallowRef<ProblemDocument>();
-  const drawn = shallowRef<ViewAnswer>();
+  const drawn = shallowRef<ViewResponse>();
   const withheld = ref<string>();
   const printed = ref('');
   const breaks = shallowRef<NonNullable<CheckedReport['breaks']>>([]);
@@ -42,7 +42,7 @@ export function usePreview({ text, kind, as, page, isPrinted }: PreviewOf) {
   let timer = 0;
 
   async function drawBoard(turn: number, body: object): Promise<void> {
-    const view = await call<ViewAnswer>('POST', '/api/v1/boards/preview', body);
+    const view = await call<ViewResponse>('POST', '/api/v1/boards/preview', body);
     if (turn !== newest) return;
     drawn.value = view;
     withheld.value = undefined;

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button, Input } from 'ant-design-vue';
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue';
-import type { RowRule, RuleTrial as RuleTrialAnswer, RuleVocabulary } from '@underbell/core/access';
+import type { RowRule, RowRuleTest as RuleTrialAnswer, RuleVocabulary } from '@underbell/core/access';
 import type { ProblemDocument } from '@underbell/core/refusal';
 import { ApiProblem, call } from '../platform/api.ts';
 import ChoiceField from '../platform/ChoiceField.vue';
@@ -9,7 +9,7 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { capitalised } from '../platform/format.ts';
-import RuleTrial from './RowRuleTest.vue';
+import RowRuleTest from './RowRuleTest.vue';
 import { useFilterEditor } from './useFilterEditor.ts';
 
 const props = defineProps<{ dataset: string; rule?: RowRule }>();
@@ -137,7 +137,7 @@ const save = () =>
       </p>
       <p v-else class="quiet">Begin with the name of a column; Ctrl-Space shows what there is.</p>
     </div>
-    <RuleTrial v-if="trial && !refusal" :trial="trial" />
+    <RowRuleTest v-if="trial && !refusal" :trial="trial" />
     <ProblemNote v-if="problem" :problem="problem" />
     <div class="actions">
       <Button

@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import type { RuleTrial } from '@underbell/core/access';
+import type { RowRuleTest } from '@underbell/core/access';
 import { computed } from 'vue';
 import { showCount } from '../platform/format.ts';
 
-const props = defineProps<{ trial: RuleTrial }>();
+const props = defineProps<{ trial: RowRuleTest }>();
 const share = computed(() => (props.trial.rowsTotal === 0 ? 0 : (100 * props.trial.rowsKept) / props.trial.rowsTotal));
 const rows = computed(() => [
   ...props.trial.kept.map((cells) => ({ cells, isKept: true })),

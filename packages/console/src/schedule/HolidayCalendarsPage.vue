@@ -6,7 +6,7 @@ import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import CalendarAddress from './CalendarFeed.vue';
+import CalendarFeed from './CalendarFeed.vue';
 
 const { data, error, reload } = useResource<{ holidays: HolidayList[] }>('/api/v1/holidays');
 const { busy, problem, attempt } = useAttempt();
@@ -77,7 +77,7 @@ const show = (days: readonly string[]) => {
       >Save the list</Button
     >
   </form>
-  <CalendarAddress />
+  <CalendarFeed />
 </template>
 
 <style scoped>

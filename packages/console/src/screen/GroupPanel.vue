@@ -2,7 +2,7 @@
 import { Button } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
 import { contentWords, type ShownGroup } from '@underbell/core/screen';
-import RightsPanel from '../access/PermissionsPanel.vue';
+import PermissionsPanel from '../access/PermissionsPanel.vue';
 import { call } from '../platform/api.ts';
 import ProblemNote from '../platform/ProblemNote.vue';
 import Rename from '../platform/Rename.vue';
@@ -105,7 +105,7 @@ const mayEdit = props.group === undefined || props.group.right !== 'view';
       </p>
     </form>
     <ProblemNote v-if="problem" :problem="problem" />
-    <RightsPanel v-if="group && mayEdit && isOpen" kind="screen-group" :name="group.name" />
+    <PermissionsPanel v-if="group && mayEdit && isOpen" kind="screen-group" :name="group.name" />
   </section>
 </template>
 

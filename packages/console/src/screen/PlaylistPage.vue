@@ -10,7 +10,7 @@ import type {
   ShownGroup,
   ShownPlaylist,
 } from '@underbell/core/screen';
-import RightsPanel from '../access/PermissionsPanel.vue';
+import PermissionsPanel from '../access/PermissionsPanel.vue';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -18,7 +18,7 @@ import Rename from '../platform/Rename.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/format.ts';
-import PlaylistPlanned from './PublishPreview.vue';
+import PublishPreview from './PublishPreview.vue';
 import HoursField from './HoursField.vue';
 import SlotForm from './SlotForm.vue';
 import { useSlotChoices } from './options.ts';
@@ -217,7 +217,7 @@ const move = (at: number, by: number) => {
         >
         <span v-if="isChanged" class="quiet">Save it first.</span>
       </p>
-      <PlaylistPlanned v-if="plan" v-model:note="note" :plan="plan" :is-busy="busy === 'publish'" @publish="publish" />
+      <PublishPreview v-if="plan" v-model:note="note" :plan="plan" :is-busy="busy === 'publish'" @publish="publish" />
       <h2>Where it is</h2>
       <p v-if="data.targets.length === 0" class="quiet">Nowhere.</p>
       <ul>
@@ -241,7 +241,7 @@ const move = (at: number, by: number) => {
           >
         </li>
       </ul>
-      <RightsPanel v-if="data.right !== 'view'" kind="playlist" :name="name" />
+      <PermissionsPanel v-if="data.right !== 'view'" kind="playlist" :name="name" />
     </template>
   </template>
 </template>

@@ -2,7 +2,7 @@
 import { Button } from 'ant-design-vue';
 import { computed, onBeforeUnmount, ref } from 'vue';
 import { useRouter } from 'vue-router';
-import type { ScreenOrder, ShownScreen } from '@underbell/core/screen';
+import type { ScreenCommand, ShownScreen } from '@underbell/core/screen';
 import { call } from '../platform/api.ts';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
@@ -12,8 +12,8 @@ import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/format.ts';
 import ScreenForm from './ScreenForm.vue';
 import ScreenPicture from './ScreenPicture.vue';
-import WallFrame from './ScreenFrame.vue';
-import StateWord from './StatusLabel.vue';
+import ScreenFrame from './ScreenFrame.vue';
+import StatusLabel from './StatusLabel.vue';
 import { dataAge } from './screensTable.ts';
 
 /** One screen: what it says, what it should show, and how it would look at any time. */
@@ -21,7 +21,7 @@ const props = defineProps<{ name: string }>();
 const router = useRouter();
 const path = computed(() => `/api/v1/screens/${encodeURIComponent(props.name)}`);
 const { data, error, reload } = useResource<ShownScreen>(path);
-const { busy, problem, attempt } = useAttempt<ScreenOrder | 'end' | 'remove'>();
+const { busy, problem, attempt } = useAttempt<ScreenCommand | 'end' | 'remove'>();
 const timer = setInterval(() => void reload(), 15_000);
 onBeforeUnmount(() => clearInterval(timer));
 const at = ref('');
@@ -32,7 +32,7 @@ const preview = computed(
   () =>
     `/screen/?preview=${encodeURIComponent(props.name)}${at.value ? `&at=${new Date(at.value).toISOString()}` : ''}`,
 );
-const tell = (order: ScreenOrder, words: string) =>
+const tell = (order: ScreenCommand, words: string) =>
   attempt(order, async () => {
     await call('POST', `${path.value}/orders`, { order });
     said.value = words;
@@ -54,7 +54,7 @@ const remove = () =>
   <template v-if="data">
     <h1>{{ data.title }}</h1>
     <p>
-      <StateWord :state="data.state" /> <span class="quiet">{{ data.why }}</span>
+      <StatusLabel :state="data.state" /> <span class="quiet">{{ data.why }}</span>
     </p>
     <p v-if="isEditor" class="more">
       <template v-if="data.state !== 'closed'">
@@ -90,7 +90,7 @@ const remove = () =>
         <label
           >At <input v-model="at" type="datetime-local" /> <span class="quiet">now, when nothing is said</span></label
         >
-        <WallFrame><iframe :key="preview" :src="preview" :title="`What ${data.title} shows`" /></WallFrame>
+        <ScreenFrame><iframe :key="preview" :src="preview" :title="`What ${data.title} shows`" /></ScreenFrame>
       </section>
       <section>
         <template v-if="isEditor">

@@ -2,7 +2,7 @@
 import { onBeforeUnmount, ref, watch } from 'vue';
 import type { ListedScreen } from '@underbell/core/screen';
 import { showInstant } from '../platform/format.ts';
-import WallFrame from './ScreenFrame.vue';
+import ScreenFrame from './ScreenFrame.vue';
 
 /**
  * What a screen really shows: the last picture that it sent, asked for anew while somebody looks. Where it sent none yet, what
@@ -44,14 +44,14 @@ onBeforeUnmount(() => {
 
 <template>
   <figure>
-    <WallFrame
+    <ScreenFrame
       ><img v-if="address" :src="address" :alt="`What ${screen.title} shows`" /><iframe
         v-else
         :src="`/screen/?preview=${screen.name}`"
         :title="`What ${screen.title} should show now`"
         tabindex="-1"
         loading="lazy"
-    /></WallFrame>
+    /></ScreenFrame>
     <figcaption class="quiet">
       <template v-if="!address">should show</template>
       <template v-else-if="screen.showsBy === 'picture'">a picture, drawn for it</template>

@@ -11,7 +11,7 @@ import { useSession } from '../session/useSession.ts';
 import GroupPanel from './GroupPanel.vue';
 import AttributesPanel from './AttributesPanel.vue';
 import ScreenPicture from './ScreenPicture.vue';
-import StateWord from './StatusLabel.vue';
+import StatusLabel from './StatusLabel.vue';
 import { dataAge } from './screensTable.ts';
 
 /** Every display screen: first those with which something is wrong. */
@@ -98,7 +98,7 @@ async function reload(): Promise<void> {
         :aria-pressed="state === one.state"
         @click="narrow({ state: state === one.state ? '' : one.state })"
       >
-        {{ showCount(one.count) }} <StateWord :state="one.state" />
+        {{ showCount(one.count) }} <StatusLabel :state="one.state" />
       </button>
     </div>
     <Button size="small" :aria-pressed="isGrid" @click="((isGrid = !isGrid), (more = 0))">{{
@@ -118,7 +118,7 @@ async function reload(): Promise<void> {
         <ScreenPicture :screen="one" />
         <b>{{ one.title }}</b></RouterLink
       >
-      <StateWord class="word" :state="one.state" />
+      <StatusLabel class="word" :state="one.state" />
     </li>
   </ul>
   <div v-else class="scroll" tabindex="0" role="region" aria-label="Screens">
@@ -141,7 +141,7 @@ async function reload(): Promise<void> {
             <span class="quiet"> {{ Object.values(one.attributes).join(' · ') }}</span>
           </td>
           <td>
-            <StateWord class="word" :state="one.state" />
+            <StatusLabel class="word" :state="one.state" />
             <span v-if="one.state !== 'fine'" class="quiet">{{ one.why }}</span>
           </td>
           <td>

@@ -33,7 +33,7 @@ function stop(): void {
 }
 
 /** With how many screens something is wrong; one for the whole console, asked for again and again while somebody may see it. */
-export function useScreenTrouble() {
+export function useScreenAlerts() {
   const wrong = computed(() =>
     troubled.flatMap((state) => ((counts.value?.[state] ?? 0) > 0 ? [{ state, count: counts.value![state] }] : [])),
   );

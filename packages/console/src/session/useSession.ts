@@ -5,7 +5,7 @@ import { setTimeZone } from '../platform/format.ts';
 
 const person = shallowRef<ShownPerson>();
 /** Makes things for others, and so has use for data and people. */
-const isMaker = shallowRef(false);
+const isAuthor = shallowRef(false);
 
 /** Who is signed in; one for the whole console. */
 export function useSession() {
@@ -13,7 +13,7 @@ export function useSession() {
     try {
       const session = await call<ShownSession>('GET', '/api/v1/session');
       person.value = session.person;
-      isMaker.value = session.isMaker;
+      isAuthor.value = session.isAuthor;
       setTimeZone(session.timeZone);
       return true;
     } catch (error) {
@@ -38,5 +38,5 @@ export function useSession() {
     await load();
   }
 
-  return { person, isMaker, load, signIn, signOut, setUp };
+  return { person, isAuthor, load, signIn, signOut, setUp };
 }

@@ -3,7 +3,7 @@ import { Button, Table } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
 import type { ShownSource, SourceAnswer } from '@underbell/core/source';
 import { call } from '../platform/api.ts';
-import TakeAway from '../platform/DeleteButton.vue';
+import DeleteButton from '../platform/DeleteButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -77,7 +77,7 @@ const words = (one: SourceAnswer) =>
       </template>
       <template v-else-if="column.key === 'act'">
         <Button size="small" :loading="(busy as string) === record.name" @click="test(record.name)">Test</Button>
-        <TakeAway kind="source" :name="record.name" @gone="reload" @renamed="reload" />
+        <DeleteButton kind="source" :name="record.name" @gone="reload" @renamed="reload" />
       </template>
     </template>
   </Table>

@@ -3,7 +3,7 @@ import { Button, Empty, Table } from 'ant-design-vue';
 import { ref } from 'vue';
 import type { ShownTemplate } from '@underbell/core/template';
 import { sendFile } from '../platform/api.ts';
-import TakeAway from '../platform/DeleteButton.vue';
+import DeleteButton from '../platform/DeleteButton.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
@@ -80,7 +80,7 @@ const load = () =>
           record.fileName
         }}</a>, version {{ record.version }}
         <span class="quiet">{{ showInstant(record.loadedAt) }}</span>
-        <TakeAway kind="template" :name="record.name" @gone="reload" @renamed="reload" />
+        <DeleteButton kind="template" :name="record.name" @gone="reload" @renamed="reload" />
       </template>
     </template>
   </Table>

@@ -2,7 +2,7 @@
 import { Button, Empty, Table } from 'ant-design-vue';
 import { reactive, ref } from 'vue';
 import type { ShownClient } from '@underbell/core/token';
-import PeopleTabs from '../access/AccessTabs.vue';
+import AccessTabs from '../access/AccessTabs.vue';
 import SigningKeys from './SigningKeys.vue';
 import { useSession } from '../session/useSession.ts';
 import { call } from '../platform/api.ts';
@@ -109,7 +109,7 @@ const boundWords = (one: ShownClient) =>
 </script>
 
 <template>
-  <PeopleTabs current="programs" />
+  <AccessTabs current="programs" />
   <p class="quiet">Programs that may ask for access tokens: portals and apps that show reports of yours.</p>
   <ProblemNote v-if="error" :problem="error" />
   <ProblemNote v-if="problem" :problem="problem" />

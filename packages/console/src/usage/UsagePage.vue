@@ -3,11 +3,11 @@ import { computed, defineAsyncComponent, ref } from 'vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useResource } from '../platform/useResource.ts';
 import type { CostsOverTime, CostSplit, CostStretch, CostSum, StretchSum } from '@underbell/core/usage';
-import CostLimits from './UsageLimits.vue';
-import CostTable from './UsageTable.vue';
+import UsageLimits from './UsageLimits.vue';
+import UsageTable from './UsageTable.vue';
 
 /** The library that draws is fetched when there is something to draw. */
-const CostChart = defineAsyncComponent(() => import('./UsageChart.vue'));
+const UsageChart = defineAsyncComponent(() => import('./UsageChart.vue'));
 
 const groups = {
   day: 'day',
@@ -74,10 +74,10 @@ const hasCosts = computed(() => (drawn.data.value?.names.length ?? 0) > 0);
       </select></label
     >
   </p>
-  <CostChart v-if="drawn.data.value && hasCosts" :costs="drawn.data.value" :measure="measure" />
+  <UsageChart v-if="drawn.data.value && hasCosts" :costs="drawn.data.value" :measure="measure" />
   <ProblemNote v-if="error && error.code !== 'NOT_ALLOWED'" :problem="error" />
-  <CostTable v-else-if="data" :by="groups[data.by as keyof typeof groups]" :sums="data.sums" />
-  <CostLimits />
+  <UsageTable v-else-if="data" :by="groups[data.by as keyof typeof groups]" :sums="data.sums" />
+  <UsageLimits />
 </template>
 
 <style scoped>

@@ -1,6 +1,6 @@
 import type { SkippedRows } from '../check/index.ts';
 import type { ColumnType } from '../dataset/index.ts';
-import type { LimitOrigin } from './filterOrder.ts';
+import type { FilterSource } from './filterOrder.ts';
 import type { GrantHolder, RightLevel } from './rights.ts';
 import type { ThingKind } from './resources/index.ts';
 
@@ -17,14 +17,14 @@ export interface ShownPerson {
 export interface ShownSession {
   readonly person: ShownPerson;
   /** Makes things for others, and so has use for data and people. */
-  readonly isMaker: boolean;
+  readonly isAuthor: boolean;
   /** IANA time zone of the installation, in which all times are shown. */
   readonly timeZone: string;
 }
 
 /** A limit on rows, as it is told. */
 export interface LimitWords {
-  readonly origin: LimitOrigin;
+  readonly origin: FilterSource;
   readonly name: string;
   readonly words: string;
   /** The reader cannot take it away. */
@@ -32,7 +32,7 @@ export interface LimitWords {
 }
 
 /** What a row rule would do, before it is saved. */
-export interface RuleTrial {
+export interface RowRuleTest {
   readonly text: string;
   readonly words: string;
   readonly for: { readonly email: string; readonly name: string };

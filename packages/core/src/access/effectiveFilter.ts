@@ -1,7 +1,7 @@
 import type { DatasetShape } from '../dataset/index.ts';
 import { allOf, explainInWords, type TypedNode } from '../filter/index.ts';
 import type { LimitWords } from './apiTypes.ts';
-import { isOutside, layerOf, type LimitPart } from './filterOrder.ts';
+import { isOutside, layerOf, type FilterPart } from './filterOrder.ts';
 import { bothMaskings, maskedShape, noMasking, type Masking } from './masks.ts';
 
 /**
@@ -10,11 +10,11 @@ import { bothMaskings, maskedShape, noMasking, type Masking } from './masks.ts';
  * It can only be narrowed: there is no way to take a part out. It starts from a decision about row rules (`start`).
  */
 export class EffectiveFilter {
-  readonly #parts: readonly LimitPart[];
+  readonly #parts: readonly FilterPart[];
 
   private constructor(
     readonly dataset: DatasetShape,
-    parts: readonly LimitPart[],
+    parts: readonly FilterPart[],
     readonly masking: Masking,
   ) {
     this.#parts = parts.toSorted((a, b) => layerOf(a) - layerOf(b));
@@ -23,18 +23,18 @@ export class EffectiveFilter {
   /** @param decided - what `decideAccess` answered for this viewer */
   static start(decided: {
     readonly dataset: DatasetShape;
-    readonly parts: readonly LimitPart[];
+    readonly parts: readonly FilterPart[];
     readonly masking?: Masking;
   }): EffectiveFilter {
     return new EffectiveFilter(decided.dataset, decided.parts, decided.masking ?? noMasking);
   }
 
-  narrow(...parts: readonly LimitPart[]): EffectiveFilter {
+  narrow(...parts: readonly FilterPart[]): EffectiveFilter {
     return new EffectiveFilter(this.dataset, [...this.#parts, ...parts], this.masking);
   }
 
   /** The same as somebody else may see it as well: their rules and masks apply beside these. */
-  also(decided: { readonly parts: readonly LimitPart[]; readonly masking: Masking }): EffectiveFilter {
+  also(decided: { readonly parts: readonly FilterPart[]; readonly masking: Masking }): EffectiveFilter {
     const masking = bothMaskings(this.masking, decided.masking);
     return new EffectiveFilter(this.dataset, [...this.#parts, ...decided.parts], masking);
   }
@@ -50,7 +50,7 @@ export class EffectiveFilter {
   }
 
   /** In the order in which they apply. */
-  get parts(): readonly LimitPart[] {
+  get parts(): readonly FilterPart[] {
     return this.#parts;
   }
 

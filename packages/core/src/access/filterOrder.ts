@@ -1,12 +1,12 @@
 import type { TypedNode } from '../filter/index.ts';
 
 /** Where a limit comes from. */
-export type LimitOrigin =
+export type FilterSource =
   'row rule' | 'token' | 'placement' | 'report' | 'page' | 'figure' | 'parameter' | 'burst' | 'reader';
 
 /** One limit on the rows, which keeps its origin. */
-export interface LimitPart {
-  readonly origin: LimitOrigin;
+export interface FilterPart {
+  readonly origin: FilterSource;
   /** Which rule, token, parameter … it is. */
   readonly name: string;
   readonly node: TypedNode;
@@ -22,12 +22,12 @@ export interface LimitPart {
 }
 
 /** Whether a limit only ever sees what its viewer is shown: masked values, of rows that the other limits let through. */
-export function isOutside(part: LimitPart): boolean {
+export function isOutside(part: FilterPart): boolean {
   return part.isOutside ?? !part.isFixed;
 }
 
 /** The order in which limits apply: none sees a row that one before it left out. */
-export function layerOf(part: LimitPart): number {
+export function layerOf(part: FilterPart): number {
   if (isOutside(part)) return 3;
   return part.origin === 'row rule' ? 0 : part.origin === 'token' ? 1 : 2;
 }

@@ -1,5 +1,5 @@
 export { EffectiveFilter } from './effectiveFilter.ts';
-export type { LimitOrigin, LimitPart } from './filterOrder.ts';
+export type { FilterSource, FilterPart } from './filterOrder.ts';
 export { viewerName, type ClientViewer, type PersonViewer, type Viewer } from './viewer.ts';
 export {
   checkPlacementFilter,
@@ -17,7 +17,7 @@ export {
   type RowRule,
 } from './rowRules.ts';
 export {
-  grantHeldBy,
+  permissionOf,
   decideRight,
   guestLevel,
   isAtLeast,
@@ -50,7 +50,7 @@ export {
   type Viewing,
   type Writing,
 } from './viewLimits.ts';
-export { markColumn, marksText } from './selectedValues.ts';
+export { selectionColumn, selectionText } from './selectedValues.ts';
 export { framingOrigins, isOrigin } from './origin.ts';
 export {
   checkMask,
@@ -70,16 +70,16 @@ export {
   type Masking,
   type PlaceKind,
 } from './masks.ts';
-export { exactRowsSql, limitsPassedSql, rowsSql, type RowsSql } from './securedRows.ts';
+export { exactRowsSql, stepCountsSql, rowsSql, type RowsSql } from './securedRows.ts';
 export { isOutside } from './filterOrder.ts';
 export { maskedColumnSql } from './maskSql.ts';
 export { narrowDetails } from './narrow.ts';
 export {
-  binnedKinds,
-  factsOf,
+  trashableKinds,
+  kindInfo,
   foldedKinds,
   renamedKinds,
-  takenAwayKinds,
+  deletableKinds,
   thingKinds,
   type BinnedKind,
   type FoldedKind,
@@ -100,7 +100,7 @@ export type {
   InvitedPeople,
   ListedPerson,
   OwnRequest,
-  RuleTrial,
+  RowRuleTest,
   RuleVocabulary,
   ShownAttribute,
   ShownGrant,

@@ -90,7 +90,7 @@ export function decideRight(grants: readonly Grant[], person: PersonViewer, thin
 }
 
 /** The highest grant on a thing of something that is nobody: a program, a screen with its group; undefined when there is none. */
-export function grantHeldBy<T extends Grant>(
+export function permissionOf<T extends Grant>(
   grants: readonly T[],
   holders: readonly GrantHolder[],
   thing: Thing,

@@ -16,7 +16,7 @@ import {
 } from '../filter/index.ts';
 import { Refusal, isRefusal, suggest } from '../refusal/index.ts';
 import { columnHidden } from '../report/index.ts';
-import type { LimitPart } from './filterOrder.ts';
+import type { FilterPart } from './filterOrder.ts';
 import { bothMaskings, decideMasks, isMasked, type Mask, type Masking, type MaskPlace } from './masks.ts';
 import type { PersonViewer, Viewer } from './viewer.ts';
 
@@ -80,8 +80,8 @@ function personParts(
   person: PersonViewer,
   dataset: DatasetShape,
   moment: Moment,
-): LimitPart[] {
-  const part = (name: string, made: { node: TypedNode; words?: string }): LimitPart => ({
+): FilterPart[] {
+  const part = (name: string, made: { node: TypedNode; words?: string }): FilterPart => ({
     origin: 'row rule',
     name,
     isFixed: true,
@@ -201,7 +201,7 @@ export function checkTokenDatasets(where: Readonly<Record<string, string>>, data
 }
 
 /** Whoever gave a program what it reaches has left, and nobody else gave it that. */
-const nobodyBehind: LimitPart = {
+const nobodyBehind: FilterPart = {
   origin: 'row rule',
   name: 'nobody behind it',
   isFixed: true,
@@ -217,12 +217,12 @@ function tokenParts(
   name: string,
   node: TypedNode,
   { dataset, rules, masking }: { dataset: DatasetShape; rules: readonly RowRule[]; masking: Masking },
-): LimitPart[] {
+): FilterPart[] {
   if (!isMasked(masking)) return [{ origin: 'token', name, node, isFixed: true }];
   const { fixing, rest } = splitByGuard(node, rules, dataset);
   const hidden = rest.flatMap(columnsOf).find((column) => masking.hidden.has(column.name));
   if (hidden) throw columnHidden(dataset.name, hidden.name);
-  const part = (nodes: readonly TypedNode[], isOutside: boolean): LimitPart[] =>
+  const part = (nodes: readonly TypedNode[], isOutside: boolean): FilterPart[] =>
     nodes.length === 0
       ? []
       : [{ origin: 'token', name, node: allOf(nodes), isFixed: true, ...(isOutside ? { isOutside } : {}) }];
@@ -246,7 +246,7 @@ export function decideAccess(options: {
   readonly moment: Moment;
   /** The conditions of the placement, where the viewer's token opens nothing else. */
   readonly beside?: readonly TypedNode[];
-}): { dataset: DatasetShape; parts: LimitPart[]; masking: Masking } {
+}): { dataset: DatasetShape; parts: FilterPart[]; masking: Masking } {
   const { dataset, viewer, moment, place } = options;
   const maskingOf = (one: Viewer) =>
     decideMasks(options.masks, dataset, one, { timeZone: moment.timeZone ?? 'UTC', ...(place ? { place } : {}) });

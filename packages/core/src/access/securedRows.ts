@@ -1,7 +1,14 @@
 import type { DatasetColumn } from '../dataset/index.ts';
-import { compileSql, conjunctsOf, isHarmless, quoteName, type SqlBinder, type TypedNode } from '../filter/index.ts';
+import {
+  compileSql,
+  conjunctsOf,
+  isSafeCondition,
+  quoteName,
+  type SqlBinder,
+  type TypedNode,
+} from '../filter/index.ts';
 import type { EffectiveFilter } from './effectiveFilter.ts';
-import type { LimitPart } from './filterOrder.ts';
+import type { FilterPart } from './filterOrder.ts';
 import { isOutside, layerOf } from './filterOrder.ts';
 import { isMasked } from './masks.ts';
 import { maskedColumnSql } from './maskSql.ts';
@@ -21,11 +28,11 @@ interface RowsOptions {
 /** A condition that is compiled already, and whether it might fail on some row. */
 interface Term {
   readonly sql: string;
-  readonly isHarmless: boolean;
+  readonly isSafeCondition: boolean;
 }
 
 /** Limits look at exact values; what somebody writes who is masked looks at what they are shown. */
-function columnsFor(part: LimitPart, filter: EffectiveFilter, binder: SqlBinder) {
+function columnsFor(part: FilterPart, filter: EffectiveFilter, binder: SqlBinder) {
   if (!isOutside(part)) return (column: DatasetColumn) => quoteName(column.name);
   return (column: DatasetColumn) => maskedColumnSql(column, filter.masking, binder);
 }
@@ -36,11 +43,11 @@ const isExact = (node: TypedNode, filter: EffectiveFilter): boolean =>
     ? !filter.masking.hidden.has(node.column.name) && !filter.masking.coarse.has(node.column.name)
     : node.kind !== 'operation' || node.args.every((arg) => isExact(arg, filter));
 
-function termsOf(parts: readonly LimitPart[], filter: EffectiveFilter, binder: SqlBinder): Term[] {
+function termsOf(parts: readonly FilterPart[], filter: EffectiveFilter, binder: SqlBinder): Term[] {
   return parts.flatMap((part) =>
     conjunctsOf(part.node).map((node) => ({
       sql: compileSql(node, binder, columnsFor(part, filter, binder)),
-      isHarmless: isHarmless(node) && (!isOutside(part) || isExact(node, filter)),
+      isSafeCondition: isSafeCondition(node) && (!isOutside(part) || isExact(node, filter)),
     })),
   );
 }
@@ -57,8 +64,8 @@ class Levels {
 
   /** Harmless conditions stand beside those before them, where an index helps all of them; others get a level of their own. */
   add(terms: readonly Term[]): void {
-    const harmless = terms.filter((term) => term.isHarmless);
-    const others = terms.filter((term) => !term.isHarmless);
+    const harmless = terms.filter((term) => term.isSafeCondition);
+    const others = terms.filter((term) => !term.isSafeCondition);
     if (harmless.length > 0 && this.#mayFail) this.#fence();
     this.#terms.push(...harmless.map((term) => term.sql));
     if (others.length === 0) return;
@@ -119,7 +126,7 @@ export function rowsSql(filter: EffectiveFilter, options: RowsOptions): RowsSql 
  * How many of the filter's limits a row passes, in their order, as SQL over the raw columns: as many as there are for a
  * row that its viewer may see. A limit is not evaluated on a row that one before it left out.
  */
-export function limitsPassedSql(filter: EffectiveFilter, binder: SqlBinder): string {
+export function stepCountsSql(filter: EffectiveFilter, binder: SqlBinder): string {
   const { parts } = filter;
   if (parts.length === 0) return '0';
   const steps = parts.map(

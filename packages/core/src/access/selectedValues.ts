@@ -11,7 +11,7 @@ import { missingMark } from '../format/index.ts';
 import { spanFrom, type Figure } from '../report/index.ts';
 
 /** The column that the marks of a figure stand for, and the step of its dates. */
-export function markColumn(figure: Figure): { by: string; step?: DateStep } | undefined {
+export function selectionColumn(figure: Figure): { by: string; step?: DateStep } | undefined {
   switch (figure.kind) {
     case 'bar':
     case 'line':
@@ -51,7 +51,7 @@ function literal(column: DatasetColumn, raw: string): string {
  * @param raw - values of the column as answers show them; a dash stands for rows without a value
  * @throws {Refusal} `VALUE_INVALID`
  */
-export function marksText(column: DatasetColumn, step: DateStep | undefined, raw: readonly string[]): string {
+export function selectionText(column: DatasetColumn, step: DateStep | undefined, raw: readonly string[]): string {
   const name = quoteIfNeeded(column.name);
   const present = raw.filter((text) => text !== missingMark || column.type === 'text');
   const values = present.map((text) => literal(column, text));

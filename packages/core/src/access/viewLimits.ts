@@ -26,9 +26,9 @@ import {
   type ReportDefinition,
 } from '../report/index.ts';
 import { EffectiveFilter } from './effectiveFilter.ts';
-import type { LimitOrigin, LimitPart } from './filterOrder.ts';
+import type { FilterSource, FilterPart } from './filterOrder.ts';
 import { isOutside } from './filterOrder.ts';
-import { markColumn, marksText, sameColumn } from './selectedValues.ts';
+import { selectionColumn, selectionText, sameColumn } from './selectedValues.ts';
 import { decideMasks, isMasked, masksAny, type Mask, type MaskPlace, type Masking } from './masks.ts';
 import { decideAccess, splitByGuard, type Moment, type RowRule } from './rowRules.ts';
 import type { PersonViewer, Viewer } from './viewer.ts';
@@ -57,7 +57,7 @@ export interface Viewing {
   readonly moment: Moment;
   /** Values fixed by a token, a placement or a burst; the reader cannot change them. */
   readonly fixed: readonly (ParameterValue & {
-    readonly origin: LimitOrigin;
+    readonly origin: FilterSource;
     readonly by: string;
     readonly words?: string;
   })[];
@@ -117,10 +117,10 @@ function scopeOf(viewing: Viewing, dataset: DatasetShape, text: string, onChosen
 }
 
 /** Whether somebody who looks, or who asked for a token, gave a parameter its value; its report's default is the author's. */
-const isChosenByAsker = (viewing: Viewing, value: ParameterValue & { readonly origin?: LimitOrigin }): boolean =>
+const isChosenByAsker = (viewing: Viewing, value: ParameterValue & { readonly origin?: FilterSource }): boolean =>
   value.origin === 'token' || (value.isDefault !== true && (viewing.chosen as readonly unknown[]).includes(value));
 
-const writingOf: Partial<Record<LimitOrigin, Writing>> = {
+const writingOf: Partial<Record<FilterSource, Writing>> = {
   report: 'report',
   page: 'report',
   figure: 'report',
@@ -131,7 +131,7 @@ const writingOf: Partial<Record<LimitOrigin, Writing>> = {
 function isWriterMasked(
   viewing: Viewing,
   filter: EffectiveFilter,
-  { origin, node }: LimitPart,
+  { origin, node }: FilterPart,
   behind: PersonViewer | null | undefined,
 ): boolean {
   const { masking, dataset } = filter;
@@ -159,12 +159,12 @@ function masksOn({ masks, moment }: Viewing, dataset: DatasetShape, person: Pers
 function chosenParts(
   viewing: Viewing,
   filter: EffectiveFilter,
-  part: LimitPart,
+  part: FilterPart,
   behind?: PersonViewer | null,
-): LimitPart[] {
+): FilterPart[] {
   const { fixing, rest } = splitByGuard(part.node, viewing.rules, filter.dataset);
   const mayFix = viewing.viewer.kind === 'client' || filter.masking.minRows <= 1;
-  const made = (nodes: readonly TypedNode[], isOutside: boolean): LimitPart[] =>
+  const made = (nodes: readonly TypedNode[], isOutside: boolean): FilterPart[] =>
     nodes.length === 0 ? [] : [fixedPart(viewing, filter, { ...part, node: allOf(nodes) }, isOutside, behind)];
   return mayFix ? [...made(fixing, false), ...made(rest, true)] : made([part.node], true);
 }
@@ -173,10 +173,10 @@ function chosenParts(
 function fixedPart(
   viewing: Viewing,
   filter: EffectiveFilter,
-  part: LimitPart,
+  part: FilterPart,
   flowsFromReader = false,
   behind?: PersonViewer | null,
-): LimitPart {
+): FilterPart {
   const isOutside = flowsFromReader || isWriterMasked(viewing, filter, part, behind);
   if (!isOutside) return part;
   const { visible, dataset } = filter;
@@ -205,17 +205,17 @@ function screenValue({ viewer }: Viewing, name: string): readonly string[] | und
 function textPart(
   viewing: Viewing,
   filter: EffectiveFilter,
-  origin: LimitOrigin,
+  origin: FilterSource,
   name: string,
   text: string | undefined,
   behind?: PersonViewer | null,
-): LimitPart[] {
+): FilterPart[] {
   if (text === undefined) return [];
   let isChosen = false;
   const isReader = origin === 'reader';
   const scope = scopeOf(viewing, isReader ? filter.visible : filter.dataset, text, () => (isChosen = true));
   const node = (isReader ? checkReaderFilter : checkFilter)(readFilter(text), scope);
-  const part: LimitPart = { origin, name, node, isFixed: !isReader };
+  const part: FilterPart = { origin, name, node, isFixed: !isReader };
   if (isReader) return [part];
   return isChosen ? chosenParts(viewing, filter, part, behind) : [fixedPart(viewing, filter, part, false, behind)];
 }
@@ -224,9 +224,9 @@ function parameterPart(
   viewing: Viewing,
   filter: EffectiveFilter,
   value: Viewing['fixed'][number] | ParameterValue,
-  origin: LimitOrigin,
+  origin: FilterSource,
   name: string,
-): LimitPart[] {
+): FilterPart[] {
   const { dataset, visible } = filter;
   const column = parameterColumn(viewing.report, value.parameter, dataset);
   if (column === undefined) return [];
@@ -234,7 +234,7 @@ function parameterPart(
   if (!isFixed && !visible.columns.includes(column)) throw columnHidden(dataset.name, column.name);
   const words = 'words' in value && value.words !== undefined ? { words: value.words } : {};
   const node = value.span ? within(column, value.span) : columnIn(column, valueTypeOf(column.type), value.values);
-  const part: LimitPart = { origin, name, isFixed, ...words, node };
+  const part: FilterPart = { origin, name, isFixed, ...words, node };
   // A report's default is its author's condition, though a reader may take it off.
   if (value.isDefault)
     return [{ isOutside: false, ...fixedPart(viewing, filter, { ...part, origin: 'report' }), origin }];
@@ -256,7 +256,7 @@ function marksNode(
   step: DateStep | undefined,
   raw: readonly string[],
 ): TypedNode {
-  const text = marksText(column, step, raw);
+  const text = selectionText(column, step, raw);
   return checkFilter(readFilter(text), { dataset, text });
 }
 
@@ -271,9 +271,9 @@ export function ownFilterText(
 ): string | undefined {
   const marks = viewing.choices.flatMap((choice) => {
     const source = figureInView(viewing, findFigure(viewing.page, choice.figure));
-    const mark = markColumn(source);
+    const mark = selectionColumn(source);
     const column = mark && dataset(source)?.columns.find((one) => one.name === mark.by);
-    return mark && column ? [marksText(column, mark.step, choice.values)] : [];
+    return mark && column ? [selectionText(column, mark.step, choice.values)] : [];
   });
   const parts = [...(viewing.where === undefined ? [] : [viewing.where]), ...marks];
   return parts.length === 0
@@ -294,10 +294,10 @@ function choicePart(
   { dataset, visible }: EffectiveFilter,
   choice: Choice,
   figure: Figure | undefined,
-): LimitPart[] {
+): FilterPart[] {
   if (figure?.name === choice.figure) return [];
   const source = figureInView(viewing, findFigure(viewing.page, choice.figure));
-  const mark = markColumn(source);
+  const mark = selectionColumn(source);
   if (mark === undefined)
     throw new Refusal('FIGURE_UNKNOWN', `nothing can be picked in the figure \`${choice.figure}\``, {
       word: choice.figure,
@@ -316,7 +316,7 @@ function choicePart(
 }
 
 /** What a drilled figure was opened by: it alone is limited. */
-function drillParts(viewing: Viewing, { dataset, visible }: EffectiveFilter, figure: Figure | undefined): LimitPart[] {
+function drillParts(viewing: Viewing, { dataset, visible }: EffectiveFilter, figure: Figure | undefined): FilterPart[] {
   const drill = figure && viewing.drills?.find((one) => one.figure === figure.name);
   if (!figure || !drill) return [];
   const levels = drillLevels(figure);
@@ -364,7 +364,7 @@ function trusting(viewing: Viewing, filter: EffectiveFilter): EffectiveFilter {
 }
 
 /** Taking a default off is a choice as well: where only groups are shown, the difference would tell of single rows. */
-function removedDefaults({ report, without = [] }: Viewing, { dataset, masking }: EffectiveFilter): LimitPart[] {
+function removedDefaults({ report, without = [] }: Viewing, { dataset, masking }: EffectiveFilter): FilterPart[] {
   if (masking.minRows <= 1) return [];
   const removed = (report.parameters ?? []).filter(
     (one) => without.includes(one.name) && one.default !== undefined && parameterColumn(report, one, dataset),

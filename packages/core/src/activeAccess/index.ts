@@ -1,7 +1,7 @@
 import type { ThingKind } from '../access/index.ts';
 
 /** What opens something of the installation to somebody. */
-export const doorKinds = [
+export const accessKinds = [
   'access token',
   'program',
   'signing key',
@@ -20,10 +20,10 @@ export const doorKinds = [
   'app',
   'screen',
 ] as const;
-export type DoorKind = (typeof doorKinds)[number];
+export type DoorKind = (typeof accessKinds)[number];
 
 /** Something that was handed out: to whom, for what, under which limits. `At`: an instant, a `Date` before it is sent. */
-export interface OpenDoor<At = string> {
+export interface ActiveAccess<At = string> {
   readonly kind: DoorKind;
   /** What tells it from others of its kind. */
   readonly id: string;
@@ -44,7 +44,7 @@ export interface OpenDoor<At = string> {
 
 /** What is open, and the kinds that could not be listed. */
 export interface OpenDoors<At = string> {
-  readonly open: readonly OpenDoor<At>[];
+  readonly open: readonly ActiveAccess<At>[];
   readonly failed?: readonly DoorKind[];
 }
 
@@ -65,7 +65,7 @@ const dayMs = 86_400_000;
 const has = (text: string | null, wanted: string) => text?.toLowerCase().includes(wanted.toLowerCase()) === true;
 
 /** Whether a door is among those that are meant. @param now - milliseconds since 1970-01-01T00:00:00Z */
-export function isMeant(door: OpenDoor<Date>, filter: DoorFilter, now: number): boolean {
+export function isMeant(door: ActiveAccess<Date>, filter: DoorFilter, now: number): boolean {
   const { kind, person, of, olderThanDays, unusedDays } = filter;
   const before = (at: Date | null, days: number) => at === null || at.getTime() <= now - days * dayMs;
   return (

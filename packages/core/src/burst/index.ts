@@ -1,10 +1,10 @@
 export type {
   DeliveryState,
-  Ledger,
+  DeliveryLog,
   LedgerEntry,
   RunCause,
   RunCounts,
-  RunState,
+  RunStatus,
   ShownPlan,
   ShownPlanEntry,
   ShownRun,

@@ -78,8 +78,8 @@ export interface ShownTeam {
 }
 
 /** What a tab tells its channel by itself. */
-export const tabNews = ['edition', 'data', 'run'] as const;
-export type TabNews = (typeof tabNews)[number];
+export const announcementEvents = ['edition', 'data', 'run'] as const;
+export type TabNews = (typeof announcementEvents)[number];
 
 /** A tab of a channel. */
 export interface ShownTab<At = string> extends PlacedThing {

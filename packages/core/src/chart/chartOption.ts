@@ -1,5 +1,5 @@
 import type { EChartsOption } from 'echarts/types/dist/shared';
-import { formatCell, type ReaderTaste } from '../format/index.ts';
+import { formatCell, type FormatOptions } from '../format/index.ts';
 import type { ChartFigure, FigureResult } from '../report/index.ts';
 import { barOption } from './barOption.ts';
 import { lineOption, panelsOption } from './lineOption.ts';
@@ -21,7 +21,7 @@ const kinds: Readonly<Record<ChartFigure['kind'], string>> = {
 };
 
 /** What a chart says, for those who do not see it. */
-export function chartInWords(figure: ChartFigure, result: FigureResult, taste: ReaderTaste): string {
+export function chartInWords(figure: ChartFigure, result: FigureResult, taste: FormatOptions): string {
   const { rows, columns } = result;
   const group = columns[0];
   const measure = columns.find((one) => one.role === 'measure');

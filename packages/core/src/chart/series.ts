@@ -1,5 +1,5 @@
 import type { Cell } from '../filter/index.ts';
-import { formatStep, missingMark, type ReaderTaste } from '../format/index.ts';
+import { formatStep, missingMark, type FormatOptions } from '../format/index.ts';
 import type { ChartFigure, FigureResult, ResultColumn } from '../report/index.ts';
 
 /** One series over all categories; a missing value is null. */
@@ -66,7 +66,7 @@ export function readSeries(figure: Exclude<ChartFigure, { kind: 'scatter' }>, re
 }
 
 /** What a reader has to know beside a chart: series that it leaves out, periods that are not complete. */
-export function chartNote(figure: ChartFigure, result: FigureResult, { locale }: ReaderTaste): string | undefined {
+export function chartNote(figure: ChartFigure, result: FigureResult, { locale }: FormatOptions): string | undefined {
   if (figure.kind === 'scatter') return undefined;
   const most = figure.split ? maxSplits : figure.each ? maxPanels : undefined;
   const found = new Set(result.rows.map((row) => row[1] ?? null)).size;

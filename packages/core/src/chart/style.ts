@@ -1,11 +1,11 @@
 import type { EChartsOption } from 'echarts/types/dist/shared';
-import { formatNumber, missingMark, type ReaderTaste } from '../format/index.ts';
+import { formatNumber, missingMark, type FormatOptions } from '../format/index.ts';
 import type { ChartFigure, FigureResult, ResultColumn, Tone } from '../report/index.ts';
 import { drawnFontFamily, fontFamily, textWidth, type ThemeTokens } from '../theme/index.ts';
 
 export interface ChartStyle {
   readonly theme: ThemeTokens;
-  readonly taste: ReaderTaste;
+  readonly taste: FormatOptions;
   /** Pixels; charts drop what they cannot show legibly. */
   readonly width: number;
   readonly height: number;

@@ -1,4 +1,4 @@
-import { formatCell, formatNumber, type ReaderTaste } from '../format/index.ts';
+import { formatCell, formatNumber, type FormatOptions } from '../format/index.ts';
 import type { FigureResult, NumberFigure, ResultColumn, Tone } from '../report/index.ts';
 
 /** What a number figure shows, ready to be drawn. */
@@ -19,7 +19,7 @@ function distance(value: number, other: number, column: ResultColumn, locale: st
   return `${formatNumber(Math.abs((value - other) / other) * 100, '#,##0.0', locale)} %`;
 }
 
-function compare(figure: NumberFigure, result: FigureResult, taste: ReaderTaste): NumberText['comparison'] {
+function compare(figure: NumberFigure, result: FigureResult, taste: FormatOptions): NumberText['comparison'] {
   const { compare: rule } = figure;
   const column = result.columns[0];
   const value = result.rows[0]?.[0];
@@ -56,7 +56,7 @@ function compare(figure: NumberFigure, result: FigureResult, taste: ReaderTaste)
 }
 
 /** The texts of a number figure. */
-export function numberText(figure: NumberFigure, result: FigureResult, taste: ReaderTaste): NumberText {
+export function numberText(figure: NumberFigure, result: FigureResult, taste: FormatOptions): NumberText {
   const column = result.columns[0];
   const besideAt = figure.beside === undefined ? -1 : result.columns.findIndex((one) => one.name === figure.beside);
   const beside = result.columns[besideAt];

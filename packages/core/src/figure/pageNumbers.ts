@@ -1,4 +1,4 @@
-import type { ReaderTaste } from '../format/index.ts';
+import type { FormatOptions } from '../format/index.ts';
 import type { FigureResult, Page } from '../report/index.ts';
 import { numberText } from './numberText.ts';
 
@@ -7,7 +7,7 @@ export function pageNumbers(scene: {
   readonly title: string;
   readonly page: Page;
   readonly results: ReadonlyMap<string, FigureResult>;
-  readonly taste: ReaderTaste;
+  readonly taste: FormatOptions;
   readonly limits: readonly string[];
 }) {
   const { title, page, results, taste, limits } = scene;

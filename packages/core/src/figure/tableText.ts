@@ -1,4 +1,4 @@
-import { formatCell, formatStep, type ReaderTaste } from '../format/index.ts';
+import { formatCell, formatStep, type FormatOptions } from '../format/index.ts';
 import type { Cell } from '../filter/index.ts';
 import {
   pivot,
@@ -44,7 +44,12 @@ function toneOf(result: FigureResult, row: number, column: number): Tone | undef
   return result.tones?.find((one) => one.row === row && (one.column === undefined || one.column === column))?.tone;
 }
 
-function lineOf(result: FigureResult, row: readonly Cell[], index: number | undefined, taste: ReaderTaste): TextCell[] {
+function lineOf(
+  result: FigureResult,
+  row: readonly Cell[],
+  index: number | undefined,
+  taste: FormatOptions,
+): TextCell[] {
   return result.columns.map((column, i) => {
     const tone = index === undefined ? undefined : toneOf(result, index, i);
     return { text: formatCell(row[i], column, taste), ...(tone ? { tone } : {}) };
@@ -52,7 +57,7 @@ function lineOf(result: FigureResult, row: readonly Cell[], index: number | unde
 }
 
 /** A sum line says what it sums up in the first column that it does not group by. */
-function sumLine(result: FigureResult, row: readonly Cell[], by: readonly string[], taste: ReaderTaste): TextCell[] {
+function sumLine(result: FigureResult, row: readonly Cell[], by: readonly string[], taste: FormatOptions): TextCell[] {
   const words = by.length === 0 ? 'Total' : 'Sum';
   const groups = result.columns.filter((one) => one.role === 'group');
   return result.columns.map((column, i) => {
@@ -62,7 +67,7 @@ function sumLine(result: FigureResult, row: readonly Cell[], by: readonly string
   });
 }
 
-function tableLines(figure: TableFigure, result: FigureResult, taste: ReaderTaste): TextTable {
+function tableLines(figure: TableFigure, result: FigureResult, taste: FormatOptions): TextTable {
   const levels = (result.sums ?? []).filter((one) => one.by.length > 0).sort((a, b) => b.by.length - a.by.length);
   const key = (row: readonly Cell[], count: number) => JSON.stringify(row.slice(0, count));
   const sums = levels.map(({ by, rows }) => ({ by, rows: new Map(rows.map((row) => [key(row, by.length), row])) }));
@@ -91,12 +96,12 @@ function tableLines(figure: TableFigure, result: FigureResult, taste: ReaderTast
 }
 
 /** There is little room above a column of figures. */
-const headText = (head: Cell, column: ResultColumn, taste: ReaderTaste) =>
+const headText = (head: Cell, column: ResultColumn, taste: FormatOptions) =>
   column.type === 'date' && typeof head === 'string'
     ? formatStep(head, column.step, taste.locale, 'axis')
     : formatCell(head, column, taste);
 
-function crosstabLines(figure: CrosstabFigure, result: FigureResult, taste: ReaderTaste): TextTable {
+function crosstabLines(figure: CrosstabFigure, result: FigureResult, taste: FormatOptions): TextTable {
   const table = pivot(figure, result);
   const { measure, rowColumns, across, heads } = table;
   const hasTotals = table.lines.some((line) => line.total !== undefined);
@@ -136,7 +141,7 @@ function crosstabLines(figure: CrosstabFigure, result: FigureResult, taste: Read
 }
 
 /** Any answer as a table of texts; a chart's is its data. */
-export function textTable(figure: Figure, result: FigureResult, taste: ReaderTaste): TextTable {
+export function textTable(figure: Figure, result: FigureResult, taste: FormatOptions): TextTable {
   if (figure.kind === 'crosstab' && result.columns.length > 0) return crosstabLines(figure, result, taste);
   if (figure.kind === 'table') return tableLines(figure, result, taste);
   const others = result.others;

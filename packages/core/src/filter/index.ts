@@ -17,5 +17,5 @@ export {
 } from './typed.ts';
 export { compileSql, quoteName, SettingBinder, StatementBinder, type SqlBinder } from './sql.ts';
 export { compareText, compilePredicate, type Cell, type Row } from './predicate.ts';
-export { conjunctsOf, isHarmless } from './safeConditions.ts';
+export { conjunctsOf, isSafeCondition } from './safeConditions.ts';
 export { explainInWords } from './describe.ts';

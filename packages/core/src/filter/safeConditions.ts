@@ -15,11 +15,11 @@ function isShortPattern(node: TypedNode | undefined): boolean {
  * or with each other, and what joins such comparisons. Arithmetic, functions and changes of type are not among them: a
  * number may leave the range of its type.
  */
-export function isHarmless(node: TypedNode): boolean {
+export function isSafeCondition(node: TypedNode): boolean {
   if (node.kind === 'literal' || node.kind === 'column') return node.type === 'boolean';
   if (node.kind === 'aggregate') return false;
   const { op, args } = node;
-  if (op === 'and' || op === 'or' || op === 'not') return args.every(isHarmless);
+  if (op === 'and' || op === 'or' || op === 'not') return args.every(isSafeCondition);
   if (op === 'isNull') return args[0]!.kind === 'column';
   if (op === 'like') return args[0]!.kind === 'column' && isShortPattern(args[1]);
   return comparisons.has(op) && args.every(isBare);

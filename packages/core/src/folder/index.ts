@@ -41,7 +41,7 @@ export interface BinnedThing<At = string> extends FoldedThing {
 }
 
 /** A name that a thing had, and has no more. */
-export interface FormerName {
+export interface Redirect {
   readonly kind: NamedKind;
   readonly name: string;
   readonly now: string;

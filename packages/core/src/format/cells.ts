@@ -2,7 +2,7 @@ import type { DateStep, Value, ValueType } from '../dataset/index.ts';
 import { formatNumber } from './numberPattern.ts';
 
 /** How a reader wants things shown. */
-export interface ReaderTaste {
+export interface FormatOptions {
   /** BCP 47 language tag. */
   readonly locale: string;
   /** IANA time zone. */
@@ -54,7 +54,7 @@ const instantParts: Intl.DateTimeFormatOptions = {
  * @param at - milliseconds since 1970-01-01T00:00:00Z
  * @param taste - the zone is the installation's; a screen and a recipient's copy may have their own
  */
-export const formatInstant = (at: number | Date, { locale, timeZone }: ReaderTaste): string =>
+export const formatInstant = (at: number | Date, { locale, timeZone }: FormatOptions): string =>
   dateWriter(locale, { ...instantParts, timeZone }).format(at);
 
 const stepStyles: Readonly<Record<Exclude<DateStep, 'week' | 'quarter'>, Intl.DateTimeFormatOptions>> = {
@@ -84,7 +84,7 @@ export function formatStep(
 }
 
 /** One cell as text for people; the unit is left to the heading. */
-export function formatCell(value: Value | null | undefined, column: ShownColumn, taste: ReaderTaste): string {
+export function formatCell(value: Value | null | undefined, column: ShownColumn, taste: FormatOptions): string {
   if (value === null || value === undefined) return missingMark;
   switch (column.type) {
     case 'number':

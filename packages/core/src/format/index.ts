@@ -6,7 +6,7 @@ export {
   formatInstant,
   formatStep,
   missingMark,
-  type ReaderTaste,
+  type FormatOptions,
   type ShownColumn,
 } from './cells.ts';
 export { printable } from './printable.ts';

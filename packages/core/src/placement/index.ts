@@ -1,10 +1,10 @@
 import type { PlaceKind, RecordField } from '../access/index.ts';
-import type { HostLines } from './snippets.ts';
+import type { Snippets } from './snippets.ts';
 import type { PlacementLook } from './appearance.ts';
 import type { ColumnSwaps } from './columnSubstitutions.ts';
 
 export { figuresFor, pageFor } from './layout.ts';
-export { hostLines, type HostLines } from './snippets.ts';
+export { hostLines, type Snippets } from './snippets.ts';
 export { placementThemes, type PlacementLook, type PlacementTheme } from './appearance.ts';
 export { checkSwaps, masksOf, seemsPersonal, type ColumnSwaps } from './columnSubstitutions.ts';
 
@@ -23,7 +23,7 @@ export interface PlacedThing {
 }
 
 /** What one reads of what a placement shows. */
-export function placedWords({ report, page, figure, board }: PlacedThing): string {
+export function placementLabel({ report, page, figure, board }: PlacedThing): string {
   if (board !== undefined) return `board ${board}`;
   if (figure !== undefined) return `figure ${figure} of ${report}/${page}`;
   return page === undefined ? `report ${report}` : `page ${page} of ${report}`;
@@ -67,7 +67,7 @@ export interface ShownPlacement<At = string> extends PlacedThing {
   /** For hosts that take nothing but a frame. */
   readonly frame: string;
   /** What its filter needs of the host's record, and what a host pastes that has one. */
-  readonly beside?: { readonly fields: readonly RecordField[]; readonly lines: HostLines };
+  readonly beside?: { readonly fields: readonly RecordField[]; readonly lines: Snippets };
   readonly use?: PlacementUse<At>;
 }
 

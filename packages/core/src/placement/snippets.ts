@@ -1,7 +1,7 @@
 import type { RecordField } from '../access/index.ts';
 
 /** What a host pastes for the report of a record: four lines of different trust, all of them for the same placement. */
-export interface HostLines {
+export interface Snippets {
   /** A page with the element; its own server hands out tokens. */
   readonly element: string;
   /** A frame alone: whoever looks signs in, silently where the directory knows the browser. */
@@ -76,7 +76,7 @@ function curl(one: LinesFor, more: readonly string[]): string {
 }
 
 /** What a host pastes to show a placement beside its records. */
-export function hostLines(one: LinesFor): HostLines {
+export function hostLines(one: LinesFor): Snippets {
   const { publicUrl, name, title, fields, height } = one;
   // Within a page, nothing in a name may end the script.
   const record = JSON.stringify(Object.fromEntries(fields.map((field) => [field.name, '…']))).replaceAll(

@@ -1,6 +1,6 @@
 import type { LimitWords, RecordField } from '../access/index.ts';
 import type { FigureResult } from '../report/index.ts';
-import type { ViewAnswer, ViewedFigure } from '../view/index.ts';
+import type { ViewResponse, ViewedFigure } from '../view/index.ts';
 
 /** A dataset as its limits leave it; counts are left out where they are withheld. */
 export interface ExplainedDataset {
@@ -28,7 +28,7 @@ export interface SeenView<At = string> {
   /** Why figures and counts are not told. */
   readonly withheld?: string;
   /** The whole answer that the viewer draws; left out where it is withheld or there is no right. */
-  readonly view?: ViewAnswer<At> | undefined;
+  readonly view?: ViewResponse<At> | undefined;
   readonly figures: readonly ViewedFigure[];
   readonly results: Readonly<Record<string, FigureResult>>;
 }
@@ -55,7 +55,7 @@ export interface RecordTry<At = string> {
   /** What its filter needs of the record. */
   readonly fields: readonly RecordField[];
   readonly datasets: readonly ExplainedDataset[];
-  readonly view?: ViewAnswer<At>;
+  readonly view?: ViewResponse<At>;
   /** Why it shows nothing: the record is not complete, or a value of it is not of its column's type. */
   readonly refused?: { readonly code: string; readonly message: string; readonly hint?: string };
   /** By field: values that are there, where that of the record is not. */

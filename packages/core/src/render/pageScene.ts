@@ -1,12 +1,12 @@
 import type { Figure, FigureResult, Page } from '../report/index.ts';
-import type { ReaderTaste } from '../format/index.ts';
+import type { FormatOptions } from '../format/index.ts';
 
 /** Everything that a rendered page shows; no more is looked up while drawing. */
 export interface PageScene {
   readonly title: string;
   readonly page: Page;
   readonly results: ReadonlyMap<string, FigureResult>;
-  readonly taste: ReaderTaste;
+  readonly taste: FormatOptions;
   /** What each parameter is set to, in words, for texts that show it. */
   readonly parameters?: Readonly<Record<string, string>>;
   /** What is filtered, in words. */

@@ -1,8 +1,8 @@
 import { renderAsync } from '@resvg/resvg-js';
 import type { FigureResult, Figure } from '../report/index.ts';
-import type { ReaderTaste } from '../format/index.ts';
-import { wallGrid } from '../screen/mediaFit.ts';
-import { wallSheets } from '../screen/screenLayout.ts';
+import type { FormatOptions } from '../format/index.ts';
+import { screenGrid } from '../screen/mediaFit.ts';
+import { screenParts } from '../screen/screenLayout.ts';
 import { drawnFontFamily, light } from '../theme/index.ts';
 import { cut, figureSvg, text, wrap, type Box } from './png.ts';
 
@@ -23,7 +23,7 @@ export interface WallPage {
   readonly title: string;
   readonly figures: readonly Figure[];
   readonly results: ReadonlyMap<string, FigureResult>;
-  readonly taste: ReaderTaste;
+  readonly taste: FormatOptions;
   readonly parameters: Readonly<Record<string, string>>;
   /** What limits it here, in words. */
   readonly limits: readonly string[];
@@ -39,9 +39,9 @@ function remOf({ width, height }: WallSize): number {
 const deskFont = 13.5;
 
 const laidOut = (page: Pick<WallPage, 'figures'>, size: WallSize) => {
-  const grid = wallGrid(size);
+  const grid = screenGrid(size);
   const figures = page.figures.filter((one) => one.kind !== 'picker');
-  return { grid, sheets: wallSheets(figures, grid) };
+  return { grid, sheets: screenParts(figures, grid) };
 };
 
 /** How many sheets a page is on a wall of a size: they share its time. */

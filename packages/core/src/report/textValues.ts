@@ -1,4 +1,4 @@
-import { formatCell, missingMark, type ReaderTaste } from '../format/index.ts';
+import { formatCell, missingMark, type FormatOptions } from '../format/index.ts';
 import type { FigureResult } from './result.ts';
 import { slot } from './textSlots.ts';
 
@@ -12,7 +12,7 @@ export function fillText(
   text: string,
   result: FigureResult | undefined,
   parameters: Readonly<Record<string, string>>,
-  taste: ReaderTaste,
+  taste: FormatOptions,
 ): string {
   return text.replaceAll(slot, (_, parameter: string | undefined, name: string) => {
     if (parameter !== undefined) return parameters[name] ?? missingMark;

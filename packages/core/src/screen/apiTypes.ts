@@ -245,11 +245,11 @@ export interface ScreenProgram {
 }
 
 /** What a screen may be told to do with its next beat. */
-export type ScreenOrder = 'reload' | 'show name' | 'send picture';
+export type ScreenCommand = 'reload' | 'show name' | 'send picture';
 
-export interface BeatAnswer {
+export interface HeartbeatResponse {
   readonly now: number;
   /** Of the program that counts. */
   readonly tag: string;
-  readonly orders: readonly ScreenOrder[];
+  readonly orders: readonly ScreenCommand[];
 }

@@ -23,16 +23,16 @@ export {
 } from './playlist.ts';
 export { programOf, windowsOf, type Interruption, type PublishedPlaylist, type Window } from './schedule.ts';
 export { renamedInPlaylist } from './applyRename.ts';
-export { nextEdge, turnAt, type Stretch, type TimedSlot, type Turn } from './rotation.ts';
+export { nextEdge, slotAt, type Stretch, type TimedSlot, type Turn } from './rotation.ts';
 export { playlistChanges } from './scheduleChanges.ts';
 export { contentWords } from './content.ts';
 export { fillWords, placeholdersIn } from './placeholders.ts';
-export { pageCaution, pictureCaution, wallGrid, type Pixels } from './mediaFit.ts';
-export { wallSheets, type WallSheet } from './screenLayout.ts';
+export { pageCaution, mediaFitWarning, screenGrid, type Pixels } from './mediaFit.ts';
+export { screenParts, type ScreenPart } from './screenLayout.ts';
 export {
   deviceWords,
   screenStateWords,
-  type BeatAnswer,
+  type HeartbeatResponse,
   type Device,
   type ListedPlaylist,
   type Fleet,
@@ -41,7 +41,7 @@ export {
   type PlaylistPlan,
   type PlaylistTarget,
   type ScreenEvent,
-  type ScreenOrder,
+  type ScreenCommand,
   type ScreenProgram,
   type ScreenCounts,
   type ScreenState,

@@ -1,4 +1,4 @@
-import { wallSheets } from './screenLayout.ts';
+import { screenParts } from './screenLayout.ts';
 
 /** Of a wall or a picture, in pixels. */
 export interface Pixels {
@@ -7,14 +7,14 @@ export interface Pixels {
 }
 
 /** The grid of a wall: what it shows at once of a page. */
-export const wallGrid = ({ width, height }: Pixels): { readonly columns: number; readonly rows: number } =>
+export const screenGrid = ({ width, height }: Pixels): { readonly columns: number; readonly rows: number } =>
   height > width ? { columns: 6, rows: 24 } : { columns: 12, rows: 13 };
 
 const leastSecondsASheet = 5;
 const isUpright = ({ width, height }: Pixels) => height > width;
 
 /** What a picture would not be on a wall as it is meant to be; nothing where it fits. */
-export function pictureCaution(picture: Pixels, wall: Pixels): string | undefined {
+export function mediaFitWarning(picture: Pixels, wall: Pixels): string | undefined {
   const across = `${picture.width} × ${picture.height} pixels`;
   if (isUpright(picture) !== isUpright(wall) && picture.width !== picture.height)
     return `it stands ${isUpright(picture) ? 'upright' : 'across'} and the wall does not: bars are left beside it`;
@@ -25,11 +25,11 @@ export function pictureCaution(picture: Pixels, wall: Pixels): string | undefine
 
 /** Whether a page has the time for its sheets on a wall; nothing where it does. */
 export function pageCaution(
-  figures: Parameters<typeof wallSheets>[0],
+  figures: Parameters<typeof screenParts>[0],
   seconds: number,
   wall: Pixels,
 ): string | undefined {
-  const count = wallSheets(figures, wallGrid(wall)).length;
+  const count = screenParts(figures, screenGrid(wall)).length;
   const each = Math.floor(seconds / Math.max(1, count));
   if (count < 2 || each >= leastSecondsASheet) return undefined;
   return `it is ${count} sheets there, ${each} seconds each`;

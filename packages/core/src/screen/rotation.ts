@@ -33,7 +33,7 @@ export interface Turn<S> {
  * @param isLeftOut - slots that cannot be shown at the moment
  * @returns nothing where nothing is to be shown
  */
-export function turnAt<S>(
+export function slotAt<S>(
   program: readonly Stretch<S>[],
   at: number,
   isLeftOut: (slot: TimedSlot<S>) => boolean = () => false,

@@ -4,7 +4,7 @@ interface Placed {
 }
 
 /** Figures that are shown at once, each with its place; rows count from 1. */
-export interface WallSheet<F> {
+export interface ScreenPart<F> {
   readonly rows: number;
   readonly figures: readonly { readonly figure: F; readonly at: Placed['at'] }[];
 }
@@ -37,10 +37,10 @@ function reflowed<F extends Placed>(figures: readonly F[], columns: number): { f
  * @param wall.columns - 12, or fewer for one that stands upright
  * @param wall.rows - of the grid, at once
  */
-export function wallSheets<F extends Placed>(
+export function screenParts<F extends Placed>(
   figures: readonly F[],
   wall: { readonly columns: number; readonly rows: number },
-): WallSheet<F>[] {
+): ScreenPart<F>[] {
   const inOrder = figures.toSorted((a, b) => a.at.row - b.at.row || a.at.column - b.at.column);
   const placed =
     wall.columns === pageColumns

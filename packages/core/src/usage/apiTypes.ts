@@ -22,8 +22,8 @@ export interface ShownCostLimit extends CountedCosts {
 }
 
 /** How long the stretches are that costs are drawn by. */
-export const costStretches = ['hour', 'day', 'month'] as const;
-export type CostStretch = (typeof costStretches)[number];
+export const usageIntervals = ['hour', 'day', 'month'] as const;
+export type CostStretch = (typeof usageIntervals)[number];
 /** By what the costs of a stretch are told apart. */
 export const costSplits = ['kind', 'report', 'burst', 'board', 'place', 'dataset', 'person', 'format'] as const;
 export type CostSplit = (typeof costSplits)[number];

@@ -1,7 +1,7 @@
 export {
   costOthers,
   costSplits,
-  costStretches,
+  usageIntervals,
   type CostsOverTime,
   type CostSplit,
   type CostStretch,
@@ -11,7 +11,7 @@ export {
 } from './apiTypes.ts';
 export {
   costState,
-  costWords,
+  usageText,
   readCostLimit,
   startOfCounting,
   type CostLimit,

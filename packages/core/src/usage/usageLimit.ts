@@ -62,7 +62,7 @@ export function startOfCounting(per: CostLimit['per'], at: number, timeZone: str
 }
 
 /** `used 95 of 120 s of computing today`. */
-export function costWords({ usedSeconds, warnSeconds, stopSeconds, per }: CountedCosts): string {
+export function usageText({ usedSeconds, warnSeconds, stopSeconds, per }: CountedCosts): string {
   const most = stopSeconds ?? warnSeconds;
   const when = per === 'day' ? 'today' : 'this month';
   return `used ${Math.round(usedSeconds)} of ${most} s of computing ${when}`;

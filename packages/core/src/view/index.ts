@@ -1,6 +1,6 @@
 import type { LimitWords } from '../access/index.ts';
 import type { BoardFrame, BoardTheme } from '../board/index.ts';
-import type { ReaderTaste } from '../format/index.ts';
+import type { FormatOptions } from '../format/index.ts';
 import type { PlacementLook } from '../placement/index.ts';
 import type { Figure, FigureResult } from '../report/index.ts';
 
@@ -45,7 +45,7 @@ export type ViewedFigure = WithoutFilter<Figure> & {
 type WithoutFilter<One> = One extends unknown ? Omit<One, 'where'> : never;
 
 /** What the service answers for one page of a report, or for a board. */
-export interface ViewAnswer<At = string> {
+export interface ViewResponse<At = string> {
   readonly report?: { readonly name: string; readonly title: string; readonly edition: number };
   readonly board?: { readonly name: string; readonly version: number };
   readonly title: string;
@@ -70,6 +70,6 @@ export interface ViewAnswer<At = string> {
   /** Whoever looks is nobody in particular, by a public link: nothing is filtered with words of their own. */
   readonly isPublic?: true;
   readonly viewer: string;
-  readonly taste: ReaderTaste;
+  readonly taste: FormatOptions;
   readonly results: Readonly<Record<string, FigureResult>>;
 }

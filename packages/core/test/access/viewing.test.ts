@@ -3,7 +3,7 @@ import { describe, it } from 'node:test';
 import {
   effectiveFilterOf,
   figureInView,
-  marksText,
+  selectionText,
   ownFilterText,
   viewingBefore,
   type Viewing,
@@ -143,7 +143,7 @@ describe('viewingBefore', () => {
   });
 });
 
-describe('marksText', () => {
+describe('selectionText', () => {
   const column = (name: string) => sailings.columns.find((one) => one.name === name)!;
   for (const [name, raw, text] of [
     ['route', ["O'Brien's"], "route = 'O''Brien''s'"],
@@ -153,17 +153,17 @@ describe('marksText', () => {
     ['cancelled', ['true'], 'cancelled = TRUE'],
     ['sailed_on', ['2026-10-05'], "sailed_on = DATE('2026-10-05')"],
   ] as const)
-    it(`says ${text}`, () => assert.equal(marksText(column(name), undefined, raw), text));
+    it(`says ${text}`, () => assert.equal(selectionText(column(name), undefined, raw), text));
 
   it('says a step of dates as a stretch', () => {
     assert.equal(
-      marksText(column('sailed_on'), 'month', ['2026-02-01']),
+      selectionText(column('sailed_on'), 'month', ['2026-02-01']),
       "sailed_on BETWEEN DATE('2026-02-01') AND DATE('2026-02-28')",
     );
   });
 
   it('refuses what is no value of its column', () => {
-    refused('VALUE_INVALID', () => marksText(column('passengers'), undefined, ['1 OR TRUE']));
-    refused('VALUE_INVALID', () => marksText(column('sailed_on'), 'week', ['monday']));
+    refused('VALUE_INVALID', () => selectionText(column('passengers'), undefined, ['1 OR TRUE']));
+    refused('VALUE_INVALID', () => selectionText(column('sailed_on'), 'week', ['monday']));
   });
 });

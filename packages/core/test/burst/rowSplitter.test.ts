@@ -12,7 +12,7 @@ function cut(lines: readonly string[]): Map<string, string> {
   const names: string[] = [];
   const cuts: string[] = [];
   let asked = 0;
-  const cutter = new RowCutter({
+  const rowSplitter = new RowCutter({
     prefixFields: 1,
     route([field]) {
       asked++;
@@ -30,11 +30,11 @@ function cut(lines: readonly string[]): Map<string, string> {
   let at = 0;
   for (const line of lines) {
     const end = at + Buffer.byteLength(line);
-    cutter.row(bytes, at, end);
+    rowSplitter.row(bytes, at, end);
     bytes.fill(0, at, end);
     at = end;
   }
-  assert.equal(cutter.rows, lines.length);
+  assert.equal(rowSplitter.rows, lines.length);
   assert.ok(asked <= names.length + 1, 'each prefix is asked about once');
   return new Map(names.map((name, i) => [name, cuts[i]!]));
 }

@@ -5,9 +5,9 @@ import {
   ageOf,
   nextEdge,
   programOf,
-  turnAt,
+  slotAt,
   validatePlaylist,
-  wallSheets,
+  screenParts,
   windowsOf,
   type PublishedPlaylist,
 } from '@underbell/core/screen';
@@ -66,7 +66,7 @@ describe('a program', () => {
 
   it('has nothing where nothing applies, and says when that ends', () => {
     const program = programOf({ playlists: [day], interruptions: [], timeZone: 'UTC', within });
-    assert.equal(turnAt(program, within[0] + hour), undefined);
+    assert.equal(slotAt(program, within[0] + hour), undefined);
     assert.equal(nextEdge(program, within[0] + hour), within[0] + 6 * hour);
     // A playlist whose slots have all ended leaves the place to the next.
     const over = list('over', [slot('x', 10, { until: '2026-11-01' })]);
@@ -79,9 +79,9 @@ describe('a program', () => {
   it('takes slots in turn, from the instant at which they began together', () => {
     const program = programOf({ playlists: [day], interruptions: [], timeZone: 'UTC', within });
     const begin = within[0] + 6 * hour;
-    const names = [0, 9, 10, 29, 30, 45].map((second) => turnAt(program, begin + second * 1000)!.slot.name);
+    const names = [0, 9, 10, 29, 30, 45].map((second) => slotAt(program, begin + second * 1000)!.slot.name);
     assert.deepEqual(names, ['a', 'a', 'b', 'b', 'a', 'b']);
-    const without = turnAt(program, begin + 1000, (one) => one.name === 'a')!;
+    const without = slotAt(program, begin + 1000, (one) => one.name === 'a')!;
     assert.equal(without.slot.name, 'b');
   });
 
@@ -115,13 +115,13 @@ describe('a program', () => {
         const program = programOf({ playlists: made, interruptions: [], timeZone: berlin, within });
         program.forEach((one, i) => assert.ok(one.from < one.until && (program[i - 1]?.until ?? 0) <= one.from));
         const now = within[0] + Math.floor(share * (within[1] - within[0]));
-        const turn = turnAt(program, now);
+        const turn = slotAt(program, now);
         if (!turn) return;
         assert.ok(turn.from <= now && now < turn.until);
         assert.ok(turn.slot.windows.some(([from, until]) => from <= now && now < until));
         // The last millisecond still has it; the next one is another turn.
-        assert.equal(turnAt(program, turn.until - 1)!.slot.name, turn.slot.name);
-        const next = turnAt(program, turn.until);
+        assert.equal(slotAt(program, turn.until - 1)!.slot.name, turn.slot.name);
+        const next = slotAt(program, turn.until);
         if (next) assert.ok(next.from <= turn.until);
       }),
       { numRuns, seed },
@@ -172,7 +172,7 @@ describe('a page on a wall', () => {
   const figure = (row: number, height: number, column = 1, width = 12) => ({ at: { column, row, width, height } });
   it('stays as it is where it fits, is several sheets where not, and cuts no figure in two', () => {
     const page = [figure(1, 3, 1, 6), figure(1, 3, 7, 6), figure(4, 6), figure(10, 8), figure(18, 30)];
-    const sheets = wallSheets(page, { columns: 12, rows: 13 });
+    const sheets = screenParts(page, { columns: 12, rows: 13 });
     assert.deepEqual(
       sheets.map((one) => [one.rows, one.figures.length]),
       [
@@ -186,7 +186,7 @@ describe('a page on a wall', () => {
 
   it('is laid out anew where it stands upright: narrow figures beside each other', () => {
     const page = [figure(1, 3, 1, 3), figure(1, 3, 4, 3), figure(1, 3, 7, 3), figure(4, 6)];
-    const [sheet] = wallSheets(page, { columns: 6, rows: 24 });
+    const [sheet] = screenParts(page, { columns: 6, rows: 24 });
     assert.deepEqual(
       sheet!.figures.map((one) => [one.at.column, one.at.row, one.at.width]),
       [

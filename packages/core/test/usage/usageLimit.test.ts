@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { describe, it } from 'node:test';
-import { costState, costWords, readCostLimit, startOfCounting } from '../../src/usage/index.ts';
+import { costState, usageText, readCostLimit, startOfCounting } from '../../src/usage/index.ts';
 import { refused } from '../refused.ts';
 
 const limit = { folder: 'harbour', per: 'day', warnSeconds: 60, stopSeconds: 90 } as const;
@@ -35,9 +35,9 @@ describe('costState', () => {
   });
 
   it('is said with what is left out of the limits', () => {
-    assert.equal(costWords({ ...limit, usedSeconds: 70.4 }), 'used 70 of 90 s of computing today');
+    assert.equal(usageText({ ...limit, usedSeconds: 70.4 }), 'used 70 of 90 s of computing today');
     const monthly = { folder: 'a', per: 'month', warnSeconds: 5, usedSeconds: 2 } as const;
-    assert.equal(costWords(monthly), 'used 2 of 5 s of computing this month');
+    assert.equal(usageText(monthly), 'used 2 of 5 s of computing this month');
   });
 });
 

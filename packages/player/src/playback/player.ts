@@ -1,4 +1,4 @@
-import { ageOf, nextEdge, turnAt, type ScreenProgram, type SlotHandle, type Turn } from '@underbell/core/screen';
+import { ageOf, nextEdge, slotAt, type ScreenProgram, type SlotHandle, type Turn } from '@underbell/core/screen';
 import { element } from '../rendering/figure.ts';
 import { drawMedia } from '../rendering/media.ts';
 import { drawPage, drawWords, type Drawn } from '../rendering/page.ts';
@@ -144,11 +144,11 @@ export class Player {
 
   async #look(program: ScreenProgram): Promise<number> {
     this.#shift();
-    let turn = turnAt(program.stretches, this.#now(), this.#isLeftOut);
+    let turn = slotAt(program.stretches, this.#now(), this.#isLeftOut);
     // One after the other until one can be shown: what fails is left out for a while.
     for (let tries = 0; turn && tries < 20; tries++) {
       if (await this.#show(turn)) break;
-      turn = turnAt(program.stretches, this.#now(), this.#isLeftOut);
+      turn = slotAt(program.stretches, this.#now(), this.#isLeftOut);
     }
     if (!turn) this.#showOtherwise(program);
     this.#turn = turn;
@@ -252,7 +252,7 @@ export class Player {
   }
 
   async #prepareNext(program: ScreenProgram, turn: Turn<SlotHandle>): Promise<void> {
-    const next = turnAt(program.stretches, turn.until, this.#isLeftOut)?.slot.as;
+    const next = slotAt(program.stretches, turn.until, this.#isLeftOut)?.slot.as;
     if (!next || this.#next?.id === next.id) return;
     if (this.#next) drop(this.#next.drawn);
     this.#next = undefined;

@@ -1,6 +1,6 @@
 import { EventSourceParserStream } from 'eventsource-parser/stream';
-import type { BeatAnswer, MediaHandle, ScreenProgram, ShownNow, ShownWords } from '@underbell/core/screen';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { HeartbeatResponse, MediaHandle, ScreenProgram, ShownNow, ShownWords } from '@underbell/core/screen';
+import type { ViewResponse } from '@underbell/core/view';
 import { serviceNow, setClock } from '../device/clock.ts';
 import { ask, Refused } from '../device/service.ts';
 import { keepFile, wholeFile, type AskRange } from '../storage/media.ts';
@@ -9,7 +9,7 @@ import { store } from '../storage/store.ts';
 /** Figures of a slot, as they were answered last. */
 export interface KeptAnswer {
   readonly tag: string;
-  readonly answer: ViewAnswer | ShownWords;
+  readonly answer: ViewResponse | ShownWords;
   /** When the service last said that they are what there is. */
   readonly heardAt: number;
 }
@@ -92,9 +92,9 @@ export class ServiceSource implements Source {
     return store.keepOnly('answer ', ids.map(answerName));
   }
 
-  async beat(shown: ShownNow & { readonly problems: readonly object[] }): Promise<BeatAnswer> {
+  async beat(shown: ShownNow & { readonly problems: readonly object[] }): Promise<HeartbeatResponse> {
     const asked = await this.#heard(ask('/api/v1/screen/beat', { method: 'POST', body: shown }));
-    const answer = (await asked.json()) as BeatAnswer;
+    const answer = (await asked.json()) as HeartbeatResponse;
     setClock(answer.now);
     return answer;
   }

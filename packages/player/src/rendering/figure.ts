@@ -2,7 +2,7 @@ import { chartInWords, chartOption, toneSigns } from '@underbell/core/chart';
 import { numberText, textTable } from '@underbell/core/figure';
 import { fillText, type ChartFigure, type FigureResult, type NumberFigure } from '@underbell/core/report';
 import { light } from '@underbell/core/theme';
-import type { ViewAnswer, ViewedFigure } from '@underbell/core/view';
+import type { ViewResponse, ViewedFigure } from '@underbell/core/view';
 
 type Parts = readonly (Node | string)[];
 
@@ -16,7 +16,7 @@ export function element(tag: string, name: string, ...parts: Parts): HTMLElement
 /** Charts are built for eyes at a desk: they are laid out smaller by this, and enlarged as a drawing. */
 export const chartFont = 12;
 
-function numberBody(figure: NumberFigure, result: FigureResult, answer: ViewAnswer): Node[] {
+function numberBody(figure: NumberFigure, result: FigureResult, answer: ViewResponse): Node[] {
   const shown = numberText(figure, result, answer.taste);
   const value = element('p', `value ${shown.tone ?? ''}`, shown.value);
   if (shown.unit) value.append(element('span', 'unit', ` ${shown.unit}`));
@@ -31,7 +31,7 @@ function numberBody(figure: NumberFigure, result: FigureResult, answer: ViewAnsw
 }
 
 /** As many lines as there is room for, and how many more there are: nothing scrolls on a wall. */
-function tableBody(figure: ViewedFigure, result: FigureResult, answer: ViewAnswer, room: number): Node[] {
+function tableBody(figure: ViewedFigure, result: FigureResult, answer: ViewResponse, room: number): Node[] {
   const table = textTable(figure as never, result, answer.taste);
   const foot = table.foot ? 1 : 0;
   const most = Math.max(1, Math.floor(room) - 1 - foot);
@@ -66,7 +66,7 @@ function tableBody(figure: ViewedFigure, result: FigureResult, answer: ViewAnswe
 async function chartBody(
   figure: ChartFigure,
   result: FigureResult,
-  answer: ViewAnswer,
+  answer: ViewResponse,
   box: DOMRect,
   scale: number,
 ): Promise<Node[]> {
@@ -97,7 +97,7 @@ async function chartBody(
  */
 export async function figureBody(
   figure: ViewedFigure,
-  answer: ViewAnswer,
+  answer: ViewResponse,
   place: { readonly box: DOMRect; readonly fontPx: number },
 ): Promise<Node[]> {
   const result = answer.results[figure.name];

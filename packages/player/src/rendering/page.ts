@@ -1,5 +1,5 @@
-import { wallGrid, wallSheets } from '@underbell/core/screen';
-import type { ViewAnswer } from '@underbell/core/view';
+import { screenGrid, screenParts } from '@underbell/core/screen';
+import type { ViewResponse } from '@underbell/core/view';
 import { element, figureBody } from './figure.ts';
 
 /** A slot that is drawn and may be shown: its sheets take turns. */
@@ -16,7 +16,7 @@ export interface Drawn {
 export const fontPx = (): number => parseFloat(getComputedStyle(document.documentElement).fontSize);
 
 /** When the oldest of its rows were loaded. */
-export function asOfIn(answer: ViewAnswer): number | null {
+export function asOfIn(answer: ViewResponse): number | null {
   const all = answer.datasets.map((one) => Date.parse(one.loadedAt)).filter(Number.isFinite);
   return all.length === 0 ? null : Math.min(...all);
 }
@@ -30,15 +30,15 @@ export function asOfIn(answer: ViewAnswer): number | null {
  */
 export async function drawPage(
   stage: HTMLElement,
-  answer: ViewAnswer,
+  answer: ViewResponse,
   title: string | undefined,
   onProblem: (error: unknown) => void,
 ): Promise<Drawn> {
   const { clientWidth: width, clientHeight: height } = stage;
   const figures = answer.page.figures.filter((one) => one.kind !== 'picker');
-  const wall = wallGrid({ width, height });
+  const wall = screenGrid({ width, height });
   const { columns } = wall;
-  const all = wallSheets(figures, wall);
+  const all = screenParts(figures, wall);
   const heading = element('h1', '', title ?? answer.title);
   if (title === undefined && answer.pages.length > 1) heading.append(element('small', '', ` ${answer.page.title}`));
   const limits = [

@@ -1,13 +1,13 @@
 import { Op } from 'sequelize';
 import { Refusal } from '@underbell/core/refusal';
-import { lastUsesOf, one, remember, rows, type DoorKeeper } from '../platform/index.ts';
+import { lastUsesOf, one, remember, rows, type AccessProvider } from '../platform/index.ts';
 import { invitations, people, sessions } from './models.ts';
 import { editPerson } from './people.ts';
-import { noSuch, requireAdministrator } from './rights.ts';
+import { notFound, requireAdministrator } from './rights.ts';
 import { emailsById } from './store.ts';
 
 /** Invitations that can still be accepted: an administrator's to know, and those that one sent. */
-const open: DoorKeeper = {
+const open: AccessProvider = {
   kind: 'invitation',
   async list(app, person) {
     const [found, emails] = await Promise.all([
@@ -40,7 +40,7 @@ const open: DoorKeeper = {
   },
 };
 
-const guests: DoorKeeper = {
+const guests: AccessProvider = {
   kind: 'guest',
   async list(app, person) {
     if (!person.isAdministrator) return [];
@@ -61,7 +61,7 @@ const guests: DoorKeeper = {
   async end(app, person, id, origin) {
     requireAdministrator(person);
     // The list shows guests: nobody else leaves by it.
-    if (!(await people(app).findOne({ where: { email: id, state: 'guest' } }))) throw noSuch('guest', id, []);
+    if (!(await people(app).findOne({ where: { email: id, state: 'guest' } }))) throw notFound('guest', id, []);
     await editPerson(app, person, id, { state: 'left' }, origin);
   },
 };
@@ -74,7 +74,7 @@ const kinds = {
 } as const;
 
 /** Where people are signed in: one's own, and all of them for administrators. */
-const signedIn: DoorKeeper = {
+const signedIn: AccessProvider = {
   kind: 'session',
   async list(app, person) {
     const own = person.isAdministrator ? {} : { personId: person.id };
@@ -115,4 +115,4 @@ const signedIn: DoorKeeper = {
   },
 };
 
-export const accessDoors: readonly DoorKeeper[] = [open, guests, signedIn];
+export const accessDoors: readonly AccessProvider[] = [open, guests, signedIn];

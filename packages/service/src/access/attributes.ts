@@ -1,9 +1,9 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { changeNames, forgetFormerNames, keepFormerName, lockThing, remember, type App } from '../platform/index.ts';
+import { changeNames, forgetFormerNames, keepFormerName, lockResource, remember, type App } from '../platform/index.ts';
 import { holdersOf } from './attributes.sql.ts';
 import { rowRules } from './models.ts';
-import { noSuch, requireAdministrator } from './rights.ts';
+import { notFound, requireAdministrator } from './rights.ts';
 import { listRules } from './ruleStore.ts';
 import { attributeNames, dropAttribute, followAttribute } from './store.ts';
 
@@ -18,13 +18,13 @@ async function usersOf(app: App, name: string): Promise<string[]> {
 async function requireAttribute(app: App, by: PersonViewer, name: string): Promise<void> {
   requireAdministrator(by);
   const names = await attributeNames(app);
-  if (!names.includes(name)) throw noSuch('attribute', name, names);
+  if (!names.includes(name)) throw notFound('attribute', name, names);
 }
 
 /** @throws {Refusal} `NOT_FOUND`, `IN_USE` while a person has it or a row rule looks at it */
 export async function takeAttribute(app: App, by: PersonViewer, name: string, origin: string): Promise<void> {
   await app.records.transaction(async () => {
-    await lockThing(app, 'attribute', name);
+    await lockResource(app, 'attribute', name);
     await requireAttribute(app, by, name);
     const users = await usersOf(app, name);
     if (users.length > 0)
@@ -48,7 +48,7 @@ export async function nameAttribute(
 ): Promise<void> {
   await app.records.transaction(async () => {
     await changeNames(app);
-    for (const one of [name, to].sort()) await lockThing(app, 'attribute', one);
+    for (const one of [name, to].sort()) await lockResource(app, 'attribute', one);
     await requireAttribute(app, by, name);
     if (to === name) return;
     if ((await attributeNames(app)).includes(to))

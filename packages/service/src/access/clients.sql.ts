@@ -1,7 +1,7 @@
-import { askSql, type App } from '../platform/index.ts';
+import { querySql, type App } from '../platform/index.ts';
 
 // Programs are the affair of who hands out tokens, which stands on this: that one is active is all that is known here.
 
 export async function isActiveClient(app: App, id: string): Promise<boolean> {
-  return (await askSql(app, `SELECT FROM clients WHERE id = $id AND state = 'active'`, { id })).length > 0;
+  return (await querySql(app, `SELECT FROM clients WHERE id = $id AND state = 'active'`, { id })).length > 0;
 }

@@ -1,5 +1,5 @@
 import {
-  grantHeldBy,
+  permissionOf,
   isAtLeast,
   mayPassOn,
   type Grant,
@@ -19,7 +19,7 @@ import { findPerson } from './store.ts';
 type Givers = Readonly<Record<string, readonly (PersonViewer | null)[]>>;
 
 /** Through whom a token reaches a report. */
-export interface Reaching {
+export interface DelegationRequest {
   readonly clientId: string;
   /** The person who handed it out; null where the program asked for it itself. */
   readonly giverId: string | null;
@@ -31,7 +31,7 @@ export interface Reaching {
 export const levelOf = ({ actions }: { readonly actions: readonly TokenAction[] }): RightLevel =>
   actions.includes('export') ? 'export' : 'view';
 
-async function thingOf(app: App, kind: ThingKind, name: string): Promise<Thing> {
+async function resourceIdOf(app: App, kind: ThingKind, name: string): Promise<Thing> {
   const folders = (await foldersOf(app, kind)).get(name);
   return { kind, name, ...(folders ? { folders } : {}) };
 }
@@ -49,7 +49,7 @@ async function requireHeld<T extends Grant>(
   { holders, what }: Holding,
   wish: { readonly report: string; readonly level: RightLevel },
 ): Promise<T> {
-  const held = grantHeldBy(grants, holders, await thingOf(app, 'report', wish.report));
+  const held = permissionOf(grants, holders, await resourceIdOf(app, 'report', wish.report));
   if (held && isAtLeast(held, wish.level)) return held;
   throw new Refusal('TOKEN_OUT_OF_BOUNDS', `nobody gave the ${what} the right to ${wish.level} \`${wish.report}\``, {
     word: wish.report,
@@ -80,7 +80,7 @@ async function giversBehind(app: App, holding: Holding, wish: Wish): Promise<Giv
   const grants = await listGrants(app);
   const { boundedBy } = await requireHeld(app, grants, holding, wish);
   return eachOf(wish.datasets, async (dataset) => {
-    const held = grantHeldBy(grants, holding.holders, await thingOf(app, 'dataset', dataset));
+    const held = permissionOf(grants, holding.holders, await resourceIdOf(app, 'dataset', dataset));
     const bound = held ? held.boundedBy : (boundedBy ?? null);
     // Whoever may edit the data decided about its limits when they gave it; what nobody is known to have given shows nothing.
     if (bound === undefined) return [];
@@ -93,7 +93,7 @@ async function giversBehind(app: App, holding: Holding, wish: Wish): Promise<Giv
  *
  * @throws {Refusal} `TOKEN_OUT_OF_BOUNDS` for a report that nobody gave it
  */
-export async function giversOfScreen(
+export async function grantorsOfScreen(
   app: App,
   screen: { readonly name: string; readonly group: string; readonly planned?: PersonViewer },
   wish: { readonly report: string; readonly datasets: readonly string[] },
@@ -101,7 +101,7 @@ export async function giversOfScreen(
   const { planned } = screen;
   const holders = holdersOf(screen);
   if (planned) {
-    const held = grantHeldBy(await listGrants(app), holders, await thingOf(app, 'report', wish.report));
+    const held = permissionOf(await listGrants(app), holders, await resourceIdOf(app, 'report', wish.report));
     if (!held && mayPassOn(await rightOn(app, planned, 'report', wish.report), 'view'))
       return eachOf(wish.datasets, (dataset) => unlessDeciding(app, planned, dataset));
   }
@@ -120,7 +120,11 @@ const holdersOf = ({ name, group }: { readonly name: string; readonly group: str
  *
  * @throws {Refusal} `TOKEN_OUT_OF_BOUNDS` for a program to which nobody gave the report
  */
-export async function giversOf(app: App, { clientId, giverId, person }: Reaching, wish: Wish): Promise<Givers> {
+export async function giversOf(
+  app: App,
+  { clientId, giverId, person }: DelegationRequest,
+  wish: Wish,
+): Promise<Givers> {
   if (giverId !== null) {
     const giver = await findPerson(app, { id: giverId });
     return eachOf(wish.datasets, (dataset) => unlessDeciding(app, giver, dataset));

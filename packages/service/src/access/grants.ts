@@ -9,9 +9,9 @@ import {
   type ThingKind,
 } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { emit, lockThing, remember, type App } from '../platform/index.ts';
+import { emit, lockResource, remember, type App } from '../platform/index.ts';
 import { foldersOf, listGrants, putGrant, removeGrant, type StoredGrant } from './grantStore.ts';
-import { noSuch, requireAdministrator, requirePassOn, requireRight, rightOn } from './rights.ts';
+import { notFound, requireAdministrator, requirePassOn, requireRight, rightOn } from './rights.ts';
 import { requireHolder } from './principals.ts';
 import { findPersonRow } from './store.ts';
 
@@ -104,17 +104,17 @@ export async function grantsOn(
 export async function takeGrant(app: App, person: PersonViewer, id: number, origin: string): Promise<void> {
   const grants = await listGrants(app);
   const before = grants.find((one) => one.id === id);
-  if (!before) throw noSuch('grant', String(id), []);
+  if (!before) throw notFound('grant', String(id), []);
   const { thing } = before;
   const right = await rightOn(app, person, thing.kind, thing.name);
-  if (right === undefined) throw noSuch('grant', String(id), []);
+  if (right === undefined) throw notFound('grant', String(id), []);
   // Whoever passed a right on may take it back; owners may take back any.
   if (!isAtLeast(right, 'own') && before.givenBy !== person.email) {
     throw new Refusal('NOT_ALLOWED', 'only its owners and whoever gave it may take a right back');
   }
   await app.records.transaction(async () => {
     // Two who take the last two owners' rights at once would otherwise each leave the other's.
-    await lockThing(app, thing.kind, thing.name);
+    await lockResource(app, thing.kind, thing.name);
     const owners = (await listGrants(app)).filter(
       (one) => one.thing.kind === thing.kind && one.thing.name === thing.name && one.level === 'own',
     );

@@ -1,16 +1,16 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { changeNames, lockThing, remember, type App, type Named } from '../platform/index.ts';
+import { changeNames, lockResource, remember, type App, type Named } from '../platform/index.ts';
 import { addGroup, listGroups, removeGroup, renameGroup, setMember, setMembers, type Group } from './groupStore.ts';
 import { listGrants } from './grantStore.ts';
-import { isMaker, noSuch, requireAdministrator } from './rights.ts';
+import { isAuthor, notFound, requireAdministrator } from './rights.ts';
 import { listMasks, listRules } from './ruleStore.ts';
 import { findPersonRow } from './store.ts';
 
 async function idOf(app: App, email: string, pointer: string): Promise<string> {
   const row = await findPersonRow(app, { email });
   if (row) return row.id;
-  const refusal = noSuch('person', email, []);
+  const refusal = notFound('person', email, []);
   throw new Refusal(refusal.code, refusal.message, { ...refusal.details, pointer });
 }
 
@@ -26,7 +26,7 @@ export async function saveGroup(
   origin: string,
 ): Promise<void> {
   await app.records.transaction(async () => {
-    await lockThing(app, 'group', group.name);
+    await lockResource(app, 'group', group.name);
     const before = (await listGroups(app)).find((one) => one.name === group.name);
     if (before?.origin === 'directory')
       throw new Refusal('NOT_ALLOWED', `\`${group.name}\` is kept by the directory`, { hint: 'change it there' });
@@ -58,7 +58,7 @@ async function requireKept(app: App, by: PersonViewer, name: string): Promise<Gr
   const seen = await seenGroups(app, by);
   const group = seen.find((one) => one.name === name);
   if (!group)
-    throw noSuch(
+    throw notFound(
       'group',
       name,
       seen.map((one) => one.name),
@@ -82,7 +82,7 @@ export async function changeMembers(
   origin: string,
 ): Promise<Group> {
   return app.records.transaction(async () => {
-    await lockThing(app, 'group', name);
+    await lockResource(app, 'group', name);
     const before = await requireKept(app, by, name);
     const ids = new Map<string, string>();
     for (const email of add) ids.set(email.toLowerCase(), await idOf(app, email, '/add'));
@@ -105,7 +105,7 @@ export async function changeMembers(
 }
 
 /** What names a group: nothing may, when it goes. */
-async function usesOf(app: App, name: string): Promise<string[]> {
+async function usageOf(app: App, name: string): Promise<string[]> {
   const [grants, rules, masks] = await Promise.all([listGrants(app), listRules(app), listMasks(app)]);
   const isIt = (holder: { kind: string; name?: string }) => holder.kind === 'group' && holder.name === name;
   return [
@@ -119,8 +119,8 @@ async function usesOf(app: App, name: string): Promise<string[]> {
 export async function dropGroup(app: App, by: PersonViewer, name: string, origin: string): Promise<void> {
   requireAdministrator(by);
   const before: Group | undefined = (await listGroups(app)).find((one) => one.name === name);
-  if (!before) throw noSuch('group', name, []);
-  const uses = await usesOf(app, name);
+  if (!before) throw notFound('group', name, []);
+  const uses = await usageOf(app, name);
   if (uses.length > 0)
     throw new Refusal('IN_USE', `\`${name}\` is named by ${uses.slice(0, 5).join(', ')}`, {
       hint: 'take those back first',
@@ -134,12 +134,12 @@ export async function dropGroup(app: App, by: PersonViewer, name: string, origin
 /** Those who make things see every group, others those that they own. */
 export async function seenGroups(app: App, person: PersonViewer): Promise<Group[]> {
   const groups = await listGroups(app);
-  return (await isMaker(app, person)) ? groups : groups.filter((one) => one.owners.includes(person.email));
+  return (await isAuthor(app, person)) ? groups : groups.filter((one) => one.owners.includes(person.email));
 }
 
 /** Whether a person may know of a group, or of an attribute of people. */
 export async function isSeen(app: App, person: PersonViewer, { kind, name }: Named): Promise<boolean> {
-  if (kind !== 'group') return isMaker(app, person);
+  if (kind !== 'group') return isAuthor(app, person);
   return (await seenGroups(app, person)).some((one) => one.name === name);
 }
 
@@ -152,11 +152,11 @@ export async function nameGroup(app: App, by: PersonViewer, name: string, to: st
   requireAdministrator(by);
   await app.records.transaction(async () => {
     await changeNames(app);
-    for (const one of [name, to].sort()) await lockThing(app, 'group', one);
+    for (const one of [name, to].sort()) await lockResource(app, 'group', one);
     const groups = await listGroups(app);
     const before = groups.find((one) => one.name === name);
     if (!before)
-      throw noSuch(
+      throw notFound(
         'group',
         name,
         groups.map((one) => one.name),

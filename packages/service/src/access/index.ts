@@ -4,12 +4,12 @@ export type { FolderRow, GroupRow, PersonRow } from './models.ts';
 export { email, filter, groupName, holderOf, thing, webOrigin } from './schemas.ts';
 export { requireHolder } from './principals.ts';
 export {
-  isMaker,
+  isAuthor,
   namesSeen,
-  noSuch,
+  notFound,
   ownedNames,
   requireAdministrator,
-  requireMaker,
+  requireAuthor,
   requirePassOn,
   requireRight,
   requireStill,
@@ -58,5 +58,5 @@ export {
   putAttribute,
   emailsById,
 } from './store.ts';
-export { giversOf, giversOfScreen, levelOf } from './delegation.ts';
+export { giversOf, grantorsOfScreen, levelOf } from './delegation.ts';
 export type { DirectoryUser } from './models.ts';

@@ -9,7 +9,7 @@ import {
   isPassword,
   limitFailures,
   limitGuesses,
-  lockThing,
+  lockResource,
   randomKey,
   remember,
   type App,
@@ -17,7 +17,7 @@ import {
 import { listGroups, type Group } from './groupStore.ts';
 import { listGrants, putGrant } from './grantStore.ts';
 import { acceptOnce, addInvitation, findInvitation } from './requestStore.ts';
-import { noSuch, requireAdministrator, requirePassOn } from './rights.ts';
+import { notFound, requireAdministrator, requirePassOn } from './rights.ts';
 import { addPerson, changePerson, findPersonRow, listAttributes, putAttribute } from './store.ts';
 import type { AttributeRow, PersonState } from './models.ts';
 
@@ -104,7 +104,7 @@ export async function checkInvitation(
   checkDeclared(attributes, invitation.attributes);
   for (const name of invitation.groups) {
     const group = groups.find((one) => one.name === name);
-    if (!group) throw noSuch('group', name, by.isAdministrator ? groups.map((one) => one.name) : []);
+    if (!group) throw notFound('group', name, by.isAdministrator ? groups.map((one) => one.name) : []);
     if (!by.isAdministrator && !group.owners.includes(by.email))
       throw new Refusal('NOT_ALLOWED', `only owners of \`${name}\` take people into it`, {
         pointer: '/groups',
@@ -173,7 +173,7 @@ export async function invite(
 }
 
 /** Two who invite the same person at once do so one after the other. Holds until the transaction ends. */
-export const lockInvitations = (app: App): Promise<void> => lockThing(app, 'person', 'invited');
+export const lockInvitations = (app: App): Promise<void> => lockResource(app, 'person', 'invited');
 
 /**
  * Stores and sends an invitation that was checked. Wants a transaction around it.
@@ -278,7 +278,7 @@ export async function editPerson(
 ): Promise<void> {
   requireAdministrator(by);
   const before = await findPersonRow(app, { email });
-  if (!before) throw noSuch('person', email, []);
+  if (!before) throw notFound('person', email, []);
   if (before.email === by.email && (change.state === 'left' || change.isAdministrator === false))
     throw new Refusal('IN_USE', 'another administrator must do this to you');
   if (change.attributes) await checkAttributes(app, change.attributes);

@@ -9,7 +9,7 @@ import { giveGrant, grantsOn, makePublisher, takeGrant } from './grants.ts';
 import { changeMembers, dropGroup, nameGroup, saveGroup, seenGroups } from './groups.ts';
 import { inviteMany } from './inviteMany.ts';
 import { editPerson, invite, saveAttribute } from './people.ts';
-import { isMaker, noSuch, requireAdministrator, rightOn } from './rights.ts';
+import { isAuthor, notFound, requireAdministrator, rightOn } from './rights.ts';
 import { email, groupName, holderOf, thing } from './schemas.ts';
 import { shownPerson } from './sessionRoutes.ts';
 import { findListed, listAttributes, listEveryone, type ListedPerson as StoredPerson } from './store.ts';
@@ -36,7 +36,7 @@ export const peopleRoutes: Route[] = [
     audience: 'person',
     summary: 'Everyone, for those who make things',
     async handle({ app, person }) {
-      if (!(await isMaker(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see people');
+      if (!(await isAuthor(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see people');
       return { people: (await listEveryone(app)).map(listedPerson) };
     },
   }),
@@ -48,9 +48,9 @@ export const peopleRoutes: Route[] = [
     summary: 'One person, for those who make things',
     params: Joi.object({ email: email.required() }),
     async handle({ app, person, params }) {
-      if (!(await isMaker(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see people');
+      if (!(await isAuthor(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see people');
       const found = await findListed(app, params.email);
-      if (!found) throw noSuch('person', params.email, []);
+      if (!found) throw notFound('person', params.email, []);
       return listedPerson(found);
     },
   }),
@@ -150,7 +150,7 @@ export const peopleRoutes: Route[] = [
       const seen = await seenGroups(app, person);
       const found = seen.find((one) => one.name === params.name);
       if (found) return found;
-      throw noSuch(
+      throw notFound(
         'group',
         params.name,
         seen.map((one) => one.name),
@@ -221,7 +221,7 @@ export const peopleRoutes: Route[] = [
     audience: 'person',
     summary: 'The attributes that people may have',
     async handle({ app, person }) {
-      if (!(await isMaker(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see attributes');
+      if (!(await isAuthor(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see attributes');
       return { attributes: await listAttributes(app) };
     },
   }),

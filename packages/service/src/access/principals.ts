@@ -1,6 +1,6 @@
 import { isThing, nameNow, type App } from '../platform/index.ts';
 import { groupNames } from './groupStore.ts';
-import { noSuch } from './rights.ts';
+import { notFound } from './rights.ts';
 import { findPersonRow, isClient, listPeople } from './store.ts';
 
 /** @throws {Refusal} `NOT_FOUND` for a group, person or program that there is not */
@@ -10,14 +10,14 @@ export async function requireHolder(app: App, holder: { kind: string; name?: str
     const groups = await groupNames(app);
     if (!groups.includes(name)) {
       const now = await nameNow(app, { kind: 'group', name });
-      throw noSuch('group', name, groups, now);
+      throw notFound('group', name, groups, now);
     }
   }
   if ((kind === 'screen' || kind === 'screen-group') && !(await isThing(app, { kind, name })))
-    throw noSuch(kind, name, []);
-  if (kind === 'client' && !(await isClient(app, name))) throw noSuch('client', name, []);
+    throw notFound(kind, name, []);
+  if (kind === 'client' && !(await isClient(app, name))) throw notFound('client', name, []);
   if (kind === 'person' && !(await findPersonRow(app, { email: name }))) {
     const known = (await listPeople(app)).map((one) => one.email);
-    throw noSuch('person', name, known);
+    throw notFound('person', name, known);
   }
 }

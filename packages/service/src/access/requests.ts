@@ -11,7 +11,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { countAttempt, enqueue, remember, type App } from '../platform/index.ts';
 import { listGrants, putGrant } from './grantStore.ts';
 import { addRequest, closeRequest, findRequest, listRequests } from './requestStore.ts';
-import { noSuch, requirePassOn, rightOn, rightsFor, rightsOn } from './rights.ts';
+import { notFound, requirePassOn, rightOn, rightsFor, rightsOn } from './rights.ts';
 import { findPerson, listPeople } from './store.ts';
 
 export interface Wish {
@@ -111,11 +111,11 @@ export async function answerRequest(
 ): Promise<void> {
   const request = await findRequest(app, id);
   if (!request || request.goesNowhere || (await rightOn(app, by, request.thingKind, request.thingName)) === undefined)
-    throw noSuch('request', String(id), []);
+    throw notFound('request', String(id), []);
   const { thingKind, thingName } = request;
   await requirePassOn(app, by, answer.level ?? 'view', thingKind, thingName);
   const asker = await findPerson(app, { id: request.personId });
-  if (!asker) throw noSuch('request', String(id), []);
+  if (!asker) throw notFound('request', String(id), []);
   const { level } = answer;
   if (asker.isGuest === true && level !== undefined && !isAtLeast({ level: guestLevel }, level))
     throw new Refusal('NOT_ALLOWED', 'guests view and export; they do not edit', { pointer: '/level', word: level });

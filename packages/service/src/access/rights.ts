@@ -68,7 +68,7 @@ export async function requireRight(
     noteDecision({ what: 'right', level, kind, name });
     return right;
   }
-  if (right === undefined) throw noSuch(kind, name, await namesSeen(app, person, kind));
+  if (right === undefined) throw notFound(kind, name, await namesSeen(app, person, kind));
   throw new Refusal('NOT_ALLOWED', `you may ${right.level} the ${kind} \`${name}\`, not ${level} it`, {
     hint: `ask somebody who owns it for the right to ${level}`,
   });
@@ -84,14 +84,14 @@ export async function requirePassOn(
 ): Promise<void> {
   const right = await rightOn(app, person, kind, name);
   if (mayPassOn(right, level)) return;
-  if (right === undefined) throw noSuch(kind, name, []);
+  if (right === undefined) throw notFound(kind, name, []);
   throw new Refusal('NOT_ALLOWED', `you may not give others the right to ${level} the ${kind} \`${name}\``, {
     hint: 'its owners may, and whoever got the right to pass it on',
   });
 }
 
 /** @throws {Refusal} `NOT_ALLOWED`: making new things of a kind needs the right to edit every one of it */
-export async function requireMaker(app: App, person: PersonViewer, kind: ThingKind): Promise<void> {
+export async function requireAuthor(app: App, person: PersonViewer, kind: ThingKind): Promise<void> {
   if (isAtLeast(await rightOn(app, person, kind, '*'), 'edit')) return noteDecision({ what: 'maker', kind });
   throw new Refusal('NOT_ALLOWED', `you may not make a new ${kind}`, { hint: 'publishers and administrators may' });
 }
@@ -105,13 +105,13 @@ export function requireAdministrator(person: PersonViewer): void {
 export async function requireStill(app: App, person: PersonViewer, decisions: readonly Decision[]): Promise<void> {
   for (const one of decisions) {
     if (one.what === 'administrator') requireAdministrator(person);
-    else if (one.what === 'maker') await requireMaker(app, person, one.kind);
+    else if (one.what === 'maker') await requireAuthor(app, person, one.kind);
     else await requireRight(app, person, one.level, one.kind, one.name);
   }
 }
 
 /** Whether a person makes things for others, and so needs to know who there is: edits anything at all. */
-export async function isMaker(app: App, person: PersonViewer): Promise<boolean> {
+export async function isAuthor(app: App, person: PersonViewer): Promise<boolean> {
   if (person.isAdministrator) return true;
   const grants = await listGrants(app);
   return grants.some((grant) => isAtLeast(decideRight([grant], person, grant.thing), 'edit'));
@@ -140,7 +140,7 @@ export async function ownedNames(
 }
 
 /** @param now - what it is called now, where the asker may know */
-export function noSuch(kind: string, name: string, known: readonly string[], now?: string): Refusal {
+export function notFound(kind: string, name: string, known: readonly string[], now?: string): Refusal {
   if (now !== undefined)
     return new Refusal('NOT_FOUND', `the ${kind} \`${name}\` is called \`${now}\` now`, { word: name, nearest: [now] });
   return new Refusal('NOT_FOUND', `there is no ${kind} \`${name}\``, {

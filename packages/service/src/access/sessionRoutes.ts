@@ -4,7 +4,7 @@ import { type ShownSession, type PersonViewer, type ShownPerson } from '@underbe
 import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { acceptInvitation, changePassword, showInvitation } from './people.ts';
-import { isMaker } from './rights.ts';
+import { isAuthor } from './rights.ts';
 import { email, password } from './schemas.ts';
 import {
   browserCookie,
@@ -81,7 +81,7 @@ export const sessionRoutes: Route[] = [
     isRemembered: true,
     handle: async ({ app, person }): Promise<ShownSession> => ({
       person: shownPerson(person),
-      isMaker: await isMaker(app, person),
+      isAuthor: await isAuthor(app, person),
       timeZone: app.settings.timeZone,
     }),
   }),

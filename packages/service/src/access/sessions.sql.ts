@@ -1,4 +1,4 @@
-import { askSql, recordVersion, type App } from '../platform/index.ts';
+import { querySql, recordVersion, type App } from '../platform/index.ts';
 import type { SessionRow } from './models.ts';
 
 // Asked for with every request, where a model costs more than the query.
@@ -11,7 +11,7 @@ export interface SessionHolder {
 
 /** Whose session this is, if it has not run out. */
 export async function holderOfSession(app: App, fingerprint: string): Promise<SessionHolder | undefined> {
-  const [row] = await askSql<SessionHolder>(
+  const [row] = await querySql<SessionHolder>(
     app,
     'SELECT person_id AS "personId", kind FROM sessions WHERE fingerprint = $fingerprint AND expires_at > $now',
     { fingerprint, now: new Date(app.now()) },

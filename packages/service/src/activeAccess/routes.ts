@@ -1,7 +1,7 @@
 import Joi from 'joi';
 import { Readable } from 'node:stream';
 import { csvLine, withoutFormula } from '@underbell/core/csv';
-import { doorKinds, type OpenDoor } from '@underbell/core/activeAccess';
+import { accessKinds, type ActiveAccess } from '@underbell/core/activeAccess';
 import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { endDoors, openDoors } from './usecases.ts';
@@ -9,7 +9,7 @@ import { endDoors, openDoors } from './usecases.ts';
 const about = { tag: 'Handed out', audience: 'person' } as const;
 const days = Joi.number().integer().min(0).max(36_500);
 const filter = {
-  kind: Joi.string().valid(...doorKinds),
+  kind: Joi.string().valid(...accessKinds),
   person: Joi.string().trim().max(200),
   of: Joi.string().trim().max(200),
   olderThanDays: days,
@@ -17,7 +17,7 @@ const filter = {
 };
 const headings = ['kind', 'id', 'title', 'to', 'of', 'limits', 'made by', 'made at', 'last used at', 'ends at'];
 
-function toCsv(doors: readonly OpenDoor<Date>[]): string {
+function toCsv(doors: readonly ActiveAccess<Date>[]): string {
   const lines = doors.map((one) => [
     one.kind,
     one.id,

@@ -1,11 +1,11 @@
 import { isAtLeast } from '@underbell/core/access';
 import { emailsById, rightsFor } from '../access/index.ts';
-import type { DoorKeeper } from '../platform/index.ts';
+import type { AccessProvider } from '../platform/index.ts';
 import { switchApp } from './apps.ts';
 import { listApps, listPlaces } from './store.ts';
 
 /** Business apps that are on: what stands in them is shown there. */
-export const appDoors: DoorKeeper = {
+export const appDoors: AccessProvider = {
   kind: 'app',
   async list(app, person) {
     const [all, emails] = await Promise.all([listApps(app), emailsById(app)]);

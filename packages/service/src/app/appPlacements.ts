@@ -1,9 +1,9 @@
 import { type PersonViewer } from '@underbell/core/access';
 import type { AppPlace, CompanyChoice } from '@underbell/core/app';
 import { Refusal, suggest } from '@underbell/core/refusal';
-import { noSuch, requireRight, rightsFor } from '../access/index.ts';
-import { findPlacement, listPlacements, thingIn, type Placement } from '../placement/index.ts';
-import { announce, lockThing, remember, type App } from '../platform/index.ts';
+import { notFound, requireRight, rightsFor } from '../access/index.ts';
+import { findPlacement, listPlacements, shownResource, type Placement } from '../placement/index.ts';
+import { announce, lockResource, remember, type App } from '../platform/index.ts';
 import { requireApp } from './requireEnabledApp.ts';
 import { appChoices, appOffers, appPlaces, type AppChoiceRow } from './models.ts';
 import { choiceOf, listChoices, listOffers, listPlaces, placeIn } from './store.ts';
@@ -50,7 +50,7 @@ export async function shownPlaces(
   const told: AppPlace<Date>[] = [];
   for (const { placementName, inPanel } of places) {
     const placement = placements.find((one) => one.name === placementName);
-    if (!placement || !(isWhole || (await right(thingIn(placement))))) continue;
+    if (!placement || !(isWhole || (await right(shownResource(placement))))) continue;
     told.push({
       placement: placementName,
       title: placement.title,
@@ -96,8 +96,8 @@ export async function savePlace(
 ): Promise<void> {
   await requireApp(app, person, appName, 'edit');
   const placement = await findPlacement(app, name);
-  if (!placement) throw noSuch('placement', name, []);
-  const thing = thingIn(placement);
+  if (!placement) throw notFound('placement', name, []);
+  const thing = shownResource(placement);
   await requireRight(app, person, 'edit', thing.kind, thing.name);
   if (placement.kind !== 'app')
     throw new Refusal('INPUT_INVALID', `\`${name}\` is a placement of the kind ${placement.kind}`, {
@@ -105,7 +105,7 @@ export async function savePlace(
       hint: 'placements of the kind app stand in apps',
     });
   await app.records.transaction(async () => {
-    await lockThing(app, 'app', appName);
+    await lockResource(app, 'app', appName);
     // What is taken out at this moment is offered no more.
     await checkOffers(app, appName, name, wish.offers);
     const before = await placeIn(app, name);
@@ -155,10 +155,10 @@ export async function removePlace(
 ): Promise<void> {
   await requireApp(app, person, appName, 'edit');
   const placement = await requirePlace(app, appName, name);
-  const thing = thingIn(placement);
+  const thing = shownResource(placement);
   await requireRight(app, person, 'edit', thing.kind, thing.name);
   await app.records.transaction(async () => {
-    await lockThing(app, 'app', appName);
+    await lockResource(app, 'app', appName);
     // Whoever had it somewhere has the standard there from now on, also when it comes back.
     for (const place of await listPlaces(app, appName)) await endChoices(app, person, place.placementName, [name]);
     await appPlaces(app).destroy({ where: { placementName: name, appName } });
@@ -177,7 +177,7 @@ async function requirePlace(app: App, appName: string, name: string): Promise<Pl
   const names = (await listPlaces(app, appName)).map((one) => one.placementName);
   const placement = names.includes(name) ? await findPlacement(app, name) : undefined;
   if (placement) return placement;
-  throw noSuch('placement', name, names);
+  throw notFound('placement', name, names);
 }
 
 /** What a company is to have in a place; `expected` is the choice that was looked at, by its number. */
@@ -209,7 +209,7 @@ export async function chooseForCompany(
       hint: 'an administrator says in which field of the record, or attribute of the person, it stands',
     });
   await app.records.transaction(async () => {
-    await lockThing(app, 'app', appName);
+    await lockResource(app, 'app', appName);
     const offers = (await listOffers(app, [name])).get(name) ?? [];
     if (shows !== null && !offers.includes(shows))
       throw new Refusal('INPUT_INVALID', `\`${shows}\` is not offered in this place`, {
@@ -247,7 +247,7 @@ export async function rollBackCompany(
   await requireApp(app, person, appName, 'edit');
   await requirePlace(app, appName, name);
   const earlier = (await listChoices(app, [name])).find((one) => one.id === id);
-  if (!earlier) throw noSuch('choice', String(id), []);
+  if (!earlier) throw notFound('choice', String(id), []);
   const { company, placementName } = earlier;
   await chooseForCompany(app, person, appName, name, { company, shows: placementName, expected }, origin);
 }

@@ -3,14 +3,14 @@ import type { AppSetup, ShownApp } from '@underbell/core/app';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { putOwner, requireAdministrator, rightsFor } from '../access/index.ts';
 import { boardFrameOrigins } from '../board/index.ts';
-import { announce, emit, forgetThing, holdName, lockThing, remember, type App } from '../platform/index.ts';
+import { announce, emit, deleteResourceData, holdName, lockResource, remember, type App } from '../platform/index.ts';
 import { requireClient } from '../token/index.ts';
 import { apps, type AppRow } from './models.ts';
 import { shownPlaces } from './appPlacements.ts';
 import { requireApp } from './requireEnabledApp.ts';
 import { findApp, listApps, listPlaces, putApp } from './store.ts';
 
-const thingOf = (name: string) => ({ kind: 'app', name }) as const;
+const resourceIdOf = (name: string) => ({ kind: 'app', name }) as const;
 
 async function shown(app: App, person: PersonViewer, row: AppRow, right: ShownApp['right']): Promise<ShownApp<Date>> {
   const isWhole = isAtLeast({ level: right }, 'edit');
@@ -35,7 +35,7 @@ export async function seenApps(app: App, person: PersonViewer): Promise<ShownApp
   const right = rightsFor(app, person);
   const found: ShownApp<Date>[] = [];
   for (const row of await listApps(app)) {
-    const own = await right(thingOf(row.name));
+    const own = await right(resourceIdOf(row.name));
     if (own) found.push(await shown(app, person, row, own.level));
   }
   return found;
@@ -86,14 +86,14 @@ export async function saveApp(
   await checkSetup(app, person, name, wish);
   const { client, ...rest } = wish;
   await app.records.transaction(async () => {
-    await lockThing(app, 'app', name);
+    await lockResource(app, 'app', name);
     const before = await findApp(app, name);
-    await holdName(app, thingOf(name), before !== undefined);
+    await holdName(app, resourceIdOf(name), before !== undefined);
     const { isOn = false, switchedBy = null, switchedAt = null } = before ?? {};
     const { makerId = person.id, madeAt = new Date(app.now()) } = before ?? {};
     const row: AppRow = { name, ...rest, clientId: client, isOn, switchedBy, switchedAt, makerId, madeAt };
     await putApp(app, row);
-    if (!before) await putOwner(app, person, thingOf(name));
+    if (!before) await putOwner(app, person, resourceIdOf(name));
     const what = before ? 'app changed' : 'app added';
     await remember(app, { who: person.email, what, thing: `app ${name}`, origin, before, after: row });
     await tellPlaces(app, name);
@@ -122,7 +122,7 @@ export async function switchApp(
   requireAdministrator(person);
   await requireApp(app, person, name);
   await app.records.transaction(async () => {
-    await lockThing(app, 'app', name);
+    await lockResource(app, 'app', name);
     const before = await findApp(app, name);
     // Who switched it stays who did: switching on what is on is nothing.
     if (!before || before.isOn === isOn) return;
@@ -148,8 +148,8 @@ export async function removeApp(app: App, person: PersonViewer, name: string, or
       });
     await tellPlaces(app, name);
     await apps(app).destroy({ where: { name } });
-    await forgetThing(app, thingOf(name));
+    await deleteResourceData(app, resourceIdOf(name));
     await remember(app, { who: person.email, what: 'app taken away', thing: `app ${name}`, origin, before });
-    await emit(app, 'thing.gone', { thing: thingOf(name) });
+    await emit(app, 'thing.gone', { thing: resourceIdOf(name) });
   });
 }

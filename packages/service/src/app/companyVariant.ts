@@ -1,12 +1,16 @@
 import { isAtLeast } from '@underbell/core/access';
 import { companyOf } from '@underbell/core/app';
 import { rightOn } from '../access/index.ts';
-import type { App, PlaceVisitor, StandIn } from '../platform/index.ts';
+import type { App, PlaceVisitor, CompanyVariantResolver } from '../platform/index.ts';
 import { isOff } from './requireEnabledApp.ts';
 import { appOfClient, choiceOf, offersOf, placeIn } from './store.ts';
 
 /** What the company of whoever looks chose for a place, as long as the app is on. */
-export async function standsIn(app: App, placement: string, who: PlaceVisitor): Promise<StandIn | undefined> {
+export async function companyVariantOf(
+  app: App,
+  placement: string,
+  who: PlaceVisitor,
+): Promise<CompanyVariantResolver | undefined> {
   const found = await placeIn(app, placement);
   if (!found) return undefined;
   const { row } = found;
@@ -25,7 +29,7 @@ async function maySetUp(app: App, name: string, { person }: PlaceVisitor): Promi
 }
 
 /** A program of an app that is off asks for nothing, and what it was given opens nothing. @throws {Refusal} `APP_OFF` */
-export async function requireOpenClient(app: App, clientId: string): Promise<void> {
+export async function requireEnabledApp(app: App, clientId: string): Promise<void> {
   const row = await appOfClient(app, clientId);
   if (row && !row.isOn) throw isOff(row);
 }

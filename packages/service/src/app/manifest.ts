@@ -2,7 +2,7 @@ import { originSets, type App, type Capability, type Named, type ThingId, type T
 import { appDoors } from './activeAccess.ts';
 import { appModels, appPanels, apps } from './models.ts';
 import { appRoutes } from './routes.ts';
-import { requireOpenClient, standsIn } from './companyVariant.ts';
+import { requireEnabledApp, companyVariantOf } from './companyVariant.ts';
 import { listApps, listPlaces } from './store.ts';
 
 const uses = async (app: App): Promise<ThingUse[]> => {
@@ -43,6 +43,6 @@ export const app: Capability = {
   things: [{ kind: 'app', model: apps }],
   doors: [appDoors],
   references: { uses, follow, forget },
-  standsIn,
-  requireOpenClient,
+  companyVariantOf,
+  requireEnabledApp,
 };

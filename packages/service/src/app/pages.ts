@@ -1,7 +1,7 @@
 import { isAtLeast, type PersonViewer, type RightLevel } from '@underbell/core/access';
 import { boardOfPage, itemsOf, type AppPage, type PageItem, type PageShared } from '@underbell/core/app';
 import { Refusal, suggest } from '@underbell/core/refusal';
-import { findPerson, giveGrant, noSuch, rightOn, rightsFor } from '../access/index.ts';
+import { findPerson, giveGrant, notFound, rightOn, rightsFor } from '../access/index.ts';
 import { findBoard, isBoardBinned, listBoards, saveBoard, type BoardRow } from '../board/index.ts';
 import { findEdition } from '../report/index.ts';
 import { remember, requireHost, type App } from '../platform/index.ts';
@@ -35,7 +35,7 @@ async function requirePage(app: App, person: PersonViewer, appName: string, name
   const { pages } = await seenPages(app, person, appName);
   const page = pages.find((one) => one.name === name);
   if (!page)
-    throw noSuch(
+    throw notFound(
       'page',
       name,
       pages.map((one) => one.name),

@@ -1,7 +1,7 @@
 import type { PersonViewer } from '@underbell/core/access';
 import type { ShownApp } from '@underbell/core/app';
 import { Refusal } from '@underbell/core/refusal';
-import { noSuch, requireRight } from '../access/index.ts';
+import { notFound, requireRight } from '../access/index.ts';
 import type { App } from '../platform/index.ts';
 import type { AppRow } from './models.ts';
 import { findApp, listApps } from './store.ts';
@@ -24,7 +24,7 @@ export async function requireApp(
 async function existing(app: App, name: string): Promise<AppRow> {
   const row = await findApp(app, name);
   if (row) return row;
-  throw noSuch(
+  throw notFound(
     'app',
     name,
     (await listApps(app)).map((one) => one.name),

@@ -9,7 +9,7 @@ import {
 import { figuresFor } from '@underbell/core/placement';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { readParameters, type FigureResult, type ReportDefinition } from '@underbell/core/report';
-import { noSuch, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
+import { notFound, putOwner, requireAuthor, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
 import { holdName, announce, emit, momentOf, remember, type App, type ThingId } from '../platform/index.ts';
 import { currentDefinitions } from '../report/index.ts';
@@ -28,7 +28,7 @@ import { prepareBoardFigure } from './figure.ts';
 import { boardFrameOrigins } from './frames.ts';
 import { findBoard, isBoardBinned, listBoards, putBoard } from './store.ts';
 import type { BoardRow } from './models.ts';
-import { type ViewedFigure, type ViewAnswer } from '@underbell/core/view';
+import { type ViewedFigure, type ViewResponse } from '@underbell/core/view';
 
 /** The reports that a person may see, by name. */
 async function visibleReports(app: App, person: PersonViewer): Promise<Map<string, ReportDefinition>> {
@@ -90,7 +90,7 @@ export async function saveBoard(
       throw new Refusal('NAME_TAKEN', `\`${board.name}\` is in the bin`, {
         hint: 'put it back, or choose another name',
       });
-    if (!options.madeIn) await requireMaker(app, person, 'report');
+    if (!options.madeIn) await requireAuthor(app, person, 'report');
   }
   const version = await app.records.transaction(async () => {
     const thing = { kind: 'board', name: board.name } as const;
@@ -125,7 +125,7 @@ export async function saveBoard(
 
 async function requireBoard(app: App, name: string): Promise<BoardRow> {
   const row = await findBoard(app, name);
-  if (!row) throw noSuch('board', name, []);
+  if (!row) throw notFound('board', name, []);
   return row;
 }
 
@@ -268,7 +268,7 @@ export async function viewBoard(
   name: string,
   request: ViewRequest,
   around?: Place,
-): Promise<ViewAnswer<Date>> {
+): Promise<ViewResponse<Date>> {
   await requireOpen(app, person, name, around);
   const row = await requireBoard(app, name);
   return metered(app, { board: name, person: person.email, ...(around ? { placement: around.name } : {}) }, () =>
@@ -283,7 +283,7 @@ export async function glanceAtBoard(
   name: string,
   request: ViewRequest,
   around?: Place,
-): Promise<ViewAnswer<Date>> {
+): Promise<ViewResponse<Date>> {
   await requireOpen(app, person, name, around);
   return drawBoard(app, person, await requireBoard(app, name), request, around);
 }
@@ -295,7 +295,7 @@ export async function drawBoard(
   row: DrawnBoard,
   request: ViewRequest,
   around?: Place,
-): Promise<ViewAnswer<Date>> {
+): Promise<ViewResponse<Date>> {
   const { name, definition, version } = row;
   const shown = await Promise.all(definition.figures.map((one) => showFigure(app, viewer, row, one, request, around)));
   const origins = definition.frames ? await boardFrameOrigins(app) : [];

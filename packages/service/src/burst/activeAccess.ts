@@ -1,13 +1,13 @@
 import { isAtLeast } from '@underbell/core/access';
 import { rightsOn } from '../access/index.ts';
 import { livingLinks } from '../deliver/index.ts';
-import type { DoorKeeper } from '../platform/index.ts';
+import type { AccessProvider } from '../platform/index.ts';
 import { recallLinks } from './downloads.ts';
 import { requireRun } from './runs.ts';
 import { findRuns } from './store.ts';
 
 /** Links to files of copies that still hold, run by run, of bursts that somebody may change. */
-export const linkDoors: DoorKeeper = {
+export const linkDoors: AccessProvider = {
   kind: 'links of copies',
   async list(app, person) {
     const living = await livingLinks(app);

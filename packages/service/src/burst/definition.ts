@@ -9,7 +9,7 @@ import {
 } from '@underbell/core/burst';
 import { checkAll, Refusal, suggest } from '@underbell/core/refusal';
 import { parameterColumn } from '@underbell/core/report';
-import { listPeople, noSuch, requireRight, visibleNames } from '../access/index.ts';
+import { listPeople, notFound, requireRight, visibleNames } from '../access/index.ts';
 import type { App } from '../platform/index.ts';
 import { type ListRow, requireList } from '../list/index.ts';
 import type { PreparedBurst } from './prepare.ts';
@@ -119,7 +119,7 @@ export async function requireBurst(
 ): Promise<BurstDefinition> {
   const burst = await findBurst(app, name);
   if (!burst)
-    throw noSuch(
+    throw notFound(
       'burst',
       name,
       await visibleNames(

@@ -2,7 +2,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import { decideDue, nextRuns, type BurstDefinition, type DueStart } from '@underbell/core/burst';
 import { missedWords, type MissedOutcome, type MissedStart } from '@underbell/core/burst/apiTypes';
 import { findPerson } from '../access/index.ts';
-import { all, eachApart, enqueue, momentOf, remember, type App } from '../platform/index.ts';
+import { all, forEachIsolated, enqueue, momentOf, remember, type App } from '../platform/index.ts';
 import { missedStarts, type BurstRow } from './models.ts';
 import { requireBurst } from './definition.ts';
 import { dueBursts, takeDueBurst } from './store.ts';
@@ -77,7 +77,7 @@ function missedNotice(app: App, { title, schedule }: BurstDefinition, missed: re
 export async function startDue(app: App): Promise<void> {
   const failed = (error: unknown, { name }: { readonly name: string }) =>
     app.log.error({ err: error, burst: name }, 'a burst that is due could not be started');
-  await eachApart(await dueBursts(app), (burst) => takeDue(app, burst), failed);
+  await forEachIsolated(await dueBursts(app), (burst) => takeDue(app, burst), failed);
 }
 
 const shownMissed = 10;

@@ -3,7 +3,7 @@ import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
 import { findEdition } from '../report/index.ts';
 import {
-  eachApart,
+  forEachIsolated,
   enqueue,
   hurry,
   isConnectionLost,
@@ -15,9 +15,9 @@ import {
 import { LeaseLost, Paused, RunExecution } from './runExecution.ts';
 import { startRun } from './runs.ts';
 import { dropRunFolder } from '../copies/index.ts';
-import { changeRun, findBurst, findRun, listBursts, moveRun, restRun, spentRuns } from './store.ts';
+import { changeRun, findBurst, findRun, listBursts, moveRun, restRun, expiredRuns } from './store.ts';
 import type { RunRow } from './models.ts';
-import { RunWaits, lastSentAt } from '../deliver/index.ts';
+import { DestinationUnavailable, lastSentAt } from '../deliver/index.ts';
 import { livingRuns, takeRefreshedBurst } from './runs.sql.ts';
 
 const dayMs = 86_400_000;
@@ -44,7 +44,11 @@ export const runBurstJob: JobHandler = async (app, job, isMine) => {
       if (await restRun(app, run.id)) return;
       throw new TryLater(0, { isPatient: true });
     }
-    if (error instanceof RunWaits && isMine() && (error.forMs !== undefined || !(await isOverdue(app, run)))) {
+    if (
+      error instanceof DestinationUnavailable &&
+      isMine() &&
+      (error.forMs !== undefined || !(await isOverdue(app, run)))
+    ) {
       await waitForDestination(app, run, error, Number(job.payload['waits'] ?? 0));
       return;
     }
@@ -54,7 +58,7 @@ export const runBurstJob: JobHandler = async (app, job, isMine) => {
     }
     // The ledger is as it was; it is gone on with when the database is back.
     if (isConnectionLost(error)) throw new TryLater(awayMs, { cause: error, isPatient: true });
-    const cause = error instanceof RunWaits ? error.cause : error;
+    const cause = error instanceof DestinationUnavailable ? error.cause : error;
     if (!isRefusal(cause)) app.log.error({ err: cause, run: run.id }, 'a run failed');
     await execution.fail(cause as Error).catch((failure: unknown) => {
       if (!(failure instanceof LeaseLost)) throw failure;
@@ -75,7 +79,7 @@ async function isOverdue(app: App, { id, createdAt }: RunRow): Promise<boolean> 
 }
 
 /** Leaves a run until its destination is looked at again; what is ready stays ready. */
-async function waitForDestination(app: App, run: RunRow, waits: RunWaits, times: number): Promise<void> {
+async function waitForDestination(app: App, run: RunRow, waits: DestinationUnavailable, times: number): Promise<void> {
   await app.records.transaction(async () => {
     const change = { state: 'waiting', phase: `waits: ${waits.message}` } as const;
     await moveRun(app, run.id, ['running'], change);
@@ -163,11 +167,11 @@ export const startScheduled: JobHandler = async (app, job) => {
 };
 
 /** Files are kept as long as was said, and no longer. */
-export async function dropSpent(app: App): Promise<void> {
+export async function deleteUnusedVersions(app: App): Promise<void> {
   const failed = (error: unknown, { id }: RunRow) =>
     app.log.error({ err: error, run: id }, 'files of a run could not be dropped');
-  await eachApart(
-    await spentRuns(app),
+  await forEachIsolated(
+    await expiredRuns(app),
     async ({ id }) => {
       await dropRunFolder(app.settings.spool, id);
       await changeRun(app, id, { keptUntil: null });

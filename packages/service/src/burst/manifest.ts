@@ -31,6 +31,6 @@ export const burst: Capability = {
   },
   clock: [
     { everyMs: 2_000, work: async (app) => (await import('./due.ts')).startDue(app) },
-    { everyMs: 15_000, work: async (app) => (await import('./jobs.ts')).dropSpent(app) },
+    { everyMs: 15_000, work: async (app) => (await import('./jobs.ts')).deleteUnusedVersions(app) },
   ],
 };

@@ -1,4 +1,4 @@
-import type { BurstDefinition, RunCause, RunState } from '@underbell/core/burst';
+import type { BurstDefinition, RunCause, RunStatus } from '@underbell/core/burst';
 import type { MissedOutcome } from '@underbell/core/burst/apiTypes';
 import {
   bigint,
@@ -37,7 +37,7 @@ export const runs = defineModel('runs', {
   id: serial(),
   burstName: refersTo(text(), 'bursts', 'burst'),
   occurrence: text(),
-  state: oneOf<RunState>('held', 'waiting', 'running', 'paused', 'done', 'partly', 'failed', 'stopped'),
+  state: oneOf<RunStatus>('held', 'waiting', 'running', 'paused', 'done', 'partly', 'failed', 'stopped'),
   /** What is being done, in words. */
   phase: filled(text()),
   definition: json<BurstDefinition>(),

@@ -18,7 +18,7 @@ import {
 } from '@underbell/core/burst';
 import { isRefusal } from '@underbell/core/refusal';
 import { parameterColumn } from '@underbell/core/report';
-import { noSuch, requireRight, rightOn } from '../access/index.ts';
+import { notFound, requireRight, rightOn } from '../access/index.ts';
 import { countRows, countRowsPerTuple } from '../dataset/index.ts';
 import { mapConcurrent, turns, type App } from '../platform/index.ts';
 import { currentList, listRecipients } from '../list/index.ts';
@@ -26,10 +26,10 @@ import {
   BookFiller,
   filterFor,
   type FittedTemplate,
-  fittedTemplate,
+  loadFillableTemplate,
   outerFilter,
   queriesAtOnce,
-  refuseUnmakeable,
+  validateJob,
   scanFor,
 } from '../copies/index.ts';
 import { checkPeriod } from './periodFit.ts';
@@ -61,7 +61,7 @@ function chosenRecipients(
   if (only === undefined) return copies.map(({ copy }) => copy);
   const known = new Set(copies.flatMap(({ one, copy }) => [one.id, copy.id]));
   const unknown = only.find((one) => !known.has(one));
-  if (unknown !== undefined) throw noSuch('recipient', unknown, [...known]);
+  if (unknown !== undefined) throw notFound('recipient', unknown, [...known]);
   const wanted = new Set(only);
   return copies.filter(({ one, copy }) => wanted.has(one.id) || wanted.has(copy.id)).map(({ copy }) => copy);
 }
@@ -79,7 +79,7 @@ async function whyNotSeen(
   if (!(await rightOn(app, person, 'report', burst.viewing.report.name)))
     return `${person.name} may not see the report`;
   try {
-    await refuseUnmakeable(app, burst, formats, cut);
+    await validateJob(app, burst, formats, cut);
     return undefined;
   } catch (error) {
     if (!isRefusal(error)) throw error;
@@ -98,7 +98,7 @@ async function wantedCut(app: App, burst: PreparedBurst, recipient: Recipient): 
     for (const { shape } of burst.revisions.values()) filterFor(burst, shape, cut);
     // What the sender is not shown keeps every copy from being made; that is no matter of this recipient.
     if (cut.seenBy === undefined && burst.strategy.kind !== 'one pass')
-      await refuseUnmakeable(app, burst, [...files, ...inline], cut);
+      await validateJob(app, burst, [...files, ...inline], cut);
     return { cut };
   } catch (error) {
     if (!isRefusal(error, 'COPY_EMPTY') && !isRefusal(error, 'VALUE_INVALID')) throw error;
@@ -173,7 +173,7 @@ async function occurringValues(app: App, burst: PreparedBurst): Promise<Map<stri
 export async function refuseUnsendable(app: App, burst: PreparedBurst): Promise<void> {
   if (burst.strategy.kind !== 'one pass') return;
   const { files, inline } = formatsOf(burst.definition, {});
-  await refuseUnmakeable(app, burst, [...files, ...inline]);
+  await validateJob(app, burst, [...files, ...inline]);
 }
 
 export interface MadePlan {
@@ -200,7 +200,7 @@ export async function makePlan(app: App, person: PersonViewer, name: string, opt
     options.period,
     options.asOf === undefined ? {} : { asOf: options.asOf },
   );
-  const template = await fittedTemplate(app, burst);
+  const template = await loadFillableTemplate(app, burst);
   if (template) new BookFiller({ template, values: [...(await burst.cutValues())] }).check();
   await refuseUnsendable(app, burst);
   await checkPeriod(app, burst);

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import type { PersonViewer } from '@underbell/core/access';
 import type { CopyFormat } from '@underbell/core/burst';
 import { Refusal, suggest } from '@underbell/core/refusal';
-import { noSuch } from '../access/index.ts';
+import { notFound } from '../access/index.ts';
 import type { App } from '../platform/index.ts';
 import { explainLimits } from '../view/index.ts';
 import { filterFor, makeSample, mediaTypeOf, outerFilter } from '../copies/index.ts';
@@ -15,7 +15,7 @@ import { type SeenCopy } from '@underbell/core/preview';
  *
  * @throws {Refusal} `NOT_FOUND` for somebody who is not on the list
  */
-export async function seeRecipient(
+export async function previewCopy(
   app: App,
   person: PersonViewer,
   name: string,
@@ -25,7 +25,7 @@ export async function seeRecipient(
   const entry = entries.find((one) => one.recipient === options.recipient);
   if (!entry) {
     const known = entries.map((one) => one.recipient);
-    throw noSuch('recipient', options.recipient, known);
+    throw notFound('recipient', options.recipient, known);
   }
   const { cut } = entry;
   const datasets = await Promise.all(
@@ -57,7 +57,7 @@ export async function seeRecipient(
  *
  * @throws {Refusal} `NOT_FOUND`, `COPY_EMPTY` for somebody without rows
  */
-export async function sampleOf(
+export async function sampleFile(
   app: App,
   person: PersonViewer,
   name: string,

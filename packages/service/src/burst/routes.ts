@@ -5,16 +5,16 @@ import { isRefusal } from '@underbell/core/refusal';
 import { personOf, thing } from '../access/index.ts';
 import { defineRoute, formatRoute, limitFailures, type Route } from '../platform/index.ts';
 import { answerDone, answerFile, answerQuestion, answerWords } from './answers.ts';
-import { sampleOf, seeRecipient } from './recipientCopy.ts';
+import { sampleFile, previewCopy } from './recipientCopy.ts';
 import { showPlan } from './showPlan.ts';
 import {
   continueRun,
   pauseRun,
-  releaseRun,
+  approveRun,
   requireRun,
   retryRun,
   seenRuns,
-  settleDelivery,
+  resolveDelivery,
   showLedger,
   showProgress,
   startRun,
@@ -109,7 +109,7 @@ export const burstRoutes: Route[] = [
     summary: 'What one recipient’s copy would hold, and why',
     params: named,
     query: Joi.object({ recipient: Joi.string().max(1000).required(), period }),
-    handle: ({ app, person, params, query }) => seeRecipient(app, person, params.name, query),
+    handle: ({ app, person, params, query }) => previewCopy(app, person, params.name, query),
   }),
   defineRoute({
     method: 'get',
@@ -127,7 +127,7 @@ export const burstRoutes: Route[] = [
     }),
     answer: { description: 'the file', type: fileTypes },
     async handle({ app, ctx, person, params, query }) {
-      const { bytes, fileName, type } = await sampleOf(app, person, params.name, query);
+      const { bytes, fileName, type } = await sampleFile(app, person, params.name, query);
       ctx.attachment(fileName);
       return { stream: Readable.from([bytes]), type };
     },
@@ -210,7 +210,7 @@ export const burstRoutes: Route[] = [
   ...(
     [
       ['pause', 'Pause a run; what is on its way arrives', pauseRun],
-      ['release', 'Let a run go that a second person had to look at', releaseRun],
+      ['release', 'Let a run go that a second person had to look at', approveRun],
       ['continue', 'Let a paused run go on', continueRun],
       ['retry', 'Run once more for those whose copy failed', retryRun],
     ] as const
@@ -234,7 +234,7 @@ export const burstRoutes: Route[] = [
     summary: 'Say of a copy in doubt whether it arrived',
     params: runId,
     body: Joi.object({ recipient: Joi.string().max(1000).required(), hasArrived: Joi.boolean().required() }),
-    handle: ({ app, person, params, body, origin }) => settleDelivery(app, person, params.id, { ...body, origin }),
+    handle: ({ app, person, params, body, origin }) => resolveDelivery(app, person, params.id, { ...body, origin }),
   }),
   defineRoute({
     method: 'post',

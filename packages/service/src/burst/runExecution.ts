@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import { PassThrough } from 'node:stream';
-import { cutKey, keepingOf, type Cut, type MadeFormat, type RunState } from '@underbell/core/burst';
+import { cutKey, keepingOf, type Cut, type MadeFormat, type RunStatus } from '@underbell/core/burst';
 import { Refusal, isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../access/index.ts';
 import {
@@ -8,7 +8,7 @@ import {
   cutOfDelivery,
   listDeliveries,
   moveDeliveries,
-  RunWaits,
+  DestinationUnavailable,
   sendCopies,
   settleInterrupted,
   type DeliveryRow,
@@ -134,7 +134,7 @@ export class RunExecution {
     );
     const sending = sendCopies(this.#app, sendWith, ready).catch((error: unknown) => {
       // What is made while nothing can be sent lies ready for when it can.
-      if (!(error instanceof RunWaits)) this.#broken ??= error;
+      if (!(error instanceof DestinationUnavailable)) this.#broken ??= error;
       throw error;
     });
     const making = this.#make(burst, deliveries, (delivery) => void ready.write(delivery)).then(
@@ -229,7 +229,7 @@ export class RunExecution {
    *
    * @throws {LeaseLost}
    */
-  async #close(settle: () => Promise<{ state: RunState; error: string | null }>): Promise<void> {
+  async #close(settle: () => Promise<{ state: RunStatus; error: string | null }>): Promise<void> {
     const { id, definition } = this.#run;
     const { spool } = this.#app.settings;
     const isKept = keepingOf(definition).days > 0;

@@ -1,4 +1,4 @@
-import { askSql, type App } from '../platform/index.ts';
+import { querySql, type App } from '../platform/index.ts';
 
 // Words inside of definitions, and a change that is at the same time its own question.
 
@@ -15,7 +15,7 @@ export interface LivingRun {
 }
 
 export const livingRuns = (app: App): Promise<LivingRun[]> =>
-  askSql<LivingRun>(
+  querySql<LivingRun>(
     app,
     `SELECT id, burst_name AS burst, state, definition->>'report' AS report, definition->>'list' AS list,
        definition->>'template' AS template, definition->'destination'->>'to' AS destination,
@@ -34,7 +34,7 @@ export async function takeRefreshedBurst(
   name: string,
   { today, at }: { readonly today: string; readonly at: Date | null },
 ): Promise<boolean> {
-  const taken = await askSql(
+  const taken = await querySql(
     app,
     `UPDATE bursts SET refreshed_on = $today WHERE name = $name AND refreshed_on IS DISTINCT FROM $today::date
        AND (awaits_since IS NULL OR $at::timestamptz IS NULL OR awaits_since <= $at) RETURNING name`,

@@ -1,9 +1,9 @@
 import type { PersonViewer } from '@underbell/core/access';
-import type { Ledger, LedgerEntry, PlanEntry, RunCause, ShownRun } from '@underbell/core/burst';
+import type { DeliveryLog, LedgerEntry, PlanEntry, RunCause, ShownRun } from '@underbell/core/burst';
 import { Refusal } from '@underbell/core/refusal';
-import { noSuch, requireRight, rightOn, visibleNames } from '../access/index.ts';
+import { notFound, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { requireBudget } from '../usage/index.ts';
-import { lockThing, enqueue, hurry, remember, runningWorkers, turns, type App } from '../platform/index.ts';
+import { lockResource, enqueue, hurry, remember, runningWorkers, turns, type App } from '../platform/index.ts';
 import { makePlan, type PlanOptions } from './plan.ts';
 import { cutExplainer } from './showPlan.ts';
 import { addRun, asOfRun, askToStop, changeRun, findRun, holdRun, listRuns, runBursts, moveRun } from './store.ts';
@@ -49,7 +49,7 @@ export async function startRun(
     await turn();
   }
   const id = await app.records.transaction(async () => {
-    await lockThing(app, 'runs of burst', name);
+    await lockResource(app, 'runs of burst', name);
     const run = {
       burstName: name,
       occurrence: burst.period.name,
@@ -66,7 +66,8 @@ export async function startRun(
     const made = await addRun(app, run, addressed, repeats);
     const { release } = burst.definition;
     if (release === undefined || isTest) await enqueue(app, 'burst.run', { run: made });
-    else for (const to of release) await enqueue(app, 'notice.mail', { to, ...askToRelease(app, person, run, made) });
+    else
+      for (const to of release) await enqueue(app, 'notice.mail', { to, ...sendApprovalEmail(app, person, run, made) });
     await remember(app, {
       who: person.email,
       what: `${isTest ? 'test run' : 'run'} ${made} started for ${burst.period.name}`,
@@ -79,7 +80,7 @@ export async function startRun(
 }
 
 /** The letter that asks somebody to release a run. */
-function askToRelease(app: App, person: PersonViewer, run: Pick<RunRow, 'definition' | 'occurrence'>, id: number) {
+function sendApprovalEmail(app: App, person: PersonViewer, run: Pick<RunRow, 'definition' | 'occurrence'>, id: number) {
   const { title, name } = run.definition;
   const what = run.occurrence === 'once' ? `“${title}”` : `“${title}” for ${run.occurrence}`;
   return {
@@ -89,7 +90,7 @@ function askToRelease(app: App, person: PersonViewer, run: Pick<RunRow, 'definit
 }
 
 /** Lets a held run go: a second person, named by the burst, has looked at it. @throws {Refusal} `NOT_ALLOWED` */
-export async function releaseRun(app: App, person: PersonViewer, id: number, origin: string) {
+export async function approveRun(app: App, person: PersonViewer, id: number, origin: string) {
   const run = await requireRun(app, person, id);
   const { release = [] } = run.definition;
   if (!release.includes(person.email.toLowerCase()))
@@ -184,12 +185,12 @@ const shownDelivery = (row: DeliveryRow): LedgerEntry<Date> => ({
 export async function requireRun(app: App, person: PersonViewer, id: number): Promise<RunRow> {
   const run = await findRun(app, id);
   // A run of a burst that is not theirs to see is told apart from none by nothing.
-  if (!run || (await rightOn(app, person, 'burst', run.burstName)) === undefined) throw noSuch('run', String(id), []);
+  if (!run || (await rightOn(app, person, 'burst', run.burstName)) === undefined) throw notFound('run', String(id), []);
   return run;
 }
 
 /** A run with its ledger. */
-export async function showLedger(app: App, person: PersonViewer, id: number): Promise<Ledger<Date>> {
+export async function showLedger(app: App, person: PersonViewer, id: number): Promise<DeliveryLog<Date>> {
   const run = await requireRun(app, person, id);
   const [deliveries, links] = await Promise.all([listDeliveries(app, id), linksOf(app, id)]);
   return {
@@ -306,7 +307,7 @@ export async function retryRun(app: App, person: PersonViewer, id: number, origi
 }
 
 /** Says of a copy in doubt whether it arrived; one that did not can be sent again. */
-export async function settleDelivery(
+export async function resolveDelivery(
   app: App,
   person: PersonViewer,
   id: number,
@@ -314,7 +315,7 @@ export async function settleDelivery(
 ) {
   const run = await requireSteered(app, person, id);
   const delivery = (await listDeliveries(app, id)).find((one) => one.recipient === wish.recipient);
-  if (!delivery) throw noSuch('recipient', wish.recipient, []);
+  if (!delivery) throw notFound('recipient', wish.recipient, []);
   const state = wish.hasArrived ? 'sent' : 'failed';
   const reason = `${person.name} said that it ${wish.hasArrived ? 'arrived' : 'did not arrive'}`;
   await app.records.transaction(async () => {

@@ -13,7 +13,7 @@ import {
   type PlanEntry,
   type ShownPlan,
 } from '@underbell/core/burst';
-import { costState, costWords } from '@underbell/core/usage';
+import { costState, usageText } from '@underbell/core/usage';
 import { charactersIn } from '../dataset/index.ts';
 import { findDestination, bouncedBefore, sentCopies, sentOccurrences } from '../deliver/index.ts';
 import { copyCosts, costsAround } from '../usage/index.ts';
@@ -166,7 +166,7 @@ async function expectCosts(app: App, burst: PreparedBurst, planned: readonly Pla
     unknown,
     limits: limits.map((one) => ({
       folder: one.folder,
-      words: costWords(one),
+      words: usageText(one),
       /** As it will be after the run. */
       state: costState({ ...one, usedSeconds: one.usedSeconds + computingMs / 1000 }),
     })),

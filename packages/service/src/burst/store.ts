@@ -1,13 +1,13 @@
 import { isDeepStrictEqual } from 'node:util';
 import { col, fn, Op, type Model, Transaction } from 'sequelize';
-import { destinationName, ownMail, type BurstDefinition, type PlanEntry, type RunState } from '@underbell/core/burst';
+import { destinationName, ownMail, type BurstDefinition, type PlanEntry, type RunStatus } from '@underbell/core/burst';
 import { Refusal } from '@underbell/core/refusal';
 import { all, one, plain, type App } from '../platform/index.ts';
 import { openLedger } from '../deliver/index.ts';
 import { bursts, runs, type BurstRow, type RunRow } from './models.ts';
 
 /** States in which a run has not finished. */
-export const activeStates: RunState[] = ['held', 'waiting', 'running', 'paused'];
+export const activeStates: RunStatus[] = ['held', 'waiting', 'running', 'paused'];
 
 export async function putBurst(
   app: App,
@@ -159,7 +159,7 @@ export async function holdRun(app: App, id: number): Promise<void> {
 export async function moveRun(
   app: App,
   id: number,
-  from: readonly RunState[],
+  from: readonly RunStatus[],
   change: Partial<RunRow>,
 ): Promise<boolean> {
   const where = { id, state: { [Op.in]: [...from] } };
@@ -199,7 +199,7 @@ export async function changeNextRun(app: App, name: string, nextRunAt: Date | nu
 }
 
 /** Runs whose files are kept for no longer. */
-export async function spentRuns(app: App): Promise<RunRow[]> {
+export async function expiredRuns(app: App): Promise<RunRow[]> {
   return all(runs(app).findAll({ where: { keptUntil: { [Op.lte]: new Date(app.now()) } } }));
 }
 

@@ -1,12 +1,12 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { burstMistakes, readBurst, samplePeriod, type CutStrategy } from '@underbell/core/burst';
 import { checkAllInTurn, placed, Refusal } from '@underbell/core/refusal';
-import { putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
-import { holdName, lockThing, remember, type App } from '../platform/index.ts';
+import { putOwner, requireAuthor, requireRight, visibleNames } from '../access/index.ts';
+import { holdName, lockResource, remember, type App } from '../platform/index.ts';
 import { requireDestination } from '../deliver/index.ts';
 import { requireTemplate } from '../template/index.ts';
 import { checkAgainstList, checkCutting, requireBurst, requireReleaser } from './definition.ts';
-import { copyColumns, fittedTemplate } from '../copies/index.ts';
+import { copyColumns, loadFillableTemplate } from '../copies/index.ts';
 import { requireList } from '../list/index.ts';
 import { refuseUnsendable } from './plan.ts';
 import { prepareBurst } from './prepare.ts';
@@ -24,7 +24,7 @@ async function checkedBurst(app: App, person: PersonViewer, value: unknown) {
   const { name } = definition;
   const known = await findBurst(app, name);
   if (known || (await wasBurst(app, name))) await requireRight(app, person, 'edit', 'burst', name);
-  else await requireMaker(app, person, 'burst');
+  else await requireAuthor(app, person, 'burst');
   requireReleaser(person, known, definition);
   await requireRight(app, person, 'export', 'report', definition.report);
   const columns = (await requireList(app, person, definition.list)).columns;
@@ -44,7 +44,7 @@ async function checkedBurst(app: App, person: PersonViewer, value: unknown) {
         () => checkCutting(app, prepared, columns),
         () => checkPeriod(app, prepared),
         () => refuseUnsendable(app, prepared),
-        () => fittedTemplate(app, prepared),
+        () => loadFillableTemplate(app, prepared),
       ]);
     },
     () => placed('/destination/to', () => requireDestination(app, person, definition.destination)),
@@ -135,7 +135,7 @@ export async function showBurst(app: App, person: PersonViewer, name: string): P
 export async function pauseSchedule(app: App, person: PersonViewer, name: string, isPaused: boolean, origin: string) {
   await requireBurst(app, person, name, 'edit');
   return app.records.transaction(async () => {
-    await lockThing(app, 'burst', name);
+    await lockResource(app, 'burst', name);
     const row = (await findBurst(app, name))!;
     const { schedule } = row.definition;
     await takeDue(app, row);

@@ -1,10 +1,10 @@
-import type { DoorKeeper } from '../platform/index.ts';
+import type { AccessProvider } from '../platform/index.ts';
 import { removeChat } from './chatServers.ts';
 import { emailsById } from '../access/index.ts';
 import { listChats } from './store.ts';
 
 /** Chats whose servers tell who is in which channel. */
-export const chatDoors: DoorKeeper = {
+export const chatDoors: AccessProvider = {
   kind: 'chat',
   async list(app, person) {
     if (!person.isAdministrator) return [];

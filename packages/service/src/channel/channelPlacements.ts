@@ -1,24 +1,24 @@
 import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import { ownUser, tabNameFor, type ShownTab, type TabNews } from '@underbell/core/channel';
 import { Refusal } from '@underbell/core/refusal';
-import { emailsById, noSuch, rightOn, rightsFor } from '../access/index.ts';
+import { emailsById, notFound, rightOn, rightsFor } from '../access/index.ts';
 import {
   checkPlacement,
   endPlacement,
   findPlacement,
   listPlacements,
-  thingIn,
+  shownResource,
   wishOf,
   writePlacement,
   type Placement,
   type PlacedPart,
 } from '../placement/index.ts';
-import { enqueue, lockThing, remember, type App } from '../platform/index.ts';
-import { giverOf } from './channelAccess.ts';
+import { enqueue, lockResource, remember, type App } from '../platform/index.ts';
+import { grantorOf } from './channelAccess.ts';
 import { obstacleIn, requireOwnedChannel, standingOf, type ChatStanding } from './channels.ts';
 import { newTabId } from './chatServers.ts';
 import { countMembers } from './members.sql.ts';
-import { channelTabs, tabsToClear, type RoomRow, type TabRow } from './models.ts';
+import { channelTabs, tabsToClear, type RoomRow, type ChannelPlacementRow } from './models.ts';
 import { findChat, findRoom, findTab, listChats, listRooms, listTabs, listTeamChannels } from './store.ts';
 
 /** A tab as it is asked for. */
@@ -46,7 +46,7 @@ const takenName = (name: string) =>
   });
 
 /** The tab that is changed, which must be one of a channel that the person owns. @throws {Refusal} */
-async function requireOwnTab(app: App, person: PersonViewer, name: string): Promise<TabRow | undefined> {
+async function requireOwnTab(app: App, person: PersonViewer, name: string): Promise<ChannelPlacementRow | undefined> {
   const tab = await findTab(app, name);
   if (!tab) {
     if (await findPlacement(app, name)) throw takenName(name);
@@ -57,11 +57,11 @@ async function requireOwnTab(app: App, person: PersonViewer, name: string): Prom
 }
 
 /** Whether somebody may change a tab: an owner of its channel; where there is no such channel any more, who may change what it shows. */
-async function mayChange(app: App, person: PersonViewer, tab: TabRow): Promise<boolean> {
+async function mayChange(app: App, person: PersonViewer, tab: ChannelPlacementRow): Promise<boolean> {
   const chat = await findChat(app, tab.chatName);
   if (chat && (await standingOf(app, person, chat)).owned.has(tab.roomId)) return true;
   const placement = await findPlacement(app, tab.placementName);
-  const thing = placement && thingIn(placement);
+  const thing = placement && shownResource(placement);
   return thing !== undefined && isAtLeast(await rightOn(app, person, thing.kind, thing.name), 'edit');
 }
 
@@ -83,7 +83,7 @@ export async function saveTab(app: App, person: PersonViewer, wish: TabWish, ori
   const before = await requireOwnTab(app, person, name);
   const checked = await checkPlacement(app, person, wishOf({ name, kind: 'channel', origins: [] }, shows), 'pass on');
   await app.records.transaction(async () => {
-    await lockThing(app, 'channel tab', name);
+    await lockResource(app, 'channel tab', name);
     // What was looked at must be what is there still.
     if ((await findTab(app, name))?.tabId !== before?.tabId)
       throw new Refusal('VERSION_CONFLICT', `somebody saved \`${name}\` at this moment`, {
@@ -93,7 +93,7 @@ export async function saveTab(app: App, person: PersonViewer, wish: TabWish, ori
     await writePlacement(app, person, checked, origin);
     const isMoved = before !== undefined && (before.chatName !== chat.name || before.roomId !== room.roomId);
     if (isMoved) await leaveBehind(app, before);
-    const row: TabRow = {
+    const row: ChannelPlacementRow = {
       placementName: name,
       chatName: chat.name,
       roomId: room.roomId,
@@ -117,7 +117,7 @@ export async function saveTab(app: App, person: PersonViewer, wish: TabWish, ori
 }
 
 /** The tab in the channel that it was moved from goes there. */
-async function leaveBehind(app: App, { chatName, roomId, tabId }: TabRow): Promise<void> {
+async function leaveBehind(app: App, { chatName, roomId, tabId }: ChannelPlacementRow): Promise<void> {
   await tabsToClear(app).create({ chatName, roomId, tabId });
   await enqueue(app, 'channel.clear', {});
 }
@@ -132,12 +132,12 @@ export async function removeTab(app: App, person: PersonViewer, name: string, or
 }
 
 /** A tab that somebody may change. @throws {Refusal} `NOT_FOUND` for one that they do not see, `NOT_ALLOWED` */
-export async function requireChangeable(app: App, person: PersonViewer, name: string): Promise<TabRow> {
+export async function requireChangeable(app: App, person: PersonViewer, name: string): Promise<ChannelPlacementRow> {
   const seen = await seenTab(app, person, name);
   const tab = seen && (await findTab(app, name));
   if (!tab) {
     const names = (await seenTabs(app, person)).map((one) => one.placement);
-    throw noSuch('tab', name, names);
+    throw notFound('tab', name, names);
   }
   if (seen.mayChange) return tab;
   throw new Refusal('NOT_ALLOWED', `only owners of “${seen.channel.name}” change its tabs`);
@@ -194,9 +194,9 @@ async function around(app: App, person: PersonViewer): Promise<Around> {
   return { standings, rooms, teams, members, emails: await emailsById(app), right: rightsFor(app, person) };
 }
 
-async function stateOf(app: App, tab: TabRow, room: RoomRow | undefined): Promise<ShownTab['state']> {
+async function stateOf(app: App, tab: ChannelPlacementRow, room: RoomRow | undefined): Promise<ShownTab['state']> {
   if (tab.state === 'taken away') return 'taken away';
-  if (!room || !(await giverOf(app, tab))) return 'closed';
+  if (!room || !(await grantorOf(app, tab))) return 'closed';
   return tab.state;
 }
 
@@ -212,12 +212,12 @@ const placedParts = ({ reportName, boardName, page, figure, firstPage, editionNu
 /** A tab as somebody may see it: a member of its channel, or whoever has a right on what it shows. */
 async function show(
   app: App,
-  { tab, placement }: { readonly tab: TabRow; readonly placement: Placement },
+  { tab, placement }: { readonly tab: ChannelPlacementRow; readonly placement: Placement },
   { standings, rooms, teams, members, emails, right: rightIn }: Around,
 ): Promise<ShownTab<Date> | undefined> {
   const standing = standings.get(tab.chatName);
   const isMember = standing?.rooms.some((one) => one.roomId === tab.roomId) === true;
-  const right = await rightIn(thingIn(placement));
+  const right = await rightIn(shownResource(placement));
   if (!isMember && right === undefined) return undefined;
   const key = inChat(tab.chatName, tab.roomId);
   const room = rooms.get(key);
@@ -248,7 +248,11 @@ async function show(
   };
 }
 
-async function seenAmong(app: App, person: PersonViewer, tabs: readonly TabRow[]): Promise<ShownTab<Date>[]> {
+async function seenAmong(
+  app: App,
+  person: PersonViewer,
+  tabs: readonly ChannelPlacementRow[],
+): Promise<ShownTab<Date>[]> {
   if (tabs.length === 0) return [];
   const [placements, about] = await Promise.all([listPlacements(app), around(app, person)]);
   const byName = new Map(placements.map((one) => [one.name, one]));
@@ -272,7 +276,7 @@ export async function seenTab(app: App, person: PersonViewer, name: string): Pro
 export async function requireTab(app: App, person: PersonViewer, name: string): Promise<ShownTab<Date>> {
   const found = await seenTab(app, person, name);
   if (found) return found;
-  throw noSuch(
+  throw notFound(
     'tab',
     name,
     (await seenTabs(app, person)).map((one) => one.placement),

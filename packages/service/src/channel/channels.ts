@@ -5,18 +5,18 @@ import type { App } from '../platform/index.ts';
 import { userIdsOf } from './accounts.ts';
 import { requireChat } from './chatServers.ts';
 import { countMembers } from './members.sql.ts';
-import type { ChatRow, RoomRow, TabRow } from './models.ts';
+import type { ChatServerRow, RoomRow, ChannelPlacementRow } from './models.ts';
 import { listChats, listRooms, listTabs, listTeamChannels, roomsOf } from './store.ts';
 
 /** A person in a chat: the rooms that they are in, and which of them they own. */
 export interface ChatStanding {
-  readonly chat: ChatRow;
+  readonly chat: ChatServerRow;
   readonly rooms: readonly RoomRow[];
   readonly owned: ReadonlySet<string>;
 }
 
 /** Where a person stands in a chat: rooms that they are not in are not told of. */
-export async function standingOf(app: App, person: PersonViewer, chat: ChatRow): Promise<ChatStanding> {
+export async function standingOf(app: App, person: PersonViewer, chat: ChatServerRow): Promise<ChatStanding> {
   const accounts = await userIdsOf(app, chat, person);
   // One after the other: it is also asked within a transaction.
   const mine = await roomsOf(app, chat.name, accounts);
@@ -30,7 +30,7 @@ export async function standingOf(app: App, person: PersonViewer, chat: ChatRow):
 }
 
 /** Why this service can place no tab in a room; nothing where it can. */
-export function obstacleIn(chat: ChatRow, { levels, makerUser }: RoomRow): string | undefined {
+export function obstacleIn(chat: ChatServerRow, { levels, makerUser }: RoomRow): string | undefined {
   const own = ownUser(chat.serverName);
   return isOwner(levels, own, makerUser)
     ? undefined
@@ -41,7 +41,7 @@ function shownChannel(
   { chat, owned }: ChatStanding,
   room: RoomRow,
   members: number,
-  tabs: readonly TabRow[],
+  tabs: readonly ChannelPlacementRow[],
 ): ShownChannel {
   const why = owned.has(room.roomId) ? obstacleIn(chat, room) : 'only its owners place tabs';
   return {
@@ -58,7 +58,7 @@ function shownChannel(
   };
 }
 
-async function teamsIn(app: App, person: PersonViewer, chat: ChatRow): Promise<ShownTeam[]> {
+async function teamsIn(app: App, person: PersonViewer, chat: ChatServerRow): Promise<ShownTeam[]> {
   const standing = await standingOf(app, person, chat);
   if (standing.rooms.length === 0) return [];
   const [links, counts, tabs] = await Promise.all([

@@ -2,11 +2,11 @@ import { randomUUID } from 'node:crypto';
 import type { PersonViewer } from '@underbell/core/access';
 import { registrationFile, type ChatSetup, type ComparedMembers, type ShownChat } from '@underbell/core/channel';
 import { Refusal } from '@underbell/core/refusal';
-import { endChatSessions, noSuch, requireAdministrator } from '../access/index.ts';
-import { checkReach, fingerprint, lockThing, randomKey, remember, type App } from '../platform/index.ts';
+import { endChatSessions, notFound, requireAdministrator } from '../access/index.ts';
+import { checkReach, fingerprint, lockResource, randomKey, remember, type App } from '../platform/index.ts';
 import { compareChat } from './syncMembers.ts';
 import { sealKey, ServerBusy } from './homeserver.ts';
-import { channelTabs, chatRooms, chats, chatUsers, type ChatRow } from './models.ts';
+import { channelTabs, chatRooms, chats, chatUsers, type ChatServerRow } from './models.ts';
 import { changeChat, findChat, listChats } from './store.ts';
 
 /** A chat as its administrator says it. */
@@ -15,7 +15,7 @@ export interface ChatWish extends ChatSetup {
   readonly serverName: string;
 }
 
-async function shown(app: App, chat: ChatRow, isWhole: boolean): Promise<ShownChat<Date>> {
+async function shown(app: App, chat: ChatServerRow, isWhole: boolean): Promise<ShownChat<Date>> {
   const { name: chatName, title, serverName, heardAt, comparedAt, problem } = chat;
   const [teams, channels, tabs] = await Promise.all([
     chatRooms(app).count({ where: { chatName, isTeam: true } }),
@@ -51,10 +51,10 @@ async function chatsOf(app: App, person: PersonViewer): Promise<ReadonlySet<stri
   return new Set((accounts as unknown as { chatName: string }[]).map((one) => one.chatName));
 }
 
-export async function requireChat(app: App, name: string): Promise<ChatRow> {
+export async function requireChat(app: App, name: string): Promise<ChatServerRow> {
   const chat = await findChat(app, name);
   if (chat) return chat;
-  throw noSuch(
+  throw notFound(
     'chat',
     name,
     (await listChats(app)).map((one) => one.name),
@@ -62,7 +62,7 @@ export async function requireChat(app: App, name: string): Promise<ChatRow> {
 }
 
 export async function showChat(app: App, person: PersonViewer, name: string): Promise<ShownChat<Date>> {
-  if (person.isGuest && !(await chatsOf(app, person)).has(name)) throw noSuch('chat', name, []);
+  if (person.isGuest && !(await chatsOf(app, person)).has(name)) throw notFound('chat', name, []);
   return shown(app, await requireChat(app, name), person.isAdministrator);
 }
 
@@ -95,7 +95,7 @@ export async function addChat(app: App, person: PersonViewer, name: string, wish
   await checkSetup(app, wish);
   const { registration, keys } = newKeys(app, name, wish.serverName);
   await app.records.transaction(async () => {
-    await lockThing(app, 'chat', name);
+    await lockResource(app, 'chat', name);
     if (await findChat(app, name))
       throw new Refusal('NAME_TAKEN', `there is a chat \`${name}\` already`, { word: name });
     await chats(app).create({ name, ...wish, ...keys, makerId: person.id, madeAt: new Date(app.now()) });
@@ -115,7 +115,7 @@ export async function changeChatSetup(
   requireAdministrator(person);
   await checkSetup(app, wish);
   await app.records.transaction(async () => {
-    await lockThing(app, 'chat', name);
+    await lockResource(app, 'chat', name);
     const { title, serverName, homeserver, addressDomain, guestServers, origins } = await requireChat(app, name);
     const before: ChatWish = { title, serverName, homeserver, addressDomain, guestServers, origins };
     const isOther = before.serverName !== wish.serverName || before.homeserver !== wish.homeserver;

@@ -1,6 +1,6 @@
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { GuardedHttp, type App } from '../platform/index.ts';
-import type { ChatRow } from './models.ts';
+import type { ChatServerRow } from './models.ts';
 
 const purpose = 'chat';
 const answerWithinMs = 20_000;
@@ -58,7 +58,7 @@ export class Homeserver {
   readonly #base: string;
   readonly #key: string | undefined;
 
-  constructor(app: App, chat: Pick<ChatRow, 'homeserver'> & { readonly sealedKey?: string }) {
+  constructor(app: App, chat: Pick<ChatServerRow, 'homeserver'> & { readonly sealedKey?: string }) {
     this.#http = new GuardedHttp({ reachable: app.settings.reachable });
     this.#base = chat.homeserver.replace(/\/+$/, '');
     this.#key = chat.sealedKey === undefined ? undefined : app.vault.open(chat.sealedKey, purpose);
@@ -112,7 +112,7 @@ export class Homeserver {
 /** Speaks to the server of a chat for as long as some work takes. */
 export async function withServer<T>(
   app: App,
-  chat: Pick<ChatRow, 'homeserver'> & { readonly sealedKey?: string },
+  chat: Pick<ChatServerRow, 'homeserver'> & { readonly sealedKey?: string },
   work: (server: Homeserver) => Promise<T>,
 ): Promise<T> {
   const server = new Homeserver(app, chat);

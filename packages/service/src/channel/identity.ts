@@ -2,9 +2,9 @@ import { addressOf, readUserId, strangerAddress, type UserId } from '@underbell/
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import type { PersonViewer } from '@underbell/core/access';
 import { addPerson, findPerson, findPersonRow, startSession } from '../access/index.ts';
-import { limitGuesses, lockThing, remember, requireHost, type App } from '../platform/index.ts';
+import { limitGuesses, lockResource, remember, requireHost, type App } from '../platform/index.ts';
 import { Homeserver } from './homeserver.ts';
-import { chatUsers, type ChatRow } from './models.ts';
+import { chatUsers, type ChatServerRow } from './models.ts';
 import { findAccount, findChat, roomsOf } from './store.ts';
 
 /** What a chat gives a page of somebody who is signed in there. @see Matrix proposal 1960, "OpenID Connect information exchange for widgets" */
@@ -21,13 +21,13 @@ const unknown = (words = 'the chat does not say who you are') =>
   new Refusal('SIGN_IN_FAILED', words, { hint: 'close the tab and open it again' });
 
 /** Where the server of that name answers: the chat's own, or one whose people come in as guests. Nobody else is asked. */
-function serverOf({ serverName, homeserver, guestServers }: ChatRow, asked: string): string | undefined {
+function serverOf({ serverName, homeserver, guestServers }: ChatServerRow, asked: string): string | undefined {
   if (asked === serverName) return homeserver;
   return Object.hasOwn(guestServers, asked) ? guestServers[asked] : undefined;
 }
 
 /** Who the word is of, by the server that gave it. @throws {Refusal} `SIGN_IN_FAILED`, `CHAT_UNREACHABLE` */
-async function accountOf(app: App, chat: ChatRow, { accessToken, serverName }: ChatWord): Promise<UserId> {
+async function accountOf(app: App, chat: ChatServerRow, { accessToken, serverName }: ChatWord): Promise<UserId> {
   const homeserver = serverOf(chat, serverName);
   if (homeserver === undefined) throw unknown('people of this server do not come in by this chat');
   const server = new Homeserver(app, { homeserver });
@@ -46,7 +46,7 @@ async function accountOf(app: App, chat: ChatRow, { accessToken, serverName }: C
 }
 
 /** Somebody who was never seen here comes in as a guest: what they may see is what their channels show. */
-async function takeIn(app: App, chat: ChatRow, user: UserId, userId: string): Promise<string> {
+async function takeIn(app: App, chat: ChatServerRow, user: UserId, userId: string): Promise<string> {
   const rooms = await roomsOf(app, chat.name, [userId]);
   if (rooms.length === 0) throw unknown('you are in no channel that shows anything of this service');
   const name = rooms.find((one) => one.displayName !== null)?.displayName ?? user.local;
@@ -67,7 +67,7 @@ async function takeIn(app: App, chat: ChatRow, user: UserId, userId: string): Pr
  */
 async function personIdOf(
   app: App,
-  chat: ChatRow,
+  chat: ChatServerRow,
   user: UserId,
   known: string | undefined,
 ): Promise<string | undefined> {
@@ -79,7 +79,7 @@ async function personIdOf(
 }
 
 /** The person that a member of a channel would come in as; nothing for who cannot be told, or has left. Nobody is taken in. */
-export async function memberOf(app: App, chat: ChatRow, userId: string): Promise<PersonViewer | undefined> {
+export async function memberOf(app: App, chat: ChatServerRow, userId: string): Promise<PersonViewer | undefined> {
   const user = readUserId(userId);
   if (!user || serverOf(chat, user.server) === undefined) return undefined;
   const known = await findAccount(app, chat.name, userId);
@@ -93,11 +93,11 @@ export async function memberOf(app: App, chat: ChatRow, userId: string): Promise
 }
 
 /** The person that an account is, who may look at things. @throws {Refusal} `SIGN_IN_FAILED` for who has left, or has no business here */
-async function personFor(app: App, chat: ChatRow, user: UserId): Promise<PersonViewer> {
+async function personFor(app: App, chat: ChatServerRow, user: UserId): Promise<PersonViewer> {
   const userId = `@${user.local}:${user.server}`;
   const id = await app.records.transaction(async () => {
     // Two tabs that open at once are one person.
-    await lockThing(app, 'chat account', `${chat.name} ${userId}`);
+    await lockResource(app, 'chat account', `${chat.name} ${userId}`);
     const known = await findAccount(app, chat.name, userId);
     const personId = (await personIdOf(app, chat, user, known?.personId)) ?? (await takeIn(app, chat, user, userId));
     if (known?.personId !== personId) await chatUsers(app).upsert({ chatName: chat.name, userId, personId });

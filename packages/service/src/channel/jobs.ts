@@ -7,7 +7,7 @@ import { compareRoom } from './syncMembers.ts';
 import { roomPath, ServerBusy, withServer } from './homeserver.ts';
 import { joinRoom } from './syncChats.ts';
 import { touchRooms } from './members.sql.ts';
-import { channelTabs, tabsToClear, type TabRow } from './models.ts';
+import { channelTabs, tabsToClear, type ChannelPlacementRow } from './models.ts';
 import { tellChannel } from './posts.ts';
 import { changeTab, findChat, listTabs, listTeamChannels } from './store.ts';
 import { tabWithRoom } from './channelPlacements.ts';
@@ -51,7 +51,7 @@ export async function compareJob(app: App, { payload }: Job): Promise<void> {
 const since = (app: App, { code, message }: Refusal) => ({ code, message, since: new Date(app.now()).toISOString() });
 
 /** What the chat is told of a tab. @see Matrix proposal 1236, "Matrix widgets" */
-async function widgetOf(app: App, { tab, own }: { readonly tab: TabRow; readonly own: string }) {
+async function widgetOf(app: App, { tab, own }: { readonly tab: ChannelPlacementRow; readonly own: string }) {
   const placement = await findPlacement(app, tab.placementName);
   const { publicUrl } = app.settings;
   return {
@@ -135,18 +135,18 @@ export async function tellJob(app: App, { id, payload }: Job): Promise<void> {
 const dataEveryMs = 60 * 60_000;
 
 /** @param of - what is told: heard of twice, it is told once */
-async function tellTabs(app: App, tabs: readonly TabRow[], words: string, of: string): Promise<void> {
+async function tellTabs(app: App, tabs: readonly ChannelPlacementRow[], words: string, of: string): Promise<void> {
   for (const { placementName: placement, tabId } of tabs)
     await enqueue(app, 'channel.tell', { placement, words, number: `${of} ${tabId}` });
 }
 
-const withNews = async (app: App, news: TabRow['news'][number]): Promise<TabRow[]> =>
+const withNews = async (app: App, news: ChannelPlacementRow['news'][number]): Promise<ChannelPlacementRow[]> =>
   (await listTabs(app)).filter((one) => one.news.includes(news) && one.state === 'placed');
 
 /** A new edition is told to the channels that want to hear of it. */
 export async function hearEdition(app: App, { payload }: Job): Promise<void> {
   const { name, edition } = payload as Events['report.published'];
-  const tabs: TabRow[] = [];
+  const tabs: ChannelPlacementRow[] = [];
   for (const tab of await withNews(app, 'edition')) {
     const placement = await findPlacement(app, tab.placementName);
     // What stays with an edition is what it was.
@@ -184,7 +184,7 @@ export async function hearRun(app: App, { payload }: Job): Promise<void> {
   for (const tab of await withNews(app, 'run')) {
     const placement = await findPlacement(app, tab.placementName);
     if (placement?.reportName === undefined || placement.reportName === null) continue;
-    const uses = await app.things.usesOf({ kind: 'report', name: placement.reportName });
+    const uses = await app.things.dependentsOf({ kind: 'report', name: placement.reportName });
     if (!uses.some(({ by }) => by.kind === 'burst' && by.name === burst)) continue;
     const words = runWords[state as keyof typeof runWords];
     if (words !== undefined) await tellTabs(app, [tab], words, `run ${run}`);

@@ -1,5 +1,5 @@
 import { enqueue, originSets, type App, type Capability, type Named, type ThingId } from '../platform/index.ts';
-import { admitMember } from './channelAccess.ts';
+import { grantMemberAccess } from './channelAccess.ts';
 import { chatDoors } from './activeAccess.ts';
 import { channelModels, chats } from './models.ts';
 import { channelRoutes } from './routes.ts';
@@ -25,7 +25,7 @@ export const channel: Capability = {
   models: channelModels,
   routes: channelRoutes,
   mount: mountChats,
-  admits: admitMember,
+  admits: grantMemberAccess,
   doors: [chatDoors],
   references: { follow, forget },
   hears: {
@@ -45,7 +45,7 @@ export const channel: Capability = {
     { 'channel.tell': async (app, job) => (await import('./jobs.ts')).tellJob(app, job) },
   ],
   clock: [
-    { everyMs: 2_000, work: async (app) => void (await (await import('./syncChats.ts')).lookIntoChats(app)) },
+    { everyMs: 2_000, work: async (app) => void (await (await import('./syncChats.ts')).syncChats(app)) },
     { everyMs: 60_000, work: async (app) => (await import('./jobs.ts')).clearTabs(app) },
   ],
 };

@@ -41,7 +41,7 @@ export const chats = defineModel('chats', {
   makerId: text(),
   madeAt: instant(),
 });
-export type ChatRow = Readonly<RowOf<typeof chats>>;
+export type ChatServerRow = Readonly<RowOf<typeof chats>>;
 
 /** Teams and channels that this service is in. */
 export const chatRooms = defineModel('chat_rooms', {
@@ -99,7 +99,7 @@ export const channelTabs = defineModel('channel_tabs', {
   /** When it told of fresh data last. */
   dataToldAt: nullable(instant()),
 });
-export type TabRow = Readonly<RowOf<typeof channelTabs>>;
+export type ChannelPlacementRow = Readonly<RowOf<typeof channelTabs>>;
 
 /** Tabs that went here and stand in their chat still. */
 export const tabsToClear = defineModel('tabs_to_clear', {

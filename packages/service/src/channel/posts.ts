@@ -5,10 +5,10 @@ import { findPlacement, preparePlacement, type Placement } from '../placement/in
 import { countAttempt, remember, type App } from '../platform/index.ts';
 import { drawPng } from '../render/index.ts';
 import { limitWords, sceneOf, seesTheSame, type PreparedView, type ViewRequest } from '../view/index.ts';
-import { admitMember } from './channelAccess.ts';
+import { grantMemberAccess } from './channelAccess.ts';
 import { memberOf } from './identity.ts';
 import { roomPath, withServer, type Homeserver } from './homeserver.ts';
-import type { ChatRow, TabRow } from './models.ts';
+import type { ChatServerRow, ChannelPlacementRow } from './models.ts';
 import { membersOf } from './store.ts';
 import { tabLink, tabWithRoom } from './channelPlacements.ts';
 
@@ -43,7 +43,7 @@ export interface ViewPost {
 /** More members are not looked at one by one, and whether all see the same is not known: then there is no picture. */
 const mostMembers = 200;
 /** Everybody who may look at a channel's tabs, as they would come in; nothing where one of them cannot be told. */
-async function membersFor(app: App, chat: ChatRow, roomId: string): Promise<PersonViewer[] | undefined> {
+async function membersFor(app: App, chat: ChatServerRow, roomId: string): Promise<PersonViewer[] | undefined> {
   const own = ownUser(chat.serverName);
   const users = (await membersOf(app, chat.name, roomId)).map((one) => one.userId).filter((one) => one !== own);
   if (users.length > mostMembers) return undefined;
@@ -55,8 +55,8 @@ async function membersFor(app: App, chat: ChatRow, roomId: string): Promise<Pers
 /** Whether every member of a channel sees in these figures what the poster sees: only then is a picture theirs to see. */
 async function isForAll(
   app: App,
-  chat: ChatRow,
-  tab: TabRow,
+  chat: ChatServerRow,
+  tab: ChannelPlacementRow,
   mine: PreparedView,
   request: ViewRequest,
 ): Promise<boolean> {
@@ -98,7 +98,7 @@ export async function postView(app: App, person: PersonViewer, name: string, pos
   const { request, words, wantsPicture } = post;
   const [found, placement] = await Promise.all([tabWithRoom(app, name), findPlacement(app, name)]);
   // Whoever is not in the channel posts nothing into it, whatever they may see of the report.
-  if (!found || !placement || !(await admitMember(app, person, name)))
+  if (!found || !placement || !(await grantMemberAccess(app, person, name)))
     throw new Refusal('NOT_FOUND', `you are in no channel with a tab \`${name}\``, { word: name });
   await countAttempt(app, 'post', person.id);
   const { tab, chat } = found;

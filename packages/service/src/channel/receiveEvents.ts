@@ -1,12 +1,12 @@
 import { ownUser, readRoomEvent, type RoomChange } from '@underbell/core/channel';
 import { enqueue, type App } from '../platform/index.ts';
 import { isNews, touchRooms } from './members.sql.ts';
-import type { ChatRow } from './models.ts';
+import type { ChatServerRow } from './models.ts';
 import { applyChanges, tellLookers } from './rooms.ts';
 import { changeChat, removeRooms } from './store.ts';
 
 /** What happens to this service's own account decides which rooms it knows. */
-async function hearOfOwn(app: App, chat: ChatRow, changes: readonly RoomChange[]): Promise<void> {
+async function hearOfOwn(app: App, chat: ChatServerRow, changes: readonly RoomChange[]): Promise<void> {
   const own = ownUser(chat.serverName);
   for (const change of changes) {
     if (change.what !== 'member' || change.user !== own) continue;
@@ -27,7 +27,7 @@ async function hearOfOwn(app: App, chat: ChatRow, changes: readonly RoomChange[]
  * @param toldAs - the server's own number of it
  * @see Matrix specification, application service API, "Pushing events"
  */
-export async function hear(app: App, chat: ChatRow, toldAs: string, events: readonly unknown[]): Promise<void> {
+export async function hear(app: App, chat: ChatServerRow, toldAs: string, events: readonly unknown[]): Promise<void> {
   const changes = events.flatMap((one) => readRoomEvent(one) ?? []);
   await app.records.transaction(async () => {
     if (!(await isNews(app, chat.name, toldAs))) return;

@@ -1,7 +1,7 @@
 import { ownUser, type RoomChange } from '@underbell/core/channel';
 import { announce, changeRecordVersion, type App } from '../platform/index.ts';
 import { dropMembers, putMembers, type RoomMember } from './members.sql.ts';
-import type { ChatRow, RoomRow } from './models.ts';
+import type { ChatServerRow, RoomRow } from './models.ts';
 import { changeRoom, changeTab, listTabs, putTeamChannel } from './store.ts';
 
 type MemberChange = Extract<RoomChange, { what: 'member' }>;
@@ -32,7 +32,7 @@ export function roomChange(changes: readonly RoomChange[]): Partial<RoomRow> {
 }
 
 /** What a chat tells of its tabs counts where somebody else than this service took one away. */
-async function hearOfTabs(app: App, chat: ChatRow, changes: readonly RoomChange[]): Promise<void> {
+async function hearOfTabs(app: App, chat: ChatServerRow, changes: readonly RoomChange[]): Promise<void> {
   for (const change of changes) {
     if (change.what !== 'tab' || change.isThere || change.by === ownUser(chat.serverName)) continue;
     const where = { chatName: chat.name, roomId: change.room, tabId: change.tab };
@@ -41,7 +41,7 @@ async function hearOfTabs(app: App, chat: ChatRow, changes: readonly RoomChange[
 }
 
 /** Writes down what changed in rooms that are known, in the order in which it was told. */
-export async function applyChanges(app: App, chat: ChatRow, changes: readonly RoomChange[]): Promise<void> {
+export async function applyChanges(app: App, chat: ChatServerRow, changes: readonly RoomChange[]): Promise<void> {
   const { joined, left } = lastOf(changes.filter((one) => one.what === 'member'));
   await putMembers(app, chat.name, joined);
   await dropMembers(app, chat.name, left);

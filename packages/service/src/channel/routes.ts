@@ -1,5 +1,5 @@
 import Joi from 'joi';
-import { tabNews } from '@underbell/core/channel';
+import { announcementEvents } from '@underbell/core/channel';
 import { thing } from '../access/index.ts';
 import { placedPart } from '../placement/index.ts';
 import { defineRoute, hostOf, type Route } from '../platform/index.ts';
@@ -98,7 +98,7 @@ const tabBody = Joi.object({
   channel: Joi.string().max(500).required().description('its name, or its own number in the chat'),
   tab: Joi.string().trim().min(1).max(60).description('its name in the row of tabs; made of the title when left out'),
   news: Joi.array()
-    .items(Joi.string().valid(...tabNews))
+    .items(Joi.string().valid(...announcementEvents))
     .unique()
     .default([])
     .description('what it tells its channel by itself'),

@@ -4,13 +4,13 @@ import type { Context } from 'koa';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { fingerprint, limitFailures, type App } from '../platform/index.ts';
 import { hear } from './receiveEvents.ts';
-import type { ChatRow } from './models.ts';
+import type { ChatServerRow } from './models.ts';
 import { findChatByKey } from './store.ts';
 
 const unknownKey = () => new Refusal('CLIENT_INVALID', 'no chat has this key');
 
 /** The chat whose server speaks, by its key. @throws {Refusal} `CLIENT_INVALID`, `TOO_MANY` */
-async function chatOf(app: App, ctx: Context): Promise<ChatRow> {
+async function chatOf(app: App, ctx: Context): Promise<ChatServerRow> {
   return limitFailures(app, 'client', `chat ${ctx.ip}`, async () => {
     const [, key] = /^Bearer (ubt_[\w-]+)$/.exec(ctx.get('Authorization')) ?? [];
     const chat = key === undefined ? undefined : await findChatByKey(app, fingerprint(key));
@@ -26,7 +26,7 @@ function answer(ctx: Context, status: number, errcode: string, error: string): v
 }
 
 /** Answers a chat's server in its own words; what is wrong inside is told as little as anywhere. */
-function inItsWords(app: App, work: (ctx: Context, chat: ChatRow) => Promise<void> | void) {
+function inItsWords(app: App, work: (ctx: Context, chat: ChatServerRow) => Promise<void> | void) {
   return async (ctx: Context) => {
     try {
       await work(ctx, await chatOf(app, ctx));

@@ -7,17 +7,17 @@ import {
   chats,
   chatUsers,
   teamChannels,
-  type ChatRow,
+  type ChatServerRow,
   type RoomRow,
-  type TabRow,
+  type ChannelPlacementRow,
 } from './models.ts';
 
-export const findChat = (app: App, name: string): Promise<ChatRow | undefined> => one(chats(app).findByPk(name));
-export const listChats = (app: App): Promise<ChatRow[]> => rows(chats(app), { order: ['name'] });
-export const findChatByKey = (app: App, tellFingerprint: string): Promise<ChatRow | undefined> =>
+export const findChat = (app: App, name: string): Promise<ChatServerRow | undefined> => one(chats(app).findByPk(name));
+export const listChats = (app: App): Promise<ChatServerRow[]> => rows(chats(app), { order: ['name'] });
+export const findChatByKey = (app: App, tellFingerprint: string): Promise<ChatServerRow | undefined> =>
   one(chats(app).findOne({ where: { tellFingerprint } }));
 
-export async function changeChat(app: App, name: string, change: Partial<ChatRow>): Promise<void> {
+export async function changeChat(app: App, name: string, change: Partial<ChatServerRow>): Promise<void> {
   await chats(app).update(change, { where: { name } });
 }
 
@@ -33,15 +33,15 @@ export const listRooms = (app: App, chatName: string): Promise<RoomRow[]> =>
  * Whether a chat is still the one that was asked. It is not held: whoever gives it another server takes its rooms away, and waits
  * for those that are written to.
  */
-export async function isStill(app: App, { name, serverName, homeserver }: ChatRow): Promise<boolean> {
+export async function isStill(app: App, { name, serverName, homeserver }: ChatServerRow): Promise<boolean> {
   return (await chats(app).count({ where: { name, serverName, homeserver } })) > 0;
 }
 
 /** Writes down what came of asking a chat, as long as it is the one that was asked. */
 export async function noteOfChat(
   app: App,
-  { name, serverName, homeserver }: ChatRow,
-  change: Partial<ChatRow>,
+  { name, serverName, homeserver }: ChatServerRow,
+  change: Partial<ChatServerRow>,
 ): Promise<void> {
   await chats(app).update(change, { where: { name, serverName, homeserver } });
 }
@@ -91,16 +91,16 @@ export const accountsOf = (app: App, personId: string) =>
 export const findAccount = (app: App, chatName: string, userId: string) =>
   one(chatUsers(app).findOne({ where: { chatName, userId } }));
 
-export const findTab = (app: App, placementName: string): Promise<TabRow | undefined> =>
+export const findTab = (app: App, placementName: string): Promise<ChannelPlacementRow | undefined> =>
   recall(`tab ${placementName}`, () => one(channelTabs(app).findByPk(placementName)));
-export const listTabs = (app: App, where: Partial<TabRow> = {}): Promise<TabRow[]> =>
+export const listTabs = (app: App, where: Partial<ChannelPlacementRow> = {}): Promise<ChannelPlacementRow[]> =>
   all(channelTabs(app).findAll({ where, order: ['placementName'] }));
 
 /** Writes down what became of a tab, as long as it is the one that was meant. @returns whether it is */
 export async function changeTab(
   app: App,
-  { placementName, tabId }: Pick<TabRow, 'placementName'> & Partial<TabRow>,
-  change: Partial<TabRow>,
+  { placementName, tabId }: Pick<ChannelPlacementRow, 'placementName'> & Partial<ChannelPlacementRow>,
+  change: Partial<ChannelPlacementRow>,
 ): Promise<boolean> {
   const [count] = await channelTabs(app).update(change, {
     where: { placementName, ...(tabId === undefined ? {} : { tabId }) },

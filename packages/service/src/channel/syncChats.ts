@@ -4,7 +4,7 @@ import { enqueue, type App } from '../platform/index.ts';
 import { compareChat, compareRoom } from './syncMembers.ts';
 import { clientPath, roomPath, ServerBusy, withServer, type Homeserver } from './homeserver.ts';
 import { takeLook } from './members.sql.ts';
-import type { ChatRow } from './models.ts';
+import type { ChatServerRow } from './models.ts';
 import { findChat, listChats, noteOfChat } from './store.ts';
 
 /** What is told does not always arrive: so often a chat is asked what happened, by one process. */
@@ -48,7 +48,7 @@ const told = (joined: NonNullable<Synced['rooms']>['join'] = {}) =>
  * Asks a chat what happened since it was asked last, and compares the rooms of which it tells: what was pushed and did not
  * arrive counts a few seconds later. The first time everything is compared.
  */
-async function lookInto(app: App, chat: ChatRow, server: Homeserver): Promise<void> {
+async function lookInto(app: App, chat: ChatServerRow, server: Homeserver): Promise<void> {
   const since = chat.since === null ? '' : `&since=${encodeURIComponent(chat.since)}`;
   const path = clientPath(`sync?timeout=0&filter=${encodeURIComponent(filter)}${since}`);
   const found = await server.ask<Synced>('GET', path);
@@ -63,7 +63,7 @@ async function lookInto(app: App, chat: ChatRow, server: Homeserver): Promise<vo
 }
 
 /** What is wrong with a chat is marked once, until it is something else or right again. */
-async function noteProblem(app: App, chat: ChatRow, error: unknown): Promise<void> {
+async function noteProblem(app: App, chat: ChatServerRow, error: unknown): Promise<void> {
   if (error instanceof ServerBusy) return;
   if (!isRefusal(error)) throw error;
   const { code, message } = error;
@@ -77,7 +77,7 @@ async function noteProblem(app: App, chat: ChatRow, error: unknown): Promise<voi
  *
  * @returns the names of those that this call asked: not those that another process, or another call, looks into just now
  */
-export async function lookIntoChats(app: App): Promise<ReadonlySet<string>> {
+export async function syncChats(app: App): Promise<ReadonlySet<string>> {
   const asked = new Set<string>();
   await Promise.all(
     (await listChats(app)).map(async (chat) => {

@@ -12,7 +12,7 @@ import { isRefusal } from '@underbell/core/refusal';
 import { mapConcurrent, type App } from '../platform/index.ts';
 import { clientPath, roomPath, ServerBusy, withServer, type Homeserver } from './homeserver.ts';
 import { countMembers, dropMembers, putMembers, touchRooms } from './members.sql.ts';
-import type { ChatRow, RoomRow } from './models.ts';
+import type { ChatServerRow, RoomRow } from './models.ts';
 import { roomChange, tellLookers } from './rooms.ts';
 import {
   addRoom,
@@ -58,9 +58,9 @@ async function missTabs(app: App, { chatName, roomId }: RoomRow, state: readonly
 }
 
 /** Makes what is known of a room what was found. @returns nothing where more was told of it since it was asked for */
-async function takeOver(
+async function importFile(
   app: App,
-  chat: ChatRow,
+  chat: ChatServerRow,
   room: RoomRow,
   state: readonly RoomChange[],
 ): Promise<MemberDifference | undefined> {
@@ -103,7 +103,7 @@ async function takeOver(
  */
 export async function compareRoom(
   app: App,
-  chat: ChatRow,
+  chat: ChatServerRow,
   server: Homeserver,
   roomId: string,
 ): Promise<MemberDifference | undefined> {
@@ -116,7 +116,7 @@ export async function compareRoom(
       await forgetRooms(app, chat, [roomId]);
       return undefined;
     }
-    const difference = await takeOver(app, chat, before, state);
+    const difference = await importFile(app, chat, before, state);
     if (difference) return difference;
     await pause(tries + 1);
   }
@@ -125,7 +125,7 @@ export async function compareRoom(
 }
 
 /** Rooms that this service is in no more: nobody is let in by being there. */
-async function forgetRooms(app: App, chat: ChatRow, rooms: readonly string[]): Promise<void> {
+async function forgetRooms(app: App, chat: ChatServerRow, rooms: readonly string[]): Promise<void> {
   await app.records.transaction(async () => {
     if (!(await isStill(app, chat))) return;
     await removeRooms(app, chat.name, rooms);
@@ -144,7 +144,7 @@ async function joinedRooms(server: Homeserver): Promise<string[]> {
  *
  * @throws {Refusal} `CHAT_UNREACHABLE`, `CHAT_REFUSED`; what was compared until then stays
  */
-export async function compareChat(app: App, chat: ChatRow): Promise<ComparedMembers> {
+export async function compareChat(app: App, chat: ChatServerRow): Promise<ComparedMembers> {
   return withServer(app, chat, async (server) => {
     const [joined, known] = await Promise.all([joinedRooms(server), listRooms(app, chat.name)]);
     const gone = known.map((one) => one.roomId).filter((one) => !joined.includes(one));

@@ -56,7 +56,7 @@ export interface CutStyle {
  * The memory is one piece, taken once: rows are read into its room and moved within it, part by part, so that neither a
  * row nor a cut makes anything that would have to be cleared away.
  */
-export class CutSpool {
+export class CopyBuffer {
   /** Where rows are best read into: from there their bytes move fastest. */
   readonly room: Buffer;
   readonly #paths: readonly string[];

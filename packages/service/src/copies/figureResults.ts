@@ -6,7 +6,7 @@ import { CutAsker, readFigure, readFigurePerCut } from '../dataset/index.ts';
 import { mapConcurrent, type App } from '../platform/index.ts';
 import { parameterWords } from '../view/index.ts';
 import { queriesAtOnce } from './sliceFiles.ts';
-import { earlierOf, earlierQuestionOf, questionOf, type Earlier, type FigureQuestion } from './validateJob.ts';
+import { previousPeriodOf, earlierQuestionOf, questionOf, type Earlier, type FigureQuestion } from './validateJob.ts';
 import { filterFor, scanFor, viewingOf } from './filters.ts';
 import type { CopyJob } from './job.ts';
 
@@ -59,7 +59,7 @@ async function answerAll(
   cuts: readonly Cut[],
   asker: CutAsker,
 ): Promise<Answer> {
-  const earlier = earlierOf(job, figure);
+  const earlier = previousPeriodOf(job, figure);
   const [now, before] = await Promise.all([
     readAll(app, job, figure, questionOf(job, figure, undefined), cuts, asker),
     typeof earlier === 'object'
@@ -76,7 +76,7 @@ async function answerEach(app: App, job: CopyJob, figure: DataFigure, cuts: read
       readFigure(app, { lane: 'planned', ...request }, figure, plan);
     const now = await read(questionOf(job, figure, cut));
     const own = viewingOf(job, cut);
-    const earlier = earlierOf(job, figure, own);
+    const earlier = previousPeriodOf(job, figure, own);
     // What the copy is cut by has moved with the viewing.
     const before =
       typeof earlier === 'object'

@@ -3,7 +3,7 @@ import {
   effectiveFilterOf,
   masksAny,
   type EffectiveFilter,
-  type LimitPart,
+  type FilterPart,
   type Viewing,
 } from '@underbell/core/access';
 import {
@@ -74,7 +74,7 @@ export function outerFilter(job: CopyJob, dataset: DatasetShape): EffectiveFilte
 const looksAt = (text: string) => recipientColumns(text).length > 0;
 
 /** Whoever writes the conditions is the sender; what is masked to the sender is masked to them. */
-function partOf(job: CopyJob, filter: EffectiveFilter, node: TypedNode): LimitPart {
+function partOf(job: CopyJob, filter: EffectiveFilter, node: TypedNode): FilterPart {
   const isOutside =
     filter.masking.minRows > 1 ||
     masksAny(

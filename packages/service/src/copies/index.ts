@@ -1,11 +1,11 @@
 export { BookFiller, type FittedTemplate } from './bookFiller.ts';
 export { readResults } from './figureResults.ts';
-export { cutRows, queriesAtOnce } from './sliceFiles.ts';
-export { fittedTemplate } from './templateFill.ts';
+export { writeSlices, queriesAtOnce } from './sliceFiles.ts';
+export { loadFillableTemplate } from './templateFill.ts';
 export { commonFilter, copyColumns, filterFor, outerFilter, scanFor } from './filters.ts';
 export type { CopyJob, ParameterSetting } from './job.ts';
 export { makeCopies, makeSample, type MadeCopy } from './make.ts';
-export { refuseUnmakeable } from './validateJob.ts';
+export { validateJob } from './validateJob.ts';
 export { mediaTypeOf, mediaTypes } from './mediaTypes.ts';
 export { openMakePool } from './pool.ts';
 export { describeFile, dropMade, dropRunFolder, handOver, madeFolder, runFolder } from './copyBuffer.ts';

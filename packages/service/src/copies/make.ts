@@ -5,8 +5,8 @@ import { missingMark } from '@underbell/core/format';
 import { asksData, type FigureResult } from '@underbell/core/report';
 import { pageNumbers } from '@underbell/core/figure';
 import { busyMs, mapConcurrent, together, type App } from '../platform/index.ts';
-import { cutRows, queriesAtOnce } from './sliceFiles.ts';
-import { fittedTemplate } from './templateFill.ts';
+import { writeSlices, queriesAtOnce } from './sliceFiles.ts';
+import { loadFillableTemplate } from './templateFill.ts';
 import { openMakePool, type MakePool } from './pool.ts';
 import type { MadeTask, MakeTask } from './task.ts';
 import { copyColumns } from './filters.ts';
@@ -113,7 +113,7 @@ class Maker {
     }
     await onStep('reading rows and figures of all');
     // Pages are drawn and leave while the rows are still read.
-    const rows = this.#unlessFailed(() => this.#cutRows(cuts));
+    const rows = this.#unlessFailed(() => this.#writeSlices(cuts));
     const all = (async () => {
       for (let at = 0; at < cuts.length; at += cutsAtOnce) {
         const some = cuts.slice(at, at + cutsAtOnce);
@@ -134,7 +134,7 @@ class Maker {
     await mapConcurrent(cuts, queriesAtOnce, async (one) => {
       const answers = await this.#readResults([one]);
       await this.#makePages(one, answers);
-      const rows = await this.#cutRows([one], (read) => this.#request.onProgress({ rowsRead: rowsRead + read }));
+      const rows = await this.#writeSlices([one], (read) => this.#request.onProgress({ rowsRead: rowsRead + read }));
       // Several are read at once: what is added to is read after the waiting, not before it.
       rowsRead += rows;
       await this.#makeRows(one, answers);
@@ -164,7 +164,7 @@ class Maker {
     return result;
   }
 
-  async #cutRows(
+  async #writeSlices(
     cuts: readonly WantedCut[],
     onRows = (rows: number) => this.#request.onProgress({ rowsRead: rows }),
   ): Promise<number> {
@@ -173,7 +173,7 @@ class Maker {
     const files = wanted.map(({ cut }) => ({ cut, path: this.#path(cut, this.#isAsCut ? 'csv' : 'rows') }));
     const format = this.#isAsCut ? 'csv' : 'raw';
     return this.#reading(wanted, isRowFormat, () =>
-      cutRows(this.#app, this.#job, files, format, (rows) => {
+      writeSlices(this.#app, this.#job, files, format, (rows) => {
         if (this.#failure !== undefined) throw this.#failure;
         onRows(rows);
       }),
@@ -264,7 +264,9 @@ const takesComputing = (format: MadeFormat) => ['pdf', 'png', 'xlsx', 'template'
  */
 export async function makeCopies(app: App, job: CopyJob, request: MakeRequest): Promise<number> {
   const formats = request.cuts.flatMap((one) => one.formats);
-  const template = formats.includes('template') ? await fittedTemplate(app, job, request.templateVersion) : undefined;
+  const template = formats.includes('template')
+    ? await loadFillableTemplate(app, job, request.templateVersion)
+    : undefined;
   const kit = template && { template, values: [...(await job.cutValues())] };
   const pool = openMakePool(formats.filter(takesComputing).length, app.settings.priority, kit);
   try {

@@ -5,7 +5,7 @@ import { readRowBytes } from '../dataset/index.ts';
 import { mapConcurrent, type App } from '../platform/index.ts';
 import { copyColumns, filterFor, scanFor, type Scan } from './filters.ts';
 import type { CopyJob } from './job.ts';
-import { CutSpool } from './copyBuffer.ts';
+import { CopyBuffer } from './copyBuffer.ts';
 
 /** So many queries of one run are asked at once, where each copy takes one: fewer than the lane has connections. */
 export const queriesAtOnce = 3;
@@ -26,7 +26,7 @@ export interface CutFile {
  * @returns the rows read
  * @throws {Refusal} `FOREIGN_ROW`, `DISK_FULL`, whatever `onProgress` throws
  */
-export async function cutRows(
+export async function writeSlices(
   app: App,
   job: CopyJob,
   cuts: readonly CutFile[],
@@ -71,13 +71,13 @@ async function cutScan(
   const read = columnsOf(filter.innerWhere).filter((column) => !names.has(column.name));
   const prefix = [...keys, ...read];
   const cells = copyColumns(job, cuts[0]?.cut);
-  const spool = new CutSpool(
+  const spool = new CopyBuffer(
     cuts.map((cut) => cut.path),
     format === 'raw'
       ? { heading: '', lineEnd: '\n' }
       : { heading: csvLine(cells.map((one) => one.name)), lineEnd: csvLineEnd },
   );
-  const cutter = new RowCutter({
+  const rowSplitter = new RowCutter({
     prefixFields: prefix.length,
     route: createRouter({ columns: prefix, keys, cuts: routed }),
     take: spool.take,
@@ -85,10 +85,10 @@ async function cutScan(
   const request = { lane: 'planned', revision: rowRevision, filter } as const;
   await readRowBytes(app, request, { prefix, cells }, format, {
     room: spool.room,
-    take: cutter.row,
-    onPiece: () => onProgress(cutter.rows),
+    take: rowSplitter.row,
+    onPiece: () => onProgress(rowSplitter.rows),
   });
   spool.flush();
-  onProgress(cutter.rows);
-  return cutter.rows;
+  onProgress(rowSplitter.rows);
+  return rowSplitter.rows;
 }

@@ -58,7 +58,7 @@ const known = new WeakMap<CopyJob, Map<string, Earlier | string>>();
  * @param viewing - of one copy, where a period of its own moves
  * @returns words that say why there is none; nothing for a figure that is not compared
  */
-export function earlierOf(
+export function previousPeriodOf(
   job: CopyJob,
   figure: DataFigure,
   viewing: Viewing = job.viewing,
@@ -93,12 +93,7 @@ export const earlierQuestionOf = (job: CopyJob, figure: DataFigure, cut: Cut | u
  * @param cut - the copy, where each is read by itself; all when left out
  * @throws {Refusal} `COLUMN_HIDDEN`, `GROUPS_TOO_SMALL`, `BURST_INVALID`, `VALUE_INVALID`
  */
-export async function refuseUnmakeable(
-  app: App,
-  job: CopyJob,
-  formats: readonly MadeFormat[],
-  cut?: Cut,
-): Promise<void> {
+export async function validateJob(app: App, job: CopyJob, formats: readonly MadeFormat[], cut?: Cut): Promise<void> {
   const { rowRevision: revision, viewing } = job;
   // Whoever cuts chooses the values that each copy is cut by, and is told how many rows it has.
   const own = outerFilter(job, revision.shape);

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { LRUCache } from 'lru-cache';
 import type { Cell } from '@underbell/core/filter';
-import { tell, onePerApp } from '../platform/index.ts';
+import { tell, perInstance } from '../platform/index.ts';
 
 type Rows = readonly (readonly Cell[])[];
 
@@ -83,4 +83,4 @@ export class QueryCache {
 }
 
 /** The cache of this process. */
-export const queryCache = onePerApp((app) => new QueryCache(app.settings.cacheBytes));
+export const queryCache = perInstance((app) => new QueryCache(app.settings.cacheBytes));

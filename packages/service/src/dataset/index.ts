@@ -46,7 +46,7 @@ export {
   type Loaded,
 } from './load.ts';
 export { cellDialect, fileDialect } from './dialectSchema.ts';
-export { refuseQuestions } from './queryLimits.ts';
+export { checkQueryLimits } from './queryLimits.ts';
 export { toColumns, type FileColumn } from './csvFile.ts';
 export type { FileKind } from './examine.ts';
 export { examineUpload, uploadFolder, type ExaminedFile } from './upload.ts';

@@ -173,7 +173,7 @@ async function loadRevision(
   });
   // The new revision is shown by now: a table that cannot be dropped today is dropped after the next load. It takes a
   // connection of the same kind, and so waits until that of the load is given back.
-  await dropSpent(app, dataset.name).catch((error: unknown) => {
+  await deleteUnusedVersions(app, dataset.name).catch((error: unknown) => {
     app.log.warn({ err: error, dataset: dataset.name }, 'a spent revision could not be dropped');
   });
   return loaded;
@@ -223,7 +223,7 @@ function outcomeOf(error: unknown): { error: string; state?: RevisionRow['state'
   return { error: isRefusal(error) ? error.message : 'the loading broke off' };
 }
 
-async function dropSpent(app: App, dataset: string): Promise<void> {
+async function deleteUnusedVersions(app: App, dataset: string): Promise<void> {
   for (const spent of await spentRevisions(app, dataset)) {
     // Marked first: what somebody goes back to in this instant stays.
     if (!(await markDropped(app, spent.id))) continue;
@@ -237,7 +237,7 @@ async function dropSpent(app: App, dataset: string): Promise<void> {
  */
 export async function sweepTables(app: App): Promise<void> {
   await failDeadLoads(app);
-  for (const dataset of await loadedDatasets(app)) await dropSpent(app, dataset);
+  for (const dataset of await loadedDatasets(app)) await deleteUnusedVersions(app, dataset);
   for (const table of await strayTables(app)) await app.lanes.planned.query(`DROP TABLE IF EXISTS ${dataTable(table)}`);
 }
 

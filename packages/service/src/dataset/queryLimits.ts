@@ -3,7 +3,7 @@ import { Refusal } from '@underbell/core/refusal';
 import type { FileColumn } from './csvFile.ts';
 
 /** @throws {Refusal} `FILE_AMBIGUOUS`: what cells mean hangs on something that nobody said */
-export function refuseQuestions(
+export function checkQueryLimits(
   found: readonly FileColumn[],
   types: ReadonlyMap<string, ColumnType>,
   dialect: CellDialect,

@@ -1,9 +1,9 @@
 import type pg from 'pg';
-import { exactRowsSql, limitsPassedSql, rowsSql, type EffectiveFilter, type RowsSql } from '@underbell/core/access';
+import { exactRowsSql, stepCountsSql, rowsSql, type EffectiveFilter, type RowsSql } from '@underbell/core/access';
 import type { Cell, SqlBinder, TypedNode } from '@underbell/core/filter';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import type { FigureQuery } from '@underbell/core/report';
-import { takeConnection, tell, type App, type Lane } from '../platform/index.ts';
+import { takeConnection, tell, type App, type PoolName } from '../platform/index.ts';
 import { connectLive, readingOnly, sourceRefusal } from '../source/index.ts';
 import { queryCache } from './cache.ts';
 import type { Revision } from './store.ts';
@@ -11,7 +11,7 @@ import { dataTable, liveTable } from './table.sql.ts';
 
 /** Rows of one revision, as one viewing may see them. The only way to rows: there is no reading without a filter. */
 export interface RowRequest {
-  readonly lane: Lane;
+  readonly lane: PoolName;
   readonly revision: Revision;
   readonly filter: EffectiveFilter;
 }
@@ -35,7 +35,7 @@ export function exactRowsOf(request: RowRequest, binder: SqlBinder): RowsSql {
 
 /** Every row with how many limits it passes, as "passed"; a limit is not evaluated on a row that one before it left out. */
 export function passedOf(request: RowRequest, binder: SqlBinder): string {
-  return `(SELECT ${limitsPassedSql(filterOf(request), binder)} AS "passed" FROM ${tableOf(request.revision)}) AS "counted"`;
+  return `(SELECT ${stepCountsSql(filterOf(request), binder)} AS "passed" FROM ${tableOf(request.revision)}) AS "counted"`;
 }
 
 export const tooSmall = (rows: number): Refusal =>

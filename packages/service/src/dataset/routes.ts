@@ -5,7 +5,7 @@ import Joi from 'joi';
 import type { DatasetColumn } from '@underbell/core/dataset';
 import { csvLine, CsvLines } from '@underbell/core/csv';
 import { requireRight, thing } from '../access/index.ts';
-import { defineRoute, SilenceWatch, takeDownload, type App, type Route } from '../platform/index.ts';
+import { defineRoute, IdleTimeout, takeDownload, type App, type Route } from '../platform/index.ts';
 import type { RowRequest } from './request.ts';
 import { copyRows, instantFields, type RowFormat } from './rowFiles.ts';
 import { ownRows, seenDatasets, showDataset, tryFilter } from './usecases.ts';
@@ -60,7 +60,7 @@ async function rowStream(
 
 /** Hands rows on as long as somebody takes them. */
 async function pipeWatched(rows: Readable, to: readonly (Transform | PassThrough)[]): Promise<void> {
-  const watch = new SilenceWatch(idleMs);
+  const watch = new IdleTimeout(idleMs);
   try {
     await pipeline([Readable.from(watch.passing(rows)), ...to], { signal: watch.signal });
   } finally {

@@ -1,4 +1,4 @@
-import { limitsPassedSql, type EffectiveFilter } from '@underbell/core/access';
+import { stepCountsSql, type EffectiveFilter } from '@underbell/core/access';
 import { readNumber, type DatasetColumn, type Value } from '@underbell/core/dataset';
 import { quoteName, StatementBinder } from '@underbell/core/filter';
 import type { App } from '../platform/index.ts';
@@ -63,7 +63,7 @@ export async function countBetween(
   second: RowRequest,
 ): Promise<{ both: number; onlyFirst: number; onlySecond: number }> {
   const binder = new StatementBinder();
-  const passed = [first, second].map(({ filter }) => `${limitsPassedSql(filter, binder)} = ${filter.parts.length}`);
+  const passed = [first, second].map(({ filter }) => `${stepCountsSql(filter, binder)} = ${filter.parts.length}`);
   const count = (condition: string) => `(count(*) FILTER (WHERE ${condition}))::float8`;
   const from = `(SELECT ${passed[0]} AS "a", ${passed[1]} AS "b" FROM ${tableOf(first.revision)}) AS "compared"`;
   const text = `SELECT ${count('"a" AND "b"')}, ${count('"a" AND NOT "b"')}, ${count('NOT "a" AND "b"')} FROM ${from}`;

@@ -1,5 +1,5 @@
 import pLimit from 'p-limit';
-import type { LimitPart } from '@underbell/core/access';
+import type { FilterPart } from '@underbell/core/access';
 import { formatValue, valueTypeOf, type DatasetColumn, type Value } from '@underbell/core/dataset';
 import {
   compileSql,
@@ -20,7 +20,7 @@ import {
   type FigureQuery,
   type FigureResult,
 } from '@underbell/core/report';
-import { isAnybodyLooking, type App } from '../platform/index.ts';
+import { hasActiveReaders, type App } from '../platform/index.ts';
 import { ask, rowsOf, type RowRequest } from './request.ts';
 import { answerQuery, refuseTelling, shownPlan } from './rowFigures.ts';
 import { columnPgType } from './table.sql.ts';
@@ -35,7 +35,7 @@ type Rows = readonly (readonly Cell[])[];
 /** The rows of one copy, by its number. */
 type RowsOfCut = (cut: number) => Rows;
 
-const noRows: LimitPart = { origin: 'burst', name: 'no rows', isFixed: true, node: nothing };
+const noRows: FilterPart = { origin: 'burst', name: 'no rows', isFixed: true, node: nothing };
 
 /** No column of a dataset has such a name. */
 const cutColumn: DatasetColumn = { name: 'cut of rows', type: 'integer' };
@@ -189,7 +189,7 @@ export class CutAsker {
   }
 
   #take<T>(work: () => Promise<T>): Promise<T> {
-    return this.#turns(async () => ((await isAnybodyLooking(this.#app.records)) ? this.#single(work) : work()));
+    return this.#turns(async () => ((await hasActiveReaders(this.#app.records)) ? this.#single(work) : work()));
   }
 
   async #askAlone(request: RowRequest, query: FigureQuery, partition: Partition): Promise<RowsOfCut> {

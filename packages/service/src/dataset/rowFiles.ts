@@ -4,7 +4,7 @@ import { maskedColumnSql } from '@underbell/core/access';
 import { formulaStartSql, InstantFields } from '@underbell/core/csv';
 import type { DatasetColumn } from '@underbell/core/dataset';
 import { quoteName, SettingBinder } from '@underbell/core/filter';
-import { onePerApp, type App } from '../platform/index.ts';
+import { perInstance, type App } from '../platform/index.ts';
 import { checkStatement, copyOut, readRowFrames, type RowReading } from '../source/index.ts';
 import {
   connect,
@@ -54,7 +54,7 @@ function fileRows(
   };
 }
 
-const formulaColumnsOf = onePerApp(() => new Map<number, Promise<Set<string>>>());
+const formulaColumnsOf = perInstance(() => new Map<number, Promise<Set<string>>>());
 
 /**
  * The text columns of a revision in which some cell starts like a formula. Those cells get an apostrophe in CSV files;

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { Op, Transaction } from 'sequelize';
 import type { DatasetColumn, DatasetShape } from '@underbell/core/dataset';
-import { noSuch } from '../access/index.ts';
+import { notFound } from '../access/index.ts';
 import { rows, highest, announce, emit, all, one, plain, recall, type App } from '../platform/index.ts';
 import { datasets, revisions, type DatasetRow, type RevisionRow, type RefreshCause } from './models.ts';
 import { boundRevisions } from './tables.sql.ts';
@@ -90,7 +90,7 @@ export async function changeRevision(app: App, id: number, change: Partial<Revis
 export async function findDataset(app: App, name: string): Promise<DatasetShape> {
   const row = await findDatasetRow(app, name);
   // Which others there are, only those hear who may see them.
-  if (!row) throw noSuch('dataset', name, []);
+  if (!row) throw notFound('dataset', name, []);
   return { name, columns: row.columns };
 }
 
@@ -305,6 +305,6 @@ export async function readableRevision(app: App, dataset: string, boundTo?: numb
   if (row?.kind === 'live') return liveRevision(app, row);
   const id = boundTo ?? row?.revisionId ?? undefined;
   const revision = id === undefined ? undefined : await findRevisionRow(app, id);
-  if (!row || revision?.state !== 'ready') throw noSuch('data in dataset', dataset, []);
+  if (!row || revision?.state !== 'ready') throw notFound('data in dataset', dataset, []);
   return toRevision(revision, row);
 }

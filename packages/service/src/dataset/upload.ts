@@ -25,7 +25,7 @@ const bounds = { memoryMiB: 1_024, timeMs: 30 * 60_000 };
  *
  * @throws {Refusal} `FILE_…`, `INPUT_TOO_LARGE`, `DISK_FULL`
  */
-export function examineApart(task: ExamineTask): Promise<FileContents> {
+export function examineInThread(task: ExamineTask): Promise<FileContents> {
   return runInThread(new URL('../../dist/examineThread.mjs', import.meta.url), task, bounds);
 }
 
@@ -46,7 +46,7 @@ export async function examineUpload(
     await receiveFile(upload, raw, { maxBytes, tooLarge: tooLarge(maxBytes) });
     const { size } = await stat(raw);
     if (size === 0) throw new Refusal('FILE_EMPTY', 'the file is empty', { hint: 'the first row holds the headings' });
-    const found = await examineApart({ folder, raw, fileName, limits: app.settings.uploads, said, known });
+    const found = await examineInThread({ folder, raw, fileName, limits: app.settings.uploads, said, known });
     return { id, sizeBytes: size, ...found };
   } catch (cause) {
     await rm(folder, { recursive: true, force: true });

@@ -10,7 +10,7 @@ import {
 import { checkReaderFilter, readFilter } from '@underbell/core/filter';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import { recurrenceWords } from '@underbell/core/schedule';
-import { limitsOn, putOwner, requireMaker, requireRight, rightOn, visibleNames } from '../access/index.ts';
+import { limitsOn, putOwner, requireAuthor, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { holdName, announce, momentOf, remember, type App } from '../platform/index.ts';
 import { describeQuery, refreshedColumns } from './load.ts';
 import { refuseSmallGroups, tooSmall, type RowRequest } from './request.ts';
@@ -81,7 +81,7 @@ export async function requireLoader(app: App, person: PersonViewer, name: string
   else {
     if (await isDatasetBinned(app, name))
       throw new Refusal('NAME_TAKEN', `\`${name}\` is in the bin`, { hint: 'put it back, or choose another name' });
-    await requireMaker(app, person, 'dataset');
+    await requireAuthor(app, person, 'dataset');
   }
   return known;
 }

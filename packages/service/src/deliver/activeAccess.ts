@@ -1,9 +1,9 @@
-import type { DoorKeeper } from '../platform/index.ts';
+import type { AccessProvider } from '../platform/index.ts';
 import { isOwnMail } from './store.ts';
 import { pauseDestination, seenDestinations } from './usecases.ts';
 
 /** Where copies may go: libraries, programs and mail hosts that are not paused. */
-export const destinationDoors: DoorKeeper = {
+export const destinationDoors: AccessProvider = {
   kind: 'destination',
   async list(app, person) {
     const all = await seenDestinations(app, person);

@@ -1,4 +1,4 @@
-export { forgetOldTurns, noteFailure, takeTurn, type Turn } from './rateLimit.sql.ts';
+export { deleteOldSends, noteFailure, acquireSlot, type Turn } from './rateLimit.sql.ts';
 export { listenForBounces } from './bounces.ts';
 export {
   copiesTo,
@@ -19,7 +19,7 @@ export {
 export { bouncedBefore } from './deliveryLog.sql.ts';
 export { findLink, linksOf, linksTo, livingLinks, noteFetched, recall } from './links.ts';
 export type { DeliveryRow, MadeFile } from './models.ts';
-export { RunWaits, sendCopies, settleInterrupted } from './send.ts';
+export { DestinationUnavailable, sendCopies, settleInterrupted } from './send.ts';
 export type { Sending } from './deliveryJob.ts';
 export { MailTransport, messageIdOf, type MailCopy } from './mail.ts';
 export { isFailing, type CopyFile, type PlacedCopy, type Transport } from './transport.ts';

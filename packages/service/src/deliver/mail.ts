@@ -4,7 +4,13 @@ import type { Readable } from 'node:stream';
 import nodemailer from 'nodemailer';
 import { printable } from '@underbell/core/format';
 import { Refusal } from '@underbell/core/refusal';
-import { connectGuarded, guardRefusal, isLoopbackAddress, type Reach, type Settings } from '../platform/index.ts';
+import {
+  connectGuarded,
+  guardRefusal,
+  isLoopbackAddress,
+  type AddressPolicy,
+  type Settings,
+} from '../platform/index.ts';
 
 export interface MailCopy {
   readonly messageId: string;
@@ -101,7 +107,7 @@ export class MailTransport {
 
   constructor(
     settings: Pick<Settings, 'smtpUrl' | 'mailFrom'>,
-    reach: Reach,
+    reach: AddressPolicy,
     auth?: { readonly user: string; readonly pass: string },
   ) {
     this.#settings = settings;

@@ -3,7 +3,7 @@ import { followDestination } from './deliveryLog.ts';
 import { destinationRoutes } from './routes.ts';
 import { isOwnMail } from './store.ts';
 import { destinations, destinationTurns, deliveries, copyLinks } from './models.ts';
-import { forgetOldTurns } from './rateLimit.sql.ts';
+import { deleteOldSends } from './rateLimit.sql.ts';
 import { destinationDoors } from './activeAccess.ts';
 
 async function follow(app: App, { kind, name }: Named, to: string): Promise<void> {
@@ -30,5 +30,5 @@ export const deliver: Capability = {
     // One that hangs holds nothing else up.
     { 'destination.look': async (...job) => (await import('./usecases.ts')).lookJob(...job) },
   ],
-  clock: [{ everyMs: 15_000, work: forgetOldTurns }],
+  clock: [{ everyMs: 15_000, work: deleteOldSends }],
 };

@@ -1,6 +1,6 @@
 import { failuresToPause, waitFor, type Rate } from '@underbell/core/burst';
 import type { DestinationState } from '@underbell/core/deliver';
-import { askSql, type App } from '../platform/index.ts';
+import { querySql, type App } from '../platform/index.ts';
 import { deliveries } from './models.ts';
 
 // Turns are taken by the clock of the database, which all workers share; failures are counted and judged in one statement.
@@ -12,7 +12,7 @@ import { deliveries } from './models.ts';
  * @returns whether it has stopped
  */
 export async function noteFailure(app: App, name: string, reason: string, count = 1): Promise<boolean> {
-  const [row] = await askSql<{ state: DestinationState }>(
+  const [row] = await querySql<{ state: DestinationState }>(
     app,
     `UPDATE destinations SET failures = failures + $count, reason = CASE WHEN state = 'paused' THEN reason ELSE $reason END,
        state = CASE WHEN state = 'ready' AND failures + $count >= $most THEN 'failing' ELSE state END,
@@ -39,9 +39,9 @@ const crowdedMs = 40;
  *
  * @param claim - claims the copy, in the same transaction; false when somebody else has it
  */
-export async function takeTurn(app: App, name: string, claim: () => Promise<boolean>): Promise<Turn> {
+export async function acquireSlot(app: App, name: string, claim: () => Promise<boolean>): Promise<Turn> {
   return app.records.transaction(async (): Promise<Turn> => {
-    const [row] = await askSql<{
+    const [row] = await querySql<{
       rates: Rate[];
       parallel: number;
       state: DestinationState;
@@ -61,7 +61,7 @@ export async function takeTurn(app: App, name: string, claim: () => Promise<bool
     if (ms > 0) return { kind: 'wait', ms, why: 'its limit is reached' };
     if (!(await claim())) return { kind: 'gone' };
     if (row.rates.length > 0)
-      await askSql(app, 'INSERT INTO destination_turns (destination_name, at) VALUES ($name, clock_timestamp())', {
+      await querySql(app, 'INSERT INTO destination_turns (destination_name, at) VALUES ($name, clock_timestamp())', {
         name,
       });
     return { kind: 'taken' };
@@ -70,7 +70,7 @@ export async function takeTurn(app: App, name: string, claim: () => Promise<bool
 
 /** When the oldest of the latest so many turns was; milliseconds, undefined where there were fewer. */
 async function latestTurn(app: App, name: string, copies: number): Promise<number | undefined> {
-  const [row] = await askSql<{ at: string }>(
+  const [row] = await querySql<{ at: string }>(
     app,
     'SELECT extract(epoch FROM at) * 1000 AS at FROM destination_turns WHERE destination_name = $name ORDER BY at DESC OFFSET $offset LIMIT 1',
     { name, offset: copies - 1 },
@@ -79,8 +79,8 @@ async function latestTurn(app: App, name: string, copies: number): Promise<numbe
 }
 
 /** Turns that no rate looks back to. */
-export async function forgetOldTurns(app: App): Promise<void> {
-  await askSql(
+export async function deleteOldSends(app: App): Promise<void> {
+  await querySql(
     app,
     `DELETE FROM destination_turns t USING destinations d WHERE d.name = t.destination_name
      AND t.at < clock_timestamp() - interval '1 s' * coalesce((SELECT max((one->>'seconds')::integer) FROM jsonb_array_elements(d.rates) one), 0)`,

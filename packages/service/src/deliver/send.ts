@@ -19,7 +19,7 @@ import type { Sending } from './deliveryJob.ts';
 import { findDestination, noteSuccess } from './store.ts';
 import { isFailing, type Transport } from './transport.ts';
 import { askToLook, openMail, openTransport } from './usecases.ts';
-import { noteFailure, takeTurn } from './rateLimit.sql.ts';
+import { noteFailure, acquireSlot } from './rateLimit.sql.ts';
 
 /** How long to wait before a copy that no destination took is offered again; none may have arrived twice by it. */
 const retryMs = [1_000, 5_000, 20_000];
@@ -37,7 +37,7 @@ const sliceMs = 1_000;
 const longestSatOutMs = 20_000;
 
 /** Thrown to leave a run until its destination takes copies again; what is ready stays ready. */
-export class RunWaits extends Error {
+export class DestinationUnavailable extends Error {
   /** @param forMs - how long its limits keep it from taking any; nothing where that cannot be known */
   constructor(
     message: string,
@@ -76,7 +76,7 @@ export async function settleInterrupted(
  * Sends what becomes ready, within the destination's limits.
  *
  * @param ready - copies with their files, as they come
- * @throws {RunWaits} when the destination has stopped
+ * @throws {DestinationUnavailable} when the destination has stopped
  */
 export async function sendCopies(app: App, sending: Sending, ready: AsyncIterable<DeliveryRow>): Promise<void> {
   const sender = new Sender(app, sending);
@@ -121,14 +121,14 @@ class Sender {
           else await this.#sendOne(delivery, this.#sending.recipientOf(delivery));
         },
         // One may hear of a stop while another hears that the destination is gone: the stop is what was asked for.
-        (error) => !(error instanceof RunWaits),
+        (error) => !(error instanceof DestinationUnavailable),
       );
     await sendAll(ready);
     while (this.#later.length > 0) {
       const waiting = this.#later;
       const soonest = Math.min(...waiting.map((one) => this.#waitOf(one)));
       if (soonest > longestSatOutMs)
-        throw new RunWaits(
+        throw new DestinationUnavailable(
           `${waiting.length === 1 ? '1 copy waits' : `${waiting.length} copies wait`} for a mail host that takes ${waiting.length === 1 ? 'it' : 'the next'} later; tried again ${this.#clock(soonest)}`,
           soonest,
         );
@@ -178,7 +178,9 @@ class Sender {
     if (row?.state !== 'ready') {
       // Others look whether it takes copies again: that may take a minute, in which other runs go on.
       if (row?.state === 'failing') await askToLook(this.#app, this.#name);
-      throw new RunWaits(`“${this.#name}” is ${row?.state ?? 'gone'}${row?.reason ? `: ${row.reason}` : ''}`);
+      throw new DestinationUnavailable(
+        `“${this.#name}” is ${row?.state ?? 'gone'}${row?.reason ? `: ${row.reason}` : ''}`,
+      );
     }
     if (isMailed(this.#sending) || 'announce' in this.#destination)
       this.#mail = await openMail(this.#app, isTest || this.#destination.kind !== 'mail' ? ownMail : this.#name);
@@ -191,19 +193,21 @@ class Sender {
     } catch (error) {
       if (!isFailing(error)) throw error;
       await noteFailure(this.#app, this.#name, error.message, failuresToPause);
-      throw new RunWaits(`“${this.#name}” takes nothing: ${error.message}`);
+      throw new DestinationUnavailable(`“${this.#name}” takes nothing: ${error.message}`);
     }
   }
 
   /** Waits for a turn at a destination. @returns whether the copy was claimed; somebody else has it otherwise */
-  async #turn(name: string, claim: Parameters<typeof takeTurn>[2]): Promise<boolean> {
+  async #turn(name: string, claim: Parameters<typeof acquireSlot>[2]): Promise<boolean> {
     for (;;) {
-      const turn = await retry(() => takeTurn(this.#app, name, claim));
+      const turn = await retry(() => acquireSlot(this.#app, name, claim));
       if (turn.kind === 'taken' || turn.kind === 'gone') return turn.kind === 'taken';
       if (turn.kind === 'stopped')
-        throw new RunWaits(`“${name}” ${turn.state === 'paused' ? 'is paused' : 'takes nothing'}: ${turn.reason}`);
+        throw new DestinationUnavailable(
+          `“${name}” ${turn.state === 'paused' ? 'is paused' : 'takes nothing'}: ${turn.reason}`,
+        );
       if (turn.ms > longestSatOutMs && turn.why !== '')
-        throw new RunWaits(`“${name}” takes the next ${this.#clock(turn.ms)}, by its limits`, turn.ms);
+        throw new DestinationUnavailable(`“${name}” takes the next ${this.#clock(turn.ms)}, by its limits`, turn.ms);
       await this.#sitOut(turn.ms, turn.why === '' ? '' : `“${name}” takes the next`);
     }
   }
@@ -244,7 +248,8 @@ class Sender {
         await move('sending', { state: 'sent', reason: delivery.files.length === 0 ? delivery.reason : null });
         return;
       } catch (error) {
-        if (error instanceof RunWaits) await move('sending', { state: 'rendered', reason: error.message });
+        if (error instanceof DestinationUnavailable)
+          await move('sending', { state: 'rendered', reason: error.message });
         if (!isRefusal(error)) throw error;
         const isForLater = isRefusal(error, 'DESTINATION_BUSY') && this.#transport === undefined;
         const wait = isForLater ? laterMs[tried] : await this.#afterFailure(error, tried);

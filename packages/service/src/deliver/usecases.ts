@@ -10,7 +10,14 @@ import {
   type Rate,
 } from '@underbell/core/burst';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
-import { noSuch, putOwner, requireAdministrator, requireMaker, requireRight, visibleNames } from '../access/index.ts';
+import {
+  notFound,
+  putOwner,
+  requireAdministrator,
+  requireAuthor,
+  requireRight,
+  visibleNames,
+} from '../access/index.ts';
 import {
   checkReach,
   emit,
@@ -27,7 +34,7 @@ import { LibraryTransport } from './webdav.ts';
 import { MailTransport } from './mail.ts';
 import type { Transport } from './transport.ts';
 import { changeDestination, findDestination, isOwnMail, listDestinations, noteTest, putDestination } from './store.ts';
-import { destinationReach, operatorsReach } from './addressPolicy.ts';
+import { destinationPolicy, operatorPolicy } from './addressPolicy.ts';
 import { WebhookTransport } from './webhook.ts';
 import type { DestinationRow } from './models.ts';
 
@@ -86,7 +93,7 @@ async function checkAddress(app: App, { kind, address }: DestinationForm): Promi
     throw wrong('the address holds credentials', 'give user and password apart from it');
   const isHere = ['127.0.0.1', '[::1]', 'localhost'].includes(url.hostname);
   if (url.protocol === 'http:' && !isHere) throw wrong('confidential figures go over TLS', 'https://');
-  await checkReach(destinationReach(app), url.hostname, Number(url.port || usualPorts[url.protocol]));
+  await checkReach(destinationPolicy(app), url.hostname, Number(url.port || usualPorts[url.protocol]));
 }
 
 const usualPorts: Readonly<Record<string, number>> = { 'http:': 80, 'https:': 443, 'smtp:': 25, 'smtps:': 465 };
@@ -102,7 +109,7 @@ export async function saveDestination(
   if (isOwnMail(name)) return { destination: await limitOwnMail(app, person, form, origin) };
   const known = await findDestination(app, name);
   if (known) await requireRight(app, person, 'edit', 'destination', name);
-  else await requireMaker(app, person, 'destination');
+  else await requireAuthor(app, person, 'destination');
   if (form.kind === 'directory') requireAdministrator(person);
   if (known && known.kind !== form.kind)
     throw new Refusal('INPUT_INVALID', `\`${name}\` is a ${known.kind}`, { pointer: '/kind', word: form.kind });
@@ -175,7 +182,7 @@ export async function requireNamed(
   const found = await findDestination(app, name);
   if (!found) {
     const all = (await listDestinations(app)).map((one) => one.name);
-    throw noSuch('destination', name, await visibleNames(app, person, 'destination', all));
+    throw notFound('destination', name, await visibleNames(app, person, 'destination', all));
   }
   if (!isOwnMail(name)) await requireRight(app, person, level, 'destination', name);
   else if (level === 'edit') requireAdministrator(person);
@@ -233,13 +240,13 @@ export async function pauseDestination(
 
 /** The way to a mail host: the installation's own, or one of the destinations. */
 export async function openMail(app: App, name: string): Promise<MailTransport> {
-  if (isOwnMail(name)) return new MailTransport(app.settings, operatorsReach(app));
+  if (isOwnMail(name)) return new MailTransport(app.settings, operatorPolicy(app));
   const row = await findDestination(app, name);
-  if (!row) throw noSuch('destination', name, []);
+  if (!row) throw notFound('destination', name, []);
   const { address, user, password, from } = opened(app, row);
   return new MailTransport(
     { smtpUrl: address, mailFrom: from ?? app.settings.mailFrom },
-    destinationReach(app),
+    destinationPolicy(app),
     user ? { user, pass: password ?? '' } : undefined,
   );
 }
@@ -247,18 +254,18 @@ export async function openMail(app: App, name: string): Promise<MailTransport> {
 /** The way to a destination that takes files. */
 export async function openTransport(app: App, name: string): Promise<Transport> {
   const row = await findDestination(app, name);
-  if (!row) throw noSuch('destination', name, []);
+  if (!row) throw notFound('destination', name, []);
   const { address, user, password, secret } = opened(app, row);
   if (row.kind === 'library')
     return new LibraryTransport(
       { url: address, ...(user ? { user } : {}), ...(password ? { password } : {}) },
-      destinationReach(app),
+      destinationPolicy(app),
     );
   if (row.kind === 'webhook')
     return new WebhookTransport(
       { url: address, secret: secret!, source: app.settings.publicUrl },
       app.now,
-      destinationReach(app),
+      destinationPolicy(app),
     );
   if (app.settings.deliveries === undefined)
     throw new Refusal('DESTINATION_CLOSED', 'no folder is set aside for copies', {

@@ -3,7 +3,7 @@ import { createReadStream } from 'node:fs';
 import { Readable } from 'node:stream';
 import type { Response } from 'undici';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
-import { GuardedHttp, SilenceWatch, type Reach } from '../platform/index.ts';
+import { GuardedHttp, IdleTimeout, type AddressPolicy } from '../platform/index.ts';
 import { taken, testFileName, testText, type CopyFile, type PlacedCopy, type Transport } from './transport.ts';
 
 export interface LibraryAccess {
@@ -35,7 +35,7 @@ export class LibraryTransport implements Transport {
 
   readonly #http: GuardedHttp;
 
-  constructor({ url, user, password }: LibraryAccess, reach: Reach) {
+  constructor({ url, user, password }: LibraryAccess, reach: AddressPolicy) {
     this.#http = new GuardedHttp(reach);
     this.#base = url.replace(/\/+$/, '');
     this.#headers =
@@ -58,7 +58,7 @@ export class LibraryTransport implements Transport {
     url: string,
     options: { headers?: Record<string, string>; text?: string; file?: CopyFile } = {},
   ): Promise<Response> {
-    const watch = new SilenceWatch(silentMs);
+    const watch = new IdleTimeout(silentMs);
     const { headers, text, file } = options;
     try {
       const body = file ? Readable.from(watch.passing(createReadStream(file.path))) : text;

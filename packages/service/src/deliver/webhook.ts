@@ -3,7 +3,7 @@ import { readFile } from 'node:fs/promises';
 import { Webhook } from 'standardwebhooks';
 import type { Response } from 'undici';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
-import { GuardedHttp, type Reach } from '../platform/index.ts';
+import { GuardedHttp, type AddressPolicy } from '../platform/index.ts';
 import type { PlacedCopy, Transport } from './transport.ts';
 
 export interface WebhookAccess {
@@ -25,7 +25,7 @@ export class WebhookTransport implements Transport {
 
   readonly #http: GuardedHttp;
 
-  constructor(access: WebhookAccess, now: () => number, reach: Reach) {
+  constructor(access: WebhookAccess, now: () => number, reach: AddressPolicy) {
     this.#http = new GuardedHttp(reach);
     this.#access = access;
     this.#now = now;

@@ -1,7 +1,7 @@
-import type { DoorKeeper } from '../platform/index.ts';
+import type { AccessProvider } from '../platform/index.ts';
 
 /** The key with which the directory tells who comes and goes. */
-export const directoryDoors: DoorKeeper = {
+export const directoryDoors: AccessProvider = {
   kind: 'directory key',
   async list(app, person) {
     if (!person.isAdministrator || app.settings.scimToken === undefined) return [];

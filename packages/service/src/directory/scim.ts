@@ -19,7 +19,7 @@ import {
   type GroupRow,
   type PersonRow,
 } from '../access/index.ts';
-import { changeNames, lockThing, remember, type App } from '../platform/index.ts';
+import { changeNames, lockResource, remember, type App } from '../platform/index.ts';
 import { attributesSchema, filterOf, operationsOf, pageOf, resourceOf, scimError } from './scimForms.ts';
 
 const { Attribute, SchemaDefinition } = SCIMMY.Types;
@@ -393,7 +393,7 @@ async function change(context: Context, request: ScimRequest): Promise<ScimAnswe
   return app.records.transaction(async () => {
     // A group that is renamed takes what names it along.
     if (request.kind === 'Groups' && request.method !== 'POST') await changeNames(app);
-    await lockThing(app, 'directory', 'provisioning');
+    await lockResource(app, 'directory', 'provisioning');
     const resource = resourceFor(request, {});
     switch (request.method) {
       case 'POST':

@@ -1,13 +1,13 @@
-import { factsOf, isAtLeast, type PersonViewer, type TakenAwayKind } from '@underbell/core/access';
+import { kindInfo, isAtLeast, type PersonViewer, type TakenAwayKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { ForeignKeyConstraintError } from 'sequelize';
-import { namesSeen, noSuch, requireRight, rightOn, rightsFor } from '../access/index.ts';
+import { namesSeen, notFound, requireRight, rightOn, rightsFor } from '../access/index.ts';
 import {
   announce,
   emit,
-  forgetThing,
+  deleteResourceData,
   changeNames,
-  lockThing,
+  lockResource,
   remember,
   userOf,
   type App,
@@ -38,7 +38,7 @@ async function shownUsers(app: App, person: PersonViewer, uses: readonly ThingUs
 }
 
 async function refuseUsed(app: App, person: PersonViewer, thing: ThingId): Promise<void> {
-  const uses = await app.things.usesOf(thing);
+  const uses = await app.things.dependentsOf(thing);
   if (uses.length > 0) throw stillNeeded(thing, await shownUsers(app, person, uses));
 }
 
@@ -59,7 +59,7 @@ export async function requireDecider(app: App, person: PersonViewer, { kind, nam
 /** @returns whether there was such a thing */
 async function remove(app: App, { kind, name }: ThingId): Promise<boolean> {
   const table = app.things.table(kind).model(app);
-  const isKept = factsOf(kind).leaving === 'kept';
+  const isKept = kindInfo(kind).deletion === 'kept';
   const removing = isKept
     ? table
         .update({ deletedAt: new Date(app.now()) }, { where: { name, deletedAt: null } })
@@ -90,10 +90,10 @@ export async function takeAway(
   const seen = await namesSeen(app, person, kind);
   await app.records.transaction(async () => {
     await changeNames(app);
-    await lockThing(app, kind, name);
+    await lockResource(app, kind, name);
     await refuseUsed(app, person, thing);
-    if (!(await remove(app, thing))) throw noSuch(kind, name, seen);
-    if (factsOf(kind).leaving !== 'kept') await forgetThing(app, thing);
+    if (!(await remove(app, thing))) throw notFound(kind, name, seen);
+    if (kindInfo(kind).deletion !== 'kept') await deleteResourceData(app, thing);
     await remember(app, { who: person.email, what: `${kind} taken away`, thing: `${kind} ${name}`, origin });
     await announce(app, thing);
     await emit(app, 'thing.gone', { thing });

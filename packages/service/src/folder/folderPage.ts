@@ -1,7 +1,7 @@
 import type { PersonViewer, RightLevel } from '@underbell/core/access';
 import { usualFolderPage, type Collection, type FolderPage } from '@underbell/core/folder';
 import { Refusal } from '@underbell/core/refusal';
-import { listFolders, namesSeen, noSuch, requireRight, visibleNames } from '../access/index.ts';
+import { listFolders, namesSeen, notFound, requireRight, visibleNames } from '../access/index.ts';
 import {
   announce,
   isThing,
@@ -33,7 +33,7 @@ async function pageOf(app: App, name: string): Promise<FolderPage> {
 async function requireFolder(app: App, person: PersonViewer, level: RightLevel, name: string): Promise<void> {
   await requireRight(app, person, level, 'folder', name);
   if (!(await isThing(app, { kind: 'folder', name })))
-    throw noSuch('folder', name, await namesSeen(app, person, 'folder'));
+    throw notFound('folder', name, await namesSeen(app, person, 'folder'));
 }
 
 /** How a folder's start page is, for those who may change it. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */

@@ -1,5 +1,5 @@
 import { dataTable } from '../dataset/index.ts';
-import { eachApart, remember, type App } from '../platform/index.ts';
+import { forEachIsolated, remember, type App } from '../platform/index.ts';
 import { listBin, purge } from './store.ts';
 import { binDays } from './usecases.ts';
 
@@ -17,7 +17,7 @@ export async function emptyBin(app: App): Promise<void> {
     });
     for (const table of tables) await app.lanes.planned.query(`DROP TABLE IF EXISTS ${dataTable(table)}`);
   };
-  await eachApart(await listBin(app), empty, (error, { kind, name }) =>
+  await forEachIsolated(await listBin(app), empty, (error, { kind, name }) =>
     app.log.error({ err: error, kind, name }, 'a thing in the bin could not be removed'),
   );
 }

@@ -1,23 +1,23 @@
 import { isAtLeast, isPeopleKind, type PersonViewer, type RenamedKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { UniqueConstraintError } from 'sequelize';
-import { namesSeen, noSuch, requireAdministrator, rightsFor } from '../access/index.ts';
+import { namesSeen, notFound, requireAdministrator, rightsFor } from '../access/index.ts';
 import {
   announce,
   changeNames,
   emit,
   forgetFormerName,
-  formerNames,
+  redirects,
   giveName,
   isThing,
-  lockThing,
+  lockResource,
   remember,
   type App,
   type Named,
   type ThingId,
 } from '../platform/index.ts';
 import { requireDecider } from './delete.ts';
-import { type FormerName } from '@underbell/core/folder';
+import { type Redirect } from '@underbell/core/folder';
 
 const nameTaken = (kind: string, word: string, cause?: unknown): Refusal =>
   new Refusal(
@@ -47,8 +47,8 @@ export async function rename(
   await app.records.transaction(async () => {
     await changeNames(app);
     // In one order, so that two who swap names do not wait for each other.
-    for (const one of [name, to].sort()) await lockThing(app, kind, one);
-    if (!(await isThing(app, thing))) throw noSuch(kind, name, seen);
+    for (const one of [name, to].sort()) await lockResource(app, kind, one);
+    if (!(await isThing(app, thing))) throw notFound(kind, name, seen);
     if (await isThing(app, { kind, name: to }, { orBinned: true })) throw nameTaken(kind, to);
     const work = await app.things.work(thing);
     if (work.length > 0)
@@ -75,8 +75,8 @@ export async function rename(
 }
 
 /** Former names of what a person may change, which lead to it still. */
-export async function seenFormerNames(app: App, person: PersonViewer): Promise<FormerName[]> {
-  const all = await formerNames(app);
+export async function seenFormerNames(app: App, person: PersonViewer): Promise<Redirect[]> {
+  const all = await redirects(app);
   const right = rightsFor(app, person);
   const seen = await Promise.all(
     all.map(async ({ kind, now: name }) =>
@@ -90,7 +90,7 @@ export async function seenFormerNames(app: App, person: PersonViewer): Promise<F
 export async function dropFormerName(app: App, person: PersonViewer, thing: Named, origin: string): Promise<void> {
   const { kind, name } = thing;
   const known = (await seenFormerNames(app, person)).find((one) => one.kind === kind && one.name === name);
-  if (!known) throw noSuch(`former name of a ${kind}`, name, []);
+  if (!known) throw notFound(`former name of a ${kind}`, name, []);
   if (isPeopleKind(kind)) requireAdministrator(person);
   else await requireDecider(app, person, { kind, name: known.now });
   await app.records.transaction(async () => {

@@ -1,11 +1,11 @@
 import Joi from 'joi';
 import {
-  binnedKinds,
-  factsOf,
+  trashableKinds,
+  kindInfo,
   foldedKinds,
   peopleKinds,
   renamedKinds,
-  takenAwayKinds,
+  deletableKinds,
   type PeopleKind,
 } from '@underbell/core/access';
 import { listFolders, thing, visibleNames, webOrigin } from '../access/index.ts';
@@ -19,7 +19,7 @@ import { atHand, bin, contents, dependents, find, keepAtHand, looked, restore, s
 const about = { tag: 'Folders', audience: 'person' } as const;
 const mark = Joi.object({
   kind: Joi.string()
-    .valid(...binnedKinds)
+    .valid(...trashableKinds)
     .required(),
   name: thing.required(),
 });
@@ -161,11 +161,11 @@ export const folderRoutes: Route[] = [
       return null;
     },
   }),
-  ...binnedKinds.map((kind) =>
+  ...trashableKinds.map((kind) =>
     defineRoute({
       ...about,
       method: 'delete',
-      path: `/api/v1/${factsOf(kind).plural}/:name`,
+      path: `/api/v1/${kindInfo(kind).plural}/:name`,
       summary: `Throw a ${kind} into the bin; what depends on it is told first`,
       params: Joi.object({ name: thing.required() }),
       query: Joi.object({ confirmed: Joi.boolean().default(false) }),
@@ -177,11 +177,11 @@ export const folderRoutes: Route[] = [
       },
     }),
   ),
-  ...takenAwayKinds.map((kind) =>
+  ...deletableKinds.map((kind) =>
     defineRoute({
       ...about,
       method: 'delete',
-      path: `/api/v1/${factsOf(kind).plural}/:name`,
+      path: `/api/v1/${kindInfo(kind).plural}/:name`,
       summary: `Take a ${kind} away, unless something needs it`,
       params: Joi.object({ name: thing.required() }),
       status: 204,
@@ -195,7 +195,7 @@ export const folderRoutes: Route[] = [
     defineRoute({
       ...about,
       method: 'put',
-      path: `/api/v1/${factsOf(kind).plural}/:name/name`,
+      path: `/api/v1/${kindInfo(kind).plural}/:name/name`,
       summary: `Give a ${kind} another name; everything that names it follows, and the old name leads to it`,
       params: Joi.object({ name: thing.required() }),
       body: Joi.object({ name: thing.required() }),

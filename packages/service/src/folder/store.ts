@@ -1,13 +1,13 @@
 import { Op, Transaction } from 'sequelize';
-import { binnedKinds, type BinnedKind } from '@underbell/core/access';
-import { forgetThing, rows, type App, type Named, type ThingId } from '../platform/index.ts';
+import { trashableKinds, type BinnedKind } from '@underbell/core/access';
+import { deleteResourceData, rows, type App, type Named, type ThingId } from '../platform/index.ts';
 import { favourites, recents } from './models.ts';
 import { type BinnedThing } from '@underbell/core/folder';
 
 const tableOf = (app: App, kind: BinnedKind) => app.things.table(kind).model(app);
 
 /** @returns whether there was such a thing, outside the bin */
-export async function throwAway(app: App, kind: BinnedKind, name: string, by: string): Promise<boolean> {
+export async function moveToTrash(app: App, kind: BinnedKind, name: string, by: string): Promise<boolean> {
   const change = { deletedAt: new Date(app.now()), deletedBy: by };
   const [changed] = await tableOf(app, kind).update(change, { where: { name, deletedAt: null } });
   return changed > 0;
@@ -30,7 +30,7 @@ export async function listBin(app: App): Promise<Omit<BinnedThing<Date>, 'until'
     });
     return (found as unknown as Omit<BinnedThing<Date>, 'kind' | 'until'>[]).map((row) => ({ kind, ...row }));
   };
-  const binned = (await Promise.all(binnedKinds.map(of))).flat();
+  const binned = (await Promise.all(trashableKinds.map(of))).flat();
   return binned.sort((a, b) => b.deletedAt.getTime() - a.deletedAt.getTime());
 }
 
@@ -83,11 +83,11 @@ export async function purge(app: App, { kind, name }: Mark, before: Date): Promi
   const tables = await app.things.dataTables({ kind, name });
   // What only it had goes by foreign keys.
   await tableOf(app, kind).destroy({ where: { name } });
-  await forgetThing(app, { kind, name });
+  await deleteResourceData(app, { kind, name });
   return [...tables];
 }
 
-const isBinned = (kind: Named['kind']): kind is BinnedKind => (binnedKinds as readonly string[]).includes(kind);
+const isBinned = (kind: Named['kind']): kind is BinnedKind => (trashableKinds as readonly string[]).includes(kind);
 
 /** Favourites and what was looked at follow a thing to its new name. */
 export async function followMarks(app: App, { kind, name }: Named, to: string): Promise<void> {

@@ -1,10 +1,10 @@
-import { binnedKinds, isAtLeast, type BinnedKind, type PersonViewer, type ThingKind } from '@underbell/core/access';
+import { trashableKinds, isAtLeast, type BinnedKind, type PersonViewer, type ThingKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import {
   foldersOf,
   listFolders,
   namesSeen,
-  noSuch,
+  notFound,
   requireRight,
   rightOn,
   rightsFor,
@@ -18,7 +18,7 @@ import {
   noteLook,
   putBack,
   setFavourite,
-  throwAway,
+  moveToTrash,
   type Mark,
 } from './store.ts';
 import {
@@ -34,11 +34,11 @@ type Findable = ThingTexts & { readonly kind: BinnedKind };
 /** Kinds that can be searched for are those that can be thrown away. */
 async function everything(app: App): Promise<Findable[]> {
   const of = async (kind: BinnedKind) => (await app.things.texts(kind)).map((one) => ({ kind, ...one }));
-  return (await Promise.all(binnedKinds.map(of))).flat();
+  return (await Promise.all(trashableKinds.map(of))).flat();
 }
 
 async function folders(app: App): Promise<ReadonlyMap<BinnedKind, ReadonlyMap<string, readonly string[]>>> {
-  return new Map(await Promise.all(binnedKinds.map(async (kind) => [kind, await foldersOf(app, kind)] as const)));
+  return new Map(await Promise.all(trashableKinds.map(async (kind) => [kind, await foldersOf(app, kind)] as const)));
 }
 
 async function visible<T extends { kind: BinnedKind; name: string }>(
@@ -143,7 +143,7 @@ export async function looked(app: App, person: PersonViewer, mark: Mark): Promis
 
 /** Everything that would no longer work without a thing, each once. */
 export async function dependents(app: App, thing: Mark): Promise<ThingUser[]> {
-  const uses = await app.things.usesOf(thing);
+  const uses = await app.things.dependentsOf(thing);
   return [...new Map(uses.map((use) => [userOf(use), use.what]))].map(([user, what]) => ({ user, what }));
 }
 
@@ -171,7 +171,7 @@ export async function bin(
   const seen = await namesSeen(app, person, kind);
   await app.records.transaction(async () => {
     // Whoever owns all of a kind owns those that there are.
-    if (!(await throwAway(app, kind, name, person.name))) throw noSuch(kind, name, seen);
+    if (!(await moveToTrash(app, kind, name, person.name))) throw notFound(kind, name, seen);
     await remember(app, {
       who: person.email,
       what: 'thrown into the bin',
@@ -202,9 +202,9 @@ export async function seenBin(app: App, person: PersonViewer): Promise<BinnedThi
 export async function restore(app: App, person: PersonViewer, mark: Mark, origin: string): Promise<void> {
   const known = (await listBin(app)).some((one) => one.kind === mark.kind && one.name === mark.name);
   if (!known || !(await mayOwn(app, person, mark.kind, mark.name)))
-    throw noSuch(`${mark.kind} in the bin`, mark.name, []);
+    throw notFound(`${mark.kind} in the bin`, mark.name, []);
   await app.records.transaction(async () => {
-    if (!(await putBack(app, mark.kind, mark.name))) throw noSuch(`${mark.kind} in the bin`, mark.name, []);
+    if (!(await putBack(app, mark.kind, mark.name))) throw notFound(`${mark.kind} in the bin`, mark.name, []);
     await remember(app, {
       who: person.email,
       what: 'taken out of the bin',

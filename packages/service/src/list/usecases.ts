@@ -22,9 +22,9 @@ import {
   findGroupRow,
   groupNames,
   listPeople,
-  noSuch,
+  notFound,
   putOwner,
-  requireMaker,
+  requireAuthor,
   requireRight,
   visibleNames,
 } from '../access/index.ts';
@@ -34,7 +34,7 @@ import {
   ownRows,
   readCsv,
   readRows,
-  refuseQuestions,
+  checkQueryLimits,
   rowsQuery,
   uploadFolder,
   type ExaminedFile,
@@ -164,7 +164,7 @@ async function saveList(app: App, person: PersonViewer, wish: SaveList): Promise
 
 async function requireListMaker(app: App, person: PersonViewer, name: string): Promise<void> {
   if (await findList(app, name)) await requireRight(app, person, 'edit', 'list', name);
-  else await requireMaker(app, person, 'list');
+  else await requireAuthor(app, person, 'list');
 }
 
 /** Loads a recipient list from a file as its next version; a file with any mistake changes nothing. */
@@ -203,7 +203,7 @@ async function readListFile(
   for (const column of [activeFrom, activeTo]) if (column !== undefined) typed.set(column, 'date');
   const said = { ...(decimal ? { decimal } : {}), ...(dates ? { dates } : {}) };
   const dialect = { ...file.dialect, ...resolveDialect(file.columns, said, typed) };
-  refuseQuestions(file.columns, typed, dialect);
+  checkQueryLimits(file.columns, typed, dialect);
   let columns: string[] = [];
   const rows: Record<string, string>[] = [];
   const plain = (cell: string, column: string) => {
@@ -279,9 +279,9 @@ async function readGroup(
   { group, each }: { group: string; each?: string },
 ): Promise<ReadList> {
   if (!person.groups.includes(group)) await requireRight(app, person, 'edit', 'list', '*');
-  if (!(await findGroupRow(app, { name: group }))) throw noSuch('group', group, await groupNames(app));
+  if (!(await findGroupRow(app, { name: group }))) throw notFound('group', group, await groupNames(app));
   const attributes = await attributeNames(app);
-  if (each !== undefined && !attributes.includes(each)) throw noSuch('attribute', each, attributes);
+  if (each !== undefined && !attributes.includes(each)) throw notFound('attribute', each, attributes);
   const members = (await listPeople(app)).filter((one) => one.groups.includes(group));
   const rows = members.flatMap(({ email, name, attributes: own }) => {
     const values = each === undefined ? [undefined] : (own[each] ?? []);
@@ -333,7 +333,7 @@ export async function currentList(app: App, person: PersonViewer, list: ListRow)
 export async function requireList(app: App, person: PersonViewer, name: string): Promise<ListRow> {
   const list = await findList(app, name);
   if (!list)
-    throw noSuch(
+    throw notFound(
       'list',
       name,
       await visibleNames(

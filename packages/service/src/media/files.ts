@@ -3,7 +3,7 @@ import { createReadStream } from 'node:fs';
 import { mkdir, readdir, rename, rm, stat, utimes } from 'node:fs/promises';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
-import { lockThing, type App } from '../platform/index.ts';
+import { lockResource, type App } from '../platform/index.ts';
 import { isNamed, keptHashes } from './store.ts';
 
 /** Beside the copies that bursts keep. Each file lies under the hash of its bytes: equal ones lie there once. */
@@ -43,7 +43,7 @@ function unlessGone(error: NodeJS.ErrnoException): undefined {
 const restMs = 3_600_000;
 
 /** Keeps others from putting a file there, and from sweeping it away, until the transaction ends. */
-export const lockFile = (app: App, hash: string): Promise<void> => lockThing(app, 'media file', hash);
+export const lockFile = (app: App, hash: string): Promise<void> => lockResource(app, 'media file', hash);
 
 /** Takes away files that no version names any more, and what came in half. */
 export async function sweepFiles(app: App): Promise<void> {

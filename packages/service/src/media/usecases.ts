@@ -3,14 +3,14 @@ import type { Readable } from 'node:stream';
 import type { PersonViewer } from '@underbell/core/access';
 import type { ListedMedia, MediaVersion, ShownMedia } from '@underbell/core/media';
 import { Refusal } from '@underbell/core/refusal';
-import { noSuch, putOwner, requireMaker, requireRight, rightsFor, visibleNames } from '../access/index.ts';
+import { notFound, putOwner, requireAuthor, requireRight, rightsFor, visibleNames } from '../access/index.ts';
 import { announce, holdName, receiveFile, refuseSpace, remember, userOf, type App } from '../platform/index.ts';
 import { examine } from './examine.ts';
 import { fileOf, hashOf, incomingFile, keepFile, lockFile, thumbnailOf } from './files.ts';
 import { media, mediaVersions, type VersionRow } from './models.ts';
 import { findMedia, findVersion, listMedia, listVersions } from './store.ts';
 
-const thingOf = (name: string) => ({ kind: 'media', name }) as const;
+const resourceIdOf = (name: string) => ({ kind: 'media', name }) as const;
 
 const shown = ({ mediaName: _, addedBy: by, addedAt: at, ...rest }: VersionRow): MediaVersion<Date> => ({
   ...rest,
@@ -39,10 +39,10 @@ export async function showMedia(app: App, person: PersonViewer, name: string): P
   const [row, versions, uses] = await Promise.all([
     findMedia(app, name),
     listVersions(app, name),
-    app.things.usesOf(thingOf(name)),
+    app.things.dependentsOf(resourceIdOf(name)),
   ]);
   const [newest] = versions;
-  if (!row || !newest) throw noSuch('media', name, []);
+  if (!row || !newest) throw notFound('media', name, []);
   const decide = rightsFor(app, person);
   const usedBy = new Set<string>();
   for (const use of uses) {
@@ -69,9 +69,9 @@ export async function requireVersion(
   await requireRight(app, person, 'view', 'media', name);
   const found = await findVersion(app, name, number);
   if (found) return found;
-  if (number === undefined) throw noSuch('media', name, []);
+  if (number === undefined) throw notFound('media', name, []);
   const numbers = (await listVersions(app, name)).map((one) => String(one.number));
-  throw noSuch('version', String(number), numbers);
+  throw notFound('version', String(number), numbers);
 }
 
 export interface NewMedia {
@@ -95,7 +95,7 @@ export async function putMedia(
 ): Promise<ShownMedia<Date>> {
   const known = await findMedia(app, name);
   if (known) await requireRight(app, person, 'edit', 'media', name);
-  else await requireMaker(app, person, 'media');
+  else await requireAuthor(app, person, 'media');
   const path = await incomingFile(app);
   const thumbnail = `${path}.thumbnail`;
   try {
@@ -112,12 +112,12 @@ export async function putMedia(
       await lockFile(app, hash);
       await keepFile(thumbnail, thumbnailOf(app, hash));
       await keepFile(path, fileOf(app, hash));
-      await holdName(app, thingOf(name), known !== undefined);
+      await holdName(app, resourceIdOf(name), known !== undefined);
       const before = await findVersion(app, name);
       const row = await findMedia(app, name);
       const called = title ?? row?.title ?? name;
       await media(app).upsert({ name, title: called });
-      if (!known) await putOwner(app, person, thingOf(name));
+      if (!known) await putOwner(app, person, resourceIdOf(name));
       if (before?.hash === hash) {
         if (called !== row?.title)
           await remember(app, {
@@ -148,7 +148,7 @@ export async function putMedia(
         origin,
         after,
       });
-      await announce(app, thingOf(name));
+      await announce(app, resourceIdOf(name));
     });
   } catch (cause) {
     throw refuseSpace(cause);
@@ -168,13 +168,13 @@ export async function retitleMedia(
 ): Promise<ShownMedia<Date>> {
   await requireRight(app, person, 'edit', 'media', name);
   await app.records.transaction(async () => {
-    await holdName(app, thingOf(name), true);
+    await holdName(app, resourceIdOf(name), true);
     const before = await findMedia(app, name);
     if (before?.title === title) return;
     await media(app).update({ title }, { where: { name } });
     const change = { before: before?.title, after: title };
     await remember(app, { who: person.email, what: 'title changed', thing: `media ${name}`, origin, ...change });
-    await announce(app, thingOf(name));
+    await announce(app, resourceIdOf(name));
   });
   return showMedia(app, person, name);
 }

@@ -1,6 +1,6 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { jobsPerPage, type FailedJob, type ShownProcesses } from '@underbell/core/operations';
-import { noSuch, requireAdministrator } from '../access/index.ts';
+import { notFound, requireAdministrator } from '../access/index.ts';
 import { connectionsGiven, listFailedJobs, listProcesses, remember, retryFailed, type App } from '../platform/index.ts';
 
 export async function showProcesses(app: App): Promise<ShownProcesses<Date>> {
@@ -17,7 +17,7 @@ export async function retryJob(app: App, person: PersonViewer, id: number, origi
   requireAdministrator(person);
   await app.records.transaction(async () => {
     const kind = await retryFailed(app, id);
-    if (kind === undefined) throw noSuch('failed job', String(id), []);
+    if (kind === undefined) throw notFound('failed job', String(id), []);
     await remember(app, { who: person.email, what: `job ${id} retried`, thing: `job ${kind}`, origin });
   });
   return { id };

@@ -1,5 +1,5 @@
-import { placedWords, type ShownPlacement } from '@underbell/core/placement';
-import type { DoorKeeper } from '../platform/index.ts';
+import { placementLabel, type ShownPlacement } from '@underbell/core/placement';
+import type { AccessProvider } from '../platform/index.ts';
 import { endPublicLink, openPublicLinks } from './public.ts';
 import { seenPlacements, suspendPlacement } from './usecases.ts';
 
@@ -10,7 +10,7 @@ function holdersOf({ kind, origins }: Pick<ShownPlacement, 'kind' | 'origins'>):
 }
 
 /** Placements that somebody may change, and that do not rest. */
-export const placementDoors: DoorKeeper = {
+export const placementDoors: AccessProvider = {
   kind: 'placement',
   async list(app, person) {
     const all = await seenPlacements(app, person);
@@ -25,7 +25,7 @@ export const placementDoors: DoorKeeper = {
             ? { kind: 'report' as const, name: one.report! }
             : { kind: 'board' as const, name: one.board },
         limits: [
-          placedWords(one),
+          placementLabel(one),
           ...Object.values(one.where),
           ...Object.entries(one.parameters).map((pair) => pair.join(' is ')),
         ].join('; '),
@@ -41,7 +41,7 @@ export const placementDoors: DoorKeeper = {
 };
 
 /** Links that show something to everybody who knows them. */
-export const publicLinkDoors: DoorKeeper = {
+export const publicLinkDoors: AccessProvider = {
   kind: 'public link',
   list: async (app, person) =>
     (await openPublicLinks(app, person)).map((one) => ({

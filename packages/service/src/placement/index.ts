@@ -1,7 +1,7 @@
 export type { Placement } from './models.ts';
 export { embedLinks } from './oembed.ts';
 export { findPlacement, listPlacements } from './store.ts';
-export { editionIn, placeOf, thingIn } from './placementView.ts';
+export { shownEdition, placementInfo, shownResource } from './placementView.ts';
 export {
   checkPlacement,
   datasetsIn,
@@ -10,7 +10,7 @@ export {
   writePlacement,
   type PlacementWish,
 } from './usecases.ts';
-export { recordFieldsOf, standingIn } from './resolvedPlacement.ts';
+export { recordFieldsOf, resolvePlacement } from './resolvedPlacement.ts';
 export { preparePlacement, openPlacement } from './view.ts';
 export { placedPart, placementInput, wishOf, type PlacedPart } from './schemas.ts';
 export { isPublicKey, publicPage, publicViewer } from './public.ts';

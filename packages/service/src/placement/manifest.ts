@@ -16,7 +16,7 @@ import { placeRoutes } from './routes.ts';
 import { findPlacement, listPlacements } from './store.ts';
 import { placeViewRoutes } from './viewRoutes.ts';
 import { placementHosts, placementProblems, placements, publicLinks } from './models.ts';
-import { thingIn } from './placementView.ts';
+import { shownResource } from './placementView.ts';
 import { placementDoors, publicLinkDoors } from './activeAccess.ts';
 
 const uses = async (app: App): Promise<ThingUse[]> =>
@@ -25,7 +25,7 @@ const uses = async (app: App): Promise<ThingUse[]> =>
     const shows = page ?? firstPage;
     const use = {
       by: { kind: 'placement', name },
-      of: thingIn(placement),
+      of: shownResource(placement),
       what: 'shows it',
       ...(editionNumber === null ? {} : { edition: editionNumber }),
       part: {
@@ -69,7 +69,7 @@ export const placement: Capability = {
       model: placements,
       async decidedWith(app, name) {
         const placement = await findPlacement(app, name);
-        return placement && thingIn(placement);
+        return placement && shownResource(placement);
       },
     },
   ],

@@ -1,7 +1,7 @@
 import { Op } from 'sequelize';
 import type { PlacementUse } from '@underbell/core/placement';
 import { placementViews } from '../usage/index.ts';
-import { rows, onePerApp, type App } from '../platform/index.ts';
+import { rows, perInstance, type App } from '../platform/index.ts';
 import { placementHosts, placementProblems } from './models.ts';
 import { addProblems } from './problems.sql.ts';
 
@@ -29,7 +29,7 @@ async function flush(app: App, held: Noted): Promise<void> {
   for (const one of hosts) await placementHosts(app).upsert(one);
 }
 
-const notedFor = onePerApp((app) => {
+const notedFor = perInstance((app) => {
   const held: Noted = { problems: new Map(), hosts: new Map(), timer: undefined };
   app.atClose.add(() => flush(app, held));
   return held;
@@ -55,12 +55,12 @@ export function noteProblem(app: App, placementName: string, code: string): void
 }
 
 /** Notes that a page of a host shows a placement: one of those that may. */
-export function noteHost(app: App, placementName: string, origin: string): void {
+export function recordHost(app: App, placementName: string, origin: string): void {
   gather(app).hosts.set(`${placementName} ${origin}`, { placementName, origin, seenAt: new Date(app.now()) });
 }
 
 /** How placements are used: views and viewers of the last 30 days, problems of the last day. */
-export async function usesOf(
+export async function usageOf(
   app: App,
   names: readonly string[],
 ): Promise<ReadonlyMap<string, Omit<PlacementUse<Date>, 'dataAt'>>> {

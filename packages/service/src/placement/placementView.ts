@@ -22,19 +22,29 @@ function definitionIn(report: ReportDefinition, { page: name, figure, look }: Sh
   return { ...report, pages: [{ ...rest, title: alone.title, figures: [{ ...alone, at }] }] };
 }
 
-export const editionIn = (edition: Edition, placement: ShownPart): Edition => ({
+export const shownEdition = (edition: Edition, placement: ShownPart): Edition => ({
   ...edition,
   definition: definitionIn(edition.definition, placement),
 });
 
 /** What a placement sets for everybody who looks through it. */
-export function placeOf({ name, title, kind, conditions, page, firstPage, look, swaps, writerId }: Placement): Place {
+export function placementInfo({
+  name,
+  title,
+  kind,
+  conditions,
+  page,
+  firstPage,
+  look,
+  swaps,
+  writerId,
+}: Placement): Place {
   const first = page ?? firstPage;
   return { name, title, kind, where: conditions, writerId, look, swaps, ...(first === null ? {} : { page: first }) };
 }
 
 /** The thing whose rights decide who sees it. */
-export const thingIn = ({ reportName, boardName }: Pick<Placement, 'reportName' | 'boardName'>) =>
+export const shownResource = ({ reportName, boardName }: Pick<Placement, 'reportName' | 'boardName'>) =>
   reportName === null
     ? ({ kind: 'board', name: boardName! } as const)
     : ({ kind: 'report', name: reportName } as const);

@@ -1,4 +1,4 @@
-import { askSql, type App } from '../platform/index.ts';
+import { querySql, type App } from '../platform/index.ts';
 
 // Counted on where there is a count already, for a placement that is still there: one statement, whoever else counts.
 
@@ -7,7 +7,7 @@ export async function addProblems(
   problem: { readonly placementName: string; readonly code: string; readonly hour: Date; readonly count: number },
 ): Promise<void> {
   const { placementName, code, hour, count } = problem;
-  await askSql(
+  await querySql(
     app,
     `INSERT INTO placement_problems (placement_name, code, hour, count)
      SELECT name, $code, $hour, $count FROM placements WHERE name = $placementName

@@ -8,7 +8,7 @@ import {
   emailsById,
   findPerson,
   limitsOn,
-  noSuch,
+  notFound,
   requireAdministrator,
   requireRight,
   rightOn,
@@ -20,7 +20,7 @@ import {
   fingerprint,
   limitFailures,
   one,
-  onePerApp,
+  perInstance,
   randomKey,
   remember,
   rows,
@@ -116,7 +116,7 @@ async function requireOwn(app: App, person: PersonViewer, name: string): Promise
   const placement = await findPlacement(app, name);
   const kind = placement?.reportName === null ? 'board' : 'report';
   const thing = placement && (placement.reportName ?? placement.boardName!);
-  if (!placement || (await rightOn(app, person, kind, thing!)) === undefined) throw noSuch('placement', name, []);
+  if (!placement || (await rightOn(app, person, kind, thing!)) === undefined) throw notFound('placement', name, []);
   await requireRight(app, person, 'own', kind, thing!);
   return placement;
 }
@@ -236,7 +236,7 @@ export async function makePublicLink(
 /** A public link by its number, whether it ended or not. @throws {Refusal} `NOT_FOUND` */
 async function requireLink(app: App, id: string): Promise<PublicLinkRow> {
   const row = /^[0-9a-f-]{36}$/.test(id) ? await one(publicLinks(app).findByPk(id)) : undefined;
-  if (!row) throw noSuch('public link', id, []);
+  if (!row) throw notFound('public link', id, []);
   return row;
 }
 
@@ -306,7 +306,7 @@ async function livingLink(
 }
 
 /** Many look by one link at once: its row is written once a second, and not by each of them. */
-const viewsOf = onePerApp(
+const viewsOf = perInstance(
   (app) =>
     new Batch<{ readonly id: string; readonly at: number }>(
       app,

@@ -1,18 +1,18 @@
 import { recordFieldsIn, type RecordField } from '@underbell/core/access';
 import { findDataset } from '../dataset/index.ts';
-import type { App, PlaceVisitor, StandIn } from '../platform/index.ts';
+import type { App, PlaceVisitor, CompanyVariantResolver } from '../platform/index.ts';
 import type { Placement } from './models.ts';
 import { findPlacement } from './store.ts';
 
 /** What stands in a placement for somebody, under its name and for its hosts, or why nothing does. */
-export interface Standing {
+export interface ResolvedPlacement {
   readonly placement: Placement;
-  readonly closed?: NonNullable<StandIn['closed']>;
+  readonly closed?: NonNullable<CompanyVariantResolver['closed']>;
 }
 
 /** What an app shows in one of its places is what the company of whoever looks chose there. */
-export async function standingIn(app: App, asked: Placement, who: PlaceVisitor): Promise<Standing> {
-  const { shows, closed } = await app.things.standsIn(asked.name, who);
+export async function resolvePlacement(app: App, asked: Placement, who: PlaceVisitor): Promise<ResolvedPlacement> {
+  const { shows, closed } = await app.things.companyVariantOf(asked.name, who);
   const other = shows === asked.name ? undefined : await findPlacement(app, shows);
   const { name, kind, origins } = asked;
   const suspendedAt = asked.suspendedAt ?? other?.suspendedAt ?? null;

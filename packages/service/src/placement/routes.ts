@@ -10,7 +10,7 @@ import { savePlacement, seenPlacement, seenPlacements, suspendPlacement } from '
 const named = Joi.object({ name: thing.required() });
 const about = { tag: 'Places', audience: 'person' } as const;
 
-const steer = (act: 'suspend' | 'resume', summary: string) =>
+const runAction = (act: 'suspend' | 'resume', summary: string) =>
   defineRoute({
     ...about,
     method: 'post',
@@ -60,8 +60,8 @@ export const placeRoutes: Route[] = [
     query: Joi.object({ report: thing, board: thing }).oxor('report', 'board'),
     handle: async ({ app, person, query }) => ({ placements: await seenPlacements(app, person, query) }),
   }),
-  steer('suspend', 'Take a placement out of everybody’s sight for a while'),
-  steer('resume', 'Show a suspended placement again'),
+  runAction('suspend', 'Take a placement out of everybody’s sight for a while'),
+  runAction('resume', 'Show a suspended placement again'),
   defineRoute({
     method: 'get',
     path: '/api/v1/placements/:name',

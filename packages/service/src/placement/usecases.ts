@@ -3,16 +3,16 @@ import { checkSwaps, hostLines, type ShownPlacement } from '@underbell/core/plac
 import { isRefusal, Refusal, suggest } from '@underbell/core/refusal';
 import { findFigure, findPage, readParameters } from '@underbell/core/report';
 import { escapeUTF8 } from 'entities';
-import { emailsById, noSuch, requirePassOn, requireRight, rightOn, rightsFor } from '../access/index.ts';
+import { emailsById, notFound, requirePassOn, requireRight, rightOn, rightsFor } from '../access/index.ts';
 import { boardDatasetNames, findBoard } from '../board/index.ts';
 import { findDataset, loadedSince } from '../dataset/index.ts';
-import { announce, emit, forgetThing, holdName, momentOf, remember, type App } from '../platform/index.ts';
+import { announce, emit, deleteResourceData, holdName, momentOf, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import type { Placement } from './models.ts';
-import { thingIn } from './placementView.ts';
+import { shownResource } from './placementView.ts';
 import { recordFieldsOf } from './resolvedPlacement.ts';
 import { findPlacement, listPlacements, putPlacement, removePlacement, setSuspended } from './store.ts';
-import { usesOf } from './placementUsage.ts';
+import { usageOf } from './placementUsage.ts';
 
 /** What hosts with a little code paste: the element, its script, and where the host hands out access tokens. */
 function snippetOf(app: App, { name, title }: Placement): string {
@@ -138,7 +138,12 @@ export type PlacementWish = Omit<Placement, 'writerId' | 'makerId' | 'madeAt' | 
 /** What whoever saves a placement has to be allowed: to change what it shows; or to pass it on, in a place that they own. */
 export type PlacingRight = 'change' | 'pass on';
 
-async function requirePlacing(app: App, person: PersonViewer, thing: ReturnType<typeof thingIn>, by: PlacingRight) {
+async function requirePlacing(
+  app: App,
+  person: PersonViewer,
+  thing: ReturnType<typeof shownResource>,
+  by: PlacingRight,
+) {
   if (by === 'change') await requireRight(app, person, 'edit', thing.kind, thing.name);
   else await requirePassOn(app, person, 'view', thing.kind, thing.name);
 }
@@ -156,10 +161,10 @@ export async function checkPlacement(
   wish: PlacementWish,
   by: PlacingRight = 'change',
 ): Promise<CheckedPlacement> {
-  const thing = thingIn(wish);
+  const thing = shownResource(wish);
   await requirePlacing(app, person, thing, by);
   const before = await findPlacement(app, wish.name);
-  const other = before && thingIn(before);
+  const other = before && shownResource(before);
   // Whose place it is, whoever passes something on there has looked at.
   const isOthers =
     by === 'change' &&
@@ -230,7 +235,7 @@ export async function suspendPlacement(
   origin: string,
 ): Promise<ShownPlacement<Date>> {
   const placement = await requirePlacement(app, person, name);
-  const thing = thingIn(placement);
+  const thing = shownResource(placement);
   await requireRight(app, person, 'edit', thing.kind, thing.name);
   await app.records.transaction(async () => {
     await setSuspended(app, name, isSuspended ? new Date(app.now()) : null);
@@ -244,8 +249,8 @@ export async function suspendPlacement(
 /** Ends a placement for good, in the transaction of whoever decides that. */
 export async function endPlacement(app: App, person: PersonViewer, name: string, origin: string): Promise<void> {
   const thing = { kind: 'placement', name } as const;
-  if (!(await removePlacement(app, name))) throw noSuch('placement', name, []);
-  await forgetThing(app, thing);
+  if (!(await removePlacement(app, name))) throw notFound('placement', name, []);
+  await deleteResourceData(app, thing);
   await remember(app, { who: person.email, what: 'placement taken away', thing: `placement ${name}`, origin });
   await announce(app, thing);
   await emit(app, 'thing.gone', { thing });
@@ -263,11 +268,11 @@ export async function seenPlacements(
       (of.board === undefined || one.boardName === of.board),
   );
   const right = rightsFor(app, person);
-  const rights = await Promise.all(all.map((one) => right(thingIn(one))));
+  const rights = await Promise.all(all.map((one) => right(shownResource(one))));
   const seen = all.filter((_, i) => rights[i] !== undefined);
   const changed = all.filter((_, i) => rights[i] !== undefined && isAtLeast(rights[i], 'edit'));
   const emails = await emailsById(app);
-  const uses = await usesOf(
+  const uses = await usageOf(
     app,
     changed.map((one) => one.name),
   );
@@ -287,13 +292,13 @@ export async function seenPlacements(
 /** A placement of what a person may see; which others there are, is told only of those. @throws {Refusal} `NOT_FOUND` */
 async function requirePlacement(app: App, person: PersonViewer, name: string): Promise<Placement> {
   const placement = await findPlacement(app, name);
-  const thing = placement && thingIn(placement);
+  const thing = placement && shownResource(placement);
   if (placement && thing && (await rightOn(app, person, thing.kind, thing.name)) !== undefined) return placement;
   const right = rightsFor(app, person);
   const all = await listPlacements(app);
-  const rights = await Promise.all(all.map((one) => right(thingIn(one))));
+  const rights = await Promise.all(all.map((one) => right(shownResource(one))));
   const names = all.filter((_, i) => rights[i] !== undefined).map((one) => one.name);
-  throw noSuch('placement', name, names);
+  throw notFound('placement', name, names);
 }
 
 export async function seenPlacement(app: App, person: PersonViewer, name: string): Promise<ShownPlacement<Date>> {

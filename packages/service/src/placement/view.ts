@@ -1,7 +1,7 @@
 import { requireRecord, type PersonViewer, type Right, type TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import type { ViewAnswer } from '@underbell/core/view';
-import { askForAccess, noSuch, rightOn } from '../access/index.ts';
+import type { ViewResponse } from '@underbell/core/view';
+import { askForAccess, notFound, rightOn } from '../access/index.ts';
 import { boardDatasets, glanceAtBoard, viewBoard } from '../board/index.ts';
 import { isThing, momentOf, requireHost, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
@@ -16,10 +16,10 @@ import {
   type Watched,
 } from '../view/index.ts';
 import type { Placement } from './models.ts';
-import { editionIn, placeOf, thingIn } from './placementView.ts';
-import { recordFieldsOf, standingIn } from './resolvedPlacement.ts';
+import { shownEdition, placementInfo, shownResource } from './placementView.ts';
+import { recordFieldsOf, resolvePlacement } from './resolvedPlacement.ts';
 import { findPlacement } from './store.ts';
-import { noteHost } from './placementUsage.ts';
+import { recordHost } from './placementUsage.ts';
 
 /**
  * A client with origins shows what its tokens open in pages of those alone. Which page asks only the browser knows, and it
@@ -71,15 +71,15 @@ function recordOf({ client, record = {} }: Visitor): Readonly<Record<string, str
 /** A placement, for whoever may see what it shows, there at least. @throws {Refusal} `NOT_FOUND`, `TOKEN_OUT_OF_BOUNDS`, `PLACE_SUSPENDED`, `HOST_NOT_NAMED` */
 export async function openPlacement(app: App, name: string, who: Visitor): Promise<OpenPlacement> {
   const asked = await findPlacement(app, name);
-  if (!asked) throw noSuch('placement', name, []);
+  if (!asked) throw notFound('placement', name, []);
   const looking = who.person ?? who.client?.person;
   const beside = {
     ...(looking ? { person: looking } : {}),
     record: recordOf(who),
     isOwnRecord: who.client === undefined,
   };
-  const { placement, closed } = await standingIn(app, asked, beside);
-  const thing = thingIn(placement);
+  const { placement, closed } = await resolvePlacement(app, asked, beside);
+  const thing = shownResource(placement);
   const own = who.person && (await rightOn(app, who.person, thing.kind, thing.name));
   const admission = who.person && own === undefined ? await app.things.admits(who.person, name) : undefined;
   const right: Right | undefined = who.isExpected
@@ -88,7 +88,7 @@ export async function openPlacement(app: App, name: string, who: Visitor): Promi
       ? { level: 'view', because: `may view: ${admission.because}` }
       : own;
   // Neither what it shows nor that it is there is told to whom it is not for.
-  if (who.person && right === undefined) throw noSuch('placement', name, []);
+  if (who.person && right === undefined) throw notFound('placement', name, []);
   if (!who.person && thing.kind === 'board')
     throw new Refusal(
       'TOKEN_OUT_OF_BOUNDS',
@@ -106,7 +106,7 @@ export async function openPlacement(app: App, name: string, who: Visitor): Promi
     });
   // A tab stands in its chat, which said who is looking.
   if (placement.kind !== 'channel') requireHost(who.host, placement.origins);
-  if (who.host !== undefined && placement.origins.includes(who.host)) noteHost(app, name, who.host);
+  if (who.host !== undefined && placement.origins.includes(who.host)) recordHost(app, name, who.host);
   return {
     placement,
     ...(right ? { right } : {}),
@@ -116,7 +116,7 @@ export async function openPlacement(app: App, name: string, who: Visitor): Promi
 
 /** What a placement sets for somebody who looks through it. */
 const placeFor = ({ placement, admittedBy }: OpenPlacement) => ({
-  ...placeOf(placement),
+  ...placementInfo(placement),
   ...(admittedBy ? { admittedBy } : {}),
 });
 
@@ -136,13 +136,13 @@ export async function preparePlacement(
   const { placement, right } = await openPlacement(app, name, asked);
   if (placement.reportName === null)
     throw new Refusal('INPUT_INVALID', `\`${name}\` shows a board, which is looked at as a whole`, { word: name });
-  const edition = editionIn(
+  const edition = shownEdition(
     await findEdition(app, placement.reportName, placement.editionNumber ?? undefined),
     placement,
   );
   const report = edition.definition;
   requireRecord(await recordFieldsOf(app, placement), recordOf(asked));
-  const place = placeOf(placement);
+  const place = placementInfo(placement);
   const page = request.page ?? place.page;
   const { today } = momentOf(app);
   const token = who.client ? tokenBounds(who.client, report, page, today) : [];
@@ -158,7 +158,7 @@ export async function viewPlacedBoard(
   name: string,
   who: Visitor,
   request: ViewRequest,
-): Promise<ViewAnswer<Date> | undefined> {
+): Promise<ViewResponse<Date> | undefined> {
   const asked = { ...who, ...(request.record ? { record: request.record } : {}) };
   const open = await openPlacement(app, name, asked);
   const { placement } = open;
@@ -210,7 +210,7 @@ export async function askToSee(app: App, person: PersonViewer, wish: AccessWish,
   const { report, board, placement: placed, words } = wish;
   const placement = placed === undefined ? undefined : await findPlacement(app, placed);
   const thing = placement
-    ? thingIn(placement)
+    ? shownResource(placement)
     : board === undefined
       ? ({ kind: 'report', name: report ?? placed ?? '' } as const)
       : ({ kind: 'board', name: board } as const);

@@ -15,7 +15,7 @@ export interface Reachable {
 }
 
 /** What a connection is opened for. */
-export interface Reach {
+export interface AddressPolicy {
   readonly reachable: readonly Reachable[];
   /** Said by whoever runs the service rather than by a person: this machine is no secret to them. */
   readonly isOperators?: boolean;
@@ -33,7 +33,7 @@ export function isSameAddress(one: string, other: string): boolean {
 }
 
 /** Why an address is not reached for this purpose; undefined where it may be. */
-export function objectionTo(reach: Reach, address: string, port: number): string | undefined {
+export function rejectAddress(reach: AddressPolicy, address: string, port: number): string | undefined {
   if (isForbiddenAddress(address)) return 'it lies in a network that is not for data';
   const isAllowed = reach.reachable.some(
     (one) => isSameAddress(one.address, address) && (one.port === undefined || one.port === port),
@@ -51,9 +51,9 @@ const refuse = (why: string) => new Refusal('ADDRESS_FORBIDDEN', `this address m
  *
  * @throws {Refusal} `ADDRESS_FORBIDDEN`
  */
-export async function checkReach(reach: Reach, host: string, port: number): Promise<void> {
+export async function checkReach(reach: AddressPolicy, host: string, port: number): Promise<void> {
   for (const address of await addressesOf(bare(host))) {
-    const why = objectionTo(reach, address, port);
+    const why = rejectAddress(reach, address, port);
     if (why !== undefined) throw refuse(why);
   }
 }
@@ -61,11 +61,11 @@ export async function checkReach(reach: Reach, host: string, port: number): Prom
 type LookupDone = (error: Error | null, address?: string | LookupAddress[], family?: number) => void;
 
 /** Resolves a name to those of its addresses alone that may be reached: the connection goes to one of them and no other. */
-function guardedLookup(reach: Reach, port: number) {
+function guardedLookup(reach: AddressPolicy, port: number) {
   return (hostname: string, options: LookupOptions, done: LookupDone): void => {
     resolve(hostname, { ...options, all: true }, (error, found) => {
       if (error) return done(error);
-      const reasons = found.map(({ address }) => objectionTo(reach, address, port));
+      const reasons = found.map(({ address }) => rejectAddress(reach, address, port));
       const open = found.filter((_, i) => reasons[i] === undefined);
       if (open.length === 0) return done(refuse(reasons[0] ?? 'it has no address'));
       if (options.all) return done(null, open);
@@ -79,9 +79,9 @@ function guardedLookup(reach: Reach, port: number) {
  * to is looked at, and a path of this machine is none.
  */
 export class GuardedSocket extends Socket {
-  readonly #reach: Reach;
+  readonly #reach: AddressPolicy;
 
-  constructor(reach: Reach) {
+  constructor(reach: AddressPolicy) {
     super();
     this.#reach = reach;
   }
@@ -98,14 +98,14 @@ export class GuardedSocket extends Socket {
       return this;
     };
     if (!Number.isInteger(port) || port < 1) return fail(refuse('it is no address of a network'));
-    const why = isIP(host) === 0 ? undefined : objectionTo(this.#reach, host, port);
+    const why = isIP(host) === 0 ? undefined : rejectAddress(this.#reach, host, port);
     if (why !== undefined) return fail(refuse(why));
     return super.connect({ host, port, lookup: guardedLookup(this.#reach, port) as never }, done);
   }
 }
 
 /** A socket that is connected already. @throws {Refusal} `ADDRESS_FORBIDDEN`, or what the network says */
-export function connectGuarded(reach: Reach, host: string, port: number, timeoutMs: number): Promise<Socket> {
+export function connectGuarded(reach: AddressPolicy, host: string, port: number, timeoutMs: number): Promise<Socket> {
   return new Promise((done, fail) => {
     const socket = new GuardedSocket(reach);
     socket.setTimeout(timeoutMs, () => socket.destroy(new Error('the connection took too long')));
@@ -120,12 +120,12 @@ export function connectGuarded(reach: Reach, host: string, port: number, timeout
 
 const connectMs = 10_000;
 
-function agentFor(reach: Reach): Agent {
+function agentFor(reach: AddressPolicy): Agent {
   return new Agent({
     connect(options, done) {
       const host = bare(options.hostname);
       const port = Number(options.port || (options.protocol === 'https:' ? 443 : 80));
-      const why = isIP(host) === 0 ? undefined : objectionTo(reach, host, port);
+      const why = isIP(host) === 0 ? undefined : rejectAddress(reach, host, port);
       if (why !== undefined) return done(refuse(why), null);
       buildConnector({ timeout: connectMs, lookup: guardedLookup(reach, port) as never })(options, done);
     },
@@ -145,7 +145,7 @@ export function guardRefusal(cause: unknown): Refusal | undefined {
 export class GuardedHttp {
   readonly #agent: Agent;
 
-  constructor(reach: Reach) {
+  constructor(reach: AddressPolicy) {
     this.#agent = agentFor(reach);
   }
 

@@ -3,7 +3,7 @@ import type { Sequelize } from 'sequelize';
 import { dateWriter } from '@underbell/core/format';
 import { ChangeFeed } from './changes.ts';
 import { Clock } from './clock.ts';
-import { closeLanes, openAsking, openLanes, type Lanes } from './connectionPools.ts';
+import { closeLanes, openAsking, openPools, type ConnectionPools } from './connectionPools.ts';
 import { openRecords } from './records/index.ts';
 import type { Pool } from './pool.ts';
 import type { Settings } from './settings.ts';
@@ -18,7 +18,7 @@ export interface App {
   /** Names of the capabilities that hear of an event. */
   readonly hearersOf: (event: EventName) => readonly string[];
   readonly records: Sequelize;
-  readonly lanes: Lanes;
+  readonly lanes: ConnectionPools;
   /** Asks what every request needs, by prepared statements. */
   readonly asking: Pool;
   readonly vault: Vault;
@@ -56,7 +56,7 @@ export function openApp(settings: Settings, log: Logger, { things, hearersOf }: 
     things: things(() => app),
     hearersOf,
     records: openRecords(settings),
-    lanes: openLanes(settings),
+    lanes: openPools(settings),
     asking: openAsking(settings),
     vault: new Vault(settings.secret),
     checks: new Map([['changes', () => changes.isAlive]]),

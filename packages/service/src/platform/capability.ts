@@ -1,6 +1,6 @@
 import type Router from '@koa/router';
 import type { NamedKind, PersonViewer, ThingKind } from '@underbell/core/access';
-import type { DoorKind, OpenDoor } from '@underbell/core/activeAccess';
+import type { DoorKind, ActiveAccess } from '@underbell/core/activeAccess';
 import type { DatasetShape } from '@underbell/core/dataset';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
@@ -17,7 +17,7 @@ import type {
   Named,
   NamedTable,
   PlaceVisitor,
-  StandIn,
+  CompanyVariantResolver,
   ThingId,
   Things,
   ThingTable,
@@ -70,10 +70,10 @@ export interface References {
 }
 
 /** What a capability hands out to somebody, of one kind. */
-export interface DoorKeeper {
+export interface AccessProvider {
   readonly kind: DoorKind;
   /** Those that a person may know of: the owner's own, all of them for an administrator. */
-  readonly list: (app: App, person: PersonViewer) => Promise<readonly Omit<OpenDoor<Date>, 'kind'>[]>;
+  readonly list: (app: App, person: PersonViewer) => Promise<readonly Omit<ActiveAccess<Date>, 'kind'>[]>;
   /** Ends one, with the rights of whoever ends it; nothing for what is not ended here. */
   readonly end?: (app: App, person: PersonViewer, id: string, origin: string) => Promise<unknown>;
 }
@@ -90,15 +90,19 @@ export interface Capability {
   /** What has a name and is no thing that rights are given on. */
   readonly named?: readonly NamedTable[];
   readonly references?: References;
-  readonly doors?: readonly DoorKeeper[];
+  readonly doors?: readonly AccessProvider[];
   /** The origins whose pages may frame something of it: a set for each thing that names some. */
   readonly framers?: (app: App) => Promise<readonly (readonly string[])[]>;
   /** By whom somebody who has no right on what a placement shows is let in to it all the same. */
   readonly admits?: (app: App, person: PersonViewer, placement: string) => Promise<Admission | undefined>;
   /** What stands in a placement for whoever looks at it; nothing where this capability has no say. */
-  readonly standsIn?: (app: App, placement: string, who: PlaceVisitor) => Promise<StandIn | undefined>;
+  readonly companyVariantOf?: (
+    app: App,
+    placement: string,
+    who: PlaceVisitor,
+  ) => Promise<CompanyVariantResolver | undefined>;
   /** Stops a program that may not ask at the moment. @throws {Refusal} */
-  readonly requireOpenClient?: (app: App, clientId: string) => Promise<void>;
+  readonly requireEnabledApp?: (app: App, clientId: string) => Promise<void>;
   /** Who an ID token of another program is of, by what the common directory says. @throws {Refusal} `TOKEN_INVALID` */
   readonly personBehind?: (app: App, idToken: string, audience: string) => Promise<PersonViewer>;
   /** Kinds of grants (RFC 6749, section 4.5) for which it gives keys of its own, by their names. */
@@ -161,15 +165,15 @@ export function thingsOf(capabilities: readonly Capability[], app: () => App): T
       }
       return undefined;
     },
-    async standsIn(placement, who) {
-      for (const { standsIn } of capabilities) {
-        const found = await standsIn?.(app(), placement, who);
+    async companyVariantOf(placement, who) {
+      for (const { companyVariantOf } of capabilities) {
+        const found = await companyVariantOf?.(app(), placement, who);
         if (found) return found;
       }
       return { shows: placement };
     },
-    async requireOpenClient(clientId) {
-      for (const one of capabilities) await one.requireOpenClient?.(app(), clientId);
+    async requireEnabledApp(clientId) {
+      for (const one of capabilities) await one.requireEnabledApp?.(app(), clientId);
     },
     tokenGrant(type) {
       const grants = capabilities.flatMap((one) => Object.entries(one.tokenGrants ?? {}));
@@ -184,7 +188,7 @@ export function thingsOf(capabilities: readonly Capability[], app: () => App): T
     texts: async (kind) => (await table(kind).texts?.(app())) ?? [],
     dataTables: async ({ kind, name }) => (await table(kind).dataTables?.(app(), name)) ?? [],
     decidedWith: async ({ kind, name }) => table(kind).decidedWith?.(app(), name),
-    usesOf: async ({ kind, name }) =>
+    dependentsOf: async ({ kind, name }) =>
       (await all((one) => one.uses?.(app()))).filter(({ of }) => of.kind === kind && of.name === name),
     losses: (change) => all((one) => one.losses?.(app(), change)),
     work: (thing) => all((one) => one.work?.(app(), thing)),

@@ -1,5 +1,5 @@
 import type { App } from './app.ts';
-import { askSql } from './records/index.ts';
+import { querySql } from './records/index.ts';
 
 // Some rows of a table, whichever: a model cannot take away only so many.
 
@@ -46,7 +46,7 @@ async function sweep(app: App, { table, where, keptMs }: Spent): Promise<number>
   const before = new Date(app.now() - keptMs(app));
   let gone = 0;
   for (let step = 0; step < mostSteps; step++) {
-    const rows = await askSql(
+    const rows = await querySql(
       app,
       `DELETE FROM ${table} WHERE ctid IN (SELECT ctid FROM ${table} WHERE ${where} LIMIT ${stepRows}) RETURNING 1`,
       { before },

@@ -49,7 +49,7 @@ export async function together(...all: readonly Promise<unknown>[]): Promise<voi
 }
 
 /** Does something for each of some things, one after the other; one that fails is told of and holds none of the others up. */
-export async function eachApart<T>(
+export async function forEachIsolated<T>(
   items: readonly T[],
   work: (item: T) => Promise<void>,
   onFailure: (error: unknown, item: T) => void,

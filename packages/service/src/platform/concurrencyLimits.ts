@@ -1,36 +1,36 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
-import { onePerApp } from './perInstance.ts';
+import { perInstance } from './perInstance.ts';
 
 /** How many at once for each kind of asker, in one process. */
-export interface ShareLimits {
+export interface ConcurrencyLimits {
   readonly person: number;
   readonly token: number;
   readonly placement: number;
 }
 
 /** Of the connections that answer readers, so that nobody takes all of them: the rest is for the others. */
-export const connectionShares: ShareLimits = { person: 6, token: 6, placement: 8 };
+export const connectionShares: ConcurrencyLimits = { person: 6, token: 6, placement: 8 };
 /** Of streams that tell of changes. */
-export const streamShares: ShareLimits = { person: 24, token: 24, placement: 1_000 };
+export const streamShares: ConcurrencyLimits = { person: 24, token: 24, placement: 1_000 };
 /** Of files of rows that are being fetched. */
-export const downloadShares: ShareLimits = { person: 2, token: 2, placement: 4 };
+export const downloadShares: ConcurrencyLimits = { person: 2, token: 2, placement: 4 };
 /** So many questions of one asker wait for its own share; more are turned away. */
 const mostWaiting = 200;
 
 /** `person:ID`, `token:ID`, `placement:NAME`. */
-export type AskerKey = `${keyof ShareLimits}:${string}`;
+export type AskerKey = `${keyof ConcurrencyLimits}:${string}`;
 
 const asking = new AsyncLocalStorage<readonly AskerKey[]>();
 
 /** Runs work on behalf of somebody, whose share of what is shared it uses. */
-export function askingAs<T>(keys: readonly AskerKey[], work: () => T): T {
+export function runAs<T>(keys: readonly AskerKey[], work: () => T): T {
   return asking.run(keys, work);
 }
 
 /** On whose behalf work is done just now; nobody's outside of a request. */
-export const currentAskers = (): readonly AskerKey[] => asking.getStore() ?? [];
+export const currentCallers = (): readonly AskerKey[] => asking.getStore() ?? [];
 
 interface Share {
   used: number;
@@ -39,10 +39,10 @@ interface Share {
 
 /** Shares of one thing that several askers want at once. */
 export class Shares {
-  readonly #limits: ShareLimits;
+  readonly #limits: ConcurrencyLimits;
   readonly #shares = new Map<AskerKey, Share>();
 
-  constructor(limits: ShareLimits) {
+  constructor(limits: ConcurrencyLimits) {
     this.#limits = limits;
   }
 
@@ -55,7 +55,7 @@ export class Shares {
   }
 
   #limitOf(key: AskerKey): number {
-    return this.#limits[key.slice(0, key.indexOf(':')) as keyof ShareLimits];
+    return this.#limits[key.slice(0, key.indexOf(':')) as keyof ConcurrencyLimits];
   }
 
   #giveBack(key: AskerKey): void {
@@ -114,7 +114,7 @@ interface AppShares {
   readonly streams: Shares;
   readonly downloads: Shares;
 }
-const shares = onePerApp<AppShares>(() => ({
+const shares = perInstance<AppShares>(() => ({
   connections: new Shares(connectionShares),
   streams: new Shares(streamShares),
   downloads: new Shares(downloadShares),
@@ -122,12 +122,12 @@ const shares = onePerApp<AppShares>(() => ({
 
 /** A place among the connections for readers. @returns what gives it back */
 export function takeConnection(app: App): Promise<() => void> {
-  return shares(app).connections.take(currentAskers());
+  return shares(app).connections.take(currentCallers());
 }
 
 /** A place among those who fetch files of rows. @throws {Refusal} `TOO_MANY` */
 export function takeDownload(app: App): () => void {
-  return shares(app).downloads.takeNow(currentAskers());
+  return shares(app).downloads.takeNow(currentCallers());
 }
 
 /** A place among the streams that tell of changes. @throws {Refusal} `TOO_MANY` */

@@ -1,9 +1,9 @@
 import { acquireMs, connectionTo, openPool, type Pool } from './pool.ts';
-import { giveWayBehind } from './priority.ts';
+import { lowerPriority } from './priority.ts';
 import type { ConnectionLimits, Settings } from './settings.ts';
 
 /** Connections for dataset rows. Readers and planned work never wait for each other's. */
-export interface Lanes {
+export interface ConnectionPools {
   /** People who are looking. */
   readonly readers: Pool;
   /** Rows that somebody fetches as a file, as slowly as they like. */
@@ -16,26 +16,26 @@ export interface Lanes {
  * How long one statement of a lane may take, and how long somebody waits for one of its connections; milliseconds, of a live
  * source as of our own rows. Planned work takes its turn behind loads that take minutes.
  */
-export const laneBounds: Readonly<Record<Lane, { readonly statementMs: number; readonly acquireMs: number }>> = {
+export const laneBounds: Readonly<Record<PoolName, { readonly statementMs: number; readonly acquireMs: number }>> = {
   readers: { statementMs: 30_000, acquireMs: 30_000 },
   downloads: { statementMs: 0, acquireMs: 60_000 },
   planned: { statementMs: 0, acquireMs: 600_000 },
 };
 
-export type Lane = keyof Lanes;
+export type PoolName = keyof ConnectionPools;
 
 /**
  * Opens both lanes; a query of a reader may take 30 s, planned work is not bounded. What planned work groups for all
  * recipients at once is hashed in memory, where the usual 4 MB would have it sorted on disk. On the database's own machine
  * its processes give way to those of readers.
  */
-export function openLanes(
+export function openPools(
   settings: Pick<Settings, 'databaseUrl' | 'priority' | 'transactionIdleSeconds'> & {
-    readonly connections: Pick<ConnectionLimits, Lane>;
+    readonly connections: Pick<ConnectionLimits, PoolName>;
   },
-): Lanes {
+): ConnectionPools {
   const { priority, connections } = settings;
-  const open = (name: Lane, parameters: Readonly<Record<string, string | number>> = {}) =>
+  const open = (name: PoolName, parameters: Readonly<Record<string, string | number>> = {}) =>
     openPool({
       ...connectionTo(settings, { name, parameters }),
       max: connections[name],
@@ -43,7 +43,7 @@ export function openLanes(
       connectionTimeoutMillis: laneBounds[name].acquireMs,
     });
   const planned = open('planned', { work_mem: '32MB', max_parallel_workers_per_gather: 0 });
-  if (priority !== 'usual') planned.on('connect', giveWayBehind);
+  if (priority !== 'usual') planned.on('connect', lowerPriority);
   return { readers: open('readers'), downloads: open('downloads'), planned };
 }
 
@@ -57,6 +57,6 @@ export function openAsking(settings: Settings): Pool {
   });
 }
 
-export async function closeLanes(lanes: Lanes): Promise<void> {
+export async function closeLanes(lanes: ConnectionPools): Promise<void> {
   await Promise.all([lanes.readers.end(), lanes.downloads.end(), lanes.planned.end()]);
 }

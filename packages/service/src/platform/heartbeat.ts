@@ -1,6 +1,6 @@
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
-import { onePerApp } from './perInstance.ts';
+import { perInstance } from './perInstance.ts';
 import {
   connectionsGiven,
   endHeartbeat,
@@ -43,7 +43,7 @@ async function checkConnections(app: App): Promise<void> {
     );
 }
 
-const beating = onePerApp((app) => ({ started: start(app) }));
+const beating = perInstance((app) => ({ started: start(app) }));
 
 async function start(app: App): Promise<void> {
   await readClock(app);

@@ -1,5 +1,5 @@
 /** Gives something up when nothing happens to it for a while, however long it takes in all. */
-export class SilenceWatch {
+export class IdleTimeout {
   readonly #abort = new AbortController();
   readonly #silentMs: number;
   #timer: NodeJS.Timeout;

@@ -5,7 +5,7 @@ export {
   GuardedSocket,
   guardRefusal,
   isSameAddress,
-  type Reach,
+  type AddressPolicy,
   type Reachable,
 } from './addressPolicy.ts';
 export { closeApp, momentOf, openApp, type App, type Clocks } from './app.ts';
@@ -18,7 +18,7 @@ export {
   lostBy,
   thingsOf,
   type Capability,
-  type DoorKeeper,
+  type AccessProvider,
   type References,
 } from './capability.ts';
 export { emit } from './events.ts';
@@ -28,8 +28,8 @@ export {
   forgetFormerName,
   forgetFormerNames,
   keepFormerName,
-  forgetThing,
-  formerNames,
+  deleteResourceData,
+  redirects,
   giveName,
   holdName,
   isThing,
@@ -41,7 +41,7 @@ export {
   type KeyAsked,
   type Admission,
   type PlaceVisitor,
-  type StandIn,
+  type CompanyVariantResolver,
   type ColumnsChange,
   type Impact,
   type Named,
@@ -51,8 +51,8 @@ export {
 } from './resources.ts';
 export { announce } from './notify.sql.ts';
 export type { Change, ChangeFeed } from './changes.ts';
-export { isAnybodyLooking } from './readerActivity.sql.ts';
-export { laneBounds, type Lane, type Lanes } from './connectionPools.ts';
+export { hasActiveReaders } from './readerActivity.sql.ts';
+export { laneBounds, type PoolName, type ConnectionPools } from './connectionPools.ts';
 export { countAttempt, countTogether, limitFailures, limitGuesses, type LimitName } from './limits.ts';
 export { forgetUses, lastUsesOf, noteUse } from './lastUse.ts';
 export { changeRecordVersion, recordVersion } from './recordVersion.sql.ts';
@@ -72,18 +72,18 @@ export {
 export { TryLater, Worker, type Handlers, type JobHandler } from './queue.ts';
 export { noteDecision, type Decision } from './decisions.ts';
 export { Batch } from './batch.ts';
-export { onePerApp } from './perInstance.ts';
+export { perInstance } from './perInstance.ts';
 export { programVersion } from './programVersion.ts';
 export { giveWayWhole, watchStarving } from './priority.ts';
 export {
   all,
   amongNames,
-  askSql,
+  querySql,
   changeNames,
   declaredModels,
   highest,
   lockAll,
-  lockThing,
+  lockResource,
   one,
   outsideTransaction,
   plain,
@@ -98,11 +98,18 @@ export { settingRows } from './models.ts';
 export { readSettings, type Settings, type UploadLimits } from './settings.ts';
 export { forgetSpent } from './cleanup.sql.ts';
 export { answerOf, runInThread, type ThreadAnswer } from './workerThread.ts';
-export { eachApart, mapConcurrent, together, turns } from './concurrency.ts';
-export { busyMs, tallied, tell, type Tally } from './usageTracker.ts';
-export { askingAs, connectionShares, takeConnection, takeDownload, takeStream, type AskerKey } from './concurrencyLimits.ts';
+export { forEachIsolated, mapConcurrent, together, turns } from './concurrency.ts';
+export { busyMs, trackUsage, tell, type Usage } from './usageTracker.ts';
+export {
+  runAs,
+  connectionShares,
+  takeConnection,
+  takeDownload,
+  takeStream,
+  type AskerKey,
+} from './concurrencyLimits.ts';
 export { isDiskFull, receiveBytes, receiveFile, refuseSpace } from './uploads.ts';
-export { SilenceWatch } from './idleTimeout.ts';
+export { IdleTimeout } from './idleTimeout.ts';
 export { useNonce } from './nonces.sql.ts';
 export { fingerprint, hashPassword, isPassword, isSameSecret, randomKey, Vault } from './encryption.ts';
 export {

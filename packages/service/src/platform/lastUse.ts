@@ -1,7 +1,7 @@
 import { Op } from 'sequelize';
 import type { App } from './app.ts';
 import { Batch } from './batch.ts';
-import { onePerApp } from './perInstance.ts';
+import { perInstance } from './perInstance.ts';
 import { lastUses } from './models.ts';
 import { rows } from './records/index.ts';
 
@@ -17,7 +17,7 @@ interface Use {
   readonly at: Date;
 }
 
-const notesOf = onePerApp((app) => ({
+const notesOf = perInstance((app) => ({
   /** When each was noted last, so that a busy key costs one write in minutes. */
   noted: new Map<string, number>(),
   batch: new Batch<Use>(app, 'last uses', async (uses) => {

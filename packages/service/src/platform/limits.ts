@@ -2,7 +2,7 @@ import { RateLimiterPostgres, RateLimiterRes } from 'rate-limiter-flexible';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from './app.ts';
 import { Batch } from './batch.ts';
-import { onePerApp } from './perInstance.ts';
+import { perInstance } from './perInstance.ts';
 
 /** How many failures are allowed in how many seconds, counted over all processes. */
 const limits = {
@@ -37,7 +37,7 @@ const limits = {
 } as const;
 export type LimitName = keyof typeof limits;
 
-const limiters = onePerApp(() => new Map<LimitName, RateLimiterPostgres>());
+const limiters = perInstance(() => new Map<LimitName, RateLimiterPostgres>());
 
 function limiterOf(app: App, name: LimitName): RateLimiterPostgres {
   const known = limiters(app);
@@ -68,7 +68,7 @@ interface Attempt {
 const attemptKey = ({ name, key }: Attempt) => `${name} ${key}`;
 
 /** What many do at once at one key: until when, by the steady clock, a key has had enough. */
-const together = onePerApp((app) => {
+const together = perInstance((app) => {
   const spent = new Map<string, number>();
   const batch = new Batch<Attempt>(
     app,

@@ -1,11 +1,11 @@
-import { factsOf, isPeopleKind, type ThingKind } from '@underbell/core/access';
+import { kindInfo, isPeopleKind, type ThingKind } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { col, fn, Op } from 'sequelize';
 import type { App } from './app.ts';
 import { recall } from './memory.ts';
 import { formerNameRows } from './models.ts';
-import { lockThing, one, rows } from './records/index.ts';
-import type { FormerName } from '@underbell/core/folder';
+import { lockResource, one, rows } from './records/index.ts';
+import type { Redirect } from '@underbell/core/folder';
 import type { Named, NamedTable, ThingId } from './resources.ts';
 
 const keyOf = ({ key = 'name' }: NamedTable) => key;
@@ -13,8 +13,8 @@ const keyOf = ({ key = 'name' }: NamedTable) => key;
 /** Which rows of a table are of things that are there. */
 function there({ kind }: NamedTable): { deletedAt?: null } {
   if (isPeopleKind(kind)) return {};
-  const { leaving } = factsOf(kind);
-  return leaving === 'bin' || leaving === 'kept' ? { deletedAt: null } : {};
+  const { deletion } = kindInfo(kind);
+  return deletion === 'bin' || deletion === 'kept' ? { deletedAt: null } : {};
 }
 
 /** The names of the things of a kind that are there. */
@@ -44,7 +44,7 @@ export async function isThing(app: App, { kind, name }: Named, { orBinned = fals
  * @throws {Refusal} `NAME_TAKEN`, `NOT_FOUND` where that changed meanwhile
  */
 export async function holdName(app: App, { kind, name }: ThingId, wasKnown: boolean): Promise<void> {
-  await lockThing(app, kind, name);
+  await lockResource(app, kind, name);
   if ((await isThing(app, { kind, name })) === wasKnown) return;
   const about = { word: name, hint: 'look again, and decide anew' };
   throw wasKnown
@@ -91,7 +91,7 @@ export async function nameNow(app: App, { kind, name }: Named): Promise<string |
 }
 
 /** Lets every capability forget a thing that is gone for good. Wants a transaction around it. */
-export async function forgetThing(app: App, thing: ThingId): Promise<void> {
+export async function deleteResourceData(app: App, thing: ThingId): Promise<void> {
   await app.things.forget(thing);
   await forgetFormerNames(app, thing);
 }
@@ -101,7 +101,7 @@ export async function forgetFormerNames(app: App, { kind, name }: Named): Promis
   await formerNameRows(app).destroy({ where: { kind, nowName: name } });
 }
 
-export async function formerNames(app: App): Promise<FormerName[]> {
+export async function redirects(app: App): Promise<Redirect[]> {
   const found = await rows(formerNameRows(app), { order: ['kind', 'nowName', 'name'] });
   return found.map(({ kind, name, nowName }) => ({ kind, name, now: nowName }));
 }

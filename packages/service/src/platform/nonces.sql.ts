@@ -1,5 +1,5 @@
 import type { App } from './app.ts';
-import { askSql } from './records/index.ts';
+import { querySql } from './records/index.ts';
 
 // Noting and forgetting in one statement, so that no two take the same value.
 
@@ -9,7 +9,7 @@ import { askSql } from './records/index.ts';
  * @returns false when it was used before
  */
 export async function useNonce(app: App, key: string, expiresAt: Date): Promise<boolean> {
-  const rows = await askSql(
+  const rows = await querySql(
     app,
     `WITH forgotten AS (DELETE FROM used_once WHERE expires_at < $now)
      INSERT INTO used_once (key, expires_at) VALUES ($key, $expiresAt) ON CONFLICT (key) DO NOTHING RETURNING key`,

@@ -5,7 +5,7 @@ import type { App } from './app.ts';
  *
  * @param make - makes it; it may leave word with the app what is to be done at its end
  */
-export function onePerApp<T extends object>(make: (app: App) => T): (app: App) => T {
+export function perInstance<T extends object>(make: (app: App) => T): (app: App) => T {
   const all = new WeakMap<App, T>();
   return (app) => {
     const known = all.get(app);

@@ -98,7 +98,7 @@ function localProcess(client: pg.ClientBase): number | undefined {
  *
  * @returns whether it does
  */
-export function giveWayBehind(client: pg.ClientBase): boolean {
+export function lowerPriority(client: pg.ClientBase): boolean {
   const pid = localProcess(client);
   if (pid === undefined) return false;
   try {

@@ -2,13 +2,13 @@ import { randomUUID } from 'node:crypto';
 import { hostname } from 'node:os';
 import type { ShownProcess } from '@underbell/core/operations';
 import type { App } from './app.ts';
-import { onePerApp } from './perInstance.ts';
-import { askSql } from './records/index.ts';
+import { perInstance } from './perInstance.ts';
+import { querySql } from './records/index.ts';
 import type { ConnectionLimits } from './settings.ts';
 
 // Moments by the clock of the database, which all processes share.
 
-const ownRow = onePerApp(() => ({ id: randomUUID() }));
+const ownRow = perInstance(() => ({ id: randomUUID() }));
 const startedAt = new Date();
 /** A process that has said nothing for so long is taken for dead. */
 const silentMs = 15_000;
@@ -22,7 +22,7 @@ export const mostConnections = (limits: ConnectionLimits): number =>
 /** A process says that it lives, and how its clock stands. */
 export async function writeHeartbeat(app: App): Promise<void> {
   const { role, connections } = app.settings;
-  await askSql(
+  await querySql(
     app,
     `INSERT INTO processes (id, host, process, role, is_worker, connections, clock_off_ms, started_at, seen_at)
      VALUES ($id, $host, $process, $role, $isWorker, $connections, $offMs, $startedAt, clock_timestamp())
@@ -42,7 +42,7 @@ export async function writeHeartbeat(app: App): Promise<void> {
 
 /** A process that ends by itself is not waited for. */
 export async function endHeartbeat(app: App): Promise<void> {
-  await askSql(app, 'DELETE FROM processes WHERE id = $id', ownRow(app));
+  await querySql(app, 'DELETE FROM processes WHERE id = $id', ownRow(app));
 }
 
 /** Reads the clock of the database. */
@@ -54,7 +54,7 @@ export const readClock = (app: App): Promise<void> =>
 
 /** How many workers run, and when one was last heard of; nothing where there was none. */
 export async function runningWorkers(app: App): Promise<{ readonly running: number; readonly seenAt: Date | null }> {
-  const [row] = await askSql<{ running: string; seen: Date | null }>(
+  const [row] = await querySql<{ running: string; seen: Date | null }>(
     app,
     `SELECT count(*) FILTER (WHERE seen_at > clock_timestamp() - $ms * interval '1 ms') AS running, max(seen_at) AS seen
      FROM processes WHERE is_worker`,
@@ -64,7 +64,7 @@ export async function runningWorkers(app: App): Promise<{ readonly running: numb
 }
 
 export const listProcesses = (app: App): Promise<ShownProcess<Date>[]> =>
-  askSql<ShownProcess<Date>>(
+  querySql<ShownProcess<Date>>(
     app,
     `SELECT id, host, process, role, connections, clock_off_ms::float8 AS "clockOffMs", started_at AS "startedAt", seen_at AS "seenAt",
        seen_at > clock_timestamp() - $ms * interval '1 ms' AS "isRunning"
@@ -74,7 +74,7 @@ export const listProcesses = (app: App): Promise<ShownProcess<Date>[]> =>
 
 /** How many connections the server gives to everybody but its administrators. */
 export async function connectionsGiven(app: App): Promise<number> {
-  const [row] = await askSql<{ most: number }>(
+  const [row] = await querySql<{ most: number }>(
     app,
     `SELECT (current_setting('max_connections')::integer - current_setting('superuser_reserved_connections')::integer) AS most`,
   );

@@ -3,7 +3,7 @@ import { Transaction } from 'sequelize';
 import type { FailedJob } from '@underbell/core/operations';
 import type { App } from './app.ts';
 import { jobs } from './models.ts';
-import { askSql } from './records/index.ts';
+import { querySql } from './records/index.ts';
 
 // One statement takes a job that nobody else takes, by the clock of the database, which all workers share.
 
@@ -24,7 +24,7 @@ export const leaseMs = 8_000;
 /** @param delayMs - not before so long from now */
 export async function enqueue(app: App, kind: string, payload: object, delayMs = 0): Promise<void> {
   if (delayMs > 0) {
-    await askSql(
+    await querySql(
       app,
       `INSERT INTO jobs (kind, payload, created_at, not_before)
        VALUES ($kind, $payload::jsonb, $at, clock_timestamp() + $delayMs * interval '1 ms')`,
@@ -37,7 +37,7 @@ export async function enqueue(app: App, kind: string, payload: object, delayMs =
 
 /** Makes a job unless the same waits or is at work already. */
 export async function enqueueOnce(app: App, kind: string, payload: object): Promise<void> {
-  await askSql(
+  await querySql(
     app,
     `INSERT INTO jobs (kind, payload, created_at) SELECT $kind, $payload::jsonb, $at
      WHERE NOT EXISTS (SELECT FROM jobs WHERE kind = $kind AND payload = $payload::jsonb AND state IN ('waiting', 'leased'))`,
@@ -47,7 +47,7 @@ export async function enqueueOnce(app: App, kind: string, payload: object): Prom
 
 /** Lets jobs that wait for a later moment start at once. @param payload - what theirs holds */
 export async function hurry(app: App, kind: string, payload: object): Promise<void> {
-  await askSql(
+  await querySql(
     app,
     `UPDATE jobs SET not_before = NULL WHERE kind = $kind AND state = 'waiting' AND payload @> $payload::jsonb`,
     { kind, payload: JSON.stringify(payload) },
@@ -55,7 +55,7 @@ export async function hurry(app: App, kind: string, payload: object): Promise<vo
 }
 
 export async function claim(app: App, kinds: readonly string[]): Promise<Job | undefined> {
-  const [job] = await askSql<Job>(
+  const [job] = await querySql<Job>(
     app,
     // A lease that ran out is a worker that died, unless the server was away itself: then its worker gets time to say so.
     `UPDATE jobs SET deaths = deaths + CASE WHEN state = 'leased' THEN 1 ELSE 0 END, state = 'leased', lease = $lease,
@@ -72,7 +72,7 @@ export async function claim(app: App, kinds: readonly string[]): Promise<Job | u
 }
 
 export async function renew(app: App, { id, lease }: Job): Promise<boolean> {
-  const rows = await askSql(
+  const rows = await querySql(
     app,
     `UPDATE jobs SET lease_until = clock_timestamp() + $ms * interval '1 ms'
      WHERE id = $id AND lease = $lease AND state = 'leased' RETURNING id`,
@@ -109,7 +109,7 @@ export async function postpone(
   delayMs: number,
   { isFree, error = null }: { readonly isFree: boolean; readonly error?: string | null },
 ): Promise<void> {
-  await askSql(
+  await querySql(
     app,
     `UPDATE jobs SET state = 'waiting', lease = NULL, not_before = clock_timestamp() + $delayMs * interval '1 ms',
        attempts = attempts - $free, error = $error
@@ -123,7 +123,7 @@ export const listFailedJobs = (
   app: App,
   { before, count }: { readonly before?: number; readonly count: number },
 ): Promise<FailedJob<Date>[]> =>
-  askSql<FailedJob<Date>>(
+  querySql<FailedJob<Date>>(
     app,
     `SELECT id, kind, state, payload, attempts, error, created_at AS "createdAt", not_before AS "nextTryAt" FROM jobs
      WHERE (state = 'failed' OR (state = 'waiting' AND error IS NOT NULL)) AND ($before::integer IS NULL OR id < $before::integer)
@@ -133,7 +133,7 @@ export const listFailedJobs = (
 
 /** Lets a job that failed, or waits for its next try, be tried now, as often as at first. @returns its kind; nothing where there is none */
 export async function retryFailed(app: App, id: number): Promise<string | undefined> {
-  const [job] = await askSql<{ kind: string }>(
+  const [job] = await querySql<{ kind: string }>(
     app,
     `UPDATE jobs SET state = 'waiting', not_before = NULL, attempts = 0, deaths = 0
      WHERE id = $id AND (state = 'failed' OR (state = 'waiting' AND error IS NOT NULL)) RETURNING kind`,
@@ -144,7 +144,7 @@ export async function retryFailed(app: App, id: number): Promise<string | undefi
 
 /** Lets jobs that have not ended follow what they are about to its new name. @param kinds - patterns of LIKE */
 export async function renameInJobs(app: App, kinds: readonly string[], from: string, to: string): Promise<void> {
-  await askSql(
+  await querySql(
     app,
     `UPDATE jobs SET payload = jsonb_set(payload, '{name}', to_jsonb($to::text))
      WHERE kind LIKE ANY($kinds) AND state IN ('waiting', 'leased') AND payload->>'name' = $from`,

@@ -1,5 +1,5 @@
 import type { NamedKind, PersonViewer, ThingKind } from '@underbell/core/access';
-import type { DoorKind, OpenDoor } from '@underbell/core/activeAccess';
+import type { DoorKind, ActiveAccess } from '@underbell/core/activeAccess';
 import type { DatasetShape } from '@underbell/core/dataset';
 import type { Refusal } from '@underbell/core/refusal';
 import type { AnyModel } from './records/index.ts';
@@ -82,7 +82,7 @@ export interface PlaceVisitor {
 }
 
 /** What stands in a placement for somebody: another placement of its app, or itself; or why nothing does. */
-export interface StandIn {
+export interface CompanyVariantResolver {
   readonly shows: string;
   readonly closed?: Refusal;
 }
@@ -99,7 +99,7 @@ export interface Things {
   /** Everything that was handed out and still opens something, as far as a person may know of it. */
   doors(
     person: PersonViewer,
-  ): Promise<{ readonly doors: readonly OpenDoor<Date>[]; readonly failed: readonly DoorKind[] }>;
+  ): Promise<{ readonly doors: readonly ActiveAccess<Date>[]; readonly failed: readonly DoorKind[] }>;
   /** What of it is ended here. */
   readonly endedKinds: readonly DoorKind[];
   /** Ends one, with the rights of whoever ends it. */
@@ -117,13 +117,13 @@ export interface Things {
   /** By whom somebody who has no right on what a placement shows is let in to it all the same; nothing where nobody does. */
   admits(person: PersonViewer, placement: string): Promise<Admission | undefined>;
   /** What stands in a placement for whoever looks at it. */
-  standsIn(placement: string, who: PlaceVisitor): Promise<StandIn>;
+  companyVariantOf(placement: string, who: PlaceVisitor): Promise<CompanyVariantResolver>;
   /** Stops a program whose app is switched off. @throws {Refusal} `APP_OFF` */
-  requireOpenClient(clientId: string): Promise<void>;
+  requireEnabledApp(clientId: string): Promise<void>;
   /** Who an ID token of another program is of. @throws {Refusal} `TOKEN_INVALID`, `GRANT_UNSUPPORTED` without a directory */
   personBehind(idToken: string, audience: string): Promise<PersonViewer>;
   /** Everything that uses a thing. */
-  usesOf(thing: ThingId): Promise<readonly ThingUse[]>;
+  dependentsOf(thing: ThingId): Promise<readonly ThingUse[]>;
   /** What changed columns of a dataset would break. */
   losses(change: ColumnsChange): Promise<readonly Impact[]>;
   /** What is under way with a thing, in words. */

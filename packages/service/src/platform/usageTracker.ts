@@ -2,7 +2,7 @@ import { AsyncLocalStorage } from 'node:async_hooks';
 import { performance } from 'node:perf_hooks';
 
 /** What one piece of work has cost so far. */
-export interface Tally {
+export interface Usage {
   /** Rows that databases answered. */
   rows: number;
   /** Time that was waited for databases, all queries together; milliseconds. */
@@ -14,16 +14,16 @@ export interface Tally {
   isLive: boolean;
 }
 
-const running = new AsyncLocalStorage<Tally>();
+const running = new AsyncLocalStorage<Usage>();
 
 /** Counts what a piece of work costs, however deep it asks. */
-export async function tallied<T>(run: (tally: Tally) => Promise<T>): Promise<T> {
-  const tally: Tally = { rows: 0, queryMs: 0, hits: 0, misses: 0, isLive: false };
+export async function trackUsage<T>(run: (tally: Usage) => Promise<T>): Promise<T> {
+  const tally: Usage = { rows: 0, queryMs: 0, hits: 0, misses: 0, isLive: false };
   return running.run(tally, () => run(tally));
 }
 
 /** Adds to the work that is going on; nothing where none is counted. */
-export function tell(add: Partial<Tally>): void {
+export function tell(add: Partial<Usage>): void {
   const tally = running.getStore();
   if (!tally) return;
   tally.rows += add.rows ?? 0;

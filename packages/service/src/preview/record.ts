@@ -1,16 +1,16 @@
 import { effectiveFilterOf, requireRecord, type PersonViewer, type RecordField } from '@underbell/core/access';
 import { isRefusal, nearestNames, type Refusal } from '@underbell/core/refusal';
 import type { RecordTry } from '@underbell/core/preview';
-import { noSuch, rightOn } from '../access/index.ts';
+import { notFound, rightOn } from '../access/index.ts';
 import { glanceAtBoard } from '../board/index.ts';
 import {
   checkPlacement,
-  editionIn,
+  shownEdition,
   findPlacement,
-  placeOf,
+  placementInfo,
   recordFieldsOf,
-  standingIn,
-  thingIn,
+  resolvePlacement,
+  shownResource,
   type Placement,
   type PlacementWish,
 } from '../placement/index.ts';
@@ -61,7 +61,7 @@ export async function tryRecord(app: App, person: PersonViewer, wish: RecordWish
   try {
     requireRecord(fields, record);
     if (placement.boardName !== null) {
-      const view = await glanceAtBoard(app, person, placement.boardName, request, placeOf(placement));
+      const view = await glanceAtBoard(app, person, placement.boardName, request, placementInfo(placement));
       return { ...bare, view };
     }
     const view = await prepareTry(app, person, placement, request);
@@ -96,11 +96,11 @@ async function standing(
   record: RecordWish['record'],
 ): Promise<Placement> {
   const asked = await findPlacement(app, name);
-  if (!asked) throw noSuch('placement', name, []);
-  const { placement } = await standingIn(app, asked, { person, record, isOwnRecord: true });
-  const { kind, name: of } = thingIn(placement);
+  if (!asked) throw notFound('placement', name, []);
+  const { placement } = await resolvePlacement(app, asked, { person, record, isOwnRecord: true });
+  const { kind, name: of } = shownResource(placement);
   // What stands behind a name is told to nobody who may not see it.
-  if ((await rightOn(app, person, kind, of)) === undefined) throw noSuch('placement', name, []);
+  if ((await rightOn(app, person, kind, of)) === undefined) throw notFound('placement', name, []);
   return placement;
 }
 
@@ -111,9 +111,9 @@ async function prepareTry(
   request: ViewRequest,
 ): Promise<PreparedView> {
   const found = await findEdition(app, placement.reportName!, placement.editionNumber ?? undefined);
-  const edition = editionIn(found, placement);
+  const edition = shownEdition(found, placement);
   const fixed = fix(edition.definition, placement.parameters, 'placement', placement.name, momentOf(app).today);
-  return prepare(app, { viewer: person, edition, request, fixed, place: placeOf(placement) });
+  return prepare(app, { viewer: person, edition, request, fixed, place: placementInfo(placement) });
 }
 
 /** Values near to those of a record that finds nothing: the wrong case, a digit too few. Only of what the person may see. */

@@ -10,7 +10,7 @@ import { placementInput, wishOf } from '../placement/index.ts';
 import { ruleBody } from '../rule/index.ts';
 import { readRequest, viewQuery, viewWords, type ViewQuery } from '../view/index.ts';
 import { tryRecord } from './record.ts';
-import { previewBoard, previewReport, printPreview, seeAs, type DraftWish } from './usecases.ts';
+import { previewBoard, previewReport, printPreview, previewAs, type PreviewRequest } from './usecases.ts';
 
 /** A person, or a client with what it would ask for, or a token; in a placement or not. */
 const seenAs = Joi.object({
@@ -36,7 +36,7 @@ const draftBody = Joi.object({
   page: viewWords.page,
 });
 
-const draftWish = ({ definition, as, page }: Inferred<typeof draftBody>, ctx: Context): DraftWish => ({
+const draftWish = ({ definition, as, page }: Inferred<typeof draftBody>, ctx: Context): PreviewRequest => ({
   definition,
   ...(as === undefined ? {} : { as }),
   request: {
@@ -140,7 +140,7 @@ export const seeRoutes: Route[] = [
     query: viewQuery.keys({ as: email.required() }),
     async handle({ app, ctx, person, params, query }) {
       const { as, ...rest } = query;
-      return seeAs(app, person, {
+      return previewAs(app, person, {
         report: params.name,
         as: { person: as },
         request: readRequest(rest as ViewQuery, ctx),
@@ -172,7 +172,7 @@ export const seeRoutes: Route[] = [
         ...(where === undefined ? {} : { where: toFilterText(where) }),
       };
       const options = { ...(and ? { and } : {}), ...(draft ? { draft } : {}) };
-      return seeAs(app, person, { report: params.name, as, request, ...options });
+      return previewAs(app, person, { report: params.name, as, request, ...options });
     },
   }),
 ];

@@ -10,12 +10,12 @@ import {
   type TokenViewer,
 } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { requireMaker, findPerson, listPeople, noSuch, requireRight, rightOn } from '../access/index.ts';
+import { requireAuthor, findPerson, listPeople, notFound, requireRight, rightOn } from '../access/index.ts';
 import { checkedRule, type GivenRule } from '../rule/index.ts';
 import { countBetween } from '../dataset/index.ts';
 import { boardDatasetNames, checkBoard, drawBoard } from '../board/index.ts';
 import { checkDetails, describeToken, requireClient } from '../token/index.ts';
-import { editionIn, findPlacement, placeOf } from '../placement/index.ts';
+import { shownEdition, findPlacement, placementInfo } from '../placement/index.ts';
 import { isThing, momentOf, type App } from '../platform/index.ts';
 import { checkReport, findEdition, type Edition } from '../report/index.ts';
 import {
@@ -31,10 +31,10 @@ import {
   type ViewRequest,
 } from '../view/index.ts';
 import { type SeenDifference, type SeenView, type SeenReport } from '@underbell/core/preview';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 
 /** Through whose eyes: a person's, a client's with what it would ask for, or those of a token that was handed out; in a placement or not. */
-export interface SeenAs {
+export interface PreviewResult {
   readonly person?: string;
   readonly client?: string;
   /** Of an access token that it would ask for, as they are given; checked like those. */
@@ -43,11 +43,11 @@ export interface SeenAs {
   readonly placement?: string;
 }
 
-export interface SeeRequest {
+export interface PreviewAsRequest {
   readonly report: string;
-  readonly as: SeenAs;
+  readonly as: PreviewResult;
   /** A second viewer, to compare with. */
-  readonly and?: SeenAs;
+  readonly and?: PreviewResult;
   readonly request: ViewRequest;
   /** A rule to be tried before it is saved. */
   readonly draft?: GivenRule;
@@ -57,13 +57,13 @@ async function personNamed(app: App, email: string): Promise<PersonViewer> {
   const person = await findPerson(app, { email });
   if (person) return person;
   const known = (await listPeople(app)).map((one) => one.email);
-  throw noSuch('person', email, known);
+  throw notFound('person', email, known);
 }
 
-async function clientViewer(app: App, asker: PersonViewer, report: string, as: SeenAs): Promise<TokenViewer> {
+async function clientViewer(app: App, asker: PersonViewer, report: string, as: PreviewResult): Promise<TokenViewer> {
   if (as.token !== undefined) {
     const viewer = await describeToken(app, as.token);
-    if (viewer.details.report !== report) throw noSuch('token', as.token, []);
+    if (viewer.details.report !== report) throw notFound('token', as.token, []);
     return viewer;
   }
   const client = await requireClient(app, asker, as.client!);
@@ -95,18 +95,18 @@ async function seeThrough(
   app: App,
   asker: PersonViewer,
   edition: Edition,
-  as: SeenAs,
-  options: Omit<SeeRequest, 'draft'> & { readonly draft?: RowRule },
+  as: PreviewResult,
+  options: Omit<PreviewAsRequest, 'draft'> & { readonly draft?: RowRule },
 ): Promise<Seen> {
   const { report, request, draft } = options;
   const isClient = as.client !== undefined || as.token !== undefined;
   if (isClient === (as.person !== undefined))
     throw new Refusal('INPUT_INVALID', 'say either a person, or a client or token', { pointer: '/as' });
   const placement = as.placement === undefined ? undefined : await findPlacement(app, as.placement);
-  if (as.placement !== undefined && placement?.reportName !== report) throw noSuch('placement', as.placement, []);
+  if (as.placement !== undefined && placement?.reportName !== report) throw notFound('placement', as.placement, []);
   const viewer = isClient ? await clientViewer(app, asker, report, as) : await personNamed(app, as.person!);
-  const shown = placement ? editionIn(edition, placement) : edition;
-  const page = request.page ?? (placement ? placeOf(placement).page : undefined);
+  const shown = placement ? shownEdition(edition, placement) : edition;
+  const page = request.page ?? (placement ? placementInfo(placement).page : undefined);
   const { today } = momentOf(app);
   const token = viewer.kind === 'client' ? tokenBounds(viewer as TokenViewer, shown.definition, page, today) : [];
   const own = placement ? fix(shown.definition, placement.parameters, 'placement', placement.name, today) : [];
@@ -115,7 +115,7 @@ async function seeThrough(
     edition: shown,
     request,
     fixed: [...token, ...own],
-    ...(placement ? { place: placeOf(placement) } : {}),
+    ...(placement ? { place: placementInfo(placement) } : {}),
     ...(draft ? { draft } : {}),
   };
   const right: Right | undefined =
@@ -187,7 +187,7 @@ async function compare(app: App, asker: PersonViewer, first: Seen, second: Seen)
  *
  * @throws {Refusal} `NOT_ALLOWED` unless the asker may edit the report
  */
-export async function seeAs(app: App, asker: PersonViewer, options: SeeRequest): Promise<SeenReport<Date>> {
+export async function previewAs(app: App, asker: PersonViewer, options: PreviewAsRequest): Promise<SeenReport<Date>> {
   await requireRight(app, asker, 'edit', 'report', options.report);
   const edition = await findEdition(app, options.report);
   if (options.draft) await requireRight(app, asker, 'edit', 'dataset', options.draft.dataset);
@@ -205,18 +205,22 @@ export async function seeAs(app: App, asker: PersonViewer, options: SeeRequest):
 }
 
 /** What somebody wants to see of a definition that is not published; their own eyes when left out. */
-export interface DraftWish {
+export interface PreviewRequest {
   readonly definition: unknown;
   readonly as?: string;
   readonly request: ViewRequest;
 }
 
 /** @throws {Refusal} `REPORT_INVALID` with every problem, `NOT_ALLOWED` for who may not publish it */
-async function seenDraft(app: App, asker: PersonViewer, wish: DraftWish): Promise<Seen & { readonly isOwn: boolean }> {
+async function seenDraft(
+  app: App,
+  asker: PersonViewer,
+  wish: PreviewRequest,
+): Promise<Seen & { readonly isOwn: boolean }> {
   const definition = await checkReport(app, asker, wish.definition);
   const { name } = definition;
   if (await isThing(app, { kind: 'report', name })) await requireRight(app, asker, 'edit', 'report', name);
-  else await requireMaker(app, asker, 'report');
+  else await requireAuthor(app, asker, 'report');
   const edition: Edition = {
     number: 0,
     definition,
@@ -235,7 +239,7 @@ async function seenDraft(app: App, asker: PersonViewer, wish: DraftWish): Promis
  *
  * @throws {Refusal} `REPORT_INVALID` with every problem, `NOT_ALLOWED` for who may not publish it
  */
-export async function previewReport(app: App, asker: PersonViewer, wish: DraftWish): Promise<SeenReport<Date>> {
+export async function previewReport(app: App, asker: PersonViewer, wish: PreviewRequest): Promise<SeenReport<Date>> {
   const { isOwn, ...found } = await seenDraft(app, asker, wish);
   const right: Right = { level: 'view', because: 'would see this once it is published and they have a right on it' };
   const { name: report } = found.view.viewing.report;
@@ -247,7 +251,7 @@ export async function previewReport(app: App, asker: PersonViewer, wish: DraftWi
  *
  * @throws {Refusal} as above, and `NOT_ALLOWED` for somebody else's eyes where the asker may not look at the rows
  */
-export async function printPreview(app: App, asker: PersonViewer, wish: DraftWish): Promise<Buffer> {
+export async function printPreview(app: App, asker: PersonViewer, wish: PreviewRequest): Promise<Buffer> {
   const { view, isOwn } = await seenDraft(app, asker, wish);
   await requireRows(app, asker, isOwn, view.revisions.keys());
   const { drawPdf } = await import('../render/index.ts');
@@ -268,11 +272,11 @@ export async function previewBoard(
   app: App,
   asker: PersonViewer,
   wish: { readonly definition: unknown; readonly as?: string; readonly languages?: readonly string[] },
-): Promise<ViewAnswer<Date>> {
+): Promise<ViewResponse<Date>> {
   const board = await checkBoard(app, asker, wish.definition);
   const { name, title } = board;
   if (await isThing(app, { kind: 'board', name })) await requireRight(app, asker, 'edit', 'board', name);
-  else await requireMaker(app, asker, 'report');
+  else await requireAuthor(app, asker, 'report');
   const isOwn = wish.as === undefined || wish.as === asker.email;
   const viewer = isOwn ? asker : await personNamed(app, wish.as!);
   await requireRows(app, asker, isOwn, await boardDatasetNames(app, board));

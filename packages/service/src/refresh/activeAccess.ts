@@ -1,11 +1,11 @@
 import { isAtLeast } from '@underbell/core/access';
 import { rightsOn } from '../access/index.ts';
 import { listDatasets } from '../dataset/index.ts';
-import type { DoorKeeper } from '../platform/index.ts';
+import type { AccessProvider } from '../platform/index.ts';
 import { makeHook } from './triggers.ts';
 
 /** Addresses that load a dataset when they are called, of datasets that somebody may change. */
-export const refreshDoors: DoorKeeper = {
+export const refreshDoors: AccessProvider = {
   kind: 'refresh address',
   async list(app, person) {
     const decide = await rightsOn(app, 'dataset');

@@ -10,7 +10,7 @@ import {
   uploadFolder,
   type RefreshCause,
 } from '../dataset/index.ts';
-import { eachApart, enqueue, TryLater, type App, type Job } from '../platform/index.ts';
+import { forEachIsolated, enqueue, TryLater, type App, type Job } from '../platform/index.ts';
 import { checkSource, listSources, takeCheck } from '../source/index.ts';
 import { findUpload, oldUploads, removeUpload } from './store.ts';
 import { refresh } from './usecases.ts';
@@ -43,7 +43,7 @@ export async function enqueueDue(app: App): Promise<void> {
       await enqueue(app, 'dataset.refresh', { name: row.name, cause: 'schedule' });
     });
   };
-  await eachApart(await dueDatasets(app), put, failed);
+  await forEachIsolated(await dueDatasets(app), put, failed);
 }
 
 const checkAheadMs = 60 * 60_000;
@@ -68,7 +68,7 @@ export async function checkSources(app: App): Promise<void> {
       text,
     });
   };
-  await eachApart(await listSources(app), check, (error, { name }) =>
+  await forEachIsolated(await listSources(app), check, (error, { name }) =>
     app.log.error({ err: error, source: name }, 'a source could not be looked at'),
   );
 }

@@ -1,5 +1,5 @@
 import type { ShownRevision } from '@underbell/core/dataset';
-import { askSql, type App } from '../platform/index.ts';
+import { querySql, type App } from '../platform/index.ts';
 
 export interface NewestLoad {
   readonly dataset: string;
@@ -15,7 +15,7 @@ export interface NewestLoad {
 /** Of each dataset: the load that is under way, and the last one that ended. */
 export async function newestLoads(app: App, datasets: readonly string[]): Promise<NewestLoad[]> {
   if (datasets.length === 0) return [];
-  return askSql<NewestLoad>(
+  return querySql<NewestLoad>(
     app,
     `SELECT DISTINCT ON (dataset_name, state = 'loading') dataset_name AS dataset, state, row_count::float8 AS rows,
        started_at AS "startedAt", finished_at AS "finishedAt", cause

@@ -1,7 +1,7 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { nextInstants } from '@underbell/core/schedule';
-import { noSuch, requireRight } from '../access/index.ts';
+import { notFound, requireRight } from '../access/index.ts';
 import { changeDataset, type RefreshSchedule } from '../dataset/index.ts';
 import { enqueue, fingerprint, randomKey, remember, type App } from '../platform/index.ts';
 import { requireDataset } from './usecases.ts';
@@ -62,6 +62,6 @@ export async function makeHook(
 /** A call of the refresh address: the loading starts in the background. @throws {Refusal} `NOT_FOUND` */
 export async function callHook(app: App, key: string): Promise<void> {
   const name = await findHook(app, fingerprint(key));
-  if (name === undefined) throw noSuch('refresh address', '', []);
+  if (name === undefined) throw notFound('refresh address', '', []);
   await enqueue(app, 'dataset.refresh', { name, cause: 'webhook' });
 }

@@ -18,7 +18,7 @@ import {
   type FileDialect,
 } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
-import { noSuch, rightOn } from '../access/index.ts';
+import { notFound, rightOn } from '../access/index.ts';
 import {
   annotate,
   changeDataset,
@@ -26,7 +26,7 @@ import {
   findDatasetRow,
   listDatasets,
   loadFromFile,
-  refuseQuestions,
+  checkQueryLimits,
   requireLoader,
   saveDataset,
   toColumns,
@@ -36,7 +36,7 @@ import {
   type ExaminedFile,
   type FileColumn,
 } from '../dataset/index.ts';
-import { onePerApp, type App } from '../platform/index.ts';
+import { perInstance, type App } from '../platform/index.ts';
 import { refuseBreaks } from './impact.ts';
 import { countUploads, findUpload, putUpload, removeUpload } from './store.ts';
 import { loadBy } from './usecases.ts';
@@ -111,7 +111,7 @@ async function loadFile(app: App, person: PersonViewer, wish: FileLoad): Promise
   const dialect: FileDialect = { ...file.dialect, ...settled };
   const columns = fileColumns(known, toColumns(file.columns, dialect), wish.notes);
   const types = new Map(columns.map((one) => [one.name, one.type]));
-  refuseQuestions(file.columns, types, dialect);
+  checkQueryLimits(file.columns, types, dialect);
   const bad = badCellsOf(file.columns, columns, dialect);
   if (wish.badCells === 'refuse') refuseBadCells(bad, columns);
   if (known && !isForced) await refuseBreaks(app, name, columns);
@@ -180,7 +180,7 @@ async function requireUploader(app: App, person: PersonViewer): Promise<void> {
   });
 }
 
-const underWay = onePerApp(() => new Map<string, number>());
+const underWay = perInstance(() => new Map<string, number>());
 
 /** So many files of one person are taken in at once, or wait to be loaded. @throws {Refusal} `TOO_MANY` */
 async function takingPart<T>(app: App, person: PersonViewer, work: () => Promise<T>): Promise<T> {
@@ -262,7 +262,7 @@ async function ownUpload(app: App, person: PersonViewer, id: string): Promise<Up
   const row = await findUpload(app, id);
   // What an older version looked at did not tell enough; it is sent again.
   if (!row || row.personId !== person.id || row.columns.some((one) => !Array.isArray(one.tallies)))
-    throw noSuch('upload', id, []);
+    throw notFound('upload', id, []);
   return row;
 }
 

@@ -1,7 +1,7 @@
 import type { PersonViewer } from '@underbell/core/access';
 import type { DatasetColumn } from '@underbell/core/dataset';
 import { Refusal, isRefusal } from '@underbell/core/refusal';
-import { noSuch, requireRight } from '../access/index.ts';
+import { notFound, requireRight } from '../access/index.ts';
 import {
   askLoadToStop,
   changeDataset,
@@ -39,7 +39,7 @@ export function loadBy(app: App, name: string, { who, cause, isForced }: Wish): 
 /** @throws {Refusal} `NOT_FOUND` */
 export async function requireDataset(app: App, name: string): Promise<DatasetRow> {
   const row = await findDatasetRow(app, name);
-  if (!row) throw noSuch('dataset', name, []);
+  if (!row) throw notFound('dataset', name, []);
   return row;
 }
 

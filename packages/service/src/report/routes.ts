@@ -2,7 +2,7 @@ import Joi from 'joi';
 import { type CheckedReport, brokenUses, reportSchema } from '@underbell/core/report';
 import { thing } from '../access/index.ts';
 import { defineRoute, formatRoute, type Route } from '../platform/index.ts';
-import { followersOf } from './dependents.ts';
+import { dependentsOf } from './dependents.ts';
 import {
   checkReport,
   compareTwo,
@@ -48,7 +48,7 @@ export const reportRoutes: Route[] = [
     body: definition,
     async handle({ app, person, body }): Promise<CheckedReport> {
       const report = await checkReport(app, person, body);
-      const breaks = brokenUses(report, await followersOf(app, report.name));
+      const breaks = brokenUses(report, await dependentsOf(app, report.name));
       return {
         ...(breaks.length > 0 ? { breaks } : {}),
         name: report.name,

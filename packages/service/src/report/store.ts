@@ -2,8 +2,8 @@ import { isDeepStrictEqual } from 'node:util';
 import { LRUCache } from 'lru-cache';
 import { Op, Transaction } from 'sequelize';
 import type { ReportDefinition, ShownEdition } from '@underbell/core/report';
-import { noSuch } from '../access/index.ts';
-import { announce, highest, all, one, plain, recall, onePerApp, type App, type Named } from '../platform/index.ts';
+import { notFound } from '../access/index.ts';
+import { announce, highest, all, one, plain, recall, perInstance, type App, type Named } from '../platform/index.ts';
 import { editions, reports, type EditionRow, type ReportRow } from './models.ts';
 
 /** One published version of a report. */
@@ -20,7 +20,7 @@ export interface Edition {
 const keptMs = 60 * 60_000;
 
 /** Editions never change but for names that they follow, so a process reads each only now and then. */
-const keptEditions = onePerApp(() => new LRUCache<string, Edition>({ max: 500, ttl: keptMs }));
+const keptEditions = perInstance(() => new LRUCache<string, Edition>({ max: 500, ttl: keptMs }));
 
 const keyOf = ({ name, naming, editionNumber }: Pick<ReportRow, 'name' | 'naming' | 'editionNumber'>) =>
   `${name} ${naming} ${editionNumber}`;
@@ -39,11 +39,11 @@ export async function findEdition(app: App, name: string, number?: number): Prom
     return one(reports(app).findOne({ where: { name, deletedAt: null } }));
   });
   // Which others there are, only those hear who may see them.
-  if (!report) throw noSuch('report', name, []);
+  if (!report) throw notFound('report', name, []);
   const wanted = { ...report, editionNumber: number ?? report.editionNumber };
   const edition = (await editionsBy(app, [wanted])).get(name);
   if (edition) return edition;
-  throw noSuch(`edition of ${name}`, String(wanted.editionNumber), []);
+  throw notFound(`edition of ${name}`, String(wanted.editionNumber), []);
 }
 
 /** Some editions by the names of their reports: those that the process does not have are read at once. */

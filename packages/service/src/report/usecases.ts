@@ -11,9 +11,9 @@ import {
   type ReportDefinition,
   type ShownReport,
 } from '@underbell/core/report';
-import { noSuch, putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
+import { notFound, putOwner, requireAuthor, requireRight, visibleNames } from '../access/index.ts';
 import { findDatasetRow, listDatasets, ownRows, profileColumns } from '../dataset/index.ts';
-import { lockThing, holdName, announce, emit, remember, userOf, type App } from '../platform/index.ts';
+import { lockResource, holdName, announce, emit, remember, userOf, type App } from '../platform/index.ts';
 import {
   addEdition,
   findEdition,
@@ -24,7 +24,7 @@ import {
   setCurrent,
   type Edition,
 } from './store.ts';
-import { followersOf } from './dependents.ts';
+import { dependentsOf } from './dependents.ts';
 
 /**
  * Checks a definition against the datasets that its publisher may see.
@@ -73,7 +73,7 @@ export async function publishReport(
       hint: 'put it back, or choose another name',
     });
   if (isKnown) await requireRight(app, person, 'edit', 'report', definition.name);
-  else await requireMaker(app, person, 'report');
+  else await requireAuthor(app, person, 'report');
   if (!options.isConfirmed) await refuseBreaks(app, definition, 'published');
   const edition = await app.records.transaction(async () => {
     const thing = { kind: 'report', name: definition.name } as const;
@@ -96,7 +96,7 @@ export async function publishReport(
 
 /** What an edition takes from those who use the report must be said out loud first. @throws {Refusal} `EDITION_BREAKS` */
 async function refuseBreaks(app: App, definition: ReportDefinition, what: string): Promise<void> {
-  const broken = brokenUses(definition, await followersOf(app, definition.name));
+  const broken = brokenUses(definition, await dependentsOf(app, definition.name));
   if (broken.length === 0) return;
   const users = [...new Set(broken.map((one) => one.user))];
   throw new Refusal('EDITION_BREAKS', `this edition would break ${users.join(', ')}; nothing was ${what}`, {
@@ -130,7 +130,7 @@ export async function rollBack(
   await checkReport(app, person, definition);
   if (!options.isConfirmed) await refuseBreaks(app, definition, 'changed');
   await app.records.transaction(async () => {
-    await lockThing(app, 'report', name);
+    await lockResource(app, 'report', name);
     await setCurrent(app, name, { number, title: definition.title });
     const entry = {
       who: person.email,
@@ -158,7 +158,7 @@ export async function retireEdition(
   await findEdition(app, name, number);
   if ((await findEdition(app, name)).number === number)
     throw new Refusal('IN_USE', `edition ${number} is the current one`, { hint: 'publish or show another one first' });
-  const pinned = (await app.things.usesOf({ kind: 'report', name })).filter((one) => one.edition === number);
+  const pinned = (await app.things.dependentsOf({ kind: 'report', name })).filter((one) => one.edition === number);
   if (pinned.length > 0) {
     const problems = pinned.map((one) => ({ at: userOf(one), message: `is pinned to edition ${number}` }));
     throw new Refusal('IN_USE', `edition ${number} is shown by ${pinned.map((one) => one.by.name).join(', ')}`, {
@@ -181,7 +181,7 @@ export async function compareTwo(
 ): Promise<ComparedEditions> {
   await requireRight(app, person, 'edit', 'report', name);
   const [before, after] = await Promise.all([findEdition(app, name, from), findEdition(app, name, to)]);
-  const breaks = brokenUses(after.definition, await followersOf(app, name));
+  const breaks = brokenUses(after.definition, await dependentsOf(app, name));
   return {
     from,
     to,
@@ -195,7 +195,7 @@ export async function compareTwo(
 export async function startFrom(app: App, person: PersonViewer, dataset: string): Promise<ReportDefinition> {
   await requireRight(app, person, 'view', 'dataset', dataset);
   const row = await findDatasetRow(app, dataset);
-  if (!row) throw noSuch('dataset', dataset, []);
+  if (!row) throw notFound('dataset', dataset, []);
   const profile = await profileColumns(app, person, dataset);
   const request = await ownRows(app, person, dataset, undefined);
   return validateReport(

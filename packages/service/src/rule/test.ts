@@ -1,5 +1,5 @@
 import {
-  type RuleTrial,
+  type RowRuleTest,
   type RuleVocabulary,
   decideAccess,
   EffectiveFilter,
@@ -15,7 +15,7 @@ import {
   writeFilter,
 } from '@underbell/core/filter';
 import { isRefusal, Refusal, suggest } from '@underbell/core/refusal';
-import { findPerson, limitsOn, listAttributes, listPeople, noSuch, requireRight } from '../access/index.ts';
+import { findPerson, limitsOn, listAttributes, listPeople, notFound, requireRight } from '../access/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
 import { countBetween, distinctValues, readableRevision, sampleRows } from '../dataset/index.ts';
 import { checkedRule, type GivenRule } from './usecases.ts';
@@ -78,13 +78,13 @@ export async function tryRule(
   asker: PersonViewer,
   given: GivenRule,
   as: string | undefined,
-): Promise<RuleTrial> {
+): Promise<RowRuleTest> {
   await requireRight(app, asker, 'edit', 'dataset', given.dataset);
   const rule = await checkedRule(app, { ...given, where: toFilterText(given.where) });
   const person = as === undefined ? asker : await findPerson(app, { email: as });
   if (!person) {
     const known = (await listPeople(app)).map((one) => one.email);
-    throw noSuch('person', as!, known);
+    throw notFound('person', as!, known);
   }
   const revision = await readableRevision(app, rule.dataset);
   const dataset = revision.shape;

@@ -12,7 +12,7 @@ import {
   attributeNames,
   listMasks,
   listRules,
-  noSuch,
+  notFound,
   putMask,
   putRule,
   removeMask,
@@ -22,7 +22,7 @@ import {
   requireRight,
 } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
-import { lockThing, remember, type App, type AuditEntry } from '../platform/index.ts';
+import { lockResource, remember, type App, type AuditEntry } from '../platform/index.ts';
 
 /** Addresses are kept in lower case, so that a rule for a person is found by any spelling. */
 function inLowerCase<T extends { kind: string; name?: string }>(holder: T): T {
@@ -79,12 +79,12 @@ export async function dropRule(
   await requireRight(app, person, 'own', 'dataset', rule.dataset);
   await app.records.transaction(async () => {
     // Two who take rules away at once would otherwise each leave the other's as the last.
-    await lockThing(app, 'dataset', rule.dataset);
+    await lockResource(app, 'dataset', rule.dataset);
     const rules = await listRules(app, rule.dataset);
     const before = rules.find((one) => one.name === rule.name);
     if (!before) {
       const known = rules.map((one) => one.name);
-      throw noSuch('row rule', rule.name, known);
+      throw notFound('row rule', rule.name, known);
     }
     if (rules.length === 1 && !rule.isConfirmed) {
       throw new Refusal(
@@ -131,7 +131,7 @@ export async function dropMask(
   const before = masks.find((one) => one.name === mask.name);
   if (!before) {
     const known = masks.map((one) => one.name);
-    throw noSuch('mask', mask.name, known);
+    throw notFound('mask', mask.name, known);
   }
   const entry = { who: person.email, what: 'mask removed', thing: `dataset ${mask.dataset}`, origin, before };
   await change(app, entry, () => removeMask(app, mask.dataset, mask.name));
@@ -148,9 +148,9 @@ export async function nameLimit(
   const { what, dataset, name } = limit;
   await requireRight(app, person, 'edit', 'dataset', dataset);
   await app.records.transaction(async () => {
-    await lockThing(app, 'dataset', dataset);
+    await lockResource(app, 'dataset', dataset);
     const names = (await (what === 'mask' ? listMasks(app, dataset) : listRules(app, dataset))).map((one) => one.name);
-    if (!names.includes(name)) throw noSuch(what, name, names);
+    if (!names.includes(name)) throw notFound(what, name, names);
     if (to === name) return;
     if (names.includes(to))
       throw new Refusal('NAME_TAKEN', `there is a ${what} \`${to}\` already`, { pointer: '/name', word: to });

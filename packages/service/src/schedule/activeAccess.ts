@@ -1,10 +1,10 @@
-import { remember, rows, type DoorKeeper } from '../platform/index.ts';
-import { emailsById, noSuch } from '../access/index.ts';
+import { remember, rows, type AccessProvider } from '../platform/index.ts';
+import { emailsById, notFound } from '../access/index.ts';
 import { calendars } from './models.ts';
 import { removeCalendar } from './store.ts';
 
 /** Secret addresses of calendars: one's own, all of them for an administrator. */
-export const calendarDoors: DoorKeeper = {
+export const calendarDoors: AccessProvider = {
   kind: 'calendar',
   async list(app, person) {
     const where = person.isAdministrator ? {} : { personId: person.id };
@@ -23,9 +23,9 @@ export const calendarDoors: DoorKeeper = {
     }));
   },
   async end(app, person, id, origin) {
-    if (!person.isAdministrator && id !== person.id) throw noSuch('calendar', id, []);
+    if (!person.isAdministrator && id !== person.id) throw notFound('calendar', id, []);
     await app.records.transaction(async () => {
-      if (!(await removeCalendar(app, id))) throw noSuch('calendar', id, []);
+      if (!(await removeCalendar(app, id))) throw notFound('calendar', id, []);
       const email = (await emailsById(app)).get(id) ?? id;
       await remember(app, { who: person.email, what: 'calendar address taken back', thing: `person ${email}`, origin });
     });

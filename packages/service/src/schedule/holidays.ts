@@ -2,7 +2,7 @@ import type { PersonViewer } from '@underbell/core/access';
 import { isDate } from '@underbell/core/dataset';
 import { Refusal } from '@underbell/core/refusal';
 import { readDayLines } from '@underbell/core/schedule';
-import { noSuch, requireMaker } from '../access/index.ts';
+import { notFound, requireAuthor } from '../access/index.ts';
 import { momentOf, remember, type App } from '../platform/index.ts';
 import { runInThread } from '../platform/workerThread.ts';
 import { findHolidays, listHolidays, putHolidays, removeHolidays } from './store.ts';
@@ -42,7 +42,7 @@ export async function saveHolidays(
   wish: HolidayWish,
   origin: string,
 ): Promise<HolidayList> {
-  await requireMaker(app, person, 'burst');
+  await requireAuthor(app, person, 'burst');
   const before = await findHolidays(app, wish.name);
   const list = { name: wish.name, title: wish.title, days: await daysOf(app, wish) };
   await app.records.transaction(async () => {
@@ -62,11 +62,11 @@ export async function dropHolidays(
   users: readonly string[],
   origin: string,
 ): Promise<void> {
-  await requireMaker(app, person, 'burst');
+  await requireAuthor(app, person, 'burst');
   const before = await findHolidays(app, name);
   if (!before) {
     const known = (await listHolidays(app)).map((one) => one.name);
-    throw noSuch('list of holidays', name, known);
+    throw notFound('list of holidays', name, known);
   }
   if (users.length > 0)
     throw new Refusal('IN_USE', `schedules leave these days out: ${users.join(', ')}`, { hint: 'change them first' });

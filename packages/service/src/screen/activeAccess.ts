@@ -1,10 +1,10 @@
 import { isAtLeast } from '@underbell/core/access';
 import { rightsFor } from '../access/index.ts';
-import type { DoorKeeper } from '../platform/index.ts';
+import type { AccessProvider } from '../platform/index.ts';
 import { endScreen, fleet } from './screens.ts';
 
 /** Screens whose key counts. */
-export const screenDoors: DoorKeeper = {
+export const screenDoors: AccessProvider = {
   kind: 'screen',
   async list(app, person) {
     const all = await fleet(app, person, {});

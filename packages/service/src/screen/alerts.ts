@@ -73,7 +73,7 @@ async function tellStale(app: App): Promise<void> {
 }
 
 /** Looks for screens with which something is wrong, and tells of each once. */
-export async function tellTrouble(app: App): Promise<void> {
+export async function sendAlerts(app: App): Promise<void> {
   await tellSilent(app);
   await tellStale(app);
 }
@@ -93,7 +93,7 @@ async function mail(app: App, job: Job, what: string, words: string): Promise<vo
   });
 }
 
-export const mailSilent = (app: App, job: Job): Promise<void> =>
+export const mailOffline = (app: App, job: Job): Promise<void> =>
   mail(
     app,
     job,
@@ -101,7 +101,7 @@ export const mailSilent = (app: App, job: Job): Promise<void> =>
     'No word for more than two minutes from these; they play on with what they keep, as long as they may:',
   );
 
-export const mailCopied = (app: App, job: Job): Promise<void> =>
+export const mailKeyReused = (app: App, job: Job): Promise<void> =>
   mail(
     app,
     job,

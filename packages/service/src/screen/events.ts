@@ -1,18 +1,18 @@
 import { PassThrough } from 'node:stream';
 import type { Context } from 'koa';
 import { isRefusal } from '@underbell/core/refusal';
-import { onePerApp, type App, type Change } from '../platform/index.ts';
+import { perInstance, type App, type Change } from '../platform/index.ts';
 import type { Slot } from '@underbell/core/screen';
 import { findEdition } from '../report/index.ts';
 import { isBoard, reportsBehind } from './slotCheck.ts';
-import { liveOf, tagNow, type LiveScreen } from './screenCache.ts';
+import { screenCacheOf, tagNow, type CachedScreen } from './screenCache.ts';
 import { slotsOf } from './schedule.ts';
 
 /** A stream ends after so long; its screen comes back and is asked again who it is. */
 const endAfterMs = 10 * 60_000;
 const aliveMs = 25_000;
 
-const streams = onePerApp(() => new Map<string, PassThrough>());
+const streams = perInstance(() => new Map<string, PassThrough>());
 
 /** What a slot shows, with the datasets behind it. */
 async function behind(app: App, slot: Slot): Promise<string[]> {
@@ -31,8 +31,8 @@ async function behind(app: App, slot: Slot): Promise<string[]> {
 }
 
 /** Boards and reports that a screen shows, with the datasets behind them; read once for all that show the same. */
-export async function shownBy(app: App, { screen }: LiveScreen): Promise<Set<string>> {
-  const live = liveOf(app);
+export async function shownBy(app: App, { screen }: CachedScreen): Promise<Set<string>> {
+  const live = screenCacheOf(app);
   const slots = [...slotsOf(await live.setupOf(screen)).values()];
   const all = slots.map(({ slot }) => live.behind(JSON.stringify(slot.shows), () => behind(app, slot)));
   return new Set((await Promise.all(all)).flat());
@@ -49,7 +49,7 @@ export const isData = ({ kind }: Change): boolean => kind === 'dataset' || kind 
 export async function streamToScreen(
   app: App,
   ctx: Context,
-  live: LiveScreen,
+  live: CachedScreen,
 ): Promise<{ stream: PassThrough; type: string }> {
   const stream = new PassThrough();
   const all = streams(app);
@@ -63,7 +63,7 @@ export async function streamToScreen(
   let shown = await shownBy(app, live);
   let group = live.screen.groupName;
   const look = async (change: Change | undefined): Promise<void> => {
-    const now = await liveOf(app).screenOf(live.keyId);
+    const now = await screenCacheOf(app).screenOf(live.keyId);
     if (!now) {
       say('closed', {});
       stream.end();

@@ -1,8 +1,8 @@
 import type { PersonViewer } from '@underbell/core/access';
 import type { AttributeType, ScreenAttribute, ShownGroup } from '@underbell/core/screen';
 import { Refusal } from '@underbell/core/refusal';
-import { noSuch, putOwner, requireAdministrator, requireMaker, requireRight, rightsFor } from '../access/index.ts';
-import { announce, emit, forgetThing, holdName, lockThing, remember, type App } from '../platform/index.ts';
+import { notFound, putOwner, requireAdministrator, requireAuthor, requireRight, rightsFor } from '../access/index.ts';
+import { announce, emit, deleteResourceData, holdName, lockResource, remember, type App } from '../platform/index.ts';
 import { screenAttributes, screenGroups, type GroupRow } from './models.ts';
 import {
   countScreens,
@@ -14,7 +14,7 @@ import {
   removeTarget,
 } from './store.ts';
 
-const thingOf = (name: string) => ({ kind: 'screen-group', name }) as const;
+const resourceIdOf = (name: string) => ({ kind: 'screen-group', name }) as const;
 
 /** A group of screens that somebody has a right on. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
 export async function requireGroup(
@@ -26,7 +26,7 @@ export async function requireGroup(
   const right = await requireRight(app, person, level, 'screen-group', name);
   const row = await findGroup(app, name);
   if (row) return { ...row, right: right.level };
-  throw noSuch(
+  throw notFound(
     'screen-group',
     name,
     (await listGroups(app)).map((one) => one.name),
@@ -53,7 +53,7 @@ export async function seenGroups(app: App, person: PersonViewer): Promise<ShownG
   const right = rightsFor(app, person);
   const found: ShownGroup<Date>[] = [];
   for (const row of await listGroups(app)) {
-    const own = await right(thingOf(row.name));
+    const own = await right(resourceIdOf(row.name));
     if (own) found.push(await shown(app, row, own.level));
   }
   return found;
@@ -76,16 +76,16 @@ export async function saveGroup(
 ): Promise<ShownGroup<Date>> {
   const known = await findGroup(app, name);
   if (known) await requireRight(app, person, 'edit', 'screen-group', name);
-  else await requireMaker(app, person, 'screen-group');
+  else await requireAuthor(app, person, 'screen-group');
   await app.records.transaction(async () => {
-    await holdName(app, thingOf(name), known !== undefined);
+    await holdName(app, resourceIdOf(name), known !== undefined);
     const before = await findGroup(app, name);
     const row: GroupRow = { name, ...wish, makerId: before?.makerId ?? person.id };
     await screenGroups(app).upsert(row);
-    if (!before) await putOwner(app, person, thingOf(name));
+    if (!before) await putOwner(app, person, resourceIdOf(name));
     const what = before ? 'group of screens changed' : 'group of screens added';
     await remember(app, { who: person.email, what, thing: `screen-group ${name}`, origin, before, after: row });
-    await announce(app, thingOf(name));
+    await announce(app, resourceIdOf(name));
   });
   return showGroup(app, person, name);
 }
@@ -94,14 +94,14 @@ export async function saveGroup(
 export async function removeGroup(app: App, person: PersonViewer, name: string, origin: string): Promise<void> {
   const { right: _, ...before } = await requireGroup(app, person, name, 'own');
   await app.records.transaction(async () => {
-    await lockThing(app, 'screen-group', name);
+    await lockResource(app, 'screen-group', name);
     const held = await countScreens(app, name);
     if (held > 0)
       throw new Refusal('IN_USE', `${held} screens are in \`${name}\``, { hint: 'end them, or put them into another' });
     await screenGroups(app).destroy({ where: { name } });
     // Another of its name shows nothing that was published to this one.
     await removeTarget(app, { targetKind: 'screen-group', targetName: name });
-    await forgetThing(app, thingOf(name));
+    await deleteResourceData(app, resourceIdOf(name));
     await remember(app, {
       who: person.email,
       what: 'group of screens taken away',
@@ -109,7 +109,7 @@ export async function removeGroup(app: App, person: PersonViewer, name: string, 
       origin,
       before,
     });
-    await emit(app, 'thing.gone', { thing: thingOf(name) });
+    await emit(app, 'thing.gone', { thing: resourceIdOf(name) });
   });
 }
 
@@ -138,7 +138,7 @@ export async function declareAttributes(
 ): Promise<ScreenAttribute[]> {
   requireAdministrator(person);
   await app.records.transaction(async () => {
-    await lockThing(app, 'screen', '*');
+    await lockResource(app, 'screen', '*');
     const before = await declaredAttributes(app);
     const used = new Map<string, string>();
     for (const one of await listScreens(app))

@@ -2,13 +2,13 @@ import { createHash } from 'node:crypto';
 import type { Context } from 'koa';
 import { LRUCache } from 'lru-cache';
 import { Refusal } from '@underbell/core/refusal';
-import type { BeatAnswer, ScreenOrder, ShownNow } from '@underbell/core/screen';
+import type { HeartbeatResponse, ScreenCommand, ShownNow } from '@underbell/core/screen';
 import { verifyProof, type ProofKeys } from '@underbell/core/token';
-import { rows, onePerApp, type App } from '../platform/index.ts';
+import { rows, perInstance, type App } from '../platform/index.ts';
 import { closed, tokenIn } from './keys.ts';
-import { liveOf, tagNow, verifiedToken, type LiveScreen } from './screenCache.ts';
+import { screenCacheOf, tagNow, verifiedToken, type CachedScreen } from './screenCache.ts';
 import { screenHistory, screens, screenStates } from './models.ts';
-import { takeOrders } from './commands.ts';
+import { takeCommands } from './commands.ts';
 
 const flushMs = 1_000;
 /** Of one screen in one hour; the rest is counted with the beats alone. */
@@ -24,8 +24,8 @@ interface Waiting {
   timer: NodeJS.Timeout | undefined;
 }
 
-const waitingOf = onePerApp((app): Waiting => {
-  app.atClose.add(() => flushBeats(app));
+const waitingOf = perInstance((app): Waiting => {
+  app.atClose.add(() => flushHeartbeats(app));
   return {
     states: new Map(),
     errors: [],
@@ -37,7 +37,7 @@ const waitingOf = onePerApp((app): Waiting => {
 });
 
 /** Writes down what screens said since the last time, all of it at once. */
-export async function flushBeats(app: App): Promise<void> {
+export async function flushHeartbeats(app: App): Promise<void> {
   const waiting = waitingOf(app);
   clearTimeout(waiting.timer);
   waiting.timer = undefined;
@@ -82,7 +82,7 @@ async function writeBeats(
 
 function flushSoon(app: App, waiting: Waiting): void {
   waiting.timer ??= setTimeout(() => {
-    flushBeats(app).catch((error: unknown) => app.log.error({ err: error }, 'beats could not be written down'));
+    flushHeartbeats(app).catch((error: unknown) => app.log.error({ err: error }, 'beats could not be written down'));
   }, flushMs);
 }
 
@@ -92,7 +92,7 @@ function flushSoon(app: App, waiting: Waiting): void {
  *
  * @throws {Refusal} as for any other question of a screen
  */
-export async function beatingScreen(app: App, ctx: Context): Promise<LiveScreen> {
+export async function authenticateHeartbeat(app: App, ctx: Context): Promise<CachedScreen> {
   const token = tokenIn(ctx);
   const { keyId, thumbprint } = await verifiedToken(app, token);
   const { proofs, keys } = waitingOf(app);
@@ -108,7 +108,7 @@ export async function beatingScreen(app: App, ctx: Context): Promise<LiveScreen>
   const name = `${thumbprint} ${proof.id}`;
   if (proofs.has(name)) throw new Refusal('PROOF_INVALID', 'the proof of possession was used before');
   proofs.set(name, true);
-  const found = await liveOf(app).screenOf(keyId);
+  const found = await screenCacheOf(app).screenOf(keyId);
   if (!found || found.thumbprint !== thumbprint) throw closed();
   return found;
 }
@@ -119,7 +119,7 @@ export interface Beat extends ShownNow {
 }
 
 /** Keeps a screen's word until it is written down. */
-export function noteBeat(app: App, screenName: string, { problems = [], ...shown }: Beat): void {
+export function recordHeartbeat(app: App, screenName: string, { problems = [], ...shown }: Beat): void {
   const waiting = waitingOf(app);
   waiting.states.set(screenName, { at: app.now(), shown });
   noteProblems(app, screenName, problems);
@@ -138,12 +138,12 @@ export function noteProblems(app: App, screenName: string, problems: NonNullable
 }
 
 /** What a screen has been told to do since it was asked last, each once. */
-export const ordersFor = async (app: App, screenName: string): Promise<ScreenOrder[]> =>
+export const commandsFor = async (app: App, screenName: string): Promise<ScreenCommand[]> =>
   // Noted as looked for first: an order that comes meanwhile is looked for anew.
-  (await liveOf(app).mayBeOrdered(screenName)) ? takeOrders(app, screenName) : [];
+  (await screenCacheOf(app).mayHaveCommand(screenName)) ? takeCommands(app, screenName) : [];
 
 /** Takes a screen's word; whatever it is told comes back with the answer. */
-export async function hearBeat(app: App, { screen }: LiveScreen, beat: Beat): Promise<BeatAnswer> {
-  noteBeat(app, screen.name, beat);
-  return { now: app.now(), orders: await ordersFor(app, screen.name), tag: await tagNow(app, screen) };
+export async function hearBeat(app: App, { screen }: CachedScreen, beat: Beat): Promise<HeartbeatResponse> {
+  recordHeartbeat(app, screen.name, beat);
+  return { now: app.now(), orders: await commandsFor(app, screen.name), tag: await tagNow(app, screen) };
 }

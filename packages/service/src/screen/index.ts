@@ -1,1 +1,1 @@
-export { flushBeats } from './heartbeats.ts';
+export { flushHeartbeats } from './heartbeats.ts';

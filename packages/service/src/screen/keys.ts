@@ -5,7 +5,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { signAccessToken, verifyAccessToken, type AccessTokenClaims } from '@underbell/core/token';
 import { fingerprint, plain, type App, type KeyAsked } from '../platform/index.ts';
 import { proofOf, signingKeys } from '../token/index.ts';
-import { endIfCopied, familyIn, keyOfFamily, newFamily } from './unpair.ts';
+import { unpairIfKeyReused, familyIn, keyOfFamily, newFamily } from './unpair.ts';
 import { screenKeys, screenPairings, type KeyRow, type ScreenRow } from './models.ts';
 import { noteHistory, screenOfKey } from './store.ts';
 
@@ -154,7 +154,7 @@ export async function renewHeld(
     return { ...found, isRenewed };
   });
   if (key) return key.isRenewed ? { keyId: key.keyId, refresh } : undefined;
-  await endIfCopied(app, held, thumbprint);
+  await unpairIfKeyReused(app, held, thumbprint);
   throw closed();
 }
 
@@ -181,7 +181,7 @@ export async function screenHolding(
     throw new Refusal('PROOF_INVALID', 'the key of this screen is held by another device');
   const found = key && (await screenOfKey(app, key.keyId));
   if (found) return found;
-  await endIfCopied(app, held, thumbprint);
+  await unpairIfKeyReused(app, held, thumbprint);
   throw closed();
 }
 

@@ -13,14 +13,14 @@ import {
   type ThingUse,
 } from '../platform/index.ts';
 import { screenDoors } from './activeAccess.ts';
-import { isBoard, isMedia, looksOf } from './slotCheck.ts';
+import { isBoard, isMedia, slotRequestsOf } from './slotCheck.ts';
 import { attributeSamples, declaredAttributes } from './groups.ts';
 import { giveFirstKey, renewKey } from './keys.ts';
 import { playlistRevisions, playlists, playlistTargets, screenGroups, screenModels, screens } from './models.ts';
 import { mountPictures } from './imageMode/imageModeRoutes.ts';
 import { playRoutes } from './playRoutes.ts';
 import { screenAdminRoutes } from './routes.ts';
-import { mailCopied, mailSilent, mailStale, tellTrouble } from './alerts.ts';
+import { mailKeyReused, mailOffline, mailStale, sendAlerts } from './alerts.ts';
 import { findScreen, listPlaylists, listRevisions, listTargets } from './store.ts';
 
 const silenceMs = 20_000;
@@ -47,7 +47,7 @@ const uses = async (app: App): Promise<ThingUse[]> =>
         const what = 'shows it';
         if (isBoard(slot)) return [{ by, of: { kind: 'board', name: slot.shows.board }, what }];
         if (isMedia(slot)) return [{ by, of: { kind: 'media', name: slot.shows.media }, what }];
-        return looksOf(slot).map(({ report, page, figure, parameters }) => {
+        return slotRequestsOf(slot).map(({ report, page, figure, parameters }) => {
           const part = {
             parameters: Object.keys(parameters ?? {}),
             ...(page === undefined ? {} : { page }),
@@ -68,7 +68,7 @@ async function losses(app: App, change: ColumnsChange): Promise<Impact[]> {
   return once(
     (await definitions(app)).flatMap(({ name, definition }) =>
       definition.slots.flatMap((slot) => {
-        const all = [slot, ...looksOf(slot)].flatMap((one) => one.where?.[change.before.name] ?? []);
+        const all = [slot, ...slotRequestsOf(slot)].flatMap((one) => one.where?.[change.before.name] ?? []);
         return [...new Set(all)].flatMap((text) =>
           lostBy(change, `playlist ${name}`, (shape) => void checkScreenFilter(text, shape, sample)),
         );
@@ -119,6 +119,6 @@ export const screen: Capability = {
     'urn:ietf:params:oauth:grant-type:device_code': giveFirstKey,
     refresh_token: renewKey,
   },
-  clock: [{ everyMs: silenceMs, work: tellTrouble }],
-  hears: { 'screen.silent': mailSilent, 'screen.stale': mailStale, 'screen.copied': mailCopied },
+  clock: [{ everyMs: silenceMs, work: sendAlerts }],
+  hears: { 'screen.silent': mailOffline, 'screen.stale': mailStale, 'screen.copied': mailKeyReused },
 };

@@ -2,7 +2,7 @@ import type {
   AttributeType,
   Device,
   PlaylistDefinition,
-  ScreenOrder,
+  ScreenCommand,
   ScreenValues,
   ShownNow,
   Slot,
@@ -166,9 +166,9 @@ export const screenPictures = defineModel('screen_pictures', {
 });
 
 /** What screens are told to do, until they have heard it. */
-export const screenOrders = defineModel('screen_orders', {
+export const screenCommandRows = defineModel('screen_orders', {
   screenName: key(refersTo(text(), 'screens', 'screen')),
-  order: key(word<ScreenOrder>()),
+  order: key(word<ScreenCommand>()),
   givenAt: instant(),
 });
 
@@ -184,6 +184,6 @@ export const screenModels = [
   screenInterruptions,
   screenStates,
   screenHistory,
-  screenOrders,
+  screenCommandRows,
   screenPictures,
 ];

@@ -1,7 +1,7 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal, type Problem } from '@underbell/core/refusal';
 import type { ShownGroup, Slot } from '@underbell/core/screen';
-import { noSuch } from '../access/index.ts';
+import { notFound } from '../access/index.ts';
 import { announce, holdName, one, remember, type App } from '../platform/index.ts';
 import { checkSlot, pinned } from './playlists.ts';
 import { misfitOf } from './slotCheck.ts';
@@ -69,7 +69,7 @@ export async function endInterruption(
   await requireGroup(app, person, group, 'edit');
   await app.records.transaction(async () => {
     const found = await one(screenInterruptions(app).findOne({ where: { id, groupName: group } }));
-    if (!found) throw noSuch('interruption', String(id), []);
+    if (!found) throw notFound('interruption', String(id), []);
     const [ended] = await screenInterruptions(app).update(
       { endedBy: person.email, endedAt: new Date(app.now()) },
       { where: { id, endedAt: null } as never },

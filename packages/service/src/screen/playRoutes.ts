@@ -2,10 +2,10 @@ import Joi from 'joi';
 import { mediaTypes } from '@underbell/core/media';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { oauthEndpoint } from '../token/index.ts';
-import { beatingScreen, hearBeat, type Beat } from './heartbeats.ts';
+import { authenticateHeartbeat, hearBeat, type Beat } from './heartbeats.ts';
 import { streamToScreen } from './events.ts';
 import { askingScreen } from './keys.ts';
-import { liveOf } from './screenCache.ts';
+import { screenCacheOf } from './screenCache.ts';
 import { askToPair } from './pairing.ts';
 import { programFor, setupOf, slotsOf } from './schedule.ts';
 import { beatBody, deviceForm } from './schemas.ts';
@@ -43,7 +43,7 @@ export const playRoutes: Route[] = [
     async handle({ app, ctx }) {
       const { screen } = await askingScreen(app, ctx);
       ctx.set('Cache-Control', 'no-store');
-      return programFor(app, await liveOf(app).setupOf(screen));
+      return programFor(app, await screenCacheOf(app).setupOf(screen));
     },
   }),
   defineRoute({
@@ -76,7 +76,7 @@ export const playRoutes: Route[] = [
     path: '/api/v1/screen/beat',
     summary: 'The word of a screen that it lives, with what it shows',
     body: beatBody,
-    handle: async ({ app, ctx, body }) => hearBeat(app, await beatingScreen(app, ctx), body as Beat),
+    handle: async ({ app, ctx, body }) => hearBeat(app, await authenticateHeartbeat(app, ctx), body as Beat),
   }),
   defineRoute({
     ...about,
@@ -96,6 +96,6 @@ export const playRoutes: Route[] = [
     path: '/api/v1/screen/events',
     summary: 'Server-sent events: the program is another, figures have changed, the screen is closed',
     answer: { description: 'text/event-stream', type: 'text/event-stream' },
-    handle: async ({ app, ctx }) => streamToScreen(app, ctx, await beatingScreen(app, ctx)),
+    handle: async ({ app, ctx }) => streamToScreen(app, ctx, await authenticateHeartbeat(app, ctx)),
   }),
 ];

@@ -11,13 +11,22 @@ import {
   type Slot,
 } from '@underbell/core/screen';
 import { suggest } from '@underbell/core/refusal';
-import { noSuch, putOwner, requireMaker, requireRight, rightsFor } from '../access/index.ts';
+import { notFound, putOwner, requireAuthor, requireRight, rightsFor } from '../access/index.ts';
 import { boardDatasetNames } from '../board/index.ts';
 import { findDataset } from '../dataset/index.ts';
 import { requireVersion } from '../media/index.ts';
-import { announce, emit, forgetThing, holdName, lockThing, momentOf, remember, type App } from '../platform/index.ts';
+import {
+  announce,
+  emit,
+  deleteResourceData,
+  holdName,
+  lockResource,
+  momentOf,
+  remember,
+  type App,
+} from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
-import { boardOf, isBoard, isMedia, isWords, looksOf, mediaOf, type Look } from './slotCheck.ts';
+import { boardOf, isBoard, isMedia, isWords, slotRequestsOf, mediaOf, type SlotRequest } from './slotCheck.ts';
 import { attributeSamples, declaredAttributes } from './groups.ts';
 import { playlists, type PlaylistRow, type TargetRow } from './models.ts';
 import {
@@ -30,7 +39,7 @@ import {
   targetsOf,
 } from './store.ts';
 
-const thingOf = (name: string) => ({ kind: 'playlist', name }) as const;
+const resourceIdOf = (name: string) => ({ kind: 'playlist', name }) as const;
 
 /** Checks what a slot shows, by whoever puts it there: it must be theirs to see. */
 export async function checkSlot(app: App, person: PersonViewer, slot: Slot, pointer: string): Promise<void> {
@@ -47,7 +56,7 @@ export async function checkSlot(app: App, person: PersonViewer, slot: Slot, poin
     });
     await checkWhere(app, declared, slot.where, await boardDatasetNames(app, definition), pointer);
   }
-  for (const look of looksOf(slot)) await checkLook(app, person, declared, look, pointer);
+  for (const look of slotRequestsOf(slot)) await checkLook(app, person, declared, look, pointer);
   if (!isWords(slot)) return;
   for (const name of Object.keys(slot.shows.values ?? {}))
     if (declared.some((one) => one.name === name))
@@ -61,7 +70,7 @@ async function checkLook(
   app: App,
   person: PersonViewer,
   declared: readonly ScreenAttribute[],
-  look: Look,
+  look: SlotRequest,
   pointer: string,
 ): Promise<void> {
   const { report, page, figure } = look;
@@ -91,7 +100,7 @@ async function checkLook(
 async function checkWhere(
   app: App,
   declared: readonly ScreenAttribute[],
-  where: Look['where'],
+  where: SlotRequest['where'],
   datasets: readonly string[],
   pointer: string,
 ): Promise<void> {
@@ -149,9 +158,9 @@ export async function savePlaylist(
   const { name, title } = definition;
   const known = await findPlaylist(app, name);
   if (known) await requireRight(app, person, 'edit', 'playlist', name);
-  else await requireMaker(app, person, 'playlist');
+  else await requireAuthor(app, person, 'playlist');
   await app.records.transaction(async () => {
-    await holdName(app, thingOf(name), known !== undefined);
+    await holdName(app, resourceIdOf(name), known !== undefined);
     const before = await findPlaylist(app, name);
     if (before && options.expected !== undefined && before.version !== options.expected)
       throw new Refusal('VERSION_CONFLICT', `${before.changedBy} changed \`${name}\` in the meantime`, {
@@ -168,7 +177,7 @@ export async function savePlaylist(
       changedAt: new Date(app.now()),
     };
     await playlists(app).upsert(row);
-    if (!before) await putOwner(app, person, thingOf(name));
+    if (!before) await putOwner(app, person, resourceIdOf(name));
     await remember(app, {
       who: person.email,
       what: 'playlist saved',
@@ -214,14 +223,14 @@ export async function seenPlaylists(app: App, person: PersonViewer): Promise<Lis
   const right = rightsFor(app, person);
   const found: ListedPlaylist<Date>[] = [];
   for (const row of await listPlaylists(app))
-    if (await right(thingOf(row.name))) found.push(await listed(app, person, row));
+    if (await right(resourceIdOf(row.name))) found.push(await listed(app, person, row));
   return found;
 }
 
 export async function requirePlaylist(app: App, name: string): Promise<PlaylistRow> {
   const row = await findPlaylist(app, name);
   if (row) return row;
-  throw noSuch('playlist', name, []);
+  throw notFound('playlist', name, []);
 }
 
 export async function showPlaylist(app: App, person: PersonViewer, name: string): Promise<ShownPlaylist<Date>> {
@@ -265,14 +274,14 @@ export async function removePlaylist(app: App, person: PersonViewer, name: strin
   await requireRight(app, person, 'own', 'playlist', name);
   const before = await requirePlaylist(app, name);
   await app.records.transaction(async () => {
-    await lockThing(app, 'playlist', name);
+    await lockResource(app, 'playlist', name);
     const [target] = await targetsOf(app, name);
     if (target)
       throw new Refusal('IN_USE', `\`${name}\` is published to ${target.targetName}`, { hint: 'withdraw it first' });
     await playlists(app).destroy({ where: { name } });
-    await forgetThing(app, thingOf(name));
+    await deleteResourceData(app, resourceIdOf(name));
     await remember(app, { who: person.email, what: 'playlist taken away', thing: `playlist ${name}`, origin, before });
-    await announce(app, thingOf(name));
-    await emit(app, 'thing.gone', { thing: thingOf(name) });
+    await announce(app, resourceIdOf(name));
+    await emit(app, 'thing.gone', { thing: resourceIdOf(name) });
   });
 }

@@ -1,4 +1,4 @@
-import { mayPassOn, grantHeldBy, type PersonViewer } from '@underbell/core/access';
+import { mayPassOn, permissionOf, type PersonViewer } from '@underbell/core/access';
 import { isRefusal, Refusal, type Problem } from '@underbell/core/refusal';
 import {
   playlistChanges,
@@ -9,14 +9,14 @@ import {
   type ShownPlaylist,
 } from '@underbell/core/screen';
 import { foldersOf, giveGrant, listGrants, requireRight, rightOn } from '../access/index.ts';
-import { announce, holdName, lockThing, remember, type App } from '../platform/index.ts';
+import { announce, holdName, lockResource, remember, type App } from '../platform/index.ts';
 import { checkSlot, pinned, requirePlaylist, showPlaylist } from './playlists.ts';
 import { cautionOf, extentOf, misfitOf, reportsBehind } from './slotCheck.ts';
 import { requireGroup } from './groups.ts';
 import { playlistRevisions, type ScreenRow, type TargetRow } from './models.ts';
 import { requireScreen } from './screens.ts';
 import { findRevision, listScreens, listStates, newestRevision, putTarget, removeTarget, targetsOf } from './store.ts';
-import { noSuch } from '../access/index.ts';
+import { notFound } from '../access/index.ts';
 
 /** What is about to be published. */
 interface Publication {
@@ -70,7 +70,7 @@ async function lacksOf(
     ];
     for (const report of reports) {
       const inside = folders.get(report);
-      const held = grantHeldBy(grants, holders, {
+      const held = permissionOf(grants, holders, {
         kind: 'report',
         name: report,
         ...(inside ? { folders: inside } : {}),
@@ -266,7 +266,7 @@ async function publish(
   if (expected !== undefined && plan.revision !== expected + 1) throw publishedMeanwhile(name, plan.revision - 1);
   refuseMisfits(plan, give);
   await app.records.transaction(async () => {
-    await lockThing(app, 'playlist', name);
+    await lockResource(app, 'playlist', name);
     const newest = await newestRevision(app, name);
     if (plan.revision !== newest + 1) throw publishedMeanwhile(name, newest);
     // Taken away or renamed since the plan: nothing is published to a name that another may get.
@@ -333,7 +333,7 @@ export async function rollBackPlaylist(
 ): Promise<ShownPlaylist<Date>> {
   await requireRight(app, person, 'edit', 'playlist', name);
   const revision = await findRevision(app, name, number);
-  if (!revision) throw noSuch('revision', String(number), []);
+  if (!revision) throw notFound('revision', String(number), []);
   const targets = (await targetsOf(app, name)).map((one) => ({ kind: one.targetKind, name: one.targetName }));
   if (targets.length === 0)
     throw new Refusal('INPUT_INVALID', `\`${name}\` is published nowhere`, { hint: 'publish it to screens first' });
@@ -354,9 +354,9 @@ export async function withdrawPlaylist(
   await requireTargets(app, person, [target]);
   await requireRight(app, person, 'view', 'playlist', name);
   await app.records.transaction(async () => {
-    await lockThing(app, 'playlist', name);
+    await lockResource(app, 'playlist', name);
     const gone = await removeTarget(app, { playlistName: name, targetKind: target.kind, targetName: target.name });
-    if (gone === 0) throw noSuch(target.kind, target.name, []);
+    if (gone === 0) throw notFound(target.kind, target.name, []);
     const after = `${target.kind} ${target.name}`;
     await remember(app, { who: person.email, what: 'playlist withdrawn', thing: `playlist ${name}`, origin, after });
     await announce(app, target);

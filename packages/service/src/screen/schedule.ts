@@ -9,7 +9,7 @@ import {
 } from '@underbell/core/screen';
 import { isRefusal } from '@underbell/core/refusal';
 import { findVersion, type VersionRow } from '../media/index.ts';
-import { onePerApp, type App } from '../platform/index.ts';
+import { perInstance, type App } from '../platform/index.ts';
 import { isMedia, isWords, type FoundSlot, type SlotSource } from './slotCheck.ts';
 import type { GroupRow, InterruptionRow, RevisionRow, ScreenRow } from './models.ts';
 import { findGroup, findRevision, livingInterruptions, targetsFor } from './store.ts';
@@ -107,7 +107,7 @@ function handleOf(id: string, slot: Slot, { screen, media }: ScreenSetup): SlotH
   }
 }
 
-const programs = onePerApp(() => new Map<string, Stretch<{ readonly id: string; readonly slot: Slot }>[]>());
+const programs = perInstance(() => new Map<string, Stretch<{ readonly id: string; readonly slot: Slot }>[]>());
 const mostPrograms = 500;
 
 /** The stretches of equal screens, laid out once. */

@@ -1,14 +1,14 @@
 import { createHash } from 'node:crypto';
 import { LRUCache } from 'lru-cache';
-import { onePerApp, type App, type Change } from '../platform/index.ts';
+import { perInstance, type App, type Change } from '../platform/index.ts';
 import { readScreenToken } from './keys.ts';
 import type { GroupRow, InterruptionRow, RevisionRow, ScreenRow, TargetRow } from './models.ts';
-import { orderedScreens } from './commands.ts';
+import { screensWithCommands } from './commands.ts';
 import { mediaIn, slotsShown, tagOf, type ScreenSetup } from './schedule.ts';
 import { findGroup, findRevision, listTargets, livingInterruptions, screenOfKey, targetsAmong } from './store.ts';
 
 /** A screen that is known to this process, until something about it changes. */
-export interface LiveScreen {
+export interface CachedScreen {
   readonly screen: ScreenRow;
   readonly keyId: string;
   readonly thumbprint: string;
@@ -21,7 +21,7 @@ export interface LiveScreen {
  */
 class Live {
   readonly #app: App;
-  readonly screens = new LRUCache<string, Promise<LiveScreen | undefined>>({ max: 50_000 });
+  readonly screens = new LRUCache<string, Promise<CachedScreen | undefined>>({ max: 50_000 });
   /** By screen: the key under which it is kept. */
   readonly #keyOf = new LRUCache<string, string>({ max: 50_000 });
   readonly #reading = new Set<string>();
@@ -75,7 +75,7 @@ class Live {
     return kept(this.#behind, shown, () => this.#listening(read));
   }
 
-  screenOf(keyId: string): Promise<LiveScreen | undefined> {
+  screenOf(keyId: string): Promise<CachedScreen | undefined> {
     const known = this.screens.get(keyId);
     if (known) return known;
     const found = this.#listening(() => screenOfKey(this.#app, keyId)).then(
@@ -99,13 +99,13 @@ class Live {
   }
 
   /** Whether a screen may have an order waiting; asked once, until something is announced of it. */
-  async mayBeOrdered(name: string): Promise<boolean> {
+  async mayHaveCommand(name: string): Promise<boolean> {
     this.#ordered ??= this.#readOrdered();
     return (await this.#ordered).delete(name);
   }
 
   #readOrdered(): Promise<Set<string>> {
-    const read = this.#listening(() => orderedScreens(this.#app));
+    const read = this.#listening(() => screensWithCommands(this.#app));
     read.catch(() => (this.#ordered = undefined));
     return read;
   }
@@ -162,11 +162,11 @@ function kept<T>(known: Map<string, Promise<T>>, key: string, read: () => Promis
   return made;
 }
 
-export const liveOf = onePerApp((app) => new Live(app));
+export const screenCacheOf = perInstance((app) => new Live(app));
 
 const verifiedMs = 60_000;
 /** Tokens whose signature was looked at, by their hash; each for as long as it counts at most. */
-const verified = onePerApp(
+const verified = perInstance(
   () => new LRUCache<string, { readonly keyId: string; readonly thumbprint: string }>({ max: 50_000, ttl: verifiedMs }),
 );
 
@@ -181,4 +181,5 @@ export async function verifiedToken(app: App, token: string): Promise<{ keyId: s
 }
 
 /** Changes with anything that the screen is told in advance. */
-export const tagNow = async (app: App, screen: ScreenRow): Promise<string> => tagOf(await liveOf(app).setupOf(screen));
+export const tagNow = async (app: App, screen: ScreenRow): Promise<string> =>
+  tagOf(await screenCacheOf(app).setupOf(screen));

@@ -6,18 +6,18 @@ import {
   type Fleet,
   type ListedScreen,
   type ScreenCounts,
-  type ScreenOrder,
+  type ScreenCommand,
   type ScreenState,
   type ScreenValues,
   type ShownScreen,
 } from '@underbell/core/screen';
 import { Refusal } from '@underbell/core/refusal';
-import { noSuch, rightOn, rightsFor } from '../access/index.ts';
-import { announce, emit, forgetThing, holdName, lockThing, remember, type App } from '../platform/index.ts';
+import { notFound, rightOn, rightsFor } from '../access/index.ts';
+import { announce, emit, deleteResourceData, holdName, lockResource, remember, type App } from '../platform/index.ts';
 import { checkLanguage, checkScreenFits, checkZone } from './check.ts';
 import { declaredAttributes, requireGroup } from './groups.ts';
-import { closeScreen } from './unpair.ts';
-import { giveOrder } from './commands.ts';
+import { unpairScreen } from './unpair.ts';
+import { addCommand } from './commands.ts';
 import { screens, type GroupRow, type ScreenRow, type StateRow, type TargetRow } from './models.ts';
 import {
   findGroup,
@@ -34,7 +34,7 @@ import {
   removeTarget,
 } from './store.ts';
 
-const thingOf = (name: string) => ({ kind: 'screen', name }) as const;
+const resourceIdOf = (name: string) => ({ kind: 'screen', name }) as const;
 
 function listed(
   app: App,
@@ -123,7 +123,7 @@ export async function fleet(app: App, person: PersonViewer, filter: FleetFilter)
   const { group, state, find = '' } = filter;
   const groups = await groupsFor(app, person);
   if (group !== undefined && !groups.some((one) => one.name === group))
-    throw noSuch(
+    throw notFound(
       'screen-group',
       group,
       groups.map((one) => one.name),
@@ -177,7 +177,7 @@ export async function requireScreen(
   const row = await findScreen(app, name);
   // Of a screen in a group that is not theirs nobody learns that it is there.
   if (!row || (await rightOn(app, person, 'screen-group', row.groupName)) === undefined)
-    throw noSuch('screen', name, []);
+    throw notFound('screen', name, []);
   await requireGroup(app, person, row.groupName, level);
   return row;
 }
@@ -238,7 +238,7 @@ export async function changeScreen(
   checkScreenValues(await declaredAttributes(app), wish.attributes);
   await checkScreenFits(app, { ...seen, ...wish, groupName: wish.group });
   await app.records.transaction(async () => {
-    await holdName(app, thingOf(name), true);
+    await holdName(app, resourceIdOf(name), true);
     await holdName(app, { kind: 'screen-group', name: wish.group }, true);
     const before = (await findScreen(app, name))!;
     // It was moved meanwhile, into a group that is maybe not theirs.
@@ -248,7 +248,7 @@ export async function changeScreen(
     const after: ScreenRow = { ...before, ...rest, groupName: group };
     await screens(app).update({ ...rest, groupName: group }, { where: { name } });
     await remember(app, { who: person.email, what: 'screen changed', thing: `screen ${name}`, origin, before, after });
-    await announce(app, thingOf(name));
+    await announce(app, resourceIdOf(name));
   });
   return showScreen(app, person, name);
 }
@@ -262,8 +262,8 @@ export async function endScreen(
 ): Promise<ShownScreen<Date>> {
   await requireScreen(app, person, name, 'edit');
   await app.records.transaction(async () => {
-    await lockThing(app, 'screen', name);
-    await closeScreen(app, name, person.email, origin);
+    await lockResource(app, 'screen', name);
+    await unpairScreen(app, name, person.email, origin);
   });
   return showScreen(app, person, name);
 }
@@ -272,14 +272,14 @@ export async function endScreen(
 export async function removeScreen(app: App, person: PersonViewer, name: string, origin: string): Promise<void> {
   const before = await requireScreen(app, person, name, 'edit');
   await app.records.transaction(async () => {
-    await lockThing(app, 'screen', name);
+    await lockResource(app, 'screen', name);
     if ((await findScreen(app, name))?.endedAt === null)
       throw new Refusal('IN_USE', `\`${name}\` shows something still`, { hint: 'end it first' });
     await screens(app).destroy({ where: { name } });
     await removeTarget(app, { targetKind: 'screen', targetName: name });
-    await forgetThing(app, thingOf(name));
+    await deleteResourceData(app, resourceIdOf(name));
     await remember(app, { who: person.email, what: 'screen taken away', thing: `screen ${name}`, origin, before });
-    await emit(app, 'thing.gone', { thing: thingOf(name) });
+    await emit(app, 'thing.gone', { thing: resourceIdOf(name) });
   });
 }
 
@@ -288,13 +288,13 @@ export async function orderScreen(
   app: App,
   person: PersonViewer,
   name: string,
-  order: ScreenOrder,
+  order: ScreenCommand,
   origin: string,
 ): Promise<void> {
   await requireScreen(app, person, name, 'edit');
   await app.records.transaction(async () => {
-    await giveOrder(app, name, order);
+    await addCommand(app, name, order);
     await remember(app, { who: person.email, what: `screen told: ${order}`, thing: `screen ${name}`, origin });
-    await announce(app, thingOf(name));
+    await announce(app, resourceIdOf(name));
   });
 }

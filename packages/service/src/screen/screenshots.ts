@@ -3,12 +3,12 @@ import { LRUCache } from 'lru-cache';
 import sharp from 'sharp';
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import { announce, lockThing, one, receiveBytes, onePerApp, type App } from '../platform/index.ts';
+import { announce, lockResource, one, receiveBytes, perInstance, type App } from '../platform/index.ts';
 import { drawInTurn } from '../render/index.ts';
 import { closed } from './keys.ts';
 import { screenPictures, screenStates, type KeyRow, type ScreenRow } from './models.ts';
-import { giveOrder } from './commands.ts';
-import { drawTurn, turnOf } from './imageMode/draw.ts';
+import { addCommand } from './commands.ts';
+import { drawTurn, scheduledSlotOf } from './imageMode/draw.ts';
 import { usualSize } from './imageMode/page.ts';
 import { setupOf } from './schedule.ts';
 import { requireScreen } from './screens.ts';
@@ -21,7 +21,7 @@ const freshMs = 45_000;
 /** Whoever looks asks for another one no more often. */
 const askAgainMs = 20_000;
 
-const askedOf = onePerApp(() => new LRUCache<string, true>({ max: 50_000, ttl: askAgainMs }));
+const askedOf = perInstance(() => new LRUCache<string, true>({ max: 50_000, ttl: askAgainMs }));
 
 /** Of what others sent; a wall of ours has up to twice as many. */
 const mostSent = 4_000_000;
@@ -60,7 +60,7 @@ export async function takeSnapshot(
     throw new Refusal('MEDIA_INVALID', 'what came is no picture', {}, { cause });
   });
   await app.records.transaction(async () => {
-    await lockThing(app, 'screen', name);
+    await lockResource(app, 'screen', name);
     if ((await screenOfKey(app, key.keyId))?.screen.name !== name) throw closed();
     await screenPictures(app).upsert({ screenName: name, takenAt: new Date(app.now()), bytes });
   });
@@ -76,7 +76,7 @@ export async function snapshotOf(app: App, person: PersonViewer, name: string): 
   const screen = await requireScreen(app, person, name, 'edit');
   if (screen.endedAt !== null) throw new Refusal('NOT_FOUND', `\`${name}\` shows nothing any more`, { word: name });
   if (screen.asked.isPicture) {
-    const shown = await turnOf(app, await setupOf(app, screen), false);
+    const shown = await scheduledSlotOf(app, await setupOf(app, screen), false);
     const { width, height } = (await one(screenStates(app).findByPk(name)))?.shown ?? {};
     const size = width && height ? { width, height } : usualSize;
     return small((await drawTurn(app, shown, size, undefined)).png, mostSent * 3);
@@ -86,7 +86,7 @@ export async function snapshotOf(app: App, person: PersonViewer, name: string): 
   if (!isFresh && !askedOf(app).has(name)) {
     askedOf(app).set(name, true);
     await app.records.transaction(async () => {
-      await giveOrder(app, name, 'send picture');
+      await addCommand(app, name, 'send picture');
       await announce(app, { kind: 'screen', name });
     });
   }

@@ -6,16 +6,16 @@ import { findPage, type NumberFigure } from '@underbell/core/report';
 import {
   fillWords,
   pageCaution,
-  pictureCaution,
+  mediaFitWarning,
   type Pixels,
   type ShownWords,
   type Slot,
 } from '@underbell/core/screen';
-import type { ViewAnswer } from '@underbell/core/view';
-import { noSuch } from '../access/index.ts';
+import type { ViewResponse } from '@underbell/core/view';
+import { notFound } from '../access/index.ts';
 import { drawBoard, findBoard, prepareBoard, type BoardRow } from '../board/index.ts';
 import { findVersion, type VersionRow } from '../media/index.ts';
-import { editionIn } from '../placement/index.ts';
+import { shownEdition } from '../placement/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import {
@@ -39,10 +39,10 @@ export interface SlotSource {
 }
 
 /** A screen as far as rows and rights know it. */
-export type LookingScreen = Pick<ScreenRow, 'name' | 'groupName' | 'attributes' | 'timeZone' | 'language' | 'asked'>;
+export type ScreenContext = Pick<ScreenRow, 'name' | 'groupName' | 'attributes' | 'timeZone' | 'language' | 'asked'>;
 
 /** The same before somebody gives it what it lacks a right on. */
-type PlannedScreen = LookingScreen & { readonly planned?: PersonViewer };
+type PlannedScreen = ScreenContext & { readonly planned?: PersonViewer };
 
 type With<Content> = Slot & { readonly shows: Extract<Slot['shows'], Content> };
 export type PageSlot = With<{ readonly report: string }>;
@@ -52,7 +52,7 @@ export const isMedia = (slot: Slot): slot is With<{ readonly media: string }> =>
 export const isWords = (slot: Slot): slot is With<{ readonly text: string }> => 'text' in slot.shows;
 
 /** One look at a report from within a slot, with what the slot sets for it. */
-export interface Look {
+export interface SlotRequest {
   /** Within the slot. */
   readonly pointer: string;
   /** Where it is set: the slot itself, or a value within its words. */
@@ -65,7 +65,7 @@ export interface Look {
 }
 
 /** What a slot itself looks at; what is on a board is the board's. */
-export function looksOf(slot: Slot): Look[] {
+export function slotRequestsOf(slot: Slot): SlotRequest[] {
   const { where, parameters } = slot;
   const settings = { ...(where ? { where } : {}), ...(parameters ? { parameters } : {}) };
   if (isPage(slot)) return [{ pointer: '/shows', settings: '', ...slot.shows, ...settings }];
@@ -94,9 +94,9 @@ const viewerOf = (screen: PlannedScreen, place: string, report: string): TokenVi
   expiresAt: Number.MAX_SAFE_INTEGER,
 });
 
-const requestOf = (screen: LookingScreen) => ({ choices: [], parameters: {}, languages: [screen.language] });
+const requestOf = (screen: ScreenContext) => ({ choices: [], parameters: {}, languages: [screen.language] });
 
-const placeOf = (source: SlotSource, slot: Slot, where: Readonly<Record<string, string>> = {}): Place => ({
+const placementInfo = (source: SlotSource, slot: Slot, where: Readonly<Record<string, string>> = {}): Place => ({
   name: `${source.title}: ${slot.name}`,
   kind: 'screen',
   where,
@@ -109,13 +109,13 @@ async function prepareLook(
   screen: PlannedScreen,
   source: SlotSource,
   slot: Slot,
-  look: Look,
+  look: SlotRequest,
 ): Promise<PreparedView> {
   const { report: name, page, figure } = look;
   const part = { page: page ?? null, figure: figure ?? null, look: {} };
-  const edition = editionIn(await findEdition(app, name), part);
+  const edition = shownEdition(await findEdition(app, name), part);
   const { today } = momentOf(app);
-  const place = { ...placeOf(source, slot, look.where), ...(page === undefined ? {} : { page }) };
+  const place = { ...placementInfo(source, slot, look.where), ...(page === undefined ? {} : { page }) };
   const view = await prepare(app, {
     viewer: viewerOf(screen, place.name, name),
     edition,
@@ -132,24 +132,24 @@ async function prepareLook(
  * @throws {Refusal} whatever keeps it from the screen; nothing is ever shown with less than all of its limits
  */
 export const prepareSlot = (app: App, screen: PlannedScreen, source: SlotSource, slot: PageSlot) =>
-  prepareLook(app, screen, source, slot, looksOf(slot)[0]!);
+  prepareLook(app, screen, source, slot, slotRequestsOf(slot)[0]!);
 
 /** @throws {Refusal} `NOT_FOUND` */
 export async function boardOf(app: App, name: string): Promise<BoardRow> {
   const row = await findBoard(app, name);
   if (row) return row;
-  throw noSuch('board', name, []);
+  throw notFound('board', name, []);
 }
 
 /** A board as one screen may see it: each figure under all that limits it here and on the board. */
 export async function showBoardSlot(
   app: App,
-  screen: LookingScreen,
+  screen: ScreenContext,
   source: SlotSource,
   slot: Slot,
   board: string,
-): Promise<ViewAnswer<Date>> {
-  const place = placeOf(source, slot, slot.where);
+): Promise<ViewResponse<Date>> {
+  const place = placementInfo(source, slot, slot.where);
   const viewer = viewerOf(screen, place.name, '');
   const answer = await drawBoard(app, viewer, await boardOf(app, board), requestOf(screen), place);
   return { ...answer, taste: { ...answer.taste, timeZone: screen.timeZone } };
@@ -164,11 +164,11 @@ const wordFigure = (view: PreparedView): NumberFigure => {
 };
 
 /** Words with what the screen says of itself, and with values of figures as it may see them. */
-export async function showWords(app: App, screen: LookingScreen, source: SlotSource, slot: Slot): Promise<ShownWords> {
+export async function showWords(app: App, screen: ScreenContext, source: SlotSource, slot: Slot): Promise<ShownWords> {
   if (!isWords(slot)) throw new TypeError(`the slot ${slot.name} has no words`);
   const values: Record<string, string> = {};
   let asOf = Infinity;
-  for (const look of looksOf(slot)) {
+  for (const look of slotRequestsOf(slot)) {
     const view = await prepareLook(app, screen, source, slot, look);
     const figure = wordFigure(view);
     const result = await readOne(app, view, dataFigures(view)[0]!);
@@ -187,18 +187,18 @@ export async function showWords(app: App, screen: LookingScreen, source: SlotSou
 export async function mediaOf(app: App, { media, version }: { media: string; version?: number }): Promise<VersionRow> {
   const found = await findVersion(app, media, version);
   if (found) return found;
-  throw noSuch('media', media, []);
+  throw notFound('media', media, []);
 }
 
 /** Reports that a slot shows something of. */
 export async function reportsBehind(app: App, slot: Slot): Promise<string[]> {
-  if (!isBoard(slot)) return [...new Set(looksOf(slot).map((one) => one.report))];
+  if (!isBoard(slot)) return [...new Set(slotRequestsOf(slot).map((one) => one.report))];
   const board = await findBoard(app, slot.shows.board);
   return [...new Set(board?.definition.figures.map((one) => one.report) ?? [])];
 }
 
 /** A condition on a dataset that nothing here reads would limit nothing, without anybody seeing it. */
-function checkConditions(views: readonly PreparedView[], where: Look['where']): void {
+function checkConditions(views: readonly PreparedView[], where: SlotRequest['where']): void {
   const names = [...new Set(views.flatMap((one) => Object.keys(one.viewing.report.datasets)))];
   for (const name of Object.keys(where ?? {}))
     if (!names.includes(name))
@@ -216,13 +216,13 @@ async function checkFits(app: App, screen: PlannedScreen, source: SlotSource, sl
     return;
   }
   if (isBoard(slot)) {
-    const place = placeOf(source, slot, slot.where);
+    const place = placementInfo(source, slot, slot.where);
     const viewer = viewerOf(screen, place.name, '');
     const board = await boardOf(app, slot.shows.board);
     checkConditions(await prepareBoard(app, viewer, board, requestOf(screen), place), slot.where);
     return;
   }
-  for (const look of looksOf(slot)) {
+  for (const look of slotRequestsOf(slot)) {
     const view = await prepareLook(app, screen, source, slot, look);
     checkConditions([view], look.where);
     for (const figure of dataFigures(view)) {
@@ -277,7 +277,7 @@ export async function extentOf(app: App, slot: Slot): Promise<SlotExtent> {
 /** What a slot would not be on a wall as it is meant to be. */
 export function cautionOf(extent: SlotExtent, { seconds }: Slot, wall: Pixels): string | undefined {
   if (extent === undefined) return undefined;
-  return 'width' in extent ? pictureCaution(extent, wall) : pageCaution(extent, seconds, wall);
+  return 'width' in extent ? mediaFitWarning(extent, wall) : pageCaution(extent, seconds, wall);
 }
 
 /** One slot of a screen, with what it comes from. */

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import type { Context } from 'koa';
 import { Refusal, suggest } from '@underbell/core/refusal';
 import type { ShownWords } from '@underbell/core/screen';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import { serveFile } from '../media/index.ts';
 import type { Answer, App } from '../platform/index.ts';
 import { answerShown, metered, showPage, showView } from '../view/index.ts';
@@ -16,7 +16,7 @@ import {
   showBoardSlot,
   showWords,
   type FoundSlot,
-  type LookingScreen,
+  type ScreenContext,
 } from './slotCheck.ts';
 
 /** A slot that a screen shows. @throws {Refusal} `NOT_FOUND` */
@@ -32,9 +32,9 @@ const noFigures = (slot: FoundSlot['slot']) =>
 /** What a slot shows on one screen; not counted as a look. */
 export async function slotContent(
   app: App,
-  screen: LookingScreen,
+  screen: ScreenContext,
   { slot, source }: FoundSlot,
-): Promise<ViewAnswer<Date> | ShownWords> {
+): Promise<ViewResponse<Date> | ShownWords> {
   if (isPage(slot)) return showView(app, await prepareSlot(app, screen, source, slot));
   if (isBoard(slot)) return showBoardSlot(app, screen, source, slot, slot.shows.board);
   if (isWords(slot)) return showWords(app, screen, source, slot);
@@ -54,7 +54,7 @@ function countedAs({ slot }: FoundSlot): { report?: string; board?: string } {
  *
  * @param by - who looks, as the meter counts them
  */
-export const slotShown = (app: App, screen: LookingScreen, found: FoundSlot, by: string) =>
+export const slotShown = (app: App, screen: ScreenContext, found: FoundSlot, by: string) =>
   metered(app, { ...countedAs(found), person: by }, () => slotContent(app, screen, found));
 
 /**
@@ -65,7 +65,7 @@ export const slotShown = (app: App, screen: LookingScreen, found: FoundSlot, by:
 export async function answerSlot(
   app: App,
   ctx: Context,
-  { screen, keyId }: { readonly screen: LookingScreen; readonly keyId: string },
+  { screen, keyId }: { readonly screen: ScreenContext; readonly keyId: string },
   found: FoundSlot,
 ): Promise<Answer> {
   const { slot, source } = found;

@@ -1,5 +1,5 @@
 import { Transaction } from 'sequelize';
-import { announce, emit, fingerprint, lockThing, plain, randomKey, remember, type App } from '../platform/index.ts';
+import { announce, emit, fingerprint, lockResource, plain, randomKey, remember, type App } from '../platform/index.ts';
 import { screenKeys, screenPairings, screenPictures, screens, type ScreenRow } from './models.ts';
 import { findScreen, noteHistory } from './store.ts';
 
@@ -8,7 +8,7 @@ import { findScreen, noteHistory } from './store.ts';
  *
  * @returns whether there was something to end
  */
-export async function closeScreen(app: App, name: string, by: string, origin: string): Promise<boolean> {
+export async function unpairScreen(app: App, name: string, by: string, origin: string): Promise<boolean> {
   // A device that was taken in and has not asked for its key yet gets none; one that just got it loses it.
   await screenPairings(app).update({ state: 'refused' }, { where: { screenName: name, state: 'approved' } });
   const ended = await screenKeys(app).destroy({ where: { screenName: name } });
@@ -42,7 +42,7 @@ export function familyIn(held: string): string | undefined {
  *
  * @see RFC 9700, section 4.14.2
  */
-export async function endIfCopied(app: App, held: string, thumbprint: string): Promise<void> {
+export async function unpairIfKeyReused(app: App, held: string, thumbprint: string): Promise<void> {
   const family = familyIn(held);
   if (family === undefined) return;
   const where = { familyFingerprint: fingerprint(family), thumbprint };
@@ -50,14 +50,14 @@ export async function endIfCopied(app: App, held: string, thumbprint: string): P
   if (!found) return;
   const { screenName } = plain(found);
   await app.records.transaction(async () => {
-    await lockThing(app, 'screen', screenName);
+    await lockResource(app, 'screen', screenName);
     const row = await screenKeys(app).findOne({ where, lock: Transaction.LOCK.UPDATE });
     const given = fingerprint(held);
     const key = row && plain(row);
     // It may have come to count while this waited.
     if (!key || key.refreshFingerprint === given || key.formerFingerprint === given) return;
     const { groupName } = (await findScreen(app, key.screenName)) as ScreenRow;
-    if (!(await closeScreen(app, key.screenName, 'Under Bell', ''))) return;
+    if (!(await unpairScreen(app, key.screenName, 'Under Bell', ''))) return;
     await noteHistory(app, key.screenName, 'two devices', 'its key was used by two devices; both are dark');
     await emit(app, 'screen.copied', { group: groupName, screens: [key.screenName] });
   });

@@ -1,5 +1,5 @@
 import { Refusal } from '@underbell/core/refusal';
-import { checkReach, isSameAddress, type Reach, type Settings } from '../platform/index.ts';
+import { checkReach, isSameAddress, type AddressPolicy, type Settings } from '../platform/index.ts';
 import { addressesOf } from '../platform/addresses.ts';
 
 const allowedOptions: readonly string[] = ['sslmode'];
@@ -11,7 +11,7 @@ interface Place {
 }
 
 /** Where an address leads, as the driver reads it. */
-function placeOf(url: URL): Place {
+function placementInfo(url: URL): Place {
   const database = decodeURIComponent(url.pathname.replace(/^\//, '')) || decodeURIComponent(url.username);
   return { host: decodeURIComponent(url.hostname).replace(/^\[|\]$/g, ''), port: Number(url.port || 5432), database };
 }
@@ -21,9 +21,9 @@ function placeOf(url: URL): Place {
  * whoever runs the service says so; link-local addresses, where clouds hand out credentials, and the service's own records
  * may not.
  */
-export async function sourceReach(settings: Settings, text: string): Promise<Reach> {
-  const { port, database } = placeOf(new URL(text));
-  const own = placeOf(new URL(settings.databaseUrl));
+export async function sourceReach(settings: Settings, text: string): Promise<AddressPolicy> {
+  const { port, database } = placementInfo(new URL(text));
+  const own = placementInfo(new URL(settings.databaseUrl));
   const ownAddresses = await addressesOf(own.host);
   return {
     reachable: settings.reachable,
@@ -46,7 +46,7 @@ export async function checkSourceAddress(settings: Settings, text: string): Prom
   // An option of the address could send the connection elsewhere than its host says.
   const option = [...url.searchParams.keys()].find((name) => !allowedOptions.includes(name));
   if (option !== undefined) throw refuse(`the option \`${option}\` is not allowed in it`);
-  const { host, port } = placeOf(url);
+  const { host, port } = placementInfo(url);
   if (host === '') throw refuse('it names no host');
   if (host.includes('/') || host.startsWith('@')) throw refuse('it is a path of this machine');
   await checkReach(await sourceReach(settings, text), host, port);

@@ -1,19 +1,19 @@
 import pg from 'pg';
-import { GuardedSocket, guardRefusal, laneBounds, onePerApp, type App, type Lane } from '../platform/index.ts';
+import { GuardedSocket, guardRefusal, laneBounds, perInstance, type App, type PoolName } from '../platform/index.ts';
 import { checkSourceAddress, sourceReach } from './address.ts';
 import { sourceRefusal } from './postgres.ts';
 import { sourceUrl } from './store.ts';
-import { noSuch } from '../access/index.ts';
+import { notFound } from '../access/index.ts';
 
-const pools = onePerApp(() => new Map<string, pg.Pool>());
+const pools = perInstance(() => new Map<string, pg.Pool>());
 
 /**
  * Read-only connections to a source that live datasets ask; they close by themselves when nobody asks. Each lane has its
  * own: a burst's scan neither takes readers' connections nor ends by their clock.
  */
-async function poolOf(app: App, source: string, lane: Lane): Promise<pg.Pool> {
+async function poolOf(app: App, source: string, lane: PoolName): Promise<pg.Pool> {
   const url = await sourceUrl(app, source);
-  if (url === undefined) throw noSuch('source', source, []);
+  if (url === undefined) throw notFound('source', source, []);
   const known = pools(app);
   const key = `${lane} ${source} ${url}`;
   const found = known.get(key);
@@ -41,7 +41,7 @@ async function poolOf(app: App, source: string, lane: Lane): Promise<pg.Pool> {
 }
 
 /** A connection to a source. The caller gives it back. @throws {Refusal} `SOURCE_UNREACHABLE`, `SOURCE_REFUSED` */
-export async function connectLive(app: App, source: string, lane: Lane): Promise<pg.PoolClient> {
+export async function connectLive(app: App, source: string, lane: PoolName): Promise<pg.PoolClient> {
   const pool = await poolOf(app, source, lane);
   try {
     return await pool.connect();

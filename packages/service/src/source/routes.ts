@@ -1,5 +1,5 @@
 import Joi from 'joi';
-import { noSuch, putOwner, requireMaker, requireRight, thing, visibleNames } from '../access/index.ts';
+import { notFound, putOwner, requireAuthor, requireRight, thing, visibleNames } from '../access/index.ts';
 import { holdName, defineRoute, isThing, remember, type Route } from '../platform/index.ts';
 import { checkSourceAddress } from './address.ts';
 import { askSource, checkSource } from './check.ts';
@@ -35,7 +35,7 @@ export const sourceRoutes: Route[] = [
     async handle({ app, person, params }) {
       await requireRight(app, person, 'view', 'source', params.name);
       const source = await findSource(app, params.name);
-      if (!source) throw noSuch('source', params.name, []);
+      if (!source) throw notFound('source', params.name, []);
       return source;
     },
   }),
@@ -55,7 +55,7 @@ export const sourceRoutes: Route[] = [
       const thing = { kind: 'source', name: params.name } as const;
       const isKnown = await isThing(app, thing);
       if (isKnown) await requireRight(app, person, 'edit', 'source', params.name);
-      else await requireMaker(app, person, 'source');
+      else await requireAuthor(app, person, 'source');
       await checkSourceAddress(app.settings, body.url);
       await app.records.transaction(async () => {
         await holdName(app, thing, isKnown);
@@ -76,7 +76,7 @@ export const sourceRoutes: Route[] = [
     async handle({ app, person, params }) {
       await requireRight(app, person, 'view', 'source', params.name);
       const url = await sourceUrl(app, params.name);
-      if (url === undefined) throw noSuch('source', params.name, []);
+      if (url === undefined) throw notFound('source', params.name, []);
       await checkSource(app, params.name);
       return askSource(app, params.name, url);
     },

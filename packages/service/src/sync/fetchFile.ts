@@ -1,7 +1,7 @@
 import { Readable } from 'node:stream';
 import type { ReadableStream } from 'node:stream/web';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
-import { GuardedHttp, SilenceWatch, type App } from '../platform/index.ts';
+import { GuardedHttp, IdleTimeout, type App } from '../platform/index.ts';
 import type { FollowedRow } from './models.ts';
 
 const purpose = 'followed file';
@@ -47,7 +47,7 @@ export async function fetchFile<T>(
   use: (found: FetchedFile) => Promise<T>,
 ): Promise<T | undefined> {
   const http = new GuardedHttp({ reachable: app.settings.reachable });
-  const watch = new SilenceWatch(silentMs);
+  const watch = new IdleTimeout(silentMs);
   const done = new AbortController();
   const { host } = new URL(file.address);
   const password = file.sealedPassword === null ? '' : app.vault.open(file.sealedPassword, purpose);

@@ -118,7 +118,12 @@ async function takeRows(app: App, person: PersonViewer, row: FollowedRow, body: 
  *
  * @throws {Refusal} whatever is wrong with it; what was there before stays
  */
-export function takeOver(app: App, person: PersonViewer, row: FollowedRow, { body }: FetchedFile): Promise<TakenOver> {
+export function importFile(
+  app: App,
+  person: PersonViewer,
+  row: FollowedRow,
+  { body }: FetchedFile,
+): Promise<TakenOver> {
   const { kind } = row;
   return isBundledAs(kind, 'definition')
     ? takeDefinition(app, person, { ...row, kind }, body)

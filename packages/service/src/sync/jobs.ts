@@ -1,6 +1,6 @@
 import { isRefusal } from '@underbell/core/refusal';
 import { nextInstants } from '@underbell/core/schedule';
-import { amongNames, eachApart, enqueue, TryLater, type App, type Job } from '../platform/index.ts';
+import { amongNames, forEachIsolated, enqueue, TryLater, type App, type Job } from '../platform/index.ts';
 import { fetchFile } from './fetchFile.ts';
 import type { FollowedRow } from './models.ts';
 import { changeFollowed, dueFollowed, findFollowed, listFollowed, moveOn } from './store.ts';
@@ -30,7 +30,7 @@ export async function enqueueDueFiles(app: App): Promise<void> {
         await enqueue(app, 'follow.check', { name: row.name });
     });
   };
-  await eachApart(await dueFollowed(app), put, (error, { name }) =>
+  await forEachIsolated(await dueFollowed(app), put, (error, { name }) =>
     app.log.error({ err: error, file: name }, 'a followed file that is due could not be put into the queue'),
   );
 }
@@ -54,7 +54,7 @@ export async function tryAhead(app: App): Promise<void> {
       await noteProblem(app, row, error);
     }
   };
-  await eachApart((await listFollowed(app)).filter(isSoon), ask, (error, { name }) =>
+  await forEachIsolated((await listFollowed(app)).filter(isSoon), ask, (error, { name }) =>
     app.log.error({ err: error, file: name }, 'a followed file could not be asked for ahead of its time'),
   );
 }

@@ -1,4 +1,4 @@
-import type { App, Capability, DoorKeeper, Named } from '../platform/index.ts';
+import type { App, Capability, AccessProvider, Named } from '../platform/index.ts';
 import { followedFiles } from './models.ts';
 import { followRoutes } from './routes.ts';
 import { changeFollowed, listFollowed } from './store.ts';
@@ -11,7 +11,7 @@ async function followName(app: App, { kind, name }: Named, to: string): Promise<
 }
 
 /** Addresses that have a file looked at when they are called. */
-const hooks: DoorKeeper = {
+const hooks: AccessProvider = {
   kind: 'follow address',
   list: async (app, person) =>
     (await listFollowed(app))

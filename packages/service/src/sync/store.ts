@@ -51,7 +51,7 @@ export async function renameFree(app: App, name: string, to: string): Promise<bo
 }
 
 /** Takes a file, so that nobody else looks at it meanwhile. @returns whether it was free */
-export async function takeFollowed(app: App, name: string): Promise<boolean> {
+export async function claimSyncedFile(app: App, name: string): Promise<boolean> {
   const now = new Date(app.now());
   const [count] = await followedFiles(app).update(
     { checkingUntil: new Date(now.getTime() + longestMs) },

@@ -2,14 +2,14 @@ import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import type { FollowedKind, FollowOutcome, ShownFollowed } from '@underbell/core/sync';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { nextInstants } from '@underbell/core/schedule';
-import { emailsById, findPerson, noSuch, rightOn } from '../access/index.ts';
+import { emailsById, findPerson, notFound, rightOn } from '../access/index.ts';
 import type { RefreshSchedule } from '../dataset/index.ts';
 import {
   announce,
   enqueue,
   fingerprint,
   isThing,
-  lockThing,
+  lockResource,
   randomKey,
   remember,
   type App,
@@ -23,9 +23,9 @@ import {
   listFollowed,
   releaseFollowed,
   renameFree,
-  takeFollowed,
+  claimSyncedFile,
 } from './store.ts';
-import { takeOver } from './importFile.ts';
+import { importFile } from './importFile.ts';
 
 /** What looking at a file writes down, whoever saves it meanwhile. */
 const written: readonly (keyof FollowedRow)[] = [
@@ -77,7 +77,7 @@ async function requireFollowed(app: App, person: PersonViewer, name: string): Pr
   const row = await findFollowed(app, name);
   if (row && isTheirs(person, row)) return row;
   const known = (await listFollowed(app)).filter((one) => isTheirs(person, one)).map((one) => one.name);
-  throw noSuch('followed file', name, known);
+  throw notFound('followed file', name, known);
 }
 
 export async function seenFollowed(app: App, person: PersonViewer): Promise<ShownFollowed<Date>[]> {
@@ -105,7 +105,7 @@ async function requireUse(app: App, person: PersonViewer, kind: FollowedKind, th
   const isThere = thing !== null && (await isThing(app, { kind, name: thing }));
   const right = await rightOn(app, person, isThere ? kind : makes, isThere ? thing : '*');
   if (isAtLeast(right, 'edit')) return;
-  if (thing !== null && isThere && right === undefined) throw noSuch(kind, thing, []);
+  if (thing !== null && isThere && right === undefined) throw notFound(kind, thing, []);
   throw new Refusal('NOT_ALLOWED', `you may not ${isThere ? `change the ${kind} \`${thing}\`` : `make a ${kind}`}`);
 }
 
@@ -167,7 +167,7 @@ export async function saveFollowed(app: App, person: PersonViewer, wish: FollowW
   };
   await fetchFile(app, { ...row, etag: null, lastModified: null }, () => Promise.resolve(true));
   await app.records.transaction(async () => {
-    await lockThing(app, 'followed file', name);
+    await lockResource(app, 'followed file', name);
     const now = await findFollowed(app, name);
     if (now?.ownerId !== before?.ownerId || now?.address !== before?.address)
       throw new Refusal('VERSION_CONFLICT', `somebody saved \`${name}\` at this moment`, {
@@ -199,7 +199,7 @@ export async function renameFollowed(app: App, person: PersonViewer, name: strin
   await requireFollowed(app, person, name);
   if (to === name) return showFollowed(app, person, name);
   await app.records.transaction(async () => {
-    await lockThing(app, 'followed file', to);
+    await lockResource(app, 'followed file', to);
     if (await findFollowed(app, to))
       throw new Refusal('NAME_TAKEN', `a file is followed as \`${to}\` already`, { pointer: '/name', word: to });
     if (!(await renameFree(app, name, to)))
@@ -248,7 +248,7 @@ export async function makeFollowHook(app: App, person: PersonViewer, name: strin
 /** A call of the secret address: the file is looked at in the background. @throws {Refusal} `NOT_FOUND` */
 export async function callFollowHook(app: App, key: string): Promise<void> {
   const row = await findByHook(app, fingerprint(key));
-  if (!row) throw noSuch('follow address', '', []);
+  if (!row) throw notFound('follow address', '', []);
   await enqueue(app, 'follow.check', { name: row.name });
 }
 
@@ -292,14 +292,17 @@ export async function noteProblem(app: App, row: FollowedRow, error: Refusal): P
  * @throws {Refusal} `REFRESH_ACTIVE` while somebody else does
  */
 export async function checkNow(app: App, name: string): Promise<FollowOutcome> {
-  if (!(await takeFollowed(app, name)))
+  if (!(await claimSyncedFile(app, name)))
     throw new Refusal('REFRESH_ACTIVE', `\`${name}\` is being looked at already`, { word: name });
   const row = (await findFollowed(app, name))!;
   try {
     const person = await findPerson(app, { id: row.ownerId });
     if (!person)
       throw new Refusal('NOT_ALLOWED', 'whoever followed it has left', { hint: 'save it anew, with your rights' });
-    const found = await fetchFile(app, row, async (file) => ({ file, taken: await takeOver(app, person, row, file) }));
+    const found = await fetchFile(app, row, async (file) => ({
+      file,
+      taken: await importFile(app, person, row, file),
+    }));
     const now = new Date(app.now());
     if (found === undefined) {
       await changeFollowed(app, row, { checkedAt: now, problem: null });

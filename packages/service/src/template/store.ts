@@ -1,6 +1,6 @@
 import { col, fn, type FindAttributeOptions } from 'sequelize';
 import type { ShownTemplate } from '@underbell/core/template';
-import { highest, lockThing, rows, type App } from '../platform/index.ts';
+import { highest, lockResource, rows, type App } from '../platform/index.ts';
 import { templates } from './models.ts';
 
 export type TemplateRow = ShownTemplate<Date>;
@@ -40,7 +40,7 @@ export async function putTemplate(
   template: Omit<TemplateRow, 'version' | 'loadedAt' | 'sizeBytes'> & { readonly bytes: Buffer },
 ): Promise<number> {
   const { name, fileName, bytes, loadedBy, target, summary } = template;
-  await lockThing(app, 'versions of template', name);
+  await lockResource(app, 'versions of template', name);
   const version = (await highest(templates(app), 'version', { name })) + 1;
   const loadedAt = new Date(app.now());
   await templates(app).create({ name, version, fileName, bytes, loadedBy, target, summary, loadedAt });

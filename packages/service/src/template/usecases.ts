@@ -2,7 +2,7 @@ import type { Readable } from 'node:stream';
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import { readTemplate, type TemplateTarget, type WorkbookTemplate } from '@underbell/core/workbook';
-import { noSuch, putOwner, requireMaker, requireRight, visibleNames } from '../access/index.ts';
+import { notFound, putOwner, requireAuthor, requireRight, visibleNames } from '../access/index.ts';
 import { holdName, receiveBytes, remember, type App } from '../platform/index.ts';
 import { findTemplate, listTemplates, putTemplate, templateBytes, type TemplateRow } from './store.ts';
 
@@ -23,7 +23,7 @@ export async function loadTemplate(
   const { name, fileName, target } = options;
   const known = await findTemplate(app, name);
   if (known) await requireRight(app, person, 'edit', 'template', name);
-  else await requireMaker(app, person, 'template');
+  else await requireAuthor(app, person, 'template');
   const bytes = await receiveBytes(upload, { maxBytes, tooLarge: tooLarge() });
   const { columns, warnings } = readTemplate(bytes, target);
   await app.records.transaction(async () => {
@@ -47,7 +47,7 @@ export async function requireTemplate(app: App, person: PersonViewer, name: stri
   const found = await findTemplate(app, name);
   if (!found) {
     const all = (await listTemplates(app)).map((one) => one.name);
-    throw noSuch('template', name, await visibleNames(app, person, 'template', all));
+    throw notFound('template', name, await visibleNames(app, person, 'template', all));
   }
   await requireRight(app, person, 'view', 'template', name);
   return found;
@@ -74,6 +74,6 @@ export async function fetchTemplate(app: App, person: PersonViewer, name: string
 /** A template ready to be filled. */
 export async function openTemplate(app: App, name: string, version: number): Promise<WorkbookTemplate> {
   const found = await findTemplate(app, name, version);
-  if (!found) throw noSuch('template', name, []);
+  if (!found) throw notFound('template', name, []);
   return readTemplate(await templateBytes(app, name, version), found.target);
 }

@@ -1,11 +1,11 @@
-import { lastUsesOf, type DoorKeeper } from '../platform/index.ts';
+import { lastUsesOf, type AccessProvider } from '../platform/index.ts';
 import { clientsOf, endClient } from './clients.ts';
 import { listKeys } from './store.ts';
 import { livingTokens, revokeOne } from './tokens.ts';
 import { programUses } from '../usage/index.ts';
 
 /** Access tokens that live, with what they are cut down to as far as whoever asks may know. */
-const tokens: DoorKeeper = {
+const tokens: AccessProvider = {
   kind: 'access token',
   async list(app, person) {
     const living = await livingTokens(app, person);
@@ -39,7 +39,7 @@ const tokens: DoorKeeper = {
   end: revokeOne,
 };
 
-const programs: DoorKeeper = {
+const programs: AccessProvider = {
   kind: 'program',
   async list(app, person) {
     const active = (await clientsOf(app, person)).filter((one) => one.state === 'active');
@@ -68,7 +68,7 @@ const programs: DoorKeeper = {
   end: endClient,
 };
 
-const keys: DoorKeeper = {
+const keys: AccessProvider = {
   kind: 'signing key',
   async list(app, person) {
     if (!person.isAdministrator) return [];
@@ -88,4 +88,4 @@ const keys: DoorKeeper = {
   },
 };
 
-export const tokenDoors: readonly DoorKeeper[] = [tokens, programs, keys];
+export const tokenDoors: readonly AccessProvider[] = [tokens, programs, keys];

@@ -2,7 +2,7 @@ import Joi from 'joi';
 import type { ShownClient } from '@underbell/core/token';
 import { tokenActions } from '@underbell/core/access';
 import { tokenAlgorithms } from '@underbell/core/token';
-import { filter, noSuch, thing, webOrigin } from '../access/index.ts';
+import { filter, notFound, thing, webOrigin } from '../access/index.ts';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { clientsOf, endClient, renewSecret, saveClient } from './clients.ts';
 import { dropKey, rotateKeys, showKeys } from './keys.ts';
@@ -73,7 +73,7 @@ export const clientRoutes: Route[] = [
       const client = mine.find((one) => one.id === params.id);
       if (client) return shownClient(client);
       const names = mine.map((one) => one.id);
-      throw noSuch('client', params.id, names);
+      throw notFound('client', params.id, names);
     },
   }),
   defineRoute({

@@ -1,7 +1,7 @@
 import type { Context } from 'koa';
 import type { JSONWebKeySet } from 'jose';
 import {
-  grantHeldBy,
+  permissionOf,
   isAtLeast,
   mayPassOn,
   type ClientBounds,
@@ -14,12 +14,12 @@ import { verifyAssertion } from '@underbell/core/token';
 import {
   boundOf,
   listGrants,
-  noSuch,
+  notFound,
   ownedNames,
   putGrant,
   putOwner,
   removeClientGrants,
-  requireMaker,
+  requireAuthor,
   requireRight,
   rightOn,
   visibleNames,
@@ -152,7 +152,7 @@ export async function requireClient(app: App, person: PersonViewer, id: string):
   const mine = await clientsOf(app, person);
   const client = mine.find((one) => one.id === id && one.state === 'active');
   if (client) return client;
-  throw noSuch(
+  throw notFound(
     'client',
     id,
     mine.map((one) => one.id),
@@ -201,8 +201,8 @@ async function giveReach(
   for (const name of bounds.reports) {
     const right = await rightOn(app, person, 'report', name);
     if (mayPassOn(right, level)) given.push({ holder, thing: { kind: 'report', name }, level });
-    else if (right === undefined) throw noSuch('report', name, []);
-    else if (!isAtLeast(grantHeldBy(held, [holder], { kind: 'report', name }), level))
+    else if (right === undefined) throw notFound('report', name, []);
+    else if (!isAtLeast(permissionOf(held, [holder], { kind: 'report', name }), level))
       throw new Refusal('NOT_ALLOWED', `you may not give a program the right to ${level} \`${name}\``, {
         pointer: '/reports',
         word: name,
@@ -227,7 +227,7 @@ function requireNaming(person: PersonViewer, bounds: ClientBounds): void {
 /** Whoever may register programs, or may change this one. */
 async function requireRegistrar(app: App, person: PersonViewer, known: ClientRow | undefined): Promise<void> {
   if (known) await requireRight(app, person, 'edit', 'client', known.id);
-  else await requireMaker(app, person, 'client');
+  else await requireAuthor(app, person, 'client');
 }
 
 /** A key that must be fixed but that no dataset of the reports has would fix nothing. */
@@ -282,7 +282,7 @@ export async function renewSecret(
   const formerUntil = new Date(app.now() + hours * 60 * 60_000);
   await app.records.transaction(async () => {
     const held = await holdClient(app, id);
-    if (held?.state !== 'active') throw noSuch('client', id, []);
+    if (held?.state !== 'active') throw notFound('client', id, []);
     if (held.publicKeys)
       throw new Refusal('INPUT_INVALID', `\`${id}\` signs with a key of its own and has no secret`, { pointer: 'id' });
     const change = {
@@ -355,7 +355,7 @@ export async function saveClient(
 /** Ends a client: it gets no token any more, and those that it has count no more. */
 export async function endClient(app: App, person: PersonViewer, id: string, origin: string): Promise<void> {
   const client = await findClient(app, id);
-  if (!client) throw noSuch('client', id, []);
+  if (!client) throw notFound('client', id, []);
   await requireRight(app, person, 'own', 'client', id);
   await app.records.transaction(async () => {
     await closeClient(app, id);

@@ -11,8 +11,8 @@ import {
 import type { PersonViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
 import type { ShownSigningKey, TokenAlgorithm } from '@underbell/core/token';
-import { noSuch } from '../access/index.ts';
-import { remember, onePerApp, type App } from '../platform/index.ts';
+import { notFound } from '../access/index.ts';
+import { remember, perInstance, type App } from '../platform/index.ts';
 import { addKey, listKeys, retireKey } from './store.ts';
 import type { KeyRow } from './models.ts';
 
@@ -31,7 +31,7 @@ export interface Keys {
 }
 
 const loaded = new WeakMap<App, { readonly readAt: number; readonly keys: Promise<Keys> }>();
-const opened = onePerApp(() => new Map<string, Promise<CryptoKey>>());
+const opened = perInstance(() => new Map<string, Promise<CryptoKey>>());
 
 async function makeKey(app: App, algorithm: TokenAlgorithm, signsFrom: number): Promise<KeyRow> {
   const pair = await generateKeyPair(algorithm, { extractable: true });
@@ -130,7 +130,7 @@ export async function rotateKeys(app: App, person: PersonViewer, algorithm: Toke
 /** Takes a key out at once: every token that it signed is refused from then on. */
 export async function dropKey(app: App, person: PersonViewer, id: string, origin: string): Promise<void> {
   requireAdministrator(person);
-  if (!(await listKeys(app)).some((row) => row.id === id)) throw noSuch('key', id, []);
+  if (!(await listKeys(app)).some((row) => row.id === id)) throw notFound('key', id, []);
   await app.records.transaction(async () => {
     await retireKey(app, id, new Date(app.now()));
     await remember(app, { who: person.email, what: 'signing key taken out', thing: `key ${id}`, origin });

@@ -1,5 +1,5 @@
 import { fn, literal, Op, Transaction, where } from 'sequelize';
-import { all, one, lockThing, plain, type App } from '../platform/index.ts';
+import { all, one, lockResource, plain, type App } from '../platform/index.ts';
 import { accessTokens, clients, signingKeys, type ClientRow, type KeyRow, type TokenRow } from './models.ts';
 import { exchangesBehind, revokeLine } from './tokenChains.sql.ts';
 
@@ -9,7 +9,7 @@ export async function findClient(app: App, id: string): Promise<ClientRow | unde
 
 /** A client, held so that two changes of it come one after the other. */
 export async function holdClient(app: App, id: string): Promise<ClientRow | undefined> {
-  await lockThing(app, 'client', id);
+  await lockResource(app, 'client', id);
   return one(clients(app).findByPk(id));
 }
 

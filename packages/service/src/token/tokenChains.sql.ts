@@ -1,10 +1,10 @@
-import { askSql, type App } from '../platform/index.ts';
+import { querySql, type App } from '../platform/index.ts';
 
 // Tokens that were made of tokens: a line of any length.
 
 /** How many exchanges lie behind a token. */
 export async function exchangesBehind(app: App, id: string): Promise<number> {
-  const [line] = await askSql<{ depth: string }>(
+  const [line] = await querySql<{ depth: string }>(
     app,
     `WITH RECURSIVE line AS (
        SELECT parent_id FROM access_tokens WHERE id = $id
@@ -17,7 +17,7 @@ export async function exchangesBehind(app: App, id: string): Promise<number> {
 
 /** Revokes a token and every one that was made of it. @returns how many */
 export async function revokeLine(app: App, id: string, at: Date): Promise<number> {
-  const rows = await askSql(
+  const rows = await querySql(
     app,
     `WITH RECURSIVE line AS (
        SELECT id FROM access_tokens WHERE id = $id

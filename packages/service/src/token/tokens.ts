@@ -23,13 +23,13 @@ import {
   giversOf,
   levelOf,
   listRules,
-  noSuch,
+  notFound,
   ownedNames,
   requireRight,
   rightOn,
 } from '../access/index.ts';
 import { findDataset } from '../dataset/index.ts';
-import { findPlacement, recordFieldsOf, standingIn, type Placement } from '../placement/index.ts';
+import { findPlacement, recordFieldsOf, resolvePlacement, type Placement } from '../placement/index.ts';
 import { momentOf, nameNow, noteUse, remember, type App } from '../platform/index.ts';
 import { findEdition } from '../report/index.ts';
 import { requireClient } from './clients.ts';
@@ -48,12 +48,12 @@ async function placementOf(
   const asked = await findPlacement(app, details.placement);
   const person = details.person === undefined ? undefined : await findPerson(app, { email: details.person });
   const who = { ...(person ? { person } : {}), record: details.context ?? {} };
-  const { placement } = asked ? await standingIn(app, asked, who) : {};
+  const { placement } = asked ? await resolvePlacement(app, asked, who) : {};
   // A board is of several reports; a token is for one.
   const reportName = placement?.reportName ?? undefined;
   if (placement && reportName !== undefined && (details.report ?? reportName) === reportName)
     return { ...placement, reportName };
-  throw noSuch('placement', details.placement, []);
+  throw notFound('placement', details.placement, []);
 }
 
 /** The condition of a placement on a dataset, with the host's record behind `record('…')`. */
@@ -95,7 +95,7 @@ export async function checkDetails(app: App, details: ReportViewDetails, bounds?
   details.pages?.forEach((page) => findPage(definition, page));
   readParameters(definition, details.parameters ?? {}, { today: momentOf(app).today, isPartial: true });
   if (details.person !== undefined && !(await findPerson(app, { email: details.person })))
-    throw noSuch('person', details.person, []);
+    throw notFound('person', details.person, []);
   const datasets = Object.keys(definition.datasets);
   const where = details.where ?? {};
   checkTokenDatasets(where, datasets);
@@ -241,7 +241,7 @@ export async function issueToken(
     readonly giver?: PersonViewer;
   } = {},
 ): Promise<IssuedToken> {
-  await app.things.requireOpenClient(client.id);
+  await app.things.requireEnabledApp(client.id);
   const details = withScope(await resolveDetails(app, readAuthorizationDetails(asked), client.bounds), options.scope);
   checkBounds(details, client.bounds);
   requireProof(client, options.keyThumbprint);
@@ -288,7 +288,7 @@ async function viewerOf(
  */
 export async function tokenViewer(app: App, jwt: string): Promise<TokenViewer> {
   const viewer = await heldToken(app, jwt);
-  await app.things.requireOpenClient(viewer.clientId);
+  await app.things.requireEnabledApp(viewer.clientId);
   return viewer;
 }
 
@@ -321,7 +321,7 @@ export async function heldToken(app: App, jwt: string): Promise<TokenViewer> {
 /** The viewer of a token that was handed out, by its number: for looking through its eyes without holding it. */
 export async function describeToken(app: App, id: string): Promise<TokenViewer> {
   const row = await findToken(app, id);
-  if (!row) throw noSuch('token', id, []);
+  if (!row) throw notFound('token', id, []);
   return viewerOf(app, {
     ...row,
     expiresAt: row.expiresAt.getTime(),
@@ -444,9 +444,9 @@ async function decidesAbout(app: App, person: PersonViewer, report: string): Pro
 /** Takes one token back with all that were made of it, at once and everywhere. */
 export async function revokeOne(app: App, person: PersonViewer, id: string, origin: string): Promise<void> {
   const token = await findToken(app, id);
-  if (!token) throw noSuch('token', id, []);
+  if (!token) throw notFound('token', id, []);
   if (token.giverId !== person.id && !isAtLeast(await rightOn(app, person, 'report', token.details.report), 'own'))
-    throw noSuch('token', id, []);
+    throw notFound('token', id, []);
   await app.records.transaction(async () => {
     const count = await revokeToken(app, id);
     await remember(app, {

@@ -1,14 +1,14 @@
 import { isAtLeast, type PersonViewer } from '@underbell/core/access';
 import {
   costState,
-  costWords,
+  usageText,
   startOfCounting,
   type CostLimit,
   type CountedCosts,
   type ShownCostLimit,
 } from '@underbell/core/usage';
 import { Refusal } from '@underbell/core/refusal';
-import { foldersOf, listFolders, noSuch, ownersOf, requireRight, rightOn, visibleNames } from '../access/index.ts';
+import { foldersOf, listFolders, notFound, ownersOf, requireRight, rightOn, visibleNames } from '../access/index.ts';
 import { all, enqueue, remember, type App } from '../platform/index.ts';
 import { secondsUsed } from './sums.sql.ts';
 import { costLimits, type LimitRow } from './models.ts';
@@ -55,7 +55,7 @@ export async function requireBudget(app: App, thing: { kind: 'report' | 'dataset
   if (!spent) return;
   throw new Refusal(
     'COST_LIMIT',
-    `the folder \`${spent.folder}\` has ${costWords(spent)}; nothing planned starts in it`,
+    `the folder \`${spent.folder}\` has ${usageText(spent)}; nothing planned starts in it`,
     {
       word: spent.folder,
       hint: `it goes on ${spent.per === 'day' ? 'tomorrow' : 'next month'}, or its owners raise the limit: underbell meter limit ${spent.folder}`,
@@ -71,10 +71,10 @@ async function isOwner(app: App, person: PersonViewer, folder: string): Promise<
 async function requireOwner(app: App, person: PersonViewer, folder: string): Promise<void> {
   await requireRight(app, person, 'own', 'folder', folder);
   const known = (await listFolders(app)).map((one) => one.name);
-  if (!known.includes(folder)) throw noSuch('folder', folder, await visibleNames(app, person, 'folder', known));
+  if (!known.includes(folder)) throw notFound('folder', folder, await visibleNames(app, person, 'folder', known));
 }
 
-const shown = (one: CountedCosts): ShownCostLimit => ({ ...one, state: costState(one), words: costWords(one) });
+const shown = (one: CountedCosts): ShownCostLimit => ({ ...one, state: costState(one), words: usageText(one) });
 
 /** The limits that somebody may see, with what is used. */
 export async function showLimits(app: App, person: PersonViewer) {
@@ -103,7 +103,7 @@ export async function dropLimit(app: App, person: PersonViewer, folder: string, 
   await requireOwner(app, person, folder);
   await app.records.transaction(async () => {
     const gone = await costLimits(app).destroy({ where: { folderName: folder } });
-    if (gone === 0) throw noSuch('limit of costs', folder, []);
+    if (gone === 0) throw notFound('limit of costs', folder, []);
     await note(app, person, folder, 'limit of costs taken away', origin);
   });
 }
@@ -142,6 +142,6 @@ function letter(app: App, counted: CountedCosts, to: string) {
   return {
     to,
     subject: `Costs of the folder ${folder}${isStopped ? ': stopped' : ''}`,
-    text: `The folder “${folder}” has ${costWords(counted)}. It is counted anew ${counted.per === 'day' ? 'tomorrow' : 'next month'}. ${what}\n\nWhat it was used for: ${app.settings.publicUrl}/console/costs\n`,
+    text: `The folder “${folder}” has ${usageText(counted)}. It is counted anew ${counted.per === 'day' ? 'tomorrow' : 'next month'}. ${what}\n\nWhat it was used for: ${app.settings.publicUrl}/console/costs\n`,
   };
 }

@@ -1,6 +1,6 @@
 import Joi from 'joi';
 import type { PersonViewer } from '@underbell/core/access';
-import { costSplits, costStretches, readCostLimit } from '@underbell/core/usage';
+import { costSplits, usageIntervals, readCostLimit } from '@underbell/core/usage';
 import { Refusal } from '@underbell/core/refusal';
 import { requireRight, thing } from '../access/index.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
@@ -45,7 +45,7 @@ export const meterRoutes: Route[] = [
     summary: 'What views, refreshes and deliveries cost along time, by hour, day or month',
     query: Joi.object({
       per: Joi.string()
-        .valid(...costStretches)
+        .valid(...usageIntervals)
         .default('day'),
       by: Joi.string()
         .valid(...costSplits)

@@ -1,4 +1,4 @@
-import { Batch, onePerApp, type App } from '../platform/index.ts';
+import { Batch, perInstance, type App } from '../platform/index.ts';
 import { meterRows, type MeterRow } from './models.ts';
 
 /** What one view, refresh or delivery has cost. */
@@ -30,7 +30,7 @@ export interface MeterEntry {
 /** What costs nothing. */
 const free = { isLive: false, queryMs: 0, renderMs: 0, cpuMs: 0, bytes: 0, hits: 0, misses: 0 };
 
-const batchOf = onePerApp(
+const batchOf = perInstance(
   (app) =>
     new Batch<Partial<MeterRow>>(app, 'the meter', async (entries) => {
       await meterRows(app).bulkCreate([...entries]);

@@ -1,5 +1,5 @@
 import type { CostSplit, CostStretch, CostSum } from '@underbell/core/usage';
-import { askSql, type App } from '../platform/index.ts';
+import { querySql, type App } from '../platform/index.ts';
 
 // Sums over stretches of the installation's own time.
 
@@ -44,7 +44,7 @@ export async function sumMeter(
 ): Promise<CostSum[]> {
   const group = groupSql[wish.by];
   const order = wish.by === 'hour' || wish.by === 'day' ? 'name' : '(sum(query_ms) + sum(render_ms)) DESC, name';
-  return askSql<CostSum>(
+  return querySql<CostSum>(
     app,
     `SELECT ${group} AS name, count(*)::float8 AS times, sum(row_count)::float8 AS rows, sum(query_ms)::float8 AS "queryMs",
        sum(render_ms)::float8 AS "renderMs", sum(cpu_ms)::float8 AS "cpuMs", sum(bytes)::float8 AS bytes,
@@ -92,7 +92,7 @@ export async function sumStretches(
 ): Promise<StretchRow[]> {
   const { words, step } = stretchSql[wish.per];
   const group = groupSql[wish.by];
-  return askSql<StretchRow>(
+  return querySql<StretchRow>(
     app,
     `SELECT to_char(stretch, '${words}') AS at, ${group} AS name, count(meter.at)::float8 AS times,
        coalesce(sum(query_ms + render_ms), 0)::float8 / 1000 AS seconds, coalesce(sum(bytes), 0)::float8 AS bytes
@@ -118,7 +118,7 @@ export async function placementViews(
   placements: readonly string[],
   since: Date,
 ): Promise<ReadonlyMap<string, { readonly views: number; readonly viewers: number; readonly lastAt: Date }>> {
-  const found = await askSql<{ placement: string; views: number; viewers: number; lastAt: Date }>(
+  const found = await querySql<{ placement: string; views: number; viewers: number; lastAt: Date }>(
     app,
     `SELECT placement, count(*)::integer AS views, count(DISTINCT person)::integer AS viewers, max(at) AS "lastAt"
      FROM meter WHERE kind = 'view' AND placement = ANY($placements) AND at >= $since GROUP BY placement`,
@@ -129,7 +129,7 @@ export async function placementViews(
 
 /** When programs last showed something. */
 export async function programUses(app: App, programs: readonly string[]): Promise<ReadonlyMap<string, Date>> {
-  const found = await askSql<{ person: string; at: Date }>(
+  const found = await querySql<{ person: string; at: Date }>(
     app,
     `SELECT person, max(at) AS at FROM meter WHERE kind = 'view' AND person = ANY($programs) GROUP BY person`,
     { programs: [...programs] },
@@ -149,7 +149,7 @@ export interface CopyCost {
 
 /** What copies of a burst cost, by format; where it has sent none yet, what copies of all bursts do. */
 export async function copyCosts(app: App, burst: string): Promise<CopyCost[]> {
-  return askSql<CopyCost>(
+  return querySql<CopyCost>(
     app,
     `SELECT DISTINCT ON (format) format, (sum(query_ms + render_ms) / count(*))::float8 AS ms,
        (sum(bytes) / count(*))::float8 AS bytes, count(*)::float8 AS times
@@ -170,7 +170,7 @@ export async function secondsUsed(
   day: string,
   { reports, datasets }: { readonly reports: readonly string[]; readonly datasets: readonly string[] },
 ): Promise<number> {
-  const [sum] = await askSql<{ seconds: number }>(
+  const [sum] = await querySql<{ seconds: number }>(
     app,
     `SELECT coalesce(sum(query_ms + render_ms), 0)::float8 / 1000 AS seconds FROM meter
      WHERE at >= ($day::date)::timestamp AT TIME ZONE $zone

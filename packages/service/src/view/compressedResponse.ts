@@ -2,7 +2,7 @@ import { gzipSync } from 'node:zlib';
 import { LRUCache } from 'lru-cache';
 import type { PersonViewer } from '@underbell/core/access';
 import type { MeterEntry } from '../usage/index.ts';
-import { onePerApp } from '../platform/index.ts';
+import { perInstance } from '../platform/index.ts';
 
 /** An answer as it goes over the wire. */
 export interface Packed {
@@ -29,7 +29,7 @@ export interface JustMade {
 }
 
 /** Who asks, for what is kept of their answers: by the word of a chat somebody may see less than by their own. */
-export const personKey = ({ id, cameBy }: PersonViewer): string =>
+export const userCacheKey = ({ id, cameBy }: PersonViewer): string =>
   cameBy === undefined ? `person ${id}` : `person ${id} by ${cameBy}`;
 
 /** For so long an answer is given to the same asker again without deciding anew; rights by the clock end that much later. */
@@ -46,7 +46,7 @@ interface Kept {
 }
 
 /** The answers that this process keeps, bounded in bytes. */
-export const keptAnswers = onePerApp((app): Kept => {
+export const keptAnswers = perInstance((app): Kept => {
   const maxSize = Math.max(1, Math.floor(app.settings.cacheBytes / 8));
   return {
     results: new LRUCache({ maxSize, sizeCalculation: (text) => text.length * 2 + 200 }),

@@ -4,7 +4,7 @@ import type { Context } from 'koa';
 import { isRefusal } from '@underbell/core/refusal';
 import type { Viewer } from '@underbell/core/access';
 import { limitsOn } from '../access/index.ts';
-import { onePerApp, takeStream, withMemory, type App, type AskerKey, type Change } from '../platform/index.ts';
+import { perInstance, takeStream, withMemory, type App, type AskerKey, type Change } from '../platform/index.ts';
 
 /** What a viewer looks at, and so wants to hear about. */
 export interface Watched {
@@ -78,7 +78,7 @@ class Looks {
   }
 }
 
-const looksOf = onePerApp(() => new Looks());
+const slotRequestsOf = perInstance(() => new Looks());
 
 /**
  * Server-sent events: `changed` when what is looked at has changed. The event carries no figures; the viewer asks again
@@ -113,7 +113,7 @@ export function streamChanges(
   };
   // Frames of the same browser that do not listen look for themselves; who listens is told whether anything is another.
   const tellOfRights = () => tell(changed({ kind: 'rights' }));
-  const looks = looksOf(app);
+  const looks = slotRequestsOf(app);
   const stop = app.changes.subscribe((change) => {
     if (change === undefined) void tell(changed({}));
     else if (isOfRights(change, watched, listener)) looks.add(tellOfRights);

@@ -1,5 +1,5 @@
 import { meter, type MeterEntry } from '../usage/index.ts';
-import { busyMs, tallied, tell, versionRead, type App } from '../platform/index.ts';
+import { busyMs, trackUsage, tell, versionRead, type App } from '../platform/index.ts';
 import { dataFigures, readFigures, resultsKey, viewTag } from './figures.ts';
 import { keptAnswers, pack, type Packed } from './compressedResponse.ts';
 import type { PreparedView } from './prepare.ts';
@@ -17,7 +17,7 @@ export function metered<T>(
   of: Pick<MeterEntry, 'report' | 'board' | 'placement' | 'person'>,
   look: () => Promise<T>,
 ): Promise<T> {
-  return tallied(async (tally) => {
+  return trackUsage(async (tally) => {
     const start = performance.now();
     const busy = busyMs();
     const seen = await look();

@@ -4,7 +4,7 @@ import type { RawParameters } from '@underbell/core/report';
 import type { Context } from 'koa';
 import type { TokenViewer } from '@underbell/core/access';
 import { Refusal } from '@underbell/core/refusal';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import { thing } from '../access/index.ts';
 import { readableRevision, type Revision } from '../dataset/index.ts';
 import { defineRoute, type App, type Request, type Route } from '../platform/index.ts';
@@ -12,7 +12,7 @@ import { filterWords, offeredValues } from './choices.ts';
 import { sightOf, streamChanges, type Watched } from './events.ts';
 import { exportTypes, exportView, readWindow } from './exports.ts';
 import { dataFigures } from './figures.ts';
-import { personKey, type Packed } from './compressedResponse.ts';
+import { userCacheKey, type Packed } from './compressedResponse.ts';
 import { showPage, type ShownPage } from './page.ts';
 import { revisionFor, type PreparedView, type ViewRequest } from './prepare.ts';
 
@@ -153,7 +153,7 @@ type WhoAsks = Parameters<Prepare>[0];
 
 /** What is looked at and is no page of a report: a board in a placement. Undefined where it is one. */
 export interface Instead {
-  readonly view: (asked: WhoAsks, request: ViewRequest) => Promise<ViewAnswer<Date> | undefined>;
+  readonly view: (asked: WhoAsks, request: ViewRequest) => Promise<ViewResponse<Date> | undefined>;
   readonly watched: (asked: WhoAsks, request: ViewRequest) => Promise<Watched | undefined>;
 }
 
@@ -207,7 +207,7 @@ export function pageRoutes(
         const other = await instead?.view(asked, request);
         if (other !== undefined) return other;
         const shown = {
-          asker: asked.client ? `token ${(asked.client as TokenViewer).tokenId}` : personKey(asked.person),
+          asker: asked.client ? `token ${(asked.client as TokenViewer).tokenId}` : userCacheKey(asked.person),
           address: `${ctx.path}?${ctx.querystring} ${ctx.get('Accept-Language')}`,
           known: ctx.get('If-None-Match'),
         };

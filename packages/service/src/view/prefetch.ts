@@ -1,8 +1,8 @@
 import type { PersonViewer } from '@underbell/core/access';
 import { isRefusal } from '@underbell/core/refusal';
 import type { Context } from 'koa';
-import { askingAs, readInput, withMemory, type App } from '../platform/index.ts';
-import { personKey } from './compressedResponse.ts';
+import { runAs, readInput, withMemory, type App } from '../platform/index.ts';
+import { userCacheKey } from './compressedResponse.ts';
 import { showPage } from './page.ts';
 import { readRequest, viewQuery, type ViewQuery } from './pageRoutes.ts';
 import { prepareReport } from './prepare.ts';
@@ -42,11 +42,11 @@ export async function answerAhead(
         search.delete('bare');
         const path = `/api/v1/reports/${encodeURIComponent(report)}/view?${search}`;
         const asked = {
-          asker: personKey(person),
+          asker: userCacheKey(person),
           address: `${path} ${ctx.get('Accept-Language')}`,
           known: '',
         };
-        const { page } = await askingAs([`person:${person.id}`], () =>
+        const { page } = await runAs([`person:${person.id}`], () =>
           showPage(app, asked, () => prepareReport(app, report, person, readRequest(query, ctx))),
         );
         return page && { path, text: page.plain.toString() };

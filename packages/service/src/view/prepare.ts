@@ -11,7 +11,7 @@ import {
   type Viewer,
   type Viewing,
 } from '@underbell/core/access';
-import type { ReaderTaste } from '@underbell/core/format';
+import type { FormatOptions } from '@underbell/core/format';
 import { masksOf, type ColumnSwaps, type PlacementLook } from '@underbell/core/placement';
 import { isRefusal, Refusal, suggest, type RefusalCode } from '@underbell/core/refusal';
 import {
@@ -29,7 +29,7 @@ import {
   type RawParameters,
   type ReportDefinition,
 } from '@underbell/core/report';
-import { findPerson, giversOf, giversOfScreen, levelOf, limitsOn, requireRight } from '../access/index.ts';
+import { findPerson, giversOf, grantorsOfScreen, levelOf, limitsOn, requireRight } from '../access/index.ts';
 import { readableRevision, type Revision } from '../dataset/index.ts';
 import { momentOf, type App } from '../platform/index.ts';
 import { findEdition, type Edition } from '../report/index.ts';
@@ -82,7 +82,7 @@ export interface PreparedView {
   /** The effective filter of a figure, or why it has none; each is found once. @throws {Refusal} for what is wrong with the whole page */
   readonly filterOf: (figure: DataFigure) => EffectiveFilter | Refusal;
   readonly place?: Place;
-  readonly taste: ReaderTaste;
+  readonly taste: FormatOptions;
   /** The viewer's own right on the report, where it was asked for already. */
   readonly right?: Right;
 }
@@ -180,7 +180,7 @@ async function withGivers(app: App, viewer: Viewer, report: ReportDefinition): P
   const { details } = viewer as TokenViewer;
   const datasets = Object.keys(report.datasets);
   if (viewer.screen)
-    return { ...viewer, givers: await giversOfScreen(app, viewer.screen, { report: report.name, datasets }) };
+    return { ...viewer, givers: await grantorsOfScreen(app, viewer.screen, { report: report.name, datasets }) };
   const wish = { report: report.name, level: levelOf(details), datasets };
   return { ...viewer, givers: await giversOf(app, viewer as TokenViewer, wish) };
 }

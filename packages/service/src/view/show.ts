@@ -7,7 +7,7 @@ import type { TokenViewer } from '@underbell/core/access';
 import type { App } from '../platform/index.ts';
 import { readFigures } from './figures.ts';
 import { revisionFor, type PreparedView } from './prepare.ts';
-import { type ShownParameter, type ViewAnswer, type ViewedFigure, type ViewedDataset } from '@underbell/core/view';
+import { type ShownParameter, type ViewResponse, type ViewedFigure, type ViewedDataset } from '@underbell/core/view';
 
 /** What limits rows and what is masked, in words. */
 function limitsIn(filter: EffectiveFilter) {
@@ -95,7 +95,7 @@ export async function frameView(
   app: App,
   view: PreparedView,
   mayExport?: boolean,
-): Promise<Omit<ViewAnswer<Date>, 'results'>> {
+): Promise<Omit<ViewResponse<Date>, 'results'>> {
   const { viewing, edition, place } = view;
   const { report, page } = viewing;
   const { viewer } = viewing;
@@ -125,7 +125,7 @@ export async function frameView(
 }
 
 /** The whole answer that a viewer draws. */
-export async function showView(app: App, view: PreparedView, mayExport?: boolean): Promise<ViewAnswer<Date>> {
+export async function showView(app: App, view: PreparedView, mayExport?: boolean): Promise<ViewResponse<Date>> {
   const results = await readFigures(app, view);
   return { ...(await frameView(app, view, mayExport)), results: Object.fromEntries(results) };
 }

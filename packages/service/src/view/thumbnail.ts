@@ -4,7 +4,7 @@ import { setImmediate } from 'node:timers/promises';
 import Joi from 'joi';
 import pLimit from 'p-limit';
 import type { PersonViewer } from '@underbell/core/access';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import { thing } from '../access/index.ts';
 import { defineRoute, type App, type Route } from '../platform/index.ts';
 import { keptAnswers } from './compressedResponse.ts';
@@ -30,7 +30,7 @@ async function keptPicture(app: App, key: string, draw: () => Promise<string>): 
 }
 
 /** What an answer shows, as one SVG: as small as its place likes, sharp on every screen, and nothing in it runs. */
-async function drawAnswer(answer: ViewAnswer<Date>): Promise<string> {
+async function drawAnswer(answer: ViewResponse<Date>): Promise<string> {
   const { pageSvg } = await import('../render/index.ts');
   const oldest = Math.min(...answer.datasets.map((one) => one.loadedAt.getTime()));
   const figures = answer.page.figures.map((one) =>
@@ -50,7 +50,7 @@ async function drawAnswer(answer: ViewAnswer<Date>): Promise<string> {
 }
 
 /** The same, drawn once for everybody who sees the same. */
-export async function pictureOfAnswer(app: App, answer: ViewAnswer<Date>): Promise<string> {
+export async function pictureOfAnswer(app: App, answer: ViewResponse<Date>): Promise<string> {
   const { title, page, results, taste, parameters, datasets } = answer;
   const shown = JSON.stringify([title, page, results, taste, parameters, datasets.map((one) => one.loadedAt)]);
   return keptPicture(app, createHash('sha256').update(shown).digest('base64url'), () => drawAnswer(answer));

@@ -10,15 +10,15 @@ describe('what a company has in a place of an app', () => {
     await apps.turn('on');
   });
   after(() => apps.close());
-  const seenBy = async (company: string) =>
+  const figuresSeenIn = async (company: string) =>
     figuresOf(await apps.look({ token: await apps.tokenFor({ quay: 'Q1', company }) }));
   const choices = async () => (await apps.shown()).places.find((one) => one.placement === 'quay-record')!.companies;
 
   it('is the standard until it is replaced; another company keeps its own', async () => {
-    assert.deepEqual(await seenBy(trust), ['count', 'by-kind', 'rows']);
+    assert.deepEqual(await figuresSeenIn(trust), ['count', 'by-kind', 'rows']);
     assert.equal((await apps.choose(trust, 'quay-count')).status, 200);
-    assert.deepEqual(await seenBy(trust), ['count']);
-    assert.deepEqual(await seenBy(ferries), ['count', 'by-kind', 'rows']);
+    assert.deepEqual(await figuresSeenIn(trust), ['count']);
+    assert.deepEqual(await figuresSeenIn(ferries), ['count', 'by-kind', 'rows']);
     // Who looks without a company, or as one that chose nothing, has the standard.
     assert.deepEqual(figuresOf(await apps.look({ as: owner }, '?record=quay:Q1')), ['count', 'by-kind', 'rows']);
     const asTrust = '?record=quay:Q1&record=company:trust';
@@ -41,7 +41,7 @@ describe('what a company has in a place of an app', () => {
     const unknown = await apps.choose(trust, 'quay-cuont');
     assert.deepEqual([unknown.body.code, unknown.body['nearest']], ['INPUT_INVALID', ['quay-count']]);
     assert.equal((await apps.choose(trust, 'quay-record')).body.code, 'INPUT_INVALID');
-    assert.deepEqual(await seenBy(trust), ['count']);
+    assert.deepEqual(await figuresSeenIn(trust), ['count']);
   });
 
   it('is rolled back, and two who choose at once are told apart', async () => {
@@ -58,7 +58,7 @@ describe('what a company has in a place of an app', () => {
       body: { id: last!.id, expected: now!.id },
     });
     assert.equal(back.status, 200, back.text);
-    assert.deepEqual(await seenBy(trust), ['count']);
+    assert.deepEqual(await figuresSeenIn(trust), ['count']);
     assert.deepEqual((await choices()).map((one) => one.counts).slice(0, 2), [true, false]);
   });
 
@@ -81,14 +81,14 @@ describe('what a company has in a place of an app', () => {
 
   it('falls back to the standard when what was chosen is offered no more, or is gone', async () => {
     await apps.small.fine('PUT', '/api/v1/apps/works/places/quay-record', { offers: ['quay-count'] }, root);
-    assert.deepEqual(await seenBy(trust), ['count', 'by-kind', 'rows']);
+    assert.deepEqual(await figuresSeenIn(trust), ['count', 'by-kind', 'rows']);
     assert.equal((await apps.choose(trust, 'quay-count')).status, 200);
     await apps.small.fine('DELETE', '/api/v1/apps/works/places/quay-count', undefined, root);
-    assert.deepEqual(await seenBy(trust), ['count', 'by-kind', 'rows']);
+    assert.deepEqual(await figuresSeenIn(trust), ['count', 'by-kind', 'rows']);
     // Neither does it come back by itself.
     await apps.small.fine('PUT', '/api/v1/apps/works/places/quay-count', {}, root);
     await apps.small.fine('PUT', '/api/v1/apps/works/places/quay-record', { offers: ['quay-count'] }, root);
-    assert.deepEqual(await seenBy(trust), ['count', 'by-kind', 'rows']);
+    assert.deepEqual(await figuresSeenIn(trust), ['count', 'by-kind', 'rows']);
   });
 
   it('is told by the person where the app says so: somebody of several companies is of none of them', async () => {
@@ -99,7 +99,7 @@ describe('what a company has in a place of an app', () => {
     assert.deepEqual(figuresOf(await apps.look({ as: reader }, '?record=quay:Q1')), ['by-kind']);
     assert.deepEqual(figuresOf(await apps.look({ as: root }, '?record=quay:Q1')), ['count', 'by-kind', 'rows']);
     // What the host says of a company counts no more, and what it says of the person does.
-    assert.deepEqual(await seenBy('Q1'), ['count', 'by-kind', 'rows']);
+    assert.deepEqual(await figuresSeenIn('Q1'), ['count', 'by-kind', 'rows']);
     const named = await apps.tokenFor({ quay: 'Q1' }, { person: reader });
     assert.deepEqual(figuresOf(await apps.look({ token: named })), ['by-kind']);
   });

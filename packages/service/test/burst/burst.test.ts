@@ -7,11 +7,11 @@ import type pg from 'pg';
 import { isRefusal } from '@underbell/core/refusal';
 import { findPerson } from '../../src/access/index.ts';
 import { prepareBurst } from '../../src/burst/index.ts';
-import { cutRows } from '../../src/copies/index.ts';
+import { writeSlices } from '../../src/copies/index.ts';
 import { findBurst } from '../../src/burst/store.ts';
 import type { App } from '../../src/platform/index.ts';
 import { startWorker } from '../../src/server.ts';
-import { administrator, House, publisher, until, type Ledger } from '../house.ts';
+import { administrator, House, publisher, until, type DeliveryLog } from '../house.ts';
 
 /** Connections whose COPY has forgotten its WHERE: what a mistake in the SQL compiler would look like. */
 function withoutFilters(pool: pg.Pool): pg.Pool {
@@ -57,7 +57,7 @@ describe('the quay pack', () => {
   const plan = async (query: string) =>
     (await house.call('GET', `${burstPath}/plan?${query}`, { as: publisher })).body as unknown as Plan;
   const start = (body: object) => house.call('POST', `${burstPath}/runs`, { as: publisher, body });
-  async function run(body: object): Promise<Ledger> {
+  async function run(body: object): Promise<DeliveryLog> {
     const started = await start(body);
     assert.equal(started.status, 202, started.text);
     return house.finished((started.body as unknown as { id: number }).id, publisher);
@@ -149,7 +149,7 @@ describe('the quay pack', () => {
       const { body } = await house.call('GET', `/api/v1/runs/${id}`, { as: publisher });
       return (body as unknown as { phase: string }).phase.startsWith('waits') ? body : undefined;
     });
-    const { state, phase, counts } = waits as unknown as Ledger & { phase: string };
+    const { state, phase, counts } = waits as unknown as DeliveryLog & { phase: string };
     assert.deepEqual([state, counts.sent, counts.failed], ['waiting', 0, 0]);
     assert.match(phase, /“mail” takes nothing: the mail host .* cannot be reached/);
     const shown = (await house.call('GET', '/api/v1/destinations/mail', { as: publisher })).body;
@@ -238,10 +238,10 @@ describe('the quay pack', () => {
       cut: { fields: { quay: [value] } },
       path: join(house.folder, 'cuts', value),
     }));
-    assert.ok((await cutRows(app, burst, cuts, 'csv', () => undefined)) > 0);
+    assert.ok((await writeSlices(app, burst, cuts, 'csv', () => undefined)) > 0);
     const broken: App = { ...app, lanes: { ...app.lanes, planned: withoutFilters(app.lanes.planned) as never } };
     await assert.rejects(
-      cutRows(broken, burst, cuts, 'csv', () => undefined),
+      writeSlices(broken, burst, cuts, 'csv', () => undefined),
       (error) => isRefusal(error, 'FOREIGN_ROW'),
     );
   });

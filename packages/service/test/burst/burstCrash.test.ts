@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { after, before, describe, it } from 'node:test';
 import { setTimeout } from 'node:timers/promises';
 import { casesOf, randomFrom } from '../../../core/test/cases.ts';
-import { administrator, House, publisher, until, type Ledger } from '../house.ts';
+import { administrator, House, publisher, until, type DeliveryLog } from '../house.ts';
 
 const main = join(import.meta.dirname, '../../dist/main.mjs');
 
@@ -54,7 +54,7 @@ describe('runs whose workers are killed', () => {
   }
   const look = async (id: number) => {
     const answer = await house.call('GET', `/api/v1/runs/${id}`, { as: publisher });
-    return answer.status === 200 ? (answer.body as unknown as Ledger) : undefined;
+    return answer.status === 200 ? (answer.body as unknown as DeliveryLog) : undefined;
   };
   const ended = (id: number) =>
     until(async () => {
@@ -64,11 +64,11 @@ describe('runs whose workers are killed', () => {
   const running = (id: number) => until(async () => ((await look(id))?.state === 'running' ? true : undefined));
 
   /** Whoever is sent has one letter, whoever is in doubt one or none, and nobody two. */
-  function countLetters(run: Ledger, from: number): number {
+  function countLetters(run: DeliveryLog, from: number): number {
     const arrived = new Map<string, number>();
     for (const mail of house.mail.mails.slice(from))
       for (const to of mail.to) arrived.set(to, (arrived.get(to) ?? 0) + 1);
-    for (const entry of run.entries as (Ledger['entries'][number] & { address: string })[]) {
+    for (const entry of run.entries as (DeliveryLog['entries'][number] & { address: string })[]) {
       const count = arrived.get(entry.address) ?? 0;
       if (entry.state === 'sent') assert.equal(count, 1, `${entry.recipient} is sent`);
       else if (entry.state === 'in doubt') assert.ok(count <= 1, `${entry.recipient} is in doubt`);

@@ -6,7 +6,7 @@ import { readSheet } from 'read-excel-file/node';
 import type { ShownPlan } from '@underbell/core/burst/apiTypes';
 import { hurry } from '../../src/platform/index.ts';
 import { startWorker } from '../../src/server.ts';
-import { House, publisher, type Ledger, until } from '../house.ts';
+import { House, publisher, type DeliveryLog, until } from '../house.ts';
 
 const quayOf = (at: number) => `Q${String(at).padStart(3, '0')}`;
 
@@ -36,7 +36,7 @@ describe('runs of the kiosk takings', () => {
 
   const path = '/api/v1/bursts/kiosk-takings';
   const post = (to: string, body: object = {}) => house.call('POST', to, { as: publisher, body });
-  async function run(body: object): Promise<Ledger> {
+  async function run(body: object): Promise<DeliveryLog> {
     const started = await post(`${path}/runs`, { period: '2026-10', ...body });
     assert.equal(started.status, 202, started.text);
     return house.finished((started.body as unknown as { id: number }).id, publisher);
@@ -303,7 +303,7 @@ describe('runs of the kiosk takings', () => {
     assert.equal((await settle('Q041', true)).status, 200);
     assert.equal((await settle('Q041', false)).body.code, 'INPUT_INVALID', 'once');
     assert.equal((await settle('Q999', true)).body.code, 'NOT_FOUND');
-    const settled = (await settle('Q042', false)).body as unknown as Ledger;
+    const settled = (await settle('Q042', false)).body as unknown as DeliveryLog;
     assert.deepEqual(
       settled.entries.map((one) => one.state),
       ['sent', 'failed'],

@@ -6,9 +6,9 @@ import { cutKey, readBurst, type BurstDefinition, type Cut } from '@underbell/co
 import { casesOf, randomFrom } from '../../../core/test/cases.ts';
 import { findPerson } from '../../src/access/index.ts';
 import { prepareBurst } from '../../src/burst/index.ts';
-import { cutRows } from '../../src/copies/index.ts';
+import { writeSlices } from '../../src/copies/index.ts';
 import { readResults } from '../../src/copies/figureResults.ts';
-import { administrator, House, manager, publisher, type Ledger } from '../house.ts';
+import { administrator, House, manager, publisher, type DeliveryLog } from '../house.ts';
 
 interface Plan {
   readonly strategy: { readonly kind: string; readonly because: string };
@@ -216,8 +216,8 @@ describe('copies of several values', () => {
       const all = [...cuts.values()];
       const files = (strategy: string) =>
         all.map((cut, i) => ({ cut, path: join(house.folder, 'roads', `${strategy}-${i}`) }));
-      await cutRows(house.app, burst, files('pass'), 'csv', () => undefined);
-      await cutRows(house.app, slow, files('each'), 'csv', () => undefined);
+      await writeSlices(house.app, burst, files('pass'), 'csv', () => undefined);
+      await writeSlices(house.app, slow, files('each'), 'csv', () => undefined);
       const [pass, each] = [await readResults(house.app, burst, all), await readResults(house.app, slow, all)];
       for (const [i, { path }] of files('pass').entries()) {
         assert.equal(readFileSync(path, 'utf8'), readFileSync(files('each')[i]!.path, 'utf8'), JSON.stringify(all[i]));
@@ -246,7 +246,7 @@ describe('copies of several values', () => {
     }
     assert.deepEqual(attached.get('north@leads.example'), ['north.csv', 'north.pdf']);
     assert.deepEqual(attached.get('south@leads.example'), ['south.pdf']);
-    const [north] = run.entries as (Ledger['entries'][number] & { filter: string })[];
+    const [north] = run.entries as (DeliveryLog['entries'][number] & { filter: string })[];
     assert.match(north!.filter, /Q001/);
   });
 
@@ -322,7 +322,7 @@ describe('copies of several values', () => {
     assert.equal((await release(manager)).body.code, 'NOT_FOUND');
     const released = await release(administrator);
     assert.equal(released.status, 202, released.text);
-    const run = (await house.finished(id, publisher)) as Ledger & { releasedBy: string };
+    const run = (await house.finished(id, publisher)) as DeliveryLog & { releasedBy: string };
     assert.deepEqual([run.state, run.releasedBy], ['done', administrator]);
     assert.equal((await release(administrator)).body.code, 'INPUT_INVALID');
     // Whoever sends cannot do without the second person by changing the burst.

@@ -7,7 +7,7 @@ import { after, before, describe, it } from 'node:test';
 import { setTimeout } from 'node:timers/promises';
 import { casesOf, randomFrom } from '../../../core/test/cases.ts';
 import { Cluster } from '../../../../scripts/cluster.ts';
-import { administrator, House, listen, publisher, until, type Ledger } from '../house.ts';
+import { administrator, House, listen, publisher, until, type DeliveryLog } from '../house.ts';
 
 /** How often a letter came to each address. */
 function lettersTo(house: House, from = 0): Map<string, number> {
@@ -16,7 +16,7 @@ function lettersTo(house: House, from = 0): Map<string, number> {
     for (const to of mail.to) arrived.set(to, (arrived.get(to) ?? 0) + 1);
   return arrived;
 }
-type Entry = Ledger['entries'][number] & { address: string };
+type Entry = DeliveryLog['entries'][number] & { address: string };
 
 describe('a mail host that is slow, or whose line breaks once it has the letter', () => {
   let house: House;
@@ -93,7 +93,7 @@ describe('a database that is restarted in the middle of runs', () => {
     const { id } = started.body as unknown as { id: number };
     const look = async () => {
       const answer = await house.call('GET', `/api/v1/runs/${id}`, { as: publisher });
-      return answer.status === 200 ? (answer.body as unknown as Ledger) : undefined;
+      return answer.status === 200 ? (answer.body as unknown as DeliveryLog) : undefined;
     };
     await until(async () => ((await look())?.state === 'running' ? true : undefined));
     for (let restart = 0; restart < 2; restart++) {

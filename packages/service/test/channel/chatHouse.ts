@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import type { ShownTab } from '@underbell/core/channel';
 import { ChatHost, type Registration } from '../../../standins/src/index.ts';
-import { lookIntoChats } from '../../src/channel/syncChats.ts';
+import { syncChats } from '../../src/channel/syncChats.ts';
 import { startWorker } from '../../src/server.ts';
 import { until, type Answer } from '../house.ts';
 import { author, root, SmallHouse } from '../smallHouse.ts';
@@ -65,7 +65,7 @@ export class ChatHouse {
     const { small, leads, others } = this;
     // As the clock does: what was pushed and did not arrive on a busy machine is asked for.
     await until(async () => {
-      await lookIntoChats(small.house.app);
+      await syncChats(small.house.app);
       return (await this.known(leads)) === 2 && (await this.known(others)) === 2;
     });
   }
@@ -106,7 +106,7 @@ export class ChatHouse {
     const { app } = this.small.house;
     await until(async () => {
       await app.records.query('UPDATE chats SET looked_at = NULL');
-      return (await lookIntoChats(app)).has('skerrow');
+      return (await syncChats(app)).has('skerrow');
     });
   }
 

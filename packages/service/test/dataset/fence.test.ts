@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import pg from 'pg';
-import { EffectiveFilter, limitsPassedSql, rowsSql, type LimitOrigin } from '@underbell/core/access';
+import { EffectiveFilter, stepCountsSql, rowsSql, type FilterSource } from '@underbell/core/access';
 import type { DatasetShape } from '@underbell/core/dataset';
 import { checkFilter, parseFilter, SettingBinder, StatementBinder, type SqlBinder } from '@underbell/core/filter';
 import { House } from '../house.ts';
@@ -18,7 +18,7 @@ const dataset: DatasetShape = {
 const visible = 400;
 const all = 20_000;
 
-const part = (origin: LimitOrigin, text: string) => ({
+const part = (origin: FilterSource, text: string) => ({
   origin,
   name: origin,
   isFixed: origin !== 'reader',
@@ -216,7 +216,7 @@ describe('the fence between fixed limits and what readers send', () => {
     const filter = EffectiveFilter.start({ dataset, parts: [] }).narrow(...parts);
     const binder = new StatementBinder();
     const from = `(SELECT id, CASE WHEN id % 7 = 0 AND kind = 'foreign' THEN NULL ELSE quay END AS quay, kind, cost FROM works) AS "w"`;
-    const sql = `SELECT passed, count(*)::int FROM (SELECT ${limitsPassedSql(filter, binder)} AS passed FROM ${from}) c GROUP BY 1 ORDER BY 1`;
+    const sql = `SELECT passed, count(*)::int FROM (SELECT ${stepCountsSql(filter, binder)} AS passed FROM ${from}) c GROUP BY 1 ORDER BY 1`;
     const { rows } = await run(sql, binder, 'enable_indexscan=off');
     assert.deepEqual(rows, [
       [0, all - visible],

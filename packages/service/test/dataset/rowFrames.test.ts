@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { describe, it } from 'node:test';
 import fc from 'fast-check';
-import { CutSpool } from '../../src/copies/copyBuffer.ts';
+import { CopyBuffer } from '../../src/copies/copyBuffer.ts';
 import { RowFrames } from '../../src/source/rowFrames.ts';
 
 const message = (kind: string, body: Buffer) => {
@@ -68,7 +68,7 @@ describe('RowFrames', () => {
   });
 });
 
-describe('CutSpool', () => {
+describe('CopyBuffer', () => {
   it('writes every row to its cut with its line’s end, whatever is held and however long a row is', (t) => {
     const folder = mkdtempSync(join(tmpdir(), 'underbell-spool-'));
     const pieces = fc.array(fc.tuple(fc.nat(6), fc.integer({ min: 1, max: 9_000 }), fc.boolean()), { maxLength: 40 });
@@ -78,7 +78,7 @@ describe('CutSpool', () => {
         fc.property(pieces, (all) => {
           const paths = Array.from({ length: 7 }, (_, i) => join(folder, `${i}.csv`));
           // Twelve parts of one kilobyte: nearly every piece finds them used up.
-          const spool = new CutSpool(paths, { heading: 'head\r\n', lineEnd: '\r\n' }, 12 * 1024);
+          const spool = new CopyBuffer(paths, { heading: 'head\r\n', lineEnd: '\r\n' }, 12 * 1024);
           const expected = paths.map(() => 'head\r\n');
           for (const [i, [cut, length, isInRoom]] of all.entries()) {
             const text = String.fromCharCode(97 + (i % 26)).repeat(length);

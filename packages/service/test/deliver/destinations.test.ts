@@ -9,7 +9,7 @@ import { after, before, describe, it } from 'node:test';
 import { strFromU8, unzipSync } from 'fflate';
 import { packBook, quayBookParts } from '@underbell/demo/quayBook';
 import { startWorker } from '../../src/server.ts';
-import { administrator, House, listen, manager, publisher, until, type Ledger } from '../house.ts';
+import { administrator, House, listen, manager, publisher, until, type DeliveryLog } from '../house.ts';
 
 interface Shown {
   readonly state: string;
@@ -31,7 +31,7 @@ describe('destinations', () => {
     assert.equal(answer.status, 202, answer.text);
     return (answer.body as unknown as { id: number }).id;
   }
-  const run = async (burst: string, body: object): Promise<Ledger> =>
+  const run = async (burst: string, body: object): Promise<DeliveryLog> =>
     house.finished(await started(burst, body), publisher);
   const destination = async (name: string) =>
     (await house.call('GET', `/api/v1/destinations/${name}`, { as: publisher })).body as unknown as Shown;
@@ -48,7 +48,7 @@ describe('destinations', () => {
   }
   const waiting = (id: number) =>
     until(async () => {
-      const run = (await house.call('GET', `/api/v1/runs/${id}`, { as: publisher })).body as unknown as Ledger & {
+      const run = (await house.call('GET', `/api/v1/runs/${id}`, { as: publisher })).body as unknown as DeliveryLog & {
         phase: string;
       };
       return run.state === 'waiting' && run.phase.startsWith('waits') ? run : undefined;
@@ -176,7 +176,7 @@ describe('destinations', () => {
     };
     const id = await started('shaky-rows', { only: ['Q001', 'Q002', 'Q003', 'Q004', 'Q005', 'Q006'] });
     const end = await until(async () => {
-      const run = (await house.call('GET', `/api/v1/runs/${id}`, { as: publisher })).body as unknown as Ledger;
+      const run = (await house.call('GET', `/api/v1/runs/${id}`, { as: publisher })).body as unknown as DeliveryLog;
       // Should three failures have come in a row, the destination has stopped; somebody opens it again.
       if (run.state === 'waiting') await post('/api/v1/destinations/shaky/open');
       return run.state === 'waiting' || run.state === 'running' ? undefined : run;

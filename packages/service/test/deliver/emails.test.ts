@@ -3,7 +3,7 @@ import { createServer } from 'node:net';
 import { after, before, describe, it } from 'node:test';
 import type { AddressInfo } from 'node:net';
 import { bounceAddress, readDeliveryStatus } from '../../src/deliver/bounces.ts';
-import { House, publisher, until, type Ledger } from '../house.ts';
+import { House, publisher, until, type DeliveryLog } from '../house.ts';
 
 /** A port that nobody listens on. */
 async function freePort(): Promise<number> {
@@ -42,7 +42,7 @@ describe('letters of a burst', () => {
   });
   after(() => house.close());
 
-  async function run(body: object): Promise<Ledger> {
+  async function run(body: object): Promise<DeliveryLog> {
     const started = await house.call('POST', '/api/v1/bursts/quay-pack/runs', { as: publisher, body });
     assert.equal(started.status, 202, started.text);
     return house.finished((started.body as unknown as { id: number }).id, publisher);
@@ -181,7 +181,7 @@ describe('a burst that waits for its data', () => {
       const runs = async (burst = 'quay-pack') =>
         (
           (await house.call('GET', `/api/v1/runs?burst=${burst}`, { as: publisher })).body as unknown as {
-            runs: Ledger[];
+            runs: DeliveryLog[];
           }
         ).runs;
       const isIdle = () =>
@@ -196,7 +196,7 @@ describe('a burst that waits for its data', () => {
         assert.deepEqual(await runs(burst), [], 'what was loaded before it was set up starts nothing');
       assert.ok((await refresh()).status < 300);
       const [first] = await until(async () => ((await runs()).length > 0 ? runs() : undefined));
-      const ended = (await house.finished(first!.id, publisher)) as Ledger & { cause: string };
+      const ended = (await house.finished(first!.id, publisher)) as DeliveryLog & { cause: string };
       assert.equal(ended.cause, 'refresh');
       assert.ok((await refresh()).status < 300);
       await isIdle();

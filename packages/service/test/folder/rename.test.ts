@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
-import { giveName, lockThing } from '../../src/platform/index.ts';
+import { giveName, lockResource } from '../../src/platform/index.ts';
 import { startWorker } from '../../src/server.ts';
 import { until } from '../house.ts';
 import { author, owner, reader, report, root, rowsOf, SmallHouse } from '../smallHouse.ts';
@@ -301,7 +301,7 @@ describe('a thing that is given another name', () => {
     await small.house.call('PUT', '/api/v1/lists/early?id=quay', file);
     let writing: ReturnType<typeof small.house.call> | undefined;
     await app.records.transaction(async () => {
-      await lockThing(app, 'list', 'late');
+      await lockResource(app, 'list', 'late');
       writing = small.house.call('PUT', '/api/v1/lists/late?id=quay', {
         as: author,
         csv: 'quay,email\nQ8,second@works.example\n',

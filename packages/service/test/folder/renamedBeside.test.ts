@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
-import { amongNames, changeNames, enqueue, lockThing } from '../../src/platform/index.ts';
+import { amongNames, changeNames, enqueue, lockResource } from '../../src/platform/index.ts';
 import { startWorker } from '../../src/server.ts';
 import { until } from '../house.ts';
 import { author, owner, report, SmallHouse } from '../smallHouse.ts';
@@ -55,7 +55,7 @@ describe('renaming beside saving', () => {
     let turns = 0;
     await amongNames(app, async () => {
       if (turns++ === 0) await app.records.transaction(() => changeNamesElsewhere());
-      await app.records.transaction(() => lockThing(app, 'report', 'anything'));
+      await app.records.transaction(() => lockResource(app, 'report', 'anything'));
     });
     assert.equal(turns, 2);
     async function changeNamesElsewhere(): Promise<void> {

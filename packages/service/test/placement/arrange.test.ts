@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import type { PlacementLook } from '@underbell/core/placement';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import { author, owner, reader, report, SmallHouse } from '../smallHouse.ts';
 
 type Body = Record<string, unknown>;
@@ -34,7 +34,7 @@ describe('how a placement arranges what it shows', () => {
       body: { kind: 'portal', title: 'Works', ...('board' in change ? {} : { report: 'works' }), ...change },
     });
   const view = async (name = 'small', as = reader, query = '') =>
-    (await small.fine('GET', `/api/v1/placements/${name}/view${query}`, undefined, as)).body as unknown as ViewAnswer;
+    (await small.fine('GET', `/api/v1/placements/${name}/view${query}`, undefined, as)).body as unknown as ViewResponse;
   const look = (one: PlacementLook) => put({ page: 'all', look: one });
 
   it('shows the figures that it names, closed up, in its own order', async () => {
@@ -85,7 +85,7 @@ describe('how a placement arranges what it shows', () => {
 
   it('leaves parts of charts out, on reports and boards', async () => {
     assert.equal((await look({ hide: ['labels'] })).status, 200);
-    const partsOf = (answer: ViewAnswer) =>
+    const partsOf = (answer: ViewResponse) =>
       answer.page.figures.map((one) => ('hide' in one ? one.hide : undefined)).filter(Boolean);
     assert.deepEqual(partsOf(await view()), [['labels']]);
     assert.equal((await put({ board: 'day', look: { hide: ['legend'] } }, 'board')).status, 200);
@@ -96,7 +96,7 @@ describe('how a placement arranges what it shows', () => {
   it('shows one column as another to everybody there, in every way out', async () => {
     const swaps = { works: { kind: 'quay' } };
     assert.equal((await put({ swaps })).status, 200);
-    const kindsIn = (answer: ViewAnswer) => [
+    const kindsIn = (answer: ViewResponse) => [
       ...new Set(
         answer.results['rows']!.rows.map(
           (row) => row[answer.results['rows']!.columns.findIndex((one) => one.name === 'kind')],
@@ -106,7 +106,7 @@ describe('how a placement arranges what it shows', () => {
     for (const as of [reader, owner]) assert.deepEqual(kindsIn(await view('small', as)), ['Q1'], as);
     assert.ok(
       !kindsIn(
-        (await small.fine('GET', '/api/v1/reports/works/view', undefined, reader)).body as unknown as ViewAnswer,
+        (await small.fine('GET', '/api/v1/reports/works/view', undefined, reader)).body as unknown as ViewResponse,
       ).includes('Q1'),
       'there alone',
     );

@@ -3,7 +3,7 @@ import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs';
 import { dirname, join, normalize } from 'node:path';
 import { describe, it } from 'node:test';
 import { fileURLToPath } from 'node:url';
-import { factsOf, thingKinds } from '@underbell/core/access';
+import { kindInfo, thingKinds } from '@underbell/core/access';
 import { capabilities } from '../../src/capabilities.ts';
 import { routes } from '../../src/server.ts';
 
@@ -67,7 +67,7 @@ describe('the architecture, as its page says it', () => {
     const declared = capabilities.flatMap((one) => one.things ?? []).map((one) => one.kind);
     assert.deepEqual([...declared].sort(), [...thingKinds].sort());
     for (const kind of thingKinds) {
-      const { plural, fixedName } = factsOf(kind);
+      const { plural, fixedName } = kindInfo(kind);
       const has = (method: string, end: RegExp) =>
         routes.some((one) => one.method === method && end.test(one.path.replace(`/api/v1/${plural}`, '')));
       assert.ok(has('delete', /^\/:\w+$/), `${kind} can be taken away`);

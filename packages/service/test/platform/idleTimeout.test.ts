@@ -3,7 +3,7 @@ import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { describe, it } from 'node:test';
 import { setTimeout } from 'node:timers/promises';
-import { SilenceWatch } from '../../src/platform/index.ts';
+import { IdleTimeout } from '../../src/platform/index.ts';
 
 describe('what is given up for silence', () => {
   async function* pieces(count: number, pauseMs: number, lastPauseMs = pauseMs) {
@@ -14,7 +14,7 @@ describe('what is given up for silence', () => {
   }
   const silentMs = 1_000;
   async function take(from: AsyncIterable<Buffer>): Promise<number> {
-    const watch = new SilenceWatch(silentMs);
+    const watch = new IdleTimeout(silentMs);
     let taken = 0;
     try {
       await pipeline(

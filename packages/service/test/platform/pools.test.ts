@@ -3,9 +3,9 @@ import { after, before, describe, it } from 'node:test';
 import { isRefusal } from '@underbell/core/refusal';
 import { connectionsGiven, mostConnections } from '../../src/platform/processes.sql.ts';
 import { joinInstallation } from '../../src/platform/heartbeat.ts';
-import { askSql, type App } from '../../src/platform/index.ts';
+import { querySql, type App } from '../../src/platform/index.ts';
 import { openPool } from '../../src/platform/pool.ts';
-import { takeTurn } from '../../src/deliver/rateLimit.sql.ts';
+import { acquireSlot } from '../../src/deliver/rateLimit.sql.ts';
 import { House } from '../house.ts';
 import { author, owner, root, SmallHouse, someWorks } from '../smallHouse.ts';
 
@@ -94,18 +94,18 @@ describe('a process that stands still', () => {
 
   it('loses its transaction, so that its destination takes the next copy', async () => {
     const { app } = house;
-    await askSql(app, `UPDATE destinations SET parallel = 1 WHERE name = 'mail'`);
+    await querySql(app, `UPDATE destinations SET parallel = 1 WHERE name = 'mail'`);
     let isFrozen: () => void = () => undefined;
     let goOn: () => void = () => undefined;
     const frozen = new Promise<void>((resolve) => (isFrozen = resolve));
     const still = new Promise<void>((resolve) => (goOn = resolve));
-    const first = takeTurn(app, 'mail', async () => {
+    const first = acquireSlot(app, 'mail', async () => {
       isFrozen();
       await still;
       return true;
     });
     await frozen;
-    assert.deepEqual(await takeTurn(app, 'mail', async () => true), { kind: 'taken' });
+    assert.deepEqual(await acquireSlot(app, 'mail', async () => true), { kind: 'taken' });
     goOn();
     await assert.rejects(first, 'what it began is undone');
   });
@@ -117,7 +117,7 @@ describe('a process that stands still', () => {
     const pools = [app.asking, app.lanes.readers, app.lanes.downloads, app.lanes.planned];
     const found = [
       ...(await Promise.all(pools.map(async (pool) => (await pool.query(ask)).rows[0]))),
-      ...(await askSql(app, ask)),
+      ...(await querySql(app, ask)),
     ];
     assert.equal(found.length, 5);
     for (const one of found) assert.deepEqual({ ...one }, { idle: '1s', lock: '11s', keepalive: '10', zone: one.zone });

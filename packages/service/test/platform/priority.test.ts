@@ -4,8 +4,8 @@ import { constants, getPriority } from 'node:os';
 import { after, before, describe, it } from 'node:test';
 import { setTimeout } from 'node:timers/promises';
 import type pg from 'pg';
-import { closeLanes, openLanes, type Lanes } from '../../src/platform/connectionPools.ts';
-import { giveWayBehind, watchStarving } from '../../src/platform/priority.ts';
+import { closeLanes, openPools, type ConnectionPools } from '../../src/platform/connectionPools.ts';
+import { lowerPriority, watchStarving } from '../../src/platform/priority.ts';
 
 /** The class in a line of `/proc/PID/stat`, the 41st field; names may hold spaces. */
 const classIn = (stat: string) =>
@@ -13,10 +13,10 @@ const classIn = (stat: string) =>
 const { PRIORITY_BELOW_NORMAL, PRIORITY_LOW } = constants.priority;
 
 describe('priorities', { skip: process.platform === 'linux' ? false : 'threads have none of their own here' }, () => {
-  let lanes: Lanes;
+  let lanes: ConnectionPools;
   before(
     () =>
-      (lanes = openLanes({
+      (lanes = openPools({
         databaseUrl: process.env['UNDERBELL_TEST_DATABASE']!,
         priority: 'low',
         transactionIdleSeconds: 20,
@@ -53,10 +53,10 @@ describe('priorities', { skip: process.platform === 'linux' ? false : 'threads h
   it('touch no process that only has the number of one of the database', () => {
     const mine = getPriority(process.pid);
     const elsewhere = { processID: process.pid, connection: { stream: { localPort: 5432 } } };
-    assert.equal(giveWayBehind(elsewhere as never), false);
+    assert.equal(lowerPriority(elsewhere as never), false);
     assert.equal(getPriority(process.pid), mine);
-    assert.equal(giveWayBehind({ ...elsewhere, processID: 2 ** 22 + 1 } as never), false);
-    assert.equal(giveWayBehind({ processID: null } as never), false);
+    assert.equal(lowerPriority({ ...elsewhere, processID: 2 ** 22 + 1 } as never), false);
+    assert.equal(lowerPriority({ processID: null } as never), false);
   });
 
   /** What a program says of the priorities and classes of its threads once it has given way. */

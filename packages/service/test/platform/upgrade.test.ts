@@ -6,7 +6,7 @@ import * as first from '../../src/platform/migrations/001-records.ts';
 import { migrate } from '../../src/platform/index.ts';
 import { openRecords } from '../../src/platform/records/index.ts';
 import { startWorker } from '../../src/server.ts';
-import { administrator, House, manager, publisher, type Ledger } from '../house.ts';
+import { administrator, House, manager, publisher, type DeliveryLog } from '../house.ts';
 
 describe('an installation of the first shape', () => {
   let house: House;
@@ -179,7 +179,7 @@ describe('an installation of an earlier version, with its demo and two runs unde
   });
   after(() => house.close());
   const ledger = async (id: number) =>
-    (await house.call('GET', `/api/v1/runs/${id}`, { as: publisher })).body as unknown as Ledger;
+    (await house.call('GET', `/api/v1/runs/${id}`, { as: publisher })).body as unknown as DeliveryLog;
 
   it('shows what it showed', async () => {
     const view = await house.call('GET', '/api/v1/reports/quay-punctuality/view', { as: manager });

@@ -7,7 +7,7 @@ import { after, before, describe, it } from 'node:test';
 import pg from 'pg';
 import { isRefusal, Refusal } from '@underbell/core/refusal';
 import { findDatasetRow } from '../../src/dataset/index.ts';
-import { examineApart } from '../../src/dataset/upload.ts';
+import { examineInThread } from '../../src/dataset/upload.ts';
 import { receiveFile, refuseSpace } from '../../src/platform/index.ts';
 import { checkSources, enqueueDue } from '../../src/refresh/jobs.ts';
 import { connectLive } from '../../src/source/index.ts';
@@ -381,7 +381,7 @@ describe('uploads', () => {
       writeFileSync(join(folder, 'file'), '{"a": 1}\n');
       symlinkSync('/dev/full', join(folder, 'rows.csv'));
       const task = { folder, raw: join(folder, 'file'), fileName: 'a.jsonl', limits: house.app.settings.uploads };
-      await assert.rejects(examineApart({ ...task, said: {}, known: {} }), (error) => isRefusal(error, 'DISK_FULL'));
+      await assert.rejects(examineInThread({ ...task, said: {}, known: {} }), (error) => isRefusal(error, 'DISK_FULL'));
     } finally {
       rmSync(folder, { recursive: true });
     }

@@ -115,25 +115,25 @@ describe('readers', () => {
 
   it('take no more than their share of the connections, so that others need not wait', async () => {
     const { app } = small.house;
-    const { askingAs, connectionShares, takeConnection } = await import('../../src/platform/index.ts');
+    const { runAs, connectionShares, takeConnection } = await import('../../src/platform/index.ts');
     assert.ok(connectionShares.person * 2 <= app.settings.connections.readers);
     const busy = await Promise.all(
-      Array.from({ length: connectionShares.person }, () => askingAs(['person:one'], () => takeConnection(app))),
+      Array.from({ length: connectionShares.person }, () => runAs(['person:one'], () => takeConnection(app))),
     );
     let isOneMore = false;
-    const oneMore = askingAs(['person:one'], () => takeConnection(app)).then((giveBack) => {
+    const oneMore = runAs(['person:one'], () => takeConnection(app)).then((giveBack) => {
       isOneMore = true;
       return giveBack;
     });
     // Others have theirs at once, while one more of the same person waits.
-    const other = await askingAs(['person:two'], () => takeConnection(app));
+    const other = await runAs(['person:two'], () => takeConnection(app));
     assert.equal(isOneMore, false);
     busy[0]!();
     const late = await oneMore;
     assert.equal(isOneMore, true);
     for (const giveBack of [...busy, other, late]) giveBack();
     // Giving back twice gives back once.
-    const again = await askingAs(['person:one'], () => takeConnection(app));
+    const again = await runAs(['person:one'], () => takeConnection(app));
     again();
     again();
   });

@@ -4,9 +4,9 @@ import * as oauth from 'openid-client';
 import sharp from 'sharp';
 import type { ListedScreen, ShownScreen } from '@underbell/core/screen';
 import { startWorker } from '../../src/server.ts';
-import { flushBeats } from '../../src/screen/heartbeats.ts';
+import { flushHeartbeats } from '../../src/screen/heartbeats.ts';
 import { screenStates } from '../../src/screen/models.ts';
-import { tellTrouble } from '../../src/screen/alerts.ts';
+import { sendAlerts } from '../../src/screen/alerts.ts';
 import { until } from '../house.ts';
 import { owner, reader } from '../smallHouse.ts';
 import type { StoredMail } from '../../../standins/src/mail/mailHost.ts';
@@ -32,14 +32,14 @@ describe('screens with which something is wrong', () => {
   after(() => screens.close());
 
   const look = async () => {
-    await flushBeats(screens.small.house.app);
-    await tellTrouble(screens.small.house.app);
+    await flushHeartbeats(screens.small.house.app);
+    await sendAlerts(screens.small.house.app);
   };
   const beat = (device: Device, shown: object) => device.beat(shown);
   /** As if nothing had been heard for five minutes. */
   const fallSilent = async () => {
     const { app } = screens.small.house;
-    await flushBeats(app);
+    await flushHeartbeats(app);
     await screenStates(app).update({ beatAt: new Date(Date.now() - 5 * minuteMs) }, { where: {} });
   };
   const stateOf = async (name: string) =>

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import type { ShownScreen } from '@underbell/core/screen';
 import { fingerprint } from '../../src/platform/index.ts';
-import { liveOf } from '../../src/screen/screenCache.ts';
+import { screenCacheOf } from '../../src/screen/screenCache.ts';
 import { screenKeys } from '../../src/screen/models.ts';
 import { until } from '../house.ts';
 import { owner, report, someWorks } from '../smallHouse.ts';
@@ -182,9 +182,9 @@ describe('what a screen is told at once', () => {
     const { records } = app;
     await records.query('ALTER TABLE screen_orders RENAME TO screen_orders_away');
     // What is known is forgotten; then a screen changes while its commands are being read.
-    liveOf(app).hear(undefined);
-    const reading = liveOf(app).mayBeOrdered('one');
-    liveOf(app).hear({ kind: 'screen', name: 'one' });
+    screenCacheOf(app).hear(undefined);
+    const reading = screenCacheOf(app).mayHaveCommand('one');
+    screenCacheOf(app).hear({ kind: 'screen', name: 'one' });
     await assert.rejects(reading, /screen_orders/);
     await records.query('ALTER TABLE screen_orders_away RENAME TO screen_orders');
     await screens.small.fine('POST', '/api/v1/screens/one/orders', { order: 'show name' }, owner);

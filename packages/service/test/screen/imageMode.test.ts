@@ -4,11 +4,11 @@ import sharp from 'sharp';
 import type { ShownGroup, ShownScreen, WaitingDevice } from '@underbell/core/screen';
 import { setupOf } from '../../src/screen/schedule.ts';
 import { findScreen } from '../../src/screen/store.ts';
-import { rendersOf, turnOf } from '../../src/screen/imageMode/draw.ts';
+import { rendersOf, scheduledSlotOf } from '../../src/screen/imageMode/draw.ts';
 import { until } from '../house.ts';
 import { makeVideo, moving } from '../media/pictures.ts';
 import { owner } from '../smallHouse.ts';
-import { at, codeIn, PictureStream, PlainBrowser, type OpenPage } from './plainBrowser.ts';
+import { at, codeIn, PictureStream, PlainBrowser, type ActiveAccessPage } from './plainBrowser.ts';
 import { Device, playlist, ScreenHouse, workSlot } from './screenHouse.ts';
 
 describe('a screen without scripts', () => {
@@ -116,7 +116,7 @@ describe('a screen without scripts', () => {
       ['other', 'Q4'],
     ] as const) {
       const setup = await setupOf(app, (await findScreen(app, name))!);
-      const { found } = await turnOf(app, setup);
+      const { found } = await scheduledSlotOf(app, setup);
       assert.ok(found.content.kind === 'page');
       const rows = found.content.page.results.get('rows')!.rows;
       assert.equal(rows.length, 10);
@@ -249,15 +249,15 @@ describe('a screen without scripts', () => {
 
   it('holds few pages open for one device, and few for those who only have a code', async () => {
     const browser = await pair('many');
-    const open: OpenPage[] = [];
+    const open: ActiveAccessPage[] = [];
     for (let i = 0; i < 5; i++) open.push(await browser.open());
     await assert.rejects(open[0]!.whole(), 'the first of them was left alone');
     for (const page of open.slice(1)) await page.leave();
     const waiting = new PlainBrowser(screens.url);
     const code = codeIn(await waiting.page())!;
-    const held: OpenPage[] = [];
+    const held: ActiveAccessPage[] = [];
     for (let i = 0; i < 201; i++) held.push(await waiting.open());
-    const isWhole = (page: OpenPage) => page.text.endsWith('</html>\n');
+    const isWhole = (page: ActiveAccessPage) => page.text.endsWith('</html>\n');
     assert.deepEqual([isWhole(held[199]!), isWhole(held[200]!)], [false, true]);
     assert.match(held[200]!.text, /http-equiv="refresh" content="5"/);
     // All of them come again as soon as somebody has typed it.

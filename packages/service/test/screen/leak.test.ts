@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import { casesOf, randomFrom } from '../../../core/test/cases.ts';
-import { drawTurn, turnOf } from '../../src/screen/imageMode/draw.ts';
+import { drawTurn, scheduledSlotOf } from '../../src/screen/imageMode/draw.ts';
 import { setupOf } from '../../src/screen/schedule.ts';
 import { findScreen } from '../../src/screen/store.ts';
 import { author, owner, root, rowsOf, someWorks } from '../smallHouse.ts';
@@ -97,7 +97,7 @@ describe('screens while their attributes, groups and playlists change', () => {
   async function lookAtPicture(name: string, expected: readonly number[], where: string): Promise<void> {
     const { app } = screens.small.house;
     const setup = await setupOf(app, (await findScreen(app, name))!);
-    const shown = await turnOf(app, setup);
+    const shown = await scheduledSlotOf(app, setup);
     assert.ok(shown.found.content.kind === 'page', where);
     const rows = shown.found.content.page.results.get('rows')!.rows;
     const ids = rows.map((row) => Number(row[0])).sort((a, b) => a - b);

@@ -3,18 +3,18 @@ import { EventEmitter, once } from 'node:events';
 import { describe, it, mock } from 'node:test';
 import type { Context } from 'koa';
 import type { App } from '../../src/platform/index.ts';
-import { HeldAnswer } from '../../src/screen/imageMode/longResponse.ts';
-import { OpenAnswers } from '../../src/screen/imageMode/pictureFeed.ts';
+import { LongResponse } from '../../src/screen/imageMode/longResponse.ts';
+import { OpenResponses } from '../../src/screen/imageMode/pictureFeed.ts';
 
 const app = { changes: { subscribe: () => () => undefined }, log: { error: () => undefined } } as unknown as App;
 const asked = () => ({ req: new EventEmitter(), set: () => undefined }) as unknown as Context;
-const hold = () => new HeldAnswer(app, { look: async () => 60_000, mostMs: 600_000, last: () => 'last' });
+const hold = () => new LongResponse(app, { look: async () => 60_000, mostMs: 600_000, last: () => 'last' });
 const nothing = () => undefined;
 
 describe('answers that are held open', () => {
   it('are few of each key, also where nobody reads them: what has ended does not count', () => {
-    const closed: HeldAnswer[] = [];
-    const open = new OpenAnswers(2, (oldest) => void closed.push(oldest));
+    const closed: LongResponse[] = [];
+    const open = new OpenResponses(2, (oldest) => void closed.push(oldest));
     const all = Array.from({ length: 6 }, hold);
     for (const one of all) open.join('a', one);
     assert.deepEqual(closed, all.slice(0, 4));
@@ -51,7 +51,7 @@ describe('answers that are held open', () => {
         new Promise<number>((resolve, reject) =>
           gates.push((fails) => (fails ? reject(new Error('in vain')) : resolve(5_000))),
         );
-      const answer = new HeldAnswer(app, { look, mostMs: 600_000, last: () => '' });
+      const answer = new LongResponse(app, { look, mostMs: 600_000, last: () => '' });
       const settled = async (fails: boolean) => {
         gates.at(-1)!(fails);
         for (let i = 0; i < 10; i++) await Promise.resolve();

@@ -4,7 +4,7 @@ import assert from 'node:assert/strict';
 export const at = '/screen/picture';
 
 /** A page whose answer stays open, as a browser draws it piece by piece. */
-export class OpenPage {
+export class ActiveAccessPage {
   text = '';
   readonly #reader: ReadableStreamDefaultReader<Uint8Array>;
   readonly #decoder = new TextDecoder();
@@ -89,8 +89,8 @@ export class PlainBrowser {
     return answer;
   }
   /** A page that stays open. */
-  async open(words = '', headers: Record<string, string> = {}): Promise<OpenPage> {
-    const page = new OpenPage(await this.get(`${at}${words}`, headers));
+  async open(words = '', headers: Record<string, string> = {}): Promise<ActiveAccessPage> {
+    const page = new ActiveAccessPage(await this.get(`${at}${words}`, headers));
     await page.until(/class="since|class="square"|<\/html>/);
     return page;
   }

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import * as oauth from 'openid-client';
-import type { BeatAnswer, ScreenProgram } from '@underbell/core/screen';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { HeartbeatResponse, ScreenProgram } from '@underbell/core/screen';
+import type { ViewResponse } from '@underbell/core/view';
 import type { Answer, HouseOptions } from '../house.ts';
 import { owner, root, SmallHouse } from '../smallHouse.ts';
 
@@ -85,11 +85,11 @@ export class Device {
   }
 
   program = () => this.fine<ScreenProgram>('GET', '/api/v1/screen');
-  beat = (shown: object = {}) => this.fine<BeatAnswer>('POST', '/api/v1/screen/beat', shown);
+  beat = (shown: object = {}) => this.fine<HeartbeatResponse>('POST', '/api/v1/screen/beat', shown);
   slot = (id: string) =>
     this.call('GET', `/api/v1/screen/slots/${id}`) as Promise<{
       status: number;
-      body: ViewAnswer & { code?: string };
+      body: ViewResponse & { code?: string };
     }>;
 }
 

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
 import sharp from 'sharp';
 import type { PlaylistPlan, ShownWords, SlotHandle } from '@underbell/core/screen';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import { author, owner, root, rowsOf, someWorks } from '../smallHouse.ts';
 import { playlist, ScreenHouse, workSlot, type Device } from './screenHouse.ts';
 
@@ -111,7 +111,7 @@ describe('slots of boards, pictures and words', () => {
       [first, 'Q1'],
       [second, 'Q2'],
     ] as const) {
-      const answer = await ask<ViewAnswer>(device, 'board');
+      const answer = await ask<ViewResponse>(device, 'board');
       const rows = rowsOf({ body: answer } as never, 'dear');
       const expected = someWorks.filter((one) => one.quay === quay && one.cost >= 200).map((one) => one.id);
       assert.deepEqual(
@@ -123,7 +123,7 @@ describe('slots of boards, pictures and words', () => {
     }
     // It follows the board; what somebody puts on it that the screens were not given says so in its place.
     await saveBoard({ title: 'The harbour', figures: [board().figures[0]] });
-    const after = await ask<ViewAnswer>(first, 'board');
+    const after = await ask<ViewResponse>(first, 'board');
     assert.deepEqual([after.title, after.page.figures.length], ['The harbour', 1]);
   });
 
@@ -134,7 +134,7 @@ describe('slots of boards, pictures and words', () => {
     };
     for (const one of grants.filter(({ holder }) => holder.kind === 'screen-group'))
       await screens.small.fine('DELETE', `/api/v1/grants/${one.id}`, undefined, owner);
-    const answer = await ask<ViewAnswer>(first, 'board');
+    const answer = await ask<ViewResponse>(first, 'board');
     assert.deepEqual(
       Object.values(answer.results).map((one) => [one.rows.length, one.refused?.code]),
       [

@@ -1,15 +1,15 @@
 import assert from 'node:assert/strict';
 import { after, before, describe, it } from 'node:test';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import { author, owner, reader, report, rowsOf, SmallHouse } from '../smallHouse.ts';
 
 /** What a page carries with it: where it would ask, and the answer. */
-function aheadIn(html: string): { path: string; answer: ViewAnswer } | undefined {
+function aheadIn(html: string): { path: string; answer: ViewResponse } | undefined {
   const [, path, text] =
     /<script type="application\/json" id="ahead" data-path="([^"]*)">([^<]*)<\/script>/.exec(html) ?? [];
   return path === undefined
     ? undefined
-    : { path: path.replaceAll('&amp;', '&'), answer: JSON.parse(text!) as ViewAnswer };
+    : { path: path.replaceAll('&amp;', '&'), answer: JSON.parse(text!) as ViewResponse };
 }
 
 const rowsIn = (html: string): number => aheadIn(html)?.answer.results['rows']?.rows.length ?? 0;

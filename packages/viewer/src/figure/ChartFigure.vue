@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue';
 import { chartInWords, chartLegend, chartNote, chartOption, rawText } from '@underbell/core/chart';
-import type { ReaderTaste } from '@underbell/core/format';
+import type { FormatOptions } from '@underbell/core/format';
 import { formatCell } from '@underbell/core/format';
 import type { ChartFigure, FigureResult } from '@underbell/core/report';
 import { useTheme } from '../theme/useTheme.ts';
@@ -12,7 +12,7 @@ import { drawSoon, forget } from './drawQueue.ts';
 const props = defineProps<{
   figure: ChartFigure;
   result: FigureResult;
-  taste: ReaderTaste;
+  taste: FormatOptions;
   picked: readonly string[];
 }>();
 const emit = defineEmits<{ pick: [value: string, isAdding: boolean] }>();

@@ -10,14 +10,14 @@ import {
 } from '@underbell/core/report';
 import TableFigure from '../table/TableFigure.vue';
 import TextTable from '../table/TextTable.vue';
-import type { ViewedFigure, ViewAnswer } from '@underbell/core/view';
+import type { ViewedFigure, ViewResponse } from '@underbell/core/view';
 import ChartFigure from './ChartFigure.vue';
 import NumberFigure from './NumberFigure.vue';
-import { emptyWords } from './emptyText.ts';
+import { emptyText } from './emptyText.ts';
 
 const props = defineProps<{
   figure: ViewedFigure;
-  answer: ViewAnswer;
+  answer: ViewResponse;
   result?: FigureResult;
   picked: readonly string[];
   isTable: boolean;
@@ -46,7 +46,7 @@ const pick = (value: string, isAdding: boolean) => emit('pick', value, isAdding)
   </div>
   <p v-else-if="figure.kind === 'text'" class="text">{{ fillText(figure.text, result, parameters, answer.taste) }}</p>
   <PickerFigure v-else-if="figure.kind === 'picker'" :figure="figure" :answer="answer" />
-  <p v-else-if="isEmpty" class="empty">{{ emptyWords(figure, answer) }}</p>
+  <p v-else-if="isEmpty" class="empty">{{ emptyText(figure, answer) }}</p>
   <template v-else-if="result">
     <NumberFigure
       v-if="figure.kind === 'number'"

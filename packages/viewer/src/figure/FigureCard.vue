@@ -3,7 +3,7 @@ import { computed, nextTick, ref } from 'vue';
 import { drillLevels } from '@underbell/core/report';
 import type { FigureResult } from '@underbell/core/report';
 import PopMenu, { type MenuItem } from '../view/PopMenu.vue';
-import type { ViewedFigure, ViewAnswer } from '@underbell/core/view';
+import type { ViewedFigure, ViewResponse } from '@underbell/core/view';
 import { handedOver, offerKey } from '../session/receivedToken.ts';
 import { useViewing } from '../view/viewing.ts';
 import FigureBody from './FigureBody.vue';
@@ -11,7 +11,7 @@ import { saveFile } from './saveFile.ts';
 
 const props = defineProps<{
   figure: ViewedFigure;
-  answer: ViewAnswer;
+  answer: ViewResponse;
   result?: FigureResult;
   picked: readonly string[];
 }>();

@@ -2,10 +2,10 @@
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue';
 import { toneSigns } from '@underbell/core/chart';
 import { numberText, trendPaths } from '@underbell/core/figure';
-import type { ReaderTaste } from '@underbell/core/format';
+import type { FormatOptions } from '@underbell/core/format';
 import type { FigureResult, NumberFigure } from '@underbell/core/report';
 
-const props = defineProps<{ figure: NumberFigure; result: FigureResult; taste: ReaderTaste }>();
+const props = defineProps<{ figure: NumberFigure; result: FigureResult; taste: FormatOptions }>();
 const shown = computed(() => numberText(props.figure, props.result, props.taste));
 
 const box = ref<HTMLElement>();

@@ -1,7 +1,7 @@
-import type { ViewedFigure, ViewAnswer } from '@underbell/core/view';
+import type { ViewedFigure, ViewResponse } from '@underbell/core/view';
 
 /** Why there is nothing: "No rows for Quay Q052, Month October 2026". */
-export function emptyWords(figure: ViewedFigure, answer: ViewAnswer): string {
+export function emptyText(figure: ViewedFigure, answer: ViewResponse): string {
   const named = 'dataset' in figure ? figure.dataset : undefined;
   const dataset = answer.datasets.find((one) => named === undefined || one.dataset === named);
   const what = (dataset?.dataset ?? 'rows').replaceAll('-', ' ');

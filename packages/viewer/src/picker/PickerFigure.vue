@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, watch } from 'vue';
 import type { PickerFigure } from '@underbell/core/report';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import { useViewing } from '../view/viewing.ts';
 import PeriodPicker from './PeriodPicker.vue';
 
-const props = defineProps<{ figure: PickerFigure; answer: ViewAnswer }>();
+const props = defineProps<{ figure: PickerFigure; answer: ViewResponse }>();
 const viewing = useViewing();
 const parameter = computed(() => props.answer.parameters.find((one) => one.name === props.figure.parameter));
 const held = computed(() => parameter.value?.texts ?? []);

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue';
 import { rawText, toneSigns } from '@underbell/core/chart';
-import type { ReaderTaste } from '@underbell/core/format';
+import type { FormatOptions } from '@underbell/core/format';
 import type { FigureResult, TableFigure } from '@underbell/core/report';
 import { useViewing } from '../view/viewing.ts';
 import { useTableRows, type TableSort } from './useTableRows.ts';
@@ -9,7 +9,7 @@ import { useTableRows, type TableSort } from './useTableRows.ts';
 const props = defineProps<{
   figure: TableFigure;
   result: FigureResult;
-  taste: ReaderTaste;
+  taste: FormatOptions;
   picked: readonly string[];
 }>();
 const emit = defineEmits<{ pick: [value: string, isAdding: boolean] }>();

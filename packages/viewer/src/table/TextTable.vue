@@ -2,11 +2,11 @@
 import { computed } from 'vue';
 import { rawText, toneSigns } from '@underbell/core/chart';
 import { textTable } from '@underbell/core/figure';
-import type { ReaderTaste } from '@underbell/core/format';
+import type { FormatOptions } from '@underbell/core/format';
 import type { Figure, FigureResult } from '@underbell/core/report';
 
 /** Any answer as a plain table: crosstabs, and charts that a reader would rather read. */
-const props = defineProps<{ figure: Figure; result: FigureResult; taste: ReaderTaste; picked: readonly string[] }>();
+const props = defineProps<{ figure: Figure; result: FigureResult; taste: FormatOptions; picked: readonly string[] }>();
 const emit = defineEmits<{ pick: [value: string, isAdding: boolean] }>();
 const table = computed(() => textTable(props.figure, props.result, props.taste));
 const isPickable = computed(() => props.figure.kind === 'crosstab');

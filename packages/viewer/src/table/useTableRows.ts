@@ -1,6 +1,6 @@
 import { computed, ref, shallowRef, watch, type Ref } from 'vue';
 import { textTable, type TextTable } from '@underbell/core/figure';
-import type { ReaderTaste } from '@underbell/core/format';
+import type { FormatOptions } from '@underbell/core/format';
 import type { FigureResult, TableFigure } from '@underbell/core/report';
 import type { Viewing } from '../view/viewing.ts';
 
@@ -41,7 +41,7 @@ function sorted(result: FigureResult, sort: TableSort | undefined): FigureResult
  * they are scrolled to. Answers that come too late are dropped.
  */
 export function useTableRows(
-  props: { readonly figure: TableFigure; readonly result: FigureResult; readonly taste: ReaderTaste },
+  props: { readonly figure: TableFigure; readonly result: FigureResult; readonly taste: FormatOptions },
   viewing: Viewing | undefined,
   sort: Ref<TableSort | undefined>,
 ) {

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { computed, defineAsyncComponent, ref } from 'vue';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import { useViewing } from './viewing.ts';
 
 /** What is filtered, always and in words: what is fixed and marked as such, and what the reader may take off again. */
-const props = defineProps<{ answer: ViewAnswer; choices: Readonly<Record<string, readonly string[]>> }>();
+const props = defineProps<{ answer: ViewResponse; choices: Readonly<Record<string, readonly string[]>> }>();
 const emit = defineEmits<{ clear: [figure?: string] }>();
-const OwnFilter = defineAsyncComponent(() => import('./ReaderFilter.vue'));
+const ReaderFilter = defineAsyncComponent(() => import('./ReaderFilter.vue'));
 const viewing = useViewing();
 const isWriting = ref(false);
 
@@ -65,7 +65,7 @@ const hasOwn = computed(() => own.value.length > 0 || viewing?.question.value.wh
       {{ viewing.question.value.where === undefined ? 'Filter' : 'Change filter' }}
     </button>
   </div>
-  <OwnFilter v-if="viewing && isWriting" :viewing="viewing" @done="isWriting = false" />
+  <ReaderFilter v-if="viewing && isWriting" :viewing="viewing" @done="isWriting = false" />
 </template>
 
 <style scoped>

@@ -3,13 +3,13 @@ import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref } from 
 import { isDrawing } from '../figure/drawQueue.ts';
 import FigureCard from '../figure/FigureCard.vue';
 import type { BoardFrame } from '@underbell/core/board';
-import type { ViewAnswer, ViewedFigure } from '@underbell/core/view';
+import type { ViewResponse, ViewedFigure } from '@underbell/core/view';
 
 /** Few boards have one. */
 const FrameCard = defineAsyncComponent(() => import('../figure/FrameCard.vue'));
 
 const props = defineProps<{
-  answer: ViewAnswer;
+  answer: ViewResponse;
   choices: Readonly<Record<string, readonly string[]>>;
   isLoading?: boolean;
 }>();

@@ -2,13 +2,13 @@
 import { onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
 import { setBoardTheme } from '../theme/useTheme.ts';
 import FigureGrid from './FigureGrid.vue';
-import LimitStrip from './AppliedFilters.vue';
-import type { ViewAnswer } from '@underbell/core/view';
+import AppliedFilters from './AppliedFilters.vue';
+import type { ViewResponse } from '@underbell/core/view';
 
 /** Draws an answer that the page around it has fetched: another viewer's page, without being that viewer. */
-const answer = shallowRef<ViewAnswer>();
+const answer = shallowRef<ViewResponse>();
 const root = ref<HTMLElement>();
-function take(event: MessageEvent<{ underBell?: string; answer?: ViewAnswer }>): void {
+function take(event: MessageEvent<{ underBell?: string; answer?: ViewResponse }>): void {
   if (event.origin !== window.location.origin || event.source !== window.parent) return;
   if (event.data.underBell !== 'preview') return;
   setBoardTheme(event.data.answer?.theme);
@@ -44,7 +44,7 @@ onBeforeUnmount(() => watcher.disconnect());
 
 <template>
   <div v-if="answer" ref="root" class="page">
-    <LimitStrip :answer="answer" :choices="{}" />
+    <AppliedFilters :answer="answer" :choices="{}" />
     <FigureGrid :answer="answer" :choices="{}" />
   </div>
 </template>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
-import AskForAccess from '../session/RequestAccess.vue';
+import RequestAccess from '../session/RequestAccess.vue';
 import SignInForm from '../session/SignInForm.vue';
 import { openSignInWindow } from '../session/signInWindow.ts';
 
@@ -38,7 +38,7 @@ const signInElsewhere = () => openSignInWindow((key) => emit('signedIn', key));
         <SignInForm @signed-in="emit('signedIn', undefined)" />
       </template>
     </template>
-    <AskForAccess v-else-if="problem.code === 'NOT_FOUND' && ask" :ask="ask" @retry="emit('retry')" />
+    <RequestAccess v-else-if="problem.code === 'NOT_FOUND' && ask" :ask="ask" @retry="emit('retry')" />
     <template v-else-if="isQuiet">
       <p>{{ capitalised(problem.detail.replaceAll('`', '“').replace(/“(?=[^“]*$)/, '”')) }}.</p>
       <p v-if="problem.hint" class="hint">{{ capitalised(problem.hint) }}.</p>

@@ -1,9 +1,9 @@
-import type { ViewQuestion } from './viewApi.ts';
+import type { ViewState } from './viewApi.ts';
 
 type Marks = Record<string, string[]>;
 
 /** What the address asks for; every word but these is a parameter, which the service checks. */
-export function readAddress(): { question: ViewQuestion; isBare: boolean } {
+export function readAddress(): { question: ViewState; isBare: boolean } {
   const search = new URLSearchParams(window.location.search);
   const marks = (name: string): Marks => {
     const found: Marks = {};

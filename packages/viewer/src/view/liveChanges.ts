@@ -1,6 +1,6 @@
 import { EventSourceParserStream } from 'eventsource-parser/stream';
-import type { ViewAnswer } from '@underbell/core/view';
-import { ViewProblem, type ViewApi, type ViewQuestion } from './viewApi.ts';
+import type { ViewResponse } from '@underbell/core/view';
+import { ViewProblem, type ViewApi, type ViewState } from './viewApi.ts';
 
 interface Change {
   readonly kind?: string;
@@ -43,8 +43,8 @@ async function readEvents(answer: Response, onChange: (change: Change) => void):
 
 /** How the page stands. */
 export interface LiveState {
-  readonly question: ViewQuestion;
-  readonly answer: ViewAnswer | undefined;
+  readonly question: ViewState;
+  readonly answer: ViewResponse | undefined;
   /** The service will not show it as things are: nothing is asked by itself. */
   readonly isRefused: boolean;
 }

@@ -1,16 +1,16 @@
 import { computed, onBeforeUnmount, ref, type Ref } from 'vue';
 import { formatInstant } from '@underbell/core/format';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 
 const minute = 60_000;
 
 /** How old what is shown is, and why where it is older than it should be. */
-export function useDataAge(answer: Ref<ViewAnswer | undefined>) {
+export function useDataAge(answer: Ref<ViewResponse | undefined>) {
   const now = ref(Date.now());
   const timer = window.setInterval(() => (now.value = Date.now()), minute);
   onBeforeUnmount(() => window.clearInterval(timer));
 
-  const write = (at: string, taste: ViewAnswer['taste']) => formatInstant(new Date(at), taste);
+  const write = (at: string, taste: ViewResponse['taste']) => formatInstant(new Date(at), taste);
 
   const age = computed(() => {
     const { value } = answer;

@@ -5,7 +5,7 @@ import { hostLanguage, setBoardTheme, setPlacementTheme } from '../theme/useThem
 import { FrameKey } from '../session/frameKey.ts';
 import { readAddress } from './address.ts';
 import { LiveChanges } from './liveChanges.ts';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import {
   offline,
   toSearch,
@@ -14,7 +14,7 @@ import {
   type Access,
   type RecordFields,
   type Target,
-  type ViewQuestion,
+  type ViewState,
 } from './viewApi.ts';
 
 /** What hosts' servers pass on as the service said it, for readers. */
@@ -56,11 +56,11 @@ export function useView(target: Target, channel: Host, access?: Access) {
   const api = new ViewApi(target, hostLanguage);
   api.access = access;
   const address = readAddress();
-  const question = shallowRef<ViewQuestion>({
+  const question = shallowRef<ViewState>({
     ...address.question,
     ...(channel.record === undefined ? {} : { record: channel.record }),
   });
-  const answer = shallowRef<ViewAnswer>();
+  const answer = shallowRef<ViewResponse>();
   const problem = shallowRef<ProblemDocument>();
   const isLoading = ref(true);
   /** What is shown was fetched before the connection was lost. */
@@ -149,7 +149,7 @@ export function useView(target: Target, channel: Host, access?: Access) {
   }
 
   /** Asks anew, and writes the question into the address where it is the reader's own page. */
-  function change(next: Partial<ViewQuestion>): void {
+  function change(next: Partial<ViewState>): void {
     question.value = { ...question.value, ...next };
     if (!channel.isFramed)
       window.history.replaceState(null, '', `${window.location.pathname}${addressOf(question.value, address.isBare)}`);
@@ -223,7 +223,7 @@ export function useView(target: Target, channel: Host, access?: Access) {
   }
 
   /** What is shown, as others may be shown it: what the reader picked stands in the filter. */
-  const shared = computed((): ViewQuestion => {
+  const shared = computed((): ViewState => {
     const { choices: _, drills: _drills, ...rest } = question.value;
     const own = answer.value?.own;
     const record = rest.record ?? recordOf(api.access);
@@ -312,7 +312,7 @@ function detailsOf(access: Access | undefined): readonly { readonly context?: Re
 /** The record that a host's token is for: it goes along with what is opened in full. */
 const recordOf = (access: Access | undefined): RecordFields | undefined => detailsOf(access)?.[0]?.context;
 
-function addressOf(question: ViewQuestion, isBare: boolean): string {
+function addressOf(question: ViewState, isBare: boolean): string {
   const search = toSearch(question);
   if (isBare) search.set('bare', '');
   const text = search.toString().replace(/bare=(&|$)/, 'bare$1');

@@ -2,12 +2,12 @@ import type { ProblemDocument } from '@underbell/core/refusal';
 import type { FigureResult } from '@underbell/core/report';
 import { hostHeaders } from '../host/pageAround.ts';
 import { hasElement } from '../host/customElementHost.ts';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 
 export type RecordFields = Readonly<Record<string, string>>;
 export type RawParameters = Readonly<Record<string, readonly string[]>>;
 
-export interface ViewQuestion {
+export interface ViewState {
   readonly page?: string;
   readonly where?: string;
   readonly choices: Readonly<Record<string, readonly string[]>>;
@@ -54,14 +54,14 @@ let early: { readonly path: string; readonly token?: string; readonly answer: Pr
 
 const basePath = ({ kind, name }: Target) => `/api/v1/${kind}s/${encodeURIComponent(name)}`;
 
-function viewPath(target: Target, question: ViewQuestion): string {
+function viewPath(target: Target, question: ViewState): string {
   const search = target.kind === 'board' ? new URLSearchParams() : toSearch(question);
   if (target.kind === 'board' && question.where !== undefined) search.set('where', question.where);
   return `${basePath(target)}/view?${search}`;
 }
 
 /** Asks the first question, unless its answer came with the page. The element's frame waits for its host's token instead. */
-export function askEarly(target: Target, question: ViewQuestion, access?: Access): void {
+export function askEarly(target: Target, question: ViewState, access?: Access): void {
   if (window.parent !== window && !access && hasElement()) return;
   const path = viewPath(target, question);
   const headers = { ...hostHeaders(), ...(access ? { Authorization: `Bearer ${access.token}` } : {}) };
@@ -134,42 +134,42 @@ export class ViewApi {
   }
 
   /** One page with all its figures. */
-  async view(question: ViewQuestion): Promise<ViewAnswer> {
+  async view(question: ViewState): Promise<ViewResponse> {
     const path = viewPath(this.#target, question);
     const isSame = early?.path === path && early.token === this.access?.token && this.#language() === undefined;
     const taken = isSame ? early?.answer : undefined;
     early = undefined;
     const options = { headers: this.#headers() };
-    return this.#read<ViewAnswer>(await this.#ask(path, options, taken));
+    return this.#read<ViewResponse>(await this.#ask(path, options, taken));
   }
 
   async rows(
-    question: ViewQuestion,
+    question: ViewState,
     wish: { figure: string; from: number; count: number; sort?: { by: string; descending: boolean } },
   ) {
     const answer = await this.#post(`${this.#base}/rows`, { ...toBody(question), ...wish });
     return this.#read<{ rows: FigureResult['rows']; total: number; tones?: FigureResult['tones'] }>(answer);
   }
 
-  async values(question: ViewQuestion, parameter: string, search: string) {
+  async values(question: ViewState, parameter: string, search: string) {
     const answer = await this.#post(`${this.#base}/values`, { ...toBody(question), parameter, search });
     return this.#read<{ values: { value: string; words: string }[]; isCut: boolean }>(answer);
   }
 
-  async words(question: ViewQuestion, wish: { column?: string; starts?: string }) {
+  async words(question: ViewState, wish: { column?: string; starts?: string }) {
     const { where: _where, ...rest } = toBody(question);
     const answer = await this.#post(`${this.#base}/words`, { ...rest, ...wish });
     return this.#read<{ columns: { name: string; label: string; type: string }[]; values: string[] }>(answer);
   }
 
-  async file(question: ViewQuestion, wish: { figure?: string; format: string }): Promise<{ blob: Blob; name: string }> {
+  async file(question: ViewState, wish: { figure?: string; format: string }): Promise<{ blob: Blob; name: string }> {
     const answer = await this.#post(`${this.#base}/export`, { ...toBody(question), ...wish });
     const name = /filename="([^"]+)"/.exec(answer.headers.get('Content-Disposition') ?? '')?.[1];
     return { blob: await answer.blob(), name: name ?? `figure.${wish.format}` };
   }
 
   /** The stream of changes. */
-  events(question: ViewQuestion, shown: ViewAnswer, signal: AbortSignal): Promise<Response> {
+  events(question: ViewState, shown: ViewResponse, signal: AbortSignal): Promise<Response> {
     const isBoard = this.#target.kind === 'board';
     const search = isBoard ? new URLSearchParams() : toSearch({ ...question, choices: {}, drills: {} });
     // What is shown: had it changed before anybody listened, it would be told of at once.
@@ -182,7 +182,7 @@ export class ViewApi {
   }
 
   /** Posts what the reader sees into the channel around. @returns whether there is a picture, and why there is none */
-  async post(question: ViewQuestion, wish: { words: string; wantsPicture: boolean }) {
+  async post(question: ViewState, wish: { words: string; wantsPicture: boolean }) {
     const path = `/api/v1/tabs/${encodeURIComponent(this.#target.name)}/post?${toSearch(question)}`;
     return this.#read<{ hasPicture: boolean; why?: string }>(await this.#post(path, wish));
   }
@@ -195,7 +195,7 @@ export class ViewApi {
 }
 
 /** The question as the words of an address. */
-export function toSearch({ page, where, choices, drills, without, record, parameters }: ViewQuestion): URLSearchParams {
+export function toSearch({ page, where, choices, drills, without, record, parameters }: ViewState): URLSearchParams {
   const search = new URLSearchParams();
   for (const [name, values] of Object.entries(parameters)) for (const value of values) search.append(name, value);
   if (page !== undefined) search.set('page', page);
@@ -211,7 +211,7 @@ export function toSearch({ page, where, choices, drills, without, record, parame
 const recordWords = (record: RecordFields = {}): string[] =>
   Object.entries(record).map(([name, value]) => `${name}:${value}`);
 
-function toBody({ page, where, choices, drills, without, record, parameters }: ViewQuestion) {
+function toBody({ page, where, choices, drills, without, record, parameters }: ViewState) {
   return {
     ...(page === undefined ? {} : { page }),
     ...(where === undefined ? {} : { where }),

@@ -17,14 +17,14 @@ export interface RunCounts {
 }
 
 /** `held`: waits for a second person to release it. */
-export type RunState = 'held' | 'waiting' | 'running' | 'paused' | 'done' | 'partly' | 'failed' | 'stopped';
+export type RunStatus = 'held' | 'waiting' | 'running' | 'paused' | 'done' | 'partly' | 'failed' | 'stopped';
 export type RunCause = 'hand' | 'schedule' | 'refresh';
 
 export interface ShownRun<At = string> {
   readonly id: number;
   readonly burst: string;
   readonly period: string;
-  readonly state: RunState;
+  readonly state: RunStatus;
   /** What is being done, in words. */
   readonly phase: string;
   readonly error: string | null;
@@ -81,7 +81,7 @@ export interface LedgerEntry<At = string> {
   readonly link?: { readonly fetched: number; readonly isRecalled: boolean; readonly expiresAt: At };
 }
 
-export interface Ledger<At = string> extends ShownRun<At> {
+export interface DeliveryLog<At = string> extends ShownRun<At> {
   readonly entries: readonly LedgerEntry<At>[];
 }
 

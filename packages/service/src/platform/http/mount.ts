@@ -8,7 +8,7 @@ import type { App } from '../app.ts';
 import type { Decision } from '../decisions.ts';
 import { countAttempt } from '../limits.ts';
 import { withMemory } from '../memory.ts';
-import { askingAs, type AskerKey } from '../concurrencyLimits.ts';
+import { runAs, type AskerKey } from '../concurrencyLimits.ts';
 import { asRefusal } from './errors.ts';
 import { leadOn, namedPartOf } from './redirects.ts';
 import { doOnce, idempotencyKey } from './idempotency.ts';
@@ -163,7 +163,7 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
           leadOn(app, part, request.params, {
             isChange,
             isShown: (named) => identify.isShown(named, { person, client }),
-            work: () => askingAs(askers, () => route.handle(request as never)),
+            work: () => runAs(askers, () => route.handle(request as never)),
           });
         // A stream is there to be read once.
         const made = await (isChange && person && route.consumes === undefined ? amongNames(app, work) : work());

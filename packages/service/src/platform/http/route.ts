@@ -5,7 +5,7 @@ import { jsonSchemaOf, type Inferred } from '@underbell/core/check';
 import type { ClientViewer, PersonViewer } from '@underbell/core/access';
 import type { Refusal } from '@underbell/core/refusal';
 import type { App } from '../app.ts';
-import { onePerApp } from '../perInstance.ts';
+import { perInstance } from '../perInstance.ts';
 import type { AskerKey } from '../concurrencyLimits.ts';
 
 /** Who may ask: anyone, a signed-in person, or a person or the holder of an access token. */
@@ -83,7 +83,7 @@ export function defineRoute<
 
 /** The JSON Schema of a format of ours, under the address that definitions name as their `$schema`. */
 export function formatRoute(kind: 'report' | 'board' | 'burst' | 'playlist', schema: Joi.Schema): Route {
-  const described = onePerApp((app) =>
+  const described = perInstance((app) =>
     jsonSchemaOf(schema, {
       id: `${app.settings.publicUrl}/schemas/underbell-${kind}-1.json`,
       title: `A ${kind} of Under Bell`,

@@ -21,7 +21,7 @@ export {
 } from './columns.ts';
 export { openRecords, outsideTransaction } from './connection.ts';
 export { amongNames, changeNames } from './namesVersion.sql.ts';
-export { advisoryLocks, lockAll, lockThing } from './locks.sql.ts';
+export { advisoryLocks, lockAll, lockResource } from './locks.sql.ts';
 export {
   all,
   declaredModels,
@@ -34,5 +34,5 @@ export {
   type RecordModel,
   type RowOf,
 } from './model.ts';
-export { askSql } from './query.sql.ts';
+export { querySql } from './query.sql.ts';
 export { renameElement, renameKey, renameWord } from './renamed.sql.ts';

@@ -19,7 +19,7 @@ export async function lockAll(
  *
  * @throws {Refusal} `NAMES_CHANGED` where something was since the work around it began
  */
-export async function lockThing(
+export async function lockResource(
   { records }: { readonly records: Sequelize },
   kind: string,
   name: string,

@@ -6,7 +6,7 @@ import { QueryTypes, type Sequelize } from 'sequelize';
  * @param bind - values of `$name` in it
  * @returns its rows, also those that a change returns
  */
-export function askSql<Row extends object>(
+export function querySql<Row extends object>(
   { records }: { readonly records: Sequelize },
   text: string,
   bind: Readonly<Record<string, unknown>> = {},

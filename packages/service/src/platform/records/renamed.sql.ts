@@ -1,5 +1,5 @@
 import type { Sequelize } from 'sequelize';
-import { askSql } from './query.sql.ts';
+import { querySql } from './query.sql.ts';
 
 // A model reads a whole document and writes it back; these change what names something where it lies, in every row at once.
 
@@ -20,7 +20,7 @@ interface Records {
 /** Gives a key of an object in a document another name. */
 export async function renameKey(app: Records, { model, column, path = [], from, to }: InDocument): Promise<void> {
   const inner = `${column} #> $path::text[]`;
-  await askSql(
+  await querySql(
     app,
     `UPDATE ${model.table} SET ${column} = ${path.length === 0 ? '' : `jsonb_set(${column}, $path::text[], `}
        (${inner}) - $from::text || jsonb_build_object($to::text, (${inner}) -> $from)${path.length === 0 ? '' : ')'}
@@ -31,7 +31,7 @@ export async function renameKey(app: Records, { model, column, path = [], from, 
 
 /** Gives a text in a document another value. */
 export async function renameWord(app: Records, { model, column, path = [], from, to }: InDocument): Promise<void> {
-  await askSql(
+  await querySql(
     app,
     `UPDATE ${model.table} SET ${column} = jsonb_set(${column}, $path::text[], to_jsonb($to::text))
      WHERE ${column} #>> $path::text[] = $from`,
@@ -44,7 +44,7 @@ export async function renameElement(app: Records, { model, column, path = [], fr
   const inner = `${column} #> $path::text[]`;
   const written = `(SELECT jsonb_agg(CASE WHEN one = $from THEN $to ELSE one END ORDER BY place)
      FROM jsonb_array_elements_text(${inner}) WITH ORDINALITY AS elements(one, place))`;
-  await askSql(
+  await querySql(
     app,
     `UPDATE ${model.table} SET ${column} = ${path.length === 0 ? written : `jsonb_set(${column}, $path::text[], ${written})`}
      WHERE (${inner}) ? $from`,

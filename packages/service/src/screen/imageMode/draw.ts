@@ -5,9 +5,9 @@ import sharp from 'sharp';
 import { isVideo } from '@underbell/core/media';
 import { isRefusal } from '@underbell/core/refusal';
 import type { Figure } from '@underbell/core/report';
-import { ageOf, nextEdge, turnAt, type ScreenProgram, type SlotHandle, type Turn } from '@underbell/core/screen';
+import { ageOf, nextEdge, slotAt, type ScreenProgram, type SlotHandle, type Turn } from '@underbell/core/screen';
 import { light } from '@underbell/core/theme';
-import type { ViewAnswer } from '@underbell/core/view';
+import type { ViewResponse } from '@underbell/core/view';
 import {
   pictureTop,
   sheetsOn,
@@ -19,7 +19,7 @@ import {
   type WallSize,
 } from '@underbell/core/render';
 import { pathOfFile } from '../../media/index.ts';
-import { onePerApp, type App } from '../../platform/index.ts';
+import { perInstance, type App } from '../../platform/index.ts';
 import { drawWallPng, drawInTurn } from '../../render/index.ts';
 import { programFor, slotsOf, type ScreenSetup } from '../schedule.ts';
 import { slotContent, slotIn, slotShown } from '../slots.ts';
@@ -40,7 +40,7 @@ interface Kept {
   /** Counted for whoever asks how often one picture served many. */
   renders: number;
 }
-const keptOf = onePerApp<Kept>(() => ({
+const keptOf = perInstance<Kept>(() => ({
   drawn: new LRUCache<string, Buffer>({ maxSize: mostBytes, sizeCalculation: (one) => one.length }),
   drawing: new Map(),
   failed: new LRUCache<string, number>({ max: 50_000, ttl: againMs }),
@@ -90,7 +90,7 @@ interface Found {
   readonly asOf: number | null;
 }
 
-function wallPage(answer: ViewAnswer<Date>, title: string | undefined): WallPage {
+function wallPage(answer: ViewResponse<Date>, title: string | undefined): WallPage {
   const { page, results, taste, parameters, datasets } = answer;
   // What may not be seen says so, whatever kind of figure it is.
   const figures = page.figures.map((one) =>
@@ -160,7 +160,7 @@ export interface ShownTurn {
  *
  * @param isSeen - whether it is shown to somebody, and counts as a look
  */
-export async function turnOf(app: App, setup: ScreenSetup, isSeen = true): Promise<ShownTurn> {
+export async function scheduledSlotOf(app: App, setup: ScreenSetup, isSeen = true): Promise<ShownTurn> {
   const { failed } = keptOf(app);
   const now = app.now();
   const program = programFor(app, setup, now);
@@ -169,7 +169,7 @@ export async function turnOf(app: App, setup: ScreenSetup, isSeen = true): Promi
   const isLeftOut = ({ as }: { readonly as: SlotHandle }) =>
     (as.media !== undefined && isVideo(as.media.type)) || (failed.get(keyOf(as)) ?? 0) > now;
   for (;;) {
-    const turn = turnAt(program.stretches, now, isLeftOut);
+    const turn = slotAt(program.stretches, now, isLeftOut);
     if (!turn) {
       const text = program.otherwise || program.screen.title;
       return { program, turn, found: { content: { kind: 'words', text, isQuiet: true }, asOf: null }, problems };

@@ -4,12 +4,19 @@ import { isRefusal } from '@underbell/core/refusal';
 import type { WallSize } from '@underbell/core/render';
 import type { App } from '../../platform/index.ts';
 import { setupOf } from '../schedule.ts';
-import { drawTurn, drawWords, turnOf } from './draw.ts';
-import { letGo, pictureDevice, pictureScreen, type PlayingPicture } from './key.ts';
+import { drawTurn, drawWords, scheduledSlotOf } from './draw.ts';
+import { clearKeyCookie, pictureDevice, pictureScreen, type PlayingPicture } from './key.ts';
 import { againFrame, closedSvg, endedFrame } from './reconnectFrames.ts';
 import { sayingPage, usualSize } from './page.ts';
 import { playPage } from './playbackPage.ts';
-import { hearPicture, learnSize, nameOnPicture, noteGiven, shownLast, type Shown } from './pictureFeed.ts';
+import {
+  recordPictureHeartbeat,
+  rememberSize,
+  identifyLabel,
+  rememberDeliveredPicture,
+  lastPlayState,
+  type Shown,
+} from './pictureFeed.ts';
 import { streamPictures } from './stream.ts';
 import { waitPage } from './pairingPage.ts';
 
@@ -44,7 +51,7 @@ async function pageFor(app: App, ctx: Context) {
   } catch (error) {
     // Whatever it is, a wall says something and looks again by itself.
     if (isClosed(error)) {
-      letGo(ctx);
+      clearKeyCookie(ctx);
       return sayingPage('This screen is closed.', 'It shows a code again in a minute, to be taken in anew.', 60);
     }
     if (!isRefusal(error)) app.log.error({ err: error }, 'a page of pictures could not be made');
@@ -54,24 +61,24 @@ async function pageFor(app: App, ctx: Context) {
 
 const shownNow = async (app: App, { screen }: PlayingPicture): Promise<Shown> => {
   const setup = await setupOf(app, screen);
-  return { setup, shown: await turnOf(app, setup) };
+  return { setup, shown: await scheduledSlotOf(app, setup) };
 };
 
 async function pictureFor(app: App, ctx: Context, size: WallSize) {
   try {
     const device = await pictureScreen(app, ctx);
     const { keyId } = device.key;
-    if (sizeIn(ctx)) learnSize(app, keyId, size);
+    if (sizeIn(ctx)) rememberSize(app, keyId, size);
     const found = await shownNow(app, device);
-    hearPicture(app, ctx, keyId, found);
-    const said = ctx.query['name'] === 'yes' ? nameOnPicture(found) : undefined;
+    recordPictureHeartbeat(app, ctx, keyId, found);
+    const said = ctx.query['name'] === 'yes' ? identifyLabel(found) : undefined;
     const drawn = await drawTurn(app, found.shown, size, said);
-    noteGiven(app, keyId, String(ctx.query['of'] ?? ''));
+    rememberDeliveredPicture(app, keyId, String(ctx.query['of'] ?? ''));
     return drawn;
   } catch (error) {
     if (!isClosed(error)) throw error;
     // A page that hears nothing more lays over its last picture whatever it is given here.
-    letGo(ctx);
+    clearKeyCookie(ctx);
     ctx.status = 401;
     return drawWords(app, 'This screen is closed.', size);
   }
@@ -116,7 +123,7 @@ export function mountPictures(app: App, router: Router): void {
   router.get('/screen/picture/here', async (ctx: Context) => {
     const device = await pictureScreen(app, ctx);
     const { keyId } = device.key;
-    hearPicture(app, ctx, keyId, shownLast(app, keyId) ?? (await shownNow(app, device)));
+    recordPictureHeartbeat(app, ctx, keyId, lastPlayState(app, keyId) ?? (await shownNow(app, device)));
     ctx.set('Cache-Control', 'no-store');
     ctx.status = 204;
   });
@@ -132,7 +139,7 @@ export function mountPictures(app: App, router: Router): void {
     ctx.set('Cache-Control', 'no-store');
     ctx.status = 204;
     if (await openScreen(app, ctx)) return;
-    letGo(ctx);
+    clearKeyCookie(ctx);
     // Firefox draws nothing that came with an error, as long as it is not made of pixels.
     ctx.status = 200;
     ctx.type = 'image/svg+xml';

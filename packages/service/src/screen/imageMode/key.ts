@@ -24,7 +24,7 @@ function hold(app: App, ctx: Context, what: 'device' | 'key', value: string): vo
   });
 }
 
-export const letGo = (ctx: Context): void => void ctx.cookies.set(cookie, null, { path: '/screen/picture' });
+export const clearKeyCookie = (ctx: Context): void => void ctx.cookies.set(cookie, null, { path: '/screen/picture' });
 
 function held(ctx: Context, what: 'device' | 'key'): string | undefined {
   const value = ctx.cookies.get(cookie) ?? '';

@@ -9,7 +9,7 @@ const lastMs = 30_000;
 
 interface HeldOptions {
   /** Adds what has changed; returns after how many milliseconds it is to look again, at the latest. */
-  readonly look: (answer: HeldAnswer) => Promise<number>;
+  readonly look: (answer: LongResponse) => Promise<number>;
   /** It ends after so long, unless something ends it earlier. */
   readonly mostMs: number;
   /** What it ends with then. */
@@ -20,7 +20,7 @@ interface HeldOptions {
  * An answer that stays open. A device without scripts cannot be told anything else than what comes with what it asked for: so
  * that goes on, and what has changed is added to it.
  */
-export class HeldAnswer {
+export class LongResponse {
   readonly #stream = new PassThrough();
   readonly #app: App;
   readonly #options: HeldOptions;

@@ -1,8 +1,8 @@
 import type { Readable } from 'node:stream';
 import type { Context } from 'koa';
-import { one, onePerApp, type App } from '../../platform/index.ts';
+import { one, perInstance, type App } from '../../platform/index.ts';
 import { screenPairings } from '../models.ts';
-import { HeldAnswer } from './longResponse.ts';
+import { LongResponse } from './longResponse.ts';
 import type { WaitingPicture } from './key.ts';
 import { codeHead, codePage, comingAgain } from './page.ts';
 
@@ -13,20 +13,20 @@ const mostMs = 10 * 60_000;
 /** A page from which nothing was heard comes again by itself. */
 const codeSeconds = 60;
 
-const heldBy = onePerApp(() => new Set<HeldAnswer>());
+const heldBy = perInstance(() => new Set<LongResponse>());
 
 /** A page with a code, which is left as soon as somebody has typed it. */
 export async function waitPage(app: App, ctx: Context, device: WaitingPicture): Promise<Readable | string> {
   const { code, address, deviceFingerprint } = device;
   const pages = heldBy(app);
   if (pages.size >= mostHeld) return codePage(code, address);
-  async function look(open: HeldAnswer): Promise<number> {
+  async function look(open: LongResponse): Promise<number> {
     const found = await one(screenPairings(app).findByPk(deviceFingerprint));
     const leftMs = (found?.expiresAt.getTime() ?? 0) - app.now();
     if (found?.state !== 'waiting' || leftMs <= 0) open.end();
     return Math.min(lookMs, leftMs);
   }
-  const page = new HeldAnswer(app, { look, mostMs, last: () => comingAgain(0) });
+  const page = new LongResponse(app, { look, mostMs, last: () => comingAgain(0) });
   pages.add(page);
   page.add(codeHead(code, address, codeSeconds));
   return page.send(

@@ -1,13 +1,13 @@
 import type { Context } from 'koa';
 import { LRUCache } from 'lru-cache';
 import type { WallSize } from '@underbell/core/render';
-import { announce, onePerApp, type App, type Change } from '../../platform/index.ts';
-import { noteBeat, noteProblems, ordersFor } from '../heartbeats.ts';
+import { announce, perInstance, type App, type Change } from '../../platform/index.ts';
+import { recordHeartbeat, noteProblems, commandsFor } from '../heartbeats.ts';
 import { isData, shownBy } from '../events.ts';
-import { liveOf } from '../screenCache.ts';
+import { screenCacheOf } from '../screenCache.ts';
 import type { ScreenSetup } from '../schedule.ts';
-import { changesAt, markLength, markOf, turnOf, type ShownTurn } from './draw.ts';
-import type { HeldAnswer } from './longResponse.ts';
+import { changesAt, markLength, markOf, scheduledSlotOf, type ShownTurn } from './draw.ts';
+import type { LongResponse } from './longResponse.ts';
 import type { PlayingPicture } from './key.ts';
 import { usualSize } from './page.ts';
 
@@ -20,7 +20,7 @@ export interface Shown {
   readonly shown: ShownTurn;
 }
 
-const seenBy = onePerApp(() => ({
+const deviceCache = perInstance(() => ({
   /** The sizes in which devices asked for their pictures, by key. */
   sizes: new LRUCache<string, WallSize>({ max: 50_000 }),
   /** The mark of the picture that each was given last, by key. */
@@ -32,47 +32,49 @@ const seenBy = onePerApp(() => ({
 }));
 
 /** Remembers the size in which a device asks for its pictures: it finds that by itself. */
-export const learnSize = (app: App, keyId: string, size: WallSize): void => void seenBy(app).sizes.set(keyId, size);
-export const sizeOf = (app: App, keyId: string): WallSize => seenBy(app).sizes.get(keyId) ?? usualSize;
+export const rememberSize = (app: App, keyId: string, size: WallSize): void =>
+  void deviceCache(app).sizes.set(keyId, size);
+export const sizeOf = (app: App, keyId: string): WallSize => deviceCache(app).sizes.get(keyId) ?? usualSize;
 
 /** Remembers that a device was given the picture of which its page was told. */
-export function noteGiven(app: App, keyId: string, mark: string): void {
-  if (mark.length === markLength) seenBy(app).given.set(keyId, mark);
+export function rememberDeliveredPicture(app: App, keyId: string, mark: string): void {
+  if (mark.length === markLength) deviceCache(app).given.set(keyId, mark);
 }
-export const wasGiven = (app: App, keyId: string, mark: string): boolean => seenBy(app).given.get(keyId) === mark;
+export const hasCurrentPicture = (app: App, keyId: string, mark: string): boolean =>
+  deviceCache(app).given.get(keyId) === mark;
 
 /** What a key showed just now, where an answer to it is open in this process. */
-export const shownLast = (app: App, keyId: string): Shown | undefined => seenBy(app).found.get(keyId);
+export const lastPlayState = (app: App, keyId: string): Shown | undefined => deviceCache(app).found.get(keyId);
 
 /** What is heard of a device by each of its questions. */
-export function hearPicture(app: App, ctx: Context, keyId: string, { setup, shown }: Shown): void {
+export function recordPictureHeartbeat(app: App, ctx: Context, keyId: string, { setup, shown }: Shown): void {
   const { turn, found, problems } = shown;
-  noteBeat(app, setup.screen.name, {
+  recordHeartbeat(app, setup.screen.name, {
     ...(turn ? { slot: turn.slot.name } : {}),
     ...(turn?.stretch.playlist ? { playlist: turn.stretch.playlist, revision: turn.stretch.revision! } : {}),
     has: Object.fromEntries(setup.revisions.map((one) => [one.playlistName, one.number])),
     asOf: found.asOf,
     browser: ctx.get('User-Agent').slice(0, 200),
-    ...seenBy(app).sizes.get(keyId),
+    ...deviceCache(app).sizes.get(keyId),
     problems,
   });
 }
 
 /** Answers that are open, by key; few of each, as a device may have left one behind. */
-export class OpenAnswers {
-  readonly #all = new Map<string, Set<HeldAnswer>>();
+export class OpenResponses {
+  readonly #all = new Map<string, Set<LongResponse>>();
   readonly #most: number;
-  readonly #close: (oldest: HeldAnswer) => void;
+  readonly #close: (oldest: LongResponse) => void;
 
   /** @param close - what becomes of the oldest of too many */
-  constructor(most: number, close: (oldest: HeldAnswer) => void) {
+  constructor(most: number, close: (oldest: LongResponse) => void) {
     this.#most = most;
     this.#close = close;
   }
 
   /** @returns what takes it away again */
-  join(keyId: string, answer: HeldAnswer): () => void {
-    const own = this.#all.get(keyId) ?? new Set<HeldAnswer>();
+  join(keyId: string, answer: LongResponse): () => void {
+    const own = this.#all.get(keyId) ?? new Set<LongResponse>();
     this.#all.set(keyId, own);
     own.add(answer);
     const [oldest] = own;
@@ -103,7 +105,7 @@ export interface Seen extends Shown {
 }
 
 /** Looks again and again what a device is to see. */
-export class Sight {
+export class PictureFeed {
   readonly #app: App;
   readonly #keyId: string;
   readonly #told: WallSize | undefined;
@@ -121,11 +123,11 @@ export class Sight {
   /** @returns nothing once its key is ended */
   async look(): Promise<Seen | undefined> {
     const app = this.#app;
-    const live = liveOf(app);
+    const live = screenCacheOf(app);
     const found = await live.screenOf(this.#keyId);
     if (!found) return undefined;
-    const orders = await ordersFor(app, found.screen.name);
-    const { found: lately, named } = seenBy(app);
+    const orders = await commandsFor(app, found.screen.name);
+    const { found: lately, named } = deviceCache(app);
     if (orders.includes('show name')) {
       named.set(this.#keyId, app.now() + nameMs);
       // The other answers of the key had nothing to hear any more: they look again.
@@ -134,13 +136,13 @@ export class Sight {
     const setup = await live.setupOf(found.screen);
     this.#group = found.screen.groupName;
     this.#behind = await shownBy(app, found);
-    const shown = await turnOf(app, setup, false);
+    const shown = await scheduledSlotOf(app, setup, false);
     lately.set(this.#keyId, { setup, shown });
     noteProblems(app, found.screen.name, shown.problems);
     const size = this.#told ?? sizeOf(app, this.#keyId);
     const namedUntil = named.get(this.#keyId) ?? 0;
     const isNamed = app.now() < namedUntil;
-    const name = isNamed ? nameOnPicture({ setup, shown }) : undefined;
+    const name = isNamed ? identifyLabel({ setup, shown }) : undefined;
     const { title } = shown.program.screen;
     return {
       ...{ setup, shown, size, title, name },
@@ -152,7 +154,7 @@ export class Sight {
 
   /** Whether its key still counts. */
   async isOpen(): Promise<boolean> {
-    return (await liveOf(this.#app).screenOf(this.#keyId)) !== undefined;
+    return (await screenCacheOf(this.#app).screenOf(this.#keyId)) !== undefined;
   }
 
   /** Whether a change is a reason to look; undefined where changes were missed. */
@@ -164,5 +166,5 @@ export class Sight {
 }
 
 /** The name of a screen, as it stands on its picture for whoever looks for it. */
-export const nameOnPicture = ({ setup: { screen }, shown }: Shown): string =>
+export const identifyLabel = ({ setup: { screen }, shown }: Shown): string =>
   `${screen.title} · ${screen.name} · ${shown.program.screen.group}`;

@@ -2,12 +2,12 @@ import type { Readable } from 'node:stream';
 import type { Context } from 'koa';
 import type { WallSize } from '@underbell/core/render';
 import { timeOnWall } from '@underbell/core/screen';
-import { onePerApp, type App } from '../../platform/index.ts';
-import { HeldAnswer } from './longResponse.ts';
+import { perInstance, type App } from '../../platform/index.ts';
+import { LongResponse } from './longResponse.ts';
 import type { PlayingPicture } from './key.ts';
 import { framesHtml } from './reconnectFrames.ts';
 import { comingAgain, heldHead, overHtml, pictureHtml, wordHtml } from './page.ts';
-import { OpenAnswers, Sight, wasGiven, type Seen } from './pictureFeed.ts';
+import { OpenResponses, PictureFeed, hasCurrentPicture, type Seen } from './pictureFeed.ts';
 
 /** A page ends after so long and comes anew, unless something ends it earlier; not all of them at once. */
 const pageMs = 10 * 60_000;
@@ -19,7 +19,7 @@ const lostMs = 15_000;
 
 /** A device that loads its page anew may have left one behind. */
 const mostPages = 4;
-const pagesOf = onePerApp(() => new OpenAnswers(mostPages, (oldest) => oldest.drop()));
+const pagesOf = perInstance(() => new OpenResponses(mostPages, (oldest) => oldest.drop()));
 
 /** A word of the service, and until when what is shown is good without another. */
 function wordOf(now: number, number: number, { shown: { program, found } }: Seen): string {
@@ -42,10 +42,10 @@ export async function playPage(
   told: WallSize | undefined,
 ): Promise<Readable> {
   const { keyId } = device.key;
-  const sight = new Sight(app, device, told);
+  const sight = new PictureFeed(app, device, told);
   const said = { pictures: 0, words: 0, mark: '', pictureAt: 0, wordAt: 0, frames: 0, size: '' };
 
-  async function look(page: HeldAnswer): Promise<number> {
+  async function look(page: LongResponse): Promise<number> {
     const seen = await sight.look();
     if (!seen) {
       const over = overHtml('This screen is closed.', 'It shows a code again in a minute, to be taken in anew.');
@@ -55,7 +55,7 @@ export async function playPage(
     if (seen.isReload) page.end();
     const { mark, title, size, name } = seen;
     const now = app.now();
-    if (mark !== said.mark || (!wasGiven(app, keyId, mark) && now - said.pictureAt >= lostMs)) {
+    if (mark !== said.mark || (!hasCurrentPicture(app, keyId, mark) && now - said.pictureAt >= lostMs)) {
       said.mark = mark;
       said.pictureAt = now;
       page.add(pictureHtml({ number: ++said.pictures, title, mark, size: told, isNamed: name !== undefined }));
@@ -71,7 +71,7 @@ export async function playPage(
     return Math.max(100, Math.min(seen.until, said.wordAt + wordMs) - now);
   }
 
-  const page = new HeldAnswer(app, { look, mostMs: pageMs - Math.random() * spreadMs, last: () => comingAgain(0) });
+  const page = new LongResponse(app, { look, mostMs: pageMs - Math.random() * spreadMs, last: () => comingAgain(0) });
   page.add(heldHead());
   await look(page);
   return page.send(ctx, sight.concerns, pagesOf(app).join(keyId, page));

@@ -3,13 +3,13 @@ import { Button, Progress, Table } from 'ant-design-vue';
 import { computed } from 'vue';
 import ConfirmAction from '../platform/ConfirmAction.vue';
 import { formatName, showCount, showInstant, showSize } from '../platform/format.ts';
-import RunState from './RunStatus.vue';
-import type { Ledger, LedgerEntry } from '@underbell/core/burst/apiTypes';
+import RunStatus from './RunStatus.vue';
+import type { DeliveryLog, LedgerEntry } from '@underbell/core/burst/apiTypes';
 import { isActive } from './shapes.ts';
 
-const props = defineProps<{ run: Ledger }>();
+const props = defineProps<{ run: DeliveryLog }>();
 const emit = defineEmits<{
-  steer: [act: 'stop' | 'pause' | 'continue' | 'retry' | 'release'];
+  runAction: [act: 'stop' | 'pause' | 'continue' | 'retry' | 'release'];
   settle: [recipient: string, hasArrived: boolean];
   recall: [recipient?: string];
 }>();
@@ -47,7 +47,7 @@ const columns = computed(() => [
   { title: 'Reason', key: 'reason' },
 ]);
 /** A run that waits for a worker says so where none lives. */
-const lonely = computed(() => {
+const noWorkerMessage = computed(() => {
   const { noWorkerSince } = props.run;
   if (noWorkerSince === undefined) return '';
   const since = noWorkerSince === null ? '' : `; the last was heard of at ${showInstant(noWorkerSince)}`;
@@ -56,10 +56,10 @@ const lonely = computed(() => {
 </script>
 
 <template>
-  <p v-if="lonely" class="lonely" role="alert">{{ lonely }}</p>
+  <p v-if="noWorkerMessage" class="no-worker" role="alert">{{ noWorkerMessage }}</p>
   <div class="head">
     <span
-      ><RunState :state="run.state" /> for {{ run.period }}<template v-if="run.isTest">, a test to its sender</template
+      ><RunStatus :state="run.state" /> for {{ run.period }}<template v-if="run.isTest">, a test to its sender</template
       ><template v-else-if="run.cause === 'schedule'">, by its schedule</template
       ><template v-else-if="run.cause === 'refresh'">, after a refresh</template
       ><template v-if="run.releasedBy">, released by {{ run.releasedBy }}</template></span
@@ -74,20 +74,20 @@ const lonely = computed(() => {
       >{{ showCount(run.rowsRead) }} rows read · {{ showInstant(run.startedAt ?? run.createdAt)
       }}<template v-if="run.keptUntil"> · files kept until {{ showInstant(run.keptUntil) }}</template></span
     >
-    <Button v-if="isActive(run)" @click="emit('steer', 'pause')">Pause</Button>
+    <Button v-if="isActive(run)" @click="emit('runAction', 'pause')">Pause</Button>
     <ConfirmAction
       v-if="run.state === 'held'"
       :title="`Release this run? ${run.counts.planned} copies are made and sent then.`"
       ok-text="Release"
-      @confirm="emit('steer', 'release')"
+      @confirm="emit('runAction', 'release')"
       ><Button type="primary">Release</Button></ConfirmAction
     >
-    <Button v-if="run.state === 'paused'" type="primary" @click="emit('steer', 'continue')">Go on</Button>
+    <Button v-if="run.state === 'paused'" type="primary" @click="emit('runAction', 'continue')">Go on</Button>
     <ConfirmAction
       v-if="!isActive(run) && run.state !== 'paused' && run.state !== 'held' && run.counts.failed > 0"
       :title="`Try again for the ${run.counts.failed} whose copy failed?`"
       ok-text="Try again"
-      @confirm="emit('steer', 'retry')"
+      @confirm="emit('runAction', 'retry')"
       ><Button>Try the failed again</Button></ConfirmAction
     >
     <ConfirmAction
@@ -95,7 +95,7 @@ const lonely = computed(() => {
       is-dangerous
       title="Stop this run? What has left stays sent; the rest can be run again."
       ok-text="Stop"
-      @confirm="emit('steer', 'stop')"
+      @confirm="emit('runAction', 'stop')"
       ><Button danger>Stop</Button></ConfirmAction
     >
     <ConfirmAction
@@ -125,7 +125,7 @@ const lonely = computed(() => {
   >
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'rows'">{{ showCount(record.rows) }}</template>
-      <RunState v-else-if="column.key === 'state'" :state="record.state" />
+      <RunStatus v-else-if="column.key === 'state'" :state="record.state" />
       <template v-else-if="column.key === 'size'">{{
         sizeOf(record as LedgerEntry) > 0 ? showSize(sizeOf(record as LedgerEntry)) : ''
       }}</template>
@@ -167,7 +167,7 @@ const lonely = computed(() => {
 </template>
 
 <style scoped>
-.lonely {
+.no-worker {
   color: var(--signal);
   margin: 0 0 0.6rem;
 }
