@@ -158,7 +158,7 @@ describe('in a browser', () => {
     await page.getByRole('button', { name: 'Ask for access' }).click();
     await page.getByText('Your request is on its way').waitFor();
     const console = await stand.page(publisher);
-    await console.goto(`${house.url}/console/people/requests`);
+    await console.goto(`${house.url}/console/access/requests`);
     await console.getByRole('button', { name: 'Let in' }).click();
     await console.getByText('may view').waitFor();
     await console.context().close();

@@ -113,7 +113,7 @@ describe('a tab in a team chat, in a browser', () => {
 
   it('is placed in the console by who owns the channel', async () => {
     const console_ = await stand.page(publisher);
-    await console_.goto(`${stand.house.url}/console/places/channels`);
+    await console_.goto(`${stand.house.url}/console/channels`);
     await console_.locator('li', { hasText: 'Districts' }).getByRole('link', { name: 'Add a tab' }).click();
     await console_.getByLabel('Search').fill('cancelled');
     await console_.locator('.picker').getByRole('button').first().click();

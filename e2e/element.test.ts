@@ -48,7 +48,7 @@ void place.refresh();`;
 
   it('is tried out in the console: what is set shows, what it tells is listed, nothing is loaded anew', async () => {
     const page: Page = await stand.page(publisher);
-    await page.goto(`${stand.house.url}/console/places/quay-page/element`);
+    await page.goto(`${stand.house.url}/console/placements/quay-page/element`);
     const frame = page.locator('.place under-bell iframe').first().contentFrame();
     await frame.locator('section.figure').first().waitFor();
     await page.getByText('"page":"overview"').first().waitFor();
@@ -84,7 +84,7 @@ void place.refresh();`;
     const saved = await stand.house.call('PUT', '/api/v1/placements/this-quay', { as: publisher, body });
     assert.equal(saved.status, 200, saved.text);
     const page: Page = await stand.page(publisher);
-    await page.goto(`${stand.house.url}/console/places/this-quay/element`);
+    await page.goto(`${stand.house.url}/console/placements/this-quay/element`);
     const frame = page.locator('.place under-bell iframe').first().contentFrame();
     await frame.getByText('The record is not complete yet').waitFor();
     const documents: string[] = [];

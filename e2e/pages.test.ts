@@ -93,19 +93,19 @@ describe('every page', () => {
     ['/console/reports/quay-punctuality', 'First edition'],
     ['/console/reports/publish', 'Drop files of reports'],
     ['/console/reports/quay-punctuality/edit', 'Change Quay punctuality'],
-    ['/console/places', 'Where reports, pages, figures and boards are shown'],
-    ['/console/places/new', 'Punctuality of the network'],
-    ['/console/places/quay-page', 'What a page’s author pastes'],
-    ['/console/places/quay-page/element', 'What it tells'],
-    ['/console/places/quay-page/record', 'No condition names a field of the record yet.'],
+    ['/console/placements', 'Where reports, pages, figures and boards are shown'],
+    ['/console/placements/new', 'Punctuality of the network'],
+    ['/console/placements/quay-page', 'What a page’s author pastes'],
+    ['/console/placements/quay-page/element', 'What it tells'],
+    ['/console/placements/quay-page/record', 'No condition names a field of the record yet.'],
     ['/console/screens', 'What hangs on walls'],
-    ['/console/screens/playlists/quay-screen', 'Add a slot'],
-    ['/console/screens/media', 'Put one in'],
-    ['/console/places/apps', 'An app shows reports beside its records'],
-    ['/console/places/channels', 'A tab shows a report, page, figure or board'],
-    ['/console/places/channels/new', 'What the channel is told'],
-    ['/console/places/chats', 'Team chats that speak the Matrix standard'],
-    ['/console/reports/quay-punctuality/see?as=quay17@skerrow.example', 'rows left'],
+    ['/console/playlists/quay-screen', 'Add a slot'],
+    ['/console/media', 'Put one in'],
+    ['/console/apps', 'An app shows reports beside its records'],
+    ['/console/channels', 'A tab shows a report, page, figure or board'],
+    ['/console/channels/new', 'What the channel is told'],
+    ['/console/chat-servers', 'Team chats that speak the Matrix standard'],
+    ['/console/reports/quay-punctuality/preview-as?as=quay17@skerrow.example', 'rows left'],
     ['/console/data', 'Sailings'],
     ['/console/data/sailings', 'own-quay'],
     ['/console/data/upload', 'Choose a file'],
@@ -114,27 +114,27 @@ describe('every page', () => {
     ['/console/data/sql', 'The query reads from a data source'],
     ['/console/data/sailings/sql', 'SQL of sailings'],
     ['/console/data/sources', 'skerrow_reports'],
-    ['/console/data/followed', 'Follow a file'],
+    ['/console/data/synced', 'Follow a file'],
     ['/console/data/refreshes', 'Next times'],
     ['/console/boards', 'The harbour at a glance'],
     ['/console/boards/harbour', 'One vessel is always late'],
-    ['/console/bin', 'The bin is empty'],
+    ['/console/trash', 'The bin is empty'],
     ['/console/folders/operations', 'A collection of what lies'],
-    ['/console/people', 'Ada Arkwell'],
-    ['/console/people/groups', 'District leads'],
-    ['/console/people/attributes', 'What people have'],
-    ['/console/people/programs', 'harbour-portal'],
-    ['/console/people/requests', 'Nobody is waiting'],
-    ['/console/people/handed-out', 'harbour-portal'],
-    ['/console/sending', 'Monthly quay pack'],
-    ['/console/sending/quay-pack', 'has not been run yet'],
-    ['/console/sending/quay-rows', 'Runs by itself after its data was loaded anew'],
-    ['/console/sending/kiosk-takings/edit', 'All of it fits together'],
+    ['/console/access/users', 'Ada Arkwell'],
+    ['/console/access/groups', 'District leads'],
+    ['/console/access/user-attributes', 'What people have'],
+    ['/console/access/clients', 'harbour-portal'],
+    ['/console/access/requests', 'Nobody is waiting'],
+    ['/console/access/active', 'harbour-portal'],
+    ['/console/bursts', 'Monthly quay pack'],
+    ['/console/bursts/quay-pack', 'has not been run yet'],
+    ['/console/bursts/quay-rows', 'Runs by itself after its data was loaded anew'],
+    ['/console/bursts/kiosk-takings/edit', 'All of it fits together'],
     ['/console/lists', 'quay-managers'],
     ['/console/lists/quay-managers', 'Q017'],
     ['/console/destinations', 'harbour-archive'],
-    ['/console/templates', 'quay-book'],
-    ['/console/holidays', 'Office closed'],
+    ['/console/workbook-templates', 'quay-book'],
+    ['/console/holiday-calendars', 'Office closed'],
   ] as const)
     it(`${path} can be used by everybody, on a phone too`, async () => {
       await open(path, { as: publisher });
@@ -163,14 +163,14 @@ describe('every page', () => {
     await page.locator('section.figure').first().waitFor();
   });
 
-  it('/console/people/log can be used by everybody', async () => {
-    await open('/console/people/log', { as: administrator });
+  it('/console/access/audit-log can be used by everybody', async () => {
+    await open('/console/access/audit-log', { as: administrator });
     await page.getByText('Check the chain').waitFor();
     await canBeUsed();
   });
 
-  it('/console/costs can be used by everybody', async () => {
-    await open('/console/costs', { as: 'osric.hale@skerrow.example' });
+  it('/console/usage can be used by everybody', async () => {
+    await open('/console/usage', { as: 'osric.hale@skerrow.example' });
     await page.getByRole('cell').first().waitFor();
     await canBeUsed();
   });

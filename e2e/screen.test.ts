@@ -35,7 +35,7 @@ describe('a display screen, in a browser', () => {
   const shown = async (name: string) => (await call('GET', `/api/v1/screens/${name}`)).body as unknown as ShownScreen;
   const pair = async (at: Page, name: string, quay: string): Promise<void> => {
     const code = (await at.locator('.code').textContent())!;
-    await call('POST', `/api/v1/screen-codes/${code}`, {
+    await call('POST', `/api/v1/pairing-codes/${code}`, {
       name,
       title: `Screen of ${quay}`,
       group: 'quays',
@@ -64,7 +64,7 @@ describe('a display screen, in a browser', () => {
   it('shows a code and where to type it, and plays once it was typed', async () => {
     await page.goto(`${stand.house.url}/screen/`);
     await page.locator('.code').waitFor();
-    assert.match((await page.locator('.address').textContent())!, /\/console\/screens\/pair$/);
+    assert.match((await page.locator('.address').textContent())!, /\/console\/pair$/);
     assert.equal(await page.locator('.qr svg').count(), 1);
     await pair(page, 'quay-17', 'Q017');
     await page.getByText('Quay is Q017').waitFor({ state: 'attached' });
@@ -124,7 +124,7 @@ describe('a display screen, in a browser', () => {
     });
     await call('POST', '/api/v1/playlists/quay-screen/publish', { targets: [{ kind: 'screen-group', name: 'quays' }] });
     await page.locator('.slot.shown').getByText('Storm over Q017').waitFor();
-    await call('POST', '/api/v1/playlists/quay-screen/back', { revision: 1 });
+    await call('POST', '/api/v1/playlists/quay-screen/rollback', { revision: 1 });
     await page.locator('.slot.shown').getByText('Welcome to quay Q017').waitFor();
   });
 
@@ -190,14 +190,14 @@ describe('a display screen, in a browser', () => {
     assert.doesNotMatch((await shown('quay-17')).shown?.lastError ?? '', /video|picture|file|harbour/);
     // Whoever looks after it sees what is really on it.
     const picture = await until(async () => {
-      const answer = await stand.house.call('GET', '/api/v1/screens/quay-17/picture', { as: publisher });
+      const answer = await stand.house.call('GET', '/api/v1/screens/quay-17/screenshot', { as: publisher });
       return answer.status === 200 ? answer : undefined;
     });
     assert.equal(picture.headers.get('content-type'), 'image/webp');
     // What is worked on stays as it was saved last: as before this.
     const storm = { name: 'storm', shows: { text: 'Storm over {quay}' }, seconds: 5 };
     await call('PUT', '/api/v1/playlists', { definition: playlist({ slots: [storm] }) });
-    await call('POST', '/api/v1/playlists/quay-screen/back', { revision: 1 });
+    await call('POST', '/api/v1/playlists/quay-screen/rollback', { revision: 1 });
     await page.locator('.slot.shown').getByText('Welcome to quay Q017').waitFor();
   });
 
@@ -208,7 +208,7 @@ describe('a display screen, in a browser', () => {
     });
     const wall = await plain.newPage();
     await wall.goto(`${stand.house.url}/screen/`);
-    await wall.waitForURL('**/screen/picture', { waitUntil: 'commit' });
+    await wall.waitForURL('**/screen/image', { waitUntil: 'commit' });
     await pair(wall, 'plain', 'Q012');
     // What its device may do without: time that somebody else lets go by faster, and a network.
     const cdp = await plain.newCDPSession(wall);
@@ -234,10 +234,10 @@ describe('a display screen, in a browser', () => {
     assert.equal((await shown('plain')).showsBy, 'picture');
     // Without a network the last picture stands, says so, and shows nothing of the browser's own. What its page still hears
     // is cut off as well: of five pages of one key the first is.
-    const [cookie] = await plain.cookies(`${stand.house.url}/screen/picture`);
+    const [cookie] = await plain.cookies(`${stand.house.url}/screen/image`);
     const headers = { Cookie: `${cookie!.name}=${cookie!.value}` };
     const others: Response[] = [];
-    for (let i = 0; i < 4; i++) others.push(await fetch(`${stand.house.url}/screen/picture`, { headers }));
+    for (let i = 0; i < 4; i++) others.push(await fetch(`${stand.house.url}/screen/image`, { headers }));
     for (const one of others) await one.body!.cancel();
     await plain.setOffline(true);
     await cdp.send('Animation.setPlaybackRate', { playbackRate: 60 });
@@ -246,14 +246,14 @@ describe('a display screen, in a browser', () => {
       .last()
       .waitFor();
     assert.ok(await isDrawn(), 'the picture stays');
-    assert.equal(new URL(wall.url()).pathname, '/screen/picture');
+    assert.equal(new URL(wall.url()).pathname, '/screen/image');
     const asked: number[] = [];
     let inVain = 0;
     wall.on('response', (one) => {
-      if (one.url().includes('/live?again=')) asked.push(one.status());
+      if (one.url().includes('/stream?again=')) asked.push(one.status());
     });
     wall.on('requestfailed', (one) => {
-      if (one.url().includes('/now?again=')) inVain++;
+      if (one.url().includes('/current?again=')) inVain++;
     });
     // It goes on by itself, and shows what is to be seen as soon as that is another: no later step brings it.
     await plain.setOffline(false);
@@ -269,8 +269,8 @@ describe('a display screen, in a browser', () => {
     });
     await cdp.send('Animation.setPlaybackRate', { playbackRate: 60 });
     // It is dark when it is closed.
-    await call('POST', '/api/v1/screens/plain/end');
-    const nobody = await fetch(`${stand.house.url}/screen/picture/now`);
+    await call('POST', '/api/v1/screens/plain/unpair');
+    const nobody = await fetch(`${stand.house.url}/screen/image/current`);
     assert.equal(nobody.status, 401);
     const dark = await middle(Buffer.from(await nobody.arrayBuffer()));
     await until(async () => {
@@ -279,7 +279,7 @@ describe('a display screen, in a browser', () => {
       return apart < 3;
     });
     // Nothing that was seen before comes back when the network goes after that: words that it has been told stay.
-    await wall.waitForResponse((one) => one.url().includes('/closed?') && one.status() === 200);
+    await wall.waitForResponse((one) => one.url().includes('/unpaired?') && one.status() === 200);
     const looks: Buffer[] = [];
     await until(async () => looks.push(await wall.screenshot()) > 1 && looks.at(-1)!.equals(looks.at(-2)!));
     await plain.setOffline(true);
@@ -297,11 +297,11 @@ describe('a display screen, in a browser', () => {
       javaScriptEnabled: false,
     });
     const wall = await plain.newPage();
-    await wall.goto(`${stand.house.url}/screen/picture`, { waitUntil: 'commit' });
+    await wall.goto(`${stand.house.url}/screen/image`, { waitUntil: 'commit' });
     await pair(wall, 'plain-two', 'Q012');
     await wall.locator('.picture').first().waitFor({ state: 'attached' });
     await until(async () => (await shown('plain-two')).shown?.slot !== undefined);
-    await call('POST', '/api/v1/screens/plain-two/end');
+    await call('POST', '/api/v1/screens/plain-two/unpair');
     const endedAt = Date.now();
     await wall.getByText('This screen is closed').waitFor();
     t.diagnostic(`dark after ${Date.now() - endedAt} ms`);
@@ -318,7 +318,7 @@ describe('a display screen, in a browser', () => {
 
   it('is dark within a second of its end, with nothing left of what it kept', async () => {
     await page.locator('.slot.shown').waitFor();
-    await call('POST', '/api/v1/screens/quay-17/end');
+    await call('POST', '/api/v1/screens/quay-17/unpair');
     await page.getByText('This screen is closed').waitFor({ timeout: 5_000 });
     assert.equal(await page.locator('.slot').count(), 0);
     const left = await page.evaluate(async () => {
@@ -342,7 +342,7 @@ describe('a display screen, in a browser', () => {
     await device.goto(`${stand.house.url}/screen/`);
     const code = (await device.locator('.code').textContent())!;
     const desk = await stand.page(publisher);
-    await desk.goto(`${stand.house.url}/console/screens/pair?code=${code}`);
+    await desk.goto(`${stand.house.url}/console/pair?code=${code}`);
     await desk.getByText('1080 × 1920 pixels').waitFor();
     await desk.getByLabel('Title').fill('Upright');
     await desk.getByLabel('Name in addresses').fill('upright');
@@ -359,7 +359,7 @@ describe('a display screen, in a browser', () => {
     await desk.goto(`${stand.house.url}/console/screens?state=fine`);
     await desk.getByRole('link', { name: 'Upright' }).waitFor();
     // A playlist is changed, looked at before it is published, and arrives.
-    await desk.goto(`${stand.house.url}/console/screens/playlists/quay-screen`);
+    await desk.goto(`${stand.house.url}/console/playlists/quay-screen`);
     const publishes = desk.getByRole('button', { name: 'See what that means' });
     await desk.getByLabel(/^Words/).fill('Mind the step at {quay}');
     assert.ok(await publishes.isDisabled(), 'what is not saved is not published');

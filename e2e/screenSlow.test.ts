@@ -53,7 +53,7 @@ describe('a display screen that is short of room, answers or time, in a browser'
     // A key that is renewed and cannot be kept counts all the same, and what is kept goes on counting.
     const tokens: string[] = [];
     let isRenewed = false;
-    await page.route('**/api/v1/screen/beat', async (route) => {
+    await page.route('**/api/v1/screen/heartbeat', async (route) => {
       const token = route.request().headers()['authorization']!;
       tokens.push(token);
       // The page that goes away may beat once more: whoever shows the former key is told the same.

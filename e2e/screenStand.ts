@@ -56,7 +56,7 @@ export class ScreenStand {
     await at.goto(`${this.stand.house.url}/screen/`);
     const code = (await at.locator('.code').textContent())!;
     const said = { title: name, group: of, attributes: { quay: 'Q017' }, timeZone: 'Europe/Berlin', language: 'en' };
-    await this.call('POST', `/api/v1/screen-codes/${code}`, { name, ...said });
+    await this.call('POST', `/api/v1/pairing-codes/${code}`, { name, ...said });
   }
 
   /** Closed with the stand. */

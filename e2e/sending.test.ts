@@ -41,7 +41,7 @@ describe('sending, in a browser', () => {
 
   it('a burst is changed step by step, checked as it is written, and planned', async () => {
     const page = await signedIn(publisher);
-    await page.goto(`${house.url}/console/sending/quay-pack/edit`);
+    await page.goto(`${house.url}/console/bursts/quay-pack/edit`);
     await page.getByText('All of it fits together').waitFor();
     await page.getByLabel('File names, without ending').fill('{burst}-{quai}-{period}');
     await page.getByText(/quai/).last().waitFor();
@@ -78,7 +78,7 @@ describe('sending, in a browser', () => {
 
   it('holidays are kept and a calendar gets an address that works', async () => {
     const page = await signedIn(publisher);
-    await page.goto(`${house.url}/console/holidays`);
+    await page.goto(`${house.url}/console/holiday-calendars`);
     await page.getByLabel('Name').fill('harvest');
     await page.getByLabel('Title').fill('Harvest');
     await page.getByLabel('Days, one in a line').fill('2027-09-01\n2027-09-02');
@@ -92,7 +92,7 @@ describe('sending, in a browser', () => {
 
   it('a folder gets a limit of costs, which is said', async () => {
     const page = await signedIn(publisher);
-    await page.goto(`${house.url}/console/costs`);
+    await page.goto(`${house.url}/console/usage`);
     await page.getByRole('button', { name: 'Set a limit' }).click();
     await page.getByLabel('Folder').selectOption('operations');
     await page.getByLabel('Warn at').fill('500');

@@ -36,7 +36,7 @@ describe('screens that really play, and the console that looks after many', () =
       const name = `quay-${quay.toLowerCase()}`;
       const said = { name, title: `Quay ${quay}`, group: 'quays', attributes: { quay } };
       const typed = async (code: string) =>
-        void (await caller.call('POST', `/api/v1/screen-codes/${code}`, {
+        void (await caller.call('POST', `/api/v1/pairing-codes/${code}`, {
           ...said,
           timeZone: 'Europe/Berlin',
           language: 'en',
@@ -83,7 +83,7 @@ describe('screens that really play, and the console that looks after many', () =
     );
     // What each really shows comes when somebody looks.
     const picture = async () => {
-      const answer = await stand.house.call('GET', '/api/v1/screens/played-wide/picture', { as: publisher });
+      const answer = await stand.house.call('GET', '/api/v1/screens/played-wide/screenshot', { as: publisher });
       return answer.status === 200 ? answer.headers.get('content-type') : undefined;
     };
     assert.equal(await until(picture), 'image/webp');

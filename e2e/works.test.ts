@@ -39,8 +39,8 @@ describe('a business app, in a browser', () => {
     await page.waitForURL(`${works.url}${path}`);
   }
   const inside = (part: string) => page.frames().find((one) => one.url().includes(part))! as unknown as Page;
-  const turn = async (state: 'on' | 'off') => {
-    const answer = await stand.house.call('POST', `/api/v1/apps/works/${state}`, { as: administrator });
+  const turn = async (action: 'enable' | 'disable') => {
+    const answer = await stand.house.call('POST', `/api/v1/apps/works/${action}`, { as: administrator });
     assert.equal(answer.status, 200, answer.text);
   };
 
@@ -189,7 +189,7 @@ describe('a business app, in a browser', () => {
     await report.getByText('Quay is Q011').waitFor();
     // The stream has to be there before anything can be told by it.
     await page.waitForTimeout(500);
-    await turn('off');
+    await turn('disable');
     const since = Date.now();
     await report.getByRole('heading', { name: 'Reports are switched off in this app' }).waitFor();
     const took = Date.now() - since;
@@ -198,13 +198,13 @@ describe('a business app, in a browser', () => {
     await page.reload();
     for (const one of [report, panel])
       await one.getByRole('heading', { name: 'Reports are switched off in this app' }).waitFor();
-    await turn('on');
+    await turn('enable');
   });
 
   it('has its record tried in the console, in three positions, and the unfiltered one is never saved', async () => {
     await fresh();
     await page.request.post(`${stand.house.url}/api/v1/session`, { data: { email: publisher, password } });
-    await page.goto(`${stand.house.url}/console/places/quay-record/record`);
+    await page.goto(`${stand.house.url}/console/placements/quay-record/record`);
     await page.getByText('The record is not complete yet').or(page.getByText('Nothing is shown:')).first().waitFor();
     await page.getByLabel('quay', { exact: true }).last().fill('q017');
     await page.getByRole('button', { name: 'Q017' }).click();
@@ -221,7 +221,7 @@ describe('a business app, in a browser', () => {
   });
 
   it('has its companies’ choices made and had back in the console', async () => {
-    await page.goto(`${stand.house.url}/console/places/apps/works`);
+    await page.goto(`${stand.house.url}/console/apps/works`);
     await page.getByLabel('Company').fill('ferries');
     await page.getByLabel('has here').selectOption('quay-takings');
     await page.getByRole('button', { name: 'Look at it first' }).click();

@@ -101,24 +101,24 @@ await page.getByRole('button', { name: 'Left on time, by route' }).focus();
 await keep(page, 'publish');
 
 page = await open('light', publisher.email);
-await page.goto(`${service}/console/places/quay-page`);
+await page.goto(`${service}/console/placements/quay-page`);
 await page.frameLocator('iframe').first().locator('section.figure').first().waitFor();
 await keep(page, 'place');
 
 page = await open('light', demoPeople.administrator.email);
-await page.goto(`${service}/console/people/handed-out`);
+await page.goto(`${service}/console/access/active`);
 await page.locator('tbody tr.ant-table-row').first().waitFor();
 await keep(page, 'handed-out');
 
 page = await open('light', publisher.email);
-await page.goto(`${service}/console/sending/quay-pack`);
+await page.goto(`${service}/console/bursts/quay-pack`);
 await page.getByText('Also to those who have it already').click();
 await page.getByRole('button', { name: 'Plan' }).click();
 await page.getByText('copies').first().waitFor();
 await keep(page, 'console-plan');
 
 page = await open('light', publisher.email);
-await page.goto(`${service}/console/sending/quay-pack`);
+await page.goto(`${service}/console/bursts/quay-pack`);
 await page.getByRole('heading', { name: /Ledger/ }).waitFor();
 await keep(page, 'console-ledger');
 
@@ -142,7 +142,7 @@ await page.locator('.framed').evaluate((one) => one.scrollIntoView());
 await keep(page, 'rule-editor');
 
 page = await open('light', publisher.email, 950);
-await page.goto(`${service}/console/reports/quay-punctuality/see?as=ines.holt@skerrow.example`);
+await page.goto(`${service}/console/reports/quay-punctuality/preview-as?as=ines.holt@skerrow.example`);
 await page.getByLabel('Compare with').selectOption(`person:${manager.email}`);
 await page.getByRole('button', { name: 'See', exact: true }).click();
 await page.getByText('both see').waitFor();
@@ -189,7 +189,7 @@ await page.locator('section.figure').first().waitFor();
 await keep(page, 'side-panel');
 
 page = await open('light', publisher.email, 900);
-await page.goto(`${service}/console/places/quay-record/record`);
+await page.goto(`${service}/console/placements/quay-record/record`);
 await page.getByLabel('quay', { exact: true }).last().fill('Q017');
 await page.getByRole('cell', { name: 'quay is Q017' }).waitFor();
 await page.frameLocator('iframe').first().locator('section.figure .chart svg').first().waitFor();
@@ -228,7 +228,7 @@ const { title, otherwise, leaseHours, worryMinutes } = (await (await page.reques
   [name: string]: unknown;
 };
 await page.request.put(group, { data: { title, otherwise, leaseHours, worryMinutes: 600 } });
-await page.request.post(`${service}/api/v1/screen-codes/${code}`, { data: hung });
+await page.request.post(`${service}/api/v1/pairing-codes/${code}`, { data: hung });
 for (let i = 0; i < 60 && !(await page.locator('.slot.shown .chart svg').count()); i++) await page.clock.runFor(2_000);
 await page.waitForTimeout(5_000);
 await page.context().setOffline(true);
@@ -237,7 +237,7 @@ for (let i = 0; i < 60 && !(await page.locator('.slot.shown .chart svg').count()
 bad.push(await page.screenshot());
 await page.context().setOffline(false);
 await page.request.put(group, { data: { title, otherwise, leaseHours, worryMinutes } });
-await page.request.post(`${service}/api/v1/screens/photographed/end`);
+await page.request.post(`${service}/api/v1/screens/photographed/unpair`);
 await page.request.delete(`${service}/api/v1/screens/photographed`);
 await page.context().close();
 await keepBeside('player-bad-days', bad);

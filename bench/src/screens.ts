@@ -76,7 +76,7 @@ async function hang(app: App): Promise<Device[]> {
     const token = await signAccessToken(
       {
         iss: publicUrl,
-        aud: `${publicUrl}/api/v1/screen`,
+        aud: `${publicUrl}/api/v1/screen/schedule`,
         sub: 'screen',
         client_id: 'screen',
         jti: randomUUID(),
@@ -259,7 +259,7 @@ export async function benchScreens(
   await publish();
   const server = await startWeb(app);
   const base = app.settings.publicUrl;
-  const url = `${base}/api/v1/screen/beat`;
+  const url = `${base}/api/v1/screen/heartbeat`;
   const speaking = devices.slice(0, heard);
   const makeBeats = () => beatAll(url, folder, speaking);
   const { key } = await startSession(app, reader.id, 'command line');

@@ -51,7 +51,7 @@ export function demoChat(company: Company) {
 
 /** Makes the service part of the chat, as its administrator. @returns the registration for the chat's server */
 export async function joinChat(caller: Caller, chatUrl: string): Promise<object> {
-  const answer = await caller.call('POST', '/api/v1/chats', {
+  const answer = await caller.call('POST', '/api/v1/chat-servers', {
     name: 'skerrow',
     title: 'Skerrow chat',
     homeserver: chatUrl,
@@ -90,5 +90,6 @@ export async function placeTabs(caller: Caller, attempts = 200): Promise<void> {
     if (i === attempts) throw new Error('the service did not come into the channels of the chat');
     await new Promise((resolve) => setTimeout(resolve, 100));
   }
-  for (const { name, ...tab } of tabs) await caller.call('PUT', `/api/v1/tabs/${name}`, { chat: 'skerrow', ...tab });
+  for (const { name, ...tab } of tabs)
+    await caller.call('PUT', `/api/v1/channel-placements/${name}`, { chat: 'skerrow', ...tab });
 }

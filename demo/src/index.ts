@@ -85,7 +85,7 @@ async function publishMore(caller: Caller): Promise<void> {
       ['trust-harbours', 'Harbour trust', "district IN (person('district'))"],
       ['whole-network', 'Publishers', 'TRUE'],
     ] as const)
-      await caller.call('PUT', `/api/v1/datasets/${name}/rules/${rule}`, {
+      await caller.call('PUT', `/api/v1/datasets/${name}/row-rules/${rule}`, {
         appliesTo: { kind: 'group', name: group },
         where,
       });
@@ -97,11 +97,11 @@ async function publishMore(caller: Caller): Promise<void> {
       definition: JSON.parse(read(`${name}.report.json`)),
       notes: 'First edition',
     });
-    await caller.call('PUT', `/api/v1/folders/-/report/${name}?confirmed=true`, { folder: 'operations' });
+    await caller.call('PUT', `/api/v1/reports/${name}/folder?confirmed=true`, { folder: 'operations' });
   }
   for (const name of ['harbour', 'operations-wall']) {
     await caller.call('PUT', '/api/v1/boards', { definition: JSON.parse(read(`${name}.board.json`)) });
-    await caller.call('PUT', `/api/v1/folders/-/board/${name}?confirmed=true`, { folder: 'operations' });
+    await caller.call('PUT', `/api/v1/boards/${name}/folder?confirmed=true`, { folder: 'operations' });
   }
 }
 
@@ -163,19 +163,19 @@ async function publish(
     columns,
     order: ['planned_departure'],
   });
-  await caller.call('PUT', '/api/v1/datasets/sailings/rules/own-quay', {
+  await caller.call('PUT', '/api/v1/datasets/sailings/row-rules/own-quay', {
     appliesTo: { kind: 'group', name: 'Quay managers' },
     where: "quay_id = person('quay')",
   });
-  await caller.call('PUT', '/api/v1/datasets/sailings/rules/whole-network', {
+  await caller.call('PUT', '/api/v1/datasets/sailings/row-rules/whole-network', {
     appliesTo: { kind: 'group', name: 'Publishers' },
     where: 'TRUE',
   });
-  await caller.call('PUT', '/api/v1/datasets/sailings/rules/own-district', {
+  await caller.call('PUT', '/api/v1/datasets/sailings/row-rules/own-district', {
     appliesTo: { kind: 'group', name: 'District leads' },
     where: "district IN (person('district'))",
   });
-  await caller.call('PUT', '/api/v1/datasets/sailings/rules/trust-harbours', {
+  await caller.call('PUT', '/api/v1/datasets/sailings/row-rules/trust-harbours', {
     appliesTo: { kind: 'group', name: 'Harbour trust' },
     where: "district IN (person('district'))",
   });
@@ -192,7 +192,7 @@ async function publish(
     definition: JSON.parse(read('quay-punctuality.report.json')),
     notes: 'First edition',
   });
-  await caller.call('PUT', '/api/v1/folders/-/report/quay-punctuality?confirmed=true', { folder: 'operations' });
+  await caller.call('PUT', '/api/v1/reports/quay-punctuality/folder?confirmed=true', { folder: 'operations' });
   await placeOnPortal(caller, portalUrl);
   const client = await caller.call('PUT', '/api/v1/clients/harbour-portal', {
     title: 'Harbour portal',
@@ -211,11 +211,15 @@ async function publish(
     readFileSync(join(folder, 'lists', 'district-leads.csv'), 'utf8'),
   );
   await publishMore(caller);
-  await caller.call('PUT', '/api/v1/cost-limits', dailyCosts);
+  await caller.call('PUT', '/api/v1/usage-limits', dailyCosts);
   await addLibraries(caller, surroundings);
   // The workbook that managers like to work in.
-  await caller.call('PUT', '/api/v1/templates/quay-book?table=Sailings&file=quay-book.xlsx', packBook(quayBookParts()));
-  await caller.call('PUT', '/api/v1/holidays', {
+  await caller.call(
+    'PUT',
+    '/api/v1/workbook-templates/quay-book?table=Sailings&file=quay-book.xlsx',
+    packBook(quayBookParts()),
+  );
+  await caller.call('PUT', '/api/v1/holiday-calendars', {
     name: 'office-closed',
     title: 'Office closed',
     days: ['2026-12-25', '2026-12-26', '2027-01-01', '2027-01-02', '2027-01-03', '2027-12-25', '2027-12-26'],

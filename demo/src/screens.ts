@@ -130,7 +130,7 @@ export async function hangScreens(
   await publisher.call('PUT', `/api/v1/media/harbour-map?file=harbour-map.svg&title=${title}`, map);
   const devices = [];
   for (const screen of wanted) {
-    const typed = async (code: string) => void (await publisher.call('POST', `/api/v1/screen-codes/${code}`, screen));
+    const typed = async (code: string) => void (await publisher.call('POST', `/api/v1/pairing-codes/${code}`, screen));
     devices.push(await ScreenDevice.pair(screen.name, url, typed));
   }
   for (const definition of playlists)
@@ -142,7 +142,7 @@ export async function hangScreens(
       give: true,
     });
   // One group is interrupted: everything else there waits.
-  await publisher.call('POST', '/api/v1/screen-groups/offices/interruptions', {
+  await publisher.call('POST', '/api/v1/screen-groups/offices/overrides', {
     slot: { name: 'drill', shows: { text: 'Safety drill today at noon. Please meet at the front door.' }, seconds: 60 },
     until: new Date(Date.now() + drillMs).toISOString(),
   });

@@ -80,7 +80,7 @@ export async function joinWorks(callers: WorksCallers, company: Company, worksUr
   const { administrator, publisher, lead } = callers;
   const client = { title: 'Harbour works', reports, directoryId: 'works-app', maxLifetimeSeconds: 900 };
   const { secret } = (await publisher.call('PUT', '/api/v1/clients/works-app', client)) as { secret: string };
-  await administrator.call('PUT', '/api/v1/board-frames', { origins: [worksUrl] });
+  await administrator.call('PUT', '/api/v1/allowed-frame-origins', { origins: [worksUrl] });
   await administrator.call('PUT', '/api/v1/apps/works', {
     title: 'Harbour works',
     origins: [worksUrl],
@@ -94,17 +94,20 @@ export async function joinWorks(callers: WorksCallers, company: Company, worksUr
     ['Quay managers', 'view'],
     ['Harbour trust', 'view'],
   ] as const)
-    await administrator.call('PUT', '/api/v1/grants', {
+    await administrator.call('PUT', '/api/v1/permissions', {
       holder: { kind: 'group', name },
       thing: { kind: 'app', name: 'works' },
       level,
     });
   for (const { name, inPanel = false, offers = [], ...place } of places) {
     await publisher.call('PUT', `/api/v1/placements/${name}`, { kind: 'app', origins: [worksUrl], ...place });
-    await publisher.call('PUT', `/api/v1/apps/works/places/${name}`, { inPanel, offers });
+    await publisher.call('PUT', `/api/v1/apps/works/placements/${name}`, { inPanel, offers });
   }
-  await publisher.call('PUT', '/api/v1/apps/works/places/quay-record/company', { company: trust, shows: 'quay-works' });
-  await administrator.call('POST', '/api/v1/apps/works/on');
+  await publisher.call('PUT', '/api/v1/apps/works/placements/quay-record/variant', {
+    company: trust,
+    shows: 'quay-works',
+  });
+  await administrator.call('POST', '/api/v1/apps/works/enable');
   await lead.call('PUT', '/api/v1/apps/works/pages/my-harbours', leadsPage);
   const people = directoryOf(company).people.map(({ email }) => ({
     email,

@@ -150,9 +150,9 @@ function welcome(
     say('On the command line, in a second terminal (you are signed in as the publisher):');
     // Another data folder than the usual one is found by nobody who is not told of it.
     if (process.env['UNDERBELL_DATA']) say(`  export UNDERBELL_DATA=${dataFolder()}`);
-    say('  npx underbell burst plan quay-pack --period 2026-10');
+    say('  npx underbell burst preview quay-pack --period 2026-10');
     say('  npx underbell burst run quay-pack --period 2026-10');
-    say(`  npx underbell see quay-punctuality --as ${demoPeople.manager.email}`);
+    say(`  npx underbell preview-as quay-punctuality --viewer ${demoPeople.manager.email}`);
   }
   say();
   say('Ctrl-C stops everything; the data stays.');

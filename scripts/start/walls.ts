@@ -22,7 +22,7 @@ async function takeIn(page: Page, caller: Caller, screen: object): Promise<void>
   await page.locator('.code, .playing').first().waitFor({ timeout: 120_000 });
   if ((await page.locator('.code').count()) === 0) return;
   const code = (await page.locator('.code').textContent())!;
-  await caller.call('POST', `/api/v1/screen-codes/${code}`, screen);
+  await caller.call('POST', `/api/v1/pairing-codes/${code}`, screen);
 }
 
 /**

@@ -45,32 +45,29 @@ const shown = (change: Partial<ShownPlan> = {}) => printed(() => showPlan(plan(c
 describe('a plan on a terminal', () => {
   it('says who gets what, who does not and why, and that nothing was sent', () => {
     const text = shown();
-    assert.match(text, /^recipient +address +rows +files +skipped, or what is special$/m);
+    assert.match(text, /^recipient +email +rows +files +remarks$/m);
     assert.match(text, /^Q001 +q001@skerrow\.example +1,234 +pack-Q001\.pdf$/m);
     assert.match(text, /^Q002 +q002@skerrow\.example +0 +no rows for Q002$/m);
-    assert.match(text, /limit for all, row rule whole-network: everything/);
-    assert.match(text, /the rights of Mara Venn are the outer limit of every copy/);
-    assert.match(
-      text,
-      /October 2026: 1 copy of 1,234 rows, 1 file; 1 of 2 recipients skipped. Nothing has been sent\.\n$/,
-    );
+    assert.match(text, /filter of all copies, row rule whole-network: everything/);
+    assert.match(text, /row rules of the sender Mara Venn apply to each copy/);
+    assert.match(text, /October 2026: 1 copy of 1,234 rows, 1 file; 1 of 2 recipients skipped. Not sent yet\.\n$/);
   });
 
   it('says what it costs as far as that is known', () => {
-    assert.match(shown(), /1,234 rows read; what it costs is not known yet: no copy as pdf was ever made here\./);
+    assert.match(shown(), /1,234 rows read\. Usage is not known: no pdf file was created here yet\./);
     const costs = { rowsRead: 2_000, computingMs: 4_200, bytes: 3_400_000, unknown: [], limits: [] };
-    assert.match(
-      shown({ costs }),
-      /By what copies cost so far: 4\.2 s of queries and making, 2,000 rows read, 3\.4 MB\./,
-    );
+    assert.match(shown({ costs }), /Estimated usage: 4\.2 s of compute, 2,000 rows read, 3\.4 MB\./);
     const limits = [
       { folder: 'operations', words: 'used 850 of 900 s', state: 'warned' as const },
       { folder: 'board', words: 'used 901 of 900 s', state: 'stopped' as const },
       { folder: 'quiet', words: 'used 1 of 900 s', state: 'fine' as const },
     ];
     const text = shown({ costs: { ...costs, limits } });
-    assert.match(text, /The folder operations has used 850 of 900 s; it comes near its limit\./);
-    assert.match(text, /The folder board has used 901 of 900 s; with this run nothing planned starts in it any more\./);
+    assert.match(text, /Folder “operations”: used 850 of 900 s\. This run comes near the usage limit\./);
+    assert.match(
+      text,
+      /Folder “board”: used 901 of 900 s\. This run reaches the usage limit; scheduled work is blocked after it\./,
+    );
     assert.doesNotMatch(text, /quiet/);
   });
 
@@ -81,13 +78,16 @@ describe('a plan on a terminal', () => {
       bytes: 500_000,
       entries: [entry('Q001', { rowsBefore: 300, mark: 'much bigger' }), entry('Q003', { mark: 'new' })],
     });
-    assert.match(text, /rows before +striking/);
+    assert.match(text, /rows in the last run +unusual/);
     assert.match(text, /^Q001 .* 1,234 +300 +much bigger/m);
-    assert.match(text, /Beside run 7 \(2026-09, 46 copies\): 2 striking, gone: Q009\. About 500 kB, about 8 s\./);
+    assert.match(
+      text,
+      /Compared with run 7 \(2026-09, 46 copies\): 2 unusual, removed: Q009\. Estimate: 500 kB, about 8 s\./,
+    );
   });
 
   it('says where it goes, how long that takes, and what stands in its way', () => {
-    assert.match(shown(), /^By mail\.$/m);
+    assert.match(shown(), /^Destination: email\.$/m);
     const destination = {
       name: 'quay-library',
       kind: 'library',
@@ -101,10 +101,10 @@ describe('a plan on a terminal', () => {
     const text = shown({ destination, release: ['osric.hale@skerrow.example'] });
     assert.match(
       text,
-      /^To the library quay-library, into 2026-10, announced by mail; it takes 20 per 2 s, which takes 4 s at least\.$/m,
+      /^Destination: library “quay-library”, folder 2026-10, with a notification email; rate limits: 20 per 2 s, at least 4 s\.$/m,
     );
-    assert.match(text, /It is failing: the library is full\. The run would wait for it\./);
-    assert.match(text, /one of osric\.hale@skerrow\.example must release the run, other than its starter/);
+    assert.match(text, /The destination is failing: the library is full\. The run will wait for it\./);
+    assert.match(text, /Approval needed by osric\.hale@skerrow\.example/);
   });
 
   it('says what a prepared workbook does with the rows', () => {
@@ -118,16 +118,19 @@ describe('a plan on a terminal', () => {
       warnings: ['a picture is not looked into'],
     };
     const text = shown({ template });
-    assert.match(text, /Workbook quay-book, version 2: filled are Quay, Day; computed Late; left for people Remarks\./);
+    assert.match(
+      text,
+      /Workbook template “quay-book”, version 2: filled Quay, Day; formulas Late; not filled Remarks\./,
+    );
     assert.match(text, /Note: a picture is not looked into\./);
   });
 
   it('says when the run would be refused, and whose last copy came back', () => {
     const entries = [entry('Q002', { rows: 0, files: [], action: 'refuse', reason: 'no rows' })];
     const text = shown({ entries, bounced: [{ recipient: 'Q007', reason: '5.1.1 unknown' }], asSeenBy: 'recipient' });
-    assert.match(text, /The run would be refused: 1 without rows\./);
-    assert.match(text, /The last copy for Q007 came back: 5\.1\.1 unknown\./);
-    assert.match(text, /every copy is limited by its recipient’s own rules as well as by yours/);
+    assert.match(text, /The run will be rejected: 1 recipient without rows\./);
+    assert.match(text, /The last email to “Q007” bounced: 5\.1\.1 unknown\./);
+    assert.match(text, /row rules of the sender and of the recipient apply to each copy/);
   });
 
   it('is not steered by what a mail host said', () => {
@@ -178,7 +181,7 @@ describe('what became of a run', () => {
     );
     assert.equal(
       printed(() => summaryLine(run({ state: 'partly', isTest: true, error: 'mail host away' }, { inDoubt: 2 }))),
-      'Test run 7 of quay-pack for 2026-10: partly in 4.3 s. 46 sent, 6 skipped, 0 failed, 2 in doubt. mail host away\n',
+      'Test run 7 of quay-pack for 2026-10: partly in 4.3 s. 46 sent, 6 skipped, 0 failed, 2 unconfirmed. mail host away\n',
     );
     assert.match(
       printed(() => summaryLine(run({ startedAt: null, state: 'stopped' }))),

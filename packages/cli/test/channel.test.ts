@@ -30,22 +30,22 @@ describe('underbell chat, channel and tab', () => {
   }
 
   it('take part in a chat, as its administrator, and print what its server installs', async () => {
-    assert.match((await underbell('publisher', 'chat', 'list')).out, /part of no chat/);
+    assert.match((await underbell('publisher', 'chat-server', 'list')).out, /No chat servers/);
     const add = [
-      'chat',
-      'add',
+      'chat-server',
+      'connect',
       'skerrow',
       '--title',
       'Skerrow chat',
-      '--server',
+      '--homeserver',
       chat.url,
       '--server-name',
       chat.options.serverName,
     ];
     const more = [
-      '--addresses',
+      '--email-domain',
       'skerrow.example',
-      '--guests',
+      '--guest-server',
       `harbourboard.example=${chat.url}`,
       '--origin',
       chat.url,
@@ -59,12 +59,12 @@ describe('underbell chat, channel and tab', () => {
     await until(async () => (await underbell('publisher', 'channel', 'list')).out.includes('Districts'));
     await until(async () => /Quay leads +5/.test((await underbell('publisher', 'channel', 'list')).out));
     assert.match(
-      (await underbell('administrator', 'chat', 'show', 'skerrow')).out,
-      /2 teams, 3 channels, 0 tabs[^]*skerrow\.example/,
+      (await underbell('administrator', 'chat-server', 'show', 'skerrow')).out,
+      /2 spaces, 3 channels, 0 placements[^]*skerrow\.example/,
     );
     assert.match(
-      (await underbell('administrator', 'chat', 'compare', 'skerrow')).out,
-      /in 5 teams and channels; 0 were missing/,
+      (await underbell('administrator', 'chat-server', 'sync-members', 'skerrow')).out,
+      /in 5 spaces and channels; 0 added/,
     );
   });
 
@@ -72,10 +72,10 @@ describe('underbell chat, channel and tab', () => {
     const place = (channel: string) =>
       underbell(
         'publisher',
-        'tab',
-        'place',
+        'channel-placement',
+        'save',
         'leads',
-        '--chat',
+        '--chat-server',
         'skerrow',
         '--channel',
         channel,
@@ -83,35 +83,32 @@ describe('underbell chat, channel and tab', () => {
         'quay-punctuality',
         '--title',
         'Quay punctuality',
-        '--news',
+        '--announce-on',
         'edition',
       );
     assert.match((await place('Quay leds')).errors, /did you mean `Quay leads`/);
-    assert.match(
-      (await place('Quay leads')).out,
-      /“Quay punctuality” is (in|on its way to) Quay leads: 5 members see it/,
-    );
-    assert.equal((await underbell('publisher', 'tab', 'tell', 'leads', 'Here it is')).code, 0);
+    assert.match((await place('Quay leads')).out, /“Quay punctuality” saved in channel “Quay leads”: 5 members/);
+    assert.equal((await underbell('publisher', 'channel-placement', 'announce', 'leads', 'Here it is')).code, 0);
     await until(() =>
       [...chat.rooms.all.values()].some((room) =>
         room.events.some((one) => String(one.content['body']).startsWith('Here it is')),
       ),
     );
     assert.match(
-      (await underbell('publisher', 'tab', 'list')).out,
+      (await underbell('publisher', 'channel-placement', 'list')).out,
       /leads +Quay punctuality +Operations \/ Quay leads +report quay-punctuality +5 +placed/,
     );
     assert.equal((await place('Districts')).code, 0);
     assert.match(
-      (await underbell('publisher', 'tab', 'show', 'leads')).out,
-      /in Districts shows the report quay-punctuality[^]*tells of: edition/,
+      (await underbell('publisher', 'channel-placement', 'show', 'leads')).out,
+      /in Districts shows the report quay-punctuality[^]*announcements: edition/,
     );
     assert.match(
-      (await underbell('publisher', 'open', 'list', '--kind', 'placement')).out,
+      (await underbell('publisher', 'access', 'list', '--kind', 'placement')).out,
       /leads +members of its channel/,
     );
-    assert.equal((await underbell('publisher', 'tab', 'remove', 'leads')).code, 0);
-    assert.equal((await underbell('publisher', 'tab', 'show', 'leads')).code, 4);
-    assert.equal((await underbell('administrator', 'chat', 'end', 'skerrow')).code, 0);
+    assert.equal((await underbell('publisher', 'channel-placement', 'delete', 'leads')).code, 0);
+    assert.equal((await underbell('publisher', 'channel-placement', 'show', 'leads')).code, 4);
+    assert.equal((await underbell('administrator', 'chat-server', 'disconnect', 'skerrow')).code, 0);
   });
 });

@@ -33,7 +33,7 @@ describe('underbell', () => {
     const signedIn = await underbell(['sign-in', manager, '--url', house.url], own);
     assert.deepEqual([signedIn.code, signedIn.out.trim()], [0, 'Signed in as Kira Arkwell.']);
     assert.equal((await underbell(['dataset', 'show', 'sailings'], own)).code, 4);
-    assert.equal((await underbell(['see', 'quay-punctuality', '--as', publisher], own)).code, 3);
+    assert.equal((await underbell(['preview-as', 'quay-punctuality', '--viewer', publisher], own)).code, 3);
     assert.equal((await underbell(['sign-out'], own)).code, 0);
     assert.equal((await underbell(['whoami'], own)).code, 3);
     assert.equal(
@@ -67,7 +67,7 @@ describe('underbell', () => {
       });
     assert.match((await change('wrong', next)).errors, /SIGN_IN_FAILED/);
     assert.equal((await change(old, 'short')).code, 2);
-    assert.match((await change(old, next)).out, /The password is changed/);
+    assert.match((await change(old, next)).out, /Password changed/);
     assert.equal((await underbell(['whoami'], at('here.json'))).code, 0);
     assert.equal((await underbell(['whoami'], at('there.json'))).code, 3);
     assert.equal((await underbell(['sign-in', email], { ...at('there.json'), UNDERBELL_PASSWORD: old })).code, 3);
@@ -77,18 +77,18 @@ describe('underbell', () => {
     const path = file('works.csv', 'Quay,Days,Note\nQ017,3,"a, b"\nQ018,,\n');
     const loaded = await json<{ rows: number; columns: { name: string; type: string }[] }>(
       'dataset',
-      'load',
+      'upload',
       path,
       '--name',
       'works',
-      '--key',
+      '--shared-key',
       'quay=quay',
     );
     assert.deepEqual([loaded.rows, loaded.columns.map((one) => one.type)], [2, ['text', 'integer', 'text']]);
-    assert.deepEqual(await json('dataset', 'rows', 'works', '--where', "quay = 'Q017'"), [
+    assert.deepEqual(await json('dataset', 'rows', 'works', '--filter', "quay = 'Q017'"), [
       { quay: 'Q017', days: 3, note: 'a, b' },
     ]);
-    assert.deepEqual(await json('dataset', 'rows', 'works', '--where', "quay = 'Q0'"), []);
+    assert.deepEqual(await json('dataset', 'rows', 'works', '--filter', "quay = 'Q0'"), []);
     assert.equal(
       (await underbell(['dataset', 'rows', 'works', '--csv'])).out,
       'quay,days,note\r\nQ017,3,"a, b"\r\nQ018,,\r\n',
@@ -101,7 +101,7 @@ describe('underbell', () => {
       'dataset',
       'rows',
       'sailings',
-      '--where',
+      '--filter',
       "quay_ID = 'Q017'",
       '--csv',
     ]);
@@ -111,7 +111,7 @@ describe('underbell', () => {
       'dataset',
       'rows',
       'sailings',
-      '--where',
+      '--filter',
       "quay_ID = 'Q017'",
       '--json',
     ]);
@@ -142,17 +142,20 @@ describe('underbell', () => {
   });
 
   it('shows what a person would see', async () => {
-    const { out } = await underbell(['see', 'quay-punctuality', '--as', manager]);
+    const { out } = await underbell(['preview-as', 'quay-punctuality', '--viewer', manager]);
     assert.match(out, /row rule\s+own-quay\s+quay is Q017/);
-    assert.equal((await underbell(['see', 'quay-punctuality', '--as', 'nobody@skerrow.example'])).code, 4);
-    assert.equal((await underbell(['see', 'quay-punctuality', '--as', manager, '--param', 'Quay=Q1'])).code, 2);
+    assert.equal((await underbell(['preview-as', 'quay-punctuality', '--viewer', 'nobody@skerrow.example'])).code, 4);
+    assert.equal(
+      (await underbell(['preview-as', 'quay-punctuality', '--viewer', manager, '--param', 'Quay=Q1'])).code,
+      2,
+    );
     // What could be done by the API alone.
     for (const [words, shown] of [
       [['burst', 'show', 'quay-pack', '--json'], /underbell-burst\/1/],
-      [['dataset', 'columns', 'sailings', '--unit', 'passengers=people'], /people/],
-      [['attribute', 'list'], /quay/],
-      [['request', 'own'], /number/],
-      [['person', 'show', manager], /quay: Q017/],
+      [['dataset', 'set-columns', 'sailings', '--unit', 'passengers=people'], /people/],
+      [['user-attribute', 'list'], /quay/],
+      [['access-request', 'mine'], /number/],
+      [['user', 'show', manager], /quay: Q017/],
       [['burst', 'pause-schedule', 'kiosk-takings'], /which is paused/],
       [['burst', 'resume-schedule', 'kiosk-takings'], /every month/],
       [['client', 'show', 'harbour-portal'], /signs in by a secret/],
@@ -164,7 +167,7 @@ describe('underbell', () => {
     for (const [words, nearest] of [
       [['dataset', '--json'], undefined],
       [['datset', 'list', '--json'], 'dataset'],
-      [['dataset', 'load', '--json'], undefined],
+      [['dataset', 'upload', '--json'], undefined],
       [['dataset', 'list', '--jsn', '--json'], '--json'],
     ] as const) {
       const wrong = await underbell([...words]);
@@ -175,17 +178,27 @@ describe('underbell', () => {
 
   it('adds a rule, a placement, a client and a token', async () => {
     assert.equal(
-      (await underbell(['rule', 'add', 'works', 'own', '--group', 'Quay managers', '--where', "quay = person('quay')"]))
-        .code,
+      (
+        await underbell([
+          'row-rule',
+          'save',
+          'works',
+          'own',
+          '--group',
+          'Quay managers',
+          '--filter',
+          "quay = person('quay')",
+        ])
+      ).code,
       0,
     );
-    assert.match((await underbell(['rule', 'list', 'works'])).out, /group Quay managers/);
-    assert.equal((await underbell(['rule', 'add', 'works', 'own', '--where', 'TRUE'])).code, 2);
+    assert.match((await underbell(['row-rule', 'list', 'works'])).out, /group Quay managers/);
+    assert.equal((await underbell(['row-rule', 'save', 'works', 'own', '--filter', 'TRUE'])).code, 2);
     assert.match(
       (
         await underbell([
-          'place',
-          'add',
+          'placement',
+          'save',
           'board-page',
           '--report',
           'quay-punctuality',
@@ -200,8 +213,8 @@ describe('underbell', () => {
     assert.equal(
       (
         await underbell([
-          'place',
-          'add',
+          'placement',
+          'save',
           'board-page',
           '--report',
           'quay-punctuality',
@@ -214,24 +227,33 @@ describe('underbell', () => {
       2,
     );
     assert.match(
-      (await json<{ secret: string }>('client', 'add', 'second', '--title', 'Second', '--report', 'quay-punctuality'))
-        .secret,
+      (
+        await json<{ secret: string }>(
+          'client',
+          'create',
+          'second',
+          '--title',
+          'Second',
+          '--report',
+          'quay-punctuality',
+        )
+      ).secret,
       /^ubc_/,
     );
     const token = (
       await underbell([
         'token',
-        'mint',
+        'issue',
         '--client',
         'second',
         '--report',
         'quay-punctuality',
-        '--where',
+        '--filter',
         "sailings=quay_id = 'Q017'",
       ])
     ).out.trim();
     assert.equal(token.split('.').length, 3);
-    assert.equal((await underbell(['token', 'mint', '--client', 'second', '--report', 'quay-punctuality'])).code, 3);
+    assert.equal((await underbell(['token', 'issue', '--client', 'second', '--report', 'quay-punctuality'])).code, 3);
   });
 
   it('plans, runs and shows a burst', async () => {
@@ -239,7 +261,7 @@ describe('underbell', () => {
       counts: { recipients: number; planned: number; skipped: number; sent: number; failed: number };
       entries: { rows: number; files: unknown[]; reason?: string | null }[];
     };
-    const plan = await json<Counts>('burst', 'plan', 'quay-pack', '--period', '2026-10');
+    const plan = await json<Counts>('burst', 'preview', 'quay-pack', '--period', '2026-10');
     assert.deepEqual(
       [plan.counts.recipients, plan.counts.planned, plan.counts.skipped, plan.counts.sent, plan.entries.length],
       [52, 46, 6, 0, 52],
@@ -252,8 +274,8 @@ describe('underbell', () => {
     assert.deepEqual([status.counts.sent, status.counts.failed, status.entries.length], [46, 0, 52]);
     assert.equal((await json<Counts>('burst', 'run', 'quay-pack', '--period', '2026-10')).counts.skipped, 52);
     assert.equal(house.mail.mails.length, 46);
-    assert.equal((await underbell(['burst', 'plan', 'quay-pack'])).code, 2);
-    assert.equal((await underbell(['burst', 'plan', 'quay-pak', '--period', '2026-10'])).code, 4);
+    assert.equal((await underbell(['burst', 'preview', 'quay-pack'])).code, 2);
+    assert.equal((await underbell(['burst', 'preview', 'quay-pak', '--period', '2026-10'])).code, 4);
   });
 
   it('waits with a run for its destination, and stops it from elsewhere: exit code 1', async () => {
@@ -265,11 +287,11 @@ describe('underbell', () => {
       return status.phase.startsWith('waits') ? status : undefined;
     });
     assert.match((await underbell(['destination', 'list'])).out, /paused: Osric Hale paused it/);
-    assert.equal((await underbell(['burst', 'stop', String(id)])).code, 0);
+    assert.equal((await underbell(['burst', 'cancel', String(id)])).code, 0);
     const { code, errors } = await running;
     assert.equal(code, 1);
     assert.match(errors, /waits: “mail” is paused/);
-    assert.equal((await runAction('open')).status, 200);
+    assert.equal((await runAction('resume')).status, 200);
   });
 
   it('saves destinations, tries them out, and loads prepared workbooks and lists', async () => {
@@ -282,86 +304,104 @@ describe('underbell', () => {
     assert.match(closed.errors, /507 .*full/);
     const added = await underbell([
       'destination',
-      'add',
+      'save',
       'rota',
       'http://127.0.0.1:9/copies',
-      '--kind',
+      '--type',
       'webhook',
-      '--limit',
+      '--rate-limit',
       '3 per 10 s',
     ]);
-    assert.match(added.out, /3 per 10 seconds, 5 at once[\s\S]*whsec_/);
+    assert.match(added.out, /3 per 10 seconds, 5 in parallel[\s\S]*whsec_/);
     assert.equal(
-      (await underbell(['destination', 'add', 'rota', 'http://127.0.0.1:9', '--kind', 'webhook', '--limit', 'fast']))
-        .code,
+      (
+        await underbell([
+          'destination',
+          'save',
+          'rota',
+          'http://127.0.0.1:9',
+          '--type',
+          'webhook',
+          '--rate-limit',
+          'fast',
+        ])
+      ).code,
       2,
     );
-    assert.equal((await underbell(['destination', 'remove', 'rota'])).code, 0);
+    assert.equal((await underbell(['destination', 'delete', 'rota'])).code, 0);
     const book = join(folder, 'book.xlsx');
     writeFileSync(book, packBook(quayBookParts()));
-    const shown = await underbell(['template', 'add', book, '--name', 'second-book', '--table', 'Sailings']);
-    assert.match(shown.out, /second-book, version 1: book\.xlsx, rows go to table Sailings/);
-    assert.match(shown.out, /Fare each +its formula, in every row/);
-    assert.equal((await underbell(['template', 'add', book, '--name', 'third', '--table', 'Sailing'])).code, 2);
+    const shown = await underbell(['template', 'upload', book, '--name', 'second-book', '--table', 'Sailings']);
+    assert.match(shown.out, /second-book, version 1: book\.xlsx, data goes to table Sailings/);
+    assert.match(shown.out, /Fare each +formula/);
+    assert.equal((await underbell(['template', 'upload', book, '--name', 'third', '--table', 'Sailing'])).code, 2);
     assert.match((await underbell(['template', 'list'])).out, /second-book/);
     const leads = await underbell([
       'list',
-      'read',
+      'save',
       '--name',
       'leads',
       '--group',
       'District leads',
-      '--each',
+      '--copy-per',
       'district',
     ]);
-    assert.match(leads.out, /leads, version 1: \d+ recipients?/);
-    assert.equal((await underbell(['list', 'read', '--name', 'leads'])).code, 2);
-    const plan = await underbell(['burst', 'plan', 'quay-book', '--period', '2026-10']);
+    assert.match(leads.out, /“leads” saved, version 1: \d+ recipients?/);
+    assert.equal((await underbell(['list', 'save', '--name', 'leads'])).code, 2);
+    const plan = await underbell(['burst', 'preview', 'quay-book', '--period', '2026-10']);
     assert.match(
       plan.out,
-      /Workbook quay-book, version 1: filled are Sailed on.*; computed Fare each; left for people Remarks/,
+      /Workbook template “quay-book”, version 1: filled Sailed on.*; formulas Fare each; not filled Remarks/,
     );
   });
 
   it('masks, groups, rights and people', async () => {
     const masked = await underbell([
       'mask',
-      'add',
+      'save',
       'sailings',
       'by-month',
-      '--coarsen',
+      '--reduce',
       'sailed_on',
-      '--by',
+      '--to',
       'month',
-      '--place',
+      '--placement-type',
       'screen',
     ]);
-    assert.equal(masked.out.trim(), 'The mask by-month of sailings is saved.');
+    assert.equal(masked.out.trim(), 'Mask “by-month” of dataset “sailings” saved.');
     assert.match(
       (await underbell(['mask', 'list', 'sailings'])).out,
       /by-month +place screen +sailed on is shown by month/,
     );
-    assert.equal((await underbell(['mask', 'add', 'sailings', 'x'])).code, 2);
-    assert.equal((await underbell(['mask', 'add', 'sailings', 'x', '--hide', 'vesel'])).code, 2);
-    assert.equal((await underbell(['mask', 'remove', 'sailings', 'by-month'])).code, 0);
-    const tried = await underbell(['rule', 'try', 'sailings', '--where', "quay_id = person('quay')", '--as', manager]);
-    assert.match(tried.out, /Understood as: quay is Q017\nFor Kira Arkwell: \d+ of \d,\d+ rows kept/);
-    assert.match((await underbell(['group', 'list'])).out, /District leads +4 .*by the directory/);
+    assert.equal((await underbell(['mask', 'save', 'sailings', 'x'])).code, 2);
+    assert.equal((await underbell(['mask', 'save', 'sailings', 'x', '--hide', 'vesel'])).code, 2);
+    assert.equal((await underbell(['mask', 'delete', 'sailings', 'by-month'])).code, 0);
+    const tried = await underbell([
+      'row-rule',
+      'test',
+      'sailings',
+      '--filter',
+      "quay_id = person('quay')",
+      '--as',
+      manager,
+    ]);
+    assert.match(tried.out, /Meaning: quay is Q017\nKira Arkwell sees \d+ of \d,\d+ rows/);
+    assert.match((await underbell(['group', 'list'])).out, /District leads +4 .*identity provider/);
     assert.match(
-      (await underbell(['grant', 'list', 'folder', 'operations'])).out,
+      (await underbell(['permission', 'list', 'folder', 'operations'])).out,
       /group Quay managers +view +folder operations +no/,
     );
-    assert.equal((await underbell(['grant', 'give', 'folder', 'operations', 'view'])).code, 2);
+    assert.equal((await underbell(['permission', 'grant', 'folder', 'operations', 'view'])).code, 2);
     assert.equal(
-      (await underbell(['grant', 'give', 'folder', 'operations', 'view', '--person', 'nobody@x.example'])).code,
+      (await underbell(['permission', 'grant', 'folder', 'operations', 'view', '--user', 'nobody@x.example'])).code,
       4,
     );
     assert.match(
-      (await underbell(['person', 'list'])).out,
+      (await underbell(['user', 'list'])).out,
       /quay17@skerrow\.example +Kira Arkwell +active +Quay managers +quay=Q017/,
     );
     const invited = await underbell([
-      'person',
+      'user',
       'invite',
       'ada@harbour.example',
       '--name',
@@ -371,30 +411,37 @@ describe('underbell', () => {
       '--report',
       'quay-punctuality',
     ]);
-    assert.match(invited.out, /^ada@harbour\.example is invited until \d{4}-\d{2}-\d{2}\.$/m);
-    assert.equal((await underbell(['audit', 'check'])).code, 3);
-    assert.equal((await underbell(['request', 'list'])).out.trim(), 'Nobody has asked.');
+    assert.match(invited.out, /^Invitation sent to “ada@harbour\.example”\. It expires on \d{4}-\d{2}-\d{2}\.$/m);
+    assert.equal((await underbell(['audit-log', 'verify'])).code, 3);
+    assert.equal((await underbell(['access-request', 'list'])).out.trim(), 'No access requests.');
   });
 
   it('sees as a person, a program, a recipient, and compares two', async () => {
-    const two = await underbell(['see', 'quay-punctuality', '--as', 'ines.holt@skerrow.example', '--and', manager]);
-    assert.match(two.out, /mask no-vessels: vessel is hidden/);
-    assert.match(two.out, /sailings: both see 0 rows, only Ines Holt \d+ rows, only Kira Arkwell \d+ rows/);
-    assert.equal((await underbell(['see', 'quay-punctuality', '--as', 'client:harbour-portal'])).code, 3);
-    const program = await underbell([
-      'see',
+    const two = await underbell([
+      'preview-as',
       'quay-punctuality',
-      '--as',
+      '--viewer',
+      'ines.holt@skerrow.example',
+      '--compare',
+      manager,
+    ]);
+    assert.match(two.out, /mask no-vessels: vessel is hidden/);
+    assert.match(two.out, /sailings: both 0 rows; only Ines Holt \d+ rows; only Kira Arkwell \d+ rows/);
+    assert.equal((await underbell(['preview-as', 'quay-punctuality', '--viewer', 'client:harbour-portal'])).code, 3);
+    const program = await underbell([
+      'preview-as',
+      'quay-punctuality',
+      '--viewer',
       'client:harbour-portal',
-      '--with',
+      '--token-filter',
       "sailings=quay_id = 'Q017'",
-      '--in',
+      '--placement',
       'quay-page',
     ]);
     assert.match(program.out, /token +harbour-portal +quay is Q017/);
-    const copy = await underbell(['see-recipient', 'quay-pack', 'Q017', '--period', '2026-10']);
+    const copy = await underbell(['burst', 'preview-copy', 'quay-pack', 'Q017', '--period', '2026-10']);
     assert.match(copy.out, /burst +quay-pack +quay is Q017/);
-    assert.equal((await underbell(['see-recipient', 'quay-pack', 'Q999', '--period', '2026-10'])).code, 4);
+    assert.equal((await underbell(['burst', 'preview-copy', 'quay-pack', 'Q999', '--period', '2026-10'])).code, 4);
   });
 
   it('explains itself, and calls wrong use by its exit code', async () => {
@@ -402,9 +449,9 @@ describe('underbell', () => {
     assert.deepEqual([help.code, /Exit codes/.test(help.out)], [0, true]);
     for (const args of [
       ['nothing'],
-      ['burst', 'plan'],
+      ['burst', 'preview'],
       ['dataset', 'rows', 'sailings', '--were', 'x'],
-      ['dataset', 'load', 'x'],
+      ['dataset', 'upload', 'x'],
     ]) {
       assert.equal((await underbell(args)).code, 2, args.join(' '));
     }
@@ -419,40 +466,43 @@ describe('underbell', () => {
 
   it('writes a first report, which publishes as it is, and compares its editions', async () => {
     const path = join(folder, 'first.report.json');
-    assert.match((await underbell(['report', 'start', 'kiosk-takings', '--to', path])).out, /Publish it/);
-    assert.equal((await underbell(['report', 'start', 'kiosk-takings', '--to', path])).code, 2);
+    assert.match((await underbell(['report', 'draft', 'kiosk-takings', '--out', path])).out, /Publish it/);
+    assert.equal((await underbell(['report', 'draft', 'kiosk-takings', '--out', path])).code, 2);
     assert.equal((await underbell(['report', 'publish', path])).code, 0);
     const definition = JSON.parse(readFileSync(path, 'utf8')) as { title: string };
     const second = file('second.report.json', JSON.stringify({ ...definition, title: 'Kiosks' }));
     await underbell(['report', 'publish', second, '--notes', 'shorter']);
     const { out } = await underbell(['report', 'compare', 'kiosk-takings-report', '1', '2']);
     assert.match(out, /~ report kiosk-takings-report\n {4}title: "Kiosk takings" → "Kiosks"/);
-    assert.match((await underbell(['report', 'roll-back', 'kiosk-takings-report', '1'])).out, /edition 1 is shown/);
+    assert.match(
+      (await underbell(['report', 'rollback', 'kiosk-takings-report', '1'])).out,
+      /rolled back to edition 1/,
+    );
     assert.match((await underbell(['report', 'retire', 'kiosk-takings-report', '2'])).out, /retired/);
     assert.equal((await underbell(['report', 'retire', 'kiosk-takings-report', '1'])).code, 2);
   });
 
   it('finds things, throws them away and takes them back', async () => {
-    assert.match((await underbell(['find', 'tern', 'light'])).out, /Nothing found/);
-    assert.match((await underbell(['find', 'delay_minutes'])).out, /dataset +sailings/);
-    const refused = await underbell(['bin', 'add', 'report', 'takings']);
+    assert.match((await underbell(['search', 'tern', 'light'])).out, /No results/);
+    assert.match((await underbell(['search', 'delay_minutes'])).out, /dataset +sailings/);
+    const refused = await underbell(['report', 'delete', 'takings']);
     assert.deepEqual([refused.code, /board harbour/.test(refused.errors)], [2, true]);
-    assert.equal((await underbell(['bin', 'add', 'report', 'takings', '--confirm'])).code, 0);
-    assert.match((await underbell(['bin', 'list'])).out, /report +takings/);
-    assert.match((await underbell(['bin', 'restore', 'report', 'takings'])).out, /is back/);
+    assert.equal((await underbell(['report', 'delete', 'takings', '--force'])).code, 0);
+    assert.match((await underbell(['trash', 'list'])).out, /report +takings/);
+    assert.match((await underbell(['trash', 'restore', 'report', 'takings'])).out, /Restored report “takings”/);
     assert.match(
-      (await underbell(['folder', 'save', 'deep', '--title', 'Deep', '--in', 'operations'])).out,
-      /saved in operations/,
+      (await underbell(['folder', 'save', 'deep', '--title', 'Deep', '--parent', 'operations'])).out,
+      /saved in “operations”/,
     );
     assert.equal((await underbell(['folder', 'move', 'report', 'takings', '--to', 'deep'])).code, 0);
   });
 
   it('examines a file and takes it, lists boards, plans refreshes', async () => {
     const path = file('stock.csv', 'code,amount\n007,1\n008,2\n');
-    const examined = await json<{ id: string; rows: number }>('dataset', 'examine', path);
+    const examined = await json<{ id: string; rows: number }>('dataset', 'inspect', path);
     assert.equal(examined.rows, 2);
-    const taken = await underbell(['dataset', 'take', examined.id, '--name', 'stock', '--key', 'code=part']);
-    assert.match(taken.out, /stock, revision 1: 2 rows/);
+    const taken = await underbell(['dataset', 'import', examined.id, '--name', 'stock', '--shared-key', 'code=part']);
+    assert.match(taken.out, /“stock” imported, version 1: 2 rows/);
     assert.match((await underbell(['dataset', 'profile', 'stock'])).out, /amount +0 +2 +1 +2/);
     assert.match((await underbell(['board', 'list'])).out, /harbour/);
     assert.match((await underbell(['board', 'show', 'harbour'])).out, /punctuality \/ overview \/ on-time/);
@@ -460,14 +510,17 @@ describe('underbell', () => {
       'dataset',
       'schedule',
       'sailings',
-      '--rule',
+      '--rrule',
       'FREQ=DAILY;BYHOUR=6;BYMINUTE=0',
-      '--zone',
+      '--time-zone',
       'Europe/Berlin',
     ]);
-    assert.match(planned.out, /loaded next at 20/);
-    assert.equal((await underbell(['dataset', 'schedule', 'sailings', '--rule', 'FREQ=NEVER'])).code, 2);
-    assert.match((await underbell(['dataset', 'schedule', 'sailings', '--off'])).out, /not loaded by itself/);
-    assert.match((await underbell(['dataset', 'hook', 'sailings'])).out, /POST http/);
+    assert.match(planned.out, /Next refresh of “sailings”: 20/);
+    assert.equal((await underbell(['dataset', 'schedule', 'sailings', '--rrule', 'FREQ=NEVER'])).code, 2);
+    assert.match(
+      (await underbell(['dataset', 'schedule', 'sailings', '--remove'])).out,
+      /Schedule of “sailings” removed/,
+    );
+    assert.match((await underbell(['dataset', 'webhook', 'sailings'])).out, /POST http/);
   });
 });

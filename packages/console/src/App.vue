@@ -34,16 +34,16 @@ const places = computed(() => [
   { to: '/boards', title: 'Boards' },
   ...(isAuthor.value
     ? [
-        { to: '/places', title: 'Places' },
+        { to: '/placements', title: 'Places' },
         { to: '/screens', title: 'Screens' },
         { to: '/data', title: 'Data' },
-        { to: '/people', title: 'People' },
+        { to: '/access/users', title: 'People' },
       ]
     : []),
-  ...(isAuthor.value ? [{ to: '/sending', title: 'Sending' }] : []),
+  ...(isAuthor.value ? [{ to: '/bursts', title: 'Sending' }] : []),
   ...(person.value?.isAdministrator
     ? [
-        { to: '/costs', title: 'Costs' },
+        { to: '/usage', title: 'Costs' },
         { to: '/operations', title: 'Operations' },
       ]
     : []),

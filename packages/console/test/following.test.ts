@@ -157,7 +157,7 @@ describe('a burst that is being written', () => {
           { name: 'quay-library', kind: 'library' },
         ],
       },
-      '/api/v1/templates': { templates: [{ name: 'quay-book' }] },
+      '/api/v1/workbook-templates': { templates: [{ name: 'quay-book' }] },
       '/api/v1/reports/takings': {
         title: 'Takings',
         definition: { datasets: { kiosks: {} }, pages: [{ name: 'overview', title: 'Overview' }] },

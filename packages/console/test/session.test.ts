@@ -92,7 +92,7 @@ describe('what is at hand', () => {
     await gone;
     assert.equal(isKept(report), false);
     assert.deepEqual(
-      service.asked.filter((one) => one.includes('favourites')),
+      service.asked.filter((one) => one.includes('favourites/')),
       ['PUT /api/v1/favourites/report/takings', 'DELETE /api/v1/favourites/report/takings'],
     );
   });

@@ -130,7 +130,12 @@ export class SmallHouse {
   }
 
   rule(where: string): Promise<Answer> {
-    return this.fine('PUT', '/api/v1/datasets/works/rules/own-quay', { appliesTo: { kind: 'everyone' }, where }, owner);
+    return this.fine(
+      'PUT',
+      '/api/v1/datasets/works/row-rules/own-quay',
+      { appliesTo: { kind: 'everyone' }, where },
+      owner,
+    );
   }
 
   mask(name: string, group: string, effect: object): Promise<Answer> {

@@ -15,10 +15,10 @@ import { line, plural, shortTime, show, showSkipped, table } from '../platform/o
 import { localProblem } from '../platform/problem.ts';
 import { callApi } from '../platform/service.ts';
 
-/** To whom a right is given, each as an option of its own. */
+/** Principals of a permission, one option each. */
 interface Holders {
   readonly group?: string;
-  readonly person?: string;
+  readonly user?: string;
   readonly client?: string;
   readonly screen?: string;
   readonly screenGroup?: string;
@@ -29,16 +29,18 @@ const attributeText = (attributes: ListedPerson['attributes']) =>
     .map(([name, values]) => `${name}=${values.join(',')}`)
     .join(' ');
 
-function addPersonCommands(program: Command): void {
-  const person = program.command('person').description('people, guests and their attributes');
-  person
+const managedBy = (origin: ShownGroup['origin']) => (origin === 'directory' ? 'identity provider' : 'Under Bell');
+
+function addUserCommands(program: Command): void {
+  const user = program.command('user').description('Users and guests');
+  user
     .command('list')
-    .description('everyone')
+    .description('List users')
     .action(async (_options, command: Command) => {
-      const answer = await callApi<{ people: ListedPerson[] }>('GET', '/api/v1/people');
+      const answer = await callApi<{ people: ListedPerson[] }>('GET', '/api/v1/users');
       show(command, answer, ({ people }) => {
         table(people, [
-          { heading: 'address', cell: (one) => one.email },
+          { heading: 'email', cell: (one) => one.email },
           { heading: 'name', cell: (one) => one.name },
           { heading: 'state', cell: (one) => one.state },
           { heading: 'groups', cell: (one) => one.groups.join(', ') },
@@ -49,64 +51,64 @@ function addPersonCommands(program: Command): void {
         ]);
       });
     });
-  person
+  user
     .command('show <email>')
-    .description('one person')
+    .description('Show a user')
     .action(async (email: string, _options, command: Command) => {
-      const found = await callApi<ListedPerson>('GET', `/api/v1/people/${encodeURIComponent(email)}`);
+      const found = await callApi<ListedPerson>('GET', `/api/v1/users/${encodeURIComponent(email)}`);
       show(command, found, (one) => {
         line(`${one.name} <${one.email}>, ${one.state}${one.isAdministrator ? ', administrator' : ''}`);
         if (one.groups.length > 0) line(`groups: ${one.groups.join(', ')}`);
         for (const [name, values] of Object.entries(one.attributes)) line(`${name}: ${values.join(', ')}`);
       });
     });
-  person
+  user
     .command('make-publisher <email>')
-    .description(
-      'let somebody make datasets, reports, boards, lists, bursts and what belongs to them, and see those of all',
-    )
+    .description('Give a user ownership of all content')
     .action(async (email: string, _options, command: Command) => {
-      await callApi('PUT', `/api/v1/people/${encodeURIComponent(email)}/publisher`);
+      await callApi('PUT', `/api/v1/users/${encodeURIComponent(email)}/publisher`);
       show(command, { publisher: email, kinds: thingKinds }, () =>
         line(
-          `${email} owns all ${thingKinds.map((kind) => `${kind}s`).join(', ')}. What rows they see, row rules say.`,
+          `“${email}” owns all ${thingKinds.map((kind) => `${kind}s`).join(', ')}. Row rules still decide which rows they see.`,
         ),
       );
     });
-  person
+  user
     .command('invite <email>')
-    .description('invite a guest of another organisation, or a colleague, by mail')
-    .requiredOption('--name <name>', 'what people read')
-    .option('--organisation <name>', 'the guest’s organisation; without it, a colleague')
-    .option('--report <name>', 'a report that the person may view; may be repeated', collect, [])
-    .option('--group <name>', 'a group; may be repeated', collect, [])
-    .option('--words <text>', 'a few words in the letter', '')
+    .description('Invite a colleague or a guest by email')
+    .requiredOption('--name <name>', 'name of the user')
+    .option('--organisation <name>', 'organisation of a guest; default: a colleague')
+    .option('--report <name>', 'report with “view” permission; repeatable', collect, [])
+    .option('--group <name>', 'group; repeatable', collect, [])
+    .option('--message <text>', 'message in the email', '')
     .addHelpText(
       'after',
-      '\nExample:\n  underbell person invite ada@harbour.example --name "Ada Lund" --organisation Harbour --report quay-punctuality',
+      '\nExample:\n  underbell user invite ada@harbour.example --name "Ada Lund" --organisation Harbour --report quay-punctuality',
     )
     .action(
       async (
         email: string,
-        options: { name: string; organisation?: string; report: string[]; group: string[]; words: string },
+        options: { name: string; organisation?: string; report: string[]; group: string[]; message: string },
         command: Command,
       ) => {
-        const { name, organisation, report, group, words } = options;
+        const { name, organisation, report, group, message } = options;
         const rights = report.map((one) => ({ kind: 'report', name: one, level: 'view' }));
-        const body = { email, name, organisation, groups: group, rights, words };
+        const body = { email, name, organisation, groups: group, rights, words: message };
         const answer = await callApi<{ expiresAt: string }>('POST', '/api/v1/invitations', { body });
-        show(command, answer, ({ expiresAt }) => line(`${email} is invited until ${expiresAt.slice(0, 10)}.`));
+        show(command, answer, ({ expiresAt }) =>
+          line(`Invitation sent to “${email}”. It expires on ${expiresAt.slice(0, 10)}.`),
+        );
       },
     );
-  person
+  user
     .command('invite-many <file>')
-    .description('invite everybody whom a table or a list of email addresses names')
-    .option('--preview', 'invite nobody yet: print who would be invited')
-    .option('--skip-invalid-rows', 'invite the others, and print the rows that are invalid')
-    .option('--message <text>', 'a message in the email', '')
+    .description('Invite users from a table or a list of email addresses')
+    .option('--preview', 'print the invitations without sending them')
+    .option('--skip-invalid-rows', 'skip invalid rows and print them')
+    .option('--message <text>', 'message in the email', '')
     .addHelpText(
       'after',
-      '\nThe headings of a table are email, name, organisation, groups and names of attributes. Several values of a\ncell stand with | or ; between them. Without headings, each line names one person.\n\nExample:\n  underbell person invite-many crew.csv --preview',
+      '\nThe column headings are email, name, organisation, groups and names of user attributes. Separate several\nvalues of a cell with | or ;. Without headings, each line is one email address.\n\nExample:\n  underbell user invite-many crew.csv --preview',
     )
     .action(
       async (
@@ -124,31 +126,37 @@ function addPersonCommands(program: Command): void {
         show(command, await callApi<InvitedPeople>('POST', '/api/v1/invitations/table', { body }), showInvited);
       },
     );
-  person
-    .command('change <email>')
-    .description('change a name or attributes, make an administrator, or say that somebody has left or is back')
+  user
+    .command('update <email>')
+    .description('Change a name, attributes or roles, or deactivate a user')
     .option(
       '--attribute <name=values>',
-      'values, separated by commas; those not named stay, an empty one goes; may be repeated',
+      'values separated by commas; empty removes the attribute; repeatable',
       collect,
       [],
     )
-    .option('--name <name>', 'what people read')
-    .option('--administrator', 'may do everything; --no-administrator takes that back')
-    .option('--no-administrator')
-    .option('--left', 'has left: signed out everywhere at once')
-    .option('--back', 'is back')
+    .option('--name <name>', 'name of the user')
+    .option('--administrator', 'make the user an administrator')
+    .option('--no-administrator', 'remove the administrator role')
+    .option('--deactivate', 'deactivate the user and end all sessions')
+    .option('--reactivate', 'reactivate the user')
     .action(
       async (
         email: string,
-        options: { attribute: string[]; name?: string; administrator?: boolean; left?: boolean; back?: boolean },
+        options: {
+          attribute: string[];
+          name?: string;
+          administrator?: boolean;
+          deactivate?: boolean;
+          reactivate?: boolean;
+        },
         command: Command,
       ) => {
         const attributes = Object.fromEntries(
           options.attribute.map((pair) => {
             const at = pair.indexOf('=');
             if (at < 1)
-              throw localProblem('INPUT_INVALID', `\`${pair}\` is not name=values`, {
+              throw localProblem('INPUT_INVALID', `“${pair}” is not name=values.`, {
                 pointer: '--attribute',
                 word: pair,
               });
@@ -161,23 +169,23 @@ function addPersonCommands(program: Command): void {
             ];
           }),
         );
-        // All attributes are said at once: those that are not named stay.
+        // The service replaces all attributes at once.
         const known =
           options.attribute.length > 0
-            ? (await callApi<ListedPerson>('GET', `/api/v1/people/${encodeURIComponent(email)}`)).attributes
+            ? (await callApi<ListedPerson>('GET', `/api/v1/users/${encodeURIComponent(email)}`)).attributes
             : {};
         const merged = Object.entries({ ...known, ...attributes })
           .map(([name, values]) => [name, values.filter((value) => value !== '')] as const)
           .filter(([, values]) => values.length > 0);
-        const state = options.left ? 'left' : options.back ? 'active' : undefined;
+        const state = options.deactivate ? 'left' : options.reactivate ? 'active' : undefined;
         const body = {
           name: options.name,
           isAdministrator: options.administrator,
           ...(options.attribute.length > 0 ? { attributes: Object.fromEntries(merged) } : {}),
           ...(state ? { state } : {}),
         };
-        await callApi('PUT', `/api/v1/people/${encodeURIComponent(email)}`, { body });
-        show(command, { changed: email }, () => line(`${email} is changed.`));
+        await callApi('PUT', `/api/v1/users/${encodeURIComponent(email)}`, { body });
+        show(command, { changed: email }, () => line(`User “${email}” updated.`));
       },
     );
 }
@@ -191,16 +199,18 @@ function showInvited({ invited, known, skipped, isPreview }: InvitedPeople): voi
     { heading: 'attributes', cell: (one) => attributeText(one.attributes) },
   ]);
   if (known.length > 0)
-    line(`${plural(known.length, 'person is', 'people are')} here or invited already: ${known.join(', ')}`);
+    line(
+      `${plural(known.length, 'user exists', 'users exist')} or ${known.length === 1 ? 'is' : 'are'} invited already: ${known.join(', ')}`,
+    );
   if (skipped) showSkipped(skipped);
-  line(`${plural(invited.length, 'person', 'people')} ${isPreview ? 'would be invited. Nobody was.' : 'invited.'}`);
+  line(`${plural(invited.length, 'user')} ${isPreview ? 'would be invited. No email was sent.' : 'invited.'}`);
 }
 
 function addGroupCommands(program: Command): void {
-  const group = program.command('group').description('groups of people');
+  const group = program.command('group').description('Groups of users');
   group
     .command('list')
-    .description('the groups and who belongs to them')
+    .description('List groups')
     .action(async (_options, command: Command) => {
       const answer = await callApi<{ groups: ShownGroup[] }>('GET', '/api/v1/groups');
       show(command, answer, ({ groups }) => {
@@ -208,30 +218,30 @@ function addGroupCommands(program: Command): void {
           { heading: 'group', cell: (one) => one.name },
           { heading: 'members', cell: (one) => one.members.length, isNumber: true },
           { heading: 'owners', cell: (one) => one.owners.join(', ') },
-          { heading: 'kept', cell: (one) => (one.origin === 'directory' ? 'by the directory' : 'here') },
+          { heading: 'managed by', cell: (one) => managedBy(one.origin) },
         ]);
       });
     });
   group
     .command('show <name>')
-    .description('a group and everybody in it')
+    .description('Show a group and its members')
     .action(async (name: string, _options, command: Command) => {
       const found = await callApi<ShownGroup>('GET', `/api/v1/groups/${encodeURIComponent(name)}`);
       show(command, found, ({ members, owners, origin }) => {
-        line(`${name}, kept ${origin === 'directory' ? 'by the directory' : 'here'}`);
-        line(`members: ${members.join(', ') || 'nobody yet'}`);
+        line(`${name}, managed by ${managedBy(origin)}`);
+        line(`members: ${members.join(', ') || 'none'}`);
         line(`owners: ${owners.join(', ') || 'administrators'}`);
       });
     });
   group
     .command('save <name>')
-    .description('save who belongs to a group: exactly those named')
-    .option('--member <email>', 'a member; may be repeated', collect, [])
-    .option('--owner <email>', 'an owner, who may change the group; may be repeated', collect, [])
+    .description('Save the exact members of a group')
+    .option('--member <email>', 'member; repeatable', collect, [])
+    .option('--owner <email>', 'owner, who can change the group; repeatable', collect, [])
     .action(async (name: string, options: { member: string[]; owner: string[] }, command: Command) => {
       const body = { members: options.member, owners: options.owner };
       await callApi('PUT', `/api/v1/groups/${encodeURIComponent(name)}`, { body });
-      show(command, { saved: name }, () => line(`The group ${name} is saved.`));
+      show(command, { saved: name }, () => line(`Group “${name}” saved.`));
     });
   for (const [verb, done] of [
     ['add', 'added to'],
@@ -239,227 +249,236 @@ function addGroupCommands(program: Command): void {
   ] as const)
     group
       .command(`${verb}-member <name> <emails...>`)
-      .description(`${verb} members; everybody else stays`)
+      .description(`${verb === 'add' ? 'Add' : 'Remove'} members; other members stay`)
       .action(async (name: string, emails: string[], _options, command: Command) => {
         const path = `/api/v1/groups/${encodeURIComponent(name)}/members`;
         const changed = await callApi<ShownGroup>('POST', path, { body: { [verb]: emails } });
         show(command, changed, ({ members }) =>
-          line(`${emails.join(', ')} ${done} ${name}, which has ${plural(members.length, 'member')}.`),
+          line(`${emails.join(', ')} ${done} group “${name}” (${plural(members.length, 'member')}).`),
         );
       });
   group
-    .command('remove <name>')
-    .description('remove a group that nothing names')
+    .command('delete <name>')
+    .description('Delete an unused group')
     .action(async (name: string, _options, command: Command) => {
       await callApi('DELETE', `/api/v1/groups/${encodeURIComponent(name)}`);
-      show(command, { removed: name }, () => line(`The group ${name} is removed.`));
+      show(command, { deleted: name }, () => line(`Group “${name}” deleted.`));
     });
 }
 
-function addGrantCommands(program: Command): void {
-  const grant = program.command('grant').description('who may view, export, edit or own what');
-  grant
+function addPermissionCommands(program: Command): void {
+  const permission = program.command('permission').description('Permissions on items and folders');
+  permission
     .command('list <kind> <name>')
-    .description('the rights given on a thing or folder')
+    .description('List the permissions on an item or folder')
     .action(async (kind: string, name: string, _options, command: Command) => {
-      const answer = await callApi<{ grants: ShownGrant[] }>('GET', '/api/v1/grants', { query: { kind, name } });
+      const answer = await callApi<{ grants: ShownGrant[] }>('GET', '/api/v1/permissions', { query: { kind, name } });
       show(command, answer, ({ grants }) => {
         table(grants, [
           { heading: 'number', cell: (one) => String(one.id) },
           {
-            heading: 'who',
+            heading: 'principal',
             cell: (one) => (one.holder.kind === 'everyone' ? 'everyone' : `${one.holder.kind} ${one.holder.name}`),
           },
-          { heading: 'may', cell: (one) => one.level },
+          { heading: 'permission', cell: (one) => one.level },
           {
             heading: 'on',
             cell: ({ thing }) => (thing.name === '*' ? `all ${thing.kind}s` : `${thing.kind} ${thing.name}`),
           },
-          { heading: 'passes on', cell: (one) => (one.canPassOn || one.level === 'own' ? 'yes' : 'no') },
-          { heading: 'given by', cell: (one) => one.givenBy },
+          { heading: 'can share', cell: (one) => (one.canPassOn || one.level === 'own' ? 'yes' : 'no') },
+          { heading: 'granted by', cell: (one) => one.givenBy },
         ]);
       });
     });
-  grant
-    .command('give <kind> <name> <level>')
-    .description('give a right')
-    .option('--group <name>', 'to the members of a group')
-    .option('--person <email>', 'to one person')
-    .option('--client <id>', 'to a program that asks for tokens')
-    .option('--screen <name>', 'to one display screen')
-    .option('--screen-group <name>', 'to a group of display screens')
-    .option('--everyone', 'to everyone but guests')
-    .option('--pass-on', 'who may give it to others', false)
-    .addHelpText('after', '\nExample:\n  underbell grant give folder operations view --group "Quay managers"')
+  permission
+    .command('grant <kind> <name> <level>')
+    .description('Grant a permission (view, export, edit or own)')
+    .option('--group <name>', 'members of a group')
+    .option('--user <email>', 'one user')
+    .option('--client <id>', 'OAuth client')
+    .option('--screen <name>', 'one screen')
+    .option('--screen-group <name>', 'screen group')
+    .option('--everyone', 'all users except guests')
+    .option('--can-share', 'allow sharing with other users', false)
+    .addHelpText('after', '\nExample:\n  underbell permission grant folder operations view --group "Quay managers"')
     .action(
       async (
         kind: string,
         name: string,
         level: string,
-        options: Holders & { everyone?: boolean; passOn: boolean },
+        options: Holders & { everyone?: boolean; canShare: boolean },
         command: Command,
       ) => {
         const named = namedHolders.flatMap((kind) => {
-          const to = options[kind === 'screen-group' ? 'screenGroup' : kind];
+          const to = options[kind === 'screen-group' ? 'screenGroup' : kind === 'person' ? 'user' : kind];
           return to === undefined ? [] : [{ kind, name: to }];
         });
         const given = [...named, ...(options.everyone ? [{ kind: 'everyone' as const }] : [])];
         const [holder] = given;
         if (holder === undefined || given.length > 1)
-          throw localProblem('INPUT_INVALID', 'say to whom, once', {
-            hint: 'one of --group NAME, --person EMAIL, --client ID, --screen NAME, --screen-group NAME, --everyone',
+          throw localProblem('INPUT_INVALID', 'Specify exactly one principal.', {
+            hint: '--group NAME, --user EMAIL, --client ID, --screen NAME, --screen-group NAME or --everyone',
           });
-        const body = { holder, thing: { kind, name }, level, canPassOn: options.passOn };
-        await callApi('PUT', '/api/v1/grants', { body });
-        show(command, body, () => line(`The right to ${level} the ${kind} ${name} is given.`));
+        const body = { holder, thing: { kind, name }, level, canPassOn: options.canShare };
+        await callApi('PUT', '/api/v1/permissions', { body });
+        show(command, body, () => line(`Permission “${level}” on ${kind} “${name}” granted.`));
       },
     );
-  grant
-    .command('take <number>')
-    .description('take a right back')
+  permission
+    .command('revoke <number>')
+    .description('Revoke a permission')
     .action(async (number: string, _options, command: Command) => {
-      await callApi('DELETE', `/api/v1/grants/${encodeURIComponent(number)}`);
-      show(command, { taken: number }, () => line(`The right ${number} is taken back.`));
+      await callApi('DELETE', `/api/v1/permissions/${encodeURIComponent(number)}`);
+      show(command, { revoked: number }, () => line(`Permission ${number} revoked.`));
     });
 }
 
 function addRequestCommands(program: Command): void {
-  const request = program.command('request').description('readers who ask for access');
+  const request = program.command('access-request').description('Requests for access');
   request
     .command('list')
-    .description('requests that you may answer')
+    .description('List requests that you can decide')
     .action(async (_options, command: Command) => {
-      const answer = await callApi<{ requests: ShownRequest[] }>('GET', '/api/v1/requests');
+      const answer = await callApi<{ requests: ShownRequest[] }>('GET', '/api/v1/access-requests');
       show(command, answer, ({ requests }) => {
-        if (requests.length === 0) return line('Nobody has asked.');
+        if (requests.length === 0) return line('No access requests.');
         table(requests, [
           { heading: 'number', cell: (one) => String(one.id) },
-          { heading: 'who', cell: (one) => one.person.email },
+          { heading: 'user', cell: (one) => one.person.email },
           { heading: 'report', cell: (one) => one.thingName },
           { heading: 'state', cell: (one) => one.state },
-          { heading: 'words', cell: (one) => one.words },
+          { heading: 'reason', cell: (one) => one.words },
         ]);
       });
     });
   request
-    .command('ask')
-    .description('ask for the right to see a report or a placement')
-    .option('--report <name>', 'the report')
-    .option('--placement <name>', 'the placement that would not show it')
-    .option('--words <text>', 'a few words to whoever answers', '')
-    .action(async (options: { report?: string; placement?: string; words: string }, command: Command) => {
-      if ((options.report === undefined) === (options.placement === undefined))
-        throw localProblem('INPUT_INVALID', 'say --report or --placement, one of them');
-      await callApi('POST', '/api/v1/requests', { body: options });
-      show(command, { asked: options.report ?? options.placement }, () =>
-        line('It is asked for. Whoever owns it, if there is such a thing, has a letter.'),
+    .command('create')
+    .description('Request access to a report or placement')
+    .option('--report <name>', 'report')
+    .option('--placement <name>', 'placement')
+    .option('--message <text>', 'reason', '')
+    .action(async (options: { report?: string; placement?: string; message: string }, command: Command) => {
+      const { report, placement, message } = options;
+      if ((report === undefined) === (placement === undefined))
+        throw localProblem('INPUT_INVALID', 'Specify either --report or --placement.');
+      await callApi('POST', '/api/v1/access-requests', { body: { report, placement, words: message } });
+      show(command, { requested: report ?? placement }, () =>
+        line('Request sent. If the item exists, its owners were notified by email.'),
       );
     });
   request
-    .command('own')
-    .description('what you asked for, with the answers')
+    .command('mine')
+    .description('List your own requests')
     .action(async (_options, command: Command) => {
-      const answer = await callApi<{ requests: OwnRequest[] }>('GET', '/api/v1/requests/own');
+      const answer = await callApi<{ requests: OwnRequest[] }>('GET', '/api/v1/access-requests/mine');
       show(command, answer, ({ requests }) =>
         table(requests, [
           { heading: 'number', cell: (one) => String(one.id) },
-          { heading: 'what', cell: (one) => one.thingName },
+          { heading: 'item', cell: (one) => one.thingName },
           { heading: 'state', cell: (one) => one.state },
           { heading: 'answer', cell: (one) => one.answer },
         ]),
       );
     });
+  const decide = async (number: string, body: { level?: string; words: string }) =>
+    callApi('POST', `/api/v1/access-requests/${encodeURIComponent(number)}/decision`, { body });
   request
-    .command('answer <number>')
-    .description('answer a request once: with a right, or with words alone')
-    .option('--grant <level>', 'view or export; without it, the request is refused')
-    .option('--words <text>', 'a few words with the answer', '')
-    .action(async (number: string, options: { grant?: string; words: string }, command: Command) => {
-      const body = { level: options.grant, words: options.words };
-      await callApi('POST', `/api/v1/requests/${encodeURIComponent(number)}/answer`, { body });
-      show(command, { answered: number }, () => line(`Request ${number} is ${options.grant ? 'granted' : 'refused'}.`));
+    .command('approve <number>')
+    .description('Approve a request')
+    .option('--level <level>', 'view or export', 'view')
+    .option('--message <text>', 'message in the email', '')
+    .action(async (number: string, { level, message }: { level: string; message: string }, command: Command) => {
+      await decide(number, { level, words: message });
+      show(command, { approved: number }, () => line(`Request ${number} approved.`));
+    });
+  request
+    .command('deny <number>')
+    .description('Deny a request')
+    .option('--message <text>', 'message in the email', '')
+    .action(async (number: string, { message }: { message: string }, command: Command) => {
+      await decide(number, { words: message });
+      show(command, { denied: number }, () => line(`Request ${number} denied.`));
     });
 }
 
 function addAttributeCommands(program: Command): void {
-  const attribute = program
-    .command('attribute')
-    .description('what people may have that row rules look at: quay, district');
+  const attribute = program.command('user-attribute').description('Attributes of users, for row rules');
   attribute
     .command('list')
-    .description('the attributes that people may have')
+    .description('List user attributes')
     .action(async (_options, command: Command) => {
-      const answer = await callApi<{ attributes: ShownAttribute[] }>('GET', '/api/v1/attributes');
+      const answer = await callApi<{ attributes: ShownAttribute[] }>('GET', '/api/v1/user-attributes');
       show(command, answer, ({ attributes }) =>
         table(attributes, [
           { heading: 'attribute', cell: (one) => one.name },
           { heading: 'label', cell: (one) => one.label },
           { heading: 'type', cell: (one) => one.type },
-          { heading: 'values', cell: (one) => (one.isMany ? 'several' : 'one') },
+          { heading: 'values', cell: (one) => (one.isMany ? 'multiple' : 'one') },
         ]),
       );
     });
   attribute
     .command('save <name>')
-    .description('declare an attribute, or change what it is')
-    .requiredOption('--label <label>', 'what people read')
+    .description('Save a user attribute')
+    .requiredOption('--label <label>', 'label')
     .option('--type <type>', 'text, integer, number, boolean, date or instant', 'text')
-    .option('--many', 'somebody may have several values', false)
-    .action(async (name: string, options: { label: string; type: string; many: boolean }, command: Command) => {
-      const body = { label: options.label, type: options.type, isMany: options.many };
-      await callApi('PUT', `/api/v1/attributes/${encodeURIComponent(name)}`, { body });
-      show(command, { saved: name }, () => line(`The attribute ${name} is saved.`));
+    .option('--multiple', 'allow several values', false)
+    .action(async (name: string, options: { label: string; type: string; multiple: boolean }, command: Command) => {
+      const body = { label: options.label, type: options.type, isMany: options.multiple };
+      await callApi('PUT', `/api/v1/user-attributes/${encodeURIComponent(name)}`, { body });
+      show(command, { saved: name }, () => line(`User attribute “${name}” saved.`));
     });
 }
 
 function addAuditCommands(program: Command): void {
-  const audit = program.command('audit').description('the log of every change');
+  const audit = program.command('audit-log').description('Audit log');
   audit
     .command('list')
-    .description('changes, the newest first')
-    .option('--who <text>', 'part of the address of who made them')
-    .option('--thing <text>', 'part of what was changed, such as "report punctuality"')
-    .option('--what <text>', 'part of what was done')
-    .option('--from <instant>', 'since then')
-    .option('--to <instant>', 'before then')
-    .option('--before <number>', 'only older ones than this entry')
-    .option('--limit <number>', 'so many', '50')
-    .action(async (options: Record<string, string>, command: Command) => {
-      const answer = await callApi<{ entries: AuditRecord[] }>('GET', '/api/v1/audit', { query: options });
+    .description('List changes, newest first')
+    .option('--user <text>', 'part of the email of the user')
+    .option('--item <text>', 'part of the item, example: "report punctuality"')
+    .option('--action <text>', 'part of the action')
+    .option('--from <instant>', 'from this time')
+    .option('--to <instant>', 'to this time')
+    .option('--before <number>', 'entries before this number')
+    .option('--limit <number>', 'maximum number', '50')
+    .action(async ({ user, item, action, ...rest }: Record<string, string | undefined>, command: Command) => {
+      const query = { ...rest, who: user, thing: item, what: action };
+      const answer = await callApi<{ entries: AuditRecord[] }>('GET', '/api/v1/audit-log', { query });
       show(command, answer, ({ entries }) =>
         table(entries, [
           { heading: 'number', cell: (one) => one.id, isNumber: true },
-          { heading: 'when', cell: (one) => shortTime(one.at) },
-          { heading: 'who', cell: (one) => one.who },
-          { heading: 'what', cell: (one) => one.what },
-          { heading: 'thing', cell: (one) => one.thing },
-          { heading: 'from', cell: (one) => one.origin },
+          { heading: 'time', cell: (one) => shortTime(one.at) },
+          { heading: 'user', cell: (one) => one.who },
+          { heading: 'action', cell: (one) => one.what },
+          { heading: 'item', cell: (one) => one.thing },
+          { heading: 'via', cell: (one) => one.origin },
         ]),
       );
     });
   audit
-    .command('check')
-    .description('walk the chain of the audit log; ends with 1 when an entry was changed or is missing')
+    .command('verify')
+    .description('Verify that no entry was changed or removed')
     .action(async (_options, command: Command) => {
-      const answer = await callApi<{ entries: number; brokenAt?: number }>('GET', '/api/v1/audit/check');
+      const answer = await callApi<{ entries: number; brokenAt?: number }>('GET', '/api/v1/audit-log/verify');
       show(command, answer, ({ entries, brokenAt }) =>
         line(
           brokenAt === undefined
-            ? `The chain of ${plural(entries, 'entry', 'entries')} holds.`
-            : `The chain is broken at entry ${brokenAt}: it, or one before it, was changed or taken out.`,
+            ? `Audit log verified: ${plural(entries, 'entry', 'entries')}.`
+            : `Entry ${brokenAt}, or one before it, was changed or removed.`,
         ),
       );
       if (answer.brokenAt !== undefined) process.exitCode = 1;
     });
 }
 
-/** People, groups, rights, requests and the audit log. */
-export function addPeopleCommands(program: Command): void {
+/** Users, groups, permissions, access requests and the audit log. */
+export function addAccessCommands(program: Command): void {
   for (const add of [
-    addPersonCommands,
+    addUserCommands,
     addAttributeCommands,
     addGroupCommands,
-    addGrantCommands,
+    addPermissionCommands,
     addRequestCommands,
     addAuditCommands,
   ])

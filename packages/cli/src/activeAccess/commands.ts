@@ -6,85 +6,91 @@ import { callApi, callService } from '../platform/service.ts';
 
 interface FilterOptions {
   readonly kind?: string;
-  readonly person?: string;
-  readonly of?: string;
+  readonly user?: string;
+  readonly item?: string;
   readonly olderThanDays?: string;
   readonly unusedDays?: string;
 }
 
+const queryOf = ({ user, item, ...rest }: FilterOptions) => ({ ...rest, person: user, of: item });
+
 const addFilter = (command: Command): Command =>
   command
     .option('--kind <kind>', accessKinds.join(', '))
-    .option('--person <text>', 'part of whom it was given to or by')
-    .option('--of <thing>', 'what it opens, such as "report quay-punctuality"')
-    .option('--older-than-days <days>', 'made at least so long ago')
-    .option('--unused-days <days>', 'not used for so long, or never');
+    .option('--user <text>', 'part of the user it was granted to or by')
+    .option('--item <item>', 'item, example: "report quay-punctuality"')
+    .option('--older-than-days <days>', 'created at least so many days ago')
+    .option('--unused-days <days>', 'not used for so many days, or never');
 
 function tell(open: readonly ActiveAccess[]): void {
   table(open, [
     { heading: 'kind', cell: (one) => one.kind },
     { heading: 'id', cell: (one) => one.id },
     { heading: 'to', cell: (one) => one.to },
-    { heading: 'of', cell: (one) => (one.of ? `${one.of.kind} ${one.of.name}` : '') },
+    { heading: 'item', cell: (one) => (one.of ? `${one.of.kind} ${one.of.name}` : '') },
     { heading: 'limits', cell: (one) => one.limits },
-    { heading: 'made', cell: (one) => shortTime(one.madeAt) },
+    { heading: 'created', cell: (one) => shortTime(one.madeAt) },
     { heading: 'last used', cell: (one) => shortTime(one.lastUsedAt) },
-    { heading: 'ends', cell: (one) => shortTime(one.endsAt) },
+    { heading: 'expires', cell: (one) => shortTime(one.endsAt) },
   ]);
 }
 
-const readDoor = (text: string, before: readonly { kind: DoorKind; id: string }[]) => {
+const readEntry = (text: string, before: readonly { kind: DoorKind; id: string }[]) => {
   const at = text.indexOf(':');
   const kind = text.slice(0, at);
   if (!(accessKinds as readonly string[]).includes(kind))
-    throw new InvalidArgumentError('write it as KIND:ID, as the list names them: "access token:…"');
+    throw new InvalidArgumentError('Use KIND:ID as printed by the list, example: "access token:…".');
   return [...before, { kind: kind as DoorKind, id: text.slice(at + 1) }];
 };
 
-export function addOpenCommands(program: Command): void {
-  const open = program.command('open').description('everything that was handed out and still opens something');
-  addFilter(open.command('list'))
-    .description('what is yours, or all of it for administrators')
-    .option('--csv', 'as CSV')
+export function addActiveAccessCommands(program: Command): void {
+  const access = program.command('access').description('Everything that gives access');
+  addFilter(access.command('list'))
+    .description('List active access: yours, or all for administrators')
+    .option('--csv', 'print CSV')
     .action(async (options: FilterOptions & { csv?: boolean }, command: Command) => {
-      const { csv, ...query } = options;
+      const { csv, ...filter } = options;
+      const query = queryOf(filter);
       if (csv) {
-        const answer = await callService('GET', '/api/v1/open', { query: { ...query, format: 'csv' } });
+        const answer = await callService('GET', '/api/v1/active-access', { query: { ...query, format: 'csv' } });
         process.stdout.write(await answer.text());
         return;
       }
-      const answer = await callApi<OpenDoors>('GET', '/api/v1/open', { query: { ...query } });
+      const answer = await callApi<OpenDoors>('GET', '/api/v1/active-access', { query });
       show(command, answer, ({ open: found, failed = [] }) => {
         tell(found);
-        line(plural(found.length, 'thing'));
+        line(plural(found.length, 'entry', 'entries'));
         if (failed.length > 0) line(`Not listed: ${failed.join(', ')}. Try again, or see the service log.`);
       });
       if (answer.failed) process.exitCode = 5;
     });
-  addFilter(open.command('end'))
-    .description('end one, several, or all that match; without --yes it is told what will stop working')
-    .option('--door <kind:id>', 'one of the list; may be repeated', readDoor, [])
-    .option('--yes', 'end them')
-    .addHelpText('after', '\nExample:\n  underbell open end --kind "access token" --unused-days 90 --yes')
+  addFilter(access.command('revoke'))
+    .description('Revoke access; without --yes: list what would stop working')
+    .option('--id <kind:id>', 'entry of the list; repeatable', readEntry, [])
+    .option('--yes', 'revoke')
+    .addHelpText('after', '\nExample:\n  underbell access revoke --kind "access token" --unused-days 90 --yes')
     .action(
       async (
-        options: FilterOptions & { door: readonly { kind: DoorKind; id: string }[]; yes?: boolean },
+        options: FilterOptions & { id: readonly { kind: DoorKind; id: string }[]; yes?: boolean },
         command: Command,
       ) => {
-        const { door, yes, ...query } = options;
-        if (door.length === 0 && Object.keys(query).length === 0)
-          throw localProblem('INPUT_INVALID', 'say which', { hint: '--door KIND:ID, or what they have in common' });
-        const { open: all } = await callApi<OpenDoors>('GET', '/api/v1/open', { query: { ...query } });
+        const { id: ids, yes, ...filter } = options;
+        const query = queryOf(filter);
+        if (ids.length === 0 && Object.keys(filter).length === 0)
+          throw localProblem('INPUT_INVALID', 'Specify what to revoke.', {
+            hint: '--id KIND:ID, or a filter such as --kind',
+          });
+        const { open: all } = await callApi<OpenDoors>('GET', '/api/v1/active-access', { query });
         const meant = all.filter(
-          (one) => one.mayEnd && (door.length === 0 || door.some(({ kind, id }) => kind === one.kind && id === one.id)),
+          (one) => one.mayEnd && (ids.length === 0 || ids.some(({ kind, id }) => kind === one.kind && id === one.id)),
         );
         if (!yes || meant.length === 0) {
-          show(command, { wouldEnd: meant }, () => {
+          show(command, { wouldRevoke: meant }, () => {
             for (const one of meant) line(`${one.kind} ${one.id}: ${one.ending}`);
             line(
               meant.length === 0
-                ? 'Nothing matches.'
-                : `Nothing was ended. End ${plural(meant.length, 'thing')}: --yes`,
+                ? 'No entry matches.'
+                : `Not revoked yet. Add --yes to revoke ${plural(meant.length, 'entry', 'entries')}.`,
             );
           });
           return;
@@ -92,11 +98,11 @@ export function addOpenCommands(program: Command): void {
         const body = { doors: meant.map(({ kind, id }) => ({ kind, id })) };
         const answer = await callApi<{ ended: number; problems: { kind: string; id: string; message: string }[] }>(
           'POST',
-          '/api/v1/open/end',
+          '/api/v1/active-access/revoke',
           { body },
         );
         show(command, answer, ({ ended, problems }) => {
-          line(`${plural(ended, 'thing')} ended.`);
+          line(`${plural(ended, 'entry', 'entries')} revoked.`);
           for (const one of problems) line(`${one.kind} ${one.id}: ${one.message}`);
         });
       },

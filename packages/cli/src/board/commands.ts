@@ -5,10 +5,10 @@ import { line, plural, shortTime, show, table } from '../platform/output.ts';
 import { callApi } from '../platform/service.ts';
 
 export function addBoardCommands(program: Command): void {
-  const board = program.command('board').description('pages that gather figures from several reports');
+  const board = program.command('board').description('Boards: figures from several reports on one page');
   board
     .command('list')
-    .description('the boards that you may see')
+    .description('List boards')
     .action(async (_options, command: Command) => {
       const answer = await callApi<{ boards: ListedBoard[] }>('GET', '/api/v1/boards');
       show(command, answer, ({ boards }) =>
@@ -16,14 +16,14 @@ export function addBoardCommands(program: Command): void {
           { heading: 'board', cell: (one) => one.name },
           { heading: 'title', cell: (one) => one.title },
           { heading: 'figures', cell: (one) => one.figures, isNumber: true },
-          { heading: 'changed', cell: (one) => shortTime(one.changedAt) },
+          { heading: 'edited', cell: (one) => shortTime(one.changedAt) },
           { heading: 'by', cell: (one) => one.changedBy },
         ]),
       );
     });
   board
     .command('show <name>')
-    .description('a board with its figures')
+    .description('Show a board and its figures')
     .action(async (name: string, _options, command: Command) => {
       type Figure = { name: string; report: string; page: string; figure: string; at: Record<string, number> };
       type Frame = { name: string; address: string; at: Record<string, number> };
@@ -46,33 +46,33 @@ export function addBoardCommands(program: Command): void {
       });
     });
   board
-    .command('hosts [origin...]')
-    .description('the hosts whose pages boards may show in frames; named, they are all that may (for administrators)')
-    .option('--none', 'no host at all')
-    .action(async (origins: string[], options: { none?: boolean }, command: Command) => {
-      const path = '/api/v1/board-frames';
-      const isSet = origins.length > 0 || options.none === true;
+    .command('allowed-origins [origin...]')
+    .description('Show or set origins that boards may frame (administrators)')
+    .option('--remove', 'remove all')
+    .action(async (origins: string[], options: { remove?: boolean }, command: Command) => {
+      const path = '/api/v1/allowed-frame-origins';
+      const isSet = origins.length > 0 || options.remove === true;
       const answer = isSet
         ? await callApi<{ origins: string[] }>('PUT', path, { body: { origins } })
         : await callApi<{ origins: string[] }>('GET', path);
-      show(command, answer, (one) => line(one.origins.join('\n') || 'Boards frame nothing.'));
+      show(command, answer, (one) => line(one.origins.join('\n') || 'None.'));
     });
   board
     .command('check <file>')
-    .description('check a board without saving it')
+    .description('Check a board definition')
     .action(async (file: string, _options, command: Command) => {
       const answer = await callApi<{ name: string; figures: number }>('POST', '/api/v1/boards/check', {
         body: readJsonFile(file),
       });
-      show(command, answer, ({ name, figures }) => line(`${name} is fine: ${plural(figures, 'figure')}.`));
+      show(command, answer, ({ name, figures }) => line(`Board “${name}” is valid: ${plural(figures, 'figure')}.`));
     });
   board
     .command('save <file>')
-    .description('save a board; everywhere that shows it follows')
+    .description('Save a board')
     .action(async (file: string, _options, command: Command) => {
       const answer = await callApi<{ name: string; version: number }>('PUT', '/api/v1/boards', {
         body: { definition: readJsonFile(file) },
       });
-      show(command, answer, ({ name, version }) => line(`${name}: version ${version} is saved.`));
+      show(command, answer, ({ name, version }) => line(`Board “${name}” saved, version ${version}.`));
     });
 }

@@ -21,21 +21,21 @@ import { exitCodeOf, followRun, summaryLine } from './runProgress.ts';
 
 interface PeriodOptions {
   readonly period?: string;
-  readonly again: boolean;
+  readonly resend: boolean;
 }
 
 const burstPath = (name: string) => `/api/v1/bursts/${encodeURIComponent(name)}`;
 
 const reasonOf = ({ reason, nextTryAt }: LedgerEntry) =>
-  nextTryAt ? `${reason}; tried again at ${shortTime(nextTryAt)}` : reason;
+  nextTryAt ? `${reason}; next try ${shortTime(nextTryAt)}` : reason;
 
 const linkWords = ({ fetched, isRecalled }: NonNullable<LedgerEntry['link']>) =>
-  isRecalled ? 'recalled' : fetched === 0 ? 'not fetched' : `fetched ${fetched} times`;
+  isRecalled ? 'revoked' : `${plural(fetched, 'download')}`;
 
 function showLedger(entries: readonly LedgerEntry[]): void {
   table(entries, [
     { heading: 'recipient', cell: (one) => one.recipient },
-    { heading: 'address', cell: (one) => one.address },
+    { heading: 'email', cell: (one) => one.address },
     { heading: 'rows', cell: (one) => one.rows, isNumber: true },
     { heading: 'state', cell: (one) => one.state },
     { heading: 'files', cell: (one) => one.files.filter((file) => !file.isInline).length, isNumber: true },
@@ -47,28 +47,28 @@ function showLedger(entries: readonly LedgerEntry[]): void {
     ...(entries.some((one) => one.link)
       ? [{ heading: 'links', cell: (one: LedgerEntry) => (one.link ? linkWords(one.link) : '') }]
       : []),
-    { heading: 'reason', cell: (one) => (one.bounce ? `came back: ${one.bounce}` : reasonOf(one)) },
+    { heading: 'reason', cell: (one) => (one.bounce ? `bounced: ${one.bounce}` : reasonOf(one)) },
   ]);
 }
 
 async function run(
   name: string,
-  options: PeriodOptions & { wait: boolean; only: string[]; test: boolean },
+  options: PeriodOptions & { wait: boolean; recipient: string[]; test: boolean },
   command: Command,
 ): Promise<void> {
-  const { period, again, wait, only, test } = options;
+  const { period, resend: again, wait, recipient: only, test } = options;
   const started = await callApi<DeliveryLog>('POST', `${burstPath(name)}/runs`, {
     body: { period, again, isTest: test, ...(only.length > 0 ? { only } : {}) },
   });
   if (started.state === 'held')
     return show(command, started, () =>
       line(
-        `Run ${started.id} waits for a second person, one of ${(started.release ?? []).join(', ')}: underbell burst release ${started.id}`,
+        `Run ${started.id} is awaiting approval by ${(started.release ?? []).join(', ')}: underbell burst approve ${started.id}`,
       ),
     );
   if (!wait)
     return show(command, started, () =>
-      line(`Run ${started.id} has started. Watch it: underbell burst status --run ${started.id}`),
+      line(`Run ${started.id} started. Show its status: underbell burst status --run ${started.id}`),
     );
   const finished = await followRun(started.id, wantsJson(command));
   show(command, finished, (one) => {
@@ -82,9 +82,9 @@ async function run(
 async function status(name: string | undefined, options: { run?: string }, command: Command): Promise<void> {
   let id = options.run;
   if (id === undefined) {
-    if (name === undefined) throw localProblem('INPUT_INVALID', 'say which burst, or which run with --run');
+    if (name === undefined) throw localProblem('INPUT_INVALID', 'Specify a burst, or a run with --run.');
     const { runs } = await callApi<{ runs: DeliveryLog[] }>('GET', '/api/v1/runs', { query: { burst: name } });
-    if (!runs[0]) return show(command, { burst: name, runs: [] }, () => line(`${name} has not been run yet.`));
+    if (!runs[0]) return show(command, { burst: name, runs: [] }, () => line(`Burst “${name}” has no runs.`));
     id = String(runs[0].id);
   }
   const ledger = await callApi<DeliveryLog>('GET', `/api/v1/runs/${encodeURIComponent(id)}`);
@@ -96,10 +96,10 @@ async function status(name: string | undefined, options: { run?: string }, comma
 }
 
 export function addBurstCommands(program: Command): void {
-  const burst = program.command('burst').description('filtered copies for every recipient of a list');
+  const burst = program.command('burst').description('Bursts: filtered copies for the recipients of a list');
   burst
     .command('list')
-    .description('the bursts that you may see')
+    .description('List bursts')
     .action(async (_options, command: Command) => {
       const answer = await callApi<{ bursts: ShownBurst[] }>('GET', '/api/v1/bursts');
       show(command, answer, ({ bursts }) => {
@@ -116,27 +116,27 @@ export function addBurstCommands(program: Command): void {
       });
     });
   burst
-    .command('define <file>')
-    .description('save a burst definition (format underbell-burst/1)')
+    .command('save <file>')
+    .description('Save a burst definition')
     .action(async (file: string, _options, command: Command) => {
       const answer = await callApi<{ name: string }>('PUT', '/api/v1/bursts', { body: readJsonFile(file) });
       show(command, answer, ({ name }) =>
-        line(`The burst ${name} is saved. See what it would do: underbell burst plan ${name}`),
+        line(`Burst “${name}” saved. Preview its next run: underbell burst preview ${name}`),
       );
     });
   burst
     .command('check <file>')
-    .description('check a burst definition; nothing is saved')
+    .description('Check a burst definition')
     .action(async (file: string, _options, command: Command) => {
       const answer = await callApi<CheckedBurst>('POST', '/api/v1/bursts/check', { body: readJsonFile(file) });
       show(command, answer, ({ name, isNew, words, strategy }) => {
-        line(`${name} is fine${isNew ? ' and new' : ''}. It runs ${words}.`);
+        line(`Burst “${name}” is valid${isNew ? ' and new' : ''}. Schedule: ${words}.`);
         line(faint(strategy.because));
       });
     });
   burst
     .command('show <name>')
-    .description('the definition of a burst, as define takes it')
+    .description('Show the definition of a burst')
     .action(async (name: string, _options, command: Command) => {
       const answer = await callApi<{ definition: object }>('GET', `/api/v1/bursts/${encodeURIComponent(name)}`);
       show(command, answer, ({ definition }) => line(JSON.stringify(definition, null, 2)));
@@ -144,43 +144,41 @@ export function addBurstCommands(program: Command): void {
   for (const isPaused of [true, false])
     burst
       .command(`${isPaused ? 'pause' : 'resume'}-schedule <name>`)
-      .description(isPaused ? 'let a burst not run by itself for now' : 'let it run by itself again')
+      .description(isPaused ? 'Pause the schedule' : 'Resume the schedule')
       .action(async (name: string, _options, command: Command) => {
         const path = `/api/v1/bursts/${encodeURIComponent(name)}/schedule`;
         const answer = await callApi<{ words: string }>('PUT', path, { body: { isPaused } });
-        show(command, answer, ({ words }) => line(`${name}: ${words}.`));
+        show(command, answer, ({ words }) => line(`Schedule of “${name}”: ${words}.`));
       });
   const forPeriod = (made: Command) =>
     made
-      .option('--period <period>', 'as ISO 8601 writes it: 2026-10, 2026-W44, 2026-Q4, 2026-10-26')
-      .option('--again', 'also to those who have this period already', false);
-  forPeriod(
-    burst
-      .command('plan <name>')
-      .description('who would get what, how many rows, who is skipped and why; sends nothing'),
-  )
-    .addHelpText('after', '\nExample:\n  underbell burst plan quay-pack --period 2026-10')
-    .action(async (name: string, options: PeriodOptions, command: Command) => {
-      show(command, await callApi<ShownPlan>('GET', `${burstPath(name)}/plan`, { query: { ...options } }), showPlan);
+      .option('--period <period>', 'period, example: 2026-10, 2026-W44, 2026-Q4 or 2026-10-26')
+      .option('--resend', 'also send to recipients who have this period', false);
+  forPeriod(burst.command('preview <name>').description('Preview a run'))
+    .addHelpText('after', '\nExample:\n  underbell burst preview quay-pack --period 2026-10')
+    .action(async (name: string, { period, resend: again }: PeriodOptions, command: Command) => {
+      show(
+        command,
+        await callApi<ShownPlan>('GET', `${burstPath(name)}/preview`, { query: { period, again } }),
+        showPlan,
+      );
     });
-  forPeriod(
-    burst.command('run <name>').description('make and send the copies; nobody gets the same period twice unless asked'),
-  )
-    .option('--only <recipient>', 'for this recipient alone; may be repeated', collect, [])
-    .option('--test', 'send every copy to yourself instead; nobody counts as having theirs', false)
-    .option('--no-wait', 'start it and return at once')
+  forPeriod(burst.command('run <name>').description('Run a burst'))
+    .option('--recipient <recipient>', 'only this recipient; repeatable', collect, [])
+    .option('--test', 'send all copies to yourself', false)
+    .option('--no-wait', 'do not wait for the run to complete')
     .action(run);
   burst
     .command('status [name]')
-    .description('the ledger of the last run, one line per recipient')
-    .option('--run <id>', 'of a given run')
+    .description('Show the deliveries of the last run')
+    .option('--run <id>', 'run')
     .action(status);
   burst
     .command('sample <name> <recipient>')
-    .description('write the very file that one recipient would get')
-    .option('--period <period>', 'as ISO 8601 writes it: 2026-10, 2026-W44, 2026-Q4, 2026-10-26')
-    .option('--format <format>', 'csv, jsonl, xlsx, template, pdf or png; the first of the burst when left out')
-    .option('--out <file>', 'where to; its own name when left out')
+    .description('Download the file of one recipient')
+    .option('--period <period>', 'period, example: 2026-10, 2026-W44, 2026-Q4 or 2026-10-26')
+    .option('--format <format>', 'csv, jsonl, xlsx, template, pdf or png; default: the first format')
+    .option('--out <file>', 'file; default: its own name')
     .action(
       async (
         name: string,
@@ -191,8 +189,8 @@ export function addBurstCommands(program: Command): void {
         const answer = await callService('GET', `${burstPath(name)}/sample`, { query: { recipient, ...query } });
         const own = /filename="([^"]+)"/.exec(answer.headers.get('content-disposition') ?? '')?.[1] ?? 'sample';
         if (out && extname(out) !== '' && extname(out) !== extname(own))
-          throw localProblem('INPUT_INVALID', `the sample is a ${extname(own)} file, and \`${out}\` says another`, {
-            hint: `name it ${extname(own)}, or choose with --format`,
+          throw localProblem('INPUT_INVALID', `The sample is a ${extname(own)} file, “${out}” is not.`, {
+            hint: `Name the file ${extname(own)}, or select another --format.`,
           });
         const bytes = Buffer.from(await answer.arrayBuffer());
         await writeFile(out ?? own, bytes);
@@ -202,24 +200,28 @@ export function addBurstCommands(program: Command): void {
       },
     );
   burst
-    .command('times <name>')
-    .description('when a burst runs by itself: in words, and the next ten times')
-    .option('--calendar <file>', 'write them as a calendar (.ics) instead')
+    .command('next-runs <name>')
+    .description('List the next runs')
+    .option('--calendar <file>', 'write a calendar file (.ics)')
     .action(async (name: string, options: { calendar?: string }, command: Command) => {
       if (options.calendar !== undefined) {
-        await writeFile(options.calendar, await (await callService('GET', `${burstPath(name)}/times.ics`)).text());
-        return show(command, { file: options.calendar }, ({ file }) => line(`The next times are in ${file}.`));
+        await writeFile(options.calendar, await (await callService('GET', `${burstPath(name)}/next-runs.ics`)).text());
+        return show(command, { file: options.calendar }, ({ file }) => line(`Next runs written to “${file}”.`));
       }
-      show(command, await callApi<BurstTimes>('GET', `${burstPath(name)}/times`), ({ words, times, missed = [] }) => {
-        line(`${name}: ${words}`);
-        for (const one of times)
-          line(
-            `  ${one.words}${one.periodWords ? `, about ${one.periodWords}` : ''}${one.isRepeated ? ' again: only for those who have none yet' : ''}`,
-          );
-        if (missed.length > 0) line('Missed:');
-        for (const one of missed)
-          line(`  ${one.words}${one.period ? `, about ${one.period}` : ''}: ${missedWords[one.outcome]}`);
-      });
+      show(
+        command,
+        await callApi<BurstTimes>('GET', `${burstPath(name)}/next-runs`),
+        ({ words, times, missed = [] }) => {
+          line(`${name}: ${words}`);
+          for (const one of times)
+            line(
+              `  ${one.words}${one.periodWords ? `, period ${one.periodWords}` : ''}${one.isRepeated ? ' (repeated: only recipients without a copy)' : ''}`,
+            );
+          if (missed.length > 0) line('Missed:');
+          for (const one of missed)
+            line(`  ${one.words}${one.period ? `, period ${one.period}` : ''}: ${missedWords[one.outcome]}`);
+        },
+      );
     });
   const runAction = (act: string, description: string, said: (run: DeliveryLog, id: string) => string) =>
     burst
@@ -229,33 +231,34 @@ export function addBurstCommands(program: Command): void {
         const answer = await callApi<DeliveryLog>('POST', `/api/v1/runs/${encodeURIComponent(id)}/${act}`);
         show(command, answer, () => line(said(answer, id)));
       });
-  runAction('pause', 'pause a run; what is on its way arrives', (_run, id) => `Run ${id} is being paused.`);
+  runAction('pause', 'Pause a run', (_run, id) => `Pausing run ${id}.`);
   runAction(
-    'release',
-    'let a run go that somebody else started and that waits for a second person',
-    (_run, id) => `Run ${id} is released: underbell burst status --run ${id}`,
+    'approve',
+    'Approve a run',
+    (_run, id) => `Run ${id} approved. Show its status: underbell burst status --run ${id}`,
   );
-  runAction('continue', 'let a paused run go on', (_run, id) => `Run ${id} goes on.`);
+  runAction('resume', 'Resume a run', (_run, id) => `Run ${id} resumed.`);
   runAction(
     'retry',
-    'run once more for those whose copy failed',
-    (run, id) => `Run ${run.id} tries again what failed in run ${id}: underbell burst status --run ${run.id}`,
+    'Retry the failed deliveries of a run',
+    (run, id) =>
+      `Run ${run.id} retries the failed deliveries of run ${id}. Show its status: underbell burst status --run ${run.id}`,
   );
-  runAction('stop', 'stop a run; what has left stays sent', (_run, id) => `Run ${id} is being stopped.`);
+  runAction('cancel', 'Cancel a run; what was sent stays sent', (_run, id) => `Cancelling run ${id}.`);
   burst
-    .command('recall <run>')
-    .description('take the links of a run back; who holds one reads that it was recalled')
-    .option('--only <recipient>', 'of this recipient alone')
-    .action(async (id: string, options: { only?: string }, command: Command) => {
-      const body = options.only === undefined ? {} : { recipient: options.only };
-      const path = `/api/v1/runs/${encodeURIComponent(id)}/recall`;
+    .command('revoke-links <run>')
+    .description('Revoke the download links of a run')
+    .option('--recipient <recipient>', 'only this recipient')
+    .action(async (id: string, options: { recipient?: string }, command: Command) => {
+      const body = options.recipient === undefined ? {} : { recipient: options.recipient };
+      const path = `/api/v1/runs/${encodeURIComponent(id)}/revoke-links`;
       const answer = await callApi<{ recalled: number }>('POST', path, { body });
-      show(command, answer, ({ recalled }) => line(`${plural(recalled, 'link')} recalled.`));
+      show(command, answer, ({ recalled }) => line(`${plural(recalled, 'link')} revoked.`));
     });
   burst
-    .command('file <run> <recipient> <file>')
-    .description('write a kept file of a run, as it was sent')
-    .option('--out <file>', 'where to; its own name when left out')
+    .command('download <run> <recipient> <file>')
+    .description('Download a file of a run')
+    .option('--out <file>', 'file; default: its own name')
     .action(async (id: string, recipient: string, file: string, options: { out?: string }, command: Command) => {
       const path = `/api/v1/runs/${encodeURIComponent(id)}/file`;
       const bytes = await fetchFile(path, { recipient, file }, options.out ?? file);
@@ -263,53 +266,58 @@ export function addBurstCommands(program: Command): void {
     });
   burst
     .command('unsubscribed <name>')
-    .description('who wants no more copies')
-    .option('--again <address>', 'send to this one again, who asked for it')
-    .action(async (name: string, options: { again?: string }, command: Command) => {
-      if (options.again !== undefined) {
-        const address = options.again;
-        await callApi('POST', `${burstPath(name)}/subscribe`, { body: { address } });
-        return show(command, { address }, () => line(`${address} gets copies of ${name} again.`));
-      }
+    .description('List unsubscribed recipients')
+    .action(async (name: string, _options, command: Command) => {
       show(
         command,
         await callApi<{ unsubscribed: Unsubscribed[] }>('GET', `${burstPath(name)}/unsubscribed`),
         ({ unsubscribed }) =>
           table(unsubscribed, [
-            { heading: 'address', cell: (one) => one.address },
+            { heading: 'email', cell: (one) => one.address },
             { heading: 'since', cell: (one) => shortTime(one.at) },
           ]),
       );
     });
+  burst
+    .command('resubscribe <name> <email>')
+    .description('Send to an unsubscribed recipient again')
+    .action(async (name: string, address: string, _options, command: Command) => {
+      await callApi('POST', `${burstPath(name)}/resubscribe`, { body: { address } });
+      show(command, { address }, () => line(`“${address}” receives copies of “${name}” again.`));
+    });
   program
-    .command('copies')
-    .description('what was sent to you last, with the links that still hold')
+    .command('my-deliveries')
+    .description('List your deliveries')
     .action(async (_options, command: Command) => {
-      const answer = await callApi<{ copies: OwnCopy[] }>('GET', '/api/v1/copies/own');
+      const answer = await callApi<{ copies: OwnCopy[] }>('GET', '/api/v1/my/deliveries');
       show(command, answer, ({ copies }) => {
         table(
           copies.flatMap((copy) => copy.files.map((file) => ({ ...copy, ...file }))),
           [
-            { heading: 'what', cell: (one) => one.title },
+            { heading: 'title', cell: (one) => one.title },
             { heading: 'period', cell: (one) => one.period },
             { heading: 'sent', cell: (one) => shortTime(one.sentAt) },
             { heading: 'file', cell: (one) => one.name },
             { heading: 'link', cell: (one) => one.link },
           ],
         );
-        if (copies.length === 0) line('Nothing was sent to you yet.');
+        if (copies.length === 0) line('No deliveries.');
       });
     });
   burst
-    .command('settle <run> <recipient>')
-    .description('say of a copy in doubt whether it arrived; one that did not can be sent again')
-    .option('--arrived', 'it arrived')
-    .option('--lost', 'it did not')
-    .action(async (id: string, recipient: string, options: { arrived?: true; lost?: true }, command: Command) => {
-      if ((options.arrived === true) === (options.lost === true))
-        throw localProblem('INPUT_INVALID', 'say whether it did: --arrived or --lost');
-      const body = { recipient, hasArrived: options.arrived === true };
-      const answer = await callApi<DeliveryLog>('POST', `/api/v1/runs/${encodeURIComponent(id)}/settle`, { body });
-      show(command, answer, () => line(`The copy for ${recipient} counts as ${body.hasArrived ? 'sent' : 'failed'}.`));
-    });
+    .command('resolve <run> <recipient>')
+    .description('Resolve an unconfirmed delivery')
+    .option('--delivered', 'mark as delivered')
+    .option('--not-delivered', 'mark as not delivered')
+    .action(
+      async (id: string, recipient: string, options: { delivered?: true; notDelivered?: true }, command: Command) => {
+        if ((options.delivered === true) === (options.notDelivered === true))
+          throw localProblem('INPUT_INVALID', 'Specify either --delivered or --not-delivered.');
+        const body = { recipient, hasArrived: options.delivered === true };
+        const answer = await callApi<DeliveryLog>('POST', `/api/v1/runs/${encodeURIComponent(id)}/resolve`, { body });
+        show(command, answer, () =>
+          line(`Delivery to “${recipient}” marked as ${body.hasArrived ? 'delivered' : 'not delivered'}.`),
+        );
+      },
+    );
 }

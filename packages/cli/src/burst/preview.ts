@@ -5,33 +5,38 @@ const seconds = (ms: number) => `${(ms / 1000).toFixed(ms < 10_000 ? 1 : 0)} s`;
 
 function usageText({ computingMs, rowsRead, bytes, unknown }: ShownPlan['costs']): string {
   const rows = `${plural(rowsRead, 'row')} read`;
-  const without = `no copy as ${unknown.join(' or ')} was ever made here`;
-  if (computingMs === 0 && unknown.length > 0) return `${rows}; what it costs is not known yet: ${without}.`;
-  return `By what copies cost so far: ${seconds(computingMs)} of queries and making, ${rows}, ${megabytes(bytes)}${unknown.length > 0 ? `, and what ${unknown.join(' and ')} cost on top: ${without}` : ''}.`;
+  const without = `no ${unknown.join(' or ')} file was created here yet`;
+  if (computingMs === 0 && unknown.length > 0) return `${rows}. Usage is not known: ${without}.`;
+  return `Estimated usage: ${seconds(computingMs)} of compute, ${rows}, ${megabytes(bytes)}${unknown.length > 0 ? `, without ${unknown.join(' and ')}: ${without}` : ''}.`;
 }
 
-/** A plan as it is read on a terminal. */
-/** What a parameter of the report is in the copies, and by what. */
+/** The value of a report parameter in the copies, and its source. */
 function settingLine({ parameter, value, from }: ShownPlan['parameters'][number]): string {
-  if (from === 'nothing') return `${parameter} filters nothing`;
-  if (from === 'list') return `${parameter} is each recipient's ${value}`;
-  const by = { period: 'the period of the run', burst: 'set by the burst', default: "the report's default" }[from];
-  return `${parameter} is ${value} (${by})`;
+  if (from === 'nothing') return `${parameter}: no filter`;
+  if (from === 'list') return `${parameter} = list column ${value}`;
+  const by = { period: 'the period of the run', burst: 'set in the burst', default: 'default of the report' }[from];
+  return `${parameter} = ${value} (${by})`;
 }
 
 export function showPlan(plan: ShownPlan): void {
   table(plan.entries, [
     { heading: 'recipient', cell: (one) => one.recipient },
-    { heading: 'address', cell: (one) => one.address },
+    { heading: 'email', cell: (one) => one.address },
     { heading: 'rows', cell: (one) => one.rows, isNumber: true },
     ...(plan.before
       ? [
-          { heading: 'rows before', cell: (one: ShownPlanEntry) => one.rowsBefore ?? '', isNumber: true },
-          { heading: 'striking', cell: (one: ShownPlanEntry) => one.mark },
+          { heading: 'rows in the last run', cell: (one: ShownPlanEntry) => one.rowsBefore ?? '', isNumber: true },
+          { heading: 'unusual', cell: (one: ShownPlanEntry) => one.mark },
         ]
       : []),
     ...(plan.bytes > 0
-      ? [{ heading: 'about', cell: (one: ShownPlanEntry) => (one.bytes ? megabytes(one.bytes) : ''), isNumber: true }]
+      ? [
+          {
+            heading: 'size (estimate)',
+            cell: (one: ShownPlanEntry) => (one.bytes ? megabytes(one.bytes) : ''),
+            isNumber: true,
+          },
+        ]
       : []),
     {
       heading: 'files',
@@ -41,16 +46,16 @@ export function showPlan(plan: ShownPlan): void {
           .map((file) => file.name)
           .join(', '),
     },
-    { heading: 'skipped, or what is special', cell: (one) => one.reason },
+    { heading: 'remarks', cell: (one) => one.reason },
   ]);
   line();
-  for (const limit of plan.limits) line(faint(`limit for all, ${limit.origin} ${limit.name}: ${limit.words}`));
-  line(faint(`read in ${plan.strategy.kind}: ${plan.strategy.because}`));
+  for (const limit of plan.limits) line(faint(`filter of all copies, ${limit.origin} ${limit.name}: ${limit.words}`));
+  line(faint(`read strategy: ${plan.strategy.kind} (${plan.strategy.because})`));
   line(
     faint(
       plan.asSeenBy === 'recipient'
-        ? 'every copy is limited by its recipient’s own rules as well as by yours'
-        : `the rights of ${plan.sender} are the outer limit of every copy; recipients’ own rules do not matter`,
+        ? 'row rules of the sender and of the recipient apply to each copy'
+        : `row rules of the sender ${plan.sender} apply to each copy; those of the recipients do not`,
     ),
   );
   const { counts, before, gone } = plan;
@@ -59,7 +64,7 @@ export function showPlan(plan: ShownPlan): void {
     const time =
       before.expectedMs === undefined ? '' : `, about ${Math.max(1, Math.round(before.expectedMs / 1000))} s`;
     line(
-      `Beside run ${before.run} (${before.period}, ${plural(before.copies, 'copy', 'copies')}): ${marks} striking${gone.length > 0 ? `, gone: ${gone.join(', ')}` : ''}. About ${megabytes(plan.bytes)}${time}.`,
+      `Compared with run ${before.run} (${before.period}, ${plural(before.copies, 'copy', 'copies')}): ${marks} unusual${gone.length > 0 ? `, removed: ${gone.join(', ')}` : ''}. Estimate: ${megabytes(plan.bytes)}${time}.`,
     );
   }
   const { costs } = plan;
@@ -67,45 +72,44 @@ export function showPlan(plan: ShownPlan): void {
   for (const one of costs.limits)
     if (one.state !== 'fine')
       line(
-        `The folder ${one.folder} has ${one.words}; ${one.state === 'stopped' ? 'with this run nothing planned starts in it any more' : 'it comes near its limit'}.`,
+        `Folder “${one.folder}”: ${one.words}. ${one.state === 'stopped' ? 'This run reaches the usage limit; scheduled work is blocked after it' : 'This run comes near the usage limit'}.`,
       );
   if (plan.template) {
     const { name, version, filled, computed, left, warnings } = plan.template;
     line(
-      `Workbook ${name}, version ${version}: filled are ${filled.join(', ')}${computed.length > 0 ? `; computed ${computed.join(', ')}` : ''}${left.length > 0 ? `; left for people ${left.join(', ')}` : ''}.`,
+      `Workbook template “${name}”, version ${version}: filled ${filled.join(', ')}${computed.length > 0 ? `; formulas ${computed.join(', ')}` : ''}${left.length > 0 ? `; not filled ${left.join(', ')}` : ''}.`,
     );
     for (const one of warnings) line(`Note: ${one}.`);
   }
   if (plan.unwritable) {
     const { encoding, characters, columns } = plan.unwritable;
     line(
-      `${encoding} has no ${characters.map((one) => `“${one}”`).join(' ')} (in ${columns.join(', ')}): the first copy with one stops the run. utf-8 has every character.`,
+      `${encoding} has no ${characters.map((one) => `“${one}”`).join(' ')} (column ${columns.join(', ')}). The run will fail at the first copy with one of them. Use utf-8.`,
     );
   }
   for (const one of plan.parameters) line(faint(settingLine(one)));
   if (plan.skippedRows) {
     const { list, rows } = plan.skippedRows;
-    line(`The list ${list} was loaded without ${plural(rows, 'invalid row')}. See them: underbell list show ${list}`);
+    line(`Recipient list “${list}” skips ${plural(rows, 'invalid row')}. Show them: underbell list show ${list}`);
   }
   if (plan.repeatedTimes)
     line(
-      `${plan.repeatedTimes.repeated} of its next ${plan.repeatedTimes.of} times are about a period that an earlier one is about: they reach only those who have none yet.`,
+      `${plan.repeatedTimes.repeated} of the next ${plan.repeatedTimes.of} runs repeat a period: they send only to recipients without a copy.`,
     );
   const { destination } = plan;
-  const least =
-    destination.leastMs >= 1_000 ? `, which takes ${Math.round(destination.leastMs / 1000)} s at least` : '';
-  const limits = destination.limits.length > 0 ? `; it takes ${destination.limits.join(', ')}${least}` : '';
+  const least = destination.leastMs >= 1_000 ? `, at least ${Math.round(destination.leastMs / 1000)} s` : '';
+  const limits = destination.limits.length > 0 ? `; rate limits: ${destination.limits.join(', ')}${least}` : '';
   line(
-    `${destination.kind === 'mail' ? 'By mail' : `To the ${destination.kind} ${destination.name}`}${destination.folder ? `, into ${destination.folder}` : ''}${destination.isAnnounced ? ', announced by mail' : ''}${destination.showsPage ? ', in letters that show the page' : ''}${limits}.`,
+    `${destination.kind === 'mail' ? 'Destination: email' : `Destination: ${destination.kind} “${destination.name}”`}${destination.folder ? `, folder ${destination.folder}` : ''}${destination.isAnnounced ? ', with a notification email' : ''}${destination.showsPage ? ', page shown in the email' : ''}${limits}.`,
   );
   if (destination.state !== 'ready')
-    line(`It is ${destination.state}: ${destination.reason}. The run would wait for it.`);
+    line(`The destination is ${destination.state}: ${destination.reason}. The run will wait for it.`);
   if (plan.release.length > 0)
-    line(`Before anything is made, one of ${plan.release.join(', ')} must release the run, other than its starter.`);
-  for (const { recipient, reason } of plan.bounced) line(`The last copy for ${recipient} came back: ${reason}.`);
+    line(`Approval needed by ${plan.release.join(' or ')}, not by the user who starts the run.`);
+  for (const { recipient, reason } of plan.bounced) line(`The last email to “${recipient}” bounced: ${reason}.`);
   const refused = plan.entries.filter((one) => one.action === 'refuse');
-  if (refused.length > 0) line(`The run would be refused: ${refused.length} without rows.`);
+  if (refused.length > 0) line(`The run will be rejected: ${plural(refused.length, 'recipient')} without rows.`);
   line(
-    `${plan.title}, ${plan.period.words}: ${plural(counts.planned, 'copy', 'copies')} of ${plural(counts.rows, 'row')}, ${plural(counts.files, 'file')}; ${counts.skipped} of ${counts.recipients} recipients skipped. Nothing has been sent.`,
+    `${plan.title}, ${plan.period.words}: ${plural(counts.planned, 'copy', 'copies')} of ${plural(counts.rows, 'row')}, ${plural(counts.files, 'file')}; ${counts.skipped} of ${counts.recipients} recipients skipped. Not sent yet.`,
   );
 }

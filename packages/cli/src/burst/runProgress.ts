@@ -8,8 +8,8 @@ const settled = (run: ShownRun) => run.counts.sent + run.counts.failed + run.cou
 
 /** That no worker lives which could go on with a run, and since when. */
 export function noWorkerWords({ noWorkerSince }: Pick<ShownRun, 'noWorkerSince'>): string {
-  const since = noWorkerSince ? `; the last was heard of at ${shortTime(noWorkerSince)}` : '';
-  return `no worker lives${since}`;
+  const since = noWorkerSince ? `; last seen ${shortTime(noWorkerSince)}` : '';
+  return `no worker is running${since}`;
 }
 
 /** Shows how far a run is: a bar on a terminal, a line per step elsewhere. */
@@ -55,7 +55,7 @@ export async function followRun(id: number, isQuiet: boolean): Promise<DeliveryL
   const leave = () => {
     progress.stop();
     process.stderr.write(
-      `\nRun ${id} goes on. Watch it: underbell burst status --run ${id}. Stop it: underbell burst stop ${id}\n`,
+      `\nRun ${id} continues. Show its status: underbell burst status --run ${id}. Cancel it: underbell burst cancel ${id}\n`,
     );
     process.exit(1);
   };
@@ -83,7 +83,7 @@ export function exitCodeOf(run: DeliveryLog): number {
 export function summaryLine(run: DeliveryLog): void {
   const { counts } = run;
   const parts = [`${counts.sent} sent`, `${counts.skipped} skipped`, `${counts.failed} failed`];
-  if (counts.inDoubt > 0) parts.push(`${counts.inDoubt} in doubt`);
+  if (counts.inDoubt > 0) parts.push(`${counts.inDoubt} unconfirmed`);
   const took =
     run.startedAt && run.finishedAt
       ? ` in ${((Date.parse(run.finishedAt) - Date.parse(run.startedAt)) / 1000).toFixed(1)} s`
@@ -91,5 +91,5 @@ export function summaryLine(run: DeliveryLog): void {
   line(
     `${run.isTest ? 'Test run' : 'Run'} ${run.id} of ${run.burst} for ${run.period}: ${run.state}${took}. ${parts.join(', ')}.${run.error ? ` ${run.error}` : ''}`,
   );
-  if (run.noWorkerSince !== undefined) line(`It waits: ${noWorkerWords(run)}.`);
+  if (run.noWorkerSince !== undefined) line(`The run waits: ${noWorkerWords(run)}.`);
 }

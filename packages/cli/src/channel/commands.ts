@@ -10,24 +10,24 @@ import type { Command } from 'commander';
 import { line, shortTime, show, table } from '../platform/output.ts';
 import { callApi } from '../platform/service.ts';
 
-const chatPath = (name: string) => `/api/v1/chats/${encodeURIComponent(name)}`;
-const tabPath = (name: string) => `/api/v1/tabs/${encodeURIComponent(name)}`;
+const chatPath = (name: string) => `/api/v1/chat-servers/${encodeURIComponent(name)}`;
+const tabPath = (name: string) => `/api/v1/channel-placements/${encodeURIComponent(name)}`;
 
 interface ChatOptions {
   readonly title: string;
-  readonly server: string;
+  readonly homeserver: string;
   readonly serverName: string;
-  readonly addresses?: string;
-  readonly guests: readonly string[];
+  readonly emailDomain?: string;
+  readonly guestServer: readonly string[];
   readonly origin: readonly string[];
 }
 const all = (value: string, before: readonly string[]) => [...before, value];
 
-function chatBody({ title, server, serverName, addresses, guests, origin }: ChatOptions) {
-  const pairs = guests.map((one) => one.split('=', 2) as [string, string]);
+function chatBody({ title, homeserver, serverName, emailDomain, guestServer, origin }: ChatOptions) {
+  const pairs = guestServer.map((one) => one.split('=', 2) as [string, string]);
   return {
-    ...{ title, homeserver: server, serverName },
-    ...(addresses === undefined ? {} : { addressDomain: addresses }),
+    ...{ title, homeserver, serverName },
+    ...(emailDomain === undefined ? {} : { addressDomain: emailDomain }),
     guestServers: Object.fromEntries(pairs),
     origins: origin,
   };
@@ -35,106 +35,110 @@ function chatBody({ title, server, serverName, addresses, guests, origin }: Chat
 
 const withChatOptions = (command: Command) =>
   command
-    .requiredOption('--title <text>', 'what people call it')
-    .requiredOption('--server <url>', 'where its server answers clients')
-    .requiredOption('--server-name <name>', 'behind the colon of its people’s names')
-    .option('--addresses <domain>', 'its people are those with addresses at this domain')
-    .option('--guests <name=url>', 'a server of another organisation whose people come in as guests', all, [])
-    .option('--origin <origin>', 'of the pages in which people use it', all, []);
+    .requiredOption('--title <text>', 'title')
+    .requiredOption('--homeserver <url>', 'URL of the homeserver for clients')
+    .requiredOption('--server-name <name>', 'Matrix server name')
+    .option('--email-domain <domain>', 'users are matched by email addresses of this domain')
+    .option(
+      '--guest-server <name=url>',
+      'homeserver of another organisation; its users are guests; repeatable',
+      all,
+      [],
+    )
+    .option('--origin <origin>', 'allowed origin of the chat client; repeatable', all, []);
 
-/** Team chats that the service is part of, as its administrator. */
+/** Chat servers, for administrators. */
 function addChatCommands(program: Command): void {
-  const chat = program.command('chat').description('team chats that the service is part of (Matrix)');
+  const chat = program.command('chat-server').description('Matrix servers');
   chat
     .command('list')
-    .description('the chats, with what is wrong with them')
+    .description('List chat servers')
     .action(async (_options, command: Command) => {
-      show(command, await callApi<{ chats: ShownChat[] }>('GET', '/api/v1/chats'), ({ chats }) => {
+      show(command, await callApi<{ chats: ShownChat[] }>('GET', '/api/v1/chat-servers'), ({ chats }) => {
         table(chats, [
-          { heading: 'chat', cell: (one) => one.name },
-          { heading: 'server', cell: (one) => one.serverName },
+          { heading: 'chat server', cell: (one) => one.name },
+          { heading: 'server name', cell: (one) => one.serverName },
           { heading: 'channels', cell: (one) => one.channels, isNumber: true },
-          { heading: 'tabs', cell: (one) => one.tabs, isNumber: true },
-          { heading: 'heard', cell: (one) => shortTime(one.heardAt) },
-          { heading: 'compared', cell: (one) => shortTime(one.comparedAt) },
+          { heading: 'placements', cell: (one) => one.tabs, isNumber: true },
+          { heading: 'last event', cell: (one) => shortTime(one.heardAt) },
+          { heading: 'members synced', cell: (one) => shortTime(one.comparedAt) },
           { heading: 'problem', cell: (one) => one.problem?.code ?? '' },
         ]);
-        if (chats.length === 0) line('The service is part of no chat.');
+        if (chats.length === 0) line('No chat servers.');
       });
     });
   chat
     .command('show <name>')
-    .description('one of them, with how it is reached')
+    .description('Show a chat server')
     .action(async (name: string, _options, command: Command) => {
       show(command, await callApi<ShownChat>('GET', chatPath(name)), (one) => {
-        line(`${one.title}, ${one.serverName}: ${one.teams} teams, ${one.channels} channels, ${one.tabs} tabs`);
-        if (one.setup) line(`server ${one.setup.homeserver}, used in ${one.setup.origins.join(', ') || 'no page'}`);
-        if (one.setup?.addressDomain) line(`its people have addresses at ${one.setup.addressDomain}`);
+        line(`${one.title}, ${one.serverName}: ${one.teams} spaces, ${one.channels} channels, ${one.tabs} placements`);
+        if (one.setup)
+          line(`homeserver ${one.setup.homeserver}, allowed origins: ${one.setup.origins.join(', ') || 'none'}`);
+        if (one.setup?.addressDomain) line(`email domain ${one.setup.addressDomain}`);
         if (one.problem) line(`since ${shortTime(one.problem.since)}: ${one.problem.message} (${one.problem.code})`);
       });
     });
   withChatOptions(
-    chat.command('add <name>').description('take part in a chat; prints the registration file for its server, once'),
+    chat.command('connect <name>').description('Connect a chat server and print its registration file'),
   ).action(async (name: string, options: ChatOptions, command: Command) => {
     const body = { name, ...chatBody(options) };
-    show(command, await callApi<{ registration: string }>('POST', '/api/v1/chats', { body }), (made) =>
+    show(command, await callApi<{ registration: string }>('POST', '/api/v1/chat-servers', { body }), (made) =>
       line(made.registration.trimEnd()),
     );
   });
-  withChatOptions(chat.command('change <name>').description('change how it is reached, and who its people are')).action(
+  withChatOptions(chat.command('update <name>').description('Change the settings of a chat server')).action(
     async (name: string, options: ChatOptions, command: Command) => {
       const changed = await callApi<ShownChat>('PUT', chatPath(name), { body: chatBody(options) });
-      show(command, changed, (one) => line(`${one.title} is changed.`));
+      show(command, changed, (one) => line(`Chat server “${one.title}” updated.`));
     },
   );
   chat
-    .command('keys <name>')
-    .description('make new keys; the ones before end at once')
+    .command('rotate-keys <name>')
+    .description('Create new keys and print the registration file')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await callApi<{ registration: string }>('POST', `${chatPath(name)}/keys`), (made) =>
+      show(command, await callApi<{ registration: string }>('POST', `${chatPath(name)}/rotate-keys`), (made) =>
         line(made.registration.trimEnd()),
       );
     });
   chat
-    .command('compare <name>')
-    .description('compare the members of all channels with what the chat says now')
+    .command('sync-members <name>')
+    .description('Sync the members of all channels')
     .action(async (name: string, _options, command: Command) => {
-      show(command, await callApi<ComparedMembers>('POST', `${chatPath(name)}/compare`), (one) =>
-        line(
-          `${one.members} members in ${one.rooms} teams and channels; ${one.joined} were missing, ${one.left} had gone`,
-        ),
+      show(command, await callApi<ComparedMembers>('POST', `${chatPath(name)}/sync-members`), (one) =>
+        line(`${one.members} members in ${one.rooms} spaces and channels; ${one.joined} added, ${one.left} removed`),
       );
     });
   chat
-    .command('end <name>')
-    .description('end it: its tabs let nobody in any more')
+    .command('disconnect <name>')
+    .description('Disconnect a chat server')
     .action(async (name: string, _options, command: Command) => {
       await callApi('DELETE', chatPath(name));
-      show(command, { ended: name }, () => line(`The chat ${name} is ended.`));
+      show(command, { disconnected: name }, () => line(`Chat server “${name}” disconnected.`));
     });
 }
 
-interface TabOptions {
-  readonly chat: string;
+interface ChannelPlacementOptions {
+  readonly chatServer: string;
   readonly channel: string;
   readonly report?: string;
   readonly page?: string;
   readonly figure?: string;
   readonly board?: string;
   readonly title?: string;
-  readonly tab?: string;
-  readonly tell?: string;
-  readonly news: readonly string[];
+  readonly nameInChannel?: string;
+  readonly announce?: string;
+  readonly announceOn: readonly string[];
 }
 
-/** Tabs of channels. */
+/** Placements in channels. */
 export function addChannelCommands(program: Command): void {
   addChatCommands(program);
   program
     .command('channel')
-    .description('channels of team chats')
+    .description('Channels')
     .command('list')
-    .description('the channels that you are in, and whether you may place tabs there')
+    .description('List your channels')
     .action(async (_options, command: Command) => {
       show(command, await callApi<{ teams: ShownTeam[] }>('GET', '/api/v1/channels'), ({ teams }) => {
         const channels = teams.flatMap((team) => team.channels.map((one) => ({ team: team.name, ...one })));
@@ -142,83 +146,83 @@ export function addChannelCommands(program: Command): void {
           { heading: 'team', cell: (one) => one.team },
           { heading: 'channel', cell: (one) => one.name },
           { heading: 'members', cell: (one) => one.members, isNumber: true },
-          { heading: 'tabs', cell: (one) => one.tabs.map((tab) => tab.name).join(', ') },
+          { heading: 'placements', cell: (one) => one.tabs.map((tab) => tab.name).join(', ') },
           { heading: 'to place tabs', cell: (one) => one.why ?? 'yes' },
         ]);
         if (channels.length === 0) line('You are in no channel that the service is in, too.');
       });
     });
-  const tab = program.command('tab').description('tabs of channels, for exactly their members');
-  tab
+  const placement = program.command('channel-placement').description('Placements in channels');
+  placement
     .command('list')
-    .description('tabs of your channels, and of what you may see')
+    .description('List placements in channels')
     .action(async (_options, command: Command) => {
-      show(command, await callApi<{ tabs: ShownTab[] }>('GET', '/api/v1/tabs'), ({ tabs }) => {
+      show(command, await callApi<{ tabs: ShownTab[] }>('GET', '/api/v1/channel-placements'), ({ tabs }) => {
         table(tabs, [
-          { heading: 'tab', cell: (one) => one.placement },
-          { heading: 'called', cell: (one) => one.name },
+          { heading: 'placement', cell: (one) => one.placement },
+          { heading: 'name in channel', cell: (one) => one.name },
           { heading: 'channel', cell: (one) => [one.channel.team, one.channel.name].filter(Boolean).join(' / ') },
-          { heading: 'shows', cell: placementLabel },
+          { heading: 'content', cell: placementLabel },
           { heading: 'members', cell: (one) => one.members, isNumber: true },
           { heading: 'state', cell: (one) => one.problem?.code ?? one.state },
         ]);
-        if (tabs.length === 0) line('No tab yet.');
+        if (tabs.length === 0) line('No placements in your channels.');
       });
     });
-  tab
+  placement
     .command('show <name>')
-    .description('one of them')
+    .description('Show a placement in a channel')
     .action(async (name: string, _options, command: Command) => {
       show(command, await callApi<ShownTab>('GET', tabPath(name)), (one) => {
         line(
           `“${one.name}” in ${one.channel.name} shows the ${placementLabel(one)} to ${one.members} members: ${one.state}`,
         );
-        line(`by the right of ${one.by ?? 'somebody who is gone'}; ${one.link}`);
-        if (one.news.length > 0) line(`tells of: ${one.news.join(', ')}`);
+        line(`access granted by ${one.by ?? 'a deleted user'}; ${one.link}`);
+        if (one.news.length > 0) line(`announcements: ${one.news.join(', ')}`);
         if (one.problem) line(`since ${shortTime(one.problem.since)}: ${one.problem.message} (${one.problem.code})`);
       });
     });
-  tab
-    .command('place <name>')
-    .description('place a tab in a channel of yours, change it, or move it to another channel')
-    .requiredOption('--chat <name>', 'the chat')
-    .requiredOption('--channel <name>', 'the channel')
-    .option('--report <name>', 'the report')
-    .option('--page <name>', 'this page of it')
-    .option('--figure <name>', 'this figure of the page')
-    .option('--board <name>', 'the board')
-    .option('--title <text>', 'what stands above it')
-    .option('--tab <text>', 'its name in the row of tabs')
-    .option('--tell <words>', 'tell the channel now')
-    .option('--news <what>', `tell the channel by itself: ${announcementEvents.join(', ')}`, all, [])
+  placement
+    .command('save <name>')
+    .description('Save a placement in a channel')
+    .requiredOption('--chat-server <name>', 'chat server')
+    .requiredOption('--channel <name>', 'channel')
+    .option('--report <name>', 'report')
+    .option('--page <name>', 'page')
+    .option('--figure <name>', 'figure')
+    .option('--board <name>', 'board')
+    .option('--title <text>', 'title')
+    .option('--name-in-channel <text>', 'name that members see in the channel')
+    .option('--announce <text>', 'send this announcement now')
+    .option('--announce-on <event>', `announce automatically: ${announcementEvents.join(', ')}; repeatable`, all, [])
     .addHelpText(
       'after',
-      '\nExample:\n  underbell tab place leads --chat skerrow --channel "Quay leads" --report quay-punctuality --tell "Here it is"',
+      '\nExample:\n  underbell channel-placement save leads --chat-server skerrow --channel "Quay leads" --report quay-punctuality --announce "Here it is"',
     )
-    .action(async (name: string, options: TabOptions, command: Command) => {
-      const { chat, channel, report, page, figure, board, title, tab: called, tell, news } = options;
+    .action(async (name: string, options: ChannelPlacementOptions, command: Command) => {
+      const { chatServer, channel, report, page, figure, board, title, nameInChannel, announce, announceOn } = options;
       const shows = { title: title ?? report ?? board ?? name, report, page, figure, board };
-      const body = { chat, channel, tab: called, tell, news, shows };
+      const body = { chat: chatServer, channel, tab: nameInChannel, tell: announce, news: announceOn, shows };
       show(command, await callApi<ShownTab>('PUT', tabPath(name), { body }), (one) =>
         line(
-          `“${one.name}” is ${one.state === 'placed' ? 'in' : 'on its way to'} ${one.channel.name}: ${one.members} members see it.`,
+          `“${one.name}” saved in channel “${one.channel.name}”: ${one.members} members${one.state === 'placed' ? '' : ', pending'}.`,
         ),
       );
     });
-  tab
-    .command('tell <name> [words]')
-    .description('tell its channel about it')
-    .action(async (name: string, words: string | undefined, _options, command: Command) => {
-      const body = { words: words ?? '' };
-      show(command, await callApi<ShownTab>('POST', `${tabPath(name)}/tell`, { body }), (one) =>
-        line(`${one.channel.name} is told.`),
+  placement
+    .command('announce <name> [message]')
+    .description('Send an announcement to the channel')
+    .action(async (name: string, message: string | undefined, _options, command: Command) => {
+      const body = { words: message ?? '' };
+      show(command, await callApi<ShownTab>('POST', `${tabPath(name)}/announce`, { body }), (one) =>
+        line(`Announcement sent to “${one.channel.name}”.`),
       );
     });
-  tab
-    .command('remove <name>')
-    .description('take a tab out of its channel')
+  placement
+    .command('delete <name>')
+    .description('Remove a placement from its channel')
     .action(async (name: string, _options, command: Command) => {
       await callApi('DELETE', tabPath(name));
-      show(command, { removed: name }, () => line(`The tab ${name} is gone.`));
+      show(command, { deleted: name }, () => line(`Placement “${name}” removed from its channel.`));
     });
 }

@@ -26,15 +26,11 @@ async function* asArray(lines: AsyncIterable<Uint8Array>): AsyncGenerator<string
   yield isFirst ? ']\n' : '\n]\n';
 }
 
-async function showRows(
-  name: string,
-  options: { where?: string; csv?: boolean; limit?: string },
-  command: Command,
-): Promise<void> {
+async function showRows(name: string, options: { filter?: string; csv?: boolean }, command: Command): Promise<void> {
   const path = `/api/v1/datasets/${encodeURIComponent(name)}/rows`;
   if (options.csv || wantsJson(command)) {
     const answer = await callService('GET', path, {
-      query: { where: options.where, format: options.csv ? 'csv' : 'jsonl' },
+      query: { where: options.filter, format: options.csv ? 'csv' : 'jsonl' },
     });
     const body = Readable.fromWeb(answer.body as never);
     await pipeline(options.csv ? body : Readable.from(asArray(body)), process.stdout, { end: false });
@@ -44,8 +40,8 @@ async function showRows(
   const tried = await callApi<{
     rows: number;
     limits: { origin: string; name: string; words: string; rowsLeft?: number }[];
-  }>('GET', path.replace(/rows$/, 'count'), { query: { where: options.where } });
-  const answer = await callService('GET', path, { query: { where: options.where } });
+  }>('GET', path.replace(/rows$/, 'count'), { query: { where: options.filter } });
+  const answer = await callService('GET', path, { query: { where: options.filter } });
   const rows: Record<string, string | number | boolean | null>[] = [];
   let rest = '';
   const decoder = new TextDecoder();
@@ -79,11 +75,21 @@ async function showRows(
   );
 }
 
+/** Notes on columns: the field, its option, and how that is read. */
+const noteOptions = [
+  ['label', '--label', 'label'],
+  ['unit', '--unit', 'unit'],
+  ['format', '--format', 'format'],
+  ['key', '--shared-key', 'sharedKey'],
+  ['sensitivity', '--classification', 'classification'],
+  ['guards', '--guards', 'guards'],
+] as const;
+
 export function addDatasetCommands(program: Command): void {
-  const dataset = program.command('dataset').description('typed tables of rows that reports read');
+  const dataset = program.command('dataset').description('Datasets');
   dataset
     .command('list')
-    .description('the datasets that you may see')
+    .description('List datasets')
     .action(async (_options, command: Command) => {
       const answer = await callApi<{ datasets: ListedDataset[] }>('GET', '/api/v1/datasets');
       show(command, answer, ({ datasets }) => {
@@ -97,14 +103,14 @@ export function addDatasetCommands(program: Command): void {
     });
   dataset
     .command('show <name>')
-    .description('columns and revisions')
+    .description('Show columns and versions')
     .action(async (name: string, _options, command: Command) => {
       const answer = await callApi<ShownDataset>('GET', `/api/v1/datasets/${encodeURIComponent(name)}`);
       show(command, answer, ({ columns, revisions }) => {
         columnTable(columns);
         line();
         table(revisions, [
-          { heading: 'revision', cell: (one) => one.number, isNumber: true },
+          { heading: 'version', cell: (one) => one.number, isNumber: true },
           { heading: 'rows', cell: (one) => one.rows, isNumber: true },
           { heading: 'state', cell: (one) => (one.isCurrent ? 'current' : one.state === 'ready' ? 'kept' : one.state) },
           { heading: 'finished', cell: (one) => one.finishedAt },
@@ -114,15 +120,15 @@ export function addDatasetCommands(program: Command): void {
     });
   addFileCommands(dataset);
   dataset
-    .command('define <name>')
-    .description('define a dataset by SQL on a source and load it')
-    .requiredOption('--source <source>', 'the source')
-    .requiredOption('--sql <text>', 'the query')
-    .option('--title <title>', 'what people read')
-    .option('--key <column=key>', 'give a column a key; may be repeated', collect, [])
-    .option('--order <column>', 'lay the rows out by a column; may be repeated', collect, [])
-    .option('--live', 'leave the rows where they are and ask the source each time')
-    .option('--force', 'even if it breaks what uses the dataset')
+    .command('save <name>')
+    .description('Save a dataset defined by SQL')
+    .requiredOption('--source <source>', 'data source')
+    .requiredOption('--sql <text>', 'query')
+    .option('--title <title>', 'title')
+    .option('--shared-key <column=key>', 'shared key of a column; repeatable', collect, [])
+    .option('--cluster-by <column>', 'store rows in this order; repeatable', collect, [])
+    .option('--live', 'query the source directly')
+    .option('--force', 'even if dependent items break')
     .action(
       async (
         name: string,
@@ -130,19 +136,19 @@ export function addDatasetCommands(program: Command): void {
           source: string;
           sql: string;
           title?: string;
-          key: string[];
-          order: string[];
+          sharedKey: string[];
+          clusterBy: string[];
           live?: boolean;
           force?: boolean;
         },
         command: Command,
       ) => {
-        const columns = options.key.map((pair) => {
+        const columns = options.sharedKey.map((pair) => {
           const [column, key] = pair.split('=');
-          if (!column || !key) throw localProblem('INPUT_INVALID', `\`${pair}\` is not column=key`, { word: pair });
+          if (!column || !key) throw localProblem('INPUT_INVALID', `“${pair}” is not column=key.`, { word: pair });
           return { name: column, key };
         });
-        const { source, sql, title, order } = options;
+        const { source, sql, title, clusterBy: order } = options;
         const loaded = await callApi<LoadedDataset>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}`, {
           query: { force: options.force },
           body: { source, sql, title, order, columns, kind: options.live ? 'live' : 'snapshot' },
@@ -150,8 +156,8 @@ export function addDatasetCommands(program: Command): void {
         show(command, loaded, (answer) => {
           line(
             options.live
-              ? `${answer.name} is live`
-              : `${answer.name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`,
+              ? `Dataset “${answer.name}” saved. It queries the source directly.`
+              : `Dataset “${answer.name}” saved as version ${answer.revision}: ${plural(answer.rows, 'row')}.`,
           );
           columnTable(answer.columns);
         });
@@ -159,36 +165,33 @@ export function addDatasetCommands(program: Command): void {
     );
   dataset
     .command('refresh <name>')
-    .description('load a snapshot anew from its source')
-    .option('--force', 'even if it breaks what uses the dataset')
+    .description('Refresh from the data source')
+    .option('--force', 'even if dependent items break')
     .action(async (name: string, options: { force?: boolean }, command: Command) => {
       const loaded = await callApi<Pick<LoadedDataset, 'revision' | 'rows'>>(
         'POST',
         `/api/v1/datasets/${encodeURIComponent(name)}/refresh`,
         { query: { force: options.force } },
       );
-      show(command, loaded, (answer) => line(`${name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`));
+      show(command, loaded, (answer) =>
+        line(`Dataset “${name}” refreshed, version ${answer.revision}: ${plural(answer.rows, 'row')}.`),
+      );
     });
   dataset
-    .command('columns <name>')
-    .description('say what columns mean; what is not named stays, an empty value takes it away')
-    .option('--label <column=label>', 'what people read; may be repeated', collect, [])
-    .option('--unit <column=unit>', 'what its numbers count; may be repeated', collect, [])
-    .option('--format <column=pattern>', 'such as #,##0.0; may be repeated', collect, [])
-    .option('--key <column=key>', 'the meaning that it shares with other datasets; may be repeated', collect, [])
-    .option('--sensitivity <column=how>', 'open, internal or confidential; may be repeated', collect, [])
-    .option(
-      '--guards <column=true>',
-      'a token that fixes it shows no more than one user’s rows; may be repeated',
-      collect,
-      [],
-    )
-    .option('--force', 'even if it breaks what uses the dataset')
+    .command('set-columns <name>')
+    .description('Set labels, units and formats; an empty value removes one')
+    .option('--label <column=label>', 'label; repeatable', collect, [])
+    .option('--unit <column=unit>', 'unit; repeatable', collect, [])
+    .option('--format <column=pattern>', 'number or date format, example: #,##0.0; repeatable', collect, [])
+    .option('--shared-key <column=key>', 'shared key; repeatable', collect, [])
+    .option('--classification <column=class>', 'open, internal or confidential; repeatable', collect, [])
+    .option('--guards <column=true>', 'a token that fixes it shows the rows of one user; repeatable', collect, [])
+    .option('--force', 'even if dependent items break')
     .action(async (name: string, options: Record<string, unknown>, command: Command) => {
       const path = `/api/v1/datasets/${encodeURIComponent(name)}`;
       const { columns: known } = await callApi<ShownDataset>('GET', path);
-      const said = ['label', 'unit', 'format', 'key', 'sensitivity', 'guards'].map(
-        (what) => [what, readPairs((options[what] as string[] | undefined) ?? [], `--${what}`)] as const,
+      const said = noteOptions.map(
+        ([what, flag, option]) => [what, readPairs((options[option] as string[] | undefined) ?? [], flag)] as const,
       );
       const names = [...new Set(said.flatMap(([, pairs]) => Object.keys(pairs)))];
       const columns = names.map((column) => {
@@ -209,23 +212,24 @@ export function addDatasetCommands(program: Command): void {
       show(command, answer, (changed) => columnTable(changed.columns));
     });
   dataset
-    .command('back <name>')
-    .description('show an earlier revision again; the next loading goes on from the newest')
-    .requiredOption('--revision <number>', 'which, as dataset show lists them')
-    .option('--force', 'even if it breaks what uses the dataset')
-    .action(async (name: string, options: { revision: string; force?: boolean }, command: Command) => {
-      const path = `/api/v1/datasets/${encodeURIComponent(name)}/revisions/${encodeURIComponent(options.revision)}/show`;
+    .command('rollback <name> <version>')
+    .description('Roll back to an earlier version')
+    .option('--force', 'even if dependent items break')
+    .action(async (name: string, version: string, options: { force?: boolean }, command: Command) => {
+      const path = `/api/v1/datasets/${encodeURIComponent(name)}/versions/${encodeURIComponent(version)}/rollback`;
       const answer = await callApi<LoadedDataset>('POST', path, { query: { force: options.force } });
-      show(command, answer, ({ revision, rows }) => line(`${name} shows revision ${revision}: ${plural(rows, 'row')}`));
+      show(command, answer, ({ revision, rows }) =>
+        line(`Dataset “${name}” rolled back to version ${revision}: ${plural(rows, 'row')}.`),
+      );
     });
   dataset
     .command('rows <name>')
-    .description('the rows that you may see')
-    .option('--where <filter>', 'CQL2 text, for example "quay_id = \'Q017\'"')
-    .option('--csv', 'all rows as CSV')
+    .description('Show rows')
+    .option('--filter <filter>', 'CQL2 text, example: "quay_id = \'Q017\'"')
+    .option('--csv', 'print all rows as CSV')
     .addHelpText(
       'after',
-      '\nExample:\n  underbell dataset rows sailings --where "quay_id = \'Q017\' AND cancelled = TRUE" --csv',
+      '\nExample:\n  underbell dataset rows sailings --filter "quay_id = \'Q017\' AND cancelled = TRUE" --csv',
     )
     .action(showRows);
   addRefreshCommands(dataset);

@@ -15,18 +15,18 @@ import { collect, readPairs } from '../platform/files.ts';
 import { faint, line, plural, show, table } from '../platform/output.ts';
 import { callApi } from '../platform/service.ts';
 
-interface DialectOptions {
+export interface DialectOptions {
   readonly encoding?: string;
   readonly separator?: string;
-  readonly decimal?: string;
-  readonly dates?: string;
+  readonly decimalSeparator?: string;
+  readonly dateOrder?: string;
 }
 
 export function columnTable(columns: readonly DatasetColumn[]): void {
   table(columns, [
     { heading: 'column', cell: (one) => one.name },
     { heading: 'type', cell: (one) => one.type },
-    { heading: 'key', cell: (one) => one.key },
+    { heading: 'shared key', cell: (one) => one.key },
     { heading: 'label', cell: (one) => one.label },
     { heading: 'unit', cell: (one) => one.unit },
   ]);
@@ -43,62 +43,62 @@ const showNear = (column: string, { type, count, fitting, first }: NearType) =>
 /** How files are written, for every command that reads one. */
 export function addCellDialect(command: Command): Command {
   return command
-    .option('--decimal <sign>', `what parts whole from fraction: ${decimalSigns.join(', ')}`)
-    .option('--dates <order>', `how 03/09/2026 is meant: ${dateOrders.join(', ')}`);
+    .option('--decimal-separator <sign>', `decimal separator: ${decimalSigns.join(', ')}`)
+    .option('--date-order <order>', `order of 03/09/2026: ${dateOrders.join(', ')}`);
 }
 
 export function addFileDialect(command: Command): Command {
   return addCellDialect(
     command
-      .option('--encoding <name>', `how its text is written: ${fileEncodings.join(', ')}`)
-      .option('--separator <sign>', `what parts cells: ${fileSeparators.join(', ')}`),
+      .option('--encoding <name>', `text encoding: ${fileEncodings.join(', ')}`)
+      .option('--separator <sign>', `separator of values: ${fileSeparators.join(', ')}`),
   );
 }
 
 function addColumnNotes(command: Command): Command {
   return command
-    .option('--key <column=key>', 'the meaning that a column shares with other datasets; may be repeated', collect, [])
-    .option('--type <column=type>', 'settle a type instead of the one that was found; may be repeated', collect, [])
-    .option('--label <column=label>', 'what people read; may be repeated', collect, [])
-    .option('--unit <column=unit>', 'what its numbers count; may be repeated', collect, [])
-    .option('--bad-cells-empty', 'cells that do not fit count as missing')
-    .option('--force', 'even if it breaks what uses the dataset');
+    .option('--shared-key <column=key>', 'shared key of a column; repeatable', collect, [])
+    .option('--type <column=type>', 'type of a column; repeatable', collect, [])
+    .option('--label <column=label>', 'label of a column; repeatable', collect, [])
+    .option('--unit <column=unit>', 'unit of a column; repeatable', collect, [])
+    .option('--invalid-as-empty', 'import invalid values as empty')
+    .option('--force', 'even if dependent items break');
 }
 
 interface NoteOptions {
-  readonly key: readonly string[];
+  readonly sharedKey: readonly string[];
   readonly type: readonly string[];
   readonly label: readonly string[];
   readonly unit: readonly string[];
-  readonly badCellsEmpty?: boolean;
+  readonly invalidAsEmpty?: boolean;
   readonly force?: boolean;
 }
 
 function showLoaded(command: Command, loaded: LoadedFile): void {
   show(command, loaded, (answer) => {
-    line(`${answer.name}, revision ${answer.revision}: ${plural(answer.rows, 'row')}`);
+    line(`Dataset “${answer.name}” imported, version ${answer.revision}: ${plural(answer.rows, 'row')}.`);
     if (answer.readAs) line(faint(`read as ${answer.readAs}`));
     for (const { column, cells: count, first } of answer.emptied)
       line(
-        `${plural(count, 'cell')} of ${column} did not fit and ${count === 1 ? 'is' : 'are'} missing: ${cells(first)}`,
+        `${plural(count, 'value')} of ${column} ${count === 1 ? 'is' : 'are'} invalid and imported as empty: ${cells(first)}`,
       );
     columnTable(answer.columns);
     for (const one of answer.near) {
       showNear(one.column, one);
-      line(faint(`  To load it so: --type ${one.column}=${one.type} --bad-cells-empty`));
+      line(faint(`  To import it as ${one.type}: --type ${one.column}=${one.type} --invalid-as-empty`));
     }
   });
 }
 
 export function addFileCommands(dataset: Command): void {
-  const load = dataset
-    .command('load <file>')
-    .description('load a CSV, JSON Lines or XLSX file as the next revision of a dataset')
-    .requiredOption('--name <name>', 'the dataset, made when it is new')
-    .option('--title <text>', 'what people read')
+  const upload = dataset
+    .command('upload <file>')
+    .description('Import a CSV, JSON Lines or XLSX file as the next version')
+    .requiredOption('--name <name>', 'dataset; created if it does not exist')
+    .option('--title <text>', 'title')
     .addHelpText(
       'after',
-      '\nExamples:\n  underbell dataset load takings.csv --name takings --key quay_id=quay\n  underbell dataset load kasse.csv --name takings --dates day-month-year --decimal comma',
+      '\nExamples:\n  underbell dataset upload takings.csv --name takings --shared-key quay_id=quay\n  underbell dataset upload kasse.csv --name takings --date-order day-month-year --decimal-separator comma',
     )
     .action(
       async (
@@ -106,32 +106,33 @@ export function addFileCommands(dataset: Command): void {
         options: NoteOptions & DialectOptions & { name: string; title?: string },
         command: Command,
       ) => {
-        const { name, badCellsEmpty, ...query } = options;
+        const { name, invalidAsEmpty, sharedKey: key, decimalSeparator: decimal, dateOrder: dates, ...rest } = options;
         const loaded = await callApi<LoadedFile>('PUT', `/api/v1/datasets/${encodeURIComponent(name)}/file`, {
-          query: { ...query, file: basename(file), badCells: badCellsEmpty ? 'empty' : undefined },
+          query: { ...rest, key, decimal, dates, file: basename(file), badCells: invalidAsEmpty ? 'empty' : undefined },
           file: { path: file, type: 'application/octet-stream' },
         });
         showLoaded(command, loaded);
       },
     );
-  addFileDialect(addColumnNotes(load));
-  const examine = dataset
-    .command('examine <file>')
-    .description('look at every cell of a CSV, JSON Lines or XLSX file; nothing is loaded')
-    .option('--dataset <name>', 'what it is for: how earlier files of it were written counts where it is open')
+  addFileDialect(addColumnNotes(upload));
+  const inspect = dataset
+    .command('inspect <file>')
+    .description('Check a file without importing it')
+    .option('--dataset <name>', 'dataset; formats of its earlier files are used where the file is unclear')
     .action(async (file: string, options: DialectOptions & { dataset?: string }, command: Command) => {
+      const { decimalSeparator: decimal, dateOrder: dates, ...rest } = options;
       const answer = await callApi<ExaminedUpload>('POST', '/api/v1/uploads', {
-        query: { ...options, file: basename(file) },
+        query: { ...rest, decimal, dates, file: basename(file) },
         file: { path: file, type: 'application/octet-stream' },
       });
       show(command, answer, showExamined);
     });
-  addFileDialect(examine);
-  const take = dataset
-    .command('take <upload>')
-    .description('load a file that was examined')
-    .requiredOption('--name <name>', 'the dataset')
-    .option('--title <text>', 'what people read')
+  addFileDialect(inspect);
+  const imported = dataset
+    .command('import <upload>')
+    .description('Import an inspected file')
+    .requiredOption('--name <name>', 'dataset')
+    .option('--title <text>', 'title')
     .action(
       async (
         upload: string,
@@ -140,7 +141,7 @@ export function addFileCommands(dataset: Command): void {
       ) => {
         const said = {
           type: readPairs(options.type, '--type'),
-          key: readPairs(options.key, '--key'),
+          key: readPairs(options.sharedKey, '--shared-key'),
           label: readPairs(options.label, '--label'),
           unit: readPairs(options.unit, '--unit'),
         };
@@ -149,29 +150,37 @@ export function addFileCommands(dataset: Command): void {
           name,
           ...Object.fromEntries(Object.entries(said).flatMap(([what, by]) => (by[name] ? [[what, by[name]]] : []))),
         }));
-        const { name, title, decimal, dates } = options;
-        const answer = await callApi<LoadedFile>('POST', `/api/v1/uploads/${encodeURIComponent(upload)}/load`, {
+        const { name, title, decimalSeparator: decimal, dateOrder: dates } = options;
+        const answer = await callApi<LoadedFile>('POST', `/api/v1/uploads/${encodeURIComponent(upload)}/import`, {
           query: { force: options.force },
-          body: { name, title, decimal, dates, columns, badCells: options.badCellsEmpty ? 'empty' : 'refuse' },
+          body: { name, title, decimal, dates, columns, badCells: options.invalidAsEmpty ? 'empty' : 'refuse' },
         });
         showLoaded(command, answer);
       },
     );
-  addCellDialect(addColumnNotes(take));
+  addCellDialect(addColumnNotes(imported));
 }
+
+/** Options by what a file leaves open. */
+const dialectFlags = {
+  encoding: 'encoding',
+  separator: 'separator',
+  decimal: 'decimal-separator',
+  dates: 'date-order',
+} as const;
 
 function showExamined({ id, rows, readAs, columns, questions }: ExaminedUpload): void {
   table(columns, [
     { heading: 'column', cell: (one) => one.name },
     { heading: 'type', cell: (one) => one.type },
     { heading: 'empty', cell: (one) => one.missing, isNumber: true },
-    { heading: 'some cells', cell: (one) => one.samples.slice(0, 3).join(', ') },
+    { heading: 'examples', cell: (one) => one.samples.slice(0, 3).join(', ') },
   ]);
   if (readAs) line(faint(`read as ${readAs}`));
   for (const { name, type, near } of columns) if (near && type === 'text') showNear(name, near);
   for (const { about, columns: names, cell, readings } of questions) {
     line(`${names.join(', ')}: row ${cell.row} “${cell.value}” can be read in more than one way`);
-    for (const { say, as } of readings) line(`  --${about} ${say}: ${as}`);
+    for (const { say, as } of readings) line(`  --${dialectFlags[about]} ${say}: ${as}`);
   }
-  line(`${plural(rows, 'row')}. Load it: underbell dataset take ${id} --name NAME`);
+  line(`${plural(rows, 'row')}. Import it: underbell dataset import ${id} --name NAME`);
 }

@@ -7,38 +7,33 @@ import { callApi } from '../platform/service.ts';
 const pathOf = (name: string) => `/api/v1/destinations/${encodeURIComponent(name)}`;
 const gather = (value: string, all: readonly string[]) => [...all, value];
 
-const limitsOf = ({ limits, parallel }: ShownDestination) => [...limits, `${parallel} at once`].join(', ');
+const limitsOf = ({ limits, parallel }: ShownDestination) => [...limits, `${parallel} in parallel`].join(', ');
 
 interface AddOptions {
-  readonly kind: string;
-  readonly user?: string;
+  readonly type: string;
+  readonly username?: string;
   readonly passwordFile?: string;
   readonly from?: string;
-  readonly limit: string[];
+  readonly rateLimit: string[];
   readonly parallel?: string;
 }
 
 function addSaving(destination: Command): void {
   destination
-    .command('add <name> <address>')
-    .description('save a destination, or change it')
-    .requiredOption('--kind <kind>', 'library (WebDAV), directory, webhook or mail')
-    .option('--user <user>', 'whom it lets in')
-    .option('--password-file <file>', 'the file that holds the password; `-` reads it from standard input')
-    .option('--from <address>', 'whom mail comes from')
-    .option(
-      '--limit <limit>',
-      'how fast it takes copies, `3 per 10 s` or `1600 per day`; may stand several times',
-      gather,
-      [],
-    )
-    .option('--parallel <count>', 'how many copies are on their way at once; 5 when left out')
+    .command('save <name> <address>')
+    .description('Save a destination')
+    .requiredOption('--type <type>', 'library (WebDAV), directory (server folder), webhook or mail')
+    .option('--username <name>', 'username at the destination')
+    .option('--password-file <file>', 'file with the password; - reads standard input')
+    .option('--from <email>', 'sender address of emails')
+    .option('--rate-limit <limit>', 'rate limit, example: "3 per 10 s" or "1600 per day"; repeatable', gather, [])
+    .option('--parallel <count>', 'maximum parallel deliveries; default: 5')
     .addHelpText(
       'after',
-      '\nExamples:\n  underbell destination add quay-library https://files.example/quays --kind library --user reports --password-file pw.txt --limit "3 per 10 s"\n  underbell destination add rota https://rota.example/copies --kind webhook',
+      '\nExamples:\n  underbell destination save quay-library https://files.example/quays --type library --username reports --password-file pw.txt --rate-limit "3 per 10 s"\n  underbell destination save rota https://rota.example/copies --type webhook',
     )
     .action(async (name: string, address: string, options: AddOptions, command: Command) => {
-      const { kind, user, from, limit, parallel, passwordFile } = options;
+      const { type: kind, username: user, from, rateLimit: limit, parallel, passwordFile } = options;
       const password = passwordFile === undefined ? undefined : readTextFile(passwordFile).replace(/\r?\n$/, '');
       const body = {
         kind,
@@ -53,58 +48,56 @@ function addSaving(destination: Command): void {
         body,
       });
       show(command, answer, ({ destination: saved, secret }) => {
-        line(`The destination ${name} is saved: ${limitsOf(saved)}. Try it: underbell destination test ${name}`);
-        if (secret) line(`Its messages are signed with ${secret}. This is shown once.`);
+        line(`Destination “${name}” saved: ${limitsOf(saved)}. Test it: underbell destination test ${name}`);
+        if (secret) line(`Signing secret (shown only once): ${secret}`);
       });
     });
 }
 
 export function addDestinationCommands(program: Command): void {
-  const destination = program
-    .command('destination')
-    .description('where copies go: libraries, directories, programs, mail hosts');
+  const destination = program.command('destination').description('Destinations');
   destination
     .command('list')
-    .description('the destinations that you may see, with their limits and state')
+    .description('List destinations')
     .action(async (_options, command: Command) => {
       const answer = await callApi<{ destinations: ShownDestination[] }>('GET', '/api/v1/destinations');
       show(command, answer, ({ destinations }) =>
         table(destinations, [
           { heading: 'destination', cell: (one) => one.name },
-          { heading: 'kind', cell: (one) => one.kind },
-          { heading: 'address', cell: (one) => one.address || 'as the service was started' },
-          { heading: 'takes', cell: limitsOf },
+          { heading: 'type', cell: (one) => one.kind },
+          { heading: 'address', cell: (one) => one.address || 'server setting' },
+          { heading: 'rate limits', cell: limitsOf },
           { heading: 'state', cell: (one) => (one.reason ? `${one.state}: ${one.reason}` : one.state) },
         ]),
       );
     });
   destination
     .command('show <name>')
-    .description('a destination: its limits, its state and its last test')
+    .description('Show a destination')
     .action(async (name: string, _options, command: Command) => {
       show(command, await callApi<ShownDestination>('GET', pathOf(name)), (one) => {
-        line(`${one.kind} ${one.address || 'as the service was started'}`);
-        line(`takes ${limitsOf(one)}`);
+        line(`${one.kind} ${one.address || '(server setting)'}`);
+        line(`rate limits: ${limitsOf(one)}`);
         line(one.reason ? `${one.state}: ${one.reason}` : one.state);
       });
     });
   addSaving(destination);
   destination
     .command('test <name>')
-    .description('put something there, look at it and take it away again')
+    .description('Test a destination')
     .action(async (name: string, _options, command: Command) => {
       const answer = await callApi<{ words: string; ms: number }>('POST', `${pathOf(name)}/test`);
-      show(command, answer, ({ words, ms }) => line(`${name}: ${words}, in ${ms} ms.`));
+      show(command, answer, ({ words, ms }) => line(`Destination “${name}”: ${words} (${ms} ms).`));
     });
   for (const [act, description, done] of [
-    ['pause', 'let nothing go there; runs wait', 'is paused; runs wait for it'],
-    ['open', 'let copies go there again; runs that wait go on', 'takes copies again'],
+    ['pause', 'Pause a destination; runs wait', 'paused'],
+    ['resume', 'Resume a destination', 'resumed'],
   ] as const)
     destination
       .command(`${act} <name>`)
       .description(description)
       .action(async (name: string, _options, command: Command) => {
         const answer = await callApi<ShownDestination>('POST', `${pathOf(name)}/${act}`);
-        show(command, answer, () => line(`${name} ${done}.`));
+        show(command, answer, () => line(`Destination “${name}” ${done}.`));
       });
 }

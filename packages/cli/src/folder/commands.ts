@@ -1,166 +1,151 @@
-import type { BinnedThing, Collection, FolderPage, FoundThing, ShownFolder, ThingUser } from '@underbell/core/folder';
+import type { BinnedThing, Collection, FolderPage, FoundThing, ShownFolder } from '@underbell/core/folder';
 import type { Command } from 'commander';
-import { trashableKinds } from '@underbell/core/access';
 import { collect } from '../platform/files.ts';
-import { line, plural, show, table } from '../platform/output.ts';
+import { line, show, table } from '../platform/output.ts';
 import { callApi } from '../platform/service.ts';
 
-function addFind(program: Command): void {
+function addSearch(program: Command): void {
   program
-    .command('find <words...>')
-    .description('find reports, boards and datasets by names, columns and descriptions')
+    .command('search <words...>')
+    .description('Search reports, boards and datasets')
     .action(async (words: string[], _options, command: Command) => {
-      const answer = await callApi<{ found: FoundThing[] }>('GET', '/api/v1/find', {
+      const answer = await callApi<{ found: FoundThing[] }>('GET', '/api/v1/search', {
         query: { text: words.join(' ') },
       });
       show(command, answer, ({ found }) => {
         table(found, [
-          { heading: 'what', cell: (one) => one.kind },
+          { heading: 'kind', cell: (one) => one.kind },
           { heading: 'name', cell: (one) => one.name },
           { heading: 'title', cell: (one) => one.title },
           { heading: 'folder', cell: (one) => one.folder },
-          { heading: 'found in', cell: (one) => one.because },
+          { heading: 'match', cell: (one) => one.because },
         ]);
-        if (found.length === 0) line('Nothing found.');
+        if (found.length === 0) line('No results.');
       });
     });
 }
 
 interface PageOptions {
-  readonly words?: string;
+  readonly intro?: string;
   readonly order?: string;
-  readonly pictures?: string;
+  readonly thumbnails?: string;
   readonly origin: string[];
-  readonly origins: boolean;
+  readonly removeOrigins?: true;
 }
 
 function addFolders(program: Command): void {
-  const folder = program
-    .command('folder')
-    .description('folders of reports, boards and datasets; rights on one hold for all in it');
+  const folder = program.command('folder').description('Folders');
   folder
     .command('list')
-    .description('the folders that you may see')
+    .description('List folders')
     .action(async (_options, command: Command) => {
       const answer = await callApi<{ folders: ShownFolder[] }>('GET', '/api/v1/folders');
       show(command, answer, ({ folders }) =>
         table(folders, [
           { heading: 'folder', cell: (one) => one.name },
           { heading: 'title', cell: (one) => one.title },
-          { heading: 'in', cell: (one) => one.parentName ?? '' },
+          { heading: 'parent', cell: (one) => one.parentName ?? '' },
         ]),
       );
     });
   folder
     .command('save <name>')
-    .description('make a folder, move it, or give it another title')
-    .requiredOption('--title <text>', 'what people read')
-    .option('--in <folder>', 'the folder that it lies in')
-    .option('--yes', 'also where more people get rights on what lies in it')
-    .action(async (name: string, options: { title: string; in?: string; yes?: boolean }, command: Command) => {
+    .description('Save a folder')
+    .requiredOption('--title <text>', 'title')
+    .option('--parent <folder>', 'parent folder')
+    .option('--force', 'even if more users get access')
+    .action(async (name: string, options: { title: string; parent?: string; force?: boolean }, command: Command) => {
       const answer = await callApi('PUT', `/api/v1/folders/${encodeURIComponent(name)}`, {
-        query: { confirmed: options.yes },
-        body: { title: options.title, parentName: options.in ?? null },
+        query: { confirmed: options.force },
+        body: { title: options.title, parentName: options.parent ?? null },
       });
-      show(command, answer, () => line(`${name} is saved${options.in ? ` in ${options.in}` : ''}.`));
+      show(command, answer, () => line(`Folder “${name}” saved${options.parent ? ` in “${options.parent}”` : ''}.`));
     });
   folder
     .command('show <name>')
-    .description('a folder as a collection of what you may see in it')
+    .description('Show the content of a folder')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await callApi<Collection>('GET', `/api/v1/collections/${encodeURIComponent(name)}`);
+      const answer = await callApi<Collection>('GET', `/api/v1/folders/${encodeURIComponent(name)}/contents`);
       show(command, answer, ({ title, words, things, folders }) => {
         line(title);
         if (words !== '') line(words);
         table(things, [
-          { heading: 'what', cell: (one) => one.kind },
+          { heading: 'kind', cell: (one) => one.kind },
           { heading: 'name', cell: (one) => one.name },
           { heading: 'title', cell: (one) => one.title },
           { heading: 'path', cell: (one) => one.path },
         ]);
-        if (folders.length > 0) line(`Folders in it: ${folders.map((one) => one.name).join(', ')}`);
+        if (folders.length > 0) line(`Subfolders: ${folders.map((one) => one.name).join(', ')}`);
       });
     });
   folder
     .command('page <name>')
-    .description('set the start page of a folder; what is left out stays as it is')
-    .option('--words <text>', 'what stands at its head')
-    .option('--order <things>', 'what comes first, as "report takings,board harbour"')
-    .option('--pictures <yes|no>', 'with small current pictures')
-    .option('--origin <origin>', 'a host whose pages may frame it; may be repeated', collect, [])
-    .option('--no-origins', 'no host may frame it')
+    .description('Set the folder page')
+    .option('--intro <text>', 'introduction')
+    .option('--order <items>', 'first items, example: "report takings,board harbour"')
+    .option('--thumbnails <yes|no>', 'show thumbnails')
+    .option('--origin <origin>', 'allowed origin; repeatable', collect, [])
+    .option('--remove-origins', 'remove all allowed origins')
     .action(async (name: string, options: PageOptions, command: Command) => {
       const path = `/api/v1/folders/${encodeURIComponent(name)}/page`;
       const before = await callApi<FolderPage>('GET', path);
       const body = {
-        words: options.words ?? before.words,
+        words: options.intro ?? before.words,
         order: options.order?.split(',').map((one) => one.trim()) ?? before.order,
-        hasPictures: options.pictures === undefined ? before.hasPictures : options.pictures === 'yes',
-        origins: options.origins ? (options.origin.length > 0 ? options.origin : before.origins) : [],
+        hasPictures: options.thumbnails === undefined ? before.hasPictures : options.thumbnails === 'yes',
+        origins: options.removeOrigins ? [] : options.origin.length > 0 ? options.origin : before.origins,
       };
       const answer = await callApi<FolderPage>('PUT', path, { body });
-      show(command, answer, () => line(`The start page of ${name} is saved.`));
+      show(command, answer, () => line(`Folder page of “${name}” saved.`));
     });
   folder
     .command('move <kind> <name>')
-    .description('put a report, board or dataset into a folder, or take it out')
-    .option('--to <folder>', 'left out: into no folder')
-    .option('--yes', 'also where more people get rights on it')
-    .action(async (kind: string, name: string, options: { to?: string; yes?: boolean }, command: Command) => {
-      const path = `/api/v1/folders/-/${encodeURIComponent(kind)}/${encodeURIComponent(name)}`;
-      await callApi('PUT', path, { query: { confirmed: options.yes }, body: { folder: options.to ?? null } });
+    .description('Move a report, board or dataset to a folder')
+    .option('--to <folder>', 'folder; default: none')
+    .option('--force', 'even if more users get access')
+    .action(async (kind: string, name: string, options: { to?: string; force?: boolean }, command: Command) => {
+      const path = `/api/v1/${encodeURIComponent(kind)}s/${encodeURIComponent(name)}/folder`;
+      await callApi('PUT', path, { query: { confirmed: options.force }, body: { folder: options.to ?? null } });
       show(command, { kind, name, folder: options.to ?? null }, () =>
-        line(options.to ? `${kind} ${name} lies in ${options.to} now.` : `${kind} ${name} lies in no folder now.`),
+        line(
+          options.to
+            ? `Moved ${kind} “${name}” to folder “${options.to}”.`
+            : `Moved ${kind} “${name}” out of its folder.`,
+        ),
       );
     });
 }
 
-function addBin(program: Command): void {
-  const bin = program.command('bin').description('what was thrown away, for 30 days');
-  bin
+function addTrash(program: Command): void {
+  const trash = program.command('trash').description('Deleted items, kept for 30 days');
+  trash
     .command('list')
-    .description('what you own and threw away')
+    .description('List deleted items')
     .action(async (_options, command: Command) => {
-      const answer = await callApi<{ things: BinnedThing[] }>('GET', '/api/v1/bin');
+      const answer = await callApi<{ things: BinnedThing[] }>('GET', '/api/v1/trash');
       show(command, answer, ({ things }) => {
         table(things, [
-          { heading: 'what', cell: (one) => one.kind },
+          { heading: 'kind', cell: (one) => one.kind },
           { heading: 'name', cell: (one) => one.name },
           { heading: 'title', cell: (one) => one.title },
-          { heading: 'thrown away by', cell: (one) => one.deletedBy },
-          { heading: 'until', cell: (one) => one.until.slice(0, 10) },
+          { heading: 'deleted by', cell: (one) => one.deletedBy },
+          { heading: 'restorable until', cell: (one) => one.until.slice(0, 10) },
         ]);
-        if (things.length === 0) line('The bin is empty.');
+        if (things.length === 0) line('Trash is empty.');
       });
     });
-  bin
-    .command('add <kind> <name>')
-    .description(`throw a ${trashableKinds.join(', a ')} away; what depends on it is told first`)
-    .option('--confirm', 'even if something depends on it')
-    .action(async (kind: string, name: string, options: { confirm?: boolean }, command: Command) => {
-      const answer = await callApi<{ uses: ThingUser[] }>(
-        'DELETE',
-        `/api/v1/${encodeURIComponent(kind)}s/${encodeURIComponent(name)}`,
-        { query: { confirmed: options.confirm === true ? true : undefined } },
-      );
-      show(command, answer, ({ uses }) => {
-        line(`${kind} ${name} lies in the bin for 30 days: underbell bin restore ${kind} ${name}`);
-        if (uses.length > 0)
-          line(`${plural(uses.length, 'thing')} stopped working: ${uses.map((one) => one.user).join(', ')}`);
-      });
-    });
-  bin
+  trash
     .command('restore <kind> <name>')
-    .description('take a thing out of the bin again')
+    .description('Restore a deleted item')
     .action(async (kind: string, name: string, _options, command: Command) => {
-      const path = `/api/v1/bin/${encodeURIComponent(kind)}/${encodeURIComponent(name)}/restore`;
+      const path = `/api/v1/trash/${encodeURIComponent(kind)}/${encodeURIComponent(name)}/restore`;
       const answer = await callApi('POST', path);
-      show(command, answer, () => line(`${kind} ${name} is back.`));
+      show(command, answer, () => line(`Restored ${kind} “${name}”.`));
     });
 }
 
 export function addFolderCommands(program: Command): void {
-  addFind(program);
+  addSearch(program);
   addFolders(program);
-  addBin(program);
+  addTrash(program);
 }

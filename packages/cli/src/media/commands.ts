@@ -15,21 +15,21 @@ function tell({ name, title, versions, usedBy }: ShownMedia): void {
     { heading: 'type', cell: (one) => one.type },
     { heading: 'pixels', cell: sizeOf },
     { heading: 'size', cell: (one) => megabytes(one.sizeBytes), isNumber: true },
-    { heading: 'put in', cell: (one) => `${shortTime(one.at)} by ${one.by}` },
+    { heading: 'uploaded', cell: (one) => `${shortTime(one.at)} by ${one.by}` },
   ]);
-  line(usedBy.length > 0 ? `Shown by ${usedBy.join(', ')}.` : 'Shown by no playlist.');
+  line(usedBy.length > 0 ? `Used by: ${usedBy.join(', ')}.` : 'Not used by a playlist.');
 }
 
 export function addMediaCommands(program: Command): void {
-  const media = program.command('media').description('pictures and videos that screens show');
+  const media = program.command('media').description('Images and videos');
   media
-    .command('add <file>')
-    .description('put a picture (PNG, JPEG, WebP, SVG) or video (MP4, WebM) in, new or as the next version')
-    .requiredOption('--name <name>', 'its name, made when it is new')
-    .option('--title <title>', 'what people call it')
+    .command('upload <file>')
+    .description('Upload an image or video, or its next version')
+    .requiredOption('--name <name>', 'media; created if it does not exist')
+    .option('--title <title>', 'title')
     .addHelpText(
       'after',
-      '\nExample:\n  underbell media add harbour.svg --name harbour-map --title "Map of the harbour"',
+      '\nExample:\n  underbell media upload harbour.svg --name harbour-map --title "Map of the harbour"',
     )
     .action(async (file: string, options: { name: string; title?: string }, command: Command) => {
       const { name, title } = options;
@@ -41,7 +41,7 @@ export function addMediaCommands(program: Command): void {
     });
   media
     .command('list')
-    .description('those that you may see')
+    .description('List images and videos')
     .action(async (_options, command: Command) => {
       const answer = await callApi<{ media: ListedMedia[] }>('GET', '/api/v1/media');
       show(command, answer, (found) =>
@@ -57,32 +57,34 @@ export function addMediaCommands(program: Command): void {
     });
   media
     .command('show <name>')
-    .description('one of them: its versions, and what shows it')
+    .description('Show versions and use')
     .action(async (name: string, _options, command: Command) => {
       show(command, await callApi<ShownMedia>('GET', pathOf(name)), tell);
     });
   media
-    .command('title <name> <title>')
-    .description('give it another title')
+    .command('set-title <name> <title>')
+    .description('Set the title')
     .action(async (name: string, title: string, _options, command: Command) => {
       show(command, await callApi<ShownMedia>('PUT', `${pathOf(name)}/title`, { body: { title } }), tell);
     });
   media
-    .command('fetch <name>')
-    .description('write the file down')
-    .option('--at-version <number>', 'one of its versions; the newest when left out')
-    .option('--small', 'a small picture of it (WebP) instead')
-    .option('--out <file>', 'where to; under its own name here when left out')
-    .action(async (name: string, options: { atVersion?: string; small?: true; out?: string }, command: Command) => {
-      const found = await callApi<ShownMedia>('GET', pathOf(name));
-      const version =
-        options.atVersion === undefined
-          ? found.newest
-          : found.versions.find((one) => String(one.number) === options.atVersion);
-      const fileName = basename(version?.fileName ?? found.newest.fileName);
-      const out = options.out ?? (options.small ? `${parse(fileName).name}-small.webp` : fileName);
-      const query = options.atVersion === undefined ? {} : { version: options.atVersion };
-      await fetchFile(`${pathOf(name)}/${options.small ? 'thumbnail' : 'file'}`, query, out);
-      show(command, { written: out }, () => line(`Written to ${out}.`));
-    });
+    .command('download <name>')
+    .description('Download the file')
+    .option('--file-version <number>', 'version; default: the newest')
+    .option('--thumbnail', 'thumbnail (WebP)')
+    .option('--out <file>', 'file; default: its own name')
+    .action(
+      async (name: string, options: { fileVersion?: string; thumbnail?: true; out?: string }, command: Command) => {
+        const found = await callApi<ShownMedia>('GET', pathOf(name));
+        const version =
+          options.fileVersion === undefined
+            ? found.newest
+            : found.versions.find((one) => String(one.number) === options.fileVersion);
+        const fileName = basename(version?.fileName ?? found.newest.fileName);
+        const out = options.out ?? (options.thumbnail ? `${parse(fileName).name}-small.webp` : fileName);
+        const query = options.fileVersion === undefined ? {} : { version: options.fileVersion };
+        await fetchFile(`${pathOf(name)}/${options.thumbnail ? 'thumbnail' : 'file'}`, query, out);
+        show(command, { written: out }, () => line(`Written to ${out}.`));
+      },
+    );
 }

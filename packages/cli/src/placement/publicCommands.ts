@@ -13,68 +13,66 @@ const pathOf = (name: string) => `/api/v1/placements/${encodeURIComponent(name)}
 
 /** Links by which everybody sees a placement, and the administrator's switch for all of them. */
 export function addPublicCommands(program: Command): void {
-  const link = program
-    .command('public-link')
-    .description('links by which everybody sees a placement, without signing in');
+  const link = program.command('public-link').description('Public links: view a placement without sign-in');
   for (const [word, isOn, said] of [
-    ['on', true, 'Owners may make public links now.'],
-    ['off', false, 'No public link shows anything now.'],
+    ['enable', true, 'Public links enabled.'],
+    ['disable', false, 'Public links disabled.'],
   ] as const)
     link
       .command(word)
-      .description(`switch public links ${word} for the whole installation, as its administrator`)
+      .description(isOn ? 'Enable public links (administrators)' : 'Disable public links (administrators)')
       .action(async (_options, command: Command) => {
         show(command, await callApi<object>('PUT', '/api/v1/public-links', { body: { isOn } }), () => line(said));
       });
   link
     .command('list <placement>')
-    .description('the public links of a placement, and what keeps it from being public')
+    .description('List the public links of a placement')
     .action(async (name: string, _options, command: Command) => {
       show(command, await callApi<PublicLinks>('GET', pathOf(name)), ({ links, refused }) => {
         table(links, [
           { heading: 'number', cell: (one) => one.id },
-          { heading: 'note', cell: (one) => one.note },
-          { heading: 'until', cell: (one) => shortTime(one.until) },
+          { heading: 'reason', cell: (one) => one.note },
+          { heading: 'expires', cell: (one) => shortTime(one.until) },
           { heading: 'views', cell: (one) => one.views, isNumber: true },
           {
             heading: 'state',
             cell: (one) =>
-              one.endedAt ? `ended by ${one.endedBy ?? ''}` : one.closed ? `shows nothing: ${one.closed}` : one.url,
+              one.endedAt ? `revoked by ${one.endedBy ?? ''}` : one.closed ? `not available: ${one.closed}` : one.url,
           },
         ]);
-        if (refused) line(`Not to be made public: ${refused.message}; ${refused.hint}.`);
-        else if (links.length === 0) line('No public link yet.');
+        if (refused) line(`Public links are not possible: ${refused.message}; ${refused.hint}.`);
+        else if (links.length === 0) line('No public links.');
       });
     });
   link
-    .command('make <placement>')
-    .description('make a link by which everybody who knows it sees the placement')
-    .requiredOption('--note <text>', 'why everybody may see it')
-    .option('--days <number>', 'it ends after so many days, 366 at most', '14')
+    .command('create <placement>')
+    .description('Create a public link')
+    .requiredOption('--note <text>', 'reason')
+    .option('--days <number>', 'lifetime in days, at most 366', '14')
     .action(async (name: string, { note, days }: { note: string; days: string }, command: Command) => {
       const body = { note, until: dayIn(days) };
       show(command, await callApi<PublicLink>('POST', pathOf(name), { body }), (made) => {
         line(made.url);
-        line(`Whoever has it sees these figures until ${shortTime(made.until)}, without signing in.`);
+        line(`Everyone with this link can view the placement until ${shortTime(made.until)}, without sign-in.`);
       });
     });
   link
-    .command('change <number>')
-    .description('give a public link another end or another note')
-    .option('--note <text>', 'why everybody may see it')
-    .option('--days <number>', 'it ends so many days from now')
+    .command('update <number>')
+    .description('Change the expiry or reason of a public link')
+    .option('--note <text>', 'reason')
+    .option('--days <number>', 'lifetime in days from now')
     .action(async (id: string, { note, days }: { note?: string; days?: string }, command: Command) => {
       const body = { note, ...(days === undefined ? {} : { until: dayIn(days) }) };
       const path = `/api/v1/public-links/${encodeURIComponent(id)}`;
       show(command, await callApi<PublicLink>('PUT', path, { body }), (changed) =>
-        line(`“${changed.note}” ends ${shortTime(changed.until)}.`),
+        line(`Public link “${changed.note}” updated. It expires ${shortTime(changed.until)}.`),
       );
     });
   link
-    .command('end <number>')
-    .description('end a public link at once')
+    .command('revoke <number>')
+    .description('Revoke a public link')
     .action(async (id: string, _options, command: Command) => {
       await callApi('DELETE', `/api/v1/public-links/${encodeURIComponent(id)}`);
-      show(command, { ended: id }, () => line('The link shows nothing any more.'));
+      show(command, { revoked: id }, () => line('Public link revoked.'));
     });
 }

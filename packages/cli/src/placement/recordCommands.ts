@@ -11,47 +11,50 @@ const kinds = ['element', 'frame', 'node', 'curl', 'exchange'] as const satisfie
 
 function tellTry({ fields, datasets, refused, nearest }: RecordTry): void {
   for (const { name, type, dataset, column } of fields)
-    line(`record field ${name}: ${type}, beside ${dataset}${column === undefined ? '' : `.${column}`}`);
-  if (refused) line(`nothing is shown: ${refused.message} (${refused.code})`);
+    line(`record field ${name}: ${type}, compared with ${dataset}${column === undefined ? '' : `.${column}`}`);
+  if (refused) line(`no data: ${refused.message} (${refused.code})`);
   for (const { dataset, limits, rows } of datasets) {
     line();
-    line(`${dataset}: ${rows ?? 'not told how many'} rows`);
+    line(`${dataset}: ${rows ?? 'unknown number of'} rows`);
     for (const one of limits)
       line(`  ${one.origin}: ${one.words}${one.rowsLeft === undefined ? '' : `, ${one.rowsLeft} left`}`);
   }
   for (const [field, values] of Object.entries(nearest))
-    line(`no row has this ${field}; there is ${values.join(', ')}`);
+    line(`No row has this ${field}. Similar values: ${values.join(', ')}`);
 }
 
-/** A placement beside a record: tried out, and what its host pastes. */
-export function addRecordCommands(place: Command): void {
-  place
-    .command('try <name>')
-    .description('what a placement shows you beside a record: its filter in words and the rows left')
-    .option('--record <field=value>', 'a field of the record; may be repeated', collect, [])
-    .option('--where <dataset=filter>', 'as if it were saved with this CQL2 text; may be repeated', collect, [])
-    .action(async (name: string, options: { record: string[]; where: string[] }, command: Command) => {
+/** Tests of a placement with a record, and snippets for its host page. */
+export function addRecordCommands(placement: Command): void {
+  placement
+    .command('test <name>')
+    .description('Test a placement with a record')
+    .option('--record <field=value>', 'field of the record; repeatable', collect, [])
+    .option('--filter <dataset=filter>', 'CQL2 filter to test instead of the saved one; repeatable', collect, [])
+    .action(async (name: string, options: { record: string[]; filter: string[] }, command: Command) => {
       const record = readPairs(options.record, '--record');
-      if (options.where.length === 0)
-        return show(command, await callApi<RecordTry>('POST', `${pathOf(name)}/try`, { body: { record } }), tellTry);
+      if (options.filter.length === 0)
+        return show(command, await callApi<RecordTry>('POST', `${pathOf(name)}/test`, { body: { record } }), tellTry);
       const saved = await callApi<ShownPlacement>('GET', pathOf(name));
       const { kind, title, report, board, page, figure, firstPage, edition, origins, parameters, look, swaps } = saved;
       const shows = { kind, title, report, board, page, figure, firstPage, edition, origins, parameters, look, swaps };
-      const body = { ...shows, name, record, where: readPairs(options.where, '--where') };
-      show(command, await callApi<RecordTry>('POST', '/api/v1/placements/try', { body }), tellTry);
+      const body = { ...shows, name, record, where: readPairs(options.filter, '--filter') };
+      show(command, await callApi<RecordTry>('POST', '/api/v1/placements/test', { body }), tellTry);
     });
-  place
-    .command('lines <name> [kind]')
-    .description(`what a host pastes that has a record beside it: ${kinds.join(', ')}`)
+  placement
+    .command('snippets <name> [type]')
+    .description(`Print the snippets for a host page (${kinds.join(', ')})`)
     .action(async (name: string, kind: string | undefined, _options, command: Command) => {
       const { beside } = await callApi<ShownPlacement>('GET', pathOf(name));
       if (!beside)
-        throw localProblem('INPUT_INVALID', `\`${name}\` stands beside no record`, {
-          hint: "its filter names a field: quay_id = record('quay')",
+        throw localProblem('INPUT_INVALID', `The filters of placement “${name}” use no record.`, {
+          hint: "Add a filter such as quay_id = record('quay').",
         });
       const found = kinds.find((one) => one === kind);
       if (kind !== undefined && found === undefined)
-        throw localProblem('OPTION_UNKNOWN', `there are no lines \`${kind}\``, { word: kind, hint: kinds.join(', ') });
+        throw localProblem('OPTION_UNKNOWN', `“${kind}” is not a type of snippet.`, {
+          word: kind,
+          hint: kinds.join(', '),
+        });
       show(command, beside.lines, (lines) => {
         for (const one of found === undefined ? kinds : [found]) {
           if (found === undefined) line(`# ${one}`);

@@ -9,7 +9,8 @@ function wordsOf(command: Command): string[] {
 export function addCompletionCommand(program: Command): void {
   program
     .command('completion')
-    .description('print a completion script: source <(underbell completion)')
+    .description('Print a shell completion script')
+    .addHelpText('after', '\nExample:\n  source <(underbell completion)')
     .action(() => {
       const cases = program.commands.map((noun) => {
         const verbs = noun.commands.map(

@@ -12,11 +12,11 @@ function showSeen(seen: SeenView): void {
   for (const { dataset, rowsTotal, limits, masks } of seen.datasets) {
     line();
     table(
-      [{ origin: '', name: '', words: 'every row', rowsLeft: rowsTotal }, ...limits],
+      [{ origin: '', name: '', words: 'all rows', rowsLeft: rowsTotal }, ...limits],
       [
         { heading: dataset, cell: (one) => one.origin },
         { heading: 'name', cell: (one) => one.name },
-        { heading: 'limit', cell: (one) => one.words },
+        { heading: 'filter', cell: (one) => one.words },
         { heading: 'rows left', cell: (one) => one.rowsLeft ?? '', isNumber: true },
       ],
     );
@@ -49,63 +49,67 @@ function showAll(seen: SeenReport): void {
     if (one.both === undefined) continue;
     line();
     line(
-      `${one.dataset}: both see ${plural(one.both, 'row')}, only ${seen.as.name} ${plural(one.onlyFirst ?? 0, 'row')}, only ${seen.and.as.name} ${plural(one.onlySecond ?? 0, 'row')}`,
+      `${one.dataset}: both ${plural(one.both, 'row')}; only ${seen.as.name} ${plural(one.onlyFirst ?? 0, 'row')}; only ${seen.and.as.name} ${plural(one.onlySecond ?? 0, 'row')}`,
     );
   }
 }
 
-/** A person by address, `client:` with a client's name, or `token:` with a token's number. */
-function readSubject(text: string, options: SeeOptions): object {
-  const [, kind, name] = /^(client|token):(.+)$/.exec(text) ?? [];
-  const place = options.in === undefined ? {} : { placement: options.in };
-  const where = options.with.length === 0 ? {} : { details: { where: readPairs(options.with, '--with') } };
-  if (kind === 'client') return { client: name, ...where, ...place };
-  return kind ? { [kind]: name, ...place } : { person: text, ...place };
+/** Reads `user:EMAIL`, `client:ID` or `token:ID`; an email address alone is a user. */
+function readViewer(text: string, options: PreviewOptions): object {
+  const [, kind = 'user', name = text] = /^(user|client|token):(.+)$/.exec(text) ?? [];
+  const placement = options.placement === undefined ? {} : { placement: options.placement };
+  const where =
+    options.tokenFilter.length === 0 ? {} : { details: { where: readPairs(options.tokenFilter, '--token-filter') } };
+  if (kind === 'client') return { client: name, ...where, ...placement };
+  return { [kind === 'user' ? 'person' : kind]: name, ...placement };
 }
 
-interface SeeOptions {
-  readonly as: string;
-  readonly and?: string;
-  readonly in?: string;
-  readonly with: string[];
+interface PreviewOptions {
+  readonly viewer: string;
+  readonly compare?: string;
+  readonly placement?: string;
+  readonly tokenFilter: string[];
   readonly page?: string;
-  readonly where?: string;
+  readonly filter?: string;
   readonly param: string[];
 }
 
-export function addSeeCommand(program: Command): void {
+export function addPreviewCommands(program: Command): void {
   program
-    .command('see <report>')
-    .description('what somebody else would see of a report, and why')
-    .requiredOption('--as <viewer>', 'a person’s address, client:NAME or token:NUMBER')
-    .option('--and <viewer>', 'a second viewer, to compare with')
-    .option('--in <placement>', 'in a placement')
-    .option('--with <dataset=filter>', 'what a program would ask its token for; may be repeated', collect, [])
-    .option('--page <page>', 'the page')
-    .option('--where <filter>', 'CQL2 that narrows further, as its reader would')
-    .option('--param <name=value>', 'a parameter of the report; may be repeated', collect, [])
+    .command('preview-as <report>')
+    .description('Preview a report as another user')
+    .requiredOption('--viewer <viewer>', 'user:EMAIL, client:ID or token:ID')
+    .option('--compare <viewer>', 'second viewer')
+    .option('--placement <name>', 'placement')
+    .option('--token-filter <dataset=filter>', 'filter that a client would request; repeatable', collect, [])
+    .option('--page <page>', 'page')
+    .option('--filter <filter>', 'reader filter (CQL2)')
+    .option('--param <name=value>', 'parameter; repeatable', collect, [])
     .addHelpText(
       'after',
-      '\nExamples:\n  underbell see quay-punctuality --as quay17@skerrow.example --param month=2026-10-01\n  underbell see quay-punctuality --as ines.holt@skerrow.example --and quay17@skerrow.example',
+      '\nExamples:\n  underbell preview-as quay-punctuality --viewer user:quay17@skerrow.example --param month=2026-10-01\n  underbell preview-as quay-punctuality --viewer user:ines.holt@skerrow.example --compare user:quay17@skerrow.example',
     )
-    .action(async (report: string, options: SeeOptions, command: Command) => {
-      const { as, and, page, where, param } = options;
+    .action(async (report: string, options: PreviewOptions, command: Command) => {
+      const { viewer, compare, page, filter: where, param } = options;
       const body = {
-        as: readSubject(as, options),
-        ...(and === undefined ? {} : { and: readSubject(and, options) }),
+        as: readViewer(viewer, options),
+        ...(compare === undefined ? {} : { and: readViewer(compare, options) }),
         parameters: readPairs(param, '--param'),
         page,
         where,
       };
-      const seen = await callApi<SeenReport>('POST', `/api/v1/reports/${encodeURIComponent(report)}/see`, { body });
+      const seen = await callApi<SeenReport>('POST', `/api/v1/reports/${encodeURIComponent(report)}/preview-as`, {
+        body,
+      });
       show(command, seen, showAll);
     });
-  program
-    .command('see-recipient <burst> <recipient>')
-    .description('what a recipient’s copy of a burst would hold, and why')
-    .option('--period <period>', 'the period, such as 2026-10')
+  program.commands
+    .find((one) => one.name() === 'burst')!
+    .command('preview-copy <burst> <recipient>')
+    .description('Preview the copy of one recipient')
+    .option('--period <period>', 'period, example: 2026-10')
     .action(async (burst: string, recipient: string, options: { period?: string }, command: Command) => {
-      const seen = await callApi<SeenCopy>('GET', `/api/v1/bursts/${encodeURIComponent(burst)}/see`, {
+      const seen = await callApi<SeenCopy>('GET', `/api/v1/bursts/${encodeURIComponent(burst)}/copy-preview`, {
         query: { recipient, period: options.period },
       });
       show(command, seen, showSeen);

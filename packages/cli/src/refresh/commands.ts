@@ -6,19 +6,19 @@ import { callApi } from '../platform/service.ts';
 const at = (name: string) => `/api/v1/datasets/${encodeURIComponent(name)}`;
 
 function whenWords({ kind, keepSeconds, schedule, source, hasHook }: PlannedRefresh): string {
-  if (kind === 'live') return `live, shown again for ${keepSeconds} s`;
+  if (kind === 'live') return `live, cached for ${keepSeconds} s`;
   const ways = [
     ...(schedule ? [schedule.words] : []),
-    ...(hasHook ? ['when its address is called'] : []),
-    ...(source === null ? ['when a file comes'] : []),
+    ...(hasHook ? ['webhook'] : []),
+    ...(source === null ? ['file'] : []),
   ];
-  return ways.join('; ') || 'by hand';
+  return ways.join('; ') || 'manual';
 }
 
 function addLooking(dataset: Command): void {
   dataset
     .command('profile <name>')
-    .description('what stands in each column: missing, distinct, smallest, largest and most frequent values')
+    .description('Show statistics per column')
     .action(async (name: string, _options, command: Command) => {
       const answer = await callApi<{ columns: ColumnProfile[] }>('GET', `${at(name)}/profile`);
       show(command, answer, ({ columns }) =>
@@ -44,7 +44,7 @@ function addLooking(dataset: Command): void {
 function addPlanning(dataset: Command): void {
   dataset
     .command('refreshes')
-    .description('how every dataset that you may change is kept fresh: next times, last load')
+    .description('List refresh schedules and results')
     .action(async (_options, command: Command) => {
       const answer = await callApi<{ refreshes: PlannedRefresh[] }>('GET', '/api/v1/refreshes');
       show(command, answer, ({ refreshes }) =>
@@ -60,48 +60,53 @@ function addPlanning(dataset: Command): void {
     });
   dataset
     .command('schedule <name>')
-    .description('load a snapshot anew by itself')
-    .option('--rule <rule>', 'RFC 5545, for example FREQ=DAILY;BYHOUR=6;BYMINUTE=0')
-    .option('--zone <zone>', 'IANA time zone', 'UTC')
-    .option('--start <time>', 'the first day and time, 2026-11-23T06:00')
-    .option('--off', 'no longer by itself')
+    .description('Set the refresh schedule')
+    .option('--rrule <rule>', 'recurrence (RFC 5545), example: FREQ=DAILY;BYHOUR=6;BYMINUTE=0')
+    .option('--time-zone <zone>', 'IANA time zone', 'UTC')
+    .option('--start <time>', 'first date and time, example: 2026-11-23T06:00')
+    .option('--remove', 'remove the schedule')
     .addHelpText(
       'after',
-      '\nExample: underbell dataset schedule sailings --rule "FREQ=DAILY;BYHOUR=6;BYMINUTE=0" --zone Europe/Berlin',
+      '\nExample: underbell dataset schedule sailings --rrule "FREQ=DAILY;BYHOUR=6;BYMINUTE=0" --time-zone Europe/Berlin',
     )
     .action(
       async (
         name: string,
-        options: { rule?: string; zone: string; start?: string; off?: boolean },
+        options: { rrule?: string; timeZone: string; start?: string; remove?: boolean },
         command: Command,
       ) => {
         const start = options.start ?? `${new Date().toISOString().slice(0, 10)}T00:00`;
-        const schedule = options.off ? null : { rule: options.rule ?? '', start, timeZone: options.zone };
+        const schedule = options.remove ? null : { rule: options.rrule ?? '', start, timeZone: options.timeZone };
         const answer = await callApi<{ nextRefreshAt: string | null }>('PUT', `${at(name)}/schedule`, {
           body: { schedule },
         });
         show(command, answer, ({ nextRefreshAt }) =>
           line(
-            nextRefreshAt ? `${name} is loaded next at ${nextRefreshAt}.` : `${name} is not loaded by itself any more.`,
+            nextRefreshAt
+              ? `Schedule saved. Next refresh of “${name}”: ${nextRefreshAt}.`
+              : `Schedule of “${name}” removed.`,
           ),
         );
       },
     );
   dataset
-    .command('stop <name>')
-    .description('stop the loading that is under way; the old data stays')
+    .command('cancel <name>')
+    .description('Cancel the running refresh')
     .action(async (name: string, _options, command: Command) => {
-      const answer = await callApi('POST', `${at(name)}/stop`);
-      show(command, answer, () => line(`${name} is asked to stop.`));
+      const answer = await callApi('POST', `${at(name)}/cancel-refresh`);
+      show(command, answer, () => line(`Cancelling the refresh of “${name}”.`));
     });
   dataset
-    .command('hook <name>')
-    .description('make an address that loads the dataset when it is called, or take it away')
-    .option('--off', 'take it away')
-    .action(async (name: string, options: { off?: boolean }, command: Command) => {
-      const answer = await callApi<{ url?: string } | undefined>(options.off ? 'DELETE' : 'POST', `${at(name)}/hook`);
+    .command('webhook <name>')
+    .description('Create or remove the webhook URL that starts a refresh')
+    .option('--remove', 'remove it')
+    .action(async (name: string, options: { remove?: boolean }, command: Command) => {
+      const answer = await callApi<{ url?: string } | undefined>(
+        options.remove ? 'DELETE' : 'POST',
+        `${at(name)}/webhook`,
+      );
       show(command, answer ?? {}, (made) =>
-        line(made.url ? `Shown once: POST ${made.url}` : `${name} has no such address any more.`),
+        line(made.url ? `Webhook URL (shown only once): POST ${made.url}` : 'Webhook URL deleted.'),
       );
     });
 }

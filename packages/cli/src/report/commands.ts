@@ -5,10 +5,10 @@ import { faint, line, plural, shortTime, show, table } from '../platform/output.
 import { callApi } from '../platform/service.ts';
 
 export function addReportCommands(program: Command): void {
-  const report = program.command('report').description('published definitions of pages and figures');
+  const report = program.command('report').description('Reports');
   report
     .command('list')
-    .description('the reports that you may see')
+    .description('List reports')
     .action(async (_options, command: Command) => {
       const answer = await callApi<{ reports: ListedReport[] }>('GET', '/api/v1/reports');
       show(command, answer, ({ reports }) => {
@@ -23,7 +23,7 @@ export function addReportCommands(program: Command): void {
     });
   report
     .command('show <name>')
-    .description('a report with its editions')
+    .description('Show a report and its editions')
     .action(async (name: string, _options, command: Command) => {
       const answer = await callApi<ShownReport>('GET', `/api/v1/reports/${encodeURIComponent(name)}`);
       show(command, answer, ({ title, edition, editions }) => {
@@ -38,40 +38,38 @@ export function addReportCommands(program: Command): void {
     });
   report
     .command('check <file>')
-    .description('check a definition without publishing it')
+    .description('Check a definition')
     .action(async (file: string, _options, command: Command) => {
       const answer = await callApi<CheckedReport>('POST', '/api/v1/reports/check', { body: readJsonFile(file) });
       show(command, answer, ({ name, pages, figures, breaks = [] }) => {
-        line(`${name} is fine: ${plural(pages, 'page')}, ${plural(figures, 'figure')}.`);
+        line(`Report “${name}” is valid: ${plural(pages, 'page')}, ${plural(figures, 'figure')}.`);
         for (const one of breaks) line(`It would break ${one.user}: ${one.what}.`);
       });
     });
   report
     .command('publish <file>')
-    .description('publish a definition as the next edition under its name')
-    .option('--notes <text>', 'what is new', '')
-    .option('--confirm', 'even if it breaks what uses the report')
-    .action(async (file: string, options: { notes: string; confirm?: boolean }, command: Command) => {
+    .description('Publish a definition as the next edition')
+    .option('--notes <text>', 'release notes', '')
+    .option('--force', 'even if dependent items break')
+    .action(async (file: string, options: { notes: string; force?: boolean }, command: Command) => {
       const answer = await callApi<{ name: string; edition: number }>('POST', '/api/v1/reports', {
-        body: { definition: readJsonFile(file), notes: options.notes, isConfirmed: options.confirm === true },
+        body: { definition: readJsonFile(file), notes: options.notes, isConfirmed: options.force === true },
       });
-      show(command, answer, ({ name, edition }) =>
-        line(`${name}: edition ${edition} is published and shown everywhere.`),
-      );
+      show(command, answer, ({ name, edition }) => line(`Report “${name}”: edition ${edition} published.`));
     });
   report
-    .command('start <dataset>')
-    .description('write a sensible first definition from a dataset’s columns')
-    .option('--to <file>', 'write it there instead of to the terminal')
-    .addHelpText('after', '\nExample:\n  underbell report start sailings --to sailings.report.json')
-    .action(async (dataset: string, options: { to?: string }, command: Command) => {
-      const answer = await callApi<object>('GET', `/api/v1/datasets/${encodeURIComponent(dataset)}/first-report`);
+    .command('draft <dataset>')
+    .description('Write a first definition from a dataset')
+    .option('--out <file>', 'file; default: the terminal')
+    .addHelpText('after', '\nExample:\n  underbell report draft sailings --out sailings.report.json')
+    .action(async (dataset: string, options: { out?: string }, command: Command) => {
+      const answer = await callApi<object>('GET', `/api/v1/datasets/${encodeURIComponent(dataset)}/report-draft`);
       const text = `${JSON.stringify(answer, null, 2)}\n`;
-      if (!options.to) return void process.stdout.write(text);
+      if (!options.out) return void process.stdout.write(text);
       // An existing file is somebody's work.
-      writeNewFile(options.to, text);
+      writeNewFile(options.out, text);
       show(command, answer, () =>
-        line(`${options.to!} is written. Publish it: underbell report publish ${options.to!}`),
+        line(`“${options.out!}” written. Publish it: underbell report publish ${options.out!}`),
       );
     });
   addEditionCommands(report);
@@ -83,11 +81,11 @@ function addEditionCommands(report: Command): void {
   const at = (name: string) => `/api/v1/reports/${encodeURIComponent(name)}`;
   report
     .command('compare <name> <from> <to>')
-    .description('what differs between two editions, and what the later one would break')
+    .description('Compare two editions')
     .action(async (name: string, from: string, to: string, _options, command: Command) => {
       const answer = await callApi<ComparedEditions>('GET', `${at(name)}/compare`, { query: { from, to } });
       show(command, answer, ({ changes, breaks }) => {
-        if (changes.length === 0) line('Nothing differs.');
+        if (changes.length === 0) line('No differences.');
         for (const one of changes) {
           line(`${signs[one.change] ?? ' '} ${one.what} ${one.name}`);
           for (const { option, before, after } of one.details)
@@ -97,20 +95,20 @@ function addEditionCommands(report: Command): void {
       });
     });
   report
-    .command('roll-back <name> <edition>')
-    .description('show another edition again; every place follows')
-    .option('--confirm', 'even if it breaks what uses the report')
-    .action(async (name: string, edition: string, options: { confirm?: boolean }, command: Command) => {
-      const answer = await callApi('POST', `${at(name)}/roll-back`, {
-        body: { edition: Number(edition), isConfirmed: options.confirm === true },
+    .command('rollback <name> <edition>')
+    .description('Roll back to an earlier edition')
+    .option('--force', 'even if dependent items break')
+    .action(async (name: string, edition: string, options: { force?: boolean }, command: Command) => {
+      const answer = await callApi('POST', `${at(name)}/rollback`, {
+        body: { edition: Number(edition), isConfirmed: options.force === true },
       });
-      show(command, answer, () => line(`${name}: edition ${edition} is shown everywhere again.`));
+      show(command, answer, () => line(`Report “${name}” rolled back to edition ${edition}.`));
     });
   report
     .command('retire <name> <edition>')
-    .description('take an edition out of use for good')
+    .description('Retire an edition (permanent)')
     .action(async (name: string, edition: string, _options, command: Command) => {
       const answer = await callApi('POST', `${at(name)}/editions/${encodeURIComponent(edition)}/retire`);
-      show(command, answer, () => line(`${name}: edition ${edition} is retired.`));
+      show(command, answer, () => line(`Report “${name}”: edition ${edition} retired.`));
     });
 }

@@ -5,14 +5,14 @@ import { line, plural, show, table } from '../platform/output.ts';
 import { callApi } from '../platform/service.ts';
 
 export function addScheduleCommands(program: Command): void {
-  const holidays = program.command('holidays').description('days on which schedules do not run');
+  const holidays = program.command('holiday-calendar').description('Holiday calendars');
   holidays
     .command('list')
-    .description('lists of holidays')
+    .description('List holiday calendars')
     .action(async (_: object, command: Command) => {
-      const answer = await callApi<{ holidays: HolidayList[] }>('GET', '/api/v1/holidays');
+      const answer = await callApi<{ holidays: HolidayList[] }>('GET', '/api/v1/holiday-calendars');
       show(command, answer, ({ holidays: all }) => {
-        if (all.length === 0) return line('There is no list yet.');
+        if (all.length === 0) return line('No holiday calendars.');
         table(all, [
           { heading: 'name', cell: (one) => one.name },
           { heading: 'title', cell: (one) => one.title },
@@ -23,45 +23,45 @@ export function addScheduleCommands(program: Command): void {
       });
     });
   holidays
-    .command('load <file>')
-    .description('save a list from a calendar (.ics) or from days, one in a line, with or without names')
-    .requiredOption('--name <name>', 'name that schedules call it by')
-    .option('--title <title>', 'its title; the name when left out')
-    .addHelpText('after', '\nExample:\n  underbell holidays load closures.ics --name closures')
+    .command('upload <file>')
+    .description('Upload a calendar (.ics) or a list of days')
+    .requiredOption('--name <name>', 'holiday calendar; created if it does not exist')
+    .option('--title <title>', 'title; default: the name')
+    .addHelpText('after', '\nExample:\n  underbell holiday-calendar upload closures.ics --name closures')
     .action(async (file: string, options: { name: string; title?: string }, command: Command) => {
       const body = { name: options.name, title: options.title ?? options.name, text: readTextFile(file) };
-      const saved = await callApi<HolidayList>('PUT', '/api/v1/holidays', { body });
-      show(command, saved, (one) => line(`${one.name}: ${plural(one.days.length, 'day')}.`));
+      const saved = await callApi<HolidayList>('PUT', '/api/v1/holiday-calendars', { body });
+      show(command, saved, (one) => line(`Holiday calendar “${one.name}” saved: ${plural(one.days.length, 'day')}.`));
     });
   holidays
-    .command('remove <name>')
-    .description('remove a list that no schedule names')
+    .command('delete <name>')
+    .description('Delete an unused holiday calendar')
     .action(async (name: string, _: object, command: Command) => {
-      await callApi('DELETE', `/api/v1/holidays/${encodeURIComponent(name)}`);
-      show(command, { name }, () => line(`${name} is gone.`));
+      await callApi('DELETE', `/api/v1/holiday-calendars/${encodeURIComponent(name)}`);
+      show(command, { deleted: name }, () => line(`Holiday calendar “${name}” deleted.`));
     });
   program
-    .command('calendar')
-    .description('the secret address at which calendar programs find when everything runs')
-    .option('--make', 'make an address; the one before stops working')
-    .option('--remove', 'take the address back')
-    .action(async (options: { make?: true; remove?: true }, command: Command) => {
-      if (options.make) {
-        const made = await callApi<{ address: string }>('POST', '/api/v1/calendar', { body: {} });
+    .command('calendar-feed')
+    .description('Calendar feed of all schedules')
+    .option('--create', 'create a URL; the previous one stops working')
+    .option('--remove', 'remove the URL')
+    .action(async (options: { create?: true; remove?: true }, command: Command) => {
+      if (options.create) {
+        const made = await callApi<{ address: string }>('POST', '/api/v1/calendar-feed', { body: {} });
         return show(command, made, ({ address }) =>
-          line(`${address}\nIt is shown once; whoever knows it can read it.`),
+          line(`${address}\nThe URL is shown only once. Everyone who knows it can read the calendar.`),
         );
       }
       if (options.remove) {
-        await callApi('DELETE', '/api/v1/calendar');
-        return show(command, { calendar: null }, () => line('The address does not work any more.'));
+        await callApi('DELETE', '/api/v1/calendar-feed');
+        return show(command, { calendar: null }, () => line('Calendar feed removed.'));
       }
       type Shown = { calendar: { madeAt: string; fetchedAt: string | null } | null };
-      show(command, await callApi<Shown>('GET', '/api/v1/calendar'), ({ calendar }) =>
+      show(command, await callApi<Shown>('GET', '/api/v1/calendar-feed'), ({ calendar }) =>
         line(
           calendar
-            ? `Your calendar has an address since ${calendar.madeAt}; ${calendar.fetchedAt ? `fetched ${calendar.fetchedAt}` : 'never fetched'}.`
-            : 'Your calendar has no address. Make one: underbell calendar --make',
+            ? `Calendar feed created ${calendar.madeAt}, ${calendar.fetchedAt ? `last used ${calendar.fetchedAt}` : 'never used'}.`
+            : 'No calendar feed. Create one: underbell calendar-feed --create',
         ),
       );
     });

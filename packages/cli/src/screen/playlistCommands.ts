@@ -17,54 +17,54 @@ const targetsOf = ({ group, screen }: Targets): PlaylistTarget[] => [
 ];
 const withTargets = (command: Command) =>
   command
-    .option('--group <name>', 'a group of screens; may be repeated', collect, [])
-    .option('--screen <name>', 'a screen; may be repeated', collect, []);
+    .option('--group <name>', 'screen group; repeatable', collect, [])
+    .option('--screen <name>', 'screen; repeatable', collect, []);
 
-function tellPlan({ revision, changes, screens, lacks }: PlaylistPlan): void {
-  line(`It would be revision ${revision}.`);
+function tellPreview({ revision, changes, screens, lacks }: PlaylistPlan): void {
+  line(`Version ${revision}, not published.`);
   for (const [what, names] of Object.entries(changes)) if (names.length > 0) line(`${what}: ${names.join(', ')}`);
   for (const { kind, name, report, mayGive } of lacks)
-    line(`${kind} ${name} has no right on ${report}${mayGive ? '; --give gives it' : ''}`);
+    line(`${kind} “${name}” has no permission on report “${report}”${mayGive ? '; --grant-missing grants it' : ''}`);
   table(screens, [
     { heading: 'screen', cell: (one) => one.name },
-    { heading: 'has', cell: (one) => one.has },
-    { heading: 'cannot show', cell: (one) => one.misfits.map(({ slot, why }) => `${slot}: ${why}`).join('; ') },
-    { heading: 'note', cell: (one) => one.cautions.map(({ slot, why }) => `${slot}: ${why}`).join('; ') },
+    { heading: 'current', cell: (one) => one.has },
+    { heading: 'errors', cell: (one) => one.misfits.map(({ slot, why }) => `${slot}: ${why}`).join('; ') },
+    { heading: 'warnings', cell: (one) => one.cautions.map(({ slot, why }) => `${slot}: ${why}`).join('; ') },
   ]);
 }
 
 function tellPlaylist(one: ShownPlaylist): void {
   line(
-    `${one.title}: ${plural(one.slots, 'slot')}, ${one.revision === null ? 'never published' : `revision ${one.revision}`}`,
+    `${one.title}: ${plural(one.slots, 'slot')}, ${one.revision === null ? 'not published' : `version ${one.revision}`}`,
   );
-  for (const { kind, name, revision } of one.targets) line(`${kind} ${name}: revision ${revision}`);
+  for (const { kind, name, revision } of one.targets) line(`${kind} ${name}: version ${revision}`);
   const late = one.screens.filter(({ wanted, has }) => has !== wanted);
   if (one.screens.length > 0)
-    line(`${one.screens.length - late.length} of ${plural(one.screens.length, 'screen')} have what they should`);
-  for (const { name, wanted, has } of late.slice(0, 20)) line(`  ${name}: ${has ?? 'nothing'} of ${wanted}`);
+    line(`${one.screens.length - late.length} of ${plural(one.screens.length, 'screen')} up to date`);
+  for (const { name, wanted, has } of late.slice(0, 20)) line(`  ${name}: ${has ?? 'none'} of ${wanted}`);
   for (const { number, by, at, note } of one.revisions) line(`  ${number}  ${shortTime(at)}  ${by}  ${note}`);
 }
 
 export function addPlaylistCommands(program: Command): void {
-  const playlist = program.command('playlist').description('what display screens show, one after the other');
+  const playlist = program.command('playlist').description('Playlists');
   playlist
     .command('list')
-    .description('playlists that you may see')
+    .description('List playlists')
     .action(async (_options, command: Command) => {
       show(command, await callApi<{ playlists: ListedPlaylist[] }>('GET', '/api/v1/playlists'), ({ playlists }) =>
         table(playlists, [
           { heading: 'playlist', cell: (one) => one.name },
           { heading: 'title', cell: (one) => one.title },
           { heading: 'slots', cell: (one) => one.slots, isNumber: true },
-          { heading: 'revision', cell: (one) => one.revision, isNumber: true },
+          { heading: 'version', cell: (one) => one.revision, isNumber: true },
           { heading: 'published to', cell: (one) => one.targets.map(({ name }) => name).join(', ') },
         ]),
       );
     });
   playlist
     .command('show <name>')
-    .description('one of them: its revisions, and which screen has which')
-    .option('--definition', 'the definition alone, as it is saved')
+    .description('Show a playlist, its versions and its screens')
+    .option('--definition', 'print only the definition')
     .action(async (name: string, options: { definition?: boolean }, command: Command) => {
       const found = await callApi<ShownPlaylist>('GET', pathOf(name));
       if (options.definition) line(JSON.stringify(found.definition, null, 2));
@@ -72,43 +72,43 @@ export function addPlaylistCommands(program: Command): void {
     });
   playlist
     .command('save <file>')
-    .description('save a playlist; screens show what was published last until it is published again')
+    .description('Save a playlist; publish it to show it')
     .action(async (file: string, _options, command: Command) => {
       const body = { definition: readJsonFile(file) };
       show(command, await callApi<ShownPlaylist>('PUT', '/api/v1/playlists', { body }), tellPlaylist);
     });
-  withTargets(playlist.command('plan <name>'))
-    .description('what publishing it would mean: which screens, what changes, what does not fit')
+  withTargets(playlist.command('preview <name>'))
+    .description('Preview publishing: screens, changes, errors')
     .action(async (name: string, options: Targets, command: Command) => {
       const body = { targets: targetsOf(options) };
-      show(command, await callApi<PlaylistPlan>('POST', `${pathOf(name)}/plan`, { body }), tellPlan);
+      show(command, await callApi<PlaylistPlan>('POST', `${pathOf(name)}/preview`, { body }), tellPreview);
     });
   withTargets(playlist.command('publish <name>'))
-    .description('publish it to screens and groups as its next revision: to all of them, or to none')
-    .option('--note <text>', 'what is new', '')
-    .option('--give', 'give them the right to view what it shows, as far as you may pass it on')
-    .action(async (name: string, options: Targets & { note: string; give?: boolean }, command: Command) => {
-      const body = { targets: targetsOf(options), note: options.note, give: options.give === true };
+    .description('Publish a playlist to screens and screen groups')
+    .option('--notes <text>', 'release notes', '')
+    .option('--grant-missing', 'grant missing “view” permissions')
+    .action(async (name: string, options: Targets & { notes: string; grantMissing?: boolean }, command: Command) => {
+      const body = { targets: targetsOf(options), note: options.notes, give: options.grantMissing === true };
       show(command, await callApi<ShownPlaylist>('POST', `${pathOf(name)}/publish`, { body }), tellPlaylist);
     });
   playlist
-    .command('back <name> <revision>')
-    .description('publish an earlier revision once more, where the playlist stands now')
-    .action(async (name: string, revision: string, _options, command: Command) => {
-      const body = { revision: Number(revision) };
-      show(command, await callApi<ShownPlaylist>('POST', `${pathOf(name)}/back`, { body }), tellPlaylist);
+    .command('rollback <name> <version>')
+    .description('Publish an earlier version again')
+    .action(async (name: string, version: string, _options, command: Command) => {
+      const body = { revision: Number(version) };
+      show(command, await callApi<ShownPlaylist>('POST', `${pathOf(name)}/rollback`, { body }), tellPlaylist);
     });
-  withTargets(playlist.command('withdraw <name>'))
-    .description('take it from screens and groups')
+  withTargets(playlist.command('unpublish <name>'))
+    .description('Unpublish a playlist from screens and screen groups')
     .action(async (name: string, options: Targets, command: Command) => {
-      for (const target of targetsOf(options)) await callApi('POST', `${pathOf(name)}/withdraw`, { body: { target } });
+      for (const target of targetsOf(options)) await callApi('POST', `${pathOf(name)}/unpublish`, { body: { target } });
       show(command, await callApi<ShownPlaylist>('GET', pathOf(name)), tellPlaylist);
     });
   playlist
-    .command('remove <name>')
-    .description('take away a playlist that is published nowhere')
+    .command('delete <name>')
+    .description('Delete an unpublished playlist')
     .action(async (name: string, _options, command: Command) => {
       await callApi('DELETE', pathOf(name));
-      show(command, { removed: name }, () => line(`The playlist ${name} is gone.`));
+      show(command, { deleted: name }, () => line(`Playlist “${name}” deleted.`));
     });
 }

@@ -53,11 +53,14 @@ async function signIn(email: string, password: string): Promise<{ person: ShownP
   return { person };
 }
 
+const passwordHelp = '\nThe password is asked for, or read from UNDERBELL_PASSWORD or standard input.';
+
 export function addSessionCommands(program: Command): void {
   program
     .command('sign-in <email>')
-    .description('sign in; the password is asked for, or read from UNDERBELL_PASSWORD or standard input')
-    .option('--url <url>', 'address of the service')
+    .description('Sign in')
+    .option('--url <url>', 'URL of the service')
+    .addHelpText('after', passwordHelp)
     .action(async (email: string, options: { url?: string }, command: Command) => {
       if (options.url) process.env['UNDERBELL_URL'] = options.url;
       const password = await askPassword();
@@ -65,25 +68,22 @@ export function addSessionCommands(program: Command): void {
     });
   program
     .command('setup <email>')
-    .description('make the first administrator of an empty installation, with the code that its start printed')
-    .requiredOption('--code <code>', 'the one-time code')
-    .requiredOption('--name <name>', 'what people read')
-    .option('--url <url>', 'address of the service')
-    .addHelpText(
-      'after',
-      '\nThe password, 12 characters or more, is asked for, or read from UNDERBELL_PASSWORD or standard input.',
-    )
+    .description('Create the first administrator (needs the one-time code)')
+    .requiredOption('--code <code>', 'one-time code that the start command printed')
+    .requiredOption('--name <name>', 'name of the user')
+    .option('--url <url>', 'URL of the service')
+    .addHelpText('after', `${passwordHelp} It has 12 characters or more.`)
     .action(async (email: string, options: { code: string; name: string; url?: string }, command: Command) => {
       if (options.url) process.env['UNDERBELL_URL'] = options.url;
       const password = await askPassword();
       const { code, name } = options;
       await callApi('POST', '/api/v1/setup', { isAnonymous: true, body: { code, email, name, password } });
       const answer = await signIn(email, password);
-      show(command, answer, ({ person }) => line(`${person.name} is the administrator, and signed in.`));
+      show(command, answer, ({ person }) => line(`Administrator “${person.name}” created and signed in.`));
     });
   program
     .command('sign-out')
-    .description('end the session')
+    .description('Sign out')
     .action(async (_options, command: Command) => {
       await callApi('DELETE', '/api/v1/session');
       dropCredentials();
@@ -91,7 +91,7 @@ export function addSessionCommands(program: Command): void {
     });
   program
     .command('password')
-    .description('change your own password; all other sessions end')
+    .description('Change your password; all other sessions end')
     .addHelpText(
       'after',
       '\nThe current and the new password are asked for, or read from UNDERBELL_PASSWORD and UNDERBELL_NEW_PASSWORD,\nor from two lines of standard input.',
@@ -103,11 +103,11 @@ export function addSessionCommands(program: Command): void {
         { prompt: 'New password', variable: 'UNDERBELL_NEW_PASSWORD' },
       ])) as [string, string];
       await callApi('PUT', '/api/v1/session/password', { body: { current, password } });
-      show(command, await signIn(person.email, password), () => line('The password is changed.'));
+      show(command, await signIn(person.email, password), () => line('Password changed.'));
     });
   program
     .command('whoami')
-    .description('who is signed in, with groups and attributes')
+    .description('Show the signed-in user, groups and attributes')
     .action(async (_options, command: Command) => {
       const answer = await callApi<{ person: ShownPerson }>('GET', '/api/v1/session');
       show(command, answer, ({ person }) => {

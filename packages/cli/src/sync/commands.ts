@@ -4,7 +4,7 @@ import { line, shortTime, show, table } from '../platform/output.ts';
 import { localProblem } from '../platform/problem.ts';
 import { callApi } from '../platform/service.ts';
 
-const pathOf = (name: string) => `/api/v1/followed-files/${encodeURIComponent(name)}`;
+const pathOf = (name: string) => `/api/v1/synced-files/${encodeURIComponent(name)}`;
 const resourceIdOf = ({ kind, thing }: ShownFollowed) =>
   thing === undefined ? `a ${kind}, not read yet` : `${kind} ${thing}`;
 
@@ -13,111 +13,118 @@ interface Answered {
   readonly outcome: FollowOutcome;
 }
 
-/** Says what came of a file; one that could not be taken over is a failure. */
+/** Prints the result of a sync; a file that could not be imported is a failure. */
 function tell(command: Command, answer: Answered): void {
   show(command, answer, ({ outcome }) => line(outcome.words));
   const { problem } = answer.file;
   if (answer.outcome.state === 'failed' && problem)
-    throw localProblem(problem.code as 'SOURCE_REFUSED', problem.message, { hint: 'what was there before stays' });
+    throw localProblem(problem.code as 'SOURCE_REFUSED', problem.message, { hint: 'The earlier version stays.' });
 }
 
 interface SaveOptions {
-  readonly kind: string;
+  readonly type: string;
   readonly dataset?: string;
-  readonly user?: string;
-  readonly every?: string | false;
-  readonly at: string;
+  readonly username?: string;
+  readonly rrule?: string;
+  readonly removeSchedule?: true;
+  readonly start: string;
   readonly timeZone: string;
 }
 
-/** Files of a library that become the next edition or revision when they are replaced there. */
-export function addFollowCommands(program: Command): void {
-  const follow = program.command('follow').description('files elsewhere that become editions and revisions here');
-  follow
+/** Files at a URL that become the next edition or version when they change. */
+export function addSyncCommands(program: Command): void {
+  const sync = program.command('sync').description('Files that are synced from a URL');
+  sync
     .command('list')
-    .description('the files that you follow')
+    .description('List synced files')
     .action(async (_options, command: Command) => {
-      show(command, await callApi<{ files: ShownFollowed[] }>('GET', '/api/v1/followed-files'), ({ files }) => {
+      show(command, await callApi<{ files: ShownFollowed[] }>('GET', '/api/v1/synced-files'), ({ files }) => {
         table(files, [
           { heading: 'file', cell: (one) => one.name },
-          { heading: 'becomes', cell: resourceIdOf },
-          { heading: 'address', cell: (one) => one.address },
-          { heading: 'looked at', cell: (one) => shortTime(one.checkedAt) },
+          { heading: 'imports', cell: resourceIdOf },
+          { heading: 'URL', cell: (one) => one.address },
+          { heading: 'last sync', cell: (one) => shortTime(one.checkedAt) },
           { heading: 'changed', cell: (one) => shortTime(one.changedAt) },
           { heading: 'next', cell: (one) => shortTime(one.nextAt) },
           { heading: 'problem', cell: (one) => one.problem?.code ?? '' },
         ]);
-        if (files.length === 0) line('No file is followed.');
+        if (files.length === 0) line('No synced files.');
       });
     });
-  follow
+  sync
     .command('show <name>')
-    .description('one of them, with what is wrong with it')
+    .description('Show a synced file')
     .action(async (name: string, _options, command: Command) => {
       show(command, await callApi<ShownFollowed>('GET', pathOf(name)), (one) => {
-        line(`${one.address} becomes ${resourceIdOf(one)}, with the rights of ${one.owner ?? 'somebody who is gone'}`);
-        if (one.user) line(`signs in as ${one.user}${one.hasPassword ? ', with a password' : ''}`);
-        if (one.schedule) line(`by itself: ${one.schedule.rule}, next ${shortTime(one.nextAt)}`);
-        if (one.hasHook) line('when its secret address is called');
+        line(
+          `${one.address} is imported as ${resourceIdOf(one)}, with the permissions of ${one.owner ?? 'a deleted user'}`,
+        );
+        if (one.user) line(`username ${one.user}${one.hasPassword ? ', with password' : ''}`);
+        if (one.schedule) line(`schedule: ${one.schedule.rule}, next ${shortTime(one.nextAt)}`);
+        if (one.hasHook) line('webhook URL exists');
         if (one.checkedAt)
           line(
-            `last looked at ${shortTime(one.checkedAt)}${one.changedAt ? `, last changed ${shortTime(one.changedAt)}` : ''}`,
+            `last sync ${shortTime(one.checkedAt)}${one.changedAt ? `, last changed ${shortTime(one.changedAt)}` : ''}`,
           );
         if (one.problem) line(`since ${shortTime(one.problem.since)}: ${one.problem.message} (${one.problem.code})`);
       });
     });
-  follow
-    .command('add <name> <address>')
-    .description('follow a file, and take it over at once')
-    .requiredOption('--kind <kind>', followedKinds.join(', '))
-    .option('--dataset <name>', 'the dataset that its rows become')
-    .option('--user <name>', 'who signs in there; the password is read from UNDERBELL_PASSWORD')
-    .option('--every <rule>', 'look by itself, by an RFC 5545 rule such as FREQ=HOURLY')
-    .option('--no-every', 'look by itself no more; without either, it stays as it is')
-    .option('--at <time>', 'the start of that rule', '2026-01-01T06:00')
-    .option('--time-zone <zone>', 'its time zone', 'UTC')
+  sync
+    .command('save <name> <url>')
+    .description('Save a synced file and sync it now')
+    .requiredOption('--type <type>', followedKinds.join(', '))
+    .option('--dataset <name>', 'dataset')
+    .option('--username <name>', 'username; the password is read from UNDERBELL_PASSWORD')
+    .option('--rrule <rule>', 'recurrence (RFC 5545), example: FREQ=HOURLY')
+    .option('--remove-schedule', 'remove the schedule')
+    .option('--start <time>', 'first date and time', '2026-01-01T06:00')
+    .option('--time-zone <zone>', 'IANA time zone', 'UTC')
     .addHelpText(
       'after',
-      '\nExample:\n  underbell follow add works https://library.example/files/works.report.json --kind report --every FREQ=HOURLY',
+      '\nExample:\n  underbell sync save works https://library.example/files/works.report.json --type report --rrule FREQ=HOURLY',
     )
     .action(async (name: string, address: string, options: SaveOptions, command: Command) => {
-      const { kind, dataset, user, every, at, timeZone } = options;
+      const { type: kind, dataset, username: user, rrule, removeSchedule, start, timeZone } = options;
+      const schedule = removeSchedule ? null : rrule === undefined ? undefined : { rule: rrule, start, timeZone };
       const password = process.env['UNDERBELL_PASSWORD'];
       const body = {
         ...{ kind, dataset, address, user },
         ...(user === undefined || password === undefined ? {} : { password }),
-        ...(every === undefined ? {} : { schedule: every === false ? null : { rule: every, start: at, timeZone } }),
+        ...(schedule === undefined ? {} : { schedule }),
       };
       tell(command, await callApi<Answered>('PUT', pathOf(name), { body }));
     });
-  follow
+  sync
     .command('rename <name> <to>')
-    .description('follow it under another name')
+    .description('Rename')
     .action(async (name: string, to: string, _options, command: Command) => {
       const body = { name: to };
       show(command, await callApi<ShownFollowed>('PUT', `${pathOf(name)}/name`, { body }), (renamed) =>
-        line(`It is followed as ${renamed.name} now.`),
+        line(`Renamed to “${renamed.name}”.`),
       );
     });
-  follow
-    .command('check <name>')
-    .description('look at it now')
+  sync
+    .command('run <name>')
+    .description('Sync now')
     .action(async (name: string, _options, command: Command) => {
-      tell(command, await callApi<Answered>('POST', `${pathOf(name)}/check`));
+      tell(command, await callApi<Answered>('POST', `${pathOf(name)}/sync`));
     });
-  follow
-    .command('hook <name>')
-    .description('make the secret address that has it looked at when it is called')
-    .option('--remove', 'take it away')
+  sync
+    .command('webhook <name>')
+    .description('Create or remove the webhook URL')
+    .option('--remove', 'remove it')
     .action(async (name: string, options: { remove?: boolean }, command: Command) => {
-      const answer = await callApi<{ url?: string } | null>(options.remove ? 'DELETE' : 'POST', `${pathOf(name)}/hook`);
-      show(command, answer ?? {}, (made) => line(made.url ?? 'Nothing is called any more.'));
+      const answer = await callApi<{ url?: string } | null>(
+        options.remove ? 'DELETE' : 'POST',
+        `${pathOf(name)}/webhook`,
+      );
+      show(command, answer ?? {}, (made) => line(made.url ?? 'Webhook URL deleted.'));
     });
-  follow
-    .command('remove <name>')
-    .description('follow it no more; what was made of it stays')
+  sync
+    .command('delete <name>')
+    .description('Delete a synced file; imported content stays')
     .action(async (name: string, _options, command: Command) => {
       await callApi('DELETE', pathOf(name));
-      show(command, { removed: name }, () => line(`The file ${name} is not followed any more.`));
+      show(command, { deleted: name }, () => line(`Synced file “${name}” deleted.`));
     });
 }

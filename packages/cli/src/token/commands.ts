@@ -4,78 +4,78 @@ import { collect, readPairs } from '../platform/files.ts';
 import { line, shortTime, show, table } from '../platform/output.ts';
 import { callApi } from '../platform/service.ts';
 
-interface MintOptions {
+interface IssueOptions {
   readonly client: string;
   readonly report: string;
-  readonly where: string[];
+  readonly filter: string[];
   readonly param: string[];
   readonly page: string[];
-  readonly person?: string;
-  readonly seconds?: string;
+  readonly user?: string;
+  readonly lifetime?: string;
 }
 
-interface BoundOptions {
+interface LimitOptions {
   readonly title?: string;
   readonly report: readonly string[];
   readonly action: readonly string[];
-  readonly seconds?: string;
-  readonly namesPersons?: boolean;
+  readonly tokenLifetime?: string;
+  readonly actForUsers?: boolean;
   readonly origin: readonly string[];
-  readonly mustFilter: readonly string[];
-  readonly requiresProof?: boolean;
-  readonly directoryId?: string;
+  readonly requireFilter: readonly string[];
+  readonly requireDpop?: boolean;
+  readonly idpClientId?: string;
 }
 
-/** Bounds that were said; the others stay, or are as usual. */
-function boundsOf(options: BoundOptions) {
-  const { report, action, seconds, namesPersons, origin, mustFilter, requiresProof, directoryId } = options;
+/** The limits that were given. */
+function limitsOf(options: LimitOptions) {
+  const { report, action, tokenLifetime, actForUsers, origin, requireFilter, requireDpop, idpClientId } = options;
   return {
     ...(report.length > 0 ? { reports: report } : {}),
     ...(action.length > 0 ? { actions: action } : {}),
-    ...(seconds === undefined ? {} : { maxLifetimeSeconds: Number(seconds) }),
-    ...(namesPersons ? { mayNamePersons: true } : {}),
+    ...(tokenLifetime === undefined ? {} : { maxLifetimeSeconds: Number(tokenLifetime) }),
+    ...(actForUsers ? { mayNamePersons: true } : {}),
     ...(origin.length > 0 ? { origins: origin } : {}),
-    ...(mustFilter.length > 0 ? { mustFilter } : {}),
-    ...(requiresProof ? { requiresProof: true } : {}),
-    ...(directoryId === undefined ? {} : { directoryId }),
+    ...(requireFilter.length > 0 ? { mustFilter: requireFilter } : {}),
+    ...(requireDpop ? { requiresProof: true } : {}),
+    ...(idpClientId === undefined ? {} : { directoryId: idpClientId }),
   };
 }
 
 function addTokens(program: Command): void {
-  const token = program.command('token').description('signed, narrow, revocable keys to view');
+  const token = program.command('token').description('Access tokens');
   token
-    .command('mint')
-    .description('mint an access token on behalf of a client, to try a placement')
-    .requiredOption('--client <id>', 'the client')
-    .requiredOption('--report <name>', 'the report')
-    .option('--where <dataset=filter>', 'CQL2 text for a dataset; may be repeated', collect, [])
-    .option('--param <name=value>', 'fix a parameter; may be repeated', collect, [])
-    .option('--page <page>', 'only this page; may be repeated', collect, [])
-    .option('--person <email>', 'the person for whom the token speaks')
-    .option('--seconds <number>', 'how long it lives')
+    .command('issue')
+    .description('Issue a token for a client')
+    .requiredOption('--client <id>', 'client')
+    .requiredOption('--report <name>', 'report')
+    .option('--filter <dataset=filter>', 'CQL2 filter of a dataset; repeatable', collect, [])
+    .option('--param <name=value>', 'fixed parameter; repeatable', collect, [])
+    .option('--page <page>', 'allowed page; repeatable', collect, [])
+    .option('--user <email>', 'user for whom the client acts')
+    .option('--lifetime <seconds>', 'lifetime in seconds')
     .addHelpText(
       'after',
-      '\nExample:\n  underbell token mint --client harbour-portal --report quay-punctuality --where "sailings=quay_id = \'Q017\'"',
+      '\nExample:\n  underbell token issue --client harbour-portal --report quay-punctuality --filter "sailings=quay_id = \'Q017\'"',
     )
-    .action(async (options: MintOptions, command: Command) => {
-      const { client, report, person, seconds } = options;
+    .action(async (options: IssueOptions, command: Command) => {
+      const { client, report, user: person, lifetime } = options;
       const body = {
         client,
         report,
         person,
         ...(options.page.length > 0 ? { pages: options.page } : {}),
-        ...(options.where.length > 0 ? { where: readPairs(options.where, '--where') } : {}),
+        ...(options.filter.length > 0 ? { where: readPairs(options.filter, '--filter') } : {}),
         ...(options.param.length > 0 ? { parameters: readPairs(options.param, '--param') } : {}),
-        ...(seconds === undefined ? {} : { lifetimeSeconds: Number(seconds) }),
+        ...(lifetime === undefined ? {} : { lifetimeSeconds: Number(lifetime) }),
       };
       const minted = await callApi<{ access_token: string; expires_in: number }>('POST', '/api/v1/tokens', { body });
       show(command, minted, (answer) => line(answer.access_token));
     });
   token
     .command('list')
-    .description('tokens to reports of yours, and those that you handed out, newest first')
-    .option('--living', 'those that still count, alone')
-    .action(async (options: { living?: true }, command: Command) => {
+    .description('List tokens, newest first')
+    .option('--valid', 'only tokens that are valid')
+    .action(async (options: { valid?: true }, command: Command) => {
       type Shown = {
         id: string;
         clientId: string;
@@ -86,7 +86,7 @@ function addTokens(program: Command): void {
       const tokens: Shown[] = [];
       for (let after: string | undefined; ;) {
         const page = await callApi<{ tokens: Shown[]; next?: string }>('GET', '/api/v1/tokens', {
-          query: { after, living: options.living },
+          query: { after, living: options.valid },
         });
         tokens.push(...page.tokens);
         after = page.next;
@@ -113,20 +113,18 @@ function addTokens(program: Command): void {
     });
   token
     .command('revoke <id>')
-    .description('take one token back, at once and everywhere')
+    .description('Revoke a token')
     .action(async (id: string, _options, command: Command) => {
       await callApi('DELETE', `/api/v1/tokens/${encodeURIComponent(id)}`);
-      show(command, { revoked: id }, () => line(`The token ${id} is revoked.`));
+      show(command, { revoked: id }, () => line(`Token “${id}” revoked.`));
     });
 }
 
 function addSigningKeys(program: Command): void {
-  const keys = program
-    .command('signing-key')
-    .description('the keys that access tokens are signed with (administrators)');
+  const keys = program.command('signing-key').description('Signing keys of access tokens (administrators)');
   keys
     .command('list')
-    .description('list the keys, the newest first')
+    .description('List signing keys, newest first')
     .action(async (_options, command: Command) => {
       const answer = await callApi<{ keys: ShownSigningKey[] }>('GET', '/api/v1/signing-keys');
       show(command, answer, ({ keys: all }) =>
@@ -141,30 +139,32 @@ function addSigningKeys(program: Command): void {
     });
   keys
     .command('create')
-    .description('create a key; it signs a minute later, and the ones before it verify for one more day')
-    .option('--algorithm <name>', `one of ${tokenAlgorithms.join(', ')}`)
+    .description('Create a signing key; earlier keys verify for one more day')
+    .option('--algorithm <name>', tokenAlgorithms.join(', '))
     .action(async (options: { algorithm?: string }, command: Command) => {
       const made = await callApi<{ id: string; signsFrom: string }>('POST', '/api/v1/signing-keys', {
         body: { algorithm: options.algorithm },
       });
-      show(command, made, ({ id, signsFrom }) => line(`The key ${id} signs from ${shortTime(signsFrom)} on.`));
+      show(command, made, ({ id, signsFrom }) =>
+        line(`Signing key “${id}” created. It signs from ${shortTime(signsFrom)}.`),
+      );
     });
   keys
     .command('delete <key>')
-    .description('delete a key; every token that it signed stops working at once')
+    .description('Delete a signing key; its tokens stop working at once')
     .action(async (id: string, _options, command: Command) => {
       await callApi('DELETE', `/api/v1/signing-keys/${encodeURIComponent(id)}`);
-      show(command, { deleted: id }, () => line(`The key ${id} is deleted.`));
+      show(command, { deleted: id }, () => line(`Signing key “${id}” deleted.`));
     });
 }
 
 export function addTokenCommands(program: Command): void {
   addTokens(program);
   addSigningKeys(program);
-  const client = program.command('client').description('programs that may ask for access tokens');
+  const client = program.command('client').description('OAuth clients');
   client
     .command('list')
-    .description('the clients that reach reports of yours')
+    .description('List clients')
     .action(async (_options, command: Command) => {
       type Shown = {
         id: string;
@@ -180,50 +180,50 @@ export function addTokenCommands(program: Command): void {
           { heading: 'client', cell: (one) => one.id },
           { heading: 'title', cell: (one) => one.title },
           { heading: 'reports', cell: (one) => one.reports.join(', ') },
-          { heading: 'may', cell: (one) => one.actions.join(', ') },
-          { heading: 'longest', cell: (one) => `${one.maxLifetimeSeconds} s` },
+          { heading: 'actions', cell: (one) => one.actions.join(', ') },
+          { heading: 'token lifetime', cell: (one) => `${one.maxLifetimeSeconds} s` },
           { heading: 'state', cell: (one) => one.state },
         ]);
       });
     });
   client
     .command('show <id>')
-    .description('a client with its bounds')
+    .description('Show a client')
     .action(async (id: string, _options, command: Command) => {
       const answer = await callApi<ShownClient>('GET', `/api/v1/clients/${encodeURIComponent(id)}`);
       show(command, answer, (one) => {
         line(`${one.id}: ${one.title} (${one.state}), signs in ${one.signsIn}`);
         line(
-          `reports: ${one.reports.join(', ')}; may ${one.actions.join(', ')}, for ${one.maxLifetimeSeconds} s at most`,
+          `reports: ${one.reports.join(', ')}; actions: ${one.actions.join(', ')}; token lifetime: ${one.maxLifetimeSeconds} s`,
         );
-        line(one.mayNamePersons ? 'speaks for people' : 'speaks for nobody but itself');
-        if (one.origins?.length) line(`shown in pages of ${one.origins.join(', ')}`);
-        if (one.mustFilter?.length) line(`every token must fix ${one.mustFilter.join(', ')}`);
-        if (one.requiresProof) line('its tokens are bound to a key (DPoP)');
-        if (one.directoryId !== undefined) line(`exchanges ID tokens that the directory gave \`${one.directoryId}\``);
-        if (one.formerUntil) line(`the secret before holds until ${one.formerUntil}`);
+        line(one.mayNamePersons ? 'acts for users' : 'acts as itself');
+        if (one.origins?.length) line(`allowed origins: ${one.origins.join(', ')}`);
+        if (one.mustFilter?.length) line(`required filters: ${one.mustFilter.join(', ')}`);
+        if (one.requiresProof) line('tokens are DPoP-bound');
+        if (one.directoryId !== undefined) line(`exchanges ID tokens of “${one.directoryId}”`);
+        if (one.formerUntil) line(`previous secret valid until ${one.formerUntil}`);
       });
     });
-  const add = client
-    .command('add <id>')
-    .description('register a client under a name that none has; its secret is shown once')
-    .requiredOption('--title <title>', 'what people read')
-    .requiredOption('--report <name>', 'a report it may ask for; may be repeated', collect, [])
-    .action(async (id: string, options: BoundOptions, command: Command) => {
+  const create = client
+    .command('create <id>')
+    .description('Register a client (the secret is shown once)')
+    .requiredOption('--title <title>', 'title')
+    .requiredOption('--report <name>', 'report it can request; repeatable', collect, [])
+    .action(async (id: string, options: LimitOptions, command: Command) => {
       const answer = await callApi<{ id: string; secret: string }>('POST', '/api/v1/clients', {
-        body: { id, title: options.title, ...boundsOf(options) },
+        body: { id, title: options.title, ...limitsOf(options) },
       });
       show(command, answer, ({ secret }) => {
         line(`client: ${id}`);
-        line(`secret: ${secret}   (shown only now)`);
+        line(`secret: ${secret}   (shown only once)`);
       });
     });
-  const change = client
-    .command('change <id>')
-    .description('change the bounds of a client; its secret stays')
-    .option('--title <title>', 'what people read')
-    .option('--report <name>', 'the reports it may ask for, in place of those before; may be repeated', collect, [])
-    .action(async (id: string, options: BoundOptions, command: Command) => {
+  const update = client
+    .command('update <id>')
+    .description('Change the limits of a client')
+    .option('--title <title>', 'title')
+    .option('--report <name>', 'reports it can request, replacing the earlier ones; repeatable', collect, [])
+    .action(async (id: string, options: LimitOptions, command: Command) => {
       const path = `/api/v1/clients/${encodeURIComponent(id)}`;
       const {
         id: _id,
@@ -232,37 +232,37 @@ export function addTokenCommands(program: Command): void {
         formerUntil: _until,
         ...known
       } = await callApi<ShownClient>('GET', path);
-      const body = { ...known, ...(options.title ? { title: options.title } : {}), ...boundsOf(options) };
+      const body = { ...known, ...(options.title ? { title: options.title } : {}), ...limitsOf(options) };
       const answer = await callApi<{ id: string }>('PUT', path, { body });
-      show(command, answer, () => line(`The client ${id} is changed; its secret stays.`));
+      show(command, answer, () => line(`Client “${id}” updated.`));
     });
-  for (const one of [add, change])
+  for (const one of [create, update])
     one
-      .option('--action <action>', 'what its tokens may: view, export; may be repeated', collect, [])
-      .option('--seconds <number>', 'the longest life of its tokens')
-      .option('--names-persons', 'its tokens may speak for people; an administrator gives this')
-      .option('--origin <origin>', 'a page that may show its tokens, https://…; may be repeated', collect, [])
-      .option('--must-filter <key>', 'a key that every token must fix; may be repeated', collect, [])
-      .option('--requires-proof', 'its tokens are bound to a key (DPoP)')
-      .option('--directory-id <name>', 'by which the common directory knows it: ID tokens for it are exchanged');
+      .option('--action <action>', 'view or export; repeatable', collect, [])
+      .option('--token-lifetime <seconds>', 'maximum lifetime of its tokens')
+      .option('--act-for-users', 'tokens may name a user (administrators)')
+      .option('--origin <origin>', 'allowed origin; repeatable', collect, [])
+      .option('--require-filter <key>', 'shared key that every token must filter; repeatable', collect, [])
+      .option('--require-dpop', 'bind tokens to a key (DPoP)')
+      .option('--idp-client-id <id>', 'client ID at the identity provider, for token exchange');
   client
-    .command('secret <id>')
-    .description('give a client a new secret; the one before holds beside it for a while')
-    .option('--hours <number>', 'how long the one before holds; 0 ends it at once', '24')
-    .action(async (id: string, options: { hours: string }, command: Command) => {
+    .command('rotate-secret <id>')
+    .description('Create a new secret for a client')
+    .option('--keep-previous-hours <number>', 'hours that the previous secret stays valid', '24')
+    .action(async (id: string, options: { keepPreviousHours: string }, command: Command) => {
       type Renewed = { secret: string; formerUntil: string };
-      const path = `/api/v1/clients/${encodeURIComponent(id)}/secret`;
-      const answer = await callApi<Renewed>('POST', path, { body: { hours: Number(options.hours) } });
+      const path = `/api/v1/clients/${encodeURIComponent(id)}/rotate-secret`;
+      const answer = await callApi<Renewed>('POST', path, { body: { hours: Number(options.keepPreviousHours) } });
       show(command, answer, ({ secret, formerUntil }) => {
-        line(`secret: ${secret}   (shown only now)`);
-        line(`The one before holds until ${formerUntil}.`);
+        line(`secret: ${secret}   (shown only once)`);
+        line(`The previous secret is valid until ${formerUntil}.`);
       });
     });
   client
-    .command('remove <id>')
-    .description('remove a client; its tokens end at once')
+    .command('revoke <id>')
+    .description('Revoke a client and its tokens')
     .action(async (id: string, _options, command: Command) => {
       await callApi('DELETE', `/api/v1/clients/${encodeURIComponent(id)}`);
-      show(command, { removed: id }, () => line(`The client ${id} is removed; its tokens have ended.`));
+      show(command, { revoked: id }, () => line(`Client “${id}” and its tokens revoked.`));
     });
 }

@@ -17,7 +17,7 @@ const { busy, problem, attempt } = useAttempt();
 onMounted(() => {
   window.history.replaceState(null, '', window.location.pathname);
   void attempt('work', async () => {
-    invitation.value = await call('POST', '/api/v1/invitations/show', { key });
+    invitation.value = await call('POST', '/api/v1/invitations/lookup', { key });
   });
 });
 const accept = () =>

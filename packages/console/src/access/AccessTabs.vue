@@ -5,16 +5,16 @@ import { useSession } from '../session/useSession.ts';
 
 defineProps<{ current: 'people' | 'groups' | 'attributes' | 'programs' | 'requests' | 'open' | 'log' }>();
 const { person } = useSession();
-const requests = useResource<{ requests: { state: string }[] }>('/api/v1/requests');
+const requests = useResource<{ requests: { state: string }[] }>('/api/v1/access-requests');
 const open = computed(() => (requests.data.value?.requests ?? []).filter((one) => one.state === 'open').length);
 const tabs = computed(() => [
-  { name: 'people', to: '/people', title: 'People' },
-  { name: 'groups', to: '/people/groups', title: 'Groups' },
-  { name: 'attributes', to: '/people/attributes', title: 'Attributes' },
-  { name: 'programs', to: '/people/programs', title: 'Programs' },
-  { name: 'requests', to: '/people/requests', title: open.value > 0 ? `Requests (${open.value})` : 'Requests' },
-  { name: 'open', to: '/people/handed-out', title: 'Handed out' },
-  ...(person.value?.isAdministrator ? [{ name: 'log', to: '/people/log', title: 'Log' }] : []),
+  { name: 'people', to: '/access/users', title: 'People' },
+  { name: 'groups', to: '/access/groups', title: 'Groups' },
+  { name: 'attributes', to: '/access/user-attributes', title: 'Attributes' },
+  { name: 'programs', to: '/access/clients', title: 'Programs' },
+  { name: 'requests', to: '/access/requests', title: open.value > 0 ? `Requests (${open.value})` : 'Requests' },
+  { name: 'open', to: '/access/active', title: 'Handed out' },
+  ...(person.value?.isAdministrator ? [{ name: 'log', to: '/access/audit-log', title: 'Log' }] : []),
 ]);
 </script>
 

@@ -11,7 +11,7 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import AccessTabs from './AccessTabs.vue';
 
-const { data, error, isLoading, reload } = useResource<{ attributes: ShownAttribute[] }>('/api/v1/attributes');
+const { data, error, isLoading, reload } = useResource<{ attributes: ShownAttribute[] }>('/api/v1/user-attributes');
 const { busy, problem, attempt } = useAttempt<'save' | 'remove'>();
 const form = reactive({ name: '', label: '', type: 'text', isMany: false });
 const columns = [
@@ -24,13 +24,13 @@ const columns = [
 const save = () =>
   attempt('save', async () => {
     const { name, ...body } = form;
-    await call('PUT', `/api/v1/attributes/${encodeURIComponent(name)}`, body);
+    await call('PUT', `/api/v1/user-attributes/${encodeURIComponent(name)}`, body);
     Object.assign(form, { name: '', label: '', type: 'text', isMany: false });
     await reload();
   });
 const remove = (name: string) =>
   attempt('remove', async () => {
-    await call('DELETE', `/api/v1/attributes/${encodeURIComponent(name)}`);
+    await call('DELETE', `/api/v1/user-attributes/${encodeURIComponent(name)}`);
     await reload();
   });
 </script>
@@ -55,7 +55,7 @@ const remove = (name: string) =>
       <template v-if="column.key === 'many'">{{ record.isMany ? 'several' : 'one' }}</template>
       <span v-else-if="column.key === 'act'" class="acts">
         <Button size="small" @click="Object.assign(form, record)">Change</Button>
-        <Rename path="/api/v1/attributes" :name="record.name" pattern="[a-z][a-z0-9_]*" @renamed="reload" />
+        <Rename path="/api/v1/user-attributes" :name="record.name" pattern="[a-z][a-z0-9_]*" @renamed="reload" />
         <ConfirmAction
           is-dangerous
           :title="`Remove ${record.name}? It is refused while somebody has it or a rule looks at it.`"

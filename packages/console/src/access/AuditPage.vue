@@ -17,7 +17,7 @@ const path = computed(() => {
   const said = Object.entries(form).filter(([, value]) => value.trim() !== '');
   const words = new URLSearchParams(said.map(([name, value]) => [name, value.trim()]));
   if (before.value !== undefined) words.set('before', String(before.value));
-  return `/api/v1/audit?${words}`;
+  return `/api/v1/audit-log?${words}`;
 });
 const { data, error, isLoading } = useResource<{ entries: AuditRecord[] }>(path);
 const entries = computed(() => data.value?.entries ?? []);
@@ -25,7 +25,7 @@ const { busy, problem, attempt } = useAttempt<'check'>();
 const checked = ref<{ entries: number; brokenAt?: number }>();
 const check = () =>
   attempt('check', async () => {
-    checked.value = await call<{ entries: number; brokenAt?: number }>('GET', '/api/v1/audit/check');
+    checked.value = await call<{ entries: number; brokenAt?: number }>('GET', '/api/v1/audit-log/verify');
   });
 const columns = [
   { title: 'When', key: 'at', width: 190 },

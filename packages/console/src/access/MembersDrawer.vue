@@ -11,7 +11,7 @@ import { useResource } from '../platform/useResource.ts';
 /** Adds members to a group and removes others, one by one. */
 const props = defineProps<{ group: ShownGroup }>();
 const emit = defineEmits<{ changed: [group: ShownGroup]; closed: [] }>();
-const people = useResource<{ people: ListedPerson[] }>('/api/v1/people');
+const people = useResource<{ people: ListedPerson[] }>('/api/v1/users');
 const wanted = ref('');
 const chosen = ref<string[]>([]);
 const { busy, problem, attempt } = useAttempt<string>();

@@ -12,10 +12,10 @@ import { capitalised } from '../platform/format.ts';
 
 const props = defineProps<{ kind: ThingKind; name: string }>();
 const { data, error, reload } = useResource<{ grants: ShownGrant[]; own: Right }>(
-  () => `/api/v1/grants?kind=${props.kind}&name=${encodeURIComponent(props.name)}`,
+  () => `/api/v1/permissions?kind=${props.kind}&name=${encodeURIComponent(props.name)}`,
 );
 const groups = useResource<{ groups: { name: string }[] }>('/api/v1/groups');
-const people = useResource<{ people: { email: string; name: string; state: string }[] }>('/api/v1/people');
+const people = useResource<{ people: { email: string; name: string; state: string }[] }>('/api/v1/users');
 // A program reaches reports and datasets alone; who may see no program has none to give to.
 const clients = useResource<{ clients: { id: string; title: string; state: string }[] }>(() =>
   ['report', 'dataset', 'folder'].includes(props.kind) ? '/api/v1/clients' : undefined,
@@ -81,13 +81,13 @@ const give = () =>
     const [holderKind, ...rest] = holder.value!.split(':');
     const to = holderKind === 'everyone' ? { kind: holderKind } : { kind: holderKind, name: rest.join(':') };
     const thing = { kind: props.kind, name: props.name };
-    await call('PUT', '/api/v1/grants', { holder: to, thing, level: level.value, canPassOn: canPassOn.value });
+    await call('PUT', '/api/v1/permissions', { holder: to, thing, level: level.value, canPassOn: canPassOn.value });
     holder.value = undefined;
     await reload();
   });
 const take = (grant: ShownGrant) =>
   attempt('take', async () => {
-    await call('DELETE', `/api/v1/grants/${grant.id}`);
+    await call('DELETE', `/api/v1/permissions/${grant.id}`);
     await reload();
   });
 </script>

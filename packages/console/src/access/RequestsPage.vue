@@ -9,7 +9,7 @@ import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/format.ts';
 import AccessTabs from './AccessTabs.vue';
 
-const { data, error, reload } = useResource<{ requests: ShownRequest[] }>('/api/v1/requests');
+const { data, error, reload } = useResource<{ requests: ShownRequest[] }>('/api/v1/access-requests');
 const open = computed(() => (data.value?.requests ?? []).filter((one) => one.state === 'open'));
 const answered = computed(() => (data.value?.requests ?? []).filter((one) => one.state !== 'open'));
 const levels = reactive<Record<number, string>>({});
@@ -18,7 +18,7 @@ const { busy, problem, attempt } = useAttempt<string>();
 const answer = (request: ShownRequest, isGranted: boolean) =>
   attempt(`${request.id} ${isGranted}`, async () => {
     const level = isGranted ? { level: levels[request.id] ?? 'view' } : {};
-    await call('POST', `/api/v1/requests/${request.id}/answer`, { ...level, words: words[request.id] ?? '' });
+    await call('POST', `/api/v1/access-requests/${request.id}/decision`, { ...level, words: words[request.id] ?? '' });
     await reload();
   });
 </script>
@@ -63,7 +63,7 @@ const answer = (request: ShownRequest, isGranted: boolean) =>
         <Button :loading="busy === `${request.id} false`" @click="answer(request, false)">Refuse</Button>
         <RouterLink
           v-if="request.thingKind === 'report'"
-          :to="`/reports/${request.thingName}/see?as=${request.person.email}`"
+          :to="`/reports/${request.thingName}/preview-as?as=${request.person.email}`"
           >See what they would see</RouterLink
         >
       </p>

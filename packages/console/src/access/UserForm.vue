@@ -17,7 +17,7 @@ const props = defineProps<{
   };
 }>();
 const emit = defineEmits<{ changed: []; closed: [] }>();
-const { data: declared } = useResource<{ attributes: { name: string; label: string }[] }>('/api/v1/attributes');
+const { data: declared } = useResource<{ attributes: { name: string; label: string }[] }>('/api/v1/user-attributes');
 const { busy, problem, attempt } = useAttempt<'save' | 'publish'>();
 const form = reactive({
   name: props.person.name,
@@ -44,12 +44,12 @@ const save = () =>
     );
     const { name, isAdministrator } = form;
     const body = { name, attributes, ...(isAdministrator === props.person.isAdministrator ? {} : { isAdministrator }) };
-    await call('PUT', `/api/v1/people/${encodeURIComponent(props.person.email)}`, body);
+    await call('PUT', `/api/v1/users/${encodeURIComponent(props.person.email)}`, body);
     emit('changed');
   });
 const publish = () =>
   attempt('publish', async () => {
-    await call('PUT', `/api/v1/people/${encodeURIComponent(props.person.email)}/publisher`);
+    await call('PUT', `/api/v1/users/${encodeURIComponent(props.person.email)}/publisher`);
     emit('changed');
   });
 </script>

@@ -14,7 +14,7 @@ import AccessTabs from './AccessTabs.vue';
 import UserForm from './UserForm.vue';
 
 const { person: self } = useSession();
-const { data, error, isLoading, reload } = useResource<{ people: ListedPerson[] }>('/api/v1/people');
+const { data, error, isLoading, reload } = useResource<{ people: ListedPerson[] }>('/api/v1/users');
 const wanted = ref('');
 const isInviting = ref(false);
 const isInvitingMany = ref(false);
@@ -49,7 +49,7 @@ const attributeWords = (one: ListedPerson) =>
 const { problem, attempt } = useAttempt();
 const setState = (one: ListedPerson, state: 'active' | 'guest' | 'left') =>
   attempt('work', async () => {
-    await call('PUT', `/api/v1/people/${encodeURIComponent(one.email)}`, { state });
+    await call('PUT', `/api/v1/users/${encodeURIComponent(one.email)}`, { state });
     await reload();
   });
 const changing = ref<ListedPerson>();

@@ -21,7 +21,7 @@ const query = computed(() => {
     .filter(([, value]) => value !== '');
   return new URLSearchParams(said.map(([name, value]) => [name, value])).toString();
 });
-const path = computed(() => `/api/v1/open${query.value === '' ? '' : `?${query.value}`}`);
+const path = computed(() => `/api/v1/active-access${query.value === '' ? '' : `?${query.value}`}`);
 const { data, error, isLoading, reload } = useResource<OpenDoors>(path);
 const doors = computed(() => [...(data.value?.open ?? [])]);
 const keyOf = (one: ActiveAccess) => `${one.kind} ${one.id}`;
@@ -34,7 +34,7 @@ const end = () =>
     const body = { doors: meant.value.map(({ kind, id }) => ({ kind, id })) };
     const answer = await call<{ ended: number; problems: { kind: string; id: string; message: string }[] }>(
       'POST',
-      '/api/v1/open/end',
+      '/api/v1/active-access/revoke',
       body,
     );
     said.value = [`${answer.ended} ended.`, ...answer.problems.map((one) => `${one.kind} ${one.id}: ${one.message}`)];
@@ -91,7 +91,7 @@ const consequences = computed(() => [...new Set(meant.value.map((one) => `${one.
     <Button :disabled="doors.length === 0" @click="chosen = doors.filter((one) => one.mayEnd).map(keyOf)"
       >Choose all that match</Button
     >
-    <a :href="`/api/v1/open?${query}${query === '' ? '' : '&'}format=csv`" download="handed-out.csv">As CSV</a>
+    <a :href="`/api/v1/active-access?${query}${query === '' ? '' : '&'}format=csv`" download="handed-out.csv">As CSV</a>
   </p>
   <p v-for="one in said" :key="one" role="status">{{ one }}</p>
   <ProblemNote v-if="problem" :problem="problem" />

@@ -27,19 +27,19 @@ const isChanging = ref(false);
 const changed = ref<string>();
 const mayEdit = computed(() => data.value?.right === 'edit' || data.value?.right === 'own');
 
-const turn = (state: 'on' | 'off') =>
+const turn = (action: 'enable' | 'disable') =>
   attempt('switch', async () => {
-    await call('POST', `${path()}/${state}`);
+    await call('POST', `${path()}/${action}`);
     await reload();
   });
 const go = () =>
   attempt('go', async () => {
     await call('DELETE', path());
-    await router.push('/places/apps');
+    await router.push('/apps');
   });
 const takeOut = (placement: string) =>
   attempt('out', async () => {
-    await call('DELETE', `${path()}/places/${encodeURIComponent(placement)}`);
+    await call('DELETE', `${path()}/placements/${encodeURIComponent(placement)}`);
     await reload();
   });
 async function saved(): Promise<void> {
@@ -59,7 +59,7 @@ const titleOf = (placement: string) =>
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/places">Places</RouterLink> <RouterLink to="/places/apps">Business apps</RouterLink>
+    <RouterLink to="/placements">Places</RouterLink> <RouterLink to="/apps">Business apps</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Spin v-else-if="!data" />
@@ -71,12 +71,12 @@ const titleOf = (placement: string) =>
         Switched by {{ data.switchedBy }}, {{ showInstant(data.switchedAt) }}.
       </span>
       <template v-if="person?.isAdministrator">
-        <Button v-if="!data.isOn" type="primary" :loading="busy === 'switch'" @click="turn('on')">Switch it on</Button>
+        <Button v-if="!data.isOn" type="primary" :loading="busy === 'switch'" @click="turn('enable')">Enable</Button>
         <ConfirmAction
           v-else
           title="Nobody sees a report in it any more, at once and everywhere. Switch it off?"
           ok-text="Switch off"
-          @confirm="turn('off')"
+          @confirm="turn('disable')"
           ><Button :loading="busy === 'switch'">Switch it off</Button></ConfirmAction
         >
       </template>
@@ -109,7 +109,7 @@ const titleOf = (placement: string) =>
     <p v-if="data.places.length === 0" class="quiet">Nothing yet: place something of the kind app, then put it here.</p>
     <section v-for="one in data.places" :key="one.placement" class="place">
       <h3>
-        <RouterLink :to="`/places/${one.placement}`">{{ one.title }}</RouterLink>
+        <RouterLink :to="`/placements/${one.placement}`">{{ one.title }}</RouterLink>
       </h3>
       <p class="quiet">
         {{ placementLabel(one) }}<template v-if="one.inPanel"> · may be in side panels</template
@@ -129,7 +129,7 @@ const titleOf = (placement: string) =>
       </p>
       <AppPlacementForm
         v-if="changed === one.placement"
-        :path="`${path()}/places/${one.placement}`"
+        :path="`${path()}/placements/${one.placement}`"
         :place="one"
         :others="data.places.filter((other) => other.placement !== one.placement)"
         @saved="saved"
@@ -151,7 +151,7 @@ const titleOf = (placement: string) =>
           :value="''"
           @change="
             attempt('out', async () => {
-              await call('PUT', `${path()}/places/${($event.target as HTMLSelectElement).value}`, {});
+              await call('PUT', `${path()}/placements/${($event.target as HTMLSelectElement).value}`, {});
               await reload();
             })
           "

@@ -17,7 +17,7 @@ const isAdding = ref(false);
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/places">Places</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/placements">Places</RouterLink></p>
   <h1>Business apps</h1>
   <p class="quiet">
     An app shows reports beside its records, to each company what that chose. Nothing is shown in it until an
@@ -27,7 +27,7 @@ const isAdding = ref(false);
   <p v-if="data && data.apps.length === 0" class="quiet">No app that you may see.</p>
   <ul v-else>
     <li v-for="one in data?.apps ?? []" :key="one.name">
-      <RouterLink :to="`/places/apps/${one.name}`">{{ one.title }}</RouterLink>
+      <RouterLink :to="`/apps/${one.name}`">{{ one.title }}</RouterLink>
       <b :class="{ off: !one.isOn }">{{ one.isOn ? 'on' : 'off' }}</b>
       <span class="quiet">
         {{ showCount(one.places.length) }} {{ one.places.length === 1 ? 'place' : 'places'
@@ -39,7 +39,7 @@ const isAdding = ref(false);
   </ul>
   <template v-if="person?.isAdministrator">
     <Button v-if="!isAdding" type="primary" @click="isAdding = true">Add an app</Button>
-    <AppSetupForm v-else @saved="(name) => router.push(`/places/apps/${name}`)" @close="isAdding = false" />
+    <AppSetupForm v-else @saved="(name) => router.push(`/apps/${name}`)" @close="isAdding = false" />
   </template>
 </template>
 

@@ -14,7 +14,7 @@ const props = defineProps<{ app: ShownApp; place: AppPlace; mayEdit: boolean }>(
 const emit = defineEmits<{ changed: [] }>();
 const { busy, problem, attempt } = useAttempt<'choose' | 'back' | 'look'>();
 const path = () =>
-  `/api/v1/apps/${encodeURIComponent(props.app.name)}/places/${encodeURIComponent(props.place.placement)}`;
+  `/api/v1/apps/${encodeURIComponent(props.app.name)}/placements/${encodeURIComponent(props.place.placement)}`;
 const titleOf = (name: string | null) =>
   name === null ? 'the standard' : (props.app.places.find((one) => one.placement === name)?.title ?? name);
 const now = computed(() => props.place.companies.filter((one) => one.counts));
@@ -31,7 +31,7 @@ const look = () =>
     // What is looked at is what would stand there, beside a record of that company.
     const field = props.app.company!;
     const sample = { ...record, ...(field.from === 'record' ? { [field.name]: form.company } : {}) };
-    tried.value = await call<RecordTry>('POST', `/api/v1/placements/${encodeURIComponent(name)}/try`, {
+    tried.value = await call<RecordTry>('POST', `/api/v1/placements/${encodeURIComponent(name)}/test`, {
       record: sample,
     });
     looksAt.value = `${titleOf(form.shows === '' ? null : form.shows)}, as ${form.company || 'a company'} would have it`;
@@ -40,7 +40,7 @@ const fields = computed(() => tried.value?.fields ?? []);
 const choose = () =>
   attempt('choose', async () => {
     const { company, shows } = form;
-    await call('PUT', `${path()}/company`, {
+    await call('PUT', `${path()}/variant`, {
       company,
       shows: shows === '' ? null : shows,
       expected: numberOf(company),
@@ -51,7 +51,7 @@ const choose = () =>
   });
 const back = ({ id, company }: CompanyChoice) =>
   attempt('back', async () => {
-    await call('POST', `${path()}/company/back`, { id, expected: numberOf(company) });
+    await call('POST', `${path()}/variant/rollback`, { id, expected: numberOf(company) });
     emit('changed');
   });
 </script>

@@ -36,7 +36,7 @@ interface Shown {
 const props = defineProps<{ name: string }>();
 const router = useRouter();
 const { data, error, reload } = useResource<Shown>(() => `/api/v1/boards/${encodeURIComponent(props.name)}`);
-const catalogue = useResource<{ reports: Catalogue }>('/api/v1/catalogue');
+const catalogue = useResource<{ reports: Catalogue }>('/api/v1/available-figures');
 const { busy, problem, attempt } = useAttempt();
 
 const board = ref<BoardDefinition>();
@@ -125,7 +125,7 @@ const canRead = computed(() => least.value >= leastContrast);
 const drawn = shallowRef<ViewResponse>();
 const wrong = shallowRef<ProblemDocument>();
 const as = ref('');
-const people = useResource<{ people: (ShownPerson & { state: string })[] }>('/api/v1/people');
+const people = useResource<{ people: (ShownPerson & { state: string })[] }>('/api/v1/users');
 const pauseMs = 300;
 let newest = 0;
 let timer = 0;

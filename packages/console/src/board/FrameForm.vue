@@ -11,7 +11,7 @@ import { useSession } from '../session/useSession.ts';
 /** A figure of a host's own on a board; which hosts there may be is an administrator's to say. */
 defineProps<{ frame?: BoardFrame }>();
 const emit = defineEmits<{ add: [address: string, title: string]; change: [frame: BoardFrame]; remove: [] }>();
-const path = '/api/v1/board-frames';
+const path = '/api/v1/allowed-frame-origins';
 const { data, reload } = useResource<{ origins: string[] }>(path);
 const { person } = useSession();
 const { busy, problem, attempt } = useAttempt<'allow'>();

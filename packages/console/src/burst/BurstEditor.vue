@@ -46,15 +46,15 @@ const { busy, problem, attempt } = useAttempt<'save'>();
 const save = () =>
   attempt('save', async () => {
     await call('PUT', '/api/v1/bursts', toDefinition(draft, before.value));
-    await router.push(`/sending/${draft.name}`);
+    await router.push(`/bursts/${draft.name}`);
   });
 </script>
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/sending">Sending</RouterLink
+    <RouterLink to="/bursts">Sending</RouterLink
     ><template v-if="name">
-      › <RouterLink :to="`/sending/${name}`">{{ name }}</RouterLink></template
+      › <RouterLink :to="`/bursts/${name}`">{{ name }}</RouterLink></template
     >
   </p>
   <h1>{{ name ? `Change ${draft.title || name}` : 'A new burst' }}</h1>

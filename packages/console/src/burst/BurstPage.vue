@@ -77,7 +77,7 @@ const pause = (wanted: boolean) =>
   });
 const makePlan = () =>
   attempt('plan', async () => {
-    plan.value = await call<ShownPlan>('GET', `/api/v1/bursts/${props.name}/plan${query.value}`);
+    plan.value = await call<ShownPlan>('GET', `/api/v1/bursts/${props.name}/preview${query.value}`);
   });
 const start = (isTest: boolean) =>
   attempt('run', async () => {
@@ -90,7 +90,7 @@ const start = (isTest: boolean) =>
     plan.value = undefined;
     await runs.reload();
   });
-const runAction = (act: 'stop' | 'pause' | 'continue' | 'retry' | 'release') =>
+const runAction = (act: 'cancel' | 'pause' | 'resume' | 'retry' | 'approve') =>
   attempt('run', async () => {
     const answer = await call<ShownRun>('POST', `/api/v1/runs/${runId.value}/${act}`);
     if (answer.id === runId.value) return run.reload();
@@ -99,17 +99,17 @@ const runAction = (act: 'stop' | 'pause' | 'continue' | 'retry' | 'release') =>
   });
 const settle = (recipient: string, hasArrived: boolean) =>
   attempt('run', async () => {
-    await call('POST', `/api/v1/runs/${runId.value}/settle`, { recipient, hasArrived });
+    await call('POST', `/api/v1/runs/${runId.value}/resolve`, { recipient, hasArrived });
     await run.reload();
   });
 const recall = (recipient?: string) =>
   attempt('run', async () => {
-    await call('POST', `/api/v1/runs/${runId.value}/recall`, recipient === undefined ? {} : { recipient });
+    await call('POST', `/api/v1/runs/${runId.value}/revoke-links`, recipient === undefined ? {} : { recipient });
     await run.reload();
   });
-const times = useResource<BurstTimes>(() => `/api/v1/bursts/${encodeURIComponent(props.name)}/times`);
+const times = useResource<BurstTimes>(() => `/api/v1/bursts/${encodeURIComponent(props.name)}/next-runs`);
 /** What its formats cost, side by side; for those who may change the burst. */
-const costs = useResource<{ sums: CostSum[] }>(() => `/api/v1/meter?by=format&burst=${encodeURIComponent(props.name)}`);
+const costs = useResource<{ sums: CostSum[] }>(() => `/api/v1/usage?by=format&burst=${encodeURIComponent(props.name)}`);
 function destinationLabel(destination: ShownBurst['definition']['destination']): string {
   const { kind, to } = destination;
   const place = kind === 'mail' ? `by mail${to ? ` through ${to}` : ''}` : `to the ${kind} ${to}`;
@@ -126,7 +126,7 @@ const runOptions = computed(() =>
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/sending">Sending</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/bursts">Sending</RouterLink></p>
   <ProblemNote v-if="error" :problem="error" />
   <Spin v-else-if="!burst" />
   <template v-else>
@@ -136,8 +136,8 @@ const runOptions = computed(() =>
       {{ formatWords(burst.definition) }}
       {{ destinationLabel(burst.definition.destination) }} for everyone on the list
       <RouterLink :to="`/lists/${burst.definition.list}`">{{ burst.definition.list }}</RouterLink>.
-      <RouterLink :to="`/sending/${name}/edit`">Change it</RouterLink>
-      <DeleteButton class="beside" kind="burst" :name="name" to="/sending" />
+      <RouterLink :to="`/bursts/${name}/edit`">Change it</RouterLink>
+      <DeleteButton class="beside" kind="burst" :name="name" to="/bursts" />
     </p>
     <div class="bar">
       <PeriodField v-if="unit && period !== ''" v-model="period" :unit="unit" />
@@ -187,7 +187,7 @@ const runOptions = computed(() =>
           isPaused ? 'Let its schedule go on' : 'Pause its schedule'
         }}</Button>
       </p>
-      <a :href="`/api/v1/bursts/${name}/times.ics`" :download="`${name}.ics`">Take them as a calendar</a>
+      <a :href="`/api/v1/bursts/${name}/next-runs.ics`" :download="`${name}.ics`">Take them as a calendar</a>
     </details>
     <p v-else-if="burst.definition.afterRefresh && times.data.value" class="times">
       Runs by itself {{ times.data.value.words }}.

@@ -22,20 +22,18 @@ const columns = [
   <h1>Sending</h1>
   <p class="quiet">Bursts send every recipient of a list their own filtered copy.</p>
   <p class="jumps">
-    <RouterLink to="/sending/new">Make a new one</RouterLink>
+    <RouterLink to="/bursts/new">Make a new one</RouterLink>
     <RouterLink to="/lists">Recipient lists</RouterLink>
     <RouterLink to="/destinations">Destinations</RouterLink>
-    <RouterLink to="/templates">Prepared workbooks</RouterLink>
-    <RouterLink to="/holidays">Holidays and your calendar</RouterLink>
-    <RouterLink to="/costs">Costs</RouterLink>
+    <RouterLink to="/workbook-templates">Prepared workbooks</RouterLink>
+    <RouterLink to="/holiday-calendars">Holidays and your calendar</RouterLink>
+    <RouterLink to="/usage">Costs</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table v-else :columns="columns" :data-source="bursts" row-key="name" :loading="isLoading" :pagination="false">
     <template #emptyText><Empty description="No bursts yet. Make a new one above." /></template>
     <template #bodyCell="{ column, record }">
-      <RouterLink v-if="column.key === 'name'" :to="`/sending/${record.name}`">{{
-        record.definition.title
-      }}</RouterLink>
+      <RouterLink v-if="column.key === 'name'" :to="`/bursts/${record.name}`">{{ record.definition.title }}</RouterLink>
       <RouterLink v-else-if="column.key === 'report'" :to="`/reports/${record.definition.report}`">{{
         record.definition.report
       }}</RouterLink>

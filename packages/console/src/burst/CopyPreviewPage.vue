@@ -11,13 +11,13 @@ const route = useRoute();
 const { data: seen, error } = useResource<SeenView>(() => {
   const query = new URLSearchParams({ recipient: props.recipient });
   if (typeof route.query['period'] === 'string') query.set('period', route.query['period']);
-  return `/api/v1/bursts/${encodeURIComponent(props.name)}/see?${query}`;
+  return `/api/v1/bursts/${encodeURIComponent(props.name)}/copy-preview?${query}`;
 });
 </script>
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/sending">Sending</RouterLink> › <RouterLink :to="`/sending/${name}`">{{ name }}</RouterLink>
+    <RouterLink to="/bursts">Sending</RouterLink> › <RouterLink :to="`/bursts/${name}`">{{ name }}</RouterLink>
   </p>
   <h1>What {{ recipient }} gets</h1>
   <ProblemNote v-if="error" :problem="error" />

@@ -9,7 +9,7 @@ import { isActive } from './shapes.ts';
 
 const props = defineProps<{ run: DeliveryLog }>();
 const emit = defineEmits<{
-  runAction: [act: 'stop' | 'pause' | 'continue' | 'retry' | 'release'];
+  runAction: [act: 'cancel' | 'pause' | 'resume' | 'retry' | 'approve'];
   settle: [recipient: string, hasArrived: boolean];
   recall: [recipient?: string];
 }>();
@@ -79,10 +79,10 @@ const noWorkerMessage = computed(() => {
       v-if="run.state === 'held'"
       :title="`Release this run? ${run.counts.planned} copies are made and sent then.`"
       ok-text="Release"
-      @confirm="emit('runAction', 'release')"
+      @confirm="emit('runAction', 'approve')"
       ><Button type="primary">Release</Button></ConfirmAction
     >
-    <Button v-if="run.state === 'paused'" type="primary" @click="emit('runAction', 'continue')">Go on</Button>
+    <Button v-if="run.state === 'paused'" type="primary" @click="emit('runAction', 'resume')">Go on</Button>
     <ConfirmAction
       v-if="!isActive(run) && run.state !== 'paused' && run.state !== 'held' && run.counts.failed > 0"
       :title="`Try again for the ${run.counts.failed} whose copy failed?`"
@@ -95,7 +95,7 @@ const noWorkerMessage = computed(() => {
       is-dangerous
       title="Stop this run? What has left stays sent; the rest can be run again."
       ok-text="Stop"
-      @confirm="emit('runAction', 'stop')"
+      @confirm="emit('runAction', 'cancel')"
       ><Button danger>Stop</Button></ConfirmAction
     >
     <ConfirmAction

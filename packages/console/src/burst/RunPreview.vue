@@ -98,8 +98,8 @@ const columns = computed(() => [
     The last copy came back from {{ plan.bounced.map((one) => `${one.recipient} (${one.reason})`).join(', ') }}.
   </p>
   <p v-if="plan.template" class="quiet">
-    The workbook <RouterLink to="/templates">{{ plan.template.name }}</RouterLink>, version {{ plan.template.version }},
-    gets {{ plan.template.filled.join(', ')
+    The workbook <RouterLink to="/workbook-templates">{{ plan.template.name }}</RouterLink>, version
+    {{ plan.template.version }}, gets {{ plan.template.filled.join(', ')
     }}<template v-if="plan.template.computed.length > 0">; it computes {{ plan.template.computed.join(', ') }}</template
     ><template v-if="plan.template.left.length > 0">; people write {{ plan.template.left.join(', ') }}</template
     >.<template v-for="one in plan.template.warnings" :key="one"> {{ capitalised(one) }}.</template>

@@ -4,7 +4,7 @@ import type { Draft } from './draft.ts';
 
 /** When a burst runs, who releases it and who hears of it. */
 const draft = defineModel<Draft>({ required: true });
-const { data: holidays } = useResource<{ holidays: { name: string; title: string }[] }>('/api/v1/holidays');
+const { data: holidays } = useResource<{ holidays: { name: string; title: string }[] }>('/api/v1/holiday-calendars');
 const schedules = [
   { rule: '', label: 'Only when somebody starts it' },
   { rule: 'FREQ=DAILY;BYHOUR=6;BYMINUTE=0', label: 'Every day at 06:00' },

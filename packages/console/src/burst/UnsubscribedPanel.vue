@@ -15,7 +15,7 @@ const { data, error, reload } = useResource<{ unsubscribed: Unsubscribed[] }>(()
 const { problem, attempt } = useAttempt();
 const again = (address: string) =>
   attempt('work', async () => {
-    await call('POST', `${base()}/subscribe`, { address });
+    await call('POST', `${base()}/resubscribe`, { address });
     await reload();
   });
 const columns = [

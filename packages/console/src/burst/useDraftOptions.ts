@@ -13,7 +13,7 @@ export function useDraftOptions(draft: Draft) {
   const reports = useResource<{ reports: ListedReport[] }>('/api/v1/reports');
   const lists = useResource<{ lists: ListedList[] }>('/api/v1/lists');
   const destinations = useResource<{ destinations: ShownDestination[] }>('/api/v1/destinations');
-  const templates = useResource<{ templates: ShownTemplate[] }>('/api/v1/templates');
+  const templates = useResource<{ templates: ShownTemplate[] }>('/api/v1/workbook-templates');
   const report = useResource<ShownReport>(() =>
     draft.report === '' ? undefined : `/api/v1/reports/${encodeURIComponent(draft.report)}`,
   );

@@ -17,13 +17,15 @@ import { useResource } from '../platform/useResource.ts';
 const props = defineProps<{ name?: string }>();
 const [route, router] = [useRoute(), useRouter()];
 const { busy, problem, attempt } = useAttempt<'save' | 'tell'>();
-const path = computed(() => (props.name === undefined ? undefined : `/api/v1/tabs/${encodeURIComponent(props.name)}`));
+const path = computed(() =>
+  props.name === undefined ? undefined : `/api/v1/channel-placements/${encodeURIComponent(props.name)}`,
+);
 const tab = useResource<ShownTab>(path);
 const placement = useResource<ShownPlacement>(() =>
   props.name === undefined ? undefined : `/api/v1/placements/${encodeURIComponent(props.name)}`,
 );
 const teams = useResource<{ teams: ShownTeam[] }>('/api/v1/channels');
-const catalogue = useResource<{ reports: Catalogue }>('/api/v1/catalogue');
+const catalogue = useResource<{ reports: Catalogue }>('/api/v1/available-figures');
 const boards = useResource<{ boards: ListedBoard[] }>('/api/v1/boards');
 const said = ref('');
 const form = reactive({
@@ -95,12 +97,12 @@ const save = () =>
         ...form.thing,
       },
     };
-    await call('PUT', `/api/v1/tabs/${encodeURIComponent(name)}`, body);
-    await router.push('/places/channels');
+    await call('PUT', `/api/v1/channel-placements/${encodeURIComponent(name)}`, body);
+    await router.push('/channels');
   });
 const tell = () =>
   attempt('tell', async () => {
-    await call('POST', `${path.value!}/tell`, { words: form.words });
+    await call('POST', `${path.value!}/announce`, { words: form.words });
     said.value = 'The channel is told.';
     form.words = '';
   });
@@ -108,7 +110,7 @@ const tell = () =>
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/places">Places</RouterLink> <RouterLink to="/places/channels">Channels</RouterLink>
+    <RouterLink to="/placements">Places</RouterLink> <RouterLink to="/channels">Channels</RouterLink>
   </p>
   <h1>{{ name === undefined ? 'Add a tab' : `Change ${tab.data.value?.name ?? name}` }}</h1>
   <ProblemNote v-if="tab.error.value" :problem="tab.error.value" />

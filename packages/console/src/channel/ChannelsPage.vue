@@ -15,17 +15,17 @@ import { useSession } from '../session/useSession.ts';
 /** Team channels that one is in, and the tabs in them. */
 const { person } = useSession();
 const teams = useResource<{ teams: ShownTeam[] }>('/api/v1/channels');
-const tabs = useResource<{ tabs: ShownTab[] }>('/api/v1/tabs');
+const tabs = useResource<{ tabs: ShownTab[] }>('/api/v1/channel-placements');
 const { busy, problem, attempt } = useAttempt();
 const said = ref('');
 const reload = () => Promise.all([teams.reload(), tabs.reload()]);
 const remove = (tab: ShownTab) =>
   attempt(tab.placement as 'work', async () => {
-    await call('DELETE', `/api/v1/tabs/${encodeURIComponent(tab.placement)}`);
+    await call('DELETE', `/api/v1/channel-placements/${encodeURIComponent(tab.placement)}`);
     said.value = `“${tab.name}” is gone from ${tab.channel.name}.`;
     await reload();
   });
-const placeIn = (chat: string, channel: string) => ({ path: '/places/channels/new', query: { chat, channel } });
+const placeIn = (chat: string, channel: string) => ({ path: '/channels/new', query: { chat, channel } });
 const channelOf = ({ channel }: ShownTab) => [channel.team, channel.name].filter(Boolean).join(' · ');
 const states: Record<ShownTab['state'], string> = {
   placed: 'shown',
@@ -44,12 +44,12 @@ const count = computed(() => (teams.data.value?.teams ?? []).flatMap((one) => on
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/places">Places</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/placements">Places</RouterLink></p>
   <h1>Channels</h1>
   <p class="quiet">
     A tab shows a report, page, figure or board to everybody in its channel, each under their own rules, and to nobody
     else. Its owners place it.
-    <RouterLink v-if="person?.isAdministrator" to="/places/chats">Chats that this service is part of</RouterLink>
+    <RouterLink v-if="person?.isAdministrator" to="/chat-servers">Chats that this service is part of</RouterLink>
   </p>
   <ProblemNote v-if="teams.error.value" :problem="teams.error.value" />
   <ProblemNote v-if="problem" :problem="problem" />
@@ -83,7 +83,7 @@ const count = computed(() => (teams.data.value?.teams ?? []).flatMap((one) => on
     <template #emptyText><p class="quiet">No tab yet.</p></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'tab'">
-        <RouterLink v-if="record.mayChange" :to="`/places/channels/${record.placement}`">{{ record.name }}</RouterLink>
+        <RouterLink v-if="record.mayChange" :to="`/channels/${record.placement}`">{{ record.name }}</RouterLink>
         <a v-else :href="record.link">{{ record.name }}</a>
         <span class="quiet under">by {{ record.by ?? 'somebody who is gone' }}, {{ showInstant(record.madeAt) }}</span>
       </template>
@@ -99,7 +99,7 @@ const count = computed(() => (teams.data.value?.teams ?? []).flatMap((one) => on
         <span v-if="record.toldAt" class="quiet under">the channel was told {{ showInstant(record.toldAt) }}</span>
       </template>
       <span v-else-if="column.key === 'act' && record.mayChange" class="acts">
-        <LinkButton :to="`/places/channels/${record.placement}`" size="small" :aria-label="`Change ${record.name}`"
+        <LinkButton :to="`/channels/${record.placement}`" size="small" :aria-label="`Change ${record.name}`"
           >Change</LinkButton
         >
         <ConfirmAction

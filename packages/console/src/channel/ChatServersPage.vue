@@ -10,7 +10,7 @@ import { useResource } from '../platform/useResource.ts';
 import { showCount, showInstant } from '../platform/format.ts';
 
 /** Team chats that this service is part of, for those who administer it. */
-const { data, error, reload } = useResource<{ chats: ShownChat[] }>('/api/v1/chats');
+const { data, error, reload } = useResource<{ chats: ShownChat[] }>('/api/v1/chat-servers');
 const { busy, problem, attempt } = useAttempt();
 const said = ref('');
 /** Shown once: its server's operator installs it. */
@@ -18,7 +18,7 @@ const registration = ref('');
 const empty = { name: '', title: '', homeserver: '', serverName: '', addressDomain: '', guestServers: '', origins: '' };
 const form = reactive({ ...empty });
 const changed = ref<string>();
-const pathOf = (name: string) => `/api/v1/chats/${encodeURIComponent(name)}`;
+const pathOf = (name: string) => `/api/v1/chat-servers/${encodeURIComponent(name)}`;
 function change({ name, title, serverName, setup }: ShownChat): void {
   if (!setup) return;
   changed.value = name;
@@ -48,7 +48,7 @@ const save = () =>
     if (changed.value !== undefined) await call('PUT', pathOf(name), body);
     else
       registration.value = (
-        await call<{ registration: string }>('POST', '/api/v1/chats', { name, ...body })
+        await call<{ registration: string }>('POST', '/api/v1/chat-servers', { name, ...body })
       ).registration;
     changed.value = undefined;
     Object.assign(form, empty);
@@ -56,11 +56,11 @@ const save = () =>
   });
 const renew = (name: string) =>
   attempt('work', async () => {
-    registration.value = (await call<{ registration: string }>('POST', `${pathOf(name)}/keys`)).registration;
+    registration.value = (await call<{ registration: string }>('POST', `${pathOf(name)}/rotate-keys`)).registration;
   });
 const compare = (name: string) =>
   attempt('work', async () => {
-    const found = await call<ComparedMembers>('POST', `${pathOf(name)}/compare`);
+    const found = await call<ComparedMembers>('POST', `${pathOf(name)}/sync-members`);
     said.value = `${name}: ${showCount(found.members)} members of ${showCount(found.rooms)} teams and channels; ${showCount(found.joined)} were missing, ${showCount(found.left)} had gone.`;
     await reload();
   });
@@ -73,7 +73,7 @@ const end = (name: string) =>
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/places">Places</RouterLink> <RouterLink to="/places/channels">Channels</RouterLink>
+    <RouterLink to="/placements">Places</RouterLink> <RouterLink to="/channels">Channels</RouterLink>
   </p>
   <h1>Chats</h1>
   <p class="quiet">

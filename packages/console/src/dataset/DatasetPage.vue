@@ -25,7 +25,7 @@ const props = defineProps<{ name: string }>();
 const router = useRouter();
 const base = computed(() => `/api/v1/datasets/${encodeURIComponent(props.name)}`);
 const { data: dataset, error, reload } = useResource<ShownDataset>(base);
-const rules = useResource<{ rules: RowRule[] }>(() => `${base.value}/rules`);
+const rules = useResource<{ rules: RowRule[] }>(() => `${base.value}/row-rules`);
 const masks = useResource<{ masks: Mask[] }>(() => `${base.value}/masks`);
 const current = computed(() => dataset.value?.revisions.find((one) => one.isCurrent));
 const edited = ref<RowRule | 'new'>();
@@ -48,7 +48,7 @@ const { problem, attempt } = useAttempt();
 const dropRule = (rule: RowRule) =>
   attempt('work', async () => {
     const isLast = rules.data.value?.rules.length === 1;
-    await call('DELETE', `${base.value}/rules/${rule.name}${isLast ? '?confirmed=true' : ''}`);
+    await call('DELETE', `${base.value}/row-rules/${rule.name}${isLast ? '?confirmed=true' : ''}`);
     await rules.reload();
   });
 const dropMask = (mask: Mask) =>
@@ -119,7 +119,7 @@ async function maskSaved(): Promise<void> {
           <code v-else-if="column.key === 'where'">{{ record.where }}</code>
           <span v-else-if="column.key === 'act'" class="acts">
             <Button size="small" @click="edited = record as RowRule">Edit</Button>
-            <Rename :path="`${base}/rules`" :name="record.name" :leads="false" @renamed="rules.reload()" />
+            <Rename :path="`${base}/row-rules`" :name="record.name" :leads="false" @renamed="rules.reload()" />
             <ConfirmAction
               is-dangerous
               :title="

@@ -21,10 +21,10 @@ const columns = [
   <p class="quiet">Typed tables behind the reports, and the rules that say who sees which of their rows.</p>
   <p class="jumps">
     <RouterLink to="/data/upload">Upload a file</RouterLink> <RouterLink to="/data/sql">Dataset from SQL</RouterLink>
-    <RouterLink to="/data/followed">Followed files</RouterLink>
+    <RouterLink to="/data/synced">Followed files</RouterLink>
     <RouterLink to="/data/refreshes">Refreshes</RouterLink>
     <RouterLink to="/data/sources">Sources</RouterLink>
-    <RouterLink to="/bin">Bin</RouterLink>
+    <RouterLink to="/trash">Bin</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table

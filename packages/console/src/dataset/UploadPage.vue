@@ -102,7 +102,7 @@ const load = () =>
       ...(key ? { key } : {}),
       ...(unit ? { unit } : {}),
     }));
-    await call('POST', `/api/v1/uploads/${found.value!.id}/load${isForced.value ? '?force=true' : ''}`, {
+    await call('POST', `/api/v1/uploads/${found.value!.id}/import${isForced.value ? '?force=true' : ''}`, {
       name: name.value,
       ...(title.value ? { title: title.value } : {}),
       columns,

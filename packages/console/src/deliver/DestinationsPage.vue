@@ -36,7 +36,7 @@ const test = (name: string) =>
       await reload();
     }
   });
-const runAction = (name: string, act: 'pause' | 'open') =>
+const runAction = (name: string, act: 'pause' | 'resume') =>
   attempt(`${act} ${name}`, async () => {
     await call('POST', `/api/v1/destinations/${name}/${act}`);
     await reload();
@@ -74,7 +74,7 @@ const save = () =>
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/sending">Sending</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/bursts">Sending</RouterLink></p>
   <h1>Destinations</h1>
   <p class="quiet">
     Where copies go. One that takes nothing three times in a row stops by itself: its runs wait, and it is looked at
@@ -120,7 +120,7 @@ const save = () =>
           @confirm="runAction(record.name, 'pause')"
           ><Button size="small">Pause</Button></ConfirmAction
         >
-        <Button v-else size="small" type="primary" @click="runAction(record.name, 'open')">Open again</Button>
+        <Button v-else size="small" type="primary" @click="runAction(record.name, 'resume')">Resume</Button>
         <DeleteButton v-if="record.address" kind="destination" :name="record.name" @gone="reload" @renamed="reload" />
       </span>
     </template>

@@ -15,7 +15,7 @@ const folder = computed(
 const wanted = ref('');
 const move = (isConfirmed: boolean) =>
   attempt('work', async () => {
-    const path = `/api/v1/folders/-/${props.kind}/${props.name}${isConfirmed ? '?confirmed=true' : ''}`;
+    const path = `/api/v1/${props.kind}s/${props.name}/folder${isConfirmed ? '?confirmed=true' : ''}`;
     await call('PUT', path, { folder: wanted.value === '' ? null : wanted.value });
   }).finally(() => emit('moved'));
 const choose = (event: Event) => {

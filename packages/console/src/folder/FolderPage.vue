@@ -12,7 +12,7 @@ import { useResource } from '../platform/useResource.ts';
 /** The start page of a folder: a collection that is shared as one. */
 const props = defineProps<{ name: string }>();
 const base = computed(() => encodeURIComponent(props.name));
-const found = useResource<Collection>(() => `/api/v1/collections/${base.value}`);
+const found = useResource<Collection>(() => `/api/v1/folders/${base.value}/contents`);
 const page = useResource<FolderPage>(() => `/api/v1/folders/${base.value}/page`);
 const { busy, problem, attempt } = useAttempt<'save'>();
 const form = reactive({ words: '', order: [] as string[], hasPictures: true, origins: '' });

@@ -8,11 +8,11 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 
 /** Old names that redirect to new ones. */
-const { data, error, isLoading, reload } = useResource<{ names: Redirect[] }>('/api/v1/former-names');
+const { data, error, isLoading, reload } = useResource<{ names: Redirect[] }>('/api/v1/redirects');
 const { problem, attempt } = useAttempt();
 const remove = ({ kind, name }: Redirect) =>
   attempt('work', async () => {
-    await call('DELETE', `/api/v1/former-names/${encodeURIComponent(kind)}/${encodeURIComponent(name)}`);
+    await call('DELETE', `/api/v1/redirects/${encodeURIComponent(kind)}/${encodeURIComponent(name)}`);
     await reload();
   });
 const columns = [

@@ -14,9 +14,10 @@ function search(): void {
   const wanted = text.value.trim();
   if (wanted === '') return void (found.value = undefined);
   timer = window.setTimeout(async () => {
-    const answer = await call<{ found: FoundThing[] }>('GET', `/api/v1/find?text=${encodeURIComponent(wanted)}`).catch(
-      () => undefined,
-    );
+    const answer = await call<{ found: FoundThing[] }>(
+      'GET',
+      `/api/v1/search?text=${encodeURIComponent(wanted)}`,
+    ).catch(() => undefined);
     if (mine === turn && answer) found.value = answer.found;
   }, 150);
 }

@@ -8,11 +8,11 @@ import { showInstant } from '../platform/format.ts';
 
 const { data, error, isLoading, reload } = useResource<{
   things: { kind: string; name: string; title: string; deletedAt: string; deletedBy: string; until: string }[];
-}>('/api/v1/bin');
+}>('/api/v1/trash');
 const { problem, attempt } = useAttempt();
 const restore = (kind: string, name: string) =>
   attempt('work', async () => {
-    await call('POST', `/api/v1/bin/${kind}/${name}/restore`);
+    await call('POST', `/api/v1/trash/${kind}/${name}/restore`);
     await reload();
   });
 const columns = [

@@ -7,7 +7,7 @@ const atHand = shallowRef<AtHand>();
 /** What this person keeps at hand and looked at last; one copy for the whole console. */
 export function useFavourites() {
   async function load(): Promise<void> {
-    atHand.value = await call('GET', '/api/v1/at-hand');
+    atHand.value = await call('GET', '/api/v1/favourites');
   }
   async function keep(mark: Omit<FoldedThing, 'title'>, isWanted: boolean): Promise<void> {
     await call(isWanted ? 'PUT' : 'DELETE', `/api/v1/favourites/${mark.kind}/${mark.name}`);

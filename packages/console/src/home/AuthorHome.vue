@@ -31,11 +31,11 @@ const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
     <section aria-labelledby="out">
       <h2 id="out">What went out</h2>
       <p v-if="latest.length === 0" class="quiet">
-        Nothing yet. <RouterLink to="/sending">Plan a burst</RouterLink> to see who would get what.
+        Nothing yet. <RouterLink to="/bursts">Plan a burst</RouterLink> to see who would get what.
       </p>
       <ul v-else>
         <li v-for="run in latest" :key="run.id">
-          <RouterLink :to="`/sending/${run.burst}`">{{ run.burst }}</RouterLink> for {{ run.period }}
+          <RouterLink :to="`/bursts/${run.burst}`">{{ run.burst }}</RouterLink> for {{ run.period }}
           <RunStatus :state="run.state" />
           <span class="quiet"
             >{{ run.counts.sent }} sent, {{ run.counts.skipped }} skipped, {{ run.counts.failed }} failed ·
@@ -49,7 +49,7 @@ const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
       <p v-if="failed.length === 0" class="quiet">Nothing.</p>
       <ul v-else>
         <li v-for="run in failed" :key="run.id">
-          <RouterLink :to="`/sending/${run.burst}`">Run {{ run.id }} of {{ run.burst }}</RouterLink>
+          <RouterLink :to="`/bursts/${run.burst}`">Run {{ run.id }} of {{ run.burst }}</RouterLink>
           <span class="quiet"
             >{{ run.counts.failed }} failed<template v-if="run.counts.inDoubt"
               >, {{ run.counts.inDoubt }} in doubt</template

@@ -20,14 +20,14 @@ const reports = useResource<{ reports: ListedReport[] }>('/api/v1/reports');
 const boards = useResource<{ boards: ListedBoard[] }>('/api/v1/boards');
 const places = useResource<{ placements: ShownPlacement[] }>('/api/v1/placements');
 const collections = useResource<{ folders: ShownFolder[] }>('/api/v1/folders');
-const copies = useResource<{ copies: OwnCopy[] }>('/api/v1/copies/own');
-const requests = useResource<{ requests: OwnRequest[] }>('/api/v1/requests/own');
+const copies = useResource<{ copies: OwnCopy[] }>('/api/v1/my/deliveries');
+const requests = useResource<{ requests: OwnRequest[] }>('/api/v1/access-requests/mine');
 const error = computed(() => reports.error.value ?? boards.error.value ?? places.error.value ?? copies.error.value);
 const things = computed(() => [
   ...(reports.data.value?.reports ?? []).map(({ name, title, description, publishedAt }) => ({
     key: `report ${name}`,
     to: `/r/${name}`,
-    picture: `/api/v1/reports/${name}/picture`,
+    picture: `/api/v1/reports/${name}/thumbnail`,
     kind: 'Report',
     title,
     about: description,
@@ -36,7 +36,7 @@ const things = computed(() => [
   ...(boards.data.value?.boards ?? []).map(({ name, title, description, changedAt }) => ({
     key: `board ${name}`,
     to: `/b/${name}`,
-    picture: `/api/v1/boards/${name}/picture`,
+    picture: `/api/v1/boards/${name}/thumbnail`,
     kind: 'Board',
     title,
     about: description,
@@ -47,7 +47,7 @@ const things = computed(() => [
     .map(({ name, title, kind }) => ({
       key: `place ${name}`,
       to: `/v/${name}`,
-      picture: `/api/v1/placements/${name}/picture`,
+      picture: `/api/v1/placements/${name}/thumbnail`,
       kind: 'Place',
       title,
       about: kind,

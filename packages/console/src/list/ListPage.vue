@@ -89,7 +89,7 @@ function leave(): void {
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/sending">Sending</RouterLink> › <RouterLink to="/lists">Recipient lists</RouterLink>
+    <RouterLink to="/bursts">Sending</RouterLink> › <RouterLink to="/lists">Recipient lists</RouterLink>
   </p>
   <h1>{{ name }}</h1>
   <ProblemNote v-if="error" :problem="error" />

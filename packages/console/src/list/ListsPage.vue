@@ -79,14 +79,14 @@ const load = () =>
         form.from === 'dataset'
           ? { dataset: form.dataset, ...(form.where ? { where: form.where } : {}) }
           : { group: form.group, ...(form.each ? { each: form.each } : {}) };
-      await call('PUT', `${path}/origin`, { ...said, from });
+      await call('PUT', `${path}/source`, { ...said, from });
     }
     await router.push(`/lists/${form.name}`);
   });
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/sending">Sending</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/bursts">Sending</RouterLink></p>
   <h1>Recipient lists</h1>
   <p class="quiet">
     Who gets a copy, at which address, and the values that cut it out. Every change is a new version; a run keeps the

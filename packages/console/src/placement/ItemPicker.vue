@@ -21,7 +21,7 @@ watch(text, (wanted) => {
   inside.value = new Set();
   if (wanted.trim().length < 2) return;
   timer = window.setTimeout(() => {
-    call<{ found: FoundThing[] }>('GET', `/api/v1/find?text=${encodeURIComponent(wanted.trim())}`).then(
+    call<{ found: FoundThing[] }>('GET', `/api/v1/search?text=${encodeURIComponent(wanted.trim())}`).then(
       ({ found }) => {
         if (mine === turn) inside.value = new Set(found.map((one) => `${one.kind} ${one.name}`));
       },

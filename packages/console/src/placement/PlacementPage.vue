@@ -37,7 +37,7 @@ const asked = (key: string) => (typeof route.query[key] === 'string' ? (route.qu
 const { data, error, reload } = useResource<ShownPlacement>(() =>
   props.name === undefined ? undefined : `/api/v1/placements/${encodeURIComponent(props.name)}`,
 );
-const catalogue = useResource<{ reports: Catalogue }>('/api/v1/catalogue');
+const catalogue = useResource<{ reports: Catalogue }>('/api/v1/available-figures');
 const boards = useResource<{ boards: ListedBoard[] }>('/api/v1/boards');
 
 const form = reactive({
@@ -162,7 +162,7 @@ const save = () =>
     };
     const name = props.name ?? form.name;
     await call('PUT', `/api/v1/placements/${encodeURIComponent(name)}`, body);
-    if (props.name === undefined) await router.push(`/places/${name}`);
+    if (props.name === undefined) await router.push(`/placements/${name}`);
     else await reload();
   });
 const runAction = (act: 'suspend' | 'resume') =>
@@ -191,7 +191,7 @@ const pieces = computed(() =>
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/places">Places</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/placements">Places</RouterLink></p>
   <ProblemNote v-if="error" :problem="error" />
   <Spin v-else-if="name !== undefined && !data" />
   <template v-else>
@@ -238,8 +238,8 @@ const pieces = computed(() =>
         <pre tabindex="0">{{ text }}</pre>
       </div>
       <p class="more">
-        <RouterLink :to="`/places/${data.name}/element`">Try the element</RouterLink>
-        <RouterLink v-if="data.use" :to="`/places/${data.name}/record`">Try it beside a record</RouterLink>
+        <RouterLink :to="`/placements/${data.name}/element`">Try the element</RouterLink>
+        <RouterLink v-if="data.use" :to="`/placements/${data.name}/record`">Try it beside a record</RouterLink>
       </p>
       <PublicLinks v-if="data.kind === 'link' && data.use && data.report" :name="data.name" />
     </template>
@@ -339,7 +339,7 @@ const pieces = computed(() =>
             @confirm="runAction('suspend')"
             ><Button :loading="busy === 'runAction'">Suspend</Button></ConfirmAction
           >
-          <DeleteButton kind="placement" :name="data.name" to="/places" @renamed="router.push('/places')" />
+          <DeleteButton kind="placement" :name="data.name" to="/placements" @renamed="router.push('/placements')" />
         </template>
       </p>
     </form>

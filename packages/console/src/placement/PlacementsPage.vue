@@ -27,9 +27,9 @@ const problemsOf = ({ use }: ShownPlacement) =>
     Where reports, pages, figures and boards are shown: in portals, channels, apps, screens, or by a link.
   </p>
   <p v-if="isAuthor">
-    <LinkButton to="/places/new" type="primary">Place something</LinkButton>
-    <RouterLink to="/places/channels" class="beside">Tabs in team channels</RouterLink>
-    <RouterLink to="/places/apps" class="beside">Business apps</RouterLink>
+    <LinkButton to="/placements/new" type="primary">Place something</LinkButton>
+    <RouterLink to="/channels" class="beside">Tabs in team channels</RouterLink>
+    <RouterLink to="/apps" class="beside">Business apps</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table
@@ -45,7 +45,7 @@ const problemsOf = ({ use }: ShownPlacement) =>
     <template #emptyText><Empty description="Nothing is placed yet" /></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'title'">
-        <RouterLink :to="`/places/${record.name}`">{{ record.title }}</RouterLink>
+        <RouterLink :to="`/placements/${record.name}`">{{ record.title }}</RouterLink>
         <span class="quiet kind">{{ record.kind }}</span>
         <b v-if="record.suspendedAt" class="rests">suspended</b>
       </template>

@@ -38,7 +38,7 @@ const tried = shallowRef<RecordTry>();
 interface ReportDatasets {
   readonly reports: readonly { readonly report: string; readonly datasets: readonly string[] }[];
 }
-const catalogue = useResource<ReportDatasets>('/api/v1/catalogue');
+const catalogue = useResource<ReportDatasets>('/api/v1/available-figures');
 const datasets = computed(
   () =>
     catalogue.data.value?.reports.find((one) => one.report === data.value?.report)?.datasets ??
@@ -92,7 +92,7 @@ async function offer(field: string): Promise<void> {
   const report = data.value?.report;
   if (column === undefined || report === undefined) return;
   const body = { column, starts: record[field] ?? '', ...(data.value?.page ? { page: data.value.page } : {}) };
-  const path = `/api/v1/reports/${encodeURIComponent(report)}/words`;
+  const path = `/api/v1/reports/${encodeURIComponent(report)}/filter-suggestions`;
   // Without a list the value is typed.
   const found = await call<{ values: string[] }>('POST', path, body).catch(() => undefined);
   if (found) offered[field] = found.values;
@@ -111,7 +111,7 @@ async function tryIt(): Promise<void> {
   await attempt('try', async () => {
     const sample = Object.fromEntries(fields.value.map((name) => [name, record[name] ?? '']));
     const ask = { ...body.value, name: props.name, where: wanted.value, record: sample };
-    const found = await call<RecordTry>('POST', '/api/v1/placements/try', ask);
+    const found = await call<RecordTry>('POST', '/api/v1/placements/test', ask);
     if (mine === turn) tried.value = found;
   });
 }
@@ -129,8 +129,8 @@ const save = () =>
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/places">Places</RouterLink>
-    <RouterLink :to="`/places/${name}`">{{ data?.title ?? name }}</RouterLink>
+    <RouterLink to="/placements">Places</RouterLink>
+    <RouterLink :to="`/placements/${name}`">{{ data?.title ?? name }}</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Spin v-else-if="!data" />

@@ -105,8 +105,8 @@ async function copy(): Promise<void> {
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/places">Places</RouterLink>
-    <RouterLink :to="`/places/${name}`">{{ data?.title ?? name }}</RouterLink>
+    <RouterLink to="/placements">Places</RouterLink>
+    <RouterLink :to="`/placements/${name}`">{{ data?.title ?? name }}</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Spin v-else-if="!data" />

@@ -14,7 +14,7 @@ import UserPreview from './UserPreview.vue';
 const props = defineProps<{ name: string }>();
 const route = useRoute();
 const people = useResource<{ people: { email: string; name: string; groups: string[]; state: string }[] }>(
-  '/api/v1/people',
+  '/api/v1/users',
 );
 const places = useResource<{ placements: { name: string; title: string }[] }>(
   () => `/api/v1/placements?report=${encodeURIComponent(props.name)}`,
@@ -52,7 +52,7 @@ const { busy, problem, attempt } = useAttempt();
 const look = () =>
   attempt('work', async () => {
     answer.value = undefined;
-    answer.value = await call<SeenReport>('POST', `/api/v1/reports/${encodeURIComponent(props.name)}/see`, {
+    answer.value = await call<SeenReport>('POST', `/api/v1/reports/${encodeURIComponent(props.name)}/preview-as`, {
       as: subject(form.as!),
       ...(form.and ? { and: subject(form.and) } : {}),
       ...(form.where.trim() === '' ? {} : { where: form.where }),

@@ -32,12 +32,12 @@ const refresh = (isForced: boolean) =>
   }).finally(() => emit('changed'));
 const back = (number: number) =>
   attempt('back', async () => {
-    await call('POST', `${base.value}/revisions/${number}/show`);
+    await call('POST', `${base.value}/versions/${number}/rollback`);
     emit('changed');
   });
 const stop = () =>
   attempt('stop', async () => {
-    await call('POST', `${base.value}/stop`);
+    await call('POST', `${base.value}/cancel-refresh`);
   });
 
 const usual = [
@@ -84,7 +84,7 @@ const plan = () =>
 const hook = ref('');
 const makeHook = (isWanted: boolean) =>
   attempt('hook', async () => {
-    const made = await call<{ url?: string } | undefined>(isWanted ? 'POST' : 'DELETE', `${base.value}/hook`);
+    const made = await call<{ url?: string } | undefined>(isWanted ? 'POST' : 'DELETE', `${base.value}/webhook`);
     hook.value = made?.url ?? '';
     emit('changed');
   });

@@ -23,7 +23,7 @@ const refresh = (name: string) =>
   }).finally(() => reload());
 const stop = (name: string) =>
   attempt(`stop ${name}`, async () => {
-    await call('POST', `/api/v1/datasets/${encodeURIComponent(name)}/stop`);
+    await call('POST', `/api/v1/datasets/${encodeURIComponent(name)}/cancel-refresh`);
   });
 const shareOf = ({ rows, of }: NonNullable<PlannedRefresh['loading']>) =>
   of > 0 ? Math.min(99, Math.round((100 * rows) / of)) : 0;

@@ -16,7 +16,7 @@ const { data, error } = useResource<{
 const chosen = ref<string>();
 const page = computed(() => chosen.value ?? data.value?.pages[0]?.name);
 const picture = (edition: string) =>
-  `${base.value}/editions/${edition}/picture${page.value ? `?page=${page.value}` : ''}`;
+  `${base.value}/editions/${edition}/image${page.value ? `?page=${page.value}` : ''}`;
 const missing = ref<Record<string, boolean>>({});
 const signs = { added: '+', removed: '−', changed: '~' } as const;
 const grouped = computed(() => {

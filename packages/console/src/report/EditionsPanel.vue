@@ -15,7 +15,7 @@ const wanted = ref<number>();
 const show = (edition: number, isConfirmed: boolean) =>
   attempt('work', async () => {
     wanted.value = edition;
-    await call('POST', `/api/v1/reports/${props.name}/roll-back`, { edition, isConfirmed });
+    await call('POST', `/api/v1/reports/${props.name}/rollback`, { edition, isConfirmed });
     emit('changed');
   });
 const retire = (edition: number) =>

@@ -22,7 +22,7 @@ const startFrom = (what: string) =>
     const [from, name] = what.split(' ') as [string, string];
     const definition =
       from === 'dataset'
-        ? await call<object>('GET', `/api/v1/datasets/${encodeURIComponent(name)}/first-report`)
+        ? await call<object>('GET', `/api/v1/datasets/${encodeURIComponent(name)}/report-draft`)
         : (await call<ShownReport>('GET', `/api/v1/reports/${encodeURIComponent(name)}`)).definition;
     const own = from === 'dataset' ? definition : { ...definition, name: `${name}-2` };
     emit('take', [{ key: `start ${what}`, label: `from ${what}`, text: textOf(own) }]);

@@ -20,7 +20,7 @@ const emit = defineEmits<{ move: [places: { name: string; at: GridPlace }[]]; ch
 const as = defineModel<string>('as', { required: true });
 const page = defineModel<string>('page', { required: true });
 const width = defineModel<DrawnWidth>('width', { required: true });
-const people = useResource<{ people: (ShownPerson & { state: string })[] }>('/api/v1/people');
+const people = useResource<{ people: (ShownPerson & { state: string })[] }>('/api/v1/users');
 const titles = computed(() => Object.fromEntries(props.figures.map((one) => [one.name, one.title])));
 const widths = [1280, 768, 400, 280] as const;
 const pixels = computed(() => (typeof width.value === 'number' ? width.value : 1280));

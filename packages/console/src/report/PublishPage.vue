@@ -158,7 +158,7 @@ function turnWay(to: 'form' | 'text'): void {
 }
 const userLink = (user: string) => {
   const [what, name] = user.split(' ') as [string, string];
-  return { placement: `/places/${name}`, board: `/boards/${name}`, burst: `/sending/${name}` }[what];
+  return { placement: `/placements/${name}`, board: `/boards/${name}`, burst: `/bursts/${name}` }[what];
 };
 </script>
 

@@ -43,21 +43,21 @@ const placements = computed(() => places.data.value?.placements ?? []);
     <p class="jumps">
       <a :href="`/r/${name}`">Look at it</a>
       <RouterLink v-if="isAuthor" :to="`/reports/${name}/edit`">Change it</RouterLink>
-      <RouterLink :to="`/reports/${name}/see`">See as somebody else</RouterLink> <a href="#editions">Editions</a>
+      <RouterLink :to="`/reports/${name}/preview-as`">See as somebody else</RouterLink> <a href="#editions">Editions</a>
       <FavouriteButton kind="report" :name="name" />
     </p>
     <h2>Where it is shown</h2>
     <p v-if="placements.length === 0" class="quiet">Nowhere yet.</p>
     <ul class="places">
       <li v-for="one in placements" :key="one.name">
-        <RouterLink :to="`/places/${one.name}`">{{ one.title }}</RouterLink>
+        <RouterLink :to="`/placements/${one.name}`">{{ one.title }}</RouterLink>
         <span class="quiet">
           {{ one.kind }}, {{ placementLabel(one) }}<template v-if="one.suspendedAt">, suspended</template></span
         >
       </li>
     </ul>
     <p>
-      <RouterLink :to="{ path: '/places/new', query: { report: name } }">Place it somewhere</RouterLink>
+      <RouterLink :to="{ path: '/placements/new', query: { report: name } }">Place it somewhere</RouterLink>
     </p>
     <PermissionsPanel kind="report" :name="name" />
     <EditionsPanel :name="name" :current="report.edition" :editions="report.editions" @changed="reload" />

@@ -28,7 +28,7 @@ const columns = [
   <p class="quiet">Published once under one stable name; every place that shows a report follows its newest edition.</p>
   <p class="more">
     <LinkButton v-if="isAuthor" to="/reports/publish" type="primary">Publish</LinkButton>
-    <RouterLink to="/bin">Bin</RouterLink>
+    <RouterLink to="/trash">Bin</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table v-else :columns="columns" :data-source="reports" row-key="name" :loading="isLoading" :pagination="false">

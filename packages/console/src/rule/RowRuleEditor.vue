@@ -24,9 +24,9 @@ const holder = ref(
     : `${props.rule.appliesTo.kind}:${props.rule.appliesTo.name}`,
 );
 const as = ref<string>();
-const vocabulary = useResource<RuleVocabulary>(`${base}/vocabulary`);
+const vocabulary = useResource<RuleVocabulary>(`${base}/filter-terms`);
 const people = useResource<{ people: { email: string; name: string; groups: string[]; state: string }[] }>(
-  '/api/v1/people',
+  '/api/v1/users',
 );
 const trial = shallowRef<RuleTrialAnswer>();
 const refusal = shallowRef<ProblemDocument>();
@@ -85,7 +85,7 @@ async function look(): Promise<void> {
       where: text.value,
       ...(as.value ? { as: as.value } : {}),
     };
-    const found = await call<RuleTrialAnswer>('POST', `${base}/try-rule`, body);
+    const found = await call<RuleTrialAnswer>('POST', `${base}/row-rules/test`, body);
     if (turn !== newest) return;
     trial.value = found;
     refusal.value = undefined;
@@ -109,7 +109,7 @@ onBeforeUnmount(() => window.clearTimeout(timer));
 const { busy, problem, attempt } = useAttempt();
 const save = () =>
   attempt('work', async () => {
-    await call('PUT', `${base}/rules/${encodeURIComponent(name.value)}`, {
+    await call('PUT', `${base}/row-rules/${encodeURIComponent(name.value)}`, {
       appliesTo: appliesTo.value,
       where: text.value,
     });

@@ -8,18 +8,18 @@ import { useResource } from '../platform/useResource.ts';
 import { showInstant } from '../platform/format.ts';
 
 const { data, reload } = useResource<{ calendar: { madeAt: string; fetchedAt: string | null } | null }>(
-  '/api/v1/calendar',
+  '/api/v1/calendar-feed',
 );
 const { busy, problem, attempt } = useAttempt();
 const address = ref('');
 const make = () =>
   attempt('work', async () => {
-    address.value = (await call<{ address: string }>('POST', '/api/v1/calendar', {})).address;
+    address.value = (await call<{ address: string }>('POST', '/api/v1/calendar-feed', {})).address;
     await reload();
   });
 const drop = () =>
   attempt('work', async () => {
-    await call('DELETE', '/api/v1/calendar');
+    await call('DELETE', '/api/v1/calendar-feed');
     address.value = '';
     await reload();
   });

@@ -8,7 +8,7 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import CalendarFeed from './CalendarFeed.vue';
 
-const { data, error, reload } = useResource<{ holidays: HolidayList[] }>('/api/v1/holidays');
+const { data, error, reload } = useResource<{ holidays: HolidayList[] }>('/api/v1/holiday-calendars');
 const { busy, problem, attempt } = useAttempt();
 const wish = reactive({ name: '', title: '', days: '', file: '' });
 const fileName = ref('');
@@ -24,14 +24,14 @@ function change(one: HolidayList): void {
 const save = () =>
   attempt('work', async () => {
     const { name, title, days, file } = wish;
-    await call('PUT', '/api/v1/holidays', { name, title, text: file || days });
+    await call('PUT', '/api/v1/holiday-calendars', { name, title, text: file || days });
     Object.assign(wish, { name: '', title: '', days: '', file: '' });
     fileName.value = '';
     await reload();
   });
 const drop = (name: string) =>
   attempt('work', async () => {
-    await call('DELETE', `/api/v1/holidays/${encodeURIComponent(name)}`);
+    await call('DELETE', `/api/v1/holiday-calendars/${encodeURIComponent(name)}`);
     await reload();
   });
 const show = (days: readonly string[]) => {
@@ -41,7 +41,7 @@ const show = (days: readonly string[]) => {
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/sending">Sending</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/bursts">Sending</RouterLink></p>
   <h1>Holidays</h1>
   <p class="quiet">
     Days on which schedules do not run, or run on the next day that is none. A schedule names the list that it keeps to.

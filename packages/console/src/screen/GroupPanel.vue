@@ -39,14 +39,14 @@ const save = () =>
 const interrupt = () =>
   attempt('interrupt', async () => {
     const until = new Date(Date.now() + minutes.value * 60_000).toISOString();
-    await call('POST', `${path(form.name)}/interruptions`, { slot: slotOf(now.value), until });
+    await call('POST', `${path(form.name)}/overrides`, { slot: slotOf(now.value), until });
     now.value = { ...newFields('now'), what: 'words', seconds: 60 };
     isInterrupting.value = false;
     emit('saved');
   });
 const end = (id: number) =>
   attempt('end', async () => {
-    await call('DELETE', `${path(form.name)}/interruptions/${id}`);
+    await call('DELETE', `${path(form.name)}/overrides/${id}`);
     emit('saved');
   });
 const remove = () =>

@@ -25,7 +25,7 @@ const words = ref<ScreenWords>({
   language: navigator.language,
   attributes: {},
 });
-const path = () => `/api/v1/screen-codes/${encodeURIComponent(code.value)}`;
+const path = () => `/api/v1/pairing-codes/${encodeURIComponent(code.value)}`;
 const look = () =>
   attempt('look', async () => {
     isRefused.value = false;
@@ -35,7 +35,7 @@ const look = () =>
 const pair = () =>
   attempt('pair', async () => {
     await call('POST', path(), { name: name.value, ...saidOf(words.value) });
-    await router.push(`/screens/wall/${name.value}`);
+    await router.push(`/screens/${name.value}`);
   });
 const refuse = () =>
   attempt('refuse', async () => {

@@ -110,7 +110,7 @@ const save = () =>
   });
 const look = () =>
   attempt('plan', async () => {
-    plan.value = await call<PlaylistPlan>('POST', `${path.value}/plan`, { targets: wanted.value });
+    plan.value = await call<PlaylistPlan>('POST', `${path.value}/preview`, { targets: wanted.value });
   });
 const publish = (give: boolean) =>
   attempt('publish', async () => {
@@ -122,18 +122,18 @@ const publish = (give: boolean) =>
   });
 const back = (revision: number) =>
   attempt('back', async () => {
-    await call('POST', `${path.value}/back`, { revision });
+    await call('POST', `${path.value}/rollback`, { revision });
     await reload();
   });
 const withdraw = (target: PlaylistTarget) =>
   attempt('withdraw', async () => {
-    await call('POST', `${path.value}/withdraw`, { target: { kind: target.kind, name: target.name } });
+    await call('POST', `${path.value}/unpublish`, { target: { kind: target.kind, name: target.name } });
     await reload();
   });
 const remove = () =>
   attempt('remove', async () => {
     await call('DELETE', path.value);
-    await router.push('/screens/playlists');
+    await router.push('/playlists');
   });
 const move = (at: number, by: number) => {
   const [one] = slots.value.splice(at, 1);
@@ -142,9 +142,7 @@ const move = (at: number, by: number) => {
 </script>
 
 <template>
-  <p class="crumbs">
-    <RouterLink to="/screens">Screens</RouterLink><RouterLink to="/screens/playlists">Playlists</RouterLink>
-  </p>
+  <p class="crumbs"><RouterLink to="/screens">Screens</RouterLink><RouterLink to="/playlists">Playlists</RouterLink></p>
   <ProblemNote v-if="error && !isNew" :problem="error" />
   <template v-else-if="data || isNew">
     <h1>{{ data?.title ?? name }}</h1>

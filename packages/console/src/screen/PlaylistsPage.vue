@@ -23,7 +23,7 @@ const name = ref('');
   <p v-if="data && data.playlists.length === 0" class="quiet">No playlist that you may see.</p>
   <ul>
     <li v-for="one in data?.playlists ?? []" :key="one.name">
-      <RouterLink :to="`/screens/playlists/${one.name}`">{{ one.title }}</RouterLink>
+      <RouterLink :to="`/playlists/${one.name}`">{{ one.title }}</RouterLink>
       <span class="quiet"
         >{{ showCount(one.slots) }} {{ one.slots === 1 ? 'slot' : 'slots' }} ·
         {{ one.revision === null ? 'not published' : `revision ${one.revision}` }} ·
@@ -32,7 +32,7 @@ const name = ref('');
       >
     </li>
   </ul>
-  <form class="new" @submit.prevent="router.push(`/screens/playlists/${name}`)">
+  <form class="new" @submit.prevent="router.push(`/playlists/${name}`)">
     <label>Name in addresses <input v-model="name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
     <Button html-type="submit">Make a playlist</Button>
   </form>

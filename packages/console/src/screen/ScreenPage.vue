@@ -34,12 +34,12 @@ const preview = computed(
 );
 const tell = (order: ScreenCommand, words: string) =>
   attempt(order, async () => {
-    await call('POST', `${path.value}/orders`, { order });
+    await call('POST', `${path.value}/commands`, { order });
     said.value = words;
   });
 const end = () =>
   attempt('end', async () => {
-    data.value = await call<ShownScreen>('POST', `${path.value}/end`);
+    data.value = await call<ShownScreen>('POST', `${path.value}/unpair`);
   });
 const remove = () =>
   attempt('remove', async () => {
@@ -129,7 +129,7 @@ const remove = () =>
         <p v-if="data.playlists.length === 0" class="quiet">None was published to it.</p>
         <ul>
           <li v-for="one in data.playlists" :key="one.name">
-            <RouterLink :to="`/screens/playlists/${one.name}`">{{ one.name }}</RouterLink>
+            <RouterLink :to="`/playlists/${one.name}`">{{ one.name }}</RouterLink>
             revision {{ one.revision }}<template v-if="one.revision < one.newest"> of {{ one.newest }}</template>
             <span class="quiet"> by {{ one.by }}</span>
           </li>

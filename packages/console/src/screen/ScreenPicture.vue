@@ -21,7 +21,9 @@ function show(picture: Blob | undefined): void {
   address.value = picture && URL.createObjectURL(picture);
 }
 async function look(): Promise<void> {
-  const answer = await fetch(`/api/v1/screens/${encodeURIComponent(props.screen.name)}/picture`).catch(() => undefined);
+  const answer = await fetch(`/api/v1/screens/${encodeURIComponent(props.screen.name)}/screenshot`).catch(
+    () => undefined,
+  );
   if (isGone) return;
   if (answer?.ok) show(await answer.blob());
   else if (answer?.status === 404) show(undefined);

@@ -60,9 +60,9 @@ async function reload(): Promise<void> {
   <div class="head">
     <h1>Screens</h1>
     <p class="more">
-      <LinkButton to="/screens/pair" type="primary">Take a screen in</LinkButton>
-      <LinkButton to="/screens/playlists">Playlists</LinkButton>
-      <LinkButton to="/screens/media">Pictures and videos</LinkButton>
+      <LinkButton to="/pair" type="primary">Take a screen in</LinkButton>
+      <LinkButton to="/playlists">Playlists</LinkButton>
+      <LinkButton to="/media">Pictures and videos</LinkButton>
     </p>
   </div>
   <p class="quiet">
@@ -114,7 +114,7 @@ async function reload(): Promise<void> {
   </p>
   <ul v-else-if="isGrid" class="grid">
     <li v-for="one in shown" :key="one.name">
-      <RouterLink :to="`/screens/wall/${one.name}`">
+      <RouterLink :to="`/screens/${one.name}`">
         <ScreenPicture :screen="one" />
         <b>{{ one.title }}</b></RouterLink
       >
@@ -137,7 +137,7 @@ async function reload(): Promise<void> {
       <tbody>
         <tr v-for="one in shown" :key="one.name">
           <td>
-            <RouterLink :to="`/screens/wall/${one.name}`">{{ one.title }}</RouterLink>
+            <RouterLink :to="`/screens/${one.name}`">{{ one.title }}</RouterLink>
             <span class="quiet"> {{ Object.values(one.attributes).join(' · ') }}</span>
           </td>
           <td>

@@ -12,7 +12,7 @@ export interface SlotChoices {
 
 /** What somebody may put onto screens. */
 export function useSlotChoices() {
-  const reports = useResource<{ reports: OfferedReport[] }>('/api/v1/catalogue');
+  const reports = useResource<{ reports: OfferedReport[] }>('/api/v1/available-figures');
   const boards = useResource<{ boards: ListedBoard[] }>('/api/v1/boards');
   const media = useResource<{ media: ListedMedia[] }>('/api/v1/media');
   return computed((): SlotChoices => ({

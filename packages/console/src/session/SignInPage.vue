@@ -29,7 +29,7 @@ const refused = computed(() => {
 const directory = computed(() => {
   const then = route.query['then'];
   const back = typeof then !== 'string' ? '/console' : isCopyLink(then) ? then : `/console${then}`;
-  return `/sign-in/directory?return=${encodeURIComponent(back)}`;
+  return `/sign-in/sso?return=${encodeURIComponent(back)}`;
 });
 
 /** The link of a file that somebody followed from a letter. */

@@ -11,11 +11,11 @@ import { useResource } from '../platform/useResource.ts';
 import { consoleTaste, showInstant } from '../platform/format.ts';
 
 /** Files of a library that become the next edition or revision when they are replaced there. */
-const { data, error, isLoading, reload } = useResource<{ files: ShownFollowed[] }>('/api/v1/followed-files');
+const { data, error, isLoading, reload } = useResource<{ files: ShownFollowed[] }>('/api/v1/synced-files');
 const { busy, problem, attempt } = useAttempt();
 const said = ref('');
 const hook = ref<{ readonly name: string; readonly url: string }>();
-const pathOf = (name: string) => `/api/v1/followed-files/${encodeURIComponent(name)}`;
+const pathOf = (name: string) => `/api/v1/synced-files/${encodeURIComponent(name)}`;
 const rhythms = [
   { value: '', words: 'not by itself' },
   { value: 'FREQ=HOURLY', words: 'every hour' },
@@ -69,12 +69,12 @@ const save = () =>
   });
 const check = (name: string) =>
   attempt(name as 'work', async () => {
-    told(name, await call<{ outcome: FollowOutcome }>('POST', `${pathOf(name)}/check`));
+    told(name, await call<{ outcome: FollowOutcome }>('POST', `${pathOf(name)}/sync`));
     await reload();
   });
 const makeHook = (name: string, isWanted: boolean) =>
   attempt(name as 'work', async () => {
-    const made = await call<{ url?: string } | undefined>(isWanted ? 'POST' : 'DELETE', `${pathOf(name)}/hook`);
+    const made = await call<{ url?: string } | undefined>(isWanted ? 'POST' : 'DELETE', `${pathOf(name)}/webhook`);
     hook.value = made?.url ? { name, url: made.url } : undefined;
     await reload();
   });
@@ -147,7 +147,7 @@ const linkOf = ({ kind, thing }: ShownFollowed) =>
       <span v-else-if="column.key === 'act'" class="acts">
         <Button size="small" :loading="busy === record.name" @click="check(record.name)">Look now</Button>
         <Button size="small" @click="change(record as ShownFollowed)">Change</Button>
-        <Rename path="/api/v1/followed-files" :name="record.name" :leads="false" @renamed="reload" />
+        <Rename path="/api/v1/synced-files" :name="record.name" :leads="false" @renamed="reload" />
         <Button size="small" @click="makeHook(record.name, !record.hasHook)">{{
           record.hasHook ? 'Take its address away' : 'Make an address'
         }}</Button>

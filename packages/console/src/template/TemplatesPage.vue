@@ -9,7 +9,7 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { capitalised, showInstant } from '../platform/format.ts';
 
-const { data, error, isLoading, reload } = useResource<{ templates: ShownTemplate[] }>('/api/v1/templates');
+const { data, error, isLoading, reload } = useResource<{ templates: ShownTemplate[] }>('/api/v1/workbook-templates');
 const { busy, problem, attempt } = useAttempt<'load'>();
 const name = ref('');
 const place = ref<'table' | 'sheet'>('table');
@@ -34,7 +34,7 @@ const load = () =>
     const said = { [place.value]: target.value, file: file.value!.name };
     done.value = await sendFile(
       'PUT',
-      `/api/v1/templates/${encodeURIComponent(name.value)}`,
+      `/api/v1/workbook-templates/${encodeURIComponent(name.value)}`,
       said,
       file.value!,
       'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet',
@@ -44,7 +44,7 @@ const load = () =>
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/sending">Sending</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/bursts">Sending</RouterLink></p>
   <h1>Prepared workbooks</h1>
   <p class="quiet">
     A workbook with pivot tables, charts and formulas of yours. Each copy gets its recipient’s rows in the table or
@@ -76,7 +76,7 @@ const load = () =>
         <p v-for="one in (record as ShownTemplate).summary.warnings" :key="one" class="note">{{ capitalised(one) }}.</p>
       </template>
       <template v-else-if="column.key === 'loaded'">
-        <a class="file" :href="`/api/v1/templates/${record.name}/file`" :download="record.fileName">{{
+        <a class="file" :href="`/api/v1/workbook-templates/${record.name}/file`" :download="record.fileName">{{
           record.fileName
         }}</a>, version {{ record.version }}
         <span class="quiet">{{ showInstant(record.loadedAt) }}</span>

@@ -82,7 +82,7 @@ const save = () =>
   });
 const renew = (id: string) =>
   attempt('secret', async () => {
-    secret.value = await call('POST', `/api/v1/clients/${encodeURIComponent(id)}/secret`, { hours: 24 });
+    secret.value = await call('POST', `/api/v1/clients/${encodeURIComponent(id)}/rotate-secret`, { hours: 24 });
     await reload();
   });
 const end = (id: string) =>

@@ -7,7 +7,7 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 
-const { data, error, reload } = useResource<{ limits: ShownCostLimit[] }>('/api/v1/cost-limits');
+const { data, error, reload } = useResource<{ limits: ShownCostLimit[] }>('/api/v1/usage-limits');
 const { data: folders } = useResource<{ folders: { name: string; title: string }[] }>('/api/v1/folders');
 const { busy, problem, attempt } = useAttempt();
 const isOpen = ref(false);
@@ -26,7 +26,7 @@ const number = (name: string, text: string) => (text.trim() === '' ? {} : { [nam
 const save = () =>
   attempt('work', async () => {
     const { folder, per, warn, stop } = wish;
-    await call('PUT', '/api/v1/cost-limits', {
+    await call('PUT', '/api/v1/usage-limits', {
       folder,
       per,
       ...number('warnSeconds', warn),
@@ -37,7 +37,7 @@ const save = () =>
   });
 const drop = (folder: string) =>
   attempt('work', async () => {
-    await call('DELETE', `/api/v1/cost-limits/${encodeURIComponent(folder)}`);
+    await call('DELETE', `/api/v1/usage-limits/${encodeURIComponent(folder)}`);
     await reload();
   });
 const share = (one: ShownCostLimit) => Math.min(1, one.usedSeconds / (one.stopSeconds ?? one.warnSeconds ?? 1));

@@ -25,7 +25,7 @@ const days = ref(30);
 const dayMs = 86_400_000;
 const from = computed(() => new Date(Math.floor(Date.now() / dayMs) * dayMs - (days.value - 1) * dayMs).toISOString());
 const { data, error } = useResource<{ by: string; sums: CostSum[] }>(
-  () => `/api/v1/meter?by=${by.value}&from=${encodeURIComponent(from.value)}`,
+  () => `/api/v1/usage?by=${by.value}&from=${encodeURIComponent(from.value)}`,
 );
 
 /** Stretches by how many days are looked at: no more than can be told apart. */
@@ -34,13 +34,13 @@ const split = computed<CostSplit>(() => (by.value === 'day' || by.value === 'hou
 const measures = { seconds: 'seconds', times: 'times', bytes: 'size' } as const;
 const measure = ref<keyof StretchSum>('seconds');
 const drawn = useResource<CostsOverTime>(
-  () => `/api/v1/meter/over-time?per=${per.value}&by=${split.value}&from=${encodeURIComponent(from.value)}`,
+  () => `/api/v1/usage/over-time?per=${per.value}&by=${split.value}&from=${encodeURIComponent(from.value)}`,
 );
 const hasCosts = computed(() => (drawn.data.value?.names.length ?? 0) > 0);
 </script>
 
 <template>
-  <p v-if="error?.code === 'NOT_ALLOWED'" class="crumbs"><RouterLink to="/sending">Sending</RouterLink></p>
+  <p v-if="error?.code === 'NOT_ALLOWED'" class="crumbs"><RouterLink to="/bursts">Sending</RouterLink></p>
   <h1>Costs</h1>
   <p class="quiet">
     What looking, refreshing and sending took: rows that the databases answered, seconds of queries and of making pages
@@ -48,7 +48,7 @@ const hasCosts = computed(() => (drawn.data.value?.names.length ?? 0) > 0);
   </p>
   <p v-if="error?.code === 'NOT_ALLOWED'" class="quiet">
     What everything cost is for administrators. What a burst cost stands on its own page, under
-    <RouterLink to="/sending">Sending</RouterLink>.
+    <RouterLink to="/bursts">Sending</RouterLink>.
   </p>
   <p v-else class="choices">
     <label

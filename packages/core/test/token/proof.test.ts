@@ -6,7 +6,7 @@ import { verifyAssertion, verifyProof, type ProofKeys } from '../../src/token/in
 
 const now = Date.parse('2026-11-29T09:00:00Z');
 const iat = now / 1000;
-const url = 'https://bell.example/api/v1/screen/beat';
+const url = 'https://bell.example/api/v1/screen/heartbeat';
 
 interface Holder {
   readonly privateKey: CryptoKey;

@@ -42,7 +42,7 @@ export class ServiceSource implements Source {
   }
 
   async program(): Promise<ScreenProgram> {
-    const answer = await this.#heard(ask('/api/v1/screen'));
+    const answer = await this.#heard(ask('/api/v1/screen/schedule'));
     const program = (await answer.json()) as ScreenProgram;
     setClock(program.now);
     await store.put(programName, { program, heardAt: serviceNow() });
@@ -93,14 +93,14 @@ export class ServiceSource implements Source {
   }
 
   async beat(shown: ShownNow & { readonly problems: readonly object[] }): Promise<HeartbeatResponse> {
-    const asked = await this.#heard(ask('/api/v1/screen/beat', { method: 'POST', body: shown }));
+    const asked = await this.#heard(ask('/api/v1/screen/heartbeat', { method: 'POST', body: shown }));
     const answer = (await asked.json()) as HeartbeatResponse;
     setClock(answer.now);
     return answer;
   }
 
   async sendPicture(picture: Blob): Promise<void> {
-    await this.#heard(ask('/api/v1/screen/picture', { method: 'POST', picture }));
+    await this.#heard(ask('/api/v1/screen/screenshot', { method: 'POST', picture }));
   }
 
   /** Hears what is told at once, until the stream ends. @throws {Refused}, `TypeError` */
@@ -131,7 +131,7 @@ export class PreviewSource implements Source {
   }
 
   program(): Promise<ScreenProgram> {
-    return this.#ask(`program${this.at === null ? '' : `?at=${encodeURIComponent(this.at)}`}`);
+    return this.#ask(`schedule${this.at === null ? '' : `?at=${encodeURIComponent(this.at)}`}`);
   }
 
   async answer(id: string): Promise<KeptAnswer> {

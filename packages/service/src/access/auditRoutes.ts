@@ -8,7 +8,7 @@ const text = Joi.string().trim().max(200);
 export const auditRoutes: Route[] = [
   defineRoute({
     method: 'get',
-    path: '/api/v1/audit',
+    path: '/api/v1/audit-log',
     tag: 'Audit',
     audience: 'person',
     summary: 'The log of changes, the newest first, for administrators',

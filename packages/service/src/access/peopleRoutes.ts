@@ -31,7 +31,7 @@ const listedPerson = ({ state, organisation, origin, ...one }: StoredPerson): Li
 export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'get',
-    path: '/api/v1/people',
+    path: '/api/v1/users',
     tag: 'People',
     audience: 'person',
     summary: 'Everyone, for those who make things',
@@ -42,7 +42,7 @@ export const peopleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/people/:email',
+    path: '/api/v1/users/:email',
     tag: 'People',
     audience: 'person',
     summary: 'One person, for those who make things',
@@ -56,7 +56,7 @@ export const peopleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'put',
-    path: '/api/v1/people/:email/publisher',
+    path: '/api/v1/users/:email/publisher',
     tag: 'People',
     audience: 'person',
     summary: 'Let a person make things of every kind and own those of all; which rows they see, row rules say',
@@ -69,7 +69,7 @@ export const peopleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'put',
-    path: '/api/v1/people/:email',
+    path: '/api/v1/users/:email',
     tag: 'People',
     audience: 'person',
     summary: 'Change a person; who has left is signed out at once',
@@ -216,7 +216,7 @@ export const peopleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/attributes',
+    path: '/api/v1/user-attributes',
     tag: 'People',
     audience: 'person',
     summary: 'The attributes that people may have',
@@ -227,7 +227,7 @@ export const peopleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'put',
-    path: '/api/v1/attributes/:name',
+    path: '/api/v1/user-attributes/:name',
     tag: 'People',
     audience: 'person',
     summary: 'Declare an attribute of people',
@@ -247,7 +247,7 @@ export const peopleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/grants',
+    path: '/api/v1/permissions',
     tag: 'People',
     audience: 'person',
     summary: 'Who may do what with a thing, and your own right on it explained',
@@ -259,7 +259,7 @@ export const peopleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'put',
-    path: '/api/v1/grants',
+    path: '/api/v1/permissions',
     tag: 'People',
     audience: 'person',
     summary: 'Give a right on a thing or a folder',
@@ -279,7 +279,7 @@ export const peopleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'delete',
-    path: '/api/v1/grants/:id',
+    path: '/api/v1/permissions/:id',
     tag: 'People',
     audience: 'person',
     summary: 'Take a right back',
@@ -292,7 +292,7 @@ export const peopleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'put',
-    path: '/api/v1/attributes/:name/name',
+    path: '/api/v1/user-attributes/:name/name',
     tag: 'People',
     audience: 'person',
     summary: 'Give an attribute another name; people and row rules that have it follow',
@@ -305,7 +305,7 @@ export const peopleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'delete',
-    path: '/api/v1/attributes/:name',
+    path: '/api/v1/user-attributes/:name',
     tag: 'People',
     audience: 'person',
     summary: 'Take an attribute away that nobody has and no row rule looks at',
@@ -318,7 +318,7 @@ export const peopleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/audit/check',
+    path: '/api/v1/audit-log/verify',
     tag: 'Audit',
     audience: 'person',
     summary: 'Walks the chain of the audit log and says whether every entry still holds',

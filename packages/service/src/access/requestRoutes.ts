@@ -5,7 +5,7 @@ import { answerRequest, ownRequests, requestsFor } from './requests.ts';
 export const requestRoutes: Route[] = [
   defineRoute({
     method: 'get',
-    path: '/api/v1/requests',
+    path: '/api/v1/access-requests',
     tag: 'People',
     audience: 'person',
     summary: 'Requests for access that you may answer',
@@ -13,7 +13,7 @@ export const requestRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/requests/own',
+    path: '/api/v1/access-requests/mine',
     tag: 'People',
     audience: 'person',
     summary: 'Your own requests for access, with their answers',
@@ -21,7 +21,7 @@ export const requestRoutes: Route[] = [
   }),
   defineRoute({
     method: 'post',
-    path: '/api/v1/requests/:id/answer',
+    path: '/api/v1/access-requests/:id/decision',
     tag: 'People',
     audience: 'person',
     summary: 'Answer a request once: with a right, or with words',

@@ -60,7 +60,7 @@ export async function askForAccess(
       ...(wish.words === '' ? [] : ['', `“${wish.words}”`]),
       '',
       'Answer here:',
-      `${app.settings.publicUrl}/console/people/requests`,
+      `${app.settings.publicUrl}/console/access/requests`,
       '',
     ].join('\n');
     for (const owner of owners)

@@ -143,7 +143,7 @@ export const sessionRoutes: Route[] = [
   }),
   defineRoute({
     method: 'post',
-    path: '/api/v1/invitations/show',
+    path: '/api/v1/invitations/lookup',
     tag: 'Session',
     audience: 'anyone',
     summary: 'Who an invitation is for',

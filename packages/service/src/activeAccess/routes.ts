@@ -35,7 +35,7 @@ export const openRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/open',
+    path: '/api/v1/active-access',
     summary: 'Everything that was handed out and still opens something: yours, or all of it for administrators',
     query: Joi.object({ ...filter, format: Joi.string().valid('json', 'csv').default('json') }),
     answer: { description: 'what was handed out', type: ['application/json', 'text/csv'] },
@@ -54,7 +54,7 @@ export const openRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/open/end',
+    path: '/api/v1/active-access/revoke',
     summary: 'End some of them, each with your rights; what stops working is told by the list',
     body: Joi.object({
       doors: Joi.array()

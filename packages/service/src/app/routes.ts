@@ -51,14 +51,14 @@ const setupRoutes: Route[] = [
       return null;
     },
   }),
-  ...(['on', 'off'] as const).map((state) =>
+  ...(['enable', 'disable'] as const).map((action) =>
     defineRoute({
       ...about,
       method: 'post',
-      path: `/api/v1/apps/:name/${state}`,
-      summary: `Switch reports ${state} in a business app, at once and everywhere; for administrators`,
+      path: `/api/v1/apps/:name/${action}`,
+      summary: `${action === 'enable' ? 'Enable' : 'Disable'} reports in a business app, at once and everywhere; for administrators`,
       params,
-      handle: ({ app, person, params: { name }, origin }) => switchApp(app, person, name, state === 'on', origin),
+      handle: ({ app, person, params: { name }, origin }) => switchApp(app, person, name, action === 'enable', origin),
     }),
   ),
 ];
@@ -67,7 +67,7 @@ const placeRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'put',
-    path: '/api/v1/apps/:name/places/:placement',
+    path: '/api/v1/apps/:name/placements/:placement',
     summary: 'Put a placement into an app, and say what companies may have there instead',
     params: placeParams,
     body: placeBody,
@@ -79,7 +79,7 @@ const placeRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'delete',
-    path: '/api/v1/apps/:name/places/:placement',
+    path: '/api/v1/apps/:name/placements/:placement',
     summary: 'Take a placement out of an app; it stays what it is',
     params: placeParams,
     status: 204,
@@ -91,7 +91,7 @@ const placeRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'put',
-    path: '/api/v1/apps/:name/places/:placement/company',
+    path: '/api/v1/apps/:name/placements/:placement/variant',
     summary: 'Choose what everybody of one company sees in a place of an app',
     params: placeParams,
     body: companyBody,
@@ -103,7 +103,7 @@ const placeRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/apps/:name/places/:placement/company/back',
+    path: '/api/v1/apps/:name/placements/:placement/variant/rollback',
     summary: 'Have an earlier choice of a company back',
     params: placeParams,
     body: backBody,

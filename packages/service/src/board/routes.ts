@@ -31,14 +31,14 @@ export const boardRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/board-frames',
+    path: '/api/v1/allowed-frame-origins',
     summary: 'The hosts whose pages boards may show in frames',
     handle: async ({ app }) => ({ origins: await boardFrameOrigins(app) }),
   }),
   defineRoute({
     ...about,
     method: 'put',
-    path: '/api/v1/board-frames',
+    path: '/api/v1/allowed-frame-origins',
     summary: 'Say whose pages boards may show in frames; for administrators',
     body: Joi.object({ origins: Joi.array().items(webOrigin).max(50).required() }),
     handle: async ({ app, person, body, origin }) => ({
@@ -48,7 +48,7 @@ export const boardRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/catalogue',
+    path: '/api/v1/available-figures',
     summary: 'Every figure that you may put on a board or in a place, as it is now',
     handle: async ({ app, person }) => ({ reports: await catalogue(app, person) }),
   }),

@@ -19,14 +19,14 @@ export const calendarRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/holidays',
+    path: '/api/v1/holiday-calendars',
     summary: 'Lists of holidays that schedules leave out',
     handle: async ({ app }) => ({ holidays: await listHolidays(app) }),
   }),
   defineRoute({
     ...about,
     method: 'put',
-    path: '/api/v1/holidays',
+    path: '/api/v1/holiday-calendars',
     summary: 'Save a list of holidays, by its days or from a file',
     body: Joi.object({
       name: thing.required(),
@@ -45,7 +45,7 @@ export const calendarRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'delete',
-    path: '/api/v1/holidays/:name',
+    path: '/api/v1/holiday-calendars/:name',
     summary: 'Remove a list of holidays that no schedule names',
     params: Joi.object({ name: thing.required() }),
     async handle({ app, person, params, origin }) {
@@ -56,14 +56,14 @@ export const calendarRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/calendar',
+    path: '/api/v1/calendar-feed',
     summary: 'Whether your calendar of what is sent has an address',
     handle: ({ app, person }) => showCalendar(app, person),
   }),
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/calendar',
+    path: '/api/v1/calendar-feed',
     summary: 'Make the secret address of your calendar; the one before stops working',
     status: 201,
     handle: ({ app, person, origin }) => makeCalendar(app, person, origin),
@@ -71,7 +71,7 @@ export const calendarRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'delete',
-    path: '/api/v1/calendar',
+    path: '/api/v1/calendar-feed',
     summary: 'Take the address of your calendar back',
     async handle({ app, person, origin }) {
       await dropCalendar(app, person, origin);

@@ -112,7 +112,7 @@ async function eventsOf(app: App, definition: BurstDefinition): Promise<Calendar
     id: `${name}-${at.toISOString().replace(/[-:]/g, '').slice(0, 15)}Z@${host}`,
     at,
     title: periodWords === undefined ? title : `${title}, ${periodWords}`,
-    address: `${app.settings.publicUrl}/console/sending/${name}`,
+    address: `${app.settings.publicUrl}/console/bursts/${name}`,
   }));
 }
 

@@ -38,7 +38,7 @@ const fileTypes = copyFormats.map((format) => mediaTypes[format]);
 export const burstRoutes: Route[] = [
   defineRoute({
     method: 'get',
-    path: '/api/v1/copies/own',
+    path: '/api/v1/my/deliveries',
     tag: 'Sending',
     audience: 'person',
     summary: 'What was sent to you last, with the links that still hold',
@@ -93,7 +93,7 @@ export const burstRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/bursts/:name/plan',
+    path: '/api/v1/bursts/:name/preview',
     tag: 'Sending',
     audience: 'person',
     summary: 'What a run would do; nothing is sent',
@@ -103,7 +103,7 @@ export const burstRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/bursts/:name/see',
+    path: '/api/v1/bursts/:name/copy-preview',
     tag: 'Sending',
     audience: 'person',
     summary: 'What one recipient’s copy would hold, and why',
@@ -134,7 +134,7 @@ export const burstRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/bursts/:name/times',
+    path: '/api/v1/bursts/:name/next-runs',
     tag: 'Sending',
     audience: 'person',
     summary: 'When a burst runs by itself: in words, and the next ten times',
@@ -143,7 +143,7 @@ export const burstRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/bursts/:name/times.ics',
+    path: '/api/v1/bursts/:name/next-runs.ics',
     tag: 'Sending',
     audience: 'person',
     summary: 'The next times as a calendar (RFC 5545)',
@@ -199,20 +199,20 @@ export const burstRoutes: Route[] = [
   }),
   defineRoute({
     method: 'post',
-    path: '/api/v1/runs/:id/stop',
+    path: '/api/v1/runs/:id/cancel',
     tag: 'Sending',
     audience: 'person',
-    summary: 'Stop a run; what has left stays sent',
+    summary: 'Cancel a run; what was sent stays sent',
     status: 202,
     params: runId,
     handle: ({ app, person, params, origin }) => stopRun(app, person, params.id, origin),
   }),
   ...(
     [
-      ['pause', 'Pause a run; what is on its way arrives', pauseRun],
-      ['release', 'Let a run go that a second person had to look at', approveRun],
-      ['continue', 'Let a paused run go on', continueRun],
-      ['retry', 'Run once more for those whose copy failed', retryRun],
+      ['pause', 'Pause a run; deliveries that were started are completed', pauseRun],
+      ['approve', 'Approve a run', approveRun],
+      ['resume', 'Resume a paused run', continueRun],
+      ['retry', 'Retry the failed deliveries of a run', retryRun],
     ] as const
   ).map(([act, summary, work]) =>
     defineRoute({
@@ -228,20 +228,20 @@ export const burstRoutes: Route[] = [
   ),
   defineRoute({
     method: 'post',
-    path: '/api/v1/runs/:id/settle',
+    path: '/api/v1/runs/:id/resolve',
     tag: 'Sending',
     audience: 'person',
-    summary: 'Say of a copy in doubt whether it arrived',
+    summary: 'Resolve an unconfirmed delivery',
     params: runId,
     body: Joi.object({ recipient: Joi.string().max(1000).required(), hasArrived: Joi.boolean().required() }),
     handle: ({ app, person, params, body, origin }) => resolveDelivery(app, person, params.id, { ...body, origin }),
   }),
   defineRoute({
     method: 'post',
-    path: '/api/v1/runs/:id/recall',
+    path: '/api/v1/runs/:id/revoke-links',
     tag: 'Sending',
     audience: 'person',
-    summary: 'Take the links of a run back, or those of one recipient',
+    summary: 'Revoke the download links of a run, or of one recipient',
     params: runId,
     body: Joi.object({ recipient: Joi.string().max(1000) }),
     handle: async ({ app, person, params, body, origin }) => ({
@@ -271,7 +271,7 @@ export const burstRoutes: Route[] = [
   }),
   defineRoute({
     method: 'post',
-    path: '/api/v1/bursts/:name/subscribe',
+    path: '/api/v1/bursts/:name/resubscribe',
     tag: 'Sending',
     audience: 'person',
     summary: 'Send to somebody again who had wanted no more',

@@ -85,7 +85,7 @@ function sendApprovalEmail(app: App, person: PersonViewer, run: Pick<RunRow, 'de
   const what = run.occurrence === 'once' ? `“${title}”` : `“${title}” for ${run.occurrence}`;
   return {
     subject: `${title}: please release run ${id}`,
-    text: `${person.name} wants to send ${what}. Nothing is made or sent until somebody else has looked at it.\n\nLook at who gets what, and release or stop it: ${app.settings.publicUrl}/console/sending/${name}?run=${id}\n`,
+    text: `${person.name} wants to send ${what}. Nothing is made or sent until somebody else has looked at it.\n\nLook at who gets what, and release or stop it: ${app.settings.publicUrl}/console/bursts/${name}?run=${id}\n`,
   };
 }
 

@@ -35,7 +35,7 @@ export const sendSummary: JobHandler = async (app, job) => {
     ...(error === null ? [] : [`It ended early: ${error}.`]),
     ...(bad.length === 0 ? [] : [`Not sent, or in doubt:\n${lines(bad)}`]),
     ...(skipped.length === 0 ? [] : [`Skipped:\n${lines(skipped)}`]),
-    `The ledger: ${app.settings.publicUrl}/console/sending/${name}?run=${run.id}`,
+    `The ledger: ${app.settings.publicUrl}/console/bursts/${name}?run=${run.id}`,
   ].join('\n\n');
   const subject = bad.length === 0 ? `${title}: ${counts.sent ?? 0} sent` : `${title}: ${bad.length} did not arrive`;
   await enqueue(app, 'notice.mail', { to: sender.email, subject, text: `${text}\n` });

@@ -19,14 +19,14 @@ const chatRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/chats',
+    path: '/api/v1/chat-servers',
     summary: 'Team chats that this service is part of; how, is told to administrators',
     handle: async ({ app, person }) => ({ chats: await shownChats(app, person) }),
   }),
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/chats/:name',
+    path: '/api/v1/chat-servers/:name',
     summary: 'One team chat',
     params,
     handle: ({ app, person, params: { name } }) => showChat(app, person, name),
@@ -34,7 +34,7 @@ const chatRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/chats',
+    path: '/api/v1/chat-servers',
     summary: 'Take part in a team chat; answers the registration file for its server once',
     status: 201,
     body: chatBody.keys({ name: thing.required() }),
@@ -43,7 +43,7 @@ const chatRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'put',
-    path: '/api/v1/chats/:name',
+    path: '/api/v1/chat-servers/:name',
     summary: 'Change how a chat is reached and who its people are; with another server everybody comes in anew',
     params,
     body: chatBody,
@@ -52,7 +52,7 @@ const chatRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/chats/:name/keys',
+    path: '/api/v1/chat-servers/:name/rotate-keys',
     summary: 'Give a chat new keys, with a new registration file; the ones before end at once',
     params,
     handle: ({ app, person, params: { name }, origin }) => renewKeys(app, person, name, origin),
@@ -60,7 +60,7 @@ const chatRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/chats/:name/compare',
+    path: '/api/v1/chat-servers/:name/sync-members',
     summary: 'Compare the members of all channels with what the chat says now',
     params,
     handle: ({ app, person, params: { name } }) => compareByHand(app, person, name),
@@ -68,7 +68,7 @@ const chatRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'delete',
-    path: '/api/v1/chats/:name',
+    path: '/api/v1/chat-servers/:name',
     summary: 'End a chat: its tabs let nobody in any more',
     params,
     status: 204,
@@ -81,7 +81,7 @@ const chatRoutes: Route[] = [
     ...about,
     method: 'post',
     audience: 'anyone',
-    path: '/api/v1/chats/:name/session',
+    path: '/api/v1/chat-servers/:name/session',
     summary: 'Sign in within a chat, by what it says of whoever is signed in there',
     params,
     body: Joi.object({
@@ -118,7 +118,7 @@ const tabRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/tabs',
+    path: '/api/v1/channel-placements',
     isRemembered: true,
     summary: 'Tabs of the channels that you are in, and those of what you may see',
     handle: async ({ app, person }) => ({ tabs: await seenTabs(app, person) }),
@@ -126,7 +126,7 @@ const tabRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/tabs/:name',
+    path: '/api/v1/channel-placements/:name',
     summary: 'One tab',
     params,
     handle: ({ app, person, params: { name } }) => requireTab(app, person, name),
@@ -134,7 +134,7 @@ const tabRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'put',
-    path: '/api/v1/tabs/:name',
+    path: '/api/v1/channel-placements/:name',
     summary: 'Place a tab in a channel of yours, change it, or move it to another channel',
     params,
     body: tabBody,
@@ -143,7 +143,7 @@ const tabRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'delete',
-    path: '/api/v1/tabs/:name',
+    path: '/api/v1/channel-placements/:name',
     summary: 'Take a tab out of its channel',
     params,
     status: 204,
@@ -155,7 +155,7 @@ const tabRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/tabs/:name/tell',
+    path: '/api/v1/channel-placements/:name/announce',
     summary: 'Tell the channel about its tab, now',
     params,
     body: Joi.object({ words: words.default('') }),
@@ -164,7 +164,7 @@ const tabRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/tabs/:name/post',
+    path: '/api/v1/channel-placements/:name/post',
     isForReaders: true,
     summary: 'Post what you see in a tab into its channel: a link, and a picture where all its members see the same',
     params,

@@ -56,13 +56,13 @@ export const destinationRoutes: Route[] = [
     params: named,
     handle: ({ app, person, params }) => testDestination(app, person, params.name),
   }),
-  ...(['pause', 'open'] as const).map((act) =>
+  ...(['pause', 'resume'] as const).map((act) =>
     defineRoute({
       method: 'post',
       path: `/api/v1/destinations/:name/${act}`,
       tag: 'Sending',
       audience: 'person',
-      summary: act === 'pause' ? 'Pause a destination: runs wait for it' : 'Let a destination take copies again',
+      summary: act === 'pause' ? 'Pause a destination: runs wait for it' : 'Resume a destination',
       params: named,
       handle: ({ app, person, params, origin }) =>
         pauseDestination(app, person, params.name, { isPaused: act === 'pause', origin }),

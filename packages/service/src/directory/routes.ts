@@ -14,7 +14,7 @@ const scimType = 'application/scim+json';
 function signInRoutes(app: App, router: Router): void {
   const isSecure = app.settings.publicUrl.startsWith('https:');
   const options = { httpOnly: true, sameSite: 'lax', secure: isSecure, overwrite: true } as const;
-  router.get('/sign-in/directory', async (ctx: Context) => {
+  router.get('/sign-in/sso', async (ctx: Context) => {
     const isSilent = ctx.query['silent'] !== undefined;
     const { url, state } = await beginSignIn(app, String(ctx.query['return'] ?? ''), isSilent);
     ctx.cookies.set(stateCookie(state), isSilent ? `${state}.silent` : state, {
@@ -33,7 +33,7 @@ function signInRoutes(app: App, router: Router): void {
     ctx.type = 'html';
     ctx.body = '<!doctype html><title>Signed in</title>';
   });
-  router.get('/sign-in/directory/back', async (ctx: Context) => {
+  router.get('/sign-in/sso/callback', async (ctx: Context) => {
     ctx.set('Cache-Control', 'no-store');
     ctx.set('Referrer-Policy', 'no-referrer');
     const name = stateCookie(String(ctx.query['state'] ?? ''));

@@ -48,7 +48,7 @@ export function localPath(text: string | undefined): string {
   return isLocal ? text : '/console';
 }
 
-const backUrl = (app: App) => `${app.settings.publicUrl}/sign-in/directory/back`;
+const backUrl = (app: App) => `${app.settings.publicUrl}/sign-in/sso/callback`;
 
 /**
  * Begins to sign in with the directory.

@@ -115,7 +115,7 @@ export async function showCollection(app: App, person: PersonViewer, name: strin
         title,
         description,
         path: `/${ways[kind]}/${thing}`,
-        picture: `/api/v1/${kind}s/${thing}/picture`,
+        picture: `/api/v1/${kind}s/${thing}/thumbnail`,
       })),
   };
 }

@@ -87,35 +87,32 @@ export const folderRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/collections/:name',
+    path: '/api/v1/folders/:name/contents',
     summary: 'A folder as a collection of what you may see in it',
     params: Joi.object({ name: thing.required() }),
     handle: ({ app, ctx, person, params }) => showCollection(app, person, params.name, hostOf(app, ctx)),
   }),
-  defineRoute({
-    method: 'put',
-    path: '/api/v1/folders/-/:kind/:name',
-    tag: 'People',
-    audience: 'person',
-    summary: 'Put a report, board or dataset into a folder, or take it out',
-    status: 204,
-    params: Joi.object({
-      kind: Joi.string()
-        .valid(...foldedKinds)
-        .required(),
-      name: thing.required(),
+  ...foldedKinds.map((kind) =>
+    defineRoute({
+      method: 'put',
+      path: `/api/v1/${kindInfo(kind).plural}/:name/folder`,
+      tag: 'People',
+      audience: 'person',
+      summary: `Move a ${kind} to a folder, or out of its folder`,
+      status: 204,
+      params: Joi.object({ name: thing.required() }),
+      query: confirmed,
+      body: Joi.object({ folder: thing.allow(null).required() }),
+      async handle({ app, person, params: { name }, query, body, origin }) {
+        await moveToFolder(app, person, { kind, name }, { ...body, isConfirmed: query.confirmed }, origin);
+        return null;
+      },
     }),
-    query: confirmed,
-    body: Joi.object({ folder: thing.allow(null).required() }),
-    async handle({ app, person, params, query, body, origin }) {
-      await moveToFolder(app, person, params, { ...body, isConfirmed: query.confirmed }, origin);
-      return null;
-    },
-  }),
+  ),
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/find',
+    path: '/api/v1/search',
     summary: 'Find reports, boards and datasets by names, columns and descriptions',
     query: Joi.object({ text: Joi.string().trim().min(1).max(200).required() }),
     handle: async ({ app, person, query }) => ({ found: await find(app, person, query.text) }),
@@ -130,7 +127,7 @@ export const folderRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/at-hand',
+    path: '/api/v1/favourites',
     summary: 'Your favourites and what you looked at last',
     handle: ({ app, person }) => atHand(app, person),
   }),
@@ -208,14 +205,14 @@ export const folderRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/former-names',
+    path: '/api/v1/redirects',
     summary: 'Names that things had which you may change, and what these are called now',
     handle: async ({ app, person }) => ({ names: await seenFormerNames(app, person) }),
   }),
   defineRoute({
     ...about,
     method: 'delete',
-    path: '/api/v1/former-names/:kind/:name',
+    path: '/api/v1/redirects/:kind/:name',
     summary: 'Let go of a former name: it leads nowhere, and another thing may have it',
     params: Joi.object({
       kind: Joi.string()
@@ -232,14 +229,14 @@ export const folderRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/bin',
+    path: '/api/v1/trash',
     summary: 'What you own and threw away, and until when it can be had back',
     handle: async ({ app, person }) => ({ things: await seenBin(app, person) }),
   }),
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/bin/:kind/:name/restore',
+    path: '/api/v1/trash/:kind/:name/restore',
     summary: 'Take a thing out of the bin again',
     params: mark,
     async handle({ app, person, params, origin }) {

@@ -99,7 +99,7 @@ export const listRoutes: Route[] = [
   }),
   defineRoute({
     method: 'put',
-    path: '/api/v1/lists/:name/origin',
+    path: '/api/v1/lists/:name/source',
     tag: 'Sending',
     audience: 'person',
     summary: 'Read a recipient list from a dataset or a group, before every plan and run',

@@ -41,7 +41,7 @@ export const placeViewRoutes: Route[] = [
   pictureRoute('/api/v1/placements/:name', 'What a placement shows', pictureOfPlacement),
   defineRoute({
     method: 'post',
-    path: '/api/v1/requests',
+    path: '/api/v1/access-requests',
     isForReaders: true,
     tag: 'People',
     audience: 'person',

@@ -53,7 +53,7 @@ const record = Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)
 const recordRoutes: Route[] = [
   defineRoute({
     method: 'post',
-    path: '/api/v1/placements/:name/try',
+    path: '/api/v1/placements/:name/test',
     isRead: true,
     tag: 'Places',
     audience: 'person',
@@ -65,7 +65,7 @@ const recordRoutes: Route[] = [
   }),
   defineRoute({
     method: 'post',
-    path: '/api/v1/placements/try',
+    path: '/api/v1/placements/test',
     isRead: true,
     tag: 'Places',
     audience: 'person',
@@ -132,7 +132,7 @@ export const seeRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/reports/:name/see',
+    path: '/api/v1/reports/:name/preview-as',
     tag: 'Viewing',
     audience: 'person',
     summary: 'What a person would see, and why',
@@ -149,7 +149,7 @@ export const seeRoutes: Route[] = [
   }),
   defineRoute({
     method: 'post',
-    path: '/api/v1/reports/:name/see',
+    path: '/api/v1/reports/:name/preview-as',
     isRead: true,
     tag: 'Viewing',
     audience: 'person',

@@ -54,7 +54,7 @@ export const refreshRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/datasets/:name/stop',
+    path: '/api/v1/datasets/:name/cancel-refresh',
     summary: 'Stop the loading that is under way; the old data stays',
     params: named,
     async handle({ app, person, params }) {
@@ -76,7 +76,7 @@ export const refreshRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/datasets/:name/revisions/:number/show',
+    path: '/api/v1/datasets/:name/versions/:number/rollback',
     summary: 'Show an earlier revision again whose rows are still there',
     params: Joi.object({ name: thing.required(), number: Joi.number().integer().min(1).max(2_147_483_647).required() }),
     query: Joi.object({ force }),
@@ -104,7 +104,7 @@ export const refreshRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/datasets/:name/hook',
+    path: '/api/v1/datasets/:name/webhook',
     summary: 'Make an address that loads the dataset when it is called; it is shown once',
     params: named,
     status: 201,
@@ -113,7 +113,7 @@ export const refreshRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'delete',
-    path: '/api/v1/datasets/:name/hook',
+    path: '/api/v1/datasets/:name/webhook',
     summary: 'Take the address away',
     params: named,
     status: 204,
@@ -124,7 +124,7 @@ export const refreshRoutes: Route[] = [
   }),
   defineRoute({
     method: 'post',
-    path: '/api/v1/hooks/refresh/:key',
+    path: '/api/v1/webhooks/refresh/:key',
     tag: 'Datasets',
     audience: 'anyone',
     summary: 'Load a dataset anew, by its secret address',
@@ -195,7 +195,7 @@ export const refreshRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/uploads/:id/load',
+    path: '/api/v1/uploads/:id/import',
     summary: 'Load a file that was looked at, with its types settled',
     params: Joi.object({ id: Joi.string().guid().required() }),
     query: Joi.object({ force }),

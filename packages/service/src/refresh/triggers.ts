@@ -56,7 +56,7 @@ export async function makeHook(
     const what = isWanted ? 'refresh address made' : 'refresh address taken away';
     await remember(app, { who: person.email, what, thing: `dataset ${name}`, origin });
   });
-  return key ? { url: `${app.settings.publicUrl}/api/v1/hooks/refresh/${key}` } : {};
+  return key ? { url: `${app.settings.publicUrl}/api/v1/webhooks/refresh/${key}` } : {};
 }
 
 /** A call of the refresh address: the loading starts in the background. @throws {Refusal} `NOT_FOUND` */

@@ -82,7 +82,7 @@ export async function refresh(app: App, name: string, wish: Wish) {
     });
   if (row.sourceName === null)
     throw new Refusal('DATASET_INVALID', `\`${name}\` comes from a file`, {
-      hint: `load a new file: underbell dataset load FILE --name ${name}`,
+      hint: `load a new file: underbell dataset upload FILE --name ${name}`,
     });
   try {
     await requireBudget(app, { kind: 'dataset', name });

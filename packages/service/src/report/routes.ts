@@ -99,7 +99,7 @@ export const reportRoutes: Route[] = [
   }),
   defineRoute({
     method: 'post',
-    path: '/api/v1/reports/:name/roll-back',
+    path: '/api/v1/reports/:name/rollback',
     tag: 'Reports',
     audience: 'person',
     summary: 'Show another edition again; every place follows',
@@ -121,7 +121,7 @@ export const reportRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/datasets/:dataset/first-report',
+    path: '/api/v1/datasets/:dataset/report-draft',
     tag: 'Reports',
     audience: 'person',
     summary: 'A sensible first definition from a dataset’s columns',

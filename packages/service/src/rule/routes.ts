@@ -56,7 +56,7 @@ const maskHolder = readAs<MaskHolder>()(
 export const ruleRoutes: Route[] = [
   defineRoute({
     method: 'get',
-    path: '/api/v1/datasets/:dataset/rules',
+    path: '/api/v1/datasets/:dataset/row-rules',
     tag: 'Rules',
     audience: 'person',
     summary: 'The row rules of a dataset',
@@ -68,7 +68,7 @@ export const ruleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'put',
-    path: '/api/v1/datasets/:dataset/rules/:name',
+    path: '/api/v1/datasets/:dataset/row-rules/:name',
     tag: 'Rules',
     audience: 'person',
     summary: 'Save a row rule',
@@ -80,7 +80,7 @@ export const ruleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'delete',
-    path: '/api/v1/datasets/:dataset/rules/:name',
+    path: '/api/v1/datasets/:dataset/row-rules/:name',
     tag: 'Rules',
     audience: 'person',
     summary: 'Remove a row rule',
@@ -135,7 +135,7 @@ export const ruleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/datasets/:name/vocabulary',
+    path: '/api/v1/datasets/:name/filter-terms',
     tag: 'Rules',
     audience: 'person',
     summary: 'What a rule of the dataset may name: columns, attributes of people, groups',
@@ -144,7 +144,7 @@ export const ruleRoutes: Route[] = [
   }),
   defineRoute({
     method: 'post',
-    path: '/api/v1/datasets/:name/try-rule',
+    path: '/api/v1/datasets/:name/row-rules/test',
     tag: 'Rules',
     audience: 'person',
     isRead: true,
@@ -180,7 +180,7 @@ export const ruleRoutes: Route[] = [
   ...(['rule', 'mask'] as const).map((what) =>
     defineRoute({
       method: 'put',
-      path: `/api/v1/datasets/:dataset/${what}s/:name/name`,
+      path: `/api/v1/datasets/:dataset/${what === 'rule' ? 'row-rule' : what}s/:name/name`,
       tag: 'Rules',
       audience: 'person',
       summary: `Give a ${what === 'rule' ? 'row rule' : 'mask'} another name`,

@@ -21,7 +21,7 @@ interface ScreenPlay {
   readonly key: string;
 }
 
-const audienceOf = (app: App) => `${app.settings.publicUrl}/api/v1/screen`;
+const audienceOf = (app: App) => `${app.settings.publicUrl}/api/v1/screen/schedule`;
 
 export const closed = () =>
   new Refusal('SCREEN_CLOSED', 'this screen is closed', { hint: 'pair it anew, if it is to show something again' });

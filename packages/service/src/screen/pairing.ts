@@ -63,7 +63,7 @@ export async function askToPair(
     polledAt: null,
     expiresAt: new Date(now + codeSeconds * 1000),
   });
-  const address = `${app.settings.publicUrl}/console/screens/pair`;
+  const address = `${app.settings.publicUrl}/console/pair`;
   return {
     device_code: deviceCode,
     user_code: code,

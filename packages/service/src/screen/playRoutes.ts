@@ -38,7 +38,7 @@ export const playRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/screen',
+    path: '/api/v1/screen/schedule',
     summary: 'What the screen that asks shows in the next hours',
     async handle({ app, ctx }) {
       const { screen } = await askingScreen(app, ctx);
@@ -73,7 +73,7 @@ export const playRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/screen/beat',
+    path: '/api/v1/screen/heartbeat',
     summary: 'The word of a screen that it lives, with what it shows',
     body: beatBody,
     handle: async ({ app, ctx, body }) => hearBeat(app, await authenticateHeartbeat(app, ctx), body as Beat),
@@ -81,7 +81,7 @@ export const playRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/screen/picture',
+    path: '/api/v1/screen/screenshot',
     summary: 'A small picture of what is on the screen that asks, for those who look after it',
     consumes: 'image/*',
     status: 204,

@@ -90,7 +90,7 @@ const groupRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/screen-groups/:name/interruptions',
+    path: '/api/v1/screen-groups/:name/overrides',
     summary: 'Let all screens of a group show one thing now, before everything else, until an instant',
     params: named,
     body: interruptBody,
@@ -100,7 +100,7 @@ const groupRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'delete',
-    path: '/api/v1/screen-groups/:name/interruptions/:id',
+    path: '/api/v1/screen-groups/:name/overrides/:id',
     summary: 'End an interruption before its time',
     params: interruptionParams,
     handle: ({ app, person, params, origin }) => endInterruption(app, person, params.name, params.id, origin),
@@ -134,7 +134,7 @@ const screenRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/screens/:name/program',
+    path: '/api/v1/screens/:name/schedule',
     summary: 'What a screen shows from an instant on, as the player is told it; for those who look after it',
     params: named,
     query: programQuery,
@@ -161,7 +161,7 @@ const screenRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/screens/:name/picture',
+    path: '/api/v1/screens/:name/screenshot',
     summary: 'A small picture of what a screen really shows; for those who look after it',
     params: named,
     answer: { description: 'WebP, at most 480 pixels wide and high', type: 'image/webp' },
@@ -183,7 +183,7 @@ const screenRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/screens/:name/orders',
+    path: '/api/v1/screens/:name/commands',
     summary: 'Tell a screen to load itself anew, or to show its name',
     params: named,
     body: orderBody,
@@ -196,7 +196,7 @@ const screenRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/screens/:name/end',
+    path: '/api/v1/screens/:name/unpair',
     summary: 'End the key of a screen: its picture goes, and what it keeps is deleted',
     params: named,
     handle: ({ app, person, params, origin }) => endScreen(app, person, params.name, origin),
@@ -216,7 +216,7 @@ const screenRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/screen-codes/:code',
+    path: '/api/v1/pairing-codes/:code',
     summary: 'The device that shows a code',
     params: codeParams,
     handle: ({ app, person, params }) => lookAtCode(app, person, params.code),
@@ -224,7 +224,7 @@ const screenRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/screen-codes/:code',
+    path: '/api/v1/pairing-codes/:code',
     summary: 'Take the device that shows a code in as a screen (RFC 8628)',
     params: codeParams,
     body: pairBody,
@@ -234,7 +234,7 @@ const screenRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'delete',
-    path: '/api/v1/screen-codes/:code',
+    path: '/api/v1/pairing-codes/:code',
     summary: 'Refuse the device that shows a code',
     params: codeParams,
     status: 204,
@@ -289,7 +289,7 @@ const playlistRoutes: Route[] = [
   defineRoute({
     ...lists,
     method: 'post',
-    path: '/api/v1/playlists/:name/plan',
+    path: '/api/v1/playlists/:name/preview',
     summary: 'What publishing it would mean: which screens, what changes, what does not fit',
     params: named,
     body: planBody,
@@ -308,7 +308,7 @@ const playlistRoutes: Route[] = [
   defineRoute({
     ...lists,
     method: 'post',
-    path: '/api/v1/playlists/:name/back',
+    path: '/api/v1/playlists/:name/rollback',
     summary: 'Publish an earlier revision once more, where the playlist stands now',
     params: named,
     body: backBody,
@@ -318,7 +318,7 @@ const playlistRoutes: Route[] = [
   defineRoute({
     ...lists,
     method: 'post',
-    path: '/api/v1/playlists/:name/withdraw',
+    path: '/api/v1/playlists/:name/unpublish',
     summary: 'Take a playlist from a screen or group',
     params: named,
     body: withdrawBody,

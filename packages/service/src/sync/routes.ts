@@ -21,14 +21,14 @@ export const followRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/followed-files',
+    path: '/api/v1/synced-files',
     summary: 'The files that you follow; all of them for administrators',
     handle: async ({ app, person }) => ({ files: await seenFollowed(app, person) }),
   }),
   defineRoute({
     ...about,
     method: 'get',
-    path: '/api/v1/followed-files/:name',
+    path: '/api/v1/synced-files/:name',
     summary: 'One file that is followed',
     params,
     handle: ({ app, person, params: { name } }) => showFollowed(app, person, name),
@@ -36,7 +36,7 @@ export const followRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'put',
-    path: '/api/v1/followed-files/:name',
+    path: '/api/v1/synced-files/:name',
     summary: 'Follow a file: replaced where it lies, it becomes the next edition or revision here, with your rights',
     params,
     body: Joi.object({
@@ -64,7 +64,7 @@ export const followRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'put',
-    path: '/api/v1/followed-files/:name/name',
+    path: '/api/v1/synced-files/:name/name',
     summary: 'Follow a file under another name',
     params,
     body: Joi.object({ name: thing.required() }),
@@ -73,7 +73,7 @@ export const followRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'delete',
-    path: '/api/v1/followed-files/:name',
+    path: '/api/v1/synced-files/:name',
     summary: 'Follow a file no more; what was made of it stays',
     params,
     status: 204,
@@ -85,7 +85,7 @@ export const followRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'post',
-    path: '/api/v1/followed-files/:name/check',
+    path: '/api/v1/synced-files/:name/sync',
     summary: 'Look at a file now, and take it over where it has changed',
     params,
     handle: ({ app, person, params: { name } }) => checkByHand(app, person, name),
@@ -94,7 +94,7 @@ export const followRoutes: Route[] = [
     defineRoute({
       ...about,
       method: isWanted ? 'post' : 'delete',
-      path: '/api/v1/followed-files/:name/hook',
+      path: '/api/v1/synced-files/:name/webhook',
       summary: isWanted
         ? 'Make the secret address that has the file looked at when it is called'
         : 'Take the secret address of a file away',
@@ -106,7 +106,7 @@ export const followRoutes: Route[] = [
     ...about,
     method: 'post',
     audience: 'anyone',
-    path: '/api/v1/hooks/follow/:key',
+    path: '/api/v1/webhooks/sync/:key',
     summary: 'Have a file looked at, by its secret address',
     params: Joi.object({ key: Joi.string().max(200).required() }),
     status: 202,

@@ -242,7 +242,7 @@ export async function makeFollowHook(app: App, person: PersonViewer, name: strin
     const what = isWanted ? 'follow address made' : 'follow address taken away';
     await remember(app, { who: person.email, what, thing: `followed file ${name}`, origin });
   });
-  return key ? { url: `${app.settings.publicUrl}/api/v1/hooks/follow/${key}` } : {};
+  return key ? { url: `${app.settings.publicUrl}/api/v1/webhooks/sync/${key}` } : {};
 }
 
 /** A call of the secret address: the file is looked at in the background. @throws {Refusal} `NOT_FOUND` */

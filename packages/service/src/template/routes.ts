@@ -10,7 +10,7 @@ const named = Joi.object({ name: thing.required() });
 export const templateRoutes: Route[] = [
   defineRoute({
     method: 'get',
-    path: '/api/v1/templates',
+    path: '/api/v1/workbook-templates',
     tag: 'Sending',
     audience: 'person',
     summary: 'Prepared workbooks',
@@ -18,7 +18,7 @@ export const templateRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/templates/:name',
+    path: '/api/v1/workbook-templates/:name',
     tag: 'Sending',
     audience: 'person',
     summary: 'A prepared workbook: its columns, and what a copy will not be as it was made',
@@ -27,7 +27,7 @@ export const templateRoutes: Route[] = [
   }),
   defineRoute({
     method: 'put',
-    path: '/api/v1/templates/:name',
+    path: '/api/v1/workbook-templates/:name',
     tag: 'Sending',
     audience: 'person',
     summary: 'Load a prepared workbook; the rows of each copy go to the table or sheet named',
@@ -48,7 +48,7 @@ export const templateRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/templates/:name/file',
+    path: '/api/v1/workbook-templates/:name/file',
     tag: 'Sending',
     audience: 'person',
     summary: 'The workbook as it was loaded',

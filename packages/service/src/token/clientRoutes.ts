@@ -92,7 +92,7 @@ export const clientRoutes: Route[] = [
   }),
   defineRoute({
     method: 'post',
-    path: '/api/v1/clients/:id/secret',
+    path: '/api/v1/clients/:id/rotate-secret',
     tag: 'Tokens',
     audience: 'person',
     summary: 'Give a client a new secret; the one before holds beside it for a while',

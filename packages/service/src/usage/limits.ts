@@ -58,7 +58,7 @@ export async function requireBudget(app: App, thing: { kind: 'report' | 'dataset
     `the folder \`${spent.folder}\` has ${usageText(spent)}; nothing planned starts in it`,
     {
       word: spent.folder,
-      hint: `it goes on ${spent.per === 'day' ? 'tomorrow' : 'next month'}, or its owners raise the limit: underbell meter limit ${spent.folder}`,
+      hint: `it goes on ${spent.per === 'day' ? 'tomorrow' : 'next month'}, or its owners raise the limit: underbell usage limit ${spent.folder}`,
     },
   );
 }
@@ -142,6 +142,6 @@ function letter(app: App, counted: CountedCosts, to: string) {
   return {
     to,
     subject: `Costs of the folder ${folder}${isStopped ? ': stopped' : ''}`,
-    text: `The folder “${folder}” has ${usageText(counted)}. It is counted anew ${counted.per === 'day' ? 'tomorrow' : 'next month'}. ${what}\n\nWhat it was used for: ${app.settings.publicUrl}/console/costs\n`,
+    text: `The folder “${folder}” has ${usageText(counted)}. It is counted anew ${counted.per === 'day' ? 'tomorrow' : 'next month'}. ${what}\n\nWhat it was used for: ${app.settings.publicUrl}/console/usage\n`,
   };
 }

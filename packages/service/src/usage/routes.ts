@@ -39,7 +39,7 @@ const over = {
 export const meterRoutes: Route[] = [
   defineRoute({
     method: 'get',
-    path: '/api/v1/meter/over-time',
+    path: '/api/v1/usage/over-time',
     tag: 'Meter',
     audience: 'person',
     summary: 'What views, refreshes and deliveries cost along time, by hour, day or month',
@@ -62,7 +62,7 @@ export const meterRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/cost-limits',
+    path: '/api/v1/usage-limits',
     tag: 'Meter',
     audience: 'person',
     summary: 'How much computing folders may take, and what they have used',
@@ -70,7 +70,7 @@ export const meterRoutes: Route[] = [
   }),
   defineRoute({
     method: 'put',
-    path: '/api/v1/cost-limits',
+    path: '/api/v1/usage-limits',
     tag: 'Meter',
     audience: 'person',
     summary: 'Set how much computing the things of a folder may take',
@@ -79,7 +79,7 @@ export const meterRoutes: Route[] = [
   }),
   defineRoute({
     method: 'delete',
-    path: '/api/v1/cost-limits/:folder',
+    path: '/api/v1/usage-limits/:folder',
     tag: 'Meter',
     audience: 'person',
     summary: 'Take a folder’s limit away',
@@ -91,7 +91,7 @@ export const meterRoutes: Route[] = [
   }),
   defineRoute({
     method: 'get',
-    path: '/api/v1/meter',
+    path: '/api/v1/usage',
     tag: 'Meter',
     audience: 'person',
     summary: 'What views, refreshes and deliveries cost, added up',

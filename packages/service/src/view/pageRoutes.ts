@@ -238,7 +238,7 @@ export function pageRoutes(
     defineRoute({
       ...about,
       method: 'post',
-      path: `${base}/values`,
+      path: `${base}/parameter-values`,
       isForReaders: true,
       isRemembered: true,
       summary: 'Values to choose from for a parameter',
@@ -255,7 +255,7 @@ export function pageRoutes(
     defineRoute({
       ...about,
       method: 'post',
-      path: `${base}/words`,
+      path: `${base}/filter-suggestions`,
       isForReaders: true,
       isRemembered: true,
       summary: 'What the reader’s own filter may name, and the values of one column',

@@ -15,7 +15,7 @@ export const viewRoutes: Route[] = [
   ),
   defineRoute({
     method: 'get',
-    path: '/api/v1/reports/:name/editions/:number/picture',
+    path: '/api/v1/reports/:name/editions/:number/image',
     tag: 'Reports',
     audience: 'person',
     summary: 'A page of an edition as a picture, as you may see it',

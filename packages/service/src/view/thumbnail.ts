@@ -68,7 +68,7 @@ export const pictureRoute = (
 ): Route =>
   defineRoute({
     method: 'get',
-    path: `${base}/picture`,
+    path: `${base}/thumbnail`,
     tag: 'Viewing',
     audience: 'person',
     isRemembered: true,

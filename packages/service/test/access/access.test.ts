@@ -78,7 +78,7 @@ describe('people, rules and rights', () => {
   it('shows what a person would see, each limit with the rows left', async () => {
     const { status, body } = await house.call(
       'GET',
-      `/api/v1/reports/quay-punctuality/see?as=${manager}&month=2026-10-01`,
+      `/api/v1/reports/quay-punctuality/preview-as?as=${manager}&month=2026-10-01`,
       { as: publisher },
     );
     assert.equal(status, 200);
@@ -100,7 +100,9 @@ describe('people, rules and rights', () => {
   });
 
   it('says when a person has no right, or no rule names the person', async () => {
-    const { body } = await house.call('GET', `/api/v1/reports/quay-punctuality/see?as=${board}`, { as: publisher });
+    const { body } = await house.call('GET', `/api/v1/reports/quay-punctuality/preview-as?as=${board}`, {
+      as: publisher,
+    });
     const seen = body as unknown as {
       right: { level: string };
       datasets: { rows: number; limits: { words: string }[] }[];
@@ -114,10 +116,11 @@ describe('people, rules and rights', () => {
 
   it('lets only those who may edit the report see as others', async () => {
     assert.equal(
-      (await house.call('GET', `/api/v1/reports/quay-punctuality/see?as=${publisher}`, { as: manager })).body.code,
+      (await house.call('GET', `/api/v1/reports/quay-punctuality/preview-as?as=${publisher}`, { as: manager })).body
+        .code,
       'NOT_ALLOWED',
     );
-    const typo = await house.call('GET', '/api/v1/reports/quay-punctuality/see?as=quay71@skerrow.example', {
+    const typo = await house.call('GET', '/api/v1/reports/quay-punctuality/preview-as?as=quay71@skerrow.example', {
       as: publisher,
     });
     assert.deepEqual([typo.status, typo.body.nearest?.[0]], [404, manager]);
@@ -125,41 +128,41 @@ describe('people, rules and rights', () => {
 
   it('refuses rules with a typo and keeps the old one', async () => {
     const put = (where: string, appliesTo: object = { kind: 'group', name: 'Quay managers' }) =>
-      house.call('PUT', '/api/v1/datasets/sailings/rules/own-quay', { as: publisher, body: { appliesTo, where } });
+      house.call('PUT', '/api/v1/datasets/sailings/row-rules/own-quay', { as: publisher, body: { appliesTo, where } });
     assert.equal((await put("quay_id = person('Quay')")).body.nearest?.[0], 'quay');
     assert.equal((await put("quayid = person('quay')")).body.code, 'FILTER_UNKNOWN_COLUMN');
     assert.equal((await put('TRUE', { kind: 'group', name: 'Quay manager' })).body.nearest?.[0], 'Quay managers');
     assert.equal((await put('TRUE', { kind: 'grup', name: 'x' })).body.code, 'INPUT_INVALID');
-    const { rules } = (await house.call('GET', '/api/v1/datasets/sailings/rules', { as: publisher }))
+    const { rules } = (await house.call('GET', '/api/v1/datasets/sailings/row-rules', { as: publisher }))
       .body as unknown as { rules: { name: string; where: string }[] };
     assert.equal(rules.find((one) => one.name === 'own-quay')?.where, "quay_id = person('quay')");
   });
 
   it('does not open a dataset by taking its last rule away unless that is confirmed', async () => {
     await house.call('PUT', '/api/v1/datasets/small/file', { as: publisher, csv: 'quay\nQ1\n' });
-    await house.call('PUT', '/api/v1/datasets/small/rules/only', {
+    await house.call('PUT', '/api/v1/datasets/small/row-rules/only', {
       as: publisher,
       body: { appliesTo: { kind: 'everyone' }, where: "quay = 'Q1'" },
     });
     assert.equal(
-      (await house.call('DELETE', '/api/v1/datasets/small/rules/only', { as: publisher })).body.code,
+      (await house.call('DELETE', '/api/v1/datasets/small/row-rules/only', { as: publisher })).body.code,
       'IN_USE',
     );
     assert.equal(
-      (await house.call('DELETE', '/api/v1/datasets/small/rules/only?confirmed=true', { as: publisher })).status,
+      (await house.call('DELETE', '/api/v1/datasets/small/row-rules/only?confirmed=true', { as: publisher })).status,
       204,
     );
   });
 
   it('hides from readers what they may not see, and refuses what they may not do', async () => {
     for (const [method, path, body] of [
-      ['GET', '/api/v1/bursts/quay-pack/plan', undefined],
+      ['GET', '/api/v1/bursts/quay-pack/preview', undefined],
       ['GET', '/api/v1/lists/quay-managers', undefined],
       ['GET', '/api/v1/datasets/sailings', undefined],
-      ['GET', '/api/v1/datasets/sailings/rules', undefined],
+      ['GET', '/api/v1/datasets/sailings/row-rules', undefined],
       [
         'PUT',
-        '/api/v1/grants',
+        '/api/v1/permissions',
         { holder: { kind: 'everyone' }, thing: { kind: 'dataset', name: 'sailings' }, level: 'own' },
       ],
     ] as const) {
@@ -170,7 +173,7 @@ describe('people, rules and rights', () => {
       (await house.call('POST', '/api/v1/reports', { as: manager, body: { definition: {} } })).body.code,
       'REPORT_INVALID',
     );
-    assert.equal((await house.call('GET', '/api/v1/people', { as: manager })).status, 403);
+    assert.equal((await house.call('GET', '/api/v1/users', { as: manager })).status, 403);
   });
 
   it('remembers every change in a chain that shows tampering', async () => {

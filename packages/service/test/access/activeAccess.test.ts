@@ -61,7 +61,7 @@ describe('what is handed out', () => {
     const works = async (secret: string) => (await ask('steady', secret, details)).status;
     assert.equal(await works(first), 200);
     const renew = (body: object, as = author) =>
-      small.house.call('POST', '/api/v1/clients/steady/secret', { as, body });
+      small.house.call('POST', '/api/v1/clients/steady/rotate-secret', { as, body });
     assert.equal((await renew({}, reader)).status, 404);
     const second = secretIn(await renew({ hours: 1 }));
     assert.deepEqual([await works(first), await works(second)], [200, 200]);
@@ -91,17 +91,17 @@ describe('what is handed out', () => {
       level: 'view',
     };
     assert.equal(
-      (await small.house.call('PUT', '/api/v1/grants', { as: author, body: grant })).body.code,
+      (await small.house.call('PUT', '/api/v1/permissions', { as: author, body: grant })).body.code,
       'NOT_ALLOWED',
     );
-    await small.fine('PUT', '/api/v1/grants', grant, owner);
+    await small.fine('PUT', '/api/v1/permissions', grant, owner);
     assert.equal(await countWith(token), rowsOfQuay('Q1') + rowsOfQuay('Q2') + rowsOfQuay('Q3'));
-    const edit = await small.house.call('PUT', '/api/v1/grants', { as: owner, body: { ...grant, level: 'edit' } });
+    const edit = await small.house.call('PUT', '/api/v1/permissions', { as: owner, body: { ...grant, level: 'edit' } });
     assert.equal(edit.body.code, 'NOT_ALLOWED');
-    const listed = await small.house.call('GET', '/api/v1/grants?kind=dataset&name=works', { as: owner });
+    const listed = await small.house.call('GET', '/api/v1/permissions?kind=dataset&name=works', { as: owner });
     const { grants } = listed.body as unknown as { grants: { id: number; holder: { kind: string } }[] };
     const given = grants.find((one) => one.holder.kind === 'client')!;
-    assert.equal((await small.house.call('DELETE', `/api/v1/grants/${given.id}`, { as: owner })).status, 204);
+    assert.equal((await small.house.call('DELETE', `/api/v1/permissions/${given.id}`, { as: owner })).status, 204);
     assert.equal(await countWith(token), rowsOfQuay('Q1'));
   });
 
@@ -135,7 +135,7 @@ describe('what is handed out', () => {
     ])
       await small.fine(
         'PUT',
-        '/api/v1/grants',
+        '/api/v1/permissions',
         { holder: { kind: 'person', name: leaver }, thing, level: 'own' },
         root,
       );
@@ -147,7 +147,7 @@ describe('what is handed out', () => {
     });
     const jwt = tokenIn(made);
     assert.equal(await countWith(jwt), rowsOfQuay('Q1'));
-    await small.fine('PUT', `/api/v1/people/${leaver}`, { state: 'left' }, root);
+    await small.fine('PUT', `/api/v1/users/${leaver}`, { state: 'left' }, root);
     assert.equal(await countWith(jwt), 0);
   });
 
@@ -161,7 +161,7 @@ describe('what is handed out', () => {
     }
     // Now one of the two reports is the reader's own; nothing else about it is.
     const own = { holder: { kind: 'person', name: reader }, thing: { kind: 'report', name: 'works' }, level: 'own' };
-    await small.fine('PUT', '/api/v1/grants', own, author);
+    await small.fine('PUT', '/api/v1/permissions', own, author);
     const clients = await small.house.call('GET', '/api/v1/clients', { as: reader });
     assert.match(clients.text, /"id":"wide"/);
     assert.ok(!clients.text.includes('hidden'), clients.text);
@@ -184,7 +184,7 @@ describe('rights', () => {
   });
   after(() => small.close());
   const give = (as: string, name: string, thing: object, level: string) =>
-    small.house.call('PUT', '/api/v1/grants', { as, body: { holder: { kind: 'person', name }, thing, level } });
+    small.house.call('PUT', '/api/v1/permissions', { as, body: { holder: { kind: 'person', name }, thing, level } });
   const works = { kind: 'report', name: 'works' };
 
   it('of guests end at taking figures away, by whatever road', async () => {
@@ -226,7 +226,7 @@ describe('rights', () => {
     await give(author, old, works, 'own');
     await small.fine(
       'PUT',
-      '/api/v1/datasets/works/rules/for-mover',
+      '/api/v1/datasets/works/row-rules/for-mover',
       { appliesTo: { kind: 'person', name: old }, where: 'TRUE' },
       owner,
     );
@@ -242,7 +242,7 @@ describe('rights', () => {
     const { rules } = await limitsOn(app, ['works']);
     const rule = rules.find((one) => one.name === 'for-mover')!;
     assert.deepEqual(rule.appliesTo, { kind: 'person', name: 'moved@skerrow.example' });
-    await small.fine('DELETE', '/api/v1/datasets/works/rules/for-mover', undefined, owner);
+    await small.fine('DELETE', '/api/v1/datasets/works/row-rules/for-mover', undefined, owner);
   });
 
   it('are not lowered by inviting again', async () => {
@@ -254,7 +254,7 @@ describe('rights', () => {
       });
     assert.equal((await invite('export')).status, 201);
     assert.equal((await invite('view')).status, 201);
-    const { text } = await small.house.call('GET', '/api/v1/grants?kind=report&name=works', { as: author });
+    const { text } = await small.house.call('GET', '/api/v1/permissions?kind=report&name=works', { as: author });
     assert.match(text, /"name":"new@elsewhere\.example"\},"thing":\{[^}]*\},"level":"export"/);
   });
 
@@ -263,15 +263,15 @@ describe('rights', () => {
     await small.fine('PUT', '/api/v1/folders/theirs', { title: 'Theirs' }, owner);
     await small.fine('PUT', '/api/v1/folders/mine', { title: 'Mine' }, author);
     await small.fine('POST', '/api/v1/reports', { definition: report({ name: 'inside' }), notes: '' }, owner);
-    await small.fine('PUT', '/api/v1/folders/-/report/inside', { folder: 'theirs' }, owner);
+    await small.fine('PUT', '/api/v1/reports/inside/folder', { folder: 'theirs' }, owner);
     assert.equal((await give(owner, author, { kind: 'folder', name: 'theirs' }, 'edit')).status, 200);
     const moved = await put(author, '/api/v1/folders/theirs?confirmed=true', { title: 'Theirs', parentName: 'mine' });
     assert.equal(moved.body.code, 'NOT_ALLOWED');
-    const taken = await put(author, '/api/v1/folders/-/report/inside?confirmed=true', { folder: 'mine' });
+    const taken = await put(author, '/api/v1/reports/inside/folder?confirmed=true', { folder: 'mine' });
     assert.equal(taken.body.code, 'NOT_ALLOWED');
     // Owning the folder where it goes is not enough either for whoever does not own where it comes from.
     await give(owner, author, { kind: 'report', name: 'inside' }, 'own');
-    const out = await put(author, '/api/v1/folders/-/report/inside', { folder: null });
+    const out = await put(author, '/api/v1/reports/inside/folder', { folder: null });
     assert.equal(out.body.code, 'NOT_ALLOWED');
   });
 });

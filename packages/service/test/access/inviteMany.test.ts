@@ -53,7 +53,7 @@ describe('many people', () => {
   after(() => house.close());
   const send = (text: string, more: object = {}, as: string = administrator) =>
     house.call('POST', '/api/v1/invitations/table', { as, body: { text, ...more } });
-  const person = async (email: string) => house.call('GET', `/api/v1/people/${email}`, { as: administrator });
+  const person = async (email: string) => house.call('GET', `/api/v1/users/${email}`, { as: administrator });
   const crew = `email,name,groups,quay
 ada.crew@skerrow.example,Ada Crew,Quay managers,Q001
 bo.crew@skerrow.example,Bo Crew,,
@@ -118,7 +118,7 @@ describe('members of a group', () => {
   let quays: string[] = [];
 
   before(async () => {
-    const answer = await house.call('GET', '/api/v1/people', { as: administrator });
+    const answer = await house.call('GET', '/api/v1/users', { as: administrator });
     const { people } = answer.body as unknown as { people: { email: string }[] };
     quays = people
       .map((one) => one.email)

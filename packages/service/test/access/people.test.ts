@@ -66,7 +66,7 @@ describe('people from elsewhere', () => {
       const second = keyIn(await letterTo(guest, /invites you/));
       assert.equal((await accept(first)).body.code, 'INVITATION_INVALID');
       assert.equal((await accept(second, 'ada lund 1234')).body.code, 'PASSWORD_WEAK');
-      const shown = await house.call('POST', '/api/v1/invitations/show', { body: { key: second } });
+      const shown = await house.call('POST', '/api/v1/invitations/lookup', { body: { key: second } });
       assert.equal((shown.body as unknown as { email: string }).email, guest);
       const accepted = await accept(second);
       assert.equal(accepted.status, 200, accepted.text);
@@ -88,7 +88,7 @@ describe('people from elsewhere', () => {
       const first = await view();
       assert.equal(first.status, 200);
       assert.match(first.text, /no rule of `sailings` applies/);
-      await house.call('PUT', '/api/v1/datasets/sailings/rules/harbour', {
+      await house.call('PUT', '/api/v1/datasets/sailings/row-rules/harbour', {
         as: publisher,
         body: {
           appliesTo: { kind: 'person', name: guest.toUpperCase() },
@@ -98,14 +98,14 @@ describe('people from elsewhere', () => {
       assert.match((await view()).text, /quay is Q002/);
       const list = await house.call('GET', '/api/v1/datasets', { as: guest });
       assert.deepEqual(list.body, { datasets: [] });
-      assert.equal((await house.call('GET', '/api/v1/people', { as: guest })).body.code, 'NOT_ALLOWED');
+      assert.equal((await house.call('GET', '/api/v1/users', { as: guest })).body.code, 'NOT_ALLOWED');
     });
 
     it('ends with the person: signed out at once', async () => {
-      const left = await house.call('PUT', `/api/v1/people/${guest}`, { as: administrator, body: { state: 'left' } });
+      const left = await house.call('PUT', `/api/v1/users/${guest}`, { as: administrator, body: { state: 'left' } });
       assert.equal(left.status, 204);
       assert.equal((await house.call('GET', '/api/v1/session', { as: guest })).status, 401);
-      const himself = await house.call('PUT', `/api/v1/people/${administrator}`, {
+      const himself = await house.call('PUT', `/api/v1/users/${administrator}`, {
         as: administrator,
         body: { state: 'left' },
       });
@@ -115,14 +115,14 @@ describe('people from elsewhere', () => {
 
   describe('a request for access', () => {
     const ask = (body: object = { placement: 'quay-page', words: 'For the board.' }) =>
-      house.call('POST', '/api/v1/requests', { as: board, body });
+      house.call('POST', '/api/v1/access-requests', { as: board, body });
     const open = async () => {
-      const { body } = await house.call('GET', '/api/v1/requests', { as: publisher });
+      const { body } = await house.call('GET', '/api/v1/access-requests', { as: publisher });
       return (body as unknown as { requests: { id: number; state: string; placementName: string; words: string }[] })
         .requests;
     };
     const answer = (id: number, body: object, as = publisher) =>
-      house.call('POST', `/api/v1/requests/${id}/answer`, { as, body });
+      house.call('POST', `/api/v1/access-requests/${id}/decision`, { as, body });
 
     it('reaches the owners once, by mail and in the list, with place and words', async () => {
       assert.equal((await ask()).status, 202);
@@ -133,7 +133,7 @@ describe('people from elsewhere', () => {
       const requests = await open();
       assert.equal(requests.length, 1);
       assert.deepEqual([requests[0]!.placementName, requests[0]!.words], ['quay-page', 'For the board.']);
-      const { body } = await house.call('GET', '/api/v1/requests', { as: manager });
+      const { body } = await house.call('GET', '/api/v1/access-requests', { as: manager });
       assert.deepEqual(body, { requests: [] });
     });
 
@@ -146,15 +146,17 @@ describe('people from elsewhere', () => {
       assert.equal((await house.call('GET', '/api/v1/placements/quay-page/view', { as: board })).status, 200);
       assert.match(await letterTo(board, /You may now see/), /“Welcome aboard\.”[\s\S]*\/v\/quay-page/);
       assert.equal((await answer(request!.id, { level: 'export' })).body.code, 'VERSION_CONFLICT');
-      const own = await house.call('GET', '/api/v1/requests/own', { as: board });
+      const own = await house.call('GET', '/api/v1/access-requests/mine', { as: board });
       assert.match(own.text, /"state":"granted","level":"view","answer":"Welcome aboard\."/);
     });
 
     it('is refused with words', async () => {
-      const { body } = await house.call('GET', '/api/v1/grants?kind=report&name=quay-punctuality', { as: publisher });
+      const { body } = await house.call('GET', '/api/v1/permissions?kind=report&name=quay-punctuality', {
+        as: publisher,
+      });
       const grants = (body as unknown as { grants: { id: number; holder: { name: string } }[] }).grants;
       const given = grants.find((one) => one.holder.name === board)!;
-      assert.equal((await house.call('DELETE', `/api/v1/grants/${given.id}`, { as: publisher })).status, 204);
+      assert.equal((await house.call('DELETE', `/api/v1/permissions/${given.id}`, { as: publisher })).status, 204);
       assert.equal((await house.call('GET', '/api/v1/placements/quay-page/view', { as: board })).status, 404);
       await ask();
       const request = (await open()).find((one) => one.state === 'open')!;
@@ -171,7 +173,7 @@ describe('people from elsewhere', () => {
   });
 
   describe('rights', () => {
-    const give = (body: object, as: string) => house.call('PUT', '/api/v1/grants', { as, body });
+    const give = (body: object, as: string) => house.call('PUT', '/api/v1/permissions', { as, body });
     const onReport = (holder: object, level: string, canPassOn = false) => ({
       holder,
       thing: { kind: 'report', name: 'quay-punctuality' },
@@ -194,15 +196,15 @@ describe('people from elsewhere', () => {
 
     it('cannot be taken from the last owner, and only by who gave them or owns', async () => {
       await house.call('PUT', '/api/v1/folders/own', { as: publisher, body: { title: 'Own' } });
-      const { body } = await house.call('GET', '/api/v1/grants?kind=folder&name=own', { as: publisher });
+      const { body } = await house.call('GET', '/api/v1/permissions?kind=folder&name=own', { as: publisher });
       const { grants, own } = body as unknown as { grants: { id: number }[]; own: { because: string } };
       assert.equal(own.because, 'may own: given by name, folder own');
       assert.equal(
-        (await house.call('DELETE', `/api/v1/grants/${grants[0]!.id}`, { as: publisher })).body.code,
+        (await house.call('DELETE', `/api/v1/permissions/${grants[0]!.id}`, { as: publisher })).body.code,
         'IN_USE',
       );
       assert.equal(
-        (await house.call('DELETE', `/api/v1/grants/${grants[0]!.id}`, { as: manager })).body.code,
+        (await house.call('DELETE', `/api/v1/permissions/${grants[0]!.id}`, { as: manager })).body.code,
         'NOT_FOUND',
       );
       assert.equal(
@@ -216,7 +218,7 @@ describe('people from elsewhere', () => {
         house.call('GET', '/api/v1/reports/quay-punctuality/view', { as: 'ada.arkwell.q001@skerrow.example' });
       assert.equal((await view()).status, 200);
       const move = (folder: string | null, query = '') =>
-        house.call('PUT', `/api/v1/folders/-/report/quay-punctuality${query}`, { as: publisher, body: { folder } });
+        house.call('PUT', `/api/v1/reports/quay-punctuality/folder${query}`, { as: publisher, body: { folder } });
       await move(null);
       assert.equal((await view()).status, 404);
       assert.equal((await move('nowhere')).body.code, 'NOT_FOUND');
@@ -253,10 +255,10 @@ describe('people from elsewhere', () => {
 
     it('are typed: a value that does not fit is refused', async () => {
       const declare = (name: string, body: object) =>
-        house.call('PUT', `/api/v1/attributes/${name}`, { as: administrator, body });
+        house.call('PUT', `/api/v1/user-attributes/${name}`, { as: administrator, body });
       await declare('limit', { label: 'Limit', type: 'number', isMany: false });
       const change = (attributes: object) =>
-        house.call('PUT', `/api/v1/people/${manager}`, {
+        house.call('PUT', `/api/v1/users/${manager}`, {
           as: administrator,
           body: { attributes: { quay: ['Q017'], ...attributes } },
         });
@@ -265,7 +267,7 @@ describe('people from elsewhere', () => {
       assert.equal((await change({ limitt: ['1'] })).body.nearest?.[0], 'limit');
       assert.equal((await change({ limit: ['12.5'] })).status, 204);
       assert.equal(
-        (await house.call('PUT', `/api/v1/people/${manager}`, { as: publisher, body: { name: 'X' } })).body.code,
+        (await house.call('PUT', `/api/v1/users/${manager}`, { as: publisher, body: { name: 'X' } })).body.code,
         'NOT_ALLOWED',
       );
     });
@@ -340,13 +342,13 @@ describe('people from elsewhere', () => {
   });
 
   it('leave a log whose chain holds, and shows where it does not', async () => {
-    const check = () => house.call('GET', '/api/v1/audit/check', { as: administrator });
+    const check = () => house.call('GET', '/api/v1/audit-log/verify', { as: administrator });
     const { entries, brokenAt } = await verifyAudit(house.app);
     assert.ok(entries > 20);
     assert.equal(brokenAt, undefined);
     await house.app.records.query("UPDATE audit SET after = '{}' WHERE id = (SELECT min(id) + 5 FROM audit)");
     const broken = (await check()).body as unknown as { brokenAt: number };
     assert.equal(typeof broken.brokenAt, 'number');
-    assert.equal((await house.call('GET', '/api/v1/audit/check', { as: publisher })).body.code, 'NOT_ALLOWED');
+    assert.equal((await house.call('GET', '/api/v1/audit-log/verify', { as: publisher })).body.code, 'NOT_ALLOWED');
   });
 });

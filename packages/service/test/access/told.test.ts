@@ -42,10 +42,11 @@ describe('whoever only reads', () => {
       await small.fine('PUT', `/api/v1/placements/${name}`, { kind: 'app', title: name, report: of }, owner);
     const app = { title: 'Works', origins: [], company: { from: 'person', name: 'quay' }, charts: [], client: null };
     await small.fine('PUT', '/api/v1/apps/works', app, root);
-    for (const name of ['beside', 'elsewhere']) await small.fine('PUT', `/api/v1/apps/works/places/${name}`, {}, root);
+    for (const name of ['beside', 'elsewhere'])
+      await small.fine('PUT', `/api/v1/apps/works/placements/${name}`, {}, root);
     await small.fine(
       'PUT',
-      '/api/v1/grants',
+      '/api/v1/permissions',
       { holder: { kind: 'person', name: reader }, thing: { kind: 'app', name: 'works' }, level: 'view' },
       root,
     );
@@ -66,10 +67,10 @@ describe('whoever only reads', () => {
     assert.ok(code, asked.text);
     for (const method of ['GET', 'DELETE'])
       assert.equal(
-        (await small.house.call(method, `/api/v1/screen-codes/${code}`, { as: reader })).body.code,
+        (await small.house.call(method, `/api/v1/pairing-codes/${code}`, { as: reader })).body.code,
         'NOT_FOUND',
         method,
       );
-    assert.equal((await get(`screen-codes/${code}`, root)).status, 200, 'it still waits');
+    assert.equal((await get(`pairing-codes/${code}`, root)).status, 200, 'it still waits');
   });
 });

@@ -31,13 +31,20 @@ describe('everything that was handed out', () => {
     token = (minted.body as unknown as { access_token: string }).access_token;
     const guest = { email: 'guest@else.example', name: 'Guest', kind: 'guest', organisation: 'Elsewhere' };
     await small.house.call('POST', '/api/v1/invitations', { as: root, body: guest });
-    await small.fine('POST', '/api/v1/calendar', {}, author);
+    await small.fine('POST', '/api/v1/calendar-feed', {}, author);
   });
   after(() => small.close());
   const list = async (as: string, query = '') =>
-    ((await small.house.call('GET', `/api/v1/open${query}`, { as })).body as unknown as { open: readonly Door[] }).open;
+    (
+      (await small.house.call('GET', `/api/v1/active-access${query}`, { as })).body as unknown as {
+        open: readonly Door[];
+      }
+    ).open;
   const end = (as: string, ...doors: { kind: string; id: string }[]) =>
-    small.house.call('POST', '/api/v1/open/end', { as, body: { doors: doors.map(({ kind, id }) => ({ kind, id })) } });
+    small.house.call('POST', '/api/v1/active-access/revoke', {
+      as,
+      body: { doors: doors.map(({ kind, id }) => ({ kind, id })) },
+    });
   const kindsOf = (doors: readonly Door[]) => [...new Set(doors.map((one) => one.kind))].sort();
   const view = async () =>
     (await fetch(`${small.house.url}/api/v1/placements/wall/view`, { headers: { Authorization: `Bearer ${token}` } }))
@@ -115,12 +122,12 @@ describe('everything that was handed out', () => {
     const unused = await list(root, '?unusedDays=0&kind=placement');
     assert.equal(unused.length, 1);
     for (const query of ['?kind=plecement', '?unusedDays=-1', '?unusedDays=x', '?nothing=1'])
-      assert.equal((await small.house.call('GET', `/api/v1/open${query}`, { as: root })).status, 400, query);
-    assert.equal((await small.house.call('GET', '/api/v1/open')).status, 401);
+      assert.equal((await small.house.call('GET', `/api/v1/active-access${query}`, { as: root })).status, 400, query);
+    assert.equal((await small.house.call('GET', '/api/v1/active-access')).status, 401);
   });
 
   it('is a file for spreadsheets that computes nothing', async () => {
-    const { text } = await small.house.call('GET', '/api/v1/open?format=csv&kind=placement', { as: author });
+    const { text } = await small.house.call('GET', '/api/v1/active-access?format=csv&kind=placement', { as: author });
     const [, line] = text.split('\r\n');
     assert.match(line!, /^placement,wall,'=Wall,/);
   });
@@ -146,7 +153,7 @@ describe('everything that was handed out', () => {
   });
 
   it('is written into the log, which administrators read by who, what and thing', async () => {
-    const read = (query: string, as = root) => small.house.call('GET', `/api/v1/audit${query}`, { as });
+    const read = (query: string, as = root) => small.house.call('GET', `/api/v1/audit-log${query}`, { as });
     const { body } = await read('?thing=placement%20wall&what=suspended');
     const { entries } = body as unknown as { entries: { who: string; id: number }[] };
     assert.deepEqual(
@@ -181,7 +188,7 @@ describe('everything that was handed out', () => {
     await small.fine('DELETE', '/api/v1/reports/short-lived', undefined, owner);
     for (const as of [root, owner]) {
       assert.equal((await small.house.call('GET', '/api/v1/tokens', { as })).status, 200);
-      const all = await small.house.call('GET', '/api/v1/open', { as });
+      const all = await small.house.call('GET', '/api/v1/active-access', { as });
       assert.deepEqual([all.status, all.body['failed']], [200, undefined], all.text);
       assert.ok(kindsOf(all.body['open'] as unknown as Door[]).length > 1, as);
     }
@@ -191,11 +198,11 @@ describe('everything that was handed out', () => {
     const { app } = small.house;
     await app.records.query('ALTER TABLE calendars RENAME TO calendars_away');
     try {
-      const all = await small.house.call('GET', '/api/v1/open', { as: root });
+      const all = await small.house.call('GET', '/api/v1/active-access', { as: root });
       assert.deepEqual([all.status, all.body['failed']], [200, ['calendar']], all.text);
       assert.ok(kindsOf(all.body['open'] as unknown as Door[]).includes('access token'));
       assert.equal(
-        (await small.house.call('GET', '/api/v1/open?format=csv', { as: root })).status,
+        (await small.house.call('GET', '/api/v1/active-access?format=csv', { as: root })).status,
         500,
         'a file has no note',
       );

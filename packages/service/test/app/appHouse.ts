@@ -44,11 +44,11 @@ export class AppHouse {
       ['quay-kinds', { page: 'all', figure: 'by-kind' }],
     ] as const)
       await this.place(name, part);
-    await small.fine('PUT', '/api/v1/apps/works/places/quay-count', { inPanel: true }, root);
-    await small.fine('PUT', '/api/v1/apps/works/places/quay-kinds', { inPanel: true }, root);
+    await small.fine('PUT', '/api/v1/apps/works/placements/quay-count', { inPanel: true }, root);
+    await small.fine('PUT', '/api/v1/apps/works/placements/quay-kinds', { inPanel: true }, root);
     await small.fine(
       'PUT',
-      '/api/v1/apps/works/places/quay-record',
+      '/api/v1/apps/works/placements/quay-record',
       { inPanel: true, offers: ['quay-count', 'quay-kinds'] },
       root,
     );
@@ -59,7 +59,7 @@ export class AppHouse {
     ] as const)
       await small.fine(
         'PUT',
-        '/api/v1/grants',
+        '/api/v1/permissions',
         { holder: { kind: 'person', name }, thing: { kind: 'app', name: 'works' }, level },
         root,
       );
@@ -78,8 +78,8 @@ export class AppHouse {
     return this.small.fine('PUT', `/api/v1/placements/${name}`, body, owner);
   }
 
-  turn(state: 'on' | 'off', as = root): Promise<Answer> {
-    return this.small.house.call('POST', `/api/v1/apps/works/${state}`, { as });
+  turn(action: 'enable' | 'disable', as = root): Promise<Answer> {
+    return this.small.house.call('POST', `/api/v1/apps/works/${action}`, { as });
   }
 
   async shown(as = owner): Promise<ShownApp> {
@@ -113,7 +113,7 @@ export class AppHouse {
 
   choose(company: string, shows: string | null, as = owner, expected?: number): Promise<Answer> {
     const body = { company, shows, ...(expected === undefined ? {} : { expected }) };
-    return this.small.house.call('PUT', '/api/v1/apps/works/places/quay-record/company', { as, body });
+    return this.small.house.call('PUT', '/api/v1/apps/works/placements/quay-record/variant', { as, body });
   }
 
   close(): Promise<void> {

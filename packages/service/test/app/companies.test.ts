@@ -7,7 +7,7 @@ describe('what a company has in a place of an app', () => {
   let apps: AppHouse;
   before(async () => {
     apps = await AppHouse.open();
-    await apps.turn('on');
+    await apps.turn('enable');
   });
   after(() => apps.close());
   const figuresSeenIn = async (company: string) =>
@@ -53,7 +53,7 @@ describe('what a company has in a place of an app', () => {
     assert.deepEqual(both.map((one) => one.status).sort(), [200, 409]);
     const [now] = await choices();
     assert.ok(now!.counts);
-    const back = await apps.small.house.call('POST', '/api/v1/apps/works/places/quay-record/company/back', {
+    const back = await apps.small.house.call('POST', '/api/v1/apps/works/placements/quay-record/variant/rollback', {
       as: owner,
       body: { id: last!.id, expected: now!.id },
     });
@@ -80,21 +80,21 @@ describe('what a company has in a place of an app', () => {
   });
 
   it('falls back to the standard when what was chosen is offered no more, or is gone', async () => {
-    await apps.small.fine('PUT', '/api/v1/apps/works/places/quay-record', { offers: ['quay-count'] }, root);
+    await apps.small.fine('PUT', '/api/v1/apps/works/placements/quay-record', { offers: ['quay-count'] }, root);
     assert.deepEqual(await figuresSeenIn(trust), ['count', 'by-kind', 'rows']);
     assert.equal((await apps.choose(trust, 'quay-count')).status, 200);
-    await apps.small.fine('DELETE', '/api/v1/apps/works/places/quay-count', undefined, root);
+    await apps.small.fine('DELETE', '/api/v1/apps/works/placements/quay-count', undefined, root);
     assert.deepEqual(await figuresSeenIn(trust), ['count', 'by-kind', 'rows']);
     // Neither does it come back by itself.
-    await apps.small.fine('PUT', '/api/v1/apps/works/places/quay-count', {}, root);
-    await apps.small.fine('PUT', '/api/v1/apps/works/places/quay-record', { offers: ['quay-count'] }, root);
+    await apps.small.fine('PUT', '/api/v1/apps/works/placements/quay-count', {}, root);
+    await apps.small.fine('PUT', '/api/v1/apps/works/placements/quay-record', { offers: ['quay-count'] }, root);
     assert.deepEqual(await figuresSeenIn(trust), ['count', 'by-kind', 'rows']);
   });
 
   it('is told by the person where the app says so: somebody of several companies is of none of them', async () => {
     const setup = { title: 'Harbour works', client: 'works-app', company: { from: 'person', name: 'quay' } };
     await apps.small.fine('PUT', '/api/v1/apps/works', setup, root);
-    await apps.small.fine('PUT', '/api/v1/apps/works/places/quay-record', { offers: ['quay-kinds'] }, root);
+    await apps.small.fine('PUT', '/api/v1/apps/works/placements/quay-record', { offers: ['quay-kinds'] }, root);
     assert.equal((await apps.choose('Q1', 'quay-kinds')).status, 200);
     assert.deepEqual(figuresOf(await apps.look({ as: reader }, '?record=quay:Q1')), ['by-kind']);
     assert.deepEqual(figuresOf(await apps.look({ as: root }, '?record=quay:Q1')), ['count', 'by-kind', 'rows']);

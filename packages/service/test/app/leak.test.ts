@@ -35,9 +35,9 @@ describe('an app while records, companies and people change', () => {
 
   before(async () => {
     apps = await AppHouse.open();
-    await apps.turn('on');
+    await apps.turn('enable');
     for (const [email, quay] of Object.entries(people))
-      await apps.small.fine('PUT', `/api/v1/people/${email}`, { attributes: { quay } }, root);
+      await apps.small.fine('PUT', `/api/v1/users/${email}`, { attributes: { quay } }, root);
   });
   after(() => apps.close());
 
@@ -57,7 +57,7 @@ describe('an app while records, companies and people change', () => {
     for (let round = 0; round < rounds; round++) {
       if (random() < 0.1) {
         isOn = !isOn;
-        assert.equal((await apps.turn(isOn ? 'on' : 'off')).status, 200);
+        assert.equal((await apps.turn(isOn ? 'enable' : 'disable')).status, 200);
       }
       if (random() < 0.4) {
         const company = pick(['ferries', 'trust']);

@@ -11,8 +11,8 @@ describe('what people have of their own in an app', () => {
   let apps: AppHouse;
   before(async () => {
     apps = await AppHouse.open();
-    await apps.turn('on');
-    await apps.small.fine('PUT', '/api/v1/board-frames', { origins: ['https://works.example'] }, root);
+    await apps.turn('enable');
+    await apps.small.fine('PUT', '/api/v1/allowed-frame-origins', { origins: ['https://works.example'] }, root);
     const chart = { name: 'berths', title: 'Berths', address: 'https://works.example/charts/berths' };
     await apps.small.fine(
       'PUT',
@@ -103,7 +103,7 @@ describe('what people have of their own in an app', () => {
   it('is shared with chosen rights: who sees no figure of it is told of, and sees none', async () => {
     await apps.small.fine(
       'PUT',
-      '/api/v1/grants',
+      '/api/v1/permissions',
       { holder: { kind: 'person', name: author }, thing: { kind: 'app', name: 'works' }, level: 'view' },
       root,
     );
@@ -115,7 +115,7 @@ describe('what people have of their own in an app', () => {
     // Who has which rights on a report is told to those who may edit it alone.
     await page(owner, 'theirs', [count]);
     const grant = { holder: { kind: 'person', name: owner }, thing: { kind: 'app', name: 'works' }, level: 'edit' };
-    await apps.small.fine('PUT', '/api/v1/grants', grant, root);
+    await apps.small.fine('PUT', '/api/v1/permissions', grant, root);
     const nobody = 'nell@skerrow.example';
     const { app } = apps.small.house;
     await app.records.transaction(() => addPerson(app, { email: nobody, name: 'Nell', passwordHash: null }));
@@ -138,9 +138,9 @@ describe('what people have of their own in an app', () => {
     const [mine] = (await pages(reader)).filter((one) => one.name === 'mine');
     const both = await Promise.all([1, 2].map(() => page(reader, 'mine', [count], { version: mine!.version })));
     assert.deepEqual(both.map((one) => one.status).sort(), [200, 409]);
-    await apps.turn('off');
+    await apps.turn('disable');
     assert.equal((await page(reader, 'mine', [count])).body.code, 'APP_OFF');
     assert.equal((await apps.small.house.call('GET', '/api/v1/apps/works/pages', { as: reader })).body.code, 'APP_OFF');
-    await apps.turn('on');
+    await apps.turn('enable');
   });
 });

@@ -15,11 +15,11 @@ describe('a placement beside a record', () => {
   let apps: AppHouse;
   before(async () => {
     apps = await AppHouse.open();
-    await apps.turn('on');
+    await apps.turn('enable');
   });
   after(() => apps.close());
   const tryIt = async (record: object, as = owner): Promise<Tried> =>
-    (await apps.small.fine('POST', '/api/v1/placements/quay-record/try', { record }, as)).body as unknown as Tried;
+    (await apps.small.fine('POST', '/api/v1/placements/quay-record/test', { record }, as)).body as unknown as Tried;
   const save = (where: string) =>
     apps.small.house.call('PUT', '/api/v1/placements/try-me', {
       as: owner,
@@ -86,13 +86,13 @@ describe('a placement beside a record', () => {
     // Whom it is not for hears neither of it nor of what stands behind its name.
     await apps.small.fine('POST', '/api/v1/reports', { definition: report({ name: 'secret' }), notes: '' }, owner);
     await apps.place('secret-place', { report: 'secret' });
-    const path = (name: string) => `/api/v1/placements/${name}/try`;
+    const path = (name: string) => `/api/v1/placements/${name}/test`;
     const closed = await apps.small.house.call('POST', path('secret-place'), { as: reader, body: {} });
     const missing = await apps.small.house.call('POST', path('no-place'), { as: reader, body: {} });
     assert.equal(closed.text.replaceAll('secret-place', 'x'), missing.text.replaceAll('no-place', 'x'));
     const body = { name: 'fresh', kind: 'app', title: 'Fresh', report: 'works', record: { quay: 'Q1' } };
     const fresh = (where: object, as = owner) =>
-      apps.small.house.call('POST', '/api/v1/placements/try', { as, body: { ...body, where } });
+      apps.small.house.call('POST', '/api/v1/placements/test', { as, body: { ...body, where } });
     assert.equal((await fresh({ works: "quay = record('quay')" })).status, 200);
     assert.equal((await fresh({ works: "quay = record('quay')" }, reader)).body.code, 'NOT_ALLOWED');
     assert.equal((await fresh({ wroks: 'TRUE' })).body['nearest' as never]?.[0], 'works');
@@ -135,7 +135,7 @@ describe('a placement beside a record', () => {
     const see = (as: string) =>
       apps.small.house.call(
         'GET',
-        `/api/v1/reports/works/see?${new URLSearchParams({ as: JSON.stringify({ client: 'works-app', placement: 'quay-record', details: { context: { quay: 'Q2' } } }) })}`,
+        `/api/v1/reports/works/preview-as?${new URLSearchParams({ as: JSON.stringify({ client: 'works-app', placement: 'quay-record', details: { context: { quay: 'Q2' } } }) })}`,
         { as },
       );
     assert.notEqual((await see(reader)).status, 200);

@@ -11,10 +11,11 @@ describe('a business app', () => {
   it('shows nothing until an administrator switches it on, to nobody and by no token', async () => {
     assert.equal((await apps.look({ as: owner }, '?record=quay:Q1')).body.code, 'APP_OFF');
     assert.equal((await apps.ask({ quay: 'Q1' })).body.code, 'APP_OFF');
-    for (const as of [owner, author, reader]) assert.equal((await apps.turn('on', as)).body.code, 'NOT_ALLOWED', as);
+    for (const as of [owner, author, reader])
+      assert.equal((await apps.turn('enable', as)).body.code, 'NOT_ALLOWED', as);
     // Whom it is not for hears neither of the app nor of what stands in it.
     assert.equal((await apps.small.house.call('GET', '/api/v1/apps/works/panel', { as: root })).body.code, 'APP_OFF');
-    assert.equal((await apps.turn('on')).status, 200);
+    assert.equal((await apps.turn('enable')).status, 200);
     const { isOn, switchedBy, switchedAt } = await apps.shown();
     assert.deepEqual([isOn, switchedBy], [true, root]);
     assert.ok(switchedAt);
@@ -28,7 +29,7 @@ describe('a business app', () => {
     const stream = await fetch(`${apps.small.house.url}/api/v1/placements/quay-record/events`, { headers: heads });
     assert.equal(stream.status, 200);
     const ended = stream.text();
-    assert.equal((await apps.turn('off')).status, 200);
+    assert.equal((await apps.turn('disable')).status, 200);
     await ended;
     assert.equal((await apps.look({ token })).body.code, 'APP_OFF');
     assert.equal((await apps.look({ as: reader }, '?record=quay:Q1')).body.code, 'APP_OFF');
@@ -46,24 +47,24 @@ describe('a business app', () => {
     const revoked = await apps.tell('revoke', token);
     assert.equal(revoked.status, 200, revoked.text);
     assert.deepEqual((await apps.tell('introspect', token)).body, { active: false });
-    await apps.turn('on');
+    await apps.turn('enable');
     assert.equal((await apps.look({ token })).body.code, 'TOKEN_REVOKED');
     // Who switched it stays who did, however often it is asked for.
     const { switchedAt } = await apps.shown();
-    await apps.turn('on');
+    await apps.turn('enable');
     assert.equal((await apps.shown()).switchedAt, switchedAt);
-    const { text } = await apps.small.fine('GET', '/api/v1/audit?what=app switched off', undefined, root);
+    const { text } = await apps.small.fine('GET', '/api/v1/audit-log?what=app switched off', undefined, root);
     assert.match(text, /app works/);
   });
 
   it('is not told of to whom it is not given, and neither is what stands in it', async () => {
     const grant = { holder: { kind: 'person', name: reader }, thing: { kind: 'app', name: 'works' } };
-    const { grants } = (await apps.small.fine('GET', '/api/v1/grants?kind=app&name=works', undefined, root))
+    const { grants } = (await apps.small.fine('GET', '/api/v1/permissions?kind=app&name=works', undefined, root))
       .body as unknown as {
       grants: { id: number; holder: { name?: string } }[];
     };
     const id = grants.find((one) => one.holder.name === reader)!.id;
-    await apps.small.fine('DELETE', `/api/v1/grants/${id}`, undefined, root);
+    await apps.small.fine('DELETE', `/api/v1/permissions/${id}`, undefined, root);
     for (const path of ['', '/panel', '/pages'])
       assert.equal(
         (await apps.small.house.call('GET', `/api/v1/apps/works${path}`, { as: reader })).body.code,
@@ -72,25 +73,25 @@ describe('a business app', () => {
       );
     const listed = await apps.small.fine('GET', '/api/v1/apps', undefined, reader);
     assert.deepEqual(listed.body, { apps: [] });
-    await apps.small.fine('PUT', '/api/v1/grants', { ...grant, level: 'view' }, root);
+    await apps.small.fine('PUT', '/api/v1/permissions', { ...grant, level: 'view' }, root);
   });
 
   it('is among what was handed out while it is on, and ended there', async () => {
     const open = async () =>
-      JSON.stringify((await apps.small.fine('GET', '/api/v1/open?kind=app', undefined, root)).body);
+      JSON.stringify((await apps.small.fine('GET', '/api/v1/active-access?kind=app', undefined, root)).body);
     assert.match(await open(), /Harbour works/);
-    await apps.small.fine('POST', '/api/v1/open/end', { doors: [{ kind: 'app', id: 'works' }] }, root);
+    await apps.small.fine('POST', '/api/v1/active-access/revoke', { doors: [{ kind: 'app', id: 'works' }] }, root);
     assert.equal((await apps.shown()).isOn, false);
     assert.ok(!(await open()).includes('Harbour works'));
-    await apps.turn('on');
+    await apps.turn('enable');
   });
 
   it('is not taken away while it keeps something closed', async () => {
-    await apps.turn('off');
+    await apps.turn('disable');
     const gone = () => apps.small.house.call('DELETE', '/api/v1/apps/works', { as: root });
     assert.equal((await gone()).body.code, 'IN_USE');
     assert.equal((await apps.look({ as: owner }, '?record=quay:Q1')).body.code, 'APP_OFF');
-    await apps.turn('on');
+    await apps.turn('enable');
     assert.equal((await apps.small.house.call('DELETE', '/api/v1/apps/works', { as: owner })).body.code, 'NOT_ALLOWED');
   });
 
@@ -107,7 +108,10 @@ describe('a business app', () => {
     assert.equal((await apps.small.house.call('GET', '/api/v1/apps/other', { as: root })).status, 404);
     assert.equal((await save(root, {})).status, 200);
     // A placement stands in one app alone.
-    const twice = await apps.small.house.call('PUT', '/api/v1/apps/other/places/quay-record', { as: root, body: {} });
+    const twice = await apps.small.house.call('PUT', '/api/v1/apps/other/placements/quay-record', {
+      as: root,
+      body: {},
+    });
     assert.equal(twice.body.code, 'IN_USE');
     await apps.small.fine('DELETE', '/api/v1/apps/other', undefined, root);
   });

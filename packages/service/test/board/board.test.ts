@@ -37,7 +37,7 @@ describe('boards', () => {
   it('show nothing of a report that their reader may not see', async () => {
     assert.equal((await house.call('GET', '/api/v1/boards/harbour/view', { as: guest })).status, 404);
     const grant = { holder: { kind: 'person', name: guest }, thing: { kind: 'board', name: 'harbour' }, level: 'view' };
-    assert.equal((await house.call('PUT', '/api/v1/grants', { as: publisher, body: grant })).status, 200);
+    assert.equal((await house.call('PUT', '/api/v1/permissions', { as: publisher, body: grant })).status, 200);
     const { results } = await view(guest);
     assert.ok(Object.values(results).every((one) => one.refused?.code === 'NOT_FOUND' && one.rows.length === 0));
     // Neither does the figure say what it would have been called.
@@ -59,7 +59,8 @@ describe('boards', () => {
   });
 
   it('find in the catalogue what was published a moment ago', async () => {
-    const figures = async () => JSON.stringify((await house.call('GET', '/api/v1/catalogue', { as: publisher })).body);
+    const figures = async () =>
+      JSON.stringify((await house.call('GET', '/api/v1/available-figures', { as: publisher })).body);
     assert.ok(!(await figures()).includes('brand-new'));
     const { definition } = (await house.call('GET', '/api/v1/reports/takings', { as: publisher })).body as unknown as {
       definition: { pages: { figures: Body[] }[] };
@@ -114,7 +115,7 @@ describe('editions', () => {
   it('are shown again by rolling back; a pinned place stays with its own', async () => {
     const place = { kind: 'portal', title: 'Pinned', report: 'quay-punctuality', edition: 2, origins: [] };
     assert.equal((await house.call('PUT', '/api/v1/placements/pinned', { as: publisher, body: place })).status, 200);
-    assert.equal((await post('/api/v1/reports/quay-punctuality/roll-back', { edition: 1 })).status, 200);
+    assert.equal((await post('/api/v1/reports/quay-punctuality/rollback', { edition: 1 })).status, 200);
     const shown = async (name: string) =>
       (
         (await house.call('GET', `/api/v1/placements/${name}/view`, { as: publisher })).body as unknown as {
@@ -129,7 +130,7 @@ describe('editions', () => {
     await house.call('PUT', '/api/v1/placements/pinned', { as: publisher, body: follows });
     assert.equal((await post('/api/v1/reports/quay-punctuality/editions/2/retire', {})).status, 200);
     assert.equal(
-      (await post('/api/v1/reports/quay-punctuality/roll-back', { edition: 2, isConfirmed: true })).body['code'],
+      (await post('/api/v1/reports/quay-punctuality/rollback', { edition: 2, isConfirmed: true })).body['code'],
       'IN_USE',
     );
     // The next edition gets a number of its own.
@@ -138,19 +139,19 @@ describe('editions', () => {
   });
 
   it('can be looked at as pictures by their editors', async () => {
-    const picture = await fetch(`${house.url}/api/v1/reports/quay-punctuality/editions/1/picture`, {
+    const picture = await fetch(`${house.url}/api/v1/reports/quay-punctuality/editions/1/image`, {
       headers: { Authorization: `Bearer ${await house.keyOf(publisher)}` },
     });
     const bytes = Buffer.from(await picture.arrayBuffer());
     assert.deepEqual([picture.headers.get('content-type'), bytes.subarray(1, 4).toString()], ['image/png', 'PNG']);
     assert.equal(
-      (await house.call('GET', '/api/v1/reports/quay-punctuality/editions/1/picture', { as: manager })).status,
+      (await house.call('GET', '/api/v1/reports/quay-punctuality/editions/1/image', { as: manager })).status,
       403,
     );
   });
 
   it('begin with a first report of a dataset, which is sound as it is', async () => {
-    const { body } = await house.call('GET', '/api/v1/datasets/kiosk-takings/first-report', { as: publisher });
+    const { body } = await house.call('GET', '/api/v1/datasets/kiosk-takings/report-draft', { as: publisher });
     const published = await post('/api/v1/reports', { definition: body });
     assert.equal(published.status, 201, published.text);
     assert.equal(
@@ -187,7 +188,7 @@ describe('folders, search and the bin', () => {
   const put = (path: string, body: object = {}, as = publisher) => house.call('PUT', path, { as, body });
   const found = async (text: string, as = publisher) =>
     (
-      (await house.call('GET', `/api/v1/find?text=${encodeURIComponent(text)}`, { as })).body as unknown as {
+      (await house.call('GET', `/api/v1/search?text=${encodeURIComponent(text)}`, { as })).body as unknown as {
         found: { kind: string; name: string; because?: string }[];
       }
     ).found;
@@ -207,7 +208,7 @@ describe('folders, search and the bin', () => {
 
   it('give the rights of a folder to what lies in the folders within it', async () => {
     assert.equal((await put('/api/v1/folders/inner', { title: 'Inner', parentName: 'operations' })).status, 200);
-    assert.equal((await put('/api/v1/folders/-/report/takings?confirmed=true', { folder: 'inner' })).status, 204);
+    assert.equal((await put('/api/v1/reports/takings/folder?confirmed=true', { folder: 'inner' })).status, 204);
     assert.equal((await house.call('GET', '/api/v1/reports/takings', { as: manager })).status, 200);
     const knot = await put('/api/v1/folders/operations', { title: 'Operations', parentName: 'inner' });
     assert.equal(knot.body['code'], 'INPUT_INVALID');
@@ -216,7 +217,7 @@ describe('folders, search and the bin', () => {
   it('remember what is kept at hand and what was looked at', async () => {
     assert.equal((await put('/api/v1/favourites/report/takings')).status, 204);
     assert.equal((await put('/api/v1/recent/board/harbour')).status, 204);
-    const { body } = await house.call('GET', '/api/v1/at-hand', { as: publisher });
+    const { body } = await house.call('GET', '/api/v1/favourites', { as: publisher });
     const hand = body as unknown as { favourites: Body[]; recent: Body[] };
     assert.deepEqual([hand.favourites[0]!['name'], hand.recent[0]!['name']], ['takings', 'harbour']);
     assert.equal((await put('/api/v1/favourites/report/takings', {}, guest)).status, 404);
@@ -233,10 +234,10 @@ describe('folders, search and the bin', () => {
     assert.equal((await drop('?confirmed=true')).status, 200);
     assert.equal((await house.call('GET', '/api/v1/reports/takings/view', { as: publisher })).status, 404);
     assert.equal(
-      (await house.call('POST', '/api/v1/bin/report/takings/restore', { as: manager, body: {} })).status,
+      (await house.call('POST', '/api/v1/trash/report/takings/restore', { as: manager, body: {} })).status,
       404,
     );
-    assert.equal((await house.call('POST', '/api/v1/bin/report/takings/restore', { as: publisher })).status, 200);
+    assert.equal((await house.call('POST', '/api/v1/trash/report/takings/restore', { as: publisher })).status, 200);
     assert.equal((await house.call('GET', '/api/v1/reports/takings/view', { as: publisher })).status, 200);
   });
 

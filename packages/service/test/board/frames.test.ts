@@ -18,7 +18,7 @@ describe('pages of other hosts on a board', () => {
   before(async () => (small = await SmallHouse.open()));
   after(() => small.close());
   const allow = (as: string, origins: readonly string[]) =>
-    small.house.call('PUT', '/api/v1/board-frames', { as, body: { origins } });
+    small.house.call('PUT', '/api/v1/allowed-frame-origins', { as, body: { origins } });
   const save = (address: string) =>
     small.house.call('PUT', '/api/v1/boards', { as: author, body: { definition: boardWith(address) } });
   const shown = async () => {
@@ -54,7 +54,7 @@ describe('pages of other hosts on a board', () => {
       `${tide}; x`,
     ])
       assert.equal((await allow(root, [word])).body.code, 'INPUT_INVALID', word);
-    await small.fine('PUT', '/api/v1/board-frames', { origins: [tide] }, root);
+    await small.fine('PUT', '/api/v1/allowed-frame-origins', { origins: [tide] }, root);
     for (const address of [
       'javascript:alert(1)',
       'data:text/html,x',
@@ -73,10 +73,10 @@ describe('pages of other hosts on a board', () => {
   });
 
   it('go with the name of their host, from saved boards as well, and it is written down who took it', async () => {
-    await small.fine('PUT', '/api/v1/board-frames', { origins: ['https://weather.example'] }, root);
+    await small.fine('PUT', '/api/v1/allowed-frame-origins', { origins: ['https://weather.example'] }, root);
     assert.equal(await shown(), undefined);
     assert.ok(!(await policyOf('/b/wall')).includes('tide'));
-    const { text } = await small.fine('GET', '/api/v1/audit?what=hosts of board frames set', undefined, root);
+    const { text } = await small.fine('GET', '/api/v1/audit-log?what=hosts of board frames set', undefined, root);
     assert.match(text, /"before":\{"origins":\["https:\/\/tide\.example"\]\}/);
   });
 });

@@ -55,7 +55,7 @@ describe('the quay pack', () => {
   after(() => house.close());
 
   const plan = async (query: string) =>
-    (await house.call('GET', `${burstPath}/plan?${query}`, { as: publisher })).body as unknown as Plan;
+    (await house.call('GET', `${burstPath}/preview?${query}`, { as: publisher })).body as unknown as Plan;
   const start = (body: object) => house.call('POST', `${burstPath}/runs`, { as: publisher, body });
   async function run(body: object): Promise<DeliveryLog> {
     const started = await start(body);
@@ -157,7 +157,7 @@ describe('the quay pack', () => {
     const port = Number(new URL(house.app.settings.smtpUrl).port);
     house.mail = new MailHost({ port });
     await house.mail.start();
-    assert.equal((await house.call('POST', '/api/v1/destinations/mail/open', { as: administrator })).status, 200);
+    assert.equal((await house.call('POST', '/api/v1/destinations/mail/resume', { as: administrator })).status, 200);
     const up = await house.finished(id, publisher);
     assert.deepEqual([up.state, up.counts.sent], ['done', 46]);
     assert.equal(house.mail.mails.length, 46);
@@ -191,11 +191,11 @@ describe('the quay pack', () => {
     const started = (await start({ period: '2026-10', again: true })).body as unknown as { id: number };
     const second = await start({ period: '2026-10', again: true });
     assert.deepEqual([second.status, second.body.code], [409, 'RUN_ACTIVE']);
-    assert.equal((await house.call('POST', `/api/v1/runs/${started.id}/stop`, { as: publisher })).status, 202);
+    assert.equal((await house.call('POST', `/api/v1/runs/${started.id}/cancel`, { as: publisher })).status, 202);
     house.worker = startWorker(house.app);
     const stopped = await house.finished(started.id, publisher);
     assert.deepEqual([stopped.state, stopped.counts.sent], ['stopped', 0]);
-    assert.equal((await house.call('POST', `/api/v1/runs/${started.id}/stop`, { as: publisher })).status, 409);
+    assert.equal((await house.call('POST', `/api/v1/runs/${started.id}/cancel`, { as: publisher })).status, 409);
   });
 
   it('takes a run over from a worker that died, and asks a person about the copy that was on the wire', async () => {

@@ -96,7 +96,7 @@ describe('what a run is about', () => {
     assert.equal(answer.status, 200, answer.text);
   }
   const plan = async (name: string, query = '') =>
-    (await small.fine('GET', `/api/v1/bursts/${name}/plan${query}`, undefined, owner)).body as unknown as ShownPlan;
+    (await small.fine('GET', `/api/v1/bursts/${name}/preview${query}`, undefined, owner)).body as unknown as ShownPlan;
   async function run(name: string, body: object = {}) {
     const started = await small.house.call('POST', `/api/v1/bursts/${name}/runs`, { as: owner, body });
     assert.equal(started.status, 202, started.text);
@@ -123,7 +123,7 @@ describe('what a run is about', () => {
       assert.equal((await run('weekly', { period })).counts.sent, 2, unit);
       assert.equal((await run('weekly', { period })).counts.sent, 0, `${unit} again`);
       const other = unit === 'day' ? '2026-10' : '2026-10-26';
-      const refused = await small.house.call('GET', `/api/v1/bursts/weekly/plan?period=${other}`, { as: owner });
+      const refused = await small.house.call('GET', `/api/v1/bursts/weekly/preview?period=${other}`, { as: owner });
       assert.deepEqual([refused.body.code, refused.body.pointer], ['INPUT_INVALID', 'period'], unit);
     }
   });
@@ -171,7 +171,7 @@ describe('what a run is about', () => {
       csv: 'month,shop,guests\n2026-09-01,S1,1\n2026-09-02,S1,1\n',
     });
     assert.equal(changed.status, 200, changed.text);
-    const late = await small.house.call('GET', '/api/v1/bursts/by-month/plan?period=2026-09', { as: owner });
+    const late = await small.house.call('GET', '/api/v1/bursts/by-month/preview?period=2026-09', { as: owner });
     assert.deepEqual(
       [late.status, late.body.code, late.body.pointer],
       [400, 'BURST_INVALID', '/period/unit'],
@@ -223,7 +223,7 @@ describe('what a run is about', () => {
       timeZone: 'UTC',
     };
     await saved({ name: 'twice', schedule });
-    const { times } = (await small.fine('GET', '/api/v1/bursts/twice/times', undefined, owner)).body as unknown as {
+    const { times } = (await small.fine('GET', '/api/v1/bursts/twice/next-runs', undefined, owner)).body as unknown as {
       times: { period: string; isRepeated?: boolean }[];
     };
     assert.deepEqual(
@@ -324,7 +324,7 @@ describe('what a run is about', () => {
       const [kind, name] = thing.split(' ') as [string, string];
       await small.fine(
         'PUT',
-        '/api/v1/grants',
+        '/api/v1/permissions',
         { holder: { kind: 'person', name: author }, thing: { kind, name }, level: 'export' },
         owner,
       );
@@ -333,7 +333,7 @@ describe('what a run is about', () => {
     assert.equal((await small.house.call('PUT', '/api/v1/bursts', { as: author, body })).status, 200);
     await mask({ kind: 'person', name: author }, { kind: 'hide', column: 'guests' });
     for (const [method, path, sent] of [
-      ['GET', '/api/v1/bursts/shy/plan?period=2026-W43', undefined],
+      ['GET', '/api/v1/bursts/shy/preview?period=2026-W43', undefined],
       ['POST', '/api/v1/bursts/shy/runs', { period: '2026-W43' }],
       ['PUT', '/api/v1/bursts', body],
     ] as const) {
@@ -354,7 +354,7 @@ describe('what a run is about', () => {
     ])
       await small.fine(
         'PUT',
-        '/api/v1/grants',
+        '/api/v1/permissions',
         { holder: { kind: 'person', name: reader }, thing: { kind, name }, level: 'view' },
         owner,
       );

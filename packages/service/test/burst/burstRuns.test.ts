@@ -124,7 +124,7 @@ describe('runs of the kiosk takings', () => {
       const body = { ...definition, name: 'narrow', formats: ['csv'], csv: { encoding } };
       const saved = await house.call('PUT', '/api/v1/bursts', { as: publisher, body });
       assert.equal(saved.status, 200, saved.text);
-      const answer = await house.call('GET', '/api/v1/bursts/narrow/plan?period=2026-10', { as: publisher });
+      const answer = await house.call('GET', '/api/v1/bursts/narrow/preview?period=2026-10', { as: publisher });
       return answer.body as unknown as ShownPlan;
     };
     for (const encoding of ['utf-8', 'utf-16', 'windows-1252'])
@@ -146,7 +146,7 @@ describe('runs of the kiosk takings', () => {
     assert.match(mails.map((mail) => mail.subject).join(), /\[Test for Q001, .*q001@skerrow\.example\]/);
     const again = await run({ isTest: true, only: ['Q001'] });
     assert.equal(again.counts.sent, 1, 'as often as wanted');
-    const plan = (await house.call('GET', `${path}/plan?period=2026-10`, { as: publisher })).body as unknown as {
+    const plan = (await house.call('GET', `${path}/preview?period=2026-10`, { as: publisher })).body as unknown as {
       counts: { planned: number };
     };
     assert.equal(plan.counts.planned, 52);
@@ -205,7 +205,7 @@ describe('runs of the kiosk takings', () => {
     const from = house.mail.mails.length;
     const addresses = new Map(
       (
-        (await house.call('GET', `${path}/plan?period=2026-09`, { as: publisher })).body as unknown as {
+        (await house.call('GET', `${path}/preview?period=2026-09`, { as: publisher })).body as unknown as {
           entries: { recipient: string; address: string }[];
         }
       ).entries.map((one) => [one.recipient, one.address]),
@@ -219,7 +219,7 @@ describe('runs of the kiosk takings', () => {
   });
 
   it('offers a letter again for hours to a host that does not know the sender yet, while the others go on', async () => {
-    const plan = (await house.call('GET', `${path}/plan?period=2026-06`, { as: publisher })).body as unknown as {
+    const plan = (await house.call('GET', `${path}/preview?period=2026-06`, { as: publisher })).body as unknown as {
       entries: { recipient: string; address: string }[];
     };
     const address = plan.entries.find((one) => one.recipient === 'Q003')!.address;
@@ -271,12 +271,12 @@ describe('runs of the kiosk takings', () => {
     const other = await post(`${path}/runs`, { period: '2026-08', only: ['Q040'] });
     assert.equal(other.body.code, 'RUN_ACTIVE', 'a paused run is not over');
     const from = house.mail.mails.length;
-    assert.equal((await post(`/api/v1/runs/${id}/continue`)).status, 202);
+    assert.equal((await post(`/api/v1/runs/${id}/resume`)).status, 202);
     const done = await house.finished(id, publisher);
     assert.deepEqual([done.state, done.counts.sent], ['done', 30]);
     assert.equal(house.mail.mails.length - from, 30);
     assert.equal((await post(`/api/v1/runs/${id}/pause`)).status, 409);
-    assert.equal((await post(`/api/v1/runs/${id}/continue`)).status, 409);
+    assert.equal((await post(`/api/v1/runs/${id}/resume`)).status, 409);
   });
 
   it('can be stopped while it is paused', async () => {
@@ -287,7 +287,7 @@ describe('runs of the kiosk takings', () => {
     await post(`/api/v1/runs/${id}/pause`);
     house.worker = startWorker(house.app);
     assert.equal((await house.finished(id, publisher)).state, 'paused');
-    assert.equal((await post(`/api/v1/runs/${id}/stop`)).status, 202);
+    assert.equal((await post(`/api/v1/runs/${id}/cancel`)).status, 202);
     assert.equal((await house.finished(id, publisher)).state, 'stopped');
   });
 
@@ -298,7 +298,7 @@ describe('runs of the kiosk takings', () => {
        UPDATE runs SET state = 'partly' WHERE id = ${id}`,
     );
     const settle = (recipient: string, hasArrived: boolean) =>
-      post(`/api/v1/runs/${id}/settle`, { recipient, hasArrived });
+      post(`/api/v1/runs/${id}/resolve`, { recipient, hasArrived });
     assert.equal((await post(`/api/v1/runs/${id}/retry`)).body.code, 'NOT_FOUND', 'doubt is settled first');
     assert.equal((await settle('Q041', true)).status, 200);
     assert.equal((await settle('Q041', false)).body.code, 'INPUT_INVALID', 'once');
@@ -318,7 +318,7 @@ describe('runs of the kiosk takings', () => {
 
   it('sets a plan beside the last run', async () => {
     await run({ again: true, only: ['Q001', 'Q002'] });
-    const plan = (await house.call('GET', `${path}/plan?period=2026-10&again=true`, { as: publisher }))
+    const plan = (await house.call('GET', `${path}/preview?period=2026-10&again=true`, { as: publisher }))
       .body as unknown as {
       before?: { copies: number };
       bytes: number;
@@ -392,7 +392,10 @@ describe('runs of the kiosk takings', () => {
       as: publisher,
     });
     assert.equal(sneaky.body.code, 'NOT_FOUND');
-    assert.equal((await post(`/api/v1/runs/${sent.id}/recall`, { recipient: 'Q017' })).body['recalled' as never], 2);
+    assert.equal(
+      (await post(`/api/v1/runs/${sent.id}/revoke-links`, { recipient: 'Q017' })).body['recalled' as never],
+      2,
+    );
     assert.equal((await fetchIt(csv!, owner)).body.code, 'LINK_GONE');
     assert.equal((await linkOf('Q018')).isRecalled, false);
     const other = links.get('Q018')![1]!;
@@ -422,12 +425,12 @@ describe('runs of the kiosk takings', () => {
       timeZone: 'Europe/Berlin',
     };
     await withDefinition({ schedule });
-    const times = (await house.call('GET', `${path}/times`, { as: publisher })).body as unknown as {
+    const times = (await house.call('GET', `${path}/next-runs`, { as: publisher })).body as unknown as {
       times: { at: string; periodWords: string }[];
     };
     assert.equal(times.times.length, 10);
     const first = times.times[0]!;
-    const calendar = await house.call('GET', `${path}/times.ics`, { as: publisher });
+    const calendar = await house.call('GET', `${path}/next-runs.ics`, { as: publisher });
     assert.match(calendar.text, new RegExp(`DTSTART:${first.at.slice(0, 16).replace(/[-:]/g, '')}00Z`));
     assert.equal(calendar.text.match(/BEGIN:VEVENT/g)!.length, 10);
     // Not by the API: sessions end while the clock is put forward.

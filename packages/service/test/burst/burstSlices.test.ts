@@ -126,7 +126,7 @@ describe('copies of several values', () => {
   async function planned(change: Partial<BurstDefinition>): Promise<Plan> {
     const saved = await save(change);
     assert.equal(saved.status, 200, saved.text);
-    const answer = await house.call('GET', '/api/v1/bursts/district-pack/plan?period=2026-10', { as: publisher });
+    const answer = await house.call('GET', '/api/v1/bursts/district-pack/preview?period=2026-10', { as: publisher });
     assert.equal(answer.status, 200, answer.text);
     return answer.body as unknown as Plan;
   }
@@ -259,7 +259,7 @@ describe('copies of several values', () => {
       body: { ...rest, name: 'own-view', list: 'people', asSeenBy: 'recipient', fileName: '{who}' },
     });
     assert.equal(saved.status, 200, saved.text);
-    const path = '/api/v1/bursts/own-view/plan?period=2026-10';
+    const path = '/api/v1/bursts/own-view/preview?period=2026-10';
     const plan = (await house.call('GET', path, { as: publisher })).body as unknown as Plan;
     assert.equal(plan.strategy.kind, 'a query each');
     const [own, nobody] = plan.entries;
@@ -284,7 +284,7 @@ describe('copies of several values', () => {
     assert.equal((await load('locked', text, 'id=lead')).status, 200);
     const saved = await save({ name: 'locked', list: 'locked', formats: ['pdf'], pdf: { passwordColumn: 'secret' } });
     assert.equal(saved.status, 200, saved.text);
-    const plan = await house.call('GET', '/api/v1/bursts/locked/plan?period=2026-10', { as: publisher });
+    const plan = await house.call('GET', '/api/v1/bursts/locked/preview?period=2026-10', { as: publisher });
     assert.match(plan.text, /no password of 8 characters or more in column secret/);
     assert.ok(!plan.text.includes('grey-gannet-9'), 'the plan does not say it');
     const started = await house.call('POST', '/api/v1/bursts/locked/runs', {
@@ -317,7 +317,7 @@ describe('copies of several values', () => {
     });
     const { id, state } = started.body as unknown as { id: number; state: string };
     assert.equal(state, 'held', started.text);
-    const release = (as: string) => house.call('POST', `/api/v1/runs/${id}/release`, { as });
+    const release = (as: string) => house.call('POST', `/api/v1/runs/${id}/approve`, { as });
     assert.equal((await release(publisher)).body.code, 'NOT_ALLOWED');
     assert.equal((await release(manager)).body.code, 'NOT_FOUND');
     const released = await release(administrator);
@@ -339,7 +339,7 @@ describe('copies of several values', () => {
       body: { period: '2026-08' },
     });
     const held = (next.body as unknown as { id: number }).id;
-    assert.equal((await house.call('POST', `/api/v1/runs/${held}/stop`, { as: publisher })).status, 202);
+    assert.equal((await house.call('POST', `/api/v1/runs/${held}/cancel`, { as: publisher })).status, 202);
     assert.equal((await house.finished(held, publisher)).state, 'stopped');
   });
 

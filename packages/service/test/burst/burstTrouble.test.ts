@@ -47,7 +47,7 @@ describe('a mail host that is slow, or whose line breaks once it has the letter'
         if (entry.state === 'in doubt') assert.ok(broken(entry.address), entry.recipient);
       // Somebody who knows says so; the other is sent again because somebody says that it was lost.
       const settle = (recipient: string, hasArrived: boolean) =>
-        house.call('POST', `/api/v1/runs/${id}/settle`, { as: publisher, body: { recipient, hasArrived } });
+        house.call('POST', `/api/v1/runs/${id}/resolve`, { as: publisher, body: { recipient, hasArrived } });
       assert.equal((await settle('Q003', true)).status, 200);
       assert.equal((await settle('Q017', false)).status, 200);
       const again = await house.call('POST', `/api/v1/runs/${id}/retry`, { as: publisher, body: {} });

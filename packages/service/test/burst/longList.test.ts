@@ -35,7 +35,7 @@ describe('a list of thousands', () => {
 
   it('is planned, and its run is started, while others are answered', async () => {
     for (const [method, path, body] of [
-      ['GET', 'plan', undefined],
+      ['GET', 'preview', undefined],
       ['POST', 'runs', { isTest: true }],
     ] as const) {
       let isDone = false;

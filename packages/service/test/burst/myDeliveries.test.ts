@@ -40,7 +40,7 @@ describe('copies that were sent to somebody', () => {
   });
   after(() => small.close());
   const own = async (as: string) =>
-    ((await small.house.call('GET', '/api/v1/copies/own', { as })).body as unknown as { copies: readonly Copy[] })
+    ((await small.house.call('GET', '/api/v1/my/deliveries', { as })).body as unknown as { copies: readonly Copy[] })
       .copies;
 
   it('are told to them alone, with links that hold', async () => {
@@ -52,17 +52,17 @@ describe('copies that were sent to somebody', () => {
     assert.equal(answer.status, 200);
     assert.match(await answer.text(), /Q1/);
     assert.deepEqual(await own(author), []);
-    assert.equal((await small.house.call('GET', '/api/v1/copies/own')).status, 401);
+    assert.equal((await small.house.call('GET', '/api/v1/my/deliveries')).status, 401);
   });
 
   it('stay on the list without a link once that is taken back, from the list of everything handed out too', async () => {
-    const { body } = await small.house.call('GET', '/api/v1/open?kind=links%20of%20copies', { as: author });
+    const { body } = await small.house.call('GET', '/api/v1/active-access?kind=links%20of%20copies', { as: author });
     const [door] = (body as unknown as { open: { kind: string; id: string; to: string }[] }).open;
     assert.equal(door!.to, 'whoever has a link');
     const doors = [{ kind: door!.kind, id: door!.id }];
-    const stranger = await small.house.call('POST', '/api/v1/open/end', { as: reader, body: { doors } });
+    const stranger = await small.house.call('POST', '/api/v1/active-access/revoke', { as: reader, body: { doors } });
     assert.equal((stranger.body as unknown as { ended: number }).ended, 0);
-    const ended = await small.house.call('POST', '/api/v1/open/end', { as: author, body: { doors } });
+    const ended = await small.house.call('POST', '/api/v1/active-access/revoke', { as: author, body: { doors } });
     assert.equal((ended.body as unknown as { ended: number }).ended, 1);
     const [copy] = await own(reader);
     assert.equal(copy!.files[0]!.link, undefined);

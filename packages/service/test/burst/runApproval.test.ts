@@ -73,10 +73,10 @@ describe('runs that are held up', () => {
       await wait();
       const paused = await post(`/api/v1/runs/${id}/pause`);
       await wait();
-      const wish = random() < 0.5 ? 'continue' : 'stop';
+      const wish = random() < 0.5 ? 'resume' : 'cancel';
       const last = paused.status === 202 ? await post(`/api/v1/runs/${id}/${wish}`) : paused;
       const ended = await house.finished(id, publisher);
-      const wanted = last.status === 202 && wish === 'stop' ? ['stopped', 'done'] : ['done'];
+      const wanted = last.status === 202 && wish === 'cancel' ? ['stopped', 'done'] : ['done'];
       assert.ok(wanted.includes(ended.state), `seed ${seed}, round ${round}: ${wish} ${last.status} ${ended.state}`);
       ends[ended.state as keyof typeof ends]++;
       const sent = house.mail.mails.slice(from).filter((mail) => /quay\d/.test(mail.to[0]!));

@@ -56,9 +56,12 @@ describe('tabs and what their channels are told', () => {
 
   it('go when they are taken away here or in the chat, or when their channel puts this service out', async () => {
     await at.placed({}, author, 'second');
-    assert.equal((await call('DELETE', '/api/v1/tabs/second', undefined, reader)).body.code, 'NOT_ALLOWED');
-    assert.match((await call('DELETE', '/api/v1/tabs/secon')).text, /"second"/);
-    assert.equal((await call('DELETE', '/api/v1/tabs/second')).status, 204);
+    assert.equal(
+      (await call('DELETE', '/api/v1/channel-placements/second', undefined, reader)).body.code,
+      'NOT_ALLOWED',
+    );
+    assert.match((await call('DELETE', '/api/v1/channel-placements/secon')).text, /"second"/);
+    assert.equal((await call('DELETE', '/api/v1/channel-placements/second')).status, 204);
     await until(() => at.widgets().length === 1);
     assert.equal((await call('GET', '/api/v1/placements/second')).body.code, 'NOT_FOUND');
     // An owner takes it out in the chat.
@@ -84,13 +87,17 @@ describe('tabs and what their channels are told', () => {
     await at.small.fine('POST', '/api/v1/reports', { definition, notes: '' }, author);
     await at.placed({ shows: { title: 'Short', report: 'short' } }, author, 'short-tab');
     await until(() => at.widgets().some((one) => one.name === 'Short'));
-    await at.small.fine('DELETE', '/api/v1/tabs/short-tab', undefined, author);
+    await at.small.fine('DELETE', '/api/v1/channel-placements/short-tab', undefined, author);
     await until(() => !at.widgets().some((one) => one.name === 'Short'));
-    const { open } = (await call('GET', '/api/v1/open?kind=chat', undefined, root)).body as unknown as {
+    const { open } = (await call('GET', '/api/v1/active-access?kind=chat', undefined, root)).body as unknown as {
       open: object[];
     };
     assert.equal(open.length, 1);
-    assert.deepEqual((await call('GET', '/api/v1/open?kind=chat')).body['open'], [], 'administrators end chats');
+    assert.deepEqual(
+      (await call('GET', '/api/v1/active-access?kind=chat')).body['open'],
+      [],
+      'administrators end chats',
+    );
   });
 
   it('tell their channel now, later or by themselves, and nobody else’s words are markup', async () => {
@@ -101,8 +108,11 @@ describe('tabs and what their channels are told', () => {
     assert.match(post!.body, /Look at <b>this<\/b>\nAuthor/);
     assert.match(post!.html, /Look at &lt;b&gt;this&lt;\/b&gt;/);
     assert.match(post!.html, /<a href="http[^"]+\/v\/quay-works">/);
-    assert.equal((await call('POST', '/api/v1/tabs/quay-works/tell', { words: 'x' }, reader)).body.code, 'NOT_ALLOWED');
-    await at.small.fine('POST', '/api/v1/tabs/quay-works/tell', { words: 'Later' }, author);
+    assert.equal(
+      (await call('POST', '/api/v1/channel-placements/quay-works/announce', { words: 'x' }, reader)).body.code,
+      'NOT_ALLOWED',
+    );
+    await at.small.fine('POST', '/api/v1/channel-placements/quay-works/announce', { words: 'Later' }, author);
     await until(() => at.posts().some((one) => one.body.startsWith('Later')));
     await at.placed({ news: ['edition', 'data'] }, author, 'quay-works');
     await at.small.fine(
@@ -116,7 +126,7 @@ describe('tabs and what their channels are told', () => {
     await until(() => at.posts().some((one) => one.body.includes('fresh data')));
     await at.small.upload([{ id: 1, quay: 'Q1', kind: 'lights', cost: 2, day: '2026-10-01' }]);
     const told = () => at.posts().filter((one) => one.body.includes('fresh data')).length;
-    await at.small.fine('POST', '/api/v1/tabs/quay-works/tell', { words: 'The end' }, author);
+    await at.small.fine('POST', '/api/v1/channel-placements/quay-works/announce', { words: 'The end' }, author);
     await until(() => at.posts().some((one) => one.body.startsWith('The end')));
     assert.equal(told(), 1, 'not with every load');
   });
@@ -124,7 +134,7 @@ describe('tabs and what their channels are told', () => {
   it('carry what a member sees into the channel, as a picture only where all see the same', async () => {
     const key = await at.keyOf('reader');
     const post = (query: string, body: object = {}, token = key) =>
-      at.small.house.call('POST', `/api/v1/tabs/quay-works/post${query}`, { token, body });
+      at.small.house.call('POST', `/api/v1/channel-placements/quay-works/post${query}`, { token, body });
     const sent = await post('?page=all&least=0&where=cost%20%3E%201', { words: 'Is this right?' });
     assert.deepEqual([sent.status, sent.body['hasPicture']], [200, false], sent.text);
     assert.match(String(sent.body['why']), /not everybody/);
@@ -160,7 +170,10 @@ describe('tabs and what their channels are told', () => {
     await at.small.fine('DELETE', '/api/v1/datasets/works/masks/not-for-owner', undefined, owner);
     at.remove('owner');
     await at.heard();
-    const stranger = await at.small.house.call('POST', '/api/v1/tabs/quay-works/post', { as: owner, body: {} });
+    const stranger = await at.small.house.call('POST', '/api/v1/channel-placements/quay-works/post', {
+      as: owner,
+      body: {},
+    });
     assert.equal(stranger.body.code, 'NOT_FOUND', 'who is not in the channel says nothing there');
   });
 
@@ -170,7 +183,7 @@ describe('tabs and what their channels are told', () => {
     assert.equal((await at.place({ tab: 'While away' }, author, 'quay-works')).status, 200);
     await at.look();
     assert.equal(
-      ((await call('GET', '/api/v1/chats/skerrow')).body['problem'] as unknown as { code: string }).code,
+      ((await call('GET', '/api/v1/chat-servers/skerrow')).body['problem'] as unknown as { code: string }).code,
       'CHAT_UNREACHABLE',
     );
     (at.chat.options as { port: number }).port = port;
@@ -178,6 +191,6 @@ describe('tabs and what their channels are told', () => {
     await at.small.house.app.records.query("UPDATE jobs SET not_before = NULL WHERE kind LIKE 'channel.%'");
     await until(() => at.widgets().some((one) => one.name === 'While away'));
     await at.look();
-    assert.equal((await call('GET', '/api/v1/chats/skerrow')).body['problem'], undefined);
+    assert.equal((await call('GET', '/api/v1/chat-servers/skerrow')).body['problem'], undefined);
   });
 });

@@ -41,7 +41,7 @@ export class ChatHouse {
       ...{ title: 'Skerrow chat', homeserver, serverName: server, addressDomain: 'skerrow.example' },
       ...{ guestServers: { [trust]: homeserver }, origins: [homeserver] },
     };
-    const added = await small.fine('POST', '/api/v1/chats', body, root);
+    const added = await small.fine('POST', '/api/v1/chat-servers', body, root);
     const { registration } = added.body as unknown as { registration: string };
     const service = chat.register(JSON.parse(registration) as Registration);
     const { rooms } = chat;
@@ -114,7 +114,7 @@ export class ChatHouse {
   async enter(user: UserName, change: object = {}): Promise<Answer> {
     const { access_token: accessToken, matrix_server_name: serverName } = this.chat.makeWord(users[user]);
     const body = { accessToken, serverName, ...change };
-    return this.small.house.call('POST', '/api/v1/chats/skerrow/session', { body });
+    return this.small.house.call('POST', '/api/v1/chat-servers/skerrow/session', { body });
   }
   async keyOf(user: UserName): Promise<string> {
     const entered = await this.enter(user);
@@ -129,7 +129,7 @@ export class ChatHouse {
       shows: { title: 'Works of the quays', report: 'works' },
       ...change,
     };
-    return this.small.house.call('PUT', `/api/v1/tabs/${name}`, { as, body });
+    return this.small.house.call('PUT', `/api/v1/channel-placements/${name}`, { as, body });
   }
   async placed(change: object = {}, as = author, name = 'works-tab'): Promise<ShownTab> {
     const answer = await this.place(change, as, name);
@@ -138,7 +138,8 @@ export class ChatHouse {
     return answer.body as unknown as ShownTab;
   }
   async tab(name = 'works-tab', as = author): Promise<ShownTab> {
-    return (await this.small.fine('GET', `/api/v1/tabs/${name}`, undefined, as)).body as unknown as ShownTab;
+    return (await this.small.fine('GET', `/api/v1/channel-placements/${name}`, undefined, as))
+      .body as unknown as ShownTab;
   }
   /** Tabs as the chat has them. */
   widgets(room = this.leads): { name: string; url: string; by: string }[] {

@@ -73,12 +73,12 @@ describe('tabs while members come and leave', () => {
     const keys = {} as Record<Name, string>;
     for (const name of names) keys[name] = await at.keyOf(name);
     // Their own right on the report would let readers in anyhow: it is the channel that is looked at.
-    const grants = (await at.small.fine('GET', '/api/v1/grants?kind=report&name=works', undefined, author))
+    const grants = (await at.small.fine('GET', '/api/v1/permissions?kind=report&name=works', undefined, author))
       .body as unknown as {
       grants: { id: number; holder: { kind: string; name?: string }; thing: { name: string } }[];
     };
     for (const one of grants.grants.filter(({ holder }) => holder.name === 'reader@skerrow.example'))
-      await at.small.fine('DELETE', `/api/v1/grants/${one.id}`, undefined, author);
+      await at.small.fine('DELETE', `/api/v1/permissions/${one.id}`, undefined, author);
     const watched: Name[] = ['reader', 'newcomer', 'guest'];
     const inside = new Set<UserName>(watched);
     const tabs = ['works-tab', 'one-figure', 'board-tab'];

@@ -56,11 +56,11 @@ describe('a tab of a channel', () => {
     const { house } = at.small;
     await at.small.fine(
       'PUT',
-      '/api/v1/grants',
+      '/api/v1/permissions',
       { holder: { kind: 'everyone' }, thing: { kind: 'report', name: 'works' }, level: 'view' },
       author,
     );
-    const people = (await at.small.fine('GET', '/api/v1/people', undefined, root)).body as unknown as {
+    const people = (await at.small.fine('GET', '/api/v1/users', undefined, root)).body as unknown as {
       people: { email: string; state: string; organisation: string }[];
     };
     const came = people.people.filter((one) => one.state === 'guest').map((one) => [one.email, one.organisation]);
@@ -82,7 +82,7 @@ describe('a tab of a channel', () => {
       (await ask('POST', '/api/v1/placements/works-tab/rows', { figure: 'rows', from: 0, count: 5 })).status,
       200,
     );
-    assert.equal((await ask('GET', '/api/v1/placements/works-tab/picture')).status, 200);
+    assert.equal((await ask('GET', '/api/v1/placements/works-tab/thumbnail')).status, 200);
     const [rights] = await house.app.records.query(
       "SELECT count(*)::int AS n FROM grants g JOIN people p ON g.holder_name = p.id WHERE p.state = 'guest'",
     );
@@ -101,17 +101,17 @@ describe('a tab of a channel', () => {
       for (const [method, path, body] of [
         ['PUT', '/api/v1/session/password', { current: 'x', password: 'y' }],
         ['POST', '/api/v1/reports', { definition: {}, notes: '' }],
-        ['PUT', '/api/v1/people/reader@skerrow.example', { state: 'left' }],
-        ['PUT', '/api/v1/grants', {}],
-        ['POST', '/api/v1/reports/works/see', {}],
-        ['DELETE', '/api/v1/tabs/works-tab', undefined],
-        ['PUT', '/api/v1/tabs/other', {}],
-        ['DELETE', '/api/v1/chats/skerrow', undefined],
+        ['PUT', '/api/v1/users/reader@skerrow.example', { state: 'left' }],
+        ['PUT', '/api/v1/permissions', {}],
+        ['POST', '/api/v1/reports/works/preview-as', {}],
+        ['DELETE', '/api/v1/channel-placements/works-tab', undefined],
+        ['PUT', '/api/v1/channel-placements/other', {}],
+        ['DELETE', '/api/v1/chat-servers/skerrow', undefined],
         ['POST', '/api/v1/session/frame', undefined],
         ['POST', '/api/v1/clients', { id: 'x', title: 'x', reports: ['works'] }],
       ] as const)
         assert.equal((await ask(method, path, body)).body.code, 'NOT_ALLOWED', `${user}: ${method} ${path}`);
-      assert.deepEqual((await ask('GET', '/api/v1/chats/skerrow')).body['setup'], undefined);
+      assert.deepEqual((await ask('GET', '/api/v1/chat-servers/skerrow')).body['setup'], undefined);
     }
     assert.deepEqual((await at.tab()).state, 'placed');
   });
@@ -153,11 +153,13 @@ describe('a tab of a channel', () => {
     });
     await records.query('UPDATE record_mark SET mark = gen_random_uuid()');
     assert.equal((await at.view(key)).status, 200);
-    const compared = await at.small.fine('POST', '/api/v1/chats/skerrow/compare', undefined, root);
+    const compared = await at.small.fine('POST', '/api/v1/chat-servers/skerrow/sync-members', undefined, root);
     assert.deepEqual([compared.body['joined'], compared.body['left'], compared.body['rooms']], [0, 1, 3]);
     // Several who compare at once do not undo each other's work for ever.
     const all = await Promise.all(
-      Array.from({ length: 6 }, () => at.small.house.call('POST', '/api/v1/chats/skerrow/compare', { as: root })),
+      Array.from({ length: 6 }, () =>
+        at.small.house.call('POST', '/api/v1/chat-servers/skerrow/sync-members', { as: root }),
+      ),
     );
     assert.deepEqual([...new Set(all.map((one) => one.status))], [200], all.map((one) => one.text).join('\n'));
     assert.equal((await at.view(key)).body.code, 'NOT_FOUND');
@@ -167,12 +169,13 @@ describe('a tab of a channel', () => {
 
   it('lets nobody in while its chat has another name, until everybody was compared', async () => {
     const key = await at.keyOf('newcomer');
-    const { setup, title } = (await at.small.fine('GET', '/api/v1/chats/skerrow', undefined, root)).body as unknown as {
+    const { setup, title } = (await at.small.fine('GET', '/api/v1/chat-servers/skerrow', undefined, root))
+      .body as unknown as {
       setup: object;
       title: string;
     };
     const save = (serverName: string) =>
-      at.small.fine('PUT', '/api/v1/chats/skerrow', { ...setup, title, serverName }, root);
+      at.small.fine('PUT', '/api/v1/chat-servers/skerrow', { ...setup, title, serverName }, root);
     await save('other.example');
     assert.equal((await at.view(key)).body.code, 'SIGN_IN_NEEDED', 'who came in by it is out');
     assert.equal((await at.enter('newcomer')).body.code, 'SIGN_IN_FAILED', 'its people are somebody else’s');
@@ -191,22 +194,22 @@ describe('a tab of a channel', () => {
     });
     const seen = await at.view(await at.keyOf('newcomer'));
     assert.deepEqual([...new Set(rowsOf(seen, 'rows').map((row) => row[1]))], ['Q3']);
-    await at.small.fine('PUT', `/api/v1/people/${email}`, { state: 'left' }, root);
+    await at.small.fine('PUT', `/api/v1/users/${email}`, { state: 'left' }, root);
     assert.equal((await at.enter('newcomer')).body.code, 'SIGN_IN_FAILED', 'not as a stranger either');
-    await at.small.fine('PUT', `/api/v1/people/${email}`, { state: 'active' }, root);
+    await at.small.fine('PUT', `/api/v1/users/${email}`, { state: 'active' }, root);
   });
 
   it('is closed once whoever placed it may not pass it on, and opened by another owner of the channel', async () => {
     at.add('guest');
     await at.heard();
     const key = await at.keyOf('guest');
-    await at.small.fine('PUT', `/api/v1/people/${author}`, { state: 'left' }, root);
+    await at.small.fine('PUT', `/api/v1/users/${author}`, { state: 'left' }, root);
     assert.equal((await at.view(key)).body.code, 'NOT_FOUND');
     at.chat.rooms.raise(at.leads, users.author, users.owner, 50);
     await at.heard();
     assert.equal((await at.tab('works-tab', owner)).state, 'closed');
     await at.placed({}, owner);
     assert.equal((await at.view(key)).status, 200);
-    await at.small.fine('PUT', `/api/v1/people/${author}`, { state: 'active' }, root);
+    await at.small.fine('PUT', `/api/v1/users/${author}`, { state: 'active' }, root);
   });
 });

@@ -41,13 +41,13 @@ describe('the server of a chat, and who speaks for it', () => {
   });
 
   it('has its keys shown once, and others from the moment they are renewed', async () => {
-    const renew = (as: string) => at.small.house.call('POST', '/api/v1/chats/skerrow/keys', { as });
+    const renew = (as: string) => at.small.house.call('POST', '/api/v1/chat-servers/skerrow/rotate-keys', { as });
     assert.equal((await renew(author)).body.code, 'NOT_ALLOWED');
     const { registration } = (await renew(root)).body as unknown as { registration: string };
     at.register(registration);
     const { hs_token: key, as_token: askKey } = JSON.parse(registration) as { hs_token: string; as_token: string };
-    const shown = await at.small.house.call('GET', '/api/v1/chats/skerrow', { as: root });
-    const trail = await at.small.house.call('GET', '/api/v1/audit', { as: root });
+    const shown = await at.small.house.call('GET', '/api/v1/chat-servers/skerrow', { as: root });
+    const trail = await at.small.house.call('GET', '/api/v1/audit-log', { as: root });
     for (const secret of [key, askKey]) assert.ok(!shown.text.includes(secret) && !trail.text.includes(secret));
     assert.equal((await tell([], key)).status, 200);
     const body = await tell([], key, '2', '{"events":');
@@ -105,32 +105,32 @@ describe('the server of a chat, and who speaks for it', () => {
     assert.equal(await refused({ serverName: 'trust.example' }), 'SIGN_IN_FAILED', 'of one who is another server’s');
     assert.equal(await refused({ serverName: 'evil.example' }), 'SIGN_IN_FAILED');
     assert.equal(await refused({ serverName: 'toString' }), 'SIGN_IN_FAILED');
-    const elsewhere = await at.small.house.call('POST', '/api/v1/chats/nothing/session', {
+    const elsewhere = await at.small.house.call('POST', '/api/v1/chat-servers/nothing/session', {
       body: { accessToken: 'x', serverName: server },
     });
     assert.equal(elsewhere.body.code, 'SIGN_IN_FAILED', 'which chats there are is told to nobody');
     assert.equal((await at.enter('newcomer')).body.code, 'SIGN_IN_FAILED', 'in no channel');
-    await at.small.fine('PUT', `/api/v1/people/${reader}`, { state: 'left' }, root);
+    await at.small.fine('PUT', `/api/v1/users/${reader}`, { state: 'left' }, root);
     assert.equal(
       (await at.enter('reader')).body.code,
       'SIGN_IN_FAILED',
       'who has left is nobody, whatever a chat says',
     );
-    await at.small.fine('PUT', `/api/v1/people/${reader}`, { state: 'active' }, root);
+    await at.small.fine('PUT', `/api/v1/users/${reader}`, { state: 'active' }, root);
   });
 
   it('cannot speak for people of another, however it says it', async () => {
     let sub: unknown = `@owner:${server}`;
     const liar = createServer((_, response) => response.end(JSON.stringify({ sub })));
     const url = `http://127.0.0.1:${await listen(liar)}`;
-    const { setup, title, serverName } = (await at.small.fine('GET', '/api/v1/chats/skerrow', undefined, root))
+    const { setup, title, serverName } = (await at.small.fine('GET', '/api/v1/chat-servers/skerrow', undefined, root))
       .body as unknown as {
       setup: object;
       title: string;
       serverName: string;
     };
     const body = { ...setup, title, serverName, guestServers: { 'liar.example': url } };
-    await at.small.fine('PUT', '/api/v1/chats/skerrow', body, root);
+    await at.small.fine('PUT', '/api/v1/chat-servers/skerrow', body, root);
     at.add('owner');
     await at.heard();
     for (sub of [
@@ -153,7 +153,7 @@ describe('the server of a chat, and who speaks for it', () => {
 
   it('is added, changed and ended by administrators, at addresses that may be reached', async () => {
     const add = (change: object, as = root) =>
-      at.small.house.call('POST', '/api/v1/chats', {
+      at.small.house.call('POST', '/api/v1/chat-servers', {
         as,
         body: { name: 'other', title: 'Other', homeserver: at.chat.url, serverName: 'other.example', ...change },
       });
@@ -167,17 +167,22 @@ describe('the server of a chat, and who speaks for it', () => {
     assert.equal((await add({ name: 'skerrow' })).body.code, 'NAME_TAKEN');
     const both = await Promise.all([add({}), add({})]);
     assert.deepEqual(both.map((one) => one.status).sort(), [201, 409]);
-    assert.deepEqual((await at.small.house.call('GET', '/api/v1/chats/skerow', { as: author })).body['nearest'], [
-      'skerrow',
-    ]);
-    assert.equal((await at.small.house.call('DELETE', '/api/v1/chats/other', { as: author })).body.code, 'NOT_ALLOWED');
-    assert.equal((await at.small.house.call('DELETE', '/api/v1/chats/other', { as: root })).status, 204);
+    assert.deepEqual(
+      (await at.small.house.call('GET', '/api/v1/chat-servers/skerow', { as: author })).body['nearest'],
+      ['skerrow'],
+    );
+    assert.equal(
+      (await at.small.house.call('DELETE', '/api/v1/chat-servers/other', { as: author })).body.code,
+      'NOT_ALLOWED',
+    );
+    assert.equal((await at.small.house.call('DELETE', '/api/v1/chat-servers/other', { as: root })).status, 204);
     await at.placed();
     const session = await at.keyOf('reader');
     assert.equal((await at.small.house.call('GET', '/api/v1/session', { token: session })).status, 200);
-    assert.equal((await at.small.house.call('DELETE', '/api/v1/chats/skerrow', { as: root })).status, 204);
+    assert.equal((await at.small.house.call('DELETE', '/api/v1/chat-servers/skerrow', { as: root })).status, 204);
     await until(
-      async () => (await at.small.house.call('GET', '/api/v1/tabs/works-tab', { as: author })).status === 404,
+      async () =>
+        (await at.small.house.call('GET', '/api/v1/channel-placements/works-tab', { as: author })).status === 404,
     );
     assert.equal((await at.enter('reader')).body.code, 'SIGN_IN_FAILED');
     assert.equal((await at.small.house.call('GET', '/api/v1/session', { token: session })).status, 401, 'at once');

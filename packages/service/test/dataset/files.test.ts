@@ -66,7 +66,7 @@ describe('files of other places', () => {
       questions.map((one) => [one.about, one.columns]),
       [['dates', ['day']]],
     );
-    const take = (body: object) => small.house.call('POST', `/api/v1/uploads/${id}/load`, { as: owner, body });
+    const take = (body: object) => small.house.call('POST', `/api/v1/uploads/${id}/import`, { as: owner, body });
     assert.equal((await take({ name: 'taken' })).body.code, 'FILE_AMBIGUOUS');
     assert.equal((await take({ name: 'taken', dates: 'month-day-year' })).status, 200);
     assert.deepEqual((await rows('taken'))[0], { day: '2026-03-09', takings: 1 });
@@ -227,7 +227,7 @@ describe('files of other places', () => {
   it('leave revisions that one can go back to, as long as their rows are there', async () => {
     for (const sum of [1, 2, 3, 4, 5]) await loaded('back', '', `sum\n${sum}\n`);
     const back = (number: number | string, as = owner) =>
-      small.house.call('POST', `/api/v1/datasets/back/revisions/${number}/show`, { as });
+      small.house.call('POST', `/api/v1/datasets/back/versions/${number}/rollback`, { as });
     assert.equal((await back(4, author)).status, 404);
     for (const gone of [1, 99]) assert.equal((await back(gone)).body.code, 'NOT_FOUND');
     assert.equal((await back('x')).body.code, 'INPUT_INVALID');

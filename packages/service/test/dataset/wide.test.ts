@@ -34,7 +34,7 @@ describe('a file of hundreds of columns', () => {
       [columns[1]!.distinct, columns[1]!.smallest, columns[1]!.largest, columns[1]!.missing],
       [7, '0', '6', 0],
     );
-    const first = await small.fine('GET', '/api/v1/datasets/wide/first-report', undefined, owner);
+    const first = await small.fine('GET', '/api/v1/datasets/wide/report-draft', undefined, owner);
     assert.ok(first.text.length > 100);
   });
 });

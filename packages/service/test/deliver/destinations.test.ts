@@ -81,12 +81,12 @@ describe('destinations', () => {
   });
 
   it('show in the plan what a workbook is filled with, and stop at one that names a recipient', async () => {
-    const plan = await house.call('GET', '/api/v1/bursts/quay-book/plan?period=2026-10', { as: publisher });
+    const plan = await house.call('GET', '/api/v1/bursts/quay-book/preview?period=2026-10', { as: publisher });
     const { template } = plan.body as unknown as { template: Record<string, unknown> };
     assert.deepEqual([template['computed'], template['left']], [['Fare each'], ['Remarks']]);
     const parts = quayBookParts();
     const load = (changed: Record<string, string>) =>
-      house.call('PUT', '/api/v1/templates/quay-book?table=Sailings', {
+      house.call('PUT', '/api/v1/workbook-templates/quay-book?table=Sailings', {
         as: publisher,
         csv: packBook(changed),
         headers: { 'Content-Type': 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet' },
@@ -104,7 +104,7 @@ describe('destinations', () => {
     const macros = await load({ ...parts, 'xl/vbaProject.bin': 'x' });
     assert.deepEqual([macros.status, macros.body.code], [400, 'TEMPLATE_UNFIT']);
     assert.equal((await load(parts)).status, 200);
-    assert.equal((await house.call('GET', '/api/v1/templates/quay-book/file', { as: manager })).status, 404);
+    assert.equal((await house.call('GET', '/api/v1/workbook-templates/quay-book/file', { as: manager })).status, 404);
   });
 
   it('put files into the library’s folders within its limits, and mail where they lie', async () => {
@@ -178,7 +178,7 @@ describe('destinations', () => {
     const end = await until(async () => {
       const run = (await house.call('GET', `/api/v1/runs/${id}`, { as: publisher })).body as unknown as DeliveryLog;
       // Should three failures have come in a row, the destination has stopped; somebody opens it again.
-      if (run.state === 'waiting') await post('/api/v1/destinations/shaky/open');
+      if (run.state === 'waiting') await post('/api/v1/destinations/shaky/resume');
       return run.state === 'waiting' || run.state === 'running' ? undefined : run;
     });
     library().trouble = () => undefined;
@@ -195,7 +195,7 @@ describe('destinations', () => {
     const { state, reason } = await destination('harbour-archive');
     assert.equal(state, 'failing');
     assert.match(reason!, /507/);
-    assert.equal((await post(`/api/v1/runs/${id}/stop`)).status, 202);
+    assert.equal((await post(`/api/v1/runs/${id}/cancel`)).status, 202);
     const stopped = await house.finished(id, publisher);
     assert.deepEqual([stopped.state, stopped.counts.sent], ['stopped', 0]);
   });
@@ -218,7 +218,7 @@ describe('destinations', () => {
       const other = await run('quay-rows', { ...few, again: true });
       assert.equal(other.state, 'done');
       assert.equal((await waiting(held)).state, 'waiting');
-      assert.equal((await post(`/api/v1/runs/${held}/stop`)).status, 202);
+      assert.equal((await post(`/api/v1/runs/${held}/cancel`)).status, 202);
       assert.equal((await house.finished(held, publisher)).state, 'stopped');
       assert.ok(
         [...asked].some((socket) => !socket.destroyed),
@@ -234,7 +234,7 @@ describe('destinations', () => {
     assert.equal((await post('/api/v1/destinations/quay-library/pause')).status, 200);
     const id = await started('quay-rows', { ...few, again: true });
     assert.match((await waiting(id)).phase, /“quay-library” is paused: Mara Venn paused it/);
-    assert.equal((await post('/api/v1/destinations/quay-library/open')).status, 200);
+    assert.equal((await post('/api/v1/destinations/quay-library/resume')).status, 200);
     assert.equal((await house.finished(id, publisher)).state, 'done');
   });
 
@@ -269,7 +269,7 @@ describe('destinations', () => {
       house.call('PUT', '/api/v1/destinations/share', { as, body: { kind: 'directory', address: 'share/../quays' } });
     assert.equal((await put(publisher)).status, 403);
     assert.equal((await put(administrator)).status, 200);
-    await house.call('PUT', '/api/v1/grants', {
+    await house.call('PUT', '/api/v1/permissions', {
       as: administrator,
       body: {
         holder: { kind: 'person', name: publisher },

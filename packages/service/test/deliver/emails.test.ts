@@ -84,7 +84,7 @@ describe('letters of a burst', () => {
     });
     assert.equal(subject.subject, 'Monthly quay pack: 3 sent');
     assert.match(subject.text!, /3 sent, 0 skipped, 0 failed/);
-    assert.match(subject.text!, /\/console\/sending\/quay-pack\?run=1/);
+    assert.match(subject.text!, /\/console\/bursts\/quay-pack\?run=1/);
   });
 
   it('that come back are noted on the copy and in the next plan, by notices that nobody can forge', async () => {
@@ -94,7 +94,7 @@ describe('letters of a burst', () => {
       return entries.find((one) => one.bounce !== undefined);
     });
     assert.deepEqual([bounced.recipient, bounced.bounce], ['Q003', '550 no such mailbox here (5.1.1)']);
-    const plan = await house.call('GET', '/api/v1/bursts/quay-pack/plan?period=2026-09', { as: publisher });
+    const plan = await house.call('GET', '/api/v1/bursts/quay-pack/preview?period=2026-09', { as: publisher });
     assert.deepEqual((plan.body as unknown as { bounced: object }).bounced, [
       { recipient: 'Q003', reason: '550 no such mailbox here (5.1.1)' },
     ]);
@@ -133,7 +133,7 @@ describe('letters of a burst', () => {
     assert.equal(ask.status, 200);
     assert.ok((await ask.text()).includes(`Shall no more copies of “Monthly quay pack” come to ${second}?`), address);
     const reason = async () => {
-      const { body } = await house.call('GET', '/api/v1/bursts/quay-pack/plan?period=2026-09', { as: publisher });
+      const { body } = await house.call('GET', '/api/v1/bursts/quay-pack/preview?period=2026-09', { as: publisher });
       const { entries } = body as unknown as { entries: { recipient: string; reason?: string }[] };
       return entries.find((one) => one.recipient === 'Q002')!.reason;
     };
@@ -155,7 +155,7 @@ describe('letters of a burst', () => {
     const path = '/api/v1/bursts/quay-pack';
     const said = await house.call('GET', `${path}/unsubscribed`, { as: publisher });
     assert.ok(said.text.includes(second), said.text);
-    const again = await house.call('POST', `${path}/subscribe`, {
+    const again = await house.call('POST', `${path}/resubscribe`, {
       as: publisher,
       body: { address: second },
     });

@@ -39,7 +39,7 @@ describe('a directory', () => {
     const code = await makeSetupCode(house.app);
     await house.call('POST', '/api/v1/setup', { body: { code, name: 'First', ...administrator } });
     await house.keyOf(administrator.email, administrator.password);
-    await house.call('PUT', '/api/v1/attributes/district', {
+    await house.call('PUT', '/api/v1/user-attributes/district', {
       as: administrator.email,
       body: { label: 'District', isMany: true },
     });
@@ -51,7 +51,7 @@ describe('a directory', () => {
   });
 
   const everyone = async () => {
-    const { body } = await house.call('GET', '/api/v1/people', { as: administrator.email });
+    const { body } = await house.call('GET', '/api/v1/users', { as: administrator.email });
     return (
       body as unknown as {
         people: { email: string; state: string; groups: string[]; attributes: object; origin: string }[];
@@ -60,11 +60,7 @@ describe('a directory', () => {
   };
   const scim = (method: string, path: string, body?: object, token = house.app.settings.scimToken!) =>
     house.call(method, `/scim/v2${path}`, { token, body, headers: { 'Content-Type': 'application/scim+json' } });
-  const chooseAs = async (
-    browser: Browser,
-    id: string,
-    begin = `${house.url}/sign-in/directory?return=/console/reports`,
-  ) => {
+  const chooseAs = async (browser: Browser, id: string, begin = `${house.url}/sign-in/sso?return=/console/reports`) => {
     const interaction = await browser.follow(begin, /\/interaction\//);
     const answer = await browser.go('POST', `${interaction}/${id}`);
     return browser.follow(new URL(answer.headers.get('location')!, interaction).href, /\/console/);
@@ -101,11 +97,11 @@ describe('a directory', () => {
   it('refuses an answer that another browser began, or that is used twice', async () => {
     const victim = new Browser();
     const attacker = new Browser();
-    const interaction = await attacker.follow(`${house.url}/sign-in/directory`, /\/interaction\//);
+    const interaction = await attacker.follow(`${house.url}/sign-in/sso`, /\/interaction\//);
     const answer = await attacker.go('POST', `${interaction}/d-1`);
     const back = await attacker.follow(
       new URL(answer.headers.get('location')!, interaction).href,
-      /\/sign-in\/directory\/back/,
+      /\/sign-in\/sso\/callback/,
     );
     assert.match(await victim.follow(back, /\/console/), /refused=/);
     assert.equal(victim.has(sessionCookie(house.app)), false);
@@ -157,7 +153,7 @@ describe('a directory', () => {
     const { id } = (body as unknown as { Resources: { id: string }[] }).Resources[0]!;
     await house.call('PUT', '/api/v1/folders/north', { as: administrator.email, body: { title: 'North' } });
     const thing = { kind: 'folder', name: 'north' };
-    const given = await house.call('PUT', '/api/v1/grants', {
+    const given = await house.call('PUT', '/api/v1/permissions', {
       as: administrator.email,
       body: { holder: { kind: 'group', name: 'District leads' }, thing, level: 'view' },
     });
@@ -167,7 +163,7 @@ describe('a directory', () => {
       Operations: [{ op: 'replace', path: 'displayName', value: 'Leads of districts' }],
     });
     assert.equal(renamed.status, 200, renamed.text);
-    const grants = await house.call('GET', '/api/v1/grants?kind=folder&name=north', { as: administrator.email });
+    const grants = await house.call('GET', '/api/v1/permissions?kind=folder&name=north', { as: administrator.email });
     assert.match(grants.text, /Leads of districts/);
   });
 });

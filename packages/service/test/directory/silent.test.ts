@@ -39,7 +39,7 @@ describe('a sign-in without a word', () => {
     await small.close();
   });
 
-  const start = (words = '?silent') => `${small.house.url}/sign-in/directory${words}`;
+  const start = (words = '?silent') => `${small.house.url}/sign-in/sso${words}`;
   const whoIs = async (browser: Browser) => {
     const answer = await browser.go('GET', `${small.house.url}/api/v1/session`);
     return answer.status === 200
@@ -79,7 +79,7 @@ describe('a sign-in without a word', () => {
     const ines = await known('d-1');
     const tobias = await known('d-2');
     const begun = await ines.go('GET', start());
-    const back = await ines.follow(begun.headers.get('location')!, /\/sign-in\/directory\/back/);
+    const back = await ines.follow(begun.headers.get('location')!, /\/sign-in\/sso\/callback/);
     assert.match(back, /code=/);
     // Another browser that is led to it stays who it was.
     await tobias.follow(back, /\/sign-in\/silent|\/console/);
@@ -100,7 +100,7 @@ describe('a sign-in without a word', () => {
 
   it('lets nobody in who has left, or whom the directory did not make known', async () => {
     const browser = await known('d-2');
-    await small.fine('PUT', '/api/v1/people/tobias@skerrow.example', { state: 'left' }, root);
+    await small.fine('PUT', '/api/v1/users/tobias@skerrow.example', { state: 'left' }, root);
     const end = await browser.follow(start(), /\/interaction\//);
     assert.equal(new URL(end).pathname, '/sign-in/silent');
     assert.equal(await whoIs(browser), 401);

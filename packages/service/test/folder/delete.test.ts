@@ -35,7 +35,7 @@ describe('what is taken away', () => {
     assert.deepEqual([used.status, used.body.code, used.body.problems?.[0]?.at], [409, 'IN_USE', 'burst weekly']);
     // Whoever owns the list and sees no burst hears that something needs it, not what.
     const grant = { holder: { kind: 'person', name: reader }, thing: { kind: 'list', name: 'quays' }, level: 'own' };
-    await small.fine('PUT', '/api/v1/grants', grant, root);
+    await small.fine('PUT', '/api/v1/permissions', grant, root);
     const blind = await remove('lists/quays', reader);
     assert.equal(blind.body.code, 'IN_USE');
     assert.doesNotMatch(blind.text, /weekly/);
@@ -43,7 +43,7 @@ describe('what is taken away', () => {
       'lists/nothing',
       'bursts/nothing',
       'sources/nothing',
-      'templates/nothing',
+      'workbook-templates/nothing',
       'folders/nothing',
       'placements/nothing',
     ])
@@ -55,7 +55,7 @@ describe('what is taken away', () => {
     await small.fine('PUT', '/api/v1/folders/inner', { title: 'Inner', parentName: 'shelf' }, root);
     assert.equal(await codeOf('folders/shelf', root), 'IN_USE');
     const grant = { holder: { kind: 'person', name: reader }, thing: { kind: 'folder', name: 'inner' }, level: 'view' };
-    await small.fine('PUT', '/api/v1/grants', grant, root);
+    await small.fine('PUT', '/api/v1/permissions', grant, root);
     assert.equal((await remove('folders/inner', root)).status, 204);
     assert.equal((await remove('folders/shelf', root)).status, 204);
     const [left] = await small.house.app.records.query(`SELECT 1 FROM grants WHERE thing_name = 'inner'`);

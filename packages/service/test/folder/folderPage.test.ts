@@ -21,15 +21,15 @@ describe('a folder as a collection', () => {
     const board = { format: 'underbell-board/1', name: 'day', title: 'A day', figures: [] };
     await small.fine('PUT', '/api/v1/boards', { definition: board }, owner);
     for (const thing of ['report/alpha', 'report/beta', 'board/day', 'dataset/works'])
-      await small.fine('PUT', `/api/v1/folders/-/${thing}?confirmed=true`, { folder: 'yard' }, root);
+      await small.fine('PUT', `/api/v1/${thing.replace('/', 's/')}/folder?confirmed=true`, { folder: 'yard' }, root);
   });
   after(() => small.close());
-  const look = (as: string, name = 'yard') => small.house.call('GET', `/api/v1/collections/${name}`, { as });
+  const look = (as: string, name = 'yard') => small.house.call('GET', `/api/v1/folders/${name}/contents`, { as });
   const save = (as: string, body: object) => small.house.call('PUT', '/api/v1/folders/yard/page', { as, body });
   const give = (level: string, kind = 'folder', name = 'yard') =>
     small.fine(
       'PUT',
-      '/api/v1/grants',
+      '/api/v1/permissions',
       { holder: { kind: 'person', name: reader }, thing: { kind, name }, level },
       root,
     );
@@ -82,7 +82,8 @@ describe('a folder as a collection', () => {
     const within = async (name: string, host: string) => {
       const headers = { 'Underbell-Host': host };
       return (
-        (await small.house.call('GET', `/api/v1/collections/${name}`, { as: reader, headers })).body.code ?? 'shown'
+        (await small.house.call('GET', `/api/v1/folders/${name}/contents`, { as: reader, headers })).body.code ??
+        'shown'
       );
     };
     assert.equal(await within('yard', 'https://portal.example'), 'shown');

@@ -92,7 +92,7 @@ describe('a thing that is given another name', () => {
       [definition.report, definition.where, definition.rows],
       ['harbour-works', { jobs: "quay = recipient('quay')" }, { dataset: 'jobs' }],
     );
-    const atHand = (await get('at-hand', reader)).body as unknown as { favourites: { name: string }[] };
+    const atHand = (await get('favourites', reader)).body as unknown as { favourites: { name: string }[] };
     assert.deepEqual(
       atHand.favourites.map((one) => one.name),
       ['harbour-works'],
@@ -100,7 +100,7 @@ describe('a thing that is given another name', () => {
     const run = await small.fine('POST', '/api/v1/bursts/weekly/runs', {}, author);
     const ended = await small.house.finished((run.body as unknown as { id: number }).id, author);
     assert.deepEqual([ended.state, ended.counts.sent], ['done', 1]);
-    const audit = await get('audit/check', root);
+    const audit = await get('audit-log/verify', root);
     assert.equal((audit.body as unknown as { brokenAt?: number }).brokenAt, undefined);
   });
 
@@ -113,8 +113,8 @@ describe('a thing that is given another name', () => {
     });
     assert.equal(rows.status, 200, rows.text);
     for (const [method, path, body] of [
-      ['PUT', '/api/v1/datasets/works/rules/other', { appliesTo: { kind: 'everyone' }, where: "quay = 'Q9'" }],
-      ['POST', '/api/v1/reports/works/roll-back', { edition: 1 }],
+      ['PUT', '/api/v1/datasets/works/row-rules/other', { appliesTo: { kind: 'everyone' }, where: "quay = 'Q9'" }],
+      ['POST', '/api/v1/reports/works/rollback', { edition: 1 }],
       ['PUT', '/api/v1/reports/works/name', { name: 'yet-another' }],
     ] as const) {
       const answer = await small.house.call(method, path, { as: owner, body });
@@ -156,9 +156,9 @@ describe('a thing that is given another name', () => {
           .text;
       assert.equal((await ask('secret')).replaceAll('secret', 'nothing'), await ask('nothing'), `${method} ${end}`);
     }
-    const names = (await get('former-names', reader)).body as unknown as { names: unknown[] };
+    const names = (await get('redirects', reader)).body as unknown as { names: unknown[] };
     assert.deepEqual(names.names, []);
-    const drop = await small.house.call('DELETE', '/api/v1/former-names/report/secret', { as: reader });
+    const drop = await small.house.call('DELETE', '/api/v1/redirects/report/secret', { as: reader });
     assert.equal(drop.body.code, 'NOT_FOUND');
   });
 
@@ -189,11 +189,11 @@ describe('a thing that is given another name', () => {
     assert.equal((await name('lists/quays', 'harbours', author)).status, 200);
     const load = () => small.house.call('PUT', '/api/v1/lists/quays?id=quay', { as: author, csv });
     assert.equal((await load()).body.code, 'NAME_TAKEN');
-    const { names } = (await get('former-names', author)).body as unknown as {
+    const { names } = (await get('redirects', author)).body as unknown as {
       names: { kind: string; name: string }[];
     };
     assert.ok(names.some((one) => one.kind === 'list' && one.name === 'quays'));
-    const drop = await small.house.call('DELETE', '/api/v1/former-names/list/quays', { as: author });
+    const drop = await small.house.call('DELETE', '/api/v1/redirects/list/quays', { as: author });
     assert.equal(drop.status, 204);
     assert.ok((await load()).status < 300);
     const { definition } = (await get('bursts/weekly', author)).body as unknown as { definition: typeof burst };
@@ -251,44 +251,44 @@ describe('a thing that is given another name', () => {
       small.house.call('PUT', '/api/v1/groups/Readers', { as, body: { members: [reader], owners: [] } });
     assert.equal((await save(root)).body.code, 'NAME_TAKEN', 'no second group by mistake');
     assert.equal((await save(reader)).body.code, 'NOT_ALLOWED', 'as for a name that never was');
-    const grant = await small.house.call('PUT', '/api/v1/grants', {
+    const grant = await small.house.call('PUT', '/api/v1/permissions', {
       as: owner,
       body: { holder: { kind: 'group', name: 'Readers' }, thing: { kind: 'report', name: 'later' }, level: 'view' },
     });
     assert.deepEqual([grant.body.code, grant.body['nearest']], ['NOT_FOUND', ['Lookers']]);
     const listed = async (as: string) =>
-      ((await get('former-names', as)).body as unknown as { names: { kind: string; name: string }[] }).names.filter(
+      ((await get('redirects', as)).body as unknown as { names: { kind: string; name: string }[] }).names.filter(
         (one) => one.kind === 'group',
       );
     assert.deepEqual(await listed(root), [{ kind: 'group', name: 'Readers', now: 'Lookers' }]);
     assert.deepEqual(await listed(owner), []);
-    const drop = (as: string) => small.house.call('DELETE', '/api/v1/former-names/group/Readers', { as });
+    const drop = (as: string) => small.house.call('DELETE', '/api/v1/redirects/group/Readers', { as });
     assert.equal((await drop(owner)).body.code, 'NOT_FOUND');
     assert.equal((await drop(root)).status, 204);
     assert.equal((await get('groups/Readers', owner)).body.code, 'NOT_FOUND');
   });
 
   it('names attributes, rules and masks anew, and takes attributes away that nothing needs', async () => {
-    assert.equal((await name('attributes/quay', 'berth', owner)).body.code, 'NOT_ALLOWED');
-    assert.equal((await name('attributes/nothing', 'berth', root)).body.code, 'NOT_FOUND');
-    assert.equal((await small.house.call('DELETE', '/api/v1/attributes/quay', { as: root })).body.code, 'IN_USE');
+    assert.equal((await name('user-attributes/quay', 'berth', owner)).body.code, 'NOT_ALLOWED');
+    assert.equal((await name('user-attributes/nothing', 'berth', root)).body.code, 'NOT_FOUND');
+    assert.equal((await small.house.call('DELETE', '/api/v1/user-attributes/quay', { as: root })).body.code, 'IN_USE');
     const before = rowsOf(await get('reports/later/view', reader), 'rows').length;
-    assert.equal((await name('attributes/quay', 'berth', root)).status, 200);
-    const { rules } = (await get('datasets/jobs/rules', owner)).body as unknown as { rules: { where: string }[] };
+    assert.equal((await name('user-attributes/quay', 'berth', root)).status, 200);
+    const { rules } = (await get('datasets/jobs/row-rules', owner)).body as unknown as { rules: { where: string }[] };
     assert.equal(rules[0]!.where, "quay IN (person('berth'))");
     assert.equal(rowsOf(await get('reports/later/view', reader), 'rows').length, before, 'the rule holds as before');
-    await small.fine('PUT', '/api/v1/attributes/spare', { label: 'Spare', type: 'text', isMany: false }, root);
-    assert.equal((await small.house.call('DELETE', '/api/v1/attributes/spare', { as: root })).status, 204);
+    await small.fine('PUT', '/api/v1/user-attributes/spare', { label: 'Spare', type: 'text', isMany: false }, root);
+    assert.equal((await small.house.call('DELETE', '/api/v1/user-attributes/spare', { as: root })).status, 204);
 
-    assert.equal((await name('datasets/jobs/rules/own-quay', 'berths', reader)).body.code, 'NOT_ALLOWED');
-    assert.equal((await name('datasets/jobs/rules/own-quay', 'berths', owner)).status, 200);
-    assert.equal((await name('datasets/jobs/rules/own-quay', 'berths', owner)).body.code, 'NOT_FOUND');
+    assert.equal((await name('datasets/jobs/row-rules/own-quay', 'berths', reader)).body.code, 'NOT_ALLOWED');
+    assert.equal((await name('datasets/jobs/row-rules/own-quay', 'berths', owner)).status, 200);
+    assert.equal((await name('datasets/jobs/row-rules/own-quay', 'berths', owner)).body.code, 'NOT_FOUND');
     assert.equal((await name('datasets/jobs/masks/no-cost', 'costless', owner)).status, 200);
   });
 
   it('is asked for one by one: a source, a group, a person, a placement', async () => {
-    assert.equal((await get('people/READER@skerrow.example', owner)).body['name'], 'Reader');
-    assert.equal((await get('people/reader@skerrow.example', reader)).body.code, 'NOT_ALLOWED');
+    assert.equal((await get('users/READER@skerrow.example', owner)).body['name'], 'Reader');
+    assert.equal((await get('users/reader@skerrow.example', reader)).body.code, 'NOT_ALLOWED');
     assert.equal((await get('groups/Makers', owner)).status, 200);
     assert.equal((await get('groups/Makers', reader)).body.code, 'NOT_FOUND');
     assert.equal((await get('placements/portal-works', reader)).status, 200);

@@ -28,7 +28,7 @@ describe('recipient lists', () => {
   after(() => house.close());
 
   const put = (path: string, body: object, as = publisher) =>
-    house.call('PUT', `/api/v1/lists/${path}/origin`, { as, body });
+    house.call('PUT', `/api/v1/lists/${path}/source`, { as, body });
   const show = async (name: string) =>
     (await house.call('GET', `/api/v1/lists/${name}`, { as: publisher })).body as unknown as Listed;
   async function burstOn(list: string, bind: object, more: object = {}): Promise<void> {
@@ -50,7 +50,8 @@ describe('recipient lists', () => {
     assert.equal(saved.status, 200, saved.text);
   }
   const plan = async (burst: string) =>
-    (await house.call('GET', `/api/v1/bursts/${burst}/plan?period=2026-10`, { as: publisher })).body as unknown as Plan;
+    (await house.call('GET', `/api/v1/bursts/${burst}/preview?period=2026-10`, { as: publisher }))
+      .body as unknown as Plan;
   const load = (text: string) =>
     house.call('PUT', '/api/v1/datasets/staff/file?force=true', { as: publisher, csv: text });
 
@@ -78,7 +79,7 @@ describe('recipient lists', () => {
     assert.equal((await show('staff-list')).version, 2);
     // What the dataset holds now is no list: nothing is planned from it, and the versions stay.
     await load('quay,email,role\nQ001,ada@skerrow.example,manager\nQ001,ada-two@skerrow.example,manager\n');
-    const wrong = await house.call('GET', '/api/v1/bursts/on-staff-list/plan?period=2026-10', { as: publisher });
+    const wrong = await house.call('GET', '/api/v1/bursts/on-staff-list/preview?period=2026-10', { as: publisher });
     assert.deepEqual([wrong.status, wrong.body.code], [400, 'LIST_INVALID']);
     assert.equal((await show('staff-list')).version, 2);
   });

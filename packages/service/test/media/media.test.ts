@@ -169,7 +169,7 @@ describe('pictures and videos', () => {
     assert.equal((await put('mine', png, 'a.png', reader)).body.code, 'NOT_ALLOWED');
     assert.equal((await put('secret', png, 'a.png', reader)).status, 404);
     const grant = { holder: { kind: 'person', name: reader }, thing: { kind: 'media', name: 'secret' }, level: 'view' };
-    await small.fine('PUT', '/api/v1/grants', grant, root);
+    await small.fine('PUT', '/api/v1/permissions', grant, root);
     assert.equal((await file('secret', {}, 'file', reader)).status, 200);
     assert.equal((await put('secret', png, 'a.png', reader)).body.code, 'NOT_ALLOWED');
     const title = await small.house.call('PUT', '/api/v1/media/secret/title', { as: reader, body: { title: 'Mine' } });
@@ -251,7 +251,7 @@ describe('pictures and videos', () => {
     await small.fine('PUT', '/api/v1/media/map/title', { title: 'Map' }, owner);
     await small.fine('PUT', '/api/v1/media/map/name', { name: 'harbour' }, owner);
     assert.equal((await shown('harbour')).title, 'Map');
-    const { entries } = (await small.fine('GET', '/api/v1/audit?thing=media%20map', undefined, root))
+    const { entries } = (await small.fine('GET', '/api/v1/audit-log?thing=media%20map', undefined, root))
       .body as unknown as { entries: { what: string }[] };
     assert.ok(entries.some((one) => one.what === 'version 3 put in'));
   });

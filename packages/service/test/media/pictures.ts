@@ -8,7 +8,7 @@ import { owner, root, type SmallHouse } from '../smallHouse.ts';
 /** Lets the owner put pictures in. */
 export async function giveMakers(small: SmallHouse): Promise<void> {
   const grant = { holder: { kind: 'person', name: owner }, thing: { kind: 'media', name: '*' }, level: 'own' };
-  await small.fine('PUT', '/api/v1/grants', grant, root);
+  await small.fine('PUT', '/api/v1/permissions', grant, root);
 }
 
 /** A video by an encoder that nobody here wrote. @param said - how it is coded, as FFmpeg's options */

@@ -117,8 +117,8 @@ describe('how a placement arranges what it shows', () => {
       ['rows', { figure: 'rows', where: "kind = 'lights'" }],
       ['rows', { figure: 'rows', sort: { by: 'kind' } }],
       ['export', { figure: 'rows', format: 'csv' }],
-      ['words', { column: 'kind' }],
-      ['words', { column: 'kind', starts: 'l' }],
+      ['filter-suggestions', { column: 'kind' }],
+      ['filter-suggestions', { column: 'kind', starts: 'l' }],
     ] as const;
     for (const [way, body] of ways) {
       const path = `/api/v1/placements/small/${way}`;

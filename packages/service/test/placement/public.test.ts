@@ -81,16 +81,16 @@ describe('a public link', () => {
   it('opens nothing but that, whatever is asked with its key', async () => {
     const codes = async (asked: Promise<{ status: number; body: { code?: unknown } }>) => (await asked).body.code;
     assert.equal(await codes(ask('view?where=cost%20%3E%2015')), 'TOKEN_OUT_OF_BOUNDS', 'no probing of columns');
-    assert.equal(await codes(post('words', { column: 'quay' })), 'TOKEN_OUT_OF_BOUNDS');
+    assert.equal(await codes(post('filter-suggestions', { column: 'quay' })), 'TOKEN_OUT_OF_BOUNDS');
     assert.equal(await codes(post('export', { format: 'csv', figure: 'rows' })), 'TOKEN_OUT_OF_BOUNDS');
     assert.equal(await codes(post('rows', { figure: 'rows', where: 'cost > 1' })), 'TOKEN_OUT_OF_BOUNDS');
     assert.equal(await codes(ask('view', 'works')), 'TOKEN_OUT_OF_BOUNDS', 'another placement');
     for (const path of [
       '/api/v1/reports/open/view',
       '/api/v1/session',
-      '/api/v1/open',
+      '/api/v1/active-access',
       '/api/v1/placements',
-      '/api/v1/people',
+      '/api/v1/users',
     ])
       assert.equal(await codes(small.house.call('GET', path, { token: keyOf(link) })), 'SIGN_IN_NEEDED', path);
     const other = `${keyOf(link).slice(0, -1)}${keyOf(link).endsWith('A') ? 'B' : 'A'}`;
@@ -107,7 +107,7 @@ describe('a public link', () => {
       return (await listed()).links[0]!.closed;
     };
     const fine = async () => assert.equal((await ask()).status, 200);
-    const rule = '/api/v1/datasets/open/rules/own';
+    const rule = '/api/v1/datasets/open/row-rules/own';
     await small.fine('PUT', rule, { appliesTo: { kind: 'group', name: 'Readers' }, where: "quay = 'Q1'" }, owner);
     assert.match((await gone())!, /row rules/);
     await small.fine('DELETE', `${rule}?confirmed=true`, undefined, owner);
@@ -132,7 +132,7 @@ describe('a public link', () => {
     assert.equal((await ask('view', 'fair')).status, 200);
     const doors = async (as: string) =>
       (
-        (await small.fine('GET', '/api/v1/open?kind=public%20link', undefined, as)).body as unknown as {
+        (await small.fine('GET', '/api/v1/active-access?kind=public%20link', undefined, as)).body as unknown as {
           open: object[];
         }
       ).open;
@@ -199,7 +199,7 @@ describe('a public link', () => {
     const { app } = small.house;
     await rateLimitsGone(app);
     assert.equal((await ask('view', 'fair', keyOf(made))).status, 200);
-    await small.fine('PUT', `/api/v1/people/${owner}`, { state: 'left' }, root);
+    await small.fine('PUT', `/api/v1/users/${owner}`, { state: 'left' }, root);
     assert.equal((await ask('view', 'fair', keyOf(made))).body.code, 'LINK_GONE');
   });
 });

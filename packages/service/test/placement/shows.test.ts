@@ -65,7 +65,7 @@ describe('what a placement shows', () => {
       await post('/api/v1/placements/page/rows', { ...asked, figure: 'rows' }),
       await post('/api/v1/placements/page/export', { ...asked, figure: 'rows', format: 'csv' }),
       await post('/api/v1/placements/page/export', { ...asked, format: 'pdf' }),
-      await post('/api/v1/placements/page/words', asked),
+      await post('/api/v1/placements/page/filter-suggestions', asked),
       await small.house.call('GET', '/api/v1/placements/page/events?page=all', { as: reader }),
     ];
     for (const answer of answers) assert.equal(answer.body.code, 'PAGE_UNKNOWN', answer.text);
@@ -107,7 +107,7 @@ describe('what a placement shows', () => {
       [nothing.status, { ...nothing.body, detail: '', word: '' }],
     );
     const grant = { holder: { kind: 'person', name: reader }, thing: { kind: 'board', name: 'day' }, level: 'view' };
-    assert.ok((await small.house.call('PUT', '/api/v1/grants', { as: root, body: grant })).status < 300);
+    assert.ok((await small.house.call('PUT', '/api/v1/permissions', { as: root, body: grant })).status < 300);
     const seen = await view('board');
     assert.equal(seen.status, 200, seen.text);
     const lights = rowsOf(seen, 'lights');
@@ -232,14 +232,14 @@ describe('what a placement shows', () => {
   });
 
   it('is asked for by who may not see it, and opens when its owner says so', async () => {
-    const asked = await post('/api/v1/requests', { placement: 'masked', words: 'the wall' }, owner);
+    const asked = await post('/api/v1/access-requests', { placement: 'masked', words: 'the wall' }, owner);
     assert.equal(asked.status, 202);
-    const { body } = await small.house.call('GET', '/api/v1/requests', { as: root });
+    const { body } = await small.house.call('GET', '/api/v1/access-requests', { as: root });
     const request = (body as unknown as { requests: { id: number; thingKind: string; thingName: string }[] })
       .requests[0]!;
     assert.deepEqual([request.thingKind, request.thingName], ['board', 'day']);
     const answer = { level: 'view', words: '' };
-    assert.ok((await post(`/api/v1/requests/${request.id}/answer`, answer, root)).status < 300);
+    assert.ok((await post(`/api/v1/access-requests/${request.id}/decision`, answer, root)).status < 300);
     assert.equal((await view('masked', owner)).status, 200);
   });
 

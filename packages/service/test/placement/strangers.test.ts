@@ -22,7 +22,7 @@ describe('pages that others frame', () => {
     await small.fine('PUT', '/api/v1/clients/host', { title: 'Host', reports: ['works'] }, owner);
     const app = { title: 'Works', origins: [works], client: 'host' };
     await small.fine('PUT', '/api/v1/apps/works', app, root);
-    await small.fine('POST', '/api/v1/apps/works/on', {}, root);
+    await small.fine('POST', '/api/v1/apps/works/enable', {}, root);
     await chats(small.house.app).create({
       name: 'crew',
       title: 'Crew',
@@ -96,11 +96,11 @@ describe('pages that others frame', () => {
     const byToken = await small.house.call('GET', view, { token: tokens, headers: { 'Underbell-Host': yard } });
     assert.equal(byToken.body.code, 'HOST_NOT_NAMED');
     assert.equal(await code('/api/v1/placements/nothing/view', yard), 'NOT_FOUND');
-    await small.fine('PUT', '/api/v1/people/reader@skerrow.example', { attributes: { quay: ['Q1'] } }, root);
-    assert.equal(await code('/api/v1/collections/quays', yard, root), 'shown');
-    assert.equal(await code('/api/v1/collections/quays', portal, root), 'HOST_NOT_NAMED');
+    await small.fine('PUT', '/api/v1/users/reader@skerrow.example', { attributes: { quay: ['Q1'] } }, root);
+    assert.equal(await code('/api/v1/folders/quays/contents', yard, root), 'shown');
+    assert.equal(await code('/api/v1/folders/quays/contents', portal, root), 'HOST_NOT_NAMED');
     assert.equal(
-      await code('/api/v1/collections/quays', portal),
+      await code('/api/v1/folders/quays/contents', portal),
       'NOT_FOUND',
       'of what is not theirs they learn nothing',
     );

@@ -153,7 +153,7 @@ describe('the service, from outside', () => {
     );
     await small.fine('PUT', '/api/v1/clients/secret-host', { title: 'Host', reports: ['takeover'] }, owner);
     const pairs: readonly (readonly [string, string, string])[] = [
-      ['DELETE', '/api/v1/cost-limits/confidentia', '/api/v1/cost-limits/confidential'],
+      ['DELETE', '/api/v1/usage-limits/confidentia', '/api/v1/usage-limits/confidential'],
       ['GET', '/api/v1/placements/secret-pag/view', '/api/v1/placements/secret-page/view'],
       ['DELETE', '/api/v1/clients/secret-hos', '/api/v1/clients/secret-host'],
       ['GET', '/api/v1/reports/takeove', '/api/v1/reports/takeover'],

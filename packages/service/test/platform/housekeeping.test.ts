@@ -83,19 +83,19 @@ describe('what a house keeps, and what it clears away', () => {
       const put = (name: string) =>
         small.fine(
           'PUT',
-          `/api/v1/datasets/works/rules/${name}`,
+          `/api/v1/datasets/works/row-rules/${name}`,
           { appliesTo: { kind: 'everyone' }, where: `kind <> '${name}'` },
           owner,
         );
-      await small.fine('DELETE', '/api/v1/datasets/works/rules/own-quay?confirmed=true', undefined, owner);
+      await small.fine('DELETE', '/api/v1/datasets/works/row-rules/own-quay?confirmed=true', undefined, owner);
       await Promise.all([put('one'), put('two')]);
       const gone = await Promise.all(
-        ['one', 'two'].map((name) => call('DELETE', `/api/v1/datasets/works/rules/${name}`)),
+        ['one', 'two'].map((name) => call('DELETE', `/api/v1/datasets/works/row-rules/${name}`)),
       );
       assert.deepEqual(gone.map((one) => one.status).sort(), [204, 409], gone.map((one) => one.text).join());
       const [left] = await ask<{ name: string }>(`SELECT name FROM row_rules WHERE dataset_name = 'works'`);
       await small.rule("quay IN (person('quay'))");
-      await small.fine('DELETE', `/api/v1/datasets/works/rules/${left!.name}`, undefined, owner);
+      await small.fine('DELETE', `/api/v1/datasets/works/row-rules/${left!.name}`, undefined, owner);
     }
   });
 
@@ -110,7 +110,7 @@ describe('what a house keeps, and what it clears away', () => {
         `UPDATE datasets SET deleted_at = now() - interval '40 days' WHERE name = '${name}'`,
       );
       const [back] = await Promise.all([
-        small.house.call('POST', `/api/v1/bin/dataset/${name}/restore`, { as: owner, body: {} }),
+        small.house.call('POST', `/api/v1/trash/dataset/${name}/restore`, { as: owner, body: {} }),
         emptyBin(small.house.app),
       ]);
       const rows = await call('GET', `/api/v1/datasets/${name}/rows?format=csv`);

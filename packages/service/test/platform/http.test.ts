@@ -171,7 +171,7 @@ describe('what an attacker tries over HTTP', () => {
     ]);
     const exact = await house.call('GET', '/api/v1/datasets/formulas/rows?format=jsonl', { as: publisher });
     assert.match(exact.text, /"who":"\+1"/);
-    for (const path of ['/sign-in/directory?return=%0d%0aSet-Cookie:x=1', '/v/quay-page%0d%0aX-Evil:1']) {
+    for (const path of ['/sign-in/sso?return=%0d%0aSet-Cookie:x=1', '/v/quay-page%0d%0aX-Evil:1']) {
       const answer = await house.call('GET', path);
       assert.equal(answer.headers.get('x-evil'), null);
       assert.doesNotMatch(answer.headers.get('set-cookie') ?? '', /x=1/);
@@ -185,7 +185,7 @@ describe('what an attacker tries over HTTP', () => {
       ['/api/v1/datasets/sailings/rows', '/api/v1/datasets/nothing/rows'],
       ['/api/v1/datasets/sailings/values?column=quay_id', '/api/v1/datasets/nothing/values?column=quay_id'],
       ['/api/v1/placements/quay-page/view', '/api/v1/placements/nothing/view'],
-      ['/api/v1/grants?kind=report&name=quay-punctuality', '/api/v1/grants?kind=report&name=quay-nothing'],
+      ['/api/v1/permissions?kind=report&name=quay-punctuality', '/api/v1/permissions?kind=report&name=quay-nothing'],
     ] as const) {
       const [a, b] = await Promise.all([
         house.call('GET', real, { as: board }),
@@ -195,7 +195,7 @@ describe('what an attacker tries over HTTP', () => {
       assert.deepEqual([a.status, nameless(a)], [404, nameless(b)], real);
     }
     for (const body of [{ report: 'quay-punctuality' }, { report: 'quay-nothing' }, { placement: 'nothing' }]) {
-      const answer = await house.call('POST', '/api/v1/requests', { as: board, body });
+      const answer = await house.call('POST', '/api/v1/access-requests', { as: board, body });
       assert.deepEqual([answer.status, answer.text], [202, '{"isAsked":true}']);
     }
   });

@@ -104,7 +104,7 @@ describe('the description of the API', () => {
     const operations = Object.values(paths).flatMap((one) => Object.values(one));
     const ids = operations.map((one) => one.operationId);
     assert.equal(new Set(ids).size, ids.length);
-    assert.ok(ids.includes('postGroupsByNameMembers') && ids.includes('getOpen'), ids.slice(0, 20).join());
+    assert.ok(ids.includes('postGroupsByNameMembers') && ids.includes('getActiveAccess'), ids.slice(0, 20).join());
     const types = (path: string, method: string, status = '200') =>
       Object.keys(paths[path]![method]!.responses[status]!.content ?? {});
     assert.deepEqual(types('/api/v1/datasets/{name}/rows', 'get'), ['text/csv', 'application/x-ndjson']);

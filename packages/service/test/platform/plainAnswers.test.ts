@@ -39,10 +39,11 @@ describe('an answer', () => {
       { placement: 'no-such-room' },
     ];
     for (const wish of wishes) {
-      const asked = await call('POST', '/api/v1/requests', reader, { ...wish, words: 'please' });
+      const asked = await call('POST', '/api/v1/access-requests', reader, { ...wish, words: 'please' });
       assert.ok(asked.status < 300, asked.text);
     }
-    const { requests } = (await small.fine('GET', '/api/v1/requests/own', undefined, reader)).body as unknown as {
+    const { requests } = (await small.fine('GET', '/api/v1/access-requests/mine', undefined, reader))
+      .body as unknown as {
       requests: Record<string, unknown>[];
     };
     const bare = requests.map(({ id: _id, askedAt: _at, thingName, placementName, ...rest }) => ({
@@ -51,13 +52,13 @@ describe('an answer', () => {
     }));
     assert.equal(bare.length, 4);
     for (const one of bare) assert.deepEqual(one, bare[0]);
-    const forOwner = await small.fine('GET', '/api/v1/requests', undefined, root);
+    const forOwner = await small.fine('GET', '/api/v1/access-requests', undefined, root);
     assert.match(forOwner.text, /secret-plan/);
     assert.doesNotMatch(forOwner.text, /no-such/);
   });
 
   it('about rights names those on all of a kind as well', async () => {
-    const { grants } = (await small.fine('GET', '/api/v1/grants?kind=report&name=works', undefined, author))
+    const { grants } = (await small.fine('GET', '/api/v1/permissions?kind=report&name=works', undefined, author))
       .body as unknown as { grants: { thing: { name: string }; holder: { name: string } }[] };
     const holders = grants.filter((one) => one.thing.name === '*').map((one) => one.holder.name);
     assert.deepEqual(holders.sort(), [author, owner].sort());

@@ -29,13 +29,13 @@ describe('an installation with one connection of each kind', { timeout: 120_000 
     await fine('GET', 'reports/works/view');
     await fine('GET', 'datasets/works/rows?format=csv', undefined, owner);
     await fine('GET', 'datasets/works/profile', undefined, owner);
-    await fine('PUT', 'datasets/works/rules/more', { appliesTo: { kind: 'everyone' }, where: 'cost > 0' }, owner);
+    await fine('PUT', 'datasets/works/row-rules/more', { appliesTo: { kind: 'everyone' }, where: 'cost > 0' }, owner);
     await fine('PUT', 'placements/page', { kind: 'portal', title: 'Works', report: 'works', origins: [] }, owner);
     await fine('PUT', 'reports/works/name', { name: 'works-now' });
     await fine('GET', 'placements/page/view');
     await fine('POST', 'reports/works-now/export', { figure: 'rows', format: 'xlsx' });
-    await fine('PUT', `people/${author}`, { attributes: { quay: ['Q2'] } }, root);
-    await fine('GET', 'audit', undefined, root);
+    await fine('PUT', `users/${author}`, { attributes: { quay: ['Q2'] } }, root);
+    await fine('GET', 'audit-log', undefined, root);
     await Promise.all(Array.from({ length: 8 }, () => fine('GET', 'placements/page/view')));
     assert.equal((await ready()).status, 200);
   });

@@ -137,7 +137,7 @@ describe('a request', () => {
     assert.equal(unread.body.code, 'SIGN_IN_NEEDED');
     const codes: string[] = [];
     for (let i = 0; i < 210; i++)
-      codes.push((await small.house.call('POST', '/api/v1/invitations/show', { body: { wrong: i } })).body.code!);
+      codes.push((await small.house.call('POST', '/api/v1/invitations/lookup', { body: { wrong: i } })).body.code!);
     assert.equal(codes.at(-1), 'TOO_MANY');
     assert.equal(codes[0], 'INPUT_INVALID');
     // What can be read still is: nobody else at the address is kept out.

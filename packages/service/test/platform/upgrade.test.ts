@@ -186,7 +186,7 @@ describe('an installation of an earlier version, with its demo and two runs unde
     assert.equal(view.status, 200, view.text);
     const { datasets } = view.body as unknown as { datasets: { limits: { origin: string; name: string }[] }[] };
     assert.ok(datasets[0]!.limits.some((one) => one.origin === 'row rule' && one.name === 'own-quay'));
-    const audit = await house.call('GET', '/api/v1/audit/check', { as: administrator });
+    const audit = await house.call('GET', '/api/v1/audit-log/verify', { as: administrator });
     assert.deepEqual((audit.body as unknown as { brokenAt?: number }).brokenAt, undefined, audit.text);
   });
 
@@ -200,7 +200,7 @@ describe('an installation of an earlier version, with its demo and two runs unde
       house.worker = startWorker(house.app);
       const waited = await house.finished(2, publisher);
       assert.deepEqual([waited.state, waited.counts.failed, waited.counts.inDoubt], ['done', 0, 0]);
-      const going = await house.call('POST', '/api/v1/runs/1/continue', { as: publisher });
+      const going = await house.call('POST', '/api/v1/runs/1/resume', { as: publisher });
       assert.equal(going.status, 202, going.text);
       const done = await house.finished(1, publisher);
       assert.deepEqual([done.state, done.counts.sent], ['done', 10]);

@@ -17,7 +17,7 @@ describe('refreshes in one place', () => {
     const schedule = { rule: 'FREQ=DAILY;BYHOUR=6;BYMINUTE=0', start: '2026-11-01T06:00', timeZone: 'UTC' };
     const saved = await house.call('PUT', '/api/v1/datasets/sailings/schedule', { as: publisher, body: { schedule } });
     assert.equal(saved.status, 200, saved.text);
-    await house.call('POST', '/api/v1/datasets/sailings/hook', { as: publisher, body: {} });
+    await house.call('POST', '/api/v1/datasets/sailings/webhook', { as: publisher, body: {} });
     const found = (await list()).find((one) => one.name === 'sailings')!;
     assert.deepEqual(found.next, ['2026-11-24T06:00:00.000Z', '2026-11-25T06:00:00.000Z', '2026-11-26T06:00:00.000Z']);
     assert.deepEqual([found.kind, found.hasHook, found.last?.state], ['snapshot', true, 'ready']);

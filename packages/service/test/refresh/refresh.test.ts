@@ -195,7 +195,7 @@ describe('refreshing', () => {
   });
 
   it('is called by its secret address, and by no other', async () => {
-    const made = await house.call('POST', '/api/v1/datasets/parts/hook', { as: publisher });
+    const made = await house.call('POST', '/api/v1/datasets/parts/webhook', { as: publisher });
     const url = (made.body as unknown as { url: string }).url;
     const path = new URL(url).pathname;
     assert.equal((await house.call('POST', `${path}x`)).status, 404);
@@ -203,7 +203,7 @@ describe('refreshing', () => {
     assert.equal((await house.call('POST', path)).status, 202);
     await until(async () => (await show()).revisions[0]!.number !== before);
     assert.equal((await show()).revisions[0]!.cause, 'webhook');
-    assert.equal((await house.call('DELETE', '/api/v1/datasets/parts/hook', { as: publisher })).status, 204);
+    assert.equal((await house.call('DELETE', '/api/v1/datasets/parts/webhook', { as: publisher })).status, 204);
     assert.equal((await house.call('POST', path)).status, 404);
     assert.equal((await findDatasetRow(house.app, 'parts'))?.hookFingerprint, null);
   });
@@ -227,7 +227,7 @@ describe('refreshing', () => {
       as: publisher,
       body: { source: 'works', sql: slow, columns: notes },
     });
-    const stop = () => house.call('POST', '/api/v1/datasets/parts/stop', { as: publisher });
+    const stop = () => house.call('POST', '/api/v1/datasets/parts/cancel-refresh', { as: publisher });
     await until(async () => (await stop()).status === 200);
     assert.equal((await loading).body['code'], 'LOAD_STOPPED');
     const computing =
@@ -285,7 +285,7 @@ describe('refreshing', () => {
     assert.equal(await count(), Number(all) + 1);
     const rule = { appliesTo: { kind: 'group', name: 'Publishers' }, where: "quay_id = 'Q001'" };
     assert.equal(
-      (await house.call('PUT', '/api/v1/datasets/now/rules/one', { as: publisher, body: rule })).status,
+      (await house.call('PUT', '/api/v1/datasets/now/row-rules/one', { as: publisher, body: rule })).status,
       200,
     );
     const rows = await house.call('GET', '/api/v1/datasets/now/preview', { as: publisher });
@@ -369,7 +369,8 @@ describe('uploads', () => {
       },
     };
   };
-  const load = (id: string, body: object) => house.call('POST', `/api/v1/uploads/${id}/load`, { as: publisher, body });
+  const load = (id: string, body: object) =>
+    house.call('POST', `/api/v1/uploads/${id}/import`, { as: publisher, body });
 
   it('are refused as what they are when the disk is full, while they come and while they are looked at', async (t) => {
     if (!existsSync('/dev/full')) return t.skip('there is no /dev/full here');

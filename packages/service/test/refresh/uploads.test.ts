@@ -145,7 +145,7 @@ describe('readers', () => {
     assert.equal((await house.call('PUT', '/api/v1/datasets/wide/file?key=quay=quay', { as: owner, csv })).status, 200);
     await small.fine(
       'PUT',
-      '/api/v1/grants',
+      '/api/v1/permissions',
       { holder: { kind: 'everyone' }, thing: { kind: 'dataset', name: 'wide' }, level: 'export' },
       owner,
     );

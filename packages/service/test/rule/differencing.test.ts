@@ -89,7 +89,7 @@ describe('two answers to one person', () => {
     for (const level of ['view'] as const)
       await small.fine(
         'PUT',
-        '/api/v1/grants',
+        '/api/v1/permissions',
         { holder: { kind: 'person', name: reader }, thing: { kind: 'report', name: 'costs' }, level },
         owner,
       );

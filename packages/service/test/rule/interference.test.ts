@@ -83,8 +83,14 @@ describe('two worlds that differ only in rows that a viewer may not see', () => 
         as: reader,
         body: { ...body, figure: 'rows', sort: { by: 'cost', descending: true } },
       }),
-      values: house.call('POST', '/api/v1/reports/works/values', { as: reader, body: { ...body, parameter: 'least' } }),
-      words: house.call('POST', '/api/v1/reports/works/words', { as: reader, body: { ...body, column: 'kind' } }),
+      values: house.call('POST', '/api/v1/reports/works/parameter-values', {
+        as: reader,
+        body: { ...body, parameter: 'least' },
+      }),
+      words: house.call('POST', '/api/v1/reports/works/filter-suggestions', {
+        as: reader,
+        body: { ...body, column: 'kind' },
+      }),
       count: house.call('GET', `/api/v1/datasets/works/count?${query}`, { as: reader }),
       csv: house.call('GET', `/api/v1/datasets/works/rows?format=csv&${query}`, { as: reader }),
       token: house.call('GET', `/api/v1/placements/works/view?${query}`, { token: jwt }),
@@ -282,7 +288,7 @@ describe('seeing as somebody', () => {
   after(() => small.close());
 
   it('tells whoever may edit the report alone neither rows nor counts, whatever the filter', async () => {
-    const path = `/api/v1/reports/works/see?as=${owner}`;
+    const path = `/api/v1/reports/works/preview-as?as=${owner}`;
     const mine = await small.house.call('GET', path, { as: author });
     assert.equal(mine.status, 200, mine.text);
     assert.ok(!/"rows(Left|Total)?":\s*\d/.test(mine.text), mine.text);
@@ -297,12 +303,12 @@ describe('seeing as somebody', () => {
     );
     assert.equal(new Set(answers).size, 1);
     const body = { as: { person: owner }, and: { person: reader }, where: 'id = 2' };
-    const both = await small.house.call('POST', '/api/v1/reports/works/see', { as: author, body });
+    const both = await small.house.call('POST', '/api/v1/reports/works/preview-as', { as: author, body });
     assert.ok(!/"(both|onlyFirst|onlySecond)":\s*\d/.test(both.text), both.text);
   });
 
   it('counts for whoever decides about the data', async () => {
-    const { text } = await small.house.call('GET', `/api/v1/reports/works/see?as=${reader}`, { as: owner });
+    const { text } = await small.house.call('GET', `/api/v1/reports/works/preview-as?as=${reader}`, { as: owner });
     assert.match(text, /"rowsLeft":10/);
   });
 

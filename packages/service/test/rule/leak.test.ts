@@ -276,16 +276,16 @@ describe('every way out, against a plain oracle', () => {
         );
       }
     }
-    const seen = await house.call('GET', `/api/v1/reports/ledger/see?as=${as}`, { as: owner });
+    const seen = await house.call('GET', `/api/v1/reports/ledger/preview-as?as=${as}`, { as: owner });
     counts.sees++;
     assertNoMarks(seen.text, want, `${what}, see`);
     const { datasets } = seen.body as unknown as { datasets: { rows: number }[] };
     assert.equal(datasets[0]!.rows, want.minRows > 1 ? undefined : want.fixed.length, `${what}, see`);
     // Whoever only views may not look through other eyes, nor try rules.
     for (const [method, path, body] of [
-      ['GET', `/api/v1/reports/ledger/see?as=${owner}`, undefined],
-      ['POST', '/api/v1/datasets/ledger/try-rule', { appliesTo: { kind: 'everyone' }, where: 'TRUE' }],
-      ['GET', '/api/v1/datasets/ledger/rules', undefined],
+      ['GET', `/api/v1/reports/ledger/preview-as?as=${owner}`, undefined],
+      ['POST', '/api/v1/datasets/ledger/row-rules/test', { appliesTo: { kind: 'everyone' }, where: 'TRUE' }],
+      ['GET', '/api/v1/datasets/ledger/row-rules', undefined],
     ] as const) {
       const answer = await house.call(method, path, { as, body });
       assert.equal(answer.body.code, 'NOT_ALLOWED', `${what}, ${path}`);

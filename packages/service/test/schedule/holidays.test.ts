@@ -45,9 +45,9 @@ describe('holidays of schedules', () => {
     house = await House.open({ hasDemo: true });
   });
   after(() => house.close());
-  const put = (body: object, as = publisher) => house.call('PUT', '/api/v1/holidays', { as, body });
+  const put = (body: object, as = publisher) => house.call('PUT', '/api/v1/holiday-calendars', { as, body });
   const times = async () =>
-    (await house.call('GET', '/api/v1/bursts/kiosk-takings/times', { as: publisher })).body as unknown as {
+    (await house.call('GET', '/api/v1/bursts/kiosk-takings/next-runs', { as: publisher })).body as unknown as {
       words: string;
       times: { at: string }[];
     };
@@ -77,10 +77,10 @@ describe('holidays of schedules', () => {
       "SELECT next_run_at FROM bursts WHERE name = 'kiosk-takings'",
     )) as unknown as [{ next_run_at: Date }[]];
     assert.equal(row[0]!.next_run_at.toISOString(), moved.times[0]!.at, 'the clock knows of it, too');
-    const used = await house.call('DELETE', '/api/v1/holidays/closures', { as: publisher });
+    const used = await house.call('DELETE', '/api/v1/holiday-calendars/closures', { as: publisher });
     assert.deepEqual([used.status, used.body.code], [409, 'IN_USE']);
     assert.equal((await save({})).status, 200);
-    assert.equal((await house.call('DELETE', '/api/v1/holidays/closures', { as: publisher })).status, 204);
+    assert.equal((await house.call('DELETE', '/api/v1/holiday-calendars/closures', { as: publisher })).status, 204);
   });
 
   it('are saved by those who make bursts, and only with days that there are', async () => {
@@ -112,7 +112,8 @@ describe('a calendar’s address', () => {
   after(() => house.close());
   const make = async (as: string) =>
     new URL(
-      ((await house.call('POST', '/api/v1/calendar', { as, body: {} })).body as unknown as { address: string }).address,
+      ((await house.call('POST', '/api/v1/calendar-feed', { as, body: {} })).body as unknown as { address: string })
+        .address,
     ).pathname;
   const fetch = (path: string) => house.call('GET', path);
 
@@ -125,7 +126,7 @@ describe('a calendar’s address', () => {
     assert.ok(!other.text.includes('SUMMARY:'), 'who may see no burst has an empty calendar');
     const again = await make(publisher);
     assert.equal((await fetch(path)).status, 404, 'the address before stops working');
-    assert.equal((await house.call('DELETE', '/api/v1/calendar', { as: publisher })).status, 204);
+    assert.equal((await house.call('DELETE', '/api/v1/calendar-feed', { as: publisher })).status, 204);
     assert.equal((await fetch(again)).status, 404);
     assert.equal((await fetch('/calendar/ubk_nobody-has-this.ics')).status, 404);
   });

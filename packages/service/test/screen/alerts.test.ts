@@ -122,7 +122,7 @@ describe('screens with which something is wrong', () => {
   });
 
   it('show those who look after them what is really on them, asked for while somebody looks', async () => {
-    const picture = (as = owner) => screens.call('GET', '/api/v1/screens/one/picture', as);
+    const picture = (as = owner) => screens.call('GET', '/api/v1/screens/one/screenshot', as);
     assert.equal((await picture()).status, 404);
     assert.deepEqual((await first.beat({ slot: 'a' })).orders, ['send picture']);
     assert.deepEqual((await first.beat({ slot: 'a' })).orders, [], 'once');
@@ -133,7 +133,7 @@ describe('screens with which something is wrong', () => {
       .webp()
       .toBuffer();
     const send = async (device: Device, body: Buffer | string) => {
-      const url = new URL('/api/v1/screen/picture', screens.url);
+      const url = new URL('/api/v1/screen/screenshot', screens.url);
       const { access_token } = device.tokens!;
       const headers = new Headers({ 'Content-Type': 'image/webp' });
       const answer = await oauth
@@ -154,8 +154,8 @@ describe('screens with which something is wrong', () => {
     assert.deepEqual([seen.status, seen.headers.get('content-type')], [200, 'image/webp']);
     assert.equal((await picture(reader)).status, 404);
     assert.notEqual((await stateOf('one')).picturedAt, null);
-    assert.equal((await fetch(`${screens.url}/api/v1/screen/picture`, { method: 'POST' })).status >= 400, true);
-    await screens.small.fine('POST', '/api/v1/screens/one/end', undefined, owner);
+    assert.equal((await fetch(`${screens.url}/api/v1/screen/screenshot`, { method: 'POST' })).status >= 400, true);
+    await screens.small.fine('POST', '/api/v1/screens/one/unpair', undefined, owner);
     assert.equal((await picture()).status, 404, 'what it showed is gone with its key');
     assert.equal(await send(first, bytes), 401);
   });

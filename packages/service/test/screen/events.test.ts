@@ -89,7 +89,7 @@ describe('what a screen is told at once', () => {
     /** What was told, once all of it has come: orders are told as well, and after it. */
     const changed = async () => {
       const before = told.of('program');
-      await screens.small.fine('POST', '/api/v1/screens/one/orders', { order: 'show name' }, owner);
+      await screens.small.fine('POST', '/api/v1/screens/one/commands', { order: 'show name' }, owner);
       await told.count('program', before + 1);
       return told.of('changed');
     };
@@ -187,7 +187,7 @@ describe('what a screen is told at once', () => {
     screenCacheOf(app).hear({ kind: 'screen', name: 'one' });
     await assert.rejects(reading, /screen_orders/);
     await records.query('ALTER TABLE screen_orders_away RENAME TO screen_orders');
-    await screens.small.fine('POST', '/api/v1/screens/one/orders', { order: 'show name' }, owner);
+    await screens.small.fine('POST', '/api/v1/screens/one/commands', { order: 'show name' }, owner);
     assert.deepEqual((await device.beat()).orders, ['show name']);
   });
 
@@ -203,7 +203,7 @@ describe('what a screen is told at once', () => {
   it('ends with the key, and is told once however many end it at the same moment', async () => {
     const ending = await screens.pair('ending');
     const told = await Told.open(ending);
-    const end = () => screens.call('POST', '/api/v1/screens/ending/end', owner);
+    const end = () => screens.call('POST', '/api/v1/screens/ending/unpair', owner);
     const answers = await Promise.all(Array.from({ length: 5 }, end));
     assert.ok(
       answers.every((one) => one.status === 200),

@@ -30,7 +30,7 @@ describe('a screen without scripts', () => {
     const made = await screens.type(code, screens.screenBody(name, { quay }));
     assert.equal(made.status, 201, made.text);
     ahead += 10_000;
-    assert.match(await browser.page(), /url\(\/screen\/picture\/now/);
+    assert.match(await browser.page(), /url\(\/screen\/image\/current/);
     return browser;
   }
   const shown = async (name: string) =>
@@ -43,13 +43,13 @@ describe('a screen without scripts', () => {
     const device = await Device.start(screens.url);
     device.tokens = { access_token: key, token_type: 'dpop', refresh_token: key } as never;
     await assert.rejects(device.renew());
-    assert.equal((await device.request('GET', '/api/v1/screen')).status, 401);
+    assert.equal((await device.request('GET', '/api/v1/screen/schedule')).status, 401);
     const live = await screens.pair('live');
     const answer = await new PlainBrowser(screens.url).picture('', {
       Cookie: `underbell_screen=key.${live.tokens!.refresh_token}`,
     });
     assert.equal(answer.status, 401);
-    assert.equal((await live.call('GET', '/api/v1/screen')).status, 200, 'which took nothing from it');
+    assert.equal((await live.call('GET', '/api/v1/screen/schedule')).status, 200, 'which took nothing from it');
   });
 
   it('shows a code that comes again by itself, and says of itself that it shows pictures', async () => {
@@ -61,7 +61,7 @@ describe('a screen without scripts', () => {
     assert.doesNotMatch(page, /<script/);
     assert.match(page, /<meta http-equiv="refresh" content="60">/);
     assert.match(page, /<svg/, 'its code to be scanned');
-    const { device } = (await screens.call('GET', `/api/v1/screen-codes/${codeIn(page)}`, owner))
+    const { device } = (await screens.call('GET', `/api/v1/pairing-codes/${codeIn(page)}`, owner))
       .body as unknown as WaitingDevice;
     assert.equal(device.isPicture, true);
   });
@@ -79,7 +79,7 @@ describe('a screen without scripts', () => {
     await browser.picture('?width=1080&height=1920');
     await until(async () => (await shown('plain-one')).shown?.height === 1920);
     const { house } = screens.small;
-    const seen = await fetch(`${screens.url}/api/v1/screens/plain-one/picture`, {
+    const seen = await fetch(`${screens.url}/api/v1/screens/plain-one/screenshot`, {
       headers: { Authorization: `Bearer ${await house.keyOf(owner)}` },
     });
     const stands = await sharp(Buffer.from(await seen.arrayBuffer())).metadata();
@@ -131,7 +131,7 @@ describe('a screen without scripts', () => {
     for (const wrong of ['', 'underbell_screen=key.ubr_guess', 'underbell_screen=device.ubd_guess'])
       assert.equal((await new PlainBrowser(screens.url).picture('', { Cookie: wrong })).status, 401, wrong);
     const page = await browser.open();
-    await screens.small.fine('POST', '/api/v1/screens/ended/end', undefined, owner);
+    await screens.small.fine('POST', '/api/v1/screens/ended/unpair', undefined, owner);
     await page.whole();
     assert.match(page.text, /\.picture,\.again,\.ended,\.since,\.late\{display:none\}[^]*This screen is closed/);
     assert.match(page.text, /http-equiv="refresh" content="60"/);
@@ -177,13 +177,13 @@ describe('a screen without scripts', () => {
   it('says its name when it is told to, and shows no video', async () => {
     const browser = await pair('named');
     const page = await browser.open();
-    await screens.small.fine('POST', '/api/v1/screens/named/orders', { order: 'show name' }, owner);
+    await screens.small.fine('POST', '/api/v1/screens/named/commands', { order: 'show name' }, owner);
     await page.until(/&name=yes/);
     assert.notEqual(
       (await browser.picture('?name=yes')).headers.get('etag'),
       (await browser.picture()).headers.get('etag'),
     );
-    await screens.small.fine('POST', '/api/v1/screens/named/orders', { order: 'reload' }, owner);
+    await screens.small.fine('POST', '/api/v1/screens/named/commands', { order: 'reload' }, owner);
     await page.whole();
     assert.match(page.text, /http-equiv="refresh" content="0"/);
     const webm = await makeVideo('webm', ...moving(0.2), '-c:v', 'libvpx');
@@ -215,7 +215,7 @@ describe('a screen without scripts', () => {
     assert.equal((await screens.publish()).status, 200);
     await page.until(/id="p2"/);
     assert.notEqual((await browser.picture()).headers.get('etag'), before);
-    await screens.small.fine('POST', '/api/v1/playlists/quays/back', { revision: 1 }, owner);
+    await screens.small.fine('POST', '/api/v1/playlists/quays/rollback', { revision: 1 }, owner);
     await page.until(/id="p3"[^]*display:none|display:none[^]*id="p3"/);
     assert.deepEqual(pictures(), [1, 2, 3]);
     // One that never came is told of again, and one that came is not.
@@ -235,15 +235,15 @@ describe('a screen without scripts', () => {
     assert.deepEqual(pictures(), [1, 2, 3, 4]);
     // The size that it has found by itself is that in which it asks when nothing more comes.
     const frames = () => [...page.text.matchAll(/class="again (f\d)"[^>]* src="([^"]*)"/g)].map(([, ...one]) => one);
-    const asking = (size: string) => `/screen/picture/again?${size}`;
+    const asking = (size: string) => `/screen/image/reload?${size}`;
     assert.deepEqual(frames(), [['f1', asking('width=1920&amp;height=1080')]]);
     assert.equal((await browser.picture('?width=1080&height=1920')).status, 200);
     await more();
     assert.deepEqual(frames()[1], ['f2', asking('width=1080&amp;height=1920')]);
     assert.match(page.text, /\.f1\{display:none\}/);
     // It lives by what it asks, not by what it was told.
-    assert.equal((await browser.get(`${at}/here?1`)).status, 204);
-    assert.equal((await new PlainBrowser(screens.url).get(`${at}/here?1`)).status, 401);
+    assert.equal((await browser.get(`${at}/present?1`)).status, 204);
+    assert.equal((await new PlainBrowser(screens.url).get(`${at}/present?1`)).status, 401);
     await page.leave();
   });
 
@@ -268,7 +268,7 @@ describe('a screen without scripts', () => {
 
   it('asks by itself when nothing more comes: step by step, never twice for the same, with what its page has', async () => {
     const html = async (path: string) => (await fetch(`${screens.url}${at}/${path}`)).text();
-    const again = await html('again?width=1280&height=720');
+    const again = await html('reload?width=1280&height=720');
     const words = 'width=1280&height=720';
     const rules = [
       ...again.matchAll(
@@ -293,7 +293,7 @@ describe('a screen without scripts', () => {
     // What the next round begins over is the last of the one before.
     assert.deepEqual(last, [8_169.5, 8_170.5, (numbers.length - 1) % 3, 0, numbers.length - 1]);
     assert.notEqual(last[2], numbers[170]![2]);
-    const ended = await html('ended');
+    const ended = await html('expired');
     const markers = [
       ...ended.matchAll(/\(min-height:([\d.]+)px\)\{i:nth-of-type\((\d+)\)\{background-image:url\(closed\?(\d+)\)/g),
     ];
@@ -310,16 +310,16 @@ describe('a screen without scripts', () => {
         .replaceAll('&gt;', '>')
         .replaceAll('&amp;', '&'),
     );
-    assert.deepEqual(inside, [await html('again?width=1920&height=1080'), ended]);
-    assert.equal(await html('again?width=</style>'), inside[0]);
+    assert.deepEqual(inside, [await html('reload?width=1920&height=1080'), ended]);
+    assert.equal(await html('reload?width=</style>'), inside[0]);
   });
 
   it('is given one picture after the other when it asks by itself, and as the last one that it is closed', async () => {
     const browser = await pair('streamed');
     const size = '?width=1280&height=720';
-    const open = async () => new PictureStream(await browser.get(`${at}/live${size}&again=0`));
+    const open = async () => new PictureStream(await browser.get(`${at}/stream${size}&again=0`));
     const now = async () => Buffer.from(await (await browser.picture(size)).arrayBuffer());
-    assert.equal((await browser.get(`${at}/closed?0`)).status, 204);
+    assert.equal((await browser.get(`${at}/unpaired?0`)).status, 204);
     const stream = await open();
     assert.deepEqual(await stream.until(1), await now());
     const { width, height } = await sharp(stream.pictures[0]).metadata();
@@ -339,10 +339,10 @@ describe('a screen without scripts', () => {
     const third = await open();
     assert.deepEqual(await third.until(1), storm);
     assert.deepEqual(await stream.last(), storm);
-    await screens.small.fine('POST', '/api/v1/playlists/quays/back', { revision: 1 }, owner);
+    await screens.small.fine('POST', '/api/v1/playlists/quays/rollback', { revision: 1 }, owner);
     for (const one of [second, third]) await one.until(2);
     // Its name, when it is asked for, is on both: which of them is seen, nobody here knows.
-    await screens.small.fine('POST', '/api/v1/screens/streamed/orders', { order: 'show name' }, owner);
+    await screens.small.fine('POST', '/api/v1/screens/streamed/commands', { order: 'show name' }, owner);
     for (const one of [second, third]) await one.until(3);
     assert.deepEqual(second.pictures[2], third.pictures[2]);
     for (let i = 0; i < 8; i++) await open();
@@ -350,15 +350,15 @@ describe('a screen without scripts', () => {
     await third.last();
     const last = await open();
     await last.until(1);
-    await screens.small.fine('POST', '/api/v1/screens/streamed/end', {}, owner);
+    await screens.small.fine('POST', '/api/v1/screens/streamed/unpair', {}, owner);
     const dark = await last.last();
     const nobody = new PlainBrowser(screens.url);
     assert.deepEqual(dark, Buffer.from(await (await nobody.picture(size)).arrayBuffer()));
     for (const one of [browser, nobody]) {
-      const live = await one.get(`${at}/live${size}`);
+      const live = await one.get(`${at}/stream${size}`);
       assert.deepEqual([live.status, live.headers.get('content-type')], [401, 'image/png']);
       assert.deepEqual(Buffer.from(await live.arrayBuffer()), dark);
-      const closed = await one.get(`${at}/closed?1`);
+      const closed = await one.get(`${at}/unpaired?1`);
       assert.deepEqual([closed.status, closed.headers.get('content-type')], [200, 'image/svg+xml']);
       assert.match(await closed.text(), /This screen is closed/);
     }

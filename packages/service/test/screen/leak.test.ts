@@ -33,7 +33,7 @@ describe('screens while their attributes, groups and playlists change', () => {
     screens = await ScreenHouse.open();
     for (const kind of ['screen-group', 'playlist', 'screen'] as const) {
       const grant = { holder: { kind: 'person', name: author }, thing: { kind, name: '*' }, level: 'own' };
-      await screens.small.fine('PUT', '/api/v1/grants', grant, root);
+      await screens.small.fine('PUT', '/api/v1/permissions', grant, root);
     }
     // Without rows of their own they would decide about the data, and its limits were not theirs.
     await screens.small.fine('PUT', '/api/v1/screen-groups/others', { title: 'Others' }, author);
@@ -81,7 +81,7 @@ describe('screens while their attributes, groups and playlists change', () => {
         one.quay = quay;
       }
       if (random() < 0.1) {
-        await screens.small.fine('POST', `/api/v1/screens/${name}/end`, undefined, owner);
+        await screens.small.fine('POST', `/api/v1/screens/${name}/unpair`, undefined, owner);
         one.isOpen = false;
       } else if (!one.isOpen) {
         one.device = await screens.pair(name, { quay: one.quay }, one.group);

@@ -37,8 +37,8 @@ describe('many screens', () => {
     );
     await screenModel(screens.small.house.app).bulkCreate(all);
     const grant = { holder: { kind: 'person', name: reader }, thing: { kind: 'screen-group', name: 'offices' } };
-    await screens.small.fine('PUT', '/api/v1/grants', { ...grant, level: 'view' }, root);
-    const { body, text } = await screens.call('GET', '/api/v1/grants?kind=screen-group&name=offices', root);
+    await screens.small.fine('PUT', '/api/v1/permissions', { ...grant, level: 'view' }, root);
+    const { body, text } = await screens.call('GET', '/api/v1/permissions?kind=screen-group&name=offices', root);
     const { grants = [] } = body as { grants?: { id: number; holder: { name: string } }[] };
     given = grants.find((one) => one.holder.name === reader)?.id ?? 0;
     assert.ok(given, text);
@@ -142,7 +142,7 @@ describe('many screens', () => {
     ahead += 11_000;
     assert.deepEqual([(await counted(reader)).closed, (await counted(owner)).closed], [4, 10]);
     // Rights are not kept: who loses a group is told of it no more, at once.
-    await screens.small.fine('DELETE', `/api/v1/grants/${given}`, undefined, root);
+    await screens.small.fine('DELETE', `/api/v1/permissions/${given}`, undefined, root);
     assert.equal(sum(await counted(reader)), 0);
     assert.equal((await part('', reader)).total, 0);
     ahead = 0;
@@ -279,7 +279,7 @@ describe('a key of a screen and its copies', () => {
     assert.deepEqual([answer.status, answer.body['error']], [400, 'invalid_dpop_proof'], answer.text);
     const device = await screens.pair('beside');
     const headers = { Authorization: `DPoP ${device.tokens!.access_token}`, DPoP };
-    const beat = await screens.small.house.call('POST', '/api/v1/screen/beat', { headers, body: {} });
+    const beat = await screens.small.house.call('POST', '/api/v1/screen/heartbeat', { headers, body: {} });
     assert.deepEqual([beat.status, beat.body.code], [401, 'PROOF_INVALID'], beat.text);
   });
 });

@@ -25,7 +25,7 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     assert.match(asked.user_code, /^[BCDFGHJKLMNPQRSTVWXZ]{4}-[BCDFGHJKLMNPQRSTVWXZ]{4}$/);
     assert.equal(asked.verification_uri_complete, `${asked.verification_uri}?code=${asked.user_code}`);
     const typed = encodeURIComponent(asked.user_code.toLowerCase().replace('-', ' '));
-    const seen = await screens.call('GET', `/api/v1/screen-codes/${typed}`, owner);
+    const seen = await screens.call('GET', `/api/v1/pairing-codes/${typed}`, owner);
     const said = { browser: 'Test 1.0', width: 1920, height: 1080, address: '127.0.0.1' };
     assert.deepEqual(seen.body['device'], said);
     const made = await screens.type(asked.user_code, screens.screenBody('first'));
@@ -35,7 +35,7 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     // The code, and the device's own, are good for one screen.
     const other = await Device.start(screens.url);
     assert.equal(await codeOf(other.poll(asked)), 'expired_token');
-    assert.equal((await screens.call('GET', `/api/v1/screen-codes/${asked.user_code}`, owner)).status, 404);
+    assert.equal((await screens.call('GET', `/api/v1/pairing-codes/${asked.user_code}`, owner)).status, 404);
   });
 
   it('lets a device wait, asks it to be slower, and tells it when it is refused', async () => {
@@ -51,7 +51,7 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     assert.deepEqual([bare.status, bare.body['error']], [400, 'invalid_dpop_proof']);
     assert.equal(await codeOf(device.poll(asked)), 'authorization_pending');
     assert.equal(await codeOf(device.poll(asked)), 'slow_down');
-    assert.equal((await screens.call('DELETE', `/api/v1/screen-codes/${asked.user_code}`, owner)).status, 204);
+    assert.equal((await screens.call('DELETE', `/api/v1/pairing-codes/${asked.user_code}`, owner)).status, 204);
     assert.equal(await codeOf(device.poll(asked)), 'access_denied');
     assert.equal(await codeOf(device.poll({ ...asked, device_code: 'ubd_none' })), 'expired_token');
   });
@@ -68,7 +68,7 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     // What was refused left nothing behind: the code is still good.
     assert.equal((await screens.type(asked.user_code, body)).status, 201);
     const guesses = await Promise.all(
-      Array.from({ length: 25 }, () => screens.call('GET', '/api/v1/screen-codes/BBBB-BBBB', author)),
+      Array.from({ length: 25 }, () => screens.call('GET', '/api/v1/pairing-codes/BBBB-BBBB', author)),
     );
     assert.equal(guesses.filter((one) => one.body.code === 'TOO_MANY').length, 5);
   });
@@ -91,10 +91,12 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     const thief = await Device.start(screens.url);
     thief.tokens = device.tokens;
     assert.equal(await codeOf(thief.renew()), 'invalid_dpop_proof');
-    const bare = await screens.small.house.call('GET', '/api/v1/screen', { token: device.tokens!.access_token });
+    const bare = await screens.small.house.call('GET', '/api/v1/screen/schedule', {
+      token: device.tokens!.access_token,
+    });
     assert.equal(bare.body.code, 'TOKEN_INVALID');
     const stolen = { Authorization: `DPoP ${device.tokens!.access_token}` };
-    const without = await screens.small.house.call('GET', '/api/v1/screen', { headers: stolen });
+    const without = await screens.small.house.call('GET', '/api/v1/screen/schedule', { headers: stolen });
     assert.equal(without.body.code, 'PROOF_INVALID');
     const first = device.tokens!;
     await device.renew();
@@ -126,7 +128,7 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     // The first one goes on with what it has: now it is known that there are two.
     assert.equal(await codeOf(device.renew()), 'invalid_grant');
     for (const one of [device, copy]) {
-      assert.equal((await one.call('GET', '/api/v1/screen')).body.code, 'SCREEN_CLOSED');
+      assert.equal((await one.call('GET', '/api/v1/screen/schedule')).body.code, 'SCREEN_CLOSED');
       assert.equal(await codeOf(one.renew()), 'invalid_grant');
     }
     const shown = (await screens.call('GET', '/api/v1/screens/copied', owner)).body as unknown as ShownScreen;
@@ -153,7 +155,7 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
         assert.ok([401, 404].includes(answer.status), `${path}: ${answer.text}`);
       }
     // A person's key is none of a screen.
-    assert.equal((await screens.call('GET', '/api/v1/screen', owner)).body.code, 'TOKEN_INVALID');
+    assert.equal((await screens.call('GET', '/api/v1/screen/schedule', owner)).body.code, 'TOKEN_INVALID');
   });
 
   it('ends within a second: the next question is refused, the stream says so', async () => {
@@ -164,13 +166,13 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     const { id } = (await device.program()).stretches[0]!.slots[0]!.as;
     assert.equal((await device.slot(id)).status, 200);
     const stream = await device.request('GET', '/api/v1/screen/events');
-    const doors = await screens.call('GET', '/api/v1/open?kind=screen', owner);
+    const doors = await screens.call('GET', '/api/v1/active-access?kind=screen', owner);
     assert.ok(doors.text.includes('"ended"'), doors.text);
-    assert.equal((await screens.call('POST', '/api/v1/screens/ended/end', reader)).body.code, 'NOT_FOUND');
-    assert.equal((await screens.call('POST', '/api/v1/screens/ended/end', owner)).status, 200);
+    assert.equal((await screens.call('POST', '/api/v1/screens/ended/unpair', reader)).body.code, 'NOT_FOUND');
+    assert.equal((await screens.call('POST', '/api/v1/screens/ended/unpair', owner)).status, 200);
     assert.equal((await device.slot(id)).body.code, 'SCREEN_CLOSED', 'at once');
     assert.match(await stream.text(), /event: closed/);
-    await until(async () => (await device.call('POST', '/api/v1/screen/beat', {})).status === 401);
+    await until(async () => (await device.call('POST', '/api/v1/screen/heartbeat', {})).status === 401);
     assert.equal(await codeOf(device.renew()), 'invalid_grant');
     const again = await screens.pair('ended');
     assert.equal((await again.program()).screen.name, 'ended');
@@ -183,7 +185,7 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     assert.equal((await screens.type(first!.user_code, screens.screenBody('early'))).status, 201);
     const again = await screens.type(second!.user_code, screens.screenBody('early'));
     assert.equal(again.body.code, 'IN_USE', 'the first may still ask for its key');
-    await screens.small.fine('POST', '/api/v1/screens/early/end', undefined, owner);
+    await screens.small.fine('POST', '/api/v1/screens/early/unpair', undefined, owner);
     assert.equal(await codeOf(devices[0]!.poll(first!)), 'access_denied');
     assert.equal((await screens.type(second!.user_code, screens.screenBody('early'))).status, 201);
     await devices[1]!.take(second!);
@@ -199,7 +201,7 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     };
     await device.beat();
     const headers = { Authorization: `DPoP ${device.tokens!.access_token}`, DPoP: seen.at(-1)! };
-    const again = await screens.small.house.call('POST', '/api/v1/screen/beat', { headers, body: {} });
+    const again = await screens.small.house.call('POST', '/api/v1/screen/heartbeat', { headers, body: {} });
     assert.equal(again.body.code, 'PROOF_INVALID');
   });
 

@@ -58,7 +58,7 @@ describe('a playlist', () => {
 
   it('is refused to screens that lack what it asks for, by their names, and nothing is published', async () => {
     const targets = [{ kind: 'screen-group', name: 'quays' }];
-    const plan = (await screens.call('POST', '/api/v1/playlists/quays/plan', owner, { targets }))
+    const plan = (await screens.call('POST', '/api/v1/playlists/quays/preview', owner, { targets }))
       .body as unknown as PlaylistPlan;
     assert.deepEqual(
       plan.screens.map((one) => [one.name, one.misfits.map((misfit) => misfit.slot)]),
@@ -75,7 +75,7 @@ describe('a playlist', () => {
     assert.equal(refused.body.code, 'PLAYLIST_MISFIT');
     assert.match(refused.text, /screen `one`, slot `works`.*least/);
     assert.deepEqual((await first.program()).stretches, []);
-    const rights = await screens.call('GET', '/api/v1/grants?kind=report&name=works', owner);
+    const rights = await screens.call('GET', '/api/v1/permissions?kind=report&name=works', owner);
     assert.ok(!rights.text.includes('screen-group'), 'nor was a right given');
   });
 
@@ -99,12 +99,13 @@ describe('a playlist', () => {
       assert.equal(hello.text, `Welcome to quay ${quay}`);
     }
     // The right taken back, both are dark at once.
-    const { grants } = (await screens.call('GET', '/api/v1/grants?kind=report&name=works', owner)).body as unknown as {
+    const { grants } = (await screens.call('GET', '/api/v1/permissions?kind=report&name=works', owner))
+      .body as unknown as {
       grants: { id: number; holder: { kind: string } }[];
     };
     const grant = grants.find((one) => one.holder.kind === 'screen-group')!;
     const id = await idOf(first);
-    await screens.small.fine('DELETE', `/api/v1/grants/${grant.id}`, undefined, owner);
+    await screens.small.fine('DELETE', `/api/v1/permissions/${grant.id}`, undefined, owner);
     assert.equal((await first.slot(id)).body.code, 'TOKEN_OUT_OF_BOUNDS');
     assert.equal((await screens.publish()).status, 200);
     assert.equal((await first.slot(await idOf(first))).status, 200);
@@ -121,7 +122,7 @@ describe('a playlist', () => {
     for (const kind of ['screen-group', 'playlist'] as const)
       await screens.small.fine(
         'PUT',
-        '/api/v1/grants',
+        '/api/v1/permissions',
         { holder: { kind: 'person', name: author }, thing: { kind, name: '*' }, level: 'own' },
         root,
       );
@@ -146,7 +147,7 @@ describe('a playlist', () => {
       thing: { kind: 'playlist', name: 'quays' },
       level: 'view',
     };
-    await screens.small.fine('PUT', '/api/v1/grants', grant, root);
+    await screens.small.fine('PUT', '/api/v1/permissions', grant, root);
     const seen = (await screens.call('GET', '/api/v1/playlists/quays', reader)).body as unknown as ShownPlaylist;
     assert.deepEqual([seen.screens, seen.targets], [[], []]);
     // Only who looks after a group says what its screens show.
@@ -195,7 +196,7 @@ describe('a playlist', () => {
       const shown = (await screens.call('GET', '/api/v1/playlists/quays', owner)).body as unknown as ShownPlaylist;
       return shown.screens.find((one) => one.name === 'one')!.has === before.revision! + 1;
     });
-    const back = await screens.call('POST', '/api/v1/playlists/quays/back', owner, { revision: before.revision });
+    const back = await screens.call('POST', '/api/v1/playlists/quays/rollback', owner, { revision: before.revision });
     assert.equal(back.status, 200, back.text);
     assert.notEqual((await first.program()).tag, tag);
     assert.equal((await first.program()).stretches[0]!.slots.length, 2);
@@ -234,7 +235,7 @@ describe('an interruption', () => {
   });
   after(() => screens.close());
   const slot = { name: 'storm', shows: { text: 'No boats from {quay} until the storm is over' }, seconds: 30 };
-  const say = (wish: object, as = owner) => screens.call('POST', '/api/v1/screen-groups/quays/interruptions', as, wish);
+  const say = (wish: object, as = owner) => screens.call('POST', '/api/v1/screen-groups/quays/overrides', as, wish);
 
   it('goes before every playlist, at once, until its end', async () => {
     const stream = await device.request('GET', '/api/v1/screen/events');
@@ -259,7 +260,7 @@ describe('an interruption', () => {
     assert.equal((await device.beat()).tag, program.tag);
     const { interruptions } = made.body as unknown as { interruptions: { id: number; by: string }[] };
     assert.equal(interruptions[0]!.by, owner);
-    const path = `/api/v1/screen-groups/quays/interruptions/${interruptions[0]!.id}`;
+    const path = `/api/v1/screen-groups/quays/overrides/${interruptions[0]!.id}`;
     assert.equal((await screens.call('DELETE', path, reader)).body.code, 'NOT_FOUND');
     assert.equal((await screens.call('DELETE', path, owner)).status, 200);
     await told();
@@ -289,11 +290,11 @@ describe('a screen', () => {
   const shown = async () => (await screens.call('GET', '/api/v1/screens/one', owner)).body as unknown as ShownScreen;
 
   it('is told once what to do', async () => {
-    await screens.small.fine('POST', '/api/v1/screens/one/orders', { order: 'show name' }, owner);
+    await screens.small.fine('POST', '/api/v1/screens/one/commands', { order: 'show name' }, owner);
     await until(async () => (await device.beat()).orders.includes('show name'));
     assert.deepEqual((await device.beat()).orders, []);
     assert.equal(
-      (await screens.call('POST', '/api/v1/screens/one/orders', reader, { order: 'reload' })).body.code,
+      (await screens.call('POST', '/api/v1/screens/one/commands', reader, { order: 'reload' })).body.code,
       'NOT_FOUND',
     );
   });
@@ -316,7 +317,7 @@ describe('a screen', () => {
   it('is taken away once it was ended, with its history', async () => {
     assert.equal((await screens.call('DELETE', '/api/v1/screens/one', owner)).body.code, 'IN_USE');
     assert.equal((await screens.call('DELETE', '/api/v1/screen-groups/quays', owner)).body.code, 'IN_USE');
-    await screens.small.fine('POST', '/api/v1/screens/one/end', undefined, owner);
+    await screens.small.fine('POST', '/api/v1/screens/one/unpair', undefined, owner);
     assert.equal((await shown()).state, 'closed');
     assert.equal((await screens.call('DELETE', '/api/v1/screens/one', owner)).status, 204);
     assert.equal((await screens.call('DELETE', '/api/v1/screen-groups/quays', owner)).status, 204);

@@ -84,8 +84,8 @@ export class Device {
     return answer.body as T;
   }
 
-  program = () => this.fine<ScreenProgram>('GET', '/api/v1/screen');
-  beat = (shown: object = {}) => this.fine<HeartbeatResponse>('POST', '/api/v1/screen/beat', shown);
+  program = () => this.fine<ScreenProgram>('GET', '/api/v1/screen/schedule');
+  beat = (shown: object = {}) => this.fine<HeartbeatResponse>('POST', '/api/v1/screen/heartbeat', shown);
   slot = (id: string) =>
     this.call('GET', `/api/v1/screen/slots/${id}`) as Promise<{
       status: number;
@@ -122,7 +122,7 @@ export class ScreenHouse {
     await small.fine('PUT', '/api/v1/screen-attributes', { attributes }, root);
     for (const kind of ['screen-group', 'playlist', 'screen', 'media'] as const) {
       const grant = { holder: { kind: 'person', name: owner }, thing: { kind, name: '*' }, level: 'own' };
-      await small.fine('PUT', '/api/v1/grants', grant, root);
+      await small.fine('PUT', '/api/v1/permissions', grant, root);
     }
     await small.fine('PUT', '/api/v1/screen-groups/quays', { title: 'On the quays' }, owner);
     return new ScreenHouse(small);
@@ -146,7 +146,7 @@ export class ScreenHouse {
   });
 
   type(code: string, body: object, as = owner): Promise<Answer> {
-    return this.call('POST', `/api/v1/screen-codes/${code}`, as, body);
+    return this.call('POST', `/api/v1/pairing-codes/${code}`, as, body);
   }
 
   /** A device that was taken in and has its key. */

@@ -50,7 +50,7 @@ describe('slots of boards, pictures and words', () => {
     screens.small.house.call('PUT', `/api/v1/media/${name}?file=map.png`, { as: owner, csv: bytes });
   const plan = async (name = 'quays') => {
     const targets = [{ kind: 'screen-group', name: 'quays' }];
-    const answer = await screens.call('POST', `/api/v1/playlists/${name}/plan`, owner, { targets });
+    const answer = await screens.call('POST', `/api/v1/playlists/${name}/preview`, owner, { targets });
     return answer.body as unknown as PlaylistPlan;
   };
   async function play(slots: object[], name = 'quays'): Promise<void> {
@@ -94,7 +94,7 @@ describe('slots of boards, pictures and words', () => {
     }
     // What is not theirs to see they put onto no wall.
     const grant = { holder: { kind: 'person', name: author }, thing: { kind: 'playlist', name: '*' }, level: 'own' };
-    await screens.small.fine('PUT', '/api/v1/grants', grant, root);
+    await screens.small.fine('PUT', '/api/v1/permissions', grant, root);
     await put(
       await sharp({ create: { width: 8, height: 8, channels: 3, background: 'red' } })
         .png()
@@ -129,11 +129,12 @@ describe('slots of boards, pictures and words', () => {
 
   it('show nothing of a board whose report nobody gave them, nor one that is not filtered for them', async () => {
     await saveBoard();
-    const { grants } = (await screens.call('GET', '/api/v1/grants?kind=report&name=works', owner)).body as unknown as {
+    const { grants } = (await screens.call('GET', '/api/v1/permissions?kind=report&name=works', owner))
+      .body as unknown as {
       grants: { id: number; holder: { kind: string } }[];
     };
     for (const one of grants.filter(({ holder }) => holder.kind === 'screen-group'))
-      await screens.small.fine('DELETE', `/api/v1/grants/${one.id}`, undefined, owner);
+      await screens.small.fine('DELETE', `/api/v1/permissions/${one.id}`, undefined, owner);
     const answer = await ask<ViewResponse>(first, 'board');
     assert.deepEqual(
       Object.values(answer.results).map((one) => [one.rows.length, one.refused?.code]),
@@ -205,7 +206,7 @@ describe('slots of boards, pictures and words', () => {
     const newer = await handle(first, 'map');
     const part = await first.request('GET', `/api/v1/screen/slots/${newer.id}/file`);
     assert.deepEqual(Buffer.from(await part.arrayBuffer()), blue);
-    const back = await screens.call('POST', '/api/v1/playlists/quays/back', owner, { revision: 1 });
+    const back = await screens.call('POST', '/api/v1/playlists/quays/rollback', owner, { revision: 1 });
     assert.ok(back.status < 300 || back.body.code === 'PLAYLIST_MISFIT', back.text);
     // Nobody takes away what stands on walls, and its new name is followed.
     assert.equal((await screens.call('DELETE', '/api/v1/media/map', owner)).body.code, 'IN_USE');

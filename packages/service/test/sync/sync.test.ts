@@ -57,9 +57,9 @@ describe('a file that is followed', () => {
     ...change,
   });
   const save = (name: string, body: object, as = author) =>
-    small.house.call('PUT', `/api/v1/followed-files/${name}`, { as, body });
+    small.house.call('PUT', `/api/v1/synced-files/${name}`, { as, body });
   const check = async (name: string, as = author): Promise<Answered> =>
-    (await small.fine('POST', `/api/v1/followed-files/${name}/check`, undefined, as)).body as unknown as Answered;
+    (await small.fine('POST', `/api/v1/synced-files/${name}/sync`, undefined, as)).body as unknown as Answered;
   const editions = async (name: string) =>
     ((await small.fine('GET', `/api/v1/reports/${name}`, undefined, author)).body as unknown as { editions: unknown[] })
       .editions.length;
@@ -139,8 +139,8 @@ describe('a file that is followed', () => {
     );
     for (const path of ['', '/check', '/hook'])
       assert.equal(
-        (await small.house.call(path === '' ? 'GET' : 'POST', `/api/v1/followed-files/rows${path}`, { as: author }))
-          .body.code,
+        (await small.house.call(path === '' ? 'GET' : 'POST', `/api/v1/synced-files/rows${path}`, { as: author })).body
+          .code,
         'NOT_FOUND',
         path,
       );
@@ -164,7 +164,7 @@ describe('a file that is followed', () => {
     assert.equal((await save('x', wish({ address: 'file:///etc/passwd' }))).body.code, 'INPUT_INVALID');
     assert.equal((await save('x', wish({ address: 'http://169.254.169.254/latest' }))).body.code, 'ADDRESS_FORBIDDEN');
     assert.equal((await save('x', wish({ password: 'wrong' }))).body.code, 'SOURCE_REFUSED', 'tried when it is given');
-    assert.equal((await small.house.call('GET', '/api/v1/followed-files/x', { as: author })).body.code, 'NOT_FOUND');
+    assert.equal((await small.house.call('GET', '/api/v1/synced-files/x', { as: author })).body.code, 'NOT_FOUND');
   });
 
   it('is saved by one of two who save it at once, and not written over by what looks at it meanwhile', async () => {
@@ -182,7 +182,7 @@ describe('a file that is followed', () => {
     await app.records.query("UPDATE followed_files SET checking_until = NULL WHERE name = 'race'");
     // What was asked for meanwhile is done in the background, perhaps at this moment.
     const looked = await until(async () => {
-      const answer = await small.house.call('POST', '/api/v1/followed-files/race/check', { as: winner });
+      const answer = await small.house.call('POST', '/api/v1/synced-files/race/sync', { as: winner });
       if (answer.body.code === 'REFRESH_ACTIVE') return undefined;
       return answer.body as unknown as Answered;
     });
@@ -205,7 +205,7 @@ describe('a file that is followed', () => {
       "SELECT count(*)::int AS n FROM jobs WHERE kind = 'follow.check' AND payload->>'name' = 'timed'",
     );
     assert.deepEqual(jobs[0], [{ n: 1 }], 'once');
-    const { url } = (await small.fine('POST', '/api/v1/followed-files/timed/hook', undefined, author))
+    const { url } = (await small.fine('POST', '/api/v1/synced-files/timed/webhook', undefined, author))
       .body as unknown as { url: string };
     const { pathname } = new URL(url);
     assert.equal((await small.house.call('POST', `${pathname}x`)).status, 404);
@@ -213,7 +213,7 @@ describe('a file that is followed', () => {
     assert.equal((await small.house.call('POST', pathname)).status, 202);
     await until(async () => (await editions('timed')) === 3);
     const rename = (name: string, as = author) =>
-      small.house.call('PUT', '/api/v1/followed-files/timed/name', { as, body: { name } });
+      small.house.call('PUT', '/api/v1/synced-files/timed/name', { as, body: { name } });
     await until(async () => (await rename('timed')).status === 200);
     assert.equal((await rename('other', reader)).body.code, 'NOT_FOUND');
     assert.equal((await rename('works-file')).body.code, 'NAME_TAKEN');
@@ -239,10 +239,10 @@ describe('a file that is followed', () => {
     put('board.json', report({ name: 'timed', title: 'By its new name' }));
     assert.equal((await small.house.call('POST', pathname)).status, 202);
     await until(async () => (await editions('timed')) === 4);
-    const { open } = (await small.fine('GET', '/api/v1/open?kind=follow%20address', undefined, author))
+    const { open } = (await small.fine('GET', '/api/v1/active-access?kind=follow%20address', undefined, author))
       .body as unknown as { open: object[] };
     assert.equal(open.length, 1);
-    assert.equal((await small.house.call('DELETE', '/api/v1/followed-files/hourly', { as: author })).status, 204);
+    assert.equal((await small.house.call('DELETE', '/api/v1/synced-files/hourly', { as: author })).status, 204);
     assert.equal((await small.house.call('POST', pathname)).status, 404);
     assert.equal(await editions('timed'), 4, 'what was made of it stays');
   });
@@ -275,7 +275,7 @@ describe('a file that is followed', () => {
     };
     const endless = await save('endless', { kind: 'board', address: `${oddUrl}/board.json` });
     assert.equal((endless.body as unknown as Answered).file.problem?.code, 'INPUT_TOO_LARGE', endless.text);
-    await small.fine('PUT', `/api/v1/people/${author}`, { state: 'left' }, root);
+    await small.fine('PUT', `/api/v1/users/${author}`, { state: 'left' }, root);
     const outcome = await checkNow(small.house.app, 'endless');
     assert.match(outcome.words, /has left/);
   });

@@ -44,7 +44,7 @@ describe('an ID token of the common directory', () => {
     const holder = { kind: 'person', name: ines };
     await small.fine(
       'PUT',
-      '/api/v1/grants',
+      '/api/v1/permissions',
       { holder, thing: { kind: 'report', name: 'works' }, level: 'view' },
       author,
     );
@@ -167,7 +167,7 @@ describe('an ID token of the common directory', () => {
       'TOKEN_REVOKED',
     );
     await directory.setActive(ines, true);
-    const trail = await small.house.call('GET', '/api/v1/audit', { as: root });
+    const trail = await small.house.call('GET', '/api/v1/audit-log', { as: root });
     assert.ok(!trail.text.includes(token.slice(0, 40)), 'no token is written down');
   });
 });

@@ -26,7 +26,7 @@ describe('the meter', () => {
   after(() => house.close());
 
   const administrator = 'osric.hale@skerrow.example';
-  const ask = (query: string, as = administrator) => house.call('GET', `/api/v1/meter?${query}`, { as });
+  const ask = (query: string, as = administrator) => house.call('GET', `/api/v1/usage?${query}`, { as });
   /** Entries are written a second after the fact. */
   const metered = (query: string, isThere: (sums: Sums['sums']) => boolean): Promise<Sums['sums']> =>
     until(async () => {
@@ -86,7 +86,7 @@ describe('the meter', () => {
       SELECT 'view', 'readers', 'r' || n, timestamptz '2026-03-01 23:30+00' + (n % 3) * interval '1 day', 1, n * 1000, 0, 0, 10, 0, 1, false
       FROM generate_series(1, 12) AS n`);
     const over = async (query: string, as = administrator) =>
-      house.call('GET', `/api/v1/meter/over-time?${query}`, { as });
+      house.call('GET', `/api/v1/usage/over-time?${query}`, { as });
     const span = 'from=2026-03-01T00:00:00Z&to=2026-03-06T00:00:00Z';
     const days = (await over(`per=day&by=report&${span}`)).body as unknown as OverTime;
     assert.deepEqual(

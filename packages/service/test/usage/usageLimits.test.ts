@@ -13,28 +13,29 @@ describe('limits of costs', () => {
   let house: House;
   before(async () => {
     house = await House.open({ hasDemo: true });
-    await house.call('PUT', '/api/v1/folders/-/dataset/sailings?confirmed=true', {
+    await house.call('PUT', '/api/v1/datasets/sailings/folder?confirmed=true', {
       as: administrator,
       body: { folder },
     });
   });
   after(() => house.close());
 
-  const put = (limit: object, as = administrator) => house.call('PUT', '/api/v1/cost-limits', { as, body: limit });
+  const put = (limit: object, as = administrator) => house.call('PUT', '/api/v1/usage-limits', { as, body: limit });
   const limits = async () =>
     (
-      (await house.call('GET', '/api/v1/cost-limits', { as: administrator })).body as unknown as {
+      (await house.call('GET', '/api/v1/usage-limits', { as: administrator })).body as unknown as {
         limits: ShownCostLimit[];
       }
     ).limits;
   const run = (burst: string) =>
     house.call('POST', `/api/v1/bursts/${burst}/runs`, { as: publisher, body: { period: '2026-10' } });
   const plan = async (burst: string, query = 'period=2026-10') =>
-    (await house.call('GET', `/api/v1/bursts/${burst}/plan?${query}`, { as: publisher })).body as unknown as ShownPlan;
+    (await house.call('GET', `/api/v1/bursts/${burst}/preview?${query}`, { as: publisher }))
+      .body as unknown as ShownPlan;
   /** What was written down a moment ago stands in the records a second later. */
   const sums = (by: string) =>
     until(async () => {
-      const { body } = await house.call('GET', `/api/v1/meter?by=${by}&burst=quay-pack`, { as: administrator });
+      const { body } = await house.call('GET', `/api/v1/usage?by=${by}&burst=quay-pack`, { as: administrator });
       const found = (body as unknown as { sums: CostSum[] }).sums;
       return found.length > 1 && found.every((one) => one.times === 46) ? found : undefined;
     });
@@ -90,7 +91,7 @@ describe('limits of costs', () => {
     const look = await house.call('GET', '/api/v1/reports/quay-punctuality', { as: publisher });
     assert.equal(look.status, 200, 'readers are never stopped');
 
-    assert.equal((await house.call('DELETE', `/api/v1/cost-limits/${folder}`, { as: administrator })).status, 204);
+    assert.equal((await house.call('DELETE', `/api/v1/usage-limits/${folder}`, { as: administrator })).status, 204);
     assert.deepEqual(await limits(), []);
     const again = await run('quay-rows');
     assert.equal(again.status, 202, again.text);

@@ -212,7 +212,7 @@ describe('figures of every kind, against hand-written SQL', () => {
 
   describe('values to choose from', () => {
     const values = async (body: object, as = publisher) => {
-      const answer = await house.call('POST', '/api/v1/reports/punctuality/values', { as, body });
+      const answer = await house.call('POST', '/api/v1/reports/punctuality/parameter-values', { as, body });
       assert.equal(answer.status, 200, answer.text);
       return (answer.body as unknown as { values: { value: string; words: string }[] }).values;
     };

@@ -67,7 +67,7 @@ describe('periods that rows fill in part only', () => {
       thing: { kind: 'report', name: 'periods' },
       level: 'view',
     };
-    await small.fine('PUT', '/api/v1/grants', grant, root);
+    await small.fine('PUT', '/api/v1/permissions', grant, root);
   });
   after(() => small.close());
 

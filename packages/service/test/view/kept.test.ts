@@ -59,7 +59,7 @@ describe('answers that a process keeps', () => {
     assert.deepEqual([said(one).viewer, said(other).viewer], ['Reader', 'Author']);
     assert.deepEqual(rowsOf(one, 'rows'), rowsOf(other, 'rows'));
     // Without rows of their own: what is kept for others is not theirs.
-    await small.fine('PUT', `/api/v1/people/${author}`, { attributes: { quay: ['Q2'] } }, root);
+    await small.fine('PUT', `/api/v1/users/${author}`, { attributes: { quay: ['Q2'] } }, root);
     const moved = await small.view(author);
     assert.notDeepEqual(rowsOf(moved, 'rows'), rowsOf(one, 'rows'));
     assert.ok(rowsOf(moved, 'rows').every((row) => row[1] === 'Q2'));
@@ -89,12 +89,12 @@ describe('answers that a process keeps', () => {
     try {
       const url = `http://127.0.0.1:${port}`;
       for (const at of [house.url, url]) assert.equal((await raw(at, reader)).status, 200);
-      const grants = (await house.call('GET', '/api/v1/grants?kind=report&name=works', { as: owner }))
+      const grants = (await house.call('GET', '/api/v1/permissions?kind=report&name=works', { as: owner }))
         .body as unknown as {
         grants: { id: number; holder: { name?: string } }[];
       };
       const { id } = grants.grants.find((one) => one.holder.name === reader)!;
-      await small.fine('DELETE', `/api/v1/grants/${id}`, undefined, owner);
+      await small.fine('DELETE', `/api/v1/permissions/${id}`, undefined, owner);
       for (const at of [house.url, url]) assert.equal((await raw(at, reader)).status, 404);
       assert.equal((await raw(url, author)).status, 200);
       await house.call('DELETE', '/api/v1/session', { as: author });

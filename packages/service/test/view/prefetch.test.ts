@@ -69,7 +69,7 @@ describe('the answer that comes with a page', () => {
     const before = await rows();
     await small.rule("quay IN (person('quay')) AND kind = 'lights'");
     assert.ok((await rows()) < before);
-    await small.fine('DELETE', '/api/v1/datasets/works/rules/own-quay?confirmed=true', undefined, owner);
+    await small.fine('DELETE', '/api/v1/datasets/works/row-rules/own-quay?confirmed=true', undefined, owner);
     assert.ok((await rows()) > before);
   });
 });

@@ -69,14 +69,14 @@ describe('an open stream of changes', { timeout: 120_000 }, () => {
 
   const place = (name: string, kind: string) => ({ kind, title: 'Works', report: name, origins: [] });
   const grant = (kind: string, name: string, holder: object) =>
-    small.fine('PUT', '/api/v1/grants', { holder, thing: { kind, name }, level: 'view' }, root);
+    small.fine('PUT', '/api/v1/permissions', { holder, thing: { kind, name }, level: 'view' }, root);
   const takeBack = async (kind: string, name: string) => {
-    const { grants } = (await small.fine('GET', `/api/v1/grants?kind=${kind}&name=${name}`, undefined, root))
+    const { grants } = (await small.fine('GET', `/api/v1/permissions?kind=${kind}&name=${name}`, undefined, root))
       .body as unknown as { grants: { id: number; holder: { name: string } }[] };
     const { id } = grants.find(({ holder }) => holder.name === reader || holder.name === 'Readers')!;
-    await small.fine('DELETE', `/api/v1/grants/${id}`, undefined, root);
+    await small.fine('DELETE', `/api/v1/permissions/${id}`, undefined, root);
   };
-  const change = (body: object) => small.fine('PUT', `/api/v1/people/${reader}`, body, root);
+  const change = (body: object) => small.fine('PUT', `/api/v1/users/${reader}`, body, root);
 
   async function listen(path: string, key: string): Promise<Listening> {
     const stop = new AbortController();
@@ -126,7 +126,7 @@ describe('an open stream of changes', { timeout: 120_000 }, () => {
     await other.heard('"kind":"rights"');
     assert.ok(!other.text.includes('data: {}'), 'nothing that this one sees has changed');
     for (const one of streams) await one.stop();
-    await small.fine('PUT', `/api/v1/people/${author}`, { state: 'left' }, root);
+    await small.fine('PUT', `/api/v1/users/${author}`, { state: 'left' }, root);
     await endsAtOnce(other, 'left');
   });
 

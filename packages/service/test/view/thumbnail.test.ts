@@ -17,7 +17,7 @@ describe('a small picture', () => {
   });
   after(() => small.close());
   const draw = (path: string, as: string, headers: Record<string, string> = {}) =>
-    small.house.call('GET', `/api/v1/${path}/picture`, { as, headers });
+    small.house.call('GET', `/api/v1/${path}/thumbnail`, { as, headers });
 
   it('is drawn of reports, boards and placements, with the rows of whoever looks', async () => {
     for (const path of ['reports/works', 'boards/day', 'placements/kinds', 'placements/board']) {
@@ -39,7 +39,7 @@ describe('a small picture', () => {
       assert.deepEqual([refused.status, refused.body.code], [none.status, none.body.code], path);
       assert.equal(refused.status, 404);
     }
-    assert.equal((await fetch(`${small.house.url}/api/v1/reports/works/picture`)).status, 401);
+    assert.equal((await fetch(`${small.house.url}/api/v1/reports/works/thumbnail`)).status, 401);
     await small.fine('POST', '/api/v1/placements/kinds/suspend', undefined, author);
     assert.equal((await draw('placements/kinds', author)).body.code, 'PLACE_SUSPENDED');
     await small.fine('POST', '/api/v1/placements/kinds/resume', undefined, author);

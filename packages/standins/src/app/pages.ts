@@ -149,7 +149,7 @@ export function administerPage(setup: WorksSetup, session: Session): string {
     setup,
     session,
     'Administer',
-    `<h1>Who is of which company</h1><table><tbody>${people.join('')}</tbody></table><p>Everybody else is of ${escapeHtml(setup.companies[0]!.title)}. What each company has beside its quays is chosen in <a href="${setup.underBellUrl}/console/places/apps/${setup.app}" target="_blank" rel="noopener">Under Bell</a>.</p>`,
+    `<h1>Who is of which company</h1><table><tbody>${people.join('')}</tbody></table><p>Everybody else is of ${escapeHtml(setup.companies[0]!.title)}. What each company has beside its quays is chosen in <a href="${setup.underBellUrl}/console/apps/${setup.app}" target="_blank" rel="noopener">Under Bell</a>.</p>`,
   );
 }
 

@@ -83,7 +83,7 @@ export class Directory {
         {
           client_id: clientId,
           client_secret: clientSecret,
-          redirect_uris: [`${serviceUrl}/sign-in/directory/back`],
+          redirect_uris: [`${serviceUrl}/sign-in/sso/callback`],
           response_types: ['code'],
           grant_types: ['authorization_code'],
         },

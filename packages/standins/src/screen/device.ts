@@ -112,7 +112,7 @@ export class ScreenDevice {
     const now = Date.now();
     const stretch = this.#told!.stretches.find((one) => one.from <= now && now < one.until);
     const slot = stretch?.slots[this.#turn++ % stretch.slots.length];
-    const { tag } = await this.#ask<{ tag: string }>('POST', '/api/v1/screen/beat', {
+    const { tag } = await this.#ask<{ tag: string }>('POST', '/api/v1/screen/heartbeat', {
       ...(slot ? { slot: slot.name } : {}),
       ...(stretch?.playlist ? { playlist: stretch.playlist, revision: stretch.revision } : {}),
       has: Object.fromEntries(
@@ -129,7 +129,7 @@ export class ScreenDevice {
   }
 
   async #load(): Promise<void> {
-    this.#told = await this.#ask<Told>('GET', '/api/v1/screen');
+    this.#told = await this.#ask<Told>('GET', '/api/v1/screen/schedule');
     const page = this.#told.stretches.flatMap((one) => one.slots).find((one) => one.as.kind === 'page');
     if (!page) return;
     const path = `/api/v1/screen/slots/${encodeURIComponent(page.as.id)}`;

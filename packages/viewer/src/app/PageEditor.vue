@@ -30,7 +30,7 @@ const wrong = ref('');
 const isBusy = ref(false);
 onMounted(async () => {
   try {
-    reports.value = (await props.ask<{ reports: Offered[] }>('/api/v1/catalogue')).reports;
+    reports.value = (await props.ask<{ reports: Offered[] }>('/api/v1/available-figures')).reports;
   } catch (error) {
     wrong.value = error instanceof Error ? error.message : String(error);
   }

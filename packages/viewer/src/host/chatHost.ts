@@ -68,7 +68,7 @@ export class ChatHost implements Host {
   async #enter(): Promise<Session> {
     const { access_token: accessToken, matrix_server_name: serverName } =
       await this.#open().requestOpenIDConnectToken();
-    const answer = await fetch(`/api/v1/chats/${encodeURIComponent(this.chat)}/session`, {
+    const answer = await fetch(`/api/v1/chat-servers/${encodeURIComponent(this.chat)}/session`, {
       method: 'POST',
       headers: { ...hostHeaders(this.#chatOrigin), 'Content-Type': 'application/json' },
       body: JSON.stringify({ accessToken, serverName }),

@@ -13,7 +13,7 @@ onMounted(async () => {
   const answer = await fetch('/api/v1/setup').catch(() => undefined);
   const { hasDirectory } = answer?.ok ? ((await answer.json()) as { hasDirectory: boolean }) : { hasDirectory: false };
   const back = props.returnTo ?? window.location.pathname + window.location.search;
-  if (hasDirectory) directory.value = `/sign-in/directory?return=${encodeURIComponent(back)}`;
+  if (hasDirectory) directory.value = `/sign-in/sso?return=${encodeURIComponent(back)}`;
 });
 
 async function submit(): Promise<void> {

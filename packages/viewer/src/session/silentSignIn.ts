@@ -28,7 +28,7 @@ function goAndComeBack(): Promise<boolean> {
         done(false);
       }
     });
-    frame.src = '/sign-in/directory?silent';
+    frame.src = '/sign-in/sso?silent';
     document.body.append(frame);
   });
 }

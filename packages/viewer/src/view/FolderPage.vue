@@ -11,7 +11,7 @@ const found = shallowRef<Collection>();
 const pictures = reactive<Record<string, string>>({});
 
 const { problem, isFramed, ask, send, run, signedIn } = useService(async () => {
-  found.value = await ask<Collection>(`/api/v1/collections/${encodeURIComponent(props.name)}`);
+  found.value = await ask<Collection>(`/api/v1/folders/${encodeURIComponent(props.name)}/contents`);
   document.title = found.value.title;
   void drawAll(found.value);
 });

@@ -52,10 +52,10 @@ const cardOf = ({ kind, name, title }: Named, about = ''): Card[] =>
 async function load(): Promise<void> {
   try {
     const [held, reports, boards, hand] = await Promise.all([
-      ask<{ tabs: ShownTab[] }>('/api/v1/tabs'),
+      ask<{ tabs: ShownTab[] }>('/api/v1/channel-placements'),
       ask<{ reports: ListedReport[] }>('/api/v1/reports'),
       ask<{ boards: ListedBoard[] }>('/api/v1/boards'),
-      ask<{ favourites: Named[]; recent: Named[] }>('/api/v1/at-hand'),
+      ask<{ favourites: Named[]; recent: Named[] }>('/api/v1/favourites'),
     ]);
     tabs.value = held.tabs
       .filter((one) => one.state === 'placed' && one.isMember)
@@ -81,7 +81,7 @@ async function find(): Promise<void> {
   if (words.value.trim() === '') return void (found.value = undefined);
   try {
     const answer = await ask<{ found: FoundThing[] }>(
-      `/api/v1/find?${new URLSearchParams({ text: words.value.trim() })}`,
+      `/api/v1/search?${new URLSearchParams({ text: words.value.trim() })}`,
     );
     found.value = answer.found.flatMap((one) => cardOf(one));
   } catch (error) {

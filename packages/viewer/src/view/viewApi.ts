@@ -152,13 +152,13 @@ export class ViewApi {
   }
 
   async values(question: ViewState, parameter: string, search: string) {
-    const answer = await this.#post(`${this.#base}/values`, { ...toBody(question), parameter, search });
+    const answer = await this.#post(`${this.#base}/parameter-values`, { ...toBody(question), parameter, search });
     return this.#read<{ values: { value: string; words: string }[]; isCut: boolean }>(answer);
   }
 
   async words(question: ViewState, wish: { column?: string; starts?: string }) {
     const { where: _where, ...rest } = toBody(question);
-    const answer = await this.#post(`${this.#base}/words`, { ...rest, ...wish });
+    const answer = await this.#post(`${this.#base}/filter-suggestions`, { ...rest, ...wish });
     return this.#read<{ columns: { name: string; label: string; type: string }[]; values: string[] }>(answer);
   }
 
@@ -183,14 +183,14 @@ export class ViewApi {
 
   /** Posts what the reader sees into the channel around. @returns whether there is a picture, and why there is none */
   async post(question: ViewState, wish: { words: string; wantsPicture: boolean }) {
-    const path = `/api/v1/tabs/${encodeURIComponent(this.#target.name)}/post?${toSearch(question)}`;
+    const path = `/api/v1/channel-placements/${encodeURIComponent(this.#target.name)}/post?${toSearch(question)}`;
     return this.#read<{ hasPicture: boolean; why?: string }>(await this.#post(path, wish));
   }
 
   /** Asks the owners for access, as the signed-in reader. */
   async askForAccess(words: string): Promise<void> {
     const { kind, name } = this.#target;
-    await this.#post('/api/v1/requests', { [kind]: name, words });
+    await this.#post('/api/v1/access-requests', { [kind]: name, words });
   }
 }
 

@@ -30,7 +30,7 @@ export const resourceKinds = {
   source: { plural: 'sources', deletion: 'at once', exportSchema: 'nothing' },
   placement: { plural: 'placements', deletion: 'at once', exportSchema: 'definition' },
   list: { plural: 'lists', deletion: 'at once', exportSchema: 'rows' },
-  template: { plural: 'templates', deletion: 'at once', exportSchema: 'workbook' },
+  template: { plural: 'workbook-templates', deletion: 'at once', exportSchema: 'workbook' },
   destination: { plural: 'destinations', deletion: 'at once', exportSchema: 'nothing' },
   burst: { plural: 'bursts', deletion: 'kept', exportSchema: 'definition' },
   app: { plural: 'apps', deletion: 'its own way', exportSchema: 'definition' },
@@ -70,7 +70,7 @@ export const deletableKinds = kindsThat<TakenAwayKind>(({ deletion }) => deletio
 /** Kinds whose things can be given another name. */
 export type RenamedKind = Exclude<ThingKind, KindsWith<{ fixedName: string }>>;
 /** What is given another name besides things: nobody has rights on them. */
-export const peopleKinds = { group: { plural: 'groups' }, attribute: { plural: 'attributes' } } as const;
+export const peopleKinds = { group: { plural: 'groups' }, attribute: { plural: 'user-attributes' } } as const;
 export type PeopleKind = keyof typeof peopleKinds;
 /** Whatever leaves a former name behind when it is renamed. */
 export type NamedKind = ThingKind | PeopleKind;

@@ -18,13 +18,13 @@ function hold(app: App, ctx: Context, what: 'device' | 'key', value: string): vo
     httpOnly: true,
     sameSite: 'strict',
     secure: app.settings.publicUrl.startsWith('https:'),
-    path: '/screen/picture',
+    path: '/screen/image',
     expires: new Date(app.now() + yearMs),
     overwrite: true,
   });
 }
 
-export const clearKeyCookie = (ctx: Context): void => void ctx.cookies.set(cookie, null, { path: '/screen/picture' });
+export const clearKeyCookie = (ctx: Context): void => void ctx.cookies.set(cookie, null, { path: '/screen/image' });
 
 function held(ctx: Context, what: 'device' | 'key'): string | undefined {
   const value = ctx.cookies.get(cookie) ?? '';
@@ -74,7 +74,7 @@ async function stillWaiting(app: App, ctx: Context, deviceCode: string): Promise
     const found = await one(screenPairings(app).findByPk(deviceFingerprint));
     if (!found) return undefined;
     const { userCode: code } = found;
-    return { code, deviceFingerprint, address: `${app.settings.publicUrl}/console/screens/pair?code=${code}` };
+    return { code, deviceFingerprint, address: `${app.settings.publicUrl}/console/pair?code=${code}` };
   }
 }
 
