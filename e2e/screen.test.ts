@@ -208,7 +208,7 @@ describe('a display screen, in a browser', () => {
     });
     const wall = await plain.newPage();
     await wall.goto(`${stand.house.url}/screen/`);
-    await wall.waitForURL('**/screen/image', { waitUntil: 'commit' });
+    await wall.waitForURL('**/screen/picture', { waitUntil: 'commit' });
     await pair(wall, 'plain', 'Q012');
     // What its device may do without: time that somebody else lets go by faster, and a network.
     const cdp = await plain.newCDPSession(wall);
@@ -234,10 +234,10 @@ describe('a display screen, in a browser', () => {
     assert.equal((await shown('plain')).showsBy, 'picture');
     // Without a network the last picture stands, says so, and shows nothing of the browser's own. What its page still hears
     // is cut off as well: of five pages of one key the first is.
-    const [cookie] = await plain.cookies(`${stand.house.url}/screen/image`);
+    const [cookie] = await plain.cookies(`${stand.house.url}/screen/picture`);
     const headers = { Cookie: `${cookie!.name}=${cookie!.value}` };
     const others: Response[] = [];
-    for (let i = 0; i < 4; i++) others.push(await fetch(`${stand.house.url}/screen/image`, { headers }));
+    for (let i = 0; i < 4; i++) others.push(await fetch(`${stand.house.url}/screen/picture`, { headers }));
     for (const one of others) await one.body!.cancel();
     await plain.setOffline(true);
     await cdp.send('Animation.setPlaybackRate', { playbackRate: 60 });
@@ -246,14 +246,14 @@ describe('a display screen, in a browser', () => {
       .last()
       .waitFor();
     assert.ok(await isDrawn(), 'the picture stays');
-    assert.equal(new URL(wall.url()).pathname, '/screen/image');
+    assert.equal(new URL(wall.url()).pathname, '/screen/picture');
     const asked: number[] = [];
     let inVain = 0;
     wall.on('response', (one) => {
-      if (one.url().includes('/stream?again=')) asked.push(one.status());
+      if (one.url().includes('/live?again=')) asked.push(one.status());
     });
     wall.on('requestfailed', (one) => {
-      if (one.url().includes('/current?again=')) inVain++;
+      if (one.url().includes('/now?again=')) inVain++;
     });
     // It goes on by itself, and shows what is to be seen as soon as that is another: no later step brings it.
     await plain.setOffline(false);
@@ -270,7 +270,7 @@ describe('a display screen, in a browser', () => {
     await cdp.send('Animation.setPlaybackRate', { playbackRate: 60 });
     // It is dark when it is closed.
     await call('POST', '/api/v1/screens/plain/unpair');
-    const nobody = await fetch(`${stand.house.url}/screen/image/current`);
+    const nobody = await fetch(`${stand.house.url}/screen/picture/now`);
     assert.equal(nobody.status, 401);
     const dark = await middle(Buffer.from(await nobody.arrayBuffer()));
     await until(async () => {
@@ -279,7 +279,7 @@ describe('a display screen, in a browser', () => {
       return apart < 3;
     });
     // Nothing that was seen before comes back when the network goes after that: words that it has been told stay.
-    await wall.waitForResponse((one) => one.url().includes('/unpaired?') && one.status() === 200);
+    await wall.waitForResponse((one) => one.url().includes('/closed?') && one.status() === 200);
     const looks: Buffer[] = [];
     await until(async () => looks.push(await wall.screenshot()) > 1 && looks.at(-1)!.equals(looks.at(-2)!));
     await plain.setOffline(true);
@@ -297,7 +297,7 @@ describe('a display screen, in a browser', () => {
       javaScriptEnabled: false,
     });
     const wall = await plain.newPage();
-    await wall.goto(`${stand.house.url}/screen/image`, { waitUntil: 'commit' });
+    await wall.goto(`${stand.house.url}/screen/picture`, { waitUntil: 'commit' });
     await pair(wall, 'plain-two', 'Q012');
     await wall.locator('.picture').first().waitFor({ state: 'attached' });
     await until(async () => (await shown('plain-two')).shown?.slot !== undefined);

@@ -1,2 +1,2 @@
 // A browser that runs no modules shows pictures that the service draws.
-location.replace('/screen/image');
+location.replace('/screen/picture');

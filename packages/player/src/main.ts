@@ -85,4 +85,4 @@ if (previewed !== null)
     say('Nothing can be shown of it.', (error as Error).message),
   );
 else if (canPlay) void alone(start);
-else location.replace('/screen/image');
+else location.replace('/screen/picture');

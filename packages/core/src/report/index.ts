@@ -77,4 +77,11 @@ export { fillText } from './textValues.ts';
 export { assembleResult, type FigureResult, type PlanRows } from './result.ts';
 export { pivot, type Crosstab } from './pivot.ts';
 export { renamedInReport } from './applyRename.ts';
-export type { CheckedReport, ComparedEditions, ListedReport, ShownEdition, ShownReport, ThingUser } from './apiTypes.ts';
+export type {
+  CheckedReport,
+  ComparedEditions,
+  ListedReport,
+  ShownEdition,
+  ShownReport,
+  ThingUser,
+} from './apiTypes.ts';

@@ -30,7 +30,7 @@ describe('a screen without scripts', () => {
     const made = await screens.type(code, screens.screenBody(name, { quay }));
     assert.equal(made.status, 201, made.text);
     ahead += 10_000;
-    assert.match(await browser.page(), /url\(\/screen\/image\/current/);
+    assert.match(await browser.page(), /url\(\/screen\/picture\/now/);
     return browser;
   }
   const shown = async (name: string) =>
@@ -235,15 +235,15 @@ describe('a screen without scripts', () => {
     assert.deepEqual(pictures(), [1, 2, 3, 4]);
     // The size that it has found by itself is that in which it asks when nothing more comes.
     const frames = () => [...page.text.matchAll(/class="again (f\d)"[^>]* src="([^"]*)"/g)].map(([, ...one]) => one);
-    const asking = (size: string) => `/screen/image/reload?${size}`;
+    const asking = (size: string) => `/screen/picture/again?${size}`;
     assert.deepEqual(frames(), [['f1', asking('width=1920&amp;height=1080')]]);
     assert.equal((await browser.picture('?width=1080&height=1920')).status, 200);
     await more();
     assert.deepEqual(frames()[1], ['f2', asking('width=1080&amp;height=1920')]);
     assert.match(page.text, /\.f1\{display:none\}/);
     // It lives by what it asks, not by what it was told.
-    assert.equal((await browser.get(`${at}/present?1`)).status, 204);
-    assert.equal((await new PlainBrowser(screens.url).get(`${at}/present?1`)).status, 401);
+    assert.equal((await browser.get(`${at}/here?1`)).status, 204);
+    assert.equal((await new PlainBrowser(screens.url).get(`${at}/here?1`)).status, 401);
     await page.leave();
   });
 
@@ -268,7 +268,7 @@ describe('a screen without scripts', () => {
 
   it('asks by itself when nothing more comes: step by step, never twice for the same, with what its page has', async () => {
     const html = async (path: string) => (await fetch(`${screens.url}${at}/${path}`)).text();
-    const again = await html('reload?width=1280&height=720');
+    const again = await html('again?width=1280&height=720');
     const words = 'width=1280&height=720';
     const rules = [
       ...again.matchAll(
@@ -293,7 +293,7 @@ describe('a screen without scripts', () => {
     // What the next round begins over is the last of the one before.
     assert.deepEqual(last, [8_169.5, 8_170.5, (numbers.length - 1) % 3, 0, numbers.length - 1]);
     assert.notEqual(last[2], numbers[170]![2]);
-    const ended = await html('expired');
+    const ended = await html('ended');
     const markers = [
       ...ended.matchAll(/\(min-height:([\d.]+)px\)\{i:nth-of-type\((\d+)\)\{background-image:url\(closed\?(\d+)\)/g),
     ];
@@ -310,16 +310,16 @@ describe('a screen without scripts', () => {
         .replaceAll('&gt;', '>')
         .replaceAll('&amp;', '&'),
     );
-    assert.deepEqual(inside, [await html('reload?width=1920&height=1080'), ended]);
-    assert.equal(await html('reload?width=</style>'), inside[0]);
+    assert.deepEqual(inside, [await html('again?width=1920&height=1080'), ended]);
+    assert.equal(await html('again?width=</style>'), inside[0]);
   });
 
   it('is given one picture after the other when it asks by itself, and as the last one that it is closed', async () => {
     const browser = await pair('streamed');
     const size = '?width=1280&height=720';
-    const open = async () => new PictureStream(await browser.get(`${at}/stream${size}&again=0`));
+    const open = async () => new PictureStream(await browser.get(`${at}/live${size}&again=0`));
     const now = async () => Buffer.from(await (await browser.picture(size)).arrayBuffer());
-    assert.equal((await browser.get(`${at}/unpaired?0`)).status, 204);
+    assert.equal((await browser.get(`${at}/closed?0`)).status, 204);
     const stream = await open();
     assert.deepEqual(await stream.until(1), await now());
     const { width, height } = await sharp(stream.pictures[0]).metadata();
@@ -355,10 +355,10 @@ describe('a screen without scripts', () => {
     const nobody = new PlainBrowser(screens.url);
     assert.deepEqual(dark, Buffer.from(await (await nobody.picture(size)).arrayBuffer()));
     for (const one of [browser, nobody]) {
-      const live = await one.get(`${at}/stream${size}`);
+      const live = await one.get(`${at}/live${size}`);
       assert.deepEqual([live.status, live.headers.get('content-type')], [401, 'image/png']);
       assert.deepEqual(Buffer.from(await live.arrayBuffer()), dark);
-      const closed = await one.get(`${at}/unpaired?1`);
+      const closed = await one.get(`${at}/closed?1`);
       assert.deepEqual([closed.status, closed.headers.get('content-type')], [200, 'image/svg+xml']);
       assert.match(await closed.text(), /This screen is closed/);
     }

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 
 /** Where screens without scripts are. */
-export const at = '/screen/image';
+export const at = '/screen/picture';
 
 /** A page whose answer stays open, as a browser draws it piece by piece. */
 export class ActiveAccessPage {
@@ -100,7 +100,7 @@ export class PlainBrowser {
     await page.leave();
     return page.text;
   }
-  picture = async (words = '', headers: Record<string, string> = {}) => this.get(`${at}/current${words}`, headers);
+  picture = async (words = '', headers: Record<string, string> = {}) => this.get(`${at}/now${words}`, headers);
 }
 
 /** The code that a page shows, if it shows one. */

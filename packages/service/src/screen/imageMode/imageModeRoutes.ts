@@ -109,7 +109,7 @@ async function sendPicture(app: App, ctx: Context): Promise<void> {
 
 /** Screens without scripts: a page to which pictures are added. */
 export function mountPictures(app: App, router: Router): void {
-  router.get('/screen/image', async (ctx: Context) => {
+  router.get('/screen/picture', async (ctx: Context) => {
     ctx.set('Cache-Control', 'no-store');
     ctx.set('Content-Security-Policy', `${onlyPictures}; frame-src 'self'; frame-ancestors 'none'`);
     ctx.set('Referrer-Policy', 'no-referrer');
@@ -117,25 +117,25 @@ export function mountPictures(app: App, router: Router): void {
     ctx.type = 'html';
     ctx.body = body;
   });
-  router.get('/screen/image/reload', (ctx: Context) => sendFrame(ctx, againFrame(sizeIn(ctx) ?? usualSize)));
-  router.get('/screen/image/expired', (ctx: Context) => sendFrame(ctx, endedFrame()));
+  router.get('/screen/picture/again', (ctx: Context) => sendFrame(ctx, againFrame(sizeIn(ctx) ?? usualSize)));
+  router.get('/screen/picture/ended', (ctx: Context) => sendFrame(ctx, endedFrame()));
   // A page without scripts is heard of by this: with each word of the service it asks for the next one.
-  router.get('/screen/image/present', async (ctx: Context) => {
+  router.get('/screen/picture/here', async (ctx: Context) => {
     const device = await pictureScreen(app, ctx);
     const { keyId } = device.key;
     recordPictureHeartbeat(app, ctx, keyId, lastPlayState(app, keyId) ?? (await shownNow(app, device)));
     ctx.set('Cache-Control', 'no-store');
     ctx.status = 204;
   });
-  router.get('/screen/image/current', (ctx: Context) => sendPicture(app, ctx));
-  router.get('/screen/image/stream', async (ctx: Context) => {
+  router.get('/screen/picture/now', (ctx: Context) => sendPicture(app, ctx));
+  router.get('/screen/picture/live', async (ctx: Context) => {
     const device = await openScreen(app, ctx);
     // Its single picture says that it is closed.
     if (!device) return sendPicture(app, ctx);
     ctx.set('Cache-Control', 'no-store');
     ctx.body = await streamPictures(app, ctx, device, sizeIn(ctx) ?? usualSize);
   });
-  router.get('/screen/image/unpaired', async (ctx: Context) => {
+  router.get('/screen/picture/closed', async (ctx: Context) => {
     ctx.set('Cache-Control', 'no-store');
     ctx.status = 204;
     if (await openScreen(app, ctx)) return;

@@ -18,13 +18,13 @@ function hold(app: App, ctx: Context, what: 'device' | 'key', value: string): vo
     httpOnly: true,
     sameSite: 'strict',
     secure: app.settings.publicUrl.startsWith('https:'),
-    path: '/screen/image',
+    path: '/screen/picture',
     expires: new Date(app.now() + yearMs),
     overwrite: true,
   });
 }
 
-export const clearKeyCookie = (ctx: Context): void => void ctx.cookies.set(cookie, null, { path: '/screen/image' });
+export const clearKeyCookie = (ctx: Context): void => void ctx.cookies.set(cookie, null, { path: '/screen/picture' });
 
 function held(ctx: Context, what: 'device' | 'key'): string | undefined {
   const value = ctx.cookies.get(cookie) ?? '';

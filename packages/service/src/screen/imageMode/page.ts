@@ -81,8 +81,7 @@ export interface AddedPicture {
 
 /** A picture that is laid over the one before, which stays until this one is there. */
 export function pictureHtml({ number, title, mark, size, isNamed }: AddedPicture): string {
-  const address = (one: WallSize) =>
-    `url(/screen/image/current?${asQuery(one)}&of=${mark}${isNamed ? '&name=yes' : ''})`;
+  const address = (one: WallSize) => `url(/screen/picture/now?${asQuery(one)}&of=${mark}${isNamed ? '&name=yes' : ''})`;
   const rule = (one: WallSize) => `#p${number}{background-image:${address(one)}}`;
   const others = size ? [] : sizes.map(([media, one]) => `@media ${media}{${rule(one)}}`);
   const before = number > 2 ? `#p${number - 2}{display:none}` : '';
@@ -110,7 +109,7 @@ export function wordHtml({ number, time, worryAfter, leaseSeconds }: AddedWord):
 .late.w${number}{animation-delay:${leaseSeconds}s}
 </style>
 ${beginAnew(number)}
-<div class="here w${number}" style="background-image:url(/screen/image/present?${number})"></div>
+<div class="here w${number}" style="background-image:url(/screen/picture/here?${number})"></div>
 <p class="since w${number}">no word since ${escapeHtml(time)}</p>
 <main class="over late w${number}"><p>No word from the service for too long.</p></main>
 `;

@@ -71,7 +71,7 @@ ${[0, 1].flatMap((i) => [rising(`again${i}`, first, atFirst), rising(`round${i}`
 /** Lets the frames count from now on: another name begins anew. @param word - the number of the word that came */
 export const beginAnew = (word: number): string => `<style>${names(word % 2)}</style>`;
 
-const frameHead = (rules: readonly string[]) => `<!doctype html><base href="/screen/image/"><style>
+const frameHead = (rules: readonly string[]) => `<!doctype html><base href="/screen/picture/"><style>
 html, body { margin: 0; overflow: hidden; cursor: none; }
 ${rules.join('\n')}
 </style>`;
@@ -87,8 +87,7 @@ const layers = 3;
  */
 export function againFrame({ width, height }: WallSize): string {
   const size = `width=${width}&height=${height}`;
-  const pictures = (step: number) =>
-    `background-image:url(stream?again=${step}&${size}),url(current?again=${step}&${size})`;
+  const pictures = (step: number) => `background-image:url(live?again=${step}&${size}),url(now?again=${step}&${size})`;
   const rule = (from: number, to: number, step: number, level: number) =>
     `@media (min-height:${from - 0.5}px) and (max-height:${to + 0.5}px){#b${step % layers}{z-index:${level};${pictures(step)}}}`;
   const steps = Array.from({ length: firstCount + round.count }, (_, step) =>
@@ -111,8 +110,7 @@ export function endedFrame(): string {
   const count = countOf(ended);
   const rules = Array.from(
     { length: count },
-    (_, i) =>
-      `@media (min-height:${atFirst + i - 0.5}px){i:nth-of-type(${i + 1}){background-image:url(unpaired?${i})}}`,
+    (_, i) => `@media (min-height:${atFirst + i - 0.5}px){i:nth-of-type(${i + 1}){background-image:url(closed?${i})}}`,
   );
   const shape = `i { position: absolute; top: 0; left: 0; width: 100vw; height: ${atFirst}px; background: no-repeat 0 0 / 100% 100%; }`;
   return `${frameHead([shape, ...rules])}${'<i></i>'.repeat(count)}`;
@@ -138,7 +136,7 @@ export function framesHtml(number: number, size: WallSize): string {
   const { width, height } = size;
   const [wide, high] = [width / height, height / width];
   const frame = (name: string, src: string, content: string) =>
-    `<iframe class="${name} f${number}" scrolling="no" tabindex="-1" aria-hidden="true" src="/screen/image/${escapeHtml(src)}" srcdoc="${escapeHtml(content)}"></iframe>`;
+    `<iframe class="${name} f${number}" scrolling="no" tabindex="-1" aria-hidden="true" src="/screen/picture/${escapeHtml(src)}" srcdoc="${escapeHtml(content)}"></iframe>`;
   return `<style>${number > 1 ? `.f${number - 1}{display:none}` : ''}
 .again{width:100vw;left:0;top:calc(50vh - ${shown(50 * high)}vw)}
 .since{bottom:calc(50.7vh - ${shown(50 * high)}vw)}
@@ -147,7 +145,7 @@ export function framesHtml(number: number, size: WallSize): string {
 .since{bottom:0.7vh}
 }
 </style>
-${frame('again', `reload?width=${width}&height=${height}`, againFrame(size))}
-${frame('ended', 'expired', endedFrame())}
+${frame('again', `again?width=${width}&height=${height}`, againFrame(size))}
+${frame('ended', 'ended', endedFrame())}
 `;
 }
