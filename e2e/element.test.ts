@@ -86,7 +86,7 @@ void place.refresh();`;
     const page: Page = await stand.page(publisher);
     await page.goto(`${stand.house.url}/console/placements/this-quay/element`);
     const frame = page.locator('.place under-bell iframe').first().contentFrame();
-    await frame.getByText('The record is not complete yet').waitFor();
+    await frame.getByText('Record incomplete').waitFor();
     const documents: string[] = [];
     page.on('request', (request) => {
       if (request.resourceType() === 'document') documents.push(request.url());

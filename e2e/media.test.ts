@@ -51,7 +51,7 @@ describe('pictures, playlists and interruptions in the console', () => {
     // What the network keeps back is said, and may be sent again.
     await page.context().setOffline(true);
     await page.getByRole('button', { name: 'Put it in' }).click();
-    await page.getByText('the service does not answer').waitFor();
+    await page.getByText('The service is not responding').waitFor();
     await page.context().setOffline(false);
     await page.getByRole('button', { name: 'Put it in' }).click();
     await page.getByText('of no type that is known here').waitFor();

@@ -74,8 +74,8 @@ describe('a business app, in a browser', () => {
 
   it('shows nothing of a record without a number, and says why; an empty page of one without rows', async () => {
     await page.goto(`${works.url}/quays/new`);
-    await report.getByText('The record is not complete yet').waitFor();
-    await panel.getByText('The record is not complete yet').waitFor();
+    await report.getByText('Record incomplete').waitFor();
+    await panel.getByText('Record incomplete').waitFor();
     await page.locator('#quay').selectOption('Q001');
     // Of another district: the person's own rows leave none.
     await report.getByText('No sailings yet.').first().waitFor();
@@ -191,13 +191,13 @@ describe('a business app, in a browser', () => {
     await page.waitForTimeout(500);
     await turn('disable');
     const since = Date.now();
-    await report.getByRole('heading', { name: 'Reports are switched off in this app' }).waitFor();
+    await report.getByRole('heading', { name: 'Reports are disabled in this app' }).waitFor();
     const took = Date.now() - since;
     assert.ok(took < 10_000, `${took} ms`);
     // Opened anew, both say so.
     await page.reload();
     for (const one of [report, panel])
-      await one.getByRole('heading', { name: 'Reports are switched off in this app' }).waitFor();
+      await one.getByRole('heading', { name: 'Reports are disabled in this app' }).waitFor();
     await turn('enable');
   });
 
@@ -205,7 +205,7 @@ describe('a business app, in a browser', () => {
     await fresh();
     await page.request.post(`${stand.house.url}/api/v1/session`, { data: { email: publisher, password } });
     await page.goto(`${stand.house.url}/console/placements/quay-record/record`);
-    await page.getByText('The record is not complete yet').or(page.getByText('Nothing is shown:')).first().waitFor();
+    await page.getByText('Record incomplete').or(page.getByText('Nothing is shown:')).first().waitFor();
     await page.getByLabel('quay', { exact: true }).last().fill('q017');
     await page.getByRole('button', { name: 'Q017' }).click();
     await page.getByRole('cell', { name: 'quay is Q017' }).waitFor();

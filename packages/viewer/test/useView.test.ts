@@ -259,8 +259,8 @@ describe('a page that is read', () => {
     let say: (state: TokenState) => void = () => undefined;
     const view = open((onToken) => (say = onToken));
     for (const [code, title] of [
-      ['RECORD_INCOMPLETE', 'The record is not complete yet'],
-      ['APP_OFF', 'Reports are switched off in this app'],
+      ['RECORD_INCOMPLETE', 'Record incomplete'],
+      ['APP_OFF', 'Reports are disabled in this app'],
     ] as const) {
       say({ failure: 'as it was said', code });
       const { problem } = view;

@@ -9,11 +9,11 @@ export class ApiProblem extends Error {
 
 const unreachable: ProblemDocument = {
   type: 'urn:underbell:problem:service-unreachable',
-  title: 'The service cannot be reached',
+  title: 'Service not reachable',
   status: 503,
   code: 'SERVICE_UNREACHABLE',
-  detail: 'the service does not answer',
-  hint: 'check the connection, then try again',
+  detail: 'The service is not responding.',
+  hint: 'Check the connection, then try again.',
 };
 
 type Method = 'GET' | 'POST' | 'PUT' | 'DELETE';

@@ -7,7 +7,7 @@ import type { AppRow } from './models.ts';
 import { findApp, listApps } from './store.ts';
 
 export const isOff = ({ title }: AppRow) =>
-  new Refusal('APP_OFF', `reports are switched off in “${title}”`, { hint: 'an administrator switches them on' });
+  new Refusal('APP_OFF', `Reports are disabled in “${title}”.`, { hint: 'Ask an administrator to enable them.' });
 
 /** An app that somebody has a right on. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
 export async function requireApp(

@@ -21,15 +21,15 @@ import {
 const passedOn: Readonly<Record<string, Omit<ProblemDocument, 'detail' | 'code'>>> = {
   RECORD_INCOMPLETE: {
     type: 'urn:underbell:problem:record-incomplete',
-    title: 'The record is not complete yet',
+    title: 'Record incomplete',
     status: 409,
-    hint: 'a new record shows its figures once it is saved',
+    hint: 'Save the record to see data.',
   },
   APP_OFF: {
     type: 'urn:underbell:problem:app-off',
-    title: 'Reports are switched off in this app',
+    title: 'Reports are disabled in this app',
     status: 403,
-    hint: 'an administrator switches them on',
+    hint: 'Ask an administrator.',
   },
 };
 function failedProblem(said: string, code = ''): ProblemDocument {
@@ -47,7 +47,7 @@ const tokenProblem = (hint: string): ProblemDocument => ({
   title: 'No access',
   status: 401,
   code: 'TOKEN_INVALID',
-  detail: 'The page around this report could not get access to it.',
+  detail: 'The host page could not get access.',
   hint,
 });
 

@@ -33,9 +33,9 @@ export class ViewProblem extends Error {
 
 export const offline: ProblemDocument = {
   type: 'urn:underbell:problem:service-unreachable',
-  title: 'The service cannot be reached',
+  title: 'Service not reachable',
   status: 503,
-  detail: 'The figures cannot be fetched right now.',
+  detail: 'Data cannot be loaded now.',
   code: 'SERVICE_UNREACHABLE',
   hint: 'Check the connection, then try again.',
 };
