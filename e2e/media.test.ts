@@ -32,7 +32,7 @@ describe('pictures, playlists and interruptions in the console', () => {
   after(() => stand.close());
 
   it('puts a picture in, says what is wrong with another, and puts the next version in', async () => {
-    await open('screens/media');
+    await open('media');
     await page.getByText('None that you may see.').waitFor();
     const file = page.getByLabel(/PNG, JPEG/);
     await file.setInputFiles({ name: 'Harbour Map.png', mimeType: 'image/png', buffer: await picture('#204060') });
@@ -72,7 +72,7 @@ describe('pictures, playlists and interruptions in the console', () => {
   });
 
   it('makes a playlist of what is offered: pages, boards, pictures, numbers within words, hours', async () => {
-    await open('screens/playlists/offered');
+    await open('playlists/offered');
     await page.getByLabel(/^All pages of/).selectOption('quay-punctuality');
     await page.getByLabel('Limited in sailings').fill("quay_id = screen('quay')");
     await page.getByRole('button', { name: 'Add a slot' }).click();
@@ -135,7 +135,7 @@ describe('pictures, playlists and interruptions in the console', () => {
     await page.reload();
     await page.getByText('Not published yet').waitFor();
     assert.ok(await page.getByRole('button', { name: 'Save', exact: true }).isDisabled());
-    await open('screens/media');
+    await open('media');
     await page.getByRole('button', { name: 'Take away' }).click();
     await page.getByRole('button', { name: 'Take it away' }).click();
     await page.getByText('playlist offered').first().waitFor();
