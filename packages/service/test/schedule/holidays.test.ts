@@ -53,8 +53,6 @@ describe('holidays of schedules', () => {
     };
 
   it('are kept to, also when the list changes afterwards, and cannot vanish under them', async () => {
-    const first = (await times()).times[0]!.at;
-    const day = first.slice(0, 10);
     assert.equal((await put({ name: 'closures', title: 'Closures', days: ['2030-01-01'] })).status, 200);
     const { bursts } = (await house.call('GET', '/api/v1/bursts', { as: publisher })).body as unknown as {
       bursts: { name: string; definition: { schedule: object } }[];
@@ -68,7 +66,8 @@ describe('holidays of schedules', () => {
     const wrong = await save({ holidays: 'closure' });
     assert.deepEqual([wrong.body.code, wrong.body.nearest], ['BURST_INVALID', ['closures']], wrong.text);
     assert.equal((await save({ holidays: 'closures', onHoliday: 'skip' })).status, 200);
-    assert.equal((await times()).times[0]!.at, first);
+    const first = (await times()).times[0]!.at;
+    const day = first.slice(0, 10);
     assert.equal((await put({ name: 'closures', title: 'Closures', days: [day] })).status, 200);
     const moved = await times();
     assert.notEqual(moved.times[0]!.at, first);
