@@ -191,13 +191,13 @@ describe('a business app, in a browser', () => {
     await page.waitForTimeout(500);
     await turn('disable');
     const since = Date.now();
-    await report.getByRole('heading', { name: 'Reports are disabled in this app' }).waitFor();
+    await report.getByRole('heading', { name: 'App disabled' }).waitFor();
     const took = Date.now() - since;
     assert.ok(took < 10_000, `${took} ms`);
     // Opened anew, both say so.
     await page.reload();
     for (const one of [report, panel])
-      await one.getByRole('heading', { name: 'Reports are disabled in this app' }).waitFor();
+      await one.getByRole('heading', { name: 'App disabled' }).waitFor();
     await turn('enable');
   });
 

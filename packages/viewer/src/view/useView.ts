@@ -27,7 +27,7 @@ const passedOn: Readonly<Record<string, Omit<ProblemDocument, 'detail' | 'code'>
   },
   APP_OFF: {
     type: 'urn:underbell:problem:app-off',
-    title: 'Reports are disabled in this app',
+    title: 'App disabled',
     status: 403,
     hint: 'Ask an administrator.',
   },
