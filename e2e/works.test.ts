@@ -196,8 +196,7 @@ describe('a business app, in a browser', () => {
     assert.ok(took < 10_000, `${took} ms`);
     // Opened anew, both say so.
     await page.reload();
-    for (const one of [report, panel])
-      await one.getByRole('heading', { name: 'App disabled' }).waitFor();
+    for (const one of [report, panel]) await one.getByRole('heading', { name: 'App disabled' }).waitFor();
     await turn('enable');
   });
 
