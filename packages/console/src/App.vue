@@ -49,9 +49,15 @@ const places = computed(() => [
     : []),
 ]);
 const theme = computed(() => componentTheme(isDark.value));
+/** Pages that belong to an entry, and have addresses of their own. */
+const within: Readonly<Record<string, readonly string[]>> = {
+  '/placements': ['/channels', '/chat-servers', '/apps'],
+  '/screens': ['/media', '/playlists', '/pair'],
+  '/access/users': ['/access'],
+};
 const isCurrent = (to: string) => {
   const at = (route.meta['place'] as string | undefined) ?? route.path;
-  return to === '/' ? at === '/' : at.startsWith(to);
+  return to === '/' ? at === '/' : [to, ...(within[to] ?? [])].some((path) => at.startsWith(path));
 };
 
 async function leave(): Promise<void> {
