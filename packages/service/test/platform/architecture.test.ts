@@ -19,14 +19,14 @@ function importsOf(path: string): Set<string> {
   return new Set(found.flatMap((one) => (one.endsWith('/index.ts') ? [one, ...importsOf(one)] : [one])));
 }
 
-/** The files of each trip, as the page lists them. */
-function tripsOn(text: string): Map<string, string[]> {
-  const part = text.slice(text.indexOf('## Four trips'), text.indexOf('## Adding a capability'));
+/** The files of each request path, as the page lists them. */
+function pathsOn(text: string): Map<string, string[]> {
+  const part = text.slice(text.indexOf('## Request paths'), text.indexOf('## Adding a capability'));
   return new Map(
     part
       .split('\n### ')
       .slice(1)
-      .map((trip) => [trip.split('\n')[0]!, [...trip.matchAll(/^\d+\. `([\w/]+\.ts)`/gm)].map(([, path]) => path!)]),
+      .map((part) => [part.split('\n')[0]!, [...part.matchAll(/^\d+\. `([\w/]+\.ts)`/gm)].map(([, path]) => path!)]),
   );
 }
 
@@ -38,11 +38,11 @@ function astray(files: readonly string[]): string[] {
   });
 }
 
-describe('the architecture, as its page says it', () => {
-  it('has four trips, each of whose files is used by one above it', () => {
-    const trips = tripsOn(page);
-    assert.deepEqual([...trips.keys()], ['Publish', 'View', 'Token', 'Burst']);
-    for (const [name, files] of trips) {
+describe('the architecture, as its page describes it', () => {
+  it('has four request paths, each of whose files is used by one above it', () => {
+    const paths = pathsOn(page);
+    assert.deepEqual([...paths.keys()], ['Publish', 'View', 'Token', 'Burst']);
+    for (const [name, files] of paths) {
       assert.ok(files.length >= 4, name);
       assert.deepEqual(astray(files), [], name);
     }
@@ -63,14 +63,14 @@ describe('the architecture, as its page says it', () => {
     assert.deepEqual(folders.sort(), [...names].sort());
   });
 
-  it('declares every kind of thing once, with the routes that all of them have', () => {
+  it('declares every kind of resource once, with the routes that all of them have', () => {
     const declared = capabilities.flatMap((one) => one.things ?? []).map((one) => one.kind);
     assert.deepEqual([...declared].sort(), [...thingKinds].sort());
     for (const kind of thingKinds) {
       const { plural, fixedName } = kindInfo(kind);
       const has = (method: string, end: RegExp) =>
         routes.some((one) => one.method === method && end.test(one.path.replace(`/api/v1/${plural}`, '')));
-      assert.ok(has('delete', /^\/:\w+$/), `${kind} can be taken away`);
+      assert.ok(has('delete', /^\/:\w+$/), `${kind} can be deleted`);
       assert.equal(has('put', /^\/:\w+\/name$/) && fixedName === undefined, fixedName === undefined, kind);
       if (kind !== 'folder') assert.ok(has('get', /^\/:\w+$/), `${kind} can be shown`);
     }
