@@ -37,7 +37,7 @@ async function benchMail(folder: string, runs: number): Promise<BenchFigure> {
   writeFileSync(path, randomBytes(attachmentBytes));
   const transport = new MailTransport(
     { smtpUrl: `smtp://127.0.0.1:${port}`, mailFrom: 'Bench <bench@skerrow.example>' },
-    { reachable: [], isOperators: true },
+    { allowedPrivateAddresses: [], isOperators: true },
   );
   const raw = nodemailer.createTransport({ host: '127.0.0.1', port, pool: true, maxConnections: lanes });
   const to = (i: number) => `quay${i}@skerrow.example`;
@@ -165,7 +165,7 @@ function vesselsIn(path: string): readonly string[] {
 /** One-page PDFs drawn by two threads, beside printing the same sheet through a browser that is kept open. */
 async function benchPdf(folder: string, runs: number): Promise<BenchFigure> {
   const scenes = Array.from({ length: pages }, (_, i) => scene(i));
-  const pool = openMakePool(pages, 'usual');
+  const pool = openMakePool(pages, 'normal');
   const browser = await chromium.launch({ executablePath: chromiumPath, args: ['--no-sandbox'] });
   try {
     const draw = async () => {

@@ -47,10 +47,10 @@ async function viewing(
     UNDERBELL_PORT: String(await freePort()),
     UNDERBELL_DATABASE_URL: cluster.url('viewing'),
     UNDERBELL_SECRET: randomBytes(32).toString('hex'),
-    UNDERBELL_SPOOL: join(folder, 'viewing'),
-    UNDERBELL_REACHABLE: `127.0.0.1:${cluster.port}`,
+    UNDERBELL_WORK_DIR: join(folder, 'viewing'),
+    UNDERBELL_ALLOWED_PRIVATE_ADDRESSES: `127.0.0.1:${cluster.port}`,
   });
-  mkdirSync(settings.spool);
+  mkdirSync(settings.workDir);
   const app = openService(settings, pino({ level: 'silent' }));
   try {
     await furnish(app, cluster, viewedRows);
@@ -72,10 +72,10 @@ async function onWalls(cluster: Cluster, folder: string, say: (text: string) => 
     UNDERBELL_PORT: String(await freePort()),
     UNDERBELL_DATABASE_URL: cluster.url('screens'),
     UNDERBELL_SECRET: randomBytes(32).toString('hex'),
-    UNDERBELL_SPOOL: join(folder, 'screens'),
-    UNDERBELL_REACHABLE: `127.0.0.1:${cluster.port}`,
+    UNDERBELL_WORK_DIR: join(folder, 'screens'),
+    UNDERBELL_ALLOWED_PRIVATE_ADDRESSES: `127.0.0.1:${cluster.port}`,
   });
-  mkdirSync(settings.spool);
+  mkdirSync(settings.workDir);
   const app = openService(settings, pino({ level: 'silent' }));
   try {
     await furnish(app, cluster, viewedRows);
@@ -120,12 +120,12 @@ async function main(): Promise<void> {
     const environment = {
       UNDERBELL_DATABASE_URL: cluster.url('underbell'),
       UNDERBELL_SECRET: randomBytes(32).toString('hex'),
-      UNDERBELL_SPOOL: join(folder, 'spool'),
+      UNDERBELL_WORK_DIR: join(folder, 'spool'),
       // The chat of the benchmark is on this machine, at whichever port is free.
-      UNDERBELL_REACHABLE: '127.0.0.1',
+      UNDERBELL_ALLOWED_PRIVATE_ADDRESSES: '127.0.0.1',
     };
     const settings = readSettings(environment);
-    mkdirSync(settings.spool);
+    mkdirSync(settings.workDir);
     const app = openService(settings, pino({ level: 'silent' }));
     try {
       await furnish(app, cluster);

@@ -73,16 +73,16 @@ function environmentFor(
     UNDERBELL_PORT: String(ports.service),
     UNDERBELL_DATABASE_URL: cluster.url('underbell'),
     UNDERBELL_SECRET: installation.secret,
-    UNDERBELL_SPOOL: join(folder, 'spool'),
-    UNDERBELL_DELIVERIES: join(folder, 'deliveries'),
+    UNDERBELL_WORK_DIR: join(folder, 'spool'),
+    UNDERBELL_EXPORT_DIR: join(folder, 'deliveries'),
     // The demo's data and its file library are on this machine.
-    UNDERBELL_REACHABLE:
-      process.env['UNDERBELL_REACHABLE'] ??
+    UNDERBELL_ALLOWED_PRIVATE_ADDRESSES:
+      process.env['UNDERBELL_ALLOWED_PRIVATE_ADDRESSES'] ??
       [cluster.port, ports.library, ports.chat].map((port) => `127.0.0.1:${port}`).join(', '),
     UNDERBELL_SMTP_URL: `smtp://127.0.0.1:${ports.smtp}`,
     UNDERBELL_MAIL_FROM: process.env['UNDERBELL_MAIL_FROM'] ?? (hasDemo ? demoSender : ownSender),
-    UNDERBELL_BOUNCES_TO: hasDemo ? 'bounces@skerrow.example' : 'bounces@underbell.example',
-    UNDERBELL_BOUNCES_AT: `smtp://127.0.0.1:${ports.bounces}`,
+    UNDERBELL_BOUNCE_ADDRESS: hasDemo ? 'bounces@skerrow.example' : 'bounces@underbell.example',
+    UNDERBELL_BOUNCE_LISTEN_URL: `smtp://127.0.0.1:${ports.bounces}`,
     UNDERBELL_TIME_ZONE: process.env['UNDERBELL_TIME_ZONE'] ?? 'Europe/London',
     UNDERBELL_OIDC_ISSUER: `http://127.0.0.1:${ports.directory}`,
     UNDERBELL_OIDC_CLIENT_ID: 'underbell',

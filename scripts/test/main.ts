@@ -70,7 +70,7 @@ async function main(): Promise<number> {
       UNDERBELL_TEST_FOLDER: folder,
       NO_COLOR: '1',
       // Test files run side by side: workers that give way to all of them would stand still.
-      UNDERBELL_PRIORITY: 'usual',
+      UNDERBELL_RENDER_PRIORITY: 'normal',
       ...(values.cases ? { UNDERBELL_TEST_CASES: values.cases } : {}),
       ...(values.seed ? { UNDERBELL_TEST_SEED: values.seed } : {}),
     };

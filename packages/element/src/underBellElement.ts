@@ -288,7 +288,7 @@ export class UnderBellElement extends HTMLElement {
       if (turn !== this.#turn) return;
       if (!answer.ok || !body.access_token) {
         // What the token endpoint said of the record is the reader's; what else is wrong is the host's own affair.
-        const isSaid = body.code === 'RECORD_INCOMPLETE' || body.code === 'APP_OFF';
+        const isSaid = body.code === 'RECORD_INCOMPLETE' || body.code === 'APP_DISABLED';
         const message = isSaid ? body.error_description : `the host page's server answered ${answer.status}`;
         return this.#tell({ underBell: 'token failed', message, ...(isSaid ? { code: body.code } : {}) });
       }

@@ -17,7 +17,7 @@ import { startWeb, startWorker, stopWeb } from './server.ts';
 /** One process of the service: web, worker or both, as `UNDERBELL_ROLE` says. */
 async function main(settings: Settings): Promise<void> {
   const log = pino({ level: settings.logLevel, base: { role: settings.role } });
-  mkdirSync(settings.spool, { recursive: true });
+  mkdirSync(settings.workDir, { recursive: true });
   const app = openService(settings, log);
   await migrate(app);
   await joinInstallation(app);
@@ -29,7 +29,7 @@ async function main(settings: Settings): Promise<void> {
     watchStarving((share) =>
       log.warn(
         { waitedShare: Math.round(share * 100) / 100, priority: settings.priority },
-        'this worker hardly gets to compute: every core is busy with something else (UNDERBELL_PRIORITY)',
+        'this worker hardly gets to compute: every core is busy with something else (UNDERBELL_RENDER_PRIORITY)',
       ),
     );
   }

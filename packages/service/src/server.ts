@@ -162,8 +162,8 @@ export async function startWeb(app: App): Promise<Server> {
     server.once('error', reject);
     server.listen(app.settings.port, app.settings.host, resolve);
   });
-  const { bouncesAt } = app.settings;
-  if (bouncesAt) await listenWhenFree(app, bouncesAt);
+  const { bounceListenUrl } = app.settings;
+  if (bounceListenUrl) await listenWhenFree(app, bounceListenUrl);
   return server;
 }
 

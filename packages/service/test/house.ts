@@ -166,14 +166,14 @@ export class House {
       UNDERBELL_PORT: String(port),
       UNDERBELL_DATABASE_URL: database.url,
       UNDERBELL_SECRET: note?.secret ?? randomBytes(32).toString('hex'),
-      UNDERBELL_SPOOL: join(this.folder, 'spool'),
-      UNDERBELL_DELIVERIES: join(this.folder, 'deliveries'),
+      UNDERBELL_WORK_DIR: join(this.folder, 'spool'),
+      UNDERBELL_EXPORT_DIR: join(this.folder, 'deliveries'),
       // Stand-ins and databases of the tests are on this machine.
-      UNDERBELL_REACHABLE: '127.0.0.1',
+      UNDERBELL_ALLOWED_PRIVATE_ADDRESSES: '127.0.0.1',
       UNDERBELL_SMTP_URL: `smtp://127.0.0.1:${smtpPort}`,
       UNDERBELL_LOG_LEVEL: 'silent',
       // Files of tests run side by side and keep every core busy: what gives way would wait for all of them.
-      UNDERBELL_PRIORITY: 'usual',
+      UNDERBELL_RENDER_PRIORITY: 'normal',
       UNDERBELL_MAIL_FROM: 'Reports <reports@skerrow.example>',
       UNDERBELL_TIME_ZONE: 'Europe/London',
       UNDERBELL_SCIM_TOKEN: randomBytes(24).toString('hex'),
@@ -181,7 +181,7 @@ export class House {
     };
     this.environment = environment;
     const settings = readSettings(environment);
-    mkdirSync(settings.spool, { recursive: true });
+    mkdirSync(settings.workDir, { recursive: true });
     this.app = openService(settings, pino({ level: process.env['UNDERBELL_TEST_LOG'] ?? 'silent' }), {
       own: options.clock,
       now: options.now,

@@ -61,7 +61,7 @@ async function main(): Promise<void> {
   const host = new MailHost({
     port: Number(setting('STANDIN_SMTP_PORT')),
     folder: setting('STANDIN_MAIL_FOLDER'),
-    bouncesAt: setting('STANDIN_BOUNCES_AT'),
+    bounceListenUrl: setting('STANDIN_BOUNCES_AT'),
     bounces: (address) => (address === leftAddress ? 'the owner of this mailbox has left' : undefined),
   });
   await host.start();

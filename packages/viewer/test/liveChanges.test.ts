@@ -224,7 +224,7 @@ describe('changes that a page hears of', () => {
     let asked = 0;
     open = async () => {
       asked++;
-      throw new ViewProblem({ type: 'x', title: 'Too many', status: 429, detail: 'Too many.', code: 'TOO_MANY' });
+      throw new ViewProblem({ type: 'x', title: 'Too many', status: 429, detail: 'Too many.', code: 'RATE_LIMITED' });
     };
     listen();
     await settled();

@@ -260,7 +260,7 @@ describe('a page that is read', () => {
     const view = open((onToken) => (say = onToken));
     for (const [code, title] of [
       ['RECORD_INCOMPLETE', 'Record incomplete'],
-      ['APP_OFF', 'App disabled'],
+      ['APP_DISABLED', 'App disabled'],
     ] as const) {
       say({ failure: 'as it was said', code });
       const { problem } = view;

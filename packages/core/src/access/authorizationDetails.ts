@@ -102,11 +102,11 @@ export function readNarrowing(value: unknown): Partial<ReportViewDetails> {
 /**
  * Refuses what lies outside a client's bounds.
  *
- * @throws {Refusal} `TOKEN_OUT_OF_BOUNDS`
+ * @throws {Refusal} `TOKEN_SCOPE_EXCEEDED`
  */
 export function checkBounds(details: ReportViewDetails, bounds: ClientBounds): void {
   const outside = (message: string, word: string, allowed: readonly string[]) =>
-    new Refusal('TOKEN_OUT_OF_BOUNDS', message, { pointer: '/0', word, ...suggest(word, allowed) });
+    new Refusal('TOKEN_SCOPE_EXCEEDED', message, { pointer: '/0', word, ...suggest(word, allowed) });
   if (!bounds.reports.includes(details.report))
     throw outside(`this client may not ask for the report \`${details.report}\``, details.report, bounds.reports);
   const extra = details.actions.find((action) => !bounds.actions.includes(action));

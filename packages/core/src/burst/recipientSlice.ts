@@ -112,7 +112,7 @@ export function boundReading(cut: Cut, { parameter, listColumn }: Bound, today: 
  * What a bound parameter leaves of a dataset in one cut.
  *
  * @returns undefined for a dataset that all see whole
- * @throws {Refusal} `KEY_MISSING`, `VALUE_INVALID`
+ * @throws {Refusal} `SHARED_KEY_MISSING`, `VALUE_INVALID`
  */
 export function boundCondition(
   report: ReportDefinition,

@@ -109,7 +109,7 @@ export function isWithin(inner: ParameterValue, outer: ParameterValue): boolean 
  * The column of a dataset that a parameter filters.
  *
  * @returns undefined when the dataset is declared as shared and lacks it
- * @throws {Refusal} `KEY_MISSING`: showing such a dataset whole would be a leak
+ * @throws {Refusal} `SHARED_KEY_MISSING`: showing such a dataset whole would be a leak
  */
 export function parameterColumn(
   report: ReportDefinition,
@@ -120,8 +120,12 @@ export function parameterColumn(
   const found = dataset.columns.find((one) => (key === undefined ? one.name === column : one.key === key));
   if (found !== undefined || report.datasets[dataset.name]?.shared === true) return found;
   const what = key === undefined ? `column \`${column}\`` : `key \`${key}\``;
-  throw new Refusal('KEY_MISSING', `\`${dataset.name}\` has no ${what}, so \`${parameter.name}\` cannot filter it`, {
-    word: key ?? column,
-    hint: 'give a column of the dataset that key, or declare the dataset as shared in the report',
-  });
+  throw new Refusal(
+    'SHARED_KEY_MISSING',
+    `\`${dataset.name}\` has no ${what}, so \`${parameter.name}\` cannot filter it`,
+    {
+      word: key ?? column,
+      hint: 'give a column of the dataset that key, or declare the dataset as shared in the report',
+    },
+  );
 }

@@ -32,7 +32,7 @@ const fold = (text: string) => text.trim().toLowerCase();
 /**
  * Matches a template's headings with the names or labels of the data's columns.
  *
- * @throws {Refusal} `TEMPLATE_UNFIT`: a column in which its author had values has no counterpart, or none has
+ * @throws {Refusal} `TEMPLATE_INVALID`: a column in which its author had values has no counterpart, or none has
  */
 export function fitTemplate(template: WorkbookTemplate, columns: readonly OfferedColumn[]): TemplateFit {
   const known = new Map<string, number>();

@@ -6,7 +6,7 @@ const maxParts = 2_000;
 const maxBytes = 80_000_000;
 
 export function unfit(message: string, details: { hint?: string; pointer?: string; word?: string } = {}): Refusal {
-  return new Refusal('TEMPLATE_UNFIT', message, details);
+  return new Refusal('TEMPLATE_INVALID', message, details);
 }
 
 /**
@@ -69,7 +69,7 @@ const reasons: readonly (readonly [RegExp, string, string])[] = [
   [/revisions/i, 'a history of changes', 'stop sharing the workbook and save it again'],
 ];
 
-/** @throws {Refusal} `TEMPLATE_UNFIT` for a part that could hold rows where nobody would find them */
+/** @throws {Refusal} `TEMPLATE_INVALID` for a part that could hold rows where nobody would find them */
 export function checkParts(parts: Unzipped): void {
   for (const name of Object.keys(parts)) {
     if (known.some((one) => one.test(name))) continue;

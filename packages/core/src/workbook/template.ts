@@ -183,7 +183,7 @@ function sharedTexts(parts: Unzipped): string[] {
  * of pivot tables, copies of values in charts, chosen filters, the author's name, folder and picture of the first page.
  *
  * @param bytes - an Office Open XML workbook (ECMA-376) without macros
- * @throws {Refusal} `FILE_MALFORMED`, `INPUT_TOO_LARGE`; `TEMPLATE_UNFIT` for what cannot be filled or sent safely
+ * @throws {Refusal} `FILE_MALFORMED`, `INPUT_TOO_LARGE`; `TEMPLATE_INVALID` for what cannot be filled or sent safely
  */
 export function readTemplate(bytes: Uint8Array, target: TemplateTarget): WorkbookTemplate {
   const parts = openParts(bytes);

@@ -45,7 +45,7 @@ export function prepareChart(part: TextPart, block: DataBlock, onWarning: (warni
   return edits.apply();
 }
 
-/** A pivot table's memory of its source, emptied and marked to be read anew on opening. @throws {Refusal} `TEMPLATE_UNFIT` */
+/** A pivot table's memory of its source, emptied and marked to be read anew on opening. @throws {Refusal} `TEMPLATE_INVALID` */
 export function preparePivotCache(part: TextPart, block: DataBlock): string {
   const edits = new Edits(part.text);
   for (const one of part.elements) {

@@ -100,7 +100,7 @@ const referring: Readonly<Record<string, string>> = {
 /** Elements whose text is a formula. */
 const formulas = new Set(['formula', 'formula1', 'formula2', 'sqref']);
 
-/** Takes out what the author's data left on a sheet, and marks where the rows go. @throws {Refusal} `TEMPLATE_UNFIT` */
+/** Takes out what the author's data left on a sheet, and marks where the rows go. @throws {Refusal} `TEMPLATE_INVALID` */
 export function prepareSheet(task: SheetTask): string {
   const { part, block, data, pivots } = task;
   const edits = new Edits(part.text);

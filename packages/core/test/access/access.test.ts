@@ -145,7 +145,9 @@ describe('effectiveFilterOf', () => {
   it('refuses a dataset that lacks the key a value filters by, unless it is shared', () => {
     const bare = { name: 'works', columns: [{ name: 'cost', type: 'number' as const }] };
     const chosen = [{ parameter: report.parameters![0]!, values: ['Q017'], texts: ['Q017'] }];
-    refused('KEY_MISSING', () => effectiveFilterOf(viewing({ chosen, report: { ...report, where: undefined } }), bare));
+    refused('SHARED_KEY_MISSING', () =>
+      effectiveFilterOf(viewing({ chosen, report: { ...report, where: undefined } }), bare),
+    );
     const shared = { ...report, where: undefined, datasets: { works: { shared: true } } };
     assert.equal(effectiveFilterOf(viewing({ chosen, report: shared, rules: [] }), bare).parts.length, 0);
   });
@@ -321,9 +323,9 @@ describe('readAuthorizationDetails', () => {
 
   it('stays within the bounds of the client', () => {
     assert.equal(read({}).report, 'punctuality');
-    refused('TOKEN_OUT_OF_BOUNDS', () => read({ report: 'takings' }));
-    refused('TOKEN_OUT_OF_BOUNDS', () => read({ actions: ['export'] }));
-    refused('TOKEN_OUT_OF_BOUNDS', () => read({ person: 'kira@skerrow.example' }));
+    refused('TOKEN_SCOPE_EXCEEDED', () => read({ report: 'takings' }));
+    refused('TOKEN_SCOPE_EXCEEDED', () => read({ actions: ['export'] }));
+    refused('TOKEN_SCOPE_EXCEEDED', () => read({ person: 'kira@skerrow.example' }));
   });
 
   it('refuses members it does not know', () => {

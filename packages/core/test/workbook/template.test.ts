@@ -120,7 +120,7 @@ describe('fillWorkbook', () => {
       'Sailed on,Route,Vessel,Passengers,Vehicles,Delay,Fares',
     );
     assert.deepEqual([fit.computed, fit.left, fit.unused], [['Fare each'], ['Remarks'], ['Quay']]);
-    const error = refused('TEMPLATE_UNFIT', () =>
+    const error = refused('TEMPLATE_INVALID', () =>
       fitTemplate(
         template,
         columns.filter((one) => one.name !== 'vessel'),
@@ -285,7 +285,7 @@ describe('the author’s rows', () => {
 
 describe('readTemplate refuses', () => {
   const refusedBook = (parts: Parts, target: TemplateTarget = table) =>
-    refused('TEMPLATE_UNFIT', () => readTemplate(packBook(parts), target));
+    refused('TEMPLATE_INVALID', () => readTemplate(packBook(parts), target));
   const withPart = (name: string, text = 'x') => ({ ...quayBookParts(), [name]: text });
 
   it('what could hold rows where nobody finds them', () => {

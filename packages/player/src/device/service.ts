@@ -100,7 +100,7 @@ export const hasTokens = async (): Promise<boolean> => (await store.get(tokensNa
 async function accessToken(isSpent = false): Promise<string> {
   return navigator.locks.request('underbell screen key', async () => {
     const held = await store.get<Tokens>(tokensName);
-    if (!held) throw new Refused('SCREEN_CLOSED', 401, 'this screen has no key');
+    if (!held) throw new Refused('SCREEN_UNPAIRED', 401, 'this screen has no key');
     const known = newest && newest.until > held.until ? newest : held;
     if (!isSpent && serviceNow() < known.until) return known.access_token;
     // By what is kept, and not by what is newest: the next start would have nothing else, and that has to count then.
@@ -114,7 +114,7 @@ async function accessToken(isSpent = false): Promise<string> {
 /**
  * Asks the service as this screen.
  *
- * @throws {Refused} with `SCREEN_CLOSED` where its key counts no more; `TypeError` without a network
+ * @throws {Refused} with `SCREEN_UNPAIRED` where its key counts no more; `TypeError` without a network
  */
 export async function ask(
   path: string,
@@ -152,7 +152,7 @@ export async function ask(
   if (answer.status === 401) {
     const refused = await refusalIn(answer.clone());
     // By a clock that was wrong, or an hour later: once more, with what is new by now.
-    if (refused.code !== 'SCREEN_CLOSED') answer = await once(refused.code === 'TOKEN_EXPIRED');
+    if (refused.code !== 'SCREEN_UNPAIRED') answer = await once(refused.code === 'TOKEN_EXPIRED');
   }
   if (answer.ok || answer.status === 304) return answer;
   const refused = await refusalIn(answer);

@@ -212,7 +212,7 @@ export class Player {
     try {
       return { id: as.id, drawn: await this.#drawSoon(as) };
     } catch (error) {
-      if (error instanceof Refused && error.code === 'SCREEN_CLOSED') throw error;
+      if (error instanceof Refused && error.code === 'SCREEN_UNPAIRED') throw error;
       // What has changed meanwhile may be there by now.
       this.#failed.set(as.id, this.#now() + (drops === this.#drops ? againMs : soonMs));
       this.#tell(as.id, error);

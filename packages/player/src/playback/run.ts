@@ -27,7 +27,7 @@ export async function run(root: HTMLElement): Promise<string> {
   let lastError = '';
 
   const closedBy = (error: unknown): boolean => {
-    if (!(error instanceof Refused) || error.code !== 'SCREEN_CLOSED') return false;
+    if (!(error instanceof Refused) || error.code !== 'SCREEN_UNPAIRED') return false;
     end('This screen is closed.');
     return true;
   };

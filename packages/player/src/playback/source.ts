@@ -28,7 +28,7 @@ const answerName = (id: string) => `answer ${id}`;
 
 /** Whether an error says that there is no network, or no service behind it, rather than no. */
 export const isOffline = (error: unknown): boolean =>
-  !(error instanceof Refused) || error.status >= 500 || error.code === 'TOO_MANY';
+  !(error instanceof Refused) || error.status >= 500 || error.code === 'RATE_LIMITED';
 
 /** The service, and what was kept of it where it is out of reach. */
 export class ServiceSource implements Source {

@@ -42,7 +42,7 @@ async function unlessDeciding(app: App, person: PersonViewer | undefined, datase
   return [person ?? null];
 }
 
-/** What a program or screen holds on a report. @throws {Refusal} `TOKEN_OUT_OF_BOUNDS` for nothing, or less than is asked */
+/** What a program or screen holds on a report. @throws {Refusal} `TOKEN_SCOPE_EXCEEDED` for nothing, or less than is asked */
 async function requireHeld<T extends Grant>(
   app: App,
   grants: readonly T[],
@@ -51,7 +51,7 @@ async function requireHeld<T extends Grant>(
 ): Promise<T> {
   const held = permissionOf(grants, holders, await resourceIdOf(app, 'report', wish.report));
   if (held && isAtLeast(held, wish.level)) return held;
-  throw new Refusal('TOKEN_OUT_OF_BOUNDS', `nobody gave the ${what} the right to ${wish.level} \`${wish.report}\``, {
+  throw new Refusal('TOKEN_SCOPE_EXCEEDED', `nobody gave the ${what} the right to ${wish.level} \`${wish.report}\``, {
     word: wish.report,
     hint: `whoever owns the report may give it to the ${what}, as to a person`,
   });
@@ -91,7 +91,7 @@ async function giversBehind(app: App, holding: Holding, wish: Wish): Promise<Giv
 /**
  * Whose rules and masks apply to what a screen shows: those of whoever gave it, or its group, the report.
  *
- * @throws {Refusal} `TOKEN_OUT_OF_BOUNDS` for a report that nobody gave it
+ * @throws {Refusal} `TOKEN_SCOPE_EXCEEDED` for a report that nobody gave it
  */
 export async function grantorsOfScreen(
   app: App,
@@ -118,7 +118,7 @@ const holdersOf = ({ name, group }: { readonly name: string; readonly group: str
  * person hands out reaches what that person may see; one that a program asks for itself what its givers may see, or, for a
  * person who may see the report without it, what that person may see.
  *
- * @throws {Refusal} `TOKEN_OUT_OF_BOUNDS` for a program to which nobody gave the report
+ * @throws {Refusal} `TOKEN_SCOPE_EXCEEDED` for a program to which nobody gave the report
  */
 export async function giversOf(
   app: App,

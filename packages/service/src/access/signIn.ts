@@ -88,7 +88,7 @@ const keyOf = (...parts: readonly string[]) => fingerprint(JSON.stringify(parts)
  * the person from everywhere. So many in parallel are no way round it, and what strangers try elsewhere slows down strangers:
  * a browser that the person has signed in from counts by itself.
  *
- * @throws {Refusal} `SIGN_IN_FAILED` alike for an unknown person and a wrong password, `TOO_MANY` alike as well
+ * @throws {Refusal} `SIGN_IN_FAILED` alike for an unknown person and a wrong password, `RATE_LIMITED` alike as well
  */
 export async function signIn(app: App, given: SignInTry) {
   const email = given.email.toLowerCase();

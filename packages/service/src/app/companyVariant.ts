@@ -28,7 +28,7 @@ async function maySetUp(app: App, name: string, { person }: PlaceVisitor): Promi
   return person !== undefined && isAtLeast(await rightOn(app, person, 'app', name), 'edit');
 }
 
-/** A program of an app that is off asks for nothing, and what it was given opens nothing. @throws {Refusal} `APP_OFF` */
+/** A program of an app that is off asks for nothing, and what it was given opens nothing. @throws {Refusal} `APP_DISABLED` */
 export async function requireEnabledApp(app: App, clientId: string): Promise<void> {
   const row = await appOfClient(app, clientId);
   if (row && !row.isOn) throw isOff(row);

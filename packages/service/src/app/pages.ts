@@ -54,7 +54,7 @@ export interface PageWish {
 /**
  * Saves a mixed page: anybody who uses the app may make one, of figures that they may see.
  *
- * @throws {Refusal} `APP_OFF`, `BOARD_INVALID` for a figure that they do not see, `NAME_TAKEN`, `VERSION_CONFLICT`
+ * @throws {Refusal} `APP_DISABLED`, `BOARD_INVALID` for a figure that they do not see, `NAME_TAKEN`, `VERSION_CONFLICT`
  */
 export async function savePage(
   app: App,

@@ -28,7 +28,7 @@ async function mayHave(app: App, person: PersonViewer, appName: string, record: 
 const ownPanel = (app: App, appName: string, personId: string) =>
   one(appPanels(app).findOne({ where: { appName, personId } }));
 
-/** A person's own side panel. @throws {Refusal} `NOT_FOUND` where they see nothing of the app, `APP_OFF` */
+/** A person's own side panel. @throws {Refusal} `NOT_FOUND` where they see nothing of the app, `APP_DISABLED` */
 export async function showPanel(
   app: App,
   person: PersonViewer,

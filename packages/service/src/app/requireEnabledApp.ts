@@ -7,7 +7,7 @@ import type { AppRow } from './models.ts';
 import { findApp, listApps } from './store.ts';
 
 export const isOff = ({ title }: AppRow) =>
-  new Refusal('APP_OFF', `Reports are disabled in “${title}”.`, { hint: 'Ask an administrator to enable them.' });
+  new Refusal('APP_DISABLED', `Reports are disabled in “${title}”.`, { hint: 'Ask an administrator to enable them.' });
 
 /** An app that somebody has a right on. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
 export async function requireApp(
@@ -31,7 +31,7 @@ async function existing(app: App, name: string): Promise<AppRow> {
   );
 }
 
-/** An app that is on, for somebody with a right on it. @throws {Refusal} `NOT_FOUND`, `APP_OFF` */
+/** An app that is on, for somebody with a right on it. @throws {Refusal} `NOT_FOUND`, `APP_DISABLED` */
 export async function requireOnApp(app: App, person: PersonViewer, name: string): Promise<AppRow> {
   const row = await requireApp(app, person, name);
   if (!row.isOn) throw isOff(row);

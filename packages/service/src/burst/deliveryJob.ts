@@ -16,7 +16,7 @@ export const keptUntil = ({ createdAt, definition }: RunRow): Date =>
 
 /** Where a file of a run's copies lies. */
 export const pathInRun = (app: App, run: number, name: string): string =>
-  join(runFolder(app.settings.spool, run), name);
+  join(runFolder(app.settings.workDir, run), name);
 
 /** What the copies of a run are sent by. */
 export async function sendingOf(

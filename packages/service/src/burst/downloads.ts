@@ -42,7 +42,7 @@ function hashOf(path: string, { size, mtimeMs }: Stats): Promise<string> {
 
 /** A file as it was made for its copy: what lies under its name by now, but is another, is nobody's to fetch. */
 async function fileOf(app: App, run: RunRow, file: MadeFile): Promise<FetchedFile> {
-  const path = join(runFolder(app.settings.spool, run.id), file.name);
+  const path = join(runFolder(app.settings.workDir, run.id), file.name);
   const found = await stat(path).catch(() => undefined);
   if (!found?.isFile()) throw new Refusal('LINK_GONE', 'the file is not kept any more');
   if (file.sha256 === undefined || (await hashOf(path, found)) !== file.sha256)

@@ -173,7 +173,7 @@ export async function deleteUnusedVersions(app: App): Promise<void> {
   await forEachIsolated(
     await expiredRuns(app),
     async ({ id }) => {
-      await dropRunFolder(app.settings.spool, id);
+      await dropRunFolder(app.settings.workDir, id);
       await changeRun(app, id, { keptUntil: null });
     },
     failed,

@@ -77,7 +77,7 @@ export async function sampleFile(
   const file = entry!.files.find((one) => one.format === format);
   if (!file || entry!.cut === undefined)
     throw new Refusal('COPY_EMPTY', `there is no file for \`${wish.recipient}\`: ${entry!.reason ?? 'no rows'}`);
-  const folder = join(app.settings.spool, `sample-${randomUUID()}`);
+  const folder = join(app.settings.workDir, `sample-${randomUUID()}`);
   return {
     bytes: await makeSample(app, burst, entry!.cut, format, folder),
     fileName: file.name,

@@ -86,7 +86,7 @@ export class RunExecution {
   #check(): void {
     if (this.#broken !== undefined) throw this.#broken;
     if (!this.#isMine()) throw new LeaseLost('the lease of this run was lost');
-    if (this.#stopAsked) throw new Refusal('RUN_STOPPED', 'the run was stopped');
+    if (this.#stopAsked) throw new Refusal('RUN_CANCELLED', 'the run was stopped');
     if (this.#pauseAsked) throw new Paused('the run was paused');
   }
 
@@ -105,7 +105,7 @@ export class RunExecution {
     if (now - this.#lastNote < progressEveryMs) return;
     this.#lastNote = now;
     this.#note(change).catch((error: unknown) => {
-      if (!isRefusal(error, 'RUN_STOPPED') && !(error instanceof LeaseLost) && !(error instanceof Paused))
+      if (!isRefusal(error, 'RUN_CANCELLED') && !(error instanceof LeaseLost) && !(error instanceof Paused))
         this.#app.log.warn({ err: error }, 'progress could not be noted');
     });
   }
@@ -172,7 +172,7 @@ export class RunExecution {
     if (wanted.size === 0) return;
     const rowsRead = await makeCopies(this.#app, burst, {
       cuts: [...wanted.values()].map(({ cut, formats }) => ({ cut, formats: [...formats] })),
-      folder: join(madeFolder(this.#app.settings.spool, this.#run.id), this.#attempt),
+      folder: join(madeFolder(this.#app.settings.workDir, this.#run.id), this.#attempt),
       templateVersion: this.#run.templateVersion ?? undefined,
       onStep: (phase) => this.#note({ phase }),
       onProgress: (progress) => this.#noteSometimes(progress),
@@ -231,7 +231,7 @@ export class RunExecution {
    */
   async #close(settle: () => Promise<{ state: RunStatus; error: string | null }>): Promise<void> {
     const { id, definition } = this.#run;
-    const { spool } = this.#app.settings;
+    const { workDir } = this.#app.settings;
     const isKept = keepingOf(definition).days > 0;
     const until = isKept ? keptUntil(this.#run) : null;
     await retry(() =>
@@ -239,7 +239,7 @@ export class RunExecution {
         if (!(await holdLease(this.#app, this.#job))) throw new LeaseLost('the lease of this run was lost');
         const end = await settle();
         // Whoever hears that it has ended finds its folder as it stays.
-        await (isKept ? dropMade(spool, id) : dropRunFolder(spool, id));
+        await (isKept ? dropMade(workDir, id) : dropRunFolder(workDir, id));
         const finishedAt = new Date(this.#app.now());
         await moveRun(this.#app, id, ['waiting', 'running'], { ...end, phase: '', finishedAt, keptUntil: until });
         // Those that wait for it go on at once.
@@ -252,7 +252,7 @@ export class RunExecution {
   /** Ends a run that cannot go on: what has not left is marked, with the reason, for the next run. @throws {LeaseLost} */
   async fail(error: Error): Promise<void> {
     const { id } = this.#run;
-    const isStop = isRefusal(error, 'RUN_STOPPED');
+    const isStop = isRefusal(error, 'RUN_CANCELLED');
     const reason = isRefusal(error) ? error.message : 'something went wrong inside';
     await this.#close(async () => {
       await moveDeliveries(this.#app, { run: id }, ['sending'], { state: 'in doubt', reason });

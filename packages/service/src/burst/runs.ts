@@ -237,7 +237,7 @@ const noteOf = (person: PersonViewer, run: RunRow, what: string, origin: string)
   origin,
 });
 
-const finished = (id: number) => new Refusal('RUN_STOPPED', `run ${id} has already finished`);
+const finished = (id: number) => new Refusal('RUN_CANCELLED', `run ${id} has already finished`);
 
 /** Asks a run to stop; copies that have left stay sent, the others can be run again. */
 export async function stopRun(app: App, person: PersonViewer, id: number, origin: string) {

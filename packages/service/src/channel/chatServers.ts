@@ -70,7 +70,7 @@ async function checkSetup(app: App, { homeserver, guestServers }: ChatWish): Pro
   for (const address of [homeserver, ...Object.values(guestServers)]) {
     const { hostname, port, protocol } = new URL(address);
     await checkReach(
-      { reachable: app.settings.reachable },
+      { allowedPrivateAddresses: app.settings.allowedPrivateAddresses },
       hostname,
       Number(port || (protocol === 'https:' ? 443 : 80)),
     );

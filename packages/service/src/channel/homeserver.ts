@@ -59,7 +59,7 @@ export class Homeserver {
   readonly #key: string | undefined;
 
   constructor(app: App, chat: Pick<ChatServerRow, 'homeserver'> & { readonly sealedKey?: string }) {
-    this.#http = new GuardedHttp({ reachable: app.settings.reachable });
+    this.#http = new GuardedHttp({ allowedPrivateAddresses: app.settings.allowedPrivateAddresses });
     this.#base = chat.homeserver.replace(/\/+$/, '');
     this.#key = chat.sealedKey === undefined ? undefined : app.vault.open(chat.sealedKey, purpose);
   }

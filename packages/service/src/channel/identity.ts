@@ -112,7 +112,7 @@ async function personFor(app: App, chat: ChatServerRow, user: UserId): Promise<P
  * Signs somebody in whom a chat knows: within the chat, for an hour, and never to administer.
  *
  * @returns the session's key, and who it is
- * @throws {Refusal} `SIGN_IN_FAILED`, `NOT_FOUND`, `CHAT_UNREACHABLE`, `TOO_MANY`
+ * @throws {Refusal} `SIGN_IN_FAILED`, `NOT_FOUND`, `CHAT_UNREACHABLE`, `RATE_LIMITED`
  */
 export async function signInByChat(app: App, word: ChatWord, origin: string) {
   return limitGuesses(app, 'chat', origin, async () => {

@@ -92,7 +92,7 @@ function addressFor(app: App, placement: Placement, { page, where, parameters }:
  * picture where all of its members see the same.
  *
  * @returns whether there is a picture, and why there is none
- * @throws {Refusal} `NOT_FOUND` for who is not in the channel, `CHAT_UNREACHABLE`, `TOO_MANY`; what is wrong with page and filter
+ * @throws {Refusal} `NOT_FOUND` for who is not in the channel, `CHAT_UNREACHABLE`, `RATE_LIMITED`; what is wrong with page and filter
  */
 export async function postView(app: App, person: PersonViewer, name: string, post: ViewPost, origin: string) {
   const { request, words, wantsPicture } = post;

@@ -9,7 +9,7 @@ import { findChatByKey } from './store.ts';
 
 const unknownKey = () => new Refusal('CLIENT_INVALID', 'no chat has this key');
 
-/** The chat whose server speaks, by its key. @throws {Refusal} `CLIENT_INVALID`, `TOO_MANY` */
+/** The chat whose server speaks, by its key. @throws {Refusal} `CLIENT_INVALID`, `RATE_LIMITED` */
 async function chatOf(app: App, ctx: Context): Promise<ChatServerRow> {
   return limitFailures(app, 'client', `chat ${ctx.ip}`, async () => {
     const [, key] = /^Bearer (ubt_[\w-]+)$/.exec(ctx.get('Authorization')) ?? [];
@@ -32,7 +32,7 @@ function inItsWords(app: App, work: (ctx: Context, chat: ChatServerRow) => Promi
       await work(ctx, await chatOf(app, ctx));
     } catch (error) {
       if (isRefusal(error, 'CLIENT_INVALID')) return answer(ctx, 403, 'M_FORBIDDEN', 'this key is not known');
-      if (isRefusal(error, 'TOO_MANY')) return answer(ctx, 429, 'M_LIMIT_EXCEEDED', 'too many wrong keys');
+      if (isRefusal(error, 'RATE_LIMITED')) return answer(ctx, 429, 'M_LIMIT_EXCEEDED', 'too many wrong keys');
       app.log.error({ err: error }, 'what a chat told could not be taken down');
       answer(ctx, 500, 'M_UNKNOWN', 'it could not be taken down; tell it again');
     }

@@ -264,18 +264,18 @@ export async function handOver(from: string, to: string): Promise<void> {
   }
 }
 
-export function runFolder(spool: string, run: number): string {
-  return join(spool, `run-${run}`);
+export function runFolder(workDir: string, run: number): string {
+  return join(workDir, `run-${run}`);
 }
 
 /** Where files lie before they have their recipients' names; no copy is called so. */
-export const madeFolder = (spool: string, run: number) => join(runFolder(spool, run), 'made');
+export const madeFolder = (workDir: string, run: number) => join(runFolder(workDir, run), 'made');
 
 /** Leaves the copies of a run and drops what they were made from. */
-export async function dropMade(spool: string, run: number): Promise<void> {
-  await rm(madeFolder(spool, run), { recursive: true, force: true });
+export async function dropMade(workDir: string, run: number): Promise<void> {
+  await rm(madeFolder(workDir, run), { recursive: true, force: true });
 }
 
-export async function dropRunFolder(spool: string, run: number): Promise<void> {
-  await rm(runFolder(spool, run), { recursive: true, force: true });
+export async function dropRunFolder(workDir: string, run: number): Promise<void> {
+  await rm(runFolder(workDir, run), { recursive: true, force: true });
 }

@@ -71,7 +71,7 @@ async function cutScan(
   const read = columnsOf(filter.innerWhere).filter((column) => !names.has(column.name));
   const prefix = [...keys, ...read];
   const cells = copyColumns(job, cuts[0]?.cut);
-  const spool = new CopyBuffer(
+  const workDir = new CopyBuffer(
     cuts.map((cut) => cut.path),
     format === 'raw'
       ? { heading: '', lineEnd: '\n' }
@@ -80,15 +80,15 @@ async function cutScan(
   const rowSplitter = new RowCutter({
     prefixFields: prefix.length,
     route: createRouter({ columns: prefix, keys, cuts: routed }),
-    take: spool.take,
+    take: workDir.take,
   });
   const request = { lane: 'planned', revision: rowRevision, filter } as const;
   await readRowBytes(app, request, { prefix, cells }, format, {
-    room: spool.room,
+    room: workDir.room,
     take: rowSplitter.row,
     onPiece: () => onProgress(rowSplitter.rows),
   });
-  spool.flush();
+  workDir.flush();
   onProgress(rowSplitter.rows);
   return rowSplitter.rows;
 }

@@ -18,7 +18,7 @@ const offer = ({ name, label, unit, type }: DatasetColumn): OfferedColumn => ({
  * The prepared workbook of a job that fills one.
  *
  * @param version - that a run is bound to; the newest when left out
- * @throws {Refusal} `NOT_FOUND`, `TEMPLATE_UNFIT`
+ * @throws {Refusal} `NOT_FOUND`, `TEMPLATE_INVALID`
  */
 export async function loadFillableTemplate(
   app: App,

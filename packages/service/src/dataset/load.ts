@@ -104,7 +104,7 @@ async function watched(app: App, revision: RevisionRow, fill: (watch: Watch) => 
     for await (const _ of setInterval(noteEveryMs, undefined, { signal: ended.signal })) {
       await changeRevision(app, revision.id, { rowCount: rows });
       if ((await findRevisionRow(app, revision.id))?.stopAsked)
-        throw new Refusal('LOAD_STOPPED', 'the loading was stopped; the old data stays');
+        throw new Refusal('REFRESH_CANCELLED', 'the loading was stopped; the old data stays');
     }
   };
   const watching = watch().catch((error: unknown) => {
@@ -219,7 +219,7 @@ function outcomeOf(error: unknown): { error: string; state?: RevisionRow['state'
     const impact = (error.details.problems ?? []).map((one) => ({ user: one.at, what: one.message }));
     return { error: error.message, state: 'refused', impact };
   }
-  if (isRefusal(error, 'LOAD_STOPPED')) return { error: error.message, state: 'stopped' };
+  if (isRefusal(error, 'REFRESH_CANCELLED')) return { error: error.message, state: 'stopped' };
   return { error: isRefusal(error) ? error.message : 'the loading broke off' };
 }
 
@@ -264,7 +264,7 @@ export function refreshedColumns(known: readonly DatasetColumn[], found: readonl
 /**
  * Loads a snapshot from its source, COPY to COPY.
  *
- * @throws {Refusal} `SOURCE_UNREACHABLE`, `SOURCE_REFUSED`, `REFRESH_ACTIVE`, `REFRESH_BREAKS`, `LOAD_STOPPED`; the old revision stays
+ * @throws {Refusal} `SOURCE_UNREACHABLE`, `SOURCE_REFUSED`, `REFRESH_ACTIVE`, `REFRESH_BREAKS`, `REFRESH_CANCELLED`; the old revision stays
  */
 export async function loadFromSource(
   app: App,
@@ -327,7 +327,7 @@ function canonicalRows({ path, dialect }: FileRows, columns: readonly DatasetCol
 /**
  * Loads the rows of a file as the next revision.
  *
- * @throws {Refusal} `FILE_MALFORMED`, `REFRESH_BREAKS`, `LOAD_STOPPED`; the old revision stays
+ * @throws {Refusal} `FILE_MALFORMED`, `REFRESH_BREAKS`, `REFRESH_CANCELLED`; the old revision stays
  */
 export async function loadFromFile(
   app: App,

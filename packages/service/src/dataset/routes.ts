@@ -26,7 +26,7 @@ const idleMs = 60_000;
  * Rows as a file that somebody fetches, as slowly as they like: on connections of their own, of which each person has a
  * share, so that nobody who only looks waits for it.
  *
- * @throws {Refusal} `TOO_MANY`, and whatever reading refuses before its first row
+ * @throws {Refusal} `RATE_LIMITED`, and whatever reading refuses before its first row
  */
 async function rowStream(
   app: App,

@@ -213,7 +213,7 @@ export async function spentRevisions(app: App, dataset: string): Promise<Revisio
       ['shownAt', 'DESC NULLS LAST'],
       ['number', 'DESC'],
     ],
-    offset: app.settings.keep.revisions,
+    offset: app.settings.keep.versions,
   });
   const shown = (await findDatasetRow(app, dataset))?.revisionId;
   const bound = await boundRevisions(app);

@@ -15,7 +15,7 @@ export interface ExaminedFile extends FileContents {
 
 const tooLarge = (maxBytes: number) =>
   new Refusal('INPUT_TOO_LARGE', `a file may have ${Math.floor(maxBytes / 1_000_000)} MB`, {
-    hint: 'whoever runs the service may allow more: UNDERBELL_UPLOAD_MEBIBYTES',
+    hint: 'whoever runs the service may allow more: UNDERBELL_UPLOAD_MAX_MIB',
   });
 
 const bounds = { memoryMiB: 1_024, timeMs: 30 * 60_000 };
@@ -29,7 +29,7 @@ export function examineInThread(task: ExamineTask): Promise<FileContents> {
   return runInThread(new URL('../../dist/examineThread.mjs', import.meta.url), task, bounds);
 }
 
-export const uploadFolder = (app: App, id: string) => join(app.settings.spool, 'uploads', id);
+export const uploadFolder = (app: App, id: string) => join(app.settings.workDir, 'uploads', id);
 
 /** Takes a file in and looks at every cell of it; nothing is loaded. */
 export async function examineUpload(

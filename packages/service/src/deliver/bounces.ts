@@ -8,7 +8,7 @@ const purpose = 'bounce';
 const maxBytes = 2_000_000;
 
 /** The address that a notice about one copy comes back to; nobody else can make one. Local parts keep to 64 characters. */
-export function bounceAddress(app: App, address: string, delivery: number): string {
+export function bounceAddressOf(app: App, address: string, delivery: number): string {
   const [local, host] = address.split('@') as [string, string];
   return `${local}+${delivery}.${signatureOf(app, String(delivery))}@${host}`;
 }

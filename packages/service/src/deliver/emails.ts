@@ -11,7 +11,7 @@ import {
 } from '@underbell/core/burst';
 import { Refusal } from '@underbell/core/refusal';
 import type { App } from '../platform/index.ts';
-import { bounceAddress } from './bounces.ts';
+import { bounceAddressOf } from './bounces.ts';
 import { makeLinks } from './links.ts';
 import type { MailCopy } from './mail.ts';
 import type { DeliveryRow } from './models.ts';
@@ -37,7 +37,7 @@ export async function letterOf(
   const isLinked = !isNote && files.length > 0 && sending.isLinked(bytes);
   const links = isLinked ? await makeLinks(app, delivery, keeping) : [];
   const subject = oneLine(fillTemplate(words.subject, values));
-  const { bouncesTo } = app.settings;
+  const { bounceAddress } = app.settings;
   const unsubscribe = words.unsubscribe === true && !isTest ? sending.unsubscribeAddress(delivery) : undefined;
   const text = fillTemplate(isLinked ? withLinks(message) : message, { ...values, links: links.join('\n') });
   return {
@@ -46,7 +46,7 @@ export async function letterOf(
     subject: isTest ? `[Test for ${delivery.recipient}, ${recipient.address}] ${subject}` : subject,
     ...replyTo(words.replyTo, values),
     ...(unsubscribe ? { unsubscribe } : {}),
-    ...(bouncesTo ? { bouncesTo: bounceAddress(app, bouncesTo, delivery.id) } : {}),
+    ...(bounceAddress ? { bounceAddress: bounceAddressOf(app, bounceAddress, delivery.id) } : {}),
     ...(await formsOf(app, sending, delivery, text, unsubscribe)),
     attachments: [
       ...(isLinked ? [] : files).map((file) => ({

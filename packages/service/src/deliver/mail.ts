@@ -22,7 +22,7 @@ export interface MailCopy {
   /** Address that takes one click to get no more of these (RFC 8058). */
   readonly unsubscribe?: string;
   /** Where notices of what could not be delivered go, when not to the sender's address. */
-  readonly bouncesTo?: string;
+  readonly bounceAddress?: string;
   readonly attachments: readonly {
     readonly name: string;
     readonly path: string;
@@ -57,7 +57,7 @@ function mailRefusal(cause: unknown, url: string, hasBegun = false): Refusal {
     );
   if (responseCode === undefined && (hasBegun || command === 'DATA')) {
     return new Refusal(
-      'DELIVERY_IN_DOUBT',
+      'DELIVERY_UNCONFIRMED',
       `the mail host ${host} broke off while it took the copy; it may have arrived`,
       {},
       { cause },
@@ -160,7 +160,7 @@ export class MailTransport {
    * Sends one copy.
    *
    * @throws {Refusal} `DESTINATION_BUSY` when it is worth trying again, `DESTINATION_REFUSED`,
-   *   `DESTINATION_UNREACHABLE`, `DELIVERY_IN_DOUBT`
+   *   `DESTINATION_UNREACHABLE`, `DELIVERY_UNCONFIRMED`
    */
   async send(copy: MailCopy): Promise<void> {
     try {
@@ -170,7 +170,7 @@ export class MailTransport {
         subject: printable(copy.subject),
         text: printable(copy.text),
         ...(copy.html ? { html: printable(copy.html) } : {}),
-        ...(copy.bouncesTo ? { envelope: { from: copy.bouncesTo, to: copy.to } } : {}),
+        ...(copy.bounceAddress ? { envelope: { from: copy.bounceAddress, to: copy.to } } : {}),
         ...(copy.replyTo ? { replyTo: copy.replyTo } : {}),
         messageId: copy.messageId,
         headers: {

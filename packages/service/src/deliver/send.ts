@@ -260,7 +260,7 @@ class Sender {
           return;
         }
         if (wait === undefined) {
-          const state = isRefusal(error, 'DELIVERY_IN_DOUBT') ? 'in doubt' : 'failed';
+          const state = isRefusal(error, 'DELIVERY_UNCONFIRMED') ? 'in doubt' : 'failed';
           await move('sending', { state, reason: error.message });
           // Whatever goes there next might take something away as well.
           if (isRefusal(error, 'DESTINATION_OVERWRITES')) throw error;

@@ -74,8 +74,8 @@ async function checkAddress(app: App, { kind, address }: DestinationForm): Promi
   const wrong = (message: string, hint: string) =>
     new Refusal('INPUT_INVALID', message, { pointer: '/address', word: address, hint });
   if (kind === 'directory') {
-    if (app.settings.deliveries === undefined)
-      throw wrong('no folder is set aside for copies', 'whoever runs the service sets UNDERBELL_DELIVERIES');
+    if (app.settings.exportDir === undefined)
+      throw wrong('no folder is set aside for copies', 'whoever runs the service sets UNDERBELL_EXPORT_DIR');
     return;
   }
   let url: URL;
@@ -267,11 +267,11 @@ export async function openTransport(app: App, name: string): Promise<Transport> 
       app.now,
       destinationPolicy(app),
     );
-  if (app.settings.deliveries === undefined)
+  if (app.settings.exportDir === undefined)
     throw new Refusal('DESTINATION_CLOSED', 'no folder is set aside for copies', {
-      hint: 'whoever runs the service sets UNDERBELL_DELIVERIES',
+      hint: 'whoever runs the service sets UNDERBELL_EXPORT_DIR',
     });
-  return new DirectoryTransport(app.settings.deliveries, folderPath(address, {}));
+  return new DirectoryTransport(app.settings.exportDir, folderPath(address, {}));
 }
 
 /** Tries a destination out, really. What fails is kept beside it, for everybody to see. */

@@ -33,7 +33,7 @@ async function issuerOf(app: App): Promise<Issuer> {
   if (found) return found;
   const { issuer, jwks_uri: address } = (await directory(app)).serverMetadata();
   if (address === undefined) throw new Refusal('GRANT_UNSUPPORTED', 'the directory tells its keys nowhere');
-  const http = new GuardedHttp({ reachable: app.settings.reachable, isOperators: true });
+  const http = new GuardedHttp({ allowedPrivateAddresses: app.settings.allowedPrivateAddresses, isOperators: true });
   const fetched = (url: string, options: RequestInit) => http.ask(url, options as never) as never;
   const made = { issuer, keys: createRemoteJWKSet(new URL(address), { [customFetch]: fetched }) };
   known.set(app, made);
@@ -55,7 +55,7 @@ const invalid = (cause?: unknown) =>
  * The person that the common directory says somebody is who signed in to another program.
  *
  * @param audience - by which the directory knows that program: a token for another is none
- * @throws {Refusal} `TOKEN_INVALID`, `DIRECTORY_REFUSED` for who is not known here, `DESTINATION_UNREACHABLE`
+ * @throws {Refusal} `TOKEN_INVALID`, `SSO_REJECTED` for who is not known here, `DESTINATION_UNREACHABLE`
  * @see OpenID Connect Core 1.0, section 3.1.3.7
  */
 export async function personOfIdToken(app: App, idToken: string, audience: string): Promise<PersonViewer> {

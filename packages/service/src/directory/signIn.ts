@@ -26,7 +26,7 @@ export function directory(app: App): Promise<oidc.Configuration> {
   if (!settings) throw new Refusal('NOT_FOUND', 'this installation has no directory to sign in with');
   const known = found.get(app);
   if (known) return known;
-  const http = new GuardedHttp({ reachable: app.settings.reachable, isOperators: true });
+  const http = new GuardedHttp({ allowedPrivateAddresses: app.settings.allowedPrivateAddresses, isOperators: true });
   // Without TLS only on this machine, where the stand-in is.
   const isLocal = new URL(settings.issuer).protocol === 'http:';
   const made = oidc.discovery(new URL(settings.issuer), settings.clientId, settings.clientSecret, undefined, {
@@ -40,7 +40,7 @@ export function directory(app: App): Promise<oidc.Configuration> {
 }
 
 const refused = (cause?: unknown) =>
-  new Refusal('DIRECTORY_REFUSED', 'the directory did not confirm who you are; start again', {}, { cause });
+  new Refusal('SSO_REJECTED', 'the directory did not confirm who you are; start again', {}, { cause });
 
 /** A path of this service, and nothing that a browser would take elsewhere. */
 export function localPath(text: string | undefined): string {
@@ -108,7 +108,7 @@ export async function personBehind(
   const email = claims.email_verified === true && typeof claims.email === 'string' ? claims.email : undefined;
   const row = email === undefined ? undefined : await findPersonRow(app, { email });
   if (row?.origin === 'directory' && row.directorySubject === null) return row;
-  throw new Refusal('DIRECTORY_REFUSED', 'the directory knows you, but has not made you known here', {
+  throw new Refusal('SSO_REJECTED', 'the directory knows you, but has not made you known here', {
     hint: 'ask whoever keeps the directory to assign you to this service',
   });
 }
@@ -118,7 +118,7 @@ export async function personBehind(
  *
  * @param url - the address that the browser came back to
  * @param state - what the browser kept
- * @throws {Refusal} `DIRECTORY_REFUSED`
+ * @throws {Refusal} `SSO_REJECTED`
  */
 export async function finishSignIn(
   app: App,

@@ -36,14 +36,14 @@ async function gainsOf(app: App, thing: Pick<Thing, 'kind' | 'name'>, folder: st
   });
 }
 
-/** Moving gives rights only where that is said out loud. @throws {Refusal} `RIGHTS_GROW`, naming who would gain what */
+/** Moving gives rights only where that is said out loud. @throws {Refusal} `PERMISSIONS_WIDENED`, naming who would gain what */
 async function refuseGains(app: App, thing: Pick<Thing, 'kind' | 'name'>, folder: string | null): Promise<void> {
   const gains = await gainsOf(app, thing, folder);
   if (gains.length === 0) return;
   const words = gains.slice(0, 5).map(({ who, level }) => `${who} may ${level} it`);
   const more = gains.length > 5 ? `, and ${gains.length - 5} more` : '';
   throw new Refusal(
-    'RIGHTS_GROW',
+    'PERMISSIONS_WIDENED',
     `in \`${folder}\` more people would reach \`${thing.name}\`: ${words.join(', ')}${more}`,
     {
       hint: 'confirm that they are meant to, or move it elsewhere',
@@ -73,7 +73,7 @@ function refuseCircle(all: readonly FolderRow[], name: string, parentName: strin
 /**
  * Makes a folder, moves it, or gives it another title. Whoever makes it owns it.
  *
- * @throws {Refusal} `RIGHTS_GROW` for a move by which people gain rights, unless confirmed
+ * @throws {Refusal} `PERMISSIONS_WIDENED` for a move by which people gain rights, unless confirmed
  */
 export async function saveFolder(
   app: App,
@@ -115,7 +115,7 @@ export async function saveFolder(
 /**
  * Puts a report or dataset into a folder: its rights are the thing's from then on, so it takes owning all of them.
  *
- * @throws {Refusal} `RIGHTS_GROW` where people gain rights by it, unless confirmed
+ * @throws {Refusal} `PERMISSIONS_WIDENED` where people gain rights by it, unless confirmed
  */
 export async function moveToFolder(
   app: App,

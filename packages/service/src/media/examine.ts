@@ -75,7 +75,7 @@ async function drawSmallPicture(path: string, thumbnail: string): Promise<{ widt
  *
  * @param thumbnail - where it is written
  * @returns width and height of the whole, in pixels
- * @throws {Refusal} `MEDIA_INVALID`, `PROGRAM_MISSING`
+ * @throws {Refusal} `MEDIA_INVALID`, `TOOL_MISSING`
  */
 export const drawSmall = (path: string, type: MediaType, thumbnail: string) =>
   isVideo(type) ? examineVideo(path, type, thumbnail, thumbnailPixels) : drawSmallPicture(path, thumbnail);
@@ -85,7 +85,7 @@ export const drawSmall = (path: string, type: MediaType, thumbnail: string) =>
  * left in it but what is seen.
  *
  * @param thumbnail - where a small picture of it is written
- * @throws {Refusal} `MEDIA_KIND_UNKNOWN`, `MEDIA_INVALID`, `INPUT_TOO_LARGE`, `PROGRAM_MISSING`
+ * @throws {Refusal} `MEDIA_KIND_UNKNOWN`, `MEDIA_INVALID`, `INPUT_TOO_LARGE`, `TOOL_MISSING`
  */
 export async function examine(path: string, thumbnail: string): Promise<Examined> {
   const { size } = await stat(path);

@@ -7,7 +7,7 @@ import { lockResource, type App } from '../platform/index.ts';
 import { isNamed, keptHashes } from './store.ts';
 
 /** Beside the copies that bursts keep. Each file lies under the hash of its bytes: equal ones lie there once. */
-const folderOf = (app: App) => join(app.settings.spool, 'media');
+const folderOf = (app: App) => join(app.settings.workDir, 'media');
 const incomingOf = (app: App) => join(folderOf(app), 'incoming');
 
 export const fileOf = (app: App, hash: string): string => join(folderOf(app), hash);

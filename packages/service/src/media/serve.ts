@@ -95,7 +95,7 @@ async function drawMissing(app: App, { hash, type }: VersionRow): Promise<void> 
   await drawn;
 }
 
-/** A small picture of it, at most 480 pixels wide and high. @throws {Refusal} `MEDIA_INVALID`, `PROGRAM_MISSING` */
+/** A small picture of it, at most 480 pixels wide and high. @throws {Refusal} `MEDIA_INVALID`, `TOOL_MISSING` */
 export async function serveThumbnail(app: App, ctx: Context, version: VersionRow): Promise<Answer> {
   const { hash } = version;
   await drawMissing(app, version);

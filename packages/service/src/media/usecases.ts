@@ -85,7 +85,7 @@ export interface NewMedia {
  * Puts a picture or video in: a new one, or the next version of one. What was published goes on showing the version that it
  * was published with.
  *
- * @throws {Refusal} `MEDIA_KIND_UNKNOWN`, `MEDIA_INVALID`, `INPUT_TOO_LARGE`, `DISK_FULL`, `PROGRAM_MISSING`, `NOT_ALLOWED`
+ * @throws {Refusal} `MEDIA_KIND_UNKNOWN`, `MEDIA_INVALID`, `INPUT_TOO_LARGE`, `DISK_FULL`, `TOOL_MISSING`, `NOT_ALLOWED`
  */
 export async function putMedia(
   app: App,
@@ -101,7 +101,7 @@ export async function putMedia(
   try {
     const { maxBytes } = app.settings.uploads;
     const tooLarge = new Refusal('INPUT_TOO_LARGE', `a file may have ${Math.floor(maxBytes / 1_000_000)} MB`, {
-      hint: 'whoever runs the service may allow more: UNDERBELL_UPLOAD_MEBIBYTES',
+      hint: 'whoever runs the service may allow more: UNDERBELL_UPLOAD_MAX_MIB',
     });
     await receiveFile(upload, path, { maxBytes, tooLarge });
     const found = await examine(path, thumbnail);

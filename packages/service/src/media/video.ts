@@ -58,7 +58,7 @@ function refuse(cause: unknown, what: string): never {
   const { code } = cause as { code?: string | number };
   if (code !== 'ENOENT' && code !== noProgram) throw unplayable(what, cause);
   const hint = 'whoever runs the service installs FFmpeg; `npm start` does it by itself';
-  throw new Refusal('PROGRAM_MISSING', 'videos cannot be read on this machine', { hint }, { cause });
+  throw new Refusal('TOOL_MISSING', 'videos cannot be read on this machine', { hint }, { cause });
 }
 
 /**
@@ -66,7 +66,7 @@ function refuse(cause: unknown, what: string): never {
  *
  * @param thumbnail - where that is written; WebP, at most so many pixels each way
  * @returns its width and height in pixels
- * @throws {Refusal} `MEDIA_INVALID`, `PROGRAM_MISSING`
+ * @throws {Refusal} `MEDIA_INVALID`, `TOOL_MISSING`
  */
 export function examineVideo(
   path: string,

@@ -325,7 +325,7 @@ const viewsOf = perInstance(
  *
  * @param asked.from - the asker's address: each has a share of their own
  * @param asked.isView - it is a view, and counts as one
- * @throws {Refusal} `LINK_GONE`, `TOO_MANY`
+ * @throws {Refusal} `LINK_GONE`, `RATE_LIMITED`
  */
 export async function publicViewer(
   app: App,

@@ -29,7 +29,7 @@ function checkHosts({ origins = [] }: TokenViewer, placement: Placement): void {
   if (origins.length === 0) return;
   const other = placement.origins.find((one) => !origins.includes(one));
   if (other === undefined && placement.origins.length > 0) return;
-  throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token may not be used in this placement', {
+  throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token may not be used in this placement', {
     hint: 'pages may show the placement that are not among those of the program',
   });
 }
@@ -54,13 +54,13 @@ interface OpenPlacement {
   readonly admittedBy?: PersonViewer;
 }
 
-/** The record that somebody looks beside: a token's own, or what the address says. @throws {Refusal} `TOKEN_OUT_OF_BOUNDS` */
+/** The record that somebody looks beside: a token's own, or what the address says. @throws {Refusal} `TOKEN_SCOPE_EXCEEDED` */
 function recordOf({ client, record = {} }: Visitor): Readonly<Record<string, string>> {
   if (!client) return record;
   const held = client.details.context ?? {};
   for (const [name, value] of Object.entries(record))
     if (!Object.hasOwn(held, name) || held[name] !== value)
-      throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another record', {
+      throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token is for another record', {
         pointer: 'record',
         word: name,
         hint: 'a record is part of what a token is asked for',
@@ -68,7 +68,7 @@ function recordOf({ client, record = {} }: Visitor): Readonly<Record<string, str
   return held;
 }
 
-/** A placement, for whoever may see what it shows, there at least. @throws {Refusal} `NOT_FOUND`, `TOKEN_OUT_OF_BOUNDS`, `PLACE_SUSPENDED`, `HOST_NOT_NAMED` */
+/** A placement, for whoever may see what it shows, there at least. @throws {Refusal} `NOT_FOUND`, `TOKEN_SCOPE_EXCEEDED`, `PLACEMENT_SUSPENDED`, `HOST_NOT_NAMED` */
 export async function openPlacement(app: App, name: string, who: Visitor): Promise<OpenPlacement> {
   const asked = await findPlacement(app, name);
   if (!asked) throw notFound('placement', name, []);
@@ -91,17 +91,17 @@ export async function openPlacement(app: App, name: string, who: Visitor): Promi
   if (who.person && right === undefined) throw notFound('placement', name, []);
   if (!who.person && thing.kind === 'board')
     throw new Refusal(
-      'TOKEN_OUT_OF_BOUNDS',
+      'TOKEN_SCOPE_EXCEEDED',
       'boards are shown to those who sign in; an access token is for one report',
     );
   if (!who.person && who.client?.details.report !== thing.name)
-    throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another report');
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token is for another report');
   if (who.client?.details.placement !== undefined && who.client.details.placement !== name)
-    throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another placement');
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token is for another placement');
   if (who.client) checkHosts(who.client, placement);
   if (closed) throw closed;
   if (placement.suspendedAt !== null)
-    throw new Refusal('PLACE_SUSPENDED', `“${placement.title}” is not shown here at the moment`, {
+    throw new Refusal('PLACEMENT_SUSPENDED', `“${placement.title}” is not shown here at the moment`, {
       hint: 'whoever placed it shows it again, or ends it',
     });
   // A tab stands in its chat, which said who is looking.
@@ -129,7 +129,7 @@ export async function preparePlacement(
 ): Promise<PreparedView> {
   if (who.client?.isPublic === true && request.where !== undefined)
     throw new Refusal(
-      'TOKEN_OUT_OF_BOUNDS',
+      'TOKEN_SCOPE_EXCEEDED',
       'a public link shows what it shows; signed in, you may filter it yourself',
     );
   const asked = { ...who, ...(request.record ? { record: request.record } : {}) };

@@ -8,7 +8,7 @@ import { addressesOf, isForbiddenAddress, isLoopbackAddress } from './addresses.
 export type Objection = (address: string, port: number) => string | undefined;
 
 /** Places on this machine that whoever runs the service lets people's sources and destinations be at. */
-export interface Reachable {
+export interface AllowedAddress {
   readonly address: string;
   /** Every port when left out. */
   readonly port?: number;
@@ -16,7 +16,7 @@ export interface Reachable {
 
 /** What a connection is opened for. */
 export interface AddressPolicy {
-  readonly reachable: readonly Reachable[];
+  readonly allowedPrivateAddresses: readonly AllowedAddress[];
   /** Said by whoever runs the service rather than by a person: this machine is no secret to them. */
   readonly isOperators?: boolean;
   readonly objection?: Objection;
@@ -35,11 +35,11 @@ export function isSameAddress(one: string, other: string): boolean {
 /** Why an address is not reached for this purpose; undefined where it may be. */
 export function rejectAddress(reach: AddressPolicy, address: string, port: number): string | undefined {
   if (isForbiddenAddress(address)) return 'it lies in a network that is not for data';
-  const isAllowed = reach.reachable.some(
+  const isAllowed = reach.allowedPrivateAddresses.some(
     (one) => isSameAddress(one.address, address) && (one.port === undefined || one.port === port),
   );
   if (isLoopbackAddress(address) && !isAllowed && reach.isOperators !== true)
-    return 'it is this machine; whoever runs the service may allow it by UNDERBELL_REACHABLE';
+    return 'it is this machine; whoever runs the service may allow it by UNDERBELL_ALLOWED_PRIVATE_ADDRESSES';
   return reach.objection?.(address, port);
 }
 

@@ -67,18 +67,18 @@ export class Shares {
     if (share.used === 0) this.#shares.delete(key);
   }
 
-  /** Takes a place for every key, or none. @throws {Refusal} `TOO_MANY` */
+  /** Takes a place for every key, or none. @throws {Refusal} `RATE_LIMITED` */
   takeNow(keys: readonly AskerKey[]): () => void {
     const full = keys.find((key) => this.#of(key).used >= this.#limitOf(key));
     if (full !== undefined) {
       for (const key of keys) if (this.#of(key).used === 0) this.#shares.delete(key);
-      throw new Refusal('TOO_MANY', 'too many at once; close some, then try again');
+      throw new Refusal('RATE_LIMITED', 'too many at once; close some, then try again');
     }
     for (const key of keys) this.#of(key).used++;
     return this.#once(keys);
   }
 
-  /** Waits for a place for every key, in the order of the keys. @throws {Refusal} `TOO_MANY` where too many wait already */
+  /** Waits for a place for every key, in the order of the keys. @throws {Refusal} `RATE_LIMITED` where too many wait already */
   async take(keys: readonly AskerKey[]): Promise<() => void> {
     const taken: AskerKey[] = [];
     try {
@@ -87,7 +87,7 @@ export class Shares {
         if (share.used < this.#limitOf(key)) share.used++;
         else {
           if (share.waiting.length >= mostWaiting)
-            throw new Refusal('TOO_MANY', 'too many questions at once; wait for the answers, then ask again');
+            throw new Refusal('RATE_LIMITED', 'too many questions at once; wait for the answers, then ask again');
           await new Promise<void>((resolve) => share.waiting.push(resolve));
         }
         taken.push(key);
@@ -125,12 +125,12 @@ export function takeConnection(app: App): Promise<() => void> {
   return shares(app).connections.take(currentCallers());
 }
 
-/** A place among those who fetch files of rows. @throws {Refusal} `TOO_MANY` */
+/** A place among those who fetch files of rows. @throws {Refusal} `RATE_LIMITED` */
 export function takeDownload(app: App): () => void {
   return shares(app).downloads.takeNow(currentCallers());
 }
 
-/** A place among the streams that tell of changes. @throws {Refusal} `TOO_MANY` */
+/** A place among the streams that tell of changes. @throws {Refusal} `RATE_LIMITED` */
 export function takeStream(app: App, keys: readonly string[]): () => void {
   return shares(app).streams.takeNow(keys as readonly AskerKey[]);
 }

@@ -43,7 +43,7 @@ export function openPools(
       connectionTimeoutMillis: laneBounds[name].acquireMs,
     });
   const planned = open('planned', { work_mem: '32MB', max_parallel_workers_per_gather: 0 });
-  if (priority !== 'usual') planned.on('connect', lowerPriority);
+  if (priority !== 'normal') planned.on('connect', lowerPriority);
   return { readers: open('readers'), downloads: open('downloads'), planned };
 }
 

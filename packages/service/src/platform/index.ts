@@ -6,7 +6,7 @@ export {
   guardRefusal,
   isSameAddress,
   type AddressPolicy,
-  type Reachable,
+  type AllowedAddress,
 } from './addressPolicy.ts';
 export { closeApp, momentOf, openApp, type App, type Clocks } from './app.ts';
 export { joinInstallation } from './heartbeat.ts';

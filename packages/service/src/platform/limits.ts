@@ -58,7 +58,7 @@ function limiterOf(app: App, name: LimitName): RateLimiterPostgres {
 
 function tooMany(msBeforeNext: number): Refusal {
   const seconds = Math.max(1, Math.ceil(msBeforeNext / 1000));
-  return new Refusal('TOO_MANY', `too many attempts; try again in ${seconds} seconds`);
+  return new Refusal('RATE_LIMITED', `too many attempts; try again in ${seconds} seconds`);
 }
 
 interface Attempt {
@@ -91,7 +91,7 @@ const together = perInstance((app) => {
  * Counts one of the many attempts that come at one key at once, without a write for each: what is too much is refused a second
  * later than elsewhere.
  *
- * @throws {Refusal} `TOO_MANY`
+ * @throws {Refusal} `RATE_LIMITED`
  */
 export function countTogether(app: App, name: LimitName, key: string): void {
   const { spent, batch } = together(app);
@@ -102,7 +102,7 @@ export function countTogether(app: App, name: LimitName, key: string): void {
   batch.add({ name, key });
 }
 
-/** Counts one attempt that is limited whether it succeeds or not. @throws {Refusal} `TOO_MANY` */
+/** Counts one attempt that is limited whether it succeeds or not. @throws {Refusal} `RATE_LIMITED` */
 export async function countAttempt(app: App, name: LimitName, key: string): Promise<void> {
   try {
     await limiterOf(app, name).consume(key);
@@ -118,7 +118,7 @@ export async function countAttempt(app: App, name: LimitName, key: string): Prom
  * For keys that nobody guesses, because they are too long: a good one counts however many wrong ones came from the same
  * address, and what fails is counted afterwards.
  *
- * @throws {Refusal} `TOO_MANY`, or what the work throws
+ * @throws {Refusal} `RATE_LIMITED`, or what the work throws
  */
 export async function limitFailures<T>(app: App, name: LimitName, key: string, work: () => Promise<T>): Promise<T> {
   try {
@@ -134,7 +134,7 @@ export async function limitFailures<T>(app: App, name: LimitName, key: string, w
  * Does work that may be tried only so often for one key, for what can be guessed: each try is counted in one statement
  * before it is looked at, so that none of many at once passes uncounted, and taken back when it succeeds.
  *
- * @throws {Refusal} `TOO_MANY`, or what the work throws
+ * @throws {Refusal} `RATE_LIMITED`, or what the work throws
  */
 export async function limitGuesses<T>(app: App, name: LimitName, key: string, work: () => Promise<T>): Promise<T> {
   await countAttempt(app, name, key);

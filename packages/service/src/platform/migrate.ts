@@ -42,6 +42,7 @@ import * as rightsNews from './migrations/037-rights-news.ts';
 import * as processes from './migrations/038-processes.ts';
 import * as directoryUsers from './migrations/039-directory-users.ts';
 import * as skippedRows from './migrations/040-skipped-rows.ts';
+import * as plainWords from './migrations/041-plain-words.ts';
 import * as publicLinks from './migrations/026-public-links.ts';
 
 /** In order; only ever appended to. */
@@ -86,6 +87,7 @@ const migrations = [
   processes,
   directoryUsers,
   skippedRows,
+  plainWords,
 ];
 
 /** Brings the records to the newest shape, each step in its own transaction. Processes that start together wait for each other. */

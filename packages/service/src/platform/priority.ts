@@ -12,7 +12,7 @@ const isPossible = process.platform === 'linux';
  * wants to, and at once make room for whoever does. `low`: they get a small share of a machine that others keep busy all the
  * time. `usual`: it does not, as where workers have a machine of their own.
  */
-export const priorities = ['idle', 'low', 'usual'] as const;
+export const priorities = ['idle', 'low', 'normal'] as const;
 export type Priority = (typeof priorities)[number];
 
 /**
@@ -36,7 +36,7 @@ function fromKernel(read: () => string): string | undefined {
 
 /** From now on, this thread computes only when hardly anybody else wants to. */
 export function giveWay(priority: Priority): void {
-  if (!isPossible || priority === 'usual') return;
+  if (!isPossible || priority === 'normal') return;
   setPriority(constants.priority.PRIORITY_LOW);
   const own = priority === 'idle' ? fromKernel(() => readlinkSync('/proc/thread-self')) : undefined;
   if (own !== undefined) becomeIdle([Number(own.split('/').at(-1))]);
@@ -50,7 +50,7 @@ export function giveWay(priority: Priority): void {
  * all the time, which two of the idle class do far more slowly than two others.
  */
 export function giveWayWhole(priority: Priority): void {
-  if (!isPossible || priority === 'usual') return;
+  if (!isPossible || priority === 'normal') return;
   const { PRIORITY_LOW, PRIORITY_BELOW_NORMAL } = constants.priority;
   const threads = readdirSync('/proc/self/task').map(Number);
   for (const thread of threads)

@@ -118,7 +118,7 @@ export interface Things {
   admits(person: PersonViewer, placement: string): Promise<Admission | undefined>;
   /** What stands in a placement for whoever looks at it. */
   companyVariantOf(placement: string, who: PlaceVisitor): Promise<CompanyVariantResolver>;
-  /** Stops a program whose app is switched off. @throws {Refusal} `APP_OFF` */
+  /** Stops a program whose app is switched off. @throws {Refusal} `APP_DISABLED` */
   requireEnabledApp(clientId: string): Promise<void>;
   /** Who an ID token of another program is of. @throws {Refusal} `TOKEN_INVALID`, `GRANT_UNSUPPORTED` without a directory */
   personBehind(idToken: string, audience: string): Promise<PersonViewer>;

@@ -3,7 +3,7 @@ import Joi from 'joi';
 import { readAs, validate, type Inferred } from '@underbell/core/check';
 import { isTimeZone } from '@underbell/core/format';
 import { Refusal } from '@underbell/core/refusal';
-import type { Reachable } from './addressPolicy.ts';
+import type { AllowedAddress } from './addressPolicy.ts';
 import { priorities, type Priority } from './priority.ts';
 
 /** What files that people send in may be. */
@@ -46,17 +46,17 @@ export interface Settings {
   /** Encrypts passwords of sources and signing keys at rest. At least 32 characters. */
   readonly secret: string;
   /** Folder for copies on their way. */
-  readonly spool: string;
+  readonly workDir: string;
   /** Folder below which directory destinations lie; without it there are none. */
-  readonly deliveries?: string;
+  readonly exportDir?: string;
   /** Addresses of this machine, each with its port or with all, that people's sources and destinations may be at. */
-  readonly reachable: readonly Reachable[];
+  readonly allowedPrivateAddresses: readonly AllowedAddress[];
   readonly smtpUrl: string;
   readonly mailFrom: string;
   /** Mail address that notices of undeliverable letters come back to; a mark for each letter is added to it. */
-  readonly bouncesTo?: string;
+  readonly bounceAddress?: string;
   /** Where the service listens for them, as the mail host hands them on: smtp://127.0.0.1:2525 */
-  readonly bouncesAt?: string;
+  readonly bounceListenUrl?: string;
   /** IANA time zone of "today" and of everything printed. */
   readonly timeZone: string;
   /** BCP 47 language tag of everything printed. */
@@ -72,8 +72,8 @@ export interface Settings {
   readonly keep: {
     readonly jobsDays: number;
     readonly tokensDays: number;
-    readonly meterDays: number;
-    readonly revisions: number;
+    readonly usageDays: number;
+    readonly versions: number;
   };
   /** Addresses and networks of the proxies in front of the service, whose word about who asks counts. */
   readonly trustedProxies: readonly string[];
@@ -89,7 +89,7 @@ const connections = (usual: number) => Joi.number().integer().min(1).max(1_000).
 
 const schema = Joi.object({
   UNDERBELL_ROLE: Joi.string().valid('web', 'worker', 'all').default('all'),
-  UNDERBELL_PRIORITY: Joi.string()
+  UNDERBELL_RENDER_PRIORITY: Joi.string()
     .valid(...priorities)
     .default('idle'),
   UNDERBELL_HOST: Joi.string().hostname().default('127.0.0.1'),
@@ -97,23 +97,23 @@ const schema = Joi.object({
   UNDERBELL_PUBLIC_URL: url(['http', 'https']),
   UNDERBELL_DATABASE_URL: url(['postgres', 'postgresql']).required(),
   UNDERBELL_SECRET: Joi.string().min(32).required(),
-  UNDERBELL_SPOOL: Joi.string().required(),
-  UNDERBELL_DELIVERIES: Joi.string(),
-  UNDERBELL_REACHABLE: readAs<Reachable[] | ''>()(
-    Joi.string().allow('').default('').custom(readReachable, 'addresses'),
+  UNDERBELL_WORK_DIR: Joi.string().required(),
+  UNDERBELL_EXPORT_DIR: Joi.string(),
+  UNDERBELL_ALLOWED_PRIVATE_ADDRESSES: readAs<AllowedAddress[] | ''>()(
+    Joi.string().allow('').default('').custom(readAllowedAddresses, 'addresses'),
   ),
   UNDERBELL_SMTP_URL: url(['smtp', 'smtps']).default('smtp://127.0.0.1:7301'),
   UNDERBELL_MAIL_FROM: Joi.string().default('Under Bell <reports@underbell.example>'),
-  UNDERBELL_BOUNCES_TO: Joi.string().email({ tlds: false }),
-  UNDERBELL_BOUNCES_AT: url(['smtp']),
+  UNDERBELL_BOUNCE_ADDRESS: Joi.string().email({ tlds: false }),
+  UNDERBELL_BOUNCE_LISTEN_URL: url(['smtp']),
   UNDERBELL_TIME_ZONE: Joi.string().custom(timeZone, 'time zone').default('UTC'),
   UNDERBELL_LOCALE: Joi.string().default('en-GB'),
   UNDERBELL_LOG_LEVEL: Joi.string().valid('silent', 'error', 'warn', 'info', 'debug').default('info'),
-  UNDERBELL_CACHE_MEBIBYTES: Joi.number().min(0).max(65_536).default(128),
+  UNDERBELL_CACHE_MIB: Joi.number().min(0).max(65_536).default(128),
   UNDERBELL_KEEP_JOBS_DAYS: Joi.number().min(1).max(3_650).default(14),
   UNDERBELL_KEEP_TOKENS_DAYS: Joi.number().min(0).max(3_650).default(30),
-  UNDERBELL_KEEP_METER_DAYS: Joi.number().min(2).max(3_650).default(400),
-  UNDERBELL_KEEP_REVISIONS: Joi.number().integer().min(1).max(100).default(3),
+  UNDERBELL_KEEP_USAGE_DAYS: Joi.number().min(2).max(3_650).default(400),
+  UNDERBELL_KEEP_VERSIONS: Joi.number().integer().min(1).max(100).default(3),
   UNDERBELL_READER_CONNECTIONS: connections(12),
   UNDERBELL_DOWNLOAD_CONNECTIONS: connections(6),
   UNDERBELL_PLANNED_CONNECTIONS: connections(4),
@@ -123,18 +123,18 @@ const schema = Joi.object({
   UNDERBELL_TRUSTED_PROXIES: readAs<string[] | ''>()(
     Joi.string().allow('').default('').custom(readNetworks, 'networks'),
   ),
-  UNDERBELL_UPLOAD_MEBIBYTES: Joi.number().min(1).max(1_048_576).default(4_096),
-  UNDERBELL_UPLOAD_ROW_KIBIBYTES: Joi.number().min(1).max(65_536).default(1_024),
-  UNDERBELL_UPLOAD_CELLS: Joi.number().integer().min(1_000).default(500_000_000),
-  UNDERBELL_UPLOAD_UNPACKED_MEBIBYTES: Joi.number().min(1).max(65_536).default(1_024),
-  UNDERBELL_UPLOAD_RATIO: Joi.number().min(10).max(10_000).default(200),
-  UNDERBELL_UPLOADS_EACH: Joi.number().integer().min(1).max(1_000).default(10),
+  UNDERBELL_UPLOAD_MAX_MIB: Joi.number().min(1).max(1_048_576).default(4_096),
+  UNDERBELL_UPLOAD_MAX_ROW_KIB: Joi.number().min(1).max(65_536).default(1_024),
+  UNDERBELL_UPLOAD_MAX_CELLS: Joi.number().integer().min(1_000).default(500_000_000),
+  UNDERBELL_UPLOAD_MAX_UNPACKED_MIB: Joi.number().min(1).max(65_536).default(1_024),
+  UNDERBELL_UPLOAD_MAX_UNPACK_RATIO: Joi.number().min(10).max(10_000).default(200),
+  UNDERBELL_MAX_PENDING_UPLOADS: Joi.number().integer().min(1).max(1_000).default(10),
   UNDERBELL_OIDC_ISSUER: url(['http', 'https']).custom(issuer, 'issuer'),
   UNDERBELL_OIDC_CLIENT_ID: Joi.string(),
   UNDERBELL_OIDC_CLIENT_SECRET: Joi.string(),
   UNDERBELL_SCIM_TOKEN: Joi.string().min(32),
 })
-  .and('UNDERBELL_BOUNCES_TO', 'UNDERBELL_BOUNCES_AT')
+  .and('UNDERBELL_BOUNCE_ADDRESS', 'UNDERBELL_BOUNCE_LISTEN_URL')
   .and('UNDERBELL_OIDC_ISSUER', 'UNDERBELL_OIDC_CLIENT_ID', 'UNDERBELL_OIDC_CLIENT_SECRET')
   .unknown(true);
 
@@ -146,7 +146,7 @@ function issuer(value: string): string {
 }
 
 /** `127.0.0.1:7306, ::1`: addresses with or without a port. */
-function readReachable(text: string): Reachable[] {
+function readAllowedAddresses(text: string): AllowedAddress[] {
   return partsOf(text).map((one) => {
     const [, bracketed, plain, port] = /^(?:\[([^\]]+)\]|([^:[\]]+|[0-9a-f:]+?))(?::(\d{1,5}))?$/i.exec(one) ?? [];
     const address = isIP(one) === 6 ? one : (bracketed ?? plain ?? '');
@@ -177,12 +177,38 @@ function timeZone(value: string): string {
   throw new Error('it is no time zone; write one like Europe/Athens');
 }
 
+/** Settings of earlier versions with the names that they have now. A service that ignored them would run with other limits than meant. */
+const renamedSettings: Readonly<Record<string, string>> = {
+  UNDERBELL_SPOOL: 'UNDERBELL_WORK_DIR',
+  UNDERBELL_DELIVERIES: 'UNDERBELL_EXPORT_DIR',
+  UNDERBELL_BOUNCES_TO: 'UNDERBELL_BOUNCE_ADDRESS',
+  UNDERBELL_BOUNCES_AT: 'UNDERBELL_BOUNCE_LISTEN_URL',
+  UNDERBELL_REACHABLE: 'UNDERBELL_ALLOWED_PRIVATE_ADDRESSES',
+  UNDERBELL_PRIORITY: 'UNDERBELL_RENDER_PRIORITY',
+  UNDERBELL_CACHE_MEBIBYTES: 'UNDERBELL_CACHE_MIB',
+  UNDERBELL_KEEP_METER_DAYS: 'UNDERBELL_KEEP_USAGE_DAYS',
+  UNDERBELL_KEEP_REVISIONS: 'UNDERBELL_KEEP_VERSIONS',
+  UNDERBELL_UPLOAD_MEBIBYTES: 'UNDERBELL_UPLOAD_MAX_MIB',
+  UNDERBELL_UPLOAD_ROW_KIBIBYTES: 'UNDERBELL_UPLOAD_MAX_ROW_KIB',
+  UNDERBELL_UPLOAD_CELLS: 'UNDERBELL_UPLOAD_MAX_CELLS',
+  UNDERBELL_UPLOAD_UNPACKED_MEBIBYTES: 'UNDERBELL_UPLOAD_MAX_UNPACKED_MIB',
+  UNDERBELL_UPLOAD_RATIO: 'UNDERBELL_UPLOAD_MAX_UNPACK_RATIO',
+  UNDERBELL_UPLOADS_EACH: 'UNDERBELL_MAX_PENDING_UPLOADS',
+};
+
 /**
  * Reads the settings from the environment.
  *
- * @throws {Refusal} `SETTING_INVALID`, naming each setting that is missing or wrong
+ * @throws {Refusal} `SETTING_INVALID`, naming each setting that is missing, wrong or renamed
  */
 export function readSettings(environment: Readonly<Record<string, string | undefined>>): Settings {
+  const renamed = Object.entries(renamedSettings).filter(([name]) => environment[name] !== undefined);
+  if (renamed.length > 0)
+    throw new Refusal(
+      'SETTING_INVALID',
+      renamed.map(([name, now]) => `The setting ${name} is now called ${now}.`).join(' '),
+      { hint: 'Rename it where the service is started; values stay as they are.' },
+    );
   const read = validate(environment, schema, { convert: true });
   if (read.problems) {
     const problems = read.problems.map((one) => ({ ...one, at: one.at.slice(1) }));
@@ -192,29 +218,30 @@ export function readSettings(environment: Readonly<Record<string, string | undef
   const publicUrl: string = value.UNDERBELL_PUBLIC_URL ?? `http://${value.UNDERBELL_HOST}:${value.UNDERBELL_PORT}`;
   return {
     role: value.UNDERBELL_ROLE,
-    priority: value.UNDERBELL_PRIORITY,
+    priority: value.UNDERBELL_RENDER_PRIORITY,
     host: value.UNDERBELL_HOST,
     port: value.UNDERBELL_PORT,
     publicUrl: publicUrl.replace(/\/$/, ''),
     databaseUrl: value.UNDERBELL_DATABASE_URL,
     secret: value.UNDERBELL_SECRET,
-    spool: value.UNDERBELL_SPOOL,
-    ...(value.UNDERBELL_DELIVERIES ? { deliveries: value.UNDERBELL_DELIVERIES } : {}),
-    reachable: value.UNDERBELL_REACHABLE === '' ? [] : value.UNDERBELL_REACHABLE,
+    workDir: value.UNDERBELL_WORK_DIR,
+    ...(value.UNDERBELL_EXPORT_DIR ? { exportDir: value.UNDERBELL_EXPORT_DIR } : {}),
+    allowedPrivateAddresses:
+      value.UNDERBELL_ALLOWED_PRIVATE_ADDRESSES === '' ? [] : value.UNDERBELL_ALLOWED_PRIVATE_ADDRESSES,
     smtpUrl: value.UNDERBELL_SMTP_URL,
     mailFrom: value.UNDERBELL_MAIL_FROM,
-    ...(value.UNDERBELL_BOUNCES_TO
-      ? { bouncesTo: value.UNDERBELL_BOUNCES_TO, bouncesAt: value.UNDERBELL_BOUNCES_AT }
+    ...(value.UNDERBELL_BOUNCE_ADDRESS
+      ? { bounceAddress: value.UNDERBELL_BOUNCE_ADDRESS, bounceListenUrl: value.UNDERBELL_BOUNCE_LISTEN_URL }
       : {}),
     timeZone: value.UNDERBELL_TIME_ZONE,
     locale: value.UNDERBELL_LOCALE,
     logLevel: value.UNDERBELL_LOG_LEVEL,
-    cacheBytes: value.UNDERBELL_CACHE_MEBIBYTES * 1_048_576,
+    cacheBytes: value.UNDERBELL_CACHE_MIB * 1_048_576,
     keep: {
       jobsDays: value.UNDERBELL_KEEP_JOBS_DAYS,
       tokensDays: value.UNDERBELL_KEEP_TOKENS_DAYS,
-      meterDays: value.UNDERBELL_KEEP_METER_DAYS,
-      revisions: value.UNDERBELL_KEEP_REVISIONS,
+      usageDays: value.UNDERBELL_KEEP_USAGE_DAYS,
+      versions: value.UNDERBELL_KEEP_VERSIONS,
     },
     connections: {
       readers: value.UNDERBELL_READER_CONNECTIONS,
@@ -226,12 +253,12 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     transactionIdleSeconds: value.UNDERBELL_TRANSACTION_IDLE_SECONDS,
     trustedProxies: value.UNDERBELL_TRUSTED_PROXIES === '' ? [] : value.UNDERBELL_TRUSTED_PROXIES,
     uploads: {
-      maxBytes: value.UNDERBELL_UPLOAD_MEBIBYTES * 1_048_576,
-      maxLineBytes: value.UNDERBELL_UPLOAD_ROW_KIBIBYTES * 1_024,
-      maxCells: value.UNDERBELL_UPLOAD_CELLS,
-      maxUnpackedBytes: value.UNDERBELL_UPLOAD_UNPACKED_MEBIBYTES * 1_048_576,
-      maxRatio: value.UNDERBELL_UPLOAD_RATIO,
-      maxEach: value.UNDERBELL_UPLOADS_EACH,
+      maxBytes: value.UNDERBELL_UPLOAD_MAX_MIB * 1_048_576,
+      maxLineBytes: value.UNDERBELL_UPLOAD_MAX_ROW_KIB * 1_024,
+      maxCells: value.UNDERBELL_UPLOAD_MAX_CELLS,
+      maxUnpackedBytes: value.UNDERBELL_UPLOAD_MAX_UNPACKED_MIB * 1_048_576,
+      maxRatio: value.UNDERBELL_UPLOAD_MAX_UNPACK_RATIO,
+      maxEach: value.UNDERBELL_MAX_PENDING_UPLOADS,
     },
     ...(value.UNDERBELL_OIDC_ISSUER
       ? {

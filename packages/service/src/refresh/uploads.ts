@@ -182,7 +182,7 @@ async function requireUploader(app: App, person: PersonViewer): Promise<void> {
 
 const underWay = perInstance(() => new Map<string, number>());
 
-/** So many files of one person are taken in at once, or wait to be loaded. @throws {Refusal} `TOO_MANY` */
+/** So many files of one person are taken in at once, or wait to be loaded. @throws {Refusal} `RATE_LIMITED` */
 async function takingPart<T>(app: App, person: PersonViewer, work: () => Promise<T>): Promise<T> {
   const counts = underWay(app);
   const { maxEach } = app.settings.uploads;
@@ -190,7 +190,7 @@ async function takingPart<T>(app: App, person: PersonViewer, work: () => Promise
   counts.set(person.id, now() + 1);
   try {
     if (now() + (await countUploads(app, person.id)) > maxEach)
-      throw new Refusal('TOO_MANY', `${maxEach} of your files are taken in or wait to be loaded`, {
+      throw new Refusal('RATE_LIMITED', `${maxEach} of your files are taken in or wait to be loaded`, {
         hint: 'load or drop some of them first',
       });
     return await work();

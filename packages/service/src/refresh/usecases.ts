@@ -88,7 +88,7 @@ export async function refresh(app: App, name: string, wish: Wish) {
     await requireBudget(app, { kind: 'dataset', name });
     return await loadFromSource(app, row, loadBy(app, name, wish));
   } catch (error) {
-    if (isRefusal(error, 'REFRESH_ACTIVE') || isRefusal(error, 'LOAD_STOPPED')) throw error;
+    if (isRefusal(error, 'REFRESH_ACTIVE') || isRefusal(error, 'REFRESH_CANCELLED')) throw error;
     await markStale(app, row, isRefusal(error) ? error.message : 'the loading broke off', wish);
     throw error;
   }

@@ -24,7 +24,7 @@ interface ScreenPlay {
 const audienceOf = (app: App) => `${app.settings.publicUrl}/api/v1/screen/schedule`;
 
 export const closed = () =>
-  new Refusal('SCREEN_CLOSED', 'this screen is closed', { hint: 'pair it anew, if it is to show something again' });
+  new Refusal('SCREEN_UNPAIRED', 'this screen is closed', { hint: 'pair it anew, if it is to show something again' });
 
 /** An access token for a screen, with what renews it. */
 async function tokensFor(app: App, keyId: string, thumbprint: string, refresh: string): Promise<object> {
@@ -126,7 +126,7 @@ export async function giveFirstKey(app: App, asked: KeyAsked): Promise<object> {
  *
  * @param isDue - looked at under the lock: of two that come together one renews
  * @returns undefined where it is not due
- * @throws {Refusal} `SCREEN_CLOSED`, also for a key that counted once: its screen is ended; `PROOF_INVALID` for another device
+ * @throws {Refusal} `SCREEN_UNPAIRED`, also for a key that counted once: its screen is ended; `PROOF_INVALID` for another device
  */
 export async function renewHeld(
   app: App,
@@ -168,7 +168,7 @@ async function keyRow(app: App, given: string, isLocked: boolean) {
 /**
  * The screen of a key that is held as it is.
  *
- * @throws {Refusal} `SCREEN_CLOSED`, also for a key that counted once: its screen is ended; `PROOF_INVALID` for another device
+ * @throws {Refusal} `SCREEN_UNPAIRED`, also for a key that counted once: its screen is ended; `PROOF_INVALID` for another device
  */
 export async function screenHolding(
   app: App,
@@ -188,7 +188,7 @@ export async function screenHolding(
 /**
  * Renews the key of a screen that proves it.
  *
- * @throws {Refusal} `SCREEN_CLOSED`, `PROOF_INVALID` for another device
+ * @throws {Refusal} `SCREEN_UNPAIRED`, `PROOF_INVALID` for another device
  * @see RFC 9449, section 5; RFC 9700, section 4.14
  */
 export async function renewKey(app: App, asked: KeyAsked): Promise<object> {
@@ -218,7 +218,7 @@ export function tokenIn(ctx: Context): string {
 /**
  * The screen that asks, if its key still counts, by what is written down now.
  *
- * @throws {Refusal} `TOKEN_INVALID`, `TOKEN_EXPIRED`, `PROOF_INVALID`, `SCREEN_CLOSED`
+ * @throws {Refusal} `TOKEN_INVALID`, `TOKEN_EXPIRED`, `PROOF_INVALID`, `SCREEN_UNPAIRED`
  */
 export async function askingScreen(app: App, ctx: Context): Promise<{ screen: ScreenRow; key: KeyRow }> {
   const token = tokenIn(ctx);

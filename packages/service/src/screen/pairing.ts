@@ -87,7 +87,7 @@ async function keepsScreens(app: App, person: PersonViewer): Promise<boolean> {
   return [...names, '*'].some((name) => isAtLeast(decide(person, name), 'edit'));
 }
 
-/** The device that shows a code; guesses are counted. @throws {Refusal} `NOT_FOUND`, `TOO_MANY` */
+/** The device that shows a code; guesses are counted. @throws {Refusal} `NOT_FOUND`, `RATE_LIMITED` */
 async function waiting(app: App, person: PersonViewer, text: string): Promise<PairingRow> {
   return limitGuesses(app, 'screen code typed', person.id, async () => {
     // To everybody else no code is one: what waits is no more theirs to see than to refuse.

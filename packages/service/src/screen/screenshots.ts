@@ -43,7 +43,7 @@ const isOfPixels = (bytes: Buffer): boolean => {
  * Keeps what a screen sends of what is on it, drawn anew: nothing of the file itself is kept, and nothing of a screen that was
  * ended while it was sent.
  *
- * @throws {Refusal} `MEDIA_INVALID`, `INPUT_TOO_LARGE`, `SCREEN_CLOSED`
+ * @throws {Refusal} `MEDIA_INVALID`, `INPUT_TOO_LARGE`, `SCREEN_UNPAIRED`
  */
 export async function takeSnapshot(
   app: App,

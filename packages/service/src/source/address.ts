@@ -26,7 +26,7 @@ export async function sourceReach(settings: Settings, text: string): Promise<Add
   const own = placementInfo(new URL(settings.databaseUrl));
   const ownAddresses = await addressesOf(own.host);
   return {
-    reachable: settings.reachable,
+    allowedPrivateAddresses: settings.allowedPrivateAddresses,
     objection: (address) =>
       database === own.database && port === own.port && ownAddresses.some((one) => isSameAddress(one, address))
         ? 'it is the service’s own database'

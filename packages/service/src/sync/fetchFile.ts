@@ -46,7 +46,7 @@ export async function fetchFile<T>(
   file: Asked,
   use: (found: FetchedFile) => Promise<T>,
 ): Promise<T | undefined> {
-  const http = new GuardedHttp({ reachable: app.settings.reachable });
+  const http = new GuardedHttp({ allowedPrivateAddresses: app.settings.allowedPrivateAddresses });
   const watch = new IdleTimeout(silentMs);
   const done = new AbortController();
   const { host } = new URL(file.address);

@@ -133,7 +133,7 @@ function holdsSecret(client: ClientRow | undefined, secret: string, now: number)
   return isOwn || (isFormer && (client?.formerUntil?.getTime() ?? 0) > now);
 }
 
-/** @throws {Refusal} `CLIENT_INVALID`, `TOO_MANY` */
+/** @throws {Refusal} `CLIENT_INVALID`, `RATE_LIMITED` */
 export function authenticateClient(app: App, ctx: Context, form: ClientForm): Promise<ClientRow> {
   const given = credentials(ctx, form);
   return limitFailures(app, 'client', `${given.id.slice(0, 60)} ${ctx.ip}`, async () => {

@@ -41,7 +41,7 @@ export async function exchangeToken(
     const line = await holdToken(app, held.tokenId);
     if (!line) throw new Refusal('TOKEN_REVOKED', 'the access token was revoked');
     if (line.depth > maxExchanges)
-      throw new Refusal('TOKEN_OUT_OF_BOUNDS', `a token may be exchanged ${maxExchanges} times in a row`);
+      throw new Refusal('TOKEN_SCOPE_EXCEEDED', `a token may be exchanged ${maxExchanges} times in a row`);
     const left = Math.floor((line.token.expiresAt.getTime() - app.now()) / 1000);
     const lifetimeSeconds = Math.max(1, Math.min(left, client.bounds.maxLifetimeSeconds));
     const { keyThumbprint } = given;

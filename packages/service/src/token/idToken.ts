@@ -16,19 +16,19 @@ export interface IdTokenExchange {
  * Exchanges the directory's word for who somebody is for an access token that speaks for that person: the program need not be
  * trusted with naming people.
  *
- * @throws {Refusal} `TOKEN_INVALID`, `TOKEN_OUT_OF_BOUNDS` for a program that exchanges none, or names somebody else
+ * @throws {Refusal} `TOKEN_INVALID`, `TOKEN_SCOPE_EXCEEDED` for a program that exchanges none, or names somebody else
  * @see RFC 8693, with a subject token of the type `id_token`
  */
 export async function exchangeIdToken(app: App, client: ClientRow, given: IdTokenExchange): Promise<IssuedToken> {
   const { directoryId } = client.bounds;
   if (directoryId === undefined)
-    throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'this client exchanges no ID tokens', {
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'this client exchanges no ID tokens', {
       hint: 'say by which name the directory knows it',
     });
   const person = await app.things.personBehind(given.idToken, directoryId);
   const details = readAuthorizationDetails(given.asked);
   if (details.person !== undefined && details.person.toLowerCase() !== person.email)
-    throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the ID token is of somebody else than the person who is asked for', {
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the ID token is of somebody else than the person who is asked for', {
       pointer: 'person',
     });
   const named = { ...client, bounds: { ...client.bounds, mayNamePersons: true } };

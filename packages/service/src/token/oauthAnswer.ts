@@ -13,8 +13,8 @@ const oauthCodes: Partial<Record<string, string>> = {
   TOKEN_EXPIRED: 'invalid_grant',
   TOKEN_REVOKED: 'invalid_grant',
   PROOF_INVALID: 'invalid_dpop_proof',
-  TOO_MANY: 'slow_down',
-  SCREEN_CLOSED: 'invalid_grant',
+  RATE_LIMITED: 'slow_down',
+  SCREEN_UNPAIRED: 'invalid_grant',
   PAIRING_PENDING: 'authorization_pending',
   PAIRING_SLOWER: 'slow_down',
   PAIRING_REFUSED: 'access_denied',
@@ -31,7 +31,7 @@ function codeOf(error: Refusal): string {
 export function answerOAuthRefusal(ctx: Context, error: Refusal): void {
   const code = codeOf(error);
   ctx.set('Cache-Control', 'no-store');
-  ctx.status = code === 'invalid_client' ? 401 : error.code === 'TOO_MANY' ? 429 : 400;
+  ctx.status = code === 'invalid_client' ? 401 : error.code === 'RATE_LIMITED' ? 429 : 400;
   if (code === 'invalid_client') ctx.set('WWW-Authenticate', 'Basic realm="Under Bell"');
   ctx.body = { error: code, error_description: error.message, code: error.code, ...error.details };
 }

@@ -49,12 +49,12 @@ export async function costsAround(
   return Promise.all(around.map((one) => count(app, toLimit(one))));
 }
 
-/** Keeps planned work from starting where its folder has used up what it may. @throws {Refusal} `COST_LIMIT` */
+/** Keeps planned work from starting where its folder has used up what it may. @throws {Refusal} `USAGE_LIMIT` */
 export async function requireBudget(app: App, thing: { kind: 'report' | 'dataset'; name: string }): Promise<void> {
   const spent = (await costsAround(app, thing)).find((one) => costState(one) === 'stopped');
   if (!spent) return;
   throw new Refusal(
-    'COST_LIMIT',
+    'USAGE_LIMIT',
     `the folder \`${spent.folder}\` has ${usageText(spent)}; nothing planned starts in it`,
     {
       word: spent.folder,

@@ -82,7 +82,7 @@ export async function offeredValues(
 export async function filterWords(app: App, view: PreparedView, column: string | undefined, starts: string) {
   // Who looks by a public link sees what its figures show, not what else the datasets hold.
   if ((view.viewing.viewer as Partial<TokenViewer>).isPublic)
-    throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'a public link offers no filter of one’s own');
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'a public link offers no filter of one’s own');
   const shapes = [...view.revisions.values()].map((revision) => ({
     revision,
     filter: effectiveFilterOf({ ...withoutOwn(view.viewing), choices: [] }, revision.shape),

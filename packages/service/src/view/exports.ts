@@ -87,7 +87,7 @@ export async function requireExport(app: App, view: PreparedView): Promise<void>
     });
   if (viewer.kind === 'person') return void (await requireRight(app, viewer, 'export', 'report', report.name));
   if ((viewer as TokenViewer).details.actions.includes('export')) return;
-  throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token does not allow taking figures away', {
+  throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token does not allow taking figures away', {
     hint: 'it needs the action `export`',
   });
 }
@@ -183,7 +183,7 @@ export const exportTypes: Record<ExportFormat, string> = {
 /**
  * A figure, or the whole page, as a file.
  *
- * @throws {Refusal} `NOT_ALLOWED`, `TOKEN_OUT_OF_BOUNDS`: looking is allowed, taking away is not
+ * @throws {Refusal} `NOT_ALLOWED`, `TOKEN_SCOPE_EXCEEDED`: looking is allowed, taking away is not
  */
 export async function exportView(
   app: App,

@@ -113,7 +113,7 @@ function chosenParameters(
     const outside = held.find((one) => !isWithin(value, one));
     if (outside) {
       throw new Refusal(
-        'TOKEN_OUT_OF_BOUNDS',
+        'TOKEN_SCOPE_EXCEEDED',
         `\`${outside.parameter.name}\` is fixed by the ${outside.origin} and cannot be changed`,
         { pointer: outside.parameter.name, word: value.texts.join(', ') },
       );
@@ -188,7 +188,7 @@ async function withGivers(app: App, viewer: Viewer, report: ReportDefinition): P
 /** What keeps a single figure from its viewer while the rest of the page stands. */
 const masked: readonly RefusalCode[] = ['COLUMN_HIDDEN', 'GROUPS_TOO_SMALL'];
 /** A limit that does not fit a dataset: its figures refuse, unless it fits no dataset of the page at all. */
-export const misfits: readonly RefusalCode[] = ['FILTER_UNKNOWN_COLUMN', 'KEY_MISSING'];
+export const misfits: readonly RefusalCode[] = ['FILTER_UNKNOWN_COLUMN', 'SHARED_KEY_MISSING'];
 
 /** @throws whatever does not concern a single figure */
 export function refusalOf(error: unknown): Refusal {
@@ -283,12 +283,12 @@ export function tokenBounds(
 ): Fixed {
   const { details } = viewer;
   if (details.report !== report.name)
-    throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token is for another report');
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token is for another report');
   if (!details.actions.includes('view'))
-    throw new Refusal('TOKEN_OUT_OF_BOUNDS', 'the access token does not allow viewing');
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token does not allow viewing');
   const shown = page ?? report.pages[0]!.name;
   if (details.pages && !details.pages.includes(shown)) {
-    throw new Refusal('TOKEN_OUT_OF_BOUNDS', `the access token does not reach the page \`${shown}\``, {
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', `the access token does not reach the page \`${shown}\``, {
       pointer: 'page',
       word: shown,
       ...suggest(shown, details.pages),

@@ -26,7 +26,7 @@ describe('people, rules and rights', () => {
     for (const answers of [known, unknown]) {
       const looked = answers.filter((one) => one.body.code === 'SIGN_IN_FAILED');
       assert.ok(looked.length <= 8, `${looked.length} were looked at`);
-      assert.ok(answers.every((one) => one.body.code === 'SIGN_IN_FAILED' || one.body.code === 'TOO_MANY'));
+      assert.ok(answers.every((one) => one.body.code === 'SIGN_IN_FAILED' || one.body.code === 'RATE_LIMITED'));
     }
     const still = (email: string) => signIn(email, 'lantern-quay-7');
     const words = async (email: string) => (await still(email)).text.replaceAll(/\d+/g, 'N');
@@ -46,14 +46,14 @@ describe('people, rules and rights', () => {
       enter(app, { email, password: 'x', kind: 'browser', origin: `203.0.113.${i}` }).catch((error: unknown) => error),
     );
     const codes = (await Promise.all(strangers)).map((one) => (one as { code: string }).code);
-    assert.ok(codes.includes('TOO_MANY'));
+    assert.ok(codes.includes('RATE_LIMITED'));
     const right = { email, password: 'lantern-quay-7', kind: 'browser', origin: '198.51.100.7' } as const;
-    await assert.rejects(enter(app, right), { code: 'TOO_MANY' });
+    await assert.rejects(enter(app, right), { code: 'RATE_LIMITED' });
     assert.equal((await enter(app, { ...right, browser })).person.email, email);
     // A mark of another person, or one that somebody made up, is none.
     const other = browserKey(app, (await findPersonRow(app, { email: manager }))!.id);
     for (const mark of [other, 'x.y', `${browser}x`, ''])
-      await assert.rejects(enter(app, { ...right, browser: mark }), { code: 'TOO_MANY' });
+      await assert.rejects(enter(app, { ...right, browser: mark }), { code: 'RATE_LIMITED' });
   });
 
   it('gives a browser a cookie that scripts and other sites cannot use', async () => {

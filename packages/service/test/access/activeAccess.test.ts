@@ -38,7 +38,7 @@ describe('what is handed out', () => {
   it('lets nobody but an administrator make a program that speaks for persons', async () => {
     assert.equal((await register('spy', author, { mayNamePersons: true })).body.code, 'NOT_ALLOWED');
     assert.equal((await register('plain', author)).status, 200);
-    assert.equal((await mint(author, { client: 'plain', person: owner })).body.code, 'TOKEN_OUT_OF_BOUNDS');
+    assert.equal((await mint(author, { client: 'plain', person: owner })).body.code, 'TOKEN_SCOPE_EXCEEDED');
   });
 
   it('reaches, by a token that a person mints, no more than that person may see', async () => {
@@ -120,7 +120,7 @@ describe('what is handed out', () => {
     assert.equal((await register('speaker', author, { mayNamePersons: true })).body.code, 'NOT_ALLOWED');
     assert.equal(secretIn(await register('speaker', author)), undefined, 'changing its bounds keeps its secret');
     const taken = secret;
-    assert.equal((await ask('speaker', taken, { person: reader })).body.code, 'TOKEN_OUT_OF_BOUNDS');
+    assert.equal((await ask('speaker', taken, { person: reader })).body.code, 'TOKEN_SCOPE_EXCEEDED');
   });
 
   it('ends with whoever handed it out', async () => {

@@ -224,7 +224,7 @@ describe('people from elsewhere', () => {
       assert.equal((await move('nowhere')).body.code, 'NOT_FOUND');
       // More people would reach it there: that is said, and done only when it is confirmed.
       const grown = await move('operations');
-      assert.equal(grown.body.code, 'RIGHTS_GROW');
+      assert.equal(grown.body.code, 'PERMISSIONS_WIDENED');
       assert.ok(grown.body.problems!.some((one) => one.at === 'ada.arkwell.q001@skerrow.example'));
       assert.equal((await view()).status, 404);
       assert.equal((await move('operations', '?confirmed=true')).status, 204);

@@ -73,7 +73,7 @@ describe('an app while records, companies and people change', () => {
       counts.looks++;
       const where = `${way} ${who} ${JSON.stringify(record)} round ${round} (seed ${seed})`;
       if (!isOn) {
-        assert.equal(answer.body.code, 'APP_OFF', where);
+        assert.equal(answer.body.code, 'APP_DISABLED', where);
         assert.ok(!/dredging|painting|"rows"/.test(answer.text), where);
         counts.off++;
       } else if (quay === undefined || quay === '') {

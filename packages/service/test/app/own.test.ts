@@ -139,8 +139,11 @@ describe('what people have of their own in an app', () => {
     const both = await Promise.all([1, 2].map(() => page(reader, 'mine', [count], { version: mine!.version })));
     assert.deepEqual(both.map((one) => one.status).sort(), [200, 409]);
     await apps.turn('disable');
-    assert.equal((await page(reader, 'mine', [count])).body.code, 'APP_OFF');
-    assert.equal((await apps.small.house.call('GET', '/api/v1/apps/works/pages', { as: reader })).body.code, 'APP_OFF');
+    assert.equal((await page(reader, 'mine', [count])).body.code, 'APP_DISABLED');
+    assert.equal(
+      (await apps.small.house.call('GET', '/api/v1/apps/works/pages', { as: reader })).body.code,
+      'APP_DISABLED',
+    );
     await apps.turn('enable');
   });
 });

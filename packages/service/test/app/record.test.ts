@@ -60,8 +60,8 @@ describe('a placement beside a record', () => {
   it('is not reached round: a token has its own record, and quoting ends nothing', async () => {
     const token = await apps.tokenFor({ quay: 'Q1' });
     assert.ok(rowsOf(await apps.look({ token }), 'rows').every((row) => row[1] === 'Q1'));
-    assert.equal((await apps.look({ token }, '?record=quay:Q2')).body.code, 'TOKEN_OUT_OF_BOUNDS');
-    assert.equal((await apps.look({ token }, '?record=company:trust')).body.code, 'TOKEN_OUT_OF_BOUNDS');
+    assert.equal((await apps.look({ token }, '?record=quay:Q2')).body.code, 'TOKEN_SCOPE_EXCEEDED');
+    assert.equal((await apps.look({ token }, '?record=company:trust')).body.code, 'TOKEN_SCOPE_EXCEEDED');
     assert.equal((await apps.look({ token }, '?record=quay:Q1')).status, 200);
     for (const quay of ["Q1' OR '1'='1", "' OR TRUE --", 'Q1%', '*', '__proto__'])
       assert.deepEqual(rowsOf(await apps.look({ token: await apps.tokenFor({ quay }) }), 'rows'), [], quay);

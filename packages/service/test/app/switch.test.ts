@@ -9,12 +9,15 @@ describe('a business app', () => {
   after(() => apps.close());
 
   it('shows nothing until an administrator switches it on, to nobody and by no token', async () => {
-    assert.equal((await apps.look({ as: owner }, '?record=quay:Q1')).body.code, 'APP_OFF');
-    assert.equal((await apps.ask({ quay: 'Q1' })).body.code, 'APP_OFF');
+    assert.equal((await apps.look({ as: owner }, '?record=quay:Q1')).body.code, 'APP_DISABLED');
+    assert.equal((await apps.ask({ quay: 'Q1' })).body.code, 'APP_DISABLED');
     for (const as of [owner, author, reader])
       assert.equal((await apps.turn('enable', as)).body.code, 'NOT_ALLOWED', as);
     // Whom it is not for hears neither of the app nor of what stands in it.
-    assert.equal((await apps.small.house.call('GET', '/api/v1/apps/works/panel', { as: root })).body.code, 'APP_OFF');
+    assert.equal(
+      (await apps.small.house.call('GET', '/api/v1/apps/works/panel', { as: root })).body.code,
+      'APP_DISABLED',
+    );
     assert.equal((await apps.turn('enable')).status, 200);
     const { isOn, switchedBy, switchedAt } = await apps.shown();
     assert.deepEqual([isOn, switchedBy], [true, root]);
@@ -31,9 +34,9 @@ describe('a business app', () => {
     const ended = stream.text();
     assert.equal((await apps.turn('disable')).status, 200);
     await ended;
-    assert.equal((await apps.look({ token })).body.code, 'APP_OFF');
-    assert.equal((await apps.look({ as: reader }, '?record=quay:Q1')).body.code, 'APP_OFF');
-    assert.equal((await apps.ask({ quay: 'Q1' })).body.code, 'APP_OFF');
+    assert.equal((await apps.look({ token })).body.code, 'APP_DISABLED');
+    assert.equal((await apps.look({ as: reader }, '?record=quay:Q1')).body.code, 'APP_DISABLED');
+    assert.equal((await apps.ask({ quay: 'Q1' })).body.code, 'APP_DISABLED');
     // Neither does its program's token open what stands elsewhere.
     await apps.small.fine(
       'PUT',
@@ -41,7 +44,7 @@ describe('a business app', () => {
       { kind: 'portal', title: 'Elsewhere', report: 'works' },
       owner,
     );
-    assert.equal((await apps.look({ token }, '', 'elsewhere')).body.code, 'APP_OFF');
+    assert.equal((await apps.look({ token }, '', 'elsewhere')).body.code, 'APP_DISABLED');
     assert.equal((await apps.small.house.call('GET', '/api/v1/placements/elsewhere/view', { as: owner })).status, 200);
     // What is taken back while it is off stays so.
     const revoked = await apps.tell('revoke', token);
@@ -90,7 +93,7 @@ describe('a business app', () => {
     await apps.turn('disable');
     const gone = () => apps.small.house.call('DELETE', '/api/v1/apps/works', { as: root });
     assert.equal((await gone()).body.code, 'IN_USE');
-    assert.equal((await apps.look({ as: owner }, '?record=quay:Q1')).body.code, 'APP_OFF');
+    assert.equal((await apps.look({ as: owner }, '?record=quay:Q1')).body.code, 'APP_DISABLED');
     await apps.turn('enable');
     assert.equal((await apps.small.house.call('DELETE', '/api/v1/apps/works', { as: owner })).body.code, 'NOT_ALLOWED');
   });

@@ -118,7 +118,7 @@ describe('the quay pack', () => {
         .filter((one) => one.state === 'sent')
         .every((one) => one.files.every((file) => /^[0-9a-f]{64}$/.test(file.sha256!))),
     );
-    assert.ok(!existsSync(join(house.app.settings.spool, `run-${finished.id}`)));
+    assert.ok(!existsSync(join(house.app.settings.workDir, `run-${finished.id}`)));
   });
 
   it('sends nothing twice for the same period, unless asked', async () => {
@@ -172,7 +172,7 @@ describe('the quay pack', () => {
     ];
     // /dev/full answers every write as a full disk does; other work may take up a job before.
     for (let job = last[0]!.id + 1; job < last[0]!.id + 6; job++) {
-      const folder = join(house.app.settings.spool, `run-${next}`, 'made', `${job}-1`);
+      const folder = join(house.app.settings.workDir, `run-${next}`, 'made', `${job}-1`);
       mkdirSync(folder, { recursive: true });
       for (let cut = 0; cut < 46; cut++) symlinkSync('/dev/full', join(folder, `${cut}.csv`));
     }
@@ -181,7 +181,7 @@ describe('the quay pack', () => {
     assert.match(full.error!, /no space left/);
     assert.equal(house.mail.mails.length, before);
     assert.deepEqual(
-      readdirSync(house.app.settings.spool).filter((one) => one !== 'uploads'),
+      readdirSync(house.app.settings.workDir).filter((one) => one !== 'uploads'),
       [],
     );
   });

@@ -93,7 +93,7 @@ describe('runs of the kiosk takings', () => {
       assert.equal((await sample(query!)).body.code, code, query);
     assert.equal(house.mail.mails.length, 0);
     assert.deepEqual(
-      readdirSync(house.app.settings.spool).filter((one) => one !== 'uploads'),
+      readdirSync(house.app.settings.workDir).filter((one) => one !== 'uploads'),
       [],
       'samples leave nothing behind',
     );
@@ -362,7 +362,7 @@ describe('runs of the kiosk takings', () => {
     assert.equal((await fetchIt(links.get('Q018')![1]!, owner)).body.code, 'NOT_ALLOWED', 'not what is for another');
     assert.equal((await fetchIt(csv!, publisher)).status, 200, 'the sender may');
     const [, id, position, signature] = /\/c\/(\d+)\.(\d+)\.(.+)/.exec(csv!)!;
-    const kept = join(house.app.settings.spool, `run-${sent.id}`, 'kiosk-takings-Q017-2026-10.csv');
+    const kept = join(house.app.settings.workDir, `run-${sent.id}`, 'kiosk-takings-Q017-2026-10.csv');
     const made = readFileSync(kept);
     rmSync(kept);
     writeFileSync(kept, 'Q018;another’s');
@@ -402,7 +402,7 @@ describe('runs of the kiosk takings', () => {
     now = () => Date.now() + 4 * 86_400_000;
     assert.equal((await fetchIt(other, publisher)).body.code, 'LINK_GONE', 'it has run out');
     // And so has the file.
-    await until(() => readdirSync(house.app.settings.spool).every((one) => one === 'uploads'));
+    await until(() => readdirSync(house.app.settings.workDir).every((one) => one === 'uploads'));
     now = undefined;
   });
 

@@ -95,7 +95,7 @@ describe('runs that are held up', () => {
       );
       return found!.n > 0 ? found : undefined;
     });
-    assert.ok(existsSync(runFolder(house.app.settings.spool, id)));
+    assert.ok(existsSync(runFolder(house.app.settings.workDir, id)));
     // Another worker has the run now, and one copy on the wire.
     await house.app.records.query(
       `UPDATE jobs SET lease = 'another', lease_until = now() + interval '10 minutes'
@@ -109,7 +109,7 @@ describe('runs that are held up', () => {
       `SELECT state FROM deliveries WHERE run_id = ${id} AND recipient = 'Q012'`,
     );
     assert.deepEqual([run!.state, copy!.state], ['running', 'sending']);
-    assert.ok(existsSync(runFolder(house.app.settings.spool, id)), 'the files are the other’s');
+    assert.ok(existsSync(runFolder(house.app.settings.workDir, id)), 'the files are the other’s');
     await house.app.records.query(`UPDATE jobs SET lease_until = now() - interval '1 second' WHERE lease = 'another'`);
     house.worker = startWorker(house.app);
     const ended = await house.finished(id, publisher);

@@ -31,7 +31,7 @@ describe('threads that make files', () => {
   const to = (name: string) => join(folder, name);
   let pool: MakePool;
   before(() => {
-    pool = openMakePool(1_000, 'usual');
+    pool = openMakePool(1_000, 'normal');
   });
   after(async () => {
     await pool.close();
@@ -103,7 +103,7 @@ describe('threads that make files', () => {
   });
 
   it('are not started for a few files', async () => {
-    const few = openMakePool(5, 'usual');
+    const few = openMakePool(5, 'normal');
     assert.equal(few.width, 1);
     await few.make(page('x', 'few.pdf'));
     assert.equal(Buffer.compare(readFileSync(to('few.pdf')), await drawPdf(scene('x'))), 0);

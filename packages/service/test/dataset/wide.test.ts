@@ -46,7 +46,7 @@ describe('files that were sent in and have no row any more', () => {
 
   it('are removed after a day, and none that arrives or waits', async () => {
     const { app } = small.house;
-    const folder = join(app.settings.spool, 'uploads');
+    const folder = join(app.settings.workDir, 'uploads');
     const old = (name: string) => {
       mkdirSync(join(folder, name), { recursive: true });
       writeFileSync(join(folder, name, 'file'), 'a\n1\n');

@@ -102,7 +102,7 @@ describe('destinations', () => {
       [500, 'TEMPLATE_LEAK', 'xl/worksheets/sheet1.xml'],
     );
     const macros = await load({ ...parts, 'xl/vbaProject.bin': 'x' });
-    assert.deepEqual([macros.status, macros.body.code], [400, 'TEMPLATE_UNFIT']);
+    assert.deepEqual([macros.status, macros.body.code], [400, 'TEMPLATE_INVALID']);
     assert.equal((await load(parts)).status, 200);
     assert.equal((await house.call('GET', '/api/v1/workbook-templates/quay-book/file', { as: manager })).status, 404);
   });

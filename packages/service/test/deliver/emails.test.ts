@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { createServer } from 'node:net';
 import { after, before, describe, it } from 'node:test';
 import type { AddressInfo } from 'node:net';
-import { bounceAddress, readDeliveryStatus } from '../../src/deliver/bounces.ts';
+import { bounceAddressOf, readDeliveryStatus } from '../../src/deliver/bounces.ts';
 import { House, publisher, until, type DeliveryLog } from '../house.ts';
 
 /** A port that nobody listens on. */
@@ -16,14 +16,20 @@ async function freePort(): Promise<number> {
 
 describe('letters of a burst', () => {
   let house: House;
-  let bouncesAt: string;
+  let bounceListenUrl: string;
   let second = '';
   before(async () => {
-    bouncesAt = `smtp://127.0.0.1:${await freePort()}`;
+    bounceListenUrl = `smtp://127.0.0.1:${await freePort()}`;
     house = await House.open({
       hasDemo: true,
-      environment: { UNDERBELL_BOUNCES_TO: 'bounces@skerrow.example', UNDERBELL_BOUNCES_AT: bouncesAt },
-      mail: { bouncesAt, bounces: (address) => (address.includes('.q003@') ? 'no such mailbox here' : undefined) },
+      environment: {
+        UNDERBELL_BOUNCE_ADDRESS: 'bounces@skerrow.example',
+        UNDERBELL_BOUNCE_LISTEN_URL: bounceListenUrl,
+      },
+      mail: {
+        bounceListenUrl,
+        bounces: (address) => (address.includes('.q003@') ? 'no such mailbox here' : undefined),
+      },
     });
     const { bursts } = (await house.call('GET', '/api/v1/bursts', { as: publisher })).body as unknown as {
       bursts: { name: string; definition: { destination: object; formats: string[] } }[];
@@ -99,7 +105,7 @@ describe('letters of a burst', () => {
       { recipient: 'Q003', reason: '550 no such mailbox here (5.1.1)' },
     ]);
     const { createTransport } = await import('nodemailer');
-    const { hostname, port } = new URL(bouncesAt);
+    const { hostname, port } = new URL(bounceListenUrl);
     const forger = createTransport({ host: hostname, port: Number(port), ignoreTLS: true });
     await assert.rejects(
       forger.sendMail({
@@ -113,8 +119,8 @@ describe('letters of a burst', () => {
 
   it('that come back are no longer than a notice may be, and what is longer is not kept', async () => {
     const { createTransport } = await import('nodemailer');
-    const { hostname, port } = new URL(bouncesAt);
-    const envelope = { from: '', to: bounceAddress(house.app, 'bounces@skerrow.example', 1) };
+    const { hostname, port } = new URL(bounceListenUrl);
+    const envelope = { from: '', to: bounceAddressOf(house.app, 'bounces@skerrow.example', 1) };
     const raw = `Subject: long\r\n\r\n${'x'.repeat(998).concat('\r\n').repeat(3_000)}`;
     const sender = createTransport({ host: hostname, port: Number(port), ignoreTLS: true });
     await assert.rejects(sender.sendMail({ envelope, raw }), { responseCode: 552 });

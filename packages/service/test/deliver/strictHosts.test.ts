@@ -11,7 +11,7 @@ import { LibraryTransport } from '../../src/deliver/webdav.ts';
 import { MailTransport } from '../../src/deliver/mail.ts';
 import { listen } from '../house.ts';
 
-const reach = { reachable: [], isOperators: true };
+const reach = { allowedPrivateAddresses: [], isOperators: true };
 
 describe('a library', () => {
   /** What lies there, by path. */

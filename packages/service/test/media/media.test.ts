@@ -18,7 +18,7 @@ const picture = (width = 60, height = 40, background = '#204060') =>
 describe('pictures and videos', () => {
   let small: SmallHouse;
   before(async () => {
-    small = await SmallHouse.open({ environment: { UNDERBELL_UPLOAD_MEBIBYTES: '24' } });
+    small = await SmallHouse.open({ environment: { UNDERBELL_UPLOAD_MAX_MIB: '24' } });
     await giveMakers(small);
   });
   after(() => small.close());
@@ -81,7 +81,7 @@ describe('pictures and videos', () => {
       assert.doesNotMatch(answer.text, /\/tmp|house-|\.ts/, 'and says nothing of where it lies');
     }
     assert.equal((await small.house.call('GET', '/api/v1/media/wrong', { as: owner })).status, 404);
-    const left = readdirSync(join(small.house.app.settings.spool, 'media', 'incoming'));
+    const left = readdirSync(join(small.house.app.settings.workDir, 'media', 'incoming'));
     assert.deepEqual(left, [], 'nothing half done is left');
   });
 
@@ -128,7 +128,7 @@ describe('pictures and videos', () => {
     assert.equal(list.body.code, 'MEDIA_KIND_UNKNOWN');
     // One from before videos had small pictures gets its own when somebody looks, for all who look.
     const { hash } = (await shown('video-vp8')).newest;
-    const place = join(small.house.app.settings.spool, 'media', `${hash}.thumbnail`);
+    const place = join(small.house.app.settings.workDir, 'media', `${hash}.thumbnail`);
     rmSync(place);
     const looks = await Promise.all([1, 2, 3].map(() => file('video-vp8', {}, 'thumbnail')));
     assert.deepEqual(
@@ -136,7 +136,7 @@ describe('pictures and videos', () => {
       looks.map(() => [200, 'image/webp']),
     );
     assert.ok(existsSync(place));
-    const left = readdirSync(join(small.house.app.settings.spool, 'media', 'incoming'));
+    const left = readdirSync(join(small.house.app.settings.workDir, 'media', 'incoming'));
     assert.deepEqual(left, []);
   });
 
@@ -262,7 +262,7 @@ describe('pictures and videos', () => {
     assert.equal((await put('brief', bytes)).status, 200);
     assert.equal((await put('brief-too', bytes)).status, 200);
     const { hash } = (await shown('brief')).newest;
-    const place = join(app.settings.spool, 'media', hash);
+    const place = join(app.settings.workDir, 'media', hash);
     const long = new Date(Date.now() - 7_200_000);
     for (const one of [place, `${place}.thumbnail`]) utimesSync(one, long, long);
     await small.fine('DELETE', '/api/v1/media/brief', undefined, owner);

@@ -46,7 +46,7 @@ describe('placements', () => {
     assert.equal(sailings(await view()), filtered);
     assert.equal(sailings(await view('?quay=Q017')), filtered);
     const other = await view('?quay=Q018');
-    assert.deepEqual([other.status, other.body.code], [403, 'TOKEN_OUT_OF_BOUNDS']);
+    assert.deepEqual([other.status, other.body.code], [403, 'TOKEN_SCOPE_EXCEEDED']);
   });
 
   it('never widen what a person may see', async () => {

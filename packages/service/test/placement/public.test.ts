@@ -80,11 +80,11 @@ describe('a public link', () => {
 
   it('opens nothing but that, whatever is asked with its key', async () => {
     const codes = async (asked: Promise<{ status: number; body: { code?: unknown } }>) => (await asked).body.code;
-    assert.equal(await codes(ask('view?where=cost%20%3E%2015')), 'TOKEN_OUT_OF_BOUNDS', 'no probing of columns');
-    assert.equal(await codes(post('filter-suggestions', { column: 'quay' })), 'TOKEN_OUT_OF_BOUNDS');
-    assert.equal(await codes(post('export', { format: 'csv', figure: 'rows' })), 'TOKEN_OUT_OF_BOUNDS');
-    assert.equal(await codes(post('rows', { figure: 'rows', where: 'cost > 1' })), 'TOKEN_OUT_OF_BOUNDS');
-    assert.equal(await codes(ask('view', 'works')), 'TOKEN_OUT_OF_BOUNDS', 'another placement');
+    assert.equal(await codes(ask('view?where=cost%20%3E%2015')), 'TOKEN_SCOPE_EXCEEDED', 'no probing of columns');
+    assert.equal(await codes(post('filter-suggestions', { column: 'quay' })), 'TOKEN_SCOPE_EXCEEDED');
+    assert.equal(await codes(post('export', { format: 'csv', figure: 'rows' })), 'TOKEN_SCOPE_EXCEEDED');
+    assert.equal(await codes(post('rows', { figure: 'rows', where: 'cost > 1' })), 'TOKEN_SCOPE_EXCEEDED');
+    assert.equal(await codes(ask('view', 'works')), 'TOKEN_SCOPE_EXCEEDED', 'another placement');
     for (const path of [
       '/api/v1/reports/open/view',
       '/api/v1/session',
@@ -186,12 +186,12 @@ describe('a public link', () => {
     const codes = await Promise.all(
       Array.from({ length: 140 }, async () => (await ask('view', 'fair', keyOf(made))).body.code),
     );
-    assert.ok(codes.includes('TOO_MANY'));
+    assert.ok(codes.includes('RATE_LIMITED'));
     assert.ok(codes.filter((one) => one === undefined).length <= 120);
     const guesses = await Promise.all(
       Array.from({ length: 80 }, async (_, i) => (await ask('view', 'fair', `ubp_guess${i}`)).body.code),
     );
-    assert.ok(guesses.includes('TOO_MANY'));
+    assert.ok(guesses.includes('RATE_LIMITED'));
   });
 
   it('shows nothing once whoever made it has left', async () => {

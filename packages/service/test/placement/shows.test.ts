@@ -180,14 +180,14 @@ describe('what a placement shows', () => {
     const token = (minted.body as { access_token?: string }).access_token!;
     assert.equal((await post('/api/v1/placements/page/suspend', {})).body.code, 'NOT_ALLOWED');
     assert.equal((await post('/api/v1/placements/page/suspend', {}, author)).status, 200);
-    for (const as of [reader, author, root]) assert.equal((await view('page', as)).body.code, 'PLACE_SUSPENDED');
+    for (const as of [reader, author, root]) assert.equal((await view('page', as)).body.code, 'PLACEMENT_SUSPENDED');
     const answer = await fetch(`${small.house.url}/api/v1/placements/page/view`, {
       headers: { Authorization: `Bearer ${token}` },
     });
-    assert.equal(((await answer.json()) as Body)['code'], 'PLACE_SUSPENDED');
+    assert.equal(((await answer.json()) as Body)['code'], 'PLACEMENT_SUSPENDED');
     // What is changed meanwhile still rests.
     assert.equal((await put('page', { page: 'second', title: 'Anew' })).status, 200);
-    assert.equal((await view('page')).body.code, 'PLACE_SUSPENDED');
+    assert.equal((await view('page')).body.code, 'PLACEMENT_SUSPENDED');
     assert.equal((await post('/api/v1/placements/page/resume', {}, author)).status, 200);
     assert.equal((await view('page')).status, 200);
   });
@@ -207,7 +207,7 @@ describe('what a placement shows', () => {
       });
     });
     assert.equal((await saved!).status, 200);
-    assert.equal((await view('page')).body.code, 'PLACE_SUSPENDED');
+    assert.equal((await view('page')).body.code, 'PLACEMENT_SUSPENDED');
     assert.equal((await post('/api/v1/placements/page/resume', {}, author)).status, 200);
   });
 

@@ -32,7 +32,7 @@ describe('the guard of outgoing connections', () => {
   ];
 
   it('lets nobody reach this machine by HTTP, however it is written, and looks where names lead', async () => {
-    const http = new GuardedHttp({ reachable: [] });
+    const http = new GuardedHttp({ allowedPrivateAddresses: [] });
     for (const host of [...hosts, '[::1]', '169.254.169.254', '[::ffff:169.254.169.254]', '[::ffff:a9fe:a9fe]'])
       await assert.rejects(http.ask(`http://${host}:${port}/`, {}), { code: 'ADDRESS_FORBIDDEN' }, host);
     assert.equal(reached, 0);
@@ -40,7 +40,7 @@ describe('the guard of outgoing connections', () => {
   });
 
   it('lets it be reached where whoever runs the service says so, by that port alone', async () => {
-    const http = new GuardedHttp({ reachable: [{ address: '127.0.0.1', port }] });
+    const http = new GuardedHttp({ allowedPrivateAddresses: [{ address: '127.0.0.1', port }] });
     for (const host of hosts.slice(0, 6)) {
       const answer = await http.ask(`http://${host}:${port}/`, {}).catch((error: unknown) => error as Error);
       // IPv4 within IPv6 may have no way here; what matters is that it is not the guard that says so.
@@ -54,7 +54,7 @@ describe('the guard of outgoing connections', () => {
   it('follows no redirection, which could lead anywhere', async () => {
     const away = createServer((_, answer) => answer.writeHead(302, { Location: 'http://169.254.169.254/' }).end());
     const at = await listen(away);
-    const http = new GuardedHttp({ reachable: [{ address: '127.0.0.1', port: at }] });
+    const http = new GuardedHttp({ allowedPrivateAddresses: [{ address: '127.0.0.1', port: at }] });
     await assert.rejects(http.ask(`http://127.0.0.1:${at}/`, {}));
     await http.close();
     await new Promise((done) => away.close(done));
@@ -66,7 +66,7 @@ describe('the guard of outgoing connections', () => {
     const at = (tcp.address() as AddressInfo).port;
     const connect = (...args: unknown[]) =>
       new Promise<string>((done) => {
-        const socket = new GuardedSocket({ reachable: [] });
+        const socket = new GuardedSocket({ allowedPrivateAddresses: [] });
         socket.once('error', (error: Error & { code?: string }) => done(error.code ?? error.message));
         socket.once('connect', () => done('connected'));
         (socket.connect as (...given: unknown[]) => void)(...args);
@@ -206,7 +206,7 @@ describe('sources and destinations, from outside', () => {
   });
 
   it('do not lie on this machine, unless that is allowed', async () => {
-    const closed = await SmallHouse.open({ environment: { UNDERBELL_REACHABLE: '127.0.0.1:1' } });
+    const closed = await SmallHouse.open({ environment: { UNDERBELL_ALLOWED_PRIVATE_ADDRESSES: '127.0.0.1:1' } });
     try {
       const put = (name: string, body: object) =>
         closed.house.call('PUT', `/api/v1/destinations/${name}`, { as: owner, body });

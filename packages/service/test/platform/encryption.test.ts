@@ -61,7 +61,7 @@ describe('readSettings', () => {
   const needed = {
     UNDERBELL_DATABASE_URL: 'postgres://a:b@127.0.0.1/x',
     UNDERBELL_SECRET: 'x'.repeat(32),
-    UNDERBELL_SPOOL: '/tmp/spool',
+    UNDERBELL_WORK_DIR: '/tmp/spool',
   };
 
   it('fills in what may be left out', () => {
@@ -90,9 +90,21 @@ describe('readSettings', () => {
         'UNDERBELL_PORT',
         'UNDERBELL_ROLE',
         'UNDERBELL_SECRET',
-        'UNDERBELL_SPOOL',
         'UNDERBELL_TIME_ZONE',
+        'UNDERBELL_WORK_DIR',
       ]);
     }
+  });
+
+  it('refuses names of earlier versions, and says what they are called now', () => {
+    assert.throws(
+      () => readSettings({ ...needed, UNDERBELL_REACHABLE: '127.0.0.1', UNDERBELL_UPLOADS_EACH: '3' }),
+      (error) => {
+        assert.ok(isRefusal(error, 'SETTING_INVALID'));
+        assert.match(error.message, /UNDERBELL_REACHABLE is now called UNDERBELL_ALLOWED_PRIVATE_ADDRESSES\./);
+        assert.match(error.message, /UNDERBELL_UPLOADS_EACH is now called UNDERBELL_MAX_PENDING_UPLOADS\./);
+        return true;
+      },
+    );
   });
 });

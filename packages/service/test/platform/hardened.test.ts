@@ -137,7 +137,7 @@ describe('the service, from outside', () => {
           (error: Refusal) => error.code,
         ),
       );
-    assert.deepEqual([codes[0], codes.at(-1)], ['LINK_GONE', 'TOO_MANY']);
+    assert.deepEqual([codes[0], codes.at(-1)], ['LINK_GONE', 'RATE_LIMITED']);
     assert.equal(await limitFailures(app, 'link', '192.0.2.7', () => Promise.resolve('shown')), 'shown');
   });
 

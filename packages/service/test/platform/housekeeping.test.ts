@@ -171,7 +171,13 @@ describe('what a house keeps, and what it clears away', () => {
     const { settings, log } = small.house.app;
     const open = (at: number) =>
       openService(
-        { ...settings, secret, port: at, bouncesTo: 'bounces@skerrow.example', bouncesAt: `smtp://127.0.0.1:${port}` },
+        {
+          ...settings,
+          secret,
+          port: at,
+          bounceAddress: 'bounces@skerrow.example',
+          bounceListenUrl: `smtp://127.0.0.1:${port}`,
+        },
         log,
       );
     const apps = [open(first), open(second)];

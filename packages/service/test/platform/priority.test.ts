@@ -9,7 +9,7 @@ import { lowerPriority, watchStarving } from '../../src/platform/priority.ts';
 
 /** The class in a line of `/proc/PID/stat`, the 41st field; names may hold spaces. */
 const classIn = (stat: string) =>
-  ({ 0: 'usual', 5: 'idle' })[Number(stat.slice(stat.lastIndexOf(')') + 2).split(' ')[38])] ?? 'another';
+  ({ 0: 'normal', 5: 'idle' })[Number(stat.slice(stat.lastIndexOf(')') + 2).split(' ')[38])] ?? 'another';
 const { PRIORITY_BELOW_NORMAL, PRIORITY_LOW } = constants.priority;
 
 describe('priorities', { skip: process.platform === 'linux' ? false : 'threads have none of their own here' }, () => {
@@ -92,25 +92,25 @@ describe('priorities', { skip: process.platform === 'linux' ? false : 'threads h
   it('are lower for every thread of a process that only works, and for those it begins', () => {
     const { priorities: found, classes } = threadsAfter(`giveWayWhole('low')`);
     assert.ok(found.every((one) => one >= PRIORITY_BELOW_NORMAL));
-    assert.deepEqual(new Set(classes), new Set(['usual']));
+    assert.deepEqual(new Set(classes), new Set(['normal']));
   });
 
   it('leave what cleans up memory and compiles to idle times, and the first thread its share', () => {
     const { priorities: found, classes } = threadsAfter(`giveWayWhole('idle')`);
     assert.ok(found.every((one) => one >= PRIORITY_BELOW_NORMAL));
-    assert.equal(classes[0], 'usual');
+    assert.equal(classes[0], 'normal');
     assert.ok(classes.filter((one) => one === 'idle').length >= 4);
   });
 
   it('stay as they are where nobody has to give way', () => {
-    const { priorities: found, classes } = threadsAfter(`giveWayWhole('usual'); giveWay('usual')`);
+    const { priorities: found, classes } = threadsAfter(`giveWayWhole('normal'); giveWay('normal')`);
     assert.ok(found.every((one) => one < PRIORITY_BELOW_NORMAL));
-    assert.deepEqual(new Set(classes), new Set(['usual']));
+    assert.deepEqual(new Set(classes), new Set(['normal']));
   });
 
   it('are lowest for a thread that makes files, and for it alone', () => {
     for (const [priority, ownClass] of [
-      ['low', 'usual'],
+      ['low', 'normal'],
       ['idle', 'idle'],
     ] as const) {
       const { priorities: found, classes } = threadsAfter(`giveWay('${priority}')`);

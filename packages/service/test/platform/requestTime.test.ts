@@ -138,7 +138,7 @@ describe('a request', () => {
     const codes: string[] = [];
     for (let i = 0; i < 210; i++)
       codes.push((await small.house.call('POST', '/api/v1/invitations/lookup', { body: { wrong: i } })).body.code!);
-    assert.equal(codes.at(-1), 'TOO_MANY');
+    assert.equal(codes.at(-1), 'RATE_LIMITED');
     assert.equal(codes[0], 'INPUT_INVALID');
     // What can be read still is: nobody else at the address is kept out.
     const fine = await small.house.call('POST', '/api/v1/session', { body: { email: owner, password: 'wrong' } });

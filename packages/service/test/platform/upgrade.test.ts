@@ -103,6 +103,7 @@ describe('an installation of the first shape', () => {
       '038-processes',
       '039-directory-users',
       '040-skipped-rows',
+      '041-plain-words',
     ]);
     assert.deepEqual(await rows('SELECT id, state, origin FROM people ORDER BY id'), [
       { id: 'p1', state: 'active', origin: 'here' },

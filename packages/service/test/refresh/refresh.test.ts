@@ -229,7 +229,7 @@ describe('refreshing', () => {
     });
     const stop = () => house.call('POST', '/api/v1/datasets/parts/cancel-refresh', { as: publisher });
     await until(async () => (await stop()).status === 200);
-    assert.equal((await loading).body['code'], 'LOAD_STOPPED');
+    assert.equal((await loading).body['code'], 'REFRESH_CANCELLED');
     const computing =
       "SELECT count(*)::int AS n FROM pg_stat_activity WHERE query LIKE 'COPY%pg_sleep(3600)%' AND state = 'active'";
     await until(async () => ((await database.query<{ n: number }>(computing)).rows[0]!.n === 0 ? true : undefined));

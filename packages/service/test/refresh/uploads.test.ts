@@ -11,11 +11,11 @@ describe('files that people send in', () => {
   before(async () => {
     small = await SmallHouse.open({
       environment: {
-        UNDERBELL_UPLOAD_MEBIBYTES: '4',
-        UNDERBELL_UPLOAD_ROW_KIBIBYTES: '64',
-        UNDERBELL_UPLOAD_CELLS: '20000',
-        UNDERBELL_UPLOAD_UNPACKED_MEBIBYTES: '16',
-        UNDERBELL_UPLOADS_EACH: '3',
+        UNDERBELL_UPLOAD_MAX_MIB: '4',
+        UNDERBELL_UPLOAD_MAX_ROW_KIB: '64',
+        UNDERBELL_UPLOAD_MAX_CELLS: '20000',
+        UNDERBELL_UPLOAD_MAX_UNPACKED_MIB: '16',
+        UNDERBELL_MAX_PENDING_UPLOADS: '3',
       },
     });
   });
@@ -51,10 +51,10 @@ describe('files that people send in', () => {
     }
     const { readdirSync } = await import('node:fs');
     const { join } = await import('node:path');
-    const { spool } = small.house.app.settings;
-    assert.deepEqual(readdirSync(join(spool, 'uploads')), []);
+    const { workDir } = small.house.app.settings;
+    assert.deepEqual(readdirSync(join(workDir, 'uploads')), []);
     assert.deepEqual(
-      readdirSync(spool).filter((name) => name.startsWith('upload-')),
+      readdirSync(workDir).filter((name) => name.startsWith('upload-')),
       [],
     );
   });
@@ -90,11 +90,11 @@ describe('files that people send in', () => {
     // Both wait to be loaded now, and a third may; a fourth may not.
     const third = await send('a\n1');
     assert.equal(third.status, 201, third.text);
-    assert.equal((await send('a\n1')).body.code, 'TOO_MANY');
+    assert.equal((await send('a\n1')).body.code, 'RATE_LIMITED');
     for (const answer of [one, two, third]) await drop((answer.body as unknown as { id: string }).id);
     const many = await Promise.all(Array.from({ length: 8 }, () => send('a\n1')));
     assert.ok(many.filter((answer) => answer.status === 201).length <= 3);
-    assert.ok(many.some((answer) => answer.body.code === 'TOO_MANY'));
+    assert.ok(many.some((answer) => answer.body.code === 'RATE_LIMITED'));
   });
 });
 

@@ -121,7 +121,7 @@ describe('screens while their attributes, groups and playlists change', () => {
     };
     const answer = await one.device.slot(`${playlistName}.${newest.revision}.works`);
     if (!one.isOpen) {
-      assert.equal(answer.body.code, 'SCREEN_CLOSED', where);
+      assert.equal(answer.body.code, 'SCREEN_UNPAIRED', where);
       counts.closed++;
       return;
     }

@@ -70,7 +70,7 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     const guesses = await Promise.all(
       Array.from({ length: 25 }, () => screens.call('GET', '/api/v1/pairing-codes/BBBB-BBBB', author)),
     );
-    assert.equal(guesses.filter((one) => one.body.code === 'TOO_MANY').length, 5);
+    assert.equal(guesses.filter((one) => one.body.code === 'RATE_LIMITED').length, 5);
   });
 
   it('takes one device of two whose codes are typed for one name at once', async () => {
@@ -128,7 +128,7 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     // The first one goes on with what it has: now it is known that there are two.
     assert.equal(await codeOf(device.renew()), 'invalid_grant');
     for (const one of [device, copy]) {
-      assert.equal((await one.call('GET', '/api/v1/screen/schedule')).body.code, 'SCREEN_CLOSED');
+      assert.equal((await one.call('GET', '/api/v1/screen/schedule')).body.code, 'SCREEN_UNPAIRED');
       assert.equal(await codeOf(one.renew()), 'invalid_grant');
     }
     const shown = (await screens.call('GET', '/api/v1/screens/copied', owner)).body as unknown as ShownScreen;
@@ -170,13 +170,13 @@ describe('pairing a screen, by a client that knows the standard alone', () => {
     assert.ok(doors.text.includes('"ended"'), doors.text);
     assert.equal((await screens.call('POST', '/api/v1/screens/ended/unpair', reader)).body.code, 'NOT_FOUND');
     assert.equal((await screens.call('POST', '/api/v1/screens/ended/unpair', owner)).status, 200);
-    assert.equal((await device.slot(id)).body.code, 'SCREEN_CLOSED', 'at once');
+    assert.equal((await device.slot(id)).body.code, 'SCREEN_UNPAIRED', 'at once');
     assert.match(await stream.text(), /event: closed/);
     await until(async () => (await device.call('POST', '/api/v1/screen/heartbeat', {})).status === 401);
     assert.equal(await codeOf(device.renew()), 'invalid_grant');
     const again = await screens.pair('ended');
     assert.equal((await again.program()).screen.name, 'ended');
-    assert.equal((await device.slot(id)).body.code, 'SCREEN_CLOSED', 'what was closed stays so');
+    assert.equal((await device.slot(id)).body.code, 'SCREEN_UNPAIRED', 'what was closed stays so');
   });
 
   it('gives no key to a device whose screen was ended before it asked, nor one name to two', async () => {

@@ -106,7 +106,7 @@ describe('a playlist', () => {
     const grant = grants.find((one) => one.holder.kind === 'screen-group')!;
     const id = await idOf(first);
     await screens.small.fine('DELETE', `/api/v1/permissions/${grant.id}`, undefined, owner);
-    assert.equal((await first.slot(id)).body.code, 'TOKEN_OUT_OF_BOUNDS');
+    assert.equal((await first.slot(id)).body.code, 'TOKEN_SCOPE_EXCEEDED');
     assert.equal((await screens.publish()).status, 200);
     assert.equal((await first.slot(await idOf(first))).status, 200);
     assert.equal((await first.slot(id)).body.code, 'NOT_FOUND', 'of a revision that it has no more');

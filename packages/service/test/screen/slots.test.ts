@@ -139,8 +139,8 @@ describe('slots of boards, pictures and words', () => {
     assert.deepEqual(
       Object.values(answer.results).map((one) => [one.rows.length, one.refused?.code]),
       [
-        [0, 'TOKEN_OUT_OF_BOUNDS'],
-        [0, 'TOKEN_OUT_OF_BOUNDS'],
+        [0, 'TOKEN_SCOPE_EXCEEDED'],
+        [0, 'TOKEN_SCOPE_EXCEEDED'],
       ],
     );
     assert.deepEqual(

@@ -118,7 +118,7 @@ describe('an ID token of the common directory', () => {
 
   it('speaks for nobody but its person', async () => {
     const { id_token: token } = await signIn('d-1');
-    assert.equal(await codeOf(token, { person: 'reader@skerrow.example' }), 'TOKEN_OUT_OF_BOUNDS');
+    assert.equal(await codeOf(token, { person: 'reader@skerrow.example' }), 'TOKEN_SCOPE_EXCEEDED');
     assert.equal((await exchange(token, { person: ines })).status, 200);
   });
 
@@ -153,7 +153,7 @@ describe('an ID token of the common directory', () => {
       await small.fine('POST', '/api/v1/clients', { id: 'plain', title: 'Plain', reports: ['works'] }, owner)
     ).body as unknown as { secret: string };
     const authorization = `Basic ${Buffer.from(`plain:${made.secret}`).toString('base64')}`;
-    assert.equal((await exchange(token, {}, authorization)).body.code, 'TOKEN_OUT_OF_BOUNDS');
+    assert.equal((await exchange(token, {}, authorization)).body.code, 'TOKEN_SCOPE_EXCEEDED');
     assert.equal((await exchange(token, {}, 'Basic d29ya3MtYXBwOng=')).status, 401);
   });
 
@@ -161,7 +161,7 @@ describe('an ID token of the common directory', () => {
     const { id_token: token } = await signIn('d-1');
     const key = (await exchange(token)).body['access_token'] as unknown as string;
     await directory.setActive(ines, false);
-    assert.ok(['TOKEN_INVALID', 'DIRECTORY_REFUSED'].includes(String(await codeOf(token))));
+    assert.ok(['TOKEN_INVALID', 'SSO_REJECTED'].includes(String(await codeOf(token))));
     assert.equal(
       (await small.house.call('GET', '/api/v1/placements/app/view', { token: key })).body.code,
       'TOKEN_REVOKED',

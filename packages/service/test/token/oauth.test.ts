@@ -195,8 +195,8 @@ describe('the token endpoints', () => {
     const placed = await register('placed', { origins: ['https://portal.example'] });
     const token = issued(await forQuay({}, { Authorization: basic('placed', placed) })).access_token;
     // What a caller says of the page around it counts for nothing; which pages may show the placement does.
-    assert.equal((await view(token)).body.code, 'TOKEN_OUT_OF_BOUNDS');
-    assert.equal((await view(token, { 'Underbell-Host': 'https://portal.example' })).body.code, 'TOKEN_OUT_OF_BOUNDS');
+    assert.equal((await view(token)).body.code, 'TOKEN_SCOPE_EXCEEDED');
+    assert.equal((await view(token, { 'Underbell-Host': 'https://portal.example' })).body.code, 'TOKEN_SCOPE_EXCEEDED');
     const allowed = await register('allowed', { origins: [house.portalUrl, 'https://portal.example'] });
     const inside = issued(await forQuay({}, { Authorization: basic('allowed', allowed) })).access_token;
     assert.equal((await view(inside)).status, 200);
@@ -225,7 +225,7 @@ describe('the token endpoints', () => {
     const good = issued(await asked({ quay_id: 'Q017' })).access_token;
     const shown = await house.call('GET', '/api/v1/placements/quay-record/view', { token: good });
     assert.match(shown.text, /quay is Q017/);
-    assert.equal((await view(good)).body.code, 'TOKEN_OUT_OF_BOUNDS');
+    assert.equal((await view(good)).body.code, 'TOKEN_SCOPE_EXCEEDED');
   });
 
   describe('with a key of the client’s own', () => {

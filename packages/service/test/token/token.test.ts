@@ -174,9 +174,9 @@ describe('access tokens and what they reach', () => {
 
   it('are refused for another report, another grant type, a wrong secret or unknown members', async () => {
     const where = { sailings: "quay_id = 'Q017'" };
-    assert.equal((await askToken({ where, report: 'takings' })).body.code, 'TOKEN_OUT_OF_BOUNDS');
-    assert.equal((await askToken({ where, actions: ['export'] })).body.code, 'TOKEN_OUT_OF_BOUNDS');
-    assert.equal((await askToken({ where, person: manager })).body.code, 'TOKEN_OUT_OF_BOUNDS');
+    assert.equal((await askToken({ where, report: 'takings' })).body.code, 'TOKEN_SCOPE_EXCEEDED');
+    assert.equal((await askToken({ where, actions: ['export'] })).body.code, 'TOKEN_SCOPE_EXCEEDED');
+    assert.equal((await askToken({ where, person: manager })).body.code, 'TOKEN_SCOPE_EXCEEDED');
     assert.equal((await askToken({ where, pages: ['Overview'] })).body.code, 'PAGE_UNKNOWN');
     assert.equal((await askToken({ where, everything: true })).body.code, 'INPUT_INVALID');
     assert.deepEqual((await askToken({ where }, { grant: 'password' })).body['error'], 'unsupported_grant_type');

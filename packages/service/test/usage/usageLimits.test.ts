@@ -84,10 +84,10 @@ describe('limits of costs', () => {
       [[folder, 'stopped']],
     );
     const refused = await run('quay-rows');
-    assert.deepEqual([refused.status, refused.body.code], [409, 'COST_LIMIT'], refused.text);
+    assert.deepEqual([refused.status, refused.body.code], [409, 'USAGE_LIMIT'], refused.text);
     assert.match(refused.body.hint!, /tomorrow/);
     const refresh = await house.call('POST', '/api/v1/datasets/sailings/refresh', { as: publisher, body: {} });
-    assert.deepEqual([refresh.status, refresh.body.code], [409, 'COST_LIMIT'], refresh.text);
+    assert.deepEqual([refresh.status, refresh.body.code], [409, 'USAGE_LIMIT'], refresh.text);
     const look = await house.call('GET', '/api/v1/reports/quay-punctuality', { as: publisher });
     assert.equal(look.status, 200, 'readers are never stopped');
 

@@ -41,7 +41,7 @@ describe('a small picture', () => {
     }
     assert.equal((await fetch(`${small.house.url}/api/v1/reports/works/thumbnail`)).status, 401);
     await small.fine('POST', '/api/v1/placements/kinds/suspend', undefined, author);
-    assert.equal((await draw('placements/kinds', author)).body.code, 'PLACE_SUSPENDED');
+    assert.equal((await draw('placements/kinds', author)).body.code, 'PLACEMENT_SUSPENDED');
     await small.fine('POST', '/api/v1/placements/kinds/resume', undefined, author);
   });
 

@@ -26,7 +26,7 @@ export interface MailHostOptions {
   /** Addresses whose mail is taken and then comes back, with the reason that the notice gives. */
   readonly bounces?: (address: string) => string | undefined;
   /** Where such notices are handed on to; nowhere when left out. */
-  readonly bouncesAt?: string;
+  readonly bounceListenUrl?: string;
   /** Called after each message that was taken. */
   readonly onMail?: (mail: StoredMail) => void;
 }
@@ -125,11 +125,11 @@ export class MailHost {
 
   /** Sends a letter back that cannot be delivered after all. @see RFC 3464 */
   async #bounce(from: string, to: readonly string[], raw: Buffer): Promise<void> {
-    const { bounces, bouncesAt } = this.#options;
+    const { bounces, bounceListenUrl } = this.#options;
     for (const address of to) {
       const reason = bounces?.(address);
-      if (reason === undefined || bouncesAt === undefined) continue;
-      const { hostname, port } = new URL(bouncesAt);
+      if (reason === undefined || bounceListenUrl === undefined) continue;
+      const { hostname, port } = new URL(bounceListenUrl);
       const transport = createTransport({ host: hostname, port: Number(port), secure: false, ignoreTLS: true });
       const notice = statusNotice(from, address, reason, raw);
       // Whoever sent the letter may have gone: a notice is tried once.

@@ -25,7 +25,7 @@ const passedOn: Readonly<Record<string, Omit<ProblemDocument, 'detail' | 'code'>
     status: 409,
     hint: 'Save the record to see data.',
   },
-  APP_OFF: {
+  APP_DISABLED: {
     type: 'urn:underbell:problem:app-off',
     title: 'App disabled',
     status: 403,
@@ -37,7 +37,7 @@ function failedProblem(said: string, code = ''): ProblemDocument {
   return known ? { ...known, code, detail: said } : tokenProblem(said);
 }
 /** A token that opens nothing any more: another one may. */
-const isPast = (code: string) => ['TOKEN_EXPIRED', 'TOKEN_REVOKED', 'TOKEN_OUT_OF_BOUNDS'].includes(code);
+const isPast = (code: string) => ['TOKEN_EXPIRED', 'TOKEN_REVOKED', 'TOKEN_SCOPE_EXCEEDED'].includes(code);
 
 /** What is over after a while, without anybody doing anything. */
 const isPassing = ({ code, status }: ProblemDocument) => code === offline.code || status === 429 || status >= 500;

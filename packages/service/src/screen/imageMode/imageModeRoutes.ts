@@ -32,7 +32,7 @@ function sizeIn(ctx: Context): WallSize | undefined {
 }
 
 const isClosed = (error: unknown): boolean =>
-  isRefusal(error) && (error.code === 'SCREEN_CLOSED' || error.code === 'PROOF_INVALID');
+  isRefusal(error) && (error.code === 'SCREEN_UNPAIRED' || error.code === 'PROOF_INVALID');
 
 /** The screen that asks; nothing for one that is closed. */
 async function openScreen(app: App, ctx: Context): Promise<PlayingPicture | undefined> {

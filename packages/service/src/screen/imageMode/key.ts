@@ -31,7 +31,7 @@ function held(ctx: Context, what: 'device' | 'key'): string | undefined {
   return value.startsWith(`${what}.`) ? value.slice(what.length + 1) : undefined;
 }
 
-/** The screen that asks for a picture, by what its device holds. @throws {Refusal} `SCREEN_CLOSED` */
+/** The screen that asks for a picture, by what its device holds. @throws {Refusal} `SCREEN_UNPAIRED` */
 export const pictureScreen = (app: App, ctx: Context): Promise<PlayingPicture> =>
   screenHolding(app, held(ctx, 'key') ?? '', pictureThumbprint);
 
@@ -81,7 +81,7 @@ async function stillWaiting(app: App, ctx: Context, deviceCode: string): Promise
 /**
  * Who asks for the page: a screen, whose key is renewed every hour, or a device with a code for somebody to type.
  *
- * @throws {Refusal} `SCREEN_CLOSED`, `TOO_MANY`
+ * @throws {Refusal} `SCREEN_UNPAIRED`, `RATE_LIMITED`
  */
 export async function pictureDevice(app: App, ctx: Context): Promise<PictureDevice> {
   const key = held(ctx, 'key');
