@@ -55,7 +55,7 @@ describe('what is arranged as it is drawn', () => {
   });
 
   it('a field of the form changes the same text, and the picture follows', async () => {
-    await box('Left on time, by route').focus();
+    await box('Departed on time, by route').focus();
     const title = page.getByLabel('Title', { exact: true }).first();
     await title.fill('On time, route by route');
     await title.press('Enter');
@@ -74,7 +74,7 @@ describe('what is arranged as it is drawn', () => {
     const drawn = page.frameLocator('iframe').first();
     await drawn.locator('section.figure').first().waitFor();
     assert.deepEqual(await findings(page), []);
-    const name = 'One vessel is always late';
+    const name = 'Mean delay by vessel';
     const top = async () => (await drawn.locator(`section[aria-label=${JSON.stringify(name)}]`).boundingBox())!.y;
     const before = await top();
     await box(name).focus();

@@ -48,7 +48,7 @@ describe('in a browser', () => {
     await chip.waitFor();
     await assert.doesNotReject(
       frame
-        .locator('section.number', { hasText: 'Left on time' })
+        .locator('section.number', { hasText: 'Departed on time' })
         .filter({ hasNotText: whole.split('\n').at(-1)! })
         .first()
         .waitFor(),
@@ -84,7 +84,7 @@ describe('in a browser', () => {
     await fresh();
     await page.goto(`${house.url}/v/quay-page`);
     await page.getByRole('heading', { name: 'Sign in to see this report' }).waitFor();
-    await page.getByLabel('Mail address').fill(manager);
+    await page.getByLabel('Email').fill(manager);
     await page.getByLabel('Password').fill('lantern-quay-7');
     await page.getByRole('button', { name: 'Sign in' }).click();
     await page.getByText('Quay is Q017').waitFor();
@@ -104,23 +104,23 @@ describe('in a browser', () => {
   it('the console signs in, opens a report, plans and sends a burst', async () => {
     await fresh();
     await page.goto(`${house.url}/console/reports`);
-    await page.getByLabel('Mail address').fill(publisher);
+    await page.getByLabel('Email').fill(publisher);
     await page.getByLabel('Password').fill('lantern-quay-7');
     await page.getByRole('button', { name: 'Sign in' }).click();
     await page.getByRole('link', { name: 'Quay punctuality' }).click();
-    await page.getByRole('link', { name: 'Place it somewhere' }).waitFor();
+    await page.getByRole('link', { name: 'Create placement' }).waitFor();
     await page.getByText('First edition').waitFor();
-    await page.getByRole('link', { name: 'Sending' }).click();
+    await page.getByRole('link', { name: 'Bursts', exact: true }).click();
     await page.getByRole('link', { name: 'Monthly quay pack' }).click();
     await page.getByLabel('Year', { exact: true }).selectOption('2026');
     await page.getByLabel('Month', { exact: true }).selectOption('2026-10');
-    await page.getByRole('button', { name: 'Plan' }).click();
+    await page.getByRole('button', { name: 'Preview run' }).click();
     await page.getByText('46 copies').first().waitFor();
     await page.getByText('no rows for Q005 in October 2026').waitFor();
     await page.getByRole('button', { name: 'Send 46 copies' }).click();
     await page.getByRole('button', { name: 'Send', exact: true }).click();
     await page.getByText('46 sent, 6 skipped, 0 failed').first().waitFor({ timeout: 90_000 });
-    await page.getByRole('heading', { name: /Ledger of run 1/ }).waitFor();
+    await page.getByRole('heading', { name: /Deliveries of run 1/ }).waitFor();
     assert.equal(house.mail.mails.length, 46);
     await page.goto(house.mailboxUrl);
     await page.getByText('46 messages in 46 mailboxes').waitFor();
@@ -130,40 +130,40 @@ describe('in a browser', () => {
     await fresh();
     await page.request.post(`${house.url}/api/v1/session`, { data: { email: publisher, password: 'lantern-quay-7' } });
     await page.goto(`${house.url}/console/data/sailings`);
-    await page.getByRole('button', { name: 'Add a rule' }).click();
+    await page.getByRole('button', { name: 'Create row rule' }).click();
     await page.getByPlaceholder('own-quay').fill('board-rule');
     await page.locator('.cm-content').click();
     await page.keyboard.type('quay_nam');
     await page.locator('.cm-tooltip').getByText('quay_name').waitFor();
     await page.keyboard.type("e = 'Sall");
     await page.locator('.cm-tooltip').getByText('Sallow Pier').waitFor();
-    await page.getByText(/kept,/).waitFor();
+    await page.getByText(/visible,/).waitFor();
     await page.keyboard.press('ArrowDown');
     await page.keyboard.press('Escape');
     await page.keyboard.press('Control+A');
     await page.keyboard.type('quay_nam = 1');
     await page.getByText('Did you mean').waitFor();
-    assert.equal(await page.getByRole('button', { name: 'Save rule' }).isDisabled(), true);
+    assert.equal(await page.getByRole('button', { name: 'Save row rule' }).isDisabled(), true);
     await page.keyboard.press('Escape');
     await page.keyboard.press('Control+A');
     await page.keyboard.type("quay_id = 'Q017'");
     await page.getByText('quay is Q017').first().waitFor();
-    await page.getByRole('button', { name: 'Save rule' }).click();
+    await page.getByRole('button', { name: 'Save row rule' }).click();
     await page.getByRole('cell', { name: 'board-rule' }).waitFor();
   });
 
   it('a reader asks for access, is let in, and sees the report', async () => {
     await fresh(board);
     await page.goto(`${house.url}/v/quay-page`);
-    await page.getByRole('button', { name: 'Ask for access' }).click();
-    await page.getByText('Your request is on its way').waitFor();
+    await page.getByRole('button', { name: 'Request access' }).click();
+    await page.getByText('Request sent.').waitFor();
     const console = await stand.page(publisher);
     await console.goto(`${house.url}/console/access/requests`);
-    await console.getByRole('button', { name: 'Let in' }).click();
-    await console.getByText('may view').waitFor();
+    await console.getByRole('button', { name: 'Approve' }).click();
+    await console.getByText('approved (view)').waitFor();
     await console.context().close();
     // The page may have heard of it by itself before anybody looks again.
-    const again = page.getByRole('button', { name: 'Look again' });
+    const again = page.getByRole('button', { name: 'Try again' });
     const figure = page.locator('section.figure').first();
     await again.or(figure).first().waitFor();
     await again.click({ timeout: 3_000 }).catch(() => undefined);

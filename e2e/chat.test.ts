@@ -60,21 +60,21 @@ describe('a tab in a team chat, in a browser', () => {
   });
 
   it('takes what is seen into the channel, and opens it in full without asking again', async () => {
-    await tab.getByRole('button', { name: 'Share and save' }).click();
-    await tab.getByRole('menuitem', { name: 'Post what I see' }).click();
-    await tab.getByLabel(/Post this page/).fill('Is this right?');
+    await tab.getByRole('button', { name: 'Share and export' }).click();
+    await tab.getByRole('menuitem', { name: 'Send to channel' }).click();
+    await tab.getByLabel(/Send this page/).fill('Is this right?');
     assert.deepEqual(await findings(inside('/t/')), []);
-    await tab.getByRole('button', { name: 'Post', exact: true }).click();
-    await tab.getByText('without a picture: not everybody in the channel sees the same').waitFor();
+    await tab.getByRole('button', { name: 'Send', exact: true }).click();
+    await tab.getByText('without image: not everybody in the channel sees the same').waitFor();
     const [post] = room('Quay leads').events.slice(-1);
     assert.match(
       String(post!.content['body']),
       /Kira Arkwell posted what they see:\nIs this right\?[^]*\/v\/quay-leads-tab\?page=overview&where=/,
     );
-    await tab.getByRole('button', { name: 'Share and save' }).click();
+    await tab.getByRole('button', { name: 'Share and export' }).click();
     const [full] = await Promise.all([
       context.waitForEvent('page'),
-      tab.getByRole('menuitem', { name: 'Open in full' }).click(),
+      tab.getByRole('menuitem', { name: 'Open full page' }).click(),
     ]);
     await full.getByText('Quay is Q017').waitFor();
     assert.equal(await full.locator('.limits button.own').count(), 1, 'the filter is kept');
@@ -87,7 +87,7 @@ describe('a tab in a team chat, in a browser', () => {
     await tab.getByText(/No rows: no rule .* applies to Nell Farrow/).waitFor();
     const began = performance.now();
     chat.rooms.remove(room('Quay leads').id, owner, nell);
-    await tab.getByText('You have no access to this').waitFor({ timeout: 20_000 });
+    await tab.getByRole('heading', { name: 'No access' }).waitFor({ timeout: 20_000 });
     const took = performance.now() - began;
     assert.equal(await tab.locator('section.figure').count(), 0);
     // On a machine with time it is far less; it is never the half minute after which everybody looks by themselves.
@@ -97,12 +97,12 @@ describe('a tab in a team chat, in a browser', () => {
   it('brings the whole service into the side bar', async () => {
     await enter('Kira Arkwell', 'Quay leads');
     await page.locator('#side').getByRole('link', { name: 'Under Bell' }).click();
-    await tab.getByRole('heading', { name: 'What you have here' }).waitFor();
+    await tab.getByRole('heading', { name: 'Home' }).waitFor();
     await tab.getByRole('button', { name: 'The harbour today' }).waitFor();
     assert.deepEqual(await findings(inside('/h/')), []);
-    await tab.getByLabel('Find reports and boards').fill('takings');
-    await tab.getByRole('button', { name: 'Find' }).click();
-    await tab.getByRole('heading', { name: 'Found' }).waitFor();
+    await tab.getByLabel('Search reports and boards').fill('takings');
+    await tab.getByRole('button', { name: 'Search' }).click();
+    await tab.getByRole('heading', { name: 'Results' }).waitFor();
     const [full] = await Promise.all([
       context.waitForEvent('page'),
       tab.locator('section', { hasText: 'Found' }).getByRole('button', { name: 'Takings' }).first().click(),
@@ -114,18 +114,18 @@ describe('a tab in a team chat, in a browser', () => {
   it('is placed in the console by who owns the channel', async () => {
     const console_ = await stand.page(publisher);
     await console_.goto(`${stand.house.url}/console/channels`);
-    await console_.locator('li', { hasText: 'Districts' }).getByRole('link', { name: 'Add a tab' }).click();
+    await console_.locator('li', { hasText: 'Districts' }).getByRole('link', { name: 'Create placement' }).click();
     await console_.getByLabel('Search').fill('cancelled');
     await console_.locator('.picker').getByRole('button').first().click();
-    const called = await console_.getByLabel('Name in the row of tabs').inputValue();
+    const called = await console_.getByLabel('Name in the channel').inputValue();
     assert.ok(called.length > 0 && called.length <= 24, called);
-    await console_.getByLabel('Tell the channel now').check();
-    await console_.getByLabel('Words to the channel').fill('What was cancelled');
-    await console_.getByRole('button', { name: 'Add the tab' }).click();
+    await console_.getByLabel('Send announcement').check();
+    await console_.getByLabel('Message').fill('What was cancelled');
+    await console_.getByRole('button', { name: 'Create' }).click();
     await console_.getByRole('link', { name: called, exact: true }).waitFor();
     await enter('Ines Holt', 'Districts', called);
     await tab.locator('section.figure').first().waitFor();
-    await page.locator('#tabs').getByRole('link', { name: 'Posts' }).click();
+    await page.locator('#tabs').getByRole('link', { name: 'Messages' }).click();
     await page.getByText('What was cancelled').waitFor();
   });
 });

@@ -35,7 +35,7 @@ describe('the element for whoever writes a host', () => {
       return ts.getPreEmitDiagnostics(ts.createProgram([file], options)).map((one) => one.code);
     };
     const place = "const place = document.querySelector('under-bell')!;\n";
-    const good = `${place}place.addEventListener('picked', ({ detail }) => detail.figure.trim());
+    const good = `${place}place.addEventListener('selection', ({ detail }) => detail.figure.trim());
 place.addEventListener('click', (event) => event.clientX);
 place.record = { quay: 'Q018' };
 place.filter = null;
@@ -62,7 +62,7 @@ void place.refresh();`;
     await page.getByLabel('filter').fill('no_such = 1');
     await page.getByText('FILTER_UNKNOWN_COLUMN').first().waitFor();
     await page.getByLabel('filter').fill('');
-    await page.getByLabel('So many on the page').fill('3');
+    await page.getByLabel('Number of elements').fill('3');
     await page
       .locator('.place under-bell')
       .nth(2)

@@ -83,53 +83,53 @@ describe('every page', () => {
 
   it('of a screen that waits can be used by everybody', async () => {
     await open('/screen');
-    await page.getByText('This screen waits').waitFor();
+    await page.getByText('Pair this screen').waitFor();
     await canBeUsed(true);
   });
 
   for (const [path, text] of [
-    ['/console/', 'What went out'],
-    ['/console/reports', 'Published once'],
+    ['/console/', 'Recent runs'],
+    ['/console/reports', 'A report has one stable name'],
     ['/console/reports/quay-punctuality', 'First edition'],
-    ['/console/reports/publish', 'Drop files of reports'],
-    ['/console/reports/quay-punctuality/edit', 'Change Quay punctuality'],
-    ['/console/placements', 'Where reports, pages, figures and boards are shown'],
+    ['/console/reports/publish', 'Drop report or board files'],
+    ['/console/reports/quay-punctuality/edit', 'Edit Quay punctuality'],
+    ['/console/placements', 'Placements show reports'],
     ['/console/placements/new', 'Punctuality of the network'],
-    ['/console/placements/quay-page', 'What a page’s author pastes'],
-    ['/console/placements/quay-page/element', 'What it tells'],
-    ['/console/placements/quay-page/record', 'No condition names a field of the record yet.'],
-    ['/console/screens', 'What hangs on walls'],
-    ['/console/playlists/quay-screen', 'Add a slot'],
-    ['/console/media', 'Put one in'],
-    ['/console/apps', 'An app shows reports beside its records'],
-    ['/console/channels', 'A tab shows a report, page, figure or board'],
-    ['/console/channels/new', 'What the channel is told'],
-    ['/console/chat-servers', 'Team chats that speak the Matrix standard'],
-    ['/console/reports/quay-punctuality/preview-as?as=quay17@skerrow.example', 'rows left'],
+    ['/console/placements/quay-page', 'Snippets'],
+    ['/console/placements/quay-page/element', 'Number of elements'],
+    ['/console/placements/quay-page/record', 'No filter uses a record field yet.'],
+    ['/console/screens', 'All screens and their status'],
+    ['/console/playlists/quay-screen', 'Add slot'],
+    ['/console/media', 'Images and videos for screens'],
+    ['/console/apps', 'Business apps show reports'],
+    ['/console/channels', 'A channel placement shows a report'],
+    ['/console/channels/new', 'Announcements'],
+    ['/console/chat-servers', 'Matrix chat servers'],
+    ['/console/reports/quay-punctuality/preview-as?as=quay17@skerrow.example', 'remaining rows'],
     ['/console/data', 'Sailings'],
     ['/console/data/sailings', 'own-quay'],
-    ['/console/data/upload', 'Choose a file'],
+    ['/console/data/upload', 'Select a file'],
     ['/console/account', 'Change password'],
     ['/console/redirects', 'Old names redirect'],
     ['/console/data/sql', 'The query reads from a data source'],
     ['/console/data/sailings/sql', 'SQL of sailings'],
     ['/console/data/sources', 'skerrow_reports'],
-    ['/console/data/synced', 'Follow a file'],
-    ['/console/data/refreshes', 'Next times'],
+    ['/console/data/synced', 'Create synced file'],
+    ['/console/data/refreshes', 'Next runs'],
     ['/console/boards', 'The harbour at a glance'],
-    ['/console/boards/harbour', 'One vessel is always late'],
-    ['/console/trash', 'The bin is empty'],
-    ['/console/folders/operations', 'A collection of what lies'],
+    ['/console/boards/harbour', 'Mean delay by vessel'],
+    ['/console/trash', 'Trash is empty'],
+    ['/console/folders/operations', 'Folder page: each user'],
     ['/console/access/users', 'Ada Arkwell'],
     ['/console/access/groups', 'District leads'],
-    ['/console/access/user-attributes', 'What people have'],
+    ['/console/access/user-attributes', 'Values of users'],
     ['/console/access/clients', 'harbour-portal'],
-    ['/console/access/requests', 'Nobody is waiting'],
+    ['/console/access/requests', 'No pending requests'],
     ['/console/access/active', 'harbour-portal'],
     ['/console/bursts', 'Monthly quay pack'],
-    ['/console/bursts/quay-pack', 'has not been run yet'],
-    ['/console/bursts/quay-rows', 'Runs by itself after its data was loaded anew'],
-    ['/console/bursts/kiosk-takings/edit', 'All of it fits together'],
+    ['/console/bursts/quay-pack', 'No runs yet'],
+    ['/console/bursts/quay-rows', 'Schedule: after its data was loaded anew'],
+    ['/console/bursts/kiosk-takings/edit', 'No errors.'],
     ['/console/lists', 'quay-managers'],
     ['/console/lists/quay-managers', 'Q017'],
     ['/console/destinations', 'harbour-archive'],
@@ -148,8 +148,8 @@ describe('every page', () => {
   it('the start of who only reads holds what is theirs, and nothing of a publisher’s', async () => {
     await open('/console/', { as: manager });
     await page.getByRole('link', { name: 'Quay punctuality' }).first().waitFor();
-    assert.equal(await page.getByRole('link', { name: 'Sending' }).count(), 0);
-    assert.equal(await page.getByText('Plan a burst').count(), 0);
+    assert.equal(await page.getByRole('link', { name: 'Bursts' }).count(), 0);
+    assert.equal(await page.getByText('Preview a burst').count(), 0);
     await canBeUsed();
   });
 
@@ -159,13 +159,13 @@ describe('every page', () => {
     await canBeUsed();
     await page.setViewportSize({ width: 400, height: 800 });
     assert.ok((await page.evaluate(() => document.documentElement.scrollWidth)) <= 400);
-    await page.getByRole('link', { name: 'Operations wall' }).click();
+    await page.getByRole('link', { name: 'Operations screen' }).click();
     await page.locator('section.figure').first().waitFor();
   });
 
   it('/console/access/audit-log can be used by everybody', async () => {
     await open('/console/access/audit-log', { as: administrator });
-    await page.getByText('Check the chain').waitFor();
+    await page.getByText('Verify log').waitFor();
     await canBeUsed();
   });
 
@@ -222,7 +222,7 @@ describe('every page', () => {
 
   it('that does not exist says so', async () => {
     await open('/console/nowhere', { as: publisher });
-    await page.getByText('There is no such page').waitFor();
+    await page.getByText('Page not found').waitFor();
   });
 
   it('leaves the bar away in bare mode', async () => {
@@ -276,10 +276,10 @@ describe('the element in a host page', () => {
     // Listening begins before the element is there, since its first word may come while the page still loads.
     const listening = `<script>
       window.told = [];
-      for (const type of ['ready', 'picked', 'problem', 'height'])
+      for (const type of ['ready', 'selection', 'problem', 'height'])
         document.addEventListener(type, (event) => told.push({ type, detail: event.detail }));
     </script>`;
-    const page = await host(`${listening}${element('token-from="/own-token"')}`, { status: 200, body: await good() });
+    const page = await host(`${listening}${element('token-url="/own-token"')}`, { status: 200, body: await good() });
     const events = () =>
       page.evaluate(() => (window as unknown as { told: { type: string; detail: Record<string, unknown> }[] }).told);
     const frame = page.frameLocator('under-bell iframe');
@@ -312,7 +312,7 @@ describe('the element in a host page', () => {
       of('problem').map((one) => one['code']),
       ['FILTER_UNKNOWN_COLUMN'],
     );
-    assert.equal((of('picked')[0]!['values'] as string[]).length, 1, 'its own token shows the values');
+    assert.equal((of('selection')[0]!['values'] as string[]).length, 1, 'its own token shows the values');
     assert.deepEqual(documents, [], 'nothing was loaded anew');
     // Another record is another token in the same frame.
     token = { status: 200, body: (await (await fetch(`${house.portalUrl}/report-token?quay=Q018`)).json()) as object };
@@ -331,7 +331,7 @@ describe('the element in a host page', () => {
       around.append(inside);
       const made = document.createElement('under-bell');
       made.setAttribute('src', source);
-      made.setAttribute('token-from', '/own-token');
+      made.setAttribute('token-url', '/own-token');
       inside.attachShadow({ mode: 'open' }).append(made);
     }, `${house.url}/v/own-page`);
     const frame = page.frameLocator('under-bell iframe').first();
@@ -347,7 +347,7 @@ describe('the element in a host page', () => {
       for (let i = 0; i < 30; i++) {
         const made = document.createElement('under-bell');
         made.setAttribute('src', source);
-        made.setAttribute('token-from', '/own-token');
+        made.setAttribute('token-url', '/own-token');
         document.body.append(made);
       }
     }, `${house.url}/v/own-page`);
@@ -378,7 +378,7 @@ describe('the element in a host page', () => {
       frame.getByRole('button', { name: 'Sign in' }).click(),
     ]);
     assert.equal(new URL(popup.url()).pathname, '/sign-in/window');
-    await popup.getByLabel('Mail address').fill(manager);
+    await popup.getByLabel('Email').fill(manager);
     await popup.getByLabel('Password').fill('lantern-quay-7');
     await Promise.all([popup.waitForEvent('close'), popup.getByRole('button', { name: 'Sign in' }).click()]);
     await frame.getByText('Quay is Q017').waitFor();
@@ -410,7 +410,7 @@ describe('the element in a host page', () => {
   });
 
   it('fits the frame to what is in it, and names it', async () => {
-    const page = await host(element('token-from="/own-token" title="Punctuality"'), {
+    const page = await host(element('token-url="/own-token" title="Punctuality"'), {
       status: 200,
       body: await good(),
     });
@@ -422,7 +422,7 @@ describe('the element in a host page', () => {
   });
 
   it('renews the token before it runs out, without a flicker', async () => {
-    const page = await host(element('token-from="/own-token"'), {
+    const page = await host(element('token-url="/own-token"'), {
       status: 200,
       body: { ...(await good()), expires_in: 1 },
     });
@@ -434,7 +434,7 @@ describe('the element in a host page', () => {
   });
 
   it("says so when the host's server gives no token, and shows nothing", async () => {
-    const page = await host(element('token-from="/own-token"'), { status: 502, body: { error: 'invalid_client' } });
+    const page = await host(element('token-url="/own-token"'), { status: 502, body: { error: 'invalid_client' } });
     await page.frameLocator('under-bell iframe').getByText('could not get access').waitFor();
     assert.equal(await page.frameLocator('under-bell iframe').locator('section.figure').count(), 0);
   });
@@ -446,6 +446,6 @@ describe('the element in a host page', () => {
 
   it('says so when its address is none', async () => {
     const page = await host('<under-bell src="http://"></under-bell>', { status: 200, body: {} });
-    await page.getByText('is not an address').waitFor();
+    await page.getByText('is not a URL').waitFor();
   });
 });

@@ -9,7 +9,7 @@ import { BrowserHouse } from './browserHouse.ts';
 const playlist = (change: object = {}) => ({
   format: 'underbell-playlist/1',
   name: 'quay-screen',
-  title: 'On a quay',
+  title: 'Quay screens',
   slots: [
     {
       name: 'punctuality',
@@ -242,7 +242,7 @@ describe('a display screen, in a browser', () => {
     await plain.setOffline(true);
     await cdp.send('Animation.setPlaybackRate', { playbackRate: 60 });
     await wall
-      .getByText(/^no word since/)
+      .getByText(/^offline since/)
       .last()
       .waitFor();
     assert.ok(await isDrawn(), 'the picture stays');
@@ -303,7 +303,7 @@ describe('a display screen, in a browser', () => {
     await until(async () => (await shown('plain-two')).shown?.slot !== undefined);
     await call('POST', '/api/v1/screens/plain-two/unpair');
     const endedAt = Date.now();
-    await wall.getByText('This screen is closed').waitFor();
+    await wall.getByText('This screen is unpaired').waitFor();
     t.diagnostic(`dark after ${Date.now() - endedAt} ms`);
     assert.equal(await wall.locator('.picture:visible').count(), 0);
     await plain.close();
@@ -312,14 +312,14 @@ describe('a display screen, in a browser', () => {
   it('lets one window play, not two', async () => {
     const other = await context.newPage();
     await other.goto(`${stand.house.url}/screen/`);
-    await other.getByText('plays in another window').waitFor();
+    await other.getByText('Already playing in another window').waitFor();
     await other.close();
   });
 
   it('is dark within a second of its end, with nothing left of what it kept', async () => {
     await page.locator('.slot.shown').waitFor();
     await call('POST', '/api/v1/screens/quay-17/unpair');
-    await page.getByText('This screen is closed').waitFor({ timeout: 5_000 });
+    await page.getByText('This screen is unpaired').waitFor({ timeout: 5_000 });
     assert.equal(await page.locator('.slot').count(), 0);
     const left = await page.evaluate(async () => {
       const db = await new Promise<IDBDatabase>((resolve) => {
@@ -345,28 +345,28 @@ describe('a display screen, in a browser', () => {
     await desk.goto(`${stand.house.url}/console/pair?code=${code}`);
     await desk.getByText('1080 × 1920 pixels').waitFor();
     await desk.getByLabel('Title').fill('Upright');
-    await desk.getByLabel('Name in addresses').fill('upright');
+    await desk.getByLabel('Name (used in URLs)').fill('upright');
     await desk.getByLabel('Group').selectOption('quays');
     // What the playlist asks for is asked for, and nothing is taken in without it.
-    await desk.getByRole('button', { name: 'Take it in' }).click();
+    await desk.getByRole('button', { name: 'Pair screen' }).click();
     await desk.getByText('could not show').first().waitFor();
     await desk.getByLabel('Quay', { exact: true }).fill('Q008');
-    await desk.getByRole('button', { name: 'Take it in' }).click();
+    await desk.getByRole('button', { name: 'Pair screen' }).click();
     await device.locator('.slot.shown').getByText('Welcome to quay Q008').waitFor();
-    const preview = desk.frameLocator('iframe[title="What Upright shows"]');
+    const preview = desk.frameLocator('iframe[title="Preview of Upright"]');
     await preview.locator('.slot.shown').waitFor();
     await until(async () => /Q008/.test((await preview.locator('.slot.shown').textContent()) ?? ''));
     await desk.goto(`${stand.house.url}/console/screens?state=fine`);
     await desk.getByRole('link', { name: 'Upright' }).waitFor();
     // A playlist is changed, looked at before it is published, and arrives.
     await desk.goto(`${stand.house.url}/console/playlists/quay-screen`);
-    const publishes = desk.getByRole('button', { name: 'See what that means' });
-    await desk.getByLabel(/^Words/).fill('Mind the step at {quay}');
+    const publishes = desk.getByRole('button', { name: 'Preview' });
+    await desk.getByLabel(/^Text/).fill('Mind the step at {quay}');
     assert.ok(await publishes.isDisabled(), 'what is not saved is not published');
     await desk.getByRole('button', { name: 'Save', exact: true }).click();
     await publishes.click();
     await desk.getByText('added storm').waitFor();
-    await desk.getByRole('button', { name: 'Publish it' }).click();
+    await desk.getByRole('button', { name: 'Publish', exact: true }).click();
     await device.locator('.slot.shown').getByText('Mind the step at Q008').waitFor();
     await wall.close();
   });

@@ -123,7 +123,7 @@ describe('a display screen on bad days, in a browser', () => {
     assert.ok((await at.kept(page)) > 0);
     await page.clock.fastForward(0.2 * hourMs);
     await page.clock.runFor(35_000);
-    await page.getByText('what was kept here is deleted').waitFor();
+    await page.getByText('Stored content was deleted').waitFor();
     await until(async () => (await at.kept(page)) === 0);
     // Started anew within the hours it plays nothing either.
     await page.reload();

@@ -25,7 +25,7 @@ describe('sending, in a browser', () => {
     const page = await stand.page();
     await page.goto(csv);
     await page.getByRole('link', { name: 'Sign in' }).click();
-    await page.getByLabel('Mail address').fill('quay17@skerrow.example');
+    await page.getByLabel('Email').fill('quay17@skerrow.example');
     await page.getByLabel('Password').fill(password);
     const download = page.waitForEvent('download');
     await page.getByRole('button', { name: 'Sign in' }).click();
@@ -42,18 +42,19 @@ describe('sending, in a browser', () => {
   it('a burst is changed step by step, checked as it is written, and planned', async () => {
     const page = await signedIn(publisher);
     await page.goto(`${house.url}/console/bursts/quay-pack/edit`);
-    await page.getByText('All of it fits together').waitFor();
-    await page.getByLabel('File names, without ending').fill('{burst}-{quai}-{period}');
+    await page.getByText('No errors.').waitFor();
+    await page.getByLabel('File name (without extension)').fill('{burst}-{quai}-{period}');
     await page.getByText(/quai/).last().waitFor();
-    await page.getByText('All of it fits together').waitFor({ state: 'detached' });
-    await page.getByLabel('File names, without ending').fill('{burst}-{quay}-{period}');
-    await page.getByText('All of it fits together').waitFor();
+    await page.getByText('No errors.').waitFor({ state: 'detached' });
+    await page.getByLabel('File name (without extension)').fill('{burst}-{quay}-{period}');
+    await page.getByText('No errors.').waitFor();
     await page.getByLabel(/^Runs/).selectOption({ label: 'Every Monday at 06:00' });
-    await page.getByLabel('On holidays of').selectOption({ label: 'Office closed' });
-    await page.getByLabel('on those').selectOption({ label: 'it runs on the next day that is none' });
+    await page.getByLabel('Holiday calendar').selectOption({ label: 'Office closed' });
+    await page.getByLabel('On holidays').selectOption({ label: 'run on the next day' });
     await page.getByText(/every week on Monday at 06:00/).waitFor();
     await page.getByRole('button', { name: /^Save/ }).click();
-    await page.getByText(/Runs by itself every week on Monday/i).waitFor();
+    await page.getByRole('button', { name: 'Preview run' }).waitFor();
+    await page.getByText(/Schedule: every week on Monday/i).waitFor();
     const { bursts } = (await house.call('GET', '/api/v1/bursts', { as: publisher })).body as unknown as {
       bursts: { name: string; definition: { schedule?: object } }[];
     };
@@ -70,9 +71,9 @@ describe('sending, in a browser', () => {
     );
     await page.getByLabel('Year', { exact: true }).selectOption('2026');
     await page.getByLabel('Month', { exact: true }).selectOption('2026-10');
-    await page.getByRole('button', { name: 'Plan' }).click();
+    await page.getByRole('button', { name: 'Preview run' }).click();
     await page.getByText('46 copies').first().waitFor();
-    await page.getByText(/By what copies cost so far|what it costs is not known yet/).waitFor();
+    await page.getByText(/Estimate from earlier copies|no estimate for/).waitFor();
     await page.context().close();
   });
 
@@ -81,10 +82,10 @@ describe('sending, in a browser', () => {
     await page.goto(`${house.url}/console/holiday-calendars`);
     await page.getByLabel('Name').fill('harvest');
     await page.getByLabel('Title').fill('Harvest');
-    await page.getByLabel('Days, one in a line').fill('2027-09-01\n2027-09-02');
-    await page.getByRole('button', { name: 'Save the list' }).click();
+    await page.getByLabel('Days, one per line').fill('2027-09-01\n2027-09-02');
+    await page.getByRole('button', { name: 'Save' }).click();
     await page.getByText('harvest: 2 days, from 2027-09-01 to 2027-09-02').waitFor();
-    await page.getByRole('button', { name: 'Make an address' }).click();
+    await page.getByRole('button', { name: 'Create feed' }).click();
     const address = await page.locator('.address code').innerText();
     assert.match(await (await page.request.get(address)).text(), /BEGIN:VCALENDAR/);
     await page.context().close();
@@ -93,13 +94,13 @@ describe('sending, in a browser', () => {
   it('a folder gets a limit of costs, which is said', async () => {
     const page = await signedIn(publisher);
     await page.goto(`${house.url}/console/usage`);
-    await page.getByRole('button', { name: 'Set a limit' }).click();
+    await page.getByRole('button', { name: 'Create limit' }).click();
     await page.getByLabel('Folder').selectOption('operations');
     await page.getByLabel('Warn at').fill('500');
-    await page.getByLabel('Stop at').fill('400');
+    await page.getByLabel('Block at').fill('400');
     await page.getByRole('button', { name: 'Save' }).click();
     await page.getByText(/a warning after the stop would come too late/i).waitFor();
-    await page.getByLabel('Stop at').fill('900');
+    await page.getByLabel('Block at').fill('900');
     await page.getByRole('button', { name: 'Save' }).click();
     await page.getByText(/used \d+ of 900 s of computing today/).waitFor();
     await page.context().close();

@@ -31,7 +31,7 @@ describe('the viewer', () => {
   it('filters the page by a picked mark, several with Ctrl, all by keyboard, and says so', async () => {
     await open('/r/punctuality');
     const whole = await value('Passengers');
-    const marks = figure('Left on time, by district').locator('.marks button');
+    const marks = figure('Departed on time, by district').locator('.marks button');
     await marks.first().focus();
     await page.keyboard.press('Enter');
     await page.locator('button.own', { hasText: 'District is' }).waitFor();
@@ -50,8 +50,8 @@ describe('the viewer', () => {
 
   it('opens a district for its quays and goes back', async () => {
     await open('/r/punctuality');
-    const chart = figure('Left on time, by district');
-    await chart.getByRole('radio', { name: 'opens' }).check();
+    const chart = figure('Departed on time, by district');
+    await chart.getByRole('radio', { name: 'drill down' }).check();
     await chart.locator('.marks button').first().focus();
     await page.keyboard.press('Enter');
     await chart.locator('nav.path').waitFor();
@@ -63,11 +63,11 @@ describe('the viewer', () => {
 
   it('carries filters along a link to another page, and in the address', async () => {
     await open('/r/punctuality');
-    await figure('Left on time, by district').locator('.marks button').first().focus();
+    await figure('Departed on time, by district').locator('.marks button').first().focus();
     await page.keyboard.press('Enter');
     await page.locator('button.own', { hasText: 'District is' }).waitFor();
     await settled();
-    await figure('Left on time, by district').getByRole('button', { name: 'Vessels →' }).click();
+    await figure('Departed on time, by district').getByRole('button', { name: 'Vessels →' }).click();
     await figure('Delay against passengers, by vessel').waitFor();
     await page.locator('button.own', { hasText: 'District is' }).waitFor();
     const address = new URL(page.url());
@@ -80,7 +80,7 @@ describe('the viewer', () => {
     await open('/r/punctuality');
     const whole = await value('Passengers');
     await page.getByRole('button', { name: 'Filter', exact: true }).click();
-    const input = page.getByRole('combobox', { name: 'Show only rows where' });
+    const input = page.getByRole('combobox', { name: 'Filter' });
     await input.pressSequentially('vess');
     await page.getByRole('option', { name: /Vessel/ }).waitFor();
     await page.keyboard.press('ArrowDown');
@@ -107,7 +107,7 @@ describe('the viewer', () => {
     await figure('District').getByLabel('Northing').click();
     await page.locator('button.own', { hasText: 'District: Northing' }).waitFor();
     await settled();
-    assert.match(await figure('In words').innerText(), /14.*20 Sept? 2026/);
+    assert.match(await figure('Summary').innerText(), /14.*20 Sept? 2026/);
     await page.locator('button.own', { hasText: 'Period' }).click();
     await page.locator('button.own', { hasText: 'Period' }).waitFor({ state: 'detached' });
     assert.match(page.url(), /without=period/);
@@ -143,7 +143,7 @@ describe('the viewer', () => {
 
   it('shows the rows of a chart, enlarges it, and saves it where that is allowed', async () => {
     await open('/r/punctuality');
-    const name = 'Left on time, by district';
+    const name = 'Departed on time, by district';
     const close = async (title: string) => {
       await page.getByRole('dialog', { name: title, exact: true }).waitFor();
       await page.keyboard.press('Escape');
@@ -160,7 +160,7 @@ describe('the viewer', () => {
     const download = page.waitForEvent('download');
     const save = () => page.getByRole('button', { name: `Save ${name}` });
     await save().click();
-    await page.getByRole('menuitem', { name: 'as CSV' }).click();
+    await page.getByRole('menuitem', { name: 'Export as CSV' }).click();
     assert.equal((await download).suggestedFilename(), 'punctuality-overview-by-district.csv');
     await open('/r/punctuality', manager);
     await page.getByRole('button', { name: `Rows of ${name}` }).waitFor();
@@ -195,7 +195,7 @@ describe('the viewer', () => {
 
   it('shows a board in its own colours, each figure leading to where it comes from', async () => {
     await open('/b/harbour');
-    const link = figure('One vessel is always late').getByRole('link');
+    const link = figure('Mean delay by vessel').getByRole('link');
     assert.match((await link.getAttribute('href')) ?? '', /^\/r\/punctuality\?page=vessels/);
     assert.equal(await page.evaluate(() => getComputedStyle(document.body).backgroundColor), 'rgb(243, 239, 228)');
   });

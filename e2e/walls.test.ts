@@ -11,7 +11,7 @@ import { ScreenDevice } from '@underbell/standins/screen';
 import { Caller } from '../demo/src/index.ts';
 import { administrator, manager, publisher, until } from '../packages/service/test/house.ts';
 import { root } from '../scripts/install.mjs';
-import { playWalls } from '../scripts/start/walls.ts';
+import { playScreens } from '../scripts/start/screens.ts';
 import { BrowserHouse } from './browserHouse.ts';
 
 describe('screens that really play, and the console that looks after many', () => {
@@ -57,7 +57,7 @@ describe('screens that really play, and the console that looks after many', () =
   });
 
   it('hangs two browsers where two of the others hang, which play by themselves when they are started again', async () => {
-    close = await playWalls(folder, stand.house.url, caller);
+    close = await playScreens(folder, stand.house.url, caller);
     const play = () =>
       until(async () => {
         const { screens } = await fleet('played');
@@ -74,7 +74,7 @@ describe('screens that really play, and the console that looks after many', () =
     const shown = (await caller.call('GET', '/api/v1/screens/played-upright')) as ShownScreen;
     assert.ok(shown.device.browser?.startsWith('Chrome'), JSON.stringify(shown.device));
     await close();
-    close = await playWalls(folder, stand.house.url, caller);
+    close = await playScreens(folder, stand.house.url, caller);
     const again = await play();
     assert.deepEqual(
       again.map((one) => one.pairedAt),
@@ -122,9 +122,9 @@ console.log('ready');
   it('tells makers with how many something is wrong, wherever they are, and nobody else', async () => {
     await page.goto(`${stand.house.url}/console`);
     // Three never said a word.
-    const link = page.getByRole('navigation').getByRole('link', { name: /^Screens\W+something is wrong with\s*3$/ });
+    const link = page.getByRole('navigation').getByRole('link', { name: /^Screens\W+3\s*with problems$/ });
     await link.waitFor();
-    const section = page.locator('section', { hasText: 'On screens' });
+    const section = page.locator('section', { hasText: 'Screens' });
     await section.getByText('silent').waitFor();
     await section.getByRole('link', { name: '3 of 5' }).click();
     await page.waitForURL('**/screens?state=silent');
@@ -141,18 +141,18 @@ console.log('ready');
   it('finds screens by what they are called or say, as a list and as pictures', async () => {
     await page.goto(`${stand.house.url}/console/screens`);
     await page.getByRole('link', { name: 'Quay Q003' }).waitFor();
-    await page.getByLabel('Find').fill('q002');
-    await page.getByLabel('Find').press('Enter');
+    await page.getByLabel('Search').fill('q002');
+    await page.getByLabel('Search').press('Enter');
     await page.waitForURL('**/screens?find=q002');
     await page.getByRole('link', { name: 'Quay Q001' }).waitFor({ state: 'detached' });
     assert.equal(await page.locator('tbody tr').count(), 2);
-    await page.getByRole('button', { name: 'As pictures' }).click();
-    await page.getByText(/^showed, /).waitFor();
-    await page.getByLabel('Find').fill('nothing of the kind');
-    await page.getByLabel('Find').press('Enter');
-    await page.getByText('No such screen.').waitFor();
-    await page.getByLabel('Find').fill('');
-    await page.getByLabel('Find').press('Enter');
+    await page.getByRole('button', { name: 'Screenshots' }).click();
+    await page.getByText(/^screenshot, /).waitFor();
+    await page.getByLabel('Search').fill('nothing of the kind');
+    await page.getByLabel('Search').press('Enter');
+    await page.getByText('No matching screens.').waitFor();
+    await page.getByLabel('Search').fill('');
+    await page.getByLabel('Search').press('Enter');
     await page.getByRole('link', { name: 'Quay Q003' }).waitFor();
     assert.equal(await page.locator('.grid li').count(), 5);
   });

@@ -84,10 +84,10 @@ describe('a business app, in a browser', () => {
   it('keeps record and page in full, and asks for nothing again', async () => {
     await page.goto(`${works.url}/quays/Q008`);
     await report.getByText('Quay is Q008').waitFor();
-    await report.getByRole('button', { name: 'Share and save' }).click();
+    await report.getByRole('button', { name: 'Share and export' }).click();
     const [full] = await Promise.all([
       context.waitForEvent('page'),
-      report.getByRole('menuitem', { name: 'Open in full' }).click(),
+      report.getByRole('menuitem', { name: 'Open full page' }).click(),
     ]);
     await full.getByText('Quay is Q008').waitFor();
     assert.match(full.url(), /record=quay%3AQ008/);
@@ -106,10 +106,10 @@ describe('a business app, in a browser', () => {
 
   it('remembers a side panel’s choice, order and last report', async () => {
     await page.goto(`${works.url}/quays/Q008`);
-    await panel.getByRole('button', { name: 'Choose …' }).click();
-    await panel.getByRole('button', { name: 'Leave out: Takings of this quay' }).click();
-    await panel.getByRole('button', { name: 'Down: Punctuality of this quay' }).click();
-    await panel.getByRole('button', { name: 'Keep' }).click();
+    await panel.getByRole('button', { name: 'Select reports' }).click();
+    await panel.getByRole('button', { name: 'Hide: Takings of this quay' }).click();
+    await panel.getByRole('button', { name: 'Move down: Punctuality of this quay' }).click();
+    await panel.getByRole('button', { name: 'Save' }).click();
     await panel.getByRole('button', { name: 'Next' }).click();
     await panel.getByText('Cost of works by the month they start').waitFor();
     await page.reload();
@@ -132,28 +132,28 @@ describe('a business app, in a browser', () => {
   it('has pages of figures and own charts, made, shared and clicked through', async () => {
     await page.goto(`${works.url}/pages`);
     const pages = page.frameLocator('iframe[title="Pages"]');
-    await pages.getByText('Left on time, by day').waitFor();
+    await pages.getByText('Departed on time, by day').waitFor();
     await pages.frameLocator('iframe[title^="Berths by district"]').getByText('Hervane Sound').waitFor();
-    await pages.getByRole('button', { name: 'New page' }).click();
+    await pages.getByRole('button', { name: 'Create page' }).click();
     await pages.getByLabel('Title').fill('Takings and quays');
-    await pages.getByLabel('Find').fill('takings');
+    await pages.getByLabel('Search').fill('takings');
     await pages.getByRole('button', { name: /^Add: Kiosk takings by day/ }).click();
-    await pages.getByLabel('Find').fill('winter');
+    await pages.getByLabel('Search').fill('winter');
     await pages.getByRole('button', { name: /^Add: Quays closed/ }).click();
     assert.deepEqual(await findings(inside('/a/works/pages')), []);
-    await pages.getByRole('button', { name: 'Save the page' }).click();
+    await pages.getByRole('button', { name: 'Save', exact: true }).click();
     await pages.getByRole('heading', { name: 'Takings and quays' }).waitFor();
     await pages.getByRole('button', { name: 'Share …' }).click();
-    await pages.getByLabel('Mail address of a colleague').fill('tobias.wren@skerrow.example');
+    await pages.getByLabel('Email').fill('tobias.wren@skerrow.example');
     await pages.getByRole('button', { name: 'Share', exact: true }).click();
-    await pages.getByText('tobias.wren@skerrow.example sees this page now').waitFor();
+    await pages.getByText('Shared with tobias.wren@skerrow.example').waitFor();
     // A colleague sees it under their own rows.
     await fresh();
     await enter('Tobias Wren', '/pages');
     const theirs = page.frameLocator('iframe[title="Pages"]');
     await theirs.getByRole('heading', { name: 'Takings and quays' }).waitFor();
     await theirs.getByText(/District is (?!Hervane Sound)/).waitFor();
-    assert.equal(await theirs.getByRole('button', { name: 'Change' }).count(), 0);
+    assert.equal(await theirs.getByRole('button', { name: 'Edit' }).count(), 0);
   });
 
   it('shows each company what that chose', async () => {
@@ -204,15 +204,15 @@ describe('a business app, in a browser', () => {
     await fresh();
     await page.request.post(`${stand.house.url}/api/v1/session`, { data: { email: publisher, password } });
     await page.goto(`${stand.house.url}/console/placements/quay-record/record`);
-    await page.getByText('Record incomplete').or(page.getByText('Nothing is shown:')).first().waitFor();
+    await page.getByText('Record incomplete').or(page.getByText('Not shown:')).first().waitFor();
     await page.getByLabel('quay', { exact: true }).last().fill('q017');
     await page.getByRole('button', { name: 'Q017' }).click();
     await page.getByRole('cell', { name: 'quay is Q017' }).waitFor();
     await page.getByText('1 Everything').click();
-    await page.getByText('Everything is shown here alone, and never saved.').waitFor();
+    await page.getByText('All rows are shown here only; this is never saved.').waitFor();
     assert.ok(await page.getByRole('button', { name: 'Save' }).isDisabled());
-    await page.getByText('2 One record').click();
-    await page.getByRole('button', { name: 'Save it for this one record' }).waitFor();
+    await page.getByText('2 Fixed record').click();
+    await page.getByRole('button', { name: 'Save for this record' }).waitFor();
     await page.getByRole('cell', { name: 'quay is Q017' }).waitFor();
     assert.deepEqual(await findings(page), []);
     const saved = await stand.house.call('GET', '/api/v1/placements/quay-record', { as: publisher });
@@ -222,13 +222,13 @@ describe('a business app, in a browser', () => {
   it('has its companies’ choices made and had back in the console', async () => {
     await page.goto(`${stand.house.url}/console/apps/works`);
     await page.getByLabel('Company').fill('ferries');
-    await page.getByLabel('has here').selectOption('quay-takings');
-    await page.getByRole('button', { name: 'Look at it first' }).click();
-    await page.getByLabel('Sample quay').fill('Q017');
-    await page.getByRole('button', { name: 'Look at it first' }).click();
-    await page.getByText('Takings of this quay, as ferries would have it').waitFor();
-    await page.getByRole('button', { name: 'Choose for everybody there' }).click();
-    await page.getByText('ferries has Takings of this quay').waitFor();
+    await page.getByLabel('Variant').selectOption('quay-takings');
+    await page.getByRole('button', { name: 'Preview', exact: true }).click();
+    await page.getByLabel('Sample record field quay').fill('Q017');
+    await page.getByRole('button', { name: 'Preview', exact: true }).click();
+    await page.getByText('Preview: Takings of this quay for ferries').waitFor();
+    await page.getByRole('button', { name: 'Use for this company' }).click();
+    await page.getByText('ferries: Takings of this quay').waitFor();
     assert.deepEqual(await findings(page), []);
     await page.setViewportSize({ width: 400, height: 800 });
     const wide = await page.evaluate(() => document.documentElement.scrollWidth);

@@ -97,7 +97,7 @@ let page = await open('light', publisher.email);
 await page.goto(`${service}/console/reports/quay-punctuality/edit`);
 await page.getByRole('button', { name: 'Form' }).click();
 await page.frameLocator('iframe').first().locator('section.figure .chart svg').first().waitFor();
-await page.getByRole('button', { name: 'Left on time, by route' }).focus();
+await page.getByRole('button', { name: 'Departed on time, by route' }).focus();
 await keep(page, 'publish');
 
 page = await open('light', publisher.email);
@@ -113,13 +113,13 @@ await keep(page, 'handed-out');
 page = await open('light', publisher.email);
 await page.goto(`${service}/console/bursts/quay-pack`);
 await page.getByText('Also to those who have it already').click();
-await page.getByRole('button', { name: 'Plan' }).click();
+await page.getByRole('button', { name: 'Preview run' }).click();
 await page.getByText('copies').first().waitFor();
 await keep(page, 'console-plan');
 
 page = await open('light', publisher.email);
 await page.goto(`${service}/console/bursts/quay-pack`);
-await page.getByRole('heading', { name: /Ledger/ }).waitFor();
+await page.getByRole('heading', { name: /Deliveries of run/ }).waitFor();
 await keep(page, 'console-ledger');
 
 page = await open('light', undefined, 1000);
@@ -144,7 +144,7 @@ await keep(page, 'rule-editor');
 page = await open('light', publisher.email, 950);
 await page.goto(`${service}/console/reports/quay-punctuality/preview-as?as=ines.holt@skerrow.example`);
 await page.getByLabel('Compare with').selectOption(`person:${manager.email}`);
-await page.getByRole('button', { name: 'See', exact: true }).click();
+await page.getByRole('button', { name: 'Preview', exact: true }).click();
 await page.getByText('both see').waitFor();
 await keep(page, 'see-as');
 
@@ -166,9 +166,9 @@ await page.locator('#side').getByRole('link', { name: 'Quay leads' }).click();
 await page.locator('#tabs').getByRole('link', { name: 'Quay punctuality' }).click();
 const tab = page.frameLocator('iframe[data-tab]');
 await tab.locator('section.figure .chart svg').first().waitFor();
-await tab.getByRole('button', { name: 'Share and save' }).click();
-await tab.getByRole('menuitem', { name: 'Post what I see' }).click();
-await tab.getByLabel(/Post this page/).fill('The second week of September looks odd, does it not?');
+await tab.getByRole('button', { name: 'Share and export' }).click();
+await tab.getByRole('menuitem', { name: 'Send to channel' }).click();
+await tab.getByLabel(/Send this page/).fill('The second week of September looks odd, does it not?');
 await keep(page, 'channel');
 
 /** The works app, as one of its people. */
@@ -195,13 +195,13 @@ await page.getByRole('cell', { name: 'quay is Q017' }).waitFor();
 await page.frameLocator('iframe').first().locator('section.figure .chart svg').first().waitFor();
 await keep(page, 'record-try');
 
-// What hangs on walls.
+// All screens, and what two of them show.
 page = await open('light', publisher.email);
 await page.goto(`${service}/console/screens`);
 await page.getByRole('link', { name: 'Office Northing' }).waitFor();
 await keep(page, 'screens');
 const day = new Date().toISOString().slice(0, 10);
-const walls: Buffer[] = [];
+const playing: Buffer[] = [];
 for (const [screen, width, height] of [
   ['office-northing', 1280, 720],
   ['quay-q017', 720, 1280],
@@ -209,9 +209,9 @@ for (const [screen, width, height] of [
   page = await open('light', publisher.email, height, width);
   await page.goto(`${service}/screen/?preview=${screen}&at=${day}T12:00:01Z`);
   await page.locator('.slot.shown .chart svg').first().waitFor();
-  walls.push(await shoot(page));
+  playing.push(await shoot(page));
 }
-await keepBeside('player', walls);
+await keepBeside('player', playing);
 
 // A device of its own: its code, and what it shows a day after its network went.
 page = await open('light', publisher.email, 720);

@@ -20,8 +20,8 @@ const inDistrict = "district = screen('district')";
 const playlists = [
   {
     name: 'quay-board',
-    title: 'On a quay',
-    description: 'Every quay’s own figures, the welcome of its name between them.',
+    title: 'Quay screens',
+    description: 'Figures of each quay, with a welcome text.',
     slots: [
       {
         name: 'punctuality',
@@ -56,7 +56,7 @@ const playlists = [
   },
   {
     name: 'district-wall',
-    title: 'On the wall of a district office',
+    title: 'District office screens',
     slots: [
       {
         name: 'punctuality',
@@ -138,7 +138,7 @@ export async function hangScreens(
   for (const [playlist, group] of targets)
     await publisher.call('POST', `/api/v1/playlists/${playlist}/publish`, {
       targets: [{ kind: 'screen-group', name: group }],
-      note: 'First revision',
+      note: 'First version',
       give: true,
     });
   // One group is interrupted: everything else there waits.

@@ -35,7 +35,7 @@ const page = (quay) => `<!doctype html>
 <html lang="en"><meta charset="utf-8"><title>Our host</title>
 <h1>Our host</h1>
 <script type="module" src="${UNDERBELL_URL}/element.js"></script>
-<under-bell src="${UNDERBELL_URL}/v/${placement}" token-from="/report-token?visitor=${encodeURIComponent(quay)}" title="Report"></under-bell>`;
+<under-bell src="${UNDERBELL_URL}/v/${placement}" token-url="/report-token?visitor=${encodeURIComponent(quay)}" title="Report"></under-bell>`;
 
 createServer(async (request, response) => {
   const url = new URL(request.url, 'http://host');

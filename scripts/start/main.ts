@@ -18,14 +18,14 @@ function readOptions() {
       options: {
         fresh: { type: 'boolean', default: false },
         empty: { type: 'boolean', default: false },
-        walls: { type: 'boolean', default: false },
+        screens: { type: 'boolean', default: false },
         help: { type: 'boolean', default: false },
       },
     });
     return values;
   } catch (error) {
     throw new Advice(
-      `${(error as Error).message}\nThere is: npm start, npm start -- --fresh (begin anew), npm start -- --empty (without the demo), npm start -- --walls (with two screens that really play)`,
+      `${(error as Error).message}\nThere is: npm start, npm start -- --fresh (start with empty data), npm start -- --empty (without the demo), npm start -- --screens (with two playing screens)`,
     );
   }
 }
@@ -122,7 +122,7 @@ function fillLibrary(folder: string): void {
 function welcome(
   ports: Ports,
   installation: Installation,
-  { setupCode, hasWalls }: { readonly setupCode: string | undefined; readonly hasWalls: boolean },
+  { setupCode, hasScreens }: { readonly setupCode: string | undefined; readonly hasScreens: boolean },
 ): void {
   const service = `http://127.0.0.1:${ports.service}`;
   say();
@@ -141,7 +141,7 @@ function welcome(
     say(`  Chat       http://127.0.0.1:${ports.chat}   teams and channels, with tabs for their members`);
     say(`  Works app  http://127.0.0.1:${ports.works}   reports beside records, for two companies`);
     say(`  Screen     ${service}/screen/   open it in a window of its own, and type its code in the console`);
-    if (hasWalls) say(`             two of them play here: ${service}/console/screens?find=played`);
+    if (hasScreens) say(`             two of them play here: ${service}/console/screens?find=played`);
     say(`  Mailboxes  http://127.0.0.1:${ports.mailbox}   where the copies arrive`);
     say(`  Library    http://127.0.0.1:${ports.library}   where files are put, and followed (user reports,`);
     say(`             password ${derived(installation, 'library')})`);
@@ -161,7 +161,7 @@ function welcome(
 async function main(): Promise<void> {
   const options = readOptions();
   if (options.help) {
-    say('npm start [-- --fresh] [-- --empty] [-- --walls]    UNDERBELL_DATA, UNDERBELL_PORT move everything');
+    say('npm start [-- --fresh] [-- --empty] [-- --screens]    UNDERBELL_DATA, UNDERBELL_PORT move everything');
     return;
   }
   const folder = dataFolder();
@@ -169,12 +169,12 @@ async function main(): Promise<void> {
   const unlock = lockFolder(folder);
   const children = new Children(folder);
   let cluster: Cluster | undefined;
-  let closeWalls = async (): Promise<void> => undefined;
+  let closeScreens = async (): Promise<void> => undefined;
   let isStopping = false;
   const stop = async (): Promise<void> => {
     if (isStopping) return;
     isStopping = true;
-    await closeWalls();
+    await closeScreens();
     await children.stop();
     await cluster?.stop().catch(() => undefined);
     unlock();
@@ -271,12 +271,12 @@ async function main(): Promise<void> {
       const [web] = await Promise.all([startWeb(), startOthers()]);
       setupCode = web.setupCode;
     }
-    if (options.walls && installation.demo === 'loaded') {
-      say('Hanging two screens that really play …');
-      const { playWalls } = await import('./walls.ts');
-      closeWalls = await playWalls(folder, service, publisher());
+    if (options.screens && installation.demo === 'loaded') {
+      say('Starting two playing screens …');
+      const { playScreens } = await import('./screens.ts');
+      closeScreens = await playScreens(folder, service, publisher());
     }
-    if (!isStopping) welcome(ports, installation, { setupCode, hasWalls: options.walls });
+    if (!isStopping) welcome(ports, installation, { setupCode, hasScreens: options.screens });
   } catch (error) {
     // Ctrl-C in the middle of a start makes whatever was going on fail; that is no news.
     if (isStopping) return;

@@ -29,21 +29,21 @@ darkness.addEventListener('change', follow);
 onBeforeUnmount(() => darkness.removeEventListener('change', follow));
 
 const places = computed(() => [
-  { to: '/', title: 'Start' },
+  { to: '/', title: 'Home' },
   { to: '/reports', title: 'Reports' },
   { to: '/boards', title: 'Boards' },
   ...(isAuthor.value
     ? [
-        { to: '/placements', title: 'Places' },
+        { to: '/placements', title: 'Placements' },
         { to: '/screens', title: 'Screens' },
         { to: '/data', title: 'Data' },
-        { to: '/access/users', title: 'People' },
+        { to: '/access/users', title: 'Access' },
       ]
     : []),
-  ...(isAuthor.value ? [{ to: '/bursts', title: 'Sending' }] : []),
+  ...(isAuthor.value ? [{ to: '/bursts', title: 'Bursts' }] : []),
   ...(person.value?.isAdministrator
     ? [
-        { to: '/usage', title: 'Costs' },
+        { to: '/usage', title: 'Usage' },
         { to: '/operations', title: 'Operations' },
       ]
     : []),
@@ -68,10 +68,10 @@ async function leave(): Promise<void> {
 
 <template>
   <ConfigProvider :theme="theme" :locale="enGB">
-    <a class="skip" href="#main">To the content</a>
+    <a class="skip" href="#main">Skip to content</a>
     <header class="top">
       <RouterLink to="/" class="mark"><BellMark /> Under Bell</RouterLink>
-      <nav v-if="person" aria-label="Console">
+      <nav v-if="person" aria-label="Main">
         <RouterLink
           v-for="place in places"
           :key="place.to"
@@ -79,7 +79,7 @@ async function leave(): Promise<void> {
           :aria-current="isCurrent(place.to) ? 'page' : undefined"
           >{{ place.title
           }}<span v-if="place.to === '/screens' && wrongCount > 0" class="count"
-            ><span class="unseen">, something is wrong with </span>{{ showCount(wrongCount) }}</span
+            ><span class="unseen">, </span>{{ showCount(wrongCount) }}<span class="unseen"> with problems</span></span
           ></RouterLink
         >
       </nav>

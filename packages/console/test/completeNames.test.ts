@@ -8,7 +8,7 @@ import { completeNames, datasetsIn, namesIn } from '../src/report/completeNames.
 const names = namesIn(
   {
     datasets: { sailings: {} },
-    measures: { on_time_share: { label: 'Left on time' } },
+    measures: { on_time_share: { label: 'Departed on time' } },
     parameters: [{ name: 'month', label: 'Month' }, {}],
     pages: [{ name: 'overview', title: 'Overview', figures: [{ name: 'causes', title: 'Causes' }, 'unfinished'] }],
   },

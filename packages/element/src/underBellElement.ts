@@ -1,9 +1,9 @@
 /** What the viewer in the frame says. */
 type FrameMessage =
-  | { readonly underBell: 'hello' | 'token please' }
+  | { readonly underBell: 'ready-for-host' | 'token-request' }
   | { readonly underBell: 'height'; readonly height: number }
   | { readonly underBell: 'ready'; readonly page: string }
-  | { readonly underBell: 'picked'; readonly figure: string; readonly values?: readonly string[] }
+  | { readonly underBell: 'selection'; readonly figure: string; readonly values?: readonly string[] }
   | { readonly underBell: 'problem'; readonly code: string; readonly message: string };
 
 interface TokenAnswer {
@@ -34,7 +34,7 @@ export interface UnderBellEvents {
   /** The page is drawn: its name. */
   readonly ready: { readonly page: string };
   /** The reader picked something in a figure; the values are told where the host's own token opened it. */
-  readonly picked: { readonly figure: string; readonly values?: readonly string[] };
+  readonly selection: { readonly figure: string; readonly values?: readonly string[] };
   /** Nothing can be shown: a stable code, and why in words. */
   readonly problem: { readonly code: string; readonly message: string };
   /** How high the page is, in pixels. */
@@ -52,7 +52,7 @@ const textsOf = (value: string | readonly string[]): readonly string[] => (typeo
 /**
  * Shows a placement in a host page.
  *
- * `src`: the placement's link. `token-from`: an address of the host's own server that answers with an access token
+ * `src`: the placement's link. `token-url`: an address of the host's own server that answers with an access token
  * (`access_token`, `expires_in`), asked again before it runs out, with the fields of `record` as words of its query; without it
  * whoever looks signs in, silently where they may, and the record goes to the frame.
  * `title`: what the frame is, for screen readers. `page`, `filter` (CQL2 text that narrows), `parameters` and `record` (JSON
@@ -61,12 +61,12 @@ const textsOf = (value: string | readonly string[]): readonly string[] => (typeo
  *
  * The token goes to the frame by message, to the link's exact origin; it is never part of an address.
  *
- * @fires ready @fires picked @fires problem @fires height
+ * @fires ready @fires selection @fires problem @fires height
  */
 export class UnderBellElement extends HTMLElement {
   static readonly observedAttributes = [
     'src',
-    'token-from',
+    'token-url',
     'title',
     'page',
     'filter',
@@ -98,7 +98,7 @@ export class UnderBellElement extends HTMLElement {
     else if (name === 'scheme') this.#sendTheme();
     else if (name === 'height') this.#fit();
     else if (name === 'title') this.#frame.title = now ?? 'Report';
-    else if (name === 'token-from') void this.#sendToken();
+    else if (name === 'token-url') void this.#sendToken();
     else this.#draw();
   }
 
@@ -182,7 +182,7 @@ export class UnderBellElement extends HTMLElement {
     } catch {
       // Told below: to whoever writes the page, not to whoever reads it.
     }
-    this.#dispatch('problem', { code: 'INPUT_INVALID', message: `the attribute ${name} is no JSON object` });
+    this.#dispatch('problem', { code: 'INPUT_INVALID', message: `attribute “${name}” is not a JSON object` });
     return {};
   }
 
@@ -192,14 +192,14 @@ export class UnderBellElement extends HTMLElement {
     root.innerHTML = `<style>${style}</style>`;
     const source = this.getAttribute('src') ?? '';
     if (!URL.canParse(source, document.baseURI)) {
-      this.#complain('under-bell: the attribute src is not an address');
+      this.#complain('under-bell: attribute “src” is not a URL');
       return;
     }
     const url = new URL(source, document.baseURI);
     this.#origin = url.origin;
     for (const [name, values] of Object.entries(this.parameters))
       for (const value of textsOf(values)) url.searchParams.append(name, value);
-    if (!this.hasAttribute('token-from'))
+    if (!this.hasAttribute('token-url'))
       for (const [name, value] of Object.entries(this.record)) url.searchParams.append('record', `${name}:${value}`);
     if (this.page !== null) url.searchParams.set('page', this.page);
     if (this.filter !== null) url.searchParams.set('where', this.filter);
@@ -238,21 +238,21 @@ export class UnderBellElement extends HTMLElement {
   readonly #onMessage = (event: MessageEvent<FrameMessage>): void => {
     if (event.source !== this.#frame?.contentWindow || event.origin !== this.#origin) return;
     const { underBell, ...detail } = event.data;
-    if (underBell === 'hello') {
+    if (underBell === 'ready-for-host') {
       this.#sendTheme();
       void this.#sendToken();
-    } else if (underBell === 'token please') void this.#sendToken();
+    } else if (underBell === 'token-request') void this.#sendToken();
     else if (underBell === 'height') {
       const { height } = detail as UnderBellEvents['height'];
       this.#fit(height);
       this.#dispatch('height', { height });
-    } else if (underBell === 'ready' || underBell === 'picked' || underBell === 'problem')
+    } else if (underBell === 'ready' || underBell === 'selection' || underBell === 'problem')
       this.#dispatch(underBell, detail as never);
   };
 
   /** Another record: another token, or nothing but the record where nobody hands out tokens. */
   #sendRecord(): void {
-    if (this.hasAttribute('token-from')) void this.#sendToken();
+    if (this.hasAttribute('token-url')) void this.#sendToken();
     else this.#tell({ underBell: 'record', record: this.record });
   }
 
@@ -276,8 +276,8 @@ export class UnderBellElement extends HTMLElement {
   }
 
   async #sendToken(): Promise<void> {
-    const from = this.getAttribute('token-from');
-    if (from === null) return this.#tell({ underBell: 'no token' });
+    const from = this.getAttribute('token-url');
+    if (from === null) return this.#tell({ underBell: 'no-token' });
     // The answer for a record that is shown no more is nobody's.
     const turn = ++this.#turn;
     try {
@@ -289,12 +289,12 @@ export class UnderBellElement extends HTMLElement {
       if (!answer.ok || !body.access_token) {
         // What the token endpoint said of the record is the reader's; what else is wrong is the host's own affair.
         const isSaid = body.code === 'RECORD_INCOMPLETE' || body.code === 'APP_DISABLED';
-        const message = isSaid ? body.error_description : `the host page's server answered ${answer.status}`;
-        return this.#tell({ underBell: 'token failed', message, ...(isSaid ? { code: body.code } : {}) });
+        const message = isSaid ? body.error_description : `token URL returned status ${answer.status}`;
+        return this.#tell({ underBell: 'token-error', message, ...(isSaid ? { code: body.code } : {}) });
       }
       this.#tell({ underBell: 'token', token: body.access_token, expiresInSeconds: body.expires_in ?? 300 });
     } catch (error) {
-      if (turn === this.#turn) this.#tell({ underBell: 'token failed', message: (error as Error).message });
+      if (turn === this.#turn) this.#tell({ underBell: 'token-error', message: (error as Error).message });
     }
   }
 

@@ -34,7 +34,7 @@ async function keepPage(): Promise<void> {
 function alone(work: () => Promise<void>): Promise<void> {
   return navigator.locks.request('underbell screen plays', { ifAvailable: true }, async (lock) => {
     if (lock) return work();
-    say('This screen plays in another window.');
+    say('Already playing in another window.');
     await navigator.locks.request('underbell screen plays', () => location.reload());
   });
 }
@@ -50,19 +50,19 @@ async function start(): Promise<void> {
   for (;;) {
     if (!(await hasTokens())) {
       reopen();
-      say('Under Bell', 'looking for the service');
+      say('Under Bell', 'Connecting …');
       await askTime().catch(() => undefined);
       try {
         await pair(root);
       } catch {
         // No service yet: a wall waits for it, and says so.
-        say('Under Bell', 'waits for the service');
+        say('Under Bell', 'Waiting for the service …');
         await new Promise((resolve) => setTimeout(resolve, 5_000));
         continue;
       }
     }
     const why = await run(root);
-    say(why, 'It shows a code again in a minute, to be taken in anew.');
+    say(why, 'A new pairing code appears in one minute.');
     await new Promise((resolve) => setTimeout(resolve, 60_000));
   }
 }
@@ -82,7 +82,7 @@ const words = new URLSearchParams(location.search);
 const previewed = words.get('preview');
 if (previewed !== null)
   preview(previewed, words.get('at')).catch((error: unknown) =>
-    say('Nothing can be shown of it.', (error as Error).message),
+    say('Content not available.', (error as Error).message),
   );
 else if (canPlay) void alone(start);
 else location.replace('/screen/picture');

@@ -60,7 +60,7 @@ describe('the portal', () => {
   it('shows the element on the page of a quay, and nothing for one that is none', async () => {
     assert.match(
       await (await fetch(`${url}/quay/Q017`)).text(),
-      /<under-bell src="[^"]+\/v\/quay-page" token-from="\/report-token\?quay=Q017"/,
+      /<under-bell src="[^"]+\/v\/quay-page" token-url="\/report-token\?quay=Q017"/,
     );
     assert.equal((await fetch(`${url}/quay/Q999`)).status, 404);
   });

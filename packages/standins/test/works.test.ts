@@ -106,7 +106,7 @@ describe('the works app, for its two companies', () => {
   }
 
   it('shows strangers nothing but where to sign in', async () => {
-    assert.match(await (await fetch(url)).text(), /Sign in with the Skerrow directory/);
+    assert.match(await (await fetch(url)).text(), /Sign in with single sign-on/);
     for (const path of ['/quays/Q1', '/kinds', '/pages', '/administer', '/plain/Q1']) {
       const answer = await fetch(`${url}${path}`, { redirect: 'manual' });
       assert.equal(answer.status, 302, path);

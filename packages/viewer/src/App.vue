@@ -35,7 +35,7 @@ const said = ref('');
 async function copyLink(): Promise<void> {
   try {
     await navigator.clipboard.writeText(link.value);
-    said.value = 'The link is copied.';
+    said.value = 'Link copied.';
   } catch {
     // A frame may not write to the clipboard: then the link can be taken by hand.
     said.value = link.value;
@@ -58,15 +58,15 @@ function openInFull(): void {
 const isPosting = ref(false);
 const print = () => window.print();
 const items = computed((): MenuItem[] => [
-  { label: 'Copy a link to this view', act: () => void copyLink() },
-  ...(channel.isFramed ? [{ label: 'Open in full', act: openInFull }] : []),
-  ...(channel.chat !== undefined ? [{ label: 'Post what I see …', act: () => (isPosting.value = true) }] : []),
+  { label: 'Copy link', act: () => void copyLink() },
+  ...(channel.isFramed ? [{ label: 'Open full page', act: openInFull }] : []),
+  ...(channel.chat !== undefined ? [{ label: 'Send to channel …', act: () => (isPosting.value = true) }] : []),
   { label: 'Print', act: print },
   ...(answer.value?.mayExport
     ? [
-        { label: 'Save the page as workbook', act: () => void take('xlsx') },
-        { label: 'Save the page as PDF', act: () => void take('pdf') },
-        { label: 'Save the page as picture', act: () => void take('png') },
+        { label: 'Export as workbook (.xlsx)', act: () => void take('xlsx') },
+        { label: 'Export as PDF', act: () => void take('pdf') },
+        { label: 'Export as image', act: () => void take('png') },
       ]
     : []),
 ]);
@@ -95,10 +95,10 @@ const items = computed((): MenuItem[] => [
         </button>
       </nav>
       <span class="age">{{ age }}</span>
-      <PopMenu class="no-print" word="Share and save" label="Share and save this page" :items="items" />
+      <PopMenu class="no-print" word="Share and export" label="Share and export" :items="items" />
     </header>
     <p v-if="isOffline" class="notice" role="status">
-      You are offline. This is what was fetched last; it comes up to date by itself.
+      You are offline. Showing the last data; it updates automatically.
     </p>
     <p v-for="one in stale" :key="one" class="notice" role="status">{{ one }}</p>
     <p v-if="said" class="notice said" role="status">

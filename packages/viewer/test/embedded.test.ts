@@ -59,8 +59,8 @@ describe('a page of this service around another', () => {
   it('lets the host hear what happened, and says nothing of a height that is not the whole', () => {
     const around = new Around();
     const within = new WithinHost(around, () => undefined);
-    within.tell({ underBell: 'picked', figure: 'bars' });
+    within.tell({ underBell: 'selection', figure: 'bars' });
     within.tellHeight();
-    assert.deepEqual(around.told, [{ underBell: 'picked', figure: 'bars' }]);
+    assert.deepEqual(around.told, [{ underBell: 'selection', figure: 'bars' }]);
   });
 });

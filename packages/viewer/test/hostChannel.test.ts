@@ -17,8 +17,8 @@ describe('the talk with the page around', () => {
       assert.deepEqual(
         framed.told.map(({ message, origin }) => [message['underBell'], origin]),
         [
-          ['hello', portal],
-          ['hello', 'https://intranet.skerrow.example'],
+          ['ready-for-host', portal],
+          ['ready-for-host', 'https://intranet.skerrow.example'],
           ['height', portal],
           ['height', 'https://intranet.skerrow.example'],
         ],
@@ -61,7 +61,7 @@ describe('the talk with the page around', () => {
       mock.timers.tick(1);
       assert.deepEqual(
         framed.told.map(({ message }) => message['underBell']),
-        ['token please'],
+        ['token-request'],
       );
       framed.hear({ underBell: 'token', token: 'two', expiresInSeconds: 100 }, { origin: portal });
       assert.deepEqual(tokens, ['one', 'two'], 'no time-out fires after an answer');
@@ -85,8 +85,8 @@ describe('the talk with the page around', () => {
       new HostChannel([portal]).ask((state) => states.push(state));
       mock.timers.tick(150);
       assert.deepEqual(states, [{ none: true }], 'in a plain frame nobody waits');
-      framed.hear({ underBell: 'no token' }, { origin: portal });
-      framed.hear({ underBell: 'token failed', message: 'sign in to the portal first' }, { origin: portal });
+      framed.hear({ underBell: 'no-token' }, { origin: portal });
+      framed.hear({ underBell: 'token-error', message: 'sign in to the portal first' }, { origin: portal });
       assert.deepEqual(states.slice(1), [{ none: true }, { failure: 'sign in to the portal first' }]);
       const alone = openWindow({ isFramed: false });
       const own: unknown[] = [];

@@ -231,7 +231,7 @@ describe('a page that is read', () => {
     assert.deepEqual(own.addresses, [], 'the address of a frame is nobody’s');
     assert.deepEqual(told, [
       { underBell: 'ready', page: 'overview' },
-      { underBell: 'picked', figure: 'f', values: ['a'] },
+      { underBell: 'selection', figure: 'f', values: ['a'] },
     ]);
     showsElse({ page: 'other', where: "quay = 'Q002'", parameters: {} });
     await settled();

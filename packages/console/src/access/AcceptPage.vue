@@ -29,16 +29,16 @@ const accept = () =>
 
 <template>
   <section class="narrow">
-    <h1>Welcome</h1>
+    <h1>Accept invitation</h1>
     <ProblemNote v-if="problem" :problem="problem" />
     <template v-if="invitation">
       <p>
-        {{ invitation.name }}, {{ invitation.invitedBy }} has invited you. Choose a password of your own for
-        <b>{{ invitation.email }}</b> until {{ showInstant(invitation.expiresAt) }}.
+        {{ invitation.invitedBy }} invited you, {{ invitation.name }}. Choose a password for
+        <b>{{ invitation.email }}</b>. The invitation expires on {{ showInstant(invitation.expiresAt) }}.
       </p>
       <form @submit.prevent="accept">
         <label>Password <InputPassword v-model:value="password" autocomplete="new-password" size="large" /></label>
-        <p class="quiet">At least 12 characters; several words that nobody would put together do well.</p>
+        <p class="quiet">At least 12 characters. A phrase of unrelated words works well.</p>
         <Button type="primary" html-type="submit" size="large" :loading="busy !== ''" :disabled="password.length < 12"
           >Accept</Button
         >

@@ -8,19 +8,23 @@ const { person } = useSession();
 const requests = useResource<{ requests: { state: string }[] }>('/api/v1/access-requests');
 const open = computed(() => (requests.data.value?.requests ?? []).filter((one) => one.state === 'open').length);
 const tabs = computed(() => [
-  { name: 'people', to: '/access/users', title: 'People' },
+  { name: 'people', to: '/access/users', title: 'Users' },
   { name: 'groups', to: '/access/groups', title: 'Groups' },
-  { name: 'attributes', to: '/access/user-attributes', title: 'Attributes' },
-  { name: 'programs', to: '/access/clients', title: 'Programs' },
-  { name: 'requests', to: '/access/requests', title: open.value > 0 ? `Requests (${open.value})` : 'Requests' },
-  { name: 'open', to: '/access/active', title: 'Handed out' },
-  ...(person.value?.isAdministrator ? [{ name: 'log', to: '/access/audit-log', title: 'Log' }] : []),
+  { name: 'attributes', to: '/access/user-attributes', title: 'User attributes' },
+  { name: 'programs', to: '/access/clients', title: 'Clients' },
+  {
+    name: 'requests',
+    to: '/access/requests',
+    title: open.value > 0 ? `Access requests (${open.value})` : 'Access requests',
+  },
+  { name: 'open', to: '/access/active', title: 'Active access' },
+  ...(person.value?.isAdministrator ? [{ name: 'log', to: '/access/audit-log', title: 'Audit log' }] : []),
 ]);
 </script>
 
 <template>
-  <h1>People</h1>
-  <nav aria-label="People">
+  <h1>Access</h1>
+  <nav aria-label="Access">
     <RouterLink
       v-for="tab in tabs"
       :key="tab.name"

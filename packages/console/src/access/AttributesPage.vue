@@ -37,9 +37,7 @@ const remove = (name: string) =>
 
 <template>
   <AccessTabs current="attributes" />
-  <p class="quiet">
-    What people have that row rules look at, such as their quay: <code>quay IN (person('quay'))</code>.
-  </p>
+  <p class="quiet">Values of users that row rules can use, for example: <code>quay IN (person('quay'))</code>.</p>
   <ProblemNote v-if="error" :problem="error" />
   <ProblemNote v-if="problem" :problem="problem" />
   <Table
@@ -50,24 +48,24 @@ const remove = (name: string) =>
     :loading="isLoading"
     :pagination="false"
   >
-    <template #emptyText><Empty description="No attribute yet" /></template>
+    <template #emptyText><Empty description="No attributes" /></template>
     <template #bodyCell="{ column, record }">
-      <template v-if="column.key === 'many'">{{ record.isMany ? 'several' : 'one' }}</template>
+      <template v-if="column.key === 'many'">{{ record.isMany ? 'multiple' : 'single' }}</template>
       <span v-else-if="column.key === 'act'" class="acts">
-        <Button size="small" @click="Object.assign(form, record)">Change</Button>
+        <Button size="small" @click="Object.assign(form, record)">Edit</Button>
         <Rename path="/api/v1/user-attributes" :name="record.name" pattern="[a-z][a-z0-9_]*" @renamed="reload" />
         <ConfirmAction
           is-dangerous
-          :title="`Remove ${record.name}? It is refused while somebody has it or a rule looks at it.`"
-          ok-text="Remove"
+          :title="`Delete attribute “${record.name}”? Not possible while a user or row rule uses it.`"
+          ok-text="Delete"
           @confirm="remove(record.name)"
         >
-          <Button size="small" danger :loading="busy === 'remove'">Remove</Button>
+          <Button size="small" danger :loading="busy === 'remove'">Delete</Button>
         </ConfirmAction>
       </span>
     </template>
   </Table>
-  <h2>Declare an attribute, or change one</h2>
+  <h2>Create or edit an attribute</h2>
   <form class="fields" @submit.prevent="save">
     <label>Name <input v-model="form.name" required pattern="[a-z][a-z0-9_]*" placeholder="quay" /></label>
     <label>Label <input v-model="form.label" required placeholder="Quay" /></label>
@@ -78,10 +76,10 @@ const remove = (name: string) =>
       </select></label
     >
     <label
-      >Somebody may have
+      >Values
       <select v-model="form.isMany">
-        <option :value="false">one value</option>
-        <option :value="true">several values</option>
+        <option :value="false">single</option>
+        <option :value="true">multiple</option>
       </select></label
     >
     <Button type="primary" html-type="submit" :loading="busy === 'save'">Save</Button>

@@ -29,10 +29,10 @@ const check = () =>
   });
 const columns = [
   { title: 'When', key: 'at', width: 190 },
-  { title: 'Who', dataIndex: 'who', width: 240 },
-  { title: 'What', dataIndex: 'what' },
-  { title: 'Thing', dataIndex: 'thing' },
-  { title: 'From', dataIndex: 'origin', width: 150 },
+  { title: 'User', dataIndex: 'who', width: 240 },
+  { title: 'Action', dataIndex: 'what' },
+  { title: 'Item', dataIndex: 'thing' },
+  { title: 'Via', dataIndex: 'origin', width: 150 },
 ];
 const hasSides = (one: AuditRecord) => one.before !== null || one.after !== null;
 const written = (value: unknown) => (value === null ? 'nothing' : JSON.stringify(value, undefined, 2));
@@ -40,23 +40,21 @@ const written = (value: unknown) => (value === null ? 'nothing' : JSON.stringify
 
 <template>
   <AccessTabs current="log" />
-  <h2>Log of changes</h2>
+  <h2>Audit log</h2>
   <p>
-    <Button :loading="busy === 'check'" @click="check">Check the chain</Button>
+    <Button :loading="busy === 'check'" @click="check">Verify log</Button>
     <span v-if="checked" role="status" class="checked">
       <template v-if="checked.brokenAt === undefined"
-        >All {{ showCount(checked.entries) }} entries are as they were written.</template
+        >Verified: {{ showCount(checked.entries) }} entries, none changed or removed.</template
       >
-      <b v-else class="bad"
-        >The chain is broken at entry {{ checked.brokenAt }}: it, or one before it, was changed or taken out.</b
-      >
+      <b v-else class="bad">Entry {{ checked.brokenAt }} or an earlier one was changed or removed.</b>
     </span>
   </p>
   <ProblemNote v-if="problem" :problem="problem" />
   <form class="fields" @submit.prevent>
-    <label>Who <input v-model.lazy="form.who" placeholder="part of an address" /></label>
-    <label>What <input v-model.lazy="form.what" placeholder="published" /></label>
-    <label>Thing <input v-model.lazy="form.thing" placeholder="report punctuality" /></label>
+    <label>User <input v-model.lazy="form.who" placeholder="part of an email" /></label>
+    <label>Action <input v-model.lazy="form.what" placeholder="published" /></label>
+    <label>Item <input v-model.lazy="form.thing" placeholder="report punctuality" /></label>
   </form>
   <ProblemNote v-if="error" :problem="error" />
   <Table
@@ -88,7 +86,7 @@ const written = (value: unknown) => (value === null ? 'nothing' : JSON.stringify
   </Table>
   <p class="more">
     <Button v-if="before !== undefined" @click="before = undefined">Newest</Button>
-    <Button v-if="entries.length === 100" @click="before = entries.at(-1)!.id">Older ones</Button>
+    <Button v-if="entries.length === 100" @click="before = entries.at(-1)!.id">Older</Button>
   </p>
 </template>
 

@@ -16,7 +16,7 @@ const columns = [
   { title: 'Group', dataIndex: 'name' },
   { title: 'Members', key: 'members' },
   { title: 'Owners', key: 'owners' },
-  { title: 'Kept', key: 'origin' },
+  { title: 'Managed by', key: 'origin' },
   { title: '', key: 'act', width: 360 },
 ];
 const { busy, problem, attempt } = useAttempt<'save' | 'remove'>();
@@ -56,41 +56,39 @@ const some = (all: readonly string[]) =>
     :pagination="false"
   >
     <template #bodyCell="{ column, record }">
-      <template v-if="column.key === 'members'">{{ some(record.members) || 'nobody yet' }}</template>
+      <template v-if="column.key === 'members'">{{ some(record.members) || 'no members' }}</template>
       <template v-else-if="column.key === 'owners'">{{ some(record.owners) || 'administrators' }}</template>
       <template v-else-if="column.key === 'origin'">{{
-        record.origin === 'directory' ? 'by the directory' : 'here'
+        record.origin === 'directory' ? 'Identity provider' : 'Under Bell'
       }}</template>
       <template v-else-if="column.key === 'act' && record.origin === 'here'">
         <Button class="beside" size="small" :aria-label="`Members of ${record.name}`" @click="opened = record.name"
           >Members</Button
         >
-        <Button class="beside" size="small" @click="edit(record as ShownGroup)">Change</Button>
+        <Button class="beside" size="small" @click="edit(record as ShownGroup)">Edit</Button>
         <Rename class="beside" path="/api/v1/groups" pattern=".{1,100}" :name="record.name" @renamed="reload" />
         <ConfirmAction
           is-dangerous
-          :title="`Remove ${record.name}? It is refused while a right, rule or mask names it.`"
-          ok-text="Remove"
+          :title="`Delete group “${record.name}”? Not possible while a permission, row rule or mask uses it.`"
+          ok-text="Delete"
           @confirm="remove(record.name)"
         >
-          <Button size="small" danger :loading="busy === 'remove'">Remove</Button>
+          <Button size="small" danger :loading="busy === 'remove'">Delete</Button>
         </ConfirmAction>
       </template>
     </template>
   </Table>
   <MembersDrawer v-if="group" :group="group" @changed="reload" @closed="opened = undefined" />
-  <h2>Save a group</h2>
+  <h2>Create or edit a group</h2>
   <p class="quiet">
-    Exactly those named belong to it. Owners change it; they belong to it only when named as members too.
+    The group has exactly these members. Owners can edit it; add them as members too if they belong to it.
   </p>
   <ProblemNote v-if="problem" :problem="problem" />
   <form class="fields" @submit.prevent="save">
     <label>Name <input v-model="form.name" required placeholder="District leads" /></label>
+    <label class="wide">Members <input v-model="form.members" placeholder="emails, separated by commas" /></label>
     <label class="wide"
-      >Members <input v-model="form.members" placeholder="addresses, with commas between them"
-    /></label>
-    <label class="wide"
-      >Owners <input v-model="form.owners" placeholder="addresses; administrators always may"
+      >Owners <input v-model="form.owners" placeholder="emails; administrators can always edit"
     /></label>
     <Button type="primary" html-type="submit" :loading="busy === 'save'">Save</Button>
   </form>

@@ -45,7 +45,7 @@ const send = () =>
 
 <template>
   <section class="new-thing" aria-label="Invitation">
-    <label>Mail address <Input v-model:value="fields.email" type="email" /></label>
+    <label>Email <Input v-model:value="fields.email" type="email" /></label>
     <label>Name <Input v-model:value="fields.name" /></label>
     <div>
       <Checkbox v-model:checked="fields.isGuest" :disabled="!person?.isAdministrator"
@@ -53,17 +53,17 @@ const send = () =>
       >
       <label v-if="fields.isGuest">Organisation <Input v-model:value="fields.organisation" /></label>
     </div>
-    <SeveralField v-model:value="fields.reports" label="May view" :options="reportOptions" none="no report yet" />
-    <SeveralField v-model:value="fields.groups" label="Groups" :options="groupOptions" none="no group yet" />
-    <label class="wide">A few words <Textarea v-model:value="fields.words" :rows="2" /></label>
+    <SeveralField v-model:value="fields.reports" label="Can view" :options="reportOptions" none="no reports" />
+    <SeveralField v-model:value="fields.groups" label="Groups" :options="groupOptions" none="no groups" />
+    <label class="wide">Message (optional) <Textarea v-model:value="fields.words" :rows="2" /></label>
     <p class="quiet wide">
-      A guest holds only what is given here by name or group, never what everyone has, and sees rows only where a rule
-      says so.
+      Guests get only permissions granted to them or their groups, not those of “everyone”. They see only rows that a
+      row rule allows.
     </p>
     <ProblemNote v-if="problem" :problem="problem" class="wide" />
     <p class="wide actions">
       <Button type="primary" :loading="busy !== ''" :disabled="fields.email === '' || fields.name === ''" @click="send"
-        >Send the invitation</Button
+        >Send invitation</Button
       >
       <Button @click="emit('closed')">Close</Button>
     </p>

@@ -51,17 +51,17 @@ const attributeWords = (attributes: InvitedPeople['invited'][number]['attributes
   Object.entries(attributes)
     .map(([name, values]) => `${name} ${values.join(', ')}`)
     .join(' · ');
-const people = (count: number) => `${count} ${count === 1 ? 'person' : 'people'}`;
+const people = (count: number) => `${count} ${count === 1 ? 'user' : 'users'}`;
 </script>
 
 <template>
   <section class="framed many" aria-label="Invite many">
     <Alert v-if="done" type="success" show-icon :message="`${people(done.invited.length)} invited.`" />
     <UploadDragger :before-upload="take" :show-upload-list="false" accept=".csv,.txt,.tsv,text/csv,text/plain">
-      <p>Choose a CSV file, or drop it here</p>
+      <p>Select a CSV file or drop it here</p>
     </UploadDragger>
     <label
-      >Or paste people
+      >Or paste users
       <Textarea
         v-model:value="text"
         :rows="5"
@@ -72,8 +72,8 @@ ada.lund@skerrow.example,Ada Lund,Quay managers,Q017"
       />
     </label>
     <p class="quiet">
-      Columns: email, name, organisation (of a guest), groups, and user attributes. Several values of a cell stand with
-      | or ; between them. Without headings, each line names one person.
+      Columns: email, name, organisation (of a guest), groups, and user attributes. Separate several values in a cell
+      with | or ;. Without a header, each line is one user.
     </p>
     <label>Message in the email <Textarea v-model:value="message" :rows="2" /></label>
     <Checkbox v-model:checked="isSkipping">Skip invalid rows</Checkbox>
@@ -86,7 +86,7 @@ ada.lund@skerrow.example,Ada Lund,Quay managers,Q017"
         size="small"
         :pagination="{ pageSize: 10, showSizeChanger: false, hideOnSinglePage: true }"
       >
-        <template #emptyText>Everybody is here or invited already.</template>
+        <template #emptyText>All users are already here or invited.</template>
         <template #bodyCell="{ column, record }">
           <template v-if="column.key === 'groups'">{{ record.groups.join(', ') }}</template>
           <template v-else-if="column.key === 'attributes'">{{ attributeWords(record.attributes) }}</template>
@@ -117,7 +117,7 @@ ada.lund@skerrow.example,Ada Lund,Quay managers,Q017"
         :disabled="!preview || preview.invited.length === 0"
         :loading="busy === 'send'"
         @click="send"
-        >Invite {{ preview ? people(preview.invited.length) : 'people' }}</Button
+        >Invite {{ preview ? people(preview.invited.length) : 'users' }}</Button
       >
       <Button @click="emit('closed')">Close</Button>
     </p>

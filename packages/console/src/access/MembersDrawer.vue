@@ -47,8 +47,8 @@ const columns = [
         mode="multiple"
         :options="others"
         option-filter-prop="label"
-        placeholder="Find people"
-        aria-label="People to add"
+        placeholder="Search users"
+        aria-label="Users to add"
         :loading="people.isLoading.value"
       />
       <Button
@@ -60,7 +60,7 @@ const columns = [
       >
     </div>
     <ProblemNote v-if="problem" :problem="problem" />
-    <Input v-model:value="wanted" placeholder="Find a member" allow-clear aria-label="Find a member" />
+    <Input v-model:value="wanted" placeholder="Search members" allow-clear aria-label="Search members" />
     <Table
       :columns="columns"
       :data-source="rows"

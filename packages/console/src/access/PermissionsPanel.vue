@@ -8,7 +8,6 @@ import ConfirmAction from '../platform/ConfirmAction.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { capitalised } from '../platform/format.ts';
 
 const props = defineProps<{ kind: ThingKind; name: string }>();
 const { data, error, reload } = useResource<{ grants: ShownGrant[]; own: Right }>(
@@ -34,13 +33,13 @@ const holders = computed(() => [
     options: (groups.data.value?.groups ?? []).map((one) => ({ value: `group:${one.name}`, label: one.name })),
   },
   {
-    label: 'People',
+    label: 'Users',
     options: (people.data.value?.people ?? [])
       .filter((one) => one.state !== 'left')
       .map((one) => ({ value: `person:${one.email}`, label: `${one.name} · ${one.email}` })),
   },
   {
-    label: 'Programs',
+    label: 'Clients',
     options: (clients.data.value?.clients ?? []).map((one) => ({
       value: `client:${one.id}`,
       label: `${one.title} · ${one.id}`,
@@ -56,16 +55,16 @@ const holders = computed(() => [
 ]);
 const levels = rightLevels.map((one) => ({ value: one, label: one }));
 const columns = [
-  { title: 'Who', key: 'who' },
-  { title: 'May', dataIndex: 'level' },
+  { title: 'User, group or client', key: 'who' },
+  { title: 'Permission', dataIndex: 'level' },
   { title: 'On', key: 'on' },
-  { title: 'Passes on', key: 'passes' },
-  { title: 'Given by', dataIndex: 'givenBy' },
+  { title: 'Can share', key: 'passes' },
+  { title: 'Granted by', dataIndex: 'givenBy' },
   { title: '', key: 'act', width: 120 },
 ];
 const kindWords: Readonly<Record<string, string>> = {
   group: 'group ',
-  client: 'program ',
+  client: 'client ',
   screen: 'screen ',
   'screen-group': 'screens of ',
 };
@@ -73,7 +72,7 @@ const who = ({ holder }: ShownGrant) =>
   holder.kind === 'everyone' ? 'everyone but guests' : `${kindWords[holder.kind] ?? ''}${holder.name}`;
 const on = ({ thing }: ShownGrant) => {
   if (thing.name === '*') return `every ${thing.kind}`;
-  return thing.kind === props.kind && thing.name === props.name ? 'this alone' : `${thing.kind} ${thing.name}`;
+  return thing.kind === props.kind && thing.name === props.name ? 'this item' : `${thing.kind} ${thing.name}`;
 };
 const { busy, problem, attempt } = useAttempt<'give' | 'take'>();
 const give = () =>
@@ -94,7 +93,7 @@ const take = (grant: ShownGrant) =>
 
 <template>
   <template v-if="!error">
-    <h2>Who may do what</h2>
+    <h2>Permissions</h2>
     <p v-if="data" class="quiet">You {{ data.own.because }}.</p>
     <ProblemNote v-if="problem" :problem="problem" />
     <Table :columns="columns" :data-source="data?.grants ?? []" row-key="id" size="small" :pagination="false">
@@ -107,23 +106,21 @@ const take = (grant: ShownGrant) =>
         <ConfirmAction
           v-else-if="column.key === 'act'"
           is-dangerous
-          :title="`${capitalised(who(record as ShownGrant) ?? '')} may then do only what other rights give.`"
-          ok-text="Take back"
+          :title="`Revoke this permission of ${who(record as ShownGrant) ?? ''}? Other permissions stay.`"
+          ok-text="Revoke"
           @confirm="take(record as ShownGrant)"
-          ><Button size="small" danger>Take back</Button></ConfirmAction
+          ><Button size="small" danger>Revoke</Button></ConfirmAction
         >
       </template>
-      <template #emptyText
-        >Nothing is given on it by itself; rights on its folder, or on every {{ kind }}, hold.</template
-      >
+      <template #emptyText>No direct permissions. Permissions on its folder or on all {{ kind }}s apply.</template>
     </Table>
     <form class="give" @submit.prevent="give">
       <label
-        >To <ChoiceField v-model:value="holder" :options="holders" placeholder="a group, person or program"
+        >Grant to <ChoiceField v-model:value="holder" :options="holders" placeholder="group, user or client"
       /></label>
-      <label>May <ChoiceField v-model:value="level" :options="levels" /></label>
-      <Checkbox v-model:checked="canPassOn">may pass it on</Checkbox>
-      <Button html-type="submit" :disabled="holder === undefined" :loading="busy === 'give'">Give</Button>
+      <label>Permission <ChoiceField v-model:value="level" :options="levels" /></label>
+      <Checkbox v-model:checked="canPassOn">can share</Checkbox>
+      <Button html-type="submit" :disabled="holder === undefined" :loading="busy === 'give'">Grant</Button>
     </form>
   </template>
 </template>

@@ -27,14 +27,14 @@ const answer = (request: ShownRequest, isGranted: boolean) =>
   <AccessTabs current="requests" />
   <ProblemNote v-if="error" :problem="error" />
   <ProblemNote v-if="problem" :problem="problem" />
-  <p v-if="data && open.length === 0" class="quiet">Nobody is waiting for an answer.</p>
+  <p v-if="data && open.length === 0" class="quiet">No pending requests.</p>
   <article v-for="request in open" :key="request.id" :aria-label="`Request of ${request.person.name}`">
     <h2>
-      {{ request.person.name }} <small>{{ request.person.email }}</small> would like to see
+      {{ request.person.name }} <small>{{ request.person.email }}</small> requests access to
       <RouterLink :to="`/${request.thingKind}s/${request.thingName}`">{{ request.thingName }}</RouterLink>
     </h2>
     <p class="quiet">
-      asked {{ showInstant(request.askedAt)
+      requested {{ showInstant(request.askedAt)
       }}<template v-if="request.placementName"
         >, in <code>{{ request.placementName }}</code></template
       >
@@ -42,7 +42,7 @@ const answer = (request: ShownRequest, isGranted: boolean) =>
     <blockquote v-if="request.words">{{ request.words }}</blockquote>
     <div class="answer">
       <div>
-        <b :id="`level-${request.id}`">Level</b>
+        <b :id="`level-${request.id}`">Permission</b>
         <RadioGroup
           :value="levels[request.id] ?? 'view'"
           :aria-labelledby="`level-${request.id}`"
@@ -54,27 +54,27 @@ const answer = (request: ShownRequest, isGranted: boolean) =>
       <Textarea
         :value="words[request.id] ?? ''"
         :rows="2"
-        placeholder="A few words with the answer (may stay empty)"
-        aria-label="Words with the answer"
+        placeholder="Message (optional)"
+        aria-label="Message"
         @update:value="(text: string) => (words[request.id] = text)"
       />
       <p class="acts">
-        <Button type="primary" :loading="busy === `${request.id} true`" @click="answer(request, true)">Let in</Button>
-        <Button :loading="busy === `${request.id} false`" @click="answer(request, false)">Refuse</Button>
+        <Button type="primary" :loading="busy === `${request.id} true`" @click="answer(request, true)">Approve</Button>
+        <Button :loading="busy === `${request.id} false`" @click="answer(request, false)">Deny</Button>
         <RouterLink
           v-if="request.thingKind === 'report'"
           :to="`/reports/${request.thingName}/preview-as?as=${request.person.email}`"
-          >See what they would see</RouterLink
+          >Preview as this user</RouterLink
         >
       </p>
     </div>
   </article>
   <template v-if="answered.length > 0">
-    <h2>Answered</h2>
+    <h2>Decided</h2>
     <ul>
       <li v-for="request in answered" :key="request.id">
         {{ request.person.name }}, {{ request.thingName }}:
-        <b>{{ request.state === 'granted' ? `may ${request.level}` : 'refused' }}</b>
+        <b>{{ request.state === 'granted' ? `approved (${request.level})` : 'denied' }}</b>
         <span class="quiet"> by {{ request.answeredBy }}, {{ showInstant(request.answeredAt) }}</span>
         <template v-if="request.answer"> “{{ request.answer }}”</template>
       </li>

@@ -55,25 +55,25 @@ const publish = () =>
 </script>
 
 <template>
-  <form class="fields" :aria-label="`Change ${person.email}`" @submit.prevent="save">
+  <form class="fields" :aria-label="`Edit ${person.email}`" @submit.prevent="save">
     <label>Name <input v-model="form.name" required /></label>
     <label v-for="one in declared?.attributes ?? []" :key="one.name"
-      >{{ one.label }} <input v-model="form.values[one.name]" placeholder="values, with commas between them"
+      >{{ one.label }} <input v-model="form.values[one.name]" placeholder="values, separated by commas"
     /></label>
     <label
-      >Administers the installation
+      >Administrator
       <select v-model="form.isAdministrator">
         <option :value="false">no</option>
-        <option :value="true">yes: may do everything</option>
+        <option :value="true">yes (full access)</option>
       </select></label
     >
     <Button type="primary" html-type="submit" :loading="busy === 'save'">Save</Button>
     <ConfirmAction
-      title="Owns all data, reports, boards, placements, programs, lists, bursts and folders then. Which rows, row rules say."
-      ok-text="Make a publisher"
+      title="The user becomes owner of all items. Row rules still apply."
+      ok-text="Make publisher"
       @confirm="publish"
     >
-      <Button :loading="busy === 'publish'">Make a publisher</Button>
+      <Button :loading="busy === 'publish'">Make publisher</Button>
     </ConfirmAction>
     <Button @click="emit('closed')">Close</Button>
   </form>

@@ -25,7 +25,7 @@ const shown = computed(() => {
 });
 const columns = [
   { title: 'Name', key: 'name' },
-  { title: 'State', key: 'state', width: 190 },
+  { title: 'Status', key: 'state', width: 190 },
   { title: 'Groups', key: 'groups' },
   { title: 'Attributes', key: 'attributes' },
   { title: '', key: 'act', width: 190 },
@@ -35,10 +35,10 @@ const stateWords = (one: ListedPerson) =>
     one.state === 'guest'
       ? `guest, ${one.organisation ?? 'another organisation'}`
       : one.state === 'left'
-        ? 'has left'
+        ? 'deactivated'
         : one.state,
     one.isAdministrator ? 'administrator' : '',
-    one.origin === 'directory' ? 'kept by the directory' : '',
+    one.origin === 'directory' ? 'managed by identity provider' : '',
   ]
     .filter(Boolean)
     .join(', ');
@@ -70,16 +70,16 @@ async function invited(): Promise<void> {
     <div class="bar">
       <Input
         v-model:value="wanted"
-        placeholder="Find a name, group or attribute"
+        placeholder="Search name, group or attribute"
         allow-clear
-        aria-label="Find people"
+        aria-label="Search users"
         class="find"
       />
       <span>
         <Button v-if="self?.isAdministrator" class="beside" @click="isInvitingMany = !isInvitingMany"
           >Invite many</Button
         >
-        <Button type="primary" @click="isInviting = !isInviting">Invite somebody</Button>
+        <Button type="primary" @click="isInviting = !isInviting">Invite user</Button>
       </span>
     </div>
     <InviteMany v-if="isInvitingMany" @invited="reload" @closed="isInvitingMany = false" />
@@ -112,20 +112,20 @@ async function invited(): Promise<void> {
             column.key === 'act' && self?.isAdministrator && record.origin === 'here' && record.email !== self.email
           "
         >
-          <Button class="beside" size="small" @click="changing = record as ListedPerson">Change</Button>
+          <Button class="beside" size="small" @click="changing = record as ListedPerson">Edit</Button>
           <ConfirmAction
             v-if="record.state !== 'left'"
             is-dangerous
-            title="Signed out everywhere at once; tokens that name this person stop. Their rights stay, for when they come back."
-            ok-text="Has left"
+            title="Deactivate this user? Sessions and tokens end now. Permissions are kept."
+            ok-text="Deactivate"
             @confirm="setState(record as ListedPerson, 'left')"
-            ><Button size="small" danger>Has left</Button></ConfirmAction
+            ><Button size="small" danger>Deactivate</Button></ConfirmAction
           >
           <Button
             v-else
             size="small"
             @click="setState(record as ListedPerson, record.organisation ? 'guest' : 'active')"
-            >Is back</Button
+            >Reactivate</Button
           >
         </template>
       </template>

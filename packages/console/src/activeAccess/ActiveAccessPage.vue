@@ -37,22 +37,22 @@ const end = () =>
       '/api/v1/active-access/revoke',
       body,
     );
-    said.value = [`${answer.ended} ended.`, ...answer.problems.map((one) => `${one.kind} ${one.id}: ${one.message}`)];
+    said.value = [`${answer.ended} revoked.`, ...answer.problems.map((one) => `${one.kind} ${one.id}: ${one.message}`)];
     chosen.value = [];
     await reload();
   });
 const columns = [
-  { title: 'What', key: 'what' },
-  { title: 'To whom', dataIndex: 'to', width: 220 },
-  { title: 'Limits', dataIndex: 'limits' },
-  { title: 'Made', key: 'made', width: 180 },
+  { title: 'Type', key: 'what' },
+  { title: 'For', dataIndex: 'to', width: 220 },
+  { title: 'Filters', dataIndex: 'limits' },
+  { title: 'Created', key: 'made', width: 180 },
   { title: 'Last used', key: 'used', width: 150 },
-  { title: 'Ends', key: 'ends', width: 150 },
+  { title: 'Expires', key: 'ends', width: 150 },
 ];
 const selection = computed(() => ({
   selectedRowKeys: chosen.value,
   onChange: (keys: (string | number)[]) => (chosen.value = keys.map(String)),
-  getCheckboxProps: (one: ActiveAccess) => ({ disabled: !one.mayEnd, 'aria-label': `Choose ${one.kind} ${one.title}` }),
+  getCheckboxProps: (one: ActiveAccess) => ({ disabled: !one.mayEnd, 'aria-label': `Select ${one.kind} ${one.title}` }),
   columnTitle: ' ',
 }));
 const consequences = computed(() => [...new Set(meant.value.map((one) => `${one.kind}: ${one.ending}`))]);
@@ -60,38 +60,40 @@ const consequences = computed(() => [...new Set(meant.value.map((one) => `${one.
 
 <template>
   <AccessTabs current="open" />
-  <h2>Everything handed out</h2>
+  <h2>Active access</h2>
   <p class="quiet">
-    Tokens, programs, places, invitations, links, calendars and addresses that still open something: yours, or all of it
-    for administrators.
+    Everything that gives access: tokens, clients, placements, invitations, links, feeds, webhooks. Administrators see
+    all, others their own.
   </p>
   <PublicSwitch v-if="person?.isAdministrator" @changed="reload" />
   <form class="fields" @submit.prevent="reload">
     <label
-      >Kind
+      >Type
       <select v-model="form.kind">
-        <option value="">all kinds</option>
+        <option value="">all types</option>
         <option v-for="one in accessKinds" :key="one" :value="one">{{ one }}</option>
       </select>
     </label>
-    <label>To or by <input v-model.lazy="form.person" placeholder="part of an address or name" /></label>
-    <label>Opens <input v-model.lazy="form.of" placeholder="report punctuality" /></label>
-    <label>At least so many days old <input v-model.lazy="form.olderThanDays" type="number" min="0" /></label>
-    <label>Not used for so many days <input v-model.lazy="form.unusedDays" type="number" min="0" /></label>
+    <label>For or by <input v-model.lazy="form.person" placeholder="email or name" /></label>
+    <label>Item <input v-model.lazy="form.of" placeholder="report punctuality" /></label>
+    <label>Older than (days) <input v-model.lazy="form.olderThanDays" type="number" min="0" /></label>
+    <label>Unused for (days) <input v-model.lazy="form.unusedDays" type="number" min="0" /></label>
   </form>
   <p class="more">
-    <ConfirmAction is-dangerous :disabled="meant.length === 0" ok-text="End them" @confirm="end">
+    <ConfirmAction is-dangerous :disabled="meant.length === 0" ok-text="Revoke" @confirm="end">
       <template #title>
         <p v-for="one in consequences" :key="one">{{ one }}</p>
       </template>
       <Button danger :disabled="meant.length === 0" :loading="busy === 'end'"
-        >End {{ meant.length === 0 ? 'what is chosen' : showCount(meant.length) }}</Button
+        >Revoke {{ meant.length === 0 ? 'selected' : showCount(meant.length) }}</Button
       >
     </ConfirmAction>
     <Button :disabled="doors.length === 0" @click="chosen = doors.filter((one) => one.mayEnd).map(keyOf)"
-      >Choose all that match</Button
+      >Select all matches</Button
     >
-    <a :href="`/api/v1/active-access?${query}${query === '' ? '' : '&'}format=csv`" download="handed-out.csv">As CSV</a>
+    <a :href="`/api/v1/active-access?${query}${query === '' ? '' : '&'}format=csv`" download="active-access.csv"
+      >Export CSV</a
+    >
   </p>
   <p v-for="one in said" :key="one" role="status">{{ one }}</p>
   <ProblemNote v-if="problem" :problem="problem" />
@@ -108,7 +110,7 @@ const consequences = computed(() => [...new Set(meant.value.map((one) => `${one.
     :pagination="doors.length > 50 ? { pageSize: 50 } : false"
     :scroll="{ x: 1080 }"
   >
-    <template #emptyText><Empty description="Nothing is open that matches" /></template>
+    <template #emptyText><Empty description="No matches" /></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'what'">
         <b>{{ record.title }}</b> <span class="quiet kind">{{ record.kind }}</span><template v-if="record.of"
@@ -124,7 +126,7 @@ const consequences = computed(() => [...new Set(meant.value.map((one) => `${one.
       </template>
       <template v-else-if="column.key === 'ends'">
         <template v-if="record.endsAt">{{ showInstant(record.endsAt) }}</template>
-        <span v-else class="quiet">{{ record.mayEnd ? 'never by itself' : record.ending }}</span>
+        <span v-else class="quiet">{{ record.mayEnd ? 'never' : record.ending }}</span>
       </template>
     </template>
   </Table>

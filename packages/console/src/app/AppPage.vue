@@ -59,72 +59,65 @@ const titleOf = (placement: string) =>
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/placements">Places</RouterLink> <RouterLink to="/apps">Business apps</RouterLink>
+    <RouterLink to="/placements">Placements</RouterLink> <RouterLink to="/apps">Business apps</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Spin v-else-if="!data" />
   <template v-else>
     <h1>{{ data.title }}</h1>
     <p role="status" class="state">
-      <b :class="{ off: !data.isOn }">Reports are {{ data.isOn ? 'on' : 'off' }} in it.</b>
+      <b :class="{ off: !data.isOn }">{{ data.isOn ? 'Enabled' : 'Disabled' }}.</b>
       <span v-if="data.switchedAt" class="quiet">
-        Switched by {{ data.switchedBy }}, {{ showInstant(data.switchedAt) }}.
+        Changed by {{ data.switchedBy }}, {{ showInstant(data.switchedAt) }}.
       </span>
       <template v-if="person?.isAdministrator">
         <Button v-if="!data.isOn" type="primary" :loading="busy === 'switch'" @click="turn('enable')">Enable</Button>
         <ConfirmAction
           v-else
-          title="Nobody sees a report in it any more, at once and everywhere. Switch it off?"
-          ok-text="Switch off"
+          title="Disable this app? Its reports are hidden everywhere at once."
+          ok-text="Disable"
           @confirm="turn('disable')"
-          ><Button :loading="busy === 'switch'">Switch it off</Button></ConfirmAction
+          ><Button :loading="busy === 'switch'">Disable</Button></ConfirmAction
         >
       </template>
-      <span v-else-if="!data.isOn" class="quiet">An administrator switches it on.</span>
+      <span v-else-if="!data.isOn" class="quiet">An administrator must enable it.</span>
     </p>
     <p class="quiet">
-      Pages of {{ data.origins.join(', ') || 'no host yet'
-      }}<template v-if="data.client">; asks for tokens as {{ data.client }}</template
+      Allowed origins: {{ data.origins.join(', ') || 'none'
+      }}<template v-if="data.client">; client {{ data.client }}</template
       ><template v-if="data.company"
-        >; somebody’s company is told in the
-        {{ data.company.from === 'record' ? 'record’s field' : 'person’s attribute' }}
+        >; company from {{ data.company.from === 'record' ? 'record field' : 'user attribute' }}
         <code>{{ data.company.name }}</code></template
       >.
     </p>
     <ProblemNote v-if="problem" :problem="problem" />
     <template v-if="person?.isAdministrator">
       <p v-if="!isChanging" class="more">
-        <Button size="small" @click="isChanging = true">Change how it is known</Button>
-        <ConfirmAction
-          is-dangerous
-          title="What stands in it stays, and stands in no app. Take the app away?"
-          ok-text="Take it away"
-          @confirm="go"
-          ><Button size="small" danger :loading="busy === 'go'">Take away</Button></ConfirmAction
+        <Button size="small" @click="isChanging = true">Edit app</Button>
+        <ConfirmAction is-dangerous title="Delete this app? Its placements are kept." ok-text="Delete" @confirm="go"
+          ><Button size="small" danger :loading="busy === 'go'">Delete</Button></ConfirmAction
         >
       </p>
       <AppSetupForm v-else :app="data" @saved="saved" @close="isChanging = false" />
     </template>
-    <h2>What stands in it</h2>
-    <p v-if="data.places.length === 0" class="quiet">Nothing yet: place something of the kind app, then put it here.</p>
+    <h2>Placements</h2>
+    <p v-if="data.places.length === 0" class="quiet">None. Create a placement of type “app”, then add it.</p>
     <section v-for="one in data.places" :key="one.placement" class="place">
       <h3>
         <RouterLink :to="`/placements/${one.placement}`">{{ one.title }}</RouterLink>
       </h3>
       <p class="quiet">
-        {{ placementLabel(one) }}<template v-if="one.inPanel"> · may be in side panels</template
-        ><template v-if="one.offers.length > 0">
-          · a company may have {{ one.offers.map(titleOf).join(', ') }} instead</template
-        >
+        {{ placementLabel(one) }}<template v-if="one.inPanel"> · available in side panels</template
+        ><template v-if="one.offers.length > 0"> · alternatives: {{ one.offers.map(titleOf).join(', ') }}</template>
       </p>
       <p v-if="mayEdit && changed !== one.placement" class="more">
-        <Button size="small" :aria-label="`Change ${one.title}`" @click="changed = one.placement">Change</Button>
+        <Button size="small" :aria-label="`Edit ${one.title}`" @click="changed = one.placement">Edit</Button>
         <Button
           size="small"
-          :aria-label="`Take out ${one.title}`"
+          :aria-label="`Remove ${one.title}`"
           :loading="busy === 'out'"
           @click="takeOut(one.placement)"
-          >Take out</Button
+          >Remove</Button
         >
       </p>
       <AppPlacementForm
@@ -145,7 +138,7 @@ const titleOf = (placement: string) =>
     </section>
     <form v-if="mayEdit && free.length > 0" class="more" @submit.prevent>
       <label
-        >Put here
+        >Add placement
         <select
           class="plain"
           :value="''"
@@ -156,7 +149,7 @@ const titleOf = (placement: string) =>
             })
           "
         >
-          <option value="" disabled>a placement of the kind app</option>
+          <option value="" disabled>placement of type app</option>
           <option v-for="one in free" :key="one.name" :value="one.name">{{ one.title }}</option>
         </select>
       </label>

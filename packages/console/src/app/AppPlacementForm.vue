@@ -24,9 +24,9 @@ const save = () =>
 
 <template>
   <form class="framed" @submit.prevent="save">
-    <Checkbox v-model:checked="inPanel">People may have it in their side panel</Checkbox>
+    <Checkbox v-model:checked="inPanel">Available in side panels</Checkbox>
     <fieldset v-if="others.length > 0">
-      <legend>A company may have here instead</legend>
+      <legend>Alternatives for companies</legend>
       <Checkbox
         v-for="one in others"
         :key="one.placement"

@@ -43,24 +43,26 @@ const save = () =>
     <div class="fields">
       <label>Title <input v-model="form.title" required maxlength="200" /></label>
       <label v-if="!app"
-        >Name in addresses <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" maxlength="60"
+        >Name (used in URLs) <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" maxlength="60"
       /></label>
-      <label>Program by which it asks for tokens <input v-model="form.client" placeholder="none" /></label>
+      <label>Client <input v-model="form.client" placeholder="none" /></label>
       <label
-        >The company of somebody is told
+        >Company from
         <select v-model="form.from">
-          <option value="">nowhere: all are of one</option>
-          <option value="record">in a field of the record</option>
-          <option value="person">in an attribute of the person</option>
+          <option value="">nothing (one company)</option>
+          <option value="record">record field</option>
+          <option value="person">user attribute</option>
         </select>
       </label>
-      <label v-if="form.from !== ''">called <input v-model="form.company" required maxlength="63" /></label>
+      <label v-if="form.from !== ''"
+        >Field or attribute name <input v-model="form.company" required maxlength="63"
+      /></label>
       <label class="wide"
-        >Its pages, by their origin
+        >Allowed origins, one per line
         <textarea v-model="form.origins" rows="2" placeholder="https://works.example" />
       </label>
       <label class="wide"
-        >Charts of its own, each a line of name, address and title
+        >Charts of the app, one per line: name, URL, title
         <textarea v-model="form.charts" rows="2" placeholder="berths https://works.example/charts/berths Berths" />
       </label>
     </div>

@@ -17,28 +17,28 @@ const isAdding = ref(false);
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/placements">Places</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/placements">Placements</RouterLink></p>
   <h1>Business apps</h1>
   <p class="quiet">
-    An app shows reports beside its records, to each company what that chose. Nothing is shown in it until an
-    administrator switches it on.
+    Business apps show reports with their records. Companies can use variants. An administrator must enable an app
+    first.
   </p>
   <ProblemNote v-if="error" :problem="error" />
-  <p v-if="data && data.apps.length === 0" class="quiet">No app that you may see.</p>
+  <p v-if="data && data.apps.length === 0" class="quiet">No apps.</p>
   <ul v-else>
     <li v-for="one in data?.apps ?? []" :key="one.name">
       <RouterLink :to="`/apps/${one.name}`">{{ one.title }}</RouterLink>
-      <b :class="{ off: !one.isOn }">{{ one.isOn ? 'on' : 'off' }}</b>
+      <b :class="{ off: !one.isOn }">{{ one.isOn ? 'enabled' : 'disabled' }}</b>
       <span class="quiet">
-        {{ showCount(one.places.length) }} {{ one.places.length === 1 ? 'place' : 'places'
+        {{ showCount(one.places.length) }} {{ one.places.length === 1 ? 'placement' : 'placements'
         }}<template v-if="one.switchedAt">
-          · switched {{ one.isOn ? 'on' : 'off' }} by {{ one.switchedBy }}, {{ showInstant(one.switchedAt) }}</template
+          · {{ one.isOn ? 'enabled' : 'disabled' }} by {{ one.switchedBy }}, {{ showInstant(one.switchedAt) }}</template
         >
       </span>
     </li>
   </ul>
   <template v-if="person?.isAdministrator">
-    <Button v-if="!isAdding" type="primary" @click="isAdding = true">Add an app</Button>
+    <Button v-if="!isAdding" type="primary" @click="isAdding = true">Add app</Button>
     <AppSetupForm v-else @saved="(name) => router.push(`/apps/${name}`)" @close="isAdding = false" />
   </template>
 </template>

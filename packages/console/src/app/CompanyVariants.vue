@@ -9,14 +9,14 @@ import { useAttempt } from '../platform/useAttempt.ts';
 import { showInstant } from '../platform/format.ts';
 import RecordOutcome from '../placement/RecordOutcome.vue';
 
-/** What each company has in one place: the standard, until somebody chose for it; looked at first, and had back. */
+/** What each company has in one place: default, until somebody chose for it; looked at first, and had back. */
 const props = defineProps<{ app: ShownApp; place: AppPlace; mayEdit: boolean }>();
 const emit = defineEmits<{ changed: [] }>();
 const { busy, problem, attempt } = useAttempt<'choose' | 'back' | 'look'>();
 const path = () =>
   `/api/v1/apps/${encodeURIComponent(props.app.name)}/placements/${encodeURIComponent(props.place.placement)}`;
 const titleOf = (name: string | null) =>
-  name === null ? 'the standard' : (props.app.places.find((one) => one.placement === name)?.title ?? name);
+  name === null ? 'default' : (props.app.places.find((one) => one.placement === name)?.title ?? name);
 const now = computed(() => props.place.companies.filter((one) => one.counts));
 const earlier = (company: string) => props.place.companies.filter((one) => one.company === company && !one.counts);
 const numberOf = (company: string) => now.value.find((one) => one.company === company)?.id ?? 0;
@@ -34,7 +34,7 @@ const look = () =>
     tried.value = await call<RecordTry>('POST', `/api/v1/placements/${encodeURIComponent(name)}/test`, {
       record: sample,
     });
-    looksAt.value = `${titleOf(form.shows === '' ? null : form.shows)}, as ${form.company || 'a company'} would have it`;
+    looksAt.value = `Preview: ${titleOf(form.shows === '' ? null : form.shows)} for ${form.company || 'a company'}`;
   });
 const fields = computed(() => tried.value?.fields ?? []);
 const choose = () =>
@@ -58,24 +58,24 @@ const back = ({ id, company }: CompanyChoice) =>
 
 <template>
   <div class="variants">
-    <h4>For everybody of one company</h4>
-    <p class="quiet">Every company has {{ place.title }} here, until something else is chosen for it.</p>
+    <h4>Company variants</h4>
+    <p class="quiet">Default: {{ place.title }}.</p>
     <ul>
       <li v-for="one in now" :key="one.id">
-        <b>{{ one.company }}</b> has {{ titleOf(one.shows) }}
+        <b>{{ one.company }}</b>: {{ titleOf(one.shows) }}
         <span class="quiet">{{ one.by }}, {{ showInstant(one.at) }}</span>
         <details v-if="earlier(one.company).length > 0">
-          <summary>Before that</summary>
+          <summary>Earlier</summary>
           <ul>
             <li v-for="old in earlier(one.company)" :key="old.id">
               {{ titleOf(old.shows) }} <span class="quiet">{{ old.by }}, {{ showInstant(old.at) }}</span>
               <Button
                 v-if="mayEdit"
                 size="small"
-                :aria-label="`Have it back: ${titleOf(old.shows)} for ${one.company}`"
+                :aria-label="`Roll back: ${titleOf(old.shows)} for ${one.company}`"
                 :loading="busy === 'back'"
                 @click="back(old)"
-                >Have it back</Button
+                >Roll back</Button
               >
             </li>
           </ul>
@@ -89,20 +89,20 @@ const back = ({ id, company }: CompanyChoice) =>
           <option v-for="one in now" :key="one.id" :value="one.company" />
         </datalist>
         <label
-          >has here
+          >Variant
           <select v-model="form.shows">
-            <option value="">the standard</option>
+            <option value="">default</option>
             <option v-for="one in place.offers" :key="one" :value="one">{{ titleOf(one) }}</option>
           </select>
         </label>
         <label v-for="one in fields.filter((field) => field.name !== app.company?.name)" :key="one.name"
-          >Sample {{ one.name }} <input v-model="record[one.name]"
+          >Sample record field {{ one.name }} <input v-model="record[one.name]"
         /></label>
       </div>
       <ProblemNote v-if="problem" :problem="problem" />
       <p class="more">
-        <Button :loading="busy === 'look'" @click="look">Look at it first</Button>
-        <Button type="primary" html-type="submit" :loading="busy === 'choose'">Choose for everybody there</Button>
+        <Button :loading="busy === 'look'" @click="look">Preview</Button>
+        <Button type="primary" html-type="submit" :loading="busy === 'choose'">Use for this company</Button>
       </p>
     </form>
     <template v-if="tried">

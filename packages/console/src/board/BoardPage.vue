@@ -162,8 +162,8 @@ const save = () =>
   <template v-else>
     <h1>{{ board.title }}</h1>
     <p class="quiet head">
-      <code>{{ name }}</code> changed {{ showInstant(data.changedAt) }} by {{ data.changedBy }}
-      <a :href="`/b/${name}`">Look at it</a>
+      <code>{{ name }}</code> edited {{ showInstant(data.changedAt) }} by {{ data.changedBy }}
+      <a :href="`/b/${name}`">Open</a>
       <FavouriteButton kind="board" :name="name" />
     </p>
     <div class="fields">
@@ -175,9 +175,9 @@ const save = () =>
         <input type="color" :value="theme[part].toLowerCase()" @input="setColour(part, $event)" />
       </label>
       <span :class="{ bad: !canRead }" role="status"
-        >Contrast {{ least.toFixed(1) }}{{ canRead ? '' : `, at least ${leastContrast} can be read` }}</span
+        >Contrast {{ least.toFixed(1) }}{{ canRead ? '' : ` (minimum ${leastContrast})` }}</span
       >
-      <Button v-if="board.theme" size="small" @click="change({ theme: undefined })">Usual colours</Button>
+      <Button v-if="board.theme" size="small" @click="change({ theme: undefined })">Default colours</Button>
     </div>
     <ProblemNote v-if="problem" :problem="problem" />
     <p>
@@ -188,9 +188,9 @@ const save = () =>
         <label
           >As
           <select v-model="as" class="plain">
-            <option value="">you see it</option>
+            <option value="">me</option>
             <option v-for="one in people.data.value?.people ?? []" :key="one.email" :value="one.email">
-              {{ one.name }} would
+              {{ one.name }}
             </option>
           </select>
         </label>

@@ -35,9 +35,7 @@ const columns = [
 
 <template>
   <h1>Boards</h1>
-  <p class="quiet">
-    One page that gathers the important figures of several reports. Every figure stays under the rules of its data.
-  </p>
+  <p class="quiet">A board shows figures from several reports. Permissions, row rules and masks apply.</p>
   <ProblemNote v-if="error" :problem="error" />
   <Table
     v-else
@@ -47,7 +45,7 @@ const columns = [
     :loading="isLoading"
     :pagination="false"
   >
-    <template #emptyText><span class="quiet">No board yet.</span></template>
+    <template #emptyText><span class="quiet">No boards.</span></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'title'">
         <RouterLink :to="`/boards/${record.name}`">{{ record.title }}</RouterLink> &nbsp;<code class="quiet">{{
@@ -61,11 +59,11 @@ const columns = [
       >
     </template>
   </Table>
-  <h2>Make a board</h2>
+  <h2>Create board</h2>
   <ProblemNote v-if="problem" :problem="problem" />
   <form class="make" @submit.prevent="make">
     <label>Title <input v-model="title" required maxlength="200" /></label>
-    <Button type="primary" html-type="submit" :loading="busy === 'work'">Make it</Button>
+    <Button type="primary" html-type="submit" :loading="busy === 'work'">Create board</Button>
   </form>
 </template>
 

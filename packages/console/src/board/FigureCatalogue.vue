@@ -35,7 +35,7 @@ const shown = computed(() => {
 <template>
   <section class="catalogue" aria-labelledby="catalogue">
     <h2 id="catalogue">Add a figure</h2>
-    <input v-model="search" type="search" aria-label="Search for a figure" placeholder="Search" />
+    <input v-model="search" type="search" aria-label="Search figures" placeholder="Search" />
     <details v-for="report in shown" :key="report.report" :open="search !== '' || shown.length === 1">
       <summary>{{ report.title }}</summary>
       <ul>

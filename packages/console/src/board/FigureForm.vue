@@ -28,15 +28,15 @@ const valueOf = (event: Event) => (event.target as HTMLInputElement).value;
     <h2 id="figure-form">{{ title }}</h2>
     <label>Title <input :value="figure.title ?? ''" :placeholder="title" @change="setTitle(valueOf($event))" /></label>
     <label v-for="one in report?.parameters ?? []" :key="one.name">
-      {{ one.label }}, fixed
+      {{ one.label }}, fixed value
       <input
         :value="figure.parameters?.[one.name] ?? ''"
-        placeholder="as in the report"
+        placeholder="report default"
         @change="setEntry('parameters', one.name, valueOf($event))"
       />
     </label>
     <label v-for="dataset in report?.datasets ?? []" :key="dataset">
-      Only rows of {{ dataset }} where
+      Filter for {{ dataset }}
       <input
         :value="figure.where?.[dataset] ?? ''"
         spellcheck="false"
@@ -44,7 +44,7 @@ const valueOf = (event: Event) => (event.target as HTMLInputElement).value;
         @change="setEntry('where', dataset, valueOf($event))"
       />
     </label>
-    <p class="acts"><Button size="small" danger @click="emit('remove')">Take it off the board</Button></p>
+    <p class="acts"><Button size="small" danger @click="emit('remove')">Remove from board</Button></p>
   </section>
 </template>
 

@@ -31,34 +31,34 @@ const allow = () =>
 
 <template>
   <section class="form" aria-labelledby="frame-form">
-    <h2 id="frame-form">{{ frame ? frame.title : 'A host’s own figure' }}</h2>
+    <h2 id="frame-form">{{ frame ? frame.title : 'Web page' }}</h2>
     <template v-if="frame">
       <label
         >Title <input :value="frame.title" @change="emit('change', { ...frame, title: valueOf($event).trim() })"
       /></label>
       <label
-        >Address <input :value="frame.address" @change="emit('change', { ...frame, address: valueOf($event).trim() })"
+        >URL <input :value="frame.address" @change="emit('change', { ...frame, address: valueOf($event).trim() })"
       /></label>
-      <p><Button size="small" danger @click="emit('remove')">Take it off the board</Button></p>
+      <p><Button size="small" danger @click="emit('remove')">Remove from board</Button></p>
     </template>
     <template v-else-if="origins.length > 0">
       <label>Title <input v-model="title" maxlength="200" /></label>
-      <label>Address <input v-model="address" :placeholder="`${origins[0]}/…`" /></label>
-      <p class="quiet">Of {{ origins.join(', ') }}</p>
+      <label>URL <input v-model="address" :placeholder="`${origins[0]}/…`" /></label>
+      <p class="quiet">Allowed origins: {{ origins.join(', ') }}</p>
       <p>
         <Button size="small" :disabled="!isAllowed || title.trim() === ''" @click="emit('add', address, title.trim())"
-          >Put it on the board</Button
+          >Add to board</Button
         >
       </p>
     </template>
-    <p v-else class="quiet">Pages of other hosts can stand here as soon as an administrator says which hosts.</p>
+    <p v-else class="quiet">Ask an administrator to allow origins before you add web pages.</p>
     <template v-if="person?.isAdministrator">
       <form v-if="list !== undefined" @submit.prevent="allow">
-        <label>Hosts that boards may show, by origin <textarea v-model="list" rows="3" /></label>
+        <label>Allowed origins <textarea v-model="list" rows="3" /></label>
         <ProblemNote v-if="problem" :problem="problem" />
-        <p><Button size="small" html-type="submit" :loading="busy === 'allow'">Save hosts</Button></p>
+        <p><Button size="small" html-type="submit" :loading="busy === 'allow'">Save</Button></p>
       </form>
-      <p v-else><Button size="small" @click="list = origins.join('\n')">Say which hosts</Button></p>
+      <p v-else><Button size="small" @click="list = origins.join('\n')">Edit allowed origins</Button></p>
     </template>
   </section>
 </template>

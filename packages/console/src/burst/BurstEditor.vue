@@ -34,14 +34,7 @@ watch(burst.data, (saved) => {
 const choices = useDraftOptions(draft);
 const { checked, wrong, problems } = useDraftCheck(draft, before, isReady);
 
-const steps = [
-  'What is sent',
-  'To whom, and what each gets',
-  'As which files',
-  'Where to, and in which words',
-  'When, and who releases it',
-  'Check',
-];
+const steps = ['Report', 'Recipients', 'Files', 'Delivery', 'Schedule and approval', 'Check'];
 const { busy, problem, attempt } = useAttempt<'save'>();
 const save = () =>
   attempt('save', async () => {
@@ -52,22 +45,19 @@ const save = () =>
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/bursts">Sending</RouterLink
+    <RouterLink to="/bursts">Bursts</RouterLink
     ><template v-if="name">
       › <RouterLink :to="`/bursts/${name}`">{{ name }}</RouterLink></template
     >
   </p>
-  <h1>{{ name ? `Change ${draft.title || name}` : 'A new burst' }}</h1>
-  <p class="quiet">
-    Every recipient of a list gets their own filtered copy. What you write is checked as you write it; nothing is sent
-    from here.
-  </p>
+  <h1>{{ name ? `Edit ${draft.title || name}` : 'Create burst' }}</h1>
+  <p class="quiet">Each recipient gets a filtered copy. Your input is checked as you type. Saving sends nothing.</p>
   <Spin v-if="!isReady" />
   <form v-else @submit.prevent="save">
     <section v-for="(title, step) in steps" :key="title" :aria-label="title">
       <h2>
         <span class="step" aria-hidden="true">{{ step + 1 }}</span> {{ title }}
-        <span v-if="problems.has(step)" class="bad">✕ something is wrong</span>
+        <span v-if="problems.has(step)" class="bad">✕ has errors</span>
       </h2>
       <ReportStep v-if="step === 0" v-model="draft" :choices :is-new="name === undefined" />
       <RecipientsStep v-else-if="step === 1" v-model="draft" :choices />
@@ -75,22 +65,22 @@ const save = () =>
       <DestinationStep v-else-if="step === 3" v-model="draft" :choices />
       <ScheduleStep v-else-if="step === 4" v-model="draft" />
       <template v-else>
-        <p v-if="draft.report === ''" class="quiet">Choose a report first.</p>
+        <p v-if="draft.report === ''" class="quiet">Select a report.</p>
         <div v-else-if="checked" role="status">
-          <p><b class="good">✓ All of it fits together.</b> Nothing is sent before somebody starts a run.</p>
+          <p><b class="good">✓ No errors.</b> Saving does not start a run.</p>
           <p class="quiet">
-            Rows and figures are read
-            {{ checked.strategy.kind === 'one pass' ? 'in one pass for all' : 'with a query for each copy' }}:
-            {{ checked.strategy.because }}. It runs {{ checked.words
+            Read strategy: {{ checked.strategy.kind === 'one pass' ? 'single scan' : 'query per copy' }} ({{
+              checked.strategy.because
+            }}). Schedule: {{ checked.words
             }}<template v-if="checked.times.length > 0"
-              >; next {{ checked.times.map((one) => one.words).join(', ') }}</template
+              >. Next runs: {{ checked.times.map((one) => one.words).join(', ') }}</template
             >.
           </p>
         </div>
-        <p v-else-if="wrong" class="bad">Something is still missing or wrong; it is said at its step.</p>
+        <p v-else-if="wrong" class="bad">Fix the errors in the marked steps.</p>
         <p class="more">
           <Button type="primary" html-type="submit" :disabled="!checked" :loading="busy === 'save'">Save</Button>
-          <Button @click="router.back()">Leave it</Button>
+          <Button @click="router.back()">Cancel</Button>
         </p>
         <ProblemNote v-if="problem" :problem="problem" />
       </template>

@@ -112,11 +112,11 @@ const times = useResource<BurstTimes>(() => `/api/v1/bursts/${encodeURIComponent
 const costs = useResource<{ sums: CostSum[] }>(() => `/api/v1/usage?by=format&burst=${encodeURIComponent(props.name)}`);
 function destinationLabel(destination: ShownBurst['definition']['destination']): string {
   const { kind, to } = destination;
-  const place = kind === 'mail' ? `by mail${to ? ` through ${to}` : ''}` : `to the ${kind} ${to}`;
-  return `${place}${'send' in destination && destination.send === 'links' ? ', as links,' : ''}${'announce' in destination ? ', announced by mail,' : ''}`;
+  const place = kind === 'mail' ? `by email${to ? ` through ${to}` : ''}` : `to the ${kind} ${to}`;
+  return `${place}${'send' in destination && destination.send === 'links' ? ', as links,' : ''}${'announce' in destination ? ', with notification email,' : ''}`;
 }
 const formatWords = ({ formats, template }: ShownBurst['definition']) =>
-  formats.map((one) => (one === 'template' ? `the workbook ${template}` : formatName(one))).join(' and ');
+  formats.map((one) => (one === 'template' ? `workbook template ${template}` : formatName(one))).join(' and ');
 const runOptions = computed(() =>
   (runs.data.value?.runs ?? []).map((one) => ({
     value: one.id,
@@ -126,25 +126,24 @@ const runOptions = computed(() =>
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/bursts">Sending</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/bursts">Bursts</RouterLink></p>
   <ProblemNote v-if="error" :problem="error" />
   <Spin v-else-if="!burst" />
   <template v-else>
     <h1>{{ burst.definition.title }}</h1>
     <p class="quiet">
       <RouterLink :to="`/reports/${burst.definition.report}`">{{ burst.definition.report }}</RouterLink> as
-      {{ formatWords(burst.definition) }}
-      {{ destinationLabel(burst.definition.destination) }} for everyone on the list
+      {{ formatWords(burst.definition) }} {{ destinationLabel(burst.definition.destination) }}. Recipient list:
       <RouterLink :to="`/lists/${burst.definition.list}`">{{ burst.definition.list }}</RouterLink>.
-      <RouterLink :to="`/bursts/${name}/edit`">Change it</RouterLink>
+      <RouterLink :to="`/bursts/${name}/edit`">Edit</RouterLink>
       <DeleteButton class="beside" kind="burst" :name="name" to="/bursts" />
     </p>
     <div class="bar">
       <PeriodField v-if="unit && period !== ''" v-model="period" :unit="unit" />
       <Checkbox v-if="burst.definition.period?.unit !== 'run'" v-model:checked="isAgain"
-        >Also to those who have it already</Checkbox
+        >Resend to recipients who already have it</Checkbox
       >
-      <Button :type="plan ? 'default' : 'primary'" :loading="busy === 'plan'" @click="makePlan">Plan</Button>
+      <Button :type="plan ? 'default' : 'primary'" :loading="busy === 'plan'" @click="makePlan">Preview run</Button>
       <ConfirmAction
         v-if="plan && plan.counts.planned > 0"
         :title="`Send ${plan.counts.planned} copies ${destinationLabel(burst.definition.destination)} now?`"
@@ -155,67 +154,67 @@ const runOptions = computed(() =>
       </ConfirmAction>
       <ConfirmAction
         v-if="plan && plan.counts.files > 0"
-        title="Send every copy to yourself instead? Nobody else gets one, and nobody counts as having theirs."
-        ok-text="Send them to me"
+        title="Send all copies to you as a test? Recipients get nothing."
+        ok-text="Send test to me"
         @confirm="start(true)"
       >
-        <Button :loading="busy === 'run'">Send all to me</Button>
+        <Button :loading="busy === 'run'">Send test to me</Button>
       </ConfirmAction>
     </div>
     <details v-if="burst.definition.schedule && times.data.value" class="times">
       <summary>
-        Runs by itself {{ times.data.value.words
-        }}<template v-if="times.data.value.times[0]">; next {{ times.data.value.times[0].words }}</template>
+        Schedule: {{ times.data.value.words
+        }}<template v-if="times.data.value.times[0]">; next: {{ times.data.value.times[0].words }}</template>
       </summary>
       <ol>
         <li v-for="one in times.data.value.times" :key="one.at">
-          {{ one.words }}<template v-if="one.periodWords">, about {{ one.periodWords }}</template
-          ><template v-if="one.isRepeated"> again: only for those who have none yet</template>
+          {{ one.words }}<template v-if="one.periodWords">, period {{ one.periodWords }}</template
+          ><template v-if="one.isRepeated">, repeat: only recipients without a copy</template>
         </li>
       </ol>
       <template v-if="times.data.value.missed?.length">
         <p>Missed:</p>
         <ul>
           <li v-for="one in times.data.value.missed" :key="one.at">
-            {{ one.words }}<template v-if="one.period">, about {{ one.period }}</template
+            {{ one.words }}<template v-if="one.period">, period {{ one.period }}</template
             >: {{ missedWords[one.outcome] }}
           </li>
         </ul>
       </template>
       <p>
         <Button size="small" :loading="busy === 'pause'" @click="pause(!isPaused)">{{
-          isPaused ? 'Let its schedule go on' : 'Pause its schedule'
+          isPaused ? 'Resume schedule' : 'Pause schedule'
         }}</Button>
       </p>
-      <a :href="`/api/v1/bursts/${name}/next-runs.ics`" :download="`${name}.ics`">Take them as a calendar</a>
+      <a :href="`/api/v1/bursts/${name}/next-runs.ics`" :download="`${name}.ics`">Download calendar</a>
     </details>
     <p v-else-if="burst.definition.afterRefresh && times.data.value" class="times">
-      Runs by itself {{ times.data.value.words }}.
+      Schedule: {{ times.data.value.words }}.
     </p>
     <ProblemNote v-if="problem" :problem="problem" />
-    <section v-if="plan" aria-label="Plan">
-      <h2>Plan</h2>
+    <section v-if="plan" aria-label="Preview">
+      <h2>Preview run</h2>
       <RunPreview :plan="plan" />
     </section>
     <section v-if="run.data.value" aria-label="Run">
       <div class="runs">
-        <h2>Ledger of run {{ run.data.value.id }}</h2>
+        <h2>Deliveries of run {{ run.data.value.id }}</h2>
         <Select
           v-if="runOptions.length > 1"
           v-model:value="runId"
           :options="runOptions"
           class="which"
-          aria-label="Which run"
+          aria-label="Run"
         />
       </div>
       <DeliveryLogPanel :run="run.data.value" @run-action="runAction" @settle="settle" @recall="recall" />
     </section>
     <p v-else-if="runs.data.value?.runs.length === 0" class="quiet">
-      This burst has not been run yet. Make a plan first: it shows who gets what, and sends nothing.
+      No runs yet. Preview a run first; it sends nothing.
     </p>
     <UnsubscribedPanel :burst="name" />
-    <section v-if="costs.data.value && costs.data.value.sums.length > 0" aria-label="Costs">
-      <h2>What its formats cost in 30 days</h2>
+    <section v-if="costs.data.value && costs.data.value.sums.length > 0" aria-label="Usage">
+      <h2>Usage by format, last 30 days</h2>
       <UsageTable by="format" :sums="costs.data.value.sums" />
     </section>
   </template>

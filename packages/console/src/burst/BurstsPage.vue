@@ -19,19 +19,19 @@ const columns = [
 </script>
 
 <template>
-  <h1>Sending</h1>
-  <p class="quiet">Bursts send every recipient of a list their own filtered copy.</p>
+  <h1>Bursts</h1>
+  <p class="quiet">A burst sends each recipient of a list a filtered copy.</p>
   <p class="jumps">
-    <RouterLink to="/bursts/new">Make a new one</RouterLink>
+    <RouterLink to="/bursts/new">Create burst</RouterLink>
     <RouterLink to="/lists">Recipient lists</RouterLink>
     <RouterLink to="/destinations">Destinations</RouterLink>
-    <RouterLink to="/workbook-templates">Prepared workbooks</RouterLink>
-    <RouterLink to="/holiday-calendars">Holidays and your calendar</RouterLink>
-    <RouterLink to="/usage">Costs</RouterLink>
+    <RouterLink to="/workbook-templates">Workbook templates</RouterLink>
+    <RouterLink to="/holiday-calendars">Calendars</RouterLink>
+    <RouterLink to="/usage">Usage</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table v-else :columns="columns" :data-source="bursts" row-key="name" :loading="isLoading" :pagination="false">
-    <template #emptyText><Empty description="No bursts yet. Make a new one above." /></template>
+    <template #emptyText><Empty description="No bursts. Create one here or run: underbell burst save FILE" /></template>
     <template #bodyCell="{ column, record }">
       <RouterLink v-if="column.key === 'name'" :to="`/bursts/${record.name}`">{{ record.definition.title }}</RouterLink>
       <RouterLink v-else-if="column.key === 'report'" :to="`/reports/${record.definition.report}`">{{

@@ -17,9 +17,9 @@ const { data: seen, error } = useResource<SeenView>(() => {
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/bursts">Sending</RouterLink> › <RouterLink :to="`/bursts/${name}`">{{ name }}</RouterLink>
+    <RouterLink to="/bursts">Bursts</RouterLink> › <RouterLink :to="`/bursts/${name}`">{{ name }}</RouterLink>
   </p>
-  <h1>What {{ recipient }} gets</h1>
+  <h1>Copy of {{ recipient }}</h1>
   <ProblemNote v-if="error" :problem="error" />
   <UserPreview v-else-if="seen" :seen="seen" />
   <Spin v-else />

@@ -50,8 +50,8 @@ const columns = computed(() => [
 const noWorkerMessage = computed(() => {
   const { noWorkerSince } = props.run;
   if (noWorkerSince === undefined) return '';
-  const since = noWorkerSince === null ? '' : `; the last was heard of at ${showInstant(noWorkerSince)}`;
-  return `No worker lives${since}. The run goes on by itself once one does.`;
+  const since = noWorkerSince === null ? '' : `; last heartbeat at ${showInstant(noWorkerSince)}`;
+  return `No worker is running${since}. The run continues when a worker starts.`;
 });
 </script>
 
@@ -59,15 +59,15 @@ const noWorkerMessage = computed(() => {
   <p v-if="noWorkerMessage" class="no-worker" role="alert">{{ noWorkerMessage }}</p>
   <div class="head">
     <span
-      ><RunStatus :state="run.state" /> for {{ run.period }}<template v-if="run.isTest">, a test to its sender</template
-      ><template v-else-if="run.cause === 'schedule'">, by its schedule</template
+      ><RunStatus :state="run.state" /> for {{ run.period }}<template v-if="run.isTest">, test to the sender</template
+      ><template v-else-if="run.cause === 'schedule'">, by schedule</template
       ><template v-else-if="run.cause === 'refresh'">, after a refresh</template
-      ><template v-if="run.releasedBy">, released by {{ run.releasedBy }}</template></span
+      ><template v-if="run.releasedBy">, approved by {{ run.releasedBy }}</template></span
     >
     <span
       >{{ run.counts.sent }} sent, {{ run.counts.skipped }} skipped, {{ run.counts.failed }} failed<template
         v-if="run.counts.inDoubt"
-        >, {{ run.counts.inDoubt }} in doubt</template
+        >, {{ run.counts.inDoubt }} unconfirmed</template
       ></span
     >
     <span class="quiet"
@@ -77,34 +77,34 @@ const noWorkerMessage = computed(() => {
     <Button v-if="isActive(run)" @click="emit('runAction', 'pause')">Pause</Button>
     <ConfirmAction
       v-if="run.state === 'held'"
-      :title="`Release this run? ${run.counts.planned} copies are made and sent then.`"
-      ok-text="Release"
+      :title="`Approve this run? ${run.counts.planned} copies will be sent.`"
+      ok-text="Approve run"
       @confirm="emit('runAction', 'approve')"
-      ><Button type="primary">Release</Button></ConfirmAction
+      ><Button type="primary">Approve run</Button></ConfirmAction
     >
     <Button v-if="run.state === 'paused'" type="primary" @click="emit('runAction', 'resume')">Go on</Button>
     <ConfirmAction
       v-if="!isActive(run) && run.state !== 'paused' && run.state !== 'held' && run.counts.failed > 0"
-      :title="`Try again for the ${run.counts.failed} whose copy failed?`"
-      ok-text="Try again"
+      :title="`Retry ${run.counts.failed} failed copies?`"
+      ok-text="Retry"
       @confirm="emit('runAction', 'retry')"
-      ><Button>Try the failed again</Button></ConfirmAction
+      ><Button>Retry failed</Button></ConfirmAction
     >
     <ConfirmAction
       v-if="isActive(run) || run.state === 'paused' || run.state === 'held'"
       is-dangerous
-      title="Stop this run? What has left stays sent; the rest can be run again."
-      ok-text="Stop"
+      title="Cancel this run? Sent copies stay sent. You can run the rest again."
+      ok-text="Cancel run"
       @confirm="emit('runAction', 'cancel')"
-      ><Button danger>Stop</Button></ConfirmAction
+      ><Button danger>Cancel run</Button></ConfirmAction
     >
     <ConfirmAction
       v-if="holding > 0"
       is-dangerous
-      :title="`Recall the links of ${holding} copies? They stop working at once.`"
-      ok-text="Recall"
+      :title="`Revoke the links of ${holding} copies? They stop working at once.`"
+      ok-text="Revoke links"
       @confirm="emit('recall')"
-      ><Button danger>Recall all links</Button></ConfirmAction
+      ><Button danger>Revoke all links</Button></ConfirmAction
     >
   </div>
   <div v-if="isActive(run)" aria-live="polite">
@@ -112,8 +112,7 @@ const noWorkerMessage = computed(() => {
     <p class="quiet">{{ run.phase }}</p>
   </div>
   <p v-if="run.state === 'held'">
-    Waits for a second person: one of {{ run.release?.join(', ') }}, other than whoever started it, looks at who gets
-    what and releases it.
+    Awaiting approval by {{ run.release?.join(', ') }}. The user who started the run cannot approve it.
   </p>
   <p v-if="run.error" class="error" role="alert">{{ run.error }}</p>
   <Table
@@ -141,25 +140,25 @@ const noWorkerMessage = computed(() => {
           >{{ formatName(file.format) }}</a
         >
         <span v-if="record.places.length > 0" class="quiet" :title="record.places.map(decodeURI).join('\n')"
-          >put there</span
+          >delivered</span
         >
       </template>
       <template v-else-if="column.key === 'link' && record.link">
-        <template v-if="record.link.isRecalled">recalled</template>
+        <template v-if="record.link.isRecalled">revoked</template>
         <template v-else
-          >{{ record.link.fetched === 0 ? 'not fetched' : `fetched ${record.link.fetched} times` }}
-          <Button size="small" @click="emit('recall', record.recipient)">Recall</Button></template
+          >{{ record.link.fetched === 0 ? 'not downloaded' : `downloaded ${record.link.fetched} times` }}
+          <Button size="small" @click="emit('recall', record.recipient)">Revoke links</Button></template
         >
       </template>
       <template v-else-if="column.key === 'reason'">
-        <span v-if="record.bounce" class="error">came back: {{ record.bounce }}</span>
+        <span v-if="record.bounce" class="error">bounced: {{ record.bounce }}</span>
         <span class="quiet" :title="record.filter"
           >{{ record.reason
-          }}<template v-if="record.nextTryAt">; tried again {{ showInstant(record.nextTryAt) }}</template></span
+          }}<template v-if="record.nextTryAt">; next attempt {{ showInstant(record.nextTryAt) }}</template></span
         >
         <span v-if="record.state === 'in doubt'" class="settle">
-          <Button size="small" @click="emit('settle', record.recipient, true)">It arrived</Button>
-          <Button size="small" @click="emit('settle', record.recipient, false)">It did not</Button>
+          <Button size="small" @click="emit('settle', record.recipient, true)">Mark as delivered</Button>
+          <Button size="small" @click="emit('settle', record.recipient, false)">Mark as not delivered</Button>
         </span>
       </template>
     </template>

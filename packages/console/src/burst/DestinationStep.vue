@@ -11,40 +11,38 @@ defineProps<{ choices: DraftChoices }>();
 <template>
   <div class="fields">
     <label
-      >Copies go
+      >Destination
       <select v-model="draft.kind" @change="draft.to = ''">
-        <option value="mail">by mail</option>
-        <option value="library">into a file library</option>
-        <option value="directory">into a directory of the host</option>
-        <option value="webhook">to a program</option>
+        <option value="mail">email</option>
+        <option value="library">WebDAV folder</option>
+        <option value="directory">server folder</option>
+        <option value="webhook">webhook</option>
       </select></label
     >
     <label v-if="draft.kind !== 'mail' || choices.places.length > 1"
-      >Through
+      >Server
       <select v-model="draft.to" :required="draft.kind !== 'mail'">
-        <option v-if="draft.kind === 'mail'" value="">the installation’s mail host</option>
+        <option v-if="draft.kind === 'mail'" value="">default mail server</option>
         <option v-for="one in choices.places" :key="one.name" :value="one.name">{{ one.name }}</option>
       </select></label
     >
     <label v-if="draft.kind === 'mail'"
-      >Files travel
+      >Send files
       <select v-model="draft.send">
-        <option value="">with the letter</option>
+        <option value="">as attachments</option>
         <option value="links">as links</option>
       </select></label
     >
     <label v-if="draft.kind === 'library' || draft.kind === 'directory'"
       >Folder <input v-model="draft.folder" placeholder="{district}/{period}"
     /></label>
-    <label>Days that files are kept here <input v-model="draft.keepDays" inputmode="numeric" placeholder="0" /></label>
+    <label>Keep files (days) <input v-model="draft.keepDays" inputmode="numeric" placeholder="0" /></label>
   </div>
   <p class="more">
-    <Checkbox v-if="draft.kind === 'mail'" v-model:checked="draft.showsPage">The letter shows the page</Checkbox>
-    <Checkbox v-if="draft.kind === 'mail'" v-model:checked="draft.unsubscribe"
-      >Recipients can say that they want no more</Checkbox
-    >
+    <Checkbox v-if="draft.kind === 'mail'" v-model:checked="draft.showsPage">Include the page in the email</Checkbox>
+    <Checkbox v-if="draft.kind === 'mail'" v-model:checked="draft.unsubscribe">Include an unsubscribe link</Checkbox>
     <Checkbox v-if="draft.kind === 'library' || draft.kind === 'directory'" v-model:checked="draft.isAnnounced"
-      >A letter says where the files lie</Checkbox
+      >Send a notification email</Checkbox
     >
   </p>
   <div v-if="draft.kind === 'mail' || draft.isAnnounced" class="fields letter">
@@ -52,13 +50,13 @@ defineProps<{ choices: DraftChoices }>();
       >Subject <input v-model="draft.subject" required placeholder="Quay pack for {quay_name}, {period_words}"
     /></label>
     <label class="wide"
-      >Words <textarea v-model="draft.message" rows="5" required placeholder="Hello {manager}, …"></textarea>
+      >Message <textarea v-model="draft.message" rows="5" required placeholder="Hello {manager}, …"></textarea>
     </label>
     <label v-if="draft.empty === 'note'" class="wide"
-      >Words for whoever has no rows <textarea v-model="draft.emptyMessage" rows="3"></textarea>
+      >Message when there is no data <textarea v-model="draft.emptyMessage" rows="3"></textarea>
     </label>
   </div>
-  <p class="quiet fills">In folders and words: {{ choices.fills }}</p>
+  <p class="quiet fills">Placeholders: {{ choices.fills }}</p>
 </template>
 
 <style scoped>

@@ -25,12 +25,12 @@ watch(
   { immediate: true },
 );
 const formats = [
-  { value: 'pdf', label: 'PDF of the page' },
-  { value: 'png', label: 'Picture of the page' },
+  { value: 'pdf', label: 'PDF' },
+  { value: 'png', label: 'Image of the page (PNG)' },
   { value: 'xlsx', label: 'Workbook' },
-  { value: 'template', label: 'Prepared workbook, filled' },
-  { value: 'csv', label: 'CSV of the rows' },
-  { value: 'jsonl', label: 'JSON Lines of the rows' },
+  { value: 'template', label: 'Workbook from template' },
+  { value: 'csv', label: 'CSV' },
+  { value: 'jsonl', label: 'JSON Lines' },
 ];
 /** Encodings beside UTF-8, by where they are at home. */
 const encodings: readonly (readonly [string, string])[] = [
@@ -49,7 +49,7 @@ const csvFields = [
     usual: 'Comma',
     choices: { semicolon: 'Semicolon', tab: 'Tab', comma: 'Comma' },
   },
-  { field: 'decimal', label: 'Decimal sign', usual: 'Dot', choices: { comma: 'Comma', dot: 'Dot' } },
+  { field: 'decimal', label: 'Decimal separator', usual: 'Dot', choices: { comma: 'Comma', dot: 'Dot' } },
   {
     field: 'dateOrder',
     label: 'Date order',
@@ -91,7 +91,7 @@ const toggle = (value: string, isOn: boolean) =>
 
 <template>
   <fieldset>
-    <legend>Files of a copy</legend>
+    <legend>Formats</legend>
     <Checkbox
       v-for="one in formats"
       :key="one.value"
@@ -101,11 +101,11 @@ const toggle = (value: string, isOn: boolean) =>
     >
   </fieldset>
   <Checkbox v-if="draft.formats.includes('csv')" v-model:checked="draft.byLanguage" class="apart"
-    >CSV in the recipient’s language: separator, decimal sign and dates</Checkbox
+    >CSV in the recipient’s language (separator, decimal separator, dates)</Checkbox
   >
   <div class="fields">
     <label v-if="draft.formats.includes('template')"
-      >Prepared workbook
+      >Workbook template
       <select v-model="draft.template">
         <option v-for="one in choices.templates" :key="one.name" :value="one.name">
           {{ one.name }}
@@ -113,31 +113,31 @@ const toggle = (value: string, isOn: boolean) =>
       </select></label
     >
     <label
-      >File names, without ending
+      >File name (without extension)
       <input v-model="draft.fileName" required placeholder="{burst}-{quay}-{period}" :aria-describedby="'fills'"
     /></label>
     <label
-      >A run is about
+      >Period
       <select v-model="draft.periodUnit">
-        <option value="">no period: everybody gets it once, ever</option>
+        <option value="">none (each recipient once)</option>
         <option v-for="unit in periodUnits" :key="unit" :value="unit">
-          {{ unit === 'run' ? 'itself: everybody gets it each time it runs' : `a ${unit}` }}
+          {{ unit === 'run' ? 'per run' : unit }}
         </option>
       </select></label
     >
     <label v-if="draft.periodUnit !== '' && draft.periodUnit !== 'run'"
-      >which sets
+      >Period parameter
       <select v-model="draft.periodParameter">
-        <option v-if="dates.length === 0" value="">nothing: the report does not filter by a date</option>
+        <option v-if="dates.length === 0" value="">none</option>
         <option v-for="p in dates" :key="p.name" :value="p.name">
           {{ p.label ?? p.name }}
         </option>
       </select></label
     >
     <label v-if="choices.datasets.length > 1"
-      >Rows come from
+      >Rows from
       <select v-model="draft.rowsDataset">
-        <option value="">choose a dataset</option>
+        <option value="">select a dataset</option>
         <option v-for="d in choices.datasets" :key="d" :value="d">{{ d }}</option>
       </select></label
     >
@@ -147,30 +147,30 @@ const toggle = (value: string, isOn: boolean) =>
       /></label>
     </template>
     <label v-if="draft.formats.includes('csv')" class="wide"
-      >CSV is written in
+      >CSV encoding
       <select v-model="written">
         <option value="">UTF-8</option>
-        <option value="marked">UTF-8, marked for older spreadsheets</option>
+        <option value="marked">UTF-8 with BOM</option>
         <option v-for="[value, words] in encodings" :key="value" :value="value">{{ words }}</option>
       </select></label
     >
     <label v-if="draft.formats.includes('pdf')"
-      >PDF opens
+      >PDF password
       <select v-model="draft.passwordColumn">
-        <option value="">without a password</option>
-        <option v-for="c in choices.columns" :key="c" :value="c">with the password in column {{ c }}</option>
+        <option value="">none</option>
+        <option v-for="c in choices.columns" :key="c" :value="c">from column {{ c }}</option>
       </select></label
     >
     <label
-      >Whoever has no rows
+      >Recipients without rows
       <select v-model="draft.empty">
-        <option value="">is skipped</option>
-        <option v-if="draft.kind === 'mail'" value="note">gets a note without files</option>
-        <option value="refuse">stops the run before it starts</option>
+        <option value="">skip</option>
+        <option v-if="draft.kind === 'mail'" value="note">send message without files</option>
+        <option value="refuse">reject the run</option>
       </select></label
     >
   </div>
-  <p id="fills" class="quiet fills">In names and words: {{ choices.fills }}</p>
+  <p id="fills" class="quiet fills">Placeholders: {{ choices.fills }}</p>
 </template>
 
 <style scoped>

@@ -50,7 +50,7 @@ function pickYear(picked: number): void {
 </script>
 
 <template>
-  <span class="period" role="group" aria-label="What the run is about">
+  <span class="period" role="group" aria-label="Period">
     {{ label[unit] }}
     <DatePicker v-if="unit === 'day'" v-model:value="period" value-format="YYYY-MM-DD" :allow-clear="false" />
     <template v-else>

@@ -13,80 +13,77 @@ defineProps<{ choices: DraftChoices }>();
     <label
       >Recipient list
       <select v-model="draft.list" required>
-        <option value="" disabled>Choose a list</option>
+        <option value="" disabled>Select a list</option>
         <option v-for="one in choices.lists" :key="one.name" :value="one.name">
           {{ one.name }} ({{ one.recipients }})
         </option>
       </select></label
     >
     <label
-      >Whose rules limit a copy
+      >Row rules
       <select v-model="draft.asSeenBy">
-        <option value="sender">Mine alone</option>
-        <option value="recipient">The recipient’s own as well; they must be people here</option>
+        <option value="sender">sender only</option>
+        <option value="recipient">sender and recipient (recipients must be users)</option>
       </select></label
     >
   </div>
   <div v-for="(one, i) in draft.bind" :key="`b${i}`" class="fields line">
     <label
-      >The report’s
+      >Parameter
       <select v-model="one.parameter">
         <option v-for="p in choices.parameters" :key="p.name" :value="p.name">{{ p.label ?? p.name }}</option>
       </select></label
     >
     <label
-      >is in the list’s column
+      >from column
       <select v-model="one.column">
         <option v-for="c in choices.columns" :key="c" :value="c">{{ c }}</option>
       </select></label
     >
-    <Button @click="draft.bind.splice(i, 1)">Take away</Button>
+    <Button @click="draft.bind.splice(i, 1)">Remove</Button>
   </div>
   <div v-for="(one, i) in draft.many" :key="`m${i}`" class="fields line">
     <label
-      >The column
+      >Column
       <select v-model="one.column">
         <option v-for="c in choices.columns" :key="c" :value="c">{{ c }}</option>
       </select></label
     >
-    <label>holds several values, between them <input v-model="one.separator" required placeholder=";" /></label>
+    <label>separator between values <input v-model="one.separator" required placeholder=";" /></label>
     <label
-      >which come as
+      >copies
       <select
         :value="draft.each === one.column ? 'each' : 'one'"
         @change="draft.each = ($event.target as HTMLSelectElement).value === 'each' ? one.column : ''"
       >
-        <option value="one">one copy together</option>
-        <option value="each">a copy each</option>
+        <option value="one">one copy</option>
+        <option value="each">a copy per value</option>
       </select></label
     >
-    <Button @click="draft.many.splice(i, 1)">Take away</Button>
+    <Button @click="draft.many.splice(i, 1)">Remove</Button>
   </div>
   <div v-for="(one, i) in draft.where" :key="`w${i}`" class="fields line">
     <label
-      >Of the rows of
+      >Dataset
       <select v-model="one.dataset">
         <option v-for="d in choices.datasets" :key="d" :value="d">{{ d }}</option>
       </select></label
     >
     <label class="wide"
-      >those where (CQL2)
-      <input v-model="one.text" placeholder="district = recipient('district') AND cancelled = FALSE"
+      >filter (CQL2) <input v-model="one.text" placeholder="district = recipient('district') AND cancelled = FALSE"
     /></label>
-    <Button @click="draft.where.splice(i, 1)">Take away</Button>
+    <Button @click="draft.where.splice(i, 1)">Remove</Button>
   </div>
   <p class="more">
     <Button
       size="small"
       @click="draft.bind.push({ parameter: choices.parameters[0]?.name ?? '', column: choices.columns[0] ?? '' })"
-      >Fill a parameter from a column</Button
+      >Add parameter from column</Button
     >
     <Button size="small" @click="draft.many.push({ column: choices.columns[0] ?? '', separator: ';' })"
-      >A column with several values</Button
+      >Add column with several values</Button
     >
-    <Button size="small" @click="draft.where.push({ dataset: choices.datasets[0] ?? '', text: '' })"
-      >A condition on the recipient</Button
-    >
+    <Button size="small" @click="draft.where.push({ dataset: choices.datasets[0] ?? '', text: '' })">Add filter</Button>
   </p>
 </template>
 

@@ -20,7 +20,7 @@ function set(name: string, value: string): void {
   draft.value.parameters = value === '' ? others : [...others, { parameter: name, value }];
 }
 const placeholder = (one: DraftChoices['parameters'][number]) =>
-  one.default === undefined ? 'filters nothing' : `${[one.default].flat().join(', ')}, as the report says`;
+  one.default === undefined ? 'no filter' : `${[one.default].flat().join(', ')}, report default`;
 </script>
 
 <template>
@@ -28,7 +28,7 @@ const placeholder = (one: DraftChoices['parameters'][number]) =>
     <label
       >Report
       <select v-model="draft.report" required>
-        <option value="" disabled>Choose a report</option>
+        <option value="" disabled>Select a report</option>
         <option v-for="one in choices.reports" :key="one.name" :value="one.name">
           {{ one.title }}
         </option>
@@ -37,7 +37,7 @@ const placeholder = (one: DraftChoices['parameters'][number]) =>
     <label
       >Page
       <select v-model="draft.page">
-        <option value="">The first one</option>
+        <option value="">first page</option>
         <option v-for="one in choices.pages" :key="one.name" :value="one.name">
           {{ one.title }}
         </option>
@@ -45,7 +45,7 @@ const placeholder = (one: DraftChoices['parameters'][number]) =>
     >
     <label>Title <input v-model="draft.title" required placeholder="Monthly quay pack" /></label>
     <label
-      >Name, in addresses
+      >Name (used in URLs)
       <input v-model="draft.name" required :readonly="!isNew" pattern="[a-z][a-z0-9\-]*" placeholder="quay-pack"
     /></label>
     <label v-for="one in open" :key="one.name"

@@ -21,9 +21,9 @@ const sample = (entry: ShownPlanEntry, format: string) =>
     ...(props.plan.period.name === 'once' ? {} : { period: props.plan.period.name }),
   }).toString()}`;
 const settingWords = {
-  period: 'the period of the run',
-  burst: 'set by the burst',
-  default: 'the report’s default',
+  period: 'period of the run',
+  burst: 'set in burst',
+  default: 'report default',
 } as const;
 const columns = computed(() => [
   { title: 'Recipient', key: 'recipient', width: 110 },
@@ -37,12 +37,12 @@ const columns = computed(() => [
 
 <template>
   <p>
-    <b>{{ showCount(plan.counts.planned) }} copies</b> of {{ showCount(plan.counts.rows) }} rows in
-    {{ showCount(plan.counts.files) }} files would go out for {{ plan.period.words }}; {{ plan.counts.skipped }} of
-    {{ plan.counts.recipients }} recipients would be skipped. Nothing has been sent.
+    <b>{{ showCount(plan.counts.planned) }} copies</b>, {{ showCount(plan.counts.rows) }} rows,
+    {{ showCount(plan.counts.files) }} files for {{ plan.period.words }}. {{ plan.counts.skipped }} of
+    {{ plan.counts.recipients }} recipients skipped. Nothing was sent.
   </p>
   <p class="quiet">
-    Limits for all, under the rights of {{ plan.sender }}:
+    Filters for all copies (permissions of {{ plan.sender }}):
     <span v-for="(limit, i) in plan.limits" :key="limit.origin + limit.name"
       >{{ i > 0 ? '; ' : '' }}{{ i === 0 ? capitalised(limit.words) : limit.words }} ({{ limit.origin }}
       {{ limit.name }})</span
@@ -51,8 +51,8 @@ const columns = computed(() => [
   <p v-if="plan.parameters.length > 0" class="quiet">
     Parameters:
     <span v-for="(one, i) in plan.parameters" :key="one.parameter"
-      >{{ i > 0 ? '; ' : '' }}{{ one.label }} <template v-if="one.from === 'nothing'">filters nothing</template
-      ><template v-else-if="one.from === 'list'">is each recipient’s {{ one.value }}</template
+      >{{ i > 0 ? '; ' : '' }}{{ one.label }} <template v-if="one.from === 'nothing'">no filter</template
+      ><template v-else-if="one.from === 'list'">from column {{ one.value }}</template
       ><template v-else>is {{ one.value }} ({{ settingWords[one.from] }})</template></span
     >.
   </p>
@@ -61,47 +61,40 @@ const columns = computed(() => [
     without {{ plan.skippedRows.rows }} invalid {{ plan.skippedRows.rows === 1 ? 'row' : 'rows' }}.
   </p>
   <p v-if="plan.repeatedTimes">
-    {{ plan.repeatedTimes.repeated }} of its next {{ plan.repeatedTimes.of }} times are about a period that an earlier
-    one is about: they reach only those who have none yet.
+    {{ plan.repeatedTimes.repeated }} of the next {{ plan.repeatedTimes.of }} runs repeat a period. They only go to
+    recipients without a copy.
   </p>
   <p>
     <template v-if="plan.destination.kind === 'mail'"
-      >They go by mail<template v-if="plan.destination.showsPage">, in letters that show the page</template></template
-    ><template v-else>They go to the {{ plan.destination.kind }}&nbsp;</template
+      >Delivery: email<template v-if="plan.destination.showsPage"> with the page</template></template
+    ><template v-else>Delivery: {{ plan.destination.kind }}&nbsp;</template
     ><RouterLink v-if="plan.destination.name !== 'mail'" to="/destinations">{{ plan.destination.name }}</RouterLink
-    ><template v-if="plan.destination.folder">, into {{ plan.destination.folder }}</template
-    ><template v-if="plan.destination.isAnnounced">, and a letter says where they lie</template
+    ><template v-if="plan.destination.folder">, folder {{ plan.destination.folder }}</template
+    ><template v-if="plan.destination.isAnnounced">, with notification email</template
     ><template v-if="plan.destination.limits.length > 0"
-      >; it takes {{ plan.destination.limits.join(', ')
+      >; rate limit {{ plan.destination.limits.join(', ')
       }}<template v-if="plan.destination.leastMs >= 1000"
-        >, so that they take {{ Math.round(plan.destination.leastMs / 1000) }} s at least</template
+        >, at least {{ Math.round(plan.destination.leastMs / 1000) }} s</template
       ></template
     >.
   </p>
   <p class="quiet">
-    <template v-if="plan.asSeenBy === 'recipient'"
-      >Every copy is limited by its recipient’s own rules as well as by those of {{ plan.sender }}.</template
-    ><template v-else
-      >What {{ plan.sender }} may see is the outer limit of every copy; recipients’ own rules do not matter.</template
-    >
-    Rows and figures are read
-    {{ plan.strategy.kind === 'one pass' ? 'in one pass for all' : 'with a query for each copy' }}:
-    {{ plan.strategy.because }}.
+    <template v-if="plan.asSeenBy === 'recipient'">Row rules of {{ plan.sender }} and of each recipient apply.</template
+    ><template v-else>Row rules of {{ plan.sender }} apply to all copies.</template> Read strategy:
+    {{ plan.strategy.kind === 'one pass' ? 'single scan' : 'query per copy' }} ({{ plan.strategy.because }}).
   </p>
-  <p v-if="plan.release.length > 0">
-    Nothing is made before a second person releases the run: {{ plan.release.join(' or ') }}.
-  </p>
+  <p v-if="plan.release.length > 0">Needs approval by {{ plan.release.join(' or ') }}.</p>
   <p v-if="plan.destination.state !== 'ready'" class="refused" role="alert">
-    The destination is {{ plan.destination.state }}: {{ plan.destination.reason }}. The run would wait for it.
+    Destination {{ plan.destination.state }}: {{ plan.destination.reason }}. The run will wait.
   </p>
   <p v-if="plan.bounced.length > 0" class="refused" role="alert">
-    The last copy came back from {{ plan.bounced.map((one) => `${one.recipient} (${one.reason})`).join(', ') }}.
+    Last email bounced: {{ plan.bounced.map((one) => `${one.recipient} (${one.reason})`).join(', ') }}.
   </p>
   <p v-if="plan.template" class="quiet">
-    The workbook <RouterLink to="/workbook-templates">{{ plan.template.name }}</RouterLink>, version
-    {{ plan.template.version }}, gets {{ plan.template.filled.join(', ')
-    }}<template v-if="plan.template.computed.length > 0">; it computes {{ plan.template.computed.join(', ') }}</template
-    ><template v-if="plan.template.left.length > 0">; people write {{ plan.template.left.join(', ') }}</template
+    Workbook template <RouterLink to="/workbook-templates">{{ plan.template.name }}</RouterLink>, version
+    {{ plan.template.version }}: filled {{ plan.template.filled.join(', ')
+    }}<template v-if="plan.template.computed.length > 0">; formulas {{ plan.template.computed.join(', ') }}</template
+    ><template v-if="plan.template.left.length > 0">; manual {{ plan.template.left.join(', ') }}</template
     >.<template v-for="one in plan.template.warnings" :key="one"> {{ capitalised(one) }}.</template>
   </p>
   <p v-if="plan.unwritable" class="refused" role="alert">
@@ -109,18 +102,18 @@ const columns = computed(() => [
     {{ plan.unwritable.columns.join(', ') }}): the first copy with one stops the run. UTF-8 has every character.
   </p>
   <p v-if="refused > 0" class="refused" role="alert">
-    The run would be refused: {{ refused }} recipients have no rows, and this burst does not go out then.
+    The run would be rejected: {{ refused }} recipients have no rows.
   </p>
   <p v-if="plan.counts.planned > 0" class="beside">
     <template v-if="plan.costs.computingMs > 0 || plan.costs.unknown.length === 0"
-      >By what copies cost so far: {{ (plan.costs.computingMs / 1000).toFixed(1) }} s of queries and making,
+      >Estimate from earlier copies: {{ (plan.costs.computingMs / 1000).toFixed(1) }} s compute time,
       {{ showCount(plan.costs.rowsRead) }} rows read, {{ showSize(plan.costs.bytes)
       }}<template v-if="plan.costs.unknown.length > 0"
-        >, and what {{ plan.costs.unknown.join(' and ') }} cost on top: no such copy was ever made here</template
+        >; no estimate for {{ plan.costs.unknown.join(' and ') }} yet</template
       >.</template
     ><template v-else
-      >{{ showCount(plan.costs.rowsRead) }} rows will be read; what it costs is not known yet, no copy as
-      {{ plan.costs.unknown.join(' or ') }} was ever made here.</template
+      >{{ showCount(plan.costs.rowsRead) }} rows will be read; no estimate for
+      {{ plan.costs.unknown.join(' or ') }} yet.</template
     >
     <b
       v-for="one in plan.costs.limits.filter((limit) => limit.state !== 'fine')"
@@ -132,9 +125,9 @@ const columns = computed(() => [
     </b>
   </p>
   <p v-if="plan.before" class="beside">
-    Beside run {{ plan.before.run }} ({{ plan.before.period }}, {{ plan.before.copies }}
+    Compared with run {{ plan.before.run }} ({{ plan.before.period }}, {{ plan.before.copies }}
     {{ plan.before.copies === 1 ? 'copy' : 'copies' }}):
-    <b>{{ striking === 0 ? 'nothing strikes' : `${striking} striking` }}</b><template v-if="plan.gone.length > 0"
+    <b>{{ striking === 0 ? 'nothing unusual' : `${striking} unusual` }}</b><template v-if="plan.gone.length > 0"
       >, gone: {{ plan.gone.join(', ') }}</template
     >. About {{ showSize(plan.bytes)
     }}<template v-if="plan.before.expectedMs">, {{ Math.max(1, Math.round(plan.before.expectedMs / 1000)) }} s</template
@@ -143,9 +136,9 @@ const columns = computed(() => [
   <label class="only"
     >Show
     <select v-model="only" class="plain">
-      <option value="all">everybody</option>
-      <option value="skipped">those who would be skipped</option>
-      <option v-if="plan.before" value="striking">what strikes beside the run before</option>
+      <option value="all">all recipients</option>
+      <option value="skipped">skipped</option>
+      <option v-if="plan.before" value="striking">unusual</option>
     </select></label
   >
   <Table
@@ -182,7 +175,7 @@ const columns = computed(() => [
             ><a
               :href="sample(record as ShownPlanEntry, file.format)"
               :download="file.name"
-              :title="`Make ${file.name} now and look at it; nothing is sent`"
+              :title="`Download a sample of ${file.name}; nothing is sent`"
               >{{ file.name }}</a
             ><span v-if="file.bytes" class="quiet">&ensp;about {{ showSize(file.bytes) }}</span></span
           >

@@ -6,7 +6,7 @@ import type { Draft } from './draft.ts';
 const draft = defineModel<Draft>({ required: true });
 const { data: holidays } = useResource<{ holidays: { name: string; title: string }[] }>('/api/v1/holiday-calendars');
 const schedules = [
-  { rule: '', label: 'Only when somebody starts it' },
+  { rule: '', label: 'Manually' },
   { rule: 'FREQ=DAILY;BYHOUR=6;BYMINUTE=0', label: 'Every day at 06:00' },
   { rule: 'FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR;BYHOUR=6;BYMINUTE=0', label: 'Every working day at 06:00' },
   { rule: 'FREQ=WEEKLY;BYDAY=MO;BYHOUR=6;BYMINUTE=0', label: 'Every Monday at 06:00' },
@@ -28,51 +28,49 @@ const pickSchedule = (rule: string) => {
         @change="pickSchedule(($event.target as HTMLSelectElement).value)"
       >
         <option v-for="one in schedules" :key="one.rule" :value="one.rule">{{ one.label }}</option>
-        <option v-if="!schedules.some((one) => one.rule === draft.rule)" value="own">By a rule of its own</option>
+        <option v-if="!schedules.some((one) => one.rule === draft.rule)" value="own">custom recurrence</option>
       </select></label
     >
     <template v-if="draft.rule !== ''">
-      <label class="wide">As a rule (RFC 5545) <input v-model="draft.rule" spellcheck="false" /></label>
+      <label class="wide">Recurrence (RFC 5545) <input v-model="draft.rule" spellcheck="false" /></label>
       <label>From <input v-model="draft.start" type="datetime-local" /></label>
       <label>Time zone <input v-model="draft.timeZone" /></label>
       <label
-        >A time missed while the service was down
+        >Missed runs
         <select v-model="draft.missed">
-          <option value="">is run late</option>
-          <option value="skip">is skipped</option>
+          <option value="">run late</option>
+          <option value="skip">skip</option>
         </select></label
       >
-      <label>Not on these days <input v-model="draft.except" placeholder="2026-12-25, 2027-01-01" /></label>
+      <label>Except on <input v-model="draft.except" placeholder="2026-12-25, 2027-01-01" /></label>
       <label
-        >On holidays of
+        >Holiday calendar
         <select v-model="draft.holidays">
-          <option value="">no list: they are days like others</option>
+          <option value="">none</option>
           <option v-for="one in holidays?.holidays ?? []" :key="one.name" :value="one.name">{{ one.title }}</option>
         </select></label
       >
       <label v-if="draft.holidays !== ''" class="wide"
-        >on those
+        >On holidays
         <select v-model="draft.onHoliday">
-          <option value="">it does not run</option>
-          <option value="next">it runs on the next day that is none</option>
+          <option value="">skip</option>
+          <option value="next">run on the next day</option>
         </select></label
       >
     </template>
     <label
-      >After its data was loaded anew
+      >After a refresh
       <select v-model="draft.afterRefresh">
-        <option value="">nothing happens</option>
-        <option value="last">it runs, once a day at most, for the last period</option>
-        <option value="this">it runs, once a day at most, for this period</option>
+        <option value="">do nothing</option>
+        <option value="last">run for the last period, at most once a day</option>
+        <option value="this">run for this period, at most once a day</option>
       </select></label
     >
-    <label
-      >A second person releases each run <input v-model="draft.release" placeholder="nobody has to; or addresses"
-    /></label>
+    <label>Approvers <input v-model="draft.release" placeholder="none, or emails" /></label>
     <label class="wide"
-      >A letter to you after a run
+      >Summary email
       <select v-model="draft.summary">
-        <option value="">when nobody started it by hand</option>
+        <option value="">after automatic runs</option>
         <option value="always">always</option>
         <option value="never">never</option>
       </select></label

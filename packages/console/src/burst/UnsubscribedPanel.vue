@@ -40,10 +40,10 @@ const columns = [
         <template v-if="column.key === 'at'">{{ showInstant(record.at) }}</template>
         <ConfirmAction
           v-else-if="column.key === 'act'"
-          :title="`Send to ${record.address} again? Only if they asked for it.`"
-          ok-text="Send again"
+          :title="`Resubscribe ${record.address}? Only if the recipient asked for it.`"
+          ok-text="Resubscribe"
           @confirm="again(record.address)"
-          ><Button size="small" :aria-label="`Send to ${record.address} again`">Send again</Button></ConfirmAction
+          ><Button size="small" :aria-label="`Resubscribe ${record.address}`">Resubscribe</Button></ConfirmAction
         >
       </template>
     </Table>

@@ -76,8 +76,8 @@ const toName = (text: string) =>
     .slice(0, 50);
 const newsWords: Record<TabNews, string> = {
   edition: 'a new edition is published',
-  data: 'there is fresh data, once an hour at most',
-  run: 'copies of it went out',
+  data: 'data is refreshed, at most once an hour',
+  run: 'copies were sent',
 };
 const save = () =>
   attempt('save', async () => {
@@ -103,34 +103,31 @@ const save = () =>
 const tell = () =>
   attempt('tell', async () => {
     await call('POST', `${path.value!}/announce`, { words: form.words });
-    said.value = 'The channel is told.';
+    said.value = 'Announcement sent.';
     form.words = '';
   });
 </script>
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/placements">Places</RouterLink> <RouterLink to="/channels">Channels</RouterLink>
+    <RouterLink to="/placements">Placements</RouterLink> <RouterLink to="/channels">Channels</RouterLink>
   </p>
-  <h1>{{ name === undefined ? 'Add a tab' : `Change ${tab.data.value?.name ?? name}` }}</h1>
+  <h1>{{ name === undefined ? 'Create channel placement' : `Edit ${tab.data.value?.name ?? name}` }}</h1>
   <ProblemNote v-if="tab.error.value" :problem="tab.error.value" />
   <form v-else class="form" @submit.prevent="save">
     <div class="fields">
       <label class="wide"
         >Channel
         <select v-model="form.channel" required>
-          <option v-if="!chosen" :value="form.channel" disabled>choose a channel of yours</option>
+          <option v-if="!chosen" :value="form.channel" disabled>select a channel</option>
           <option v-for="one in channels" :key="one.key" :value="one.key" :disabled="one.why !== undefined">
             {{ one.words }}{{ one.why ? ` (${one.why})` : '' }}
           </option>
         </select>
       </label>
     </div>
-    <p v-if="chosen" class="quiet">
-      Everybody in it sees the tab, {{ chosen.members }} members now, and whoever comes later; nobody outside does. Each
-      sees what is theirs.
-    </p>
-    <h2>What it shows</h2>
+    <p v-if="chosen" class="quiet">Visible to the channel members only ({{ chosen.members }} now). Row rules apply.</p>
+    <h2>Content</h2>
     <ItemPicker
       v-if="catalogue.data.value && boards.data.value"
       :value="form.thing"
@@ -138,24 +135,24 @@ const tell = () =>
       :boards="boards.data.value.boards"
       @update:value="choose"
     />
-    <p v-if="form.thing" role="status">It shows the {{ placementLabel(form.thing) }}.</p>
+    <p v-if="form.thing" role="status">Content: {{ placementLabel(form.thing) }}.</p>
     <div class="fields">
-      <label>Title inside the tab <input v-model="form.title" required maxlength="200" /></label>
-      <label>Name in the row of tabs <input v-model="form.tab" required maxlength="60" /></label>
+      <label>Title <input v-model="form.title" required maxlength="200" /></label>
+      <label>Name in the channel <input v-model="form.tab" required maxlength="60" /></label>
     </div>
-    <h2>What the channel is told</h2>
+    <h2>Announcements</h2>
     <p v-for="one in announcementEvents" :key="one" class="tick">
       <Checkbox
         :checked="form.news.includes(one)"
         @update:checked="
           (is: boolean) => (form.news = is ? [...form.news, one] : form.news.filter((other) => other !== one))
         "
-        >By itself, when {{ newsWords[one] }}</Checkbox
+        >Automatically when {{ newsWords[one] }}</Checkbox
       >
     </p>
-    <Checkbox v-if="name === undefined" v-model:checked="form.isTold">Tell the channel now</Checkbox>
+    <Checkbox v-if="name === undefined" v-model:checked="form.isTold">Send announcement</Checkbox>
     <label v-if="form.isTold || name !== undefined" class="words"
-      >Words to the channel <textarea v-model="form.words" rows="2" maxlength="2000" />
+      >Message <textarea v-model="form.words" rows="2" maxlength="2000" />
     </label>
     <ProblemNote v-if="problem" :problem="problem" />
     <p v-if="said" role="status">{{ said }}</p>
@@ -165,9 +162,9 @@ const tell = () =>
         html-type="submit"
         :loading="busy === 'save'"
         :disabled="form.thing === undefined || !chosen"
-        >{{ name === undefined ? 'Add the tab' : 'Save' }}</Button
+        >{{ name === undefined ? 'Create' : 'Save' }}</Button
       >
-      <Button v-if="name !== undefined" :loading="busy === 'tell'" @click="tell">Tell the channel now</Button>
+      <Button v-if="name !== undefined" :loading="busy === 'tell'" @click="tell">Send announcement</Button>
     </p>
   </form>
 </template>

@@ -22,16 +22,16 @@ const reload = () => Promise.all([teams.reload(), tabs.reload()]);
 const remove = (tab: ShownTab) =>
   attempt(tab.placement as 'work', async () => {
     await call('DELETE', `/api/v1/channel-placements/${encodeURIComponent(tab.placement)}`);
-    said.value = `“${tab.name}” is gone from ${tab.channel.name}.`;
+    said.value = `“${tab.name}” removed from ${tab.channel.name}.`;
     await reload();
   });
 const placeIn = (chat: string, channel: string) => ({ path: '/channels/new', query: { chat, channel } });
 const channelOf = ({ channel }: ShownTab) => [channel.team, channel.name].filter(Boolean).join(' · ');
 const states: Record<ShownTab['state'], string> = {
   placed: 'shown',
-  'on its way': 'on its way to the chat',
-  'taken away': 'taken away in the chat',
-  closed: 'closed: nobody is let in by it',
+  'on its way': 'pending',
+  'taken away': 'removed in the chat',
+  closed: 'inactive',
 };
 const columns = [
   { title: 'Tab', key: 'tab' },
@@ -44,31 +44,30 @@ const count = computed(() => (teams.data.value?.teams ?? []).flatMap((one) => on
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/placements">Places</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/placements">Placements</RouterLink></p>
   <h1>Channels</h1>
   <p class="quiet">
-    A tab shows a report, page, figure or board to everybody in its channel, each under their own rules, and to nobody
-    else. Its owners place it.
-    <RouterLink v-if="person?.isAdministrator" to="/chat-servers">Chats that this service is part of</RouterLink>
+    A channel placement shows a report, page, figure or board to the members of its channel only. Row rules apply.
+    <RouterLink v-if="person?.isAdministrator" to="/chat-servers">Chat servers</RouterLink>
   </p>
   <ProblemNote v-if="teams.error.value" :problem="teams.error.value" />
   <ProblemNote v-if="problem" :problem="problem" />
   <p v-if="said" role="status">{{ said }}</p>
   <p v-if="teams.data.value && count === 0" class="quiet">
-    You are in no channel that this service is in, too. An owner of a team invites it there.
+    You share no channel with this service. An owner of a space invites it.
   </p>
   <section v-for="team in teams.data.value?.teams ?? []" :key="`${team.chat} ${team.id}`" class="team">
-    <h2>{{ team.name || 'Without a team' }}</h2>
+    <h2>{{ team.name || 'Without a space' }}</h2>
     <ul>
       <li v-for="one in team.channels" :key="one.id">
         <b>{{ one.name }}</b> <span class="quiet">{{ one.topic }}</span>
         <span class="quiet">{{ showCount(one.members) }} members</span>
-        <LinkButton v-if="!one.why" :to="placeIn(one.chat, one.id)" size="small">Add a tab</LinkButton>
+        <LinkButton v-if="!one.why" :to="placeIn(one.chat, one.id)" size="small">Create placement</LinkButton>
         <span v-else class="quiet">{{ one.why }}</span>
       </li>
     </ul>
   </section>
-  <h2>Tabs</h2>
+  <h2>Channel placements</h2>
   <ProblemNote v-if="tabs.error.value" :problem="tabs.error.value" />
   <Table
     v-else
@@ -80,12 +79,12 @@ const count = computed(() => (teams.data.value?.teams ?? []).flatMap((one) => on
     :pagination="false"
     :scroll="{ x: 900 }"
   >
-    <template #emptyText><p class="quiet">No tab yet.</p></template>
+    <template #emptyText><p class="quiet">No channel placements.</p></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'tab'">
         <RouterLink v-if="record.mayChange" :to="`/channels/${record.placement}`">{{ record.name }}</RouterLink>
         <a v-else :href="record.link">{{ record.name }}</a>
-        <span class="quiet under">by {{ record.by ?? 'somebody who is gone' }}, {{ showInstant(record.madeAt) }}</span>
+        <span class="quiet under">by {{ record.by ?? 'a deleted user' }}, {{ showInstant(record.madeAt) }}</span>
       </template>
       <template v-else-if="column.key === 'channel'">
         {{ channelOf(record as ShownTab) }}<span class="quiet under">{{ showCount(record.members) }} members</span>
@@ -96,19 +95,19 @@ const count = computed(() => (teams.data.value?.teams ?? []).flatMap((one) => on
           states[(record as ShownTab).state]
         }}</span>
         <span v-if="record.problem" class="bad under">{{ record.problem.message }}</span>
-        <span v-if="record.toldAt" class="quiet under">the channel was told {{ showInstant(record.toldAt) }}</span>
+        <span v-if="record.toldAt" class="quiet under">announced {{ showInstant(record.toldAt) }}</span>
       </template>
       <span v-else-if="column.key === 'act' && record.mayChange" class="acts">
-        <LinkButton :to="`/channels/${record.placement}`" size="small" :aria-label="`Change ${record.name}`"
-          >Change</LinkButton
+        <LinkButton :to="`/channels/${record.placement}`" size="small" :aria-label="`Edit ${record.name}`"
+          >Edit</LinkButton
         >
         <ConfirmAction
           is-dangerous
-          :title="`${showCount(record.members)} members see “${record.name}” no more there. Take it out?`"
-          ok-text="Take it out"
+          :title="`Remove “${record.name}”? ${showCount(record.members)} members no longer see it there.`"
+          ok-text="Remove"
           @confirm="remove(record as ShownTab)"
-          ><Button size="small" danger :loading="busy === record.placement" :aria-label="`Take out ${record.name}`"
-            >Take out</Button
+          ><Button size="small" danger :loading="busy === record.placement" :aria-label="`Remove ${record.name}`"
+            >Remove</Button
           ></ConfirmAction
         >
       </span>

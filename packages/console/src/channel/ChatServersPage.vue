@@ -61,7 +61,7 @@ const renew = (name: string) =>
 const compare = (name: string) =>
   attempt('work', async () => {
     const found = await call<ComparedMembers>('POST', `${pathOf(name)}/sync-members`);
-    said.value = `${name}: ${showCount(found.members)} members of ${showCount(found.rooms)} teams and channels; ${showCount(found.joined)} were missing, ${showCount(found.left)} had gone.`;
+    said.value = `${name}: ${showCount(found.members)} members in ${showCount(found.rooms)} spaces and channels; ${showCount(found.joined)} added, ${showCount(found.left)} removed.`;
     await reload();
   });
 const end = (name: string) =>
@@ -73,23 +73,23 @@ const end = (name: string) =>
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/placements">Places</RouterLink> <RouterLink to="/channels">Channels</RouterLink>
+    <RouterLink to="/placements">Placements</RouterLink> <RouterLink to="/channels">Channels</RouterLink>
   </p>
-  <h1>Chats</h1>
+  <h1>Chat servers</h1>
   <p class="quiet">
-    Team chats that speak the Matrix standard. Their server says who is in which channel, and who somebody is within the
-    chat: only take part in one whose accounts are your own people’s. Nobody administers by its word.
+    Matrix chat servers. The server decides who is in which channel. Connect only a server whose accounts belong to your
+    own users. Chat users can only read.
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <ProblemNote v-if="problem" :problem="problem" />
   <p v-if="said" role="status">{{ said }}</p>
   <section v-if="registration" role="status" class="once">
     <p>
-      The operator of the chat’s server installs this file (<code>underbell-registration.yaml</code>). Its keys are
-      shown this once.
+      The operator of the chat server installs this file (<code>underbell-registration.yaml</code>). The keys are shown
+      only once.
     </p>
     <pre tabindex="0">{{ registration }}</pre>
-    <Button size="small" @click="registration = ''">It is kept</Button>
+    <Button size="small" @click="registration = ''">I have saved it</Button>
   </section>
   <ul class="chats">
     <li v-for="one in data?.chats ?? []" :key="one.name">
@@ -97,34 +97,34 @@ const end = (name: string) =>
         <b>{{ one.title }}</b> <span class="quiet">{{ one.serverName }}</span>
       </p>
       <p class="quiet">
-        {{ showCount(one.teams) }} teams, {{ showCount(one.channels) }} channels, {{ showCount(one.tabs) }} tabs.
-        <template v-if="one.heardAt">It told something last {{ showInstant(one.heardAt) }}.</template>
-        <template v-if="one.comparedAt"> Members were compared {{ showInstant(one.comparedAt) }}.</template>
+        {{ showCount(one.teams) }} spaces, {{ showCount(one.channels) }} channels, {{ showCount(one.tabs) }} placements.
+        <template v-if="one.heardAt">Last event {{ showInstant(one.heardAt) }}.</template>
+        <template v-if="one.comparedAt"> Members synced {{ showInstant(one.comparedAt) }}.</template>
       </p>
       <p v-if="one.problem" class="bad">
         Since {{ showInstant(one.problem.since) }}: {{ one.problem.message }} {{ one.problem.code }}
       </p>
       <p class="acts">
-        <Button size="small" @click="compare(one.name)">Compare members</Button>
-        <Button size="small" @click="change(one)">Change</Button>
+        <Button size="small" @click="compare(one.name)">Sync members</Button>
+        <Button size="small" @click="change(one)">Edit</Button>
         <ConfirmAction
-          title="The keys before end at once. Make new ones?"
-          ok-text="Make new keys"
+          title="Rotate the keys? The previous keys stop working at once."
+          ok-text="Rotate keys"
           @confirm="renew(one.name)"
-          ><Button size="small">New keys</Button></ConfirmAction
+          ><Button size="small">Rotate keys</Button></ConfirmAction
         >
         <ConfirmAction
           is-dangerous
-          :title="`${one.tabs} tabs let nobody in any more. End it?`"
-          ok-text="End it"
+          :title="`Disconnect this chat server? Its ${one.tabs} channel placements stop working.`"
+          ok-text="Disconnect"
           @confirm="end(one.name)"
-          ><Button size="small" danger>End</Button></ConfirmAction
+          ><Button size="small" danger>Disconnect</Button></ConfirmAction
         >
       </p>
     </li>
   </ul>
-  <p v-if="data?.chats.length === 0" class="quiet">This service is part of no chat yet.</p>
-  <h2>{{ changed === undefined ? 'Take part in a chat' : `Change ${changed}` }}</h2>
+  <p v-if="data?.chats.length === 0" class="quiet">No chat servers.</p>
+  <h2>{{ changed === undefined ? 'Connect a chat server' : `Edit ${changed}` }}</h2>
   <form class="form" @submit.prevent="save">
     <div class="fields">
       <label
@@ -133,24 +133,22 @@ const end = (name: string) =>
       /></label>
       <label>Title <input v-model="form.title" required maxlength="200" /></label>
       <label class="wide"
-        >Its server <input v-model="form.homeserver" type="url" required placeholder="https://matrix.example"
+        >Homeserver URL <input v-model="form.homeserver" type="url" required placeholder="https://matrix.example"
       /></label>
-      <label>Name of its server <input v-model="form.serverName" required placeholder="chat.example" /></label>
-      <label
-        >Its people’s addresses are at <input v-model="form.addressDomain" placeholder="example.com, or nothing"
-      /></label>
+      <label>Server name <input v-model="form.serverName" required placeholder="chat.example" /></label>
+      <label>Email domain of users <input v-model="form.addressDomain" placeholder="example.com (optional)" /></label>
       <label class="wide"
-        >Origins of the pages in which people use it
+        >Origins of the chat client
         <textarea v-model="form.origins" rows="2" placeholder="https://chat.example" />
       </label>
       <label class="wide"
-        >Servers of guests, one a line: name and address
+        >Guest servers, one per line: name and URL
         <textarea v-model="form.guestServers" rows="2" placeholder="trust.example https://matrix.trust.example" />
       </label>
     </div>
     <p class="more">
       <Button type="primary" html-type="submit" :loading="busy === 'work'">{{
-        changed === undefined ? 'Take part in it' : 'Save'
+        changed === undefined ? 'Connect' : 'Save'
       }}</Button>
     </p>
   </form>

@@ -61,7 +61,13 @@ const save = (isForced: boolean) =>
   });
 const shown = (value: string | null) => (value === null ? '–' : value.length > 24 ? `${value.slice(0, 23)}…` : value);
 const keyWords = (column: DatasetColumn) =>
-  [column.key && `key ${column.key}`, column.unit, column.format, column.sensitivity, column.guards && 'guards rows']
+  [
+    column.key && `shared key ${column.key}`,
+    column.unit,
+    column.format,
+    column.sensitivity,
+    column.guards && 'guards rows',
+  ]
     .filter(Boolean)
     .join(' · ');
 </script>
@@ -72,7 +78,7 @@ const keyWords = (column: DatasetColumn) =>
   <p v-if="problem?.code === 'REFRESH_BREAKS'">
     <ConfirmAction
       is-dangerous
-      title="What is listed above stops working. Save all the same?"
+      title="The items listed above will stop working. Save anyway?"
       ok-text="Save anyway"
       @confirm="save(true)"
       ><Button danger>Save anyway</Button></ConfirmAction
@@ -85,10 +91,10 @@ const keyWords = (column: DatasetColumn) =>
         <tr>
           <th scope="col">Column</th>
           <th scope="col">Type</th>
-          <th scope="col" class="number">Missing</th>
+          <th scope="col" class="number">Empty</th>
           <th scope="col" class="number">Distinct</th>
-          <th scope="col">Smallest</th>
-          <th scope="col">Largest</th>
+          <th scope="col">Minimum</th>
+          <th scope="col">Maximum</th>
           <th scope="col">Most frequent</th>
         </tr>
       </thead>
@@ -117,7 +123,7 @@ const keyWords = (column: DatasetColumn) =>
       <thead>
         <tr>
           <th
-            v-for="head in ['Column', 'Type', 'Label', 'Key', 'Unit', 'Format', 'Sensitivity', 'Guards rows']"
+            v-for="head in ['Column', 'Type', 'Label', 'Key', 'Unit', 'Format', 'Classification', 'Guards rows']"
             :key="head"
             scope="col"
           >
@@ -139,7 +145,7 @@ const keyWords = (column: DatasetColumn) =>
             <input v-model="one[field]" :aria-label="`${field} of ${one.name}`" />
           </td>
           <td>
-            <select v-model="one.sensitivity" :aria-label="`Sensitivity of ${one.name}`">
+            <select v-model="one.sensitivity" :aria-label="`Classification of ${one.name}`">
               <option value="">–</option>
               <option v-for="level in sensitivities" :key="level">{{ level }}</option>
             </select>

@@ -34,13 +34,13 @@ const isMasking = ref(false);
 const ruleColumns = [
   { title: 'Rule', dataIndex: 'name' },
   { title: 'Applies to', key: 'holder' },
-  { title: 'Rows are shown where', key: 'where' },
+  { title: 'Visible rows', key: 'where' },
   { title: '', key: 'act', width: 170 },
 ];
 const maskColumns = [
   { title: 'Mask', dataIndex: 'name' },
   { title: 'Applies to', key: 'holder' },
-  { title: 'What it does', key: 'effect' },
+  { title: 'Effect', key: 'effect' },
   { title: '', key: 'act', width: 180 },
 ];
 
@@ -76,13 +76,13 @@ async function maskSaved(): Promise<void> {
       <code>{{ name }}</code> ·
       {{
         dataset.kind === 'live'
-          ? `asked live of ${dataset.source}`
+          ? `live from ${dataset.source}`
           : dataset.source
             ? `from ${dataset.source}`
             : 'uploaded file'
       }}
       <template v-if="current">
-        · revision {{ current.number }}, {{ showCount(current.rows) }} rows,
+        · version {{ current.number }}, {{ showCount(current.rows) }} rows,
         {{ showInstant(current.finishedAt) }}</template
       >
     </p>
@@ -90,20 +90,20 @@ async function maskSaved(): Promise<void> {
     <p v-if="dataset.description">{{ dataset.description }}</p>
     <p class="jumps">
       <a href="#columns">Columns</a> <a href="#preview">Rows</a> <a href="#refresh">Refreshes</a>
-      <a href="#rules">Who sees which rows</a>
+      <a href="#rules">Row rules</a>
       <RouterLink v-if="!dataset.source" :to="{ path: '/data/upload', query: { dataset: name } }"
-        >Load a new file</RouterLink
+        >Import new file</RouterLink
       >
-      <RouterLink v-if="dataset.sql" :to="`/data/${name}/sql`">Change the SQL</RouterLink>
+      <RouterLink v-if="dataset.sql" :to="`/data/${name}/sql`">Edit SQL</RouterLink>
       <FavouriteButton kind="dataset" :name="name" />
     </p>
     <ColumnsPanel :name="name" :dataset="dataset" @changed="reload" />
     <PreviewPanel :name="name" />
     <RefreshPanel :name="name" :dataset="dataset" @changed="reload" />
-    <h2 id="rules">Who sees which rows</h2>
+    <h2 id="rules">Row rules</h2>
     <p class="quiet">
-      Rules for everyone must all hold. Of the rules for groups and people that name somebody, one must hold; whom none
-      names sees no row.
+      All rules for everyone must match. If there are rules for groups or users, one that applies to the user must match
+      too; otherwise the user sees no rows.
     </p>
     <ProblemNote v-if="rules.error.value" :problem="rules.error.value" />
     <template v-else>
@@ -124,16 +124,16 @@ async function maskSaved(): Promise<void> {
               is-dangerous
               :title="
                 rules.data.value?.rules.length === 1
-                  ? 'This is the last rule: everyone with a report on it would see every row. Remove it?'
-                  : 'Remove this rule? Whom no other rule names sees nothing then.'
+                  ? 'This is the last row rule. Everyone with a report on this dataset will see all rows. Delete it?'
+                  : 'Delete this row rule? Users without another matching rule will see no rows.'
               "
-              ok-text="Remove"
+              ok-text="Delete"
               @confirm="dropRule(record as RowRule)"
-              ><Button size="small" danger>Remove</Button></ConfirmAction
+              ><Button size="small" danger>Delete</Button></ConfirmAction
             >
           </span>
         </template>
-        <template #emptyText>No rule: whoever has a report on it sees every row.</template>
+        <template #emptyText>No row rules: users with a report on this dataset see all rows.</template>
       </Table>
       <RowRuleEditor
         v-if="edited !== undefined"
@@ -143,8 +143,8 @@ async function maskSaved(): Promise<void> {
         @saved="ruleSaved"
         @closed="edited = undefined"
       />
-      <p v-else class="after"><Button type="primary" @click="edited = 'new'">Add a rule</Button></p>
-      <h2>What is hidden or coarsened</h2>
+      <p v-else class="after"><Button type="primary" @click="edited = 'new'">Create row rule</Button></p>
+      <h2>Masks</h2>
       <Table
         :columns="maskColumns"
         :data-source="masks.data.value?.masks ?? []"
@@ -155,21 +155,21 @@ async function maskSaved(): Promise<void> {
         <template #bodyCell="{ column, record }">
           <template v-if="column.key === 'holder'"
             >{{ holderWords(record.appliesTo)
-            }}<template v-if="record.except.length > 0">, not {{ record.except.join(', ') }}</template></template
+            }}<template v-if="record.except.length > 0">, except {{ record.except.join(', ') }}</template></template
           >
           <template v-else-if="column.key === 'effect'">{{ capitalised(maskWords(record.effect)) }}</template>
           <span v-else-if="column.key === 'act'" class="acts">
             <Rename :path="`${base}/masks`" :name="record.name" :leads="false" @renamed="masks.reload()" />
             <ConfirmAction
               is-dangerous
-              title="Remove this mask? Its viewers see the exact values again."
-              ok-text="Remove"
+              title="Delete this mask? Viewers see exact values again."
+              ok-text="Delete"
               @confirm="dropMask(record as Mask)"
-              ><Button size="small" danger>Remove</Button></ConfirmAction
+              ><Button size="small" danger>Delete</Button></ConfirmAction
             >
           </span>
         </template>
-        <template #emptyText>Nothing is masked.</template>
+        <template #emptyText>No masks.</template>
       </Table>
       <MaskForm
         v-if="isMasking"
@@ -178,7 +178,7 @@ async function maskSaved(): Promise<void> {
         @saved="maskSaved"
         @closed="isMasking = false"
       />
-      <p v-else class="after"><Button @click="isMasking = true">Add a mask</Button></p>
+      <p v-else class="after"><Button @click="isMasking = true">Create mask</Button></p>
     </template>
     <PermissionsPanel kind="dataset" :name="name" />
     <MoveToTrashButton kind="dataset" :name="name" :title="dataset.title" @gone="router.push('/data')" />

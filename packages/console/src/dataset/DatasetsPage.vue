@@ -18,13 +18,13 @@ const columns = [
 
 <template>
   <h1>Data</h1>
-  <p class="quiet">Typed tables behind the reports, and the rules that say who sees which of their rows.</p>
+  <p class="quiet">Datasets for reports, with row rules and masks.</p>
   <p class="jumps">
     <RouterLink to="/data/upload">Upload a file</RouterLink> <RouterLink to="/data/sql">Dataset from SQL</RouterLink>
-    <RouterLink to="/data/synced">Followed files</RouterLink>
+    <RouterLink to="/data/synced">Synced files</RouterLink>
     <RouterLink to="/data/refreshes">Refreshes</RouterLink>
-    <RouterLink to="/data/sources">Sources</RouterLink>
-    <RouterLink to="/trash">Bin</RouterLink>
+    <RouterLink to="/data/sources">Data sources</RouterLink>
+    <RouterLink to="/trash">Trash</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table
@@ -38,7 +38,7 @@ const columns = [
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'name'">
         <RouterLink :to="`/data/${record.name}`">{{ record.title }}</RouterLink>&nbsp;<code>{{ record.name }}</code>
-        <span v-if="!record.isLoaded" class="quiet"> not loaded yet</span>
+        <span v-if="!record.isLoaded" class="quiet"> not loaded</span>
       </template>
       <template v-else-if="column.key === 'source'"
         >{{ record.source ?? 'uploaded file' }}<template v-if="record.kind === 'live'">, live</template></template
@@ -47,14 +47,14 @@ const columns = [
         record.rows === undefined ? '' : showCount(record.rows)
       }}</template>
       <template v-else-if="column.key === 'loaded'"
-        >{{ record.kind === 'live' ? 'always current' : showInstant(record.loadedAt ?? null)
+        >{{ record.kind === 'live' ? 'live' : showInstant(record.loadedAt ?? null)
         }}<b v-if="record.staleSince" class="stale" :title="record.staleReason"> stale</b></template
       >
       <template v-else-if="column.key === 'next'">{{
         record.nextRefreshAt ? showInstant(record.nextRefreshAt) : ''
       }}</template>
     </template>
-    <template #emptyText>No dataset yet. Upload a file, or define one by SQL on a data source.</template>
+    <template #emptyText>No datasets. Upload a file, or define one by SQL on a data source.</template>
   </Table>
 </template>
 

@@ -26,9 +26,9 @@ const isNumber = (column: DatasetColumn) => valueTypeOf(column.type) === 'number
 <template>
   <h2 id="preview">Rows</h2>
   <form class="try" @submit.prevent="where = written.trim()">
-    <label for="try-where">Show only rows where</label>
+    <label for="try-where">Filter</label>
     <input id="try-where" v-model="written" spellcheck="false" placeholder="delay_minutes > 20 AND NOT cancelled" />
-    <button type="submit">Try</button>
+    <button type="submit">Apply</button>
   </form>
   <ProblemNote v-if="error" :problem="error" />
   <div v-else class="scroll" tabindex="0" role="region" aria-label="The first rows" :aria-busy="isLoading">
@@ -54,7 +54,7 @@ const isNumber = (column: DatasetColumn) => valueTypeOf(column.type) === 'number
         </tr>
       </tbody>
     </table>
-    <p v-if="data?.rows.length === 0" class="quiet">No row that you may see.</p>
+    <p v-if="data?.rows.length === 0" class="quiet">No rows.</p>
   </div>
 </template>
 

@@ -42,8 +42,8 @@ const sourceOptions = computed(() =>
   (sources.data.value?.sources ?? []).map((one) => ({ value: one.name, label: one.name })),
 );
 const kinds = [
-  { value: 'snapshot', label: 'Snapshot: load the rows now, and on a schedule' },
-  { value: 'live', label: 'Live: ask the source each time' },
+  { value: 'snapshot', label: 'Snapshot: refreshed now and on a schedule' },
+  { value: 'live', label: 'Live: query the source each time' },
 ];
 const isComplete = computed(
   () => thingName.test(form.name) && form.source !== undefined && form.sql.trim() !== '' && form.title.trim() !== '',
@@ -95,11 +95,11 @@ const save = () =>
     </FormItem>
     <ProblemNote v-if="problem" :problem="problem" />
     <p v-if="problem?.code === 'REFRESH_BREAKS'">
-      <Checkbox v-model:checked="isForced">Save it although what is listed above stops working</Checkbox>
+      <Checkbox v-model:checked="isForced">Save although the items listed above will stop working</Checkbox>
     </p>
     <p class="actions">
       <Button type="primary" html-type="submit" :disabled="!isComplete" :loading="busy === 'save'">{{
-        form.kind === 'live' ? 'Save' : 'Save and load'
+        form.kind === 'live' ? 'Save' : 'Save and refresh'
       }}</Button>
       <Button @click="router.back()">Cancel</Button>
     </p>

@@ -43,9 +43,9 @@ const said = ref<Record<'encoding' | 'separator' | 'decimal' | 'dates', string>>
   dates: '',
 });
 const choices = [
-  { what: 'separator', label: 'Cells parted by', values: fileSeparators },
-  { what: 'encoding', label: 'Text written as', values: fileEncodings },
-  { what: 'decimal', label: 'Decimal sign', values: decimalSigns },
+  { what: 'separator', label: 'Separator', values: fileSeparators },
+  { what: 'encoding', label: 'Encoding', values: fileEncodings },
+  { what: 'decimal', label: 'Decimal separator', values: decimalSigns },
   { what: 'dates', label: 'Dates', values: dateOrders },
 ] as const;
 
@@ -115,11 +115,9 @@ const load = () =>
 <template>
   <p class="crumbs"><RouterLink to="/data">Data</RouterLink></p>
   <h1>Upload a file</h1>
-  <p class="quiet">
-    CSV, JSON Lines, or the first sheet of a workbook. You see what was understood before anything is stored.
-  </p>
+  <p class="quiet">CSV, JSON Lines or the first sheet of an .xlsx file. Check the result before you import.</p>
   <label class="drop" @dragover.prevent @drop.prevent="take($event.dataTransfer?.files[0])">
-    <span>{{ busy === 'examine' ? 'Looking at every cell …' : 'Choose a file, or drop it here' }}</span>
+    <span>{{ busy === 'examine' ? 'Checking the file …' : 'Select a file or drop it here' }}</span>
     <input
       type="file"
       accept=".csv,.jsonl,.ndjson,.xlsx,.txt"
@@ -131,7 +129,7 @@ const load = () =>
     <label v-for="one in shownChoices" :key="one.what"
       >{{ one.label }}
       <select :value="said[one.what]" @change="say(one.what, ($event.target as HTMLSelectElement).value)">
-        <option value="">as found</option>
+        <option value="">detected</option>
         <option v-for="value in one.values" :key="value">{{ value }}</option>
       </select></label
     >
@@ -139,14 +137,14 @@ const load = () =>
   <template v-if="found">
     <h2>{{ found.fileName }}: {{ showCount(found.rows) }} rows</h2>
     <div class="row">
-      <label>Title <input v-model="title" :placeholder="dataset ? 'as it is' : ''" /></label>
+      <label>Title <input v-model="title" :placeholder="dataset ? 'unchanged' : ''" /></label>
       <label>Name <input v-model="name" spellcheck="false" @change="chosen && look(chosen)" /></label>
     </div>
     <p v-if="found.readAs" class="quiet">Read as {{ found.readAs }}.</p>
     <div v-for="question in questions" :key="question.about" class="question" role="group">
       <p>
-        <b>{{ question.columns.join(', ') }}</b>: row {{ question.cell.row }} “{{ question.cell.value }}” can be read in
-        more than one way. Which is it?
+        <b>{{ question.columns.join(', ') }}</b>: row {{ question.cell.row }} “{{ question.cell.value }}” is ambiguous.
+        Select the meaning.
       </p>
       <p>
         <Button v-for="one in question.readings" :key="one.say" @click="say(question.about, one.say)"
@@ -192,7 +190,8 @@ const load = () =>
                 >
               </template>
               <template v-else-if="near(i)">
-                {{ showCount(near(i)!.fitting) }} cells are {{ near(i)!.type }}s, {{ showCount(near(i)!.count) }} not:
+                {{ showCount(near(i)!.fitting) }} values are {{ near(i)!.type }}s, {{ showCount(near(i)!.count) }} are
+                not:
                 <span v-for="one in near(i)!.first" :key="one.row" class="sample"
                   >row {{ one.row }} “{{ one.value }}”</span
                 >
@@ -206,12 +205,14 @@ const load = () =>
     </div>
     <p v-if="badCells > 0">
       <label
-        ><input v-model="isLenient" type="checkbox" /> Let the {{ showCount(badCells) }} cells that do not fit count as
-        missing</label
+        ><input v-model="isLenient" type="checkbox" /> Import the {{ showCount(badCells) }} invalid values as
+        empty</label
       >
     </p>
     <p v-if="problem?.code === 'REFRESH_BREAKS'">
-      <label><input v-model="isForced" type="checkbox" /> Load it although what is listed above stops working</label>
+      <label
+        ><input v-model="isForced" type="checkbox" /> Import although the items listed above will stop working</label
+      >
     </p>
     <p>
       <Button
@@ -219,7 +220,7 @@ const load = () =>
         :loading="busy === 'load'"
         :disabled="(badCells > 0 && !isLenient) || questions.length > 0"
         @click="load"
-        >Load</Button
+        >Import</Button
       >
     </p>
   </template>

@@ -43,10 +43,10 @@ const runAction = (name: string, act: 'pause' | 'resume') =>
   });
 
 const kinds = [
-  { value: 'library', title: 'File library (WebDAV)', hint: 'https://files.example/quays' },
-  { value: 'webhook', title: 'A program (signed messages)', hint: 'https://rota.example/copies' },
-  { value: 'mail', title: 'Another mail host', hint: 'smtps://mail.example' },
-  { value: 'directory', title: 'A directory of this host', hint: 'quays/monthly' },
+  { value: 'library', title: 'WebDAV folder', hint: 'https://files.example/quays' },
+  { value: 'webhook', title: 'Webhook (signed)', hint: 'https://rota.example/copies' },
+  { value: 'mail', title: 'Mail server', hint: 'smtps://mail.example' },
+  { value: 'directory', title: 'Server folder', hint: 'quays/monthly' },
 ];
 const form = reactive({ name: '', kind: 'library', address: '', user: '', password: '', limits: '', parallel: 5 });
 const hint = computed(() => kinds.find((one) => one.value === form.kind)!.hint);
@@ -74,11 +74,11 @@ const save = () =>
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/bursts">Sending</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/bursts">Bursts</RouterLink></p>
   <h1>Destinations</h1>
   <p class="quiet">
-    Where copies go. One that takes nothing three times in a row stops by itself: its runs wait, and it is looked at
-    again until it takes them.
+    Copies go to destinations. After three failures in a row a destination pauses: its runs wait, and it is tested again
+    until it works.
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <ProblemNote v-if="problem" :problem="problem" />
@@ -97,7 +97,7 @@ const save = () =>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'address'">
         <code v-if="record.address">{{ record.address }}</code>
-        <span v-else class="quiet">as the service was started</span>
+        <span v-else class="quiet">set when the service starts</span>
       </template>
       <template v-else-if="column.key === 'takes'">{{ takes(record as ShownDestination) }}</template>
       <template v-else-if="column.key === 'state'">
@@ -115,7 +115,7 @@ const save = () =>
         <Button size="small" :loading="busy === `test ${record.name}`" @click="test(record.name)">Test</Button>
         <ConfirmAction
           v-if="record.state === 'ready'"
-          :title="`Let nothing go to ${record.name}? Runs wait until it is opened again.`"
+          :title="`Pause “${record.name}”? Runs wait until you resume it.`"
           ok-text="Pause"
           @confirm="runAction(record.name, 'pause')"
           ><Button size="small">Pause</Button></ConfirmAction
@@ -125,22 +125,24 @@ const save = () =>
       </span>
     </template>
   </Table>
-  <h2>Add a destination</h2>
+  <h2>Create destination</h2>
   <form class="fields" @submit.prevent="save">
     <label>Name <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" placeholder="quay-library" /></label>
     <label
-      >Kind
+      >Type
       <select v-model="form.kind">
         <option v-for="one in kinds" :key="one.value" :value="one.value">{{ one.title }}</option>
       </select>
     </label>
-    <label>Address <input v-model="form.address" required :placeholder="hint" /></label>
+    <label>URL or folder <input v-model="form.address" required :placeholder="hint" /></label>
     <template v-if="hasUser">
-      <label>User <input v-model="form.user" autocomplete="off" /></label>
+      <label>Username <input v-model="form.user" autocomplete="off" /></label>
       <label>Password <input v-model="form.password" type="password" autocomplete="new-password" /></label>
     </template>
-    <label>Limits, with commas between <input v-model="form.limits" placeholder="3 per 10 s, 1600 per day" /></label>
-    <label>At once <input v-model.number="form.parallel" type="number" min="1" max="50" required /></label>
+    <label
+      >Rate limits, separated by commas <input v-model="form.limits" placeholder="3 per 10 s, 1600 per day"
+    /></label>
+    <label>Parallel <input v-model.number="form.parallel" type="number" min="1" max="50" required /></label>
     <Button type="primary" html-type="submit" :loading="busy === 'save'">Save and test</Button>
   </form>
 </template>

@@ -25,7 +25,7 @@ watch(
         stroke-width="1.3"
       />
     </svg>
-    {{ isKept(props) ? 'Kept at hand' : 'Keep at hand' }}
+    {{ isKept(props) ? 'Remove from favourites' : 'Add to favourites' }}
   </button>
 </template>
 

@@ -30,7 +30,7 @@ const choose = (event: Event) => {
     <option v-for="one in contents?.folders ?? []" :key="one.name" :value="one.name">{{ one.title }}</option>
   </select>
   <p v-if="problem" role="alert">{{ problem.detail }}</p>
-  <Button v-if="problem?.code === 'PERMISSIONS_WIDENED'" size="small" @click="move(true)">Move it all the same</Button>
+  <Button v-if="problem?.code === 'PERMISSIONS_WIDENED'" size="small" @click="move(true)">Move anyway</Button>
 </template>
 
 <style scoped>

@@ -40,30 +40,28 @@ const frame = computed(
   <Spin v-else-if="!found.data.value" />
   <template v-else>
     <h1>{{ found.data.value.title }}</h1>
-    <p class="quiet">
-      A collection of what lies in the folder: each person sees what is theirs. <a :href="`/f/${name}`">Look at it</a>
-    </p>
+    <p class="quiet">Folder page: each user sees the items they have access to. <a :href="`/f/${name}`">Open</a></p>
     <form v-if="page.data.value" class="form" @submit.prevent="save">
       <div class="fields">
-        <label class="wide">Words at its head <textarea v-model="form.words" rows="3" maxlength="4000" /></label>
+        <label class="wide">Introduction <textarea v-model="form.words" rows="3" maxlength="4000" /></label>
         <label class="wide"
-          >Pages that may frame it, by their origin
+          >Allowed origins, one per line
           <textarea v-model="form.origins" rows="2" placeholder="https://portal.example" />
         </label>
       </div>
       <OrderedField
         class="order"
-        label="First of all, in this order (the rest follows by title)"
+        label="Shown first, in this order (others by title)"
         :options="options"
         :value="form.order"
         :least="0"
         @update:value="form.order = $event"
       />
-      <Checkbox v-model:checked="form.hasPictures">With small current pictures</Checkbox>
+      <Checkbox v-model:checked="form.hasPictures">Show thumbnails</Checkbox>
       <ProblemNote v-if="problem" :problem="problem" />
       <p class="more"><Button type="primary" html-type="submit" :loading="busy === 'save'">Save</Button></p>
       <template v-if="page.data.value.origins.length > 0">
-        <h2>What a page’s author pastes</h2>
+        <h2>Snippets</h2>
         <pre tabindex="0">{{ frame }}</pre>
       </template>
     </form>

@@ -55,7 +55,7 @@ const make = () =>
     <li v-for="one in tree" :key="one.name" :style="{ paddingLeft: `${one.depth * 1.4}rem` }">
       <RouterLink :to="`/folders/${one.name}`">{{ one.title }}</RouterLink>
       <span class="quiet"
-        ><code>{{ one.name }}</code> {{ one.things }} {{ one.things === 1 ? 'thing' : 'things' }}</span
+        ><code>{{ one.name }}</code> {{ one.things }} {{ one.things === 1 ? 'item' : 'items' }}</span
       >
       <DeleteButton
         v-if="one.things === 0"
@@ -66,7 +66,7 @@ const make = () =>
       />
       <Rename v-else path="/api/v1/folders" :name="one.name" @renamed="emit('changed')" />
     </li>
-    <li v-if="tree.length === 0" class="quiet">No folder yet.</li>
+    <li v-if="tree.length === 0" class="quiet">No folders.</li>
   </ul>
   <form class="make" @submit.prevent="make">
     <label>New folder <input v-model="title" required maxlength="200" /></label>
@@ -75,10 +75,10 @@ const make = () =>
       <ChoiceField
         v-model:value="parent"
         :options="tree.map((one) => ({ value: one.name, label: one.title }))"
-        placeholder="no other folder"
+        placeholder="none"
         may-be-empty
     /></label>
-    <Button html-type="submit" :loading="busy === 'work'">Make it</Button>
+    <Button html-type="submit" :loading="busy === 'work'">Create folder</Button>
   </form>
 </template>
 

@@ -28,15 +28,13 @@ const drop = (isConfirmed: boolean) =>
       is-dangerous
       :title="
         isUsed
-          ? 'What is listed above stops working. Throw it away all the same?'
-          : `Throw “${title}” into the bin? It can be had back for 30 days.`
+          ? 'The items listed above will stop working. Delete anyway?'
+          : `Move “${title}” to trash? You can restore it for 30 days.`
       "
-      ok-text="Throw away"
+      ok-text="Move to trash"
       @confirm="drop(isUsed)"
     >
-      <Button danger size="small" :loading="busy === 'work'">{{
-        isUsed ? 'Throw away all the same' : 'Throw away'
-      }}</Button>
+      <Button danger size="small" :loading="busy === 'work'">{{ isUsed ? 'Delete anyway' : 'Delete' }}</Button>
     </ConfirmAction>
   </section>
 </template>

@@ -25,9 +25,9 @@ function search(): void {
 
 <template>
   <div role="search" class="find">
-    <label for="find" class="quiet">Find reports, boards and data by name, column or description</label>
+    <label for="find" class="quiet">Search reports, boards and datasets</label>
     <input id="find" v-model="text" type="search" autocomplete="off" @input="search" />
-    <ul v-if="found" aria-label="Found">
+    <ul v-if="found" aria-label="Results">
       <li v-for="one in found" :key="one.kind + one.name">
         <RouterLink :to="pathOf(one)">{{ one.title }}</RouterLink>
         <span class="quiet">
@@ -35,7 +35,7 @@ function search(): void {
           ><template v-if="one.because"> · {{ one.because }}</template></span
         >
       </li>
-      <li v-if="found.length === 0" class="quiet">Nothing found.</li>
+      <li v-if="found.length === 0" class="quiet">No results.</li>
     </ul>
   </div>
 </template>

@@ -16,17 +16,17 @@ const restore = (kind: string, name: string) =>
     await reload();
   });
 const columns = [
-  { title: 'What', key: 'what' },
-  { title: 'Thrown away', key: 'when' },
-  { title: 'Can be had back until', key: 'until' },
+  { title: 'Item', key: 'what' },
+  { title: 'Deleted', key: 'when' },
+  { title: 'Restorable until', key: 'until' },
   { title: '', key: 'act', width: 110 },
 ];
 </script>
 
 <template>
-  <h1>Bin</h1>
+  <h1>Trash</h1>
   <p class="quiet">
-    What you own and threw away. After 30 days it is gone for good. Names that things had before:
+    Deleted items that you own. They are removed permanently after 30 days. Old names of items:
     <RouterLink to="/redirects">Redirects</RouterLink>.
   </p>
   <ProblemNote v-if="error ?? problem" :problem="(error ?? problem)!" />
@@ -48,8 +48,8 @@ const columns = [
         >{{ showInstant(record.deletedAt) }} by {{ record.deletedBy }}</template
       >
       <template v-else-if="column.key === 'until'">{{ showInstant(record.until) }}</template>
-      <Button v-else-if="column.key === 'act'" size="small" @click="restore(record.kind, record.name)">Put back</Button>
+      <Button v-else-if="column.key === 'act'" size="small" @click="restore(record.kind, record.name)">Restore</Button>
     </template>
-    <template #emptyText><span class="quiet">The bin is empty.</span></template>
+    <template #emptyText><span class="quiet">Trash is empty.</span></template>
   </Table>
 </template>

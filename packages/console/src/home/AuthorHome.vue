@@ -24,14 +24,14 @@ const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
 </script>
 
 <template>
-  <h1>Sent, failed, and at hand</h1>
+  <h1>Home</h1>
   <SearchBox />
   <ProblemNote v-if="error" :problem="error" />
   <div class="columns">
     <section aria-labelledby="out">
-      <h2 id="out">What went out</h2>
+      <h2 id="out">Recent runs</h2>
       <p v-if="latest.length === 0" class="quiet">
-        Nothing yet. <RouterLink to="/bursts">Plan a burst</RouterLink> to see who would get what.
+        None. <RouterLink to="/bursts">Preview a burst</RouterLink> to start.
       </p>
       <ul v-else>
         <li v-for="run in latest" :key="run.id">
@@ -45,23 +45,23 @@ const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
       </ul>
     </section>
     <section aria-labelledby="bad">
-      <h2 id="bad">What failed</h2>
-      <p v-if="failed.length === 0" class="quiet">Nothing.</p>
+      <h2 id="bad">Failed runs</h2>
+      <p v-if="failed.length === 0" class="quiet">None.</p>
       <ul v-else>
         <li v-for="run in failed" :key="run.id">
           <RouterLink :to="`/bursts/${run.burst}`">Run {{ run.id }} of {{ run.burst }}</RouterLink>
           <span class="quiet"
             >{{ run.counts.failed }} failed<template v-if="run.counts.inDoubt"
-              >, {{ run.counts.inDoubt }} in doubt</template
+              >, {{ run.counts.inDoubt }} unconfirmed</template
             >{{ run.error ? `: ${run.error}` : '' }}</span
           >
         </li>
       </ul>
     </section>
     <section v-if="allCount > 0" aria-labelledby="walls">
-      <h2 id="walls">On screens</h2>
+      <h2 id="walls">Screens</h2>
       <p v-if="wrongCount === 0" class="quiet">
-        <RouterLink to="/screens">{{ showCount(allCount) }} screens</RouterLink>, and nothing is wrong with any.
+        <RouterLink to="/screens">{{ showCount(allCount) }} screens</RouterLink>, no problems.
       </p>
       <ul v-else>
         <li v-for="{ state, count } in wrong" :key="state">
@@ -71,23 +71,24 @@ const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
       </ul>
     </section>
     <section v-if="atHand" aria-labelledby="hand">
-      <h2 id="hand">At hand</h2>
+      <h2 id="hand">Favourites and recent</h2>
       <p v-if="atHand.favourites.length + atHand.recent.length === 0" class="quiet">
-        What you keep at hand and looked at last stands here.
+        Your favourites and recent items appear here.
       </p>
       <ul>
         <li v-for="one in atHand.favourites" :key="`kept ${one.kind} ${one.name}`">
-          <RouterLink :to="pathOf(one)">{{ one.title }}</RouterLink> <span class="quiet">{{ one.kind }}, kept</span>
+          <RouterLink :to="pathOf(one)">{{ one.title }}</RouterLink>
+          <span class="quiet">{{ one.kind }}, favourite</span>
         </li>
         <li v-for="one in atHand.recent" :key="`${one.kind} ${one.name}`">
           <RouterLink :to="pathOf(one)">{{ one.title }}</RouterLink>
-          <span class="quiet">{{ one.kind }}, looked at</span>
+          <span class="quiet">{{ one.kind }}, recent</span>
         </li>
       </ul>
     </section>
     <section aria-labelledby="reports">
       <h2 id="reports">Reports</h2>
-      <p v-if="reports?.reports.length === 0" class="quiet">None that you may see.</p>
+      <p v-if="reports?.reports.length === 0" class="quiet">No reports.</p>
       <ul>
         <li v-for="report in reports?.reports ?? []" :key="report.name">
           <RouterLink :to="`/reports/${report.name}`">{{ report.title }}</RouterLink>

@@ -48,7 +48,7 @@ const things = computed(() => [
       key: `place ${name}`,
       to: `/v/${name}`,
       picture: `/api/v1/placements/${name}/thumbnail`,
-      kind: 'Place',
+      kind: 'Placement',
       title,
       about: kind,
       at: undefined,
@@ -60,7 +60,7 @@ const open = computed(() => (requests.data.value?.requests ?? []).filter((one) =
 </script>
 
 <template>
-  <h1>Yours to look at</h1>
+  <h1>Your reports</h1>
   <SearchBox />
   <ProblemNote v-if="error" :problem="error" />
   <ul class="cards">
@@ -70,15 +70,15 @@ const open = computed(() => (requests.data.value?.requests ?? []).filter((one) =
       <span class="quiet"
         >{{ one.kind }}<template v-if="one.about">: {{ one.about }}</template></span
       >
-      <span v-if="one.at" class="quiet">since {{ showInstant(one.at) }}</span>
+      <span v-if="one.at" class="quiet">requested {{ showInstant(one.at) }}</span>
     </li>
   </ul>
   <p v-if="things.length === 0 && reports.data.value" class="quiet">
-    Nothing yet. Whoever sends you the address of a report can let you in.
+    No reports yet. Open a link to a report to request access.
   </p>
   <div class="columns">
     <section v-if="kept.length > 0" aria-labelledby="kept">
-      <h2 id="kept">At hand</h2>
+      <h2 id="kept">Favourites and recent</h2>
       <ul>
         <li v-for="one in kept" :key="`${one.kind} ${one.name}`">
           <a :href="lookAt(one.kind, one.name)">{{ one.title }}</a> <span class="quiet">{{ one.kind }}</span>
@@ -86,8 +86,8 @@ const open = computed(() => (requests.data.value?.requests ?? []).filter((one) =
       </ul>
     </section>
     <section aria-labelledby="sent">
-      <h2 id="sent">Sent to you</h2>
-      <p v-if="(copies.data.value?.copies ?? []).length === 0" class="quiet">Nothing yet.</p>
+      <h2 id="sent">Deliveries</h2>
+      <p v-if="(copies.data.value?.copies ?? []).length === 0" class="quiet">None.</p>
       <ul>
         <li v-for="(copy, i) in copies.data.value?.copies ?? []" :key="i">
           <b>{{ copy.title }}</b> <span class="quiet">{{ copy.period }}, {{ showInstant(copy.sentAt) }}</span>
@@ -99,7 +99,7 @@ const open = computed(() => (requests.data.value?.requests ?? []).filter((one) =
       </ul>
     </section>
     <section v-if="(collections.data.value?.folders ?? []).length > 0" aria-labelledby="collections">
-      <h2 id="collections">Collections</h2>
+      <h2 id="collections">Folders</h2>
       <ul>
         <li v-for="one in collections.data.value?.folders ?? []" :key="one.name">
           <a :href="`/f/${one.name}`">{{ one.title }}</a>
@@ -107,10 +107,10 @@ const open = computed(() => (requests.data.value?.requests ?? []).filter((one) =
       </ul>
     </section>
     <section v-if="open.length > 0" aria-labelledby="asked">
-      <h2 id="asked">Asked for</h2>
+      <h2 id="asked">Access requests</h2>
       <ul>
         <li v-for="one in open" :key="one.id">
-          {{ one.thingName }} <span class="quiet">since {{ showInstant(one.askedAt) }}</span>
+          {{ one.thingName }} <span class="quiet">requested {{ showInstant(one.askedAt) }}</span>
         </li>
       </ul>
     </section>

@@ -36,7 +36,7 @@ const columns = computed(() => [
 ]);
 const roleOf = (column: string) => {
   const one = list.value!;
-  if (column === one.idColumn) return 'names the recipient';
+  if (column === one.idColumn) return 'identifies the recipient';
   if (column === one.addressColumn) return 'address';
   if (column === one.activeFromColumn) return 'active from';
   if (column === one.activeToColumn) return 'active to';
@@ -89,7 +89,7 @@ function leave(): void {
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/bursts">Sending</RouterLink> › <RouterLink to="/lists">Recipient lists</RouterLink>
+    <RouterLink to="/bursts">Bursts</RouterLink> › <RouterLink to="/lists">Recipient lists</RouterLink>
   </p>
   <h1>{{ name }}</h1>
   <ProblemNote v-if="error" :problem="error" />
@@ -97,9 +97,7 @@ function leave(): void {
   <template v-else>
     <p class="quiet">
       {{ list.recipients.length }} recipients, version {{ list.version }} of {{ showInstant(list.loadedAt) }}.
-      <template v-if="list.origin"
-        >It is read anew before every plan and run, so it is changed where it comes from.</template
-      >
+      <template v-if="list.origin">It is read again before every preview and run. Change it at its source.</template>
       <DeleteButton kind="list" :name="name" to="/lists" />
     </p>
     <Alert
@@ -117,15 +115,15 @@ function leave(): void {
       </template>
     </Alert>
     <div class="bar">
-      <input v-model="search" type="search" placeholder="Find a recipient" aria-label="Find a recipient" />
+      <input v-model="search" type="search" placeholder="Search recipients" aria-label="Search recipients" />
       <template v-if="list.origin === null">
-        <Button v-if="!isEdited" type="primary" @click="isEdited = true">Change</Button>
+        <Button v-if="!isEdited" type="primary" @click="isEdited = true">Edit</Button>
         <template v-else>
-          <Button @click="add">Add a recipient</Button>
+          <Button @click="add">Add recipient</Button>
           <Button type="primary" :disabled="!isChanged" :loading="busy === 'save'" @click="save"
             >Check and save as version {{ list.version + 1 }}</Button
           >
-          <Button @click="leave">Leave it as it was</Button>
+          <Button @click="leave">Cancel</Button>
         </template>
       </template>
     </div>
@@ -142,7 +140,7 @@ function leave(): void {
         {{ column.title }} <span v-if="column.title" class="role">{{ roleOf(String(column.key)) }}</span>
       </template>
       <template #bodyCell="{ column, record }">
-        <Button v-if="column.key === ' act'" size="small" @click="remove(record as Row)">Take off</Button>
+        <Button v-if="column.key === ' act'" size="small" @click="remove(record as Row)">Delete row</Button>
         <input
           v-else-if="isEdited"
           class="cell"

@@ -15,12 +15,12 @@ const { busy, problem, attempt } = useAttempt<'load'>();
 const router = useRouter();
 const columns = [
   { title: 'List', key: 'name' },
-  { title: 'Comes from', key: 'origin' },
+  { title: 'Source', key: 'origin' },
   { title: 'Recipients', dataIndex: 'recipients', align: 'right' as const, width: 110 },
   { title: 'Loaded', key: 'loaded', width: 260 },
 ];
 const originWords = ({ origin }: ListedList) =>
-  origin === null ? 'a file' : 'dataset' in origin ? `the dataset ${origin.dataset}` : `the group ${origin.group}`;
+  origin === null ? 'a file' : 'dataset' in origin ? `dataset ${origin.dataset}` : `group ${origin.group}`;
 
 const form = reactive({
   name: '',
@@ -37,18 +37,18 @@ const form = reactive({
 /** Which column is what; what is left empty stays as it was for a list that is known. */
 const roles = reactive({ id: '', address: '', activeFrom: '', activeTo: '', language: '', timeZone: '', format: '' });
 const roleLabels: Readonly<Record<keyof typeof roles, string>> = {
-  id: 'Column that names a recipient',
-  address: 'Column with the address',
-  activeFrom: 'Column with the first day',
-  activeTo: 'Column with the last day',
-  language: 'Column with the language',
-  timeZone: 'Column with the time zone',
-  format: 'Column with the formats',
+  id: 'Recipient column',
+  address: 'Email column',
+  activeFrom: 'First day column',
+  activeTo: 'Last day column',
+  language: 'Language column',
+  timeZone: 'Time zone column',
+  format: 'Formats column',
 };
-const roleHints: Partial<Record<keyof typeof roles, string>> = { id: 'the address', address: 'email' };
+const roleHints: Partial<Record<keyof typeof roles, string>> = { id: 'email', address: 'email' };
 const writing = [
-  { what: 'separator', label: 'Cells parted by', values: fileSeparators },
-  { what: 'encoding', label: 'Text written as', values: fileEncodings },
+  { what: 'separator', label: 'Separator', values: fileSeparators },
+  { what: 'encoding', label: 'Encoding', values: fileEncodings },
   { what: 'dates', label: 'Dates', values: dateOrders },
 ] as const;
 const file = ref<File>();
@@ -86,12 +86,11 @@ const load = () =>
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/bursts">Sending</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/bursts">Bursts</RouterLink></p>
   <h1>Recipient lists</h1>
   <p class="quiet">
-    Who gets a copy, at which address, and the values that cut it out. Every change is a new version; a run keeps the
-    one that it was planned from. A list keeps what was said about its columns; what you say when you load it again goes
-    over that.
+    Recipients, their emails and the values for their filters. Every change is a new version; a run uses the version of
+    its preview. Column settings are kept when you upload again.
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table
@@ -102,7 +101,7 @@ const load = () =>
     :loading="isLoading"
     :pagination="false"
   >
-    <template #emptyText><Empty description="No list yet" /></template>
+    <template #emptyText><Empty description="No lists" /></template>
     <template #bodyCell="{ column, record }">
       <RouterLink v-if="column.key === 'name'" :to="`/lists/${record.name}`">{{ record.name }}</RouterLink>
       <template v-else-if="column.key === 'origin'">{{ originWords(record as ListedList) }}</template>
@@ -111,15 +110,15 @@ const load = () =>
       >
     </template>
   </Table>
-  <h2>Load a list</h2>
+  <h2>Create or update a list</h2>
   <form class="fields" @submit.prevent="load">
     <label>Name <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" placeholder="quay-managers" /></label>
     <label
-      >From
+      >Source
       <select v-model="form.from">
-        <option value="file">a file: CSV, JSON Lines or a workbook’s first sheet</option>
-        <option value="dataset">a dataset, read anew before every run</option>
-        <option value="group">a group of people, read anew before every run</option>
+        <option value="file">file: CSV, JSON Lines or the first sheet of an .xlsx file</option>
+        <option value="dataset">dataset, read before every run</option>
+        <option value="group">group of users, read before every run</option>
       </select></label
     >
     <label v-if="form.from === 'file'"
@@ -132,11 +131,11 @@ const load = () =>
     /></label>
     <template v-else-if="form.from === 'dataset'">
       <label>Dataset <input v-model="form.dataset" required placeholder="staff" /></label>
-      <label>Rows where <input v-model="form.where" placeholder="role = 'manager'" /></label>
+      <label>Filter <input v-model="form.where" placeholder="role = 'manager'" /></label>
     </template>
     <template v-else>
       <label>Group <input v-model="form.group" required placeholder="District leads" /></label>
-      <label>A row for each value of <input v-model="form.each" placeholder="district" /></label>
+      <label>One row per value of <input v-model="form.each" placeholder="district" /></label>
     </template>
     <label v-for="(label, role) in roleLabels" :key="role"
       >{{ label }}
@@ -150,13 +149,13 @@ const load = () =>
       <label v-for="one in writing" :key="one.what"
         >{{ one.label }}
         <select v-model="form[one.what]">
-          <option value="">as found</option>
+          <option value="">detected</option>
           <option v-for="value in one.values" :key="value">{{ value }}</option>
         </select></label
       >
     </template>
     <Checkbox v-model:checked="form.isSkipping">Skip invalid rows</Checkbox>
-    <Button type="primary" html-type="submit" :loading="busy === 'load'">Check and load</Button>
+    <Button type="primary" html-type="submit" :loading="busy === 'load'">Check and save</Button>
   </form>
   <ProblemNote v-if="problem" :problem="problem" />
 </template>

@@ -11,7 +11,7 @@ import { showInstant, showSize } from '../platform/format.ts';
 import MediaPanel from './MediaPanel.vue';
 import { nameFor } from './name.ts';
 
-/** Pictures and videos that screens show beside reports. */
+/** Images and videos that screens show beside reports. */
 const { data, error, reload } = useResource<{ media: ListedMedia[] }>('/api/v1/media');
 const { busy, problem, attempt } = useAttempt<'put'>();
 const file = ref<File>();
@@ -46,13 +46,13 @@ const put = () =>
 
 <template>
   <p class="crumbs"><RouterLink to="/screens">Screens</RouterLink></p>
-  <h1>Pictures and videos</h1>
+  <h1>Images and videos</h1>
   <p class="quiet">
-    What screens show beside reports. A playlist shows the version that it was published with; put another in, and
-    publish it again.
+    Images and videos for screens. A playlist shows the version it was published with. To change it, upload a new
+    version and publish the playlist again.
   </p>
   <ProblemNote v-if="error" :problem="error" />
-  <p v-if="data && data.media.length === 0" class="quiet">None that you may see.</p>
+  <p v-if="data && data.media.length === 0" class="quiet">No media.</p>
   <ul class="media">
     <li v-for="one in data?.media ?? []" :key="one.name">
       <a :href="fileOf(one)" target="_blank" rel="noopener">
@@ -67,12 +67,12 @@ const put = () =>
           >{{ showSize(one.newest.sizeBytes) }} · {{ one.newest.by }}, {{ showInstant(one.newest.at) }}
         </p>
         <p class="more">
-          <Button size="small" @click="replace(one)">Put another version in</Button>
+          <Button size="small" @click="replace(one)">Upload new version</Button>
           <Button
             size="small"
             :aria-expanded="opened === one.name"
             @click="opened = opened === one.name ? '' : one.name"
-            >Versions, title, and who may</Button
+            >Versions, title and permissions</Button
           >
           <DeleteButton kind="media" :name="one.name" @gone="reload" @renamed="reload" />
         </p>
@@ -80,7 +80,7 @@ const put = () =>
       </div>
     </li>
   </ul>
-  <h2>Put one in</h2>
+  <h2>Upload</h2>
   <form class="fields" @submit.prevent="put">
     <label
       >PNG, JPEG, WebP, SVG, MP4 or WebM
@@ -91,13 +91,13 @@ const put = () =>
         required
         @change="pick"
     /></label>
-    <label>Name in addresses <input v-model="name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
+    <label>Name (used in URLs) <input v-model="name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
     <label>Title <input v-model="title" maxlength="200" :placeholder="name" /></label>
-    <Button type="primary" html-type="submit" :loading="busy === 'put'">Put it in</Button>
+    <Button type="primary" html-type="submit" :loading="busy === 'put'">Upload</Button>
   </form>
   <ProblemNote v-if="problem" :problem="problem" />
   <p v-if="done" role="status">
-    <b>{{ done.title }}</b>, version {{ done.newest.number }}, can be shown.
+    <b>{{ done.title }}</b>, version {{ done.newest.number }}, is ready.
   </p>
 </template>
 

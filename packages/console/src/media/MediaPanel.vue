@@ -30,10 +30,10 @@ const retitle = () =>
   <section v-else-if="data" class="framed" :aria-label="data.title">
     <form v-if="data.right !== 'view'" class="fields" @submit.prevent="retitle">
       <label>Title <input v-model="title" required maxlength="200" /></label>
-      <Button html-type="submit" :disabled="title === data.title" :loading="busy === 'title'">Change the title</Button>
+      <Button html-type="submit" :disabled="title === data.title" :loading="busy === 'title'">Save title</Button>
     </form>
     <ProblemNote v-if="problem" :problem="problem" />
-    <p>{{ data.usedBy.length > 0 ? `Shown by ${data.usedBy.join(', ')}.` : 'Shown by no playlist.' }}</p>
+    <p>{{ data.usedBy.length > 0 ? `Used by ${data.usedBy.join(', ')}.` : 'Not used by a playlist.' }}</p>
     <ul>
       <li v-for="one in data.versions" :key="one.number">
         <a :href="`${path}/file?version=${one.number}`" target="_blank" rel="noopener">Version {{ one.number }}</a>

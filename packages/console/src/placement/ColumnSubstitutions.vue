@@ -46,10 +46,10 @@ const valueOf = (event: Event) => (event.target as HTMLSelectElement).value;
 
 <template>
   <p v-if="personal.length > 0" class="note" role="status">
-    {{ personal.join(', ') }} may say who somebody is. For many eyes, show a district or another column instead.
+    {{ personal.join(', ') }} can identify users. For a wide audience, substitute a less detailed column.
   </p>
   <details :open="personal.length > 0 || Object.keys(swaps).length > 0">
-    <summary>Show a column as another, here alone</summary>
+    <summary>Column substitutions in this placement</summary>
     <div class="fields">
       <template v-for="dataset in Object.keys(columns)" :key="dataset">
         <label v-for="one in texts(dataset)" :key="`${dataset} ${one.name}`"

@@ -37,14 +37,14 @@ const isChosen = (one: Placeable) => props.value !== undefined && sameThing(one.
 
 <template>
   <div class="picker">
-    <label>Search <input v-model="text" type="search" placeholder="by title, name or column" /></label>
-    <ul :aria-label="`${shown.length} things that can be placed`" tabindex="0">
+    <label>Search <input v-model="text" type="search" placeholder="title, name or column" /></label>
+    <ul :aria-label="`${shown.length} items`" tabindex="0">
       <li v-for="one in shown" :key="placementLabel(one.thing)">
         <button type="button" :aria-pressed="isChosen(one)" @click="emit('update:value', one)">
           <span class="kind">{{ one.kind }}</span> <b>{{ one.title }}</b> <span class="quiet">{{ one.of }}</span>
         </button>
       </li>
-      <li v-if="shown.length === 0" class="quiet">Nothing fits these words.</li>
+      <li v-if="shown.length === 0" class="quiet">No results.</li>
     </ul>
   </div>
 </template>

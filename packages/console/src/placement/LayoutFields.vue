@@ -12,8 +12,8 @@ const props = defineProps<{
 }>();
 const look = defineModel<Pick<PlacementLook, 'hide' | 'figures' | 'isStacked'>>({ required: true });
 const words = {
-  labels: 'values and names at the marks',
-  'axis titles': 'titles of axes',
+  labels: 'data labels',
+  'axis titles': 'axis titles',
   legend: 'legends',
 } as const;
 
@@ -33,7 +33,7 @@ const togglePart = (part: (typeof chartParts)[number]) => {
 
 <template>
   <fieldset>
-    <legend>Charts without</legend>
+    <legend>Hide in charts</legend>
     <Checkbox
       v-for="part in chartParts"
       :key="part"
@@ -45,14 +45,12 @@ const togglePart = (part: (typeof chartParts)[number]) => {
   <template v-if="figures.length > 1">
     <OrderedField
       class="order"
-      label="Figures, in their order here"
+      label="Figures and order"
       :options="options"
       :value="shown"
       @update:value="setFigures"
     />
-    <Checkbox :checked="look.isStacked ?? false" @change="toggleStack"
-      >One under the other, however wide the place is</Checkbox
-    >
+    <Checkbox :checked="look.isStacked ?? false" @change="toggleStack">Single column</Checkbox>
   </template>
 </template>
 

@@ -18,10 +18,10 @@ const props = defineProps<{
 }>();
 const emit = defineEmits<{ mend: [look: PlacementLook] }>();
 const sizes = [
-  { width: 1200, height: 720, words: 'Whole page' },
+  { width: 1200, height: 720, words: 'Full page' },
   { width: 780, height: 520, words: 'Column' },
   { width: 400, height: 640, words: 'Phone' },
-  { width: 280, height: 320, words: 'Tile' },
+  { width: 280, height: 320, words: 'Small' },
 ] as const;
 const frame = ref<HTMLIFrameElement>();
 const box = ref<HTMLElement>();
@@ -89,7 +89,7 @@ function take(width: number, height: number): void {
     >
       {{ one.words }} {{ one.width }}×{{ one.height }}
     </button>
-    <span class="quiet">{{ size.width }} × {{ size.height }} pixels; drag the corner for another size</span>
+    <span class="quiet">{{ size.width }} × {{ size.height }} px; drag the corner to resize</span>
   </p>
   <div class="around">
     <div ref="box" class="box" :style="{ width: `${size.width}px`, height: `${size.height}px` }">
@@ -97,21 +97,21 @@ function take(width: number, height: number): void {
     </div>
   </div>
   <div role="status" class="said">
-    <p v-if="misfits === undefined" class="quiet">Looking whether everything fits …</p>
-    <p v-else-if="misfits.length === 0">Everything fits at this size.</p>
+    <p v-if="misfits === undefined" class="quiet">Checking layout …</p>
+    <p v-else-if="misfits.length === 0">No layout issues.</p>
     <ul v-else>
       <li v-for="one in misfits" :key="one.what">
-        Does not fit: {{ one.what }}.
+        Layout issue: {{ one.what }}.
         <span v-if="mendsFor(one.mends, look, isPage).length > 0" class="mends">
-          Mend it:
+          Fix:
           <Button v-for="way in mendsFor(one.mends, look, isPage)" :key="way.words" size="small" @click="mend(way)">{{
             way.words
           }}</Button>
         </span>
-        <br v-if="one.advice" /><span v-if="one.advice" class="quiet">Otherwise: {{ one.advice }}.</span>
+        <br v-if="one.advice" /><span v-if="one.advice" class="quiet">Or: {{ one.advice }}.</span>
       </li>
     </ul>
-    <p v-if="before.length > 0"><Button size="small" @click="undo">Take the last mend back</Button></p>
+    <p v-if="before.length > 0"><Button size="small" @click="undo">Undo</Button></p>
   </div>
 </template>
 

@@ -180,48 +180,46 @@ const pieces = computed(() =>
   data.value
     ? [
         {
-          what: 'The link: people sign in and see what is theirs; an editor of pages makes a frame of it (oEmbed)',
+          what: 'Link (sign-in; oEmbed)',
           text: data.value.link,
         },
-        { what: 'A frame', text: data.value.frame },
-        { what: 'The element, for hosts with a little code', text: data.value.snippet },
+        { what: 'Iframe', text: data.value.frame },
+        { what: 'Custom element', text: data.value.snippet },
       ]
     : [],
 );
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/placements">Places</RouterLink></p>
+  <p class="crumbs"><RouterLink to="/placements">Placements</RouterLink></p>
   <ProblemNote v-if="error" :problem="error" />
   <Spin v-else-if="name !== undefined && !data" />
   <template v-else>
-    <h1>{{ data?.title ?? 'Place something' }}</h1>
+    <h1>{{ data?.title ?? 'Create placement' }}</h1>
     <template v-if="data">
-      <p v-if="data.suspendedAt" role="status" class="rests">
-        Suspended since {{ showInstant(data.suspendedAt) }}: nobody sees it.
-      </p>
+      <p v-if="data.suspendedAt" role="status" class="rests">Suspended since {{ showInstant(data.suspendedAt) }}.</p>
       <p class="quiet">
-        {{ data.kind }}, shows {{ placementLabel(data)
-        }}<template v-if="data.madeBy">, made by {{ data.madeBy }} {{ showInstant(data.madeAt) }}</template
+        Type {{ data.kind }}, shows {{ placementLabel(data)
+        }}<template v-if="data.madeBy">, created by {{ data.madeBy }} {{ showInstant(data.madeAt) }}</template
         >.
         <template v-if="data.use">
           <template v-if="data.use.lastSeenAt"
-            >Last looked at {{ showInstant(data.use.lastSeenAt) }}; in 30 days {{ showTimes(data.use.views) }} by
-            {{ showCount(data.use.viewers) }}.</template
+            >Last viewed {{ showInstant(data.use.lastSeenAt) }}; {{ showTimes(data.use.views) }} by
+            {{ showCount(data.use.viewers) }} users in 30 days.</template
           >
-          <template v-else>Nobody looked at it in 30 days.</template>
-          <template v-if="data.use.dataAt"> Its oldest data was loaded {{ showInstant(data.use.dataAt) }}.</template>
+          <template v-else>No views in 30 days.</template>
+          <template v-if="data.use.dataAt"> Oldest data: {{ showInstant(data.use.dataAt) }}.</template>
         </template>
       </p>
       <ul v-if="data.use && (data.use.hosts.length > 0 || Object.keys(data.use.problems).length > 0)" class="used">
         <li v-for="one in data.use.hosts" :key="one.origin">
-          Shown in {{ one.origin }}, last {{ showInstant(one.seenAt) }}
+          Embedded in {{ one.origin }}, last {{ showInstant(one.seenAt) }}
         </li>
         <li v-for="(count, code) in data.use.problems" :key="code" class="bad">
-          Of the last day: {{ code }}, {{ showTimes(count) }}
+          Problems in the last day: {{ code }}, {{ showTimes(count) }}
         </li>
       </ul>
-      <h2>How it fits</h2>
+      <h2>Layout</h2>
       <LayoutPreview
         :name="data.name"
         :title="data.title"
@@ -230,7 +228,7 @@ const pieces = computed(() =>
         :version="version"
         @mend="mend"
       />
-      <h2>What a page’s author pastes</h2>
+      <h2>Snippets</h2>
       <div v-for="{ what, text } in pieces" :key="what" class="piece">
         <p>
           {{ what }} <Button size="small" @click="copy(text, what)">{{ copied === what ? 'Copied' : 'Copy' }}</Button>
@@ -238,12 +236,12 @@ const pieces = computed(() =>
         <pre tabindex="0">{{ text }}</pre>
       </div>
       <p class="more">
-        <RouterLink :to="`/placements/${data.name}/element`">Try the element</RouterLink>
-        <RouterLink v-if="data.use" :to="`/placements/${data.name}/record`">Try it beside a record</RouterLink>
+        <RouterLink :to="`/placements/${data.name}/element`">Test the custom element</RouterLink>
+        <RouterLink v-if="data.use" :to="`/placements/${data.name}/record`">Test with a record</RouterLink>
       </p>
       <PublicLinks v-if="data.kind === 'link' && data.use && data.report" :name="data.name" />
     </template>
-    <h2>What it shows</h2>
+    <h2>Content</h2>
     <ProblemNote v-if="catalogue.error.value" :problem="catalogue.error.value" />
     <ItemPicker
       :value="form.thing"
@@ -252,31 +250,31 @@ const pieces = computed(() =>
       @update:value="choose"
     />
     <form v-if="form.thing" class="form" @submit.prevent="save">
-      <h2>How, and where</h2>
+      <h2>Settings</h2>
       <div class="fields">
         <label>Title <input v-model="form.title" required maxlength="200" /></label>
         <label v-if="name === undefined"
-          >Name in addresses <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" maxlength="60"
+          >Name (used in URLs) <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" maxlength="60"
         /></label>
         <label
-          >Kind of place
+          >Placement type
           <select v-model="form.kind">
             <option v-for="one in placeKinds" :key="one" :value="one">{{ one }}</option>
           </select>
         </label>
         <label v-if="isWhole && entry && entry.pages.length > 1"
-          >Begins with
+          >Start page
           <select v-model="form.firstPage">
-            <option value="">its first page</option>
+            <option value="">first page</option>
             <option v-for="page in entry.pages" :key="page.name" :value="page.name">{{ page.title }}</option>
           </select>
         </label>
         <label v-if="form.thing.report"
           >Edition
           <select v-model="form.edition">
-            <option value="">the current one, always</option>
+            <option value="">always the current edition</option>
             <option v-for="one in editions" :key="one.number" :value="String(one.number)">
-              {{ one.number }}, and stays with it
+              {{ one.number }}, fixed
             </option>
           </select>
         </label>
@@ -284,41 +282,40 @@ const pieces = computed(() =>
           >Colours
           <select v-model="form.theme">
             <option v-for="one in placementThemes" :key="one" :value="one">
-              {{ one === 'host' ? 'of the page around it' : one }}
+              {{ one === 'host' ? 'of the host page' : one }}
             </option>
           </select>
         </label>
         <label
-          >At most so high, in pixels
-          <input v-model="form.maxHeight" type="number" min="120" max="4000" placeholder="as high as it is"
+          >Maximum height (px)
+          <input v-model="form.maxHeight" type="number" min="120" max="4000" placeholder="no limit"
         /></label>
         <label class="wide"
-          >Pages that may frame it, by their origin
+          >Allowed origins, one per line
           <textarea v-model="form.origins" rows="2" placeholder="https://portal.example" />
         </label>
       </div>
       <p class="checks">
-        <Checkbox v-model:checked="form.hideBar">Without the line of title and buttons</Checkbox>
-        <Checkbox v-if="isWhole" v-model:checked="form.hidePages">Without the list of pages</Checkbox>
+        <Checkbox v-model:checked="form.hideBar">Hide toolbar</Checkbox>
+        <Checkbox v-if="isWhole" v-model:checked="form.hidePages">Hide page list</Checkbox>
       </p>
       <LayoutFields v-model="form.arranged" :figures="figures" />
       <template v-if="entry && entry.parameters.length > 0">
-        <h2>Fixed for everybody</h2>
+        <h2>Fixed parameters</h2>
         <div class="fields">
           <label v-for="one in entry.parameters" :key="one.name"
-            >{{ one.label }} <input v-model="form.parameters[one.name]" placeholder="the reader chooses"
+            >{{ one.label }} <input v-model="form.parameters[one.name]" placeholder="reader selects"
           /></label>
         </div>
       </template>
-      <h2>Rows, for everybody</h2>
+      <h2>Filters</h2>
       <p v-if="form.thing.board" class="quiet">
         Conditions on the datasets behind the board, as <code>quay_id = 'Q017'</code>; columns are checked when it is
         saved.
       </p>
       <div class="fields">
         <label v-for="one in datasets" :key="one"
-          >{{ one }}
-          <input v-model="form.where[one]" placeholder="every row that its reader may see" spellcheck="false"
+          >{{ one }} <input v-model="form.where[one]" placeholder="all rows that the reader may see" spellcheck="false"
         /></label>
       </div>
       <h2>Columns</h2>
@@ -326,15 +323,13 @@ const pieces = computed(() =>
       <ProblemNote v-if="problem" :problem="problem" />
       <p class="more">
         <Button type="primary" html-type="submit" :loading="busy === 'save'">{{
-          name === undefined ? 'Place it' : 'Save'
+          name === undefined ? 'Create' : 'Save'
         }}</Button>
         <template v-if="data">
-          <Button v-if="data.suspendedAt" :loading="busy === 'runAction'" @click="runAction('resume')"
-            >Show it again</Button
-          >
+          <Button v-if="data.suspendedAt" :loading="busy === 'runAction'" @click="runAction('resume')">Resume</Button>
           <ConfirmAction
             v-else
-            title="Nobody sees it until it is shown again. Suspend it?"
+            title="Suspend this placement? It is hidden until you resume it."
             ok-text="Suspend"
             @confirm="runAction('suspend')"
             ><Button :loading="busy === 'runAction'">Suspend</Button></ConfirmAction

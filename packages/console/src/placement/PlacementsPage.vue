@@ -14,21 +14,21 @@ const placements = computed(() => data.value?.placements ?? []);
 const columns = [
   { title: 'Place', key: 'title' },
   { title: 'Shows', key: 'shows', width: 250 },
-  { title: 'Looked at', key: 'use', width: 230 },
-  { title: 'Of the last day', key: 'problems', width: 220 },
+  { title: 'Last viewed', key: 'use', width: 230 },
+  { title: 'Problems (last day)', key: 'problems', width: 220 },
 ];
 const problemsOf = ({ use }: ShownPlacement) =>
   Object.entries(use?.problems ?? {}).map(([code, count]) => `${code} ${count}×`);
 </script>
 
 <template>
-  <h1>Places</h1>
+  <h1>Placements</h1>
   <p class="quiet">
-    Where reports, pages, figures and boards are shown: in portals, channels, apps, screens, or by a link.
+    Placements show reports, pages, figures and boards in portals, channels, apps, screens or by link.
   </p>
   <p v-if="isAuthor">
-    <LinkButton to="/placements/new" type="primary">Place something</LinkButton>
-    <RouterLink to="/channels" class="beside">Tabs in team channels</RouterLink>
+    <LinkButton to="/placements/new" type="primary">Create placement</LinkButton>
+    <RouterLink to="/channels" class="beside">Channel placements</RouterLink>
     <RouterLink to="/apps" class="beside">Business apps</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
@@ -42,7 +42,7 @@ const problemsOf = ({ use }: ShownPlacement) =>
     :pagination="false"
     :scroll="{ x: 820 }"
   >
-    <template #emptyText><Empty description="Nothing is placed yet" /></template>
+    <template #emptyText><Empty description="No placements" /></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'title'">
         <RouterLink :to="`/placements/${record.name}`">{{ record.title }}</RouterLink>
@@ -57,7 +57,7 @@ const problemsOf = ({ use }: ShownPlacement) =>
         <template v-if="record.use?.lastSeenAt"
           >{{ showInstant(record.use.lastSeenAt) }}, by {{ showCount(record.use.viewers) }} in 30 days</template
         >
-        <span v-else-if="record.use" class="quiet">not in 30 days</span>
+        <span v-else-if="record.use" class="quiet">no views in 30 days</span>
       </template>
       <template v-else-if="column.key === 'problems'">
         <span v-for="one in problemsOf(record as ShownPlacement)" :key="one" class="bad">{{ one }} </span>

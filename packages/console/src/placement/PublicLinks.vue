@@ -51,52 +51,50 @@ async function copy({ id, url }: PublicLink): Promise<void> {
 </script>
 
 <template>
-  <h3>For everybody, without signing in</h3>
+  <h3>Public links</h3>
   <ProblemNote v-if="error" :problem="error" />
   <template v-else-if="data">
     <p v-if="data.refused" class="quiet">
-      There is no public link here: {{ data.refused.message }}. {{ data.refused.hint }}.
+      Public links are not available: {{ data.refused.message }}. {{ data.refused.hint }}.
     </p>
     <ul class="links">
       <li v-for="one in data.links" :key="one.id" :class="{ over: isOver(one) }">
         <p>
           <b>{{ one.note }}</b>
           <span class="quiet">
-            made by {{ one.madeBy ?? 'somebody who is gone' }} {{ showInstant(one.madeAt) }};
-            <template v-if="one.endedAt">ended {{ showInstant(one.endedAt) }} by {{ one.endedBy }};</template>
-            <template v-else>{{ isOver(one) ? 'ended' : 'ends' }} {{ showInstant(one.until) }};</template>
-            {{ one.views === 0 ? 'not looked at' : `looked at ${showTimes(one.views)}`
+            created by {{ one.madeBy ?? 'a deleted user' }} {{ showInstant(one.madeAt) }};
+            <template v-if="one.endedAt">revoked {{ showInstant(one.endedAt) }} by {{ one.endedBy }};</template>
+            <template v-else>{{ isOver(one) ? 'expired' : 'expires' }} {{ showInstant(one.until) }};</template>
+            {{ one.views === 0 ? 'no views' : `viewed ${showTimes(one.views)}`
             }}<template v-if="one.lastViewedAt">, last {{ showInstant(one.lastViewedAt) }}</template>
           </span>
         </p>
-        <p v-if="one.closed" class="bad">It shows nothing now: {{ one.closed }}.</p>
+        <p v-if="one.closed" class="bad">Inactive: {{ one.closed }}.</p>
         <template v-if="!isOver(one)">
           <pre tabindex="0">{{ one.url }}</pre>
           <form v-if="changed.id === one.id" class="form" @submit.prevent="change">
             <div class="fields">
-              <label class="wide"
-                >Why may everybody see it? <input v-model="changed.note" required maxlength="500"
-              /></label>
+              <label class="wide">Reason <input v-model="changed.note" required maxlength="500" /></label>
               <label
-                >Until the end of
+                >Expires at the end of
                 <input v-model="changed.until" type="date" required :min="dayIn(0)" :max="dayIn(publicLinkDays - 1)"
               /></label>
             </div>
             <p class="acts">
               <Button size="small" type="primary" html-type="submit" :loading="busy === 'change'">Save</Button>
-              <Button size="small" @click="changed.id = ''">Leave it as it is</Button>
+              <Button size="small" @click="changed.id = ''">Cancel</Button>
             </p>
           </form>
           <p v-else class="acts">
             <Button size="small" @click="copy(one)">{{ copied === one.id ? 'Copied' : 'Copy' }}</Button>
-            <Button size="small" @click="begin(one)">Change</Button>
+            <Button size="small" @click="begin(one)">Edit</Button>
             <ConfirmAction
               is-dangerous
-              title="Whoever has the link sees nothing any more. End it?"
-              ok-text="End it"
+              title="Revoke this link? It stops working for everyone."
+              ok-text="Revoke"
               @confirm="end(one.id)"
             >
-              <Button size="small" danger :loading="busy === 'end'">End</Button>
+              <Button size="small" danger :loading="busy === 'end'">Revoke</Button>
             </ConfirmAction>
           </p>
         </template>
@@ -105,20 +103,19 @@ async function copy({ id, url }: PublicLink): Promise<void> {
     <ProblemNote v-if="problem" :problem="problem" />
     <form v-if="!data.refused" class="form" @submit.prevent="make">
       <p class="warning" role="note">
-        Whoever has a public link sees these figures, today’s and those of every later day until it ends: without a
-        name, without signing in, and may pass it on to anybody. Nobody can be asked for it back. The link above asks
-        people to sign in, and shows each what is theirs.
+        Anyone with a public link sees this data, now and later, without signing in, until it expires or is revoked.
+        They can pass it on. The link above asks users to sign in and applies their permissions.
       </p>
       <div class="fields">
-        <label class="wide">Why may everybody see it? <input v-model="form.note" required maxlength="500" /></label>
+        <label class="wide">Reason <input v-model="form.note" required maxlength="500" /></label>
         <label
-          >Until the end of
+          >Expires at the end of
           <input v-model="form.until" type="date" required :min="dayIn(0)" :max="dayIn(publicLinkDays - 1)"
         /></label>
       </div>
-      <label class="sure"><input v-model="isSure" type="checkbox" required /> These figures are for everybody</label>
+      <label class="sure"><input v-model="isSure" type="checkbox" required /> This data may be public</label>
       <p class="more">
-        <Button html-type="submit" danger :disabled="!isSure" :loading="busy === 'make'">Make a public link</Button>
+        <Button html-type="submit" danger :disabled="!isSure" :loading="busy === 'make'">Create public link</Button>
       </p>
     </form>
   </template>

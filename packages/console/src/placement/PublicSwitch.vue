@@ -22,23 +22,19 @@ const turn = (isOn: boolean) =>
 <template>
   <p v-if="data" class="switch">
     <template v-if="data.isOn">
-      Public links are on: who owns a report without row rules and masks may show it to everybody, for a while.
-      <ConfirmAction
-        title="Every public link shows nothing from now on. Switch them off?"
-        ok-text="Switch off"
-        @confirm="turn(false)"
-      >
-        <Button size="small" :loading="busy === 'switch'">Switch public links off</Button>
+      Public links are enabled. Owners can create them for reports without row rules and masks.
+      <ConfirmAction title="Disable public links? All of them stop working." ok-text="Disable" @confirm="turn(false)">
+        <Button size="small" :loading="busy === 'switch'">Disable public links</Button>
       </ConfirmAction>
     </template>
     <template v-else>
-      Public links are off: nothing is shown to anybody who does not sign in or come with a token.
+      Public links are disabled. Content is shown only after sign-in or with a token.
       <ConfirmAction
-        title="Owners may then make links by which everybody sees their figures without signing in. Switch them on?"
-        ok-text="Switch on"
+        title="Enable public links? Owners can then show their data without sign-in."
+        ok-text="Enable"
         @confirm="turn(true)"
       >
-        <Button size="small" :loading="busy === 'switch'">Switch public links on</Button>
+        <Button size="small" :loading="busy === 'switch'">Enable public links</Button>
       </ConfirmAction>
     </template>
   </p>

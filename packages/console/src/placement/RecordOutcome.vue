@@ -3,14 +3,14 @@ import type { RecordTry } from '@underbell/core/preview';
 import { showCount } from '../platform/format.ts';
 import PagePreview from '../preview/PagePreview.vue';
 
-/** What a placement shows beside a record: the filter that was understood, the rows left, the page. */
+/** What a placement shows beside a record: the filter that was understood, the rows, the page. */
 defineProps<{ tried: RecordTry; title: string }>();
 const emit = defineEmits<{ take: [field: string, value: string] }>();
 </script>
 
 <template>
   <p v-if="tried.refused" role="status" class="nothing">
-    <b>Nothing is shown:</b> {{ tried.refused.message
+    <b>Not shown:</b> {{ tried.refused.message
     }}<template v-if="tried.refused.hint">; {{ tried.refused.hint }}</template
     >.
   </p>
@@ -18,8 +18,8 @@ const emit = defineEmits<{ take: [field: string, value: string] }>();
     <thead>
       <tr>
         <th scope="col">{{ one.dataset }}</th>
-        <th scope="col">what was understood</th>
-        <th scope="col" class="number">rows left</th>
+        <th scope="col">filter</th>
+        <th scope="col" class="number">rows</th>
       </tr>
     </thead>
     <tbody>
@@ -30,7 +30,7 @@ const emit = defineEmits<{ take: [field: string, value: string] }>();
       </tr>
       <tr>
         <td />
-        <td><b>in all</b></td>
+        <td><b>total</b></td>
         <td class="number">
           <b>{{ one.rows === undefined ? '' : showCount(one.rows) }}</b>
         </td>
@@ -38,7 +38,7 @@ const emit = defineEmits<{ take: [field: string, value: string] }>();
     </tbody>
   </table>
   <p v-for="(values, field) in tried.nearest" :key="field" role="status">
-    No row has this {{ field }}. There is
+    No rows with this {{ field }}. Values:
     <button v-for="value in values" :key="value" type="button" class="near" @click="emit('take', field, value)">
       {{ value }}
     </button>

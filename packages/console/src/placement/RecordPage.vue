@@ -22,9 +22,9 @@ const { data, error, reload } = useResource<ShownPlacement>(path);
 const { busy, problem, attempt } = useAttempt<'save' | 'try'>();
 
 const positions: readonly { readonly key: Position; readonly title: string; readonly about: string }[] = [
-  { key: 'everything', title: '1  Everything', about: 'to see that it works; it is never saved like this' },
-  { key: 'fixed', title: '2  One record', about: 'always this one, whatever the host shows' },
-  { key: 'bound', title: '3  The host’s record', about: 'whichever the host shows; without one it shows nothing' },
+  { key: 'everything', title: '1  Everything', about: 'Preview only' },
+  { key: 'fixed', title: '2  Fixed record', about: 'always this record' },
+  { key: 'bound', title: '3  Record from the host', about: 'no data without a record' },
 ];
 const position = ref<Position>('bound');
 /** By dataset: what it is to be, bound to the record. */
@@ -129,28 +129,28 @@ const save = () =>
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/placements">Places</RouterLink>
+    <RouterLink to="/placements">Placements</RouterLink>
     <RouterLink :to="`/placements/${name}`">{{ data?.title ?? name }}</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Spin v-else-if="!data" />
   <template v-else>
-    <h1>Beside a record</h1>
-    <div class="steps" role="radiogroup" aria-label="What is shown">
+    <h1>Test with a record</h1>
+    <div class="steps" role="radiogroup" aria-label="Source of the value">
       <label v-for="one in positions" :key="one.key" :class="{ chosen: position === one.key }">
         <input v-model="position" type="radio" :value="one.key" />
         <b>{{ one.title }}</b> <span class="quiet">{{ one.about }}</span>
       </label>
     </div>
     <div class="both">
-      <section aria-label="The condition">
+      <section aria-label="Filter">
         <template v-for="one in datasets" :key="one">
           <h2>
             {{ one }}
-            <Button v-if="!isWritten[one]" size="small" type="link" @click="isWritten[one] = true">as text</Button>
+            <Button v-if="!isWritten[one]" size="small" type="link" @click="isWritten[one] = true">edit as text</Button>
           </h2>
           <label v-if="isWritten[one]" class="text"
-            >Condition
+            >Filter
             <textarea v-model="texts[one]" rows="2" spellcheck="false" placeholder="quay_id = record('quay')" />
           </label>
           <div v-else-if="halves[one]" class="fields">
@@ -159,7 +159,7 @@ const save = () =>
               <input v-model="halves[one].column" :list="`columns-${one}`" spellcheck="false" @input="bind(one)" />
             </label>
             <label
-              >is the record’s field
+              >equals record field
               <input v-model="halves[one].field" placeholder="quay" spellcheck="false" @input="bind(one)" />
             </label>
             <datalist :id="`columns-${one}`">
@@ -169,15 +169,15 @@ const save = () =>
             </datalist>
           </div>
         </template>
-        <h2>A sample record</h2>
-        <p v-if="fields.length === 0" class="quiet">No condition names a field of the record yet.</p>
+        <h2>Sample record</h2>
+        <p v-if="fields.length === 0" class="quiet">No filter uses a record field yet.</p>
         <div v-else class="fields">
           <label v-for="one in fields" :key="one"
             >{{ one }}
             <input
               v-model="record[one]"
               :list="`values-${one}`"
-              placeholder="as the host has it"
+              placeholder="value from the host"
               spellcheck="false"
               @focus="offer(one)"
               @input="offer(one)"
@@ -193,18 +193,18 @@ const save = () =>
             :disabled="position === 'everything' || isSaved || fields.length === 0"
             :loading="busy === 'save'"
             @click="save"
-            >{{ position === 'fixed' ? 'Save it for this one record' : 'Save' }}</Button
+            >{{ position === 'fixed' ? 'Save for this record' : 'Save' }}</Button
           >
-          <span v-if="position === 'everything'" class="quiet">Everything is shown here alone, and never saved.</span>
-          <span v-else-if="isSaved" class="quiet">Saved as it is shown.</span>
+          <span v-if="position === 'everything'" class="quiet">All rows are shown here only; this is never saved.</span>
+          <span v-else-if="isSaved" class="quiet">Saved.</span>
         </p>
         <template v-if="data.beside">
-          <h2>What the host pastes</h2>
-          <p v-if="!isSaved" class="quiet">What is saved now; what you changed is not in it yet.</p>
+          <h2>Snippets</h2>
+          <p v-if="!isSaved" class="quiet">Saved version; your changes are not included yet.</p>
           <Snippets :lines="data.beside.lines" />
         </template>
       </section>
-      <section aria-label="What it shows" :aria-busy="busy === 'try'">
+      <section aria-label="Preview" :aria-busy="busy === 'try'">
         <ProblemNote v-if="problem" :problem="problem" />
         <RecordOutcome
           v-else-if="tried"

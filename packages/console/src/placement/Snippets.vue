@@ -6,18 +6,18 @@ import type { Snippets } from '@underbell/core/placement';
 /** What a host pastes to show a placement beside its records. */
 defineProps<{ lines: Snippets }>();
 const kinds: readonly { readonly key: keyof Snippets; readonly title: string; readonly about: string }[] = [
-  { key: 'element', title: 'The element', about: 'in the page of the record; its server hands out tokens' },
+  { key: 'element', title: 'Custom element', about: 'for pages with a record; your server issues tokens' },
   {
     key: 'frame',
-    title: 'A frame alone',
-    about: 'no code at all: whoever looks is known to the directory, or signs in once',
+    title: 'Iframe',
+    about: 'no code; users sign in with single sign-on',
   },
-  { key: 'node', title: 'The host’s server, in Node', about: 'plain Node, no package; it has the client’s secret' },
-  { key: 'curl', title: 'The same question by curl', about: 'for every other language' },
+  { key: 'node', title: 'Server code (Node.js)', about: 'no packages; holds the client secret' },
+  { key: 'curl', title: 'Same request with curl', about: 'for other languages' },
   {
     key: 'exchange',
-    title: 'For whoever signed in to the host',
-    about: 'the directory’s ID token is exchanged (RFC 8693): the host names nobody',
+    title: 'For the user of the host',
+    about: 'exchanges the ID token of the identity provider (RFC 8693)',
   },
 ];
 const copied = ref('');

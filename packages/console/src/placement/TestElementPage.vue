@@ -15,7 +15,7 @@ const fields: readonly { readonly key: keyof typeof wish; readonly label: string
   { key: 'filter', label: 'filter', hint: "quay_id = 'Q017'" },
   { key: 'parameters', label: 'parameters', hint: '{ "month": "2026-10" }' },
   { key: 'record', label: 'record', hint: '{ "quay": "Q017" }' },
-  { key: 'height', label: 'height', hint: 'as high as the page' },
+  { key: 'height', label: 'height', hint: 'auto' },
 ];
 
 interface Told {
@@ -39,7 +39,7 @@ const attributes = computed(() =>
   }).filter(([, value]) => value.trim() !== ''),
 );
 function listen(element: HTMLElement): void {
-  for (const name of ['ready', 'picked', 'problem', 'height'])
+  for (const name of ['ready', 'selection', 'problem', 'height'])
     element.addEventListener(name, (event) => {
       const detail = JSON.stringify((event as CustomEvent<object>).detail);
       told.value = [{ at: new Date().toLocaleTimeString(), name, detail }, ...told.value].slice(0, mostTold);
@@ -87,10 +87,10 @@ const code = computed(() => {
   const own = attributes.value.map(([key, value]) => `\n  ${key}="${escaped(value)}"`).join('');
   return [
     `<script type="module" src="${origin}/element.js"><\/script>`,
-    `<under-bell src="${data.value!.link}"\n  token-from="/report-token" title="${escaped(data.value!.title)}"${own}></under-bell>`,
+    `<under-bell src="${data.value!.link}"\n  token-url="/report-token" title="${escaped(data.value!.title)}"${own}></under-bell>`,
     '<script type="module">',
     "  const place = document.querySelector('under-bell');",
-    "  place.addEventListener('picked', ({ detail }) => console.log(detail.figure, detail.values));",
+    "  place.addEventListener('selection', ({ detail }) => console.log(detail.figure, detail.values));",
     "  place.record = { quay: 'Q018' };",
     '<\/script>',
   ].join('\n');
@@ -105,16 +105,15 @@ async function copy(): Promise<void> {
 
 <template>
   <p class="crumbs">
-    <RouterLink to="/placements">Places</RouterLink>
+    <RouterLink to="/placements">Placements</RouterLink>
     <RouterLink :to="`/placements/${name}`">{{ data?.title ?? name }}</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Spin v-else-if="!data" />
   <template v-else>
-    <h1>The element, tried out</h1>
+    <h1>Test the custom element</h1>
     <p class="quiet">
-      Whatever is set here is set at the element below, as a host’s page would; you see it with your own eyes, without a
-      token. Its types:
+      Changes apply to the element below. It uses your session, not a token. Types:
       <a href="/element.d.ts">element.d.ts</a>.
     </p>
     <div class="fields">
@@ -124,27 +123,27 @@ async function copy(): Promise<void> {
       <label
         >scheme
         <select v-model="wish.scheme">
-          <option value="">as the reader has it</option>
+          <option value="">system</option>
           <option>light</option>
           <option>dark</option>
         </select>
       </label>
-      <label>So many on the page <input v-model="wish.copies" type="number" min="1" max="30" /></label>
+      <label>Number of elements <input v-model="wish.copies" type="number" min="1" max="30" /></label>
     </div>
-    <h2>What it tells</h2>
+    <h2>Events</h2>
     <ol class="told" aria-live="polite" tabindex="0" aria-label="Events">
-      <li v-if="told.length === 0" class="quiet">Nothing yet.</li>
+      <li v-if="told.length === 0" class="quiet">No events.</li>
       <li v-for="(one, i) in told" :key="told.length - i">
         <span class="quiet">{{ one.at }}</span> <b>{{ one.name }}</b> <code>{{ one.detail }}</code>
       </li>
     </ol>
-    <h2>What the host’s page holds</h2>
+    <h2>Host page code</h2>
     <p>
       <Button size="small" @click="copy">{{ isCopied ? 'Copied' : 'Copy' }}</Button>
     </p>
     <pre tabindex="0">{{ code }}</pre>
-    <h2>The element</h2>
-    <p v-if="state === 'missing'" role="alert">The element’s script cannot be fetched.</p>
+    <h2>Preview</h2>
+    <p v-if="state === 'missing'" role="alert">The element script cannot be loaded.</p>
     <div ref="place" class="place" />
   </template>
 </template>

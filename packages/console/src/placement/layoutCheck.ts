@@ -69,13 +69,13 @@ const hide = (part: ChartPart, words: string): LayoutFix => ({
   words,
   apply: (look) => ({ ...look, hide: chartParts.filter((one) => one === part || look.hide?.includes(one)) }),
 });
-const stack: LayoutFix = { words: 'one figure under the other', apply: (look) => ({ ...look, isStacked: true }) };
+const stack: LayoutFix = { words: 'single column', apply: (look) => ({ ...look, isStacked: true }) };
 const noBar: LayoutFix = {
-  words: 'without the line of title and buttons',
+  words: 'without the toolbar',
   apply: (look) => ({ ...look, hideBar: true }),
 };
-const noLabels = hide('labels', 'without values and names at the marks');
-const noAxisTitles = hide('axis titles', 'without titles of axes');
+const noLabels = hide('labels', 'without data labels');
+const noAxisTitles = hide('axis titles', 'without axis titles');
 const noLegend = hide('legend', 'without legends');
 
 /** Those that would change something; arranging is for places of a single page. */

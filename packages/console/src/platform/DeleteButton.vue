@@ -18,7 +18,7 @@ const props = defineProps<{
 const emit = defineEmits<{ gone: []; renamed: [] }>();
 const router = useRouter();
 const { busy, problem, attempt } = useAttempt<'go'>();
-const kept = { burst: ' Its ledger stays.' } as Readonly<Record<string, string>>;
+const kept = { burst: ' The delivery log is kept.' } as Readonly<Record<string, string>>;
 const go = () =>
   attempt('go', async () => {
     await call('DELETE', `/api/v1/${kindInfo(props.kind).plural}/${encodeURIComponent(props.name)}`);
@@ -32,11 +32,11 @@ const go = () =>
     <Rename :path="`/api/v1/${kindInfo(kind).plural}`" :name="name" @renamed="emit('renamed')" />
     <ConfirmAction
       is-dangerous
-      :title="`Take the ${kind} ${name} away for good? It is refused while something needs it.${kept[kind] ?? ''}`"
-      ok-text="Take it away"
+      :title="`Delete ${kind} “${name}”? This cannot be undone. Not possible while it is in use.${kept[kind] ?? ''}`"
+      ok-text="Delete"
       @confirm="go"
     >
-      <Button size="small" danger :loading="busy === 'go'">Take away</Button>
+      <Button size="small" danger :loading="busy === 'go'">Delete</Button>
     </ConfirmAction>
     <ProblemNote v-if="problem" :problem="problem" />
   </span>

@@ -1,4 +1,4 @@
 <template>
-  <h1>There is no such page</h1>
-  <p><RouterLink to="/">Back to the start</RouterLink></p>
+  <h1>Page not found</h1>
+  <p><RouterLink to="/">Go to home</RouterLink></p>
 </template>

@@ -41,11 +41,15 @@ function move(at: number, by: -1 | 1): void {
           >{{ one.label }}</Checkbox
         >
         <span v-if="one.isChosen && value.length > 1" class="acts">
-          <Button size="small" :disabled="i === 0" :aria-label="`${one.label} earlier`" @click="move(i, -1)"
-            >Earlier</Button
+          <Button size="small" :disabled="i === 0" :aria-label="`Move up: ${one.label}`" @click="move(i, -1)"
+            >Move up</Button
           >
-          <Button size="small" :disabled="i === value.length - 1" :aria-label="`${one.label} later`" @click="move(i, 1)"
-            >Later</Button
+          <Button
+            size="small"
+            :disabled="i === value.length - 1"
+            :aria-label="`Move down: ${one.label}`"
+            @click="move(i, 1)"
+            >Move down</Button
           >
         </span>
       </li>

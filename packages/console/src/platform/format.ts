@@ -28,8 +28,8 @@ const formatNames: Readonly<Record<string, string>> = {
   csv: 'CSV',
   jsonl: 'JSON Lines',
   xlsx: 'workbook',
-  template: 'filled workbook',
-  numbers: 'page in words',
+  template: 'workbook template',
+  numbers: 'page as text',
 };
 
 /** What people call the format of a copy. */

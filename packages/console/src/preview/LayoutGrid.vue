@@ -112,7 +112,7 @@ const style = ({ at }: Placed) => ({
       class="stage"
       :style="{ width: `${drawnWidth}px`, height: `${height}px`, zoom: scale, '--seen-height': `${height}px` }"
     >
-      <PagePreview v-if="answer" title="As it is drawn" tabindex="-1" :answer="answer" @size="size = $event" />
+      <PagePreview v-if="answer" title="Preview" tabindex="-1" :answer="answer" @size="size = $event" />
       <div
         ref="root"
         class="over"

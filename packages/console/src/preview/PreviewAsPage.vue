@@ -28,13 +28,13 @@ const form = reactive({
 });
 const viewers = computed(() => [
   {
-    label: 'People',
+    label: 'Users',
     options: (people.data.value?.people ?? [])
       .filter((one) => one.state === 'active' || one.state === 'guest')
-      .map((one) => ({ value: `person:${one.email}`, label: `${one.name} · ${one.groups.join(', ') || 'no group'}` })),
+      .map((one) => ({ value: `person:${one.email}`, label: `${one.name} · ${one.groups.join(', ') || 'no groups'}` })),
   },
   {
-    label: 'Programs, with a token that names nobody',
+    label: 'Clients (token without user)',
     options: (clients.data.value?.clients ?? [])
       .filter((one) => one.reports.includes(props.name))
       .map((one) => ({ value: `client:${one.id}`, label: one.title })),
@@ -65,27 +65,26 @@ if (form.as) void look();
   <p class="crumbs">
     <RouterLink to="/reports">Reports</RouterLink> › <RouterLink :to="`/reports/${name}`">{{ name }}</RouterLink>
   </p>
-  <h1>See as somebody else</h1>
-  <p class="quiet">
-    Exactly what they would get: every limit with where it comes from, the rows left after it, and the figures.
-  </p>
+  <h1>Preview as another user</h1>
+  <p class="quiet">Shows the filters that apply, their source, the remaining rows and the figures.</p>
   <form class="ask" @submit.prevent="look">
-    <label>See as <ChoiceField v-model:value="form.as" :options="viewers" placeholder="a person or program" /></label>
     <label
-      >Compare with <ChoiceField v-model:value="form.and" :options="viewers" placeholder="nobody" may-be-empty
+      >User or client <ChoiceField v-model:value="form.as" :options="viewers" placeholder="user or client"
     /></label>
     <label
-      >In
-      <ChoiceField v-model:value="form.placement" :options="placements" placeholder="the report itself" may-be-empty
+      >Compare with <ChoiceField v-model:value="form.and" :options="viewers" placeholder="none" may-be-empty
     /></label>
-    <label>Their own filter <Input v-model:value="form.where" placeholder="CQL2" /></label>
-    <Button type="primary" html-type="submit" :disabled="form.as === undefined" :loading="busy !== ''">See</Button>
+    <label
+      >In <ChoiceField v-model:value="form.placement" :options="placements" placeholder="none" may-be-empty
+    /></label>
+    <label>Reader filter <Input v-model:value="form.where" placeholder="CQL2" /></label>
+    <Button type="primary" html-type="submit" :disabled="form.as === undefined" :loading="busy !== ''">Preview</Button>
   </form>
   <ProblemNote v-if="problem" :problem="problem" />
   <template v-if="answer">
     <section v-for="one in answer.difference ?? []" :key="one.dataset" class="difference" aria-label="Difference">
       <p v-if="one.both !== undefined">
-        <code>{{ one.dataset }}</code>: both see <b>{{ showCount(one.both) }}</b> rows, only {{ answer.as.name }}
+        <code>{{ one.dataset }}</code>: both <b>{{ showCount(one.both) }}</b> rows; only {{ answer.as.name }}
         <b>{{ showCount(one.onlyFirst ?? 0) }}</b>, only {{ answer.and?.as.name }}
         <b>{{ showCount(one.onlySecond ?? 0) }}</b>
       </p>

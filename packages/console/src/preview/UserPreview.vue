@@ -40,14 +40,14 @@ const shown = computed(() =>
         <thead>
           <tr>
             <th scope="col">{{ one.dataset }}</th>
-            <th scope="col">limit</th>
-            <th scope="col" class="number">rows left</th>
+            <th scope="col">filter</th>
+            <th scope="col" class="number">rows</th>
           </tr>
         </thead>
         <tbody>
           <tr>
-            <td class="quiet">the dataset</td>
-            <td>every row</td>
+            <td class="quiet">dataset</td>
+            <td>all rows</td>
             <td class="number">{{ one.rowsTotal === undefined ? '' : showCount(one.rowsTotal) }}</td>
           </tr>
           <tr v-for="limit in one.limits" :key="limit.origin + limit.name" :class="{ own: isOwn(limit) }">
@@ -73,7 +73,7 @@ const shown = computed(() =>
         <dd v-if="one.result?.refused" class="none">
           {{ capitalised(one.result.refused.message.replaceAll('`', '')) }}
         </dd>
-        <dd v-else-if="one.cells.length === 0" class="quiet">nothing</dd>
+        <dd v-else-if="one.cells.length === 0" class="quiet">none</dd>
         <dd v-else>
           <span v-if="one.figure.kind === 'table'" class="quiet">{{
             one.result!.columns.map((column) => column.label).join(' · ')
@@ -83,7 +83,7 @@ const shown = computed(() =>
         </dd>
       </template>
     </dl>
-    <PagePreview v-if="seen.view" :title="`The page as ${seen.as.name} gets it`" :answer="seen.view" />
+    <PagePreview v-if="seen.view" :title="`Preview as ${seen.as.name}`" :answer="seen.view" />
   </section>
 </template>
 

@@ -41,13 +41,13 @@ const stop = () =>
   });
 
 const usual = [
-  { value: '', label: 'not by itself' },
+  { value: '', label: 'manually' },
   { value: 'FREQ=HOURLY', label: 'every hour' },
   { value: 'FREQ=DAILY', label: 'every day' },
   { value: 'FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR', label: 'Monday to Friday' },
   { value: 'FREQ=WEEKLY;BYDAY=MO', label: 'every Monday' },
   { value: 'FREQ=MONTHLY;BYMONTHDAY=1', label: 'on the first of the month' },
-  { value: 'own', label: 'by a rule of your own' },
+  { value: 'own', label: 'custom recurrence' },
 ];
 const kind = ref('');
 const rule = ref('');
@@ -90,21 +90,21 @@ const makeHook = (isWanted: boolean) =>
   });
 
 const columns = [
-  { title: 'Revision', key: 'number', width: 120 },
+  { title: 'Version', key: 'number', width: 120 },
   { title: 'When', key: 'when', width: 210 },
   { title: 'Took', key: 'took', width: 90 },
   { title: 'Why', key: 'why', width: 210 },
   { title: 'Rows', key: 'rows', align: 'right' as const, width: 110 },
-  { title: 'What came of it', key: 'state' },
+  { title: 'Result', key: 'state' },
 ];
-const causes = { hand: 'by hand', schedule: 'on schedule', upload: 'a file', webhook: 'its address was called' };
+const causes = { hand: 'manual', schedule: 'schedule', upload: 'a file', webhook: 'webhook' };
 const states = {
   ready: 'loaded',
   failed: 'failed',
   refused: 'refused',
   stopped: 'stopped',
-  loading: 'loading …',
-  dropped: 'loaded, replaced since',
+  loading: 'refreshing …',
+  dropped: 'loaded',
 };
 const seconds = (from: string, to: string | null) =>
   to === null ? '' : `${Math.max(0.1, (Date.parse(to) - Date.parse(from)) / 1000).toFixed(1)} s`;
@@ -114,36 +114,35 @@ const isBreaking = computed(() => problem.value?.code === 'REFRESH_BREAKS');
 <template>
   <h2 id="refresh">Refreshes</h2>
   <p v-if="dataset.kind === 'live'" class="quiet">
-    Live: every question is asked of {{ dataset.source }}; an answer is shown again for
-    {{ dataset.keepSeconds }} seconds.
+    Live: queries {{ dataset.source }} directly. Results are cached for {{ dataset.keepSeconds }} s.
   </p>
   <template v-else>
     <p v-if="dataset.staleSince" class="stale" role="status">
-      Stale since {{ showInstant(dataset.staleSince) }}: {{ dataset.staleReason }}
+      Out of date since {{ showInstant(dataset.staleSince) }}: {{ dataset.staleReason }}
     </p>
     <ProblemNote v-if="problem" :problem="problem" />
     <p v-if="isBreaking">
       <ConfirmAction
         is-dangerous
-        title="What is listed above stops working. Load the new data all the same?"
-        ok-text="Load anyway"
+        title="The items listed above will stop working. Refresh anyway?"
+        ok-text="Refresh anyway"
         @confirm="refresh(true)"
       >
-        <Button danger :loading="busy === 'force'">Load anyway</Button>
+        <Button danger :loading="busy === 'force'">Refresh anyway</Button>
       </ConfirmAction>
     </p>
     <div v-if="loading" class="row">
-      <Progress :percent="share" :show-info="false" class="bar" aria-label="Loading" />
+      <Progress :percent="share" :show-info="false" class="bar" aria-label="Refreshing" />
       <span>{{ showCount(loading.rows) }} rows so far</span>
-      <Button size="small" :loading="busy === 'stop'" @click="stop">Stop</Button>
+      <Button size="small" :loading="busy === 'stop'" @click="stop">Cancel refresh</Button>
     </div>
     <div v-if="dataset.source" class="row">
       <Button :loading="busy === 'refresh'" @click="refresh(false)">Refresh now</Button>
       <label
-        >Refresh <ChoiceField v-model:value="kind" :options="usual.slice(1)" placeholder="not by itself" may-be-empty
+        >Refresh <ChoiceField v-model:value="kind" :options="usual.slice(1)" placeholder="manually" may-be-empty
       /></label>
       <label v-if="kind === 'own'"
-        >Rule (RFC 5545) <input v-model="rule" class="field wide" placeholder="FREQ=DAILY;BYHOUR=6;BYMINUTE=0"
+        >Recurrence (RFC 5545) <input v-model="rule" class="field wide" placeholder="FREQ=DAILY;BYHOUR=6;BYMINUTE=0"
       /></label>
       <template v-if="kind">
         <label v-if="kind !== 'own'">at <input v-model="time" class="field" type="time" /></label>
@@ -162,14 +161,14 @@ const isBreaking = computed(() => problem.value?.code === 'REFRESH_BREAKS');
     <div v-if="dataset.source" class="row">
       <template v-if="hook">
         <span
-          >Call this address to load the data anew. It is shown once: <code class="hook">POST {{ hook }}</code></span
+          >Webhook URL that starts a refresh (shown only once): <code class="hook">POST {{ hook }}</code></span
         >
       </template>
       <template v-else>
         <Button size="small" :loading="busy === 'hook'" @click="makeHook(true)">{{
-          dataset.hasHook ? 'Make a new address' : 'Make an address that refreshes it'
+          dataset.hasHook ? 'Rotate webhook URL' : 'Create webhook URL'
         }}</Button>
-        <Button v-if="dataset.hasHook" size="small" danger @click="makeHook(false)">Take the address away</Button>
+        <Button v-if="dataset.hasHook" size="small" danger @click="makeHook(false)">Delete webhook URL</Button>
       </template>
     </div>
     <Table
@@ -194,11 +193,11 @@ const isBreaking = computed(() => problem.value?.code === 'REFRESH_BREAKS');
           {{ states[record.state as keyof typeof states] }}<template v-if="record.error">: {{ record.error }}</template>
           <ConfirmAction
             v-if="record.state === 'ready' && !record.isCurrent"
-            :title="`Show revision ${record.number} again, everywhere?`"
-            ok-text="Show it"
+            :title="`Roll back to version ${record.number}?`"
+            ok-text="Roll back"
             @confirm="back(record.number)"
           >
-            <Button size="small" type="link">Go back to this one</Button>
+            <Button size="small" type="link">Roll back</Button>
           </ConfirmAction>
           <ul v-if="record.impact">
             <li v-for="one in record.impact" :key="one.user + one.what">

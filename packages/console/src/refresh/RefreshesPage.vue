@@ -37,7 +37,7 @@ const states: Readonly<Record<string, string>> = {
 const columns = [
   { title: 'Dataset', key: 'title' },
   { title: 'When', key: 'when' },
-  { title: 'Next times', key: 'next', width: 190 },
+  { title: 'Next runs', key: 'next', width: 190 },
   { title: 'Last', key: 'last', width: 230 },
   { title: '', key: 'act', width: 190 },
 ];
@@ -46,7 +46,7 @@ const columns = [
 <template>
   <p class="crumbs"><RouterLink to="/data">Data</RouterLink></p>
   <h1>Refreshes</h1>
-  <p class="quiet">When each dataset is loaded anew, and what came of it. Its times are set on its own page.</p>
+  <p class="quiet">Refresh schedules and results of all datasets. Set the schedule on the dataset page.</p>
   <ProblemNote v-if="error" :problem="error" />
   <ProblemNote v-if="problem" :problem="problem" />
   <Table
@@ -64,10 +64,10 @@ const columns = [
         <span class="quiet">{{ record.source ?? 'a file' }}</span>
       </template>
       <template v-else-if="column.key === 'when'">
-        <template v-if="record.kind === 'live'">Live, shown again for {{ record.keepSeconds }} seconds</template>
+        <template v-if="record.kind === 'live'">Live, cached for {{ record.keepSeconds }} s</template>
         <template v-else-if="record.schedule">{{ record.schedule.words }}</template>
-        <span v-else class="quiet">{{ record.source ? 'by hand' : 'when a file comes' }}</span>
-        <template v-if="record.hasHook"><br />when its address is called</template>
+        <span v-else class="quiet">{{ record.source ? 'manual' : 'on import' }}</span>
+        <template v-if="record.hasHook"><br />or by webhook</template>
       </template>
       <template v-else-if="column.key === 'next'">
         <div v-for="(at, i) in record.next" :key="at" :class="{ quiet: Number(i) > 0 }">{{ showInstant(at) }}</div>
@@ -80,7 +80,7 @@ const columns = [
           {{ showInstant(record.last.startedAt) }}<br />
           <span class="quiet">{{ showCount(record.last.rows) }} rows</span>
         </template>
-        <div v-if="record.staleSince" class="bad">Stale since {{ showInstant(record.staleSince) }}</div>
+        <div v-if="record.staleSince" class="bad">Out of date since {{ showInstant(record.staleSince) }}</div>
       </template>
       <template v-else>
         <template v-if="record.loading">
@@ -91,15 +91,17 @@ const columns = [
             :aria-label="`Loading ${record.title}`"
           />
           {{ showCount(record.loading.rows) }} rows
-          <Button size="small" :aria-label="`Stop ${record.title}`" @click="stop(record.name)">Stop</Button>
+          <Button size="small" :aria-label="`Cancel refresh of ${record.title}`" @click="stop(record.name)"
+            >Cancel refresh</Button
+          >
         </template>
         <Button
           v-else-if="record.source && record.kind === 'snapshot'"
           size="small"
           :loading="busy === record.name"
-          :aria-label="`Load now: ${record.title}`"
+          :aria-label="`Refresh now: ${record.title}`"
           @click="refresh(record.name)"
-          >Load now</Button
+          >Refresh now</Button
         >
       </template>
     </template>

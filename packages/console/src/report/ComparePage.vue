@@ -37,15 +37,15 @@ const grouped = computed(() => {
   <Spin v-else-if="!data" />
   <template v-else>
     <section v-if="data.breaks.length > 0" class="breaks">
-      <h2>What edition {{ to }} would break</h2>
+      <h2>Affected items</h2>
       <ul>
         <li v-for="one in data.breaks" :key="one.user + one.what">
           <b>{{ one.user }}</b>: {{ one.what }}
         </li>
       </ul>
     </section>
-    <h2>What changed</h2>
-    <p v-if="grouped.length === 0" class="quiet">Nothing: the two are alike.</p>
+    <h2>Changes</h2>
+    <p v-if="grouped.length === 0" class="quiet">No differences.</p>
     <template v-for="group in grouped" :key="group.what">
       <h3>{{ group.what }}{{ group.changes.length > 1 ? 's' : '' }}</h3>
       <ul class="changes">
@@ -75,7 +75,7 @@ const grouped = computed(() => {
       <figure v-for="edition in [from, to]" :key="edition">
         <figcaption>Edition {{ edition }}</figcaption>
         <p v-if="missing[`${edition}/${page}`]" class="quiet">
-          This edition has no such page, or it cannot be drawn with the data of today.
+          Page not available in this edition, or not with current data.
         </p>
         <img
           v-else

@@ -39,10 +39,10 @@ const columns = [
   <p v-if="isBreaking">
     <ConfirmAction
       is-dangerous
-      title="What is listed above stops working. Show this edition all the same?"
-      ok-text="Show it"
+      title="The items listed above will stop working. Roll back anyway?"
+      ok-text="Roll back"
       @confirm="show(wanted!, true)"
-      ><Button danger>Show it all the same</Button></ConfirmAction
+      ><Button danger>Roll back anyway</Button></ConfirmAction
     >
   </p>
   <Table :columns="columns" :data-source="[...editions]" row-key="number" size="small" :pagination="false">
@@ -58,18 +58,18 @@ const columns = [
         <RouterLink
           v-if="before(record.number) !== undefined"
           :to="`/reports/${name}/compare/${before(record.number)}/${record.number}`"
-          >What changed</RouterLink
+          >Changes</RouterLink
         >
         <template v-if="record.number !== current && !record.retiredAt">
           <ConfirmAction
-            :title="`Show edition ${record.number} everywhere again?`"
-            ok-text="Show it"
+            :title="`Roll back to edition ${record.number}?`"
+            ok-text="Roll back"
             @confirm="show(record.number, false)"
-            ><Button size="small" :loading="busy === 'work'">Show again</Button></ConfirmAction
+            ><Button size="small" :loading="busy === 'work'">Roll back</Button></ConfirmAction
           >
           <ConfirmAction
             is-dangerous
-            :title="`Retire edition ${record.number}? It can never be shown again.`"
+            :title="`Retire edition ${record.number}? This cannot be undone.`"
             ok-text="Retire"
             @confirm="retire(record.number)"
             ><Button size="small" danger>Retire</Button></ConfirmAction

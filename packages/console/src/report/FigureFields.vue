@@ -109,14 +109,12 @@ const dropColour = (at: number) => {
         @update:value="setList(one.field, $event, one.takes === 'columns')"
       />
     </template>
-    <label class="wide"
-      >A sentence beneath the title <input :value="textOf('note')" @change="set('note', valueOf($event))"
-    /></label>
+    <label class="wide">Subtitle <input :value="textOf('note')" @change="set('note', valueOf($event))" /></label>
   </div>
   <template v-if="mayColour">
     <div v-for="(rule, i) in colours ?? []" :key="i" class="rule">
       <label
-        >Where
+        >Filter
         <input
           :value="rule.when"
           spellcheck="false"
@@ -129,9 +127,9 @@ const dropColour = (at: number) => {
           <option v-for="tone in tones" :key="tone" :value="tone">{{ tone }}</option>
         </select>
       </label>
-      <Button size="small" @click="dropColour(i)">Take away</Button>
+      <Button size="small" @click="dropColour(i)">Remove</Button>
     </div>
-    <p><Button size="small" @click="addColour">Colour by a rule</Button></p>
+    <p><Button size="small" @click="addColour">Add colour rule</Button></p>
   </template>
 </template>
 

@@ -31,11 +31,11 @@ const startFrom = (what: string) =>
 
 <template>
   <div class="drop" @dragover.prevent @drop.prevent="drop">
-    <p>Drop files of reports and boards here, or a folder of them.</p>
+    <p>Drop report or board files (JSON) here, or a folder.</p>
     <div class="starts">
       <label class="file"
-        >Choose files
-        <input type="file" accept=".json,application/json" multiple aria-label="Choose files" @change="pick"
+        >Select files
+        <input type="file" accept=".json,application/json" multiple aria-label="Select files" @change="pick"
       /></label>
       <label
         >Start from
@@ -45,7 +45,7 @@ const startFrom = (what: string) =>
           :disabled="busy === 'start'"
           @change="(event) => startFrom((event.target as HTMLSelectElement).value)"
         >
-          <option value="" disabled>a dataset or another report …</option>
+          <option value="" disabled>dataset or report</option>
           <optgroup label="Datasets">
             <option v-for="one in datasets" :key="one.name" :value="`dataset ${one.name}`">
               {{ one.title }}

@@ -36,21 +36,21 @@ onBeforeUnmount(() => paneWatcher.disconnect());
 </script>
 
 <template>
-  <section aria-label="As it is drawn" class="drawn">
+  <section aria-label="Preview" class="drawn">
     <div class="how">
       <label
         >As
         <select v-model="as" class="plain">
-          <option value="">you see it</option>
+          <option value="">me</option>
           <option v-for="one in people.data.value?.people ?? []" :key="one.email" :value="one.email">
-            {{ one.name }} would
+            {{ one.name }}
           </option>
         </select>
       </label>
       <label v-if="pages.length > 1"
         >Page
         <select v-model="page" class="plain">
-          <option value="">the first</option>
+          <option value="">first page</option>
           <option v-for="one in pages" :key="one.name" :value="one.name">{{ one.title }}</option>
         </select>
       </label>
@@ -65,11 +65,11 @@ onBeforeUnmount(() => paneWatcher.disconnect());
         <span v-if="typeof width === 'number' && scale < 1" class="quiet">at {{ Math.round(scale * 100) }} %</span>
       </span>
     </div>
-    <p v-if="preview.wrong && preview.drawn" class="quiet">This is how it was drawn before the mistake.</p>
+    <p v-if="preview.wrong && preview.drawn" class="quiet">Last valid preview.</p>
     <p v-if="preview.withheld" class="quiet">{{ preview.withheld }}</p>
     <template v-if="width === 'print'">
-      <iframe v-if="preview.printed" class="paper" :src="preview.printed" title="The page as it is printed" />
-      <p v-if="preview.printed" class="quiet"><a :href="preview.printed" target="_blank">Open it by itself</a></p>
+      <iframe v-if="preview.printed" class="paper" :src="preview.printed" title="Print preview" />
+      <p v-if="preview.printed" class="quiet"><a :href="preview.printed" target="_blank">Open in a new window</a></p>
     </template>
     <LayoutGrid
       v-else-if="width === 'arrange'"
@@ -82,12 +82,10 @@ onBeforeUnmount(() => paneWatcher.disconnect());
     />
     <div v-else ref="pane" class="scroll">
       <div :style="{ width: `${width}px`, zoom: scale, '--seen-height': `${44 / scale}rem` }">
-        <PagePreview v-if="preview.drawn" title="The page as it is drawn" :answer="preview.drawn" />
+        <PagePreview v-if="preview.drawn" title="Page preview" :answer="preview.drawn" />
       </div>
     </div>
-    <p v-if="!preview.drawn && !preview.wrong" class="quiet">
-      It is drawn here with real data, a moment after you stop writing.
-    </p>
+    <p v-if="!preview.drawn && !preview.wrong" class="quiet">Preview with real data, updated as you type.</p>
   </section>
 </template>
 

@@ -53,7 +53,7 @@ watch(published.data, (found) => {
 
 /** Takes definitions up; what was left unfinished under the same key goes on. */
 function take(found: readonly DraftFile[]): void {
-  if (found.length === 0) return void (said.value = 'There is no JSON file among these.');
+  if (found.length === 0) return void (said.value = 'No JSON files found.');
   said.value = '';
   files.value = [...found];
   show(0);
@@ -63,7 +63,7 @@ function show(index: number): void {
   const file = files.value[index]!;
   const kept = keptDraft(file.key);
   text.value = kept ?? file.text;
-  if (kept !== null && kept !== file.text) said.value = 'This goes on from where you left it.';
+  if (kept !== null && kept !== file.text) said.value = 'Draft restored.';
 }
 function forget(): void {
   keepDraft(draftKey.value, undefined);
@@ -72,7 +72,7 @@ function forget(): void {
 }
 const as = ref('');
 const page = ref('');
-/** How it is written: in a form, or as text; both change the same text. */
+/** View: in a form, or as text; both change the same text. */
 const way = ref<'form' | 'text'>('text');
 const width = ref<DrawnWidth>(1280);
 const isPrinted = computed(() => width.value === 'print');
@@ -146,7 +146,7 @@ const publish = () =>
     keepDraft(draftKey.value, undefined);
     const rest = files.value.filter((_, i) => i !== at.value);
     if (rest.length === 0) return void (await router.push(`/${kind.value}s/${definition.name}`));
-    said.value = `${definition.name} is published.`;
+    said.value = `“${definition.name}” published.`;
     files.value = rest;
     show(Math.min(at.value, rest.length - 1));
   });
@@ -164,10 +164,10 @@ const userLink = (user: string) => {
 
 <template>
   <p class="crumbs"><RouterLink to="/reports">Reports</RouterLink></p>
-  <h1>{{ name === undefined ? 'Publish' : `Change ${published.data.value?.title ?? name}` }}</h1>
+  <h1>{{ name === undefined ? 'Publish' : `Edit ${published.data.value?.title ?? name}` }}</h1>
   <ProblemNote v-if="published.error.value" :problem="published.error.value" />
   <FileDrop v-if="name === undefined" :datasets="datasets.data.value?.datasets ?? []" @take="take" />
-  <p v-if="said" role="status">{{ said }} <Button size="small" @click="forget">Begin anew</Button></p>
+  <p v-if="said" role="status">{{ said }} <Button size="small" @click="forget">Start over</Button></p>
   <nav v-if="files.length > 1" class="files" aria-label="Files">
     <button v-for="(one, i) in files" :key="one.key" type="button" :aria-current="i === at" @click="show(i)">
       {{ one.label }}
@@ -175,7 +175,7 @@ const userLink = (user: string) => {
   </nav>
   <div class="sides">
     <section aria-label="Definition">
-      <p v-if="kind !== 'board'" class="widths" role="group" aria-label="How it is written">
+      <p v-if="kind !== 'board'" class="widths" role="group" aria-label="View">
         <button
           v-for="one in ['form', 'text'] as const"
           :key="one"
@@ -185,7 +185,7 @@ const userLink = (user: string) => {
         >
           {{ one === 'form' ? 'Form' : 'Text' }}
         </button>
-        <span class="quiet">Both change the same text.</span>
+        <span class="quiet">Form and text edit the same definition.</span>
       </p>
       <ReportForm
         v-if="way === 'form' && kind !== 'board'"
@@ -199,9 +199,9 @@ const userLink = (user: string) => {
       />
       <JsonEditor v-else v-model="text" :schema="schema" :problem="wrong" :names="names" />
       <ProblemNote v-if="wrong" :problem="wrong" :names="names" />
-      <p v-else-if="kind === 'board' && text !== ''" role="status">The board is fine.</p>
+      <p v-else-if="kind === 'board' && text !== ''" role="status">No errors.</p>
       <div v-if="breaks.length > 0" class="breaks" role="status">
-        <p>Publishing this breaks:</p>
+        <p>Affected items:</p>
         <ul>
           <li v-for="one in breaks" :key="one.user">
             <RouterLink v-if="userLink(one.user)" :to="userLink(one.user)!">{{ one.user }}</RouterLink><template
@@ -213,9 +213,9 @@ const userLink = (user: string) => {
       </div>
       <form class="publish" @submit.prevent="publish">
         <label v-if="kind !== 'board'"
-          >What is new <input v-model="notes" maxlength="2000" placeholder="for those who look at its editions"
+          >Release notes <input v-model="notes" maxlength="2000" placeholder="shown in the edition list"
         /></label>
-        <Checkbox v-if="breaks.length > 0" v-model:checked="isConfirmed">Publish it all the same</Checkbox>
+        <Checkbox v-if="breaks.length > 0" v-model:checked="isConfirmed">Publish anyway</Checkbox>
         <ProblemNote v-if="failed" :problem="failed" />
         <Button
           type="primary"

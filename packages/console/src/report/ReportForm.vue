@@ -42,8 +42,8 @@ const side = (at: GridPlace, name: keyof GridPlace, value: string) =>
 const sides: Readonly<Record<keyof GridPlace, string>> = {
   column: 'Column',
   row: 'Row',
-  width: 'Columns wide',
-  height: 'Rows high',
+  width: 'Width (columns)',
+  height: 'Height (rows)',
 };
 function setNarrow(names: readonly string[]): void {
   setInPage(['narrow'], names.length === 0 ? undefined : names);
@@ -87,7 +87,7 @@ const formats = ['#,##0', '#,##0.0', '#,##0.00', '0 %', '0.0 %'];
 </script>
 
 <template>
-  <p v-if="pages.length === 0" class="quiet">The form is there as soon as the text is a report with a page.</p>
+  <p v-if="pages.length === 0" class="quiet">The form is available when the text is a valid report with a page.</p>
   <div v-else class="form">
     <section aria-labelledby="form-figure">
       <h2 id="form-figure">Figure</h2>
@@ -98,11 +98,11 @@ const formats = ['#,##0', '#,##0.0', '#,##0.00', '0 %', '0.0 %'];
           :value="figure?.name ?? ''"
           @change="emit('choose', valueOf($event) || undefined)"
         >
-          <option value="">choose one, here or in the picture</option>
+          <option value="">select a figure</option>
           <option v-for="one in figureOptions" :key="one.value" :value="one.value">{{ one.label }}</option>
         </select>
         <select v-model="added" class="plain" aria-label="Add a figure">
-          <option value="">add …</option>
+          <option value="">add figure</option>
           <option v-for="kind in Object.keys(fieldsOf)" :key="kind" :value="kind">
             {{ kindWords[kind as Figure['kind']] }}
           </option>
@@ -116,7 +116,7 @@ const formats = ['#,##0', '#,##0.0', '#,##0.00', '0 %', '0.0 %'];
             <input type="number" min="1" :value="figure.at?.[name]" @change="side(figure.at, name, valueOf($event))"
           /></label>
         </div>
-        <p><Button size="small" danger @click="remove">Take the figure away</Button></p>
+        <p><Button size="small" danger @click="remove">Delete figure</Button></p>
       </template>
     </section>
     <section aria-labelledby="form-page">
@@ -131,7 +131,7 @@ const formats = ['#,##0', '#,##0.0', '#,##0.00', '0 %', '0.0 %'];
         <label>Title <input :value="current?.title" @change="setInPage(['title'], valueOf($event))" /></label>
       </div>
       <OrderedField
-        label="In a narrow place: these, in this order (all, from top to bottom, where none is chosen)"
+        label="On narrow screens: figures and order (default: all)"
         :options="figureOptions"
         :value="current?.narrow ?? []"
         :least="0"

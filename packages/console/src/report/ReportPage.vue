@@ -41,13 +41,14 @@ const placements = computed(() => places.data.value?.placements ?? []);
       >
     </p>
     <p class="jumps">
-      <a :href="`/r/${name}`">Look at it</a>
-      <RouterLink v-if="isAuthor" :to="`/reports/${name}/edit`">Change it</RouterLink>
-      <RouterLink :to="`/reports/${name}/preview-as`">See as somebody else</RouterLink> <a href="#editions">Editions</a>
+      <a :href="`/r/${name}`">Open</a>
+      <RouterLink v-if="isAuthor" :to="`/reports/${name}/edit`">Edit</RouterLink>
+      <RouterLink :to="`/reports/${name}/preview-as`">Preview as another user</RouterLink>
+      <a href="#editions">Editions</a>
       <FavouriteButton kind="report" :name="name" />
     </p>
-    <h2>Where it is shown</h2>
-    <p v-if="placements.length === 0" class="quiet">Nowhere yet.</p>
+    <h2>Placements</h2>
+    <p v-if="placements.length === 0" class="quiet">None.</p>
     <ul class="places">
       <li v-for="one in placements" :key="one.name">
         <RouterLink :to="`/placements/${one.name}`">{{ one.title }}</RouterLink>
@@ -57,7 +58,7 @@ const placements = computed(() => places.data.value?.placements ?? []);
       </li>
     </ul>
     <p>
-      <RouterLink :to="{ path: '/placements/new', query: { report: name } }">Place it somewhere</RouterLink>
+      <RouterLink :to="{ path: '/placements/new', query: { report: name } }">Create placement</RouterLink>
     </p>
     <PermissionsPanel kind="report" :name="name" />
     <EditionsPanel :name="name" :current="report.edition" :editions="report.editions" @changed="reload" />

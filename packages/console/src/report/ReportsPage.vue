@@ -25,14 +25,14 @@ const columns = [
 
 <template>
   <h1>Reports</h1>
-  <p class="quiet">Published once under one stable name; every place that shows a report follows its newest edition.</p>
+  <p class="quiet">A report has one stable name. Placements show its current edition.</p>
   <p class="more">
     <LinkButton v-if="isAuthor" to="/reports/publish" type="primary">Publish</LinkButton>
-    <RouterLink to="/trash">Bin</RouterLink>
+    <RouterLink to="/trash">Trash</RouterLink>
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table v-else :columns="columns" :data-source="reports" row-key="name" :loading="isLoading" :pagination="false">
-    <template #emptyText><Empty description="No reports for you yet" /></template>
+    <template #emptyText><Empty description="No reports" /></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'title'">
         <RouterLink :to="`/reports/${record.name}`">{{ record.title }}</RouterLink>

@@ -32,13 +32,9 @@ const choice = (field: string, label: string, choices: Readonly<Record<string, s
   takes: 'choice',
   choices: Object.entries(choices).map(([value, words]) => ({ value, label: words })),
 });
-const limit: FigureField = { field: 'limit', label: 'No more than', takes: 'number' };
+const limit: FigureField = { field: 'limit', label: 'Limit', takes: 'number' };
 const yes = (field: string, label: string): FigureField => ({ field, label, takes: 'yes' });
-const step = choice(
-  'step',
-  'Dates by',
-  Object.fromEntries(['', ...dateSteps].map((one) => [one, one || 'as they are'])),
-);
+const step = choice('step', 'Group dates by', Object.fromEntries(['', ...dateSteps].map((one) => [one, one || 'day'])));
 const incomplete = choice('incompletePeriods', 'Incomplete periods', {
   '': 'marked',
   omit: 'left out',
@@ -50,8 +46,8 @@ const hide: FigureField = {
   takes: 'some',
   choices: chartParts.map((one) => ({ value: one, label: one })),
 };
-const split = column('split', 'A series for each', 'no series');
-const each = column('each', 'A small chart for each', 'one chart');
+const split = column('split', 'Series by', 'none');
+const each = column('each', 'Small charts by', 'none');
 
 const alongDate: readonly FigureField[] = [
   { field: 'measures', label: 'Measures', takes: 'measures' },
@@ -65,28 +61,28 @@ const alongDate: readonly FigureField[] = [
 
 /** Beside title and note, which every figure has. */
 export const fieldsOf: Readonly<Record<Figure['kind'], readonly FigureField[]>> = {
-  number: [measure('measure', 'Measure'), measure('beside', 'Small beneath', 'nothing')],
+  number: [measure('measure', 'Measure'), measure('beside', 'Secondary measure', 'nothing')],
   bar: [
     measure('measure', 'Measure'),
-    column('by', 'For each'),
+    column('by', 'Category'),
     step,
     incomplete,
-    choice('sort', 'Sorted by', { '': 'value', name: 'name' }),
-    yes('ascending', 'Smallest first'),
+    choice('sort', 'Sort by', { '': 'value', name: 'name' }),
+    yes('ascending', 'Ascending'),
     limit,
-    yes('others', 'The rest as one last bar'),
+    yes('others', 'Group the rest as “Other”'),
     split,
-    choice('stack', 'Its series', { '': 'stacked', beside: 'side by side', share: 'as shares' }),
+    choice('stack', 'Series', { '': 'stacked', beside: 'grouped', share: 'stacked to 100 %' }),
     each,
     hide,
   ],
   line: alongDate,
   area: alongDate,
   scatter: [
-    column('by', 'A point for each'),
+    column('by', 'Point for each'),
     measure('x', 'Across'),
     measure('y', 'Up'),
-    measure('size', 'Its size', 'all alike'),
+    measure('size', 'Size', 'same'),
     limit,
     hide,
   ],
@@ -94,14 +90,14 @@ export const fieldsOf: Readonly<Record<Figure['kind'], readonly FigureField[]>> 
     { field: 'columns', label: 'Columns', takes: 'columns' },
     { field: 'measures', label: 'Measures', takes: 'measures' },
     limit,
-    yes('totals', 'With totals'),
+    yes('totals', 'Totals'),
   ],
   crosstab: [
     measure('measure', 'Measure'),
     { field: 'rows', label: 'Down', takes: 'columns' },
     column('across', 'Across'),
     step,
-    yes('totals', 'With totals'),
+    yes('totals', 'Totals'),
   ],
   text: [{ field: 'text', label: 'Words', takes: 'text' }],
   picker: [{ field: 'parameter', label: 'Sets', takes: 'parameter' }],

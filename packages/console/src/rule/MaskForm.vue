@@ -32,18 +32,18 @@ const holders = computed(() => [
 ]);
 const kinds = [
   { value: 'hide', label: 'Hide a column' },
-  { value: 'coarsen', label: 'Coarsen a column' },
-  { value: 'small groups', label: 'Keep small groups back' },
+  { value: 'coarsen', label: 'Reduce detail of a column' },
+  { value: 'small groups', label: 'Minimum group size' },
 ];
 const columnOptions = computed(() => props.columns.map((one) => ({ value: one.name, label: one.name })));
 const type = computed(() => props.columns.find((one) => one.name === column.value)?.type);
 /** Only what fits the column's type. */
 const coarsenings = computed(() => {
-  const another = [{ value: 'column', label: 'another column instead' }];
+  const another = [{ value: 'column', label: 'another column' }];
   if (type.value === 'date' || type.value === 'instant')
     return [...['day', 'month', 'quarter', 'year'].map((one) => ({ value: one, label: `by ${one}` })), ...another];
   return type.value === 'integer' || type.value === 'number'
-    ? [{ value: 'band', label: 'in steps' }, ...another]
+    ? [{ value: 'band', label: 'steps' }, ...another]
     : another;
 });
 watch(coarsenings, (now) => (to.value = now[0]!.value as Coarsening['to']));
@@ -79,13 +79,13 @@ const save = () =>
   <section class="new-thing" aria-label="Mask">
     <label>Name <Input v-model:value="name" placeholder="no-names" /></label>
     <label>Applies to <ChoiceField v-model:value="holder" :options="holders" /></label>
-    <SeveralField v-model:value="except" label="Spares members of" :options="groupOptions" none="no group yet" />
-    <label>What it does <ChoiceField v-model:value="kind" :options="kinds" /></label>
+    <SeveralField v-model:value="except" label="Except groups" :options="groupOptions" none="no groups" />
+    <label>Effect <ChoiceField v-model:value="kind" :options="kinds" /></label>
     <label v-if="kind !== 'small groups'">Column <ChoiceField v-model:value="column" :options="columnOptions" /></label>
-    <label v-else>Smallest group shown, in rows <InputNumber v-model:value="rows" :min="2" :max="10000" /></label>
+    <label v-else>Minimum rows <InputNumber v-model:value="rows" :min="2" :max="10000" /></label>
     <template v-if="kind === 'coarsen' && column">
-      <label>Shown <ChoiceField v-model:value="to" :options="coarsenings" /></label>
-      <label v-if="to === 'column'">Column shown instead <ChoiceField v-model:value="other" :options="others" /></label>
+      <label>Show as <ChoiceField v-model:value="to" :options="coarsenings" /></label>
+      <label v-if="to === 'column'">Other column <ChoiceField v-model:value="other" :options="others" /></label>
       <label v-if="to === 'band'">Step <InputNumber v-model:value="width" :min="0.000001" /></label>
     </template>
     <ProblemNote v-if="problem" :problem="problem" class="wide" />

@@ -49,12 +49,12 @@ const holders = computed(() => [
     options: (vocabulary.data.value?.groups ?? []).map((one) => ({ value: `group:${one}`, label: one })),
   },
   {
-    label: 'People',
+    label: 'Users',
     options: present.value.map((one) => ({ value: `person:${one.email}`, label: `${one.name} · ${one.email}` })),
   },
 ]);
 const viewers = computed(() =>
-  present.value.map((one) => ({ value: one.email, label: `${one.name} · ${one.groups.join(', ') || 'no group'}` })),
+  present.value.map((one) => ({ value: one.email, label: `${one.name} · ${one.groups.join(', ') || 'no groups'}` })),
 );
 const appliesTo = computed(() => {
   const [kind, ...rest] = holder.value.split(':');
@@ -122,10 +122,10 @@ const save = () =>
     <div class="fields">
       <label>Name <Input v-model:value="name" :disabled="rule !== undefined" placeholder="own-quay" /></label>
       <label>Applies to <ChoiceField v-model:value="holder" :options="holders" /></label>
-      <label>Try it as <ChoiceField v-model:value="as" :options="viewers" placeholder="yourself" may-be-empty /></label>
+      <label>Test as <ChoiceField v-model:value="as" :options="viewers" placeholder="yourself" may-be-empty /></label>
     </div>
     <div class="condition">
-      <span id="condition">Rows are shown where</span>
+      <span id="condition">Visible rows (filter)</span>
       <div ref="place" class="text" />
       <p v-if="refusal" class="refusal" role="alert">
         <b>{{ capitalised(refusal.detail) }}.</b>
@@ -133,9 +133,9 @@ const save = () =>
         <small v-if="refusal.position">line {{ refusal.position.line }}, column {{ refusal.position.column }}</small>
       </p>
       <p v-else-if="trial" class="understood">
-        Understood as: <b>{{ trial.words }}</b>
+        Meaning: <b>{{ trial.words }}</b>
       </p>
-      <p v-else class="quiet">Begin with the name of a column; Ctrl-Space shows what there is.</p>
+      <p v-else class="quiet">Start with a column name. Ctrl+Space shows suggestions.</p>
     </div>
     <RowRuleTest v-if="trial && !refusal" :trial="trial" />
     <ProblemNote v-if="problem" :problem="problem" />
@@ -145,7 +145,7 @@ const save = () =>
         :disabled="!trial || refusal !== undefined || name === ''"
         :loading="busy !== ''"
         @click="save"
-        >Save rule</Button
+        >Save row rule</Button
       >
       <Button @click="emit('closed')">Close</Button>
     </div>

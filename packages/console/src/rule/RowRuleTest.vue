@@ -15,12 +15,12 @@ const rows = computed(() => [
   <div class="trial">
     <p class="counts" aria-live="polite">
       <span class="bar" aria-hidden="true"><i :style="{ width: `${share}%` }" /></span>
-      <b>{{ showCount(trial.rowsKept) }}</b> of {{ showCount(trial.rowsTotal) }} rows kept,
-      {{ showCount(trial.rowsDropped) }} dropped
+      <b>{{ showCount(trial.rowsKept) }}</b> of {{ showCount(trial.rowsTotal) }} rows visible,
+      {{ showCount(trial.rowsDropped) }} hidden
     </p>
     <p class="quiet">
-      With the dataset’s other rules, {{ trial.for.name }} sees <b>{{ showCount(trial.rowsTogether) }}</b> rows:
-      {{ trial.together.join('; ') || 'every row' }}.
+      With all row rules, {{ trial.for.name }} sees <b>{{ showCount(trial.rowsTogether) }}</b> rows:
+      {{ trial.together.join('; ') || 'all rows' }}.
     </p>
     <div class="scroll">
       <table>
@@ -32,13 +32,13 @@ const rows = computed(() => [
         </thead>
         <tbody>
           <tr v-for="(row, i) in rows" :key="i" :class="{ dropped: !row.isKept }">
-            <th scope="row">{{ row.isKept ? '✓ kept' : '✗ dropped' }}</th>
+            <th scope="row">{{ row.isKept ? '✓ visible' : '✗ hidden' }}</th>
             <td v-for="(cell, j) in row.cells" :key="j">{{ cell ?? '–' }}</td>
           </tr>
         </tbody>
       </table>
     </div>
-    <p v-if="rows.length === 0" class="quiet">No rows of the dataset are shown to you.</p>
+    <p v-if="rows.length === 0" class="quiet">No rows to show.</p>
   </div>
 </template>
 

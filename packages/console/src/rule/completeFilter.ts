@@ -8,15 +8,15 @@ const words: readonly Completion[] = [
     type: 'keyword',
   })),
   ...[
-    ["person('…')", "person('", 'an attribute of the viewer'],
-    ['today()', 'today()', 'the day it is'],
-    ['now()', 'now()', 'the instant it is'],
+    ["person('…')", "person('", 'user attribute'],
+    ['today()', 'today()', 'today'],
+    ['now()', 'now()', 'now'],
     ["DATE('…')", "DATE('", 'a day'],
     ["TIMESTAMP('…')", "TIMESTAMP('", 'an instant'],
-    ['CASEI(…)', 'CASEI(', 'whatever its capitals'],
-    ['ACCENTI(…)', 'ACCENTI(', 'whatever its accents'],
-    ['T_DURING(…)', 'T_DURING(', 'within an interval'],
-    ['A_OVERLAPS(…)', 'A_OVERLAPS((', 'lists that share a value'],
+    ['CASEI(…)', 'CASEI(', 'ignore case'],
+    ['ACCENTI(…)', 'ACCENTI(', 'ignore accents'],
+    ['T_DURING(…)', 'T_DURING(', 'between'],
+    ['A_OVERLAPS(…)', 'A_OVERLAPS((', 'lists with a common value'],
   ].map(([label, apply, detail]) => ({ label: label!, apply: apply!, detail: detail!, type: 'function' })),
 ];
 

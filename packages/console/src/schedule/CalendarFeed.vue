@@ -26,24 +26,22 @@ const drop = () =>
 </script>
 
 <template>
-  <h2>Your calendar</h2>
+  <h2>Calendar feed</h2>
   <p class="quiet">
-    A calendar program can subscribe to when everything runs that you may see. Whoever knows the address can read it: it
-    is shown once, and can be taken back.
+    Subscribe to the schedules you have access to in a calendar app. Anyone with the URL can read them. It is shown only
+    once.
   </p>
   <p v-if="address" class="address" role="status">
     <code>{{ address }}</code>
   </p>
   <p v-else-if="data?.calendar">
-    It has an address since {{ showInstant(data.calendar.madeAt) }},
+    Created {{ showInstant(data.calendar.madeAt) }},
     {{ data.calendar.fetchedAt ? `last fetched ${showInstant(data.calendar.fetchedAt)}` : 'never fetched' }}.
   </p>
   <ProblemNote v-if="problem" :problem="problem" />
   <p class="row">
-    <Button :loading="busy !== ''" @click="make">{{
-      data?.calendar ? 'Make another address' : 'Make an address'
-    }}</Button>
-    <Button v-if="data?.calendar" type="text" :disabled="busy !== ''" @click="drop">Take it back</Button>
+    <Button :loading="busy !== ''" @click="make">{{ data?.calendar ? 'Rotate URL' : 'Create feed' }}</Button>
+    <Button v-if="data?.calendar" type="text" :disabled="busy !== ''" @click="drop">Revoke</Button>
   </p>
 </template>
 

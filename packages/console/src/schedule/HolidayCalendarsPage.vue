@@ -41,18 +41,16 @@ const show = (days: readonly string[]) => {
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/bursts">Sending</RouterLink></p>
-  <h1>Holidays</h1>
-  <p class="quiet">
-    Days on which schedules do not run, or run on the next day that is none. A schedule names the list that it keeps to.
-  </p>
+  <p class="crumbs"><RouterLink to="/bursts">Bursts</RouterLink></p>
+  <h1>Holiday calendars</h1>
+  <p class="quiet">On these days schedules do not run, or run on the next day. Select the calendar in the schedule.</p>
   <ProblemNote v-if="error" :problem="error" />
-  <p v-else-if="data && data.holidays.length === 0" class="quiet">There is no list yet.</p>
+  <p v-else-if="data && data.holidays.length === 0" class="quiet">No holiday calendars.</p>
   <ul v-else-if="data" class="lists">
     <li v-for="one in data.holidays" :key="one.name">
       <b>{{ one.title }}</b> <span class="quiet">{{ one.name }}: {{ show(one.days) }}</span>
-      <Button size="small" class="change" @click="change(one)">Change</Button>
-      <Button size="small" type="text" :disabled="busy !== ''" @click="drop(one.name)">Remove</Button>
+      <Button size="small" class="change" @click="change(one)">Edit</Button>
+      <Button size="small" type="text" :disabled="busy !== ''" @click="drop(one.name)">Delete</Button>
     </li>
   </ul>
   <ProblemNote v-if="problem" :problem="problem" />
@@ -60,21 +58,19 @@ const show = (days: readonly string[]) => {
     <label>Name <input v-model="wish.name" required placeholder="closures" /></label>
     <label>Title <input v-model="wish.title" required placeholder="Days without office" /></label>
     <label
-      >Days, one in a line
+      >Days, one per line
       <textarea v-model="wish.days" rows="4" placeholder="2026-12-25" :disabled="wish.file !== ''" />
     </label>
     <label
-      >or a file: a calendar (.ics), or days
+      >or a file: .ics or a list of days
       <input
         type="file"
         accept=".ics,.csv,.txt,text/calendar"
         @change="take(($event.target as HTMLInputElement).files?.[0])"
-      /><span v-if="fileName" class="quiet"
-        >Of a calendar all-day events are taken, those that come every year for ten years.</span
-      >
+      /><span v-if="fileName" class="quiet">All-day events are imported; yearly events for ten years.</span>
     </label>
     <Button type="primary" html-type="submit" :loading="busy !== ''" :disabled="wish.days === '' && wish.file === ''"
-      >Save the list</Button
+      >Save</Button
     >
   </form>
   <CalendarFeed />

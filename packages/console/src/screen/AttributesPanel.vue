@@ -7,7 +7,7 @@ import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 
-/** What may be said of each screen; for administrators. */
+/** Screen attributes; for administrators. */
 const path = '/api/v1/screen-attributes';
 const { data } = useResource<{ attributes: ScreenAttribute[] }>(path);
 const { busy, problem, attempt } = useAttempt();
@@ -22,7 +22,7 @@ const save = () =>
 
 <template>
   <details class="framed">
-    <summary>What may be said of each screen</summary>
+    <summary>Screen attributes</summary>
     <form @submit.prevent="save">
       <div v-for="(one, i) in lines" :key="i" class="fields">
         <label>Name <input v-model="one.name" required pattern="[a-z][a-z0-9_]*" maxlength="63" /></label>
@@ -33,11 +33,11 @@ const save = () =>
             <option v-for="type in attributeTypes" :key="type">{{ type }}</option>
           </select></label
         >
-        <p class="more"><Button size="small" danger @click="lines.splice(i, 1)">Take out</Button></p>
+        <p class="more"><Button size="small" danger @click="lines.splice(i, 1)">Remove</Button></p>
       </div>
       <p class="more">
-        <Button @click="lines.push({ name: '', label: '', type: 'text' })">Add one</Button>
-        <Button type="primary" html-type="submit" :loading="busy !== ''">Save what may be said</Button>
+        <Button @click="lines.push({ name: '', label: '', type: 'text' })">Add attribute</Button>
+        <Button type="primary" html-type="submit" :loading="busy !== ''">Save</Button>
       </p>
       <ProblemNote v-if="problem" :problem="problem" />
     </form>

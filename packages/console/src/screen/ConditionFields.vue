@@ -10,7 +10,7 @@ const set = (name: string, event: Event) =>
 
 <template>
   <label v-for="name in names()" :key="name" class="wide"
-    >Limited in {{ name }}
+    >Filter for {{ name }}
     <input
       :value="where[name] ?? ''"
       spellcheck="false"

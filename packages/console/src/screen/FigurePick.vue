@@ -43,7 +43,7 @@ const isGone = (name: string, all: readonly string[]) => name !== '' && !all.inc
   <label
     >Page
     <select v-model="page" :required="isNumber" @change="figure = ''">
-      <option v-if="!isNumber" value="">the first</option>
+      <option v-if="!isNumber" value="">first page</option>
       <option
         v-if="
           isGone(
@@ -61,7 +61,7 @@ const isGone = (name: string, all: readonly string[]) => name !== '' && !all.inc
   <label v-if="page"
     >Figure
     <select v-model="figure" :required="isNumber">
-      <option v-if="!isNumber" value="">the whole page</option>
+      <option v-if="!isNumber" value="">whole page</option>
       <option
         v-if="
           isGone(

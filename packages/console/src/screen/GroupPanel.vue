@@ -58,31 +58,32 @@ const mayEdit = props.group === undefined || props.group.right !== 'view';
 </script>
 
 <template>
-  <section class="framed" :aria-label="group ? group.title : 'A new group'">
+  <section class="framed" :aria-label="group ? group.title : 'Create group'">
     <template v-if="group">
       <h2>{{ group.title }}</h2>
       <p class="quiet">
-        Figures older than {{ group.worryMinutes / 60 }} hours are marked; after {{ group.leaseHours }} hours without a
-        word a screen forgets what it keeps.
+        Data is marked as out of date after {{ group.worryMinutes / 60 }} h. Offline limit: {{ group.leaseHours }} h.
       </p>
       <p v-for="one in group.interruptions" :key="one.id" class="now">
-        <b>Now on all of them:</b> {{ contentWords(one.slot.shows) }}
+        <b>Override:</b> {{ contentWords(one.slot.shows) }}
         <span class="quiet">by {{ one.by }}, until {{ showInstant(one.until) }}</span>
-        <Button v-if="mayEdit" size="small" :loading="busy === 'end'" @click="end(one.id)">End it</Button>
+        <Button v-if="mayEdit" size="small" :loading="busy === 'end'" @click="end(one.id)">End override</Button>
       </p>
       <p v-if="mayEdit" class="more">
-        <Button danger @click="isInterrupting = !isInterrupting">Show one thing on all of them now</Button>
-        <Button @click="isOpen = !isOpen">Change the group, or who may</Button>
+        <Button danger @click="isInterrupting = !isInterrupting">Override</Button>
+        <Button @click="isOpen = !isOpen">Edit group and permissions</Button>
         <Rename path="/api/v1/screen-groups" :name="group.name" @renamed="emit('saved')" />
-        <Button v-if="group.screens === 0" danger :loading="busy === 'remove'" @click="remove">Take away</Button>
+        <Button v-if="group.screens === 0" danger :loading="busy === 'remove'" @click="remove">Delete</Button>
       </p>
       <form v-if="isInterrupting" @submit.prevent="interrupt">
         <SlotForm v-model="now" :choices="choices" is-now />
         <div class="fields">
-          <label>For minutes <input v-model.number="minutes" type="number" min="1" max="44640" required /></label>
+          <label
+            >Duration (minutes) <input v-model.number="minutes" type="number" min="1" max="44640" required
+          /></label>
         </div>
         <p class="more">
-          <Button html-type="submit" type="primary" danger :loading="busy === 'interrupt'">Interrupt</Button>
+          <Button html-type="submit" type="primary" danger :loading="busy === 'interrupt'">Start override</Button>
           <Button @click="isInterrupting = false">Cancel</Button>
         </p>
       </form>
@@ -91,13 +92,13 @@ const mayEdit = props.group === undefined || props.group.right !== 'view';
       <div class="fields">
         <label>Title <input v-model="form.title" required maxlength="200" /></label>
         <label v-if="!group"
-          >Name in addresses <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" maxlength="60"
+          >Name (used in URLs) <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" maxlength="60"
         /></label>
         <label
-          >Old after hours <input v-model.number="form.worryHours" type="number" min="0.1" step="any" required
+          >Out of date after (h) <input v-model.number="form.worryHours" type="number" min="0.1" step="any" required
         /></label>
-        <label>Forgets after hours <input v-model.number="form.leaseHours" type="number" min="1" required /></label>
-        <label>Otherwise stands there <input v-model="form.otherwise" maxlength="500" /></label>
+        <label>Offline limit (h) <input v-model.number="form.leaseHours" type="number" min="1" required /></label>
+        <label>Fallback text <input v-model="form.otherwise" maxlength="500" /></label>
       </div>
       <p class="more">
         <Button type="primary" html-type="submit" :loading="busy === 'save'">Save</Button>

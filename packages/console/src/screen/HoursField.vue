@@ -20,7 +20,7 @@ const days: readonly (readonly [WeekDay, string])[] = [
 <template>
   <fieldset class="plain">
     <legend>Hours</legend>
-    <p v-if="hours.length === 0 && rules.length === 0" class="quiet">Always.</p>
+    <p v-if="hours.length === 0 && rules.length === 0" class="quiet">Always</p>
     <p v-for="(one, i) in hours" :key="i">
       <label>from <input v-model="one.from" class="plain" type="time" required /></label>
       <label>to <input v-model="one.to" class="plain" type="time" required /></label>
@@ -28,14 +28,12 @@ const days: readonly (readonly [WeekDay, string])[] = [
         ><input v-model="one.days" type="checkbox" :value="day" /> {{ name }}</label
       >
       <span v-if="one.days.length === 0" class="quiet">every day</span>
-      <Button size="small" :aria-label="`Leave out ${one.from} to ${one.to}`" @click="hours.splice(i, 1)"
-        >Leave out</Button
-      >
+      <Button size="small" :aria-label="`Remove ${one.from} to ${one.to}`" @click="hours.splice(i, 1)">Remove</Button>
     </p>
     <p v-for="one in rules" :key="JSON.stringify(one)" class="quiet">
-      By a rule: <code>{{ 'rule' in one ? one.rule : '' }}</code>
+      Recurrence: <code>{{ 'rule' in one ? one.rule : '' }}</code>
     </p>
-    <Button size="small" @click="hours.push({ days: [], from: '06:00', to: '20:00' })">Add hours</Button>
+    <Button size="small" @click="hours.push({ days: [], from: '06:00', to: '20:00' })">Add time window</Button>
   </fieldset>
 </template>
 

@@ -48,27 +48,25 @@ if (code.value !== '') void look();
 
 <template>
   <p class="crumbs"><RouterLink to="/screens">Screens</RouterLink></p>
-  <h1>Take a screen in</h1>
+  <h1>Pair a screen</h1>
   <form class="code" @submit.prevent="look">
-    <label
-      >Code on the screen <input v-model="code" required maxlength="20" autocomplete="off" spellcheck="false"
-    /></label>
-    <Button html-type="submit" :type="found ? 'default' : 'primary'" :loading="busy === 'look'">Look</Button>
+    <label>Pairing code <input v-model="code" required maxlength="20" autocomplete="off" spellcheck="false" /></label>
+    <Button html-type="submit" :type="found ? 'default' : 'primary'" :loading="busy === 'look'">Find screen</Button>
   </form>
-  <p v-if="isRefused" role="status">It was refused, and is told so.</p>
+  <p v-if="isRefused" role="status">Rejected.</p>
   <form v-if="found" class="framed" @submit.prevent="pair">
     <p>
-      <b>{{ deviceWords(found.device) }}</b>, asked from {{ found.device.address }} at {{ showInstant(found.askedAt) }}.
-      <span class="quiet">Is it the screen that you stand before? Only then take it in.</span>
+      <b>{{ deviceWords(found.device) }}</b>, from {{ found.device.address }}, at {{ showInstant(found.askedAt) }}.
+      <span class="quiet">Pair it only if you are standing in front of it.</span>
     </p>
     <div class="fields">
       <ScreenFields v-model="words">
-        <label>Name in addresses <input v-model="name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
+        <label>Name (used in URLs) <input v-model="name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
       </ScreenFields>
     </div>
     <p class="more">
-      <Button type="primary" html-type="submit" :loading="busy === 'pair'">Take it in</Button>
-      <Button danger :loading="busy === 'refuse'" @click="refuse">Refuse it</Button>
+      <Button type="primary" html-type="submit" :loading="busy === 'pair'">Pair screen</Button>
+      <Button danger :loading="busy === 'refuse'" @click="refuse">Reject</Button>
     </p>
   </form>
   <ProblemNote v-if="problem" :problem="problem" />

@@ -147,10 +147,10 @@ const move = (at: number, by: number) => {
   <template v-else-if="data || isNew">
     <h1>{{ data?.title ?? name }}</h1>
     <p v-if="data" class="quiet">
-      {{ data.revision === null ? 'Not published yet' : `Revision ${data.revision}` }}, changed by {{ data.changedBy }},
+      {{ data.revision === null ? 'Not published' : `Version ${data.revision}` }}, edited by {{ data.changedBy }},
       {{ showInstant(data.changedAt) }}.
       <template v-if="data.screens.length > 0"
-        >{{ data.screens.length - late.length }} of {{ data.screens.length }} screens have what they should.</template
+        >{{ data.screens.length - late.length }} of {{ data.screens.length }} screens up to date.</template
       >
     </p>
     <div class="fields">
@@ -162,18 +162,18 @@ const move = (at: number, by: number) => {
       <li v-for="(slot, i) in slots" :key="i">
         <SlotForm v-model="slots[i]!" :choices="choices" />
         <p class="more">
-          <Button size="small" :disabled="i === 0" @click="move(i, -1)">Earlier</Button>
-          <Button size="small" :disabled="i === slots.length - 1" @click="move(i, 1)">Later</Button>
-          <Button size="small" danger @click="slots.splice(i, 1)">Take {{ slot.name }} out</Button>
+          <Button size="small" :disabled="i === 0" @click="move(i, -1)">Move up</Button>
+          <Button size="small" :disabled="i === slots.length - 1" @click="move(i, 1)">Move down</Button>
+          <Button size="small" danger @click="slots.splice(i, 1)">Remove {{ slot.name }}</Button>
         </p>
       </li>
     </ol>
     <p class="more">
-      <Button @click="slots.push(newFields(freeName(`slot-${slots.length + 1}`, slots)))">Add a slot</Button>
+      <Button @click="slots.push(newFields(freeName(`slot-${slots.length + 1}`, slots)))">Add slot</Button>
       <label
-        >All pages of
+        >Add all pages of
         <select v-model="whole" class="plain" @change="addPages">
-          <option value="">a report …</option>
+          <option value="">report …</option>
           <option v-for="one in choices.reports" :key="one.report" :value="one.report">{{ one.title }}</option>
         </select></label
       >
@@ -182,23 +182,23 @@ const move = (at: number, by: number) => {
       <ConfirmAction
         v-if="data"
         is-dangerous
-        title="Take it away, with all its revisions?"
-        ok-text="Take it away"
+        title="Delete the playlist and all versions?"
+        ok-text="Delete"
         @confirm="remove"
-        ><Button danger :loading="busy === 'remove'">Take away</Button></ConfirmAction
+        ><Button danger :loading="busy === 'remove'">Delete</Button></ConfirmAction
       >
     </p>
     <ProblemNote v-if="problem" :problem="problem" />
     <template v-if="data">
       <h2>Publish</h2>
       <fieldset class="plain">
-        <legend>To which groups</legend>
+        <legend>Groups</legend>
         <label v-for="one in groups?.groups ?? []" :key="one.name"
           ><input v-model="targets" type="checkbox" :value="one.name" /> {{ one.title }} ({{ one.screens }})</label
         >
       </fieldset>
       <fieldset class="plain">
-        <legend>To which screens alone</legend>
+        <legend>Single screens</legend>
         <label v-for="one in singles" :key="one"
           ><input v-model="singles" type="checkbox" :value="one" /> {{ one }}</label
         >
@@ -210,32 +210,28 @@ const move = (at: number, by: number) => {
         >
       </fieldset>
       <p class="more">
-        <Button :disabled="isChanged || wanted.length === 0" :loading="busy === 'plan'" @click="look"
-          >See what that means</Button
-        >
-        <span v-if="isChanged" class="quiet">Save it first.</span>
+        <Button :disabled="isChanged || wanted.length === 0" :loading="busy === 'plan'" @click="look">Preview</Button>
+        <span v-if="isChanged" class="quiet">Save first.</span>
       </p>
       <PublishPreview v-if="plan" v-model:note="note" :plan="plan" :is-busy="busy === 'publish'" @publish="publish" />
-      <h2>Where it is</h2>
-      <p v-if="data.targets.length === 0" class="quiet">Nowhere.</p>
+      <h2>Published to</h2>
+      <p v-if="data.targets.length === 0" class="quiet">Not published.</p>
       <ul>
         <li v-for="one in data.targets" :key="one.name">
-          {{ one.kind === 'screen' ? 'screen' : 'group' }} {{ one.name }}: revision {{ one.revision }}
-          <Button size="small" :loading="busy === 'withdraw'" @click="withdraw(one)">Withdraw</Button>
+          {{ one.kind === 'screen' ? 'screen' : 'group' }} {{ one.name }}: version {{ one.revision }}
+          <Button size="small" :loading="busy === 'withdraw'" @click="withdraw(one)">Unpublish</Button>
         </li>
       </ul>
       <p v-if="late.length > 0" class="quiet">
-        Not yet:
-        <template v-for="one in late.slice(0, 20)" :key="one.name"
-          >{{ one.title }} ({{ one.has ?? 'nothing' }})
-        </template>
+        Update pending:
+        <template v-for="one in late.slice(0, 20)" :key="one.name">{{ one.title }} ({{ one.has ?? 'none' }}) </template>
       </p>
-      <h2>Revisions</h2>
+      <h2>Versions</h2>
       <ul>
         <li v-for="one in data.revisions" :key="one.number">
           {{ one.number }} <span class="quiet">{{ showInstant(one.at) }} by {{ one.by }}</span> {{ one.note }}
           <Button v-if="one.number !== data.revision" size="small" :loading="busy === 'back'" @click="back(one.number)"
-            >Back to {{ one.number }}</Button
+            >Roll back to {{ one.number }}</Button
           >
         </li>
       </ul>

@@ -16,25 +16,23 @@ const name = ref('');
 <template>
   <p class="crumbs"><RouterLink to="/screens">Screens</RouterLink></p>
   <h1>Playlists</h1>
-  <p class="quiet">
-    What screens show, one after the other: one playlist for many, each screen cut to what it says of itself.
-  </p>
+  <p class="quiet">A playlist shows slots in turn. Filters use screen attributes, so each screen shows its own data.</p>
   <ProblemNote v-if="error" :problem="error" />
-  <p v-if="data && data.playlists.length === 0" class="quiet">No playlist that you may see.</p>
+  <p v-if="data && data.playlists.length === 0" class="quiet">No playlists.</p>
   <ul>
     <li v-for="one in data?.playlists ?? []" :key="one.name">
       <RouterLink :to="`/playlists/${one.name}`">{{ one.title }}</RouterLink>
       <span class="quiet"
         >{{ showCount(one.slots) }} {{ one.slots === 1 ? 'slot' : 'slots' }} ·
-        {{ one.revision === null ? 'not published' : `revision ${one.revision}` }} ·
-        {{ one.targets.map((target) => target.name).join(', ') || 'nowhere' }} · changed by {{ one.changedBy }},
+        {{ one.revision === null ? 'not published' : `version ${one.revision}` }} ·
+        {{ one.targets.map((target) => target.name).join(', ') || 'not published' }} · edited by {{ one.changedBy }},
         {{ showInstant(one.changedAt) }}</span
       >
     </li>
   </ul>
   <form class="new" @submit.prevent="router.push(`/playlists/${name}`)">
-    <label>Name in addresses <input v-model="name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
-    <Button html-type="submit">Make a playlist</Button>
+    <label>Name (used in URLs) <input v-model="name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
+    <Button html-type="submit">Create playlist</Button>
   </form>
 </template>
 

@@ -25,34 +25,32 @@ const changes = computed(() =>
 </script>
 
 <template>
-  <section class="framed" aria-label="Plan">
+  <section class="framed" aria-label="Preview">
     <p>
-      <b>Revision {{ plan.revision }}</b> for {{ plan.screens.length }}
-      {{ plan.screens.length === 1 ? 'screen' : 'screens' }}: {{ changes || 'nothing changes' }}.
+      <b>Version {{ plan.revision }}</b> for {{ plan.screens.length }}
+      {{ plan.screens.length === 1 ? 'screen' : 'screens' }}: {{ changes || 'no changes' }}.
     </p>
     <p v-for="one in plan.lacks" :key="`${one.name} ${one.report}`">
-      {{ one.kind === 'screen' ? 'Screen' : 'Group' }} <b>{{ one.name }}</b> has no right on
-      <b>{{ one.report }}</b><template v-if="!one.mayGive">, and you may not give it</template>.
+      {{ one.kind === 'screen' ? 'Screen' : 'Group' }} <b>{{ one.name }}</b> has no permission on
+      <b>{{ one.report }}</b><template v-if="!one.mayGive">; you cannot grant it</template>.
     </p>
     <label v-if="plan.lacks.some((one) => one.mayGive)"
-      ><input v-model="give" type="checkbox" /> Give them the right to view what they lack</label
+      ><input v-model="give" type="checkbox" /> Grant missing “view” permissions</label
     >
     <p v-for="one in misfits.slice(0, 20)" :key="one.name" class="wrong">
-      <b>{{ one.title }}</b> cannot show
+      <b>{{ one.title }}</b> error: cannot show
       <template v-for="misfit in one.misfits" :key="misfit.slot">{{ misfit.slot }}: {{ misfit.why }}. </template>
     </p>
     <details v-if="cautions.length > 0">
-      <summary>
-        On {{ cautions.length }} {{ cautions.length === 1 ? 'wall' : 'walls' }} something is not as it is meant to be
-      </summary>
+      <summary>Warnings on {{ cautions.length }} {{ cautions.length === 1 ? 'screen' : 'screens' }}</summary>
       <p v-for="one in cautions.slice(0, 20)" :key="one.name">
         <b>{{ one.title }}</b> –
         <template v-for="caution in one.cautions" :key="caution.slot">{{ caution.slot }}: {{ caution.why }}. </template>
       </p>
     </details>
     <p class="more">
-      <label>What is new <input v-model="note" maxlength="500" /></label>
-      <Button type="primary" :disabled="isHeld" :loading="isBusy" @click="emit('publish', give)">Publish it</Button>
+      <label>Release notes <input v-model="note" maxlength="500" /></label>
+      <Button type="primary" :disabled="isHeld" :loading="isBusy" @click="emit('publish', give)">Publish</Button>
     </p>
   </section>
 </template>

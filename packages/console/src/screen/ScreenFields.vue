@@ -15,7 +15,7 @@ const { data: declared } = useResource<{ attributes: ScreenAttribute[] }>('/api/
   <label
     >Group
     <select v-model="words.group" required>
-      <option value="" disabled>which?</option>
+      <option value="" disabled>select one</option>
       <option v-for="one in groups?.groups ?? []" :key="one.name" :value="one.name">{{ one.title }}</option>
     </select></label
   >

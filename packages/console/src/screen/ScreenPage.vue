@@ -58,23 +58,21 @@ const remove = () =>
     </p>
     <p v-if="isEditor" class="more">
       <template v-if="data.state !== 'closed'">
-        <Button
-          :loading="busy === 'show name'"
-          @click="tell('show name', 'Its name stands on the wall for half a minute.')"
-          >Show its name on the wall</Button
+        <Button :loading="busy === 'show name'" @click="tell('show name', 'The screen shows its name for 30 seconds.')"
+          >Identify</Button
         >
-        <Button :loading="busy === 'reload'" @click="tell('reload', 'It loads itself anew.')">Reload it</Button>
-        <Button @click="isChanging = !isChanging">Change what is said of it</Button>
+        <Button :loading="busy === 'reload'" @click="tell('reload', 'Command sent: reload.')">Reload</Button>
+        <Button @click="isChanging = !isChanging">Edit screen</Button>
         <Rename path="/api/v1/screens" :name="name" />
         <ConfirmAction
           is-dangerous
-          :title="`End ${data.title}? Its picture goes within a second, and what it keeps is deleted. It can be paired anew.`"
-          ok-text="End it"
+          :title="`Unpair “${data.title}”? It goes blank at once and deletes its content. You can pair it again.`"
+          ok-text="Unpair"
           @confirm="end"
-          ><Button danger :loading="busy === 'end'">End it</Button></ConfirmAction
+          ><Button danger :loading="busy === 'end'">Unpair</Button></ConfirmAction
         >
       </template>
-      <Button v-else danger :loading="busy === 'remove'" @click="remove">Take it out of the list</Button>
+      <Button v-else danger :loading="busy === 'remove'" @click="remove">Delete</Button>
     </p>
     <p v-if="said" role="status" class="quiet">{{ said }}</p>
     <ProblemNote v-if="problem" :problem="problem" />
@@ -86,18 +84,16 @@ const remove = () =>
     />
     <div class="two">
       <section v-if="isEditor" aria-labelledby="looks">
-        <h2 id="looks">As it should look</h2>
-        <label
-          >At <input v-model="at" type="datetime-local" /> <span class="quiet">now, when nothing is said</span></label
-        >
-        <ScreenFrame><iframe :key="preview" :src="preview" :title="`What ${data.title} shows`" /></ScreenFrame>
+        <h2 id="looks">Preview</h2>
+        <label>At <input v-model="at" type="datetime-local" /> <span class="quiet">default: now</span></label>
+        <ScreenFrame><iframe :key="preview" :src="preview" :title="`Preview of ${data.title}`" /></ScreenFrame>
       </section>
       <section>
         <template v-if="isEditor">
-          <h2>What it really shows</h2>
+          <h2>Screenshot</h2>
           <ScreenPicture :screen="data" />
         </template>
-        <h2>What it says</h2>
+        <h2>Status</h2>
         <dl>
           <dt>Group</dt>
           <dd>{{ data.group }}</dd>
@@ -105,18 +101,18 @@ const remove = () =>
             <dt>{{ key }}</dt>
             <dd>{{ value }}</dd>
           </template>
-          <dt>Last word</dt>
+          <dt>Last seen</dt>
           <dd>{{ data.beatAt ? showInstant(data.beatAt) : 'never' }}</dd>
-          <dt>Shows</dt>
-          <dd>{{ data.shown?.slot ?? 'nothing' }}</dd>
-          <dt>Figures of</dt>
+          <dt>Content</dt>
+          <dd>{{ data.shown?.slot ?? 'none' }}</dd>
+          <dt>Data as of</dt>
           <dd>{{ dataAge(data) }}</dd>
           <dt>Clock</dt>
           <dd>{{ Math.round((data.shown?.clockErrorMs ?? 0) / 1000) }} s ahead</dd>
-          <dt>Keeps</dt>
+          <dt>Stored</dt>
           <dd>{{ Math.round((data.shown?.storedBytes ?? 0) / 1000) }} kB</dd>
-          <dt>Shows by</dt>
-          <dd>{{ data.showsBy === 'live' ? 'pages that live' : 'pictures that are drawn for it' }}</dd>
+          <dt>Playback</dt>
+          <dd>{{ data.showsBy === 'live' ? 'live' : 'image mode' }}</dd>
           <dt>Device</dt>
           <dd>
             {{ data.shown?.browser ?? data.device.browser }}, {{ data.shown?.width ?? data.device.width }} ×
@@ -126,15 +122,15 @@ const remove = () =>
           <dd>by {{ data.pairedBy }}, {{ showInstant(data.pairedAt) }}</dd>
         </dl>
         <h2>Playlists</h2>
-        <p v-if="data.playlists.length === 0" class="quiet">None was published to it.</p>
+        <p v-if="data.playlists.length === 0" class="quiet">None published.</p>
         <ul>
           <li v-for="one in data.playlists" :key="one.name">
             <RouterLink :to="`/playlists/${one.name}`">{{ one.name }}</RouterLink>
-            revision {{ one.revision }}<template v-if="one.revision < one.newest"> of {{ one.newest }}</template>
+            version {{ one.revision }}<template v-if="one.revision < one.newest"> of {{ one.newest }}</template>
             <span class="quiet"> by {{ one.by }}</span>
           </li>
         </ul>
-        <h2>What happened</h2>
+        <h2>History</h2>
         <ol class="history">
           <li v-for="(one, i) in data.history" :key="i">
             <span class="quiet">{{ showInstant(one.at) }}</span> {{ one.what }}

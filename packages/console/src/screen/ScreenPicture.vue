@@ -47,7 +47,7 @@ onBeforeUnmount(() => {
 <template>
   <figure>
     <ScreenFrame
-      ><img v-if="address" :src="address" :alt="`What ${screen.title} shows`" /><iframe
+      ><img v-if="address" :src="address" :alt="`Screenshot of ${screen.title}`" /><iframe
         v-else
         :src="`/screen/?preview=${screen.name}`"
         :title="`What ${screen.title} should show now`"
@@ -55,9 +55,9 @@ onBeforeUnmount(() => {
         loading="lazy"
     /></ScreenFrame>
     <figcaption class="quiet">
-      <template v-if="!address">should show</template>
-      <template v-else-if="screen.showsBy === 'picture'">a picture, drawn for it</template>
-      <template v-else>showed, {{ showInstant(screen.picturedAt ?? new Date().toISOString()) }}</template>
+      <template v-if="!address">preview</template>
+      <template v-else-if="screen.showsBy === 'picture'">image mode</template>
+      <template v-else>screenshot, {{ showInstant(screen.picturedAt ?? new Date().toISOString()) }}</template>
     </figcaption>
   </figure>
 </template>

@@ -60,36 +60,35 @@ async function reload(): Promise<void> {
   <div class="head">
     <h1>Screens</h1>
     <p class="more">
-      <LinkButton to="/pair" type="primary">Take a screen in</LinkButton>
+      <LinkButton to="/pair" type="primary">Pair a screen</LinkButton>
       <LinkButton to="/playlists">Playlists</LinkButton>
-      <LinkButton to="/media">Pictures and videos</LinkButton>
+      <LinkButton to="/media">Images and videos</LinkButton>
     </p>
   </div>
   <p class="quiet">
-    What hangs on walls, with its last word. On a device, open <code>/screen/</code> of this service and type the code
-    that it shows.
+    All screens and their status. To add one, open <code>/screen/</code> on the device and enter its pairing code.
   </p>
   <ProblemNote v-if="all.error.value" :problem="all.error.value" />
   <div class="filters">
     <label
       >Group
       <select :value="group" @change="narrow({ group: ($event.target as HTMLSelectElement).value })">
-        <option value="">every group</option>
+        <option value="">All groups</option>
         <option v-for="one in groups.data.value?.groups ?? []" :key="one.name" :value="one.name">
           {{ one.title }} ({{ one.screens }})
         </option>
       </select></label
     >
     <label
-      >Find
+      >Search
       <input
         class="plain"
         type="search"
         :value="find"
-        placeholder="name, quay …"
+        placeholder="name or attribute"
         @change="narrow({ find: ($event.target as HTMLInputElement).value.trim() })"
     /></label>
-    <div class="states" role="group" aria-label="State">
+    <div class="states" role="group" aria-label="Status">
       <button
         v-for="one in counts"
         :key="one.state"
@@ -102,15 +101,15 @@ async function reload(): Promise<void> {
       </button>
     </div>
     <Button size="small" :aria-pressed="isGrid" @click="((isGrid = !isGrid), (more = 0))">{{
-      isGrid ? 'As a list' : 'As pictures'
+      isGrid ? 'List' : 'Screenshots'
     }}</Button>
-    <Button size="small" @click="isAdding = true">Add a group</Button>
+    <Button size="small" @click="isAdding = true">Add group</Button>
   </div>
   <AttributesPanel v-if="person?.isAdministrator" />
   <GroupPanel v-if="isAdding" @saved="(reload(), (isAdding = false))" @close="isAdding = false" />
   <GroupPanel v-if="chosen" :key="chosen.name" :group="chosen" @saved="reload" />
   <p v-if="last && shown.length === 0" class="quiet">
-    {{ group || state || find ? 'No such screen.' : 'None yet.' }}
+    {{ group || state || find ? 'No matching screens.' : 'No screens.' }}
   </p>
   <ul v-else-if="isGrid" class="grid">
     <li v-for="one in shown" :key="one.name">
@@ -126,10 +125,10 @@ async function reload(): Promise<void> {
       <thead>
         <tr>
           <th scope="col">Screen</th>
-          <th scope="col">State</th>
-          <th scope="col">Shows</th>
-          <th scope="col">Figures of</th>
-          <th scope="col">Last word</th>
+          <th scope="col">Status</th>
+          <th scope="col">Content</th>
+          <th scope="col">Data as of</th>
+          <th scope="col">Last seen</th>
           <th scope="col">Group</th>
           <th scope="col">Errors today</th>
         </tr>
@@ -158,8 +157,8 @@ async function reload(): Promise<void> {
   </div>
   <p v-if="leftOut > 0" class="quiet">
     {{ showCount(leftOut) }} more.
-    <Button v-if="count < mostAtOnce" size="small" @click="more++">Show more of them</Button>
-    <template v-else>Choose a group or a state, or find one.</template>
+    <Button v-if="count < mostAtOnce" size="small" @click="more++">Show more</Button>
+    <template v-else>Select a group or status, or search.</template>
   </p>
 </template>
 

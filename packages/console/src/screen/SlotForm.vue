@@ -37,12 +37,12 @@ const addValue = () =>
   <div class="fields">
     <label v-if="!isNow">Name <input v-model="slot.name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
     <label
-      >Shows
+      >Content
       <select v-model="slot.what">
-        <option value="page">a page or figure of a report</option>
-        <option value="board">a board</option>
-        <option value="media">a picture or video</option>
-        <option value="words">words</option>
+        <option value="page">page or figure</option>
+        <option value="board">board</option>
+        <option value="media">media</option>
+        <option value="words">text</option>
       </select></label
     >
     <FigurePick
@@ -59,7 +59,7 @@ const addValue = () =>
       </select></label
     >
     <label v-else-if="slot.what === 'media'"
-      >Picture or video
+      >Media
       <select v-model="slot.media" required>
         <option v-for="one in choices.media" :key="one.name" :value="one.name">{{ one.title }}</option>
       </select></label
@@ -68,7 +68,7 @@ const addValue = () =>
       >Seconds <input v-model.number="slot.seconds" type="number" min="5" max="3600" required
     /></label>
     <label v-if="slot.what !== 'words'"
-      >Title above it
+      >Title
       <input
         v-model="slot.title"
         maxlength="200"
@@ -76,13 +76,13 @@ const addValue = () =>
     /></label>
     <template v-if="slot.what === 'page'">
       <label v-for="one in chosen?.parameters ?? []" :key="one.name"
-        >{{ one.label }} <input v-model="slot.parameters[one.name]" maxlength="1000" placeholder="as the report has it"
+        >{{ one.label }} <input v-model="slot.parameters[one.name]" maxlength="1000" placeholder="report default"
       /></label>
       <ConditionFields v-model="slot.where" :datasets="chosen?.datasets ?? []" />
     </template>
     <ConditionFields v-else-if="slot.what === 'board'" v-model="slot.where" :datasets="boardDatasets" />
     <label v-else-if="slot.what === 'words'" class="wide"
-      >Words; {quay} stands for what the screen says of itself
+      >Text ({quay} inserts a screen attribute)
       <textarea v-model="slot.text" rows="2" maxlength="2000" required />
     </label>
   </div>
@@ -93,10 +93,10 @@ const addValue = () =>
     :alt="media.title"
   />
   <fieldset v-if="slot.what === 'words'" class="plain">
-    <legend>Numbers within the words</legend>
+    <legend>Measures in the text</legend>
     <div v-for="(value, i) in slot.values" :key="i" class="fields">
       <label
-        >Stands as {{ braced(value.name) }} <input v-model="value.name" required pattern="[a-z][a-z0-9_]*"
+        >Placeholder {{ braced(value.name) }} <input v-model="value.name" required pattern="[a-z][a-z0-9_]*"
       /></label>
       <FigurePick
         v-model:report="value.report"
@@ -107,17 +107,17 @@ const addValue = () =>
       />
       <ConditionFields v-model="value.where" :datasets="reportOf(value.report)?.datasets ?? []" />
       <p>
-        <Button size="small" @click="slot.values.splice(i, 1)">Leave {{ value.name }} out</Button>
+        <Button size="small" @click="slot.values.splice(i, 1)">Remove {{ value.name }}</Button>
       </p>
     </div>
-    <Button size="small" @click="addValue">Add a number</Button>
+    <Button size="small" @click="addValue">Add measure</Button>
   </fieldset>
   <details v-if="!isNow">
     <summary>When: {{ whenWords(slot) }}</summary>
     <HoursField v-model="slot.hours" :rules="slot.rules" />
     <div class="fields">
-      <label>From the day <input v-model="slot.from" type="date" /></label>
-      <label>Until the day <input v-model="slot.until" type="date" /></label>
+      <label>From <input v-model="slot.from" type="date" /></label>
+      <label>Until <input v-model="slot.until" type="date" /></label>
     </div>
   </details>
 </template>

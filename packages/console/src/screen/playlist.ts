@@ -153,7 +153,7 @@ export function freeName(wanted: string, slots: readonly { readonly name: string
 /** When a slot is shown, in a few words. */
 export function whenWords({ hours, rules, from, until }: SlotFields): string {
   const stretches = hours.map((one) => `${one.days.join(', ')} ${one.from}–${one.to}`.trim());
-  const by = rules.length > 0 ? ['by a rule'] : [];
+  const by = rules.length > 0 ? ['custom recurrence'] : [];
   const days = [from && `from ${from}`, until && `until ${until}`].filter(Boolean);
   return [...(stretches.length + by.length > 0 ? [...stretches, ...by] : ['always']), ...days].join('; ');
 }

@@ -20,21 +20,21 @@ const submit = () =>
 
 <template>
   <section class="narrow">
-    <h1>First visit</h1>
-    <p class="quiet">
-      This installation has no administrator yet. The start command printed a one-time code; with it you become the
-      first.
-    </p>
+    <h1>Setup</h1>
+    <p class="quiet">Create the first administrator. Enter the one-time code that the start command printed.</p>
     <ProblemNote v-if="problem" :problem="problem" />
     <Form layout="vertical" :model="fields" @finish="submit">
-      <FormItem label="One-time code" name="code" :rules="[{ required: true, message: 'The start command printed it' }]"
+      <FormItem
+        label="One-time code"
+        name="code"
+        :rules="[{ required: true, message: 'Enter the code that the start command printed' }]"
         ><Input v-model:value="fields.code" autocomplete="off"
       /></FormItem>
-      <FormItem label="Your name" name="name" :rules="[{ required: true, message: 'Your name is missing' }]"
+      <FormItem label="Your name" name="name" :rules="[{ required: true, message: 'Enter your name' }]"
         ><Input v-model:value="fields.name" autocomplete="name"
       /></FormItem>
       <FormItem
-        label="Mail address"
+        label="Email"
         name="email"
         :rules="[{ required: true, type: 'email', message: 'A mail address, such as name@host.example' }]"
         ><Input v-model:value="fields.email" autocomplete="username"
@@ -46,7 +46,7 @@ const submit = () =>
         :rules="[{ required: true, min: 12, message: 'At least 12 characters' }]"
         ><InputPassword v-model:value="fields.password" autocomplete="new-password"
       /></FormItem>
-      <Button type="primary" html-type="submit" size="large" :loading="busy !== ''">Become administrator</Button>
+      <Button type="primary" html-type="submit" size="large" :loading="busy !== ''">Create administrator</Button>
     </Form>
   </section>
 </template>

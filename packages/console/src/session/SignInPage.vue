@@ -17,14 +17,14 @@ const { busy, problem, attempt } = useAttempt();
 const setup = useResource<{ hasDirectory: boolean }>('/api/v1/setup');
 /** Why the directory sent somebody back, by code: what an address says is shown in words of this page alone. */
 const reasons: Readonly<Record<string, string>> = {
-  directory_refused: 'the directory did not confirm who you are, or has not made you known here; start again',
-  destination_unreachable: 'the directory cannot be reached just now',
-  sign_in_locked: 'too many failed attempts; try again in a few minutes',
+  directory_refused: 'Single sign-on failed, or your account is not set up here. Try again or ask your administrator.',
+  destination_unreachable: 'Identity provider not reachable.',
+  sign_in_locked: 'Too many failed attempts. Try again in a few minutes.',
 };
 const refused = computed(() => {
   const code = route.query['refused'];
   if (typeof code !== 'string') return '';
-  return Object.hasOwn(reasons, code) ? reasons[code]! : 'signing in with the directory did not work; start again';
+  return Object.hasOwn(reasons, code) ? reasons[code]! : 'Single sign-on failed. Try again.';
 });
 const directory = computed(() => {
   const then = route.query['then'];
@@ -59,17 +59,17 @@ const submit = () =>
     <ProblemNote v-if="problem" :problem="problem" />
     <Form layout="vertical" :model="fields" @finish="submit">
       <FormItem
-        label="Mail address"
+        label="Email"
         name="email"
         :rules="[{ required: true, type: 'email', message: 'A mail address, such as name@host.example' }]"
         ><Input v-model:value="fields.email" autocomplete="username" size="large" autofocus
       /></FormItem>
-      <FormItem label="Password" name="password" :rules="[{ required: true, message: 'The password is missing' }]"
+      <FormItem label="Password" name="password" :rules="[{ required: true, message: 'Enter the password' }]"
         ><InputPassword v-model:value="fields.password" autocomplete="current-password" size="large"
       /></FormItem>
       <Button type="primary" html-type="submit" size="large" :loading="busy !== ''">Sign in</Button>
     </Form>
-    <p v-if="setup.data.value?.hasDirectory" class="or">or <a :href="directory">sign in with the directory</a></p>
+    <p v-if="setup.data.value?.hasDirectory" class="or">or <a :href="directory">use single sign-on</a></p>
   </section>
 </template>
 

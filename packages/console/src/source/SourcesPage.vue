@@ -15,7 +15,7 @@ const answers = ref<Record<string, SourceAnswer>>({});
 const columns = [
   { title: 'Source', dataIndex: 'name' },
   { title: 'Address', key: 'url' },
-  { title: 'What it answers', key: 'answer' },
+  { title: 'Status', key: 'answer' },
   { title: '', key: 'act', width: 90 },
 ];
 const test = (name: string) =>
@@ -44,18 +44,16 @@ const words = (one: SourceAnswer) =>
   [
     `PostgreSQL ${one.version}`,
     `${one.tables} tables in ${one.database}`,
-    `as ${one.role}${one.isReadOnly ? ', who may only read' : ', who may WRITE'}`,
-    one.isEncrypted ? 'encrypted' : 'not encrypted',
+    `as ${one.role}${one.isReadOnly ? ', read-only' : ', can write (warning)'}`,
+    one.isEncrypted ? 'encrypted' : 'no TLS',
     `${one.milliseconds} ms`,
   ].join(' · ');
 </script>
 
 <template>
   <p class="crumbs"><RouterLink to="/data">Data</RouterLink></p>
-  <h1>Sources</h1>
-  <p class="quiet">
-    Databases that datasets are loaded from, or asked live. Passwords are encrypted and never shown again.
-  </p>
+  <h1>Data sources</h1>
+  <p class="quiet">Databases for datasets. Passwords are encrypted and not shown again.</p>
   <ProblemNote v-if="error" :problem="error" />
   <ProblemNote v-if="problem" :problem="problem" />
   <Table
@@ -73,7 +71,7 @@ const words = (one: SourceAnswer) =>
         <span v-else-if="record.checkError" class="bad"
           >{{ record.checkError }} ({{ showInstant(record.checkedAt) }})</span
         >
-        <span v-else-if="record.checkedAt" class="quiet">answered {{ showInstant(record.checkedAt) }}</span>
+        <span v-else-if="record.checkedAt" class="quiet">tested {{ showInstant(record.checkedAt) }}</span>
       </template>
       <template v-else-if="column.key === 'act'">
         <Button size="small" :loading="(busy as string) === record.name" @click="test(record.name)">Test</Button>
@@ -81,18 +79,18 @@ const words = (one: SourceAnswer) =>
       </template>
     </template>
   </Table>
-  <h2>Add a source</h2>
+  <h2>Add data source</h2>
   <form class="fields" @submit.prevent="save">
     <label>Name <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" placeholder="ferries" /></label>
     <label>Host <input v-model="form.host" required placeholder="db.skerrow.example" /></label>
     <label>Port <input v-model="form.port" required inputmode="numeric" /></label>
     <label>Database <input v-model="form.database" required /></label>
-    <label>User, best one who may only read <input v-model="form.user" required autocomplete="off" /></label>
+    <label>User (read-only recommended) <input v-model="form.user" required autocomplete="off" /></label>
     <label>Password <input v-model="form.password" type="password" autocomplete="new-password" /></label>
     <label
       >Encryption
       <select v-model="form.tls">
-        <option value="verify-full">TLS, certificate and name checked</option>
+        <option value="verify-full">TLS, verify certificate and host name</option>
         <option value="require">TLS</option>
         <option value="disable">none</option>
       </select>

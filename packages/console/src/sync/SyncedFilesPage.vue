@@ -17,7 +17,7 @@ const said = ref('');
 const hook = ref<{ readonly name: string; readonly url: string }>();
 const pathOf = (name: string) => `/api/v1/synced-files/${encodeURIComponent(name)}`;
 const rhythms = [
-  { value: '', words: 'not by itself' },
+  { value: '', words: 'manually' },
   { value: 'FREQ=HOURLY', words: 'every hour' },
   { value: 'FREQ=DAILY', words: 'every day' },
   { value: 'FREQ=WEEKLY', words: 'every week' },
@@ -81,13 +81,13 @@ const makeHook = (name: string, isWanted: boolean) =>
 const remove = (name: string) =>
   attempt(name as 'work', async () => {
     await call('DELETE', pathOf(name));
-    said.value = `${name} is not followed any more; what was made of it stays.`;
+    said.value = `${name} deleted. Imported content stays.`;
     await reload();
   });
 const columns = [
   { title: 'File', key: 'file' },
   { title: 'Becomes', key: 'thing', width: 200 },
-  { title: 'How it stands', key: 'state' },
+  { title: 'Status', key: 'state' },
   { title: 'Next', key: 'next', width: 150 },
   { title: '', key: 'act', width: 260 },
 ];
@@ -97,16 +97,16 @@ const linkOf = ({ kind, thing }: ShownFollowed) =>
 
 <template>
   <p class="crumbs"><RouterLink to="/data">Data</RouterLink></p>
-  <h1>Followed files</h1>
+  <h1>Synced files</h1>
   <p class="quiet">
-    Reports, boards and rows that lie in a file library. Replaced there, a file becomes the next edition or revision
-    here, after the same checks and with your rights; what fails leaves the old one, and you get a letter.
+    Reports, boards and data files that are synced from a URL. When a file changes there, it is checked and imported
+    here with your permissions. If that fails, the old version stays and you get an email.
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <ProblemNote v-if="problem" :problem="problem" />
   <p v-if="said" role="status">{{ said }}</p>
   <p v-if="hook" role="status">
-    Whoever calls this address by POST has {{ hook.name }} looked at. It is shown once: <code>{{ hook.url }}</code>
+    Webhook URL (POST) that syncs {{ hook.name }}. It is shown only once: <code>{{ hook.url }}</code>
   </p>
   <Table
     :columns="columns"
@@ -127,7 +127,7 @@ const linkOf = ({ kind, thing }: ShownFollowed) =>
       <template v-else-if="column.key === 'thing'">
         {{ record.kind }}
         <RouterLink v-if="record.thing" :to="linkOf(record as ShownFollowed)">{{ record.thing }}</RouterLink>
-        <span v-else class="quiet">not read yet</span>
+        <span v-else class="quiet">not synced</span>
       </template>
       <template v-else-if="column.key === 'state'">
         <p v-if="record.problem" class="bad">
@@ -135,50 +135,50 @@ const linkOf = ({ kind, thing }: ShownFollowed) =>
           <span class="quiet">{{ record.problem.code }}</span>
         </p>
         <span class="quiet">
-          <template v-if="record.changedAt">Taken over {{ showInstant(record.changedAt) }}. </template>
-          <template v-if="record.checkedAt">Looked at {{ showInstant(record.checkedAt) }}.</template>
+          <template v-if="record.changedAt">Imported {{ showInstant(record.changedAt) }}. </template>
+          <template v-if="record.checkedAt">Checked {{ showInstant(record.checkedAt) }}.</template>
         </span>
       </template>
       <template v-else-if="column.key === 'next'">
         <template v-if="record.nextAt">{{ showInstant(record.nextAt) }}</template>
-        <span v-if="record.hasHook" class="quiet"> when it is called</span>
-        <span v-if="!record.nextAt && !record.hasHook" class="quiet">by hand</span>
+        <span v-if="record.hasHook" class="quiet"> or by webhook</span>
+        <span v-if="!record.nextAt && !record.hasHook" class="quiet">manual</span>
       </template>
       <span v-else-if="column.key === 'act'" class="acts">
-        <Button size="small" :loading="busy === record.name" @click="check(record.name)">Look now</Button>
-        <Button size="small" @click="change(record as ShownFollowed)">Change</Button>
+        <Button size="small" :loading="busy === record.name" @click="check(record.name)">Sync now</Button>
+        <Button size="small" @click="change(record as ShownFollowed)">Edit</Button>
         <Rename path="/api/v1/synced-files" :name="record.name" :leads="false" @renamed="reload" />
         <Button size="small" @click="makeHook(record.name, !record.hasHook)">{{
-          record.hasHook ? 'Take its address away' : 'Make an address'
+          record.hasHook ? 'Delete webhook URL' : 'Create webhook URL'
         }}</Button>
         <ConfirmAction
           is-dangerous
           :title="`What was made of ${record.name} stays. Follow it no more?`"
-          ok-text="Follow no more"
+          ok-text="Delete"
           @confirm="remove(record.name)"
-          ><Button size="small" danger>Remove</Button></ConfirmAction
+          ><Button size="small" danger>Delete</Button></ConfirmAction
         >
       </span>
     </template>
   </Table>
-  <h2 id="follow">{{ isKnown ? `Change ${form.name}` : 'Follow a file' }}</h2>
+  <h2 id="follow">{{ isKnown ? `Edit ${form.name}` : 'Create synced file' }}</h2>
   <form class="form" @submit.prevent="save">
     <div class="fields">
       <label>Name <input v-model="form.name" required pattern="[a-z][a-z0-9\-]*" maxlength="60" /></label>
       <label
-        >It becomes
+        >Type
         <select v-model="form.kind">
-          <option v-for="one in followedKinds" :key="one" :value="one">a {{ one }}</option>
+          <option v-for="one in followedKinds" :key="one" :value="one">{{ one }}</option>
         </select>
       </label>
       <label v-if="form.kind === 'dataset'"
-        >The dataset <input v-model="form.dataset" required pattern="[a-z][a-z0-9\-]*" maxlength="60"
+        >Dataset <input v-model="form.dataset" required pattern="[a-z][a-z0-9\-]*" maxlength="60"
       /></label>
       <label class="wide"
-        >Its address
+        >URL
         <input v-model="form.address" type="url" required placeholder="https://library.example/files/works.report.json"
       /></label>
-      <label>Signs in as <input v-model="form.user" autocomplete="off" /></label>
+      <label>Username <input v-model="form.user" autocomplete="off" /></label>
       <label
         >Password
         <input
@@ -189,7 +189,7 @@ const linkOf = ({ kind, thing }: ShownFollowed) =>
           :disabled="form.user === ''"
       /></label>
       <label
-        >Looked at
+        >Schedule
         <select v-model="form.rhythm">
           <option v-for="one in rhythms" :key="one.value" :value="one.value">{{ one.words }}</option>
           <option v-if="!rhythms.some((one) => one.value === form.rhythm)" :value="form.rhythm">
@@ -201,7 +201,7 @@ const linkOf = ({ kind, thing }: ShownFollowed) =>
     </div>
     <p class="more">
       <Button type="primary" html-type="submit" :loading="busy === 'work'">{{
-        isKnown ? 'Save and look at it' : 'Follow it'
+        isKnown ? 'Save and sync' : 'Create'
       }}</Button>
     </p>
   </form>

@@ -18,8 +18,8 @@ const file = ref<File>();
 const done = ref<ShownTemplate>();
 const columns = [
   { title: 'Workbook', dataIndex: 'name', width: 150 },
-  { title: 'Rows go to', key: 'target', width: 160 },
-  { title: 'A copy has there', key: 'columns' },
+  { title: 'Data goes to', key: 'target', width: 160 },
+  { title: 'Columns', key: 'columns' },
   { title: 'Loaded', key: 'loaded', width: 230 },
 ];
 const headings = (one: ShownTemplate, wanted: (column: ShownTemplate['summary']['columns'][number]) => boolean) =>
@@ -44,11 +44,11 @@ const load = () =>
 </script>
 
 <template>
-  <p class="crumbs"><RouterLink to="/bursts">Sending</RouterLink></p>
-  <h1>Prepared workbooks</h1>
+  <p class="crumbs"><RouterLink to="/bursts">Bursts</RouterLink></p>
+  <h1>Workbook templates</h1>
   <p class="quiet">
-    A workbook with pivot tables, charts and formulas of yours. Each copy gets its recipient’s rows in the table or
-    sheet that you name; everything else stays as you made it, and none of the rows that you worked with is sent.
+    Upload an .xlsx file with pivot tables, charts and formulas. Each copy is filled with the recipient’s rows. Your
+    sample rows are removed.
   </p>
   <ProblemNote v-if="error" :problem="error" />
   <Table
@@ -68,10 +68,10 @@ const load = () =>
       <template v-else-if="column.key === 'columns'">
         {{ headings(record as ShownTemplate, (one) => one.isHeld && !one.isComputed) }}
         <span v-if="headings(record as ShownTemplate, (one) => one.isComputed)" class="quiet"
-          >&nbsp;· computed: {{ headings(record as ShownTemplate, (one) => one.isComputed) }}</span
+          >&nbsp;· formulas: {{ headings(record as ShownTemplate, (one) => one.isComputed) }}</span
         >
         <span v-if="headings(record as ShownTemplate, (one) => !one.isHeld && !one.isComputed)" class="quiet"
-          >&nbsp;· empty so far: {{ headings(record as ShownTemplate, (one) => !one.isHeld && !one.isComputed) }}</span
+          >&nbsp;· not filled: {{ headings(record as ShownTemplate, (one) => !one.isHeld && !one.isComputed) }}</span
         >
         <p v-for="one in (record as ShownTemplate).summary.warnings" :key="one" class="note">{{ capitalised(one) }}.</p>
       </template>
@@ -84,31 +84,33 @@ const load = () =>
       </template>
     </template>
   </Table>
-  <h2>Load a workbook</h2>
+  <h2>Upload template</h2>
   <form class="fields" @submit.prevent="load">
     <label>Name <input v-model="name" required pattern="[a-z][a-z0-9\-]*" placeholder="quay-book" /></label>
     <label
-      >Rows go to
+      >Data goes to
       <select v-model="place">
-        <option value="table">the table</option>
-        <option value="sheet">the sheet, which has no table</option>
+        <option value="table">table</option>
+        <option value="sheet">sheet (without a table)</option>
       </select>
     </label>
-    <label>Its name <input v-model="target" required :placeholder="place === 'table' ? 'Sailings' : 'Rows'" /></label>
     <label
-      >Workbook, without macros
+      >Table or sheet name <input v-model="target" required :placeholder="place === 'table' ? 'Sailings' : 'Rows'"
+    /></label>
+    <label
+      >File (.xlsx, no macros)
       <input
         type="file"
         accept=".xlsx"
         required
         @change="file = ($event.target as HTMLInputElement).files?.[0] ?? undefined"
     /></label>
-    <Button type="primary" html-type="submit" :loading="busy === 'load'">Load and check</Button>
+    <Button type="primary" html-type="submit" :loading="busy === 'load'">Upload</Button>
   </form>
   <ProblemNote v-if="problem" :problem="problem" />
   <p v-if="done" role="status">
-    <b>{{ done.name }}</b>, version {{ done.version }}, can be filled.
-    <template v-if="done.summary.warnings.length > 0">Look at what is noted above.</template>
+    <b>{{ done.name }}</b>, version {{ done.version }}, is ready.
+    <template v-if="done.summary.warnings.length > 0">See the notes above.</template>
   </p>
 </template>
 

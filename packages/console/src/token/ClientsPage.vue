@@ -16,9 +16,9 @@ const { data, error, isLoading, reload } = useResource<{ clients: ShownClient[] 
 const { person } = useSession();
 const { busy, problem, attempt } = useAttempt<'add' | 'secret' | 'end'>();
 const columns = [
-  { title: 'Program', key: 'id' },
+  { title: 'Client', key: 'id' },
   { title: 'Reports', key: 'reports' },
-  { title: 'Its tokens', key: 'bounds' },
+  { title: 'Tokens', key: 'bounds' },
   { title: '', key: 'act', width: 300 },
 ];
 const empty = {
@@ -94,14 +94,14 @@ const end = (id: string) =>
 const boundWords = (one: ShownClient) =>
   [
     one.actions.join(', '),
-    `${one.maxLifetimeSeconds} s at most`,
-    one.mayNamePersons ? 'for people too' : '',
-    one.mustFilter?.length ? `must fix ${one.mustFilter.join(', ')}` : '',
-    one.origins?.length ? `in pages of ${one.origins.join(', ')}` : '',
-    one.requiresProof ? 'bound to a key' : '',
+    `max. ${one.maxLifetimeSeconds} s`,
+    one.mayNamePersons ? 'acts for users' : '',
+    one.mustFilter?.length ? `required filters: ${one.mustFilter.join(', ')}` : '',
+    one.origins?.length ? `origins: ${one.origins.join(', ')}` : '',
+    one.requiresProof ? 'DPoP' : '',
     one.directoryId ? `exchanges ID tokens of ${one.directoryId}` : '',
     one.formerUntil && Date.parse(one.formerUntil) > Date.now()
-      ? `the secret before holds until ${showInstant(one.formerUntil)}`
+      ? `previous secret valid until ${showInstant(one.formerUntil)}`
       : '',
   ]
     .filter(Boolean)
@@ -110,12 +110,14 @@ const boundWords = (one: ShownClient) =>
 
 <template>
   <AccessTabs current="programs" />
-  <p class="quiet">Programs that may ask for access tokens: portals and apps that show reports of yours.</p>
+  <p class="quiet">OAuth clients: portals and apps that request access tokens for your reports.</p>
   <ProblemNote v-if="error" :problem="error" />
   <ProblemNote v-if="problem" :problem="problem" />
   <p v-if="secret" class="secret" role="status">
-    The secret of {{ secret.id }}, shown only now: <code>{{ secret.secret }}</code>
-    <template v-if="secret.formerUntil"> The one before holds until {{ showInstant(secret.formerUntil) }}.</template>
+    Secret of {{ secret.id }} (shown only once): <code>{{ secret.secret }}</code>
+    <template v-if="secret.formerUntil">
+      The previous secret is valid until {{ showInstant(secret.formerUntil) }}.</template
+    >
   </p>
   <Table
     :columns="columns"
@@ -125,37 +127,37 @@ const boundWords = (one: ShownClient) =>
     :loading="isLoading"
     :pagination="false"
   >
-    <template #emptyText><Empty description="No program yet" /></template>
+    <template #emptyText><Empty description="No clients" /></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'id'"
         >{{ record.title }} <span class="quiet">{{ record.id }}</span></template
       >
       <template v-else-if="column.key === 'reports'">{{ record.reports.join(', ') }}</template>
       <template v-else-if="column.key === 'bounds'">{{
-        record.state === 'active' ? boundWords(record as ShownClient) : 'ended'
+        record.state === 'active' ? boundWords(record as ShownClient) : 'revoked'
       }}</template>
       <template v-else-if="column.key === 'act' && record.state === 'active'">
-        <Button class="beside" size="small" @click="edit(record as ShownClient)">Change</Button>
+        <Button class="beside" size="small" @click="edit(record as ShownClient)">Edit</Button>
         <ConfirmAction
           v-if="record.signsIn === 'by a secret'"
-          :title="`Give ${record.id} a new secret? The one before holds for a day more.`"
-          ok-text="Make it"
+          :title="`Rotate the secret of “${record.id}”? The previous one stays valid for 24 hours.`"
+          ok-text="Rotate secret"
           @confirm="renew(record.id)"
         >
-          <Button class="beside" size="small" :loading="busy === 'secret'">New secret</Button>
+          <Button class="beside" size="small" :loading="busy === 'secret'">Rotate secret</Button>
         </ConfirmAction>
         <ConfirmAction
           is-dangerous
-          :title="`End ${record.id}? Its tokens stop at once.`"
-          ok-text="End it"
+          :title="`Revoke “${record.id}”? Its tokens stop working at once.`"
+          ok-text="Revoke"
           @confirm="end(record.id)"
         >
-          <Button size="small" danger :loading="busy === 'end'">End it</Button>
+          <Button size="small" danger :loading="busy === 'end'">Revoke</Button>
         </ConfirmAction>
       </template>
     </template>
   </Table>
-  <h2>{{ changed ? `Change ${changed}` : 'Register a program' }}</h2>
+  <h2>{{ changed ? `Edit ${changed}` : 'Create client' }}</h2>
   <form class="fields" @submit.prevent="save">
     <label
       >Name
@@ -168,37 +170,35 @@ const boundWords = (one: ShownClient) =>
     /></label>
     <label>Title <input v-model="form.title" required placeholder="Harbour portal" /></label>
     <label>Reports <input v-model="form.reports" required placeholder="quay-punctuality, takings" /></label>
-    <label>Longest life of a token, seconds <input v-model="form.seconds" required inputmode="numeric" /></label>
+    <label>Token lifetime (s) <input v-model="form.seconds" required inputmode="numeric" /></label>
     <label
-      >Its tokens
+      >Actions
       <select v-model="form.mayExport">
         <option :value="false">view</option>
         <option :value="true">view and export</option>
       </select></label
     >
     <label
-      >It speaks
+      >Acts
       <select v-model="form.mayNamePersons">
-        <option :value="false">for itself alone</option>
-        <option :value="true">for people too, under their row rules</option>
+        <option :value="false">as itself</option>
+        <option :value="true">for users (their row rules apply)</option>
       </select></label
     >
-    <label>Keys that each token must fix <input v-model="form.mustFilter" placeholder="quay; none when empty" /></label>
+    <label>Required filters (shared keys) <input v-model="form.mustFilter" placeholder="quay (default: none)" /></label>
+    <label>Allowed origins <input v-model="form.origins" placeholder="https://portal.example (default: none)" /></label>
     <label
-      >Pages that may show it <input v-model="form.origins" placeholder="https://portal.example; no page when empty"
-    /></label>
-    <label
-      >Its tokens are
+      >Token type
       <select v-model="form.requiresProof">
-        <option :value="false">good for whoever holds them</option>
-        <option :value="true">bound to a key of the program (DPoP)</option>
+        <option :value="false">bearer</option>
+        <option :value="true">DPoP-bound</option>
       </select></label
     >
     <label
-      >The directory knows it as
-      <input v-model="form.directoryId" placeholder="works-app; then ID tokens for it are exchanged"
+      >Client ID at the identity provider
+      <input v-model="form.directoryId" placeholder="works-app (ID tokens for it are exchanged)"
     /></label>
-    <Button type="primary" html-type="submit" :loading="busy === 'add'">{{ changed ? 'Save' : 'Register' }}</Button>
+    <Button type="primary" html-type="submit" :loading="busy === 'add'">{{ changed ? 'Save' : 'Create' }}</Button>
     <Button v-if="changed" @click="clear">Cancel</Button>
   </form>
   <SigningKeys v-if="person?.isAdministrator" />

@@ -76,7 +76,7 @@ watch(() => [props.costs, props.measure], draw);
     ref="box"
     class="chart"
     role="img"
-    :aria-label="`Costs by ${costs.by}, each ${costs.per}; the table says the same`"
+    :aria-label="`Usage by ${costs.by}, per ${costs.per}; the table has the same values`"
   />
 </template>
 

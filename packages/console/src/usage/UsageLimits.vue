@@ -41,24 +41,24 @@ const drop = (folder: string) =>
     await reload();
   });
 const share = (one: ShownCostLimit) => Math.min(1, one.usedSeconds / (one.stopSeconds ?? one.warnSeconds ?? 1));
-const stateWords = { fine: 'fine', warned: 'near its limit', stopped: 'stopped' } as const;
+const stateWords = { fine: 'fine', warned: 'near limit', stopped: 'stopped' } as const;
 </script>
 
 <template>
   <h2>Limits</h2>
   <p class="quiet">
-    How many seconds of queries and of making the things of a folder may take. Its owners are told by mail; beyond the
-    stop its bursts and refreshes do not start. Readers are never stopped.
+    Limits of query and compute seconds per folder. Its owners get an email at the warning; beyond the limit its bursts
+    and refreshes do not start. Viewing is never blocked.
   </p>
   <ProblemNote v-if="error" :problem="error" />
-  <p v-else-if="data && data.limits.length === 0" class="quiet">No folder has a limit.</p>
+  <p v-else-if="data && data.limits.length === 0" class="quiet">No limits.</p>
   <table v-else-if="data" class="limits">
     <thead>
       <tr>
         <th>Folder</th>
         <th>Used</th>
-        <th>State</th>
-        <th>Change it</th>
+        <th>Status</th>
+        <th>Edit</th>
       </tr>
     </thead>
     <tbody>
@@ -71,8 +71,8 @@ const stateWords = { fine: 'fine', warned: 'near its limit', stopped: 'stopped' 
         </td>
         <td :class="one.state">{{ stateWords[one.state] }}</td>
         <td>
-          <Button size="small" @click="change(one)">Change</Button>
-          <Button size="small" type="text" :disabled="busy !== ''" @click="drop(one.folder)">Take away</Button>
+          <Button size="small" @click="change(one)">Edit</Button>
+          <Button size="small" type="text" :disabled="busy !== ''" @click="drop(one.folder)">Delete</Button>
         </td>
       </tr>
     </tbody>
@@ -82,23 +82,23 @@ const stateWords = { fine: 'fine', warned: 'near its limit', stopped: 'stopped' 
     <label
       >Folder
       <select v-model="wish.folder" class="plain" required>
-        <option value="" disabled>choose one</option>
+        <option value="" disabled>select one</option>
         <option v-for="one in folders?.folders ?? []" :key="one.name" :value="one.name">{{ one.title }}</option>
       </select></label
     >
     <label
-      >counted by
+      >per
       <select v-model="wish.per" class="plain">
         <option value="day">day</option>
         <option value="month">month</option>
       </select></label
     >
     <label>Warn at <input v-model="wish.warn" inputmode="decimal" size="6" /> s</label>
-    <label>Stop at <input v-model="wish.stop" inputmode="decimal" size="6" /> s</label>
+    <label>Block at <input v-model="wish.stop" inputmode="decimal" size="6" /> s</label>
     <Button type="primary" html-type="submit" :loading="busy !== ''">Save</Button>
-    <Button type="text" @click="isOpen = false">Never mind</Button>
+    <Button type="text" @click="isOpen = false">Cancel</Button>
   </form>
-  <Button v-else @click="isOpen = true">Set a limit</Button>
+  <Button v-else @click="isOpen = true">Create limit</Button>
 </template>
 
 <style scoped>

@@ -12,13 +12,13 @@ const UsageChart = defineAsyncComponent(() => import('./UsageChart.vue'));
 const groups = {
   day: 'day',
   hour: 'hour',
-  kind: 'what it was',
+  kind: 'activity',
   report: 'report',
   burst: 'burst',
   place: 'place',
   dataset: 'dataset',
   person: 'person',
-  format: 'format of a copy',
+  format: 'format',
 } as const;
 const by = ref<keyof typeof groups>('day');
 const days = ref(30);
@@ -40,15 +40,12 @@ const hasCosts = computed(() => (drawn.data.value?.names.length ?? 0) > 0);
 </script>
 
 <template>
-  <p v-if="error?.code === 'NOT_ALLOWED'" class="crumbs"><RouterLink to="/bursts">Sending</RouterLink></p>
-  <h1>Costs</h1>
-  <p class="quiet">
-    What looking, refreshing and sending took: rows that the databases answered, seconds of queries and of making pages
-    and files, bytes of copies.
-  </p>
+  <p v-if="error?.code === 'NOT_ALLOWED'" class="crumbs"><RouterLink to="/bursts">Bursts</RouterLink></p>
+  <h1>Usage</h1>
+  <p class="quiet">Usage of views, refreshes and bursts: rows, query and compute seconds, bytes.</p>
   <p v-if="error?.code === 'NOT_ALLOWED'" class="quiet">
-    What everything cost is for administrators. What a burst cost stands on its own page, under
-    <RouterLink to="/bursts">Sending</RouterLink>.
+    Only administrators see all usage. The usage of a burst is on its page, under
+    <RouterLink to="/bursts">Bursts</RouterLink>.
   </p>
   <p v-else class="choices">
     <label

@@ -10,13 +10,13 @@ const most = computed(() => Math.max(1, ...props.sums.map(msOf)));
 const seconds = (ms: number) => (ms < 10_000 ? (ms / 1000).toFixed(2) : showCount(Math.round(ms / 1000)));
 const columns = computed(() => [
   { title: capitalised(props.by), key: 'name' },
-  { title: 'Times', key: 'times', align: 'right' as const, width: 90 },
+  { title: 'Count', key: 'times', align: 'right' as const, width: 90 },
   { title: 'Rows', key: 'rows', align: 'right' as const, width: 120 },
   { title: 'Seconds', key: 'seconds', width: 260 },
-  { title: 'Of them computing here', key: 'cpu', align: 'right' as const, width: 170 },
-  { title: 'Milliseconds each', key: 'each', align: 'right' as const, width: 150 },
+  { title: 'Compute time here', key: 'cpu', align: 'right' as const, width: 170 },
+  { title: 'Average (ms)', key: 'each', align: 'right' as const, width: 150 },
   { title: 'Size', key: 'bytes', align: 'right' as const, width: 110 },
-  { title: 'From the cache', key: 'hits', align: 'right' as const, width: 130 },
+  { title: 'From cache', key: 'hits', align: 'right' as const, width: 130 },
 ]);
 </script>
 
@@ -28,7 +28,7 @@ const columns = computed(() => [
     size="small"
     :pagination="{ pageSize: 31, showSizeChanger: false, hideOnSinglePage: true }"
   >
-    <template #emptyText><p class="quiet">Nothing is written down for that yet.</p></template>
+    <template #emptyText><p class="quiet">No usage data.</p></template>
     <template #bodyCell="{ column, record }">
       <template v-if="column.key === 'name'">{{
         by.startsWith('format') ? capitalised(formatName(record.name)) : record.name

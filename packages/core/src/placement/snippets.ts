@@ -87,7 +87,7 @@ export function hostLines(one: LinesFor): Snippets {
   return {
     element: [
       `<script type="module" src="${publicUrl}/element.js"></script>`,
-      `<under-bell src="${publicUrl}/v/${name}" token-from="/report-token" title="${title}"></under-bell>`,
+      `<under-bell src="${publicUrl}/v/${name}" token-url="/report-token" title="${title}"></under-bell>`,
       '<script type="module">',
       '  // Another record is one line: page, size and what the reader picked stay.',
       `  document.querySelector('under-bell').record = ${record};`,

@@ -28,9 +28,9 @@ function show(root: HTMLElement, asked: Asked): void {
     one.textContent = text;
     words.append(one);
   };
-  line('h1', 'This screen waits to be taken in. Open', 'lead');
+  line('h1', 'Pair this screen. Open', 'lead');
   line('p', asked.verification_uri.replace(/^https?:\/\//, ''), 'address');
-  line('p', 'and type', 'lead');
+  line('p', 'and enter', 'lead');
   line('p', asked.user_code, 'code');
   line('p', 'or scan:', 'lead narrow');
   const picture = document.createElement('div');

@@ -100,7 +100,7 @@ export const hasTokens = async (): Promise<boolean> => (await store.get(tokensNa
 async function accessToken(isSpent = false): Promise<string> {
   return navigator.locks.request('underbell screen key', async () => {
     const held = await store.get<Tokens>(tokensName);
-    if (!held) throw new Refused('SCREEN_UNPAIRED', 401, 'this screen has no key');
+    if (!held) throw new Refused('SCREEN_UNPAIRED', 401, 'not paired');
     const known = newest && newest.until > held.until ? newest : held;
     if (!isSpent && serviceNow() < known.until) return known.access_token;
     // By what is kept, and not by what is newest: the next start would have nothing else, and that has to count then.

@@ -199,7 +199,7 @@ export class Player {
     });
     const drawn = await Promise.race([drawing.drawn, late]).finally(() => clearTimeout(timer));
     if (drawn) return drawn;
-    throw new Error(`it was not there after ${patienceMs / 1000} seconds`);
+    throw new Error(`timeout after ${patienceMs / 1000} s`);
   }
 
   async #ready(as: SlotHandle): Promise<Ready | undefined> {
@@ -315,7 +315,6 @@ export class Player {
 
   #tell(where: string, error: unknown): void {
     const detail = error instanceof Error ? error.message : String(error);
-    if (this.problems.length < 20)
-      this.problems.push({ what: `slot left out: ${where}`, detail: detail.slice(0, 300) });
+    if (this.problems.length < 20) this.problems.push({ what: `slot skipped: ${where}`, detail: detail.slice(0, 300) });
   }
 }

@@ -28,7 +28,7 @@ export async function run(root: HTMLElement): Promise<string> {
 
   const closedBy = (error: unknown): boolean => {
     if (!(error instanceof Refused) || error.code !== 'SCREEN_UNPAIRED') return false;
-    end('This screen is closed.');
+    end('This screen is unpaired.');
     return true;
   };
 
@@ -106,7 +106,7 @@ export async function run(root: HTMLElement): Promise<string> {
       const { pictureOf } = await import('../rendering/screenshot.ts');
       await source.sendPicture(await pictureOf(root));
     } catch (error) {
-      if (!closedBy(error) && !isOffline(error)) lastError = `no picture of it: ${(error as Error).message}`;
+      if (!closedBy(error) && !isOffline(error)) lastError = `no screenshot: ${(error as Error).message}`;
     }
   }
 
@@ -114,7 +114,7 @@ export async function run(root: HTMLElement): Promise<string> {
     while (!stop.signal.aborted) {
       try {
         await source.listen((event) => {
-          if (event === 'closed') end('This screen is closed.');
+          if (event === 'closed') end('This screen is unpaired.');
           else if (event === 'program') void wait(spread(player.program ? 300 : 0)).then(beat);
           else if (event === 'changed') void wait(spread(1_000)).then(() => player.refresh());
         }, stop.signal);
@@ -130,8 +130,7 @@ export async function run(root: HTMLElement): Promise<string> {
     const kept = await source.kept();
     const heardAt = Math.max(source.heardAt, kept?.heardAt ?? 0);
     const leaseMs = kept?.program.leaseMs;
-    if (leaseMs !== undefined && serviceNow() - heardAt > leaseMs)
-      end('No word from the service for too long: what was kept here is deleted.');
+    if (leaseMs !== undefined && serviceNow() - heardAt > leaseMs) end('Offline too long. Stored content was deleted.');
   }
 
   const timers: ReturnType<typeof setInterval>[] = [];

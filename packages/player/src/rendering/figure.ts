@@ -108,7 +108,7 @@ export async function figureBody(
   }
   if (!result || figure.kind === 'picker') return [];
   if (figure.kind === 'number') return numberBody(figure as NumberFigure, result, answer);
-  if (result.rows.length === 0) return [element('p', 'empty', 'Nothing to show')];
+  if (result.rows.length === 0) return [element('p', 'empty', 'No data')];
   const { box, fontPx } = place;
   if (figure.kind === 'table' || figure.kind === 'crosstab')
     return tableBody(figure, result, answer, box.height / (fontPx * 1.5));

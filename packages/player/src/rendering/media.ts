@@ -7,14 +7,14 @@ const patienceMs = 20_000;
 /** Waits until a video can be played, or says why it cannot be. */
 function playable(video: HTMLVideoElement): Promise<void> {
   return new Promise((resolve, reject) => {
-    const timer = setTimeout(() => reject(new Error('the video does not begin')), patienceMs);
+    const timer = setTimeout(() => reject(new Error('video does not start')), patienceMs);
     video.oncanplay = () => {
       clearTimeout(timer);
       resolve();
     };
     video.onerror = () => {
       clearTimeout(timer);
-      reject(new Error(`this device cannot play the video: ${video.error?.message || 'its form is unknown here'}`));
+      reject(new Error(`video format not supported${video.error?.message ? `: ${video.error.message}` : ''}`));
     };
     video.load();
   });

@@ -77,7 +77,7 @@ export async function drawPage(
         body.append(...parts);
       } catch (error) {
         // One figure that cannot be drawn takes no other with it.
-        body.append(element('p', 'empty', 'This figure cannot be drawn here.'));
+        body.append(element('p', 'empty', 'Figure cannot be displayed.'));
         onProblem(error);
       }
     }

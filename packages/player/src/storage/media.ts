@@ -56,7 +56,7 @@ export async function wholeFile(media: MediaHandle, ask: AskRange): Promise<Blob
     return blob;
   }
   await store.keepOnly(`${prefix}${hash} `, []);
-  throw new Error('the file that came is not the one that was published');
+  throw new Error('file checksum mismatch');
 }
 
 /** Fetches what is not kept yet of a file that is shown later. */

@@ -19,7 +19,7 @@ function snippetOf(app: App, { name, title }: Placement): string {
   const { publicUrl } = app.settings;
   return [
     `<script type="module" src="${publicUrl}/element.js"></script>`,
-    `<under-bell src="${publicUrl}/v/${name}" token-from="/report-token" title="${escapeUTF8(title)}"></under-bell>`,
+    `<under-bell src="${publicUrl}/v/${name}" token-url="/report-token" title="${escapeUTF8(title)}"></under-bell>`,
   ].join('\n');
 }
 

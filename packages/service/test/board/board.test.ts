@@ -41,7 +41,7 @@ describe('boards', () => {
     const { results } = await view(guest);
     assert.ok(Object.values(results).every((one) => one.refused?.code === 'NOT_FOUND' && one.rows.length === 0));
     // Neither does the figure say what it would have been called.
-    assert.ok((await view(guest)).page.figures.every((one) => one.title !== 'Left on time'));
+    assert.ok((await view(guest)).page.figures.every((one) => one.title !== 'Departed on time'));
   });
 
   it('refuse a change that was made to an older version', async () => {

@@ -73,7 +73,7 @@ describe('letters of a burst', () => {
     assert.deepEqual([picture!.contentType, picture!.contentDisposition], ['image/png', 'inline']);
     assert.match(q1.raw, /Content-ID: <page@under-bell>/i);
     assert.match(q1.raw, /src=3D"cid:page@under-bell"|src="cid:page@under-bell"/);
-    assert.match(q1.text!, /Left on time: \d+\.\d %/);
+    assert.match(q1.text!, /Departed on time: \d+\.\d %/);
     assert.match(q1.text!, /quay is Q001/);
     assert.match(q1.text!, /\/console\/reports\/quay-punctuality/);
     assert.notDeepEqual(picture!.content, q2.attachments[0]!.content);

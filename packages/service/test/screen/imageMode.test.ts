@@ -133,7 +133,7 @@ describe('a screen without scripts', () => {
     const page = await browser.open();
     await screens.small.fine('POST', '/api/v1/screens/ended/unpair', undefined, owner);
     await page.whole();
-    assert.match(page.text, /\.picture,\.again,\.ended,\.since,\.late\{display:none\}[^]*This screen is closed/);
+    assert.match(page.text, /\.picture,\.again,\.ended,\.since,\.late\{display:none\}[^]*This screen is unpaired/);
     assert.match(page.text, /http-equiv="refresh" content="60"/);
     // A page that had heard nothing lays this over the picture that it has.
     const dark = await browser.picture('?again=3&width=1280&height=720');
@@ -141,7 +141,7 @@ describe('a screen without scripts', () => {
     assert.equal((await sharp(Buffer.from(await dark.arrayBuffer())).metadata()).width, 1280);
     assert.equal(browser.cookie, '', 'and it holds nothing any more');
     browser.cookie = cookie;
-    assert.match(await browser.page(), /This screen is closed/);
+    assert.match(await browser.page(), /This screen is unpaired/);
     assert.equal(browser.cookie, '');
     assert.ok(codeIn(await browser.page()));
     assert.equal((await new PlainBrowser(screens.url).picture('', { Cookie: cookie })).status, 401);
@@ -201,7 +201,7 @@ describe('a screen without scripts', () => {
     const page = await browser.open();
     const pictures = () => [...page.text.matchAll(/id="p(\d+)"/g)].map(([, number]) => Number(number));
     assert.deepEqual(pictures(), [1]);
-    assert.match(page.text, /no word since \d\d:\d\d/);
+    assert.match(page.text, /offline since \d\d:\d\d/);
     const { leaseHours, worryMinutes } = (await screens.call('GET', '/api/v1/screen-groups/quays', owner))
       .body as unknown as ShownGroup;
     assert.ok(page.text.includes(`.late.w1{animation-delay:${leaseHours * 3_600}s}`));
@@ -360,7 +360,7 @@ describe('a screen without scripts', () => {
       assert.deepEqual(Buffer.from(await live.arrayBuffer()), dark);
       const closed = await one.get(`${at}/closed?1`);
       assert.deepEqual([closed.status, closed.headers.get('content-type')], [200, 'image/svg+xml']);
-      assert.match(await closed.text(), /This screen is closed/);
+      assert.match(await closed.text(), /This screen is unpaired/);
     }
   });
 
@@ -374,7 +374,7 @@ describe('a screen without scripts', () => {
     // A crawler that keeps no cookie gets codes until it has had enough, and then none.
     let last = '';
     for (let i = 0; i < 70; i++) last = await new PlainBrowser(screens.url).page();
-    assert.match(last, /waits for the service/);
+    assert.match(last, /Waiting for the service/);
     assert.equal(codeIn(last), undefined);
   });
 });

@@ -35,7 +35,7 @@ function page(setup: WorksSetup, session: Session, title: string, body: string):
 export const signInPage = () =>
   bare(
     'Harbour works',
-    '<header><b>Harbour works</b></header><main><h1>Works on quays and berths</h1><p>For the people of the ferry company and of the harbour trust.</p><p><a class="button" href="/sign-in">Sign in with the Skerrow directory</a></p></main>',
+    '<header><b>Harbour works</b></header><main><h1>Works on quays and berths</h1><p>For users of the ferry company and the harbour trust.</p><p><a class="button" href="/sign-in">Sign in with single sign-on</a></p></main>',
   );
 
 const ownBox = (name: OwnChart, quays: readonly WorksQuay[]) =>
@@ -70,8 +70,8 @@ export function quayForm(setup: WorksSetup, session: Session, quays: readonly Wo
     <label>Name <input id="name" ${value(quay?.name ?? '')}></label><label>District <input id="district" ${value(quay?.district ?? '')}></label><label>Berths <input id="berths" ${value(String(quay?.berths ?? ''))}></label>
     </form>`;
   const report = `<script type="module" src="${underBellUrl}/element.js"></script>
-    <under-bell src="${underBellUrl}/v/${record}" token-from="/report-token?placement=${record}" title="Report of the quay" record="${escapeHtml(JSON.stringify(numbered))}"></under-bell>`;
-  const panel = `<aside aria-label="Side panel"><iframe id="panel" src="${underBellUrl}/a/${app}/panel?${escapeHtml(String(words))}" title="Own reports" allow="clipboard-write; fullscreen"></iframe></aside>`;
+    <under-bell src="${underBellUrl}/v/${record}" token-url="/report-token?placement=${record}" title="Report of the quay" record="${escapeHtml(JSON.stringify(numbered))}"></under-bell>`;
+  const panel = `<aside aria-label="Side panel"><iframe id="panel" src="${underBellUrl}/a/${app}/panel?${escapeHtml(String(words))}" title="Your reports" allow="clipboard-write; fullscreen"></iframe></aside>`;
   // Another record is another property: neither frame is loaded anew.
   const script = `<script type="module">
     const quays = ${inScript(Object.fromEntries(quays.map((one) => [one.id, one])))};
@@ -85,13 +85,13 @@ export function quayForm(setup: WorksSetup, session: Session, quays: readonly Wo
       history.replaceState(null, '', '/quays/' + (target.value || 'new'));
     });
     const told = document.getElementById('told');
-    element.addEventListener('picked', ({ detail }) => (told.textContent = detail.figure + ': ' + (detail.values ?? []).join(', ')));
+    element.addEventListener('selection', ({ detail }) => (told.textContent = detail.figure + ': ' + (detail.values ?? []).join(', ')));
   </script>`;
   return page(
     setup,
     session,
     quay?.name ?? 'New quay',
-    `<h1>${quay ? `${escapeHtml(quay.name)} <span class="quiet">${quay.id}</span>` : 'New quay'}</h1><div class="cols"><div>${form}${report}<p class="quiet" role="status">Picked in the report: <span id="told">nothing</span></p></div>${panel}</div>${script}`,
+    `<h1>${quay ? `${escapeHtml(quay.name)} <span class="quiet">${quay.id}</span>` : 'New quay'}</h1><div class="cols"><div>${form}${report}<p class="quiet" role="status">Selected in the report: <span id="told">nothing</span></p></div>${panel}</div>${script}`,
   );
 }
 
@@ -99,11 +99,11 @@ export function quayForm(setup: WorksSetup, session: Session, quays: readonly Wo
 export function kindsPage(setup: WorksSetup, session: Session, quays: readonly WorksQuay[]): string {
   const { underBellUrl, figures, kinds } = setup;
   const options = ['', ...kinds].map(
-    (kind) => `<option value="${escapeHtml(kind)}">${escapeHtml(kind || 'every kind')}</option>`,
+    (kind) => `<option value="${escapeHtml(kind)}">${escapeHtml(kind || 'all kinds')}</option>`,
   );
   const boxes = figures.map(
     ({ placement, title }) =>
-      `<under-bell src="${underBellUrl}/v/${placement}" token-from="/report-token?placement=${placement}" title="${escapeHtml(title)}"></under-bell>`,
+      `<under-bell src="${underBellUrl}/v/${placement}" token-url="/report-token?placement=${placement}" title="${escapeHtml(title)}"></under-bell>`,
   );
   const script = `<script type="module" src="${underBellUrl}/element.js"></script><script type="module">
     document.getElementById('kind').addEventListener('change', ({ target }) => {
@@ -149,7 +149,7 @@ export function administerPage(setup: WorksSetup, session: Session): string {
     setup,
     session,
     'Administer',
-    `<h1>Who is of which company</h1><table><tbody>${people.join('')}</tbody></table><p>Everybody else is of ${escapeHtml(setup.companies[0]!.title)}. What each company has beside its quays is chosen in <a href="${setup.underBellUrl}/console/apps/${setup.app}" target="_blank" rel="noopener">Under Bell</a>.</p>`,
+    `<h1>Companies of users</h1><table><tbody>${people.join('')}</tbody></table><p>Everybody else is of ${escapeHtml(setup.companies[0]!.title)}. What each company has beside its quays is chosen in <a href="${setup.underBellUrl}/console/apps/${setup.app}" target="_blank" rel="noopener">Under Bell</a>.</p>`,
   );
 }
 

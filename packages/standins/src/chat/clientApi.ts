@@ -227,12 +227,12 @@ function accountRoutes(host: ChatState, router: Router, as: (ctx: Asked) => stri
   });
   router.post(`${base}/user/:user/openid/request_token`, (ctx: Asked) => {
     const user = as(ctx);
-    if (user !== ctx.params['user']) throw new ChatError(403, 'M_FORBIDDEN', 'one asks for oneself');
+    if (user !== ctx.params['user']) throw new ChatError(403, 'M_FORBIDDEN', 'you can only request your own');
     ctx.body = host.makeWord(user);
   });
   router.get('/_matrix/federation/v1/openid/userinfo', (ctx: Asked) => {
     const sub = host.userOfWord(textOf(ctx.query['access_token']));
-    if (sub === undefined) throw new ChatError(401, 'M_UNKNOWN_TOKEN', 'this token says nothing of anybody');
+    if (sub === undefined) throw new ChatError(401, 'M_UNKNOWN_TOKEN', 'this token belongs to no user');
     ctx.body = { sub };
   });
   router.get(`${base}/profile/:user`, (ctx: Asked) => {

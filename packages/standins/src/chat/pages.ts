@@ -45,7 +45,7 @@ function side(host: ChatState, user: string, here: string): string {
   const appLink = app
     ? `<a href="/app"${here === 'app' ? ' aria-current="page"' : ''}>${escapeHtml(app.title)}</a>`
     : '';
-  return `<nav id="side" aria-label="Teams"><p><b>Skerrow chat</b><br>${escapeHtml(host.nameOf(user))}</p>${appLink}${blocks.join('')}${alone.length > 0 ? `<h2>Without a team</h2>${alone.map(link).join('')}` : ''}<form method="post" action="/out"><p><button>Somebody else</button></p></form></nav>`;
+  return `<nav id="side" aria-label="Spaces"><p><b>Skerrow chat</b><br>${escapeHtml(host.nameOf(user))}</p>${appLink}${blocks.join('')}${alone.length > 0 ? `<h2>Without a space</h2>${alone.map(link).join('')}` : ''}<form method="post" action="/out"><p><button>Somebody else</button></p></form></nav>`;
 }
 
 function post(host: ChatState, event: RoomEvent): string {
@@ -71,17 +71,17 @@ function people(host: ChatState, room: Room, user: string): string {
     const level = room.level(one.user) >= ownerLevel ? ' <span class="quiet">owner</span>' : '';
     const guest = one.user.endsWith(`:${host.options.serverName}`) ? '' : ' <span class="quiet">guest</span>';
     const out =
-      isOwner && room.level(user) > room.level(one.user) ? ` ${action(room, 'remove', 'Take out', one.user)}` : '';
+      isOwner && room.level(user) > room.level(one.user) ? ` ${action(room, 'remove', 'Remove', one.user)}` : '';
     return `<li>${escapeHtml(one.name)}${level}${guest}${out}</li>`;
   });
   const others = host.options.users.filter((one) => !room.isIn(one.id));
   const invite =
     isOwner && others.length > 0
-      ? `<form method="post" action="/c/${encodeURIComponent(room.id)}/invite"><p><select name="user" aria-label="Who">${others.map((one) => `<option value="${escapeHtml(one.id)}">${escapeHtml(one.name)}</option>`).join('')}</select> <button>Add</button></p></form>`
+      ? `<form method="post" action="/c/${encodeURIComponent(room.id)}/invite"><p><select name="user" aria-label="User">${others.map((one) => `<option value="${escapeHtml(one.id)}">${escapeHtml(one.name)}</option>`).join('')}</select> <button>Add</button></p></form>`
       : '';
   const missing = host.services.filter((one) => !room.isIn(one.user) || room.level(one.user) < ownerLevel);
   const bring = isOwner
-    ? missing.map((one) => `<p>${action(room, 'bring', `Bring ${one.title} here`, one.user)}</p>`).join('')
+    ? missing.map((one) => `<p>${action(room, 'bring', `Invite ${one.title}`, one.user)}</p>`).join('')
     : '';
   return `<aside id="people" aria-label="Members"><h2 style="font-size:1rem;margin:0 0 .4rem">${items.length} members</h2><ul>${items.join('')}</ul>${invite}${bring}</aside>`;
 }
@@ -105,13 +105,13 @@ function channelPage(host: ChatState, room: Room, user: string, tabId: string | 
   const name = room.text('m.room.name', 'name');
   const inner = open
     ? tabFrame(open.content, user, String(open.content['name']))
-    : `<div class="both"><div id="posts">${posts.map((one) => post(host, one)).join('') || '<p class="quiet">Nothing was said here yet.</p>'}</div>${people(host, room, user)}</div>`;
+    : `<div class="both"><div id="posts">${posts.map((one) => post(host, one)).join('') || '<p class="quiet">No messages.</p>'}</div>${people(host, room, user)}</div>`;
   const say = open
     ? ''
-    : `<form class="say" method="post" action="${path}/say"><input name="text" required aria-label="Say something" placeholder="Say something"><button>Send</button></form>`;
+    : `<form class="say" method="post" action="${path}/say"><input name="text" required aria-label="Message" placeholder="Message"><button>Send</button></form>`;
   return shell(
     name,
-    `${side(host, user, room.id)}<main><header><h1>${escapeHtml(name)}</h1><span class="quiet">${escapeHtml(room.text('m.room.topic', 'topic'))}</span></header><nav id="tabs" aria-label="Tabs"><a href="${path}"${open ? '' : ' aria-current="page"'}>Posts</a>${links.join('')}</nav>${inner}${say}</main>`,
+    `${side(host, user, room.id)}<main><header><h1>${escapeHtml(name)}</h1><span class="quiet">${escapeHtml(room.text('m.room.topic', 'topic'))}</span></header><nav id="tabs" aria-label="Reports"><a href="${path}"${open ? '' : ' aria-current="page"'}>Messages</a>${links.join('')}</nav>${inner}${say}</main>`,
     host.rooms.count,
   );
 }
@@ -123,7 +123,7 @@ function whoPage(host: ChatState): string {
   );
   return shell(
     'Skerrow chat',
-    `<div class="who"><h1>Skerrow chat</h1><p>Who are you? The real one would ask for more.</p><ul>${items.join('')}</ul></div>`,
+    `<div class="who"><h1>Skerrow chat</h1><p>Select a user (demo sign-in).</p><ul>${items.join('')}</ul></div>`,
     host.rooms.count,
   );
 }
@@ -142,7 +142,7 @@ async function script(): Promise<string> {
   return built.outputFiles[0]!.text;
 }
 
-/** The chat as people see it in a browser: teams, channels, posts, members, tabs. */
+/** The chat as users see it in a browser: spaces, channels, messages, members, widgets. */
 export async function pages(host: ChatState): Promise<Middleware> {
   const text = await script();
   const router = new Router();
@@ -168,7 +168,7 @@ export async function pages(host: ChatState): Promise<Middleware> {
   });
   router.post('/who', (ctx: Asked) => {
     const { user = '' } = given(ctx);
-    if (!host.options.users.some((one) => one.id === user)) throw new ChatError(403, 'M_FORBIDDEN', 'nobody here');
+    if (!host.options.users.some((one) => one.id === user)) throw new ChatError(403, 'M_FORBIDDEN', 'unknown user');
     ctx.cookies.set(cookie, host.signIn(user), { httpOnly: true, sameSite: 'lax' });
     ctx.redirect('/');
   });

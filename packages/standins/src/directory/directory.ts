@@ -137,8 +137,8 @@ export class Directory {
         );
       ctx.type = 'html';
       ctx.body = page(
-        'Skerrow directory',
-        `<header><b>Skerrow directory</b></header><main><p>Who are you? The real directory would ask for more.</p><ul>${choices.join('')}</ul></main>`,
+        'Skerrow identity provider',
+        `<header><b>Skerrow identity provider</b></header><main><p>Select a user (demo sign-in).</p><ul>${choices.join('')}</ul></main>`,
         accent,
       );
     });
@@ -146,7 +146,7 @@ export class Directory {
       const person = people.find((one) => one.id === ctx.params.account && !this.#inactive.has(one.email));
       const result = person
         ? { login: { accountId: person.id } }
-        : { error: 'access_denied', error_description: 'this person has left' };
+        : { error: 'access_denied', error_description: 'this user is deactivated' };
       await provider.interactionFinished(ctx.req, ctx.res, result, { mergeWithLastSubmission: false });
       ctx.respond = false;
     });
@@ -164,12 +164,12 @@ export class Directory {
       const isActive = !this.#inactive.has(one.email);
       const other = isActive ? 'left' : 'active';
       const attributes = one.attributes.map(({ name, value }) => `${name} ${value}`).join(', ');
-      return `<tr><td>${escapeHtml(one.name)}</td><td>${escapeHtml(one.email)}</td><td>${escapeHtml(attributes)}</td><td>${isActive ? 'active' : 'has left'}</td><td><form method="post" action="/people/${one.id}/${other}"><button>${isActive ? 'Has left' : 'Is back'}</button></form></td></tr>`;
+      return `<tr><td>${escapeHtml(one.name)}</td><td>${escapeHtml(one.email)}</td><td>${escapeHtml(attributes)}</td><td>${isActive ? 'active' : 'deactivated'}</td><td><form method="post" action="/people/${one.id}/${other}"><button>${isActive ? 'Deactivate' : 'Reactivate'}</button></form></td></tr>`;
     });
     ctx.type = 'html';
     ctx.body = page(
-      'Skerrow directory',
-      `<header><b>Skerrow directory</b></header><main><table><thead><tr><th>Name</th><th>Address</th><th>Attributes</th><th>State</th><th></th></tr></thead><tbody>${rows.join('')}</tbody></table></main>`,
+      'Skerrow identity provider',
+      `<header><b>Skerrow identity provider</b></header><main><table><thead><tr><th>Name</th><th>Email</th><th>Attributes</th><th>State</th><th></th></tr></thead><tbody>${rows.join('')}</tbody></table></main>`,
       accent,
     );
   }

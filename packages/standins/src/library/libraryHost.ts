@@ -79,11 +79,11 @@ export class LibraryHost {
     });
     const list =
       rows.length === 0
-        ? '<p class="quiet">Nothing lies here yet.</p>'
+        ? '<p class="quiet">No files.</p>'
         : `<table><tr><th>File</th><th class="number">Size</th><th>Stored (UTC)</th></tr>${rows.join('')}</table>`;
     return page(
-      'File library',
-      `<header><b>File library</b></header><main><p class="quiet">${rows.length} files. Opening one asks for the library’s user and password.</p>${list}</main>`,
+      'WebDAV server',
+      `<header><b>WebDAV server</b></header><main><p class="quiet">${rows.length} files. Opening a file needs the server’s username and password.</p>${list}</main>`,
       accent,
     );
   }

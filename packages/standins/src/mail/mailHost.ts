@@ -37,9 +37,9 @@ function statusNotice(from: string, to: string, reason: string, raw: Buffer): st
   const heading = text.slice(0, text.indexOf('\r\n\r\n'));
   const part = (type: string, body: string) => `--notice\r\nContent-Type: ${type}\r\n\r\n${body}\r\n`;
   return [
-    `From: Mail host <postmaster@skerrow.example>\r\nTo: ${from}\r\nSubject: Your letter came back\r\nMIME-Version: 1.0\r\n`,
+    `From: Mail host <postmaster@skerrow.example>\r\nTo: ${from}\r\nSubject: Your email bounced\r\nMIME-Version: 1.0\r\n`,
     'Auto-Submitted: auto-replied\r\nContent-Type: multipart/report; report-type=delivery-status; boundary=notice\r\n\r\n',
-    part('text/plain', `Your letter to ${to} could not be delivered: ${reason}`),
+    part('text/plain', `Your email to ${to} could not be delivered: ${reason}`),
     part(
       'message/delivery-status',
       `Reporting-MTA: dns; mail.skerrow.example\r\n\r\nFinal-Recipient: rfc822; ${to}\r\nAction: failed\r\nStatus: 5.1.1\r\nDiagnostic-Code: smtp; 550 ${reason}\r\n`,

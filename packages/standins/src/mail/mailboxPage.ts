@@ -38,7 +38,7 @@ async function mailbox(host: MailHost, address: string): Promise<string> {
   );
   return page(
     address,
-    `${header}<main><h1>${escapeHtml(address)}</h1><table><tr><th>Subject</th><th>Attached</th><th>Sent (UTC)</th></tr>${rows.join('')}</table></main>`,
+    `${header}<main><h1>${escapeHtml(address)}</h1><table><tr><th>Subject</th><th>Attachments</th><th>Sent (UTC)</th></tr>${rows.join('')}</table></main>`,
     accent,
   );
 }
@@ -57,13 +57,13 @@ async function message(host: MailHost, mail: StoredMail): Promise<string> {
   ];
   const facts = lines.map(([name, value]) => `<tr><th>${name}</th><td>${escapeHtml(value ?? '')}</td></tr>`).join('');
   const words = `<pre>${escapeHtml(text ?? '')}</pre>`;
-  // A frame of its own without any rights: what is in a letter runs nothing here.
+  // A frame of its own without any rights: what is in an email runs nothing here.
   const body = html
-    ? `<iframe sandbox title="The letter" style="width:100%;height:66rem;border:1px solid #d5d9d6;background:#fff" srcdoc="${escapeHtml(html)}"></iframe><details><summary>As text</summary>${words}</details>`
+    ? `<iframe sandbox title="Message" style="width:100%;height:66rem;border:1px solid #d5d9d6;background:#fff" srcdoc="${escapeHtml(html)}"></iframe><details><summary>As text</summary>${words}</details>`
     : words;
   return page(
     subject ?? '',
-    `${header}<main><h1>${escapeHtml(subject ?? '')}</h1><table>${facts}</table>${body}<h2>Attached</h2><ul>${files.join('')}</ul></main>`,
+    `${header}<main><h1>${escapeHtml(subject ?? '')}</h1><table>${facts}</table>${body}<h2>Attachments</h2><ul>${files.join('')}</ul></main>`,
     accent,
   );
 }

@@ -42,7 +42,7 @@ function quayPage(setup: PortalSetup, quay: PortalQuay, underBellUrl: string): s
   const body = `${header}<main><h1>${escapeHtml(quay.name)}</h1>
 <p class="quiet">${escapeHtml(quay.district)} · berth plan · tide table · contacts</p>
 <script type="module" src="${underBellUrl}/element.js"></script>
-<under-bell src="${underBellUrl}/v/${setup.placement}" token-from="/report-token?quay=${quay.id}" title="Quay punctuality"></under-bell>
+<under-bell src="${underBellUrl}/v/${setup.placement}" token-url="/report-token?quay=${quay.id}" title="Quay punctuality"></under-bell>
 </main>`;
   return page(quay.name, body, accent);
 }

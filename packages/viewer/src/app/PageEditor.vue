@@ -101,48 +101,48 @@ async function save(): Promise<void> {
 
 <template>
   <form class="own-form editor" @submit.prevent="save">
-    <h1>{{ page ? 'Change the page' : 'A new page' }}</h1>
+    <h1>{{ page ? 'Edit page' : 'Create page' }}</h1>
     <label>Title <input v-model="title" required maxlength="200" /></label>
     <div class="both">
-      <section aria-label="On the page">
-        <h2>On the page</h2>
-        <p v-if="items.length === 0" class="quiet">Nothing yet: add figures from the list.</p>
+      <section aria-label="Figures on the page">
+        <h2>Figures on the page</h2>
+        <p v-if="items.length === 0" class="quiet">No figures. Add some from the list.</p>
         <ol v-else>
           <li v-for="(item, i) in items" :key="keyOf(item)">
             <span>
               {{ choiceOf(item)?.title ?? keyOf(item) }}
-              <small class="quiet">{{ choiceOf(item)?.from ?? 'you have no access to it' }}</small>
+              <small class="quiet">{{ choiceOf(item)?.from ?? 'no access' }}</small>
             </span>
             <button
               type="button"
               :disabled="i === 0"
-              :aria-label="`Up: ${choiceOf(item)?.title ?? keyOf(item)}`"
+              :aria-label="`Move up: ${choiceOf(item)?.title ?? keyOf(item)}`"
               @click="move(i, -1)"
             >
-              Up
+              Move up
             </button>
             <button
               type="button"
               :disabled="i === items.length - 1"
-              :aria-label="`Down: ${choiceOf(item)?.title ?? keyOf(item)}`"
+              :aria-label="`Move down: ${choiceOf(item)?.title ?? keyOf(item)}`"
               @click="move(i, 1)"
             >
-              Down
+              Move down
             </button>
             <button
               type="button"
-              :aria-label="`Leave out: ${choiceOf(item)?.title ?? keyOf(item)}`"
+              :aria-label="`Remove: ${choiceOf(item)?.title ?? keyOf(item)}`"
               @click="items = items.filter((one) => one !== item)"
             >
-              Leave out
+              Remove
             </button>
           </li>
         </ol>
       </section>
-      <section aria-label="Figures and charts">
-        <h2>Figures and charts</h2>
-        <label>Find <input v-model="words" type="search" /></label>
-        <ul tabindex="0" aria-label="What you may put on it">
+      <section aria-label="Available figures">
+        <h2>Available figures</h2>
+        <label>Search <input v-model="words" type="search" /></label>
+        <ul tabindex="0" aria-label="Results">
           <li v-for="one in fitting" :key="keyOf(one.item)">
             <span
               >{{ one.title }} <small class="quiet">{{ one.from }}</small></span
@@ -156,7 +156,7 @@ async function save(): Promise<void> {
     </div>
     <p v-if="wrong" role="alert" class="wrong">{{ wrong }}</p>
     <p class="ends">
-      <button type="submit" class="main" :disabled="isBusy || items.length === 0">Save the page</button>
+      <button type="submit" class="main" :disabled="isBusy || items.length === 0">Save</button>
       <button type="button" @click="emit('close')">Cancel</button>
     </p>
   </form>

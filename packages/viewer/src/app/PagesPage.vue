@@ -44,13 +44,13 @@ function shared({ person, unseen }: PageShared): void {
   doing.value = 'looking';
   said.value =
     unseen.length === 0
-      ? `${person} sees this page now: figures of reports that they have access to, under their own rules.`
-      : `${person} sees this page now, but for ${unseen.join(', ')}: they have no access to what those come from.`;
+      ? `Shared with ${person}. They see only data they have access to.`
+      : `Shared with ${person}. They have no access to: ${unseen.join(', ')}.`;
 }
 async function takeAway(): Promise<void> {
   try {
     await ask(`/api/v1/boards/${encodeURIComponent(shown.value)}`, 'DELETE');
-    said.value = `“${page.value!.title}” is in the bin; it can be had back for 30 days.`;
+    said.value = `“${page.value!.title}” moved to trash. You can restore it for 30 days.`;
     await run();
     doing.value = 'looking';
   } catch (error) {
@@ -75,17 +75,17 @@ onBeforeUnmount(() => watcher.disconnect());
         <select v-if="found.pages.length > 0" v-model="shown" aria-label="Page">
           <option v-for="one in found.pages" :key="one.name" :value="one.name">{{ one.title }}</option>
         </select>
-        <button type="button" @click="doing = 'making'">New page</button>
+        <button type="button" @click="doing = 'making'">Create page</button>
         <template v-if="mayChange">
-          <button type="button" @click="doing = 'changing'">Change</button>
+          <button type="button" @click="doing = 'changing'">Edit</button>
           <button v-if="page!.right === 'own'" type="button" @click="doing = 'sharing'">Share …</button>
-          <button v-if="page!.right === 'own'" type="button" @click="doing = 'taking away'">Take away</button>
+          <button v-if="page!.right === 'own'" type="button" @click="doing = 'taking away'">Delete</button>
         </template>
       </div>
       <p v-if="doing === 'taking away'" class="own-said">
-        Take “{{ page!.title }}” away, for everybody who sees it?
-        <button type="button" @click="takeAway">Take it away</button>
-        <button type="button" @click="doing = 'looking'">Keep it</button>
+        Move “{{ page!.title }}” to trash, for everyone it is shared with?
+        <button type="button" @click="takeAway">Move to trash</button>
+        <button type="button" @click="doing = 'looking'">Cancel</button>
       </p>
       <p v-if="said" class="own-said" role="status">
         {{ said }} <button type="button" @click="said = ''">Close</button>
@@ -108,7 +108,7 @@ onBeforeUnmount(() => watcher.disconnect());
       />
       <App v-else-if="page" :key="`${shown} ${looks}`" :target="{ kind: 'board', name: shown }" :host="within" />
       <p v-else class="own-quiet">
-        No page yet. Put figures of reports beside charts of {{ found.title }}, and share the page with a colleague.
+        No pages. Combine report figures with charts of {{ found.title }}, then share the page.
       </p>
     </template>
     <p v-else role="status" class="own-quiet">Loading …</p>

@@ -20,30 +20,32 @@ function move(from: number, by: number): void {
 
 <template>
   <section class="own-form" aria-label="Reports in this panel">
-    <h1>In this panel</h1>
+    <h1>Shown</h1>
     <ol>
       <li v-for="(name, i) in chosen" :key="name">
         <span>{{ titleOf(name) }}</span>
-        <button type="button" :disabled="i === 0" :aria-label="`Up: ${titleOf(name)}`" @click="move(i, -1)">Up</button>
-        <button
-          type="button"
-          :disabled="i === chosen.length - 1"
-          :aria-label="`Down: ${titleOf(name)}`"
-          @click="move(i, 1)"
-        >
-          Down
+        <button type="button" :disabled="i === 0" :aria-label="`Move up: ${titleOf(name)}`" @click="move(i, -1)">
+          Move up
         </button>
         <button
           type="button"
-          :aria-label="`Leave out: ${titleOf(name)}`"
+          :disabled="i === chosen.length - 1"
+          :aria-label="`Move down: ${titleOf(name)}`"
+          @click="move(i, 1)"
+        >
+          Move down
+        </button>
+        <button
+          type="button"
+          :aria-label="`Hide: ${titleOf(name)}`"
           @click="chosen = chosen.filter((one) => one !== name)"
         >
-          Leave out
+          Hide
         </button>
       </li>
     </ol>
     <template v-if="rest().length > 0">
-      <h2>Left out</h2>
+      <h2>Hidden</h2>
       <ul>
         <li v-for="one in rest()" :key="one.placement">
           <span>{{ one.title }}</span>
@@ -54,7 +56,7 @@ function move(from: number, by: number): void {
       </ul>
     </template>
     <p class="ends">
-      <button type="button" class="main" @click="emit('choose', chosen)">Keep</button>
+      <button type="button" class="main" @click="emit('choose', chosen)">Save</button>
       <button type="button" @click="emit('close')">Cancel</button>
     </p>
   </section>

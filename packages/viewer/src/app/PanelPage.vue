@@ -41,7 +41,7 @@ async function keep(wish: Partial<Pick<SidePanel, 'chosen' | 'shown'>>): Promise
   try {
     take(await ask<SidePanel>(pathBeside(), 'PUT', wish));
   } catch (error) {
-    said.value = `Not kept: ${error instanceof Error ? error.message : String(error)}.`;
+    said.value = `Not saved: ${error instanceof Error ? error.message : String(error)}.`;
   }
 }
 function show(name: string): void {
@@ -58,7 +58,7 @@ async function enlarge(): Promise<void> {
   try {
     await document.documentElement.requestFullscreen();
   } catch {
-    said.value = 'The page around does not let this grow; open it in full instead.';
+    said.value = 'Cannot enlarge here. Open the full page.';
   }
 }
 const isLarge = ref(false);
@@ -81,7 +81,7 @@ onBeforeUnmount(() => {
   <main ref="root" class="panel">
     <ProblemBox v-if="problem" :problem="problem" :is-framed="isFramed" @retry="run" @signed-in="signedIn" />
     <template v-else-if="panel">
-      <h1 class="unseen">Own reports in {{ panel.title }}</h1>
+      <h1 class="unseen">Your reports in {{ panel.title }}</h1>
       <div class="own-bar no-print">
         <template v-if="items.length > 0 && !isChoosing">
           <button type="button" :disabled="items.length < 2" @click="turn(-1)">Previous</button>
@@ -91,12 +91,14 @@ onBeforeUnmount(() => {
           <button type="button" :disabled="items.length < 2" @click="turn(1)">Next</button>
           <button type="button" @click="enlarge">{{ isLarge ? 'Smaller' : 'Enlarge' }}</button>
         </template>
-        <button v-if="!isChoosing && panel.may.length > 0" type="button" @click="isChoosing = true">Choose …</button>
+        <button v-if="!isChoosing && panel.may.length > 0" type="button" @click="isChoosing = true">
+          Select reports
+        </button>
       </div>
       <p v-if="said" class="own-said" role="status">{{ said }}</p>
       <PanelChoice v-if="isChoosing" :panel="panel" @choose="choose" @close="isChoosing = false" />
-      <p v-else-if="panel.may.length === 0" class="own-quiet">Nothing stands in {{ panel.title }} that you may see.</p>
-      <p v-else-if="items.length === 0" class="own-quiet">You chose nothing for this panel yet.</p>
+      <p v-else-if="panel.may.length === 0" class="own-quiet">No reports in {{ panel.title }}.</p>
+      <p v-else-if="items.length === 0" class="own-quiet">No reports selected.</p>
       <App v-else :key="shown" :target="{ kind: 'placement', name: shown }" :host="within" />
     </template>
     <p v-else role="status" class="own-quiet">Loading …</p>

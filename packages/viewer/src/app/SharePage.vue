@@ -14,10 +14,10 @@ const level = ref('view');
 const wrong = ref('');
 const isBusy = ref(false);
 const levels = [
-  { value: 'view', words: 'look at it' },
-  { value: 'export', words: 'look at it and take figures away' },
-  { value: 'edit', words: 'change it' },
-  { value: 'own', words: 'change it, share it and take it away' },
+  { value: 'view', words: 'view' },
+  { value: 'export', words: 'view and export' },
+  { value: 'edit', words: 'edit' },
+  { value: 'own', words: 'own' },
 ];
 async function share(): Promise<void> {
   isBusy.value = true;
@@ -34,15 +34,15 @@ async function share(): Promise<void> {
 
 <template>
   <form class="own-form share" @submit.prevent="share">
-    <h1>Share the page</h1>
-    <label>Mail address of a colleague <input v-model="person" type="email" required /></label>
+    <h1>Share page</h1>
+    <label>Email <input v-model="person" type="email" required /></label>
     <label
-      >They may
+      >Permission
       <select v-model="level">
         <option v-for="one in levels" :key="one.value" :value="one.value">{{ one.words }}</option>
       </select>
     </label>
-    <p class="quiet">They see its figures under their own rights and rules: no row comes with the page.</p>
+    <p class="quiet">Sharing the page does not share data. Their own permissions apply.</p>
     <p v-if="wrong" role="alert" class="wrong">{{ wrong }}</p>
     <p class="ends">
       <button type="submit" class="main" :disabled="isBusy">Share</button>

@@ -93,12 +93,12 @@ const maxMarks = 100;
 </script>
 
 <template>
-  <ul v-if="legend.length > 0" class="legend" aria-label="Colours">
+  <ul v-if="legend.length > 0" class="legend" aria-label="Legend">
     <li v-for="entry in legend" :key="entry.name"><i :style="{ background: entry.colour }" />{{ entry.name }}</li>
   </ul>
   <div ref="element" class="chart" role="img" :aria-label="words" />
   <p v-if="note" class="cut">{{ note.charAt(0).toUpperCase() + note.slice(1) }}.</p>
-  <ul v-if="marks.length > 0" class="marks unseen" :aria-label="`Pick in ${figure.title}`">
+  <ul v-if="marks.length > 0" class="marks unseen" :aria-label="`Select in ${figure.title}`">
     <li v-for="mark in marks" :key="mark.value">
       <button
         type="button"

@@ -49,7 +49,12 @@ async function take(format: string): Promise<void> {
     trouble.value = error instanceof Error ? error.message : String(error);
   }
 }
-const formats = { csv: 'as CSV', xlsx: 'as a workbook', png: 'as a picture', pdf: 'as PDF' } as const;
+const formats = {
+  csv: 'Export as CSV',
+  xlsx: 'Export as workbook (.xlsx)',
+  png: 'Export as image',
+  pdf: 'Export as PDF',
+} as const;
 const mayEnlarge = computed(() => hasRows.value && !['number', 'text', 'picker'].includes(props.figure.kind));
 const savings = computed((): MenuItem[] => {
   const mayTake = props.answer.mayExport === true && viewing && !props.figure.from;
@@ -109,16 +114,16 @@ const linked = computed(() => {
         >
           Rows
         </button>
-        <PopMenu v-if="savings.length > 0" word="Save" :label="`Save ${figure.title}`" :items="savings" />
+        <PopMenu v-if="savings.length > 0" word="Export" :label="`Export ${figure.title}`" :items="savings" />
       </span>
     </header>
     <p v-if="'note' in figure && figure.note" class="note">{{ figure.note }}</p>
     <fieldset v-if="mayDrill && hasRows" class="way no-print">
-      <legend>A mark</legend>
-      <label><input v-model="isDrilling" type="radio" :name="`way ${figure.name}`" :value="false" /> filters</label>
-      <label><input v-model="isDrilling" type="radio" :name="`way ${figure.name}`" :value="true" /> opens</label>
+      <legend>On click</legend>
+      <label><input v-model="isDrilling" type="radio" :name="`way ${figure.name}`" :value="false" /> filter</label>
+      <label><input v-model="isDrilling" type="radio" :name="`way ${figure.name}`" :value="true" /> drill down</label>
     </fieldset>
-    <nav v-if="path.length > 0" class="path" :aria-label="`Where ${figure.title} is open`">
+    <nav v-if="path.length > 0" class="path" :aria-label="`Drill path of ${figure.title}`">
       <button type="button" @click="backTo(0)">All</button>
       <template v-for="(step, index) in path" :key="index">
         <span aria-hidden="true">›</span>

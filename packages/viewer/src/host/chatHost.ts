@@ -40,7 +40,7 @@ export class ChatHost implements Host {
         const lastsMs = new Date(expiresAt).getTime() - Date.now();
         this.#timer = window.setTimeout(() => this.ask(onToken), Math.max(againMs, lastsMs * renewAt));
       },
-      (error: unknown) => onToken({ failure: error instanceof Error ? error.message : 'the chat does not answer' }),
+      (error: unknown) => onToken({ failure: error instanceof Error ? error.message : 'The chat is not responding.' }),
     );
   }
   /** A chat sets nothing in its tabs. */
@@ -52,7 +52,7 @@ export class ChatHost implements Host {
   get #chatOrigin(): string {
     const parent = new URLSearchParams(window.location.search).get('parentUrl') ?? '';
     const said = URL.canParse(parent) ? new URL(parent).origin : this.#origins[0];
-    if (said === undefined || !this.#origins.includes(said)) throw new Error('the page around is not the chat');
+    if (said === undefined || !this.#origins.includes(said)) throw new Error('This page is not embedded in the chat.');
     return said;
   }
 
@@ -75,6 +75,6 @@ export class ChatHost implements Host {
     });
     const said = (await answer.json()) as Session & { readonly detail?: string };
     if (answer.ok) return said;
-    throw new Error(said.detail ?? 'the service does not know you');
+    throw new Error(said.detail ?? 'Not signed in.');
   }
 }

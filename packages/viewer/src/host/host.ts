@@ -31,7 +31,7 @@ export interface Host {
   /** Asks for another token, where the one before opens nothing any more; the answer comes as the first did. */
   renew?(): void;
   /** Tells what happened in the frame. */
-  tell(message: { readonly underBell: 'ready' | 'picked' | 'problem' } & Readonly<Record<string, unknown>>): void;
+  tell(message: { readonly underBell: 'ready' | 'selection' | 'problem' } & Readonly<Record<string, unknown>>): void;
   /** Tells how high the page is. */
   tellHeight(height: number): void;
 }

@@ -6,10 +6,10 @@ import { setHostTheme, type HostTheme } from '../theme/useTheme.ts';
 /** What a host page says to the viewer in its frame. */
 type HostMessage =
   | { readonly underBell: 'token'; readonly token: string; readonly expiresInSeconds: number }
-  | { readonly underBell: 'token failed'; readonly message: string; readonly code?: string }
+  | { readonly underBell: 'token-error'; readonly message: string; readonly code?: string }
   | { readonly underBell: 'record'; readonly record: RecordFields }
   | { readonly underBell: 'theme'; readonly theme: HostTheme }
-  | { readonly underBell: 'no token' }
+  | { readonly underBell: 'no-token' }
   | { readonly underBell: 'show'; readonly question: HostQuestion };
 
 const isText = (value: unknown): value is string => typeof value === 'string' && value.length <= 16_384;
@@ -66,7 +66,7 @@ export class HostChannel implements Host {
       window.clearTimeout(timer);
       first(state);
     };
-    this.#tell({ underBell: 'hello' });
+    this.#tell({ underBell: 'ready-for-host' });
   }
 
   listen(onShow: (question: HostQuestion) => void, onRecord: (record: RecordFields) => void): void {
@@ -75,11 +75,11 @@ export class HostChannel implements Host {
   }
 
   renew(): void {
-    this.#tell({ underBell: 'token please' });
+    this.#tell({ underBell: 'token-request' });
   }
 
   /** Tells the host what happened in its frame. */
-  tell(message: { readonly underBell: 'ready' | 'picked' | 'problem' } & Readonly<Record<string, unknown>>): void {
+  tell(message: { readonly underBell: 'ready' | 'selection' | 'problem' } & Readonly<Record<string, unknown>>): void {
     if (this.isFramed) this.#tell(message);
   }
 
@@ -99,10 +99,10 @@ export class HostChannel implements Host {
       this.#onToken({ token: data.token, host: event.origin });
       window.clearTimeout(this.#renewal);
       this.#renewal = window.setTimeout(
-        () => this.#tell({ underBell: 'token please' }),
+        () => this.#tell({ underBell: 'token-request' }),
         data.expiresInSeconds * 1000 * renewAt,
       );
-    } else if (data.underBell === 'token failed') {
+    } else if (data.underBell === 'token-error') {
       const { message, code } = data;
       this.#onToken({ failure: message, ...(typeof code === 'string' ? { code } : {}) });
     } else if (data.underBell === 'record') {
@@ -111,7 +111,7 @@ export class HostChannel implements Host {
       setHostTheme(data.theme);
     } else if (data.underBell === 'show') {
       if (isQuestion(data.question)) this.#onShow(data.question);
-    } else if (data.underBell === 'no token') {
+    } else if (data.underBell === 'no-token') {
       this.#onToken({ none: true });
     }
   };

@@ -37,7 +37,7 @@ function setDays(): void {
       <select :id="`${id}-usual`" :value="isUsual ? held : held === '' ? 'all' : 'own'" @change="choose">
         <option v-if="!parameter.isRequired" value="all">All</option>
         <option v-for="one in usual" :key="one" :value="one">{{ one }}</option>
-        <option value="own">{{ isUsual || held === '' ? 'days of your own' : parameter.words }}</option>
+        <option value="own">{{ isUsual || held === '' ? 'custom dates' : parameter.words }}</option>
       </select>
     </template>
     <span class="days">

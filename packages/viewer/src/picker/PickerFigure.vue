@@ -42,7 +42,7 @@ function toggle(value: string): void {
 </script>
 
 <template>
-  <p v-if="!parameter" class="quiet">Nothing to choose here.</p>
+  <p v-if="!parameter" class="quiet">No values.</p>
   <p v-else-if="parameter.isFixed">{{ parameter.words }} <small class="quiet">fixed</small></p>
   <PeriodPicker v-else-if="isDates" :parameter="parameter" @set="set" />
   <template v-else>
@@ -66,7 +66,7 @@ function toggle(value: string): void {
           {{ one.words }}
         </label>
       </li>
-      <li v-if="shown.length === 0" class="quiet">Nothing fits.</li>
+      <li v-if="shown.length === 0" class="quiet">No results.</li>
     </ul>
     <p v-if="offered.isCut" class="quiet">Search to see more.</p>
     <button v-if="held.length > 0 && !parameter.isRequired" type="button" class="clear" @click="set([])">

@@ -30,19 +30,14 @@ async function submit(): Promise<void> {
 
 <template>
   <div v-if="state === 'asked'" role="status">
-    <p>
-      <b>Your request is on its way.</b> Whoever owns it is told by mail, and you are told of the answer. It opens here
-      as soon as you are let in.
-    </p>
-    <button type="button" class="plain" @click="emit('retry')">Look again</button>
+    <p><b>Request sent.</b> If this item exists, its owners were notified. You get an email with the answer.</p>
+    <button type="button" class="plain" @click="emit('retry')">Try again</button>
   </div>
   <form v-else @submit.prevent="submit">
-    <p>If somebody gave you this address, its owner can let you in.</p>
-    <label
-      >What you need it for <small>(may stay empty)</small><textarea v-model="words" rows="2" maxlength="2000" />
-    </label>
+    <p>If you received this link from someone, you can request access.</p>
+    <label>Reason <small>(optional)</small><textarea v-model="words" rows="2" maxlength="2000" /></label>
     <p v-if="failure" role="alert" class="failure">{{ failure.charAt(0).toUpperCase() + failure.slice(1) }}.</p>
-    <button type="submit" :disabled="state === 'asking'">Ask for access</button>
+    <button type="submit" :disabled="state === 'asking'">Request access</button>
   </form>
 </template>
 

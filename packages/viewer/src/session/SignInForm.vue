@@ -29,7 +29,7 @@ async function submit(): Promise<void> {
     const problem = (await answer.json()) as { detail: string };
     failure.value = problem.detail;
   } catch {
-    failure.value = 'the service cannot be reached';
+    failure.value = 'The service is not reachable. Try again later.';
   } finally {
     isBusy.value = false;
   }
@@ -38,11 +38,11 @@ async function submit(): Promise<void> {
 
 <template>
   <form @submit.prevent="submit">
-    <label>Mail address <input v-model="email" type="email" autocomplete="username" required /></label>
+    <label>Email <input v-model="email" type="email" autocomplete="username" required /></label>
     <label>Password <input v-model="password" type="password" autocomplete="current-password" required /></label>
     <p v-if="failure" role="alert" class="failure">{{ failure.charAt(0).toUpperCase() + failure.slice(1) }}.</p>
     <button type="submit" :disabled="isBusy">Sign in</button>
-    <p v-if="directory">or <a :href="directory">sign in with the directory</a></p>
+    <p v-if="directory">or <a :href="directory">use single sign-on</a></p>
   </form>
 </template>
 

@@ -16,7 +16,7 @@ onMounted(finish);
 <template>
   <main>
     <h1>Sign in to see the report</h1>
-    <p v-if="isDone" role="status">You are signed in. This window can be closed.</p>
+    <p v-if="isDone" role="status">Signed in. You can close this window.</p>
     <SignInForm v-else-if="isAsking" return-to="/sign-in/window" @signed-in="finish" />
   </main>
 </template>

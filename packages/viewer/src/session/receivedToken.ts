@@ -1,5 +1,5 @@
 /** What a window asks the tab that opened it, and is told: both are pages of this service. */
-type HandMessage = { readonly underBell: 'key please' } | { readonly underBell: 'key'; readonly key: string };
+type HandMessage = { readonly underBell: 'session-request' } | { readonly underBell: 'key'; readonly key: string };
 
 const mark = '#handed-over';
 const answerWithinMs = 1_500;
@@ -15,7 +15,7 @@ export function offerKey(opened: Window | null, keyOf: () => string | undefined)
   window.addEventListener('message', (event: MessageEvent<HandMessage>) => {
     if (event.source !== opened || event.origin !== window.location.origin) return;
     const key = keyOf();
-    if (event.data.underBell !== 'key please' || key === undefined) return;
+    if (event.data.underBell !== 'session-request' || key === undefined) return;
     const message: HandMessage = { underBell: 'key', key };
     opened.postMessage(message, window.location.origin);
   });
@@ -36,7 +36,7 @@ export function askOpener(): Promise<string | undefined> {
     };
     const timer = window.setTimeout(() => done(), answerWithinMs);
     window.addEventListener('message', hear);
-    const message: HandMessage = { underBell: 'key please' };
+    const message: HandMessage = { underBell: 'session-request' };
     opener.postMessage(message, window.location.origin);
   });
 }

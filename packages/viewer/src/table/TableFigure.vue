@@ -101,7 +101,7 @@ const number = computed(() => new Intl.NumberFormat(props.taste.locale));
             <button
               type="button"
               class="sort"
-              title="Sort; Alt and arrows make the column narrower or wider"
+              title="Sort. Alt + arrow keys resize the column."
               aria-keyshortcuts="Alt+ArrowLeft Alt+ArrowRight"
               @click="sortBy(head.name)"
               @keydown.alt="keyResize($event, head.name)"
@@ -159,7 +159,7 @@ const number = computed(() => new Intl.NumberFormat(props.taste.locale));
     </table>
   </div>
   <p v-if="isLong" class="cut">{{ number.format(count) }} rows</p>
-  <p v-else-if="table.isCut" class="cut">The first {{ number.format(count) }} rows; there are more.</p>
+  <p v-else-if="table.isCut" class="cut">First {{ number.format(count) }} rows.</p>
 </template>
 
 <style scoped>

@@ -56,5 +56,5 @@ const isFaded = (raw: string) => props.picked.length > 0 && !props.picked.includ
       </tfoot>
     </table>
   </div>
-  <p v-if="table.isCut" class="cut">There is more than is shown here.</p>
+  <p v-if="table.isCut" class="cut">Not all rows are shown.</p>
 </template>

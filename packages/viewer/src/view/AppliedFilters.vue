@@ -39,8 +39,7 @@ const hasOwn = computed(() => own.value.length > 0 || viewing?.question.value.wh
     <template v-for="one in parameters" :key="one.name">
       <span v-if="one.isRequired || !viewing" class="own plain">{{ one.label }}: {{ one.words }}</span>
       <button v-else type="button" class="own" @click="viewing.setParameter(one.name, [])">
-        {{ one.label }}: {{ one.words }} <span aria-hidden="true">×</span
-        ><span class="unseen">take this filter off</span>
+        {{ one.label }}: {{ one.words }} <span aria-hidden="true">×</span><span class="unseen">Remove filter</span>
       </button>
     </template>
     <button
@@ -50,10 +49,10 @@ const hasOwn = computed(() => own.value.length > 0 || viewing?.question.value.wh
       @click="viewing.setWhere(undefined)"
     >
       {{ capitalised(where ?? viewing.question.value.where ?? '') }} <span aria-hidden="true">×</span
-      ><span class="unseen">take this filter off</span>
+      ><span class="unseen">Remove filter</span>
     </button>
     <button v-for="choice in own" :key="choice.name" type="button" class="own" @click="emit('clear', choice.name)">
-      {{ capitalised(choice.words) }} <span aria-hidden="true">×</span><span class="unseen">take this filter off</span>
+      {{ capitalised(choice.words) }} <span aria-hidden="true">×</span><span class="unseen">Remove filter</span>
     </button>
     <button v-if="hasOwn && own.length > 1" type="button" class="all" @click="emit('clear')">Clear all</button>
     <button
@@ -62,7 +61,7 @@ const hasOwn = computed(() => own.value.length > 0 || viewing?.question.value.wh
       class="all no-print"
       @click="isWriting = true"
     >
-      {{ viewing.question.value.where === undefined ? 'Filter' : 'Change filter' }}
+      {{ viewing.question.value.where === undefined ? 'Filter' : 'Edit filter' }}
     </button>
   </div>
   <ReaderFilter v-if="viewing && isWriting" :viewing="viewing" @done="isWriting = false" />

@@ -46,8 +46,8 @@ const target = isFramed ? '_blank' : '_self';
           <span v-if="one.description" class="quiet">{{ one.description }}</span>
         </li>
       </ul>
-      <p v-if="found.things.length === 0" class="quiet">Nothing in here that is for you.</p>
-      <nav v-if="found.folders.length > 0" aria-label="Collections in it">
+      <p v-if="found.things.length === 0" class="quiet">No items.</p>
+      <nav v-if="found.folders.length > 0" aria-label="Subfolders">
         <a v-for="one in found.folders" :key="one.name" :href="`/f/${one.name}`">{{ one.title }}</a>
       </nav>
     </template>

@@ -94,7 +94,7 @@ function onToken(state: TokenState): void {
     problem.value = {
       ...offline,
       code: 'SIGN_IN_FAILED',
-      title: 'The chat does not say who you are',
+      title: 'Sign-in from the chat failed',
       detail: state.failure,
       hint: '',
     };
@@ -109,10 +109,10 @@ function open(path: string): void {
   offerKey(window.open(key === undefined ? address : handedOver(address), '_blank'), () => key);
 }
 const lists = computed(() => [
-  ...(found.value ? [{ title: 'Found', cards: found.value, empty: 'Nothing of that name that you may see.' }] : []),
-  { title: 'In your channels', cards: tabs.value, empty: 'No tab in a channel of yours.' },
-  { title: 'At hand', cards: recent.value, empty: '' },
-  { title: 'Yours to look at', cards: mine.value, empty: 'No report was given to you by itself.' },
+  ...(found.value ? [{ title: 'Results', cards: found.value, empty: 'No results.' }] : []),
+  { title: 'In your channels', cards: tabs.value, empty: 'No reports in your channels.' },
+  { title: 'Favourites and recent', cards: recent.value, empty: '' },
+  { title: 'Your reports', cards: mine.value, empty: 'No reports.' },
 ]);
 </script>
 
@@ -126,11 +126,11 @@ const lists = computed(() => [
       @signed-in="load"
     />
     <template v-else-if="isReady">
-      <h1>What you have here</h1>
+      <h1>Home</h1>
       <form role="search" @submit.prevent="find">
-        <label for="words" class="unseen">Find reports and boards</label>
-        <input id="words" v-model="words" type="search" placeholder="Find reports and boards" />
-        <button type="submit">Find</button>
+        <label for="words" class="unseen">Search reports and boards</label>
+        <input id="words" v-model="words" type="search" placeholder="Search reports and boards" />
+        <button type="submit">Search</button>
       </form>
       <section v-for="list in lists.filter((one) => one.cards.length > 0 || one.empty !== '')" :key="list.title">
         <h2>{{ list.title }}</h2>

@@ -18,7 +18,7 @@ const needsSignIn = computed(() => props.problem.code === 'SIGN_IN_NEEDED');
 const isQuiet = computed(() => props.problem.code === 'RECORD_INCOMPLETE');
 const heading = computed(() => {
   if (needsSignIn.value) return 'Sign in to see this report';
-  return props.problem.code === 'NOT_FOUND' ? 'You have no access to this' : props.problem.title;
+  return props.problem.code === 'NOT_FOUND' ? 'No access' : props.problem.title;
 });
 /** As a sentence, without its full stop. */
 const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(1).replace(/\.$/, '');
@@ -30,11 +30,11 @@ const signInElsewhere = () => openSignInWindow((key) => emit('signedIn', key));
     <h1>{{ heading }}</h1>
     <template v-if="needsSignIn">
       <template v-if="isFramed">
-        <p>The page around this report has passed no access to it. You can sign in yourself, in a small window.</p>
+        <p>This page did not provide access. You can sign in.</p>
         <button type="button" @click="signInElsewhere">Sign in</button>
       </template>
       <template v-else>
-        <p>You will see what you may see of it, and no more.</p>
+        <p>You see only data you have access to.</p>
         <SignInForm @signed-in="emit('signedIn', undefined)" />
       </template>
     </template>

@@ -111,7 +111,7 @@ const activeId = computed(() => (active.value >= 0 ? `${id}-${active.value}` : u
 
 <template>
   <form class="filter no-print" @submit.prevent="apply" @keydown.esc="escape">
-    <label :for="id">Show only rows where</label>
+    <label :for="id">Filter</label>
     <div class="field">
       <input
         :id="id"

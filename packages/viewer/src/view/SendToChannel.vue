@@ -21,8 +21,8 @@ async function post(): Promise<void> {
       words: words.value,
       wantsPicture: wantsPicture.value,
     });
-    const without = why === undefined ? '' : `, without a picture: ${why}`;
-    emit('said', hasPicture ? 'It is posted, with a picture.' : `It is posted${without}.`);
+    const without = why === undefined ? '' : ` without image: ${why}`;
+    emit('said', hasPicture ? 'Sent with image.' : `Sent${without}.`);
     emit('close');
   } catch (error) {
     if (!(error instanceof ViewProblem)) throw error;
@@ -34,18 +34,19 @@ async function post(): Promise<void> {
 </script>
 
 <template>
-  <form class="post no-print" aria-label="Post what I see" @submit.prevent="post" @keydown.esc="emit('close')">
+  <form class="post no-print" aria-label="Send to channel" @submit.prevent="post" @keydown.esc="emit('close')">
     <label
-      >Post this page, with its filters, into the channel
-      <textarea ref="field" v-model="words" rows="2" maxlength="2000" placeholder="Words to go with it" />
+      >Send this page with its filters
+      <textarea ref="field" v-model="words" rows="2" maxlength="2000" placeholder="Message" />
     </label>
     <label class="tick"
-      ><input v-model="wantsPicture" type="checkbox" /> With a picture, where everybody sees the same</label
+      ><input v-model="wantsPicture" type="checkbox" /> Include an image (only where all members see the same
+      data)</label
     >
     <p v-if="failure" role="alert" class="failure">{{ failure.charAt(0).toUpperCase() + failure.slice(1) }}.</p>
     <p class="acts">
-      <button type="submit" :disabled="isBusy">Post</button>
-      <button type="button" class="plain" @click="emit('close')">Leave it</button>
+      <button type="submit" :disabled="isBusy">Send</button>
+      <button type="button" class="plain" @click="emit('close')">Cancel</button>
     </p>
   </form>
 </template>

@@ -26,7 +26,7 @@ export function useDataAge(answer: Ref<ViewResponse | undefined>) {
       const hours = Math.max(1, Math.round((now.value - Date.parse(one.loadedAt)) / (60 * minute)));
       const old = hours < 48 ? `${hours} ${hours === 1 ? 'hour' : 'hours'}` : `${Math.round(hours / 24)} days`;
       return [
-        `${one.dataset} is ${old} old: it could not be loaded anew since ${write(one.staleSince, value.taste)}. ${one.staleReason ?? ''}`,
+        `Data of ${one.dataset} is ${old} old. Refresh failed since ${write(one.staleSince, value.taste)}. ${one.staleReason ?? ''}`,
       ];
     });
   });

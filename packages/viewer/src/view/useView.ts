@@ -182,7 +182,7 @@ export function useView(target: Target, channel: Host, access?: Access) {
     const { [figure]: _, ...others } = choices;
     change({ choices: next.length > 0 ? { ...others, [figure]: next } : others });
     // The host hears what its own token shows; what the reader's own rights show is not the host's.
-    channel.tell({ underBell: 'picked', figure, ...(isHosts() ? { values: next } : {}) });
+    channel.tell({ underBell: 'selection', figure, ...(isHosts() ? { values: next } : {}) });
   }
 
   function clear(figure?: string): void {

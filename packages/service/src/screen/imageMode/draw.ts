@@ -180,7 +180,7 @@ export async function scheduledSlotOf(app: App, setup: ScreenSetup, isSeen = tru
     } catch (error) {
       if (!isRefusal(error)) throw error;
       failed.set(keyOf(as), now + againMs);
-      problems.push({ what: `slot left out: ${as.id}`, detail: error.message.slice(0, 300) });
+      problems.push({ what: `slot skipped: ${as.id}`, detail: error.message.slice(0, 300) });
     }
   }
 }

@@ -52,10 +52,10 @@ async function pageFor(app: App, ctx: Context) {
     // Whatever it is, a wall says something and looks again by itself.
     if (isClosed(error)) {
       clearKeyCookie(ctx);
-      return sayingPage('This screen is closed.', 'It shows a code again in a minute, to be taken in anew.', 60);
+      return sayingPage('This screen is unpaired.', 'A new pairing code appears in one minute.', 60);
     }
     if (!isRefusal(error)) app.log.error({ err: error }, 'a page of pictures could not be made');
-    return sayingPage('Under Bell', 'waits for the service', 10);
+    return sayingPage('Under Bell', 'Waiting for the service …', 10);
   }
 }
 
@@ -80,7 +80,7 @@ async function pictureFor(app: App, ctx: Context, size: WallSize) {
     // A page that hears nothing more lays over its last picture whatever it is given here.
     clearKeyCookie(ctx);
     ctx.status = 401;
-    return drawWords(app, 'This screen is closed.', size);
+    return drawWords(app, 'This screen is unpaired.', size);
   }
 }
 

@@ -60,10 +60,10 @@ export const comingAgain = (seconds: number): string => `${refresh(seconds)}${ta
  * WebKit goes on showing the page before until the new one has some hundred characters, or is whole; pictures do not count.
  */
 export const heldHead =
-  (): string => `${head(anewAfter)}<p class="under quiet">The first picture for this screen is being drawn. \
-It comes by itself, and so does every one after it, whenever there is something else to be seen. Where nothing comes any more, \
-this page says since when, keeps the last picture for as long as it may be shown, and asks for the next one by itself. \
-Nobody has to touch anything here.</p>
+  (): string => `${head(anewAfter)}<p class="under quiet">The first image for this screen is being created. \
+It appears automatically, and so does every image after it, when the content changes. Without a connection, this page keeps the \
+last image, shows since when it is offline, reconnects automatically, and after the offline limit shows only text. \
+You do not need to do anything on this device.</p>
 `;
 
 /** One picture among those of a page, and what replaces it. */
@@ -110,8 +110,8 @@ export function wordHtml({ number, time, worryAfter, leaseSeconds }: AddedWord):
 </style>
 ${beginAnew(number)}
 <div class="here w${number}" style="background-image:url(/screen/picture/here?${number})"></div>
-<p class="since w${number}">no word since ${escapeHtml(time)}</p>
-<main class="over late w${number}"><p>No word from the service for too long.</p></main>
+<p class="since w${number}">offline since ${escapeHtml(time)}</p>
+<main class="over late w${number}"><p>Offline too long.</p></main>
 `;
 }
 
@@ -124,9 +124,9 @@ export const overHtml = (text: string, hint: string): string =>
 /** A page that says which code to type, and where. @param seconds - after which it comes again */
 export const codeHead = (code: string, address: string, seconds: number): string =>
   `${head(seconds)}<main>
-<p class="quiet">This screen waits to be taken in. Open</p>
+<p class="quiet">Pair this screen. Open</p>
 <p>${escapeHtml(address.replace(/^https?:\/\//, '').replace(/\?.*$/, ''))}</p>
-<p class="quiet">and type</p>
+<p class="quiet">and enter</p>
 <p class="code">${escapeHtml(code)}</p>
 <p class="quiet">or scan:</p>
 <div class="square">${renderSVG(address, { border: 2 })}</div>

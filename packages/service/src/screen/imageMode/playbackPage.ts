@@ -48,7 +48,7 @@ export async function playPage(
   async function look(page: LongResponse): Promise<number> {
     const seen = await sight.look();
     if (!seen) {
-      const over = overHtml('This screen is closed.', 'It shows a code again in a minute, to be taken in anew.');
+      const over = overHtml('This screen is unpaired.', 'A new pairing code appears in one minute.');
       page.end(over + comingAgain(60));
       return wordMs;
     }

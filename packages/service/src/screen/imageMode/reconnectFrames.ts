@@ -119,7 +119,7 @@ export function endedFrame(): string {
 /** What that frame is given for a key that was ended. */
 export const closedSvg = `<svg xmlns="http://www.w3.org/2000/svg" width="100%" height="100%">
 <rect width="100%" height="100%" fill="${light.paper}"/>
-<text x="50%" y="160" text-anchor="middle" font-family="sans-serif" font-size="32" fill="${light.quiet}">This screen is closed.</text>
+<text x="50%" y="160" text-anchor="middle" font-family="sans-serif" font-size="32" fill="${light.quiet}">This screen is unpaired.</text>
 </svg>
 `;
 

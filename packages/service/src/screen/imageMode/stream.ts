@@ -42,7 +42,7 @@ export async function streamPictures(
   async function look(stream: LongResponse): Promise<number> {
     const seen = await sight.look();
     if (!seen) {
-      stream.end(lastOf((await drawWords(app, 'This screen is closed.', size)).png));
+      stream.end(lastOf((await drawWords(app, 'This screen is unpaired.', size)).png));
       return lookMs;
     }
     if (stream.isBehind) return behindMs;

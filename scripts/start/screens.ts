@@ -5,7 +5,7 @@ import { launchDevice } from '../browser.ts';
 import { installChromium } from '../install.mjs';
 
 /** A wide wall, and an upright one. */
-const walls = [
+const playing = [
   { name: 'played-wide', title: 'Played here, wide', size: { width: 1920, height: 1080 } },
   { name: 'played-upright', title: 'Played here, upright', size: { width: 1080, height: 1920 } },
 ] as const;
@@ -31,7 +31,7 @@ async function takeIn(page: Page, caller: Caller, screen: object): Promise<void>
  *
  * @returns closes them
  */
-export async function playWalls(folder: string, url: string, caller: Caller): Promise<() => Promise<void>> {
+export async function playScreens(folder: string, url: string, caller: Caller): Promise<() => Promise<void>> {
   installChromium();
   const opened: BrowserContext[] = [];
   const close = async () => void (await Promise.all(opened.map((one) => one.close().catch(() => undefined))));
@@ -40,7 +40,7 @@ export async function playWalls(folder: string, url: string, caller: Caller): Pr
     const { screens } = (await caller.call('GET', '/api/v1/screens?group=quays&find=quay-&count=2')) as {
       screens: HungScreen[];
     };
-    for (const [i, { name, title, size }] of walls.entries()) {
+    for (const [i, { name, title, size }] of playing.entries()) {
       const { attributes, timeZone, language } = screens[i]!;
       const context = await launchDevice(join(folder, 'walls', name), size);
       opened.push(context);
