@@ -103,24 +103,24 @@ await keep(page, 'publish');
 page = await open('light', publisher.email);
 await page.goto(`${service}/console/placements/quay-page`);
 await page.frameLocator('iframe').first().locator('section.figure').first().waitFor();
-await keep(page, 'place');
+await keep(page, 'placement');
 
 page = await open('light', demoPeople.administrator.email);
 await page.goto(`${service}/console/access/active`);
 await page.locator('tbody tr.ant-table-row').first().waitFor();
-await keep(page, 'handed-out');
+await keep(page, 'active-access');
 
 page = await open('light', publisher.email);
 await page.goto(`${service}/console/bursts/quay-pack`);
-await page.getByText('Also to those who have it already').click();
+await page.getByText('Resend to recipients who already have it').click();
 await page.getByRole('button', { name: 'Preview run' }).click();
 await page.getByText('copies').first().waitFor();
-await keep(page, 'console-plan');
+await keep(page, 'burst-preview');
 
 page = await open('light', publisher.email);
 await page.goto(`${service}/console/bursts/quay-pack`);
 await page.getByRole('heading', { name: /Deliveries of run/ }).waitFor();
-await keep(page, 'console-ledger');
+await keep(page, 'deliveries');
 
 page = await open('light', undefined, 1000);
 await page.goto(`${portal}/quay/Q017`);
@@ -132,21 +132,21 @@ keepWorkbook(await newestFile('.xlsx', 'quay-book'));
 page = await open('light', publisher.email, 900);
 await page.goto(`${service}/console/data/sailings`);
 await page.locator('tr', { hasText: 'own-quay' }).getByRole('button', { name: 'Edit' }).click();
-await page.getByText('rows kept').waitFor();
+await page.getByText('rows visible').waitFor();
 await page.locator('.cm-content').click();
 await page.keyboard.press('Control+End');
 await page.keyboard.type(' AND cancelled = FALSE');
 await page.keyboard.press('Escape');
 await page.getByText('cancelled is no').first().waitFor();
 await page.locator('.framed').evaluate((one) => one.scrollIntoView());
-await keep(page, 'rule-editor');
+await keep(page, 'row-rule-editor');
 
 page = await open('light', publisher.email, 950);
 await page.goto(`${service}/console/reports/quay-punctuality/preview-as?as=ines.holt@skerrow.example`);
 await page.getByLabel('Compare with').selectOption(`person:${manager.email}`);
 await page.getByRole('button', { name: 'Preview', exact: true }).click();
-await page.getByText('both see').waitFor();
-await keep(page, 'see-as');
+await page.getByText(/: both/).waitFor();
+await keep(page, 'preview-as');
 
 for (const [name, path, height] of [
   ['viewer-overview', '/r/punctuality', 1180],
@@ -193,7 +193,7 @@ await page.goto(`${service}/console/placements/quay-record/record`);
 await page.getByLabel('quay', { exact: true }).last().fill('Q017');
 await page.getByRole('cell', { name: 'quay is Q017' }).waitFor();
 await page.frameLocator('iframe').first().locator('section.figure .chart svg').first().waitFor();
-await keep(page, 'record-try');
+await keep(page, 'record-test');
 
 // All screens, and what two of them show.
 page = await open('light', publisher.email);
@@ -240,7 +240,7 @@ await page.request.put(group, { data: { title, otherwise, leaseHours, worryMinut
 await page.request.post(`${service}/api/v1/screens/photographed/unpair`);
 await page.request.delete(`${service}/api/v1/screens/photographed`);
 await page.context().close();
-await keepBeside('player-bad-days', bad);
+await keepBeside('player-offline', bad);
 
 keepPdf(await newestFile('.pdf', 'quay-pack'));
 await browser.close();

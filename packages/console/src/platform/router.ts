@@ -173,7 +173,7 @@ export const router = createRouter({
     },
     {
       path: '/access/active',
-      name: 'handed-out',
+      name: 'active-access',
       component: () => import('../activeAccess/ActiveAccessPage.vue'),
       meta: { title: 'Active access' },
     },
