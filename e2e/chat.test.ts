@@ -105,7 +105,7 @@ describe('a tab in a team chat, in a browser', () => {
     await tab.getByRole('heading', { name: 'Results' }).waitFor();
     const [full] = await Promise.all([
       context.waitForEvent('page'),
-      tab.locator('section', { hasText: 'Found' }).getByRole('button', { name: 'Takings' }).first().click(),
+      tab.locator('section', { hasText: 'Results' }).getByRole('button', { name: 'Takings' }).first().click(),
     ]);
     await full.locator('section.figure').first().waitFor();
     await full.close();
