@@ -93,7 +93,7 @@ describe('a display screen that is short of room, answers or time, in a browser'
     await page.locator('.slot.shown .chart svg').first().waitFor();
     // Left out for a minute otherwise; now it is there with its next turn.
     assert.ok(Date.now() - freedAt < 45_000, `${Date.now() - freedAt} ms`);
-    await until(async () => /not there after 8 seconds/.test((await at.shown('slow')).shown?.lastError ?? ''));
+    await until(async () => /timeout after 8 s/.test((await at.shown('slow')).shown?.lastError ?? ''));
     await page.context().close();
   });
 

@@ -142,7 +142,7 @@ describe('the start command', () => {
     rmSync(file);
     assert.match((await start()).out, /has a database but not the file that opens it/);
     writeFileSync(file, kept);
-    assert.match((await start('--frehs')).out, /--fresh \(begin anew\)/);
+    assert.match((await start('--frehs')).out, /--fresh \(start with new demo data\)/);
     const all = running.map((one) => one.out).join('\n');
     assert.ok(!/ at .*\.ts:\d+/.test(all), all);
   });

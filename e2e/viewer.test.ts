@@ -158,7 +158,7 @@ describe('the viewer', () => {
     await page.getByRole('button', { name: `Enlarge ${name}` }).click();
     await close(name);
     const download = page.waitForEvent('download');
-    const save = () => page.getByRole('button', { name: `Save ${name}` });
+    const save = () => page.getByRole('button', { name: `Export ${name}` });
     await save().click();
     await page.getByRole('menuitem', { name: 'Export as CSV' }).click();
     assert.equal((await download).suggestedFilename(), 'punctuality-overview-by-district.csv');

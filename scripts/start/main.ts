@@ -25,7 +25,7 @@ function readOptions() {
     return values;
   } catch (error) {
     throw new Advice(
-      `${(error as Error).message}\nThere is: npm start, npm start -- --fresh (start with empty data), npm start -- --empty (without the demo), npm start -- --screens (with two playing screens)`,
+      `${(error as Error).message}\nThere is: npm start, npm start -- --fresh (start with new demo data), npm start -- --empty (without the demo), npm start -- --screens (with two playing screens)`,
     );
   }
 }

@@ -149,7 +149,7 @@ describe('useAttempt', () => {
 describe('words', () => {
   it('show numbers, sizes and instants as people read them', () => {
     assert.equal(showCount(1_234_567), '1,234,567');
-    assert.deepEqual(['pdf', 'template', 'odd'].map(formatName), ['PDF', 'filled workbook', 'odd']);
+    assert.deepEqual(['pdf', 'template', 'odd'].map(formatName), ['PDF', 'workbook template', 'odd']);
     assert.deepEqual([0, 999, 1_000, 999_000, 5_000_000, 1_234_500_000].map(showSize), [
       '0 B',
       '999 B',

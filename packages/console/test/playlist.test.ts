@@ -68,7 +68,7 @@ describe('the form of a slot', () => {
   it('says in a few words when it is shown', () => {
     assert.deepEqual(
       slots.slice(0, 3).map((one) => whenWords(fieldsOf(one))),
-      ['always', '06:00–20:00; from 2026-11-01; until 2026-11-30', 'MO, SU 06:00–20:00; by a rule'],
+      ['always', '06:00–20:00; from 2026-11-01; until 2026-11-30', 'MO, SU 06:00–20:00; custom recurrence'],
     );
   });
 
