@@ -39,6 +39,36 @@ describe('sending, in a browser', () => {
     await page.context().close();
   });
 
+  it('a recipient unsubscribes with the link of an email, and is resubscribed in the console', async () => {
+    const { bursts } = (await house.call('GET', '/api/v1/bursts', { as: publisher })).body as unknown as {
+      bursts: { name: string; definition: { destination: object } }[];
+    };
+    const { definition } = bursts.find((one) => one.name === 'quay-pack')!;
+    const destination = { ...definition.destination, unsubscribe: true };
+    const saved = await house.call('PUT', '/api/v1/bursts', {
+      as: publisher,
+      body: { ...definition, name: 'news', title: 'News', destination },
+    });
+    assert.ok(saved.status < 300, saved.text);
+    const body = { period: '2026-10', only: ['Q017'] };
+    const started = await house.call('POST', '/api/v1/bursts/news/runs', { as: publisher, body });
+    await house.finished((started.body as unknown as { id: number }).id, publisher);
+    const email = await house.mail.parse(await until(async () => house.mail.mails.at(-1)));
+    const link = /https?:\/\/[^\s]+\/u\/[\w.-]+/.exec(email.text!)![0];
+    const page = await stand.page();
+    await page.goto(link);
+    await page.getByText('Unsubscribe quay17@skerrow.example from “News”?').waitFor();
+    await page.getByRole('button', { name: 'Unsubscribe' }).click();
+    await page.getByRole('heading', { name: 'Unsubscribed' }).waitFor();
+    await page.context().close();
+    const console = await signedIn(publisher);
+    await console.goto(`${house.url}/console/bursts/news`);
+    await console.getByRole('button', { name: 'Resubscribe quay17@skerrow.example' }).click();
+    await console.getByRole('dialog').getByRole('button', { name: 'Resubscribe' }).click();
+    await console.getByRole('heading', { name: 'Unsubscribed' }).waitFor({ state: 'detached' });
+    await console.context().close();
+  });
+
   it('a burst is changed step by step, checked as it is written, and planned', async () => {
     const page = await signedIn(publisher);
     await page.goto(`${house.url}/console/bursts/quay-pack/edit`);

@@ -112,6 +112,8 @@ await keep(page, 'active-access');
 
 page = await open('light', publisher.email);
 await page.goto(`${service}/console/bursts/quay-pack`);
+await page.getByLabel('Year', { exact: true }).selectOption('2026');
+await page.getByLabel('Month', { exact: true }).selectOption('2026-10');
 await page.getByText('Resend to recipients who already have it').click();
 await page.getByRole('button', { name: 'Preview run' }).click();
 await page.getByText('copies').first().waitFor();

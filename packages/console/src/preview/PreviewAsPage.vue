@@ -75,7 +75,7 @@ if (form.as) void look();
       >Compare with <ChoiceField v-model:value="form.and" :options="viewers" placeholder="none" may-be-empty
     /></label>
     <label
-      >In <ChoiceField v-model:value="form.placement" :options="placements" placeholder="none" may-be-empty
+      >Placement <ChoiceField v-model:value="form.placement" :options="placements" placeholder="none" may-be-empty
     /></label>
     <label>Reader filter <Input v-model:value="form.where" placeholder="CQL2" /></label>
     <Button type="primary" html-type="submit" :disabled="form.as === undefined" :loading="busy !== ''">Preview</Button>

@@ -39,7 +39,7 @@ onBeforeUnmount(() => paneWatcher.disconnect());
   <section aria-label="Preview" class="drawn">
     <div class="how">
       <label
-        >As
+        >Preview as
         <select v-model="as" class="plain">
           <option value="">me</option>
           <option v-for="one in people.data.value?.people ?? []" :key="one.email" :value="one.email">

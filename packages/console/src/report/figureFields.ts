@@ -42,7 +42,7 @@ const incomplete = choice('incompletePeriods', 'Incomplete periods', {
 });
 const hide: FigureField = {
   field: 'hide',
-  label: 'Without',
+  label: 'Hide',
   takes: 'some',
   choices: chartParts.map((one) => ({ value: one, label: one })),
 };
@@ -72,7 +72,7 @@ export const fieldsOf: Readonly<Record<Figure['kind'], readonly FigureField[]>> 
     limit,
     yes('others', 'Group the rest as “Other”'),
     split,
-    choice('stack', 'Series', { '': 'stacked', beside: 'grouped', share: 'stacked to 100 %' }),
+    choice('stack', 'Series layout', { '': 'stacked', beside: 'grouped', share: 'stacked to 100 %' }),
     each,
     hide,
   ],

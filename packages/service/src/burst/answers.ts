@@ -16,12 +16,14 @@ const escapes: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '
 const html = (text: string) => text.replace(/[&<>"]/g, (one) => escapes[one]!);
 const sentence = (text: string) => `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
 
-/** A page of a few words, for whoever followed a link from a letter. */
+/** A short page for links in emails. */
 function answerPage(ctx: Context, status: number, title: string, body: string): null {
   ctx.status = status;
   ctx.type = 'html';
   ctx.set('Cache-Control', 'no-store');
   ctx.set('X-Robots-Tag', 'noindex');
+  // Without a referrer browsers send the form with the origin `null`, which is refused like another site.
+  ctx.set('Referrer-Policy', 'same-origin');
   ctx.set(
     'Content-Security-Policy',
     "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; frame-ancestors 'none'",
@@ -32,16 +34,16 @@ function answerPage(ctx: Context, status: number, title: string, body: string): 
   return null;
 }
 
-/** Asks whether somebody wants no more copies. */
+/** Asks the recipient to confirm. */
 export function answerQuestion(ctx: Context, title: string, address: string): null {
-  const body = `<p>Shall no more copies of “${html(title)}” come to ${html(address)}?</p><form method="post"><button>Send me no more of these</button></form>`;
+  const body = `<p>Unsubscribe ${html(address)} from “${html(title)}”?</p><form method="post"><button>Unsubscribe</button></form>`;
   return answerPage(ctx, 200, title, body);
 }
 
-/** Says that no more copies come. */
+/** Confirms that the recipient is unsubscribed. */
 export function answerDone(ctx: Context, title: string, address: string): null {
-  const body = `<p>No more copies of “${html(title)}” come to ${html(address)}. Was it a mistake? Ask whoever sent them to you.</p>`;
-  return answerPage(ctx, 200, 'Noted', body);
+  const body = `<p>${html(address)} no longer gets “${html(title)}”. To subscribe again, contact the sender.</p>`;
+  return answerPage(ctx, 200, 'Unsubscribed', body);
 }
 
 /** Why a link does not open, for whoever followed it from a letter. */

@@ -137,7 +137,7 @@ describe('letters of a burst', () => {
     assert.match(letter.raw, /List-Unsubscribe-Post: List-Unsubscribe=One-Click/);
     const ask = await fetch(address);
     assert.equal(ask.status, 200);
-    assert.ok((await ask.text()).includes(`Shall no more copies of “Monthly quay pack” come to ${second}?`), address);
+    assert.ok((await ask.text()).includes(`Unsubscribe ${second} from “Monthly quay pack”?`), address);
     const reason = async () => {
       const { body } = await house.call('GET', '/api/v1/bursts/quay-pack/preview?period=2026-09', { as: publisher });
       const { entries } = body as unknown as { entries: { recipient: string; reason?: string }[] };
