@@ -186,7 +186,7 @@ const save = () =>
     <div class="desk">
       <section aria-label="Board">
         <label
-          >As
+          >Preview as
           <select v-model="as" class="plain">
             <option value="">me</option>
             <option v-for="one in people.data.value?.people ?? []" :key="one.email" :value="one.email">

@@ -58,8 +58,8 @@ const latest = computed(() => (runs.value?.runs ?? []).slice(0, 6));
         </li>
       </ul>
     </section>
-    <section v-if="allCount > 0" aria-labelledby="walls">
-      <h2 id="walls">Screens</h2>
+    <section v-if="allCount > 0" aria-labelledby="screens">
+      <h2 id="screens">Screens</h2>
       <p v-if="wrongCount === 0" class="quiet">
         <RouterLink to="/screens">{{ showCount(allCount) }} screens</RouterLink>, no problems.
       </p>

@@ -71,7 +71,7 @@ async function cutScan(
   const read = columnsOf(filter.innerWhere).filter((column) => !names.has(column.name));
   const prefix = [...keys, ...read];
   const cells = copyColumns(job, cuts[0]?.cut);
-  const workDir = new CopyBuffer(
+  const buffer = new CopyBuffer(
     cuts.map((cut) => cut.path),
     format === 'raw'
       ? { heading: '', lineEnd: '\n' }
@@ -80,15 +80,15 @@ async function cutScan(
   const rowSplitter = new RowCutter({
     prefixFields: prefix.length,
     route: createRouter({ columns: prefix, keys, cuts: routed }),
-    take: workDir.take,
+    take: buffer.take,
   });
   const request = { lane: 'planned', revision: rowRevision, filter } as const;
   await readRowBytes(app, request, { prefix, cells }, format, {
-    room: workDir.room,
+    room: buffer.room,
     take: rowSplitter.row,
     onPiece: () => onProgress(rowSplitter.rows),
   });
-  workDir.flush();
+  buffer.flush();
   onProgress(rowSplitter.rows);
   return rowSplitter.rows;
 }

@@ -207,7 +207,9 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     throw new Refusal(
       'SETTING_INVALID',
       renamed.map(([name, now]) => `The setting ${name} is now called ${now}.`).join(' '),
-      { hint: 'Rename it where the service is started; values stay as they are.' },
+      {
+        hint: 'Rename it where the service is started; values stay, except that the priority “usual” is now “normal”.',
+      },
     );
   const read = validate(environment, schema, { convert: true });
   if (read.problems) {

@@ -78,16 +78,16 @@ describe('CopyBuffer', () => {
         fc.property(pieces, (all) => {
           const paths = Array.from({ length: 7 }, (_, i) => join(folder, `${i}.csv`));
           // Twelve parts of one kilobyte: nearly every piece finds them used up.
-          const workDir = new CopyBuffer(paths, { heading: 'head\r\n', lineEnd: '\r\n' }, 12 * 1024);
+          const buffer = new CopyBuffer(paths, { heading: 'head\r\n', lineEnd: '\r\n' }, 12 * 1024);
           const expected = paths.map(() => 'head\r\n');
           for (const [i, [cut, length, isInRoom]] of all.entries()) {
             const text = String.fromCharCode(97 + (i % 26)).repeat(length);
-            const data = isInRoom ? workDir.room : Buffer.alloc(length + 7);
+            const data = isInRoom ? buffer.room : Buffer.alloc(length + 7);
             data.write(text, 7);
-            workDir.take(cut, data, 7, 7 + length);
+            buffer.take(cut, data, 7, 7 + length);
             expected[cut] += `${text}\r\n`;
           }
-          workDir.flush();
+          buffer.flush();
           for (const [i, path] of paths.entries()) assert.ok(readFileSync(path, 'utf8') === expected[i], `cut ${i}`);
           flushed += all.length;
         }),

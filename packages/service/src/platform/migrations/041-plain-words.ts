@@ -27,4 +27,9 @@ const values = (map: Readonly<Record<string, string>>) =>
 export const up = `
 UPDATE placement_problems SET code = renamed.after
   FROM (VALUES ${values(codes)}) AS renamed (before, after) WHERE code = renamed.before;
+
+-- A page of a screen that is open since before does not know the new code by which it goes dark: it loads itself again.
+INSERT INTO screen_orders (screen_name, "order", given_at)
+  SELECT name, 'reload', now() FROM screens WHERE ended_at IS NULL
+  ON CONFLICT DO NOTHING;
 `;
